@@ -1,0 +1,36 @@
+"""Northmoor lays out business data into printable, exact reports.
+
+    import northmoor
+    northmoor.render("reports/fares-by-route.moor", values={"year": 2025}).write(Path("fares.pdf"))
+"""
+
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+from northmoor.core.document import Document, Session
+from northmoor.core.model.files import load_report
+from northmoor.core.model.report import Report
+from northmoor.core.sources.connections import Library
+
+__all__ = ["Document", "Library", "Report", "load_report", "render"]
+__version__ = "0.1.0"
+
+
+def render(
+    report: Report | str | Path,
+    values: Mapping[str, Any] | None = None,
+    connections: Library | Path | None = None,
+    edition: str | None = None,
+) -> Document:
+    """The document of a report, given as a file or as an object; `connections` is its library or the library's folder.
+
+    A file's library is the one it lies in. Raises NorthmoorError.
+    """
+    loaded = report if isinstance(report, Report) else load_report(Path(report))
+    if isinstance(connections, Library):
+        library = connections
+    else:
+        near = connections if connections is not None else Path() if isinstance(report, Report) else Path(report)
+        library = Library.around(near)
+    return Session(library).render(loaded, values, edition)

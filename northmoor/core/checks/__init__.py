@@ -1,0 +1,1 @@
+"""Findings about a report before it goes out."""

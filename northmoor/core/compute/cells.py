@@ -1,0 +1,105 @@
+"""Cells: the expressions of one scope computed together, and each one's faults kept to itself."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from northmoor.core.compute.engine import Engine, EngineError, told
+from northmoor.core.compute.scopes import Compiled, Compiler, group_column, name_of
+from northmoor.core.errors import ExpressionError
+
+ROWS = "__nm_rows"
+"""The engine's name for a table's rows in their order, with their group numbers."""
+
+
+@dataclass(frozen=True, eq=False)
+class Computed:
+    """An expression's values in the order of its scope's rows, with the faults of single rows by row number.
+
+    `fault` is set, and all values are null, when the expression as a whole cannot be computed.
+    """
+
+    values: pa.Array
+    faults: Mapping[int, str] = field(default_factory=dict)
+    fault: ExpressionError | None = None
+
+
+def faulty(count: int, fault: ExpressionError) -> Computed:
+    """What stands for an expression that cannot be computed."""
+    return Computed(pa.nulls(count, pa.string()), fault=fault)
+
+
+def compute_cells(
+    engine: Engine, compiler: Compiler, cells: Sequence[Compiled | ExpressionError], source: str, order: str, count: int
+) -> tuple[Computed, ...]:
+    """Compute scalar SQL over a source of `count` rows, given in the order of a column."""
+    sound = [cell for cell in cells if isinstance(cell, Compiled)]
+    results = iter(_compute_sound(engine, compiler, sound, source, order, count))
+    return tuple(faulty(count, c) if isinstance(c, ExpressionError) else next(results) for c in cells)
+
+
+def _compute_sound(
+    engine: Engine, compiler: Compiler, cells: list[Compiled], source: str, order: str, count: int
+) -> list[Computed]:
+    if not cells:
+        return []
+    bound: dict[str, Any] = {}
+    for cell in cells:
+        bound |= cell.bound
+    listed = ", ".join(f"{cell.sql} as c{i}" for i, cell in enumerate(cells))
+    try:
+        table = engine.run(f"select {listed} from {source} order by {order}", bound)
+    except EngineError:
+        return [_compute_alone(engine, cell, source, order, count) for cell in cells]
+    return [
+        Computed(whole(table.column(i)), _not_constant(engine, compiler, cell, source, order))
+        for i, cell in enumerate(cells)
+    ]
+
+
+def _compute_alone(engine: Engine, cell: Compiled, source: str, order: str, count: int) -> Computed:
+    """One cell, row by row where it must be: rows that fail become null and are marked."""
+    try:
+        table = engine.run(f"select {cell.sql} as c from {source} order by {order}", cell.bound)
+        return Computed(whole(table.column(0)))
+    except EngineError as first:
+        message = told(first)
+    try:
+        tried = f"select try({cell.sql}) as c, try(({cell.sql}) is null) is null as bad from {source} order by {order}"
+        table = engine.run(tried, cell.bound)
+    except EngineError:
+        return faulty(count, ExpressionError(f"The engine cannot compute it: {message}.", 0))
+    bad = pc.indices_nonzero(whole(table.column("bad")))
+    return Computed(whole(table.column("c")), {row: message for row in bad.to_pylist()})
+
+
+def _not_constant(engine: Engine, compiler: Compiler, cell: Compiled, source: str, order: str) -> dict[int, str]:
+    """Rows in which a bare column has several values, each told how many."""
+    faults: dict[int, str] = {}
+    for constant in cell.constants:
+        flag = name_of(constant.is_constant, compiler.names)
+        flags = whole(engine.run(f'select "{flag}" from {source} order by {order}').column(0))
+        bad = pc.indices_nonzero(pc.invert(pc.fill_null(flags, True))).to_pylist()
+        if bad:
+            groups = per_group(int(constant.distinct.scope), f"{constant.distinct.sql} as n")
+            counts = engine.run(groups).column("n").to_pylist()
+            for row in bad:
+                faults.setdefault(row, f"{constant.column} has {counts[row]:,} values here; total it, or group by it")
+    return faults
+
+
+def per_group(scope: int, listed: str) -> str:
+    """SQL that computes aggregates for each group of a scope, in order, from the ordered rows."""
+    if scope == 0:
+        return f"select {listed} from {ROWS}"
+    group = group_column(scope)
+    return f"select {listed} from {ROWS} group by {group} order by {group}"
+
+
+def whole(column: pa.ChunkedArray) -> pa.Array:
+    """A column as one array."""
+    combined = column.combine_chunks()
+    return combined.chunk(0) if isinstance(combined, pa.ChunkedArray) else combined

@@ -1,0 +1,65 @@
+"""The embedded engine: DuckDB in memory, closed to files, network and settings.
+
+One thread: sums of floating-point numbers depend on their order, and the same input must give the same bytes.
+"""
+
+import re
+from collections.abc import Mapping
+from typing import Any
+
+import duckdb
+import pyarrow as pa
+
+from northmoor.core.errors import Stopped
+from northmoor.core.stopping import Stop
+
+EngineError = duckdb.Error
+_BOUND = re.compile(r"\$(\w+)")
+
+
+class Engine:
+    """A private database in memory over Arrow tables that are given names."""
+
+    def __init__(self, stop: Stop) -> None:
+        self._stop = stop
+        self._connection = duckdb.connect(
+            ":memory:",
+            config={
+                "threads": 1,
+                "memory_limit": "4GB",
+                "enable_external_access": False,
+                "autoload_known_extensions": False,
+                "autoinstall_known_extensions": False,
+                "python_enable_replacements": False,
+            },
+        )
+        self._connection.execute("set lock_configuration = true")
+
+    def __enter__(self) -> "Engine":
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._connection.close()
+
+    def give(self, name: str, table: pa.Table) -> None:
+        """Make an Arrow table known to SQL by a name."""
+        self._connection.register(name, table)
+
+    def run(self, sql: str, parameters: Mapping[str, Any] | None = None) -> pa.Table:
+        """The result of a statement, in which ``$name`` stands for a bound value; values not named in it are ignored.
+
+        Raises EngineError in the engine's words, or Stopped.
+        """
+        named = set(_BOUND.findall(sql))
+        bound = {name: value for name, value in (parameters or {}).items() if name in named}
+        with self._stop.interrupting(self._connection.interrupt):
+            try:
+                return self._connection.sql(sql, params=bound).to_arrow_table()
+            except duckdb.InterruptException as error:
+                raise Stopped from error
+
+
+def told(error: duckdb.Error) -> str:
+    """The first line of an engine's message, without its class."""
+    first = str(error).strip().split("\n")[0]
+    return first.split("Error: ", 1)[-1].rstrip(".")

@@ -1,0 +1,84 @@
+"""Templates outside tables: paragraphs, headers and footers.
+
+Their scope is the report, or, in headers and footers, a page; queries are reached in aggregates, as ``sum(fares.fare)``.
+"""
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+
+from northmoor.core.compute.cells import Computed, compute_cells
+from northmoor.core.compute.engine import Engine, EngineError, told
+from northmoor.core.compute.scopes import BASE, Aggregated, Compiled, Compiler, Standing
+from northmoor.core.compute.table import scope_table
+from northmoor.core.errors import ExpressionError
+from northmoor.core.expr.language import parse, quoted
+from northmoor.core.sources.fetch import Rows
+from northmoor.core.sources.values import Values
+from northmoor.core.stopping import Stop
+
+PAGES = "__nm_pages"
+PER_PAGE = "\0"
+"""Begins a named value that is a column of the pages rather than one value."""
+
+
+def compute_running(
+    expressions: Sequence[str],
+    rows: Mapping[str, Rows],
+    values: Values,
+    named: Mapping[str, Any],
+    numbers: Sequence[int],
+    counts: Sequence[int],
+    stop: Stop,
+) -> dict[str, Computed]:
+    """Each expression's value on each page, given the pages' numbers and counts (one page for a paragraph)."""
+    standing = Standing((), scope=0, others={name: r.names for name, r in rows.items()}, named=named)
+    compiler = Compiler(values)
+    compiled = {text: _compile(compiler, text, standing) for text in expressions}
+    plain = [c for c in compiled.values() if isinstance(c, Compiled)]
+    with Engine(stop) as engine:
+        pages = {"at": np.arange(len(numbers)), "page_number": np.asarray(numbers), "page_count": np.asarray(counts)}
+        engine.give(PAGES, pa.table(pages))
+        needed = sorted({n for c in plain for n in c.needs}, key=lambda n: compiler.names[n])
+        broken = _give_queries(engine, compiler, needed, rows)
+        checked = [_sound(c, broken) for c in compiled.values()]
+        scopes = sorted({str(n.scope) for n in needed if n not in broken})
+        source = f"{PAGES} as {BASE}" + "".join(f" cross join {quoted(scope_table(s))}" for s in scopes)
+        computed = compute_cells(engine, compiler, checked, source, f"{BASE}.at", len(numbers))
+    return dict(zip(compiled, computed, strict=True))
+
+
+def _compile(compiler: Compiler, text: str, standing: Standing) -> Compiled | ExpressionError:
+    try:
+        compiled = compiler.compile(parse(text), standing)
+    except ExpressionError as error:
+        return error
+    if any(isinstance(need.scope, int) for need in compiled.needs):
+        return ExpressionError(f"In {text!r}: outside a table, name the query of a column, as in sum(fares.fare).", 0)
+    return compiled
+
+
+def _sound(cell: Compiled | ExpressionError, broken: Mapping[Aggregated, str]) -> Compiled | ExpressionError:
+    reasons = [broken[n] for n in cell.needs if n in broken] if isinstance(cell, Compiled) else []
+    return ExpressionError(f"The engine cannot compute it: {reasons[0]}.", 0) if reasons else cell
+
+
+def _give_queries(
+    engine: Engine, compiler: Compiler, needs: list[Aggregated], rows: Mapping[str, Rows]
+) -> dict[Aggregated, str]:
+    broken: dict[Aggregated, str] = {}
+    for name in sorted({str(n.scope) for n in needs}):
+        engine.give("__nm_query", rows[name].table)
+        columns = {}
+        for need in (n for n in needs if n.scope == name):
+            try:
+                columns[compiler.names[need]] = engine.run(f"select {need.sql} as a from __nm_query").column(0)
+            except EngineError as error:
+                broken[need] = told(error)
+        if columns:
+            engine.give(scope_table(name), pa.table(columns))
+    return broken
+
+

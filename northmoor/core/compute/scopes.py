@@ -1,0 +1,253 @@
+"""Where an expression stands decides what it means: expressions to the engine's SQL.
+
+Every aggregate, with or without a named window, is computed once for each group of its scope; what is left of an
+expression is then scalar over those results. A table has the scopes 0 (the report: all its rows), 1…n (the groups of
+each level, outermost first) and `DETAIL` (a row).
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from sqlglot import exp
+
+from northmoor.core.errors import ExpressionError, did_you_mean
+from northmoor.core.expr.language import Expression, function_name, is_aggregate, quoted
+from northmoor.core.expr.language import WINDOW_FUNCTIONS as WINDOW_FUNCTION_NAMES
+from northmoor.core.sources.values import Values
+
+DETAIL = -1
+POSITION = "__nm_position"
+BASE = "__nm_base"
+"""The engine's name for the source of a scope's own rows or groups."""
+
+
+def group_column(scope: int) -> str:
+    """The internal column that numbers the groups of a scope from 0."""
+    return f"__nm_group_{scope}"
+
+
+@dataclass(frozen=True)
+class Aggregated:
+    """An aggregate that an expression needs: over the groups of a table's scope, or all rows of another query."""
+
+    scope: int | str
+    sql: str
+
+
+@dataclass(frozen=True)
+class Compiled:
+    """An expression's scalar SQL over aggregates that are named by `name_of`, its bound values, and its needs.
+
+    `constants` are bare columns in a group row, each with the SQL that is true where the column has one value.
+    """
+
+    sql: str
+    needs: tuple[Aggregated, ...]
+    bound: Mapping[str, Any]
+    constants: tuple["Constant", ...] = ()
+
+
+@dataclass(frozen=True)
+class Constant:
+    """A bare column in a heading or total row: it must have one value in the group."""
+
+    column: str
+    is_constant: Aggregated
+    distinct: Aggregated
+
+
+@dataclass(frozen=True)
+class Standing:
+    """Where an expression stands.
+
+    `columns` are the query's columns, `levels` the names of the table's levels outermost first, `scope` as above,
+    `keys` the columns that are the keys of open levels, `others` the columns of the report's other queries.
+    """
+
+    columns: tuple[str, ...]
+    levels: tuple[str, ...] = ()
+    scope: int = DETAIL
+    keys: frozenset[str] = frozenset()
+    others: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    named: Mapping[str, Any] = field(default_factory=dict)
+    """Values of the product's own functions, such as report_title."""
+
+
+def name_of(need: Aggregated, needs: dict[Aggregated, str]) -> str:
+    """The internal name of an aggregate, the same for the same aggregate."""
+    return needs.setdefault(need, f"__nm_a{len(needs)}")
+
+
+class Compiler:
+    """Compiles expressions that share their aggregates."""
+
+    def __init__(self, values: Values) -> None:
+        self.values = values
+        self.names: dict[Aggregated, str] = {}
+
+    def compile(self, expression: Expression, standing: Standing) -> Compiled:
+        """The expression as SQL where it stands. Raises ExpressionError for what has no meaning there."""
+        work = _Work(self, expression, standing)
+        tree = work.transform(expression.tree.copy())
+        return Compiled(tree.sql("duckdb"), tuple(work.needs), work.bound, tuple(work.constants))
+
+
+class _Work:
+    def __init__(self, compiler: Compiler, expression: Expression, standing: Standing) -> None:
+        self.compiler = compiler
+        self.expression = expression
+        self.standing = standing
+        self.needs: list[Aggregated] = []
+        self.bound: dict[str, Any] = {}
+        self.constants: list[Constant] = []
+
+    def transform(self, node: exp.Expression) -> exp.Expression:
+        """The node with windows, aggregates, columns and placeholders replaced, from the outside in."""
+        if isinstance(node, exp.Window):
+            return self._window(node)
+        if is_aggregate(node):
+            return self._aggregate(node, self._own_scope(node))
+        if isinstance(node, exp.Column):
+            return self._bare_column(node)
+        return self._other(node, self.transform)
+
+    def _other(self, node: exp.Expression, inner: Any) -> exp.Expression:
+        if isinstance(node, exp.Placeholder):
+            return self._parameter(node.name)
+        if isinstance(node, exp.Func) and (own := self._own_function(node)) is not None:
+            return own
+        for key, value in list(node.args.items()):
+            if isinstance(value, exp.Expression):
+                node.set(key, inner(value))
+            elif isinstance(value, list):
+                node.set(key, [inner(v) if isinstance(v, exp.Expression) else v for v in value])
+        return node
+
+    def _own_scope(self, node: exp.Expression) -> int | str:
+        others = {c.table for c in node.find_all(exp.Column) if c.table}
+        if others:
+            return self._other_query(others)
+        if self.standing.scope == DETAIL:
+            raise self._fault(
+                f"{node.sql('duckdb').lower()} needs a scope in a row: write it over a level or over report", node
+            )
+        return self.standing.scope
+
+    def _other_query(self, names: set[str]) -> str:
+        name = min(names)
+        if len(names) > 1 or name not in self.standing.others:
+            raise self._fault(f"there is no query {name!r}. {did_you_mean(name, self.standing.others)}", None)
+        return name
+
+    def _window(self, node: exp.Window) -> exp.Expression:
+        scope = self._window_scope(node)
+        order, spec = node.args.get("order"), node.args.get("spec")
+        inner = node.this.this if isinstance(node.this, exp.Filter) else node.this
+        by_rows = order is not None or spec is not None or function_name(inner) in WINDOW_FUNCTION_NAMES
+        if not by_rows:
+            return self._aggregate(node.this, scope)
+        if self.standing.scope != DETAIL:
+            raise self._fault("windows with an order or a frame stand in rows, not in headings and totals", node)
+        call = self._other(node.this, self._row_value)
+        partition = f"partition by {BASE}.{group_column(scope)}" if scope else ""
+        ordering = self._other(order, self._row_value).sql("duckdb") if order else f"order by {POSITION}"
+        frame = spec.sql("duckdb") if spec else ""
+        return exp.Var(this=f"{call.sql('duckdb')} over ({partition} {ordering} {frame})")
+
+    def _window_scope(self, node: exp.Window) -> int:
+        name = node.alias
+        if not name:
+            raise self._fault("name a scope after over: a level, or report", node)
+        if node.args.get("partition_by"):
+            raise self._fault("a window's scope is its level; take out partition by", node)
+        if name == "report":
+            return 0
+        if name not in self.standing.levels:
+            known = did_you_mean(name, (*self.standing.levels, "report"))
+            raise self._fault(f"there is no scope {name!r}. {known}", node)
+        scope = self.standing.levels.index(name) + 1
+        if self.standing.scope != DETAIL and scope > self.standing.scope:
+            raise self._fault(f"{name} lies inside this row's group, which has many of them", node)
+        return scope
+
+    def _aggregate(self, node: exp.Expression, scope: int | str) -> exp.Expression:
+        nested = [n for n in node.find_all(exp.AggFunc, exp.Window) if n is not node]
+        inner = node.this if isinstance(node, exp.Filter) else node
+        if any(n is not inner and (isinstance(n, exp.Window) or is_aggregate(n)) for n in nested):
+            raise self._fault("one aggregate stands inside another", node)
+        columns = self.standing.others[scope] if isinstance(scope, str) else self.standing.columns
+        sql = self._other(node, lambda n: self._value_of(n, columns)).sql("duckdb")
+        need = Aggregated(scope, sql)
+        self.needs.append(need)
+        return exp.column(name_of(need, self.compiler.names), quoted=True)
+
+    def _value_of(self, node: exp.Expression, columns: tuple[str, ...]) -> exp.Expression:
+        if isinstance(node, exp.Column):
+            return exp.column(self._known(node, columns), quoted=True)
+        return self._other(node, lambda n: self._value_of(n, columns))
+
+    def _row_value(self, node: exp.Expression) -> exp.Expression:
+        return self._value_of(node, self.standing.columns)
+
+    def _bare_column(self, node: exp.Column) -> exp.Expression:
+        if node.table:
+            raise self._fault(f"{node.sql('duckdb')} comes from another query; total it, as in max({node.table}.{node.name})", node)
+        name = self._known(node, self.standing.columns)
+        if self.standing.scope == DETAIL:
+            return exp.column(name, quoted=True)
+        column, scope = quoted(name), self.standing.scope
+        need = Aggregated(scope, f"any_value({column})")
+        self.needs.append(need)
+        if name not in self.standing.keys:
+            one = f"min({column}) is not distinct from max({column}) and count({column}) in (0, count(*))"
+            distinct = f"count(distinct {column}) + max(case when {column} is null then 1 else 0 end)"
+            constant = Constant(name, Aggregated(scope, one), Aggregated(scope, distinct))
+            self.constants.append(constant)
+            self.needs += [constant.is_constant]
+            name_of(constant.is_constant, self.compiler.names)
+        return exp.column(name_of(need, self.compiler.names), quoted=True)
+
+    def _known(self, node: exp.Column, columns: tuple[str, ...]) -> str:
+        if node.name in columns:
+            return node.name
+        folded = {c.lower(): c for c in columns}
+        if node.name.lower() in folded and not node.this.quoted:
+            return folded[node.name.lower()]
+        raise self._fault(f"there is no column {node.name!r}. {did_you_mean(node.name, columns)}", node)
+
+    def _parameter(self, name: str) -> exp.Expression:
+        if name not in self.compiler.values.by_name:
+            known = did_you_mean(name, self.compiler.values.by_name)
+            raise self._fault(f"there is no parameter :{name}. {known}", None, f":{name}")
+        return self._bind(f"p_{name}", self.compiler.values.by_name[name])
+
+    def _bind(self, name: str, value: Any) -> exp.Expression:
+        self.bound[name] = value
+        return exp.Placeholder(this=name)
+
+    def _own_function(self, node: exp.Func) -> exp.Expression | None:
+        name = function_name(node)
+        if name == "label":
+            arguments = node.expressions
+            if len(arguments) != 1 or not isinstance(arguments[0], exp.Placeholder):
+                raise self._fault("label() takes one parameter, as in label(:season)", node)
+            parameter = arguments[0].name
+            self._parameter(parameter)
+            return self._bind(f"l_{parameter}", self.compiler.values.labels[parameter])
+        if name == "row_number":
+            if self.standing.scope != DETAIL or not self.standing.columns:
+                raise self._fault("row_number() stands in rows only", node)
+            return exp.Var(this=f"({POSITION} + 1)")
+        if name in ("page_number", "page_count", "report_title", "data_time"):
+            if name not in self.standing.named:
+                raise self._fault(f"{name}() is not known here; it can stand in a header or footer", node)
+            value = self.standing.named[name]
+            return exp.column(value[1:], quoted=True) if isinstance(value, str) and value[:1] == "\0" else self._bind(name, value)
+        return None
+
+    def _fault(self, what: str, node: exp.Expression | None, word: str = "") -> ExpressionError:
+        text = self.expression.text
+        word = word or (node.name if isinstance(node, exp.Column) else "")
+        position = max(text.find(word), 0) if word else 0
+        return ExpressionError(f"In {text!r} at character {position + 1}: {what.rstrip('. ')}.", position)

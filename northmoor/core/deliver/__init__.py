@@ -1,0 +1,1 @@
+"""Runs: writing a document's outputs where they belong."""

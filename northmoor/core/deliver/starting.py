@@ -1,0 +1,97 @@
+"""A new report from SQL: the query is run once to learn its columns, and the listing is written from them."""
+
+import re
+from collections.abc import Sequence
+from pathlib import Path
+
+from sqlglot import exp
+
+from northmoor.core.errors import Place, QueryError, ReportFileError, did_you_mean
+from northmoor.core.expr.language import column_expression
+from northmoor.core.model.data import Parameter, Query, QueryColumn
+from northmoor.core.model.files import save_report
+from northmoor.core.model.report import Report
+from northmoor.core.model.starting import listing
+from northmoor.core.model.types import ValueType
+from northmoor.core.sources.connections import Library
+from northmoor.core.sources.fetch import Rows, fetch
+from northmoor.core.sources.guard import CheckedQuery, check_query
+from northmoor.core.sources.values import Values, bind
+from northmoor.core.stopping import Stop
+
+_UNGROUPED = re.compile(r"(^|_)(id|no|nr|number|code|year|key)$", re.IGNORECASE)
+_SAMPLES = {"text": "", "integer": 0, "decimal": 0, "float": 0, "date": "2025-01-01", "timestamp": "2025-01-01", "boolean": False}
+
+
+def new_report(
+    path: Path, target: str, sql: str, levels: Sequence[str], totals: Sequence[str], title: str | None, replace: bool = False
+) -> Report:
+    """Write a listing of a query's rows and return it.
+
+    Raises ReportFileError when the file exists already (unless it is to be replaced), ConnectionFault, QueryError, and
+    QueryError for a level or total that is no column of the query.
+    """
+    if path.exists() and not replace:
+        raise ReportFileError(f"{path.name} exists already; choose another name, or say --replace.")
+    if not path.parent.is_dir():
+        raise ReportFileError(f"There is no folder {path.parent}; make it first.")
+    library = Library.around(path)
+    query = Query(name="rows", connection=library.connect(target), sql=sql.strip())
+    checked = check_query(query.sql)
+    parameters = tuple(Parameter(name=name, kind=_kind_of(checked, name)) for name in sorted(checked.parameters))
+    rows = _sample(query, parameters, library)
+    columns = [(name, column_expression(name), label_of(name)) for name in rows.names]
+    chosen_levels = [_column(name, rows, "level") for name in levels]
+    chosen_totals = [_column(name, rows, "total") for name in totals]
+    for name in chosen_totals:
+        if not rows.types[rows.names.index(name)].is_number:
+            raise QueryError(f"Column {name} holds no numbers and cannot be totalled.", Place(query=query.name))
+    query = query.but(columns=tuple(_settings(name, kind, chosen_totals) for name, kind in zip(rows.names, rows.types, strict=True)))
+    report = listing(query, columns, chosen_levels, chosen_totals, title or label_of(path.stem), parameters)
+    if replace:
+        path.unlink(missing_ok=True)
+    save_report(report, path)
+    return report
+
+
+def _sample(query: Query, parameters: tuple[Parameter, ...], library: Library) -> Rows:
+    """The query's rows, with stand-ins for its parameters: they tell its columns."""
+    samples = {p.name: _SAMPLES[p.kind] for p in parameters}
+    report = listing(query, [("column", "1", "")], [], [], "sample", parameters)
+    values: Values = bind(report, samples)
+    return fetch(report, query, values, library, Stop(), lambda _: None)
+
+
+def _settings(name: str, kind: ValueType, totals: Sequence[str]) -> QueryColumn:
+    is_code = kind.kind == "integer" and name not in totals and _UNGROUPED.search(name)
+    return QueryColumn(name=name, label=label_of(name), format="0" if is_code else None, total="sum" if name in totals else None)
+
+
+def _column(name: str, rows: Rows, what: str) -> str:
+    if name in rows.names:
+        return name
+    folded = {known.lower(): known for known in rows.names}
+    if name.lower() in folded:
+        return folded[name.lower()]
+    raise QueryError(f"There is no column {name!r} for --{what}. {did_you_mean(name, rows.names)}", Place(query="rows"))
+
+
+def label_of(name: str) -> str:
+    """A column's or file's name as readers see it: route_name becomes Route name."""
+    words = re.sub(r"[_\-]+", " ", name).strip()
+    return words[:1].upper() + words[1:] if words else name
+
+
+def _kind_of(checked: CheckedQuery, name: str) -> str:
+    """The kind of a parameter, from what the SQL compares it with; text where that tells nothing."""
+    for node in checked.tree.find_all(exp.Placeholder):
+        parent = node.parent
+        if node.name == name and isinstance(parent, exp.Binary):
+            other = parent.expression if parent.this is node else parent.this
+            if isinstance(other, exp.Literal):
+                return "text" if other.is_string else "integer"
+            if isinstance(other, exp.Cast) and other.to.this in exp.DataType.INTEGER_TYPES:
+                return "integer"
+        if node.name == name and isinstance(parent, exp.Limit | exp.Offset):
+            return "integer"
+    return "text"

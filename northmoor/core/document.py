@@ -1,0 +1,250 @@
+"""The road, from a report and values to a document whose pages are made as they are asked for.
+
+A session keeps what each stage made, by what it depends on: an edit repeats only the stages it touches.
+"""
+
+import hashlib
+from collections.abc import Callable, Mapping
+from datetime import datetime
+from functools import cached_property
+from pathlib import Path
+from typing import Any
+
+from northmoor.core.compute.cells import Computed
+from northmoor.core.compute.running import PER_PAGE, compute_running
+from northmoor.core.compute.table import ArrangedTable, TablePlan, arrange, plan_of
+from northmoor.core.deliver.files import write_outputs
+from northmoor.core.errors import NorthmoorError, ParameterError, Place, QueryError, Stopped, did_you_mean
+from northmoor.core.expr.formats import Customs
+from northmoor.core.layout.compose import Composition, compose
+from northmoor.core.layout.context import Finding, Kept, Setting, Shapers
+from northmoor.core.layout.display import Page
+from northmoor.core.layout.running import slots_of
+from northmoor.core.model.blocks import TextBlock
+from northmoor.core.model.files import report_text
+from northmoor.core.model.report import Edition, Report
+from northmoor.core.output.pdf import Metadata, PdfWriter, write_pdf
+from northmoor.core.sources.connections import Library
+from northmoor.core.sources.fetch import Rows, fetch
+from northmoor.core.sources.guard import check_query
+from northmoor.core.sources.values import Values, bind
+from northmoor.core.stopping import Stop
+
+Tell = Callable[[str], None]
+_MOST_LINES = 2_000_000
+
+
+class Session:
+    """Renders reports of a library, keeping what it can from one rendering to the next."""
+
+    def __init__(self, library: Library) -> None:
+        self.library = library
+        self._rows = Kept(24)
+        self._arranged = Kept(48)
+        self._kept = Kept()
+        self._shapers = Shapers()
+        self._writer = PdfWriter()
+
+    def render(
+        self,
+        report: Report,
+        values: Mapping[str, Any] | None = None,
+        edition: str | None = None,
+        stop: Stop | None = None,
+        tell: Tell = lambda _: None,
+    ) -> "Document":
+        """The document of a report with the given parameter values.
+
+        Raises ParameterError for values that do not fit or an unknown edition, and Stopped. A query or block that fails
+        shows its fault in its place on the page and is among the document's findings.
+        """
+        stop = stop or Stop()
+        self._forget_old_lines()
+        chosen = chosen_edition(report, edition)
+        bound = bind(report, values or {})
+        rows = self._fetch_all(report, chosen, bound, stop, tell)
+        arranged = self._arrange_all(chosen, rows, bound, stop, tell)
+        tell("Laying out")
+        return self._compose(report, chosen, rows, arranged, bound, stop)
+
+    def refresh(self) -> None:
+        """Fetch anew with the next rendering."""
+        self._rows.clear()
+
+    def rows(self, report: Report, query: str, values: Values, stop: Stop, tell: Tell = lambda _: None) -> Rows:
+        """The rows of one query. Raises QueryError, ConnectionFault or Stopped."""
+        wanted = report.query(query)
+        try:
+            names = check_query(wanted.sql).parameters
+        except QueryError as error:
+            raise error.at(Place(query=query)) from None
+        connections = self.library.connections
+        key = (str(self.library.root), connections, wanted, values.key(names), report.time_zone)
+        return self._rows.get(key, lambda: fetch(report, wanted, values, self.library, stop, tell))
+
+    def _forget_old_lines(self) -> None:
+        if self._shapers.lines() > _MOST_LINES:
+            self._shapers, self._kept, self._writer = Shapers(), Kept(), PdfWriter()
+
+    def _fetch_all(
+        self, report: Report, edition: Edition, values: Values, stop: Stop, tell: Tell
+    ) -> dict[str, Rows | NorthmoorError]:
+        fetched: dict[str, Rows | NorthmoorError] = {}
+        for query in report.queries:
+            if query.name not in queries_used(report, edition):
+                continue
+            try:
+                fetched[query.name] = self.rows(report, query.name, values, stop, tell)
+            except Stopped:
+                raise
+            except NorthmoorError as error:
+                fetched[query.name] = error
+        return fetched
+
+    def _arrange_all(
+        self, edition: Edition, fetched: Mapping[str, Rows | NorthmoorError], values: Values, stop: Stop, tell: Tell
+    ) -> dict[str, ArrangedTable | NorthmoorError]:
+        rows = {name: r for name, r in fetched.items() if isinstance(r, Rows)}
+        arranged: dict[str, ArrangedTable | NorthmoorError] = {}
+        for table in edition.tables:
+            own = fetched[table.query]
+            if isinstance(own, NorthmoorError):
+                arranged[table.name] = own
+                continue
+            tell(f"Grouping {table.name}")
+            arranged[table.name] = self._arrange(plan_of(table), rows, values, stop)
+        return arranged
+
+    def _arrange(
+        self, plan: TablePlan, rows: Mapping[str, Rows], values: Values, stop: Stop
+    ) -> ArrangedTable | NorthmoorError:
+        key = (plan, tuple(rows.items()), values.key(frozenset(values.by_name)), tuple(values.labels.items()))
+        try:
+            return self._arranged.get(key, lambda: arrange(plan, rows, values, stop))
+        except Stopped:
+            raise
+        except NorthmoorError as error:
+            return error
+
+    def _compose(
+        self,
+        report: Report,
+        edition: Edition,
+        fetched: Mapping[str, Rows | NorthmoorError],
+        arranged: Mapping[str, ArrangedTable | NorthmoorError],
+        values: Values,
+        stop: Stop,
+    ) -> "Document":
+        rows = {name: r for name, r in fetched.items() if isinstance(r, Rows)}
+        customs = Customs(report.locale, report.currency, report.time_zone)
+        setting = Setting(report, customs, self._shapers, self._kept, self.library.picture, stop)
+        title = edition.title or report.title
+        data_time = values.data_time or max((r.data_time for r in rows.values()), default=None)
+        named: dict[str, Any] = {"report_title": title, "data_time": data_time}
+        per_page = {"page_number": PER_PAGE + "page_number", "page_count": PER_PAGE + "page_count"}
+
+        def running(wanted: list[str], numbers: list[int], counts: list[int]) -> Mapping[str, Computed]:
+            if not wanted:
+                return {}
+            key = (tuple(wanted), tuple(rows.items()), values.key(frozenset(values.by_name)),
+                   tuple(values.labels.items()), tuple(named.items()), tuple(numbers), tuple(counts))  # fmt: skip
+            both = named | per_page
+            return self._kept.get(
+                ("running", key), lambda: compute_running(wanted, rows, values, both, numbers, counts, stop)
+            )
+
+        texts = slots_of([block.text for block in edition.blocks if isinstance(block, TextBlock)])
+        once = compute_running(texts, rows, values, named, [1], [1], stop) if texts else {}
+        composition = compose(edition, arranged, once, running, setting)
+        return Document(report, title, values, data_time, composition, rows, self._writer)
+
+
+class Document:
+    """A rendered report: pages as they are asked for, findings, and outputs."""
+
+    def __init__(
+        self,
+        report: Report,
+        title: str,
+        values: Values,
+        data_time: datetime | None,
+        composition: Composition,
+        rows: Mapping[str, Rows],
+        writer: PdfWriter,
+    ) -> None:
+        self.report = report
+        self.title = title
+        self.values = values
+        self.data_time = data_time
+        self.composition = composition
+        self.rows = rows
+        self._writer = writer
+
+    def __len__(self) -> int:
+        return len(self.composition)
+
+    def page(self, index: int) -> Page:
+        """The page of an index from 0."""
+        return self.composition.page(index)
+
+    @property
+    def findings(self) -> tuple[Finding, ...]:
+        """What is wrong with the report, as far as it has been laid out."""
+        return tuple(self.composition.setting.findings)
+
+    @property
+    def row_count(self) -> int:
+        """How many rows its queries returned."""
+        return sum(rows.table.num_rows for rows in self.rows.values())
+
+    def page_pdf(self, index: int) -> bytes:
+        """One page as a PDF of its own: what the canvas shows."""
+        return write_pdf([self.page(index)], Metadata(self.title), self._writer)
+
+    @cached_property
+    def metadata(self) -> Metadata:
+        """What outputs say about how they were made: report revision, values and data time."""
+        revision = hashlib.sha256(report_text(self.report).encode()).hexdigest()[:12]
+        values = "; ".join(f"{name}={value}" for name, value in sorted(self.values.by_name.items()))
+        entries = {"NorthmoorRevision": revision, "NorthmoorValues": values}
+        if self.data_time is not None:
+            entries["NorthmoorDataTime"] = self.data_time.isoformat()
+        return Metadata(self.title, entries)
+
+    def pdf(self, tell: Tell = lambda _: None) -> bytes:
+        """All pages as a PDF. Raises Stopped."""
+        stop = self.composition.setting.stop
+
+        def pages() -> Any:
+            for index in range(len(self)):
+                stop.check()
+                if index % 50 == 0:
+                    tell(f"Page {index + 1} of {len(self)}")
+                yield self.page(index)
+
+        return write_pdf(pages(), self.metadata, PdfWriter())
+
+    def write(self, path: Path, tell: Tell = lambda _: None) -> list[Path]:
+        """Write the document in the format of the path's ending; the files written.
+
+        Raises OutputError for an unknown ending or a place that cannot be written; nothing is left half-written.
+        """
+        pages = (self.page(index) for index in range(len(self)))
+        return write_outputs(path, self.title, lambda: self.pdf(tell), pages)
+
+
+def chosen_edition(report: Report, name: str | None) -> Edition:
+    """The edition of a name, or the first. Raises ParameterError."""
+    edition = report.edition(name)
+    if edition is None:
+        known = did_you_mean(name or "", [e.name for e in report.editions])
+        raise ParameterError(f"The report has no edition {name!r}. {known}")
+    return edition
+
+
+def queries_used(report: Report, edition: Edition) -> frozenset[str]:
+    """Names of the queries an edition needs: those of its tables, and those its expressions reach by name."""
+    used = {table.query for table in edition.tables}
+    rest = [query.name for query in report.queries if query.name not in used]
+    text = edition.model_dump_json() if rest else ""
+    return frozenset(used | {name for name in rest if f"{name}." in text})

@@ -1,0 +1,122 @@
+"""What can go wrong, as one tree of exceptions whose sentences are meant for the user.
+
+    NorthmoorError
+    ├── ReportFileError       a report or connections file cannot be read or written
+    │   └── NewerFileError    it was written by a newer Northmoor
+    ├── ConnectionFault       a connection is unknown or does not answer
+    ├── QueryError            a query cannot be run or its rows cannot be read
+    │   └── RefusedQuery      it would do more than read
+    ├── ParameterError        a value is missing or does not fit its parameter
+    ├── ExpressionError       an expression or template does not parse, or names what is not there
+    ├── LayoutError           a block cannot be placed
+    ├── OutputError           the result cannot be written
+    └── Stopped               the user stopped the work
+"""
+
+from dataclasses import dataclass
+from difflib import get_close_matches
+from typing import Iterable
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """Where in a report something is: any of its parts may be unknown.
+
+    Each part is the name the user gave: of a connection, query, parameter, block or column; `row` says which
+    kind of row of a table (``rows``, ``heading of route``).
+    """
+
+    connection: str | None = None
+    query: str | None = None
+    parameter: str | None = None
+    block: str | None = None
+    row: str | None = None
+    column: str | None = None
+
+    def __str__(self) -> str:
+        named = [
+            (self.connection, "Connection"),
+            (self.query, "Query"),
+            (self.parameter, "Parameter"),
+            (self.block, "Block"),
+        ]
+        parts = [f"{kind} {name}" for name, kind in named if name]
+        if self.row:
+            parts.append(self.row)
+        if self.column:
+            parts.append(f"column {self.column}")
+        return ", ".join(parts)
+
+
+class NorthmoorError(Exception):
+    """A fault told in one sentence: `place` (may be empty), what is wrong, and what to do."""
+
+    def __init__(self, message: str, place: Place | None = None) -> None:
+        self.message = message
+        self.place = place or Place()
+        super().__init__(message)
+
+    def __str__(self) -> str:
+        where = str(self.place)
+        return f"{where}: {self.message}" if where else self.message
+
+    def at(self, place: Place) -> "NorthmoorError":
+        """The same error, placed, for callers that know the place better than the raiser."""
+        self.place = place
+        return self
+
+
+class ReportFileError(NorthmoorError):
+    """A report or connections file cannot be read or written."""
+
+
+class NewerFileError(ReportFileError):
+    """The file was written by a newer Northmoor and must not be overwritten."""
+
+
+class ConnectionFault(NorthmoorError):
+    """A connection is unknown or does not answer."""
+
+
+class QueryError(NorthmoorError):
+    """A query cannot be run or its rows cannot be read."""
+
+
+class RefusedQuery(QueryError):
+    """A query would do more than read one set of rows."""
+
+
+class ParameterError(NorthmoorError):
+    """A value is missing or does not fit its parameter."""
+
+
+class ExpressionError(NorthmoorError):
+    """An expression does not parse or names what is not there; `position` is the character, from 0."""
+
+    def __init__(self, message: str, position: int | None = None, place: Place | None = None) -> None:
+        super().__init__(message, place)
+        self.position = position
+
+
+class LayoutError(NorthmoorError):
+    """A block cannot be placed on the page."""
+
+
+class OutputError(NorthmoorError):
+    """The result cannot be written."""
+
+
+class Stopped(NorthmoorError):
+    """The user stopped the work."""
+
+    def __init__(self) -> None:
+        super().__init__("Stopped.")
+
+
+def did_you_mean(name: str, known: Iterable[str]) -> str:
+    """A sentence that offers the nearest known name, or lists what there is; empty when nothing is known."""
+    names = list(known)
+    near = get_close_matches(name, names, 1, 0.6)
+    if near:
+        return f"Did you mean {near[0]}?"
+    return f"There is {', '.join(sorted(names)[:12])}." if names else ""

@@ -1,0 +1,1 @@
+"""The expression language: parsing, scopes, the allow-list, templates, number and date formats."""

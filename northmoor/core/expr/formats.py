@@ -1,0 +1,220 @@
+"""Values to text by CLDR patterns (Unicode TS 35) and the report's locale, a whole column at a time.
+
+Babel is the reference. Its per-value path takes about 15 µs, so the usual number patterns and all date patterns are
+taken apart once and applied to columns; anything unusual goes to Babel itself. Rounding is half to even, as in CLDR.
+"""
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import date, datetime, time
+from decimal import ROUND_HALF_EVEN, Context, Decimal, localcontext
+from functools import lru_cache
+from typing import Any
+from zoneinfo import ZoneInfo
+
+import pyarrow as pa
+import pyarrow.compute as pc
+from babel import Locale
+from babel.dates import DateTimeFormat, get_date_format, get_time_format, tokenize_pattern
+from babel.numbers import NumberPattern, get_currency_symbol, parse_pattern
+
+from northmoor.core.errors import ExpressionError
+
+_DIGITS = Context(prec=60, rounding=ROUND_HALF_EVEN)
+
+
+@dataclass(frozen=True)
+class Customs:
+    """What a report says about writing values: CLDR locale, ISO 4217 currency, IANA time zone."""
+
+    locale: str = "en_IE"
+    currency: str = "EUR"
+    time_zone: str = "Europe/Dublin"
+
+
+def format_values(values: pa.Array, pattern: str | None, customs: Customs) -> pa.Array:
+    """Each value as text (an Arrow string array of the same length); null becomes the empty text.
+
+    Raises ExpressionError when the pattern does not fit the values' type.
+    """
+    if isinstance(values, pa.ChunkedArray):
+        values = values.combine_chunks()
+    if pa.types.is_string(values.type) or pa.types.is_large_string(values.type):
+        return pc.fill_null(values.cast(pa.string()), "")
+    encoded = values.dictionary_encode()
+    texts = pa.array(_format_distinct(encoded.dictionary, pattern, customs), pa.string())
+    return pc.fill_null(texts.take(encoded.indices), "")
+
+
+def _format_distinct(values: pa.Array, pattern: str | None, customs: Customs) -> Any:
+    kind = values.type
+    if pa.types.is_boolean(kind):
+        return ["yes" if value else "no" for value in values.to_pylist()]
+    if pa.types.is_date(kind) or pa.types.is_timestamp(kind):
+        return _format_moments(values, pattern, customs)
+    if pa.types.is_integer(kind) or pa.types.is_decimal(kind) or pa.types.is_floating(kind):
+        write = number_writer(pattern or default_number_pattern(kind), customs.locale, customs.currency)
+        return [write(value) for value in values.to_pylist()]
+    if pa.types.is_null(kind):
+        return []
+    return [str(value) for value in values.to_pylist()]
+
+
+def default_number_pattern(kind: pa.DataType) -> str:
+    """The pattern for numbers of a type where none is given."""
+    if pa.types.is_integer(kind) or (pa.types.is_decimal(kind) and kind.scale == 0):
+        return "#,##0"
+    if pa.types.is_decimal(kind):
+        return "#,##0." + "0" * kind.scale
+    return "#,##0.###"
+
+
+def check_number_pattern(pattern: str) -> None:
+    """Raise ExpressionError when a text is no CLDR number pattern."""
+    _number_pattern(pattern)
+
+
+def _number_pattern(pattern: str) -> NumberPattern:
+    try:
+        if not re.search("[#0@]", pattern):
+            raise ValueError(pattern)
+        return parse_pattern(pattern)
+    except ValueError as error:
+        raise ExpressionError(f"{pattern!r} is no pattern for numbers; write for example #,##0.00.") from error
+
+
+@lru_cache(maxsize=256)
+def number_writer(pattern: str, locale: str, currency: str) -> Callable[[int | float | Decimal], str]:
+    """A function that writes one number by a CLDR pattern.
+
+    A value that rounds to zero is written without a sign. Raises ExpressionError for a text that is no pattern.
+    """
+    parsed = _number_pattern(pattern)
+    if _is_usual(parsed):
+        return _usual_writer(parsed, locale, currency)
+
+    def write(value: int | float | Decimal) -> str:
+        if isinstance(value, float) and value - value != 0:
+            return _not_finite(value)
+        with localcontext(_DIGITS):
+            return parsed.apply(_exact(value), locale, currency=currency, currency_digits=False)
+
+    return write
+
+
+def _is_usual(parsed: NumberPattern) -> bool:
+    affixes = "".join((*parsed.prefix, *parsed.suffix))
+    return (
+        parsed.exp_prec is None
+        and parsed.scale == 0
+        and "@" not in parsed.number_pattern
+        and parsed.int_prec[0] == 1
+        and parsed.grouping in ((3, 3), (1000, 1000))
+        and "¤¤" not in affixes
+    )
+
+
+def _usual_writer(parsed: NumberPattern, locale: str, currency: str) -> Callable[[int | float | Decimal], str]:
+    symbols = Locale.parse(locale).number_symbols["latn"]
+    signs = str.maketrans({",": symbols["group"], ".": symbols["decimal"]})
+    symbol = get_currency_symbol(currency, locale)
+    fewest, most = parsed.frac_prec
+    form = f"{',' if parsed.grouping == (3, 3) else ''}.{most}f"
+
+    def affix(text: str) -> str:
+        return text.replace("¤", symbol).replace("-", symbols["minusSign"]).replace("'", "")
+
+    (before, before_negative), (after, after_negative) = map(affix, parsed.prefix), map(affix, parsed.suffix)
+
+    def write(value: int | float | Decimal) -> str:
+        if isinstance(value, float):
+            if value - value != 0:
+                return _not_finite(value)
+            value = Decimal(repr(value))
+        with localcontext(_DIGITS):
+            digits = format(value, form) if isinstance(value, Decimal) else format(value, form[0] if "," in form else "d")
+        if isinstance(value, int) and most:
+            digits += "." + "0" * most
+        negative = digits[0] == "-"
+        if negative:
+            digits = digits[1:]
+            negative = digits.strip("0.,") != ""
+        if fewest < most:
+            whole, _, fraction = digits.partition(".")
+            fraction = fraction[:fewest] + fraction[fewest:].rstrip("0")
+            digits = f"{whole}.{fraction}" if fraction else whole
+        digits = digits.translate(signs)
+        return before_negative + digits + after_negative if negative else before + digits + after
+
+    return write
+
+
+def _exact(value: int | float | Decimal) -> Decimal:
+    return value if isinstance(value, Decimal) else Decimal(repr(value))
+
+
+def _not_finite(value: float) -> str:
+    return "–" if value != value else ("∞" if value > 0 else "−∞")
+
+
+_BY_HOUR, _BY_MINUTE, _BY_SECOND = "abBhHkK", "m", "s"
+_BY_DATE = "GyYuUrQqMLwWdDFgEec"
+
+
+def _format_moments(values: pa.Array, pattern: str | None, customs: Customs) -> pa.Array:
+    """Dates or timestamps: each field of the pattern is written once for each distinct thing it depends on."""
+    has_time = pa.types.is_timestamp(values.type)
+    pieces = [
+        pa.scalar(text) if kind == "chars" else _field(values, text[0] * text[1], has_time, pattern, customs)
+        for kind, text in _moment_tokens(pattern or default_moment_pattern(has_time, customs.locale))
+    ]
+    if not pieces:
+        return pa.array([""] * len(values), pa.string())
+    return pc.binary_join_element_wise(*pieces, "")
+
+
+@lru_cache(maxsize=256)
+def _moment_tokens(pattern: str) -> tuple[tuple[str, Any], ...]:
+    return tuple(tokenize_pattern(pattern))
+
+
+def default_moment_pattern(has_time: bool, locale: str) -> str:
+    """The locale's medium date, followed by its short time for timestamps."""
+    day = str(get_date_format("medium", locale).pattern)
+    return f"{day} {get_time_format('short', locale).pattern}" if has_time else day
+
+
+def _field(values: pa.Array, field: str, has_time: bool, pattern: str | None, customs: Customs) -> pa.Array:
+    letter = field[0]
+    if letter not in _BY_DATE and not has_time:
+        raise ExpressionError(f"The pattern {pattern!r} asks for a time ({field}); the value is a date without one.")
+    keys, moment = _determining(values, letter, ZoneInfo(customs.time_zone))
+    encoded = keys.dictionary_encode()
+    texts = []
+    for key in encoded.dictionary.to_pylist():
+        try:
+            texts.append(str(DateTimeFormat(moment(key), customs.locale)[field]))
+        except (KeyError, ValueError, AttributeError) as error:
+            raise ExpressionError(f"{field!r} in the pattern {pattern!r} is no field of dates in CLDR.") from error
+    return pa.array(texts, pa.string()).take(encoded.indices)
+
+
+def _determining(values: pa.Array, letter: str, zone: ZoneInfo) -> tuple[pa.Array, Callable[[Any], date | time | datetime]]:
+    """What a field depends on, and how to make a moment that shows it."""
+    if letter in _BY_DATE:
+        return values.cast(pa.date32(), safe=False), lambda day: datetime(day.year, day.month, day.day)
+    if letter in _BY_HOUR:
+        return pc.hour(values), lambda hour: datetime(2000, 1, 1, hour)
+    if letter in _BY_MINUTE:
+        return pc.minute(values), lambda minute: datetime(2000, 1, 1, 0, minute)
+    if letter in _BY_SECOND:
+        return pc.second(values), lambda second: datetime(2000, 1, 1, 0, 0, second)
+    return values, lambda moment: moment.replace(tzinfo=zone)
+
+
+def format_one(value: Any, pattern: str | None, customs: Customs) -> str:
+    """One Python value as text; the same rules as `format_values`."""
+    if value is None:
+        return ""
+    return str(format_values(pa.array([value]), pattern, customs)[0].as_py())

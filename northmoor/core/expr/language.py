@@ -1,0 +1,196 @@
+"""Expressions: standard SQL scalar expressions and aggregates, parsed by sqlglot and held to an allow-list.
+
+Only what is listed here can reach the engine; everything else (subqueries, files, settings, environment) is
+refused with the character at which it stands.
+"""
+
+import re
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import cast
+
+import sqlglot
+from sqlglot import exp
+from sqlglot.errors import SqlglotError
+
+from northmoor.core.errors import ExpressionError, did_you_mean
+
+AGGREGATES = frozenset(
+    "sum avg min max count median stddev_samp stddev_pop var_samp var_pop first last any_value bool_and bool_or "
+    "quantile_cont quantile_disc mode string_agg weighted_avg".split()
+)
+WINDOW_FUNCTIONS = frozenset("row_number rank dense_rank lag lead first_value last_value ntile percent_rank".split())
+SCALARS = frozenset(
+    """abs ceil ceiling floor round sign sqrt power pow exp ln log log10 mod trunc greatest least coalesce nullif if
+    lower upper trim ltrim rtrim length substring substr left right replace concat concat_ws strpos contains
+    starts_with ends_with reverse split_part format_date initcap
+    date_trunc date_part extract year quarter month week day hour minute second dayofweek isodow dayofyear
+    date_diff date_add date_sub datediff last_day make_date strftime dayname monthname epoch
+    cast try_cast case between like ilike in is not and or xor""".split()
+)
+OWN_FUNCTIONS = frozenset("label page_number page_count report_title data_time".split())
+"""Functions of the product itself, resolved before the engine sees the expression."""
+
+_STRUCTURE: tuple[type[exp.Expression], ...] = (
+    exp.Column, exp.Identifier, exp.Literal, exp.Boolean, exp.Null, exp.Placeholder, exp.Paren, exp.Binary, exp.Unary,
+    exp.Case, exp.If, exp.Cast, exp.TryCast, exp.DataType, exp.DataTypeParam, exp.Between, exp.In, exp.Interval,
+    exp.Var, exp.Window, exp.WindowSpec, exp.Order, exp.Ordered, exp.Distinct, exp.Filter, exp.Where, exp.Star,
+    exp.Coalesce, exp.IntervalSpan,
+)  # fmt: skip
+_REFUSED: tuple[type[exp.Expression], ...] = (
+    exp.Dot, exp.Lambda, exp.Subquery, exp.Bracket, exp.Alias, exp.Kwarg, exp.PropertyEQ,
+    exp.JSONExtract, exp.JSONExtractScalar, exp.Collate, exp.Slice,
+)  # fmt: skip
+_CASTS = frozenset("BOOLEAN TINYINT SMALLINT INT BIGINT FLOAT DOUBLE DECIMAL VARCHAR TEXT DATE TIME TIMESTAMP".split())
+_LONGEST = 10_000
+
+
+@dataclass(frozen=True)
+class Expression:
+    """A checked expression: its text and its syntax tree (never changed; copy before transforming)."""
+
+    text: str
+    tree: exp.Expression
+
+    @property
+    def parameters(self) -> frozenset[str]:
+        """Names of the parameters it uses."""
+        return frozenset(p.name for p in self.tree.find_all(exp.Placeholder))
+
+    @property
+    def column(self) -> str | None:
+        """The column's name when the whole expression is one bare column."""
+        return self.tree.name if isinstance(self.tree, exp.Column) and not self.tree.table else None
+
+
+@lru_cache(maxsize=4096)
+def parse(text: str) -> Expression:
+    """Parse and check an expression. Raises ExpressionError with the character's position."""
+    if len(text) > _LONGEST:
+        raise ExpressionError(f"An expression is at most {_LONGEST:,} characters long; this one has {len(text):,}.")
+    if not text.strip():
+        raise ExpressionError("There is no expression here; write one, for example a column's name.", 0)
+    try:
+        trees = sqlglot.parse(text, dialect="duckdb")
+    except SqlglotError as error:
+        raise _not_understood(text, error) from error
+    except RecursionError as error:
+        raise ExpressionError("The expression is nested too deeply.", 0) from error
+    if len(trees) != 1 or trees[0] is None or isinstance(trees[0], exp.Block):
+        raise ExpressionError("One expression is wanted here; take out the semicolon.", max(text.find(";"), 0))
+    tree = cast(exp.Expression, trees[0])
+    for node in tree.walk():
+        _check(node, text)
+    return Expression(text, tree)
+
+
+def _not_understood(text: str, error: SqlglotError) -> ExpressionError:
+    details = getattr(error, "errors", None) or [{}]
+    position = _offset(text, details[0].get("line"), details[0].get("col"))
+    near = f" at {text[position:position + 12]!r}" if position < len(text.rstrip()) else " at its end"
+    return ExpressionError(f"The expression {_short(text)!r} cannot be understood{near}.", position)
+
+
+def _offset(text: str, line: int | None, column: int | None) -> int:
+    if not line or not column:
+        return 0
+    before = sum(len(part) + 1 for part in text.split("\n")[: line - 1])
+    return min(before + max(column - 1, 0), len(text))
+
+
+def _check(node: exp.Expression, text: str) -> None:
+    if isinstance(node, exp.DataType):
+        if node.this is not None and node.this.name not in _CASTS:
+            raise _refused(f"cast to {node.sql('duckdb')}", node, text)
+    elif isinstance(node, _REFUSED) or isinstance(node, exp.Query | exp.DDL | exp.DML | exp.Command):
+        raise _refused(_what(node), node, text)
+    elif isinstance(node, exp.Star) and not isinstance(node.parent, exp.Count):
+        raise _refused("*", node, text)
+    elif isinstance(node, exp.Func) and not isinstance(node, _STRUCTURE):
+        name = function_name(node)
+        if name not in SCALARS | AGGREGATES | WINDOW_FUNCTIONS | OWN_FUNCTIONS:
+            known = SCALARS | AGGREGATES | OWN_FUNCTIONS
+            raise ExpressionError(
+                f"The function {name}() cannot be used in expressions. {did_you_mean(name, known)}",
+                _position(name, text),
+            )
+    elif not isinstance(node, (*_STRUCTURE, exp.Func)):
+        raise _refused(_what(node), node, text)
+
+
+def function_name(node: exp.Func) -> str:
+    """The function's name as written, in lower case."""
+    if isinstance(node, exp.Anonymous):
+        return str(node.this).lower()
+    written = node.meta.get("name")
+    if written and re.fullmatch(r"\w+", str(written)) and str(written).lower() in SCALARS | AGGREGATES:
+        return str(written).lower()
+    return _ENGINE_NAMES.get(type(node).__name__, node.sql_name().lower())
+
+
+_ENGINE_NAMES = {
+    "TimeToStr": "strftime", "TimestampTrunc": "date_trunc", "DateTrunc": "date_trunc", "Pow": "power",
+    "StrPosition": "strpos", "Stddev": "stddev_samp", "StddevSamp": "stddev_samp", "Variance": "var_samp",
+    "VariancePop": "var_pop", "LogicalAnd": "bool_and", "LogicalOr": "bool_or", "GroupConcat": "string_agg",
+    "Quantile": "quantile_cont", "PercentileCont": "quantile_cont", "PercentileDisc": "quantile_disc",
+    "DateDiff": "date_diff", "DateAdd": "date_add", "DateSub": "date_sub", "StartsWith": "starts_with",
+    "SplitPart": "split_part", "DayOfWeek": "dayofweek", "DayOfYear": "dayofyear", "DateFromParts": "make_date",
+    "DayOfWeekIso": "isodow", "TsOrDsToDate": "cast", "Ceil": "ceil", "Dayname": "dayname", "Monthname": "monthname",
+}  # fmt: skip
+
+
+def _what(node: exp.Expression) -> str:
+    return "A query inside an expression" if isinstance(node, exp.Query | exp.Subquery) else node.sql("duckdb")[:40]
+
+
+def _refused(what: str, node: exp.Expression, text: str) -> ExpressionError:
+    position = _position(node.sql("duckdb").split("(")[0].strip() or what, text)
+    return ExpressionError(f"{what} cannot be used in the expression {_short(text)!r}.", position)
+
+
+def _position(word: str, text: str) -> int:
+    return max(text.lower().find(word.lower()), 0)
+
+
+def _short(text: str) -> str:
+    return text if len(text) <= 60 else text[:59] + "…"
+
+
+def is_aggregate(node: exp.Expression) -> bool:
+    """Whether the node is an aggregate call, with or without a filter (not a window)."""
+    if isinstance(node, exp.Filter):
+        return is_aggregate(node.this)
+    return isinstance(node, exp.Func) and function_name(node) in AGGREGATES and not isinstance(node, _STRUCTURE)
+
+
+def quoted(name: str) -> str:
+    """A name as a quoted SQL identifier."""
+    escaped = name.replace('"', '""')
+    return f'"{escaped}"'
+
+
+def column_expression(name: str) -> str:
+    """The expression text that means the column of that name: bare where that can be read back, else quoted."""
+    if re.fullmatch(r"[A-Za-z_][A-Za-z0-9_]*", name):
+        try:
+            if parse(name).column == name:
+                return name
+        except ExpressionError:
+            pass  # a reserved word: it needs the quotes
+    return quoted(name)
+
+
+def bare_column(text: str | None) -> str | None:
+    """The column's name when an expression is one bare column; None for anything else, faulty texts included."""
+    try:
+        return parse(text).column if text else None
+    except ExpressionError:
+        return None
+
+
+def columns_in(text: str) -> frozenset[str]:
+    """Names of the columns in an expression, in lower case; empty for a faulty text."""
+    try:
+        return frozenset(c.name.lower() for c in parse(text).tree.find_all(exp.Column))
+    except ExpressionError:
+        return frozenset()

@@ -1,0 +1,1 @@
+"""From arranged rows and page setup to pages: display lists with exact coordinates."""

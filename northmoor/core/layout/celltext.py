@@ -1,0 +1,109 @@
+"""A cell definition's texts: one for each row or group it stands for, with faulty ones marked."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from northmoor.core.compute.cells import Computed
+from northmoor.core.compute.table import ArrangedTable, Wanted, template_of
+from northmoor.core.errors import ExpressionError, Place
+from northmoor.core.expr.formats import format_values
+from northmoor.core.expr.templates import Slot, Template
+from northmoor.core.layout.context import FAULT_MARK, Setting
+from northmoor.core.model.blocks import Content
+
+FAULT_TEXT = f"{FAULT_MARK} error"
+
+
+@dataclass(frozen=True, eq=False)
+class CellTexts:
+    """Texts of a cell in the order of its scope's rows; `faulty` are the rows that show a fault. `is_number` tells
+    how to align them where nothing else is said."""
+
+    texts: tuple[str, ...] | list[str]
+    is_number: bool = False
+    faulty: frozenset[int] = frozenset()
+    messages: tuple[str, ...] = field(default=())
+
+
+def cell_texts(content: Content, pattern: str | None, scope: int, arranged: ArrangedTable, count: int, setting: Setting) -> CellTexts:
+    """The texts of a table's cell; `pattern` is the format used where the cell has none of its own."""
+    key = (arranged, content.value, content.text, content.format, pattern, scope, setting.customs)
+    return setting.kept.get(("texts", key), lambda: _cell_texts(content, pattern, scope, arranged, count, setting))
+
+
+def _cell_texts(
+    content: Content, pattern: str | None, scope: int, arranged: ArrangedTable, count: int, setting: Setting
+) -> CellTexts:
+    try:
+        template = template_of(content)
+    except ExpressionError as error:
+        return whole_fault(count, error)
+    computed = {
+        part.expression.text: arranged.cells[Wanted(scope, part.expression.text)]
+        for part in template
+        if isinstance(part, Slot)
+    }
+    return template_texts(template, computed, pattern if content.value is not None else None, count, setting)
+
+
+def whole_fault(count: int, error: ExpressionError) -> CellTexts:
+    """A cell that cannot be computed at all: every instance is marked."""
+    return CellTexts([FAULT_TEXT] * count, False, frozenset(range(count)), (error.message,))
+
+
+def template_texts(
+    template: Template, computed: Mapping[str, Computed], pattern: str | None, count: int, setting: Setting
+) -> CellTexts:
+    """Texts of a template whose slots are computed; `pattern` serves slots without one of their own."""
+    pieces: list[pa.Array | pa.Scalar] = []
+    faulty: dict[int, str] = {}
+    for part in template:
+        if isinstance(part, str):
+            pieces.append(pa.scalar(part))
+            continue
+        values = computed[part.expression.text]
+        if values.fault is not None:
+            return whole_fault(count, values.fault)
+        faulty |= {row: message for row, message in values.faults.items() if row not in faulty}
+        try:
+            pieces.append(format_values(values.values, part.pattern or pattern, setting.customs))
+        except ExpressionError as error:
+            return whole_fault(count, error)
+    texts = _joined(pieces, count)
+    for row, message in faulty.items():
+        texts[row] = _short(message)
+    return CellTexts(texts, _is_number(template, computed), frozenset(faulty), tuple(dict.fromkeys(faulty.values())))
+
+
+def _joined(pieces: list[pa.Array | pa.Scalar], count: int) -> list[str]:
+    arrays = [piece for piece in pieces if not isinstance(piece, pa.Scalar)]
+    if not arrays:
+        return ["".join(piece.as_py() for piece in pieces)] * count
+    if len(pieces) == 1:
+        only: list[str] = pieces[0].to_pylist()
+        return only
+    joined: list[str] = pc.binary_join_element_wise(*pieces, "").to_pylist()
+    return joined
+
+
+def _short(message: str) -> str:
+    """What a marked cell shows: how many values it stands for, or that it is at fault."""
+    words = message.split()
+    return f"{FAULT_MARK} {words[2]} values" if words[1:2] == ["has"] and words[3:4] == ["values"] else FAULT_TEXT
+
+
+def _is_number(template: Template, computed: Mapping[str, Computed]) -> bool:
+    if len(template) != 1 or not isinstance(template[0], Slot):
+        return False
+    kind = computed[template[0].expression.text].values.type
+    return bool(pa.types.is_integer(kind) or pa.types.is_floating(kind) or pa.types.is_decimal(kind))
+
+
+def report_faults(cell: CellTexts, place: Place, setting: Setting) -> None:
+    """Note a cell's faults as findings."""
+    for message in cell.messages:
+        rows = f" ({len(cell.faulty):,} cells)" if len(cell.faulty) > 1 else ""
+        setting.find("faulty cell", place, f"{message.rstrip('.')}{rows}.")

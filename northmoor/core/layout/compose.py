@@ -1,0 +1,252 @@
+"""An edition's blocks flowed down its pages: which part of which block stands where, and pages made as they are asked for."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from northmoor.core.compute.cells import Computed
+from northmoor.core.compute.table import ArrangedTable
+from northmoor.core.errors import NorthmoorError, Place
+from northmoor.core.layout.context import Setting
+from northmoor.core.layout.display import Bookmark, Layer, Origin, Page
+from northmoor.core.layout.paginate import Body, Slice
+from northmoor.core.layout.paragraph import Paragraph, fault_paragraph, make_paragraph, paragraph_layers
+from northmoor.core.layout.running import (
+    picture_layers,
+    running_height,
+    running_layers,
+    running_texts,
+    slots_of,
+    texts_by_page,
+)
+from northmoor.core.layout.table import TableLayout, lay_out_table, table_pages
+from northmoor.core.layout.tablepage import table_bookmarks, table_layers
+from northmoor.core.model.blocks import PictureBlock, TableBlock, TextBlock
+from northmoor.core.model.report import Edition
+
+Arranged = Mapping[str, ArrangedTable | NorthmoorError]
+"""A table's arrangement by block name, or why there is none."""
+Running = Callable[[list[str], list[int], list[int]], Mapping[str, Computed]]
+"""Computes header and footer expressions from each page's number and count."""
+
+
+@dataclass(frozen=True, slots=True)
+class Frame:
+    """Where on the page the body lies, millipoints from the top left corner."""
+
+    left: int
+    top: int
+    width: int
+    height: int
+
+
+@dataclass(frozen=True, slots=True)
+class Lines:
+    """Some lines of a paragraph, or a whole picture block, at a distance from the body's top."""
+
+    block: Paragraph | PictureBlock
+    y: int
+    start: int = 0
+    end: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class TablePart:
+    """A slice of a table."""
+
+    layout: TableLayout
+    piece: Slice
+
+
+Part = Lines | TablePart
+
+
+@dataclass
+class Composition:
+    """An edition on its pages: the parts of each page, and the numbers their headers print."""
+
+    edition: Edition
+    frame: Frame
+    setting: Setting
+    parts: list[list[Part]] = field(default_factory=lambda: [[]])
+    numbers: list[int] = field(default_factory=list)
+    counts: list[int] = field(default_factory=list)
+    running: Mapping[str, Computed] = field(default_factory=dict)
+
+    def __len__(self) -> int:
+        return len(self.parts)
+
+    def page(self, index: int) -> Page:
+        """The finished page of an index from 0."""
+        layers: list[Layer] = []
+        bookmarks: list[Bookmark] = []
+        frame = self.frame
+        layers += self._header(index)
+        for part in self.parts[index]:
+            if isinstance(part, TablePart):
+                top = frame.top + part.piece.y
+                layers += table_layers(part.layout, part.piece, frame.left, top, self.setting.shapers)
+                bookmarks += table_bookmarks(part.layout, part.piece, top)
+            else:
+                layers += self._lines(part)
+        layers += self._footer(index)
+        width, height = self.edition.page.paper
+        return Page(index + 1, width, height, tuple(layers), tuple(bookmarks))
+
+    def _lines(self, part: Lines) -> tuple[Layer, ...]:
+        left, y = self.frame.left, self.frame.top + part.y
+        if isinstance(part.block, Paragraph):
+            return paragraph_layers(part.block, left, y, part.start, part.end)
+        block, width = part.block, self.frame.width
+        origin = Origin(block.name, "picture")
+        return picture_layers(block.file, block.height, block.align, (left, y, width), origin, self.setting)
+
+    def _header(self, index: int) -> tuple[Layer, ...]:
+        running, frame = self.edition.header, self.frame
+        if running is None:
+            return ()
+        top = self.edition.page.margin_top
+        return running_layers(
+            running, "header", index, len(self), self.running, frame.left, top, frame.width, self.setting
+        )
+
+    def _footer(self, index: int) -> tuple[Layer, ...]:
+        running, frame = self.edition.footer, self.frame
+        if running is None:
+            return ()
+        top = self.edition.page.paper[1] - self.edition.page.margin_bottom - running_height(running, self.setting)
+        return running_layers(
+            running, "footer", index, len(self), self.running, frame.left, top, frame.width, self.setting
+        )
+
+
+def compose(
+    edition: Edition, arranged: Arranged, texts: Mapping[str, Computed], running: Running, setting: Setting
+) -> Composition:
+    """Flow an edition's blocks down its pages.
+
+    `texts` are the computed expressions of its paragraphs, `running` computes those of header and footer once the
+    number of pages is known.
+    """
+    composition = Composition(edition, _frame(edition, setting), setting)
+    flow = _Flow(composition)
+    for block in edition.blocks:
+        setting.stop.check()
+        if isinstance(block, TableBlock):
+            flow.table(block, arranged[block.name])
+        elif isinstance(block, TextBlock):
+            flow.text(block, texts)
+        else:
+            flow.picture(block)
+    composition.numbers, composition.counts = _page_numbers(len(composition), flow.restarts)
+    wanted = slots_of(running_texts(edition.header) + running_texts(edition.footer))
+    composition.running = running(wanted, composition.numbers, composition.counts)
+    return composition
+
+
+def _frame(edition: Edition, setting: Setting) -> Frame:
+    page = edition.page
+    width, height = page.paper
+    top, bottom = page.margin_top, height - page.margin_bottom
+    if edition.header:
+        top += running_height(edition.header, setting) + edition.header.gap
+    if edition.footer:
+        bottom -= running_height(edition.footer, setting) + edition.footer.gap
+    if bottom - top < 36_000:
+        message = "Header and footer leave no room for the page's body; make them or the margins smaller."
+        setting.find("no room", Place(block="header"), message)
+        bottom = top + 36_000
+    return Frame(page.margin_left, top, width - page.margin_left - page.margin_right, bottom - top)
+
+
+def _page_numbers(pages: int, restarts: set[int]) -> tuple[list[int], list[int]]:
+    """Each page's number and count in its section; a section begins where numbers restart."""
+    starts = sorted({0} | restarts)
+    ends = [*starts[1:], pages]
+    numbers = [n - s + 1 for s, e in zip(starts, ends, strict=True) for n in range(s, e)]
+    counts = [e - s for s, e in zip(starts, ends, strict=True) for _ in range(s, e)]
+    return numbers, counts
+
+
+class _Flow:
+    """Where the next block begins: the page and what is used of its body."""
+
+    def __init__(self, composition: Composition) -> None:
+        self.composition = composition
+        self.setting = composition.setting
+        self.frame = composition.frame
+        self.page = 0
+        self.used = 0
+        self.restarts: set[int] = set()
+
+    def text(self, block: TextBlock, computed: Mapping[str, Computed]) -> None:
+        """Place a paragraph."""
+        texts = texts_by_page(block.text, computed, 1, Place(block=block.name), self.setting)
+        look = self.setting.report.look(self.setting.base, block.style, block.look)
+        origin = Origin(block.name, "text")
+        is_faulty = bool(texts.faulty)
+        self._paragraph(make_paragraph(texts.texts[0], look, self.frame.width, origin, self.setting, is_faulty))
+        self.used += block.space_after
+
+    def picture(self, block: PictureBlock) -> None:
+        """Place a picture whole."""
+        self._make_room(min(block.height, self.frame.height))
+        self._add(Lines(block, self.used))
+        self.used += block.height + block.space_after
+
+    def table(self, block: TableBlock, arranged: ArrangedTable | NorthmoorError) -> None:
+        """Place a table, or the reason why there is none."""
+        if isinstance(arranged, NorthmoorError):
+            place = Place(arranged.place.connection, arranged.place.query, block=block.name)
+            self.setting.find("faulty block", place, arranged.message)
+            origin = Origin(block.name, "fault")
+            self._paragraph(fault_paragraph(str(arranged), self.frame.width, origin, self.setting))
+        else:
+            self._table(block, lay_out_table(block, arranged, self.frame.width, self.setting))
+        self.used += block.space_after
+
+    def _table(self, block: TableBlock, layout: TableLayout) -> None:
+        slices, after = table_pages(layout, Body(self.frame.height, self.used), self.setting)
+        first = self.page
+        restarting = _restarting_rows(block, layout)
+        for piece in slices:
+            self.page = first + piece.page
+            self._add(TablePart(layout, piece))
+            if piece.start in restarting and self.page and piece.y == 0:
+                self.restarts.add(self.page)
+        self.used = after.used
+
+    def _paragraph(self, paragraph: Paragraph) -> None:
+        height = self.frame.height
+        if paragraph.height <= height:
+            self._make_room(paragraph.height)
+            self._add(Lines(paragraph, self.used))
+            self.used += paragraph.height
+            return
+        self._make_room(height)
+        per_page = max((height - 2 * paragraph.look.padding) // paragraph.leading, 1)
+        for start in range(0, len(paragraph.lines), per_page):
+            self._make_room(height)
+            end = min(start + per_page, len(paragraph.lines))
+            self._add(Lines(paragraph, self.used, start, end))
+            self.used = (end - start) * paragraph.leading + 2 * paragraph.look.padding
+
+    def _make_room(self, height: int) -> None:
+        if self.used and self.used + height > self.frame.height:
+            self.page, self.used = self.page + 1, 0
+
+    def _add(self, part: Part) -> None:
+        parts = self.composition.parts
+        while len(parts) <= self.page:
+            parts.append([])
+        parts[self.page].append(part)
+
+
+def _restarting_rows(block: TableBlock, layout: TableLayout) -> set[int]:
+    """Printed rows that begin a group of a level at which page numbers restart."""
+    rows: set[int] = set()
+    for level, groups in zip(block.levels, layout.arranged.levels, strict=True):
+        if level.restart_page_number and level.page_break != "none":
+            rows |= set(np.asarray(layout.flow.first_at(groups.starts[:-1])).tolist())
+    return rows

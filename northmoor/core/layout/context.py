@@ -1,0 +1,102 @@
+"""What layout needs to know besides the block it places."""
+
+from collections.abc import Callable, Hashable
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any, TypeVar
+
+from northmoor.core.errors import Place
+from northmoor.core.expr.formats import Customs
+from northmoor.core.layout.text import Shaper
+from northmoor.core.model.looks import FullLook
+from northmoor.core.model.report import Report
+from northmoor.core.stopping import Stop
+
+T = TypeVar("T")
+_MOST_KEPT = 4000
+FAULT_COLOR = "#B3402E"
+FAULT_MARK = "⚠"
+
+
+class Kept:
+    """Results kept from one edit to the next, by what they depend on; the longest unused go first."""
+
+    def __init__(self, most: int = _MOST_KEPT) -> None:
+        self._most = most
+        self._results: dict[Hashable, Any] = {}
+
+    def get(self, key: Hashable, make: Callable[[], T]) -> T:
+        """The result for a key, made now if it is not there."""
+        if key in self._results:
+            result = self._results.pop(key)
+        else:
+            result = make()
+        self._results[key] = result
+        while len(self._results) > self._most:
+            self._results.pop(next(iter(self._results)))
+        found: T = result
+        return found
+
+    def clear(self) -> None:
+        """Forget everything."""
+        self._results.clear()
+
+
+class Shapers:
+    """One shaper a font file, for all documents of a session."""
+
+    def __init__(self) -> None:
+        self._by_file: dict[str, Shaper] = {}
+
+    def of(self, file: str) -> Shaper:
+        """The shaper of a font file."""
+        if file not in self._by_file:
+            self._by_file[file] = Shaper(file)
+        return self._by_file[file]
+
+    def lines(self) -> int:
+        """How many lines are held."""
+        return sum(len(shaper) for shaper in self._by_file.values())
+
+
+@dataclass(frozen=True)
+class Finding:
+    """A fault or weakness of a report: which rule found it, where, what is wrong, what to do."""
+
+    rule: str
+    place: Place
+    message: str
+    is_error: bool = True
+
+    def __str__(self) -> str:
+        where = str(self.place)
+        return f"{where}: {self.message}" if where else self.message
+
+
+@dataclass
+class Setting:
+    """The surroundings of one layout run.
+
+    report: the report, for its styles.
+    customs: locale, currency and zone for formats.
+    shapers: shaped lines, shared between runs.
+    kept: results of earlier runs.
+    picture_path: where a picture named in the report lies; raises ReportFileError for one outside the library.
+    stop: to stop the run.
+    findings: what the run found wrong; it adds to them.
+    """
+
+    report: Report
+    customs: Customs
+    shapers: Shapers
+    kept: Kept
+    picture_path: Callable[[str], Path]
+    stop: Stop = field(default_factory=Stop)
+    findings: list[Finding] = field(default_factory=list)
+    base: FullLook = FullLook()
+
+    def find(self, rule: str, place: Place, message: str, is_error: bool = True) -> None:
+        """Note a finding once."""
+        finding = Finding(rule, place, message, is_error)
+        if finding not in self.findings:
+            self.findings.append(finding)

@@ -1,0 +1,193 @@
+"""The display list: all that outputs know of a page.
+
+A page is a sequence of layers in painting order. A layer holds many items of one kind as parallel arrays, since a page
+of a table has hundreds and a report thousands of pages; `items` makes single objects where a person or a test looks.
+Lengths are millipoints, y grows downward from the page's top.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+import numpy as np
+import numpy.typing as npt
+
+from northmoor.core.layout.text import Line, Shaper
+
+Ints = npt.NDArray[np.int64]
+
+
+@dataclass(frozen=True, slots=True)
+class Origin:
+    """Where an item comes from.
+
+    `row` is head, heading, detail, total, or the block's own kind; `level` names a heading's or total's level; `keys`
+    are the values of the open levels, outermost first; `ordinal` counts detail rows from 0.
+    """
+
+    block: str
+    row: str
+    level: str | None = None
+    keys: tuple[Any, ...] = ()
+    ordinal: int | None = None
+    column: str | None = None
+
+
+class Origins(Protocol):
+    """Tells the origin of each item of a layer."""
+
+    def origin(self, item: int) -> Origin:
+        """The origin of an item."""
+
+
+@dataclass(frozen=True, slots=True)
+class OneOrigin:
+    """All items of a layer have the same origin."""
+
+    of_all: Origin
+
+    def origin(self, item: int) -> Origin:  # noqa: ARG002  # the protocol's
+        """The origin of an item."""
+        return self.of_all
+
+
+@dataclass(frozen=True, slots=True)
+class TextFace:
+    """Font file, size in millipoints and colour of a text."""
+
+    font: str
+    size: int
+    color: str
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Texts:
+    """Lines of text, in reading order: left edge, top, baseline and width of each; `face` indexes `faces`, `line` is the
+    number of the line in its face's shaper."""
+
+    x: Ints
+    y: Ints
+    baseline: Ints
+    width: Ints
+    face: Ints
+    line: Ints
+    faces: tuple[TextFace, ...]
+    shapers: tuple[Shaper, ...]
+    origins: Origins
+
+    def __len__(self) -> int:
+        return len(self.x)
+
+    def text_line(self, item: int) -> Line:
+        """The shaped line of an item."""
+        return self.shapers[self.face[item]].line(int(self.line[item]))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Boxes:
+    """Filled rectangles: fills behind text, and rules (thin ones)."""
+
+    kind: str
+    x: Ints
+    y: Ints
+    width: Ints
+    height: Ints
+    color: tuple[str, ...]
+    origins: Origins
+
+    def __len__(self) -> int:
+        return len(self.x)
+
+
+@dataclass(frozen=True, slots=True)
+class Picture:
+    """An encoded picture's pixels: `digest` identifies them; `data` is JPEG, or zlib-packed RGB with `alpha` if any."""
+
+    digest: str
+    pixels: tuple[int, int]
+    is_jpeg: bool
+    data: bytes
+    alpha: bytes | None = None
+    gray: bool = False
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Pictures:
+    """Pictures with their places."""
+
+    x: Ints
+    y: Ints
+    width: Ints
+    height: Ints
+    pictures: tuple[Picture, ...]
+    origins: Origins
+
+    def __len__(self) -> int:
+        return len(self.x)
+
+
+Layer = Texts | Boxes | Pictures
+
+
+@dataclass(frozen=True, slots=True)
+class Bookmark:
+    """An entry of the document's outline: `depth` from 0, `y` the place on its page."""
+
+    title: str
+    depth: int
+    y: int
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Page:
+    """A finished page; `number` counts from 1 through the document."""
+
+    number: int
+    width: int
+    height: int
+    layers: tuple[Layer, ...]
+    bookmarks: tuple[Bookmark, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Item:
+    """One placed thing, for the dump, for hit-testing and for tests. `face` and `baseline` are set for texts only."""
+
+    kind: str
+    x: int
+    y: int
+    width: int
+    height: int
+    origin: Origin
+    color: str | None = None
+    text: str | None = None
+    face: TextFace | None = None
+    baseline: int | None = None
+
+
+def items(page: Page) -> Iterator[Item]:
+    """Every item of a page, in painting order."""
+    for layer in page.layers:
+        yield from layer_items(layer)
+
+
+def layer_items(layer: Layer) -> Iterator[Item]:
+    """Every item of a layer."""
+    for i in range(len(layer)):
+        yield layer_item(layer, i)
+
+
+def layer_item(layer: Layer, i: int) -> Item:
+    """One item of a layer."""
+    x, y, width = int(layer.x[i]), int(layer.y[i]), int(layer.width[i])
+    origin = layer.origins.origin(i)
+    if isinstance(layer, Texts):
+        face = layer.faces[layer.face[i]]
+        shaper = layer.shapers[layer.face[i]]
+        text = shaper.texts[int(layer.line[i])]
+        height = shaper.font.leading(face.size)
+        return Item("text", x, y, width, height, origin, face.color, text, face, int(layer.baseline[i]))
+    height = int(layer.height[i])
+    if isinstance(layer, Boxes):
+        return Item(layer.kind, x, y, width, height, origin, layer.color[i])
+    return Item("picture", x, y, width, height, origin)

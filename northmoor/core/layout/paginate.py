@@ -1,0 +1,213 @@
+"""Pagination of a table's rows: from heights and rules about breaks to the rows of each page.
+
+The input is columnar and the loop runs once a page, so that a hundred thousand rows take milliseconds. Rules are those
+of the design: a row is never split unless it alone is taller than a body; headings keep rows after them and totals rows
+before them; headings of open levels are repeated on a continuation.
+"""
+
+from bisect import bisect_left
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+Ints = npt.NDArray[np.int64]
+
+
+@dataclass(frozen=True, eq=False)
+class Strip:
+    """What pagination knows of a table's rows (headings, details and totals in their order).
+
+    heights: of each row, millipoints.
+    break_before: True where a new page must begin.
+    level: of each heading or total row, its level from 1; 0 for others.
+    is_heading, is_total: kinds of rows.
+    stay: for each row, how many rows after it must stand on its page (for headings).
+    stay_before: for each row, how many rows before it must stand on its page (for totals).
+    open_headings: for each row and level (columns), the row number of the heading to repeat when a page begins with it;
+        −1 for none.
+    keep_end: for each row, the end (exclusive) of the group that begins with it and is to be kept together, or 0;
+        `largest_gap` is the share of the body each may leave empty.
+    """
+
+    heights: Ints
+    break_before: npt.NDArray[np.bool_]
+    stay: Ints
+    stay_before: Ints
+    open_headings: Ints
+    keep_end: Ints
+    largest_gap: npt.NDArray[np.float64]
+
+    def __len__(self) -> int:
+        return len(self.heights)
+
+
+@dataclass(frozen=True, slots=True)
+class Slice:
+    """A table's rows on one page: `repeated` headings, then rows `start` up to `end`.
+
+    `page` counts from the page the table begins on; `y` is the distance from the body's top to the table's part. A row
+    taller than a body is split: then the slice shows `part` of row `start`, the distance from its top and its height.
+    """
+
+    page: int
+    y: int
+    start: int
+    end: int
+    has_head: bool
+    repeated: tuple[int, ...] = ()
+    part: tuple[int, int] | None = None
+
+
+@dataclass(frozen=True)
+class Body:
+    """The room for rows: `height` of every page's body, and what is `used` already on the first."""
+
+    height: int
+    used: int = 0
+
+
+def paginate(strip: Strip, head: int, repeat_head: bool, body: Body, split: "Splitter") -> tuple[list[Slice], Body]:
+    """The rows of each page and what is used of the last page afterwards.
+
+    `head` is the height of the head row; `split` tells where a row taller than a body may be parted.
+    """
+    return _Pagination(strip, head, repeat_head, body, split).run()
+
+
+class Splitter:
+    """Tells where a too-tall row may be split."""
+
+    def cut(self, row: int, top: int, room: int) -> int:
+        """How much of a row, from `top` (distance from its own top), fits into the room between lines; more than 0."""
+        raise NotImplementedError
+
+
+class _Pagination:
+    def __init__(self, strip: Strip, head: int, repeat_head: bool, body: Body, split: Splitter) -> None:
+        self.strip = strip
+        self.head = head
+        self.repeat_head = repeat_head
+        self.body = body
+        self.split = split
+        self.sums = np.concatenate([[0], np.cumsum(strip.heights)])
+        self.sums_list: list[int] = self.sums.tolist()
+        self.breaks: list[int] = np.flatnonzero(strip.break_before).tolist()
+        self.stay: list[int] = strip.stay.tolist()
+        self.stay_before: list[int] = strip.stay_before.tolist()
+        self.keep_rows: list[int] = np.flatnonzero(strip.keep_end).tolist()
+        self.slices: list[Slice] = []
+
+    def run(self) -> tuple[list[Slice], Body]:
+        page, used, start = 0, self.body.used, 0
+        total = len(self.strip)
+        if total == 0:
+            return self._only_head(used)
+        while start < total:
+            fresh = used == 0
+            repeated, overhead = self._overhead(start, first=not self.slices)
+            room = self.body.height - used - overhead
+            end = self._end(start, room, fresh)
+            if end <= start and not fresh:
+                page, used = page + 1, 0
+                continue
+            if end <= start:
+                page, used, start = self._split(page, start, repeated, overhead)
+                continue
+            self.slices.append(Slice(page, used, start, end, self._has_head(), repeated))
+            used += overhead + self.sums_list[end] - self.sums_list[start]
+            start = end
+            if start < total:
+                page, used = page + 1, 0
+        return self.slices, Body(self.body.height, used)
+
+    def _only_head(self, used: int) -> tuple[list[Slice], Body]:
+        page = int(used > 0 and used + self.head > self.body.height)
+        used = 0 if page else used
+        self.slices.append(Slice(page, used, 0, 0, True))
+        return self.slices, Body(self.body.height, used + self.head)
+
+    def _has_head(self) -> bool:
+        return self.repeat_head or not self.slices
+
+    def _overhead(self, start: int, first: bool) -> tuple[tuple[int, ...], int]:
+        """Headings repeated above a page that begins with a row, and their height with the head's."""
+        rows = () if first else tuple(int(h) for h in self.strip.open_headings[start] if h >= 0)
+        heights = self.strip.heights
+        overhead = sum(int(heights[r]) for r in rows) + (self.head if self._has_head() else 0)
+        if overhead > self.body.height // 2:
+            rows = ()  # headings that leave no room for rows are not repeated
+            overhead = self.head if self._has_head() else 0
+        return rows, overhead
+
+    def _end(self, start: int, room: int, fresh: bool) -> int:
+        """The end of the page's rows: as many as fit, up to a break, then drawn back by what must stay together."""
+        sums = self.sums_list
+        end = int(np.searchsorted(self.sums, sums[start] + room, "right")) - 1
+        at = bisect_left(self.breaks, start + 1)
+        if at < len(self.breaks) and self.breaks[at] <= end:
+            return self.breaks[at]
+        if end >= len(self.strip):
+            return len(self.strip)
+        end = self._keep_groups(start, end, room, fresh)
+        drawn = self._draw_back(start, end)
+        return drawn if drawn > start or not fresh else end
+
+    def _draw_back(self, start: int, end: int) -> int:
+        """The latest end not after `end` that strands no heading below and no total above the break."""
+        lowest = start
+        while end > lowest:
+            strand = self._stranded(start, end)
+            if strand is None:
+                return end
+            end = strand
+        return lowest
+
+    def _stranded(self, start: int, end: int) -> int | None:
+        """Where to break instead, when a break before row `end` would strand a heading or a total."""
+        for row in range(end - 1, max(start, end - _REACH) - 1, -1):
+            if self.stay[row] >= end - row:
+                return row
+        for row in range(end, min(len(self.strip), end + _REACH)):
+            before = self.stay_before[row]
+            if before > row - end and end - start > before - (row - end):
+                return row - before
+        return None
+
+    def _keep_groups(self, start: int, end: int, room: int, fresh: bool) -> int:
+        """Move a group that would be split to the next page, if it fits there and the gap it leaves is allowed."""
+        if not self.keep_rows:
+            return end
+        sums = self.sums_list
+        for at in range(bisect_left(self.keep_rows, start), bisect_left(self.keep_rows, end)):
+            row = self.keep_rows[at]
+            group_end = int(self.strip.keep_end[row])
+            if group_end <= end or (row == start and fresh):
+                continue
+            _, overhead = self._overhead(row, first=False)
+            height = sums[group_end] - sums[row]
+            left = self.body.height * float(self.strip.largest_gap[row])
+            gap = room - (sums[row] - sums[start])
+            if height + overhead <= self.body.height and gap <= left:
+                return row
+        return end
+
+    def _split(self, page: int, row: int, repeated: tuple[int, ...], overhead: int) -> tuple[int, int, int]:
+        """A row taller than a body goes on over as many pages as it needs, parted between lines."""
+        top, height = 0, int(self.strip.heights[row])
+        while True:
+            room = self.body.height - overhead
+            piece = height - top if height - top <= room else self.split.cut(row, top, room)
+            self.slices.append(Slice(page, 0, row, row + 1, self._has_head(), repeated, (top, piece)))
+            top += piece
+            if top >= height:
+                break
+            page += 1
+            repeated, overhead = self._overhead(row, first=False)
+        if row + 1 == len(self.strip):
+            return page, overhead + piece, row + 1
+        return page + 1, 0, row + 1
+
+
+_REACH = 64
+"""How many rows around a break are looked at for headings and totals that must not be stranded."""

@@ -1,0 +1,52 @@
+"""Column widths: given ones as they are, the others by their content, all within the body."""
+
+import numpy as np
+
+from northmoor.core.errors import Place
+from northmoor.core.layout.context import Setting
+from northmoor.core.layout.plans import CellPlan, RowPlan
+from northmoor.core.model.blocks import TableBlock
+
+_NARROWEST = 12_000
+
+
+def column_widths(table: TableBlock, plans: tuple[RowPlan, ...], available: int, setting: Setting) -> list[int]:
+    """Widths of a table's columns in millipoints, their sum at most what is available.
+
+    Columns without a width share what the others leave, in proportion to what their content needs. When the given
+    widths alone are too much, all are made narrower in proportion, and a finding says so.
+    """
+    given = [column.width for column in table.columns]
+    fixed = sum(width for width in given if width is not None)
+    free = [i for i, width in enumerate(given) if width is None]
+    least = len(free) * _NARROWEST
+    if fixed + least > available:
+        message = "Its columns are wider than the page; they are drawn narrower. Make them narrower, or turn the page."
+        setting.find("too wide", Place(block=table.name), message, is_error=False)
+    room = max(available - least, 0)
+    scaled = [width if width is None or fixed <= room else max(width * room // fixed, 1) for width in given]
+    left = available - sum(width for width in scaled if width is not None)
+    needs = [_need(plans, i) for i in free]
+    shares = iter(_share(left, needs))
+    return [next(shares) if width is None else width for width in scaled]
+
+
+def _share(left: int, needs: list[int]) -> list[int]:
+    """What is left, parted in proportion to needs; the parts sum up exactly."""
+    total = sum(needs)
+    ends = [0]
+    for i in range(len(needs)):
+        ends.append(left * sum(needs[: i + 1]) // total)
+    return [b - a for a, b in zip(ends, ends[1:], strict=False)]
+
+
+def _need(plans: tuple[RowPlan, ...], column: int) -> int:
+    cells = [cell for plan in plans for cell in plan.cells if cell.column == column and cell.span == 1]
+    return max([_NARROWEST, *(_widest(cell) for cell in cells)])
+
+
+def _widest(cell: CellPlan) -> int:
+    if not len(cell.lines):
+        return 0
+    widest = int(cell.shaper.widths(np.unique(cell.lines), cell.face.size).max())
+    return min(widest + 2 * cell.look.inset, 200_000)

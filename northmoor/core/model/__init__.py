@@ -1,0 +1,1 @@
+"""The report definition: immutable parts, their JSON file, atomic saving."""

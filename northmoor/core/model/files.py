@@ -1,0 +1,166 @@
+"""Report files: reading with messages that name the faulty entry, writing so that a crash loses nothing.
+
+A ``.moor`` file is UTF-8 JSON, one entry a line where it can be, so that versions compare well.
+"""
+
+import json
+import os
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any, TypeVar
+
+from pydantic import ValidationError
+from pydantic_core import ErrorDetails, from_json
+
+from northmoor.core.errors import NewerFileError, ReportFileError
+from northmoor.core.model.part import Part
+from northmoor.core.model.report import FORMAT, Report
+
+P = TypeVar("P", bound=Part)
+_LARGEST = 64 * 1024 * 1024
+
+
+def load_report(path: Path) -> Report:
+    """The report of a file.
+
+    Raises ReportFileError naming the file and the entry, NewerFileError for a newer version's file.
+    """
+    return load_part(path, Report, "northmoor_report", FORMAT, "a report")
+
+
+def read_report(text: str | bytes, where: str = "The text") -> Report:
+    """The report of a text; `where` begins the message of a fault."""
+    return _read_part(text, where, Report, "northmoor_report", FORMAT, "a report")
+
+
+def load_part(path: Path, kind: type[P], version_entry: str, newest: int, what: str) -> P:
+    """The part that a versioned JSON file holds; the same errors as `load_report`."""
+    try:
+        if path.stat().st_size > _LARGEST:
+            raise ReportFileError(f"{path.name} is larger than 64 MB; that is not {what}.")
+        data = path.read_bytes()
+    except OSError as error:
+        raise ReportFileError(f"{path} cannot be read: {error.strerror}.") from error
+    return _read_part(data, path.name, kind, version_entry, newest, what)
+
+
+def _read_part(data: str | bytes, where: str, kind: type[P], version_entry: str, newest: int, what: str) -> P:
+    try:
+        entries = from_json(data)
+    except ValueError as error:
+        raise ReportFileError(f"{where} is not whole JSON ({error}); restore an earlier copy of it.") from error
+    if not isinstance(entries, dict) or version_entry not in entries:
+        raise ReportFileError(f"{where} is not {what}: it has no entry {version_entry!r}.")
+    version = entries[version_entry]
+    if isinstance(version, int) and version > newest:
+        raise NewerFileError(
+            f"{where} was written by a newer Northmoor (form {version}, this one knows up to {newest}); "
+            "open it there. It is left as it is."
+        )
+    try:
+        return kind.model_validate_json(data)
+    except ValidationError as error:
+        raise ReportFileError(f"{where}: {_told(error, entries)}") from error
+
+
+def save_report(report: Report, path: Path) -> None:
+    """Write the report; a crash at any moment leaves the old file or the new one, whole.
+
+    Raises ReportFileError when it cannot be written, NewerFileError when the file there is from a newer version,
+    and ReportFileError when the file there is no report that can be read: it is never overwritten.
+    """
+    if path.exists():
+        try:
+            load_report(path)
+        except NewerFileError:
+            raise
+        except ReportFileError as error:
+            raise ReportFileError(f"{path.name} is not overwritten, because it cannot be read as a report. "
+                                  f"Save under another name. ({error})") from error
+    write_atomically(path, lambda part: part.write_text(report_text(report), encoding="utf-8"))
+
+
+def report_text(report: Report) -> str:
+    """The file's text: entries in the order of the model, those at their default left out."""
+    return part_text(report, "northmoor_report", report.northmoor_report)
+
+
+def part_text(part: Part, version_entry: str, version: int) -> str:
+    """The text of a versioned JSON file."""
+    entries = {version_entry: version} | part.model_dump(mode="json", exclude_defaults=True)
+    return json.dumps(_with_kinds(part, entries), ensure_ascii=False, indent=2) + "\n"
+
+
+def _with_kinds(part: Part, entries: dict[str, Any]) -> dict[str, Any]:
+    """Put back each block's and piece's `kind`, which is a default of its model but needed to read it."""
+    for name in type(part).model_fields:
+        value = getattr(part, name)
+        if name == "kind" and name not in entries:
+            entries.update({"kind": value, **{k: entries.pop(k) for k in list(entries)}})
+        elif isinstance(value, Part) and name in entries:
+            entries[name] = _with_kinds(value, entries[name])
+        elif isinstance(value, tuple) and name in entries:
+            pairs = zip(value, entries[name], strict=True)
+            entries[name] = [_with_kinds(v, e) if isinstance(v, Part) else e for v, e in pairs]
+    return entries
+
+
+def write_atomically(path: Path, write: Callable[[Path], object]) -> None:
+    """Let `write` fill a new file beside `path`, then put it in its place in one step.
+
+    Raises ReportFileError when that is not possible; nothing is left half-written.
+    """
+    part: Path | None = None
+    try:
+        handle, name = tempfile.mkstemp(prefix=f".{path.name}.", suffix=".part", dir=path.parent)
+        os.close(handle)
+        part = Path(name)
+        part.chmod(path.stat().st_mode & 0o777 if path.exists() else 0o666 & ~_umask())
+        write(part)
+        with part.open("rb+") as written:
+            os.fsync(written.fileno())
+        part.replace(path)
+    except OSError as error:
+        raise ReportFileError(f"{path} cannot be written: {error.strerror}.") from error
+    finally:
+        if part is not None:
+            part.unlink(missing_ok=True)
+
+
+def _umask() -> int:
+    mask = os.umask(0)
+    os.umask(mask)
+    return mask
+
+
+def _told(error: ValidationError, entries: Any) -> str:
+    first, *rest = error.errors(include_url=False)
+    told = f"{_entry(first, entries)}: {_fault(first)}."
+    return f"{told} {len(rest)} more entries are at fault." if rest else told
+
+
+def _entry(fault: ErrorDetails, entries: Any) -> str:
+    """The path of an entry, with the names of the parts it leads through: blocks[1] 'fares' › levels[0] 'route'."""
+    words: list[str] = []
+    here = entries
+    for step in fault["loc"]:
+        if isinstance(step, int) and isinstance(here, list) and step < len(here):
+            here = here[step]
+            name = here.get("name") if isinstance(here, dict) else None
+            words[-1] += f"[{step}]" + (f" {name!r}" if isinstance(name, str) else "")
+        elif isinstance(here, dict) and step in here:
+            here = here[step]
+            words.append(str(step))
+        elif fault["type"] in ("missing", "extra_forbidden") and step == fault["loc"][-1]:
+            words.append(str(step))
+    return " › ".join(words) or "the report"
+
+
+def _fault(fault: ErrorDetails) -> str:
+    if fault["type"] == "missing":
+        return "this entry is missing"
+    if fault["type"] == "extra_forbidden":
+        return "there is no such entry; take it out or mend its name"
+    message = fault["msg"].removeprefix("Value error, ")
+    return message[0].lower() + message[1:].rstrip(".")

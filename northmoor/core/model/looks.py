@@ -1,0 +1,88 @@
+"""Looks: how text and its cell appear. A style is a look with a name, used everywhere by that name."""
+
+from dataclasses import dataclass
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from northmoor.core.model.lengths import Length
+from northmoor.core.model.part import Color, Name, Part
+
+Align = Literal["start", "center", "end"]
+FontFamily = Literal["Plex Sans", "Plex Serif", "Plex Mono", "Office Sans", "Office Serif", "Office Mono"]
+
+
+class Look(Part):
+    """How something appears; what is not set is taken from the style under it."""
+
+    font: FontFamily | None = None
+    """Font family, always one that ships with Northmoor."""
+    size: Annotated[Length, Field(ge=1000, le=500_000)] | None = None
+    """Font size, 1 pt to 500 pt."""
+    bold: bool | None = None
+    """Bold weight."""
+    italic: bool | None = None
+    """Italic shape."""
+    color: Color | None = None
+    """Colour of the text, as #rrggbb."""
+    fill: Color | None = None
+    """Colour behind the text, as #rrggbb."""
+    align: Align | None = None
+    """Horizontal alignment. Without one, numbers stand at the end and texts at the start."""
+    padding: Annotated[Length, Field(ge=0, le=200_000)] | None = None
+    """Space above and below the text."""
+    inset: Annotated[Length, Field(ge=0, le=200_000)] | None = None
+    """Space to the left and right of the text."""
+    rule_above: Annotated[Length, Field(ge=0, le=20_000)] | None = None
+    """Thickness of a rule above; 0pt for none."""
+    rule_below: Annotated[Length, Field(ge=0, le=20_000)] | None = None
+    """Thickness of a rule below; 0pt for none."""
+    rule_color: Color | None = None
+    """Colour of the rules, as #rrggbb."""
+
+
+class Style(Look):
+    """A look with a name."""
+
+    name: Name
+    """The name by which blocks and cells use it."""
+    based_on: Name | None = None
+    """Another style whose look this one starts from."""
+
+
+@dataclass(frozen=True, slots=True)
+class FullLook:
+    """A look with every property decided; lengths in millipoints. `align` None means: by the kind of value."""
+
+    font: str = "Plex Sans"
+    size: int = 9000
+    bold: bool = False
+    italic: bool = False
+    color: str = "#1F1B16"
+    fill: str | None = None
+    align: Align | None = None
+    padding: int = 2000
+    inset: int = 2000
+    rule_above: int = 0
+    rule_below: int = 0
+    rule_color: str = "#1F1B16"
+
+
+def over(base: FullLook, *looks: Look | None) -> FullLook:
+    """The base with each look laid over it in turn; a look's unset properties let what is below show."""
+    values = {name: getattr(base, name) for name in FullLook.__slots__}
+    for look in looks:
+        if look is not None:
+            values |= {n: v for n in FullLook.__slots__ if (v := getattr(look, n)) is not None}
+    return FullLook(**values)
+
+
+def style_chain(styles: tuple[Style, ...], name: str | None) -> tuple[Style, ...]:
+    """The styles from the root of `based_on` down to the named one; empty for none."""
+    by_name = {style.name: style for style in styles}
+    chain: list[Style] = []
+    while name is not None:
+        style = by_name[name]
+        chain.insert(0, style)
+        name = style.based_on
+    return tuple(chain)

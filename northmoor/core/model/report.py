@@ -1,0 +1,233 @@
+"""The report: its data, its styles, and one or more editions (layouts over the same data)."""
+
+from typing import Annotated, Literal
+from zoneinfo import ZoneInfo, available_timezones
+
+from babel import Locale, UnknownLocaleError
+from pydantic import Field, field_validator, model_validator
+
+from northmoor.core.model.blocks import Block, TableBlock
+from northmoor.core.model.data import Parameter, Query
+from northmoor.core.model.lengths import Length
+from northmoor.core.model.looks import FullLook, Look, Style, over, style_chain
+from northmoor.core.model.part import Name, Part, unique_names
+
+FORMAT = 1
+"""Version of the report file's form."""
+
+PAPER = {"A3": (841_890, 1_190_551), "A4": (595_276, 841_890), "A5": (419_528, 595_276), "Letter": (612_000, 792_000)}
+"""Width and height of papers in millipoints, upright (ISO 216; ANSI for Letter)."""
+
+Margin = Annotated[Length, Field(ge=0, le=500_000)]
+
+
+class PageSetup(Part):
+    """Paper and margins."""
+
+    size: Literal["A3", "A4", "A5", "Letter"] = "A4"
+    """Paper size."""
+    orientation: Literal["portrait", "landscape"] = "portrait"
+    """Upright or on its side."""
+    margin_top: Margin = 56_693
+    """Free space at the top."""
+    margin_right: Margin = 56_693
+    """Free space at the right."""
+    margin_bottom: Margin = 56_693
+    """Free space at the bottom."""
+    margin_left: Margin = 56_693
+    """Free space at the left."""
+
+    @property
+    def paper(self) -> tuple[int, int]:
+        """Width and height of the page in millipoints."""
+        width, height = PAPER[self.size]
+        return (width, height) if self.orientation == "portrait" else (height, width)
+
+    @model_validator(mode="after")
+    def _leaves_room(self) -> "PageSetup":
+        width, height = self.paper
+        if width - self.margin_left - self.margin_right < 72_000:
+            raise ValueError("the left and right margins leave less than 1in of the page's width")
+        if height - self.margin_top - self.margin_bottom < 72_000:
+            raise ValueError("the top and bottom margins leave less than 1in of the page's height")
+        return self
+
+
+class TextPiece(Part):
+    """Text in a header or footer."""
+
+    kind: Literal["text"] = "text"
+    text: str
+    """Template; page_number(), page_count(), report_title() and data_time() are known here."""
+    style: Name | None = None
+    """A style of the report."""
+    look: Look | None = None
+    """Own changes over the style."""
+
+
+class PicturePiece(Part):
+    """Picture in a header or footer."""
+
+    kind: Literal["picture"] = "picture"
+    file: str
+    """Path of a PNG or JPEG file, from the library's folder; it cannot lead out of it."""
+    height: Annotated[Length, Field(ge=1000, le=500_000)]
+    """Height; the width follows from the picture's proportions."""
+
+
+Piece = Annotated[TextPiece | PicturePiece, Field(discriminator="kind")]
+
+
+class RunningLine(Part):
+    """One line of a header or footer, in three places."""
+
+    start: Piece | None = None
+    """At the left margin."""
+    center: Piece | None = None
+    """Centred between the margins."""
+    end: Piece | None = None
+    """At the right margin."""
+
+
+class Running(Part):
+    """A header or footer: the same on every page."""
+
+    lines: tuple[RunningLine, ...] = ()
+    """Its lines, from the top."""
+    gap: Annotated[Length, Field(ge=0, le=500_000)] = 12_000
+    """Space between it and the page's body."""
+    rule: Annotated[Length, Field(ge=0, le=20_000)] = 0
+    """Thickness of a rule on the side of the body; 0pt for none."""
+
+
+class Edition(Part):
+    """One layout of the report's data."""
+
+    name: Name
+    """Its name."""
+    title: str | None = None
+    """Title of its pages; without one, the report's."""
+    page: PageSetup = PageSetup()
+    """Paper and margins."""
+    header: Running | None = None
+    """Stands at the top of every page."""
+    footer: Running | None = None
+    """Stands at the foot of every page."""
+    blocks: tuple[Block, ...] = ()
+    """What flows down the pages, in order."""
+
+    @model_validator(mode="after")
+    def _block_names_areunique_names(self) -> "Edition":
+        unique_names([block.name for block in self.blocks], "block")
+        return self
+
+    @property
+    def tables(self) -> tuple[TableBlock, ...]:
+        """The tables among its blocks."""
+        return tuple(block for block in self.blocks if isinstance(block, TableBlock))
+
+
+class Report(Part):
+    """A report, as a .moor file holds it."""
+
+    northmoor_report: Annotated[int, Field(ge=1, le=FORMAT)] = FORMAT
+    """Version of the file's form."""
+    title: str = "Untitled report"
+    """What readers see as its name."""
+    locale: str = "en_IE"
+    """CLDR locale for numbers, dates and words, whatever machine it runs on."""
+    currency: Annotated[str, Field(pattern="^[A-Z]{3}$")] = "EUR"
+    """ISO 4217 code of its money."""
+    time_zone: str = "Europe/Dublin"
+    """IANA time zone of its timestamps."""
+    parameters: tuple[Parameter, ...] = ()
+    """Values asked of whoever runs it."""
+    queries: tuple[Query, ...] = ()
+    """Where its rows come from."""
+    styles: tuple[Style, ...] = ()
+    """Named looks."""
+    editions: Annotated[tuple[Edition, ...], Field(min_length=1)]
+    """Its layouts; the first is the one shown when none is named."""
+
+    @field_validator("locale")
+    @classmethod
+    def _locale_is_known(cls, value: str) -> str:
+        try:
+            Locale.parse(value)
+        except (UnknownLocaleError, ValueError) as error:
+            raise ValueError(f"{value!r} is no locale of CLDR; write for example en_IE or de_DE") from error
+        return value
+
+    @field_validator("time_zone")
+    @classmethod
+    def _time_zone_is_known(cls, value: str) -> str:
+        if value not in available_timezones():
+            raise ValueError(f"{value!r} is no IANA time zone; write for example Europe/Dublin")
+        return value
+
+    @model_validator(mode="after")
+    def _names_hold_together(self) -> "Report":
+        unique_names([p.name for p in self.parameters], "parameter")
+        unique_names([q.name for q in self.queries], "query")
+        unique_names([e.name for e in self.editions], "edition")
+        unique_names([s.name for s in self.styles], "style")
+        _styles_lead_to_a_root(self.styles)
+        known_styles = {s.name for s in self.styles}
+        known_queries = {q.name for q in self.queries}
+        for edition in self.editions:
+            for used in _styles_used(edition):
+                if used not in known_styles:
+                    raise ValueError(f"edition {edition.name!r} uses the style {used!r}, which is not defined")
+            for table in edition.tables:
+                if table.query not in known_queries:
+                    raise ValueError(f"table {table.name!r} uses the query {table.query!r}, which is not defined")
+        return self
+
+    def query(self, name: str) -> Query:
+        """The query of that name."""
+        return next(q for q in self.queries if q.name == name)
+
+    def edition(self, name: str | None = None) -> Edition | None:
+        """The edition of that name, or the first when no name is given; None when there is none such."""
+        if name is None:
+            return self.editions[0]
+        return next((e for e in self.editions if e.name == name), None)
+
+    def look(self, base: FullLook, style: str | None, own: Look | None = None) -> FullLook:
+        """The base under a style of the report and its own changes."""
+        return over(base, *style_chain(self.styles, style), own)
+
+    @property
+    def zone(self) -> ZoneInfo:
+        """Its time zone."""
+        return ZoneInfo(self.time_zone)
+
+
+
+def _styles_lead_to_a_root(styles: tuple[Style, ...]) -> None:
+    based_on = {style.name: style.based_on for style in styles}
+    for name in based_on:
+        seen = {name}
+        base = based_on[name]
+        while base is not None:
+            if base not in based_on:
+                raise ValueError(f"style {name!r} is based on {base!r}, which is not defined")
+            if base in seen:
+                raise ValueError(f"style {name!r} is based on itself by way of {base!r}")
+            seen.add(base)
+            base = based_on[base]
+
+
+def _styles_used(edition: Edition) -> set[str]:
+    used: set[str | None] = set()
+    for running in (edition.header, edition.footer):
+        for line in running.lines if running else ():
+            used |= {p.style for p in (line.start, line.center, line.end) if isinstance(p, TextPiece)}
+    for block in edition.blocks:
+        if isinstance(block, TableBlock):
+            used |= {block.style, block.head_style} | {c.style for c in block.columns}
+            for row in block.rows():
+                used |= {row.style} | {cell.style for cell in row.cells}
+        elif block.kind == "text":
+            used.add(block.style)
+    return {name for name in used if name is not None}

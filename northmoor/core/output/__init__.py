@@ -1,0 +1,1 @@
+"""From pages to bytes: one module a format."""

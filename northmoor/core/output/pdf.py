@@ -1,0 +1,360 @@
+"""Pages to PDF: own content streams, exact to the millipoint, in a container by pikepdf.
+
+A page's coordinates are scaled once so that all numbers in its stream are whole millipoints. Text is written in reading
+order with Unicode maps, so that it can be selected, searched and copied. There is no clock and no chance in the bytes.
+"""
+
+import io
+import zlib
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+
+import pikepdf
+from pikepdf import Array, Dictionary, Name
+
+from northmoor.core.layout.display import Boxes, Page, Picture, Pictures, Texts
+from northmoor.core.layout.fonts import Font, open_font, subset
+from northmoor.core.layout.text import Glyphs, Line, Shaper, plain_glyphs, shown_characters
+
+COMPRESSION = 6
+
+
+@dataclass(frozen=True)
+class Metadata:
+    """What the file says about itself: the title, and further entries of the document information."""
+
+    title: str
+    entries: Mapping[str, str] = field(default_factory=dict)
+
+
+@dataclass
+class FontUse:
+    """A font in a document: its resource name, the glyphs used so far, and the subset last made of them."""
+
+    resource: str
+    glyphs: set[int] = field(default_factory=set)
+    _program: tuple[int, bytes] = (0, b"")
+
+    def program(self, file: str) -> bytes:
+        """The font file with the used glyphs, made anew only when glyphs have come in since."""
+        if self._program[0] != len(self.glyphs) or not self._program[1]:
+            self._program = (len(self.glyphs), subset(open_font(file), frozenset(self.glyphs)))
+        return self._program[1]
+
+
+class PdfWriter:
+    """Writes the content streams of pages and remembers what fonts and pictures they use.
+
+    Encoded lines are kept by shaper, so that a writer which lives as long as its shapers encodes each line once.
+    """
+
+    def __init__(self) -> None:
+        self._encoded: dict[int, dict[int, bytes]] = {}
+        self._plain: dict[str, dict[int, str]] = {}
+        self.fonts: dict[str, FontUse] = {}
+        self.pictures: dict[str, tuple[str, Picture]] = {}
+
+    def content(self, page: Page) -> bytes:
+        """The content stream of a page, not yet compressed."""
+        out: list[bytes] = [b"0.001 0 0 0.001 0 0 cm"]
+        for layer in page.layers:
+            if isinstance(layer, Texts):
+                self._texts(layer, page.height, out)
+            elif isinstance(layer, Boxes):
+                _boxes(layer, page.height, out)
+            else:
+                self._pictures(layer, page.height, out)
+        return b"\n".join(out)
+
+    def font(self, file: str) -> FontUse:
+        """The use of a font file, registered when it is first met."""
+        if file not in self.fonts:
+            self.fonts[file] = FontUse(f"F{len(self.fonts)}")
+        return self.fonts[file]
+
+    def _texts(self, layer: Texts, height: int, out: list[bytes]) -> None:
+        out.append(b"BT")
+        setups = [self._setup(face.font, face.size, face.color) for face in layer.faces]
+        encodings = [self._encodings(shaper) for shaper in layer.shapers]
+        current = -1
+        x_before = y_before = 0
+        rows = zip(
+            layer.x.tolist(), (height - layer.baseline).tolist(), layer.face.tolist(), layer.line.tolist(), strict=True
+        )
+        for x, y, face, line in rows:
+            if face != current:
+                out.append(setups[face])
+                current = face
+            encoded = encodings[face].get(line)
+            if encoded is None:
+                encoded = self._encode(layer.shapers[face], line, layer.faces[face].size)
+            out.append(b"%d %d Td %b" % (x - x_before, y - y_before, encoded))
+            x_before, y_before = x, y
+        out.append(b"ET")
+
+    def _setup(self, file: str, size: int, color: str) -> bytes:
+        return b"/%b %d Tf %b rg" % (self.font(file).resource.encode(), size, _color(color))
+
+    def _encodings(self, shaper: Shaper) -> dict[int, bytes]:
+        return self._encoded.setdefault(id(shaper), {})
+
+    def _encode(self, shaper: Shaper, number: int, size: int) -> bytes:
+        if shaper.is_plain(number):
+            encoded = self._encode_plain(shaper, number)
+            self._encodings(shaper)[number] = encoded
+            return encoded
+        line = shaper.line(number)
+        encoded, lasts = self._encode_line(line, shaper.font.file, size)
+        if lasts:
+            self._encodings(shaper)[number] = encoded
+        return encoded
+
+    def _encode_plain(self, shaper: Shaper, number: int) -> bytes:
+        file = shaper.font.file
+        table = self._plain.get(file)
+        if table is None:
+            table = self._plain[file] = {ord(c): f"{glyph:04x}" for c, glyph in plain_glyphs(file).items()}
+            self.font(file).glyphs.update(plain_glyphs(file).values())
+        return f"<{shaper.texts[number].translate(table)}> Tj".encode()
+
+    def _encode_line(self, line: Line, file: str, size: int) -> tuple[bytes, bool]:
+        """The operators of a line, and whether they hold for any size (a change of font names its size)."""
+        out: list[str] = []
+        lasts = True
+        for run in line.runs:
+            self.font(run.font).glyphs.update(run.ids)
+            if run.font != file:
+                lasts = False
+                out.append(f"/{self.font(run.font).resource} {size} Tf")
+            shown = _show(run, open_font(run.font), size)
+            out.append(shown if _says_itself(run) else f"/Span <</ActualText {_utf16(run.text)}>> BDC {shown} EMC")
+            if run.font != file:
+                out.append(f"/{self.font(file).resource} {size} Tf")
+            lasts = lasts and not any(y for _, y in run.offsets)
+        return " ".join(out).encode(), lasts
+
+    def _pictures(self, layer: Pictures, height: int, out: list[bytes]) -> None:
+        boxes = zip(layer.x.tolist(), layer.y.tolist(), layer.width.tolist(), layer.height.tolist(), strict=True)
+        for (x, y, wide, high), picture in zip(boxes, layer.pictures, strict=True):
+            resource, _ = self.pictures.setdefault(picture.digest, (f"P{len(self.pictures)}", picture))
+            out.append(b"q %d 0 0 %d %d %d cm /%b Do Q" % (wide, high, x, height - y - high, resource.encode()))
+
+
+def _boxes(layer: Boxes, height: int, out: list[bytes]) -> None:
+    current = ""
+    bottoms = height - layer.y - layer.height
+    numbers = zip(layer.x.tolist(), bottoms.tolist(), layer.width.tolist(), layer.height.tolist(), strict=True)
+    for (x, y, wide, high), color in zip(numbers, layer.color, strict=True):
+        if color != current:
+            out.append(_color(color) + b" rg")
+            current = color
+        out.append(b"%d %d %d %d re f" % (x, y, wide, high))
+
+
+def _color(color: str) -> bytes:
+    parts = (int(color[at : at + 2], 16) / 255 for at in (1, 3, 5))
+    return b" ".join(b"%.4g" % part for part in parts)
+
+
+def _show(run: Glyphs, font: Font, size: int) -> str:
+    """Glyphs with the corrections (thousandths of the size) that kerning and marks ask for."""
+    pieces: list[str] = []
+    hexes: list[str] = []
+    pending = 0
+
+    def flush() -> None:
+        if hexes:
+            pieces.append(f"<{''.join(hexes)}>")
+            hexes.clear()
+
+    rise = 0
+    parts: list[str] = []
+    for glyph, advance, (dx, dy) in zip(run.ids, run.advances, run.offsets, strict=True):
+        if dy != rise:
+            flush()
+            parts.append(f"[{' '.join(pieces)}] TJ {dy * size / font.upem:.3f} Ts")
+            pieces.clear()
+            rise = dy
+        before = pending + dx
+        if before:
+            flush()
+            pieces.append(f"{-before * 1000 / font.upem:.6g}")
+        hexes.append(f"{glyph:04x}")
+        pending = advance - font.advance(glyph) - dx
+    flush()
+    if pending:
+        pieces.append(f"{-pending * 1000 / font.upem:.6g}")
+    simple = len(pieces) == 1 and pieces[0][0] == "<"
+    parts.append(f"{pieces[0]} Tj" if simple else f"[{' '.join(pieces)}] TJ")
+    if rise:
+        parts.append("0 Ts")
+    return " ".join(parts)
+
+
+def _says_itself(run: Glyphs) -> bool:
+    shown = shown_characters(run.font)
+    return "".join(shown.get(glyph, "") for glyph in run.ids) == run.text
+
+
+def _utf16(text: str) -> str:
+    return f"<feff{text.encode('utf-16-be').hex()}>"
+
+
+def write_pdf(pages: Iterable[Page], metadata: Metadata, writer: PdfWriter | None = None) -> bytes:
+    """A PDF file of pages."""
+    pdf = pikepdf.new()
+    own = writer or PdfWriter()
+    own.pictures = {}
+    fonts, pictures = Dictionary(), Dictionary()
+    resources = pdf.make_indirect(Dictionary(Font=fonts, XObject=pictures))
+    outline = _Outline(pdf)
+    for page in pages:
+        stream = pikepdf.Stream(pdf, zlib.compress(own.content(page), COMPRESSION))
+        stream.Filter = Name.FlateDecode
+        box = Array([0, 0, _points(page.width), _points(page.height)])
+        entry = pdf.make_indirect(Dictionary(Type=Name.Page, MediaBox=box, Resources=resources, Contents=stream))
+        pdf.pages.append(pikepdf.Page(entry))
+        outline.add(page, entry)
+    for file, use in own.fonts.items():
+        fonts[f"/{use.resource}"] = _font_object(pdf, open_font(file), frozenset(use.glyphs), use.program(file))
+    for resource, picture in own.pictures.values():
+        pictures[f"/{resource}"] = _picture_object(pdf, picture)
+    outline.close()
+    pdf.docinfo["/Title"] = metadata.title
+    pdf.docinfo["/Producer"] = "Northmoor"
+    for name, value in metadata.entries.items():
+        pdf.docinfo[f"/{name}"] = value
+    pdf.Root.ViewerPreferences = Dictionary(DisplayDocTitle=True)
+    return _saved(pdf)
+
+
+def _saved(pdf: pikepdf.Pdf) -> bytes:
+    target = io.BytesIO()
+    pdf.save(
+        target,
+        deterministic_id=True,
+        object_stream_mode=pikepdf.ObjectStreamMode.generate,
+        compress_streams=True,
+        min_version="1.7",
+    )
+    return target.getvalue()
+
+
+def _points(length: int) -> float | int:
+    whole, rest = divmod(length, 1000)
+    return length / 1000 if rest else whole
+
+
+class _Outline:
+    """The document's outline, built in order; each entry leads to its place on a page."""
+
+    def __init__(self, pdf: pikepdf.Pdf) -> None:
+        self.pdf = pdf
+        self.open: list[pikepdf.OutlineItem] = []
+        self.roots: list[pikepdf.OutlineItem] = []
+
+    def add(self, page: Page, entry: pikepdf.Object) -> None:
+        """Add a page's bookmarks."""
+        for mark in page.bookmarks:
+            place = Array([entry, Name.XYZ, 0, _points(page.height - mark.y), 0])
+            item = pikepdf.OutlineItem(mark.title, place)
+            item.is_closed = True
+            del self.open[mark.depth :]
+            siblings = self.open[-1].children if self.open else self.roots
+            siblings.append(item)
+            self.open.append(item)
+
+    def close(self) -> None:
+        """Write the outline into the document."""
+        if self.roots:
+            with self.pdf.open_outline() as outline:
+                outline.root.extend(self.roots)
+
+
+def _font_object(pdf: pikepdf.Pdf, font: Font, glyphs: frozenset[int], data: bytes) -> pikepdf.Object:
+    """A composite font (ISO 32000-1, 9.7) whose character codes are glyph ids."""
+    name = Name(f"/{_subset_tag(data)}+{font.file}")
+    file = pikepdf.Stream(pdf, data)
+    file.Length1 = len(data)
+    scale = 1000 / font.upem
+    descriptor = pdf.make_indirect(
+        Dictionary(
+            Type=Name.FontDescriptor,
+            FontName=name,
+            Flags=4,
+            FontBBox=Array([round(v * scale) for v in font.bounds()]),
+            ItalicAngle=-12 if "Italic" in font.file else 0,
+            Ascent=round(font.ascender * scale),
+            Descent=round(font.descender * scale),
+            CapHeight=round(font.ascender * scale * 0.7),
+            StemV=140 if "Bold" in font.file else 80,
+            FontFile2=file,
+        )
+    )
+    descendant = pdf.make_indirect(
+        Dictionary(
+            Type=Name.Font,
+            Subtype=Name.CIDFontType2,
+            BaseFont=name,
+            CIDSystemInfo=Dictionary(Registry=pikepdf.String("Adobe"), Ordering=pikepdf.String("Identity"), Supplement=0),
+            FontDescriptor=descriptor,
+            CIDToGIDMap=Name.Identity,
+            W=_widths(font, glyphs),
+        )
+    )
+    return pdf.make_indirect(
+        Dictionary(
+            Type=Name.Font,
+            Subtype=Name.Type0,
+            BaseFont=name,
+            Encoding=Name("/Identity-H"),
+            DescendantFonts=Array([descendant]),
+            ToUnicode=pikepdf.Stream(pdf, _unicode_map(font, glyphs)),
+        )
+    )
+
+
+def _subset_tag(data: bytes) -> str:
+    """Six letters that differ from subset to subset (ISO 32000-1, 9.6.4)."""
+    number = zlib.crc32(data)
+    return "".join(chr(65 + number // 26**i % 26) for i in range(6))
+
+
+def _widths(font: Font, glyphs: frozenset[int]) -> Array:
+    widths: list[object] = []
+    for glyph in sorted(glyphs):
+        width = font.advance(glyph) * 1000 / font.upem
+        widths += [glyph, Array([int(width) if width == int(width) else round(width, 5)])]
+    return Array(widths)
+
+
+def _unicode_map(font: Font, glyphs: frozenset[int]) -> bytes:
+    """The CMap from glyph ids to Unicode (ISO 32000-1, 9.10.3), in blocks of at most 100 entries."""
+    shown = shown_characters(font.file)
+    pairs = [f"<{g:04x}> <{shown[g].encode('utf-16-be').hex()}>" for g in sorted(glyphs) if g in shown]
+    blocks = [pairs[at : at + 100] for at in range(0, len(pairs), 100)]
+    body = "\n".join(f"{len(block)} beginbfchar\n" + "\n".join(block) + "\nendbfchar" for block in blocks)
+    return (
+        "/CIDInit /ProcSet findresource begin\n12 dict begin\nbegincmap\n"
+        "/CIDSystemInfo <</Registry (Adobe) /Ordering (UCS) /Supplement 0>> def\n"
+        "/CMapName /Adobe-Identity-UCS def\n/CMapType 2 def\n"
+        f"1 begincodespacerange\n<0000> <ffff>\nendcodespacerange\n{body}\n"
+        "endcmap\nCMapName currentdict /CMap defineresource pop\nend\nend\n"
+    ).encode()
+
+
+def _picture_object(pdf: pikepdf.Pdf, picture: Picture) -> pikepdf.Object:
+    space = Name.DeviceGray if picture.gray else Name.DeviceRGB
+    image = _image(pdf, picture.data, picture.pixels, space, Name.DCTDecode if picture.is_jpeg else Name.FlateDecode)
+    if picture.alpha is not None:
+        image.SMask = _image(pdf, picture.alpha, picture.pixels, Name.DeviceGray, Name.FlateDecode)
+    return image
+
+
+def _image(pdf: pikepdf.Pdf, data: bytes, pixels: tuple[int, int], space: Name, packing: Name) -> pikepdf.Stream:
+    image = pikepdf.Stream(pdf, data)
+    image.Type, image.Subtype = Name.XObject, Name.Image
+    image.Width, image.Height = pixels
+    image.ColorSpace, image.BitsPerComponent, image.Filter = space, 8, packing
+    return image
+

@@ -1,0 +1,104 @@
+"""Types of a query's columns, from what the database declares about the tables it reads.
+
+SQLite does not type the columns of a result. sqlglot follows each one back through the SQL to declared columns; the
+scale of decimals follows the arithmetic: the larger one for sums and differences, the sum of both for products.
+"""
+
+from sqlglot import exp
+from sqlglot.errors import SqlglotError
+from sqlglot.optimizer.annotate_types import annotate_types
+from sqlglot.optimizer.qualify import qualify
+
+from northmoor.core.model.types import ValueType
+from northmoor.core.sources.sqlite import CatalogTable
+
+_KEEPING_SCALE = (exp.Sum, exp.Min, exp.Max, exp.Abs, exp.Neg, exp.Paren, exp.Coalesce, exp.Filter, exp.Window,
+                  exp.Distinct, exp.FirstValue, exp.LastValue, exp.Lag, exp.Lead)  # fmt: skip
+PRECISION = 18
+"""Digits of inferred decimals: what fits a machine word; sums are made with 38."""
+UNKNOWN_SCALE = -1
+"""Scale of a decimal whose places can only be seen from its values."""
+
+
+def infer_types(tree: exp.Query, catalog: tuple[CatalogTable, ...]) -> tuple[ValueType | None, ...]:
+    """The type of each column of a query, None where it cannot be told; empty when nothing can be told at all."""
+    schema = {t.name: {c.name: _known_type(c.type) for c in t.columns} for t in catalog if t.columns}
+    try:
+        qualified = qualify(tree.copy(), schema=schema, dialect="sqlite", validate_qualify_columns=False)  # type: ignore[arg-type]
+        typed = annotate_types(qualified, schema=schema, dialect="sqlite")  # type: ignore[arg-type]
+    except (SqlglotError, RecursionError, ValueError, KeyError, AttributeError):
+        return ()  # a query that sqlglot cannot follow is typed from its values instead
+    return tuple(_type_of(p.unalias()) for p in typed.selects) if isinstance(typed, exp.Query) else ()
+
+
+def _known_type(declared: str) -> str:
+    """A declared type in words sqlglot knows, by SQLite's own rule that a type's name is matched by its parts."""
+    name = declared.upper()
+    if name.startswith(("DECIMAL", "NUMERIC", "MONEY", "DATETIME", "TIMESTAMP", "DATE", "BOOL")):
+        return declared.replace("MONEY", "DECIMAL")
+    for part, kind in (("INT", "BIGINT"), ("CHAR", "TEXT"), ("CLOB", "TEXT"), ("TEXT", "TEXT"), ("REAL", "DOUBLE"),
+                       ("FLOA", "DOUBLE"), ("DOUB", "DOUBLE")):  # fmt: skip
+        if part in name:
+            return kind
+    return "UNKNOWN"
+
+
+def _type_of(node: exp.Expression) -> ValueType | None:
+    kind = node.type
+    if kind is None:
+        return None
+    if kind.this in exp.DataType.INTEGER_TYPES:
+        return ValueType("integer")
+    if kind.this in (exp.DataType.Type.DECIMAL,) or (kind.this in exp.DataType.REAL_TYPES and _has_decimals(node)):
+        scale = _scale(node)
+        return ValueType("decimal", PRECISION, UNKNOWN_SCALE if scale is None else scale)
+    if kind.this in exp.DataType.REAL_TYPES:
+        return ValueType("float")
+    if kind.this in exp.DataType.TEXT_TYPES:
+        return ValueType("text")
+    simple = {"DATE": "date", "DATETIME": "timestamp", "TIMESTAMP": "timestamp", "BOOLEAN": "boolean"}
+    name = simple.get(kind.this.name)
+    return ValueType(name) if name else None  # type: ignore[arg-type]  # the names above are kinds
+
+
+def _has_decimals(node: exp.Expression) -> bool:
+    exact = not any(isinstance(n, exp.Div | exp.Avg | exp.Pow | exp.Sqrt) for n in node.walk())
+    return exact and any(c.type is not None and c.type.this == exp.DataType.Type.DECIMAL for c in node.find_all(exp.Column))
+
+
+def _scale(node: exp.Expression) -> int | None:
+    """Decimal places of an exact expression; None when they cannot be told."""
+    if isinstance(node, exp.Literal):
+        return None if node.is_string or "e" in node.name.lower() else len(node.name.partition(".")[2])
+    if isinstance(node, exp.Column | exp.Cast):
+        return _declared_scale(node.type)
+    if isinstance(node, exp.Mul):
+        scales = [_scale(node.this), _scale(node.expression)]
+        return None if None in scales else sum(s for s in scales if s is not None)
+    if isinstance(node, exp.Add | exp.Sub):
+        return _largest([node.this, node.expression])
+    if isinstance(node, exp.Case):
+        return _largest([*(i.args["true"] for i in node.args["ifs"]), *([node.args["default"]] if node.args.get("default") else [])])
+    if isinstance(node, exp.Round):
+        places = node.args.get("decimals")
+        return int(places.name) if isinstance(places, exp.Literal) and places.name.isdigit() else None
+    if isinstance(node, _KEEPING_SCALE):
+        inner = [node.this, *(node.expressions if isinstance(node, exp.Coalesce) else [])]
+        return _largest([n for n in inner if isinstance(n, exp.Expression)])
+    return None
+
+
+def _largest(nodes: list[exp.Expression]) -> int | None:
+    scales = [_scale(node) for node in nodes if not isinstance(node, exp.Null)]
+    known = [s for s in scales if s is not None]
+    return max(known) if known and len(known) == len(scales) else None
+
+
+def _declared_scale(kind: exp.DataType | None) -> int | None:
+    if kind is None:
+        return None
+    if kind.this in exp.DataType.INTEGER_TYPES:
+        return 0
+    if kind.this != exp.DataType.Type.DECIMAL or len(kind.expressions) < 2:
+        return None
+    return int(kind.expressions[1].name)

@@ -1,0 +1,240 @@
+"""Loose values to typed Arrow columns.
+
+SQLite stores any value in any column: decimals as floating point, dates as text, Julian days or Unix seconds (the three
+forms of its documentation). Here a whole column becomes one type, exactly, or a message names the first value that does not fit.
+"""
+
+from collections.abc import Callable
+from datetime import datetime, timedelta, timezone
+from decimal import Decimal, InvalidOperation
+from typing import Any, TypeVar
+from zoneinfo import ZoneInfo
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from northmoor.core.model.types import ValueType
+from northmoor.core.sources.inference import PRECISION, UNKNOWN_SCALE
+
+T = TypeVar("T")
+MOST_PLACES = 9
+_JULIAN_EPOCH = 2_440_587.5  # Julian day of 1970-01-01T00:00Z
+_EXACT = 2.0**52  # below it, a double has a unit digit to spare
+_NOISE = 1e-4  # share of the last decimal place that arithmetic on doubles may leave behind
+
+
+class UnfitValue(ValueError):
+    """A value that is not of its column's type; `row` counts from 0."""
+
+    def __init__(self, value: object, row: int) -> None:
+        super().__init__(value)
+        self.value, self.row = value, row
+
+
+def mend(raw: pa.Array, kind: ValueType, zone: ZoneInfo) -> pa.Array:
+    """A column of loose values as the type. Raises UnfitValue for the first value that does not fit."""
+    return _MENDERS[kind.kind](raw, kind, zone)
+
+
+def arrow_type(kind: ValueType) -> pa.DataType:
+    """The Arrow type in which values of a type are held."""
+    if kind.kind == "decimal":
+        return pa.decimal128(kind.precision, kind.scale)
+    return _ARROW[kind.kind]
+
+
+_ARROW = {
+    "text": pa.string(),
+    "integer": pa.int64(),
+    "float": pa.float64(),
+    "date": pa.date32(),
+    "timestamp": pa.timestamp("us"),
+    "boolean": pa.bool_(),
+}
+
+
+def loose_array(column: list[Any]) -> pa.Array:
+    """Values as the driver gives them, as the narrowest Arrow array that holds them all; mixed ones become text."""
+    try:
+        return pa.array(column, from_pandas=False)
+    except (pa.ArrowInvalid, pa.ArrowTypeError, OverflowError):
+        return pa.array([_as_text(value) for value in column], pa.string())
+
+
+def together(chunks: list[pa.Array]) -> pa.Array:
+    """The chunks of a column as one array of one type."""
+    types = {c.type for c in chunks if not pa.types.is_null(c.type)}
+    if len(types) > 1:
+        numbers = all(pa.types.is_integer(t) or pa.types.is_floating(t) for t in types)
+        wanted = pa.float64() if numbers else pa.string()
+        chunks = [_cast_loose(c, wanted) for c in chunks]
+    elif types:
+        chunks = [c.cast(next(iter(types))) for c in chunks]
+    return pa.chunked_array(chunks).combine_chunks() if chunks else pa.nulls(0)
+
+
+def natural_type(raw: pa.Array) -> ValueType:
+    """The type of values about which nothing is declared."""
+    if pa.types.is_integer(raw.type):
+        return ValueType("integer")
+    return ValueType("float") if pa.types.is_floating(raw.type) else ValueType("text")
+
+
+def _cast_loose(values: pa.Array, wanted: pa.DataType) -> pa.Array:
+    if pa.types.is_string(wanted):
+        return pa.array([_as_text(v) for v in values.to_pylist()], pa.string())
+    return values.cast(wanted, safe=False)
+
+
+def _as_text(value: Any) -> str | None:
+    if value is None or isinstance(value, str):
+        return value
+    return value.hex() if isinstance(value, bytes) else str(value)
+
+
+def _text(raw: pa.Array, _kind: ValueType, _zone: ZoneInfo) -> pa.Array:
+    return raw if pa.types.is_string(raw.type) else _cast_loose(raw, pa.string())
+
+
+def _integer(raw: pa.Array, _kind: ValueType, _zone: ZoneInfo) -> pa.Array:
+    if pa.types.is_integer(raw.type):
+        return raw.cast(pa.int64())
+
+    def read(value: Any) -> int:
+        number = Decimal(str(value))
+        if number != number.to_integral_value() or not -(2**63) <= number < 2**63:
+            raise ValueError(value)
+        return int(number)
+
+    return _each(raw, read, pa.int64())
+
+
+def _float(raw: pa.Array, _kind: ValueType, _zone: ZoneInfo) -> pa.Array:
+    if pa.types.is_integer(raw.type) or pa.types.is_floating(raw.type):
+        return raw.cast(pa.float64(), safe=False)
+    return _each(raw, float, pa.float64())
+
+
+def _decimal(raw: pa.Array, kind: ValueType, _zone: ZoneInfo) -> pa.Array:
+    if kind.scale == UNKNOWN_SCALE:
+        return _decimal_by_values(raw)
+    if pa.types.is_floating(raw.type):
+        return _decimal_of_doubles(raw, kind)
+
+    def read(value: Any) -> Decimal:
+        number = Decimal(str(value).strip())
+        exact = number.quantize(Decimal(1).scaleb(-kind.scale))
+        if exact != number or exact.adjusted() >= kind.precision - kind.scale:
+            raise ValueError(value)
+        return exact
+
+    if pa.types.is_integer(raw.type):
+        return _decimal_of_integers(raw, kind, read)
+    return _each(raw, read, arrow_type(kind))
+
+
+def _decimal_of_integers(raw: pa.Array, kind: ValueType, read: Callable[[Any], Decimal]) -> pa.Array:
+    numbers = raw.fill_null(0).cast(pa.int64()).to_numpy()
+    limit = 10 ** max(min(kind.precision, 18) - kind.scale, 0)
+    if numbers.size and max(int(numbers.max()), -int(numbers.min())) >= limit:
+        return _each(raw, read, arrow_type(kind))
+    return _from_unscaled(numbers * 10**kind.scale, raw, kind)
+
+
+def _decimal_of_doubles(raw: pa.Array, kind: ValueType) -> pa.Array:
+    """Doubles hold 15 digits exactly; the decimal nearest to each is the one that was stored."""
+    numbers = raw.fill_null(0).to_numpy(zero_copy_only=False)
+    scaled = numbers * 10.0**kind.scale
+    unscaled = np.rint(scaled)
+    unfit = ~(np.abs(scaled) < _EXACT) | (np.abs(scaled - unscaled) > _NOISE)
+    if unfit.any():
+        row = int(np.argmax(unfit))
+        raise UnfitValue(float(numbers[row]), row)
+    if unscaled.size and np.abs(unscaled).max() >= 10.0 ** min(kind.precision, 18):
+        row = int(np.argmax(np.abs(unscaled)))
+        raise UnfitValue(float(numbers[row]), row)
+    return _from_unscaled(unscaled.astype(np.int64), raw, kind)
+
+
+def _from_unscaled(unscaled: np.ndarray[Any, Any], raw: pa.Array, kind: ValueType) -> pa.Array:
+    wide = np.zeros((len(unscaled), 2), np.int64)  # little-endian 128-bit: low word, sign word
+    wide[:, 0] = unscaled
+    wide[:, 1] = unscaled >> 63
+    nulls = pc.is_valid(raw)
+    buffers = [pc.cast(nulls, pa.bool_()).buffers()[1], pa.py_buffer(wide.tobytes())]
+    return pa.Array.from_buffers(arrow_type(kind), len(unscaled), buffers)
+
+
+def _decimal_by_values(raw: pa.Array) -> pa.Array:
+    """Decimals declared without places: the fewest that hold all values."""
+    for scale in range(MOST_PLACES + 1):
+        try:
+            return _decimal(raw, ValueType("decimal", PRECISION, scale), ZoneInfo("UTC"))
+        except UnfitValue as fault:
+            unfit = fault
+    raise unfit
+
+
+def _boolean(raw: pa.Array, _kind: ValueType, _zone: ZoneInfo) -> pa.Array:
+    words = {"1": True, "true": True, "t": True, "yes": True, "0": False, "false": False, "f": False, "no": False,
+             "1.0": True, "0.0": False}  # fmt: skip
+
+    def read(value: Any) -> bool:
+        word = str(value).strip().lower()
+        if word not in words:
+            raise ValueError(value)
+        return words[word]
+
+    return _each(raw, read, pa.bool_())
+
+
+def _date(raw: pa.Array, kind: ValueType, zone: ZoneInfo) -> pa.Array:
+    return _each(raw, lambda value: _moment(value, zone).date(), arrow_type(kind))
+
+
+def _timestamp(raw: pa.Array, kind: ValueType, zone: ZoneInfo) -> pa.Array:
+    return _each(raw, lambda value: _moment(value, zone), arrow_type(kind))
+
+
+def _moment(value: Any, zone: ZoneInfo) -> datetime:
+    """Wall time in the zone. Texts without an offset are wall time already; numbers and offsets are moved from UTC."""
+    if isinstance(value, str):
+        text = value.strip()
+        if len(text) < 8:
+            raise ValueError(value)
+        moment = datetime.fromisoformat(text)
+        return moment if moment.tzinfo is None else moment.astimezone(zone).replace(tzinfo=None)
+    seconds = (value - _JULIAN_EPOCH) * 86_400 if isinstance(value, float) else value
+    moment = datetime.fromtimestamp(0, timezone.utc) + timedelta(seconds=seconds)
+    moment += timedelta(milliseconds=0 if isinstance(value, int) else 0.5)
+    if isinstance(value, float):
+        moment = moment.replace(microsecond=moment.microsecond // 1000 * 1000)  # a double holds days to a millisecond
+    return moment.astimezone(zone).replace(tzinfo=None)
+
+
+def _each(raw: pa.Array, read: Callable[[Any], T], wanted: pa.DataType) -> pa.Array:
+    """Read each distinct value once."""
+    encoded = raw.dictionary_encode() if not pa.types.is_null(raw.type) else None
+    if encoded is None:
+        return pa.nulls(len(raw), wanted)
+    values: list[T | None] = []
+    for value in encoded.dictionary.to_pylist():
+        try:
+            values.append(read(value) if value != "" else None)
+        except (ValueError, InvalidOperation, TypeError, OverflowError) as error:
+            row = pc.index(raw, value).as_py()
+            raise UnfitValue(value, row) from error
+    return pa.array(values, wanted).take(encoded.indices)
+
+
+_MENDERS: dict[str, Callable[[pa.Array, ValueType, ZoneInfo], pa.Array]] = {
+    "text": _text,
+    "integer": _integer,
+    "decimal": _decimal,
+    "float": _float,
+    "date": _date,
+    "timestamp": _timestamp,
+    "boolean": _boolean,
+}
+

@@ -1,0 +1,60 @@
+"""The demo library: data, connections, pictures and the example reports."""
+
+import os
+from pathlib import Path
+from zoneinfo import ZoneInfo
+
+from PIL import Image, ImageDraw
+
+from northmoor.core.model.files import save_report
+from northmoor.core.sources.connections import FILE, Connection, Connections, Library
+from northmoor.demo.ferries import DATA_TIME, make_database
+from northmoor.demo.reports import fares_by_route
+
+
+def make_library(root: Path) -> Path:
+    """Make the demo library in a folder and return its first report. What is there already is left as it is.
+
+    Raises ReportFileError when the folder cannot be written.
+    """
+    for folder in ("data", "reports", "pictures"):
+        (root / folder).mkdir(parents=True, exist_ok=True)
+    database = root / "data" / "tarrow.sqlite"
+    if not database.exists():
+        part = database.with_suffix(".part")
+        make_database(part)
+        moment = DATA_TIME.replace(tzinfo=ZoneInfo("Europe/Dublin")).timestamp()
+        os.utime(part, (moment, moment))
+        part.replace(database)
+    if not (root / FILE).exists():
+        connection = Connection(name="tarrow", database="data/tarrow.sqlite")
+        Library(root, Connections(connections=(connection,))).save()
+    picture = root / "pictures" / "tarrow.png"
+    if not picture.exists():
+        draw_emblem(picture)
+    first = root / "reports" / "fares-by-route.moor"
+    if not first.exists():
+        save_report(fares_by_route(), first)
+    return first
+
+
+def draw_emblem(path: Path) -> None:
+    """Draw the company's emblem: a hull over three waves."""
+    side, fine = 240, 4
+    image = Image.new("RGBA", (side * fine, side * fine), (0, 0, 0, 0))
+    draw = ImageDraw.Draw(image)
+
+    def scaled(points: list[tuple[float, float]]) -> list[tuple[float, float]]:
+        return [(x * fine, y * fine) for x, y in points]
+
+    teal = (47, 127, 134, 255)
+    draw.ellipse(scaled([(4, 4), (236, 236)]), outline=teal, width=9 * fine)
+    draw.polygon(scaled([(52, 112), (188, 112), (166, 146), (74, 146)]), fill=teal)
+    draw.rectangle(scaled([(92, 84), (150, 106)]), fill=teal)
+    draw.rectangle(scaled([(120, 58), (134, 80)]), fill=teal)
+    for row in range(3):
+        y = 164 + row * 17
+        for wave in range(4 - row):
+            left = 56 + row * 16 + wave * 33
+            draw.arc(scaled([(left, y - 8), (left + 33, y + 12)]), 200, 340, fill=teal, width=5 * fine)
+    image.resize((side, side), Image.Resampling.LANCZOS).save(path)

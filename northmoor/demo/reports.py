@@ -1,0 +1,117 @@
+"""The example reports."""
+
+from northmoor.core.model.blocks import Cell, Column, Level, OrderBy, Row, TableBlock, TextBlock
+from northmoor.core.model.data import Choice, Parameter, Query, QueryColumn
+from northmoor.core.model.looks import Look
+from northmoor.core.model.report import Edition, PicturePiece, Report, Running, RunningLine, TextPiece
+from northmoor.core.model.starting import STYLES
+
+FARES_SQL = """\
+select r.code as route, r.name as route_name, r.season,
+  date(s.departs_at, 'start of month') as month,
+  count(distinct s.sailing_id) as sailings,
+  sum(b.quantity) as tickets,
+  sum(b.quantity * b.unit_price) as fares
+from bookings b
+join sailings s using (sailing_id)
+join routes r on r.route_id = s.route_id
+where b.status = 'paid'
+  and s.departs_at >= :year || '-01-01' and s.departs_at < (:year + 1) || '-01-01'
+  and (:season = 'all' or r.season = :season)
+group by r.code, r.name, r.season, month
+"""
+
+
+def fares_by_route() -> Report:
+    """Bookings grouped by route and month with totals: the first report anyone opens."""
+    query = Query(
+        name="fares",
+        connection="tarrow",
+        sql=FARES_SQL,
+        columns=(
+            QueryColumn(name="route", label="Route"),
+            QueryColumn(name="route_name", label="Route name"),
+            QueryColumn(name="season", label="Season"),
+            QueryColumn(name="month", type="date", label="Month", format="LLLL"),
+            QueryColumn(name="sailings", type="integer", label="Sailings", total="sum"),
+            QueryColumn(name="tickets", type="integer", label="Tickets", total="sum"),
+            QueryColumn(name="fares", type="decimal(12,2)", label="Fares", total="sum", format="#,##0.00"),
+        ),
+    )
+    year = Parameter(
+        name="year", label="Year", kind="integer", default=2025,
+        choices=(Choice(value=2024, label="2024"), Choice(value=2025, label="2025")),
+        hint="Calendar year of departure.",
+    )  # fmt: skip
+    season = Parameter(
+        name="season", label="Season", default="all",
+        choices=(
+            Choice(value="all", label="All routes"),
+            Choice(value="all-year", label="All-year routes"),
+            Choice(value="summer", label="Summer routes"),
+        ),
+        hint="Which routes to show, by when they sail.",
+    )  # fmt: skip
+    return Report(
+        title="Fares by route and month",
+        parameters=(year, season),
+        queries=(query,),
+        styles=STYLES,
+        editions=(_full(),),
+    )
+
+
+def _full() -> Edition:
+    return Edition(
+        name="full",
+        header=Running(
+            lines=(
+                RunningLine(
+                    start=PicturePiece(file="pictures/tarrow.png", height=26_000),
+                    end=TextPiece(text="Tarrow Sound Ferries", style="running", look=Look(bold=True, color="#2F7F86", size=9000)),
+                ),
+            ),
+            gap=14_000,
+        ),
+        footer=Running(
+            lines=(
+                RunningLine(
+                    start=TextPiece(text="{report_title()} · data as of {data_time(); d MMMM y, HH:mm}", style="running"),
+                    end=TextPiece(text="Page {page_number()} of {page_count()}", style="running"),
+                ),
+            ),
+        ),
+        blocks=(
+            TextBlock(name="title", text="{report_title()}", style="title"),
+            TextBlock(name="scope", text="{label(:season)}, {label(:year)}", style="subtitle", space_after=10_000),
+            _table(),
+        ),
+    )
+
+
+def _table() -> TableBlock:
+    figures = ("sailings", "tickets", "fares")
+    sums = tuple(Cell(column=name, value=f"sum({name})") for name in figures)
+    indent = Look(inset=15_000)
+    return TableBlock(
+        name="fares-table",
+        query="fares",
+        style="body",
+        head_style="head",
+        columns=(
+            Column(name="month", value="month", title="Route / month", look=indent),
+            Column(name="sailings", value="sailings", title="Sailings", width=79_370),
+            Column(name="tickets", value="tickets", title="Tickets", width=79_370),
+            Column(name="fares", value="fares", title="Fares, €", width=107_717),
+        ),
+        levels=(
+            Level(
+                name="route",
+                by="route",
+                heading=Row(style="heading", cells=(Cell(column="month", text="{route_name}", span=4),)),
+                total=Row(style="total", cells=(Cell(column="month", text="Total for {route}", look=indent), *sums)),
+            ),
+        ),
+        order=(OrderBy(by="month"),),
+        total=Row(style="grand-total", cells=(Cell(column="month", text="All routes shown"), *sums)),
+    )
