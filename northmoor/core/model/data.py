@@ -21,7 +21,7 @@ class QueryColumn(Part):
     label: str | None = None
     """What readers see instead of the name."""
     total: Aggregate | None = None
-    """How it is totalled where nothing else is said. Without one: decimals and integers by sum, others not."""
+    """How new levels total it; without one, they do not."""
     format: str | None = None
     """CLDR pattern for its values, such as #,##0.00."""
 

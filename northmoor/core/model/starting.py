@@ -12,7 +12,7 @@ STYLES = (
     Style(name="title", based_on="body", size=18_000, bold=True, padding=0, inset=0),
     Style(name="subtitle", based_on="body", size=10_000, color="#6B645A", padding=2000, inset=0),
     Style(name="head", based_on="body", bold=True, rule_below=750, padding=3000),
-    Style(name="heading", based_on="body", bold=True, size=10_000, padding=4000),
+    Style(name="heading", based_on="body", bold=True, size=10_000, padding=6000),
     Style(name="total", based_on="body", bold=True, rule_above=500, padding=3000),
     Style(name="grand-total", based_on="total", rule_above=1000, rule_below=1000),
     Style(name="running", based_on="body", size=8000, color="#6B645A", padding=0, inset=0),

@@ -1,0 +1,61 @@
+"""Takes the README's pictures: the real window at 1280 × 800 on the demo library."""
+
+import sys
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QDeadlineTimer, QSettings
+from PyQt6.QtWidgets import QApplication
+
+from northmoor.app.desk import Selection
+from northmoor.app.theme import apply_theme
+from northmoor.app.window import Window
+from northmoor.demo.library import make_library
+
+TARGET = Path(__file__).parent / "screenshots"
+
+
+def wait_until(application: QApplication, condition: Callable[[], bool]) -> None:
+    """Let the window work until a condition holds; at most 20 seconds."""
+    deadline = QDeadlineTimer(20_000)
+    while not condition():
+        application.processEvents()
+        if deadline.hasExpired():
+            raise TimeoutError(condition)
+
+
+def settle(application: QApplication, window: Window) -> None:
+    """Wait until the shown pages are those of the newest document."""
+    wait_until(application, lambda: window.is_up_to_date)
+    application.processEvents()
+
+
+def main() -> None:
+    """Make every picture."""
+    application = QApplication(sys.argv[:1])
+    apply_theme(application)
+    with tempfile.TemporaryDirectory() as folder:
+        report = make_library(Path(folder))
+        window = Window(QSettings(str(Path(folder) / "settings.ini"), QSettings.Format.IniFormat))
+        window.resize(1280, 800)
+        window.show()
+        window.open(report)
+        settle(application, window)
+        window.desk.select(Selection("cell", "fares-table", "detail", None, "fares"))
+        settle(application, window)
+        window.grab().save(str(TARGET / "pages.png"))
+        window.pages.add_level("season")
+        settle(application, window)
+        window.grab().save(str(TARGET / "levels.png"))
+        window.desk.undo()
+        window.show_workspace("data")
+        window.data.run()
+        wait_until(application, lambda: window.data.table.model() is not None)
+        application.processEvents()
+        window.grab().save(str(TARGET / "data.png"))
+        window.close()
+
+
+if __name__ == "__main__":
+    main()

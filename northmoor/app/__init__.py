@@ -1,0 +1,1 @@
+"""Shows and edits; computes nothing."""

@@ -1,0 +1,82 @@
+"""The menus: every command with its name, shortcut and what it does, declared once."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from PyQt6.QtGui import QAction, QKeySequence
+from PyQt6.QtWidgets import QMenu, QMenuBar
+
+if TYPE_CHECKING:
+    from northmoor.app.window import Window
+
+
+@dataclass(frozen=True)
+class Command:
+    """An entry of a menu; `name` is also how code finds its action. A None in a list of commands is a line."""
+
+    name: str
+    text: str
+    shortcut: str
+    run: Callable[["Window"], object]
+
+
+MENUS: dict[str, tuple[Command | None, ...]] = {
+    "File": (
+        Command("open", "Open…", "Ctrl+O", lambda w: w.ask_open()),
+        Command("save", "Save", "Ctrl+S", lambda w: w.save()),
+        Command("save_as", "Save as…", "Ctrl+Shift+S", lambda w: w.ask_save_as()),
+        None,
+        Command("deliver", "Deliver PDF…", "Ctrl+D", lambda w: w.ask_deliver()),
+        None,
+        Command("quit", "Quit", "Ctrl+Q", lambda w: w.close()),
+    ),
+    "Edit": (
+        Command("undo", "Undo", "Ctrl+Z", lambda w: w.desk.undo()),
+        Command("redo", "Redo", "Ctrl+Shift+Z", lambda w: w.desk.redo()),
+    ),
+    "Insert": (
+        Command("add_column", "Chosen field as a column", "Ctrl+Shift+C", lambda w: w.add_field("column")),
+        Command("add_level", "Group by chosen field", "Ctrl+G", lambda w: w.add_field("level")),
+    ),
+    "Page": (
+        Command("zoom_in", "Larger", "Ctrl++", lambda w: w.pages.canvas.zoom_by(1)),
+        Command("zoom_out", "Smaller", "Ctrl+-", lambda w: w.pages.canvas.zoom_by(-1)),
+        Command("zoom_fit", "Fit the width", "Ctrl+0", lambda w: w.pages.canvas.set_zoom(None)),
+        Command("zoom_real", "Real size", "Ctrl+1", lambda w: w.pages.canvas.set_zoom(1.0)),
+        None,
+        Command("first", "First page", "Ctrl+Home", lambda w: w.pages.canvas.go_to(0)),
+        Command("previous", "Previous page", "Alt+Up", lambda w: w.pages.canvas.go_to(w.pages.canvas.current_page - 1)),
+        Command("next", "Next page", "Alt+Down", lambda w: w.pages.canvas.go_to(w.pages.canvas.current_page + 1)),
+        Command("last", "Last page", "Ctrl+End", lambda w: w.pages.canvas.go_to(w.pages.canvas.page_count - 1)),
+    ),
+    "Run": (
+        Command("refresh", "Fetch the data again", "F5", lambda w: w.render(refresh=True)),
+        Command("stop", "Stop", "Esc", lambda w: w.worker.stop()),
+        None,
+        Command("data", "Show Data", "Ctrl+Shift+D", lambda w: w.show_workspace("data")),
+        Command("pages", "Show Pages", "Ctrl+Shift+P", lambda w: w.show_workspace("pages")),
+    ),
+    "Help": (
+        Command("keys", "Keys and mouse", "F1", lambda w: w.show_keys()),
+        Command("about", "About Northmoor", "", lambda w: w.show_about()),
+    ),
+}
+
+
+def fill_menus(window: "Window", bar: QMenuBar) -> dict[str, QAction]:
+    """Fill the menu bar; the actions by their commands' names."""
+    actions: dict[str, QAction] = {}
+    for title, commands in MENUS.items():
+        menu: QMenu | None = bar.addMenu(title)
+        assert menu is not None
+        for command in commands:
+            if command is None:
+                menu.addSeparator()
+                continue
+            action = QAction(command.text, window)
+            action.setShortcut(QKeySequence(command.shortcut))
+            action.triggered.connect(lambda _=False, command=command: command.run(window))
+            menu.addAction(action)
+            actions[command.name] = action
+    return actions

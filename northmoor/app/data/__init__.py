@@ -1,0 +1,1 @@
+"""The Data workspace: connections, tables, queries and their rows."""

@@ -1,0 +1,178 @@
+"""What lies on the desk: the open report, its history, the values it is shown with, and what is selected."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from pydantic import ValidationError
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from northmoor.core.errors import NorthmoorError
+from northmoor.core.model.files import load_report, save_report
+from northmoor.core.model.report import Edition, Report
+from northmoor.core.sources.connections import Library
+
+
+@dataclass(frozen=True)
+class Selection:
+    """A part of the edition.
+
+    `kind` is page, header, footer, text, picture, table, level, row or cell. `block` names the block (or header or
+    footer); `row` is head, heading, detail or total; `level` and `column` say which.
+    """
+
+    kind: str
+    block: str = ""
+    row: str | None = None
+    level: str | None = None
+    column: str | None = None
+
+
+PAGE = Selection("page")
+
+
+@dataclass(frozen=True)
+class Step:
+    """A state of the report and what was done to reach it."""
+
+    report: Report
+    label: str
+
+
+class Desk(QObject):
+    """The open report. Every change is a step that can be undone."""
+
+    opened = pyqtSignal()
+    changed = pyqtSignal()
+    values_changed = pyqtSignal()
+    selected = pyqtSignal(object)
+    refused = pyqtSignal(str)
+    saved_changed = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.path: Path | None = None
+        self.library: Library | None = None
+        self.values: dict[str, Any] = {}
+        self.edition_name: str | None = None
+        self.selection = PAGE
+        self._steps: list[Step] = []
+        self._at = -1
+        self._saved_at = -1
+
+    @property
+    def report(self) -> Report | None:
+        """The report as it is now."""
+        return self._steps[self._at].report if self._steps else None
+
+    @property
+    def edition(self) -> Edition | None:
+        """The edition that is shown."""
+        report = self.report
+        if report is None:
+            return None
+        return report.edition(self.edition_name) or report.edition()
+
+    @property
+    def is_saved(self) -> bool:
+        """Whether the file holds the report as it is now."""
+        return self._at == self._saved_at
+
+    def open(self, path: Path) -> None:
+        """Open a report. Raises NorthmoorError; what was open stays open then."""
+        report = load_report(path)
+        self.library = Library.around(path)
+        self.path = path
+        self.values = {}
+        self.edition_name = None
+        self.selection = PAGE
+        self._steps, self._at, self._saved_at = [Step(report, "")], 0, 0
+        self.opened.emit()
+        self.changed.emit()
+        self.selected.emit(self.selection)
+
+    def save(self, path: Path | None = None) -> None:
+        """Write the report to its file or another. Raises NorthmoorError."""
+        target = path or self.path
+        assert target is not None
+        assert self.report is not None
+        save_report(self.report, target)
+        if path is not None and path != self.path:
+            self.path, self.library = path, Library.around(path)
+        self._saved_at = self._at
+        self.saved_changed.emit()
+
+    def edit(self, label: str, change: Callable[[Report, str], Report]) -> bool:
+        """Make an edit of the shown edition; a refused one leaves the report as it is and says why."""
+        report, edition = self.report, self.edition
+        if report is None or edition is None:
+            return False
+        try:
+            changed = change(report, edition.name)
+        except (ValidationError, NorthmoorError) as error:
+            self.refused.emit(_told(error))
+            return False
+        if changed == report:
+            return True
+        if self._saved_at > self._at:
+            self._saved_at = -2  # the saved state can no longer be reached
+        self._steps = [*self._steps[: self._at + 1], Step(changed, label)]
+        self._at += 1
+        self._announce()
+        return True
+
+    @property
+    def undo_label(self) -> str:
+        """What undo would take back; empty when there is nothing."""
+        return self._steps[self._at].label if self._at > 0 else ""
+
+    @property
+    def redo_label(self) -> str:
+        """What redo would do again; empty when there is nothing."""
+        return self._steps[self._at + 1].label if self._at + 1 < len(self._steps) else ""
+
+    def undo(self) -> None:
+        """Take back the last step."""
+        if self.undo_label:
+            self._at -= 1
+            self._announce()
+
+    def redo(self) -> None:
+        """Do the step that was taken back again."""
+        if self.redo_label:
+            self._at += 1
+            self._announce()
+
+    def set_value(self, name: str, value: Any) -> None:
+        """Show the report with another parameter value."""
+        if self.values.get(name) != value:
+            self.values = self.values | {name: value}
+            self.values_changed.emit()
+
+    def show_edition(self, name: str) -> None:
+        """Show another edition."""
+        if name != self.edition_name:
+            self.edition_name = name
+            self.select(PAGE)
+            self.changed.emit()
+
+    def select(self, selection: Selection) -> None:
+        """Select a part of the edition."""
+        if selection != self.selection:
+            self.selection = selection
+            self.selected.emit(selection)
+
+    def _announce(self) -> None:
+        known = {p.name for p in self.report.parameters} if self.report else set()
+        self.values = {name: value for name, value in self.values.items() if name in known}
+        self.changed.emit()
+        self.saved_changed.emit()
+
+
+def _told(error: Exception) -> str:
+    if isinstance(error, ValidationError):
+        first = error.errors(include_url=False)[0]
+        message = first["msg"].removeprefix("Value error, ")
+        return message[0].upper() + message[1:].rstrip(".") + "."
+    return str(error)

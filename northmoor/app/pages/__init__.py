@@ -1,0 +1,1 @@
+"""The Pages workspace: the live canvas, Contents, Fields and the inspector."""

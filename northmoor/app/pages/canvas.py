@@ -1,0 +1,403 @@
+"""The canvas: a vertical run of the real pages, drawn from the delivered PDF, with what is selected lit up on them."""
+
+from PyQt6.QtCore import QPoint, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QColor,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PyQt6.QtWidgets import QAbstractScrollArea, QWidget
+
+from northmoor.app.desk import PAGE, Selection
+from northmoor.app.pages.rails import draw_rails, rail_at
+from northmoor.app.theme import DESK, HEATHER, LINE, STONE_TEXT
+from northmoor.app.theme import PAGE as PAGE_COLOR
+from northmoor.app.worker import PageShown, Rendered
+from northmoor.core.document import Document
+from northmoor.core.layout.places import Edge, Spot
+from northmoor.core.model.lengths import in_millimetres
+
+GAP = 20
+LANE = 60
+"""Room beside the page for the level rails, in pixels."""
+GRIP = 4
+"""How near the pointer must be to a column's edge to take hold of it, in pixels."""
+NARROWEST = 8_000
+ZOOMS = (0.25, 0.33, 0.5, 0.67, 0.75, 0.9, 1.0, 1.1, 1.25, 1.5, 2.0, 3.0, 4.0)
+
+
+class Canvas(QAbstractScrollArea):
+    """Shows a document. Selecting and dragging are told by signals; the canvas changes nothing itself."""
+
+    pages_wanted = pyqtSignal(list)
+    picked = pyqtSignal(object)
+    edit_wanted = pyqtSignal(object)
+    width_dragged = pyqtSignal(str, str, int)
+    page_changed = pyqtSignal(int, int)
+    zoom_changed = pyqtSignal(float)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setAccessibleName("Pages")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
+        self.viewport().setMouseTracking(True)
+        self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
+        self.verticalScrollBar().valueChanged.connect(self._scrolled)
+        self._document: Document | None = None
+        self._shown: dict[int, PageShown] = {}
+        self._pixmaps: dict[int, QPixmap] = {}
+        self._selection = PAGE
+        self._zoom: float | None = None
+        self._drag: tuple[Edge, int, int] | None = None
+        self._message = ""
+
+    def show_document(self, rendered: Rendered) -> None:
+        """Show a newly rendered document, keeping the place; old pictures stay until the new ones are there."""
+        self._document = rendered.document
+        self._message = ""
+        for index in [i for i in self._shown if i >= len(rendered.document)]:
+            del self._shown[index], self._pixmaps[index]
+        self._arrange()
+        self._ask_for_pages()
+
+    def show_message(self, message: str) -> None:
+        """Show a message in place of pages (when there are none)."""
+        self._message = message
+        self.viewport().update()
+
+    def clear(self) -> None:
+        """Show nothing."""
+        self._document = None
+        self._shown.clear()
+        self._pixmaps.clear()
+        self._arrange()
+        self.verticalScrollBar().setValue(0)
+
+    def show_page(self, shown: PageShown) -> None:
+        """Put a page's new picture in its place."""
+        if shown.document is not self._document:
+            return
+        raster = shown.raster
+        image = QImage(raster.data, raster.width, raster.height, raster.stride, QImage.Format.Format_RGB32)
+        pixmap = QPixmap.fromImage(image)
+        pixmap.setDevicePixelRatio(self.devicePixelRatioF())
+        self._shown[shown.index] = shown
+        self._pixmaps[shown.index] = pixmap
+        self.viewport().update()
+
+    @property
+    def is_settled(self) -> bool:
+        """Whether all pages in view show the newest document."""
+        scale = self.zoom * 96 / 72 * self.devicePixelRatioF()
+        return all(self._is_fresh(index, scale) for index in self._visible())
+
+    def select(self, selection: Selection) -> None:
+        """Light up all instances of a part."""
+        self._selection = selection
+        self.viewport().update()
+
+    @property
+    def page_count(self) -> int:
+        """Pages of the document."""
+        return len(self._document) if self._document else 0
+
+    @property
+    def current_page(self) -> int:
+        """The page at the middle of the view, counted from 0."""
+        if not self.page_count:
+            return 0
+        middle = self.verticalScrollBar().value() + self.viewport().height() // 2
+        return max(0, min(middle // (self._page_size().height() + GAP), self.page_count - 1))
+
+    def go_to(self, page: int) -> None:
+        """Scroll to the top of a page."""
+        page = max(0, min(page, self.page_count - 1))
+        self.verticalScrollBar().setValue(page * (self._page_size().height() + GAP))
+
+    @property
+    def zoom(self) -> float:
+        """Pixels on screen for a pixel at 96 to the inch."""
+        if self._zoom is not None:
+            return self._zoom
+        width = self._paper()[0] / 1000 * 96 / 72
+        return max(0.2, (self.viewport().width() - LANE - GAP - 8) / width)
+
+    def set_zoom(self, zoom: float | None) -> None:
+        """Set the zoom; None fits the width."""
+        page, within = self.current_page, self._within()
+        self._zoom = zoom
+        self._arrange()
+        self.verticalScrollBar().setValue(int((page + within) * (self._page_size().height() + GAP)))
+        self._ask_for_pages()
+        self.zoom_changed.emit(self.zoom)
+
+    def zoom_by(self, steps: int) -> None:
+        """The next larger or smaller zoom."""
+        larger = [z for z in ZOOMS if z > self.zoom * 1.01]
+        smaller = [z for z in ZOOMS if z < self.zoom * 0.99]
+        self.set_zoom((larger or [ZOOMS[-1]])[0] if steps > 0 else (smaller or [ZOOMS[0]])[-1])
+
+    @property
+    def is_fitted(self) -> bool:
+        """Whether the zoom follows the width."""
+        return self._zoom is None
+
+    def _within(self) -> float:
+        height = self._page_size().height() + GAP
+        return self.verticalScrollBar().value() / height - self.current_page if height else 0.0
+
+    def _paper(self) -> tuple[int, int]:
+        return self._document.composition.edition.page.paper if self._document else (595_276, 841_890)
+
+    def _scale(self) -> float:
+        """Pixels for a millipoint."""
+        return self.zoom * 96 / 72 / 1000
+
+    def _page_size(self) -> QSize:
+        width, height = self._paper()
+        return QSize(round(width * self._scale()), round(height * self._scale()))
+
+    def _arrange(self) -> None:
+        size, view = self._page_size(), self.viewport().size()
+        height = self.page_count * (size.height() + GAP) + GAP
+        self.verticalScrollBar().setRange(0, max(0, height - view.height()))
+        self.verticalScrollBar().setPageStep(view.height())
+        self.verticalScrollBar().setSingleStep(60)
+        self.horizontalScrollBar().setRange(0, max(0, size.width() + LANE + GAP - view.width()))
+        self.horizontalScrollBar().setPageStep(view.width())
+        self.viewport().update()
+        if self.page_count:
+            self.page_changed.emit(self.current_page, self.page_count)
+
+    def page_rect(self, index: int) -> QRect:
+        """Where a page is in the viewport, in pixels."""
+        size = self._page_size()
+        free = self.viewport().width() - size.width()
+        left = max(LANE, min(free // 2 + LANE // 4, free - GAP)) - self.horizontalScrollBar().value()
+        top = GAP + index * (size.height() + GAP) - self.verticalScrollBar().value()
+        return QRect(QPoint(left, top), size)
+
+    def _visible(self) -> range:
+        if not self.page_count:
+            return range(0)
+        height = self._page_size().height() + GAP
+        first = max(0, self.verticalScrollBar().value() // height)
+        last = (self.verticalScrollBar().value() + self.viewport().height()) // height
+        return range(first, min(last + 1, self.page_count))
+
+    def _ask_for_pages(self) -> None:
+        scale = self.zoom * 96 / 72 * self.devicePixelRatioF()
+        visible = self._visible()
+        near = [i for i in (visible.stop, visible.start - 1) if 0 <= i < self.page_count]
+        wanted = [(i, scale) for i in (*visible, *near) if not self._is_fresh(i, scale)]
+        self.pages_wanted.emit(wanted)
+        for index in [i for i in self._shown if i < visible.start - 4 or i > visible.stop + 4]:
+            del self._shown[index], self._pixmaps[index]
+
+    def _is_fresh(self, index: int, scale: float) -> bool:
+        shown = self._shown.get(index)
+        return shown is not None and shown.document is self._document and shown.scale == scale
+
+    def _scrolled(self) -> None:
+        self._ask_for_pages()
+        if self.page_count:
+            self.page_changed.emit(self.current_page, self.page_count)
+        self.viewport().update()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Keep fitted pages fitted."""
+        super().resizeEvent(event)
+        self._arrange()
+        self._ask_for_pages()
+        self.zoom_changed.emit(self.zoom)
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        """Draw the pages in view, then rails and what is selected."""
+        painter = QPainter(self.viewport())
+        painter.fillRect(self.viewport().rect(), QColor(DESK))
+        if not self.page_count:
+            painter.setPen(QColor(STONE_TEXT))
+            room = self.viewport().rect().adjusted(60, 40, -60, -40)
+            painter.drawText(room, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self._message)
+        for index in self._visible():
+            self._draw_page(painter, index)
+        if self._drag:
+            self._draw_drag(painter)
+        painter.end()
+
+    def _draw_page(self, painter: QPainter, index: int) -> None:
+        rect = self.page_rect(index)
+        painter.fillRect(rect.translated(1, 2), QColor(0, 0, 0, 28))
+        painter.fillRect(rect, QColor(PAGE_COLOR))
+        pixmap, shown = self._pixmaps.get(index), self._shown.get(index)
+        if pixmap is not None:
+            painter.drawPixmap(QRectF(rect), pixmap, QRectF(pixmap.rect()))
+        painter.setPen(QPen(QColor(LINE), 1))
+        painter.drawRect(rect.adjusted(-1, -1, 0, 0))
+        if shown is not None:
+            self._draw_selected(painter, rect, shown)
+            draw_rails(painter, rect, shown.places.brackets, self._scale(), self._selection)
+
+    def _draw_selected(self, painter: QPainter, page: QRect, shown: PageShown) -> None:
+        fill, edge = QColor(HEATHER), QColor(HEATHER)
+        fill.setAlpha(30)
+        edge.setAlpha(120)
+        painter.setPen(QPen(edge, 1))
+        painter.setBrush(fill)
+        for spot in shown.places.spots:
+            if selects(self._selection, spot):
+                painter.drawRect(self._on_screen(page, spot))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+
+    def _on_screen(self, page: QRect, spot: Spot) -> QRectF:
+        scale = self._scale()
+        return QRectF(page.left() + spot.x * scale, page.top() + spot.y * scale, spot.width * scale, spot.height * scale)
+
+    def _draw_drag(self, painter: QPainter) -> None:
+        assert self._drag is not None
+        edge, page_index, delta = self._drag
+        page, scale = self.page_rect(page_index), self._scale()
+        x = round(page.left() + (edge.x + delta) * scale)
+        left = round(page.left() + (edge.x - edge.width) * scale)
+        top = round(page.top() + edge.top * scale)
+        painter.setPen(QPen(QColor(HEATHER), 2))
+        painter.drawLine(x, top, x, round(page.top() + edge.bottom * scale))
+        painter.drawLine(left, top - 8, x, top - 8)
+        text = f"{in_millimetres(edge.width + delta, 1)} mm"
+        width = painter.fontMetrics().horizontalAdvance(text) + 14
+        label = QRect((left + x - width) // 2, top - 32, width, 20)
+        painter.setBrush(QColor(HEATHER))
+        painter.drawRoundedRect(label, 3, 3)
+        painter.setPen(QColor(PAGE_COLOR))
+        painter.drawText(label, Qt.AlignmentFlag.AlignCenter, text)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+
+    def _under(self, point: QPoint) -> tuple[int, int, int] | None:
+        """The page under a point, and the point on it in millipoints."""
+        for index in self._visible():
+            rect = self.page_rect(index)
+            if rect.contains(point):
+                scale = self._scale()
+                return index, round((point.x() - rect.left()) / scale), round((point.y() - rect.top()) / scale)
+        return None
+
+    def _edge_at(self, point: QPoint) -> tuple[Edge, int] | None:
+        under = self._under(point)
+        if under is None or under[0] not in self._shown:
+            return None
+        index, x, y = under
+        near = GRIP / self._scale()
+        for edge in self._shown[index].places.edges:
+            if abs(edge.x - x) <= near and edge.top <= y <= edge.bottom:
+                return edge, index
+        return None
+
+    def _selection_at(self, point: QPoint) -> Selection:
+        for index in self._visible():
+            if index in self._shown:
+                shown = self._shown[index]
+                bracket = rail_at(point, self.page_rect(index), shown.places.brackets, self._scale())
+                if bracket:
+                    return Selection("level", bracket.block, level=bracket.level)
+        under = self._under(point)
+        if under is None or under[0] not in self._shown:
+            return PAGE
+        spot = self._shown[under[0]].places.spot_at(under[1], under[2])
+        return selection_of(spot) if spot else PAGE
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """Take hold of a column's edge, or select what is under the pointer; a second click edits it."""
+        assert event is not None
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        point = event.position().toPoint()
+        held = self._edge_at(point)
+        if held is not None:
+            self._drag = (*held, 0)
+            return
+        selection = self._selection_at(point)
+        if selection == self._selection and selection.kind in ("cell", "text", "header", "footer"):
+            self.edit_wanted.emit(selection)
+        else:
+            self.picked.emit(selection)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        """Drag a column's edge, or show that there is one."""
+        assert event is not None
+        point = event.position().toPoint()
+        if self._drag is None:
+            over = self._edge_at(point) is not None
+            self.viewport().setCursor(Qt.CursorShape.SplitHCursor if over else Qt.CursorShape.ArrowCursor)
+            return
+        edge, index, _ = self._drag
+        x = (point.x() - self.page_rect(index).left()) / self._scale()
+        self._drag = (edge, index, max(round(x) - edge.x, NARROWEST - edge.width))
+        self.viewport().update()
+
+    def mouseReleaseEvent(self, _event: QMouseEvent | None) -> None:
+        """Let go of a column's edge: that sets its width."""
+        if self._drag is not None:
+            edge, _, delta = self._drag
+            self._drag = None
+            self.viewport().update()
+            if delta:
+                self.width_dragged.emit(edge.block, edge.column, edge.width + delta)
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        """Scroll; with Ctrl, zoom."""
+        assert event is not None
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.zoom_by(1 if event.angleDelta().y() > 0 else -1)
+            return
+        super().wheelEvent(event)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Keys: pages, the ends of the document, and leaving a drag."""
+        assert event is not None
+        bar = self.verticalScrollBar()
+        keys = {
+            Qt.Key.Key_PageDown: lambda: self.go_to(self.current_page + 1),
+            Qt.Key.Key_PageUp: lambda: self.go_to(self.current_page - 1),
+            Qt.Key.Key_Home: lambda: self.go_to(0),
+            Qt.Key.Key_End: lambda: self.go_to(self.page_count - 1),
+            Qt.Key.Key_Down: lambda: bar.setValue(bar.value() + bar.singleStep()),
+            Qt.Key.Key_Up: lambda: bar.setValue(bar.value() - bar.singleStep()),
+        }
+        action = keys.get(Qt.Key(event.key()))
+        if event.key() == Qt.Key.Key_Escape and self._drag:
+            self._drag = None
+            self.viewport().update()
+        elif action is not None:
+            action()
+        else:
+            super().keyPressEvent(event)
+
+
+def selection_of(spot: Spot) -> Selection:
+    """The part of the edition that a spot shows."""
+    if spot.block in ("header", "footer"):
+        return Selection(spot.row, spot.block, column=spot.column)
+    if spot.row in ("text", "picture"):
+        return Selection(spot.row, spot.block)
+    if spot.row == "fault":
+        return Selection("table", spot.block)
+    if spot.column is None:
+        return Selection("row", spot.block, spot.row, spot.level)
+    return Selection("cell", spot.block, spot.row, spot.level, spot.column)
+
+
+def selects(selection: Selection, spot: Spot) -> bool:
+    """Whether a spot is an instance of what is selected."""
+    if selection.kind == "level":
+        return False
+    if selection.kind == "table":
+        return spot.block == selection.block and spot.column is None
+    return selection_of(spot) == selection

@@ -1,0 +1,131 @@
+"""Contents: the tree of what the edition is made of. Choosing an entry selects it on the pages."""
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QTreeWidget, QTreeWidgetItem, QWidget
+
+from northmoor.app.desk import PAGE, Selection
+from northmoor.app.icons import icon
+from northmoor.app.theme import RAILS
+from northmoor.core.layout.running import pieces
+from northmoor.core.model.blocks import Row, TableBlock
+from northmoor.core.model.report import Edition, Running, TextPiece
+
+_SELECTION = Qt.ItemDataRole.UserRole
+
+
+class Contents(QTreeWidget):
+    """The tree. `picked` tells of a choice by the user."""
+
+    picked = pyqtSignal(object)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setHeaderHidden(True)
+        self.setIndentation(14)
+        self.setAccessibleName("Contents")
+        self.setToolTip("What the edition is made of. Arrow keys move; the inspector shows what is chosen.")
+        self.itemSelectionChanged.connect(self._chosen)
+
+    def show_edition(self, edition: Edition, selection: Selection) -> None:
+        """Show an edition's parts, keeping what is folded."""
+        known = {item.data(0, _SELECTION): item.isExpanded() for item in self._items() if item.childCount()}
+        self.blockSignals(True)
+        self.clear()
+        self._add(None, "Page", "file-text", PAGE)
+        if edition.header:
+            self._add_running(edition.header, "header")
+        for block in edition.blocks:
+            if isinstance(block, TableBlock):
+                self._add_table(block)
+            else:
+                shown = block.kind.capitalize() + f" · {block.name}"
+                self._add(None, shown, "type" if block.kind == "text" else "image", Selection(block.kind, block.name))
+        if edition.footer:
+            self._add_running(edition.footer, "footer")
+        for item in self._items():
+            part = item.data(0, _SELECTION)
+            item.setExpanded(known.get(part, part.kind != "row"))
+        self.blockSignals(False)
+        self.select(selection)
+
+    def select(self, selection: Selection) -> None:
+        """Mark an entry without telling of it."""
+        self.blockSignals(True)
+        self.clearSelection()
+        for item in self._items():
+            if item.data(0, _SELECTION) == selection:
+                self.setCurrentItem(item)
+                item.setSelected(True)
+        self.blockSignals(False)
+
+    def _add_running(self, running: Running, name: str) -> None:
+        icons = {"header": "panel-top", "footer": "panel-bottom"}
+        parent = self._add(None, f"Page {name}", icons[name], Selection(name, name))
+        for number, line in enumerate(running.lines):
+            for place, piece in pieces(line):
+                is_text = isinstance(piece, TextPiece)
+                shown = _short(piece.text) if isinstance(piece, TextPiece) else piece.file.rpartition("/")[2]
+                selection = Selection(name, name, column=f"{number}.{place}")
+                self._add(parent, shown, "type" if is_text else "image", selection)
+
+    def _add_table(self, table: TableBlock) -> None:
+        parent = self._add(None, f"Table · {table.name}", "table-2", Selection("table", table.name))
+        self._add_row(parent, table, "Head", "rows-3", "head", None)
+        for depth, level in enumerate(table.levels):
+            selection = Selection("level", table.name, level=level.name)
+            item = self._add(parent, f"Level {depth + 1} · {level.name}", "brackets", selection, RAILS[depth % 4])
+            for row, shown, drawing in (("heading", "Heading", "heading"), ("total", "Total", "sigma")):
+                made: Row | None = getattr(level, row)
+                if made is not None:
+                    self._add_row(item, table, shown, drawing, row, level.name, made)
+        if table.show_details:
+            self._add_row(parent, table, "Rows", "rows-3", "detail", None)
+        if table.total is not None:
+            self._add_row(parent, table, "Total of all", "sigma", "total", None, table.total)
+
+    def _add_row(
+        self,
+        parent: QTreeWidgetItem,
+        table: TableBlock,
+        shown: str,
+        drawing: str,
+        row: str,
+        level: str | None,
+        made: Row | None = None,
+    ) -> None:
+        item = self._add(parent, shown, drawing, Selection("row", table.name, row, level))
+        names = [c.name for c in table.columns] if made is None else [c.column for c in made.cells]
+        for name in names:
+            self._add(item, name, None, Selection("cell", table.name, row, level, name))
+
+    def _add(
+        self, parent: QTreeWidgetItem | None, text: str, drawing: str | None, selection: Selection, color: str | None = None
+    ) -> QTreeWidgetItem:
+        item = QTreeWidgetItem([text])
+        item.setData(0, _SELECTION, selection)
+        if drawing:
+            item.setIcon(0, icon(drawing, color) if color else icon(drawing))
+        if parent is None:
+            self.addTopLevelItem(item)
+        else:
+            parent.addChild(item)
+        return item
+
+    def _items(self) -> list[QTreeWidgetItem]:
+        found: list[QTreeWidgetItem] = []
+        rest = [self.topLevelItem(i) for i in range(self.topLevelItemCount())]
+        while rest:
+            item = rest.pop(0)
+            if item is not None:
+                found.append(item)
+                rest = [item.child(i) for i in range(item.childCount())] + rest
+        return found
+
+    def _chosen(self) -> None:
+        chosen = self.selectedItems()
+        if chosen:
+            self.picked.emit(chosen[0].data(0, _SELECTION))
+
+
+def _short(text: str) -> str:
+    return text if len(text) <= 28 else text[:27] + "…"

@@ -1,0 +1,276 @@
+"""Editors for single properties, made from the model's own declarations: type, limits and help come from there."""
+
+import types
+import typing
+from collections.abc import Callable
+from typing import Any
+
+from pydantic.fields import FieldInfo
+from PyQt6.QtCore import QEvent, QObject, Qt
+from PyQt6.QtGui import QColor, QKeyEvent, QWheelEvent
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QColorDialog,
+    QComboBox,
+    QHBoxLayout,
+    QLineEdit,
+    QPlainTextEdit,
+    QSpinBox,
+    QToolButton,
+    QWidget,
+)
+
+from northmoor.app.icons import icon
+from northmoor.app.theme import STONE
+from northmoor.core.model.lengths import format_length, in_millimetres, parse_length
+from northmoor.core.model.part import Part
+
+Commit = Callable[[Any], object]
+NAMES = {
+    "by": "Group by", "value": "Value", "rows_after_heading": "Rows kept after", "size": "Size",
+    "rows_before_total": "Rows kept before", "largest_gap": "Largest gap", "keep_together": "Keep together",
+    "repeat_heading": "Repeat heading", "restart_page_number": "Restart numbers", "show_details": "Show rows",
+    "repeat_head": "Repeat head", "head_style": "Head style", "space_after": "Space after", "rule_above": "Rule above",
+    "rule_below": "Rule below", "rule_color": "Rule colour", "color": "Colour", "margin_top": "Top margin",
+    "margin_right": "Right margin", "margin_bottom": "Bottom margin", "margin_left": "Left margin", "format": "Shown as",
+    "title": "Title", "padding": "Above, below", "inset": "At the sides", "page_break": "New page", "span": "Columns",
+}  # fmt: skip
+CHOICES = {
+    "page_break": {"none": "Never", "between": "Between groups", "before": "Before each", "after": "After each"},
+    "order": {"ascending": "A to Z", "descending": "Z to A", "as_given": "As the query gives it"},
+    "align": {"start": "Left", "center": "Centre", "end": "Right"},
+    "orientation": {"portrait": "Portrait", "landscape": "Landscape"},
+}
+_CODE = {"value", "by", "format"}
+_LONG = {"text"}
+
+
+def label_of(field: str) -> str:
+    """A property's name as the inspector shows it."""
+    return NAMES.get(field) or field.replace("_", " ").capitalize()
+
+
+def editor_for(kind: type[Part], field: str, value: Any, commit: Commit, choices: list[str] | None = None) -> QWidget:
+    """An editor for a property of a part; `commit` gets each new value. `choices` are names to choose from."""
+    info = kind.model_fields[field]
+    editor = _editor(field, info, value, commit, choices)
+    help_text = info.description or ""
+    editor.setToolTip(help_text)
+    editor.setAccessibleName(label_of(field))
+    editor.setAccessibleDescription(help_text)
+    editor.setObjectName("expression" if field in _CODE else editor.objectName())
+    editor.setProperty("field", field)
+    return editor
+
+
+def _editor(field: str, info: FieldInfo, value: Any, commit: Commit, choices: list[str] | None) -> QWidget:
+    inner, optional = _unwrapped(info.annotation)
+    if choices is not None:
+        return _choice({name: name for name in choices}, value, commit, "none" if optional else None)
+    if typing.get_origin(inner) is typing.Literal:
+        names = {option: CHOICES.get(field, {}).get(option, str(option)) for option in typing.get_args(inner)}
+        unset = "By the value" if field == "align" else "As styled"
+        return _choice(names, value, commit, unset if optional else None)
+    if inner is bool:
+        return _tristate(value, commit) if optional else _switch(bool(value), commit)
+    if "color" in field or field == "fill":
+        return ColorEditor(value, commit)
+    if inner is int and _is_length(info):
+        return LengthEditor(value, commit, optional, points=field in ("size", "rule_above", "rule_below", "padding", "inset"))
+    if inner is int:
+        return _number(int(value), info, commit)
+    if inner is float:
+        return _percent(float(value), commit)
+    if field in _LONG:
+        return TextEditor(value or "", commit)
+    return LineEditor(value or "", lambda text: commit(text if text or not optional else None))
+
+
+def _unwrapped(annotation: Any) -> tuple[Any, bool]:
+    """The type inside Annotated and Optional, and whether None is allowed."""
+    optional = False
+    while True:
+        origin = typing.get_origin(annotation)
+        if origin is typing.Annotated:
+            annotation = typing.get_args(annotation)[0]
+        elif origin in (typing.Union, types.UnionType):
+            inner = [a for a in typing.get_args(annotation) if a is not type(None)]
+            optional, annotation = len(inner) < len(typing.get_args(annotation)), inner[0]
+        else:
+            return annotation, optional
+
+
+def _is_length(info: FieldInfo) -> bool:
+    return "parse_length" in repr(info.metadata) + repr(info.annotation)
+
+
+class LineEditor(QLineEdit):
+    """A line of text; Enter or leaving it commits, Esc takes the typing back."""
+
+    def __init__(self, text: str, commit: Commit) -> None:
+        super().__init__(text)
+        self._before = text
+        self._commit = commit
+        self.setCursorPosition(0)
+        self.editingFinished.connect(self._finish)
+
+    def _finish(self) -> None:
+        if self.text() != self._before:
+            self._before = self.text()
+            self._commit(self.text())
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Esc takes the typing back."""
+        if event is not None and event.key() == Qt.Key.Key_Escape and self.text() != self._before:
+            self.setText(self._before)
+        else:
+            super().keyPressEvent(event)
+
+
+class TextEditor(QPlainTextEdit):
+    """Several lines of text; Ctrl+Enter or leaving it commits."""
+
+    def __init__(self, text: str, commit: Commit) -> None:
+        super().__init__(text)
+        self._before = text
+        self._commit = commit
+        self.setTabChangesFocus(True)
+        self.setFixedHeight(64)
+        self.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """Commit on leaving and on Ctrl+Enter."""
+        if event is not None and event.type() == QEvent.Type.FocusOut:
+            self._finish()
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
+            enter = event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+            if enter and not event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+                self._finish()
+                return True
+        return super().eventFilter(watched, event)
+
+    def _finish(self) -> None:
+        text = self.toPlainText()
+        if text != self._before:
+            self._before = text
+            self._commit(text)
+
+
+class LengthEditor(QLineEdit):
+    """A length. Millimetres where the page is meant, points where type is; any unit may be typed."""
+
+    def __init__(self, value: int | None, commit: Commit, optional: bool, points: bool) -> None:
+        super().__init__("" if value is None else self._shown(value, points))
+        self.setPlaceholderText("by content" if optional and not points else "as styled" if optional else "")
+        self._points, self._optional, self._commit = points, optional, commit
+        self._before = self.text()
+        self.editingFinished.connect(self._finish)
+
+    @staticmethod
+    def _shown(value: int, points: bool) -> str:
+        return format_length(value) if points else f"{in_millimetres(value, 1)} mm"
+
+    def _finish(self) -> None:
+        text = self.text().strip()
+        if text == self._before:
+            return
+        if not text and self._optional:
+            self._before = text
+            self._commit(None)
+            return
+        try:
+            value = parse_length(f"{text}{'pt' if self._points else 'mm'}" if text[-1:].isdigit() else text)
+        except ValueError:
+            self._mark(True)
+            return
+        self._mark(False)
+        self._before = self._shown(value, self._points)
+        self.setText(self._before)
+        self._commit(value)
+
+    def _mark(self, invalid: bool) -> None:
+        self.setProperty("invalid", invalid)
+        if invalid:
+            self.setToolTip("That is no length. Write for example 32mm, 9pt or 1.5in.")
+        style = self.style()
+        if style is not None:
+            style.unpolish(self)
+            style.polish(self)
+
+
+class ColorEditor(QWidget):
+    """A colour: its code, a button that shows it and opens a chooser, and one that takes it away."""
+
+    def __init__(self, value: str | None, commit: Commit) -> None:
+        super().__init__()
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(4)
+        self._value, self._commit = value, commit
+        line = LineEditor(value or "", lambda text: commit(text or None))
+        line.setPlaceholderText("as styled")
+        button = QToolButton()
+        button.setIcon(icon("eye", value or STONE))
+        button.setToolTip("Choose a colour")
+        button.setAccessibleName("Choose a colour")
+        button.clicked.connect(self._choose)
+        layout.addWidget(line, 1)
+        layout.addWidget(button)
+        self.setFocusProxy(line)
+
+    def _choose(self) -> None:
+        color = QColorDialog.getColor(QColor(self._value or "#000000"), self, "Choose a colour")
+        if color.isValid():
+            self._commit(color.name().upper())
+
+
+class _Box(QComboBox):
+    """A drop-down that scrolling past does not change."""
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        """Leave the wheel to the panel."""
+        if event is not None:
+            event.ignore()
+
+
+def _choice(names: dict[Any, str], value: Any, commit: Commit, unset: str | None) -> QComboBox:
+    box = _Box()
+    box.setMinimumContentsLength(6)
+    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    if unset is not None:
+        box.addItem(unset, None)
+    for option, name in names.items():
+        box.addItem(name, option)
+    box.setCurrentIndex(max(box.findData(value), 0))
+    box.activated.connect(lambda at: commit(box.itemData(at)))
+    return box
+
+
+def _switch(value: bool, commit: Commit) -> QCheckBox:
+    box = QCheckBox()
+    box.setChecked(value)
+    box.toggled.connect(commit)
+    return box
+
+
+def _tristate(value: bool | None, commit: Commit) -> QComboBox:
+    return _choice({True: "Yes", False: "No"}, value, commit, "As styled")
+
+
+def _number(value: int, info: FieldInfo, commit: Commit) -> QSpinBox:
+    box = QSpinBox()
+    limits = {type(m).__name__: m for m in info.metadata}
+    box.setRange(getattr(limits.get("Ge"), "ge", 0), min(getattr(limits.get("Le"), "le", 999), 999))
+    box.setValue(value)
+    box.editingFinished.connect(lambda: commit(box.value()))
+    return box
+
+
+def _percent(value: float, commit: Commit) -> QSpinBox:
+    box = QSpinBox()
+    box.setRange(0, 100)
+    box.setSuffix(" %")
+    box.setValue(round(value * 100))
+    box.editingFinished.connect(lambda: commit(box.value() / 100))
+    return box
+

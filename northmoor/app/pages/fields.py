@@ -1,0 +1,73 @@
+"""Fields: the columns of the table's query, to be put into it as columns or levels."""
+
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
+from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QMenu, QWidget
+
+from northmoor.app.icons import icon
+from northmoor.core.model.data import Query
+from northmoor.core.model.edits import column_setting
+from northmoor.core.sources.fetch import Rows
+
+ICONS = {
+    "text": "type",
+    "integer": "hash",
+    "decimal": "hash",
+    "float": "hash",
+    "date": "calendar",
+    "timestamp": "clock",
+    "boolean": "toggle-left",
+}
+
+
+class Fields(QListWidget):
+    """The fields of a query. Enter or a double click adds a column; the context menu also adds levels."""
+
+    column_wanted = pyqtSignal(str)
+    level_wanted = pyqtSignal(str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setAccessibleName("Fields")
+        self.setToolTip("Enter adds a field as a column; L groups the table by it.")
+        self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.customContextMenuRequested.connect(self._menu)
+        self.itemActivated.connect(lambda item: self.column_wanted.emit(item.data(Qt.ItemDataRole.UserRole)))
+
+    def show_fields(self, query: Query, rows: Rows | None) -> None:
+        """Show a query's columns."""
+        current = self.current_field()
+        self.clear()
+        if rows is None:
+            return
+        for name, kind in zip(rows.names, rows.types, strict=True):
+            setting = column_setting(query, name)
+            aggregate = setting.total if setting.total not in (None, "none") else ""
+            item = QListWidgetItem(icon(ICONS[kind.kind]), setting.label or name)
+            item.setData(Qt.ItemDataRole.UserRole, name)
+            item.setToolTip(f"{name}: {kind}" + (f", totalled by {aggregate}" if aggregate else ""))
+            self.addItem(item)
+            if name == current:
+                self.setCurrentItem(item)
+
+    def current_field(self) -> str | None:
+        """The chosen field's name."""
+        item = self.currentItem()
+        return item.data(Qt.ItemDataRole.UserRole) if item else None
+
+    def keyPressEvent(self, event: object) -> None:
+        """L groups by the chosen field."""
+        field = self.current_field()
+        if event.key() == Qt.Key.Key_L and field:  # type: ignore[attr-defined]  # a QKeyEvent
+            self.level_wanted.emit(field)
+        else:
+            super().keyPressEvent(event)  # type: ignore[arg-type]
+
+    def _menu(self, point: QPoint) -> None:
+        item = self.itemAt(point)
+        if item is None:
+            return
+        field = item.data(Qt.ItemDataRole.UserRole)
+        menu = QMenu(self)
+        menu.addAction(icon("columns-3"), "Add as a column", lambda: self.column_wanted.emit(field))
+        menu.addAction(icon("brackets"), "Group by it", lambda: self.level_wanted.emit(field))
+        menu.exec(self.mapToGlobal(point))

@@ -1,0 +1,137 @@
+"""The Pages workspace: Contents and Fields at the left, the canvas, the inspector at the right."""
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QLabel, QSplitter, QVBoxLayout, QWidget
+
+from northmoor.app.desk import Desk, Selection
+from northmoor.app.pages.canvas import Canvas
+from northmoor.app.pages.contents import Contents
+from northmoor.app.pages.fields import Fields
+from northmoor.app.pages.inspector import Inspector
+from northmoor.app.worker import PageShown, Rendered
+from northmoor.core.expr.language import column_expression
+from northmoor.core.model import edits
+from northmoor.core.model.blocks import TableBlock
+
+
+class PagesWorkspace(QWidget):
+    """Edits the report on its real pages."""
+
+    def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._desk = desk
+        self.contents = Contents()
+        self.fields = Fields()
+        self.canvas = Canvas()
+        self.inspector = Inspector(desk)
+        self._rendered: Rendered | None = None
+        self._place()
+        desk.changed.connect(self._changed)
+        desk.selected.connect(self._selected)
+        self.contents.picked.connect(desk.select)
+        self.canvas.picked.connect(desk.select)
+        self.canvas.edit_wanted.connect(self._edit)
+        self.canvas.width_dragged.connect(self.set_width)
+        self.fields.column_wanted.connect(self.add_column)
+        self.fields.level_wanted.connect(self.add_level)
+
+    def _place(self) -> None:
+        left = QSplitter(Qt.Orientation.Vertical)
+        left.addWidget(_titled("Contents", self.contents))
+        left.addWidget(_titled("Fields", self.fields))
+        left.setSizes([420, 260])
+        self.split = QSplitter()
+        for widget in (left, self.canvas, self.inspector):
+            self.split.addWidget(widget)
+        self.split.setSizes([216, 740, 268])
+        self.split.setStretchFactor(1, 1)
+        for splitter in (left, self.split):
+            splitter.setHandleWidth(1)
+            splitter.setChildrenCollapsible(False)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.addWidget(self.split)
+
+    def show_rendered(self, rendered: Rendered) -> None:
+        """Show a newly rendered document."""
+        self._rendered = rendered
+        self.canvas.show_document(rendered)
+        self._show_fields()
+
+    def show_page(self, shown: PageShown) -> None:
+        """Show a page's new picture."""
+        self.canvas.show_page(shown)
+
+    @property
+    def table(self) -> TableBlock | None:
+        """The selected table, or the edition's first."""
+        edition = self._desk.edition
+        tables = edition.tables if edition else ()
+        chosen = [t for t in tables if t.name == self._desk.selection.block]
+        return (chosen or list(tables) or [None])[0]
+
+    def add_column(self, field: str) -> None:
+        """Add a field of the table's query as a column, after the selected column or at the end."""
+        table = self.table
+        if table is None:
+            return
+        names = [c.name for c in table.columns]
+        selected = self._desk.selection.column
+        at = names.index(selected) + 1 if self._desk.selection.block == table.name and selected in names else None
+        expression = column_expression(field)
+        self._desk.edit(f"Add {field}", lambda r, e: edits.add_column(r, e, table.name, field, expression, at))
+
+    def add_level(self, field: str) -> None:
+        """Group the table by a field: around the selected level, or innermost."""
+        table = self.table
+        if table is None:
+            return
+        selection = self._desk.selection
+        names = [lv.name for lv in table.levels]
+        at = names.index(selection.level) if selection.kind == "level" and selection.level in names else None
+        expression = column_expression(field)
+        if self._desk.edit(f"Group by {field}", lambda r, e: edits.add_level(r, e, table.name, field, expression, at)):
+            after = self.table
+            new = [lv.name for lv in after.levels if lv.name not in names] if after else []
+            if new:
+                self._desk.select(Selection("level", table.name, level=new[0]))
+
+    def set_width(self, table: str, column: str, width: int) -> None:
+        """Set a column's width."""
+        self._desk.edit("Change the width", lambda r, e: edits.change_column(r, e, table, column, width=width))
+
+    def _changed(self) -> None:
+        edition = self._desk.edition
+        if edition is not None:
+            self.contents.show_edition(edition, self._desk.selection)
+        self._show_fields()
+
+    def _show_fields(self) -> None:
+        report, table = self._desk.report, self.table
+        if report is None or table is None:
+            self.fields.clear()
+            return
+        rows = self._rendered.document.rows.get(table.query) if self._rendered else None
+        self.fields.show_fields(report.query(table.query), rows)
+
+    def _selected(self, selection: Selection) -> None:
+        self.contents.select(selection)
+        self.canvas.select(selection)
+
+    def _edit(self, selection: Selection) -> None:
+        self._desk.select(selection)
+        self.inspector.edit_first()
+
+
+def _titled(title: str, widget: QWidget) -> QWidget:
+    panel = QWidget()
+    panel.setObjectName("panel")
+    panel.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+    layout = QVBoxLayout(panel)
+    layout.setContentsMargins(10, 8, 4, 4)
+    layout.setSpacing(4)
+    label = QLabel(title)
+    label.setObjectName("section")
+    layout.addWidget(label)
+    layout.addWidget(widget, 1)
+    return panel

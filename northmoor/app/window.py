@@ -1,0 +1,464 @@
+"""The window: workspaces at the left, the bar with parameters on top, messages below."""
+
+from pathlib import Path
+
+from PyQt6.QtCore import QByteArray, QSettings, QSize, Qt, QTimer
+from PyQt6.QtGui import QCloseEvent
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QFileDialog,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QMessageBox,
+    QProgressBar,
+    QPushButton,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from northmoor import __version__
+from northmoor.app.actions import MENUS, fill_menus
+from northmoor.app.data.workspace import DataWorkspace
+from northmoor.app.desk import Desk
+from northmoor.app.icons import icon
+from northmoor.app.pages.workspace import PagesWorkspace
+from northmoor.app.parameter_bar import ParameterBar
+from northmoor.app.theme import HEATHER, PAGE, PEAT
+from northmoor.app.worker import Rendered, RenderJob, Worker
+from northmoor.core.errors import NorthmoorError
+
+WORKSPACES = (("data", "Data", "database"), ("pages", "Pages", "file-text"))
+_PROGRESS_AFTER = 300  # milliseconds of work before progress is shown
+
+
+class Window(QMainWindow):
+    """The main window on one report."""
+
+    def __init__(self, settings: QSettings | None = None) -> None:
+        super().__init__()
+        self._settings = settings or QSettings("Northmoor", "Northmoor")
+        self.desk = Desk()
+        self.worker = Worker()
+        self.pages = PagesWorkspace(self.desk)
+        self.data = DataWorkspace(self.desk, self.worker)
+        self.parameters = ParameterBar(self.desk)
+        self._stack = QStackedWidget()
+        self._title = QLabel()
+        self._editions = QWidget()
+        self._progress = QProgressBar()
+        self._deliver = QPushButton("Deliver")
+        self._findings = QToolButton()
+        self._facts = QLabel()
+        self._notice = QLabel()
+        self._place_label = QLabel()
+        self._zoom_label = QLabel()
+        self._workspace_buttons: dict[str, QToolButton] = {}
+        self._rendered: Rendered | None = None
+        self._job: RenderJob | None = None
+        self._busy_timer = QTimer(self)
+        self._busy_timer.setSingleShot(True)
+        self._busy_timer.setInterval(_PROGRESS_AFTER)
+        bar = self.menuBar()
+        assert bar is not None
+        self.actions_by_name = fill_menus(self, bar)
+        self._build()
+        self._connect()
+        self._restore()
+        self._update_actions()
+
+    # building
+
+    def _build(self) -> None:
+        self.setWindowTitle("Northmoor")
+        self.setMinimumSize(960, 600)
+        self._stack.addWidget(self.data)
+        self._stack.addWidget(self.pages)
+        side = self._side()
+        right = QWidget()
+        column = QVBoxLayout(right)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        for widget in (self._top(), self._progress, self._stack):
+            column.addWidget(widget)
+        self._progress.setTextVisible(False)
+        self._progress.setRange(0, 0)
+        self._keep_room(self._progress)
+        middle = QWidget()
+        row = QHBoxLayout(middle)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addWidget(side)
+        row.addWidget(right, 1)
+        self.setCentralWidget(middle)
+        self._build_status()
+
+    def _keep_room(self, widget: QWidget) -> None:
+        policy = widget.sizePolicy()
+        policy.setRetainSizeWhenHidden(True)
+        widget.setSizePolicy(policy)
+        widget.setVisible(False)
+
+    def _side(self) -> QWidget:
+        side = QFrame()
+        side.setObjectName("side")
+        side.setFixedWidth(64)
+        column = QVBoxLayout(side)
+        column.setContentsMargins(0, 6, 0, 0)
+        column.setSpacing(2)
+        group = QButtonGroup(self)
+        for name, text, drawing in WORKSPACES:
+            button = QToolButton()
+            button.setObjectName("workspace")
+            button.setText(text)
+            button.setIconSize(QSize(20, 20))
+            button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+            button.setCheckable(True)
+            button.setFixedSize(64, 62)
+            shortcut = self.actions_by_name[name].shortcut().toString()
+            button.setToolTip(f"{text} ({shortcut})")
+            button.setProperty("drawing", drawing)
+            button.clicked.connect(lambda _=False, name=name: self.show_workspace(name))
+            group.addButton(button)
+            column.addWidget(button)
+            self._workspace_buttons[name] = button
+        column.addStretch(1)
+        return side
+
+    def _top(self) -> QWidget:
+        bar = QFrame()
+        bar.setObjectName("bar")
+        bar.setFixedHeight(44)
+        row = QHBoxLayout(bar)
+        row.setContentsMargins(14, 0, 12, 0)
+        row.setSpacing(10)
+        self._title.setObjectName("name")
+        QHBoxLayout(self._editions).setContentsMargins(0, 0, 0, 0)
+        fetch = QToolButton()
+        fetch.setIcon(icon("refresh-cw"))
+        fetch.setToolTip("Fetch the data again (F5)")
+        fetch.setAccessibleName("Fetch the data again")
+        fetch.clicked.connect(lambda: self.render(refresh=True))
+        self._deliver.setObjectName("primary")
+        self._deliver.setIcon(icon("send", PAGE))
+        self._deliver.setToolTip("Write the pages as a PDF (Ctrl+D)")
+        self._deliver.clicked.connect(self.ask_deliver)
+        row.addWidget(self._title)
+        row.addWidget(self._editions)
+        row.addSpacing(12)
+        row.addWidget(self.parameters, 1)
+        row.addWidget(fetch)
+        row.addWidget(self._deliver)
+        return bar
+
+    def _build_status(self) -> None:
+        status = self.statusBar()
+        assert status is not None
+        status.setSizeGripEnabled(False)
+        status.setContentsMargins(10, 0, 10, 0)
+        self._findings.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        self._findings.setStyleSheet("QToolButton { border: none; background: transparent; }")
+        self._findings.clicked.connect(self.show_findings)
+        for widget in (self._findings, self._facts, self._notice):
+            status.addWidget(widget)
+        for widget in (self._place_label, self._zoom_label):
+            widget.setObjectName("quiet")
+            status.addPermanentWidget(widget)
+        self._facts.setObjectName("quiet")
+
+    def _connect(self) -> None:
+        desk, worker, canvas = self.desk, self.worker, self.pages.canvas
+        desk.opened.connect(self._opened)
+        desk.changed.connect(self.render)
+        desk.changed.connect(self._update_actions)
+        desk.values_changed.connect(self.render)
+        desk.saved_changed.connect(self._update_actions)
+        desk.refused.connect(lambda message: self.tell(message, "fault"))
+        worker.rendered.connect(self._show_rendered)
+        worker.failed.connect(self._show_failure)
+        worker.stopped.connect(lambda: self.tell("Stopped. The last good pages stay; F5 tries again.", "warning"))
+        worker.page_shown.connect(self.pages.show_page)
+        worker.progress.connect(lambda text: self.tell(text, "quiet"))
+        worker.busy_changed.connect(self._show_busy)
+        worker.delivered.connect(self._delivered)
+        worker.delivery_failed.connect(lambda message: self.tell(message, "fault"))
+        self._busy_timer.timeout.connect(lambda: self._progress.setVisible(True))
+        canvas.pages_wanted.connect(worker.show_pages)
+        canvas.page_changed.connect(self._show_place)
+        canvas.zoom_changed.connect(self._show_zoom)
+
+    def _restore(self) -> None:
+        geometry = self._settings.value("geometry")
+        if isinstance(geometry, QByteArray):
+            self.restoreGeometry(geometry)
+        else:
+            self.resize(1280, 800)
+        split = self._settings.value("pages-split")
+        if isinstance(split, QByteArray):
+            self.pages.split.restoreState(split)
+        self.show_workspace("pages")
+        self._show_empty()
+
+    # the report
+
+    def open(self, path: Path) -> bool:
+        """Open a report; what is wrong with it is told, and what was open stays."""
+        if not self._may_leave():
+            return False
+        try:
+            self.desk.open(path)
+        except NorthmoorError as error:
+            self.tell(str(error), "fault")
+            if self.desk.report is None:
+                self.pages.canvas.show_message(str(error))
+            return False
+        self._settings.setValue("last", str(path))
+        return True
+
+    def save(self) -> bool:
+        """Save the report."""
+        if self.desk.report is None:
+            return False
+        return self._save_to(None)
+
+    def _save_to(self, path: Path | None) -> bool:
+        try:
+            self.desk.save(path)
+        except NorthmoorError as error:
+            self.tell(str(error), "fault")
+            return False
+        assert self.desk.path is not None
+        self.tell(f"Saved as {self.desk.path.name}.", "good")
+        return True
+
+    def deliver(self, path: Path) -> None:
+        """Write the shown pages as a PDF."""
+        if self._rendered is not None:
+            self.tell(f"Writing {path.name}", "quiet")
+            self.worker.deliver(self._rendered.document, path)
+
+    def render(self, refresh: bool = False) -> None:
+        """Render the report as it is now."""
+        report, library = self.desk.report, self.desk.library
+        if report is None or library is None:
+            return
+        self._job = RenderJob(report, self.desk.values, self.desk.edition_name, library, refresh)
+        self.worker.render(self._job)
+
+    def add_field(self, as_what: str) -> None:
+        """Put the field chosen in Fields into the table."""
+        field = self.pages.fields.current_field()
+        if field is None:
+            self.tell("Choose a field in Fields first.", "warning")
+            return
+        add = self.pages.add_column if as_what == "column" else self.pages.add_level
+        add(field)
+
+    @property
+    def is_up_to_date(self) -> bool:
+        """Whether the pages in view are those of the report and values as they are now."""
+        return self._rendered is not None and self._rendered.job is self._job and self.pages.canvas.is_settled
+
+    # dialogs
+
+    def ask_open(self) -> None:
+        """Ask for a report and open it."""
+        name, _ = QFileDialog.getOpenFileName(self, "Open a report", self._folder(), "Reports (*.moor)")
+        if name:
+            self.open(Path(name))
+
+    def ask_save_as(self) -> None:
+        """Ask for a name and save under it."""
+        if self.desk.report is None:
+            return
+        name, _ = QFileDialog.getSaveFileName(self, "Save the report as", str(self.desk.path), "Reports (*.moor)")
+        if name:
+            path = Path(name)
+            self._save_to(path if path.suffix else path.with_suffix(".moor"))
+
+    def ask_deliver(self) -> None:
+        """Ask for a file and write the pages into it."""
+        if self._rendered is None or self.desk.path is None:
+            return
+        proposed = str(self.desk.path.with_suffix(".pdf"))
+        name, _ = QFileDialog.getSaveFileName(self, "Deliver as PDF", proposed, "PDF (*.pdf)")
+        if name:
+            path = Path(name)
+            self.deliver(path if path.suffix else path.with_suffix(".pdf"))
+
+    def show_findings(self) -> None:
+        """List what is wrong with the report."""
+        findings = self._rendered.document.findings if self._rendered else ()
+        if findings:
+            box = QMessageBox(self)
+            box.setWindowTitle("Preflight")
+            box.setText("\n\n".join(str(finding) for finding in findings[:12]))
+            box.open()
+
+    def show_keys(self) -> None:
+        """List the shortcuts and what the mouse does on the pages."""
+        lines = [
+            f"<tr><td>{c.text.rstrip('…')}</td><td>&nbsp;&nbsp;{c.shortcut}</td></tr>"
+            for commands in MENUS.values()
+            for c in commands
+            if c is not None and c.shortcut
+        ]
+        mouse = (
+            "<p>Click a cell to select its definition; click again to edit it. Drag a column's edge to set its width. "
+            "Click a bracket beside the page to select its level. Ctrl and the wheel zoom.</p>"
+        )
+        box = QMessageBox(self)
+        box.setWindowTitle("Keys and mouse")
+        box.setText(f"<table>{''.join(lines)}</table>{mouse}")
+        box.open()
+
+    def show_about(self) -> None:
+        """Say what this is."""
+        box = QMessageBox(self)
+        box.setWindowTitle("About Northmoor")
+        box.setText(
+            f"<b>Northmoor {__version__}</b><p>Exact, printable reports from business data.</p>"
+            "<p>Free software under the GNU General Public License, version 3 or later. "
+            "It ships the IBM Plex, Liberation and DejaVu fonts and Lucide icons under their own licences.</p>"
+        )
+        box.open()
+
+    # showing
+
+    def show_workspace(self, name: str) -> None:
+        """Show Data or Pages."""
+        self._stack.setCurrentWidget(self.data if name == "data" else self.pages)
+        for key, button in self._workspace_buttons.items():
+            button.setChecked(key == name)
+            button.setIcon(icon(button.property("drawing"), HEATHER if key == name else PEAT, 20))
+
+    def tell(self, text: str, kind: str) -> None:
+        """Say something in the line below: kind is quiet, good, warning or fault."""
+        self._notice.setObjectName(kind)
+        style = self._notice.style()
+        if style is not None:
+            style.unpolish(self._notice)
+            style.polish(self._notice)
+        shown = self._notice.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, max(self.width() - 560, 200))
+        self._notice.setText(shown)
+        self._notice.setToolTip(text)
+
+    def _opened(self) -> None:
+        self.pages.canvas.clear()
+        self._rendered = None
+        self._show_editions()
+
+    def _show_empty(self) -> None:
+        self.pages.canvas.show_message("No report is open. Open one with Ctrl+O.")
+
+    def _show_editions(self) -> None:
+        layout = self._editions.layout()
+        assert layout is not None
+        while layout.count():
+            item = layout.takeAt(0)
+            widget = item.widget() if item else None
+            if widget is not None:
+                widget.deleteLater()
+        editions = self.desk.report.editions if self.desk.report else ()
+        group = QButtonGroup(self._editions)
+        for edition in editions if len(editions) > 1 else ():
+            button = QToolButton()
+            button.setObjectName("choice")
+            button.setText(edition.name)
+            button.setCheckable(True)
+            button.setChecked(edition == self.desk.edition)
+            button.setToolTip(f"Show the edition {edition.name}")
+            button.clicked.connect(lambda _=False, name=edition.name: self.desk.show_edition(name))
+            group.addButton(button)
+            layout.addWidget(button)
+
+    def _show_rendered(self, rendered: Rendered) -> None:
+        self._rendered = rendered
+        self.pages.show_rendered(rendered)
+        document = rendered.document
+        pages = len(document)
+        self._facts.setText(
+            f"{document.row_count:,} rows   ·   {pages:,} page{'s' * (pages != 1)}   ·   {rendered.seconds:.2f} s"
+        )
+        self._show_preflight()
+        self.tell("", "quiet")
+        self._update_actions()
+
+    def _show_preflight(self) -> None:
+        findings = self._rendered.document.findings if self._rendered else ()
+        self._findings.setVisible(bool(findings))
+        self._findings.setIcon(icon("triangle-alert", "#C9971C"))
+        self._findings.setText(f"Preflight: {len(findings)} to look at")
+        self._findings.setToolTip("\n".join(str(finding) for finding in findings[:12]))
+
+    def _show_failure(self, message: str) -> None:
+        self.tell(message, "fault")
+        self.pages.canvas.show_message(message)
+
+    def _show_busy(self, is_busy: bool) -> None:
+        self.actions_by_name["stop"].setEnabled(is_busy)
+        if is_busy:
+            self._busy_timer.start()
+        else:
+            self._busy_timer.stop()
+            self._progress.setVisible(False)
+
+    def _show_place(self, page: int, count: int) -> None:
+        self._place_label.setText(f"Page {page + 1:,} of {count:,}")
+
+    def _show_zoom(self, zoom: float) -> None:
+        fitted = "Fit width · " if self.pages.canvas.is_fitted else ""
+        self._zoom_label.setText(f"{fitted}{zoom:.0%}")
+
+    def _delivered(self, paths: list[Path]) -> None:
+        self.tell(f"Delivered {paths[0]}.", "good")
+
+    def _update_actions(self) -> None:
+        desk, actions = self.desk, self.actions_by_name
+        has_report = desk.report is not None
+        for name, action, label in (("Undo", actions["undo"], desk.undo_label), ("Redo", actions["redo"], desk.redo_label)):
+            action.setEnabled(bool(label))
+            action.setText(f"{name} · {label}" if label else name)
+        for name in ("save", "save_as", "add_column", "add_level", "refresh"):
+            actions[name].setEnabled(has_report)
+        actions["deliver"].setEnabled(self._rendered is not None)
+        self._deliver.setEnabled(self._rendered is not None)
+        if desk.report is not None and desk.path is not None:
+            mark = "" if desk.is_saved else " •"
+            self._title.setText(desk.report.title + mark)
+            self._title.setToolTip(str(desk.path) + ("" if desk.is_saved else " (not saved)"))
+            self.setWindowTitle(f"{desk.path.name}{mark} – Northmoor")
+
+    # leaving
+
+    def _folder(self) -> str:
+        last = self.desk.path or self._settings.value("last")
+        return str(Path(str(last)).parent) if last else str(Path.home())
+
+    def _may_leave(self) -> bool:
+        """Whether the open report may be left: it is saved, or the user says so."""
+        if self.desk.report is None or self.desk.is_saved:
+            return True
+        buttons = QMessageBox.StandardButton
+        answer = QMessageBox.question(
+            self,
+            "Save the changes?",
+            f"{self.desk.report.title} has changes that are not saved.",
+            buttons.Save | buttons.Discard | buttons.Cancel,
+            buttons.Save,
+        )
+        return self.save() if answer == buttons.Save else answer == buttons.Discard
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        """Ask about unsaved changes, remember the window's state, end the worker."""
+        assert event is not None
+        if not self._may_leave():
+            event.ignore()
+            return
+        self._settings.setValue("geometry", self.saveGeometry())
+        self._settings.setValue("pages-split", self.pages.split.saveState())
+        self.worker.close()
+        event.accept()

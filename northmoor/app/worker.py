@@ -1,0 +1,228 @@
+"""The worker thread: fetching, pagination and page pictures happen here, so that the window never freezes.
+
+There is one thread. A newer rendering overtakes an older one, which is stopped; page pictures are made for the newest
+document only.
+"""
+
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from time import perf_counter
+from typing import Any
+
+from PyQt6.QtCore import QObject, QThread, pyqtSignal
+
+from northmoor.core.document import Document, Session
+from northmoor.core.errors import NorthmoorError, Stopped
+from northmoor.core.layout.places import Places, page_places
+from northmoor.core.model.report import Report
+from northmoor.core.output.raster import Raster, rasterise
+from northmoor.core.sources.connections import Library
+from northmoor.core.sources.fetch import Rows
+from northmoor.core.sources.values import bind
+from northmoor.core.stopping import Stop
+
+
+@dataclass(frozen=True, eq=False)
+class RenderJob:
+    """A report to render with values."""
+
+    report: Report
+    values: dict[str, Any]
+    edition: str | None
+    library: Library
+    refresh: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class Rendered:
+    """A document, the job it was made for, and how long it took, in seconds."""
+
+    document: Document
+    job: RenderJob
+    seconds: float
+
+
+@dataclass(frozen=True, eq=False)
+class PageShown:
+    """A page's pixels and what stands where on it, for the document they belong to."""
+
+    document: Document
+    index: int
+    scale: float
+    raster: Raster
+    places: Places
+
+
+class Worker(QObject):
+    """Runs work in its thread and tells of it by signals, which arrive in the window's thread."""
+
+    rendered = pyqtSignal(object)
+    failed = pyqtSignal(str)
+    stopped = pyqtSignal()
+    page_shown = pyqtSignal(object)
+    progress = pyqtSignal(str)
+    busy_changed = pyqtSignal(bool)
+    delivered = pyqtSignal(object)
+    delivery_failed = pyqtSignal(str)
+    rows_fetched = pyqtSignal(object)
+    rows_failed = pyqtSignal(str)
+    catalog_read = pyqtSignal(object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._condition = threading.Condition()
+        self._render: RenderJob | None = None
+        self._tasks: list[Callable[[Stop], None]] = []
+        self._pages: list[tuple[int, float]] = []
+        self._document: Document | None = None
+        self._session: Session | None = None
+        self._stop = Stop()
+        self._render_runs = False
+        self._ends = False
+        self._thread = _Thread(self._loop)
+        self._thread.start()
+
+    def render(self, job: RenderJob) -> None:
+        """Render a report, overtaking a rendering that is under way."""
+        with self._condition:
+            self._render = job
+            self._pages = []
+            if self._render_runs:
+                self._stop.set()
+            self._condition.notify()
+
+    def show_pages(self, wanted: list[tuple[int, float]]) -> None:
+        """Make pictures of pages (index and scale) of the newest document, in this order; earlier wishes are dropped."""
+        with self._condition:
+            self._pages = list(wanted)
+            self._condition.notify()
+
+    def deliver(self, document: Document, path: Path) -> None:
+        """Write a document to a file."""
+        self._later(lambda stop: self._deliver(document, path, stop))
+
+    def fetch_rows(self, job: RenderJob, query: str) -> None:
+        """Fetch a query's rows for looking at."""
+        self._later(lambda stop: self._fetch_rows(job, query, stop))
+
+    def run_task(self, task: Callable[[], object], done: Callable[[object], None]) -> None:
+        """Run a small task in the thread; `done` (a signal's emit) gets its result or the error."""
+
+        def run(_: Stop) -> None:
+            try:
+                done(task())
+            except NorthmoorError as error:
+                done(error)
+
+        self._later(run)
+
+    def stop(self) -> None:
+        """Stop what runs now."""
+        with self._condition:
+            self._stop.set()
+
+    def close(self) -> None:
+        """Stop everything and end the thread."""
+        with self._condition:
+            self._ends = True
+            self._stop.set()
+            self._condition.notify()
+        self._thread.wait()
+
+    def _later(self, task: Callable[[Stop], None]) -> None:
+        with self._condition:
+            self._tasks.append(task)
+            self._condition.notify()
+
+    def _loop(self) -> None:
+        while True:
+            with self._condition:
+                while not (self._ends or self._render or self._tasks or (self._pages and self._document)):
+                    self._condition.wait()
+                if self._ends:
+                    return
+                self._stop = Stop()
+                job, self._render = self._render, None
+                self._render_runs = job is not None
+                task = self._tasks.pop(0) if job is None and self._tasks else None
+                page = self._pages.pop(0) if job is None and task is None else None
+            if job is not None:
+                self._while_busy(lambda job=job: self._do_render(job, self._stop))  # type: ignore[misc]
+                self._render_runs = False
+            elif task is not None:
+                self._while_busy(lambda task=task: task(self._stop))  # type: ignore[misc]
+            elif page is not None:
+                self._show_page(*page)
+
+    def _while_busy(self, work: Callable[[], None]) -> None:
+        self.busy_changed.emit(True)
+        try:
+            work()
+        finally:
+            self.busy_changed.emit(False)
+
+    def _session_for(self, library: Library) -> Session:
+        session = self._session
+        if session is None or session.library.root != library.root:
+            session = self._session = Session(library)
+        session.library = library
+        return session
+
+    def _do_render(self, job: RenderJob, stop: Stop) -> None:
+        began = perf_counter()
+        try:
+            session = self._session_for(job.library)
+            if job.refresh:
+                session.refresh()
+            document = session.render(job.report, job.values, job.edition, stop, self.progress.emit)
+        except Stopped:
+            if self._render is None:  # not overtaken by a newer rendering
+                self.stopped.emit()
+            return
+        except NorthmoorError as error:
+            self.failed.emit(str(error))
+            return
+        self._document = document
+        self.rendered.emit(Rendered(document, job, perf_counter() - began))
+
+    def _show_page(self, index: int, scale: float) -> None:
+        document = self._document
+        if document is None or index >= len(document):
+            return
+        raster = rasterise(document.page_pdf(index), 0, scale)
+        places = page_places(document.composition, index)
+        self.page_shown.emit(PageShown(document, index, scale, raster, places))
+
+    def _deliver(self, document: Document, path: Path, stop: Stop) -> None:
+        document.composition.setting.stop = stop
+        try:
+            self.delivered.emit(document.write(path, self.progress.emit))
+        except Stopped:
+            self.delivery_failed.emit("Stopped. Nothing was written.")
+        except NorthmoorError as error:
+            self.delivery_failed.emit(str(error))
+
+    def _fetch_rows(self, job: RenderJob, query: str, stop: Stop) -> None:
+        try:
+            values = bind(job.report, job.values)
+            session = self._session_for(job.library)
+            rows: Rows = session.rows(job.report, query, values, stop, self.progress.emit)
+        except Stopped:
+            self.rows_failed.emit("Stopped. Run the query again to see its rows.")
+        except NorthmoorError as error:
+            self.rows_failed.emit(str(error))
+        else:
+            self.rows_fetched.emit(rows)
+
+
+class _Thread(QThread):
+    def __init__(self, loop: Callable[[], None]) -> None:
+        super().__init__()
+        self._run = loop
+        self.setStackSize(64 * 1024 * 1024)  # deeply nested SQL is parsed recursively
+
+    def run(self) -> None:
+        """Qt's entry point of the thread."""
+        self._run()

@@ -1,0 +1,208 @@
+"""What stands where on a page, for pointing at: cells, column edges, and the extents of groups.
+
+The canvas lights up and drags by these; they come from the same rows and widths as the page itself.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from northmoor.core.layout.compose import Composition, Lines, TablePart
+from northmoor.core.layout.flow import HEADING
+from northmoor.core.layout.paragraph import Paragraph
+from northmoor.core.layout.plans import RowPlan
+from northmoor.core.layout.running import pieces, running_height
+from northmoor.core.layout.tablepage import HEAD, RowsOnPage, rows_on_page
+from northmoor.core.model.report import Running
+
+
+@dataclass(frozen=True, slots=True)
+class Spot:
+    """A rectangle on a page and the definition it shows: a block, or a table's row kind, level and column."""
+
+    block: str
+    row: str
+    level: str | None
+    column: str | None
+    x: int
+    y: int
+    width: int
+    height: int
+
+    def holds(self, x: int, y: int) -> bool:
+        """Whether a point lies in it."""
+        return self.x <= x < self.x + self.width and self.y <= y < self.y + self.height
+
+
+@dataclass(frozen=True, slots=True)
+class Edge:
+    """The right edge of a table's column, from `top` to `bottom`; `width` is the column's own."""
+
+    block: str
+    column: str
+    x: int
+    top: int
+    bottom: int
+    width: int
+
+
+@dataclass(frozen=True, slots=True)
+class Bracket:
+    """The extent of one group of a level (`depth` from 0) on a page; open where it goes on before or after it."""
+
+    block: str
+    level: str
+    depth: int
+    top: int
+    bottom: int
+    begins: bool
+    ends: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Places:
+    """All that can be pointed at on a page."""
+
+    spots: tuple[Spot, ...]
+    edges: tuple[Edge, ...]
+    brackets: tuple[Bracket, ...]
+
+    def spot_at(self, x: int, y: int) -> Spot | None:
+        """The innermost spot at a point."""
+        found = [spot for spot in self.spots if spot.holds(x, y)]
+        return min(found, key=lambda spot: spot.width * spot.height, default=None)
+
+
+def page_places(composition: Composition, index: int) -> Places:
+    """What stands where on the page of an index from 0."""
+    spots: list[Spot] = []
+    edges: list[Edge] = []
+    brackets: list[Bracket] = []
+    frame = composition.frame
+    for part in composition.parts[index]:
+        if isinstance(part, TablePart):
+            top = frame.top + part.piece.y
+            shown = rows_on_page(part.layout, part.piece, top)
+            spots += _cells(part, shown, frame.left)
+            edges += _edges(part, shown, frame.left)
+            brackets += _brackets(part, shown)
+        else:
+            spots.append(_line_spot(part, frame.left, frame.top, frame.width))
+    return Places((*spots, *_running_spots(composition)), tuple(edges), tuple(brackets))
+
+
+def _line_spot(part: Lines, left: int, top: int, width: int) -> Spot:
+    block = part.block
+    if isinstance(block, Paragraph):
+        lines = len(block.lines[part.start : part.end])
+        height = lines * block.leading + 2 * block.look.padding
+        return Spot(block.origin.block, block.origin.row, None, None, left, top + part.y, width, height)
+    return Spot(block.name, "picture", None, None, left, top + part.y, width, block.height)
+
+
+def _running_spots(composition: Composition) -> list[Spot]:
+    page, setting, frame = composition.edition.page, composition.setting, composition.frame
+    spots = []
+    header, footer = composition.edition.header, composition.edition.footer
+    if header:
+        spots += _pieces(header, "header", frame.left, page.margin_top, frame.width, running_height(header, setting))
+    if footer:
+        height = running_height(footer, setting)
+        top = page.paper[1] - page.margin_bottom - height
+        spots += _pieces(footer, "footer", frame.left, top, frame.width, height)
+    return spots
+
+
+def _pieces(running: Running, name: str, left: int, top: int, width: int, height: int) -> list[Spot]:
+    """A third of the width for each place; `column` tells the line and place, as ``0.end``."""
+    each = height // max(len(running.lines), 1)
+    third = {"start": 0, "center": 1, "end": 2}
+    return [
+        Spot(name, name, None, f"{number}.{place}", left + third[place] * width // 3, top + number * each, width // 3, each)
+        for number, line in enumerate(running.lines)
+        for place, _ in pieces(line)
+    ]
+
+
+def _cells(part: TablePart, shown: RowsOnPage, left: int) -> list[Spot]:
+    layout = part.layout
+    spots = []
+    for row, y, height in zip(shown.rows.tolist(), shown.tops.tolist(), shown.heights.tolist(), strict=True):
+        number = 0 if row == HEAD else 1 + int(layout.flow.kind[row])
+        plan = layout.plans[number]
+        name, level = _row_name(part, plan)
+        spots.append(Spot(layout.table.name, name, level, None, left, y, layout.edges[-1], height))
+        for cell in plan.cells:
+            x, right = layout.edges[cell.column], layout.edges[cell.column + cell.span]
+            spots.append(Spot(layout.table.name, name, level, cell.name, left + x, y, right - x, height))
+    return spots
+
+
+def _row_name(part: TablePart, plan: RowPlan) -> tuple[str, str | None]:
+    kind = plan.kind
+    if kind is None:
+        return "head", None
+    level = part.layout.table.levels[kind.level - 1].name if kind.level else None
+    return ("heading", "detail", "total")[kind.kind], level
+
+
+def _edges(part: TablePart, shown: RowsOnPage, left: int) -> list[Edge]:
+    if not len(shown.rows):
+        return []
+    top, bottom = int(shown.tops[0]), int(shown.tops[-1] + shown.heights[-1])
+    table, edges = part.layout.table, part.layout.edges
+    return [
+        Edge(table.name, column.name, left + edges[i + 1], top, bottom, edges[i + 1] - edges[i])
+        for i, column in enumerate(table.columns)
+    ]
+
+
+def _brackets(part: TablePart, shown: RowsOnPage) -> list[Bracket]:
+    layout = part.layout
+    flow, arranged = layout.flow, layout.arranged
+    own = shown.rows[len(shown.rows) - (part.piece.end - part.piece.start) :]
+    if not len(own) or not arranged.rows:
+        return []
+    brackets = []
+    first_y = int(shown.tops[1 if part.piece.has_head and len(shown.tops) > 1 else 0])
+    for depth, level in enumerate(layout.table.levels):
+        inside = _inside(part, own, depth)
+        positions = np.minimum(flow.position[own], arranged.rows - 1)
+        numbers = np.where(inside, arranged.group_of_row[depth][positions], -1)
+        for group in np.unique(numbers[numbers >= 0]).tolist():
+            at = np.flatnonzero(numbers == group)
+            offset = len(shown.rows) - len(own)
+            begins = bool(own[at[0]] == _first_of_group(part, group, depth))
+            ends = _closes(part, int(own[at[-1]]), depth)
+            top = int(shown.tops[offset + at[0]]) if begins else first_y
+            bottom = int(shown.tops[offset + at[-1]] + shown.heights[offset + at[-1]])
+            brackets.append(Bracket(layout.table.name, level.name, depth, top, bottom, begins, ends))
+    return brackets
+
+
+def _inside(part: TablePart, rows: np.ndarray, depth: int) -> np.ndarray:  # type: ignore[type-arg]  # row numbers
+    """Which printed rows belong to a group of a level, its heading and total included."""
+    kinds = [part.layout.flow.kinds[k] for k in part.layout.flow.kind[rows]]
+    return np.array([k.kind == 1 or k.level > depth for k in kinds], bool)
+
+
+def _first_of_group(part: TablePart, group: int, depth: int) -> int:
+    flow = part.layout.flow
+    start = int(part.layout.arranged.levels[depth].starts[group])
+    row = int(flow.first_at(np.array([start]))[0])
+    while row < len(flow) and flow.kinds[flow.kind[row]].kind == HEADING and flow.kinds[flow.kind[row]].level <= depth:
+        row += 1
+    return row
+
+
+def _closes(part: TablePart, row: int, depth: int) -> bool:
+    """Whether a printed row is the last of its group: the next one belongs to an outer level or another group."""
+    flow = part.layout.flow
+    if row + 1 >= len(flow):
+        return True
+    groups = part.layout.arranged.group_of_row[depth]
+    here, there = int(flow.position[row]), int(flow.position[row + 1])
+    if there >= len(groups) or groups[here] != groups[there]:
+        return True
+    following = flow.kinds[flow.kind[row + 1]]
+    return following.kind == 2 and following.level <= depth

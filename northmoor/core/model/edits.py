@@ -1,0 +1,224 @@
+"""Edits: each a function from a report to a new one, as the window and scripts make them.
+
+All raise pydantic.ValidationError when the result would be no sound report, and KeyError for names that are not there.
+"""
+
+from typing import Any
+
+from northmoor.core.model.blocks import Cell, Column, Level, Row, TableBlock
+from northmoor.core.model.data import Query, QueryColumn
+from northmoor.core.model.looks import Look
+from northmoor.core.model.part import Part
+from northmoor.core.model.report import Edition, Report, Running, RunningLine
+
+
+def change_edition(report: Report, edition: str, **changes: Any) -> Report:
+    """Change properties of an edition."""
+    changed = tuple(e.but(**changes) if e.name == edition else e for e in report.editions)
+    return report.but(editions=changed)
+
+
+def block_of(report: Report, edition: str, block: str) -> Any:
+    """A block by name."""
+    found = _edition(report, edition)
+    for candidate in found.blocks:
+        if candidate.name == block:
+            return candidate
+    raise KeyError(block)
+
+
+def table_of(report: Report, edition: str, table: str) -> TableBlock:
+    """A table by name."""
+    block = block_of(report, edition, table)
+    if not isinstance(block, TableBlock):
+        raise KeyError(table)
+    return block
+
+
+def change_block(report: Report, edition: str, block: str, **changes: Any) -> Report:
+    """Change properties of a block."""
+    changed = block_of(report, edition, block).but(**changes)
+    blocks = tuple(changed if b.name == block else b for b in _edition(report, edition).blocks)
+    return change_edition(report, edition, blocks=blocks)
+
+
+def remove_block(report: Report, edition: str, block: str) -> Report:
+    """Take a block out."""
+    blocks = tuple(b for b in _edition(report, edition).blocks if b.name != block)
+    return change_edition(report, edition, blocks=blocks)
+
+
+def change_column(report: Report, edition: str, table: str, column: str, **changes: Any) -> Report:
+    """Change properties of a table's column."""
+    columns = tuple(c.but(**changes) if c.name == column else c for c in table_of(report, edition, table).columns)
+    return change_block(report, edition, table, columns=columns)
+
+
+def add_column(report: Report, edition: str, table: str, field: str, expression: str, at: int | None = None) -> Report:
+    """Add a column that shows a field of the table's query, before the column at a place, or at the end."""
+    block = table_of(report, edition, table)
+    setting = column_setting(report.query(block.query), field)
+    name = _free(field, [c.name for c in block.columns])
+    column = Column(name=name, value=expression, title=_literal(setting.label or field))
+    place = len(block.columns) if at is None else at
+    return change_block(report, edition, table, columns=(*block.columns[:place], column, *block.columns[place:]))
+
+
+def remove_column(report: Report, edition: str, table: str, column: str) -> Report:
+    """Take a column and the cells under it out of a table; cells that span it become narrower."""
+    block = table_of(report, edition, table)
+    names = [c.name for c in block.columns]
+    gone = names.index(column)
+
+    def without(row: Row | None) -> Row | None:
+        return None if row is None else row.but(cells=tuple(_narrower(row, names, gone)))
+
+    levels = tuple(lv.but(heading=without(lv.heading), total=without(lv.total)) for lv in block.levels)
+    columns = tuple(c for c in block.columns if c.name != column)
+    return change_block(report, edition, table, columns=columns, levels=levels, total=without(block.total))
+
+
+def _narrower(row: Row, names: list[str], gone: int) -> list[Cell]:
+    cells = []
+    for cell in row.cells:
+        start = names.index(cell.column)
+        if not start <= gone < start + cell.span:
+            cells.append(cell)
+        elif cell.span > 1:
+            first = names[gone + 1] if start == gone else cell.column
+            cells.append(cell.but(column=first, span=cell.span - 1))
+    return cells
+
+
+def add_level(report: Report, edition: str, table: str, field: str, expression: str, at: int | None = None) -> Report:
+    """Group a table by a field, with a heading, and with a total under each column whose field is totalled.
+
+    The level stands before the one at a place (0 is outermost), or innermost.
+    """
+    block = table_of(report, edition, table)
+    query = report.query(block.query)
+    columns = block.columns
+    heading = Row(style=_style(report, "heading"), cells=(Cell(column=columns[0].name, text=f"{{{expression}}}", span=len(columns)),))
+    total = total_cells(query, columns, f"Total for {{{expression}}}")
+    level = Level(
+        name=_free(field, [lv.name for lv in block.levels]),
+        by=expression,
+        heading=heading,
+        total=Row(style=_style(report, "total"), cells=total) if total else None,
+    )
+    place = len(block.levels) if at is None else at
+    return change_block(report, edition, table, levels=(*block.levels[:place], level, *block.levels[place:]))
+
+
+def total_cells(query: Query, columns: tuple[Column, ...], label: str) -> tuple[Cell, ...]:
+    """A label, then the default aggregate of each column's field; empty when no field is totalled."""
+    cells = []
+    for column in columns:
+        aggregate = next((c.total for c in query.columns if c.name == column.value), None)
+        if aggregate and aggregate != "none":
+            value = f"count(distinct {column.value})" if aggregate == "count_distinct" else f"{aggregate}({column.value})"
+            cells.append(Cell(column=column.name, value=value))
+    if not cells:
+        return ()
+    names = [c.name for c in columns]
+    first = names.index(cells[0].column)
+    return (Cell(column=names[0], text=label, span=first), *cells) if first else tuple(cells)
+
+
+def remove_level(report: Report, edition: str, table: str, level: str) -> Report:
+    """Take a level out; its rows join the level around it."""
+    levels = tuple(lv for lv in table_of(report, edition, table).levels if lv.name != level)
+    return change_block(report, edition, table, levels=levels)
+
+
+def change_level(report: Report, edition: str, table: str, level: str, **changes: Any) -> Report:
+    """Change properties of a level."""
+    levels = tuple(lv.but(**changes) if lv.name == level else lv for lv in table_of(report, edition, table).levels)
+    return change_block(report, edition, table, levels=levels)
+
+
+def move_level(report: Report, edition: str, table: str, level: str, by: int) -> Report:
+    """Move a level outward (negative) or inward."""
+    levels = list(table_of(report, edition, table).levels)
+    at = next(i for i, lv in enumerate(levels) if lv.name == level)
+    moved = levels.pop(at)
+    levels.insert(max(0, min(at + by, len(levels))), moved)
+    return change_block(report, edition, table, levels=tuple(levels))
+
+
+def row_of(table: TableBlock, row: str, level: str | None) -> Row | None:
+    """The heading or total row of a level, or the total of the table."""
+    if level is None:
+        return table.total
+    found = next(lv for lv in table.levels if lv.name == level)
+    return found.heading if row == "heading" else found.total
+
+
+def change_row(report: Report, edition: str, table: str, row: str, level: str | None, changed: Row | None) -> Report:
+    """Put another row, or none, in the place of a heading or total."""
+    if level is None:
+        return change_block(report, edition, table, total=changed)
+    return change_level(report, edition, table, level, **{row: changed})
+
+
+def change_cell(report: Report, edition: str, table: str, row: str, level: str | None, column: str, **changes: Any) -> Report:
+    """Change properties of a cell of a heading or total row; a cell that is not there yet is made."""
+    found = row_of(table_of(report, edition, table), row, level) or Row()
+    if any(cell.column == column for cell in found.cells):
+        cells = tuple(c.but(**changes) if c.column == column else c for c in found.cells)
+    else:
+        cells = (*found.cells, Cell(column=column, **changes))
+    return change_row(report, edition, table, row, level, found.but(cells=cells))
+
+
+def remove_cell(report: Report, edition: str, table: str, row: str, level: str | None, column: str) -> Report:
+    """Empty a cell of a heading or total row."""
+    found = row_of(table_of(report, edition, table), row, level) or Row()
+    cells = tuple(c for c in found.cells if c.column != column)
+    return change_row(report, edition, table, row, level, found.but(cells=cells))
+
+
+def changed_look(look: Look | None, **changes: Any) -> Look | None:
+    """A look with some properties changed; None when nothing is left of it."""
+    changed = (look or Look()).but(**changes)
+    return None if changed == Look() else changed
+
+
+def change_piece(report: Report, edition: str, running: str, line: int, place: str, piece: Part | None) -> Report:
+    """Put another piece, or none, in a place of a header's or footer's line."""
+    found: Running = getattr(_edition(report, edition), running)
+    lines = tuple(ln.but(**{place: piece}) if i == line else ln for i, ln in enumerate(found.lines))
+    kept = tuple(ln for ln in lines if ln != RunningLine())
+    return change_edition(report, edition, **{running: found.but(lines=kept) if kept else None})
+
+
+def change_query(report: Report, query: str, **changes: Any) -> Report:
+    """Change properties of a query."""
+    return report.but(queries=tuple(q.but(**changes) if q.name == query else q for q in report.queries))
+
+
+def column_setting(query: Query, column: str) -> QueryColumn:
+    """What a query says of a column, or a setting that says nothing."""
+    return next((c for c in query.columns if c.name == column), QueryColumn(name=column))
+
+
+def _edition(report: Report, name: str) -> Edition:
+    found = report.edition(name)
+    if found is None:
+        raise KeyError(name)
+    return found
+
+
+def _style(report: Report, name: str) -> str | None:
+    return name if any(style.name == name for style in report.styles) else None
+
+
+def _free(name: str, taken: list[str]) -> str:
+    candidate, count = name, 2
+    while candidate in taken:
+        candidate, count = f"{name}_{count}", count + 1
+    return candidate
+
+
+def _literal(text: str) -> str:
+    return text.replace("{", "{{").replace("}", "}}")
