@@ -45,6 +45,7 @@ def main() -> None:
         window.desk.select(Selection("cell", "fares-table", "detail", None, "fares"))
         settle(application, window)
         window.grab().save(str(TARGET / "pages.png"))
+        window.desk.select(Selection("level", "fares-table", level="route"))
         window.pages.add_level("season")
         settle(application, window)
         window.grab().save(str(TARGET / "levels.png"))

@@ -1,7 +1,7 @@
 """Northmoor lays out business data into printable, exact reports.
 
-    import northmoor
-    northmoor.render("reports/fares-by-route.moor", values={"year": 2025}).write(Path("fares.pdf"))
+import northmoor
+northmoor.render("reports/fares-by-route.moor", values={"year": 2025}).write(Path("fares.pdf"))
 """
 
 from collections.abc import Mapping

@@ -13,7 +13,12 @@ from northmoor.core.errors import NorthmoorError, ParameterError
 from northmoor.core.model.files import load_report
 from northmoor.core.sources.connections import Library
 
-app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help="Exact, printable reports from business data.")
+app = typer.Typer(
+    add_completion=False,
+    no_args_is_help=True,
+    pretty_exceptions_enable=False,
+    help="Exact, printable reports from business data.",
+)
 
 
 @app.command()

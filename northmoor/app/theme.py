@@ -24,7 +24,13 @@ LINE = "#CFC9BC"
 RAILS = ("#7B4B94", "#2F7F86", "#B0612B", "#5E7F3A")
 UI_FONT = "IBM Plex Sans"
 MONO_FONT = "IBM Plex Mono"
-_FONT_FILES = ("IBMPlexSans-Regular", "IBMPlexSans-SemiBold", "IBMPlexSans-Bold", "IBMPlexMono-Regular", "IBMPlexMono-Bold")
+_FONT_FILES = (
+    "IBMPlexSans-Regular",
+    "IBMPlexSans-SemiBold",
+    "IBMPlexSans-Bold",
+    "IBMPlexMono-Regular",
+    "IBMPlexMono-Bold",
+)
 
 STYLE_SHEET = f"""
 * {{ font-family: "{UI_FONT}"; font-size: 13px; color: {PEAT}; }}

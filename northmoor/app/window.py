@@ -141,7 +141,7 @@ class Window(QMainWindow):
         fetch.setIcon(icon("refresh-cw"))
         fetch.setToolTip("Fetch the data again (F5)")
         fetch.setAccessibleName("Fetch the data again")
-        fetch.clicked.connect(lambda: self.render(refresh=True))
+        fetch.clicked.connect(lambda: self.show_report(refresh=True))
         self._deliver.setObjectName("primary")
         self._deliver.setIcon(icon("send", PAGE))
         self._deliver.setToolTip("Write the pages as a PDF (Ctrl+D)")
@@ -172,9 +172,9 @@ class Window(QMainWindow):
     def _connect(self) -> None:
         desk, worker, canvas = self.desk, self.worker, self.pages.canvas
         desk.opened.connect(self._opened)
-        desk.changed.connect(self.render)
+        desk.changed.connect(self.show_report)
         desk.changed.connect(self._update_actions)
-        desk.values_changed.connect(self.render)
+        desk.values_changed.connect(self.show_report)
         desk.saved_changed.connect(self._update_actions)
         desk.refused.connect(lambda message: self.tell(message, "fault"))
         worker.rendered.connect(self._show_rendered)
@@ -240,7 +240,7 @@ class Window(QMainWindow):
             self.tell(f"Writing {path.name}", "quiet")
             self.worker.deliver(self._rendered.document, path)
 
-    def render(self, refresh: bool = False) -> None:
+    def show_report(self, refresh: bool = False) -> None:
         """Render the report as it is now."""
         report, library = self.desk.report, self.desk.library
         if report is None or library is None:
@@ -419,7 +419,10 @@ class Window(QMainWindow):
     def _update_actions(self) -> None:
         desk, actions = self.desk, self.actions_by_name
         has_report = desk.report is not None
-        for name, action, label in (("Undo", actions["undo"], desk.undo_label), ("Redo", actions["redo"], desk.redo_label)):
+        for name, action, label in (
+            ("Undo", actions["undo"], desk.undo_label),
+            ("Redo", actions["redo"], desk.redo_label),
+        ):
             action.setEnabled(bool(label))
             action.setText(f"{name} · {label}" if label else name)
         for name in ("save", "save_as", "add_column", "add_level", "refresh"):

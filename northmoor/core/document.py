@@ -102,7 +102,12 @@ class Session:
         return fetched
 
     def _arrange_all(
-        self, edition: Edition, fetched: Mapping[str, Rows | NorthmoorError], values: Values, stop: Stop, tell: Tell
+        self,
+        edition: Edition,
+        fetched: Mapping[str, Rows | NorthmoorError],
+        values: Values,
+        stop: Stop,
+        tell: Tell,
     ) -> dict[str, ArrangedTable | NorthmoorError]:
         rows = {name: r for name, r in fetched.items() if isinstance(r, Rows)}
         arranged: dict[str, ArrangedTable | NorthmoorError] = {}

@@ -1,21 +1,21 @@
 """What can go wrong, as one tree of exceptions whose sentences are meant for the user.
 
-    NorthmoorError
-    ├── ReportFileError       a report or connections file cannot be read or written
-    │   └── NewerFileError    it was written by a newer Northmoor
-    ├── ConnectionFault       a connection is unknown or does not answer
-    ├── QueryError            a query cannot be run or its rows cannot be read
-    │   └── RefusedQuery      it would do more than read
-    ├── ParameterError        a value is missing or does not fit its parameter
-    ├── ExpressionError       an expression or template does not parse, or names what is not there
-    ├── LayoutError           a block cannot be placed
-    ├── OutputError           the result cannot be written
-    └── Stopped               the user stopped the work
+NorthmoorError
+├── ReportFileError       a report or connections file cannot be read or written
+│   └── NewerFileError    it was written by a newer Northmoor
+├── ConnectionFault       a connection is unknown or does not answer
+├── QueryError            a query cannot be run or its rows cannot be read
+│   └── RefusedQuery      it would do more than read
+├── ParameterError        a value is missing or does not fit its parameter
+├── ExpressionError       an expression or template does not parse, or names what is not there
+├── LayoutError           a block cannot be placed
+├── OutputError           the result cannot be written
+└── Stopped               the user stopped the work
 """
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from difflib import get_close_matches
-from typing import Iterable
 
 
 @dataclass(frozen=True, slots=True)

@@ -104,7 +104,15 @@ def _masters(connection: sqlite3.Connection) -> None:
     connection.executemany("insert into ports values (?, ?, ?, ?)", [(n, *p) for n, p in enumerate(PORTS, 1)])
     connection.executemany("insert into vessels values (?, ?, ?, ?, ?)", [(n, *v) for n, v in enumerate(VESSELS, 1)])
     routes = [
-        (n, f"{r.start}-{r.end}", f"{names[r.start]} – {names[r.end]}", numbers[r.start], numbers[r.end], r.season, r.minutes)
+        (
+            n,
+            f"{r.start}-{r.end}",
+            f"{names[r.start]} – {names[r.end]}",
+            numbers[r.start],
+            numbers[r.end],
+            r.season,
+            r.minutes,
+        )
         for n, r in enumerate(ROUTES, 1)
     ]
     connection.executemany("insert into routes values (?, ?, ?, ?, ?, ?, ?)", routes)

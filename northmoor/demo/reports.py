@@ -68,7 +68,11 @@ def _full() -> Edition:
             lines=(
                 RunningLine(
                     start=PicturePiece(file="pictures/tarrow.png", height=26_000),
-                    end=TextPiece(text="Tarrow Sound Ferries", style="running", look=Look(bold=True, color="#2F7F86", size=9000)),
+                    end=TextPiece(
+                        text="Tarrow Sound Ferries",
+                        style="running",
+                        look=Look(bold=True, color="#2F7F86", size=9000),
+                    ),
                 ),
             ),
             gap=14_000,
@@ -76,7 +80,9 @@ def _full() -> Edition:
         footer=Running(
             lines=(
                 RunningLine(
-                    start=TextPiece(text="{report_title()} · data as of {data_time(); d MMMM y, HH:mm}", style="running"),
+                    start=TextPiece(
+                        text="{report_title()} · data as of {data_time(); d MMMM y, HH:mm}", style="running"
+                    ),
                     end=TextPiece(text="Page {page_number()} of {page_count()}", style="running"),
                 ),
             ),

@@ -2,7 +2,17 @@
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QColor
-from PyQt6.QtWidgets import QHeaderView, QLabel, QLineEdit, QListWidget, QListWidgetItem, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QHeaderView,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from northmoor.app.icons import icon
 from northmoor.app.theme import STONE_TEXT
@@ -23,7 +33,7 @@ class Catalog(QWidget):
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         layout = QVBoxLayout(self)
-        layout.setContentsMargins(10, 8, 0, 8)
+        layout.setContentsMargins(10, 8, 6, 8)
         layout.setSpacing(6)
         self._search = QLineEdit()
         self._search.setPlaceholderText("tables and columns")

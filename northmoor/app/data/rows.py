@@ -32,7 +32,11 @@ class RowsModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.TextAlignmentRole:
             side = Qt.AlignmentFlag.AlignRight if kind.is_number else Qt.AlignmentFlag.AlignLeft
             return side | Qt.AlignmentFlag.AlignVCenter
-        if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ForegroundRole, Qt.ItemDataRole.ToolTipRole):
+        if role not in (
+            Qt.ItemDataRole.DisplayRole,
+            Qt.ItemDataRole.ForegroundRole,
+            Qt.ItemDataRole.ToolTipRole,
+        ):
             return None
         value = self._rows.table.column(index.column())[index.row()].as_py()
         if role == Qt.ItemDataRole.ForegroundRole:

@@ -18,7 +18,6 @@ from northmoor.core.sources.fetch import Rows
 from northmoor.core.sources.guard import check_query
 from northmoor.core.sources.sqlite import CatalogTable, read_catalog
 
-
 EDITOR_POINTS = 10.0
 """Size of the SQL; the editor component knows points only."""
 
@@ -131,7 +130,10 @@ class DataWorkspace(QWidget):
                 lambda database=database: read_catalog(database),  # type: ignore[misc]
                 lambda tables, name=name: self.catalog_read.emit((name, tables)),  # type: ignore[misc]
             )
-        self._tell("Run the query to see its rows (Ctrl+Enter)." if self._query else "The report has no query yet.", "quiet")
+        self._tell(
+            "Run the query to see its rows (Ctrl+Enter)." if self._query else "The report has no query yet.",
+            "quiet",
+        )
 
     def _changed(self) -> None:
         report = self._desk.report
@@ -223,6 +225,8 @@ def make_sql_editor() -> QsciScintilla:
     editor.setSelectionBackgroundColor(QColor(LIT))
     editor.setSelectionForegroundColor(QColor(PEAT))
     editor.setFrameShape(QsciScintilla.Shape.NoFrame)
+    editor.SendScintilla(QsciScintilla.SCI_SETSCROLLWIDTH, 1)
+    editor.SendScintilla(QsciScintilla.SCI_SETSCROLLWIDTHTRACKING, 1)
     editor.SendScintilla(QsciScintilla.SCI_SETEXTRAASCENT, 2)
     editor.SendScintilla(QsciScintilla.SCI_SETEXTRADESCENT, 2)
     return editor

@@ -259,7 +259,9 @@ class Canvas(QAbstractScrollArea):
 
     def _on_screen(self, page: QRect, spot: Spot) -> QRectF:
         scale = self._scale()
-        return QRectF(page.left() + spot.x * scale, page.top() + spot.y * scale, spot.width * scale, spot.height * scale)
+        return QRectF(
+            page.left() + spot.x * scale, page.top() + spot.y * scale, spot.width * scale, spot.height * scale
+        )
 
     def _draw_drag(self, painter: QPainter) -> None:
         assert self._drag is not None
@@ -286,7 +288,11 @@ class Canvas(QAbstractScrollArea):
             rect = self.page_rect(index)
             if rect.contains(point):
                 scale = self._scale()
-                return index, round((point.x() - rect.left()) / scale), round((point.y() - rect.top()) / scale)
+                return (
+                    index,
+                    round((point.x() - rect.left()) / scale),
+                    round((point.y() - rect.top()) / scale),
+                )
         return None
 
     def _edge_at(self, point: QPoint) -> tuple[Edge, int] | None:

@@ -39,7 +39,12 @@ class Contents(QTreeWidget):
                 self._add_table(block)
             else:
                 shown = block.kind.capitalize() + f" · {block.name}"
-                self._add(None, shown, "type" if block.kind == "text" else "image", Selection(block.kind, block.name))
+                self._add(
+                    None,
+                    shown,
+                    "type" if block.kind == "text" else "image",
+                    Selection(block.kind, block.name),
+                )
         if edition.footer:
             self._add_running(edition.footer, "footer")
         for item in self._items():
@@ -99,7 +104,12 @@ class Contents(QTreeWidget):
             self._add(item, name, None, Selection("cell", table.name, row, level, name))
 
     def _add(
-        self, parent: QTreeWidgetItem | None, text: str, drawing: str | None, selection: Selection, color: str | None = None
+        self,
+        parent: QTreeWidgetItem | None,
+        text: str,
+        drawing: str | None,
+        selection: Selection,
+        color: str | None = None,
     ) -> QTreeWidgetItem:
         item = QTreeWidgetItem([text])
         item.setData(0, _SELECTION, selection)

@@ -36,7 +36,12 @@ NAMES = {
     "title": "Title", "padding": "Above, below", "inset": "At the sides", "page_break": "New page", "span": "Columns",
 }  # fmt: skip
 CHOICES = {
-    "page_break": {"none": "Never", "between": "Between groups", "before": "Before each", "after": "After each"},
+    "page_break": {
+        "none": "Never",
+        "between": "Between groups",
+        "before": "Before each",
+        "after": "After each",
+    },
     "order": {"ascending": "A to Z", "descending": "Z to A", "as_given": "As the query gives it"},
     "align": {"start": "Left", "center": "Centre", "end": "Right"},
     "orientation": {"portrait": "Portrait", "landscape": "Landscape"},
@@ -76,7 +81,9 @@ def _editor(field: str, info: FieldInfo, value: Any, commit: Commit, choices: li
     if "color" in field or field == "fill":
         return ColorEditor(value, commit)
     if inner is int and _is_length(info):
-        return LengthEditor(value, commit, optional, points=field in ("size", "rule_above", "rule_below", "padding", "inset"))
+        return LengthEditor(
+            value, commit, optional, points=field in ("size", "rule_above", "rule_below", "padding", "inset")
+        )
     if inner is int:
         return _number(int(value), info, commit)
     if inner is float:
@@ -273,4 +280,3 @@ def _percent(value: float, commit: Commit) -> QSpinBox:
     box.setValue(round(value * 100))
     box.editingFinished.connect(lambda: commit(box.value() / 100))
     return box
-

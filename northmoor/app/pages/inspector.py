@@ -16,7 +16,20 @@ from northmoor.core.model.part import Part
 from northmoor.core.model.report import PageSetup, Report, Running
 
 Change = Callable[[Report, str], Report]
-LOOK_FIELDS = ("font", "size", "bold", "italic", "color", "fill", "align", "padding", "inset", "rule_above", "rule_below", "rule_color")
+LOOK_FIELDS = (
+    "font",
+    "size",
+    "bold",
+    "italic",
+    "color",
+    "fill",
+    "align",
+    "padding",
+    "inset",
+    "rule_above",
+    "rule_below",
+    "rule_color",
+)
 
 
 class Inspector(QScrollArea):
@@ -97,7 +110,10 @@ class Inspector(QScrollArea):
         self._section("Look")
         for name in ("locale", "currency", "time_zone"):
             self._property(
-                Report, report, name, lambda v, n=name: self._edit(f"Change the {label_of(n).lower()}", lambda r, _e: r.but(**{n: v}))
+                Report,
+                report,
+                name,
+                lambda v, n=name: self._edit(f"Change the {label_of(n).lower()}", lambda r, _e: r.but(**{n: v})),
             )
 
     def _running(self, report: Report, edition: str, selection: Selection) -> None:
@@ -110,7 +126,9 @@ class Inspector(QScrollArea):
             self._section("Where")
 
             def change(**changes: Any) -> Change:
-                return lambda r, e: edits.change_edition(r, e, **{selection.kind: getattr(r.edition(e), selection.kind).but(**changes)})
+                return lambda r, e: edits.change_edition(
+                    r, e, **{selection.kind: getattr(r.edition(e), selection.kind).but(**changes)}
+                )
 
             self._properties(Running, running, ("gap", "rule"), f"Change the {selection.kind}", change)
             return
@@ -206,10 +224,15 @@ class Inspector(QScrollArea):
         self._title(_row_title(selection))
 
         def change(**changes: Any) -> Change:
-            return lambda r, e: edits.change_row(r, e, table.name, selection.row or "", selection.level, row.but(**changes))
+            return lambda r, e: edits.change_row(
+                r, e, table.name, selection.row or "", selection.level, row.but(**changes)
+            )
 
         self._looks(report, row, "Change the look", change)
-        self._action("Take the row out", lambda r, e: edits.change_row(r, e, table.name, selection.row or "", selection.level, None))
+        self._action(
+            "Take the row out",
+            lambda r, e: edits.change_row(r, e, table.name, selection.row or "", selection.level, None),
+        )
 
     def _cell(self, report: Report, edition: str, selection: Selection) -> None:
         table = edits.table_of(report, edition, selection.block)
@@ -305,7 +328,12 @@ class Inspector(QScrollArea):
             self._property(kind, part, field, lambda v, f=field: self._edit(label, change(**{f: v})))
 
     def _property(
-        self, kind: type[Part], part: Part, field: str, commit: Callable[[Any], object], choices: list[str] | None = None
+        self,
+        kind: type[Part],
+        part: Part,
+        field: str,
+        commit: Callable[[Any], object],
+        choices: list[str] | None = None,
     ) -> None:
         assert self._fields is not None
         editor = editor_for(kind, field, getattr(part, field), commit, choices)

@@ -22,9 +22,7 @@ def rail_x(page: QRect, depth: int, depths: int) -> int:
     return page.left() - 10 - STEP * (shown - 1 - min(depth, MOST - 1))
 
 
-def draw_rails(
-    painter: QPainter, page: QRect, brackets: Sequence[Bracket], scale: float, selection: Selection
-) -> None:
+def draw_rails(painter: QPainter, page: QRect, brackets: Sequence[Bracket], scale: float, selection: Selection) -> None:
     """Draw the brackets of a page. Open ends have no arm: the group goes on."""
     depths = 1 + max((b.depth for b in brackets), default=-1)
     heads: dict[int, int] = {}
@@ -32,7 +30,10 @@ def draw_rails(
         x = rail_x(page, bracket.depth, depths)
         top = page.top() + round(bracket.top * scale) + 2
         bottom = page.top() + round(bracket.bottom * scale) - 2
-        chosen = selection.kind == "level" and (selection.block, selection.level) == (bracket.block, bracket.level)
+        chosen = selection.kind == "level" and (selection.block, selection.level) == (
+            bracket.block,
+            bracket.level,
+        )
         color = QColor(RAILS[bracket.depth % len(RAILS)])
         painter.setPen(QPen(color, 3 if chosen else 1.5))
         painter.drawLine(x, top, x, bottom)

@@ -68,7 +68,7 @@ class PagesWorkspace(QWidget):
         edition = self._desk.edition
         tables = edition.tables if edition else ()
         chosen = [t for t in tables if t.name == self._desk.selection.block]
-        return (chosen or list(tables) or [None])[0]
+        return next(iter((*chosen, *tables)), None)
 
     def add_column(self, field: str) -> None:
         """Add a field of the table's query as a column, after the selected column or at the end."""

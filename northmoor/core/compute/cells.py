@@ -33,7 +33,12 @@ def faulty(count: int, fault: ExpressionError) -> Computed:
 
 
 def compute_cells(
-    engine: Engine, compiler: Compiler, cells: Sequence[Compiled | ExpressionError], source: str, order: str, count: int
+    engine: Engine,
+    compiler: Compiler,
+    cells: Sequence[Compiled | ExpressionError],
+    source: str,
+    order: str,
+    count: int,
 ) -> tuple[Computed, ...]:
     """Compute scalar SQL over a source of `count` rows, given in the order of a column."""
     sound = [cell for cell in cells if isinstance(cell, Compiled)]
@@ -73,7 +78,7 @@ def _compute_alone(engine: Engine, cell: Compiled, source: str, order: str, coun
     except EngineError:
         return faulty(count, ExpressionError(f"The engine cannot compute it: {message}.", 0))
     bad = pc.indices_nonzero(whole(table.column("bad")))
-    return Computed(whole(table.column("c")), {row: message for row in bad.to_pylist()})
+    return Computed(whole(table.column("c")), dict.fromkeys(bad.to_pylist(), message))
 
 
 def _not_constant(engine: Engine, compiler: Compiler, cell: Compiled, source: str, order: str) -> dict[int, str]:

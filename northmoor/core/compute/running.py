@@ -39,7 +39,11 @@ def compute_running(
     compiled = {text: _compile(compiler, text, standing) for text in expressions}
     plain = [c for c in compiled.values() if isinstance(c, Compiled)]
     with Engine(stop) as engine:
-        pages = {"at": np.arange(len(numbers)), "page_number": np.asarray(numbers), "page_count": np.asarray(counts)}
+        pages = {
+            "at": np.arange(len(numbers)),
+            "page_number": np.asarray(numbers),
+            "page_count": np.asarray(counts),
+        }
         engine.give(PAGES, pa.table(pages))
         needed = sorted({n for c in plain for n in c.needs}, key=lambda n: compiler.names[n])
         broken = _give_queries(engine, compiler, needed, rows)
@@ -80,5 +84,3 @@ def _give_queries(
         if columns:
             engine.give(scope_table(name), pa.table(columns))
     return broken
-
-

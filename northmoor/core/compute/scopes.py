@@ -12,8 +12,8 @@ from typing import Any
 from sqlglot import exp
 
 from northmoor.core.errors import ExpressionError, did_you_mean
-from northmoor.core.expr.language import Expression, function_name, is_aggregate, quoted
 from northmoor.core.expr.language import WINDOW_FUNCTIONS as WINDOW_FUNCTION_NAMES
+from northmoor.core.expr.language import Expression, function_name, is_aggregate, quoted
 from northmoor.core.sources.values import Values
 
 DETAIL = -1
@@ -130,7 +130,8 @@ class _Work:
             return self._other_query(others)
         if self.standing.scope == DETAIL:
             raise self._fault(
-                f"{node.sql('duckdb').lower()} needs a scope in a row: write it over a level or over report", node
+                f"{node.sql('duckdb').lower()} needs a scope in a row: write it over a level or over report",
+                node,
             )
         return self.standing.scope
 
@@ -192,7 +193,10 @@ class _Work:
 
     def _bare_column(self, node: exp.Column) -> exp.Expression:
         if node.table:
-            raise self._fault(f"{node.sql('duckdb')} comes from another query; total it, as in max({node.table}.{node.name})", node)
+            raise self._fault(
+                f"{node.sql('duckdb')} comes from another query; total it, as in max({node.table}.{node.name})",
+                node,
+            )
         name = self._known(node, self.standing.columns)
         if self.standing.scope == DETAIL:
             return exp.column(name, quoted=True)
@@ -243,7 +247,11 @@ class _Work:
             if name not in self.standing.named:
                 raise self._fault(f"{name}() is not known here; it can stand in a header or footer", node)
             value = self.standing.named[name]
-            return exp.column(value[1:], quoted=True) if isinstance(value, str) and value[:1] == "\0" else self._bind(name, value)
+            return (
+                exp.column(value[1:], quoted=True)
+                if isinstance(value, str) and value[:1] == "\0"
+                else self._bind(name, value)
+            )
         return None
 
     def _fault(self, what: str, node: exp.Expression | None, word: str = "") -> ExpressionError:

@@ -11,7 +11,6 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 
-
 from northmoor.core.compute.cells import ROWS, Computed, compute_cells, per_group, whole
 from northmoor.core.compute.engine import Engine, EngineError, told
 from northmoor.core.compute.scopes import (
@@ -234,7 +233,9 @@ def _cells(
     for scope in sorted({w.scope for w in wanted}):
         mine = [w for w in wanted if w.scope == scope]
         count = _count(scope, own, levels)
-        direct = {w: d for w in mine if scope == DETAIL and (d := _direct(engine, parse(w.expression), own)) is not None}
+        direct = {
+            w: d for w in mine if scope == DETAIL and (d := _direct(engine, parse(w.expression), own)) is not None
+        }
         rest = [w for w in mine if w not in direct]
         checked = [_unless_broken(compiled[w], broken) for w in rest]
         source, order = _source(scope, levels, {n.scope for c in checked if isinstance(c, Compiled) for n in c.needs})
@@ -291,9 +292,13 @@ def _give_scopes(
     return broken
 
 
-def _aggregates(engine: Engine, compiler: Compiler, scope: int | str, needs: list[Aggregated], bound: dict[str, object]) -> pa.Table:
+def _aggregates(
+    engine: Engine, compiler: Compiler, scope: int | str, needs: list[Aggregated], bound: dict[str, object]
+) -> pa.Table:
     listed = ", ".join(f"{need.sql} as {quoted(compiler.names[need])}" for need in needs)
-    sql = per_group(scope, listed) if isinstance(scope, int) else f"select {listed} from {quoted(f'__nm_query_{scope}')}"
+    sql = (
+        per_group(scope, listed) if isinstance(scope, int) else f"select {listed} from {quoted(f'__nm_query_{scope}')}"
+    )
     return engine.run(sql, bound)
 
 
@@ -357,5 +362,3 @@ def _count(scope: int, own: Rows, levels: tuple[Groups, ...]) -> int:
     if scope == DETAIL:
         return own.table.num_rows
     return 1 if scope == 0 else len(levels[scope - 1])
-
-

@@ -20,11 +20,25 @@ from northmoor.core.sources.values import Values, bind
 from northmoor.core.stopping import Stop
 
 _UNGROUPED = re.compile(r"(^|_)(id|no|nr|number|code|year|key)$", re.IGNORECASE)
-_SAMPLES = {"text": "", "integer": 0, "decimal": 0, "float": 0, "date": "2025-01-01", "timestamp": "2025-01-01", "boolean": False}
+_SAMPLES = {
+    "text": "",
+    "integer": 0,
+    "decimal": 0,
+    "float": 0,
+    "date": "2025-01-01",
+    "timestamp": "2025-01-01",
+    "boolean": False,
+}
 
 
 def new_report(
-    path: Path, target: str, sql: str, levels: Sequence[str], totals: Sequence[str], title: str | None, replace: bool = False
+    path: Path,
+    target: str,
+    sql: str,
+    levels: Sequence[str],
+    totals: Sequence[str],
+    title: str | None,
+    replace: bool = False,
 ) -> Report:
     """Write a listing of a query's rows and return it.
 
@@ -46,7 +60,9 @@ def new_report(
     for name in chosen_totals:
         if not rows.types[rows.names.index(name)].is_number:
             raise QueryError(f"Column {name} holds no numbers and cannot be totalled.", Place(query=query.name))
-    query = query.but(columns=tuple(_settings(name, kind, chosen_totals) for name, kind in zip(rows.names, rows.types, strict=True)))
+    query = query.but(
+        columns=tuple(_settings(name, kind, chosen_totals) for name, kind in zip(rows.names, rows.types, strict=True))
+    )
     report = listing(query, columns, chosen_levels, chosen_totals, title or label_of(path.stem), parameters)
     if replace:
         path.unlink(missing_ok=True)
@@ -64,7 +80,12 @@ def _sample(query: Query, parameters: tuple[Parameter, ...], library: Library) -
 
 def _settings(name: str, kind: ValueType, totals: Sequence[str]) -> QueryColumn:
     is_code = kind.kind == "integer" and name not in totals and _UNGROUPED.search(name)
-    return QueryColumn(name=name, label=label_of(name), format="0" if is_code else None, total="sum" if name in totals else None)
+    return QueryColumn(
+        name=name,
+        label=label_of(name),
+        format="0" if is_code else None,
+        total="sum" if name in totals else None,
+    )
 
 
 def _column(name: str, rows: Rows, what: str) -> str:

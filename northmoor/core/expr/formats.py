@@ -133,7 +133,9 @@ def _usual_writer(parsed: NumberPattern, locale: str, currency: str) -> Callable
                 return _not_finite(value)
             value = Decimal(repr(value))
         with localcontext(_DIGITS):
-            digits = format(value, form) if isinstance(value, Decimal) else format(value, form[0] if "," in form else "d")
+            digits = (
+                format(value, form) if isinstance(value, Decimal) else format(value, form[0] if "," in form else "d")
+            )
         if isinstance(value, int) and most:
             digits += "." + "0" * most
         negative = digits[0] == "-"
@@ -200,7 +202,9 @@ def _field(values: pa.Array, field: str, has_time: bool, pattern: str | None, cu
     return pa.array(texts, pa.string()).take(encoded.indices)
 
 
-def _determining(values: pa.Array, letter: str, zone: ZoneInfo) -> tuple[pa.Array, Callable[[Any], date | time | datetime]]:
+def _determining(
+    values: pa.Array, letter: str, zone: ZoneInfo
+) -> tuple[pa.Array, Callable[[Any], date | time | datetime]]:
     """What a field depends on, and how to make a moment that shows it."""
     if letter in _BY_DATE:
         return values.cast(pa.date32(), safe=False), lambda day: datetime(day.year, day.month, day.day)

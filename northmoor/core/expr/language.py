@@ -16,19 +16,114 @@ from sqlglot.errors import SqlglotError
 from northmoor.core.errors import ExpressionError, did_you_mean
 
 AGGREGATES = frozenset(
-    "sum avg min max count median stddev_samp stddev_pop var_samp var_pop first last any_value bool_and bool_or "
-    "quantile_cont quantile_disc mode string_agg weighted_avg".split()
+    [
+        "sum",
+        "avg",
+        "min",
+        "max",
+        "count",
+        "median",
+        "stddev_samp",
+        "stddev_pop",
+        "var_samp",
+        "var_pop",
+        "first",
+        "last",
+        "any_value",
+        "bool_and",
+        "bool_or",
+        "quantile_cont",
+        "quantile_disc",
+        "mode",
+        "string_agg",
+        "weighted_avg",
+    ]
 )
-WINDOW_FUNCTIONS = frozenset("row_number rank dense_rank lag lead first_value last_value ntile percent_rank".split())
+WINDOW_FUNCTIONS = frozenset(
+    ["row_number", "rank", "dense_rank", "lag", "lead", "first_value", "last_value", "ntile", "percent_rank"]
+)
 SCALARS = frozenset(
-    """abs ceil ceiling floor round sign sqrt power pow exp ln log log10 mod trunc greatest least coalesce nullif if
-    lower upper trim ltrim rtrim length substring substr left right replace concat concat_ws strpos contains
-    starts_with ends_with reverse split_part format_date initcap
-    date_trunc date_part extract year quarter month week day hour minute second dayofweek isodow dayofyear
-    date_diff date_add date_sub datediff last_day make_date strftime dayname monthname epoch
-    cast try_cast case between like ilike in is not and or xor""".split()
+    [
+        "abs",
+        "ceil",
+        "ceiling",
+        "floor",
+        "round",
+        "sign",
+        "sqrt",
+        "power",
+        "pow",
+        "exp",
+        "ln",
+        "log",
+        "log10",
+        "mod",
+        "trunc",
+        "greatest",
+        "least",
+        "coalesce",
+        "nullif",
+        "if",
+        "lower",
+        "upper",
+        "trim",
+        "ltrim",
+        "rtrim",
+        "length",
+        "substring",
+        "substr",
+        "left",
+        "right",
+        "replace",
+        "concat",
+        "concat_ws",
+        "strpos",
+        "contains",
+        "starts_with",
+        "ends_with",
+        "reverse",
+        "split_part",
+        "format_date",
+        "initcap",
+        "date_trunc",
+        "date_part",
+        "extract",
+        "year",
+        "quarter",
+        "month",
+        "week",
+        "day",
+        "hour",
+        "minute",
+        "second",
+        "dayofweek",
+        "isodow",
+        "dayofyear",
+        "date_diff",
+        "date_add",
+        "date_sub",
+        "datediff",
+        "last_day",
+        "make_date",
+        "strftime",
+        "dayname",
+        "monthname",
+        "epoch",
+        "cast",
+        "try_cast",
+        "case",
+        "between",
+        "like",
+        "ilike",
+        "in",
+        "is",
+        "not",
+        "and",
+        "or",
+        "xor",
+    ]
 )
-OWN_FUNCTIONS = frozenset("label page_number page_count report_title data_time".split())
+OWN_FUNCTIONS = frozenset(["label", "page_number", "page_count", "report_title", "data_time"])
 """Functions of the product itself, resolved before the engine sees the expression."""
 
 _STRUCTURE: tuple[type[exp.Expression], ...] = (
@@ -41,7 +136,23 @@ _REFUSED: tuple[type[exp.Expression], ...] = (
     exp.Dot, exp.Lambda, exp.Subquery, exp.Bracket, exp.Alias, exp.Kwarg, exp.PropertyEQ,
     exp.JSONExtract, exp.JSONExtractScalar, exp.Collate, exp.Slice,
 )  # fmt: skip
-_CASTS = frozenset("BOOLEAN TINYINT SMALLINT INT BIGINT FLOAT DOUBLE DECIMAL VARCHAR TEXT DATE TIME TIMESTAMP".split())
+_CASTS = frozenset(
+    [
+        "BOOLEAN",
+        "TINYINT",
+        "SMALLINT",
+        "INT",
+        "BIGINT",
+        "FLOAT",
+        "DOUBLE",
+        "DECIMAL",
+        "VARCHAR",
+        "TEXT",
+        "DATE",
+        "TIME",
+        "TIMESTAMP",
+    ]
+)
 _LONGEST = 10_000
 
 
@@ -87,7 +198,7 @@ def parse(text: str) -> Expression:
 def _not_understood(text: str, error: SqlglotError) -> ExpressionError:
     details = getattr(error, "errors", None) or [{}]
     position = _offset(text, details[0].get("line"), details[0].get("col"))
-    near = f" at {text[position:position + 12]!r}" if position < len(text.rstrip()) else " at its end"
+    near = f" at {text[position : position + 12]!r}" if position < len(text.rstrip()) else " at its end"
     return ExpressionError(f"The expression {_short(text)!r} cannot be understood{near}.", position)
 
 

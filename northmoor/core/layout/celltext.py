@@ -28,7 +28,9 @@ class CellTexts:
     messages: tuple[str, ...] = field(default=())
 
 
-def cell_texts(content: Content, pattern: str | None, scope: int, arranged: ArrangedTable, count: int, setting: Setting) -> CellTexts:
+def cell_texts(
+    content: Content, pattern: str | None, scope: int, arranged: ArrangedTable, count: int, setting: Setting
+) -> CellTexts:
     """The texts of a table's cell; `pattern` is the format used where the cell has none of its own."""
     key = (arranged, content.value, content.text, content.format, pattern, scope, setting.customs)
     return setting.kept.get(("texts", key), lambda: _cell_texts(content, pattern, scope, arranged, count, setting))

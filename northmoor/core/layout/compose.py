@@ -12,10 +12,12 @@ from northmoor.core.layout.context import Setting
 from northmoor.core.layout.display import Bookmark, Layer, Origin, Page
 from northmoor.core.layout.paginate import Body, Slice
 from northmoor.core.layout.paragraph import Paragraph, fault_paragraph, make_paragraph, paragraph_layers
+from northmoor.core.layout.placedcells import CellPlacer
 from northmoor.core.layout.running import (
+    RunningLayout,
+    lay_out_running,
     picture_layers,
     running_height,
-    running_layers,
     running_texts,
     slots_of,
     texts_by_page,
@@ -56,6 +58,7 @@ class TablePart:
     """A slice of a table."""
 
     layout: TableLayout
+    placer: CellPlacer
     piece: Slice
 
 
@@ -72,7 +75,8 @@ class Composition:
     parts: list[list[Part]] = field(default_factory=lambda: [[]])
     numbers: list[int] = field(default_factory=list)
     counts: list[int] = field(default_factory=list)
-    running: Mapping[str, Computed] = field(default_factory=dict)
+    header: RunningLayout = field(init=False)
+    footer: RunningLayout = field(init=False)
 
     def __len__(self) -> int:
         return len(self.parts)
@@ -82,15 +86,15 @@ class Composition:
         layers: list[Layer] = []
         bookmarks: list[Bookmark] = []
         frame = self.frame
-        layers += self._header(index)
+        layers += self.header.layers(index)
         for part in self.parts[index]:
             if isinstance(part, TablePart):
                 top = frame.top + part.piece.y
-                layers += table_layers(part.layout, part.piece, frame.left, top, self.setting.shapers)
+                layers += table_layers(part.layout, part.placer, part.piece, frame.left, top, self.setting.shapers)
                 bookmarks += table_bookmarks(part.layout, part.piece, top)
             else:
                 layers += self._lines(part)
-        layers += self._footer(index)
+        layers += self.footer.layers(index)
         width, height = self.edition.page.paper
         return Page(index + 1, width, height, tuple(layers), tuple(bookmarks))
 
@@ -101,24 +105,6 @@ class Composition:
         block, width = part.block, self.frame.width
         origin = Origin(block.name, "picture")
         return picture_layers(block.file, block.height, block.align, (left, y, width), origin, self.setting)
-
-    def _header(self, index: int) -> tuple[Layer, ...]:
-        running, frame = self.edition.header, self.frame
-        if running is None:
-            return ()
-        top = self.edition.page.margin_top
-        return running_layers(
-            running, "header", index, len(self), self.running, frame.left, top, frame.width, self.setting
-        )
-
-    def _footer(self, index: int) -> tuple[Layer, ...]:
-        running, frame = self.edition.footer, self.frame
-        if running is None:
-            return ()
-        top = self.edition.page.paper[1] - self.edition.page.margin_bottom - running_height(running, self.setting)
-        return running_layers(
-            running, "footer", index, len(self), self.running, frame.left, top, frame.width, self.setting
-        )
 
 
 def compose(
@@ -141,8 +127,18 @@ def compose(
             flow.picture(block)
     composition.numbers, composition.counts = _page_numbers(len(composition), flow.restarts)
     wanted = slots_of(running_texts(edition.header) + running_texts(edition.footer))
-    composition.running = running(wanted, composition.numbers, composition.counts)
+    computed = running(wanted, composition.numbers, composition.counts)
+    _lay_out_running(composition, computed)
     return composition
+
+
+def _lay_out_running(composition: Composition, computed: Mapping[str, Computed]) -> None:
+    edition, frame, setting = composition.edition, composition.frame, composition.setting
+    page, count = edition.page, len(composition)
+    bottom = page.paper[1] - page.margin_bottom - running_height(edition.footer, setting)
+    for name, running, top in (("header", edition.header, page.margin_top), ("footer", edition.footer, bottom)):
+        laid_out = lay_out_running(running, name, count, computed, frame.left, top, frame.width, setting)
+        setattr(composition, name, laid_out)
 
 
 def _frame(edition: Edition, setting: Setting) -> Frame:
@@ -208,11 +204,11 @@ class _Flow:
 
     def _table(self, block: TableBlock, layout: TableLayout) -> None:
         slices, after = table_pages(layout, Body(self.frame.height, self.used), self.setting)
-        first = self.page
+        first, placer = self.page, CellPlacer(layout)
         restarting = _restarting_rows(block, layout)
         for piece in slices:
             self.page = first + piece.page
-            self._add(TablePart(layout, piece))
+            self._add(TablePart(layout, placer, piece))
             if piece.start in restarting and self.page and piece.y == 0:
                 self.restarts.add(self.page)
         self.used = after.used

@@ -41,6 +41,11 @@ class Flow:
         """For each kind, its printed rows in order."""
         return tuple(np.flatnonzero(self.kind == k) for k in range(len(self.kinds)))
 
+    @cached_property
+    def is_heading(self) -> npt.NDArray[np.bool_]:
+        """For each printed row, whether it is a heading."""
+        return np.array([kind.kind == HEADING for kind in self.kinds] or [False], bool)[self.kind]
+
     def first_at(self, positions: Ints) -> Ints:
         """The first printed row that stands at each detail row."""
         return np.searchsorted(self.position, positions, "left")
@@ -126,7 +131,8 @@ def _hold_together(flow: Flow, number: int, level: Level, starts: Ints, stay: In
 
 
 def _rows_back(flow: Flow, totals: Ints, first: Ints) -> Ints:
-    return np.maximum(totals - _shown_at(flow, first), 0)
+    back: Ints = np.maximum(totals - _shown_at(flow, first), 0)
+    return back
 
 
 def _shown_at(flow: Flow, positions: Ints) -> Ints:
@@ -146,7 +152,9 @@ def _open_headings(table: TableBlock, arranged: ArrangedTable, flow: Flow) -> In
         headings = flow.printed(RowKind(HEADING, number))
         if not len(headings) or not level.repeat_heading:
             continue
-        is_open = (kinds == DETAILS) | ((kinds == HEADING) & (levels > number)) | ((kinds == TOTAL) & (levels >= number))
+        is_open = (
+            (kinds == DETAILS) | ((kinds == HEADING) & (levels > number)) | ((kinds == TOTAL) & (levels >= number))
+        )
         at = np.minimum(flow.position, arranged.rows - 1)
         opened[:, number - 1] = np.where(is_open & inside, headings[arranged.group_of_row[number - 1][at]], -1)
     return opened

@@ -1,6 +1,5 @@
 """The shipped fonts: families, metrics, and what a page needs to know of a font file."""
 
-
 from functools import cached_property, lru_cache
 from importlib.resources import files
 
@@ -16,8 +15,6 @@ FAMILIES = {
 }
 FALLBACK = ("DejaVuSans", "DejaVuSans-Bold")
 """Regular and bold font for characters that a family lacks."""
-
-
 
 
 class Font:
@@ -53,9 +50,14 @@ class Font:
         pairs = ((self.hb.get_nominal_glyph(point), point) for point in sorted(self.characters, reverse=True))
         return {glyph: chr(point) for glyph, point in pairs if glyph is not None}
 
+    @cached_property
+    def advances(self) -> tuple[int, ...]:
+        """Each glyph's own advance, in font units."""
+        return tuple(self.hb.get_glyph_h_advance(glyph) for glyph in range(self.face.glyph_count))
+
     def advance(self, glyph: int) -> int:
         """A glyph's own advance, in font units."""
-        return int(self.hb.get_glyph_h_advance(glyph))
+        return self.advances[glyph]
 
     def bounds(self) -> tuple[int, int, int, int]:
         """The font's bounding box (x min, y min, x max, y max) in font units, from its head table."""
@@ -72,7 +74,12 @@ def open_font(file: str) -> Font:
 
 def font_file(family: str, bold: bool, italic: bool) -> str:
     """The file of a family's weight and shape."""
-    shape = {(False, False): "Regular", (True, False): "Bold", (False, True): "Italic", (True, True): "BoldItalic"}
+    shape = {
+        (False, False): "Regular",
+        (True, False): "Bold",
+        (False, True): "Italic",
+        (True, True): "BoldItalic",
+    }
     return f"{FAMILIES[family]}-{shape[bold, italic]}"
 
 

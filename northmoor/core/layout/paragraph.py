@@ -36,7 +36,13 @@ class Paragraph:
 
 
 def make_paragraph(
-    text: str, look: FullLook, width: int, origin: Origin, setting: Setting, is_faulty: bool = False, align: Align = "start"
+    text: str,
+    look: FullLook,
+    width: int,
+    origin: Origin,
+    setting: Setting,
+    is_faulty: bool = False,
+    align: Align = "start",
 ) -> Paragraph:
     """Break a text into lines within a width."""
     file = font_file(look.font, look.bold, look.italic)

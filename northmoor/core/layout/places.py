@@ -6,13 +6,15 @@ The canvas lights up and drags by these; they come from the same rows and widths
 from dataclasses import dataclass
 
 import numpy as np
+import numpy.typing as npt
 
 from northmoor.core.layout.compose import Composition, Lines, TablePart
 from northmoor.core.layout.flow import HEADING
 from northmoor.core.layout.paragraph import Paragraph
+from northmoor.core.layout.placedcells import HEAD
 from northmoor.core.layout.plans import RowPlan
 from northmoor.core.layout.running import pieces, running_height
-from northmoor.core.layout.tablepage import HEAD, RowsOnPage, rows_on_page
+from northmoor.core.layout.tablepage import RowsOnPage, rows_on_page
 from northmoor.core.model.report import Running
 
 
@@ -118,7 +120,16 @@ def _pieces(running: Running, name: str, left: int, top: int, width: int, height
     each = height // max(len(running.lines), 1)
     third = {"start": 0, "center": 1, "end": 2}
     return [
-        Spot(name, name, None, f"{number}.{place}", left + third[place] * width // 3, top + number * each, width // 3, each)
+        Spot(
+            name,
+            name,
+            None,
+            f"{number}.{place}",
+            left + third[place] * width // 3,
+            top + number * each,
+            width // 3,
+            each,
+        )
         for number, line in enumerate(running.lines)
         for place, _ in pieces(line)
     ]
@@ -180,7 +191,7 @@ def _brackets(part: TablePart, shown: RowsOnPage) -> list[Bracket]:
     return brackets
 
 
-def _inside(part: TablePart, rows: np.ndarray, depth: int) -> np.ndarray:  # type: ignore[type-arg]  # row numbers
+def _inside(part: TablePart, rows: npt.NDArray[np.int64], depth: int) -> npt.NDArray[np.bool_]:
     """Which printed rows belong to a group of a level, its heading and total included."""
     kinds = [part.layout.flow.kinds[k] for k in part.layout.flow.kind[rows]]
     return np.array([k.kind == 1 or k.level > depth for k in kinds], bool)
@@ -202,7 +213,7 @@ def _closes(part: TablePart, row: int, depth: int) -> bool:
         return True
     groups = part.layout.arranged.group_of_row[depth]
     here, there = int(flow.position[row]), int(flow.position[row + 1])
-    if there >= len(groups) or groups[here] != groups[there]:
+    if there >= len(groups) or bool(groups[here] != groups[there]):
         return True
     following = flow.kinds[flow.kind[row + 1]]
     return following.kind == 2 and following.level <= depth

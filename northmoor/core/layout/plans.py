@@ -63,7 +63,9 @@ def make_row_plans(table: TableBlock, arranged: ArrangedTable, flow: Flow, setti
             continue
         row, name = _row_of(table, kind)
         look = report.look(base, row.style, row.look)
-        cells = tuple(_group_cell(table, cell, kind, name, look, details, arranged, setting) for cell in _ordered(row, table))
+        cells = tuple(
+            _group_cell(table, cell, kind, name, look, details, arranged, setting) for cell in _ordered(row, table)
+        )
         plans.append(RowPlan(kind, cells, look))
     return tuple(plans)
 
@@ -123,7 +125,7 @@ def _group_cell(
     pattern = cell.format or _inherited_pattern(table, column, cell, setting)
     texts = cell_texts(cell, pattern, kind.level, arranged, count, setting)
     report_faults(texts, Place(block=table.name, row=name, column=cell.column), setting)
-    align = details[i].align if texts.is_number or cell.text is not None and cell.span == 1 and i else None
+    align = details[i].align if texts.is_number or (cell.text is not None and cell.span == 1 and i) else None
     return _cell_plan(cell.column, i, cell.span, look, texts, align, setting)
 
 

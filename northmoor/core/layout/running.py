@@ -4,28 +4,28 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+import numpy.typing as npt
 
 from northmoor.core.compute.cells import Computed
 from northmoor.core.errors import ExpressionError, LayoutError, Place, ReportFileError
 from northmoor.core.expr.templates import Slot, Template, parse_template
 from northmoor.core.layout.celltext import CellTexts, report_faults, template_texts, whole_fault
 from northmoor.core.layout.context import Setting
-from northmoor.core.layout.display import Layer, OneOrigin, Origin, Pictures
+from northmoor.core.layout.display import Layer, OneOrigin, Origin, Pictures, Texts
 from northmoor.core.layout.fonts import font_file
-from northmoor.core.layout.paragraph import box_layer, fault_paragraph, make_paragraph, paragraph_layers
+from northmoor.core.layout.paragraph import (
+    Paragraph,
+    box_layer,
+    fault_paragraph,
+    make_paragraph,
+    paragraph_layers,
+)
 from northmoor.core.layout.pictures import load_picture, width_at
 from northmoor.core.model.looks import Align, FullLook
 from northmoor.core.model.report import PicturePiece, Running, RunningLine, TextPiece
 
+Ints = npt.NDArray[np.int64]
 PLACES: tuple[Align, ...] = ("start", "center", "end")
-
-
-@dataclass(frozen=True, eq=False)
-class PlacedText:
-    """A text piece: its look and its text on each page."""
-
-    look: FullLook
-    texts: CellTexts
 
 
 def template_or_fault(text: str) -> Template | ExpressionError:
@@ -76,9 +76,7 @@ def _look(piece: TextPiece, setting: Setting) -> FullLook:
     return setting.report.look(setting.base, piece.style, piece.look)
 
 
-def texts_by_page(
-    text: str, computed: Mapping[str, Computed], count: int, place: Place, setting: Setting
-) -> CellTexts:
+def texts_by_page(text: str, computed: Mapping[str, Computed], count: int, place: Place, setting: Setting) -> CellTexts:
     """A template's text on each page."""
     template = template_or_fault(text)
     texts = (
@@ -90,53 +88,103 @@ def texts_by_page(
     return texts
 
 
-def running_layers(
-    running: Running,
+@dataclass(frozen=True, eq=False)
+class RunningText:
+    """A text piece of a header or footer on every page, placed: arrays by page."""
+
+    texts: CellTexts
+    paragraph: Paragraph
+    left: int
+    lines: npt.NDArray[np.int32]
+    x: Ints
+    y: int
+    widths: Ints
+    fits: npt.NDArray[np.bool_]
+    height: int
+
+
+@dataclass(frozen=True, eq=False)
+class RunningLayout:
+    """A header or footer laid out for all pages of a document."""
+
+    texts: tuple[RunningText, ...]
+    fixed: tuple[Layer, ...]
+    setting: Setting
+
+    def layers(self, page: int) -> tuple[Layer, ...]:
+        """Its layers on a page (its index)."""
+        found = list(self.fixed)
+        for text in self.texts:
+            found += self._text(text, page)
+        return tuple(found)
+
+    def _text(self, text: RunningText, page: int) -> tuple[Layer, ...]:
+        own = text.paragraph
+        if page in text.texts.faulty or not text.fits[page]:
+            return self._broken(text, page)
+        top = text.y
+        one = [np.array([v], np.int64) for v in (text.x[page], top, top + own.shaper.font.ascent(own.face.size))]
+        width, face, line = text.widths[page : page + 1], np.zeros(1, np.int64), text.lines[page : page + 1]
+        return (Texts(one[0], one[1], one[2], width, face, line.astype(np.int64), (own.face,), (own.shaper,),
+                      OneOrigin(own.origin)),)  # fmt: skip
+
+    def _broken(self, text: RunningText, page: int) -> tuple[Layer, ...]:
+        """A text of several lines, or one that shows a fault: as many lines as the header or footer has room for."""
+        own, is_faulty = text.paragraph, page in text.texts.faulty
+        paragraph = make_paragraph(
+            text.texts.texts[page], own.look, own.width, own.origin, self.setting, is_faulty, own.align
+        )
+        lines = max((text.height - 2 * own.look.padding) // own.leading, 1)
+        drop = text.height - min(paragraph.height, text.height)
+        top = text.y - own.look.padding - (text.height - min(own.height, text.height)) + drop
+        return paragraph_layers(paragraph, text.left, top, 0, lines)
+
+
+def lay_out_running(
+    running: Running | None,
     name: str,
-    page: int,
-    count: int,
+    pages: int,
     computed: Mapping[str, Computed],
     left: int,
     top: int,
     width: int,
     setting: Setting,
-) -> tuple[Layer, ...]:
-    """The layers of a header or footer on a page (its index), its first line at `top`."""
-    layers: list[Layer] = []
+) -> RunningLayout:
+    """Lay a header or footer out for a number of pages, its first line at `top`."""
+    texts: list[RunningText] = []
+    fixed: list[Layer] = []
+    if running is None:
+        return RunningLayout((), (), setting)
     origin = Origin(name, name)
     y = top + (running.rule if name == "footer" else 0)
     for line in running.lines:
         height = _line_height(line, setting)
         for place, piece in pieces(line):
-            layers += _piece(piece, place, page, count, computed, (left, y, width, height), origin, setting)
+            if isinstance(piece, PicturePiece):
+                fixed += picture_layers(piece.file, piece.height, place, (left, y, width), origin, setting)
+            else:
+                by_page = texts_by_page(piece.text, computed, pages, Place(block=name), setting)
+                box = (left, y, width, height)
+                texts.append(_running_text(by_page, _look(piece, setting), place, box, origin, setting))
         y += height
     if running.rule:
-        layers += _rule(running, left, y if name == "header" else top, width, origin, setting)
-    return tuple(layers)
+        rule_top = y if name == "header" else top
+        fixed.append(box_layer("rule", left, rule_top, width, running.rule, setting.base.rule_color, OneOrigin(origin)))
+    return RunningLayout(tuple(texts), tuple(fixed), setting)
 
 
-def _piece(
-    piece: TextPiece | PicturePiece,
-    place: Align,
-    page: int,
-    count: int,
-    computed: Mapping[str, Computed],
-    box: tuple[int, int, int, int],
-    origin: Origin,
-    setting: Setting,
-) -> tuple[Layer, ...]:
-    left, y, width, height = box
-    if isinstance(piece, PicturePiece):
-        return picture_layers(piece.file, piece.height, place, (left, y, width), origin, setting)
-    key = ("running", piece.text, tuple(computed.items()), count, setting.customs)
-    texts = setting.kept.get(key, lambda: texts_by_page(piece.text, computed, count, Place(block=origin.block), setting))
-    report_faults(texts, Place(block=origin.block), setting)
-    paragraph = make_paragraph(
-        texts.texts[page], _look(piece, setting), width, origin, setting, page in texts.faulty, place
-    )
-    lines = max((height - 2 * paragraph.look.padding) // paragraph.leading, 1)
-    drop = height - min(paragraph.height, height)
-    return paragraph_layers(paragraph, left, y + drop, 0, lines)
+def _running_text(
+    texts: CellTexts, look: FullLook, place: Align, box: tuple[int, int, int, int], origin: Origin, setting: Setting
+) -> RunningText:
+    left, top, width, height = box
+    empty = make_paragraph("", look, width, origin, setting, align=place)
+    lines = empty.shaper.add(texts.texts)
+    widths = empty.shaper.widths(lines, look.size)
+    slack = width - 2 * look.inset - widths
+    shift = {"start": slack * 0, "end": slack, "center": slack // 2}[empty.align]
+    fits = (slack >= 0) & np.array(["\n" not in t and "\r" not in t for t in texts.texts], bool)
+    y = top + height - min(empty.height, height) + look.padding
+    return RunningText(texts, empty, left, lines, left + look.inset + shift, y, widths, fits, height)
 
 
 def picture_layers(
@@ -153,9 +201,5 @@ def picture_layers(
     if wide > width:
         wide, height = width, height * width // wide
     slack = {"start": 0, "center": (width - wide) // 2, "end": width - wide}[align]
-    numbers = [np.array([v], np.int64) for v in (left + slack, y, wide, height)]
-    return (Pictures(*numbers, (picture,), OneOrigin(origin)),)
-
-
-def _rule(running: Running, left: int, y: int, width: int, origin: Origin, setting: Setting) -> tuple[Layer, ...]:
-    return (box_layer("rule", left, y, width, running.rule, setting.base.rule_color, OneOrigin(origin)),)
+    x, top, across, down = (np.array([v], np.int64) for v in (left + slack, y, wide, height))
+    return (Pictures(x, top, across, down, (picture,), OneOrigin(origin)),)

@@ -5,6 +5,7 @@ for the page that is drawn. Each step is kept by what it depends on, so that an 
 """
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -49,11 +50,22 @@ class TableLayout:
     head_height: int
     strip: Strip
 
+    @cached_property
+    def is_decorated(self) -> npt.NDArray[np.bool_]:
+        """For each plan, whether its rows have any fill or rule."""
+        looks = [[plan.look, *(cell.look for cell in plan.cells)] for plan in self.plans]
+        return np.array([any(lk.fill or lk.rule_above or lk.rule_below for lk in each) for each in looks], bool)
+
 
 def lay_out_table(table: TableBlock, arranged: ArrangedTable, width: int, setting: Setting) -> TableLayout:
     """Lay a table out in a body of a width in millipoints, without pages yet."""
     kept = setting.kept
-    flow_key = (arranged, table.show_details, table.total is None, tuple((lv.heading is None, lv.total is None) for lv in table.levels))
+    flow_key = (
+        arranged,
+        table.show_details,
+        table.total is None,
+        tuple((lv.heading is None, lv.total is None) for lv in table.levels),
+    )
     flow = kept.get(("flow", flow_key), lambda: make_flow(table, arranged))
     plans = make_row_plans(table, arranged, flow, setting)
     widths = column_widths(table, plans, width, setting)
@@ -63,11 +75,19 @@ def lay_out_table(table: TableBlock, arranged: ArrangedTable, width: int, settin
     head_height = int(row_heights[0][0])
     heights = _flow_heights(flow, row_heights[1:])
     breaks = tuple(
-        (lv.page_break, lv.keep_together, lv.largest_gap, lv.repeat_heading, lv.rows_after_heading, lv.rows_before_total)
+        (
+            lv.page_break,
+            lv.keep_together,
+            lv.largest_gap,
+            lv.repeat_heading,
+            lv.rows_after_heading,
+            lv.rows_before_total,
+        )
         for lv in table.levels
     )
     strip = kept.get(
-        ("strip", flow, breaks, table.total is None, heights.tobytes()), lambda: make_strip(table, arranged, flow, heights)
+        ("strip", flow, breaks, table.total is None, heights.tobytes()),
+        lambda: make_strip(table, arranged, flow, heights),
     )
     return TableLayout(table, arranged, flow, edges, plans, wrapped, heights, head_height, strip)
 
@@ -77,7 +97,8 @@ def table_pages(layout: TableLayout, body: Body, setting: Setting) -> tuple[list
     table = layout.table
     key = ("pages", layout.strip, layout.head_height, table.repeat_head, body)
     return setting.kept.get(
-        key, lambda: paginate(layout.strip, layout.head_height, table.repeat_head, body, _LineSplitter(layout))
+        key,
+        lambda: paginate(layout.strip, layout.head_height, table.repeat_head, body, _LineSplitter(layout)),
     )
 
 

@@ -7,15 +7,14 @@ import numpy as np
 import numpy.typing as npt
 
 from northmoor.core.layout.context import Shapers
-from northmoor.core.layout.display import Bookmark, Boxes, Layer, Origin, TextFace, Texts
-from northmoor.core.layout.flow import DETAILS, HEADING, RowKind
+from northmoor.core.layout.display import Bookmark, Boxes, Layer, Origin, Texts
+from northmoor.core.layout.flow import DETAILS, HEADING
 from northmoor.core.layout.paginate import Slice
-from northmoor.core.layout.plans import CellPlan, RowPlan
+from northmoor.core.layout.placedcells import HEAD, CellPlacer
+from northmoor.core.layout.plans import RowPlan
 from northmoor.core.layout.table import TableLayout, WrappedCell
 
 Ints = npt.NDArray[np.int64]
-HEAD = -1
-"""Stands for the head row among the printed rows of a page."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -29,36 +28,73 @@ class RowsOnPage:
 
 def rows_on_page(layout: TableLayout, piece: Slice, top: int) -> RowsOnPage:
     """The rows of a slice with the head and repeated headings, from a distance from the page's top on."""
-    head = [HEAD] if piece.has_head else []
-    rows = np.concatenate([head, piece.repeated, np.arange(piece.start, piece.end)]).astype(np.int64)
-    heights = np.where(rows == HEAD, layout.head_height, layout.heights[np.maximum(rows, 0)] if len(layout.heights) else 0)
+    before = [*([HEAD] if piece.has_head else []), *piece.repeated]
+    own = layout.heights[piece.start : piece.end]
     if piece.part is not None:
-        heights[-1] = piece.part[1]
-    tops = top + np.concatenate([[0], np.cumsum(heights)])[:-1]
-    return RowsOnPage(rows, tops, heights)
+        own = np.array([piece.part[1]], np.int64)
+    rows = np.concatenate([before, np.arange(piece.start, piece.end)]).astype(np.int64)
+    above = [layout.head_height if row == HEAD else layout.heights[row] for row in before]
+    heights = np.concatenate([above, own]).astype(np.int64)
+    return RowsOnPage(rows, top + np.cumsum(heights) - heights, heights)
 
 
-def table_layers(layout: TableLayout, piece: Slice, left: int, top: int, shapers: Shapers) -> tuple[Layer, ...]:
-    """Fills, texts and rules of a slice, at a place on the page."""
+def table_layers(
+    layout: TableLayout, placer: CellPlacer, piece: Slice, left: int, top: int, shapers: Shapers
+) -> tuple[Layer, ...]:
+    """Fills, rules and texts of a slice, at a place on the page."""
     shown = rows_on_page(layout, piece, top)
-    kinds = np.where(shown.rows == HEAD, 0, 1 + layout.flow.kind[np.maximum(shown.rows, 0)] if len(layout.flow) else 0)
-    builder = _Builder(layout, piece, shown, left, shapers)
-    for at in range(len(shown.rows)):
-        builder.add_row(at, int(kinds[at]))
-    return builder.layers()
+    boxes = _decorations(layout, shown, left)
+    layers: list[Layer] = [_boxes(k, found, layout) for k, found in zip(("fill", "rule"), boxes, strict=True) if found]
+    texts = _texts(layout, placer, piece, shown, left, shapers)
+    return (*layers, texts) if len(texts) else tuple(layers)
+
+
+def _texts(
+    layout: TableLayout, placer: CellPlacer, piece: Slice, shown: RowsOnPage, left: int, shapers: Shapers
+) -> Texts:
+    before = len(shown.rows) - (piece.end - piece.start)
+    own = placer.rows(piece.start, piece.end)
+    if piece.part is not None:
+        own = _lines_in_part(layout, own, piece.part)
+    pieces, tops = [], []
+    for row, y in zip(shown.rows[:before].tolist(), shown.tops[:before].tolist(), strict=True):
+        cells = placer.head() if row == HEAD else placer.rows(row, row + 1)
+        pieces.append(cells)
+        tops.append(np.full(cells.shape[1], y, np.int64))
+    pieces.append(own)
+    tops.append(shown.tops[before:][own[0] - piece.start])
+    row, column, x, y, baseline, width, face, line = np.concatenate(pieces, axis=1)
+    top = np.concatenate(tops)
+    faces = tuple(placer.faces)
+    origins = TableOrigins(layout, row, column)
+    own_shapers = tuple(shapers.of(f.font) for f in faces)
+    return Texts(x + left, y + top, baseline + top, width, face, line, faces, own_shapers, origins)
+
+
+def _lines_in_part(layout: TableLayout, cells: Ints, part: tuple[int, int]) -> Ints:
+    """The lines of a split row that stand in one part of it, moved up to where the part begins."""
+    above, height = part
+    moved = cells.copy()
+    moved[3] -= above
+    moved[4] -= above
+    plan = layout.plans[1 + int(layout.flow.kind[int(cells[0, 0])])] if cells.shape[1] else None
+    leadings = {cell.column: cell.leading for cell in plan.cells} if plan else {}
+    ends = moved[3] + np.array([leadings[c] for c in moved[1].tolist()], np.int64)
+    found: Ints = moved[:, (moved[3] >= 0) & (ends <= height)]
+    return found
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class TableOrigins:
-    """Origins of a table's items: for each, the row's place on the page and the column's number (−1: the row)."""
+    """Origins of a table's items: for each, its printed row and its column's number (−1: the row)."""
 
     layout: TableLayout
-    rows: list[int]
-    columns: list[int]
+    rows: Ints
+    columns: Ints
 
     def origin(self, item: int) -> Origin:
         """The origin of an item."""
-        row, column = self.rows[item], self.columns[item]
+        row, column = int(self.rows[item]), int(self.columns[item])
         name = self.layout.table.columns[column].name if column >= 0 else None
         return row_origin(self.layout, row, name)
 
@@ -83,127 +119,80 @@ def _plain_keys(keys: tuple[Any, ...]) -> tuple[Any, ...]:
     return tuple(key if key is None or isinstance(key, str | int | float | bool) else str(key) for key in keys)
 
 
-class _Builder:
-    """Collects a page's items row by row. A page holds some hundred cells; only these become single numbers."""
-
-    def __init__(self, layout: TableLayout, piece: Slice, shown: RowsOnPage, left: int, shapers: Shapers) -> None:
-        self.layout, self.piece, self.shown, self.left, self.shapers = layout, piece, shown, left, shapers
-        self.faces: dict[TextFace, int] = {}
-        self.texts: list[tuple[int, int, int, int, int, int]] = []  # x, y, baseline, width, face, line
-        self.text_rows: list[int] = []
-        self.text_columns: list[int] = []
-        self.fills: list[tuple[int, int, int, int, str, int, int]] = []  # x, y, width, height, colour, row, column
-        self.rules: list[tuple[int, int, int, int, str, int, int]] = []
-
-    def add_row(self, at: int, plan_number: int) -> None:
-        """Add a row's cells, fills and rules."""
-        layout = self.layout
-        row, top, height = int(self.shown.rows[at]), int(self.shown.tops[at]), int(self.shown.heights[at])
-        plan, wrapped = layout.plans[plan_number], layout.wrapped[plan_number]
-        instance = 0 if row == HEAD else int(layout.flow.index[row])
-        part = self.piece.part if self.piece.part and at == len(self.shown.rows) - 1 else None
-        self._row_look(plan, row, top, height)
-        for cell, placed in zip(plan.cells, wrapped, strict=True):
-            if cell.look.fill and cell.look.fill != plan.look.fill:
-                x = self.left + placed.left
-                self.fills.append((x, top, placed.width, height, cell.look.fill, row, cell.column))
-            self._cell_rules(plan, cell, placed, row, top, height)
-            self._cell(cell, placed, row, instance, top, part)
-
-    def _row_look(self, plan: RowPlan, row: int, top: int, height: int) -> None:
-        look, width = plan.look, self.layout.edges[-1]
-        if look.fill:
-            self.fills.append((self.left, top, width, height, look.fill, row, -1))
-        self._rules(look.rule_above, look.rule_below, look.rule_color, self.left, width, row, -1, top, height)
-
-    def _cell_rules(self, plan: RowPlan, cell: CellPlan, placed: WrappedCell, row: int, top: int, height: int) -> None:
-        own, of_row = cell.look, plan.look
-        above = own.rule_above if own.rule_above != of_row.rule_above else 0
-        below = own.rule_below if own.rule_below != of_row.rule_below else 0
-        self._rules(above, below, own.rule_color, self.left + placed.left, placed.width, row, cell.column, top, height)
-
-    def _rules(
-        self, above: int, below: int, color: str, x: int, width: int, row: int, column: int, top: int, height: int
-    ) -> None:
-        if above:
-            self.rules.append((x, top, width, above, color, row, column))
-        if below:
-            self.rules.append((x, top + height - below, width, below, color, row, column))
-
-    def _cell(
-        self, cell: CellPlan, placed: WrappedCell, row: int, instance: int, top: int, part: tuple[int, int] | None
-    ) -> None:
-        line = int(cell.lines[instance])
-        if not cell.shaper.texts[line]:
-            return
-        lines = placed.wrapped.get(line) or (line,)
-        y = top + cell.look.padding
-        if part is not None:
-            lines, y = _lines_in_part(lines, cell, top, part)
-        face = self._face(cell.fault_face if instance in cell.texts.faulty else cell.face)
-        ascent = cell.shaper.font.ascent(cell.face.size)
-        left = self.left + placed.left + cell.look.inset
-        room = placed.width - 2 * cell.look.inset
-        for number in lines:
-            width = int(cell.shaper.widths(_one(number), cell.face.size)[0])
-            slack = room - width
-            x = left + (0 if cell.align == "start" else slack if cell.align == "end" else slack // 2)
-            self.texts.append((x, y, y + ascent, width, face, number))
-            self.text_rows.append(row)
-            self.text_columns.append(cell.column)
-            y += cell.leading
-
-    def _face(self, face: TextFace) -> int:
-        return self.faces.setdefault(face, len(self.faces))
-
-    def layers(self) -> tuple[Layer, ...]:
-        """The layers in painting order: fills, then rules, then texts."""
-        found: list[Layer] = [_boxes(k, b, self.layout) for k, b in (("fill", self.fills), ("rule", self.rules)) if b]
-        if self.texts:
-            columns = np.array(self.texts, np.int64).T
-            faces = tuple(self.faces)
-            shapers = tuple(self.shapers.of(face.font) for face in faces)
-            origins = TableOrigins(self.layout, self.text_rows, self.text_columns)
-            found.append(Texts(*columns, faces, shapers, origins))
-        return tuple(found)
+@dataclass(frozen=True, slots=True)
+class _Box:
+    x: int
+    y: int
+    width: int
+    height: int
+    color: str
+    row: int
+    column: int
 
 
-def _one(number: int) -> npt.NDArray[np.int32]:
-    return np.array([number], np.int32)
+def _decorations(layout: TableLayout, shown: RowsOnPage, left: int) -> tuple[list[_Box], list[_Box]]:
+    """The fills and rules of a page's rows. Kinds of rows that have none cost nothing."""
+    fills: list[_Box] = []
+    rules: list[_Box] = []
+    kinds = np.zeros(len(shown.rows), np.int64)
+    printed = shown.rows >= 0
+    kinds[printed] = 1 + layout.flow.kind[shown.rows[printed]]
+    for at in np.flatnonzero(layout.is_decorated[kinds]).tolist():
+        plan, wrapped = layout.plans[kinds[at]], layout.wrapped[kinds[at]]
+        row, top, height = int(shown.rows[at]), int(shown.tops[at]), int(shown.heights[at])
+        _decorate(plan, wrapped, (left, layout.edges[-1]), (row, top, height), fills, rules)
+    return fills, rules
 
 
-def _boxes(kind: str, boxes: list[tuple[int, int, int, int, str, int, int]], layout: TableLayout) -> Boxes:
-    x, y, width, height = np.array([box[:4] for box in boxes], np.int64).T
-    origins = TableOrigins(layout, [box[5] for box in boxes], [box[6] for box in boxes])
-    return Boxes(kind, x, y, width, height, tuple(box[4] for box in boxes), origins)
+def _decorate(
+    plan: RowPlan,
+    wrapped: tuple[WrappedCell, ...],
+    table: tuple[int, int],
+    placed: tuple[int, int, int],
+    fills: list[_Box],
+    rules: list[_Box],
+) -> None:
+    """The row's own fill and rules over its whole width, then what cells have of their own."""
+    (left, width), (row, top, height), base = table, placed, plan.look
+    if base.fill:
+        fills.append(_Box(left, top, width, height, base.fill, row, -1))
+    rules += _rules(base.rule_above, base.rule_below, base.rule_color, left, width, placed, -1)
+    for cell, at in zip(plan.cells, wrapped, strict=True):
+        look, x = cell.look, left + at.left
+        if look.fill and look.fill != base.fill:
+            fills.append(_Box(x, top, at.width, height, look.fill, row, cell.column))
+        above = look.rule_above if look.rule_above != base.rule_above else 0
+        below = look.rule_below if look.rule_below != base.rule_below else 0
+        rules += _rules(above, below, look.rule_color, x, at.width, placed, cell.column)
 
 
-def _lines_in_part(
-    lines: tuple[int, ...], cell: CellPlan, top: int, part: tuple[int, int]
-) -> tuple[tuple[int, ...], int]:
-    """The lines of a cell that a part of a split row shows, and the first one's top."""
-    above, height = part
-    kept = []
-    y = top + cell.look.padding - above
-    first: int | None = None
-    for line in lines:
-        if y >= top and y + cell.leading <= top + height:
-            kept.append(line)
-            first = y if first is None else first
-        y += cell.leading
-    return tuple(kept), first if first is not None else top
+def _rules(
+    above: int, below: int, color: str, x: int, width: int, placed: tuple[int, int, int], column: int
+) -> list[_Box]:
+    row, top, height = placed
+    found = [_Box(x, top, width, above, color, row, column)] if above else []
+    return [*found, _Box(x, top + height - below, width, below, color, row, column)] if below else found
+
+
+def _boxes(kind: str, boxes: list[_Box], layout: TableLayout) -> Boxes:
+    x, y, width, height, row, column = np.array(
+        [(b.x, b.y, b.width, b.height, b.row, b.column) for b in boxes], np.int64
+    ).T
+    return Boxes(kind, x, y, width, height, tuple(b.color for b in boxes), TableOrigins(layout, row, column))
 
 
 def table_bookmarks(layout: TableLayout, piece: Slice, top: int) -> tuple[Bookmark, ...]:
-    """Outline entries for the headings of a slice."""
+    """Outline entries for the headings that begin on a slice."""
+    found = np.flatnonzero(layout.flow.is_heading[piece.start : piece.end])
+    if not len(found) or (piece.part and piece.part[0]):
+        return ()
     shown = rows_on_page(layout, piece, top)
+    before = len(shown.rows) - (piece.end - piece.start)
     marks = []
-    for row, y in zip(shown.rows.tolist(), shown.tops.tolist(), strict=True):
-        if row < piece.start:
-            continue
-        kind: RowKind = layout.flow.kinds[layout.flow.kind[row]]
-        if kind.kind == HEADING and not (piece.part and piece.part[0]):
-            plan = layout.plans[1 + int(layout.flow.kind[row])]
-            texts = [cell.texts.texts[int(layout.flow.index[row])] for cell in plan.cells[:1]]
-            marks.append(Bookmark(" ".join(texts).strip() or "–", kind.level - 1, y))
+    for at in found:
+        row = piece.start + int(at)
+        plan = layout.plans[1 + int(layout.flow.kind[row])]
+        title = plan.cells[0].texts.texts[int(layout.flow.index[row])].strip() if plan.cells else ""
+        depth = layout.flow.kinds[layout.flow.kind[row]].level - 1
+        marks.append(Bookmark(title or "–", depth, int(shown.tops[before + int(at)])))
     return tuple(marks)

@@ -7,6 +7,7 @@ pair by pair when the font is first used), so whole columns of them become glyph
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -22,15 +23,16 @@ _VARIATION = {0xFE0E, 0xFE0F, 0x200B, 0x200C, 0x200D, 0x2060, 0xFEFF, 0xAD}
 
 @dataclass(frozen=True, slots=True)
 class Glyphs:
-    """A run of one font: glyph ids and, in font units, each one's advance and offsets. `plain` when every glyph stands
-    at its own advance and shows its own character, so that nothing more needs to be said of it."""
+    """A run of one font: glyph ids and, in font units, each one's advance and offsets. `in_place` when every glyph
+    stands at its own advance, `says_itself` when the glyphs alone tell the text."""
 
     font: str
     ids: tuple[int, ...]
     advances: tuple[int, ...]
     offsets: tuple[tuple[int, int], ...]
     text: str
-    plain: bool
+    in_place: bool
+    says_itself: bool
 
     @property
     def width(self) -> int:
@@ -60,6 +62,7 @@ class Shaper:
         self._numbers: dict[str, int] = {}
         self._widths = np.zeros(1024, np.int64)
         self._lines: dict[int, Line] = {}
+        self.empty = int(self.add([""])[0])
 
     def __len__(self) -> int:
         return len(self.texts)
@@ -75,7 +78,7 @@ class Shaper:
             self._measure(new, first)
         return np.fromiter((known[text] for text in texts), np.int32, len(texts))
 
-    def widths(self, lines: npt.NDArray[np.int32], size: int) -> npt.NDArray[np.int64]:
+    def widths(self, lines: npt.NDArray[np.integer[Any]], size: int) -> npt.NDArray[np.int64]:
         """Widths of lines at a font size, in millipoints."""
         return (self._widths[lines] * size + 500_000) // 1_000_000
 
@@ -101,8 +104,10 @@ class Shaper:
         ends = np.cumsum(lengths)
         is_plain = _all_plain(advances, ends, lengths)
         widths = sums[ends] - sums[ends - lengths]
-        scaled = widths * (1_000_000 // self.font.upem) if 1_000_000 % self.font.upem == 0 else (
-            (widths * 1_000_000 + self.font.upem // 2) // self.font.upem
+        scaled = (
+            widths * (1_000_000 // self.font.upem)
+            if 1_000_000 % self.font.upem == 0
+            else ((widths * 1_000_000 + self.font.upem // 2) // self.font.upem)
         )
         self._widths[first : first + len(texts)] = scaled
         for at in np.flatnonzero(~is_plain):
@@ -207,10 +212,10 @@ def _run(text: str, font: Font) -> Glyphs:
     ids = tuple(info.codepoint for info in infos)
     advances = tuple(p.x_advance for p in positions)
     offsets = tuple((p.x_offset, p.y_offset) for p in positions)
-    shown = shown_characters(font.file)
-    in_place = all(o == (0, 0) for o in offsets) and all(font.advance(g) == a for g, a in zip(ids, advances, strict=True))
-    is_itself = "".join(shown.get(g, "") for g in ids) == text
-    return Glyphs(font.file, ids, advances, offsets, text, in_place and is_itself)
+    shown, own = shown_characters(font.file), font.advances
+    says_itself = "".join([shown.get(g, "") for g in ids]) == text
+    in_place = not any(map(any, offsets)) and advances == tuple([own[g] for g in ids])
+    return Glyphs(font.file, ids, advances, offsets, text, in_place, says_itself)
 
 
 @lru_cache(maxsize=64)

@@ -20,6 +20,8 @@ def wrap(text: str, shaper: Shaper, size: int, width: int) -> tuple[str, ...]:
 
 
 def _paragraph(text: str, shaper: Shaper, size: int, width: int) -> list[str]:
+    if _fits(text, shaper, size, width):
+        return [text.rstrip(" ")]
     lines: list[str] = []
     line = ""
     for word in _words(text):

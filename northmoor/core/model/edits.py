@@ -98,7 +98,10 @@ def add_level(report: Report, edition: str, table: str, field: str, expression: 
     block = table_of(report, edition, table)
     query = report.query(block.query)
     columns = block.columns
-    heading = Row(style=_style(report, "heading"), cells=(Cell(column=columns[0].name, text=f"{{{expression}}}", span=len(columns)),))
+    heading = Row(
+        style=_style(report, "heading"),
+        cells=(Cell(column=columns[0].name, text=f"{{{expression}}}", span=len(columns)),),
+    )
     total = total_cells(query, columns, f"Total for {{{expression}}}")
     level = Level(
         name=_free(field, [lv.name for lv in block.levels]),
@@ -116,7 +119,9 @@ def total_cells(query: Query, columns: tuple[Column, ...], label: str) -> tuple[
     for column in columns:
         aggregate = next((c.total for c in query.columns if c.name == column.value), None)
         if aggregate and aggregate != "none":
-            value = f"count(distinct {column.value})" if aggregate == "count_distinct" else f"{aggregate}({column.value})"
+            value = (
+                f"count(distinct {column.value})" if aggregate == "count_distinct" else f"{aggregate}({column.value})"
+            )
             cells.append(Cell(column=column.name, value=value))
     if not cells:
         return ()
@@ -161,7 +166,9 @@ def change_row(report: Report, edition: str, table: str, row: str, level: str | 
     return change_level(report, edition, table, level, **{row: changed})
 
 
-def change_cell(report: Report, edition: str, table: str, row: str, level: str | None, column: str, **changes: Any) -> Report:
+def change_cell(
+    report: Report, edition: str, table: str, row: str, level: str | None, column: str, **changes: Any
+) -> Report:
     """Change properties of a cell of a heading or total row; a cell that is not there yet is made."""
     found = row_of(table_of(report, edition, table), row, level) or Row()
     if any(cell.column == column for cell in found.cells):

@@ -76,8 +76,10 @@ def save_report(report: Report, path: Path) -> None:
         except NewerFileError:
             raise
         except ReportFileError as error:
-            raise ReportFileError(f"{path.name} is not overwritten, because it cannot be read as a report. "
-                                  f"Save under another name. ({error})") from error
+            raise ReportFileError(
+                f"{path.name} is not overwritten, because it cannot be read as a report. "
+                f"Save under another name. ({error})"
+            ) from error
     write_atomically(path, lambda part: part.write_text(report_text(report), encoding="utf-8"))
 
 

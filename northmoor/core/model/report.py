@@ -15,7 +15,12 @@ from northmoor.core.model.part import Name, Part, unique_names
 FORMAT = 1
 """Version of the report file's form."""
 
-PAPER = {"A3": (841_890, 1_190_551), "A4": (595_276, 841_890), "A5": (419_528, 595_276), "Letter": (612_000, 792_000)}
+PAPER = {
+    "A3": (841_890, 1_190_551),
+    "A4": (595_276, 841_890),
+    "A5": (419_528, 595_276),
+    "Letter": (612_000, 792_000),
+}
 """Width and height of papers in millipoints, upright (ISO 216; ANSI for Letter)."""
 
 Margin = Annotated[Length, Field(ge=0, le=500_000)]
@@ -201,7 +206,6 @@ class Report(Part):
     def zone(self) -> ZoneInfo:
         """Its time zone."""
         return ZoneInfo(self.time_zone)
-
 
 
 def _styles_lead_to_a_root(styles: tuple[Style, ...]) -> None:

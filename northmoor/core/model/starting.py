@@ -54,9 +54,7 @@ def listing(
         )
     )
     edition = Edition(name="main", footer=footer, blocks=(heading, table))
-    return Report(
-        title=title, queries=(query,), styles=STYLES, editions=(edition,), parameters=tuple(parameters)
-    )
+    return Report(title=title, queries=(query,), styles=STYLES, editions=(edition,), parameters=tuple(parameters))
 
 
 def _level(
@@ -68,7 +66,11 @@ def _level(
 
 
 def total_row(
-    label: str, expressions: dict[str, str], shown: Sequence[tuple[str, str, str]], totals: Sequence[str], style: str
+    label: str,
+    expressions: dict[str, str],
+    shown: Sequence[tuple[str, str, str]],
+    totals: Sequence[str],
+    style: str,
 ) -> Row:
     """A row with a label, then sums under the columns they total."""
     names = [name for name, _, _ in shown]

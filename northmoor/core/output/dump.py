@@ -29,7 +29,12 @@ def _item(item: Item) -> dict[str, Any]:
     place = {name: getattr(item, name) / 1000 for name in ("x", "y", "width", "height")}
     entry: dict[str, Any] = {"kind": item.kind} | place
     if item.face is not None and item.baseline is not None:
-        entry |= {"baseline": item.baseline / 1000, "text": item.text, "font": item.face.font, "size": item.face.size / 1000}
+        entry |= {
+            "baseline": item.baseline / 1000,
+            "text": item.text,
+            "font": item.face.font,
+            "size": item.face.size / 1000,
+        }
     if item.color is not None:
         entry["color"] = item.color.lower()
     origin = item.origin

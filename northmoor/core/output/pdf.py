@@ -6,7 +6,9 @@ order with Unicode maps, so that it can be selected, searched and copied. There 
 
 import io
 import zlib
-from collections.abc import Iterable, Mapping
+from collections import deque
+from collections.abc import Iterable, Iterator, Mapping
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 
 import pikepdf
@@ -17,6 +19,7 @@ from northmoor.core.layout.fonts import Font, open_font, subset
 from northmoor.core.layout.text import Glyphs, Line, Shaper, plain_glyphs, shown_characters
 
 COMPRESSION = 6
+_MOST_WAITING = 64
 
 
 @dataclass(frozen=True)
@@ -79,7 +82,11 @@ class PdfWriter:
         current = -1
         x_before = y_before = 0
         rows = zip(
-            layer.x.tolist(), (height - layer.baseline).tolist(), layer.face.tolist(), layer.line.tolist(), strict=True
+            layer.x.tolist(),
+            (height - layer.baseline).tolist(),
+            layer.face.tolist(),
+            layer.line.tolist(),
+            strict=True,
         )
         for x, y, face, line in rows:
             if face != current:
@@ -127,7 +134,7 @@ class PdfWriter:
                 lasts = False
                 out.append(f"/{self.font(run.font).resource} {size} Tf")
             shown = _show(run, open_font(run.font), size)
-            out.append(shown if _says_itself(run) else f"/Span <</ActualText {_utf16(run.text)}>> BDC {shown} EMC")
+            out.append(shown if run.says_itself else f"/Span <</ActualText {_utf16(run.text)}>> BDC {shown} EMC")
             if run.font != file:
                 out.append(f"/{self.font(file).resource} {size} Tf")
             lasts = lasts and not any(y for _, y in run.offsets)
@@ -158,6 +165,8 @@ def _color(color: str) -> bytes:
 
 def _show(run: Glyphs, font: Font, size: int) -> str:
     """Glyphs with the corrections (thousandths of the size) that kerning and marks ask for."""
+    if run.in_place:
+        return f"<{''.join([f'{glyph:04x}' for glyph in run.ids])}> Tj"
     pieces: list[str] = []
     hexes: list[str] = []
     pending = 0
@@ -191,11 +200,6 @@ def _show(run: Glyphs, font: Font, size: int) -> str:
     return " ".join(parts)
 
 
-def _says_itself(run: Glyphs) -> bool:
-    shown = shown_characters(run.font)
-    return "".join(shown.get(glyph, "") for glyph in run.ids) == run.text
-
-
 def _utf16(text: str) -> str:
     return f"<feff{text.encode('utf-16-be').hex()}>"
 
@@ -208,13 +212,16 @@ def write_pdf(pages: Iterable[Page], metadata: Metadata, writer: PdfWriter | Non
     fonts, pictures = Dictionary(), Dictionary()
     resources = pdf.make_indirect(Dictionary(Font=fonts, XObject=pictures))
     outline = _Outline(pdf)
-    for page in pages:
-        stream = pikepdf.Stream(pdf, zlib.compress(own.content(page), COMPRESSION))
-        stream.Filter = Name.FlateDecode
+    kids = []
+    for page, packed in _packed(pages, own):
+        stream = pikepdf.Stream(pdf, packed, Filter=Name.FlateDecode)
         box = Array([0, 0, _points(page.width), _points(page.height)])
-        entry = pdf.make_indirect(Dictionary(Type=Name.Page, MediaBox=box, Resources=resources, Contents=stream))
-        pdf.pages.append(pikepdf.Page(entry))
+        entry = pdf.make_indirect(
+            Dictionary(Type=Name.Page, Parent=pdf.Root.Pages, MediaBox=box, Resources=resources, Contents=stream)
+        )
+        kids.append(entry)
         outline.add(page, entry)
+    pdf.Root.Pages.Kids, pdf.Root.Pages.Count = Array(kids), len(kids)
     for file, use in own.fonts.items():
         fonts[f"/{use.resource}"] = _font_object(pdf, open_font(file), frozenset(use.glyphs), use.program(file))
     for resource, picture in own.pictures.values():
@@ -226,6 +233,19 @@ def write_pdf(pages: Iterable[Page], metadata: Metadata, writer: PdfWriter | Non
         pdf.docinfo[f"/{name}"] = value
     pdf.Root.ViewerPreferences = Dictionary(DisplayDocTitle=True)
     return _saved(pdf)
+
+
+def _packed(pages: Iterable[Page], writer: PdfWriter) -> Iterator[tuple[Page, bytes]]:
+    """Each page with its compressed content stream; one thread compresses while the next pages are written."""
+    waiting: deque[tuple[Page, Future[bytes]]] = deque()
+    with ThreadPoolExecutor(1) as pool:
+        for page in pages:
+            waiting.append((page, pool.submit(zlib.compress, writer.content(page), COMPRESSION)))
+            if len(waiting) > _MOST_WAITING:
+                done, packed = waiting.popleft()
+                yield done, packed.result()
+        for done, packed in waiting:
+            yield done, packed.result()
 
 
 def _saved(pdf: pikepdf.Pdf) -> bytes:
@@ -296,7 +316,9 @@ def _font_object(pdf: pikepdf.Pdf, font: Font, glyphs: frozenset[int], data: byt
             Type=Name.Font,
             Subtype=Name.CIDFontType2,
             BaseFont=name,
-            CIDSystemInfo=Dictionary(Registry=pikepdf.String("Adobe"), Ordering=pikepdf.String("Identity"), Supplement=0),
+            CIDSystemInfo=Dictionary(
+                Registry=pikepdf.String("Adobe"), Ordering=pikepdf.String("Identity"), Supplement=0
+            ),
             FontDescriptor=descriptor,
             CIDToGIDMap=Name.Identity,
             W=_widths(font, glyphs),
@@ -357,4 +379,3 @@ def _image(pdf: pikepdf.Pdf, data: bytes, pixels: tuple[int, int], space: Name, 
     image.Width, image.Height = pixels
     image.ColorSpace, image.BitsPerComponent, image.Filter = space, 8, packing
     return image
-

@@ -58,7 +58,10 @@ class Library:
         folder = path.resolve() if path.is_dir() else path.resolve().parent
         for root in (folder, *folder.parents):
             if (root / FILE).is_file():
-                return cls(root, load_part(root / FILE, Connections, "northmoor_connections", FORMAT, "a connections file"))
+                return cls(
+                    root,
+                    load_part(root / FILE, Connections, "northmoor_connections", FORMAT, "a connections file"),
+                )
         return cls(folder)
 
     def connection(self, name: str) -> Connection:
@@ -67,7 +70,9 @@ class Library:
             if connection.name == name:
                 return connection
         known = did_you_mean(name, [c.name for c in self.connections.connections])
-        raise ConnectionFault(f"The library has no connection of that name. {known or f'Add it to {FILE}.'}", Place(name))
+        raise ConnectionFault(
+            f"The library has no connection of that name. {known or f'Add it to {FILE}.'}", Place(name)
+        )
 
     def database(self, connection: Connection) -> Path:
         """The full path of a connection's database file."""
@@ -112,7 +117,9 @@ def _database_path(target: str) -> Path:
     if "://" in target:
         address = urlsplit(target)
         if address.scheme != "sqlite":
-            raise ConnectionFault(f"{address.scheme} databases cannot be connected; name an SQLite file or sqlite:///PATH.")
+            raise ConnectionFault(
+                f"{address.scheme} databases cannot be connected; name an SQLite file or sqlite:///PATH."
+            )
         target = unquote(address.path[1:])
     path = Path(target).expanduser().resolve()
     if not path.is_file():

@@ -3,7 +3,7 @@
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from datetime import datetime, timezone
+from datetime import UTC, datetime
 from pathlib import Path
 
 import pyarrow as pa
@@ -60,7 +60,7 @@ def fetch(report: Report, query: Query, values: Values, library: Library, stop: 
         with running(database, query.sql, bound, stop, place) as cursor:
             columns = _read_all(cursor, query.name, stop, tell)
             table, types = _typed(columns, cursor.names, inferred, query, report)
-        moment = datetime.fromtimestamp(_last_written(database), timezone.utc).astimezone(report.zone)
+        moment = datetime.fromtimestamp(_last_written(database), UTC).astimezone(report.zone)
     except ConnectionFault as error:
         raise ConnectionFault(error.message, Place(query=query.name, connection=query.connection)) from error
     except NorthmoorError as error:
@@ -113,7 +113,9 @@ def _typed(
     return pa.table(arrays, names=list(names)), tuple(_type_of(array) for array in arrays)
 
 
-def _typed_column(raw: pa.Array, name: str, guess: ValueType | None, setting: QueryColumn | None, report: Report) -> pa.Array:
+def _typed_column(
+    raw: pa.Array, name: str, guess: ValueType | None, setting: QueryColumn | None, report: Report
+) -> pa.Array:
     if setting is not None and setting.type is not None:
         wanted = ValueType.parse(setting.type)
         try:

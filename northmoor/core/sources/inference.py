@@ -63,7 +63,9 @@ def _type_of(node: exp.Expression) -> ValueType | None:
 
 def _has_decimals(node: exp.Expression) -> bool:
     exact = not any(isinstance(n, exp.Div | exp.Avg | exp.Pow | exp.Sqrt) for n in node.walk())
-    return exact and any(c.type is not None and c.type.this == exp.DataType.Type.DECIMAL for c in node.find_all(exp.Column))
+    return exact and any(
+        c.type is not None and c.type.this == exp.DataType.Type.DECIMAL for c in node.find_all(exp.Column)
+    )
 
 
 def _scale(node: exp.Expression) -> int | None:
@@ -78,7 +80,12 @@ def _scale(node: exp.Expression) -> int | None:
     if isinstance(node, exp.Add | exp.Sub):
         return _largest([node.this, node.expression])
     if isinstance(node, exp.Case):
-        return _largest([*(i.args["true"] for i in node.args["ifs"]), *([node.args["default"]] if node.args.get("default") else [])])
+        return _largest(
+            [
+                *(i.args["true"] for i in node.args["ifs"]),
+                *([node.args["default"]] if node.args.get("default") else []),
+            ]
+        )
     if isinstance(node, exp.Round):
         places = node.args.get("decimals")
         return int(places.name) if isinstance(places, exp.Literal) and places.name.isdigit() else None

@@ -5,7 +5,7 @@ forms of its documentation). Here a whole column becomes one type, exactly, or a
 """
 
 from collections.abc import Callable
-from datetime import datetime, timedelta, timezone
+from datetime import UTC, datetime, timedelta
 from decimal import Decimal, InvalidOperation
 from typing import Any, TypeVar
 from zoneinfo import ZoneInfo
@@ -206,7 +206,7 @@ def _moment(value: Any, zone: ZoneInfo) -> datetime:
         moment = datetime.fromisoformat(text)
         return moment if moment.tzinfo is None else moment.astimezone(zone).replace(tzinfo=None)
     seconds = (value - _JULIAN_EPOCH) * 86_400 if isinstance(value, float) else value
-    moment = datetime.fromtimestamp(0, timezone.utc) + timedelta(seconds=seconds)
+    moment = datetime.fromtimestamp(0, UTC) + timedelta(seconds=seconds)
     moment += timedelta(milliseconds=0 if isinstance(value, int) else 0.5)
     if isinstance(value, float):
         moment = moment.replace(microsecond=moment.microsecond // 1000 * 1000)  # a double holds days to a millisecond
@@ -237,4 +237,3 @@ _MENDERS: dict[str, Callable[[pa.Array, ValueType, ZoneInfo], pa.Array]] = {
     "timestamp": _timestamp,
     "boolean": _boolean,
 }
-

@@ -96,11 +96,15 @@ def _read_catalog(database: Path) -> tuple[CatalogTable, ...]:
 
 def _table(connection: sa.Connection, inspector: sa.Inspector, name: str, is_view: bool) -> CatalogTable:
     keys = set() if is_view else set(inspector.get_pk_constraint(name)["constrained_columns"])
-    references = {} if is_view else {
-        own: f"{key['referred_table']}.{other}"
-        for key in inspector.get_foreign_keys(name)
-        for own, other in zip(key["constrained_columns"], key["referred_columns"] or [""], strict=False)
-    }
+    references = (
+        {}
+        if is_view
+        else {
+            own: f"{key['referred_table']}.{other}"
+            for key in inspector.get_foreign_keys(name)
+            for own, other in zip(key["constrained_columns"], key["referred_columns"] or [""], strict=False)
+        }
+    )
     columns = tuple(
         CatalogColumn(c["name"], _declared(c["type"]), c["name"] in keys, references.get(c["name"]))
         for c in inspector.get_columns(name)

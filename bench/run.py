@@ -1,0 +1,99 @@
+"""Prints how the product compares with a floor measured in the same run.
+
+Whole processes for the way from SQLite to PDF; one process for an edit on the open report.
+"""
+
+import os
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+import listing
+
+from northmoor.core.document import Document, Session
+from northmoor.core.model import edits
+from northmoor.core.model.files import load_report
+from northmoor.core.model.report import Report
+from northmoor.core.output.raster import rasterise
+from northmoor.core.sources.connections import Library
+
+RUNS = 5
+SCALE = 96 / 72
+LIMITS = {"to_pdf": 2.0, "edit": 3.0, "memory": 600}
+
+
+def timed(command: list[str]) -> tuple[float, float]:
+    """Seconds and peak memory (MB) of a process."""
+    began = time.perf_counter()
+    process = subprocess.Popen(command)
+    _, status, usage = os.wait4(process.pid, 0)
+    if status:
+        raise SystemExit(f"{command} failed")
+    return time.perf_counter() - began, usage.ru_maxrss / 1024
+
+
+def bench_to_pdf(folder: Path, database: Path, report: Path) -> None:
+    """From SQLite to PDF against the bare writer, in turn."""
+    here = Path(__file__).parent
+    product = [sys.executable, "-m", "northmoor", "run", str(report), "--out", str(folder / "out.pdf")]
+    bare = [sys.executable, str(here / "bare.py"), str(database), str(folder / "bare.pdf")]
+    timed(product), timed(bare)
+    pairs = [(timed(product), timed(bare)) for _ in range(RUNS)]
+    ratios = [ours[0] / floor[0] for ours, floor in pairs]
+    seconds = [statistics.median(side[i][0] for side in pairs) for i in (0, 1)]
+    memory = max(ours[1] for ours, _ in pairs)
+    say(
+        "100,000 rows to PDF",
+        statistics.median(ratios),
+        LIMITS["to_pdf"],
+        f"{seconds[0]:.2f} s, floor {seconds[1]:.2f} s",
+    )
+    print(f"{'peak memory':28} {memory:6.0f} MB  (at most {LIMITS['memory']} MB)")
+
+
+def bench_edit(report_file: Path) -> None:
+    """From a changed column width to the visible page's pixels, against PDFium's drawing of that page alone."""
+    session = Session(Library.around(report_file))
+    report = load_report(report_file)
+    document = session.render(report)
+    middle = len(document) // 2
+    rasterise(document.page_pdf(middle), 0, SCALE)
+    edit_times, draw_times = [], []
+    for n in range(15):
+        began = time.perf_counter()
+        document = edited(session, report, 90_000 + n * 500)
+        pdf = document.page_pdf(middle)
+        rasterise(pdf, 0, SCALE)
+        edit_times.append(time.perf_counter() - began)
+        began = time.perf_counter()
+        rasterise(pdf, 0, SCALE)
+        draw_times.append(time.perf_counter() - began)
+    ratio = statistics.median(e / d for e, d in zip(edit_times, draw_times, strict=True))
+    seconds = f"{statistics.median(edit_times) * 1000:.0f} ms, floor {statistics.median(draw_times) * 1000:.0f} ms"
+    say("edit of a column's width", ratio, LIMITS["edit"], seconds)
+
+
+def edited(session: Session, report: Report, width: int) -> Document:
+    """The document with another width of a column."""
+    return session.render(edits.change_column(report, "main", "table", "goods", width=width))
+
+
+def say(what: str, ratio: float, limit: float, seconds: str) -> None:
+    """Print a ratio with its limit."""
+    print(f"{what:28} {ratio:6.2f} × the floor  (at most {limit})   {seconds}")
+
+
+def main() -> None:
+    """Run the benchmarks."""
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        database, report = listing.make(folder)
+        bench_edit(report)
+        bench_to_pdf(folder, database, report)
+
+
+if __name__ == "__main__":
+    main()

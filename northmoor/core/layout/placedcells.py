@@ -1,0 +1,126 @@
+"""A table's cells placed within their rows, some thousand rows at a time.
+
+Drawing a page then only adds the rows' tops to a stretch of these arrays: a page of a table costs the same few array
+operations however many cells it has, and an edit on a long table places only the rows that are looked at.
+"""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+import numpy.typing as npt
+
+from northmoor.core.layout.display import TextFace
+from northmoor.core.layout.plans import CellPlan
+from northmoor.core.layout.table import TableLayout, WrappedCell
+
+Ints = npt.NDArray[np.int64]
+CHUNK = 4096
+HEAD = -1
+"""Stands for the head row among printed rows."""
+_COLUMNS = 8
+
+
+@dataclass(frozen=True, eq=False)
+class PlacedCells:
+    """Lines of cells in reading order. Arrays of one length: `row` (printed row or HEAD), `column`, `x` from the table's
+    left, `y` and `baseline` from the row's top, `width`, `face` (index of the table's faces), `line` (in its shaper)."""
+
+    table: Ints
+
+    def __len__(self) -> int:
+        return self.table.shape[1]
+
+    def stretch(self, start: int, end: int) -> Ints:
+        """The lines of printed rows from `start` up to `end`."""
+        first, last = np.searchsorted(self.table[0], (start, end))
+        return self.table[:, first:last]
+
+
+@dataclass
+class CellPlacer:
+    """Places a table's cells chunk by chunk and keeps what it placed."""
+
+    layout: TableLayout
+    faces: dict[TextFace, int] = field(default_factory=dict)
+    _chunks: dict[int, PlacedCells] = field(default_factory=dict)
+
+    def head(self) -> Ints:
+        """The lines of the head row."""
+        if HEAD not in self._chunks:
+            rows = np.array([HEAD], np.int64)
+            self._chunks[HEAD] = PlacedCells(_in_order(self._of_kind(0, rows, np.zeros(1, np.int64))))
+        return self._chunks[HEAD].table
+
+    def rows(self, start: int, end: int) -> Ints:
+        """The lines of printed rows from `start` up to `end`."""
+        pieces = [
+            self._chunk(number).stretch(start, end)
+            for number in range(start // CHUNK, (max(end, start + 1) - 1) // CHUNK + 1)
+        ]
+        return pieces[0] if len(pieces) == 1 else np.concatenate(pieces, axis=1)
+
+    def _chunk(self, number: int) -> PlacedCells:
+        if number not in self._chunks:
+            self._chunks[number] = self._place(number * CHUNK, min((number + 1) * CHUNK, len(self.layout.flow)))
+        return self._chunks[number]
+
+    def _place(self, start: int, end: int) -> PlacedCells:
+        flow = self.layout.flow
+        kinds = flow.kind[start:end]
+        pieces: list[Ints] = []
+        for kind in np.unique(kinds).tolist():
+            rows = np.flatnonzero(kinds == kind) + start
+            pieces += self._of_kind(1 + kind, rows, flow.index[rows])
+        return PlacedCells(_in_order(pieces))
+
+    def _of_kind(self, plan: int, rows: Ints, instances: Ints) -> list[Ints]:
+        cells = zip(self.layout.plans[plan].cells, self.layout.wrapped[plan], strict=True)
+        return [piece for cell, placed in cells for piece in self._cell(cell, placed, rows, instances)]
+
+    def _cell(self, cell: CellPlan, placed: WrappedCell, rows: Ints, instances: Ints) -> list[Ints]:
+        lines = cell.lines[instances].astype(np.int64)
+        faces = np.full(len(rows), self._face(cell.face), np.int64)
+        if cell.texts.faulty:
+            bad = np.fromiter((i in cell.texts.faulty for i in instances.tolist()), bool, len(instances))
+            faces[bad] = self._face(cell.fault_face)
+        shown = lines != cell.shaper.empty
+        if not placed.wrapped:
+            return [_lines(cell, placed, rows[shown], lines[shown], faces[shown], 0)]
+        counts = placed.counts[instances]
+        single = shown & (counts == 1)
+        pieces = [_lines(cell, placed, rows[single], lines[single], faces[single], 0)]
+        for at in np.flatnonzero(shown & (counts != 1)).tolist():
+            parts = np.array(placed.wrapped[int(lines[at])], np.int64)
+            pieces.append(
+                _lines(cell, placed, np.repeat(rows[at], len(parts)), parts, faces[at], np.arange(len(parts)))
+            )
+        return pieces
+
+    def _face(self, face: TextFace) -> int:
+        return self.faces.setdefault(face, len(self.faces))
+
+
+def _lines(
+    cell: CellPlan, placed: WrappedCell, rows: Ints, lines: Ints, faces: Ints | np.int64, number: Ints | int
+) -> Ints:
+    """Lines of a cell, of which each is the `number`-th of its own cell."""
+    widths = cell.shaper.widths(lines, cell.face.size)
+    slack = placed.width - 2 * cell.look.inset - widths
+    shift = {"start": 0, "end": slack, "center": slack // 2}[cell.align]
+    y = cell.look.padding + np.asarray(number) * cell.leading
+    table = np.empty((_COLUMNS, len(lines)), np.int64)
+    table[0], table[1] = rows, cell.column
+    table[2] = placed.left + cell.look.inset + shift
+    table[3], table[4] = y, y + cell.shaper.font.ascent(cell.face.size)
+    table[5], table[6], table[7] = widths, faces, lines
+    return table
+
+
+def _in_order(pieces: list[Ints]) -> Ints:
+    """Row by row, within it column by column; the lines of a cell stay in their order."""
+    if not pieces:
+        return np.empty((_COLUMNS, 0), np.int64)
+    whole = np.concatenate(pieces, axis=1)
+    order = np.argsort(whole[0] * 10_000 + whole[1], kind="stable")
+    found: Ints = whole[:, order]
+    return found
