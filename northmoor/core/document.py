@@ -4,7 +4,7 @@ A session keeps what each stage made, by what it depends on: an edit repeats onl
 """
 
 import hashlib
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Hashable, Mapping, Sequence
 from datetime import datetime
 from functools import cached_property
 from pathlib import Path
@@ -123,7 +123,7 @@ class Session:
     def _arrange(
         self, plan: TablePlan, rows: Mapping[str, Rows], values: Values, stop: Stop
     ) -> ArrangedTable | NorthmoorError:
-        key = (plan, tuple(rows.items()), values.key(frozenset(values.by_name)), tuple(values.labels.items()))
+        key = (plan, tuple(rows.items()), _key_of(values))
         try:
             return self._arranged.get(key, lambda: arrange(plan, rows, values, stop))
         except Stopped:
@@ -148,18 +148,29 @@ class Session:
         named: dict[str, Any] = {"report_title": title, "data_time": data_time}
         per_page = {"page_number": PER_PAGE + "page_number", "page_count": PER_PAGE + "page_count"}
 
-        def running(wanted: list[str], numbers: list[int], counts: list[int]) -> Mapping[str, Computed]:
+        def running(
+            wanted: list[str],
+            numbers: Sequence[int] = (1,),
+            counts: Sequence[int] = (1,),
+            more: Mapping[str, Any] = per_page,
+        ) -> Mapping[str, Computed]:
             if not wanted:
                 return {}
-            key = (tuple(wanted), tuple(rows.items()), values.key(frozenset(values.by_name)),
-                   tuple(values.labels.items()), tuple(named.items()), tuple(numbers), tuple(counts))  # fmt: skip
-            both = named | per_page
+            known = named | more
+            key = (
+                tuple(wanted),
+                tuple(rows.items()),
+                _key_of(values),
+                tuple(known.items()),
+                tuple(numbers),
+                tuple(counts),
+            )
             return self._kept.get(
-                ("running", key), lambda: compute_running(wanted, rows, values, both, numbers, counts, stop)
+                ("running", key), lambda: compute_running(wanted, rows, values, known, numbers, counts, stop)
             )
 
         texts = slots_of([block.text for block in edition.blocks if isinstance(block, TextBlock)])
-        once = compute_running(texts, rows, values, named, [1], [1], stop) if texts else {}
+        once = running(texts, more={})
         composition = compose(edition, arranged, once, running, setting)
         return Document(report, title, values, data_time, composition, rows, self._writer)
 
@@ -236,6 +247,10 @@ class Document:
         """
         pages = (self.page(index) for index in range(len(self)))
         return write_outputs(path, self.title, lambda: self.pdf(tell), pages)
+
+
+def _key_of(values: Values) -> Hashable:
+    return values.key(frozenset(values.by_name)), tuple(values.labels.items())
 
 
 def chosen_edition(report: Report, name: str | None) -> Edition:

@@ -55,7 +55,8 @@ def _format_distinct(values: pa.Array, pattern: str | None, customs: Customs) ->
         return _format_moments(values, pattern, customs)
     if pa.types.is_integer(kind) or pa.types.is_decimal(kind) or pa.types.is_floating(kind):
         write = number_writer(pattern or default_number_pattern(kind), customs.locale, customs.currency)
-        return [write(value) for value in values.to_pylist()]
+        with localcontext(_DIGITS):
+            return [write(value) for value in values.to_pylist()]
     if pa.types.is_null(kind):
         return []
     return [str(value) for value in values.to_pylist()]
@@ -86,7 +87,7 @@ def _number_pattern(pattern: str) -> NumberPattern:
 
 @lru_cache(maxsize=256)
 def number_writer(pattern: str, locale: str, currency: str) -> Callable[[int | float | Decimal], str]:
-    """A function that writes one number by a CLDR pattern.
+    """A function that writes one number by a CLDR pattern; call it within a decimal context that holds all digits.
 
     A value that rounds to zero is written without a sign. Raises ExpressionError for a text that is no pattern.
     """
@@ -97,8 +98,7 @@ def number_writer(pattern: str, locale: str, currency: str) -> Callable[[int | f
     def write(value: int | float | Decimal) -> str:
         if isinstance(value, float) and value - value != 0:
             return _not_finite(value)
-        with localcontext(_DIGITS):
-            return parsed.apply(_exact(value), locale, currency=currency, currency_digits=False)
+        return parsed.apply(_exact(value), locale, currency=currency, currency_digits=False)
 
     return write
 
@@ -120,7 +120,8 @@ def _usual_writer(parsed: NumberPattern, locale: str, currency: str) -> Callable
     signs = str.maketrans({",": symbols["group"], ".": symbols["decimal"]})
     symbol = get_currency_symbol(currency, locale)
     fewest, most = parsed.frac_prec
-    form = f"{',' if parsed.grouping == (3, 3) else ''}.{most}f"
+    grouping = "," if parsed.grouping == (3, 3) else ""
+    form, whole_form = f"{grouping}.{most}f", f"{grouping}d"
 
     def affix(text: str) -> str:
         return text.replace("¤", symbol).replace("-", symbols["minusSign"]).replace("'", "")
@@ -132,10 +133,7 @@ def _usual_writer(parsed: NumberPattern, locale: str, currency: str) -> Callable
             if value - value != 0:
                 return _not_finite(value)
             value = Decimal(repr(value))
-        with localcontext(_DIGITS):
-            digits = (
-                format(value, form) if isinstance(value, Decimal) else format(value, form[0] if "," in form else "d")
-            )
+        digits = format(value, form) if isinstance(value, Decimal) else format(value, whole_form)
         if isinstance(value, int) and most:
             digits += "." + "0" * most
         negative = digits[0] == "-"

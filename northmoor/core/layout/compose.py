@@ -1,6 +1,6 @@
 """An edition's blocks flowed down its pages: which part of which block stands where, and pages made as they are asked for."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -8,6 +8,7 @@ import numpy as np
 from northmoor.core.compute.cells import Computed
 from northmoor.core.compute.table import ArrangedTable
 from northmoor.core.errors import NorthmoorError, Place
+from northmoor.core.layout.celltext import report_faults
 from northmoor.core.layout.context import Setting
 from northmoor.core.layout.display import Bookmark, Layer, Origin, Page
 from northmoor.core.layout.paginate import Body, Slice
@@ -20,7 +21,7 @@ from northmoor.core.layout.running import (
     running_height,
     running_texts,
     slots_of,
-    texts_by_page,
+    template_by_page,
 )
 from northmoor.core.layout.table import TableLayout, lay_out_table, table_pages
 from northmoor.core.layout.tablepage import table_bookmarks, table_layers
@@ -29,7 +30,7 @@ from northmoor.core.model.report import Edition
 
 Arranged = Mapping[str, ArrangedTable | NorthmoorError]
 """A table's arrangement by block name, or why there is none."""
-Running = Callable[[list[str], list[int], list[int]], Mapping[str, Computed]]
+Running = Callable[[list[str], Sequence[int], Sequence[int]], Mapping[str, Computed]]
 """Computes header and footer expressions from each page's number and count."""
 
 
@@ -65,6 +66,21 @@ class TablePart:
 Part = Lines | TablePart
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class TableRun:
+    """A table on its pages: one slice on each from the first on."""
+
+    layout: TableLayout
+    placer: CellPlacer
+    slices: Sequence[Slice]
+    first_page: int
+
+    def on_page(self, index: int) -> TablePart | None:
+        """The table's part on a page of the document."""
+        at = index - self.first_page - self.slices[0].page
+        return TablePart(self.layout, self.placer, self.slices[at]) if 0 <= at < len(self.slices) else None
+
+
 @dataclass
 class Composition:
     """An edition on its pages: the parts of each page, and the numbers their headers print."""
@@ -72,14 +88,23 @@ class Composition:
     edition: Edition
     frame: Frame
     setting: Setting
-    parts: list[list[Part]] = field(default_factory=lambda: [[]])
+    pages: int = 1
+    lines: dict[int, list[Lines]] = field(default_factory=dict)
+    tables: list[TableRun] = field(default_factory=list)
     numbers: list[int] = field(default_factory=list)
     counts: list[int] = field(default_factory=list)
     header: RunningLayout = field(init=False)
     footer: RunningLayout = field(init=False)
 
     def __len__(self) -> int:
-        return len(self.parts)
+        return self.pages
+
+    def parts(self, index: int) -> list[Part]:
+        """What stands on the page of an index, from the top."""
+        tables = [part for run in self.tables if (part := run.on_page(index)) is not None]
+        found: list[tuple[int, Part]] = [(part.piece.y, part) for part in tables]
+        found += [(part.y, part) for part in self.lines.get(index, [])]
+        return [part for _, part in sorted(found, key=lambda each: each[0])]
 
     def page(self, index: int) -> Page:
         """The finished page of an index from 0."""
@@ -87,7 +112,7 @@ class Composition:
         bookmarks: list[Bookmark] = []
         frame = self.frame
         layers += self.header.layers(index)
-        for part in self.parts[index]:
+        for part in self.parts(index):
             if isinstance(part, TablePart):
                 top = frame.top + part.piece.y
                 layers += table_layers(part.layout, part.placer, part.piece, frame.left, top, self.setting.shapers)
@@ -178,7 +203,8 @@ class _Flow:
 
     def text(self, block: TextBlock, computed: Mapping[str, Computed]) -> None:
         """Place a paragraph."""
-        texts = texts_by_page(block.text, computed, 1, Place(block=block.name), self.setting)
+        texts = template_by_page(block.text, computed, 1, self.setting)
+        report_faults(texts, Place(block=block.name), self.setting)
         look = self.setting.report.look(self.setting.base, block.style, block.look)
         origin = Origin(block.name, "text")
         is_faulty = bool(texts.faulty)
@@ -204,14 +230,13 @@ class _Flow:
 
     def _table(self, block: TableBlock, layout: TableLayout) -> None:
         slices, after = table_pages(layout, Body(self.frame.height, self.used), self.setting)
-        first, placer = self.page, CellPlacer(layout)
+        self.composition.tables.append(TableRun(layout, CellPlacer(layout), slices, self.page))
         restarting = _restarting_rows(block, layout)
-        for piece in slices:
-            self.page = first + piece.page
-            self._add(TablePart(layout, placer, piece))
-            if piece.start in restarting and self.page and piece.y == 0:
-                self.restarts.add(self.page)
-        self.used = after.used
+        for piece in slices if restarting else ():
+            if piece.start in restarting and piece.y == 0:
+                self.restarts.add(self.page + piece.page)
+        self.page, self.used = self.page + slices[-1].page, after.used
+        self.composition.pages = max(self.composition.pages, self.page + 1)
 
     def _paragraph(self, paragraph: Paragraph) -> None:
         height = self.frame.height
@@ -232,11 +257,9 @@ class _Flow:
         if self.used and self.used + height > self.frame.height:
             self.page, self.used = self.page + 1, 0
 
-    def _add(self, part: Part) -> None:
-        parts = self.composition.parts
-        while len(parts) <= self.page:
-            parts.append([])
-        parts[self.page].append(part)
+    def _add(self, part: Lines) -> None:
+        self.composition.lines.setdefault(self.page, []).append(part)
+        self.composition.pages = max(self.composition.pages, self.page + 1)
 
 
 def _restarting_rows(block: TableBlock, layout: TableLayout) -> set[int]:

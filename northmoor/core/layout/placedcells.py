@@ -1,4 +1,4 @@
-"""A table's cells placed within their rows, some thousand rows at a time.
+"""A table's cells placed within their rows, a thousand rows at a time.
 
 Drawing a page then only adds the rows' tops to a stretch of these arrays: a page of a table costs the same few array
 operations however many cells it has, and an edit on a long table places only the rows that are looked at.
@@ -14,7 +14,7 @@ from northmoor.core.layout.plans import CellPlan
 from northmoor.core.layout.table import TableLayout, WrappedCell
 
 Ints = npt.NDArray[np.int64]
-CHUNK = 4096
+CHUNK = 1024
 HEAD = -1
 """Stands for the head row among printed rows."""
 _COLUMNS = 8

@@ -81,7 +81,7 @@ def page_places(composition: Composition, index: int) -> Places:
     edges: list[Edge] = []
     brackets: list[Bracket] = []
     frame = composition.frame
-    for part in composition.parts[index]:
+    for part in composition.parts(index):
         if isinstance(part, TablePart):
             top = frame.top + part.piece.y
             shown = rows_on_page(part.layout, part.piece, top)

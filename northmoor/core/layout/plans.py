@@ -33,6 +33,9 @@ class CellPlan:
     shaper: Shaper
     texts: CellTexts
     lines: npt.NDArray[np.int32]
+    distinct: npt.NDArray[np.int32]
+    broken: frozenset[int]
+    """Those of the distinct lines whose text has line breaks of its own."""
 
     @property
     def leading(self) -> int:
@@ -152,6 +155,13 @@ def _cell_plan(
     shaper = setting.shapers.of(file)
     face = TextFace(file, look.size, look.color)
     decided: Align = look.align or align or ("end" if texts.is_number else "start")
-    lines = setting.kept.get(("lines", texts, file), lambda: shaper.add(texts.texts))
+    lines, distinct, broken = setting.kept.get(("lines", texts, file), lambda: _lines_of(texts, shaper))
     fault_face = TextFace(file, look.size, FAULT_COLOR)
-    return CellPlan(name, column, span, look, decided, face, fault_face, shaper, texts, lines)
+    return CellPlan(name, column, span, look, decided, face, fault_face, shaper, texts, lines, distinct, broken)
+
+
+def _lines_of(texts: CellTexts, shaper: Shaper) -> tuple[npt.NDArray[np.int32], npt.NDArray[np.int32], frozenset[int]]:
+    lines = shaper.add(texts.texts)
+    distinct = np.unique(lines)
+    broken = (n for n in distinct.tolist() if "\n" in shaper.texts[n] or "\r" in shaper.texts[n])
+    return lines, distinct, frozenset(broken)

@@ -76,16 +76,12 @@ def _look(piece: TextPiece, setting: Setting) -> FullLook:
     return setting.report.look(setting.base, piece.style, piece.look)
 
 
-def texts_by_page(text: str, computed: Mapping[str, Computed], count: int, place: Place, setting: Setting) -> CellTexts:
+def template_by_page(text: str, computed: Mapping[str, Computed], count: int, setting: Setting) -> CellTexts:
     """A template's text on each page."""
     template = template_or_fault(text)
-    texts = (
-        whole_fault(count, template)
-        if isinstance(template, ExpressionError)
-        else template_texts(template, computed, None, count, setting)
-    )
-    report_faults(texts, place, setting)
-    return texts
+    if isinstance(template, ExpressionError):
+        return whole_fault(count, template)
+    return template_texts(template, computed, None, count, setting)
 
 
 @dataclass(frozen=True, eq=False)
@@ -163,14 +159,31 @@ def lay_out_running(
             if isinstance(piece, PicturePiece):
                 fixed += picture_layers(piece.file, piece.height, place, (left, y, width), origin, setting)
             else:
-                by_page = texts_by_page(piece.text, computed, pages, Place(block=name), setting)
                 box = (left, y, width, height)
-                texts.append(_running_text(by_page, _look(piece, setting), place, box, origin, setting))
+                texts.append(_kept_text(piece, place, box, origin, computed, pages, setting))
         y += height
     if running.rule:
         rule_top = y if name == "header" else top
         fixed.append(box_layer("rule", left, rule_top, width, running.rule, setting.base.rule_color, OneOrigin(origin)))
     return RunningLayout(tuple(texts), tuple(fixed), setting)
+
+
+def _kept_text(
+    piece: TextPiece,
+    place: Align,
+    box: tuple[int, int, int, int],
+    origin: Origin,
+    computed: Mapping[str, Computed],
+    pages: int,
+    setting: Setting,
+) -> RunningText:
+    key = ("running texts", piece.text, tuple(computed.items()), pages, setting.customs)
+    texts = setting.kept.get(key, lambda: template_by_page(piece.text, computed, pages, setting))
+    report_faults(texts, Place(block=origin.block), setting)
+    look = _look(piece, setting)
+    return setting.kept.get(
+        ("running text", texts, look, place, box), lambda: _running_text(texts, look, place, box, origin, setting)
+    )
 
 
 def _running_text(

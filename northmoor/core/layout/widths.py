@@ -1,7 +1,5 @@
 """Column widths: given ones as they are, the others by their content, all within the body."""
 
-import numpy as np
-
 from northmoor.core.errors import Place
 from northmoor.core.layout.context import Setting
 from northmoor.core.layout.plans import CellPlan, RowPlan
@@ -48,5 +46,5 @@ def _need(plans: tuple[RowPlan, ...], column: int) -> int:
 def _widest(cell: CellPlan) -> int:
     if not len(cell.lines):
         return 0
-    widest = int(cell.shaper.widths(np.unique(cell.lines), cell.face.size).max())
+    widest = int(cell.shaper.widths(cell.distinct, cell.face.size).max())
     return min(widest + 2 * cell.look.inset, 200_000)

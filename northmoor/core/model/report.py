@@ -1,5 +1,6 @@
 """The report: its data, its styles, and one or more editions (layouts over the same data)."""
 
+from functools import cache
 from typing import Annotated, Literal
 from zoneinfo import ZoneInfo, available_timezones
 
@@ -166,7 +167,7 @@ class Report(Part):
     @field_validator("time_zone")
     @classmethod
     def _time_zone_is_known(cls, value: str) -> str:
-        if value not in available_timezones():
+        if value not in _zones():
             raise ValueError(f"{value!r} is no IANA time zone; write for example Europe/Dublin")
         return value
 
@@ -206,6 +207,11 @@ class Report(Part):
     def zone(self) -> ZoneInfo:
         """Its time zone."""
         return ZoneInfo(self.time_zone)
+
+
+@cache
+def _zones() -> frozenset[str]:
+    return frozenset(available_timezones())
 
 
 def _styles_lead_to_a_root(styles: tuple[Style, ...]) -> None:

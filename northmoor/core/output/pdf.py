@@ -30,19 +30,30 @@ class Metadata:
     entries: Mapping[str, str] = field(default_factory=dict)
 
 
+@dataclass(frozen=True)
+class FontParts:
+    """What is embedded of a font: the subset file, the widths array and the Unicode map, as PDF source."""
+
+    program: bytes
+    widths: bytes
+    unicode_map: bytes
+
+
 @dataclass
 class FontUse:
-    """A font in a document: its resource name, the glyphs used so far, and the subset last made of them."""
+    """A font in a document: its resource name, the glyphs used so far, and the parts last made of them."""
 
     resource: str
     glyphs: set[int] = field(default_factory=set)
-    _program: tuple[int, bytes] = (0, b"")
+    _parts: tuple[int, FontParts] | None = None
 
-    def program(self, file: str) -> bytes:
-        """The font file with the used glyphs, made anew only when glyphs have come in since."""
-        if self._program[0] != len(self.glyphs) or not self._program[1]:
-            self._program = (len(self.glyphs), subset(open_font(file), frozenset(self.glyphs)))
-        return self._program[1]
+    def parts(self, font: Font) -> FontParts:
+        """What to embed for the used glyphs, made anew only when glyphs have come in since."""
+        if self._parts is None or self._parts[0] != len(self.glyphs):
+            glyphs = frozenset(self.glyphs)
+            made = FontParts(subset(font, glyphs), _widths(font, glyphs), _unicode_map(font, glyphs))
+            self._parts = (len(self.glyphs), made)
+        return self._parts[1]
 
 
 class PdfWriter:
@@ -223,7 +234,7 @@ def write_pdf(pages: Iterable[Page], metadata: Metadata, writer: PdfWriter | Non
         outline.add(page, entry)
     pdf.Root.Pages.Kids, pdf.Root.Pages.Count = Array(kids), len(kids)
     for file, use in own.fonts.items():
-        fonts[f"/{use.resource}"] = _font_object(pdf, open_font(file), frozenset(use.glyphs), use.program(file))
+        fonts[f"/{use.resource}"] = _font_object(pdf, open_font(file), use.parts(open_font(file)))
     for resource, picture in own.pictures.values():
         pictures[f"/{resource}"] = _picture_object(pdf, picture)
     outline.close()
@@ -291,11 +302,11 @@ class _Outline:
                 outline.root.extend(self.roots)
 
 
-def _font_object(pdf: pikepdf.Pdf, font: Font, glyphs: frozenset[int], data: bytes) -> pikepdf.Object:
+def _font_object(pdf: pikepdf.Pdf, font: Font, parts: FontParts) -> pikepdf.Object:
     """A composite font (ISO 32000-1, 9.7) whose character codes are glyph ids."""
-    name = Name(f"/{_subset_tag(data)}+{font.file}")
-    file = pikepdf.Stream(pdf, data)
-    file.Length1 = len(data)
+    name = Name(f"/{_subset_tag(parts.program)}+{font.file}")
+    file = pikepdf.Stream(pdf, parts.program)
+    file.Length1 = len(parts.program)
     scale = 1000 / font.upem
     descriptor = pdf.make_indirect(
         Dictionary(
@@ -321,7 +332,7 @@ def _font_object(pdf: pikepdf.Pdf, font: Font, glyphs: frozenset[int], data: byt
             ),
             FontDescriptor=descriptor,
             CIDToGIDMap=Name.Identity,
-            W=_widths(font, glyphs),
+            W=pikepdf.Object.parse(parts.widths),
         )
     )
     return pdf.make_indirect(
@@ -331,7 +342,7 @@ def _font_object(pdf: pikepdf.Pdf, font: Font, glyphs: frozenset[int], data: byt
             BaseFont=name,
             Encoding=Name("/Identity-H"),
             DescendantFonts=Array([descendant]),
-            ToUnicode=pikepdf.Stream(pdf, _unicode_map(font, glyphs)),
+            ToUnicode=pikepdf.Stream(pdf, parts.unicode_map),
         )
     )
 
@@ -342,12 +353,9 @@ def _subset_tag(data: bytes) -> str:
     return "".join(chr(65 + number // 26**i % 26) for i in range(6))
 
 
-def _widths(font: Font, glyphs: frozenset[int]) -> Array:
-    widths: list[object] = []
-    for glyph in sorted(glyphs):
-        width = font.advance(glyph) * 1000 / font.upem
-        widths += [glyph, Array([int(width) if width == int(width) else round(width, 5)])]
-    return Array(widths)
+def _widths(font: Font, glyphs: frozenset[int]) -> bytes:
+    pairs = ((glyph, font.advance(glyph) * 1000 / font.upem) for glyph in sorted(glyphs))
+    return f"[{' '.join(f'{glyph} [{width:.8g}]' for glyph, width in pairs)}]".encode()
 
 
 def _unicode_map(font: Font, glyphs: frozenset[int]) -> bytes:
