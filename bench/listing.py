@@ -16,7 +16,8 @@ def make(folder: Path, rows: int = ROWS) -> tuple[Path, Path]:
     chance = Random(7)
     connection = sqlite3.connect(database)
     connection.execute(
-        "create table lines (route text, vessel text, shipped_on date, goods text, pieces integer, charge decimal(10,2))"
+        "create table lines "
+        "(route text, vessel text, shipped_on date, goods text, pieces integer, charge decimal(10,2))"
     )
     connection.executemany("insert into lines values (?, ?, ?, ?, ?, ?)", (_row(chance) for _ in range(rows)))
     connection.commit()
@@ -29,5 +30,6 @@ def _row(chance: Random) -> tuple[str, str, str, str, int, float]:
     route = ("TQ-SK", "TQ-IL", "TQ-MP", "TQ-BN", "TQ-OX", "IL-SK", "MP-BN", "OX-SH", "TQ-SH")[int(chance.random() * 9)]
     vessel = ("Curlew", "Lapwing", "Dunlin", "Greenshank", "Whimbrel")[int(chance.random() * 5)]
     day = f"202{4 + int(chance.random() * 2)}-{1 + int(chance.random() * 12):02}-{1 + int(chance.random() * 28):02}"
-    goods = f"{('Pallets', 'Timber', 'Feed', 'Fish boxes', 'Parcels')[int(chance.random() * 5)]} {int(chance.random() * 900)}"
+    kind = ("Pallets", "Timber", "Feed", "Fish boxes", "Parcels")[int(chance.random() * 5)]
+    goods = f"{kind} {int(chance.random() * 900)}"
     return route, vessel, day, goods, 1 + int(chance.random() * 400), round(chance.random() * 9000, 2)

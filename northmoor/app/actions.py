@@ -2,13 +2,33 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import Protocol
 
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu, QMenuBar
 
-if TYPE_CHECKING:
-    from northmoor.app.window import Window
+from northmoor.app.desk import Desk
+from northmoor.app.pages.workspace import PagesWorkspace
+from northmoor.app.worker import Worker
+
+
+class Commanded(Protocol):
+    """What the commands need of the window."""
+
+    desk: Desk
+    worker: Worker
+    pages: PagesWorkspace
+
+    def ask_open(self) -> None: ...
+    def save(self) -> bool: ...
+    def ask_save_as(self) -> None: ...
+    def ask_deliver(self) -> None: ...
+    def close(self) -> bool: ...
+    def add_field(self, as_what: str) -> None: ...
+    def show_report(self, refresh: bool = False) -> None: ...
+    def show_workspace(self, name: str) -> None: ...
+    def show_keys(self) -> None: ...
+    def show_about(self) -> None: ...
 
 
 @dataclass(frozen=True)
@@ -18,7 +38,7 @@ class Command:
     name: str
     text: str
     shortcut: str
-    run: Callable[["Window"], object]
+    run: Callable[[Commanded], object]
 
 
 MENUS: dict[str, tuple[Command | None, ...]] = {
@@ -69,7 +89,7 @@ MENUS: dict[str, tuple[Command | None, ...]] = {
 }
 
 
-def fill_menus(window: "Window", bar: QMenuBar) -> dict[str, QAction]:
+def fill_menus(window: Commanded, bar: QMenuBar) -> dict[str, QAction]:
     """Fill the menu bar; the actions by their commands' names."""
     actions: dict[str, QAction] = {}
     for title, commands in MENUS.items():
@@ -79,7 +99,7 @@ def fill_menus(window: "Window", bar: QMenuBar) -> dict[str, QAction]:
             if command is None:
                 menu.addSeparator()
                 continue
-            action = QAction(command.text, window)
+            action = QAction(command.text, bar)
             action.setShortcut(QKeySequence(command.shortcut))
             action.triggered.connect(lambda _=False, command=command: command.run(window))
             menu.addAction(action)

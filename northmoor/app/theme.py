@@ -54,23 +54,28 @@ QLabel#fault {{ color: {ROWAN}; }}
 QLabel#warning {{ color: {GORSE_TEXT}; }}
 QLabel#good {{ color: {LICHEN_TEXT}; }}
 QLabel#name {{ font-weight: 600; }}
-QToolButton#workspace {{ background: transparent; border: none; border-left: 3px solid transparent; padding: 9px 2px; border-radius: 0; }}
-QToolButton#workspace:checked {{ background: {MIST}; border-left: 3px solid {HEATHER}; color: {HEATHER}; font-weight: 600; }}
+QToolButton#workspace {{ background: transparent; border: none; border-left: 3px solid transparent; padding: 9px
+  2px; border-radius: 0; }}
+QToolButton#workspace:checked {{ background: {MIST}; border-left: 3px solid {HEATHER}; color: {HEATHER};
+  font-weight: 600; }}
 QToolButton#workspace:hover {{ background: {MIST}; }}
 QPushButton, QToolButton {{ background: {PAGE}; border: 1px solid {LINE}; border-radius: 4px; padding: 4px 10px; }}
 QToolButton {{ padding: 4px; }}
 QPushButton:hover, QToolButton:hover {{ border-color: {STONE}; }}
 QPushButton:focus, QToolButton:focus {{ border: 1px solid {HEATHER}; }}
 QPushButton:disabled, QToolButton:disabled {{ color: {STONE}; background: {LINEN}; }}
-QPushButton#primary {{ background: {HEATHER}; color: {PAGE}; border-color: {HEATHER}; font-weight: 600; padding: 5px 14px; }}
+QPushButton#primary {{ background: {HEATHER}; color: {PAGE}; border-color: {HEATHER}; font-weight: 600; padding:
+  5px 14px; }}
 QPushButton#primary:hover {{ background: #67397F; }}
 QPushButton#primary:focus {{ border: 1px solid {PEAT}; }}
 QPushButton#primary:disabled {{ background: {LINE}; border-color: {LINE}; color: {STONE_TEXT}; }}
 QToolButton#choice {{ padding: 3px 8px; border-radius: 0; margin: 0; }}
 QToolButton#choice:checked {{ background: {HEATHER}; color: {PAGE}; border-color: {HEATHER}; }}
 QLineEdit, QComboBox, QSpinBox, QDoubleSpinBox, QPlainTextEdit {{ background: {PAGE}; border: 1px solid {LINE};
-  border-radius: 4px; padding: 3px 6px; selection-background-color: {HEATHER}; selection-color: {PAGE}; min-height: 18px; }}
-QLineEdit:focus, QComboBox:focus, QSpinBox:focus, QDoubleSpinBox:focus, QPlainTextEdit:focus {{ border-color: {HEATHER}; }}
+  border-radius: 4px; padding: 3px 6px; selection-background-color: {HEATHER}; selection-color: {PAGE}; min-height:
+  18px; }}
+QLineEdit:focus, QComboBox:focus, QSpinBox:focus, QDoubleSpinBox:focus, QPlainTextEdit:focus {{ border-color:
+  {HEATHER}; }}
 QLineEdit[invalid="true"], QPlainTextEdit[invalid="true"] {{ border: 1px solid {ROWAN}; }}
 QLineEdit#expression, QPlainTextEdit#expression {{ font-family: "{MONO_FONT}"; }}
 QComboBox::drop-down {{ border: none; width: 20px; }}
@@ -98,14 +103,16 @@ QTableView QTableCornerButton::section {{ background: {MIST}; border: none; }}
 QHeaderView {{ background: {MIST}; border: none; }}
 QTableView::item {{ padding: 0 8px; }}
 QHeaderView::section:vertical {{ font-weight: 400; color: {STONE_TEXT}; padding: 0 8px; }}
-QHeaderView::section {{ background: {MIST}; border: none; border-right: 1px solid {LINE}; border-bottom: 1px solid {LINE};
+QHeaderView::section {{ background: {MIST}; border: none; border-right: 1px solid {LINE}; border-bottom: 1px solid
+  {LINE};
   padding: 4px 8px; font-weight: 600; }}
 QSplitter::handle {{ background: {LINE}; }}
 QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}
 QScrollBar:horizontal {{ background: transparent; height: 10px; margin: 0; }}
 QScrollBar::handle {{ background: #B9B2A5; border-radius: 4px; min-height: 28px; min-width: 28px; margin: 1px; }}
 QScrollBar::handle:hover {{ background: {STONE}; }}
-QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page {{ background: none; border: none;
+QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page {{ background: none; border:
+  none;
   width: 0; height: 0; }}
 QProgressBar {{ background: {LINE}; border: none; max-height: 3px; min-height: 3px; }}
 QProgressBar::chunk {{ background: {LICHEN}; }}
@@ -113,7 +120,8 @@ QProgressBar::chunk {{ background: {LICHEN}; }}
 
 
 ICONS_IN_SHEET = (
-    ("arrow", "chevron-down"), ("raise", "chevron-up"), ("opened", "chevron-down"), ("closed", "chevron-right"), ("tick", "check-white"),
+    ("arrow", "chevron-down"), ("raise", "chevron-up"), ("opened", "chevron-down"), ("closed", "chevron-right"),
+  ("tick", "check-white"),
 )  # fmt: skip
 
 

@@ -94,7 +94,8 @@ class Worker(QObject):
             self._condition.notify()
 
     def show_pages(self, wanted: list[tuple[int, float]]) -> None:
-        """Make pictures of pages (index and scale) of the newest document, in this order; earlier wishes are dropped."""
+        """Make pictures of pages (index and scale) of the newest document, in this order; earlier wishes are
+        dropped."""
         with self._condition:
             self._pages = list(wanted)
             self._condition.notify()

@@ -23,7 +23,7 @@ from northmoor.core.layout.running import slots_of
 from northmoor.core.model.blocks import TextBlock
 from northmoor.core.model.files import report_text
 from northmoor.core.model.report import Edition, Report
-from northmoor.core.output.pdf import Metadata, PdfWriter, write_pdf
+from northmoor.core.output.pdf import Metadata, PdfWriter, write_page_pdf, write_pdf
 from northmoor.core.sources.connections import Library
 from northmoor.core.sources.fetch import Rows, fetch
 from northmoor.core.sources.guard import check_query
@@ -156,7 +156,7 @@ class Session:
         ) -> Mapping[str, Computed]:
             if not wanted:
                 return {}
-            known = named | more
+            known = {**named, **more}
             key = (
                 tuple(wanted),
                 tuple(rows.items()),
@@ -215,7 +215,7 @@ class Document:
 
     def page_pdf(self, index: int) -> bytes:
         """One page as a PDF of its own: what the canvas shows."""
-        return write_pdf([self.page(index)], Metadata(self.title), self._writer)
+        return write_page_pdf(self.page(index), Metadata(self.title), self._writer)
 
     @cached_property
     def metadata(self) -> Metadata:
@@ -238,7 +238,7 @@ class Document:
                     tell(f"Page {index + 1} of {len(self)}")
                 yield self.page(index)
 
-        return write_pdf(pages(), self.metadata, PdfWriter())
+        return write_pdf(pages(), self.metadata)
 
     def write(self, path: Path, tell: Tell = lambda _: None) -> list[Path]:
         """Write the document in the format of the path's ending; the files written.

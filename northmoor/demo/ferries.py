@@ -18,7 +18,8 @@ DATA_TIME = datetime(2026, 1, 1, 6, 0)
 
 PORTS = [
     ("TQ", "Tarrow Quay", "Mainland"), ("IL", "Inverlang", "Mainland"), ("SK", "Skarholm", "Skar"),
-    ("MP", "Merrow Point", "Merrow"), ("BN", "Brae Ness", "Merrow"), ("OX", "Oxholm", "Ox"), ("SH", "Sule Haven", "Sule"),
+    ("MP", "Merrow Point", "Merrow"), ("BN", "Brae Ness", "Merrow"), ("OX", "Oxholm", "Ox"), ("SH", "Sule Haven",
+    "Sule"),
 ]  # fmt: skip
 VESSELS = [("Curlew", 1998, 420, 68), ("Lapwing", 2004, 360, 54), ("Dunlin", 2011, 280, 42),
            ("Greenshank", 2016, 240, 36), ("Whimbrel", 2019, 180, 24)]  # fmt: skip

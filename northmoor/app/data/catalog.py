@@ -56,7 +56,7 @@ class Catalog(QWidget):
         self._queries = QListWidget()
         self._queries.setAccessibleName("Queries")
         self._queries.setMaximumHeight(150)
-        self._queries.currentItemChanged.connect(lambda item: item and self.query_picked.emit(item.data(_NAME)))
+        self._queries.currentItemChanged.connect(self._pick)
         for widget in (_section("Connections"), self._search, self._tree, _section("Queries"), self._queries):
             layout.addWidget(widget)
 
@@ -92,6 +92,10 @@ class Catalog(QWidget):
             if query.name == current:
                 self._queries.setCurrentItem(item)
         self._queries.blockSignals(False)
+
+    def _pick(self, item: QListWidgetItem | None) -> None:
+        if item is not None:
+            self.query_picked.emit(item.data(_NAME))
 
     def _narrow(self, text: str) -> None:
         wanted = text.strip().lower()

@@ -1,5 +1,7 @@
 """The canvas: a vertical run of the real pages, drawn from the delivered PDF, with what is selected lit up on them."""
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QPoint, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
@@ -369,7 +371,7 @@ class Canvas(QAbstractScrollArea):
         """Keys: pages, the ends of the document, and leaving a drag."""
         assert event is not None
         bar = self.verticalScrollBar()
-        keys = {
+        keys: dict[Qt.Key, Callable[[], None]] = {
             Qt.Key.Key_PageDown: lambda: self.go_to(self.current_page + 1),
             Qt.Key.Key_PageUp: lambda: self.go_to(self.current_page - 1),
             Qt.Key.Key_Home: lambda: self.go_to(0),
@@ -377,7 +379,7 @@ class Canvas(QAbstractScrollArea):
             Qt.Key.Key_Down: lambda: bar.setValue(bar.value() + bar.singleStep()),
             Qt.Key.Key_Up: lambda: bar.setValue(bar.value() - bar.singleStep()),
         }
-        action = keys.get(Qt.Key(event.key()))
+        action: Callable[[], None] | None = keys.get(Qt.Key(event.key()))
         if event.key() == Qt.Key.Key_Escape and self._drag:
             self._drag = None
             self.viewport().update()

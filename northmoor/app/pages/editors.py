@@ -32,7 +32,8 @@ NAMES = {
     "repeat_heading": "Repeat heading", "restart_page_number": "Restart numbers", "show_details": "Show rows",
     "repeat_head": "Repeat head", "head_style": "Head style", "space_after": "Space after", "rule_above": "Rule above",
     "rule_below": "Rule below", "rule_color": "Rule colour", "color": "Colour", "margin_top": "Top margin",
-    "margin_right": "Right margin", "margin_bottom": "Bottom margin", "margin_left": "Left margin", "format": "Shown as",
+    "margin_right": "Right margin", "margin_bottom": "Bottom margin", "margin_left": "Left margin",
+    "format": "Shown as",
     "title": "Title", "padding": "Above, below", "inset": "At the sides", "page_break": "New page", "span": "Columns",
 }  # fmt: skip
 CHOICES = {

@@ -1,6 +1,7 @@
 """The inspector: What, Where and Look of the selected part."""
 
 from collections.abc import Callable, Sequence
+from functools import partial
 from typing import Any
 
 from PyQt6.QtCore import Qt
@@ -113,7 +114,7 @@ class Inspector(QScrollArea):
                 Report,
                 report,
                 name,
-                lambda v, n=name: self._edit(f"Change the {label_of(n).lower()}", lambda r, _e: r.but(**{n: v})),
+                partial(self._edit_report, name),
             )
 
     def _running(self, report: Report, edition: str, selection: Selection) -> None:
@@ -196,7 +197,8 @@ class Inspector(QScrollArea):
         self._section("What")
         self._properties(Level, level, ("by", "order"), "Change the grouping", change)
         self._section("Where")
-        names = ("page_break", "keep_together", "largest_gap", "repeat_heading", "rows_after_heading", "rows_before_total",
+        names = ("page_break", "keep_together", "largest_gap", "repeat_heading", "rows_after_heading",
+        "rows_before_total",
                  "restart_page_number")  # fmt: skip
         self._properties(Level, level, names, "Change the breaks", change)
         if level.heading is None:
@@ -325,7 +327,13 @@ class Inspector(QScrollArea):
         self, kind: type[Part], part: Part, fields: Sequence[str], label: str, change: Callable[..., Change]
     ) -> None:
         for field in fields:
-            self._property(kind, part, field, lambda v, f=field: self._edit(label, change(**{f: v})))
+            self._property(kind, part, field, partial(self._commit, label, change, field))
+
+    def _commit(self, label: str, change: Callable[..., Change], field: str, value: Any) -> None:
+        self._edit(label, change(**{field: value}))
+
+    def _edit_report(self, name: str, value: Any) -> None:
+        self._edit(f"Change the {label_of(name).lower()}", lambda r, _: r.but(**{name: value}))
 
     def _property(
         self,
@@ -351,13 +359,11 @@ class Inspector(QScrollArea):
     def _looks(self, report: Report, part: Any, label: str, change: Callable[..., Change]) -> None:
         self._section("Look")
         self._style(report, part, "style", label, change)
-        for field in LOOK_FIELDS:
-            self._property(
-                Look,
-                part.look or Look(),
-                field,
-                lambda v, f=field: self._edit(label, change(look=edits.changed_look(part.look, **{f: v}))),
-            )
+
+        def change_look(**changes: Any) -> Change:
+            return change(look=edits.changed_look(part.look, **changes))
+
+        self._properties(Look, part.look or Look(), LOOK_FIELDS, label, change_look)
 
     def _action(self, text: str, change: Change, drawing: str = "trash-2") -> None:
         button = QPushButton(icon(drawing), text)

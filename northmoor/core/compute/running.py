@@ -1,6 +1,7 @@
 """Templates outside tables: paragraphs, headers and footers.
 
-Their scope is the report, or, in headers and footers, a page; queries are reached in aggregates, as ``sum(fares.fare)``.
+Their scope is the report, or, in headers and footers, a page; queries are reached in aggregates, as
+``sum(fares.fare)``.
 """
 
 from collections.abc import Mapping, Sequence

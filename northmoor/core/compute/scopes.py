@@ -102,7 +102,7 @@ class _Work:
         self.bound: dict[str, Any] = {}
         self.constants: list[Constant] = []
 
-    def transform(self, node: exp.Expression) -> exp.Expression:
+    def transform(self, node: exp.Expr) -> exp.Expr:
         """The node with windows, aggregates, columns and placeholders replaced, from the outside in."""
         if isinstance(node, exp.Window):
             return self._window(node)
@@ -112,7 +112,7 @@ class _Work:
             return self._bare_column(node)
         return self._other(node, self.transform)
 
-    def _other(self, node: exp.Expression, inner: Any) -> exp.Expression:
+    def _other(self, node: exp.Expr, inner: Any) -> exp.Expr:
         if isinstance(node, exp.Placeholder):
             return self._parameter(node.name)
         if isinstance(node, exp.Func) and (own := self._own_function(node)) is not None:
@@ -124,7 +124,7 @@ class _Work:
                 node.set(key, [inner(v) if isinstance(v, exp.Expression) else v for v in value])
         return node
 
-    def _own_scope(self, node: exp.Expression) -> int | str:
+    def _own_scope(self, node: exp.Expr) -> int | str:
         others = {c.table for c in node.find_all(exp.Column) if c.table}
         if others:
             return self._other_query(others)
@@ -141,7 +141,7 @@ class _Work:
             raise self._fault(f"there is no query {name!r}. {did_you_mean(name, self.standing.others)}", None)
         return name
 
-    def _window(self, node: exp.Window) -> exp.Expression:
+    def _window(self, node: exp.Window) -> exp.Expr:
         scope = self._window_scope(node)
         order, spec = node.args.get("order"), node.args.get("spec")
         inner = node.this.this if isinstance(node.this, exp.Filter) else node.this
@@ -172,7 +172,7 @@ class _Work:
             raise self._fault(f"{name} lies inside this row's group, which has many of them", node)
         return scope
 
-    def _aggregate(self, node: exp.Expression, scope: int | str) -> exp.Expression:
+    def _aggregate(self, node: exp.Expr, scope: int | str) -> exp.Expr:
         nested = [n for n in node.find_all(exp.AggFunc, exp.Window) if n is not node]
         inner = node.this if isinstance(node, exp.Filter) else node
         if any(n is not inner and (isinstance(n, exp.Window) or is_aggregate(n)) for n in nested):
@@ -183,15 +183,15 @@ class _Work:
         self.needs.append(need)
         return exp.column(name_of(need, self.compiler.names), quoted=True)
 
-    def _value_of(self, node: exp.Expression, columns: tuple[str, ...]) -> exp.Expression:
+    def _value_of(self, node: exp.Expr, columns: tuple[str, ...]) -> exp.Expr:
         if isinstance(node, exp.Column):
             return exp.column(self._known(node, columns), quoted=True)
         return self._other(node, lambda n: self._value_of(n, columns))
 
-    def _row_value(self, node: exp.Expression) -> exp.Expression:
+    def _row_value(self, node: exp.Expr) -> exp.Expr:
         return self._value_of(node, self.standing.columns)
 
-    def _bare_column(self, node: exp.Column) -> exp.Expression:
+    def _bare_column(self, node: exp.Column) -> exp.Expr:
         if node.table:
             raise self._fault(
                 f"{node.sql('duckdb')} comes from another query; total it, as in max({node.table}.{node.name})",
@@ -220,17 +220,17 @@ class _Work:
             return folded[node.name.lower()]
         raise self._fault(f"there is no column {node.name!r}. {did_you_mean(node.name, columns)}", node)
 
-    def _parameter(self, name: str) -> exp.Expression:
+    def _parameter(self, name: str) -> exp.Expr:
         if name not in self.compiler.values.by_name:
             known = did_you_mean(name, self.compiler.values.by_name)
             raise self._fault(f"there is no parameter :{name}. {known}", None, f":{name}")
         return self._bind(f"p_{name}", self.compiler.values.by_name[name])
 
-    def _bind(self, name: str, value: Any) -> exp.Expression:
+    def _bind(self, name: str, value: Any) -> exp.Expr:
         self.bound[name] = value
         return exp.Placeholder(this=name)
 
-    def _own_function(self, node: exp.Func) -> exp.Expression | None:
+    def _own_function(self, node: exp.Func) -> exp.Expr | None:
         name = function_name(node)
         if name == "label":
             arguments = node.expressions
@@ -254,7 +254,7 @@ class _Work:
             )
         return None
 
-    def _fault(self, what: str, node: exp.Expression | None, word: str = "") -> ExpressionError:
+    def _fault(self, what: str, node: exp.Expr | None, word: str = "") -> ExpressionError:
         text = self.expression.text
         word = word or (node.name if isinstance(node, exp.Column) else "")
         position = max(text.find(word), 0) if word else 0

@@ -238,7 +238,7 @@ def _cells(
         }
         rest = [w for w in mine if w not in direct]
         checked = [_unless_broken(compiled[w], broken) for w in rest]
-        source, order = _source(scope, levels, {n.scope for c in checked if isinstance(c, Compiled) for n in c.needs})
+        source, order = _source(scope, {n.scope for c in checked if isinstance(c, Compiled) for n in c.needs})
         cells |= direct
         cells |= dict(zip(rest, compute_cells(engine, compiler, checked, source, order, count), strict=True))
     return cells
@@ -336,7 +336,7 @@ def scope_table(scope: int | str) -> str:
     return f"__nm_scope_{scope}"
 
 
-def _source(scope: int, levels: tuple[Groups, ...], needed: set[int | str]) -> tuple[str, str]:
+def _source(scope: int, needed: set[int | str]) -> tuple[str, str]:
     """The tables a scope's cells read, joined by group number, and the column that orders them."""
     if scope == DETAIL:
         base, order = ROWS, POSITION
@@ -360,5 +360,5 @@ def _source(scope: int, levels: tuple[Groups, ...], needed: set[int | str]) -> t
 
 def _count(scope: int, own: Rows, levels: tuple[Groups, ...]) -> int:
     if scope == DETAIL:
-        return own.table.num_rows
+        return int(own.table.num_rows)
     return 1 if scope == 0 else len(levels[scope - 1])

@@ -56,7 +56,8 @@ def _format_distinct(values: pa.Array, pattern: str | None, customs: Customs) ->
     if pa.types.is_integer(kind) or pa.types.is_decimal(kind) or pa.types.is_floating(kind):
         write = number_writer(pattern or default_number_pattern(kind), customs.locale, customs.currency)
         with localcontext(_DIGITS):
-            return [write(value) for value in values.to_pylist()]
+            texts: list[str] = [write(value) for value in values.to_pylist()]
+            return texts
     if pa.types.is_null(kind):
         return []
     return [str(value) for value in values.to_pylist()]
@@ -67,7 +68,7 @@ def default_number_pattern(kind: pa.DataType) -> str:
     if pa.types.is_integer(kind) or (pa.types.is_decimal(kind) and kind.scale == 0):
         return "#,##0"
     if pa.types.is_decimal(kind):
-        return "#,##0." + "0" * kind.scale
+        return f"#,##0.{'0' * kind.scale}"
     return "#,##0.###"
 
 
@@ -98,7 +99,7 @@ def number_writer(pattern: str, locale: str, currency: str) -> Callable[[int | f
     def write(value: int | float | Decimal) -> str:
         if isinstance(value, float) and value - value != 0:
             return _not_finite(value)
-        return parsed.apply(_exact(value), locale, currency=currency, currency_digits=False)
+        return str(parsed.apply(_exact(value), locale, currency=currency, currency_digits=False))
 
     return write
 
@@ -108,7 +109,7 @@ def _is_usual(parsed: NumberPattern) -> bool:
     return (
         parsed.exp_prec is None
         and parsed.scale == 0
-        and "@" not in parsed.number_pattern
+        and "@" not in str(parsed.number_pattern)
         and parsed.int_prec[0] == 1
         and parsed.grouping in ((3, 3), (1000, 1000))
         and "¤¤" not in affixes

@@ -7,7 +7,6 @@ refused with the character at which it stands.
 import re
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import cast
 
 import sqlglot
 from sqlglot import exp
@@ -126,13 +125,13 @@ SCALARS = frozenset(
 OWN_FUNCTIONS = frozenset(["label", "page_number", "page_count", "report_title", "data_time"])
 """Functions of the product itself, resolved before the engine sees the expression."""
 
-_STRUCTURE: tuple[type[exp.Expression], ...] = (
+_STRUCTURE: tuple[type[exp.Expr], ...] = (
     exp.Column, exp.Identifier, exp.Literal, exp.Boolean, exp.Null, exp.Placeholder, exp.Paren, exp.Binary, exp.Unary,
     exp.Case, exp.If, exp.Cast, exp.TryCast, exp.DataType, exp.DataTypeParam, exp.Between, exp.In, exp.Interval,
     exp.Var, exp.Window, exp.WindowSpec, exp.Order, exp.Ordered, exp.Distinct, exp.Filter, exp.Where, exp.Star,
     exp.Coalesce, exp.IntervalSpan,
 )  # fmt: skip
-_REFUSED: tuple[type[exp.Expression], ...] = (
+_REFUSED: tuple[type[exp.Expr], ...] = (
     exp.Dot, exp.Lambda, exp.Subquery, exp.Bracket, exp.Alias, exp.Kwarg, exp.PropertyEQ,
     exp.JSONExtract, exp.JSONExtractScalar, exp.Collate, exp.Slice,
 )  # fmt: skip
@@ -161,7 +160,7 @@ class Expression:
     """A checked expression: its text and its syntax tree (never changed; copy before transforming)."""
 
     text: str
-    tree: exp.Expression
+    tree: exp.Expr
 
     @property
     def parameters(self) -> frozenset[str]:
@@ -189,7 +188,7 @@ def parse(text: str) -> Expression:
         raise ExpressionError("The expression is nested too deeply.", 0) from error
     if len(trees) != 1 or trees[0] is None or isinstance(trees[0], exp.Block):
         raise ExpressionError("One expression is wanted here; take out the semicolon.", max(text.find(";"), 0))
-    tree = cast(exp.Expression, trees[0])
+    tree = trees[0]
     for node in tree.walk():
         _check(node, text)
     return Expression(text, tree)
@@ -209,11 +208,11 @@ def _offset(text: str, line: int | None, column: int | None) -> int:
     return min(before + max(column - 1, 0), len(text))
 
 
-def _check(node: exp.Expression, text: str) -> None:
+def _check(node: exp.Expr, text: str) -> None:
     if isinstance(node, exp.DataType):
         if node.this is not None and node.this.name not in _CASTS:
             raise _refused(f"cast to {node.sql('duckdb')}", node, text)
-    elif isinstance(node, _REFUSED) or isinstance(node, exp.Query | exp.DDL | exp.DML | exp.Command):
+    elif isinstance(node, (*_REFUSED, exp.Query, exp.DDL, exp.DML, exp.Command)):
         raise _refused(_what(node), node, text)
     elif isinstance(node, exp.Star) and not isinstance(node.parent, exp.Count):
         raise _refused("*", node, text)
@@ -250,11 +249,11 @@ _ENGINE_NAMES = {
 }  # fmt: skip
 
 
-def _what(node: exp.Expression) -> str:
+def _what(node: exp.Expr) -> str:
     return "A query inside an expression" if isinstance(node, exp.Query | exp.Subquery) else node.sql("duckdb")[:40]
 
 
-def _refused(what: str, node: exp.Expression, text: str) -> ExpressionError:
+def _refused(what: str, node: exp.Expr, text: str) -> ExpressionError:
     position = _position(node.sql("duckdb").split("(")[0].strip() or what, text)
     return ExpressionError(f"{what} cannot be used in the expression {_short(text)!r}.", position)
 
@@ -267,7 +266,7 @@ def _short(text: str) -> str:
     return text if len(text) <= 60 else text[:59] + "…"
 
 
-def is_aggregate(node: exp.Expression) -> bool:
+def is_aggregate(node: exp.Expr) -> bool:
     """Whether the node is an aggregate call, with or without a filter (not a window)."""
     if isinstance(node, exp.Filter):
         return is_aggregate(node.this)

@@ -1,7 +1,9 @@
-"""An edition's blocks flowed down its pages: which part of which block stands where, and pages made as they are asked for."""
+"""An edition's blocks flowed down its pages: which part of which block stands where, and pages made as they are
+asked for."""
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import lru_cache
 
 import numpy as np
 
@@ -91,8 +93,8 @@ class Composition:
     pages: int = 1
     lines: dict[int, list[Lines]] = field(default_factory=dict)
     tables: list[TableRun] = field(default_factory=list)
-    numbers: list[int] = field(default_factory=list)
-    counts: list[int] = field(default_factory=list)
+    numbers: tuple[int, ...] = ()
+    counts: tuple[int, ...] = ()
     header: RunningLayout = field(init=False)
     footer: RunningLayout = field(init=False)
 
@@ -150,7 +152,7 @@ def compose(
             flow.text(block, texts)
         else:
             flow.picture(block)
-    composition.numbers, composition.counts = _page_numbers(len(composition), flow.restarts)
+    composition.numbers, composition.counts = _page_numbers(len(composition), frozenset(flow.restarts))
     wanted = slots_of(running_texts(edition.header) + running_texts(edition.footer))
     computed = running(wanted, composition.numbers, composition.counts)
     _lay_out_running(composition, computed)
@@ -181,13 +183,14 @@ def _frame(edition: Edition, setting: Setting) -> Frame:
     return Frame(page.margin_left, top, width - page.margin_left - page.margin_right, bottom - top)
 
 
-def _page_numbers(pages: int, restarts: set[int]) -> tuple[list[int], list[int]]:
+@lru_cache(maxsize=32)
+def _page_numbers(pages: int, restarts: frozenset[int]) -> tuple[tuple[int, ...], tuple[int, ...]]:
     """Each page's number and count in its section; a section begins where numbers restart."""
-    starts = sorted({0} | restarts)
+    starts = sorted({0, *restarts})
     ends = [*starts[1:], pages]
-    numbers = [n - s + 1 for s, e in zip(starts, ends, strict=True) for n in range(s, e)]
-    counts = [e - s for s, e in zip(starts, ends, strict=True) for _ in range(s, e)]
-    return numbers, counts
+    numbers = (n - s + 1 for s, e in zip(starts, ends, strict=True) for n in range(s, e))
+    counts = (e - s for s, e in zip(starts, ends, strict=True) for _ in range(s, e))
+    return tuple(numbers), tuple(counts)
 
 
 class _Flow:

@@ -27,10 +27,7 @@ class Kept:
 
     def get(self, key: Hashable, make: Callable[[], T]) -> T:
         """The result for a key, made now if it is not there."""
-        if key in self._results:
-            result = self._results.pop(key)
-        else:
-            result = make()
+        result = self._results.pop(key) if key in self._results else make()
         self._results[key] = result
         while len(self._results) > self._most:
             self._results.pop(next(iter(self._results)))
@@ -93,7 +90,7 @@ class Setting:
     picture_path: Callable[[str], Path]
     stop: Stop = field(default_factory=Stop)
     findings: list[Finding] = field(default_factory=list)
-    base: FullLook = FullLook()
+    base: FullLook = field(default_factory=FullLook)
 
     def find(self, rule: str, place: Place, message: str, is_error: bool = True) -> None:
         """Note a finding once."""

@@ -62,7 +62,8 @@ class TextFace:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Texts:
-    """Lines of text, in reading order: left edge, top, baseline and width of each; `face` indexes `faces`, `line` is the
+    """Lines of text, in reading order: left edge, top, baseline and width of each; `face` indexes `faces`, `line`
+    is the
     number of the line in its face's shaper."""
 
     x: Ints
@@ -80,7 +81,8 @@ class Texts:
 
     def text_line(self, item: int) -> Line:
         """The shaped line of an item."""
-        return self.shapers[self.face[item]].line(int(self.line[item]))
+        shaper: Shaper = self.shapers[self.face[item]]
+        return shaper.line(int(self.line[item]))
 
 
 @dataclass(frozen=True, slots=True, eq=False)

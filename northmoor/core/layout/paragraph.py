@@ -1,4 +1,5 @@
-"""Text outside tables: paragraphs of the body, pieces of headers and footers, and messages in place of faulty blocks."""
+"""Text outside tables: paragraphs of the body, pieces of headers and footers, and messages in place of faulty
+blocks."""
 
 from dataclasses import dataclass
 
@@ -87,5 +88,5 @@ def paragraph_layers(paragraph: Paragraph, x: int, y: int, start: int = 0, end: 
 
 def box_layer(kind: str, x: int, y: int, width: int, height: int, color: str, origins: OneOrigin) -> Boxes:
     """A layer of one filled rectangle."""
-    one = [np.array([value], np.int64) for value in (x, y, width, height)]
-    return Boxes(kind, *one, (color,), origins)
+    left, top, across, down = (np.array([value], np.int64) for value in (x, y, width, height))
+    return Boxes(kind, left, top, across, down, (color,), origins)

@@ -18,7 +18,8 @@ MOST_BYTES = 50_000_000
 def load_picture(file: str, setting: Setting) -> Picture:
     """The picture of a file named in the report.
 
-    Raises ReportFileError when it lies outside the library, LayoutError when it is missing, too large, or no PNG or JPEG.
+    Raises ReportFileError when it lies outside the library, LayoutError when it is missing, too large, or no PNG
+    or JPEG.
     """
     path = setting.picture_path(file)
     try:

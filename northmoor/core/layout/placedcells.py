@@ -22,13 +22,15 @@ _COLUMNS = 8
 
 @dataclass(frozen=True, eq=False)
 class PlacedCells:
-    """Lines of cells in reading order. Arrays of one length: `row` (printed row or HEAD), `column`, `x` from the table's
-    left, `y` and `baseline` from the row's top, `width`, `face` (index of the table's faces), `line` (in its shaper)."""
+    """Lines of cells in reading order. Arrays of one length: `row` (printed row or HEAD), `column`, `x` from the
+    table's
+    left, `y` and `baseline` from the row's top, `width`, `face` (index of the table's faces), `line` (in its
+    shaper)."""
 
     table: Ints
 
     def __len__(self) -> int:
-        return self.table.shape[1]
+        return int(self.table.shape[1])
 
     def stretch(self, start: int, end: int) -> Ints:
         """The lines of printed rows from `start` up to `end`."""
@@ -106,7 +108,7 @@ def _lines(
     """Lines of a cell, of which each is the `number`-th of its own cell."""
     widths = cell.shaper.widths(lines, cell.face.size)
     slack = placed.width - 2 * cell.look.inset - widths
-    shift = {"start": 0, "end": slack, "center": slack // 2}[cell.align]
+    shift = {"start": slack * 0, "end": slack, "center": slack // 2}[cell.align]
     y = cell.look.padding + np.asarray(number) * cell.leading
     table = np.empty((_COLUMNS, len(lines)), np.int64)
     table[0], table[1] = rows, cell.column

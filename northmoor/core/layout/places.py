@@ -216,4 +216,4 @@ def _closes(part: TablePart, row: int, depth: int) -> bool:
     if there >= len(groups) or bool(groups[here] != groups[there]):
         return True
     following = flow.kinds[flow.kind[row + 1]]
-    return following.kind == 2 and following.level <= depth
+    return bool(following.kind == 2 and following.level <= depth)

@@ -1,4 +1,5 @@
-"""A table's cell definitions with all their texts: how each looks, how it is aligned, and its lines, whatever its width."""
+"""A table's cell definitions with all their texts: how each looks, how it is aligned, and its lines, whatever its
+width."""
 
 from dataclasses import dataclass
 
@@ -36,6 +37,8 @@ class CellPlan:
     distinct: npt.NDArray[np.int32]
     broken: frozenset[int]
     """Those of the distinct lines whose text has line breaks of its own."""
+    widest: int
+    """Width of its longest line."""
 
     @property
     def leading(self) -> int:
@@ -156,8 +159,11 @@ def _cell_plan(
     face = TextFace(file, look.size, look.color)
     decided: Align = look.align or align or ("end" if texts.is_number else "start")
     lines, distinct, broken = setting.kept.get(("lines", texts, file), lambda: _lines_of(texts, shaper))
+    widest = setting.kept.get(
+        ("widest", texts, file, look.size), lambda: int(max(shaper.widths(distinct, look.size), default=0))
+    )
     fault_face = TextFace(file, look.size, FAULT_COLOR)
-    return CellPlan(name, column, span, look, decided, face, fault_face, shaper, texts, lines, distinct, broken)
+    return CellPlan(name, column, span, look, decided, face, fault_face, shaper, texts, lines, distinct, broken, widest)
 
 
 def _lines_of(texts: CellTexts, shaper: Shaper) -> tuple[npt.NDArray[np.int32], npt.NDArray[np.int32], frozenset[int]]:

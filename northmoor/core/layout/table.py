@@ -72,8 +72,9 @@ def lay_out_table(table: TableBlock, arranged: ArrangedTable, width: int, settin
     edges = tuple(np.concatenate([[0], np.cumsum(widths)]).tolist())
     wrapped = tuple(tuple(_wrapped(cell, edges, setting) for cell in plan.cells) for plan in plans)
     row_heights = [_row_heights(plan, cells) for plan, cells in zip(plans, wrapped, strict=True)]
-    head_height = int(row_heights[0][0])
-    heights = _flow_heights(flow, row_heights[1:])
+    head_height = int(np.max(row_heights[0]))
+    height_key = (flow, tuple(h if isinstance(h, int) else h.tobytes() for h in row_heights[1:]))
+    heights = kept.get(("heights", height_key), lambda: _flow_heights(flow, row_heights[1:]))
     breaks = tuple(
         (
             lv.page_break,
@@ -86,7 +87,7 @@ def lay_out_table(table: TableBlock, arranged: ArrangedTable, width: int, settin
         for lv in table.levels
     )
     strip = kept.get(
-        ("strip", flow, breaks, table.total is None, heights.tobytes()),
+        ("strip", height_key, breaks, table.total is None),
         lambda: make_strip(table, arranged, flow, heights),
     )
     return TableLayout(table, arranged, flow, edges, plans, wrapped, heights, head_height, strip)
@@ -143,18 +144,22 @@ def _wrap_all(cell: CellPlan, room: int) -> tuple[dict[int, tuple[int, ...]], np
     return wrapped, counts
 
 
-def _row_heights(plan: RowPlan, cells: tuple[WrappedCell, ...]) -> Ints:
-    """The height of each instance of a kind of row: its tallest cell, or one empty line."""
-    empty = plan.look.size * 13 // 10 + 2 * plan.look.padding
-    heights: Ints | None = None
+def _row_heights(plan: RowPlan, cells: tuple[WrappedCell, ...]) -> int | Ints:
+    """The height of each instance of a kind of row: its tallest cell, or one empty line. One number where all are
+    alike."""
+    height = 0 if plan.cells else plan.look.size * 13 // 10 + 2 * plan.look.padding
+    taller: list[Ints] = []
     for cell, wrapped in zip(plan.cells, cells, strict=True):
-        own = wrapped.counts.astype(np.int64) * cell.leading + 2 * cell.look.padding
-        heights = own if heights is None else np.maximum(heights, own)
-    return np.full(1, empty, np.int64) if heights is None else heights
+        height = max(height, cell.leading + 2 * cell.look.padding)
+        if wrapped.wrapped:
+            taller.append(wrapped.counts.astype(np.int64) * cell.leading + 2 * cell.look.padding)
+    return np.maximum.reduce([np.full(len(taller[0]), height), *taller]) if taller else height
 
 
-def _flow_heights(flow: Flow, row_heights: list[Ints]) -> Ints:
-    heights = np.zeros(len(flow), np.int64)
+def _flow_heights(flow: Flow, row_heights: list[int | Ints]) -> Ints:
+    alike = np.array([height if isinstance(height, int) else 0 for height in row_heights] or [0], np.int64)
+    heights = alike[flow.kind]
     for printed, own in zip(flow.of_kind, row_heights, strict=True):
-        heights[printed] = own if len(own) == len(printed) else own[0]
+        if not isinstance(own, int):
+            heights[printed] = own
     return heights

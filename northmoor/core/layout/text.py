@@ -42,7 +42,8 @@ class Glyphs:
 
 @dataclass(frozen=True, slots=True)
 class Line:
-    """One shaped line: its text and its runs (more than one where a font lacks characters); `missing` ones have no glyph
+    """One shaped line: its text and its runs (more than one where a font lacks characters); `missing` ones have no
+    glyph
     in any font."""
 
     text: str
@@ -80,7 +81,8 @@ class Shaper:
 
     def widths(self, lines: npt.NDArray[np.integer[Any]], size: int) -> npt.NDArray[np.int64]:
         """Widths of lines at a font size, in millipoints."""
-        return (self._widths[lines] * size + 500_000) // 1_000_000
+        found: npt.NDArray[np.int64] = (self._widths[lines] * size + 500_000) // 1_000_000
+        return found
 
     def line(self, number: int) -> Line:
         """The shaped line of a number."""
@@ -196,10 +198,7 @@ def _segments(text: str, file: str) -> list[tuple[str, str]]:
     segments: list[tuple[str, str]] = []
     for char in text:
         point = ord(char)
-        if point in own or point not in spare:
-            wanted = file
-        else:
-            wanted = other
+        wanted = file if point in own or point not in spare else other
         if segments and (segments[-1][1] == wanted or point in _VARIATION):
             segments[-1] = (segments[-1][0] + char, segments[-1][1])
         else:

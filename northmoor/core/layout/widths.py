@@ -1,11 +1,14 @@
 """Column widths: given ones as they are, the others by their content, all within the body."""
 
+from itertools import pairwise
+
 from northmoor.core.errors import Place
 from northmoor.core.layout.context import Setting
-from northmoor.core.layout.plans import CellPlan, RowPlan
+from northmoor.core.layout.plans import RowPlan
 from northmoor.core.model.blocks import TableBlock
 
 _NARROWEST = 12_000
+_WIDEST_NEED = 200_000
 
 
 def column_widths(table: TableBlock, plans: tuple[RowPlan, ...], available: int, setting: Setting) -> list[int]:
@@ -35,16 +38,9 @@ def _share(left: int, needs: list[int]) -> list[int]:
     ends = [0]
     for i in range(len(needs)):
         ends.append(left * sum(needs[: i + 1]) // total)
-    return [b - a for a, b in zip(ends, ends[1:], strict=False)]
+    return [b - a for a, b in pairwise(ends)]
 
 
 def _need(plans: tuple[RowPlan, ...], column: int) -> int:
     cells = [cell for plan in plans for cell in plan.cells if cell.column == column and cell.span == 1]
-    return max([_NARROWEST, *(_widest(cell) for cell in cells)])
-
-
-def _widest(cell: CellPlan) -> int:
-    if not len(cell.lines):
-        return 0
-    widest = int(cell.shaper.widths(cell.distinct, cell.face.size).max())
-    return min(widest + 2 * cell.look.inset, 200_000)
+    return max([_NARROWEST, *(min(cell.widest + 2 * cell.look.inset, _WIDEST_NEED) for cell in cells)])

@@ -11,7 +11,8 @@ TypeName = Annotated[
     str,
     StringConstraints(pattern=r"^(text|integer|decimal\(\d{1,2}, ?\d{1,2}\)|float|date|timestamp|boolean)$"),
 ]
-"""A type as files write it: ``text``, ``integer``, ``decimal(12,2)``, ``float``, ``date``, ``timestamp``, ``boolean``."""
+"""A type as files write it: ``text``, ``integer``, ``decimal(12,2)``, ``float``, ``date``, ``timestamp``,
+``boolean``."""
 
 _DECIMAL = re.compile(r"decimal\((\d+), ?(\d+)\)")
 MAX_PRECISION = 38  # what Arrow's and DuckDB's 128-bit decimals hold
@@ -19,7 +20,8 @@ MAX_PRECISION = 38  # what Arrow's and DuckDB's 128-bit decimals hold
 
 @dataclass(frozen=True, slots=True)
 class ValueType:
-    """A kind of value; `precision` and `scale` matter to decimals only. Timestamps are wall time in the report's zone."""
+    """A kind of value; `precision` and `scale` matter to decimals only. Timestamps are wall time in the report's
+    zone."""
 
     kind: Kind
     precision: int = 0

@@ -19,6 +19,7 @@ from northmoor.core.layout.fonts import Font, open_font, subset
 from northmoor.core.layout.text import Glyphs, Line, Shaper, plain_glyphs, shown_characters
 
 COMPRESSION = 6
+_QUICK = 1
 _MOST_WAITING = 64
 
 
@@ -215,16 +216,25 @@ def _utf16(text: str) -> str:
     return f"<feff{text.encode('utf-16-be').hex()}>"
 
 
-def write_pdf(pages: Iterable[Page], metadata: Metadata, writer: PdfWriter | None = None) -> bytes:
+def write_page_pdf(page: Page, metadata: Metadata, writer: PdfWriter) -> bytes:
+    """One page as a PDF of its own, by a writer that is kept from page to page."""
+    writer.pictures = {}
+    return _assembled([(page, zlib.compress(writer.content(page), _QUICK))], metadata, writer)
+
+
+def write_pdf(pages: Iterable[Page], metadata: Metadata) -> bytes:
     """A PDF file of pages."""
+    writer = PdfWriter()
+    return _assembled(_packed(pages, writer), metadata, writer)
+
+
+def _assembled(packed_pages: Iterable[tuple[Page, bytes]], metadata: Metadata, own: PdfWriter) -> bytes:
     pdf = pikepdf.new()
-    own = writer or PdfWriter()
-    own.pictures = {}
     fonts, pictures = Dictionary(), Dictionary()
     resources = pdf.make_indirect(Dictionary(Font=fonts, XObject=pictures))
     outline = _Outline(pdf)
     kids = []
-    for page, packed in _packed(pages, own):
+    for page, packed in packed_pages:
         stream = pikepdf.Stream(pdf, packed, Filter=Name.FlateDecode)
         box = Array([0, 0, _points(page.width), _points(page.height)])
         entry = pdf.make_indirect(

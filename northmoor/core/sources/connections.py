@@ -81,7 +81,8 @@ class Library:
     def connect(self, target: str) -> str:
         """The name of the connection to a file or ``sqlite:///`` address; added to the library if it is new.
 
-        Raises ConnectionFault when the target is no SQLite database, ReportFileError when the library cannot be written.
+        Raises ConnectionFault when the target is no SQLite database, ReportFileError when the library cannot be
+        written.
         """
         database = _database_path(target)
         for connection in self.connections.connections:

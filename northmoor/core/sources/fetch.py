@@ -64,7 +64,7 @@ def fetch(report: Report, query: Query, values: Values, library: Library, stop: 
     except ConnectionFault as error:
         raise ConnectionFault(error.message, Place(query=query.name, connection=query.connection)) from error
     except NorthmoorError as error:
-        raise error.at(place)
+        raise error.at(place) from None
     data_time = moment.replace(tzinfo=None, microsecond=0)
     return Rows(query.name, table, types, data_time, time.perf_counter() - began)
 

@@ -39,11 +39,11 @@ def check_query(sql: str) -> CheckedQuery:
         raise RefusedQuery("There is no SQL yet; write a select statement.")
     if len(trees) > 1:
         raise RefusedQuery(f"One statement is wanted, here are {len(trees)}; take out what follows the semicolon.")
-    _only_reads(cast(exp.Expression, trees[0]))
-    return CheckedQuery(sql, cast(exp.Query, trees[0]), _parameters(cast(exp.Expression, trees[0])))
+    _only_reads(trees[0])
+    return CheckedQuery(sql, cast(exp.Query, trees[0]), _parameters(trees[0]))
 
 
-def _only_reads(tree: exp.Expression) -> None:
+def _only_reads(tree: exp.Expr) -> None:
     if not isinstance(tree, exp.Query):
         raise RefusedQuery(f"Only select statements are run; this is {_kind(tree)}. Nothing was changed.")
     for node in tree.walk():
@@ -53,7 +53,7 @@ def _only_reads(tree: exp.Expression) -> None:
             raise RefusedQuery(f"The function {str(node.this).lower()}() is not allowed in queries.")
 
 
-def _parameters(tree: exp.Expression) -> frozenset[str]:
+def _parameters(tree: exp.Expr) -> frozenset[str]:
     names = set()
     for node in tree.find_all(exp.Placeholder, exp.Parameter):
         if isinstance(node, exp.Parameter) or not node.name or node.name == "?":
@@ -62,6 +62,6 @@ def _parameters(tree: exp.Expression) -> frozenset[str]:
     return frozenset(names)
 
 
-def _kind(tree: exp.Expression) -> str:
+def _kind(tree: exp.Expr) -> str:
     words = tree.sql("sqlite").split()
     return words[0].lower() if words else "nothing"

@@ -4,6 +4,8 @@ SQLite does not type the columns of a result. sqlglot follows each one back thro
 scale of decimals follows the arithmetic: the larger one for sums and differences, the sum of both for products.
 """
 
+from typing import cast
+
 from sqlglot import exp
 from sqlglot.errors import SqlglotError
 from sqlglot.optimizer.annotate_types import annotate_types
@@ -28,7 +30,11 @@ def infer_types(tree: exp.Query, catalog: tuple[CatalogTable, ...]) -> tuple[Val
         typed = annotate_types(qualified, schema=schema, dialect="sqlite")  # type: ignore[arg-type]
     except (SqlglotError, RecursionError, ValueError, KeyError, AttributeError):
         return ()  # a query that sqlglot cannot follow is typed from its values instead
-    return tuple(_type_of(p.unalias()) for p in typed.selects) if isinstance(typed, exp.Query) else ()
+    return (
+        tuple(_type_of(cast(exp.Expression, p.unalias())) for p in typed.selects)
+        if isinstance(typed, exp.Query)
+        else ()
+    )
 
 
 def _known_type(declared: str) -> str:

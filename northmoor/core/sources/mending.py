@@ -1,7 +1,8 @@
 """Loose values to typed Arrow columns.
 
 SQLite stores any value in any column: decimals as floating point, dates as text, Julian days or Unix seconds (the three
-forms of its documentation). Here a whole column becomes one type, exactly, or a message names the first value that does not fit.
+forms of its documentation). Here a whole column becomes one type, exactly, or a message names the first value that
+does not fit.
 """
 
 from collections.abc import Callable

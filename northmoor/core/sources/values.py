@@ -1,6 +1,6 @@
 """Parameter values: from what was typed or handed over to typed, bound values."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
 from decimal import Decimal, InvalidOperation
@@ -71,7 +71,8 @@ def _value(parameter: Parameter, given: Mapping[str, Any]) -> Value:
 def read_value(parameter: Parameter, raw: Any) -> Value:
     """A raw value (from a file, the command line or a field) as the parameter's kind. Raises ParameterError."""
     try:
-        return _READERS[parameter.kind](raw)
+        value: Value = _READERS[parameter.kind](raw)
+        return value
     except (ValueError, InvalidOperation, TypeError) as error:
         message = f"{raw!r} is no {parameter.kind}; write {_EXAMPLES[parameter.kind]}."
         raise ParameterError(message, Place(parameter=parameter.name)) from error
@@ -127,7 +128,7 @@ def _text(raw: Any) -> str:
     return text
 
 
-_READERS = {
+_READERS: dict[str, Callable[[Any], Value]] = {
     "text": _text,
     "integer": _integer,
     "decimal": _decimal,
