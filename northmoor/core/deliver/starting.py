@@ -4,8 +4,6 @@ import re
 from collections.abc import Sequence
 from pathlib import Path
 
-from sqlglot import exp
-
 from northmoor.core.errors import Place, QueryError, ReportFileError, did_you_mean
 from northmoor.core.expr.language import column_expression
 from northmoor.core.model.data import Parameter, Query, QueryColumn
@@ -15,7 +13,9 @@ from northmoor.core.model.starting import listing
 from northmoor.core.model.types import ValueType
 from northmoor.core.sources.connections import Library
 from northmoor.core.sources.fetch import Rows, fetch
-from northmoor.core.sources.guard import CheckedQuery, check_query
+from northmoor.core.sources.guard import check_query
+from northmoor.core.sources.inference import infer_parameter_kind
+from northmoor.core.sources.sqlite import read_catalog
 from northmoor.core.sources.values import Values, bind
 from northmoor.core.stopping import Stop
 
@@ -52,7 +52,9 @@ def new_report(
     library = Library.around(path)
     query = Query(name="rows", connection=library.connect(target), sql=sql.strip())
     checked = check_query(query.sql)
-    parameters = tuple(Parameter(name=name, kind=_kind_of(checked, name)) for name in sorted(checked.parameters))
+    catalog = read_catalog(library.database(library.connection(query.connection)))
+    kinds = {name: infer_parameter_kind(checked.tree, catalog, name) for name in sorted(checked.parameters)}
+    parameters = tuple(Parameter(name=name, kind=kind) for name, kind in kinds.items())
     rows = _sample(query, parameters, library)
     columns = [(name, column_expression(name), label_of(name)) for name in rows.names]
     chosen_levels = [_column(name, rows, "level") for name in levels]
@@ -101,18 +103,3 @@ def label_of(name: str) -> str:
     """A column's or file's name as readers see it: route_name becomes Route name."""
     words = re.sub(r"[_\-]+", " ", name).strip()
     return words[:1].upper() + words[1:] if words else name
-
-
-def _kind_of(checked: CheckedQuery, name: str) -> str:
-    """The kind of a parameter, from what the SQL compares it with; text where that tells nothing."""
-    for node in checked.tree.find_all(exp.Placeholder):
-        parent = node.parent
-        if node.name == name and isinstance(parent, exp.Binary):
-            other = parent.expression if parent.this is node else parent.this
-            if isinstance(other, exp.Literal):
-                return "text" if other.is_string else "integer"
-            if isinstance(other, exp.Cast) and other.to.this in exp.DataType.INTEGER_TYPES:
-                return "integer"
-        if node.name == name and isinstance(parent, exp.Limit | exp.Offset):
-            return "integer"
-    return "text"

@@ -47,7 +47,7 @@ class Slice:
     """A table's rows on one page: `repeated` headings, then rows `start` up to `end`.
 
     `page` counts from the page the table begins on; `y` is the distance from the body's top to the table's part. A row
-    taller than a body is split: then the slice shows `part` of row `start`, the distance from its top and its height.
+    taller than a body is split: then the slice's last row shows only a `part`, the distance from its top and a height.
     """
 
     page: int
@@ -107,12 +107,13 @@ class _Pagination:
             fresh = used == 0
             repeated, overhead = self._overhead(start, first=not self.slices)
             room = self.body.height - used - overhead
-            end = self._end(start, room, fresh)
-            if end <= start and not fresh:
-                page, used = page + 1, 0
+            tall = self._tall_row(start, room, fresh)
+            if tall is not None:
+                page, used, start = self._split(page, used, start, tall, repeated, overhead)
                 continue
+            end = self._end(start, room, fresh)
             if end <= start:
-                page, used, start = self._split(page, start, repeated, overhead)
+                page, used = page + 1, 0
                 continue
             self.slices.append(Slice(page, used, start, end, self._has_head(), repeated))
             used += overhead + self.sums_list[end] - self.sums_list[start]
@@ -192,20 +193,36 @@ class _Pagination:
                 return row
         return end
 
-    def _split(self, page: int, row: int, repeated: tuple[int, ...], overhead: int) -> tuple[int, int, int]:
+    def _tall_row(self, start: int, room: int, fresh: bool) -> int | None:
+        """The row that ends this page because it is taller than any body, if it is to be split here."""
+        row = int(np.searchsorted(self.sums, self.sums_list[start] + room, "right")) - 1
+        if row >= len(self.strip) or row < start:
+            return start if fresh and row < start else None
+        at = bisect_left(self.breaks, start + 1)
+        if at < len(self.breaks) and self.breaks[at] <= row:
+            return None
+        _, overhead = self._overhead(row, first=False)
+        is_tall = self.strip.heights[row] > self.body.height - overhead
+        left = room - (self.sums_list[row] - self.sums_list[start])
+        return row if is_tall and (fresh or left >= self.body.height // 4) else None
+
+    def _split(
+        self, page: int, used: int, start: int, row: int, repeated: tuple[int, ...], overhead: int
+    ) -> tuple[int, int, int]:
         """A row taller than a body goes on over as many pages as it needs, parted between lines."""
         top, height = 0, int(self.strip.heights[row])
+        above = self.sums_list[row] - self.sums_list[start]
         while True:
-            room = self.body.height - overhead
+            room = self.body.height - used - overhead - above
             piece = height - top if height - top <= room else self.split.cut(row, top, room)
-            self.slices.append(Slice(page, 0, row, row + 1, self._has_head(), repeated, (top, piece)))
+            self.slices.append(Slice(page, used, start, row + 1, self._has_head(), repeated, (top, piece)))
             top += piece
             if top >= height:
                 break
-            page += 1
+            page, used, start, above = page + 1, 0, row, 0
             repeated, overhead = self._overhead(row, first=False)
         if row + 1 == len(self.strip):
-            return page, overhead + piece, row + 1
+            return page, used + overhead + above + piece, row + 1
         return page + 1, 0, row + 1
 
 

@@ -31,7 +31,7 @@ def rows_on_page(layout: TableLayout, piece: Slice, top: int) -> RowsOnPage:
     before = [*([HEAD] if piece.has_head else []), *piece.repeated]
     own = layout.heights[piece.start : piece.end]
     if piece.part is not None:
-        own = np.array([piece.part[1]], np.int64)
+        own = np.append(own[:-1], piece.part[1])
     rows = np.concatenate([before, np.arange(piece.start, piece.end)]).astype(np.int64)
     above = [layout.head_height if row == HEAD else layout.heights[row] for row in before]
     heights = np.concatenate([above, own]).astype(np.int64)
@@ -55,7 +55,7 @@ def _texts(
     before = len(shown.rows) - (piece.end - piece.start)
     own = placer.rows(piece.start, piece.end)
     if piece.part is not None:
-        own = _lines_in_part(layout, own, piece.part)
+        own = _lines_in_part(layout, own, piece.end - 1, piece.part)
     pieces, tops = [], []
     for row, y in zip(shown.rows[:before].tolist(), shown.tops[:before].tolist(), strict=True):
         cells = placer.head() if row == HEAD else placer.rows(row, row + 1)
@@ -71,16 +71,17 @@ def _texts(
     return Texts(x + left, y + top, baseline + top, width, face, line, faces, own_shapers, origins)
 
 
-def _lines_in_part(layout: TableLayout, cells: Ints, part: tuple[int, int]) -> Ints:
-    """The lines of a split row that stand in one part of it, moved up to where the part begins."""
+def _lines_in_part(layout: TableLayout, cells: Ints, row: int, part: tuple[int, int]) -> Ints:
+    """All lines but those of a split row's other parts; those of this part are moved up to where it begins."""
     above, height = part
     moved = cells.copy()
-    moved[3] -= above
-    moved[4] -= above
-    plan = layout.plans[1 + int(layout.flow.kind[int(cells[0, 0])])] if cells.shape[1] else None
-    leadings = {cell.column: cell.leading for cell in plan.cells} if plan else {}
-    ends = moved[3] + np.array([leadings[c] for c in moved[1].tolist()], np.int64)
-    found: Ints = moved[:, (moved[3] >= 0) & (ends <= height)]
+    split = moved[0] == row
+    moved[3:5, split] -= above
+    leadings = {cell.column: cell.leading for cell in layout.plans[1 + int(layout.flow.kind[row])].cells}
+    ends = moved[3, split] + np.array([leadings[c] for c in moved[1, split].tolist()], np.int64)
+    inside = ~split
+    inside[split] = (moved[3, split] >= 0) & (ends <= height)
+    found: Ints = moved[:, inside]
     return found
 
 
@@ -184,7 +185,7 @@ def _boxes(kind: str, boxes: list[_Box], layout: TableLayout) -> Boxes:
 def table_bookmarks(layout: TableLayout, piece: Slice, top: int) -> tuple[Bookmark, ...]:
     """Outline entries for the headings that begin on a slice."""
     found = np.flatnonzero(layout.flow.is_heading[piece.start : piece.end])
-    if not len(found) or (piece.part and piece.part[0]):
+    if not len(found) or (piece.part and piece.part[0]):  # the rest of a split row: its heading was before
         return ()
     shown = rows_on_page(layout, piece, top)
     before = len(shown.rows) - (piece.end - piece.start)

@@ -8,7 +8,7 @@ from northmoor.core.model.looks import Style
 from northmoor.core.model.report import Edition, Report, Running, RunningLine, TextPiece
 
 STYLES = (
-    Style(name="body", font="Plex Sans", size=9000, padding=2000, inset=3000),
+    Style(name="body", font="Plex Sans", size=9000, padding=2000, inset=4000),
     Style(name="title", based_on="body", size=18_000, bold=True, padding=0, inset=0),
     Style(name="subtitle", based_on="body", size=10_000, color="#6B645A", padding=2000, inset=0),
     Style(name="head", based_on="body", bold=True, rule_below=750, padding=3000),

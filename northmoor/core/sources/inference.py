@@ -11,7 +11,7 @@ from sqlglot.errors import SqlglotError
 from sqlglot.optimizer.annotate_types import annotate_types
 from sqlglot.optimizer.qualify import qualify
 
-from northmoor.core.model.types import ValueType
+from northmoor.core.model.types import Kind, ValueType
 from northmoor.core.sources.sqlite import CatalogTable
 
 _KEEPING_SCALE = (exp.Sum, exp.Min, exp.Max, exp.Abs, exp.Neg, exp.Paren, exp.Coalesce, exp.Filter, exp.Window,
@@ -24,17 +24,37 @@ UNKNOWN_SCALE = -1
 
 def infer_types(tree: exp.Query, catalog: tuple[CatalogTable, ...]) -> tuple[ValueType | None, ...]:
     """The type of each column of a query, None where it cannot be told; empty when nothing can be told at all."""
+    typed = _typed_tree(tree, catalog)
+    return tuple(_type_of(cast(exp.Expression, p.unalias())) for p in typed.selects) if typed is not None else ()
+
+
+def infer_parameter_kind(tree: exp.Query, catalog: tuple[CatalogTable, ...], name: str) -> Kind:
+    """The kind of a parameter, from what the query compares it with; text where that tells nothing."""
+    typed = _typed_tree(tree, catalog) or tree
+    for node in typed.find_all(exp.Placeholder):
+        parent = node.parent
+        if node.name != name or parent is None:
+            continue
+        if isinstance(parent, exp.Limit | exp.Offset):
+            return "integer"
+        if isinstance(parent, exp.Binary | exp.Between | exp.In):
+            others = [
+                n for n in (parent.this, *parent.args.values()) if isinstance(n, exp.Expression) and n is not node
+            ]
+            known = [kind for kind in map(_type_of, others) if kind is not None]
+            if known:
+                return known[0].kind
+    return "text"
+
+
+def _typed_tree(tree: exp.Query, catalog: tuple[CatalogTable, ...]) -> exp.Query | None:
     schema = {t.name: {c.name: _known_type(c.type) for c in t.columns} for t in catalog if t.columns}
     try:
         qualified = qualify(tree.copy(), schema=schema, dialect="sqlite", validate_qualify_columns=False)  # type: ignore[arg-type]
         typed = annotate_types(qualified, schema=schema, dialect="sqlite")  # type: ignore[arg-type]
     except (SqlglotError, RecursionError, ValueError, KeyError, AttributeError):
-        return ()  # a query that sqlglot cannot follow is typed from its values instead
-    return (
-        tuple(_type_of(cast(exp.Expression, p.unalias())) for p in typed.selects)
-        if isinstance(typed, exp.Query)
-        else ()
-    )
+        return None  # a query that sqlglot cannot follow is typed from its values instead
+    return typed if isinstance(typed, exp.Query) else None
 
 
 def _known_type(declared: str) -> str:
