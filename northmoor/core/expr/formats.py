@@ -96,10 +96,13 @@ def number_writer(pattern: str, locale: str, currency: str) -> Callable[[int | f
     if _is_usual(parsed):
         return _usual_writer(parsed, locale, currency)
 
+    minus = Locale.parse(locale).number_symbols["latn"]["minusSign"]
+
     def write(value: int | float | Decimal) -> str:
         if isinstance(value, float) and value - value != 0:
             return _not_finite(value)
-        return str(parsed.apply(_exact(value), locale, currency=currency, currency_digits=False))
+        text = str(parsed.apply(_exact(value), locale, currency=currency, currency_digits=False))
+        return text.replace("-", minus)  # TS 35: a pattern's hyphen stands for the locale's minus sign
 
     return write
 
@@ -159,7 +162,7 @@ def _not_finite(value: float) -> str:
     return "–" if value != value else ("∞" if value > 0 else "−∞")
 
 
-_BY_HOUR, _BY_MINUTE, _BY_SECOND = "abBhHkK", "m", "s"
+_BY_HOUR, _BY_MINUTE, _BY_SECOND = "ahHkK", "m", "s"
 _BY_DATE = "GyYuUrQqMLwWdDFgEec"
 
 
@@ -170,8 +173,8 @@ def _format_moments(values: pa.Array, pattern: str | None, customs: Customs) -> 
         pa.scalar(text) if kind == "chars" else _field(values, text[0] * text[1], has_time, pattern, customs)
         for kind, text in _moment_tokens(pattern or default_moment_pattern(has_time, customs.locale))
     ]
-    if not pieces:
-        return pa.array([""] * len(values), pa.string())
+    if all(isinstance(piece, pa.Scalar) for piece in pieces):
+        return pa.array(["".join(piece.as_py() for piece in pieces)] * len(values), pa.string())
     return pc.binary_join_element_wise(*pieces, "")
 
 

@@ -196,7 +196,8 @@ def parse(text: str) -> Expression:
 
 def _not_understood(text: str, error: SqlglotError) -> ExpressionError:
     details = getattr(error, "errors", None) or [{}]
-    position = _offset(text, details[0].get("line"), details[0].get("col"))
+    end = _offset(text, details[0].get("line"), details[0].get("col"))
+    position = max(end - len(details[0].get("highlight") or " ") + 1, 0)
     near = f" at {text[position : position + 12]!r}" if position < len(text.rstrip()) else " at its end"
     return ExpressionError(f"The expression {_short(text)!r} cannot be understood{near}.", position)
 

@@ -14,6 +14,7 @@ from pydantic import ValidationError
 from pydantic_core import ErrorDetails, from_json
 
 from northmoor.core.errors import NewerFileError, ReportFileError
+from northmoor.core.model.lengths import format_length
 from northmoor.core.model.part import Part
 from northmoor.core.model.report import FORMAT, Report
 
@@ -138,8 +139,9 @@ def _umask() -> int:
 
 def _told(error: ValidationError, entries: Any) -> str:
     first, *rest = error.errors(include_url=False)
-    told = f"{_entry(first, entries)}: {_fault(first)}."
-    return f"{told} {len(rest)} more entries are at fault." if rest else told
+    told = f"{_entry(first, entries)}: {_fault(first, entries)}."
+    more = {1: "One more entry is at fault."}.get(len(rest), f"{len(rest)} more entries are at fault.")
+    return f"{told} {more}" if rest else told
 
 
 def _entry(fault: ErrorDetails, entries: Any) -> str:
@@ -159,10 +161,23 @@ def _entry(fault: ErrorDetails, entries: Any) -> str:
     return " › ".join(words) or "the report"
 
 
-def _fault(fault: ErrorDetails) -> str:
+def _value_at(fault: ErrorDetails, entries: Any) -> Any:
+    here = entries
+    for step in fault["loc"]:
+        if isinstance(here, list) and isinstance(step, int):
+            here = here[step]
+        elif isinstance(here, dict) and step in here:
+            here = here[step]
+    return here
+
+
+def _fault(fault: ErrorDetails, entries: Any) -> str:
     if fault["type"] == "missing":
         return "this entry is missing"
     if fault["type"] == "extra_forbidden":
         return "there is no such entry; take it out or mend its name"
+    limit = next((v for k, v in fault.get("ctx", {}).items() if k in ("le", "ge")), None)
+    if isinstance(limit, int) and isinstance(_value_at(fault, entries), str):  # a length, told as people write it
+        return f"it must be {'at most' if 'le' in fault['ctx'] else 'at least'} {format_length(limit)}"
     message = fault["msg"].removeprefix("Value error, ")
     return message[0].lower() + message[1:].rstrip(".")

@@ -70,6 +70,10 @@ def _known_type(declared: str) -> str:
 
 
 def _type_of(node: exp.Expression) -> ValueType | None:
+    if isinstance(node, exp.Date | exp.TsOrDsToDate) or (
+        isinstance(node, exp.Anonymous) and node.name.lower() == "date"
+    ):
+        return ValueType("date")
     kind = node.type
     if kind is None:
         return None

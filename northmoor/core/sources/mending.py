@@ -204,7 +204,10 @@ def _moment(value: Any, zone: ZoneInfo) -> datetime:
         text = value.strip()
         if len(text) < 8:
             raise ValueError(value)
-        moment = datetime.fromisoformat(text)
+        try:
+            moment = datetime.fromisoformat(text)
+        except ValueError:
+            return _moment(float(text) if "." in text else int(text), zone)
         return moment if moment.tzinfo is None else moment.astimezone(zone).replace(tzinfo=None)
     seconds = (value - _JULIAN_EPOCH) * 86_400 if isinstance(value, float) else value
     moment = datetime.fromtimestamp(0, UTC) + timedelta(seconds=seconds)

@@ -1,0 +1,50 @@
+"""Shared fixtures: the demo library, small databases, and a real window."""
+
+import sqlite3
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, settings
+
+from northmoor.core.sources.connections import Connection, Connections, Library
+from northmoor.demo.library import make_library
+
+settings.register_profile(
+    "suite", max_examples=60, deadline=None, derandomize=True, suppress_health_check=[HealthCheck.function_scoped_fixture]
+)
+settings.load_profile("suite")
+
+
+@pytest.fixture(scope="session")
+def demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The demo library's folder, made once; tests that change anything copy what they need."""
+    folder = tmp_path_factory.mktemp("demo")
+    make_library(folder)
+    return folder
+
+
+@pytest.fixture(scope="session")
+def tarrow(demo: Path) -> Iterator[sqlite3.Connection]:
+    """The demo database, for straight SQL."""
+    connection = sqlite3.connect(demo / "data" / "tarrow.sqlite")
+    yield connection
+    connection.close()
+
+
+@pytest.fixture
+def library(tmp_path: Path) -> Callable[[str], Library]:
+    """Makes a library whose connection ``db`` holds what an SQL script makes."""
+
+    def make(script: str) -> Library:
+        database = tmp_path / "db.sqlite"
+        database.unlink(missing_ok=True)
+        connection = sqlite3.connect(database)
+        connection.executescript(script)
+        connection.commit()
+        connection.close()
+        made = Library(tmp_path, Connections(connections=(Connection(name="db", database="db.sqlite"),)))
+        made.save()
+        return made
+
+    return make

@@ -1,0 +1,93 @@
+"""CLDR formats: the fast way gives what Babel gives."""
+
+from datetime import date, datetime
+from decimal import Decimal
+
+import pyarrow as pa
+import pytest
+from babel.dates import format_date, format_datetime
+from babel.numbers import parse_pattern
+from hypothesis import given
+from hypothesis import strategies as st
+
+from northmoor.core.errors import ExpressionError
+from northmoor.core.expr.formats import Customs, format_one, format_values
+
+LOCALES = st.sampled_from(["en_IE", "de_DE", "fr_FR", "pl_PL", "sv_SE", "en_IN", "de_CH", "fi_FI"])
+NUMBER_PATTERNS = st.sampled_from(
+    ["#,##0", "#,##0.00", "0", "0.0##", "¤#,##0.00", "#,##0.00 ¤;(#,##0.00 ¤)", "#,##0 %", "000", "0.00E0", "#,##,##0.0", "+#,##0;-#,##0"]
+)
+MOMENT_PATTERNS = st.sampled_from(
+    ["d MMM y", "EEEE, d. MMMM yyyy", "yyyy-MM-dd", "LLLL", "QQQ y", "'Week' w", "d.M.yy HH:mm:ss", "h:mm a", "HH'h'mm", "MMMMM EEEEE", "H.mm B"]
+)
+
+
+@given(st.decimals(-(10**15), 10**15, places=4) | st.integers(-(10**12), 10**12), NUMBER_PATTERNS, LOCALES)
+def test_numbers_as_babel_writes_them(value: Decimal | int, pattern: str, locale: str) -> None:
+    ours = format_one(value, pattern, Customs(locale, "EUR")).replace("−", "-")
+    theirs = parse_pattern(pattern).apply(value, locale, currency="EUR", currency_digits=False)
+    if ours != theirs:  # only the sign of what rounds to zero is left out
+        assert not any(c in "123456789" for c in theirs)
+        assert ours == parse_pattern(pattern).apply(0, locale, currency="EUR", currency_digits=False)
+
+
+def test_the_minus_sign_is_the_locales() -> None:
+    assert format_one(-1, "0", Customs("sv_SE")) == "−1"
+    assert format_one(-1, "0.0E0", Customs("sv_SE")) == "−1,0×10^0"
+    assert format_one(-1, "0", Customs("en_IE")) == "-1"
+
+
+@given(st.floats(-1e9, 1e9, allow_nan=False).map(lambda v: round(v, 6)), LOCALES)
+def test_floats_are_written_by_their_shortest_decimal(value: float, locale: str) -> None:
+    assert format_one(value, "#,##0.00", Customs(locale)) == format_one(Decimal(repr(value)), "#,##0.00", Customs(locale))
+
+
+@given(st.datetimes(datetime(1970, 1, 1), datetime(2100, 1, 1)), MOMENT_PATTERNS, LOCALES)
+def test_moments_as_babel_writes_them(value: datetime, pattern: str, locale: str) -> None:
+    value = value.replace(microsecond=0)
+    assert format_one(value, pattern, Customs(locale)) == format_datetime(value, pattern, locale=locale)
+
+
+@given(st.dates(date(1900, 1, 1)), st.sampled_from(["d MMM y", "EEE d", "yyyy-MM-dd", "qqqq"]), LOCALES)
+def test_dates_as_babel_writes_them(value: date, pattern: str, locale: str) -> None:
+    assert format_one(value, pattern, Customs(locale)) == format_date(value, pattern, locale=locale)
+
+
+def test_half_goes_to_even_and_zero_has_no_sign() -> None:
+    customs = Customs()
+    assert [format_one(Decimal(v), "0.0", customs) for v in ("0.25", "0.35", "-0.04", "-0.06")] == ["0.2", "0.4", "0.0", "-0.1"]
+
+
+def test_all_digits_of_large_decimals_are_kept() -> None:
+    value = Decimal("123456789012345678901234567890.12")
+    assert format_one(value, "#,##0.00", Customs()) == "123,456,789,012,345,678,901,234,567,890.12"
+
+
+def test_defaults_suit_the_type() -> None:
+    customs = Customs()
+    values = [1234567, Decimal("1234.5"), 0.125, date(2025, 9, 3), datetime(2025, 9, 3, 6, 5), True, None, "a"]
+    assert [format_one(v, None, customs) for v in values] == [
+        "1,234,567", "1,234.5", "0.125", "3 Sept 2025", "3 Sept 2025 06:05", "yes", "", "a",
+    ]  # fmt: skip
+
+
+def test_a_column_is_written_in_its_order_with_blanks() -> None:
+    values = pa.chunked_array([pa.array([3, None]), pa.array([1, 3])])
+    assert format_values(values, "0.0", Customs("de_DE")).to_pylist() == ["3,0", "", "1,0", "3,0"]
+
+
+def test_the_reports_currency_does_not_depend_on_the_machine() -> None:
+    assert format_one(Decimal("1.5"), "¤#,##0.00", Customs("en_IE", "EUR")) == "€1.50"
+    assert format_one(Decimal("1.5"), "#,##0.00 ¤", Customs("de_DE", "NOK")) == "1,50 NOK"
+
+
+def test_zone_names_come_from_the_reports_zone() -> None:
+    assert format_one(datetime(2025, 7, 1, 12), "HH:mm zzz", Customs(time_zone="Europe/Paris")).startswith("12:00 ")
+
+
+@pytest.mark.parametrize(
+    ("value", "pattern"), [(1, "yyyy"), (Decimal(1), "abc"), (date(2025, 1, 1), "HH:mm")]
+)
+def test_a_pattern_that_does_not_fit_is_told(value: object, pattern: str) -> None:
+    with pytest.raises(ExpressionError):
+        format_one(value, pattern, Customs())

@@ -1,0 +1,121 @@
+"""Speaks of reports, rows, cells and pages, so that tests need not."""
+
+import json
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from northmoor.core.document import Document, Session
+from northmoor.core.model.blocks import Cell, Column, Level, Row, TableBlock
+from northmoor.core.model.data import Parameter, Query, QueryColumn
+from northmoor.core.model.report import Edition, PageSetup, Report
+from northmoor.core.output.dump import write_dump
+from northmoor.core.sources.connections import Library
+from northmoor.core.sources.fetch import Rows
+from northmoor.core.sources.values import bind
+from northmoor.core.stopping import Stop
+
+FREIGHT = """
+create table lines (route text, vessel text, day date, pieces integer, charge decimal(10,2), note text);
+insert into lines values
+  ('TQ-SK', 'Curlew', '2025-01-03', 4, 38.50, 'timber'),
+  ('TQ-IL', 'Dunlin', '2025-01-02', 2, 12.10, null),
+  ('TQ-SK', 'Dunlin', '2025-01-02', 1, 9.90, 'feed'),
+  ('TQ-SK', 'Curlew', '2025-01-01', 6, 100.05, 'timber'),
+  ('TQ-IL', 'Curlew', '2025-01-05', 3, 0.35, 'fish'),
+  (null, 'Dunlin', '2025-01-04', 5, 7.00, 'feed');
+"""
+"""Six freight lines, out of order, with a null key and a null text."""
+
+
+def query(sql: str, columns: Sequence[QueryColumn] = (), name: str = "rows") -> Query:
+    """A query on the connection ``db``."""
+    return Query(name=name, connection="db", sql=sql, columns=tuple(columns))
+
+
+def report_of(
+    *blocks: Any,
+    sql: str = "select * from lines",
+    parameters: Sequence[Parameter] = (),
+    page: PageSetup | None = None,
+    queries: Sequence[Query] | None = None,
+    **more: Any,
+) -> Report:
+    """A report of one edition with these blocks over the query ``rows``."""
+    edition = Edition(name="main", blocks=tuple(blocks), page=page or PageSetup(), **more.pop("edition", {}))
+    found = tuple(queries) if queries is not None else (query(sql),)
+    return Report(queries=found, editions=(edition,), parameters=tuple(parameters), **more)
+
+
+def table_of(*columns: Column | str, **more: Any) -> TableBlock:
+    """A table ``table`` over the query ``rows``; texts are columns that show the field of that name."""
+    made = tuple(c if isinstance(c, Column) else Column(name=c, value=c, title=c) for c in columns)
+    return TableBlock(name="table", query="rows", columns=made, **more)
+
+
+def row_of(**cells: str) -> Row:
+    """A heading or total row: a value under each named column, or a template where the text has a brace."""
+    made = (Cell(column=c, text=t) if "{" in t or " " in t else Cell(column=c, value=t) for c, t in cells.items())
+    return Row(cells=tuple(made))
+
+
+def level_of(by: str, **more: Any) -> Level:
+    """A level by a column, named like it."""
+    return Level(name=by, by=by, **more)
+
+
+def render(report: Report, library: Library, **values: Any) -> Document:
+    """The report's document."""
+    return Session(library).render(report, values)
+
+
+def fetched(library: Library, sql: str, columns: Sequence[QueryColumn] = (), **values: Any) -> Rows:
+    """The rows of a query; its parameters are made to fit the values."""
+    kinds = {int: "integer", str: "text", float: "float", bool: "boolean"}
+    parameters = tuple(Parameter(name=n, kind=kinds.get(type(v), "text")) for n, v in values.items())
+    report = report_of(queries=[query(sql, columns)], parameters=parameters)
+    return Session(library).rows(report, "rows", bind(report, values), Stop())
+
+
+@dataclass(frozen=True)
+class Line:
+    """A printed row of a table: its kind, level, keys, ordinal, top, and the texts of its cells by column."""
+
+    page: int
+    kind: str
+    level: str | None
+    keys: tuple[Any, ...]
+    ordinal: int | None
+    y: float
+    cells: dict[str, str]
+
+
+def dumped(document: Document) -> dict[str, Any]:
+    """The page dump as it would be written."""
+    pages = (document.page(i) for i in range(len(document)))
+    dump: dict[str, Any] = json.loads(write_dump(pages, document.title))
+    return dump
+
+
+def lines_of(document: Document, block: str = "table") -> list[Line]:
+    """The printed rows of a table, page by page from the top; the lines of a wrapped cell are joined by spaces."""
+    found: list[Line] = []
+    for page in dumped(document)["pages"]:
+        rows: dict[tuple[Any, ...], dict[str, Any]] = {}
+        for item in page["items"]:
+            origin = item["origin"]
+            if item["kind"] != "text" or origin["block"] != block:
+                continue
+            keys = tuple(origin["keys"])
+            key = (origin["row"], origin["level"], keys, origin["ordinal"])
+            row = rows.setdefault(key, {"y": item["y"], "cells": {}})
+            row["y"] = min(row["y"], item["y"])
+            cells = row["cells"]
+            cells[origin["column"]] = " ".join([*cells.get(origin["column"], "").split(), item["text"]]).strip()
+        found += [Line(page["number"], k[0], k[1], k[2], k[3], r["y"], r["cells"]) for k, r in rows.items()]
+    return found
+
+
+def column_of(document: Document, column: str, kind: str = "detail") -> list[str]:
+    """The texts of one column in rows of a kind, in printed order; an empty cell is an empty text."""
+    return [line.cells.get(column, "") for line in lines_of(document) if line.kind == kind]
