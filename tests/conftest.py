@@ -11,7 +11,11 @@ from northmoor.core.sources.connections import Connection, Connections, Library
 from northmoor.demo.library import make_library
 
 settings.register_profile(
-    "suite", max_examples=60, deadline=None, derandomize=True, suppress_health_check=[HealthCheck.function_scoped_fixture]
+    "suite",
+    max_examples=60,
+    deadline=None,
+    derandomize=True,
+    suppress_health_check=[HealthCheck.function_scoped_fixture],
 )
 settings.load_profile("suite")
 

@@ -55,7 +55,7 @@ def table_of(*columns: Column | str, **more: Any) -> TableBlock:
 
 def row_of(**cells: str) -> Row:
     """A heading or total row: a value under each named column, or a template where the text has a brace."""
-    made = (Cell(column=c, text=t) if "{" in t or " " in t else Cell(column=c, value=t) for c, t in cells.items())
+    made = (Cell(column=c, text=t) if "{" in t else Cell(column=c, value=t) for c, t in cells.items())
     return Row(cells=tuple(made))
 
 

@@ -47,8 +47,16 @@ def test_lengths_stand_in_the_file_as_people_write_them(entries: dict) -> None:
 @pytest.mark.parametrize(
     ("path", "value", "told"),
     [
-        (("editions", 0, "blocks", 2, "levels", 0, "page_break"), "sometimes", "blocks[2] 'fares-table' › levels[0] 'route'"),
-        (("editions", 0, "blocks", 2, "columns", 1, "width"), "wide", "columns[1] 'sailings' › width: 'wide' is no length"),
+        (
+            ("editions", 0, "blocks", 2, "levels", 0, "page_break"),
+            "sometimes",
+            "blocks[2] 'fares-table' › levels[0] 'route'",
+        ),
+        (
+            ("editions", 0, "blocks", 2, "columns", 1, "width"),
+            "wide",
+            "columns[1] 'sailings' › width: 'wide' is no length",
+        ),
         (("editions", 0, "blocks", 2, "colour"), "red", "'fares-table' › colour: there is no such entry"),
         (("editions", 0, "page"), {"margin_left": "170mm"}, "leave less than 1in"),
         (("editions", 0, "page"), {"margin_left": "300mm"}, "margin_left: it must be at most 500pt"),
@@ -90,7 +98,18 @@ def test_a_level_may_not_take_the_name_of_a_window() -> None:
 
 @pytest.mark.parametrize(
     "text",
-    ["", "{", "[]", "null", '{"northmoor_report": 1', '"x"', "{" * 100_000, "[" * 100_000, "\x00", '{"northmoor_report": "1"}'],
+    [
+        "",
+        "{",
+        "[]",
+        "null",
+        '{"northmoor_report": 1',
+        '"x"',
+        "{" * 100_000,
+        "[" * 100_000,
+        "\x00",
+        '{"northmoor_report": "1"}',
+    ],
 )
 def test_broken_and_hostile_files_are_refused_in_one_sentence(text: str) -> None:
     with pytest.raises(ReportFileError) as caught:

@@ -15,10 +15,34 @@ from northmoor.core.expr.formats import Customs, format_one, format_values
 
 LOCALES = st.sampled_from(["en_IE", "de_DE", "fr_FR", "pl_PL", "sv_SE", "en_IN", "de_CH", "fi_FI"])
 NUMBER_PATTERNS = st.sampled_from(
-    ["#,##0", "#,##0.00", "0", "0.0##", "¤#,##0.00", "#,##0.00 ¤;(#,##0.00 ¤)", "#,##0 %", "000", "0.00E0", "#,##,##0.0", "+#,##0;-#,##0"]
+    [
+        "#,##0",
+        "#,##0.00",
+        "0",
+        "0.0##",
+        "¤#,##0.00",
+        "#,##0.00 ¤;(#,##0.00 ¤)",
+        "#,##0 %",
+        "000",
+        "0.00E0",
+        "#,##,##0.0",
+        "+#,##0;-#,##0",
+    ]
 )
 MOMENT_PATTERNS = st.sampled_from(
-    ["d MMM y", "EEEE, d. MMMM yyyy", "yyyy-MM-dd", "LLLL", "QQQ y", "'Week' w", "d.M.yy HH:mm:ss", "h:mm a", "HH'h'mm", "MMMMM EEEEE", "H.mm B"]
+    [
+        "d MMM y",
+        "EEEE, d. MMMM yyyy",
+        "yyyy-MM-dd",
+        "LLLL",
+        "QQQ y",
+        "'Week' w",
+        "d.M.yy HH:mm:ss",
+        "h:mm a",
+        "HH'h'mm",
+        "MMMMM EEEEE",
+        "H.mm B",
+    ]
 )
 
 
@@ -39,7 +63,9 @@ def test_the_minus_sign_is_the_locales() -> None:
 
 @given(st.floats(-1e9, 1e9, allow_nan=False).map(lambda v: round(v, 6)), LOCALES)
 def test_floats_are_written_by_their_shortest_decimal(value: float, locale: str) -> None:
-    assert format_one(value, "#,##0.00", Customs(locale)) == format_one(Decimal(repr(value)), "#,##0.00", Customs(locale))
+    assert format_one(value, "#,##0.00", Customs(locale)) == format_one(
+        Decimal(repr(value)), "#,##0.00", Customs(locale)
+    )
 
 
 @given(st.datetimes(datetime(1970, 1, 1), datetime(2100, 1, 1)), MOMENT_PATTERNS, LOCALES)
@@ -55,7 +81,12 @@ def test_dates_as_babel_writes_them(value: date, pattern: str, locale: str) -> N
 
 def test_half_goes_to_even_and_zero_has_no_sign() -> None:
     customs = Customs()
-    assert [format_one(Decimal(v), "0.0", customs) for v in ("0.25", "0.35", "-0.04", "-0.06")] == ["0.2", "0.4", "0.0", "-0.1"]
+    assert [format_one(Decimal(v), "0.0", customs) for v in ("0.25", "0.35", "-0.04", "-0.06")] == [
+        "0.2",
+        "0.4",
+        "0.0",
+        "-0.1",
+    ]
 
 
 def test_all_digits_of_large_decimals_are_kept() -> None:
@@ -85,9 +116,7 @@ def test_zone_names_come_from_the_reports_zone() -> None:
     assert format_one(datetime(2025, 7, 1, 12), "HH:mm zzz", Customs(time_zone="Europe/Paris")).startswith("12:00 ")
 
 
-@pytest.mark.parametrize(
-    ("value", "pattern"), [(1, "yyyy"), (Decimal(1), "abc"), (date(2025, 1, 1), "HH:mm")]
-)
+@pytest.mark.parametrize(("value", "pattern"), [(1, "yyyy"), (Decimal(1), "abc"), (date(2025, 1, 1), "HH:mm")])
 def test_a_pattern_that_does_not_fit_is_told(value: object, pattern: str) -> None:
     with pytest.raises(ExpressionError):
         format_one(value, pattern, Customs())

@@ -73,7 +73,9 @@ def test_any_text_is_an_expression_or_a_placed_refusal(text: str) -> None:
 
 def test_no_function_that_leaves_the_engine_is_on_the_list() -> None:
     listed = SCALARS | AGGREGATES
-    assert not {name for name in listed if any(w in name for w in ("read", "file", "env", "setting", "glob", "scan", "copy"))}
+    assert not {
+        name for name in listed if any(w in name for w in ("read", "file", "env", "setting", "glob", "scan", "copy"))
+    }
 
 
 @given(st.text(min_size=1, max_size=12))

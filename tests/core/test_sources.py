@@ -100,7 +100,13 @@ def test_declared_types_are_followed_through_the_sql(library: MakeLibrary) -> No
 def test_money_is_exact_however_the_database_holds_it(library: MakeLibrary) -> None:
     script = "create table m (a decimal(10,2)); insert into m values (0.1), (0.2), ('0.30'), (4), (null), (1e9);"
     rows = fetched(library(script), "select a, a * 3 as b from m")
-    assert rows.table.column("a").to_pylist()[:5] == [Decimal("0.10"), Decimal("0.20"), Decimal("0.30"), Decimal(4), None]
+    assert rows.table.column("a").to_pylist()[:5] == [
+        Decimal("0.10"),
+        Decimal("0.20"),
+        Decimal("0.30"),
+        Decimal(4),
+        None,
+    ]
     assert rows.table.column("b").to_pylist()[:2] == [Decimal("0.30"), Decimal("0.60")]
 
 
@@ -152,7 +158,9 @@ def test_a_value_that_is_not_of_the_declared_type_is_told_with_its_row(
 
 
 def test_what_is_declared_wrongly_is_typed_by_its_values(library: MakeLibrary) -> None:
-    made = library("create table t (a integer, b date, c decimal(5,2)); insert into t values ('x', 'never', 1.2345), (2, 'x', 1);")
+    made = library(
+        "create table t (a integer, b date, c decimal(5,2)); insert into t values ('x', 'never', 1.2345), (2, 'x', 1);"
+    )
     rows = fetched(made, "select a, b, c from t")
     assert [str(kind) for kind in rows.types] == ["text", "text", "float"]
 
@@ -232,7 +240,9 @@ def test_an_empty_result_has_its_columns_and_types(library: MakeLibrary) -> None
 
 
 def test_blobs_and_mixed_values_become_text(library: MakeLibrary) -> None:
-    rows = fetched(library("create table t (a); insert into t values (1), ('x'), (x'00ff'), (2.5), (null);"), "select a from t")
+    rows = fetched(
+        library("create table t (a); insert into t values (1), ('x'), (x'00ff'), (2.5), (null);"), "select a from t"
+    )
     assert rows.table.column("a").to_pylist() == ["1", "x", "00ff", "2.5", None]
 
 

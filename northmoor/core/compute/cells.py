@@ -73,12 +73,13 @@ def _compute_alone(engine: Engine, cell: Compiled, source: str, order: str, coun
     except EngineError as first:
         message = told(first)
     try:
-        tried = f"select try({cell.sql}) as c, try(({cell.sql}) is null) is null as bad from {source} order by {order}"
-        table = engine.run(tried, cell.bound)
+        # two statements: in one, the engine would compute the common part outside of try
+        values = engine.run(f"select try({cell.sql}) as c from {source} order by {order}", cell.bound)
+        failed = engine.run(f"select try(({cell.sql}) is null) is null as c from {source} order by {order}", cell.bound)
     except EngineError:
         return faulty(count, ExpressionError(f"The engine cannot compute it: {message}.", 0))
-    bad = pc.indices_nonzero(whole(table.column("bad")))
-    return Computed(whole(table.column("c")), dict.fromkeys(bad.to_pylist(), message))
+    bad = pc.indices_nonzero(whole(failed.column(0)))
+    return Computed(whole(values.column(0)), dict.fromkeys(bad.to_pylist(), message))
 
 
 def _not_constant(engine: Engine, compiler: Compiler, cell: Compiled, source: str, order: str) -> dict[int, str]:

@@ -7,7 +7,7 @@ pair by pair when the font is first used), so whole columns of them become glyph
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 import numpy.typing as npt
@@ -15,6 +15,7 @@ import uharfbuzz as hb
 
 from northmoor.core.layout.fonts import Font, fallback_file, open_font
 
+Width = TypeVar("Width", int, npt.NDArray[np.int64])
 _PLAIN = "0123456789.,-−–+ \u00a0\u202f€$£%():/'’"
 _FEATURES = {"tnum": True, "calt": False, "liga": False}
 """Tabular figures; no ligatures or contextual forms, which would turn business texts such as -> into other signs."""
@@ -106,12 +107,7 @@ class Shaper:
         ends = np.cumsum(lengths)
         is_plain = _all_plain(advances, ends, lengths)
         widths = sums[ends] - sums[ends - lengths]
-        scaled = (
-            widths * (1_000_000 // self.font.upem)
-            if 1_000_000 % self.font.upem == 0
-            else ((widths * 1_000_000 + self.font.upem // 2) // self.font.upem)
-        )
-        self._widths[first : first + len(texts)] = scaled
+        self._widths[first : first + len(texts)] = scaled_width(widths, self.font.upem)
         for at in np.flatnonzero(~is_plain):
             line = shape(texts[at], self.font.file)
             self._lines[first + int(at)] = line
@@ -126,9 +122,14 @@ def _all_plain(
     return result
 
 
+def scaled_width(width: Width, upem: int) -> Width:
+    """A width (or an array of them) in font units as 1/1,000,000 em, rounded to the nearest."""
+    return (width * 1_000_000 + upem // 2) // upem
+
+
 def line_width(line: Line) -> int:
     """Width of a line in 1/1,000,000 em."""
-    return sum(round(run.width * 1_000_000 / open_font(run.font).upem) for run in line.runs)
+    return sum(scaled_width(run.width, open_font(run.font).upem) for run in line.runs)
 
 
 @lru_cache(maxsize=64)

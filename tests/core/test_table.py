@@ -1,0 +1,249 @@
+"""Tables: order, groups, scopes and totals, against straight SQL."""
+
+import random
+import sqlite3
+from collections.abc import Callable
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from northmoor.core.model.blocks import Cell, Column, OrderBy, Row
+from northmoor.core.model.data import Parameter, Query
+from northmoor.core.sources.connections import Library
+from tests.helpers import FREIGHT, column_of, dumped, level_of, lines_of, render, report_of, row_of, table_of
+
+MakeLibrary = Callable[[str], Library]
+
+
+def cell(library: Library, value: str, kind: str = "total", **more: Any) -> list[str]:
+    """The texts of a cell with a value, in a table by route and vessel: in rows, or in totals of a level or all."""
+    levels = [level_of("route"), level_of("vessel")]
+    totals = {"route": 0, "vessel": 1}
+    if kind in totals:
+        levels[totals[kind]] = levels[totals[kind]].but(total=row_of(x=value))
+    column = Column(name="x", value=value if kind == "detail" else "pieces", format="0.##")
+    total = Row(cells=(Cell(column="x", value=value, format="0.##"),)) if kind == "total" else None
+    document = render(report_of(table_of(column, levels=tuple(levels), total=total), **more), library)
+    lines = [line for line in lines_of(document) if line.kind == ("detail" if kind == "detail" else "total")]
+    return [line.cells.get("x", "") for line in lines]
+
+
+def test_levels_order_and_group_rows_whatever_the_querys_order(library: MakeLibrary) -> None:
+    table = table_of(
+        "day", "pieces",
+        levels=(level_of("route", heading=row_of(day="{route}"), total=row_of(pieces="sum(pieces)")),),
+        total=row_of(pieces="sum(pieces)"),
+    )  # fmt: skip
+    lines = lines_of(render(report_of(table), library(FREIGHT)))
+    shown = [(line.kind, line.keys, line.cells.get("pieces", "")) for line in lines if line.kind != "head"]
+    assert shown == [
+        ("heading", ("TQ-IL",), ""), ("detail", ("TQ-IL",), "2"), ("detail", ("TQ-IL",), "3"), ("total", ("TQ-IL",), "5"),
+        ("heading", ("TQ-SK",), ""), ("detail", ("TQ-SK",), "4"), ("detail", ("TQ-SK",), "1"), ("detail", ("TQ-SK",), "6"),
+        ("total", ("TQ-SK",), "11"), ("detail", (None,), "5"), ("total", (None,), "5"), ("total", (), "21"),
+    ]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("order", "keys"),
+    [
+        ("ascending", ["TQ-IL", "TQ-SK", None]),
+        ("descending", ["TQ-SK", "TQ-IL", None]),
+        ("as_given", ["TQ-SK", "TQ-IL", None]),
+    ],
+)
+def test_each_level_has_its_own_order(library: MakeLibrary, order: str, keys: list) -> None:
+    table = table_of("pieces", levels=(level_of("route", order=order, total=row_of(pieces="sum(pieces)")),))
+    lines = lines_of(render(report_of(table), library(FREIGHT)))
+    assert [line.keys[0] for line in lines if line.kind == "total"] == keys
+
+
+def test_rows_stand_in_the_tables_order(library: MakeLibrary) -> None:
+    made = library(FREIGHT)
+    by_charge = table_of("charge", order=(OrderBy(by="charge", descending=True),))
+    assert column_of(render(report_of(by_charge), made), "charge") == [
+        "100.05",
+        "38.50",
+        "12.10",
+        "9.90",
+        "7.00",
+        "0.35",
+    ]
+    as_given = table_of("charge")
+    assert column_of(render(report_of(as_given), made), "charge")[0] == "38.50"
+
+
+@pytest.mark.parametrize(
+    ("value", "kind", "texts"),
+    [
+        ("sum(charge)", "total", ["167.9"]),
+        ("count(*)", "route", ["2", "3", "1"]),
+        ("sum(pieces)", "vessel", ["3", "2", "10", "1", "5"]),
+        ("count(distinct vessel)", "route", ["2", "2", "1"]),
+        ("sum(pieces) * 100 / sum(pieces) over report", "route", ["23.81", "52.38", "23.81"]),
+        ("sum(pieces) over route", "vessel", ["5", "5", "11", "11", "5"]),
+        ("sum(pieces) over route", "detail", ["5", "5", "11", "11", "11", "5"]),
+        ("pieces * 10 / sum(pieces) over vessel", "detail", ["10", "10", "4", "6", "10", "10"]),
+        ("row_number()", "detail", ["1", "2", "3", "4", "5", "6"]),
+        ("sum(pieces) over (report rows 1 preceding)", "detail", ["3", "5", "6", "10", "7", "6"]),
+        ("sum(pieces) over (route rows unbounded preceding)", "detail", ["3", "5", "4", "10", "11", "5"]),
+        ("rank() over (report order by charge desc)", "detail", ["6", "3", "2", "1", "4", "5"]),
+        ("sum(pieces) filter (where vessel = 'Curlew')", "total", ["13"]),
+        ("max(case when note is null then 1 else 0 end)", "route", ["1", "0", "0"]),
+        ("route", "route", ["TQ-IL", "TQ-SK"]),
+        ("avg(pieces)", "total", ["3.5"]),
+    ],
+)
+def test_where_an_expression_stands_is_its_scope(library: MakeLibrary, value: str, kind: str, texts: list[str]) -> None:
+    assert cell(library(FREIGHT), value, kind) == texts
+
+
+def test_parameters_and_other_queries_can_be_used_in_cells(library: MakeLibrary) -> None:
+    made = library(FREIGHT + "create table targets (t integer); insert into targets values (20), (30);")
+    queries = [
+        Query(name="rows", connection="db", sql="select * from lines"),
+        Query(name="targets", connection="db", sql="select t from targets where t > :least"),
+    ]
+    parameters = [
+        Parameter(name="least", kind="integer", default=0),
+        Parameter(name="rate", kind="decimal", default="1.5"),
+    ]
+    more = {"queries": queries, "parameters": parameters}
+    assert cell(made, "sum(pieces) * 100 / max(targets.t)", **more) == ["70"]
+    assert cell(made, "sum(pieces) * :rate", **more) == ["31.5"]
+    assert cell(made, "pieces * :rate + sum(targets.t)", "detail", **more)[0] == "54.5"
+    assert cell(made, "label(:rate)", **more) == ["1.5"]
+
+
+@pytest.mark.parametrize(
+    ("value", "kind", "told"),
+    [
+        ("charg", "detail", "there is no column 'charg'. Did you mean charge?"),
+        ("sum(charge)", "detail", "needs a scope in a row"),
+        ("sum(charge) over rout", "route", "there is no scope 'rout'. Did you mean route?"),
+        ("sum(charge) over vessel", "route", "vessel lies inside this row's group"),
+        ("sum(sum(charge))", "total", "one aggregate stands inside another"),
+        ("targets.t", "total", "comes from another query"),
+        ("max(target.t)", "total", "there is no query 'target'"),
+        (":year", "total", "there is no parameter :year"),
+        ("page_number()", "total", "can stand in a header or footer"),
+        ("charge + 'x'", "detail", "Could not convert string 'x'"),
+        ("sum(note)", "total", "The engine cannot compute it"),
+        ("lag(charge) over report", "total", "stand in rows"),
+    ],
+)
+def test_a_faulty_cell_says_why_and_the_rest_is_computed(
+    library: MakeLibrary, value: str, kind: str, told: str
+) -> None:
+    made = library(FREIGHT)
+    column = Column(name="x", value=value if kind == "detail" else "pieces")
+    total = Row(cells=(Cell(column="x", value=value),))
+    level = level_of("route", total=total if kind == "route" else None)
+    table = table_of("pieces", column, levels=(level, level_of("vessel")), total=total if kind == "total" else None)
+    document = render(report_of(table), made)
+    (finding,) = document.findings
+    assert told in str(finding)
+    assert "Block table" in str(finding)
+    assert "column x" in str(finding)
+    marked = [
+        line.cells.get("x", "")
+        for line in lines_of(document)
+        if line.kind == ("detail" if kind == "detail" else "total")
+    ]
+    assert set(marked) == {"⚠ error"}
+    assert column_of(document, "pieces") == ["3", "2", "4", "6", "1", "5"]
+
+
+def test_a_cell_that_fails_in_one_row_fails_there_only(library: MakeLibrary) -> None:
+    made = library("create table lines (a text); insert into lines values ('1'), ('x'), (null), ('3');")
+    document = render(report_of(table_of(Column(name="x", value="cast(a as integer) * 2"), "a")), made)
+    assert column_of(document, "x") == ["2", "⚠ error", "6"]
+    assert "Could not convert string 'x'" in str(document.findings[0])
+
+
+def test_a_bare_column_in_a_total_is_never_silently_the_first(library: MakeLibrary) -> None:
+    made = library(FREIGHT)
+    table = table_of("note", levels=(level_of("route", total=row_of(note="vessel")),))
+    document = render(report_of(table), made)
+    totals = [line.cells["note"] for line in lines_of(document) if line.kind == "total"]
+    assert totals == ["⚠ 2 values", "⚠ 2 values", "Dunlin"]
+    assert "total it, or group by it" in str(document.findings[0])
+
+
+def test_a_column_that_follows_from_the_key_is_no_fault(demo: Path) -> None:
+    from northmoor import render as render_file
+
+    assert render_file(demo / "reports" / "fares-by-route.moor").findings == ()
+
+
+def test_a_level_that_cannot_be_computed_shows_its_fault_in_the_tables_place(library: MakeLibrary) -> None:
+    for by in ("rout", "sum(charge)", "charge +", "read_csv(1)", "row_number()"):
+        table = table_of("pieces", levels=(level_of("route").but(by=by),))
+        document = render(report_of(table), library(FREIGHT))
+        (finding,) = document.findings
+        assert finding.rule == "faulty block"
+        assert "level route" in str(dumped(document))
+
+
+def test_an_empty_query_gives_a_head_and_a_total(library: MakeLibrary) -> None:
+    table = table_of(
+        "route", "pieces", levels=(level_of("route", heading=row_of(route="{route}")),), total=row_of(pieces="count(*)")
+    )
+    lines = lines_of(render(report_of(table, sql="select * from lines where 0"), library(FREIGHT)))
+    assert [(line.kind, line.cells.get("pieces")) for line in lines] == [("head", "pieces"), ("total", "0")]
+
+
+def test_hidden_rows_leave_headings_and_totals(library: MakeLibrary) -> None:
+    table = table_of("pieces", show_details=False, levels=(level_of("route", total=row_of(pieces="sum(pieces)")),))
+    lines = lines_of(render(report_of(table), library(FREIGHT)))
+    assert [line.cells["pieces"] for line in lines if line.kind != "head"] == ["5", "11", "5"]
+
+
+def test_a_million_cents_add_up_to_the_cent(library: MakeLibrary) -> None:
+    script = "create table lines (a decimal(12,2)); insert into lines with recursive n(i) as (select 1 union all select i+1 from n where i < 50000) select 0.01 + (i % 100) / 100.0 from n;"
+    document = render(report_of(table_of("a", show_details=False, total=row_of(a="sum(a)"))), library(script))
+    assert column_of(document, "a", "total") == ["25,250.00"]
+
+
+ROWS = st.lists(
+    st.tuples(
+        st.sampled_from(["a", "b", "ç", "", None]), st.sampled_from([1, 2, None]), st.decimals(-1000, 1000, places=2)
+    ),
+    max_size=60,
+)
+
+
+@given(ROWS)
+def test_totals_of_random_rows_equal_straight_sql(tmp_path_factory: pytest.TempPathFactory, rows: list) -> None:
+    folder = tmp_path_factory.mktemp("r")
+    connection = sqlite3.connect(folder / "db.sqlite")
+    connection.execute("create table lines (k text, j integer, v decimal(8,2))")
+    random.Random(len(rows)).shuffle(rows)
+    connection.executemany("insert into lines values (?, ?, ?)", [(k, j, float(v)) for k, j, v in rows])
+    connection.commit()
+    made = Library(folder)
+    made.connections = made.connections.but(connections=({"name": "db", "database": "db.sqlite"},))
+    level = {"total": row_of(v="sum(v)", n="count(*)")}
+    columns = (Column(name="v", value="v", format="0.00"), Column(name="n", value="1"))
+    table = table_of(
+        *columns, levels=(level_of("k", **level), level_of("j", **level)), total=row_of(v="sum(v)", n="count(*)")
+    )
+    lines = lines_of(render(report_of(table), made))
+    for depth, by in ((0, []), (1, ["k"]), (2, ["k", "j"])):
+        grouped = f"group by {', '.join(by)}" if by else ""
+        listed = ", ".join([*by, "sum(cast(round(v * 100) as integer))", "count(*)"])
+        straight = {
+            tuple(r[:-2]): (Decimal(r[-2] or 0) / 100, r[-1])
+            for r in connection.execute(f"select {listed} from lines {grouped}")
+        }
+        ours = {
+            line.keys: (Decimal(line.cells.get("v") or 0), int(line.cells["n"]))
+            for line in lines
+            if line.kind == "total" and len(line.keys) == depth
+        }
+        assert ours == straight
+    assert sum(line.kind == "detail" for line in lines) == len(rows)
+    connection.close()
