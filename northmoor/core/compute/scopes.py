@@ -218,6 +218,9 @@ class _Work:
         folded = {c.lower(): c for c in columns}
         if node.name.lower() in folded and not node.this.quoted:
             return folded[node.name.lower()]
+        if not columns:
+            what = f"outside a table, name the query of a column, as in sum(query.{node.name})"
+            raise self._fault(what, node)
         raise self._fault(f"there is no column {node.name!r}. {did_you_mean(node.name, columns)}", node)
 
     def _parameter(self, name: str) -> exp.Expr:

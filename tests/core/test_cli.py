@@ -1,0 +1,181 @@
+"""The command line, as a process: files, errors in one sentence, exit codes."""
+
+import json
+import os
+import sqlite3
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+from northmoor.core.model.files import load_report, report_text
+from northmoor.core.sources.connections import Library
+from tests.helpers import FREIGHT
+
+MakeLibrary = Callable[[str], Library]
+
+
+def northmoor(*arguments: object, cwd: Path | None = None) -> subprocess.CompletedProcess[str]:
+    """Run the command line in a process of its own."""
+    command = [sys.executable, "-m", "northmoor", *map(str, arguments)]
+    environment = os.environ | {"PYTHONWARNINGS": "error", "PYTHONPATH": str(Path(__file__).parents[2])}
+    return subprocess.run(command, capture_output=True, text=True, cwd=cwd, env=environment, check=False)
+
+
+def told(done: subprocess.CompletedProcess[str]) -> str:
+    """The one sentence of an error."""
+    assert done.returncode == 2
+    assert done.stdout == ""
+    assert done.stderr.count("\n") == 1, done.stderr
+    assert "Traceback" not in done.stderr
+    return done.stderr.strip()
+
+
+def test_demo_makes_the_library(tmp_path: Path, tarrow: sqlite3.Connection) -> None:
+    done = northmoor("demo", "--dir", tmp_path / "lib", "--no-window")
+    assert (done.returncode, done.stderr) == (0, "")
+    assert (tmp_path / "lib" / "reports" / "fares-by-route.moor").is_file()
+    made = sqlite3.connect(tmp_path / "lib" / "data" / "tarrow.sqlite")
+    figures = "select count(*), sum(quantity), round(sum(unit_price * quantity), 2), max(booked_at) from bookings"
+    assert made.execute(figures).fetchall() == tarrow.execute(figures).fetchall()
+    made.close()
+
+
+def test_new_writes_a_listing_that_runs(library: MakeLibrary, tmp_path: Path) -> None:
+    library(FREIGHT)
+    out = tmp_path / "freight.moor"
+    done = northmoor("new", out, "--connect", tmp_path / "db.sqlite", "--sql", "select * from lines",
+                     "--level", "route", "--level", "vessel", "--total", "pieces", "--total", "charge", "--title", "Freight {1}")  # fmt: skip
+    assert (done.returncode, done.stderr) == (0, "")
+    table = load_report(out).editions[0].tables[0]
+    assert [level.name for level in table.levels] == ["route", "vessel"]
+    assert [column.name for column in table.columns] == ["day", "pieces", "charge", "note"]
+    assert northmoor("run", out, "--out", tmp_path / "x.json").returncode == 0
+    pages = json.loads((tmp_path / "x.json").read_text())["pages"]
+    texts = [i for i in pages[0]["items"] if i["kind"] == "text"]
+    totals = [i["text"] for i in texts if i["origin"]["row"] == "total" and i["origin"]["level"] is None]
+    assert totals == ["Total", "21", "167.90"]
+    assert texts[0]["text"] == "Freight {1}"
+
+
+def test_new_makes_parameters_of_the_sqls_placeholders(library: MakeLibrary, tmp_path: Path) -> None:
+    library(FREIGHT)
+    (tmp_path / "q.sql").write_text("select * from lines where pieces > :least and day >= :since and route = :route")
+    out = tmp_path / "p.moor"
+    assert northmoor("new", out, "--connect", f"sqlite:///{tmp_path / 'db.sqlite'}", "--sql", f"@{tmp_path / 'q.sql'}").returncode == 0
+    assert {p.name: p.kind for p in load_report(out).parameters} == {"least": "integer", "since": "date", "route": "text"}
+    assert told(northmoor("run", out, "--out", tmp_path / "p.pdf", "--set", "least=1")).startswith("Parameter route: A value is missing")
+    values = ["--set", "least=1", "--set", "since=2025-01-02", "--set", "route=TQ-SK"]
+    assert northmoor("run", out, "--out", tmp_path / "p.json", *values).returncode == 0
+    shown = [i for i in json.loads((tmp_path / "p.json").read_text())["pages"][0]["items"] if i["origin"]["ordinal"] is not None]
+    assert {i["origin"]["ordinal"] for i in shown} == {0}
+
+
+@pytest.mark.parametrize(
+    ("arguments", "sentence"),
+    [
+        (["--sql", "delete from lines"], "Only select statements are run"),
+        (["--sql", "select 1; drop table lines"], "One statement is wanted"),
+        (["--sql", "select charg from lines"], "Query rows: The database refuses it: no such column: charg."),
+        (["--sql", "select * from lines", "--level", "rout"], "no column 'rout' for --level. Did you mean route?"),
+        (["--sql", "select * from lines", "--total", "note"], "Column note holds no numbers"),
+        (["--sql", "@missing.sql"], "The SQL file missing.sql cannot be read"),
+    ],
+)
+def test_new_tells_what_is_wrong_and_writes_nothing(
+    library: MakeLibrary, tmp_path: Path, arguments: list, sentence: str
+) -> None:
+    library(FREIGHT)
+    before = (tmp_path / "db.sqlite").read_bytes()
+    assert sentence in told(northmoor("new", tmp_path / "x.moor", "--connect", tmp_path / "db.sqlite", *arguments))
+    assert not (tmp_path / "x.moor").exists()
+    assert (tmp_path / "db.sqlite").read_bytes() == before
+
+
+def test_new_does_not_replace_a_report_unless_told(library: MakeLibrary, tmp_path: Path) -> None:
+    library(FREIGHT)
+    arguments = ["new", tmp_path / "x.moor", "--connect", tmp_path / "db.sqlite", "--sql", "select route from lines"]
+    assert northmoor(*arguments).returncode == 0
+    assert "exists already" in told(northmoor(*arguments))
+    assert northmoor(*arguments, "--title", "Second", "--replace").returncode == 0
+    assert load_report(tmp_path / "x.moor").title == "Second"
+
+
+def test_run_writes_each_format_the_same_every_time(demo: Path, tmp_path: Path) -> None:
+    report = demo / "reports" / "fares-by-route.moor"
+    for name in ("a.pdf", "b.pdf", "a.json", "b.json", "a.png"):
+        assert northmoor("run", report, "--set", "year=2024", "--edition", "full", "--out", tmp_path / name).returncode == 0
+    for ending in ("pdf", "json"):
+        assert (tmp_path / f"a.{ending}").read_bytes() == (tmp_path / f"b.{ending}").read_bytes()
+    pages = len(json.loads((tmp_path / "a.json").read_text())["pages"])
+    assert sorted(p.name for p in tmp_path.glob("*.png")) == [f"a-{n:03}.png" for n in range(1, pages + 1)]
+
+
+@pytest.mark.parametrize(
+    ("arguments", "sentence"),
+    [
+        (["--set", "year=1999"], "Parameter year: '1999' is not in its list; choose one of 2024, 2025."),
+        (["--set", "yaer=2024"], "no parameter 'yaer'. Did you mean year?"),
+        (["--set", "year"], "--set takes name=value"),
+        (["--edition", "fll"], "no edition 'fll'. Did you mean full?"),
+    ],
+)
+def test_run_tells_what_is_wrong_with_values(demo: Path, tmp_path: Path, arguments: list, sentence: str) -> None:
+    report = demo / "reports" / "fares-by-route.moor"
+    assert sentence in told(northmoor("run", report, "--out", tmp_path / "x.pdf", *arguments))
+    assert list(tmp_path.iterdir()) == []
+
+
+def test_run_tells_what_is_wrong_with_files(tmp_path: Path) -> None:
+    (tmp_path / "broken.moor").write_text('{"northmoor_report": 1, "editions": [')
+    (tmp_path / "newer.moor").write_text('{"northmoor_report": 99}')
+    for name, sentence in (("none.moor", "cannot be read"), ("broken.moor", "not whole JSON"), ("newer.moor", "newer Northmoor")):
+        assert sentence in told(northmoor("run", tmp_path / name, "--out", tmp_path / "x.pdf"))
+    assert not (tmp_path / "x.pdf").exists()
+
+
+def spoilt(demo: Path, tmp_path: Path, old: str, new: str) -> Path:
+    """The demo's report with a text replaced, in the demo's library."""
+    from northmoor.demo.reports import fares_by_route
+
+    text = report_text(fares_by_route())
+    assert old in text
+    path = demo / "reports" / f"spoilt-{tmp_path.name}.moor"
+    path.write_text(text.replace(old, new), encoding="utf-8")
+    return path
+
+
+def test_a_failing_query_is_told_and_nothing_is_written(demo: Path, tmp_path: Path) -> None:
+    report = spoilt(demo, tmp_path, "join routes r", "join rootes r")
+    assert told(northmoor("run", report, "--out", tmp_path / "x.pdf")).startswith("Query fares, Block fares-table: The database refuses")
+    assert not (tmp_path / "x.pdf").exists()
+
+
+@pytest.mark.parametrize(
+    ("value", "sentence"),
+    [
+        ("read_csv('/etc/passwd')", "read_csv() cannot be used in expressions"),
+        ("faress", "Did you mean fares?"),
+        ("cast(route as integer)", "Could not convert string"),
+    ],
+)
+def test_a_failing_cell_is_marked_told_and_the_rest_is_written_whole(
+    demo: Path, tmp_path: Path, value: str, sentence: str
+) -> None:
+    report = spoilt(demo, tmp_path, '"value": "fares"', f'"value": "{value}"')
+    sentence_told = told(northmoor("run", report, "--out", tmp_path / "x.json"))
+    assert sentence in sentence_told
+    assert "Block fares-table, rows, column fares" in sentence_told
+    found = json.loads((tmp_path / "x.json").read_text())["pages"][0]["items"]
+    items = [i for i in found if i["kind"] == "text"]
+    cells = {i["text"] for i in items if i["origin"]["row"] == "detail" and i["origin"]["column"] == "fares"}
+    assert cells == {"⚠ error"}
+    assert any(i["origin"]["row"] == "total" and i["text"] == "179,774.40" for i in items)
+
+
+def test_help_names_every_command() -> None:
+    done = northmoor("--help")
+    assert done.returncode == 0
+    assert all(command in done.stdout for command in ("demo", "open", "new", "run"))

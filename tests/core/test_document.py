@@ -1,0 +1,171 @@
+"""The road: what an edit repeats and what it keeps, faults in their places, stopping."""
+
+import threading
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+import northmoor
+from northmoor.core.document import Session
+from northmoor.core.errors import OutputError, ParameterError, Stopped
+from northmoor.core.model import edits
+from northmoor.core.model.blocks import Column, TextBlock
+from northmoor.core.model.data import Query
+from northmoor.core.model.looks import Look
+from northmoor.core.model.report import Edition
+from northmoor.core.sources.connections import Library
+from northmoor.core.stopping import Stop
+from tests.helpers import FREIGHT, column_of, dumped, level_of, lines_of, query, render, report_of, row_of, table_of
+
+MakeLibrary = Callable[[str], Library]
+
+
+@pytest.fixture
+def calls(monkeypatch: pytest.MonkeyPatch) -> list[str]:
+    """The names of stages that really ran."""
+    ran: list[str] = []
+    for name in ("fetch", "arrange"):
+        real = getattr(northmoor.core.document, name)
+        monkeypatch.setattr(northmoor.core.document, name, lambda *a, _real=real, _name=name: ran.append(_name) or _real(*a))
+    return ran
+
+
+@pytest.mark.parametrize(
+    ("edit", "repeated"),
+    [
+        (lambda r: edits.change_column(r, "main", "table", "charge", width=90_000), []),
+        (lambda r: edits.change_column(r, "main", "table", "charge", format="0.0"), []),
+        (lambda r: edits.change_column(r, "main", "table", "charge", look=Look(bold=True)), []),
+        (lambda r: edits.change_level(r, "main", "table", "route", page_break="between"), []),
+        (lambda r: edits.change_column(r, "main", "table", "charge", value="charge * 2"), ["arrange"]),
+        (lambda r: edits.remove_level(r, "main", "table", "route"), ["arrange"]),
+        (lambda r: edits.change_query(r, "rows", sql="select * from lines where pieces > 1"), ["fetch", "arrange"]),
+    ],
+)
+def test_an_edit_repeats_only_what_depends_on_it(
+    library: MakeLibrary, calls: list[str], edit: Callable, repeated: list[str]
+) -> None:
+    report = report_of(table_of("route", "charge", levels=(level_of("route", total=row_of(charge="sum(charge)")),)))
+    session = Session(library(FREIGHT))
+    session.render(report)
+    calls.clear()
+    edited = edit(report)
+    kept = session.render(edited)
+    assert calls == repeated
+    fresh = Session(session.library).render(edited)
+    assert dumped(kept) == dumped(fresh)
+
+
+def test_going_back_to_earlier_values_gives_the_same_bytes(demo: Path) -> None:
+    report = demo / "reports" / "fares-by-route.moor"
+    session = Session(Library.around(report))
+    loaded = northmoor.load_report(report)
+    first = session.render(loaded, {"year": 2024}).pdf()
+    session.render(loaded, {"year": 2025}).pdf()
+    assert session.render(loaded, {"year": 2024}).pdf() == first
+
+
+def test_a_query_that_fails_is_told_where_its_table_would_be_and_the_rest_renders(library: MakeLibrary) -> None:
+    made = library(FREIGHT)
+    queries = [query("select * from lines"), Query(name="gone", connection="db", sql="select nix from lines")]
+    other = table_of("pieces").but(name="other", query="gone")
+    document = render(report_of(other, table_of("pieces"), queries=queries), made)
+    assert column_of(document, "pieces") == ["4", "2", "1", "6", "3", "5"]
+    (fault,) = [i["text"] for i in dumped(document)["pages"][0]["items"] if i["origin"]["row"] == "fault"][:1]
+    assert fault.startswith("⚠ Query gone: The database refuses it: no such column: nix")
+    assert [f.rule for f in document.findings] == ["faulty block"]
+
+
+def test_a_missing_database_is_told_where_the_table_would_be(library: MakeLibrary, tmp_path: Path) -> None:
+    made = library(FREIGHT)
+    (tmp_path / "db.sqlite").unlink()
+    document = render(report_of(TextBlock(name="t", text="Freight"), table_of("pieces")), made)
+    texts = " ".join(i["text"] for i in dumped(document)["pages"][0]["items"])
+    assert texts.startswith("Freight ⚠ Connection db, Query rows: There is no file")
+
+
+def test_paragraphs_reach_queries_and_faulty_ones_are_marked(library: MakeLibrary) -> None:
+    blocks = [
+        TextBlock(name="a", text="{sum(rows.pieces)} pieces, {count(distinct rows.route)} routes"),
+        TextBlock(name="b", text="{sum(pieces)}"),
+        TextBlock(name="c", text="{sum(rows.nothing)}"),
+        TextBlock(name="d", text="{oops"),
+    ]
+    document = render(report_of(*blocks), library(FREIGHT))
+    texts = {i["origin"]["block"]: i["text"] for i in dumped(document)["pages"][0]["items"]}
+    assert texts == {"a": "21 pieces, 2 routes", "b": "⚠ error", "c": "⚠ error", "d": "⚠ error"}
+    assert ["name the query" in str(f) or "nothing" in str(f) or "not closed" in str(f) for f in document.findings] == [True] * 3
+
+
+def test_editions_share_data_and_are_chosen_by_name(library: MakeLibrary) -> None:
+    report = report_of(table_of("pieces"))
+    board = Edition(name="board", title="For the board", blocks=(table_of("charge"),))
+    report = report.but(editions=(*report.editions, board))
+    session = Session(library(FREIGHT))
+    assert column_of(session.render(report), "pieces")[0] == "4"
+    shown = session.render(report, edition="board")
+    assert column_of(shown, "charge")[0] == "38.50"
+    assert shown.title == "For the board"
+    with pytest.raises(ParameterError, match="Did you mean board"):
+        session.render(report, edition="bord")
+
+
+def test_work_can_be_stopped_while_pages_are_written(demo: Path) -> None:
+    report = demo / "reports" / "fares-by-route.moor"
+    stop = Stop()
+    document = Session(Library.around(report)).render(northmoor.load_report(report), stop=stop)
+    stop.set()
+    with pytest.raises(Stopped):
+        document.pdf()
+
+
+def test_stopping_interrupts_a_running_step() -> None:
+    stop, interrupted = Stop(), threading.Event()
+    with stop.interrupting(interrupted.set):
+        stop.set()
+    assert interrupted.is_set()
+    with pytest.raises(Stopped), stop.interrupting(interrupted.set):
+        raise AssertionError("a step begins after stopping")
+
+
+def test_output_is_whole_or_not_there(demo: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    document = northmoor.render(demo / "reports" / "fares-by-route.moor")
+    monkeypatch.setattr(type(document), "pdf", lambda *_: (_ for _ in ()).throw(Stopped()))
+    with pytest.raises(Stopped):
+        document.write(tmp_path / "x.pdf")
+    with pytest.raises(OutputError, match="end it with"):
+        document.write(tmp_path / "x.docx")
+    with pytest.raises(OutputError, match="no folder"):
+        document.write(tmp_path / "none" / "x.json")
+    assert list(tmp_path.iterdir()) == []
+
+
+def test_hundreds_of_edits_do_not_pile_up(library: MakeLibrary) -> None:
+    session = Session(library(FREIGHT))
+    report = report_of(table_of(Column(name="note", value="note"), "charge"))
+    for width in range(300):
+        session.render(edits.change_column(report, "main", "table", "note", width=40_000 + 100 * width))
+    assert len(session._kept._results) <= 4000
+    assert session._shapers.lines() < 100
+
+
+def test_a_group_of_one_hundred_thousand_and_one_hundred_thousand_groups(library: MakeLibrary) -> None:
+    made = library(
+        "create table lines (k integer, v integer); insert into lines with recursive n(i) as (select 1 union all select i + 1 from n where i < 100000) select i, 1 from n;"
+    )
+    one = level_of("v", total=row_of(k="count(*)"))
+    every = level_of("k", total=row_of(k="sum(v)"))
+    for level, groups in ((one, 1), (every, 100_000)):
+        document = render(report_of(table_of("k", levels=(level,))), made)
+        assert len(document.composition.tables[0].layout.arranged.levels[0]) == groups
+        last = document.composition.tables[0].slices[-1]
+        assert last.end == 100_000 + groups
+        assert document.page(len(document) - 1).layers
+
+
+def test_the_whole_road_is_one_call_for_a_script(demo: Path, tmp_path: Path) -> None:
+    document = northmoor.render(demo / "reports" / "fares-by-route.moor", values={"year": 2024, "season": "summer"})
+    (written,) = document.write(tmp_path / "fares.pdf")
+    assert written.read_bytes()[:5] == b"%PDF-"
+    assert {line.keys[0] for line in lines_of(document, "fares-table") if line.kind == "total" and line.keys} == {"OX-SH", "TQ-SH"}

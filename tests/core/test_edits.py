@@ -1,0 +1,96 @@
+"""Edits: new reports that are sound, from old ones that stay as they are."""
+
+import pytest
+
+from northmoor.core.model import edits
+from northmoor.core.model.blocks import Cell, Row
+from northmoor.core.model.files import read_report, report_text
+from northmoor.core.model.looks import Look
+from northmoor.core.model.report import Report, TextPiece
+from northmoor.demo.reports import fares_by_route
+
+TABLE = ("full", "fares-table")
+
+
+@pytest.fixture
+def report() -> Report:
+    return fares_by_route()
+
+
+def table(report: Report):
+    return edits.table_of(report, *TABLE)
+
+
+def test_a_level_comes_with_heading_and_totals_under_the_columns_they_total(report: Report) -> None:
+    level = table(edits.add_level(report, *TABLE, "season", "season", 0)).levels[0]
+    assert (level.name, level.by) == ("season", "season")
+    assert level.heading == Row(style="heading", cells=(Cell(column="month", text="{season}", span=4),))
+    assert [(c.column, c.value, c.text, c.span) for c in level.total.cells] == [
+        ("month", None, "Total for {season}", 1), ("sailings", "sum(sailings)", None, 1),
+        ("tickets", "sum(tickets)", None, 1), ("fares", "sum(fares)", None, 1),
+    ]  # fmt: skip
+    twice = edits.add_level(edits.add_level(report, *TABLE, "season", "season"), *TABLE, "season", "season")
+    assert [lv.name for lv in table(twice).levels] == ["route", "season", "season_2"]
+
+
+def test_levels_move_and_go(report: Report) -> None:
+    two = edits.add_level(report, *TABLE, "season", "season")
+    assert [lv.name for lv in table(edits.move_level(two, *TABLE, "season", -1)).levels] == ["season", "route"]
+    assert [lv.name for lv in table(edits.move_level(two, *TABLE, "season", 5)).levels] == ["route", "season"]
+    assert edits.remove_level(two, *TABLE, "season") == report
+
+
+def test_a_column_is_added_with_its_readers_name_and_goes_with_its_cells(report: Report) -> None:
+    more = edits.add_column(report, *TABLE, "route_name", "route_name", 1)
+    assert [(c.name, c.title) for c in table(more).columns][1] == ("route_name", "Route name")
+    less = table(edits.remove_column(report, *TABLE, "fares"))
+    assert [c.column for c in less.total.cells] == ["month", "sailings", "tickets"]
+    assert less.levels[0].heading.cells[0].span == 3
+    first_gone = table(edits.remove_column(report, *TABLE, "month"))
+    assert first_gone.levels[0].heading.cells[0] == Cell(column="sailings", text="{route_name}", span=3)
+
+
+def test_cells_change_appear_and_go(report: Report) -> None:
+    where = (*TABLE, "total", "route", "fares")
+    changed = edits.change_cell(report, *where, value="avg(fares)", format="0")
+    cell = next(c for c in edits.row_of(table(changed), "total", "route").cells if c.column == "fares")
+    assert (cell.value, cell.format) == ("avg(fares)", "0")
+    gone = edits.remove_cell(report, *where)
+    assert "fares" not in [c.column for c in edits.row_of(table(gone), "total", "route").cells]
+    back = edits.change_cell(gone, *where, value="sum(fares)")
+    assert edits.row_of(table(back), "total", "route").cells[-1] == Cell(column="fares", value="sum(fares)")
+
+
+def test_a_look_with_nothing_left_is_no_look() -> None:
+    bold = edits.changed_look(None, bold=True)
+    assert bold == Look(bold=True)
+    assert edits.changed_look(bold, bold=None) is None
+
+
+def test_pieces_of_headers_change_and_go(report: Report) -> None:
+    piece = TextPiece(text="Board copy")
+    changed = edits.change_piece(report, "full", "header", 0, "center", piece)
+    assert changed.edition().header.lines[0].center == piece
+    emptied = changed
+    for place in ("start", "center", "end"):
+        emptied = edits.change_piece(emptied, "full", "header", 0, place, None)
+    assert emptied.edition().header is None
+
+
+def test_every_edit_survives_the_file(report: Report) -> None:
+    edited = edits.add_level(report, *TABLE, "season", "season", 0)
+    edited = edits.change_level(edited, *TABLE, "season", page_break="between", keep_together=True, largest_gap=0.25)
+    edited = edits.change_column(edited, *TABLE, "fares", width=99_213, format="¤#,##0")
+    edited = edits.change_edition(edited, "full", page=edited.edition().page.but(orientation="landscape"))
+    assert read_report(report_text(edited)) == edited
+
+
+def test_what_would_be_unsound_is_refused(report: Report) -> None:
+    with pytest.raises(ValueError, match="not defined"):
+        edits.change_block(report, *TABLE, query="fare")
+    with pytest.raises(ValueError, match="overlaps"):
+        edits.change_cell(report, *TABLE, "total", "route", "month", span=2)
+    with pytest.raises(KeyError):
+        edits.change_block(report, "full", "nothing", query="fares")
+    with pytest.raises(KeyError):
+        edits.table_of(report, "full", "title")
