@@ -19,8 +19,12 @@ def test_the_core_and_the_command_line_load_no_qt() -> None:
 @pytest.mark.parametrize("paper", ["README.md", "CONTRIBUTING.md", "docs/page-dump.md", "docs/expressions.md"])
 def test_paths_named_in_the_papers_exist(paper: str) -> None:
     text = (ROOT / paper).read_text(encoding="utf-8")
-    named = re.findall(r"`((?:northmoor|scripts|docs|tests|bench)/[\w./*-]*)`", text) + re.findall(r"\]\(((?!http)[^)#]+)\)", text)
-    missing = [path for path in named if not list(ROOT.glob(path.rstrip("/"))) and not ((ROOT / paper).parent / path).exists()]
+    named = re.findall(r"`((?:northmoor|scripts|docs|tests|bench)/[\w./*-]*)`", text) + re.findall(
+        r"\]\(((?!http)[^)#]+)\)", text
+    )
+    missing = [
+        path for path in named if not list(ROOT.glob(path.rstrip("/"))) and not ((ROOT / paper).parent / path).exists()
+    ]
     assert missing == []
 
 

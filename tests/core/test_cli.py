@@ -64,12 +64,27 @@ def test_new_makes_parameters_of_the_sqls_placeholders(library: MakeLibrary, tmp
     library(FREIGHT)
     (tmp_path / "q.sql").write_text("select * from lines where pieces > :least and day >= :since and route = :route")
     out = tmp_path / "p.moor"
-    assert northmoor("new", out, "--connect", f"sqlite:///{tmp_path / 'db.sqlite'}", "--sql", f"@{tmp_path / 'q.sql'}").returncode == 0
-    assert {p.name: p.kind for p in load_report(out).parameters} == {"least": "integer", "since": "date", "route": "text"}
-    assert told(northmoor("run", out, "--out", tmp_path / "p.pdf", "--set", "least=1")).startswith("Parameter route: A value is missing")
+    assert (
+        northmoor(
+            "new", out, "--connect", f"sqlite:///{tmp_path / 'db.sqlite'}", "--sql", f"@{tmp_path / 'q.sql'}"
+        ).returncode
+        == 0
+    )
+    assert {p.name: p.kind for p in load_report(out).parameters} == {
+        "least": "integer",
+        "since": "date",
+        "route": "text",
+    }
+    assert told(northmoor("run", out, "--out", tmp_path / "p.pdf", "--set", "least=1")).startswith(
+        "Parameter route: A value is missing"
+    )
     values = ["--set", "least=1", "--set", "since=2025-01-02", "--set", "route=TQ-SK"]
     assert northmoor("run", out, "--out", tmp_path / "p.json", *values).returncode == 0
-    shown = [i for i in json.loads((tmp_path / "p.json").read_text())["pages"][0]["items"] if i["origin"]["ordinal"] is not None]
+    shown = [
+        i
+        for i in json.loads((tmp_path / "p.json").read_text())["pages"][0]["items"]
+        if i["origin"]["ordinal"] is not None
+    ]
     assert {i["origin"]["ordinal"] for i in shown} == {0}
 
 
@@ -106,7 +121,10 @@ def test_new_does_not_replace_a_report_unless_told(library: MakeLibrary, tmp_pat
 def test_run_writes_each_format_the_same_every_time(demo: Path, tmp_path: Path) -> None:
     report = demo / "reports" / "fares-by-route.moor"
     for name in ("a.pdf", "b.pdf", "a.json", "b.json", "a.png"):
-        assert northmoor("run", report, "--set", "year=2024", "--edition", "full", "--out", tmp_path / name).returncode == 0
+        assert (
+            northmoor("run", report, "--set", "year=2024", "--edition", "full", "--out", tmp_path / name).returncode
+            == 0
+        )
     for ending in ("pdf", "json"):
         assert (tmp_path / f"a.{ending}").read_bytes() == (tmp_path / f"b.{ending}").read_bytes()
     pages = len(json.loads((tmp_path / "a.json").read_text())["pages"])
@@ -131,7 +149,11 @@ def test_run_tells_what_is_wrong_with_values(demo: Path, tmp_path: Path, argumen
 def test_run_tells_what_is_wrong_with_files(tmp_path: Path) -> None:
     (tmp_path / "broken.moor").write_text('{"northmoor_report": 1, "editions": [')
     (tmp_path / "newer.moor").write_text('{"northmoor_report": 99}')
-    for name, sentence in (("none.moor", "cannot be read"), ("broken.moor", "not whole JSON"), ("newer.moor", "newer Northmoor")):
+    for name, sentence in (
+        ("none.moor", "cannot be read"),
+        ("broken.moor", "not whole JSON"),
+        ("newer.moor", "newer Northmoor"),
+    ):
         assert sentence in told(northmoor("run", tmp_path / name, "--out", tmp_path / "x.pdf"))
     assert not (tmp_path / "x.pdf").exists()
 
@@ -149,7 +171,9 @@ def spoilt(demo: Path, tmp_path: Path, old: str, new: str) -> Path:
 
 def test_a_failing_query_is_told_and_nothing_is_written(demo: Path, tmp_path: Path) -> None:
     report = spoilt(demo, tmp_path, "join routes r", "join rootes r")
-    assert told(northmoor("run", report, "--out", tmp_path / "x.pdf")).startswith("Query fares, Block fares-table: The database refuses")
+    assert told(northmoor("run", report, "--out", tmp_path / "x.pdf")).startswith(
+        "Query fares, Block fares-table: The database refuses"
+    )
     assert not (tmp_path / "x.pdf").exists()
 
 

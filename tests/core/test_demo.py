@@ -47,7 +47,9 @@ FIGURES = (257_079, 409_925, 780_248_520)
 
 
 @pytest.mark.parametrize(("year", "season"), [(2025, "all"), (2024, "all-year"), (2025, "summer")])
-def test_fares_by_route_says_what_the_database_says(demo: Path, tarrow: sqlite3.Connection, year: int, season: str) -> None:
+def test_fares_by_route_says_what_the_database_says(
+    demo: Path, tarrow: sqlite3.Connection, year: int, season: str
+) -> None:
     document = northmoor.render(demo / "reports" / "fares-by-route.moor", {"year": year, "season": season})
     straight = tarrow.execute(
         """select r.code, cast(round(sum(b.quantity * b.unit_price * 100)) as integer), sum(b.quantity)

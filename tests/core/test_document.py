@@ -27,7 +27,9 @@ def calls(monkeypatch: pytest.MonkeyPatch) -> list[str]:
     ran: list[str] = []
     for name in ("fetch", "arrange"):
         real = getattr(northmoor.core.document, name)
-        monkeypatch.setattr(northmoor.core.document, name, lambda *a, _real=real, _name=name: ran.append(_name) or _real(*a))
+        monkeypatch.setattr(
+            northmoor.core.document, name, lambda *a, _real=real, _name=name: ran.append(_name) or _real(*a)
+        )
     return ran
 
 
@@ -95,7 +97,9 @@ def test_paragraphs_reach_queries_and_faulty_ones_are_marked(library: MakeLibrar
     document = render(report_of(*blocks), library(FREIGHT))
     texts = {i["origin"]["block"]: i["text"] for i in dumped(document)["pages"][0]["items"]}
     assert texts == {"a": "21 pieces, 2 routes", "b": "⚠ error", "c": "⚠ error", "d": "⚠ error"}
-    assert ["name the query" in str(f) or "nothing" in str(f) or "not closed" in str(f) for f in document.findings] == [True] * 3
+    assert ["name the query" in str(f) or "nothing" in str(f) or "not closed" in str(f) for f in document.findings] == [
+        True
+    ] * 3
 
 
 def test_editions_share_data_and_are_chosen_by_name(library: MakeLibrary) -> None:
@@ -168,4 +172,7 @@ def test_the_whole_road_is_one_call_for_a_script(demo: Path, tmp_path: Path) -> 
     document = northmoor.render(demo / "reports" / "fares-by-route.moor", values={"year": 2024, "season": "summer"})
     (written,) = document.write(tmp_path / "fares.pdf")
     assert written.read_bytes()[:5] == b"%PDF-"
-    assert {line.keys[0] for line in lines_of(document, "fares-table") if line.kind == "total" and line.keys} == {"OX-SH", "TQ-SH"}
+    assert {line.keys[0] for line in lines_of(document, "fares-table") if line.kind == "total" and line.keys} == {
+        "OX-SH",
+        "TQ-SH",
+    }

@@ -13,14 +13,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from northmoor.core.document import Session
-from northmoor.core.errors import ConnectionFault, QueryError, RefusedQuery, ReportFileError, Stopped
+from northmoor.core.errors import ConnectionFault, Place, QueryError, RefusedQuery, ReportFileError, Stopped
 from northmoor.core.model.data import QueryColumn
 from northmoor.core.sources.connections import Library
 from northmoor.core.sources.guard import check_query
 from northmoor.core.sources.sqlite import read_catalog, running, unique_column_names
 from northmoor.core.sources.values import bind
 from northmoor.core.stopping import Stop
-from northmoor.core.errors import Place
 from tests.helpers import FREIGHT, fetched, query, report_of
 
 MakeLibrary = Callable[[str], Library]

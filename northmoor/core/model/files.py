@@ -164,9 +164,7 @@ def _entry(fault: ErrorDetails, entries: Any) -> str:
 def _value_at(fault: ErrorDetails, entries: Any) -> Any:
     here = entries
     for step in fault["loc"]:
-        if isinstance(here, list) and isinstance(step, int):
-            here = here[step]
-        elif isinstance(here, dict) and step in here:
+        if (isinstance(here, list) and isinstance(step, int)) or (isinstance(here, dict) and step in here):
             here = here[step]
     return here
 

@@ -1,0 +1,258 @@
+"""The journey of a first day, in the real window, by mouse and by keyboard."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+import pikepdf
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import QComboBox, QLineEdit, QMessageBox, QPushButton, QWidget
+from pytest import MonkeyPatch
+from pytestqt.qtbot import QtBot
+
+from northmoor.app.desk import Selection
+from northmoor.app.window import Window
+from northmoor.core.layout.places import Spot
+from northmoor.core.model.edits import table_of
+from northmoor.core.model.files import load_report
+from tests.app.conftest import settle
+from tests.helpers import lines_of
+
+TABLE = "fares-table"
+
+
+def point_on(window: Window, spot: Spot, page: int = 0) -> QPoint:
+    """The middle of a spot on screen."""
+    canvas = window.pages.canvas
+    rect, scale = canvas.page_rect(page), canvas.zoom * 96 / 72 / 1000
+    return QPoint(
+        round(rect.left() + (spot.x + spot.width / 2) * scale), round(rect.top() + (spot.y + spot.height / 2) * scale)
+    )
+
+
+def spots(window: Window, **wanted: str | None) -> list[Spot]:
+    """The spots of the first page whose named parts are as wanted."""
+    found = window.pages.canvas._shown[0].places.spots
+    return [s for s in found if all(getattr(s, name) == value for name, value in wanted.items())]
+
+
+def editor(window: Window, field: str) -> QWidget:
+    """The inspector's editor of a property."""
+    found = [w for w in window.pages.inspector.findChildren(QWidget) if w.property("field") == field]
+    assert found, field
+    return found[-1]
+
+
+def type_into(line: QWidget, text: str, qtbot: QtBot) -> None:
+    """Replace a line's text as a user does."""
+    assert isinstance(line, QLineEdit)
+    line.setFocus()
+    line.selectAll()
+    qtbot.keyClicks(line, text)
+    qtbot.keyClick(line, Qt.Key.Key_Return)
+
+
+def shown(window: Window, kind: str = "total") -> list[tuple]:
+    """Keys and fares of the document's rows of a kind."""
+    assert window._rendered is not None
+    return [
+        (line.keys, line.cells.get("fares")) for line in lines_of(window._rendered.document, TABLE) if line.kind == kind
+    ]
+
+
+def test_from_opening_to_a_delivered_pdf(window: Window, copy: Path, qtbot: QtBot, tmp_path: Path) -> None:
+    canvas = window.pages.canvas
+    assert canvas.page_count >= 3
+
+    # change a parameter
+    season = window.parameters.findChild(QComboBox, "parameter-season")
+    season.setFocus()
+    qtbot.keyClick(season, Qt.Key.Key_Down)
+    season.activated.emit(season.currentIndex())
+    settle(window, qtbot)
+    assert season.currentText() == "All-year routes"
+    assert not any("SH" in str(keys) for keys, _ in shown(window))
+
+    # add a level with a total, around the level that is there
+    window.desk.select(Selection("level", TABLE, level="route"))
+    fields = window.pages.fields
+    fields.setCurrentRow([fields.item(i).text() for i in range(fields.count())].index("Season"))
+    fields.setFocus()
+    qtbot.keyClick(fields, Qt.Key.Key_L)
+    settle(window, qtbot)
+    assert [level.name for level in table_of(window.desk.report, "full", TABLE).levels] == ["season", "route"]
+    totals = dict(shown(window))
+    assert totals[("all-year",)] == totals[()]
+
+    # set a column's width and format: click a figure, type into the inspector
+    (first, *_) = spots(window, row="detail", column="fares")
+    qtbot.mouseClick(canvas.viewport(), Qt.MouseButton.LeftButton, pos=point_on(window, first))
+    assert window.desk.selection == Selection("cell", TABLE, "detail", None, "fares")
+    type_into(editor(window, "width"), "45mm", qtbot)
+    type_into(editor(window, "format"), "¤#,##0", qtbot)
+    settle(window, qtbot)
+    column = table_of(window.desk.report, "full", TABLE).columns[3]
+    assert (column.width, column.format) == (127_559, "¤#,##0")
+    assert all(text.startswith("€") and "." not in text for _, text in shown(window, "detail"))
+
+    # a page break between the groups of one level
+    window.desk.select(Selection("level", TABLE, level="route"))
+    choice = editor(window, "page_break")
+    assert isinstance(choice, QComboBox)
+    choice.activated.emit(choice.findData("between"))
+    settle(window, qtbot)
+    assert canvas.page_count == 7
+
+    # undo everything, do it again
+    steps = 0
+    while window.desk.undo_label:
+        window.actions_by_name["undo"].trigger()
+        steps += 1
+    assert steps == 4
+    assert window.desk.report == load_report(copy)
+    for _ in range(steps):
+        window.actions_by_name["redo"].trigger()
+    settle(window, qtbot)
+    assert canvas.page_count == 7
+
+    # save, and deliver what is seen
+    window.actions_by_name["save"].trigger()
+    assert window.desk.is_saved
+    assert load_report(copy) == window.desk.report
+    target = tmp_path / "fares.pdf"
+    with qtbot.waitSignal(window.worker.delivered, timeout=20_000):
+        window.deliver(target)
+    assert target.read_bytes() == window._rendered.document.pdf()
+    with pikepdf.open(target) as pdf:
+        assert len(pdf.pages) == 7
+        assert str(pdf.docinfo["/NorthmoorValues"]) == "season=all-year; year=2025"
+
+
+def test_a_selected_cell_lights_up_all_its_instances(window: Window, qtbot: QtBot) -> None:
+    from northmoor.app.pages.canvas import selects
+
+    (first, *others) = spots(window, row="total", level="route", column="tickets")
+    qtbot.mouseClick(window.pages.canvas.viewport(), Qt.MouseButton.LeftButton, pos=point_on(window, first))
+    lit = [s for s in window.pages.canvas._shown[0].places.spots if selects(window.desk.selection, s)]
+    assert lit == [first, *others]
+    chosen = window.pages.contents.currentItem()
+    assert chosen is not None
+    assert chosen.text(0) == "tickets"
+
+
+def test_a_second_click_edits_the_cell(window: Window, qtbot: QtBot) -> None:
+    (first, *_) = spots(window, row="head", column="fares")
+    for _ in range(2):
+        qtbot.mouseClick(window.pages.canvas.viewport(), Qt.MouseButton.LeftButton, pos=point_on(window, first))
+    focused = window.focusWidget()
+    assert focused is not None
+    assert focused.property("field") == "title"
+
+
+def test_dragging_a_columns_edge_sets_its_width(window: Window, qtbot: QtBot) -> None:
+    canvas = window.pages.canvas
+    edge = next(e for e in canvas._shown[0].places.edges if e.column == "sailings")
+    rect, scale = canvas.page_rect(0), canvas.zoom * 96 / 72 / 1000
+    grip = QPoint(round(rect.left() + edge.x * scale), round(rect.top() + (edge.top + 20_000) * scale))
+    qtbot.mousePress(canvas.viewport(), Qt.MouseButton.LeftButton, pos=grip)
+    qtbot.mouseMove(canvas.viewport(), grip + QPoint(30, 0))
+    assert canvas._drag is not None
+    qtbot.mouseRelease(canvas.viewport(), Qt.MouseButton.LeftButton, pos=grip + QPoint(30, 0))
+    width = table_of(window.desk.report, "full", TABLE).columns[1].width
+    assert width is not None
+    assert abs(width - edge.width - 30 / scale) < 2 / scale
+    assert window.desk.undo_label == "Change the width"
+
+
+def test_a_rail_selects_its_level(window: Window, qtbot: QtBot) -> None:
+    from northmoor.app.pages.rails import rail_x
+
+    canvas = window.pages.canvas
+    bracket = canvas._shown[0].places.brackets[1]
+    rect, scale = canvas.page_rect(0), canvas.zoom * 96 / 72 / 1000
+    at = QPoint(rail_x(rect, 0, 1), round(rect.top() + (bracket.top + bracket.bottom) / 2 * scale))
+    qtbot.mouseClick(canvas.viewport(), Qt.MouseButton.LeftButton, pos=at)
+    assert window.desk.selection == Selection("level", TABLE, level="route")
+
+
+def test_pages_can_be_turned_and_zoomed_by_keys(window: Window, qtbot: QtBot) -> None:
+    canvas = window.pages.canvas
+    canvas.setFocus()
+    for key, page in ((Qt.Key.Key_PageDown, 1), (Qt.Key.Key_End, canvas.page_count - 1), (Qt.Key.Key_Home, 0)):
+        qtbot.keyClick(canvas, key)
+        assert canvas.current_page == page
+    before = canvas.zoom
+    window.actions_by_name["zoom_in"].trigger()
+    assert canvas.zoom > before
+    assert not canvas.is_fitted
+    window.actions_by_name["zoom_fit"].trigger()
+    assert canvas.zoom == before
+    settle(window, qtbot)
+
+
+def test_typing_nonsense_is_told_and_changes_nothing(window: Window, qtbot: QtBot) -> None:
+    window.desk.select(Selection("cell", TABLE, "detail", None, "fares"))
+    before = window.desk.report
+    type_into(editor(window, "width"), "wide", qtbot)
+    assert editor(window, "width").property("invalid") is True
+    assert window.desk.report == before
+    type_into(editor(window, "value"), "faress", qtbot)
+    settle(window, qtbot)
+    assert "Did you mean fares?" in window._findings.toolTip()
+    assert window._findings.isVisible()
+    assert {text for _, text in shown(window, "detail")} == {"⚠ error"}
+    window.desk.undo()
+    settle(window, qtbot)
+    assert not window._findings.isVisible()
+
+
+def test_every_button_of_the_inspector_can_be_undone(window: Window, qtbot: QtBot) -> None:
+    for selection in (
+        Selection("level", TABLE, level="route"),
+        Selection("cell", TABLE, "total", "route", "fares"),
+        Selection("cell", TABLE, "detail", None, "tickets"),
+        Selection("row", TABLE, "total", None),
+        Selection("text", "scope"),
+        Selection("footer", "footer", column="0.end"),
+    ):
+        window.desk.select(selection)
+        before = window.desk.report
+        names = [b.text() for b in window.pages.inspector.findChildren(QPushButton)]
+        assert names
+        for name in names:
+            window.desk.select(selection)
+            button = next(b for b in window.pages.inspector.findChildren(QPushButton) if b.text() == name)
+            changed = len(window.desk._steps)
+            button.click()
+            if window.desk.report != before:
+                window.desk.undo()
+            assert window.desk.report == before
+            assert len(window.desk._steps) >= changed
+    settle(window, qtbot)
+
+
+def test_leaving_with_changes_asks_first(window: Window, copy: Path, monkeypatch: MonkeyPatch) -> None:
+    window.pages.set_width(TABLE, "fares", 99_000)
+    assert window.windowTitle().endswith("• – Northmoor")
+    answers = iter([QMessageBox.StandardButton.Cancel, QMessageBox.StandardButton.Save])
+    monkeypatch.setattr(QMessageBox, "question", lambda *_: next(answers))
+    assert not window.close()
+    assert window.close()
+    assert load_report(copy).editions[0].tables[0].columns[3].width == 99_000
+
+
+def test_the_window_remembers_its_size(new_window: Callable[[], Window]) -> None:
+    first = new_window()
+    first.resize(1100, 700)
+    first.close()
+    assert (lambda w: (w.width(), w.height()))(_restored(new_window)) == (1100, 700)
+
+
+def _restored(new_window: Callable[[], Window]) -> Window:
+    from PyQt6.QtCore import QSettings
+
+    from northmoor.app.window import Window as Made
+
+    probe = new_window()
+    made = Made(QSettings(probe._settings.fileName(), QSettings.Format.IniFormat))
+    made.worker.close()
+    return made

@@ -1,0 +1,153 @@
+"""Empty, broken and long-running: what the window says and that nothing is lost."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QAbstractButton, QComboBox, QLineEdit, QPlainTextEdit, QSpinBox, QWidget
+from pytestqt.qtbot import QtBot
+
+from northmoor.app.desk import Selection
+from northmoor.app.theme import GORSE_TEXT, HEATHER, LICHEN_TEXT, LINEN, MIST, PAGE, PEAT, ROWAN, STONE_TEXT
+from northmoor.app.window import Window
+from northmoor.core.model.files import load_report, save_report
+from tests.app.conftest import settle
+
+ENDLESS = "with recursive n(i) as (select 1 union all select i + 1 from n) select count(*) as fares from n"
+
+
+def test_with_no_report_the_window_says_how_to_open_one(new_window: Callable[[], Window]) -> None:
+    window = new_window()
+    assert "Ctrl+O" in window.pages.canvas._message
+    for name in ("save", "undo", "deliver", "refresh"):
+        assert not window.actions_by_name[name].isEnabled()
+
+
+def test_a_report_that_cannot_be_opened_is_told_and_left_alone(window: Window, copy: Path) -> None:
+    broken = copy.with_name("broken.moor")
+    broken.write_text('{"northmoor_report": 7}')
+    assert not window.open(broken)
+    assert "newer Northmoor" in window._notice.toolTip()
+    assert window.desk.path == copy
+    assert broken.read_text() == '{"northmoor_report": 7}'
+
+
+def test_a_missing_value_is_told_and_can_be_given(window: Window, copy: Path, qtbot: QtBot) -> None:
+    report = load_report(copy)
+    port = {"name": "port", "label": "Port", "hint": "Port of departure"}
+    save_report(report.but(parameters=(*report.parameters, port)), copy)
+    assert window.open(copy)
+    qtbot.waitUntil(lambda: "Parameter port: A value is missing" in window._notice.toolTip())
+    line = window.parameters.findChild(QLineEdit, "parameter-port")
+    assert line.placeholderText() == "needs a value"
+    line.setFocus()
+    qtbot.keyClicks(line, "SK")
+    qtbot.keyClick(line, Qt.Key.Key_Return)
+    settle(window, qtbot)
+
+
+def test_a_value_that_is_none_is_marked_and_the_last_good_pages_stay(window: Window, copy: Path, qtbot: QtBot) -> None:
+    report = load_report(copy)
+    day = {"name": "day", "kind": "date", "default": "2025-01-01"}
+    save_report(report.but(parameters=(*report.parameters, day)), copy)
+    window.open(copy)
+    settle(window, qtbot)
+    pages = window.pages.canvas.page_count
+    line = window.parameters.findChild(QLineEdit, "parameter-day")
+    line.selectAll()
+    qtbot.keyClicks(line, "soon")
+    qtbot.keyClick(line, Qt.Key.Key_Return)
+    assert line.property("invalid") is True
+    assert "is no date; write year-month-day" in window.parameters._fault.text()
+    assert window.pages.canvas.page_count == pages
+
+
+def test_a_long_query_shows_progress_and_esc_stops_it(window: Window, qtbot: QtBot) -> None:
+    window.show_workspace("data")
+    window.data.editor.setText(ENDLESS)
+    with qtbot.waitSignal(window.worker.busy_changed, timeout=5_000):
+        window.data.run()
+    qtbot.waitUntil(lambda: window._progress.isVisible(), timeout=5_000)
+    window.actions_by_name["stop"].trigger()
+    qtbot.waitUntil(lambda: not window._progress.isVisible(), timeout=10_000)
+    window.worker.stop()
+    window.desk.undo()
+    settle(window, qtbot)
+
+
+def test_a_newer_edit_overtakes_a_long_one(window: Window, qtbot: QtBot) -> None:
+    from northmoor.core.model import edits
+
+    window.desk.edit("Endless", lambda r, _: edits.change_query(r, "fares", sql=ENDLESS))
+    qtbot.wait(200)
+    window.desk.undo()
+    settle(window, qtbot)
+    assert window.pages.canvas.page_count >= 3
+
+
+def test_data_shows_tables_sql_and_rows(window: Window, qtbot: QtBot) -> None:
+    window.show_workspace("data")
+    tree = window.data._catalog._tree
+    qtbot.waitUntil(lambda: tree.topLevelItemCount() == 1 and tree.topLevelItem(0).childCount() == 8)
+    assert tree.topLevelItem(0).child(0).text(0) == "bookings"
+    window.data._catalog._search.setText("price")
+    visible = [tree.topLevelItem(0).child(i).text(0) for i in range(8) if not tree.topLevelItem(0).child(i).isHidden()]
+    assert visible == ["bookings", "fares", "paid_bookings"]
+    with qtbot.waitSignal(window.worker.rows_fetched, timeout=20_000):
+        window.data.run()
+    model = window.data.table.model()
+    assert (model.rowCount(), model.columnCount()) == (94, 7)
+    assert model.index(0, 6).data() == "6,107.80"
+    assert model.headerData(6, Qt.Orientation.Horizontal) == "fares\ndecimal(12,2)"
+    assert "94 rows" in window.data._told.text()
+
+
+def test_data_tells_what_is_wrong_with_sql_and_keeps_the_report(window: Window, qtbot: QtBot) -> None:
+    before = window.desk.report
+    window.data.editor.setText("delete from bookings")
+    window.data.run()
+    assert "Only select statements are run" in window.data._told.text()
+    assert window.desk.report == before
+    window.data.editor.setText("select nix from bookings")
+    with qtbot.waitSignal(window.worker.rows_failed, timeout=20_000):
+        window.data.run()
+    assert "no such column: nix" in window.data._told.text()
+    settle(window, qtbot)
+    window.desk.undo()
+    assert window.data.editor.text() == before.queries[0].sql
+    settle(window, qtbot)
+
+
+def test_every_control_has_a_name_and_a_tooltip(window: Window, qtbot: QtBot) -> None:
+    for selection in (Selection("page"), Selection("level", "fares-table", level="route"), Selection("text", "title"),
+                      Selection("cell", "fares-table", "total", "route", "fares"), Selection("table", "fares-table")):  # fmt: skip
+        window.desk.select(selection)
+        kinds = (QAbstractButton, QComboBox, QLineEdit, QPlainTextEdit, QSpinBox)
+        nameless = [
+            w for w in window.findChildren(QWidget) if isinstance(w, kinds) and w.isVisible() and not _is_named(w)
+        ]
+        assert [(type(w).__name__, w.objectName()) for w in nameless] == []
+
+
+def _is_named(widget: QWidget) -> bool:
+    inside = widget.parent()
+    if isinstance(inside, QComboBox | QSpinBox) or (inside is not None and inside.property("field")):
+        return True  # part of a control that has a name
+    text = widget.text() if isinstance(widget, QAbstractButton) else ""
+    return bool((widget.accessibleName() or text) and widget.toolTip())
+
+
+def test_texts_have_enough_contrast() -> None:
+    def luminance(color: str) -> float:
+        parts = [int(color[i : i + 2], 16) / 255 for i in (1, 3, 5)]
+        linear = [c / 12.92 if c <= 0.03928 else ((c + 0.055) / 1.055) ** 2.4 for c in parts]
+        return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+
+    def contrast(a: str, b: str) -> float:
+        high, low = sorted((luminance(a), luminance(b)), reverse=True)
+        return (high + 0.05) / (low + 0.05)
+
+    for text in (PEAT, STONE_TEXT, LICHEN_TEXT, GORSE_TEXT):
+        assert min(contrast(text, ground) for ground in (MIST, LINEN, PAGE)) >= 4.5, text
+    assert contrast(ROWAN, MIST) >= 4.5
+    assert contrast(PAGE, HEATHER) >= 4.5
