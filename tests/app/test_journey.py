@@ -4,9 +4,9 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pikepdf
+import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QComboBox, QLineEdit, QMessageBox, QPushButton, QWidget
-from pytest import MonkeyPatch
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.desk import Selection
@@ -230,7 +230,7 @@ def test_every_button_of_the_inspector_can_be_undone(window: Window, qtbot: QtBo
     settle(window, qtbot)
 
 
-def test_leaving_with_changes_asks_first(window: Window, copy: Path, monkeypatch: MonkeyPatch) -> None:
+def test_leaving_with_changes_asks_first(window: Window, copy: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     window.pages.set_width(TABLE, "fares", 99_000)
     assert window.windowTitle().endswith("• – Northmoor")
     answers = iter([QMessageBox.StandardButton.Cancel, QMessageBox.StandardButton.Save])

@@ -1,7 +1,6 @@
 """Report files: faults are named, nothing is lost, strangers' files do no harm."""
 
 import json
-import os
 import re
 import stat
 import subprocess
@@ -171,7 +170,7 @@ def test_saving_keeps_the_files_permissions_and_leaves_nothing_behind(tmp_path: 
     path.chmod(0o640)
     save_report(fares_by_route().but(title="Other"), path)
     assert stat.S_IMODE(path.stat().st_mode) == 0o640
-    assert os.listdir(tmp_path) == ["a.moor"]
+    assert [p.name for p in tmp_path.iterdir()] == ["a.moor"]
 
 
 def test_a_place_that_cannot_be_written_is_told(tmp_path: Path) -> None:

@@ -108,7 +108,7 @@ def test_braces_and_semicolons_in_quotes_are_text() -> None:
 
 
 @pytest.mark.parametrize(
-    ("text", "position"), [("a {b", 2), ("a } b", 2), ("ab {c +} d", 6), ("{}", 1), ("{'a}", 0), ("x {read_csv(1)}", 3)]
+    ("text", "position"), [("a {b", 2), ("a } b", 2), ("ab {c +} e", 6), ("{}", 1), ("{'a}", 0), ("x {read_csv(1)}", 3)]
 )
 def test_a_templates_faults_are_placed_in_the_whole_text(text: str, position: int) -> None:
     with pytest.raises(ExpressionError) as caught:

@@ -1,6 +1,7 @@
 """Pagination: the invariants over random tables, and each rule by itself."""
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -129,7 +130,7 @@ def test_breaks_begin_pages_and_continuations_repeat_their_heading(case: Case) -
 @given(cases())
 def test_no_heading_or_total_is_stranded_where_it_can_be_helped(case: Case) -> None:
     strip, slices = case.strip, pages_of(case.strip, case.body, case.head, case.used)
-    for piece, following in zip(slices, slices[1:], strict=False):
+    for piece, following in pairwise(slices):
         if piece.part is not None or following.part is not None or piece.end - piece.start == 0:
             continue
         for row in range(piece.start, piece.end):

@@ -101,8 +101,8 @@ class Catalog(QWidget):
         wanted = text.strip().lower()
         for at in range(self._tree.topLevelItemCount()):
             connection = self._tree.topLevelItem(at)
-            for i in range(connection.childCount() if connection else 0):
-                table = connection.child(i) if connection else None
+            children = [] if connection is None else [connection.child(n) for n in range(connection.childCount())]
+            for table in children:
                 if table is not None:
                     columns = [child.text(0).lower() for n in range(table.childCount()) if (child := table.child(n))]
                     table.setHidden(not any(wanted in name for name in (table.text(0).lower(), *columns)))
@@ -115,13 +115,13 @@ def _section(text: str) -> QLabel:
 
 
 def _table_item(table: CatalogTable) -> QTreeWidgetItem:
-    item = QTreeWidgetItem([table.name, "view" if table.rows is None else f"{table.rows:,}"])
-    item.setIcon(0, icon("eye" if table.is_view else "table-2"))
-    item.setData(0, _NAME, table.name)
-    item.setForeground(1, QColor(STONE_TEXT))
-    item.setTextAlignment(1, Qt.AlignmentFlag.AlignRight)
-    item.addChildren([_column_item(column) for column in table.columns])
-    return item
+    shown = QTreeWidgetItem([table.name, "view" if table.rows is None else f"{table.rows:,}"])
+    shown.setIcon(0, icon("eye" if table.is_view else "table-2"))
+    shown.setData(0, _NAME, table.name)
+    shown.setForeground(1, QColor(STONE_TEXT))
+    shown.setTextAlignment(1, Qt.AlignmentFlag.AlignRight)
+    shown.addChildren([_column_item(column) for column in table.columns])
+    return shown
 
 
 def _column_item(column: CatalogColumn) -> QTreeWidgetItem:

@@ -98,13 +98,13 @@ def part_text(part: Part, version_entry: str, version: int) -> str:
 def _with_kinds(part: Part, entries: dict[str, Any]) -> dict[str, Any]:
     """Put back each block's and piece's `kind`, which is a default of its model but needed to read it."""
     for name in type(part).model_fields:
-        value = getattr(part, name)
+        held = getattr(part, name)
         if name == "kind" and name not in entries:
-            entries.update({"kind": value, **{k: entries.pop(k) for k in list(entries)}})
-        elif isinstance(value, Part) and name in entries:
-            entries[name] = _with_kinds(value, entries[name])
-        elif isinstance(value, tuple) and name in entries:
-            pairs = zip(value, entries[name], strict=True)
+            entries.update({"kind": held, **{k: entries.pop(k) for k in list(entries)}})
+        elif isinstance(held, Part) and name in entries:
+            entries[name] = _with_kinds(held, entries[name])
+        elif isinstance(held, tuple) and name in entries:
+            pairs = zip(held, entries[name], strict=True)
             entries[name] = [_with_kinds(v, e) if isinstance(v, Part) else e for v, e in pairs]
     return entries
 
@@ -164,8 +164,8 @@ def _entry(fault: ErrorDetails, entries: Any) -> str:
 def _value_at(fault: ErrorDetails, entries: Any) -> Any:
     here = entries
     for step in fault["loc"]:
-        if (isinstance(here, list) and isinstance(step, int)) or (isinstance(here, dict) and step in here):
-            here = here[step]
+        if isinstance(here, list | dict) and (isinstance(here, list) or step in here):
+            here = here[step]  # type: ignore[index]  # a list's step is a number
     return here
 
 
