@@ -7,6 +7,7 @@ from typing import Annotated
 
 import typer
 
+from northmoor.core.checks.preflight import preflight
 from northmoor.core.deliver.starting import new_report
 from northmoor.core.document import Session
 from northmoor.core.errors import NorthmoorError, ParameterError
@@ -69,7 +70,7 @@ def run(
     if blocked:
         _fail(str(blocked[0]))
     document.write(out)
-    faults = [finding for finding in document.findings if finding.is_error]
+    faults = [finding for finding in preflight(document) if finding.is_error]
     if faults:
         more = f" ({len(faults) - 1} more faults are marked on the pages.)" if len(faults) > 1 else ""
         _fail(f"{faults[0]} It is marked in {out.name}.{more}")

@@ -291,7 +291,7 @@ class Window(QMainWindow):
 
     def show_findings(self) -> None:
         """List what is wrong with the report."""
-        findings = self._rendered.document.findings if self._rendered else ()
+        findings = self._rendered.findings if self._rendered else ()
         if findings:
             box = QMessageBox(self)
             box.setWindowTitle("Preflight")
@@ -388,7 +388,7 @@ class Window(QMainWindow):
         self._update_actions()
 
     def _show_preflight(self) -> None:
-        findings = self._rendered.document.findings if self._rendered else ()
+        findings = self._rendered.findings if self._rendered else ()
         self._findings.setVisible(bool(findings))
         self._findings.setIcon(icon("triangle-alert", "#C9971C"))
         self._findings.setText(f"Preflight: {len(findings)} to look at")

@@ -13,8 +13,10 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, QThread, pyqtSignal
 
+from northmoor.core.checks.preflight import preflight
 from northmoor.core.document import Document, Session
 from northmoor.core.errors import NorthmoorError, Stopped
+from northmoor.core.layout.context import Finding
 from northmoor.core.layout.places import Places, page_places
 from northmoor.core.model.report import Report
 from northmoor.core.output.raster import Raster, rasterise
@@ -37,9 +39,10 @@ class RenderJob:
 
 @dataclass(frozen=True, eq=False)
 class Rendered:
-    """A document, the job it was made for, and how long it took, in seconds."""
+    """A document, what Preflight finds in it, the job it was made for, and how long it took, in seconds."""
 
     document: Document
+    findings: tuple[Finding, ...]
     job: RenderJob
     seconds: float
 
@@ -186,7 +189,7 @@ class Worker(QObject):
             self.failed.emit(str(error))
             return
         self._document = document
-        self.rendered.emit(Rendered(document, job, perf_counter() - began))
+        self.rendered.emit(Rendered(document, preflight(document), job, perf_counter() - began))
 
     def _show_page(self, index: int, scale: float) -> None:
         document = self._document

@@ -208,6 +208,11 @@ class Document:
         """What is wrong with the report, as far as it has been laid out."""
         return tuple(self.composition.setting.findings)
 
+    def missing_characters(self) -> str:
+        """Characters in the document's tables that no shipped font has, each once."""
+        plans = [plan for run in self.composition.tables for plan in run.layout.plans]
+        return "".join(dict.fromkeys(c for plan in plans for cell in plan.cells for c in cell.missing))
+
     @property
     def row_count(self) -> int:
         """How many rows its queries returned."""

@@ -37,6 +37,8 @@ class CellPlan:
     distinct: npt.NDArray[np.int32]
     broken: frozenset[int]
     """Those of the distinct lines whose text has line breaks of its own."""
+    missing: str
+    """Characters of its lines that no font has."""
     widest: int
     """Width of its longest line."""
 
@@ -158,16 +160,20 @@ def _cell_plan(
     shaper = setting.shapers.of(file)
     face = TextFace(file, look.size, look.color)
     decided: Align = look.align or align or ("end" if texts.is_number else "start")
-    lines, distinct, broken = setting.kept.get(("lines", texts, file), lambda: _lines_of(texts, shaper))
+    lines, distinct, broken, missing = setting.kept.get(("lines", texts, file), lambda: _lines_of(texts, shaper))
     widest = setting.kept.get(
         ("widest", texts, file, look.size), lambda: int(max(shaper.widths(distinct, look.size), default=0))
     )
     fault_face = TextFace(file, look.size, FAULT_COLOR)
-    return CellPlan(name, column, span, look, decided, face, fault_face, shaper, texts, lines, distinct, broken, widest)
+    return CellPlan(
+        name, column, span, look, decided, face, fault_face, shaper, texts, lines, distinct, broken, missing, widest
+    )
 
 
-def _lines_of(texts: CellTexts, shaper: Shaper) -> tuple[npt.NDArray[np.int32], npt.NDArray[np.int32], frozenset[int]]:
+def _lines_of(
+    texts: CellTexts, shaper: Shaper
+) -> tuple[npt.NDArray[np.int32], npt.NDArray[np.int32], frozenset[int], str]:
     lines = shaper.add(texts.texts)
     distinct = np.unique(lines)
     broken = (n for n in distinct.tolist() if "\n" in shaper.texts[n] or "\r" in shaper.texts[n])
-    return lines, distinct, frozenset(broken)
+    return lines, distinct, frozenset(broken), shaper.missing(distinct.tolist())

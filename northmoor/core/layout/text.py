@@ -4,7 +4,7 @@ Most cells of a report are numbers. Their characters are known to have no kernin
 pair by pair when the font is first used), so whole columns of them become glyphs by one table look-up.
 """
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, TypeVar
@@ -91,6 +91,11 @@ class Shaper:
         if found is None:
             found = self._lines[number] = shape(self.texts[number], self.font.file)
         return found
+
+    def missing(self, numbers: Iterable[int]) -> str:
+        """Characters of some lines that no font has, each once."""
+        lines = (self._lines[n] for n in numbers if n in self._lines)
+        return "".join(dict.fromkeys(c for line in lines for c in line.missing))
 
     def is_plain(self, number: int) -> bool:
         """Whether a line consists of plain characters only."""
