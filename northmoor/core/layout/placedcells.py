@@ -80,7 +80,7 @@ class CellPlacer:
         return [piece for cell, placed in cells for piece in self._cell(cell, placed, rows, instances)]
 
     def _cell(self, cell: CellPlan, placed: WrappedCell, rows: Ints, instances: Ints) -> list[Ints]:
-        lines = cell.lines[instances].astype(np.int64)
+        lines = cell.shaped.lines[instances].astype(np.int64)
         faces = np.full(len(rows), self._face(cell.face), np.int64)
         if cell.texts.faulty:
             bad = np.fromiter((i in cell.texts.faulty for i in instances.tolist()), bool, len(instances))

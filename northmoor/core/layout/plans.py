@@ -21,6 +21,17 @@ from northmoor.core.model.looks import Align, FullLook
 
 
 @dataclass(frozen=True, eq=False)
+class ShapedTexts:
+    """A cell's texts in a font: the line number of each, the distinct ones, those of them with line breaks of their own,
+    and the characters no font has."""
+
+    lines: npt.NDArray[np.int32]
+    distinct: npt.NDArray[np.int32]
+    broken: frozenset[int]
+    missing: str
+
+
+@dataclass(frozen=True, eq=False)
 class CellPlan:
     """A cell definition laid out: where it stands in its kind of row, how it looks, and its texts' lines."""
 
@@ -33,12 +44,7 @@ class CellPlan:
     fault_face: TextFace
     shaper: Shaper
     texts: CellTexts
-    lines: npt.NDArray[np.int32]
-    distinct: npt.NDArray[np.int32]
-    broken: frozenset[int]
-    """Those of the distinct lines whose text has line breaks of its own."""
-    missing: str
-    """Characters of its lines that no font has."""
+    shaped: ShapedTexts
     widest: int
     """Width of its longest line."""
 
@@ -160,9 +166,9 @@ def _cell_plan(
     shaper = setting.shapers.of(file)
     face = TextFace(file, look.size, look.color)
     decided: Align = look.align or align or ("end" if texts.is_number else "start")
-    lines, distinct, broken, missing = setting.kept.get(("lines", texts, file), lambda: _lines_of(texts, shaper))
+    shaped = setting.kept.get(("lines", texts, file), lambda: _shaped(texts, shaper))
     widest = setting.kept.get(
-        ("widest", texts, file, look.size), lambda: int(max(shaper.widths(distinct, look.size), default=0))
+        ("widest", texts, file, look.size), lambda: int(max(shaper.widths(shaped.distinct, look.size), default=0))
     )
     fault_face = TextFace(file, look.size, FAULT_COLOR)
     return CellPlan(
@@ -170,10 +176,8 @@ def _cell_plan(
     )
 
 
-def _lines_of(
-    texts: CellTexts, shaper: Shaper
-) -> tuple[npt.NDArray[np.int32], npt.NDArray[np.int32], frozenset[int], str]:
+def _shaped(texts: CellTexts, shaper: Shaper) -> ShapedTexts:
     lines = shaper.add(texts.texts)
     distinct = np.unique(lines)
     broken = (n for n in distinct.tolist() if "\n" in shaper.texts[n] or "\r" in shaper.texts[n])
-    return lines, distinct, frozenset(broken), shaper.missing(distinct.tolist())
+    return ShapedTexts(lines, distinct, frozenset(broken), shaper.missing(distinct.tolist()))

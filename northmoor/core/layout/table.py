@@ -130,17 +130,17 @@ def _wrapped(cell: CellPlan, edges: tuple[int, ...], setting: Setting) -> Wrappe
 
 def _wrap_all(cell: CellPlan, room: int) -> tuple[dict[int, tuple[int, ...]], npt.NDArray[np.int32]]:
     shaper, size = cell.shaper, cell.face.size
-    too_long = cell.distinct[shaper.widths(cell.distinct, size) > room].tolist()
+    too_long = cell.shaped.distinct[shaper.widths(cell.shaped.distinct, size) > room].tolist()
     wrapped = {}
-    for number in sorted({*too_long, *cell.broken}):
+    for number in sorted({*too_long, *cell.shaped.broken}):
         parts = wrap(shaper.texts[number], shaper, size, room)
         wrapped[number] = tuple(shaper.add(parts).tolist())
-    counts = np.ones(len(cell.lines), np.int32)
+    counts = np.ones(len(cell.shaped.lines), np.int32)
     if wrapped:
-        by_line = np.ones(int(cell.distinct.max()) + 1, np.int32)
+        by_line = np.ones(int(cell.shaped.distinct.max()) + 1, np.int32)
         for number, parts_of in wrapped.items():
             by_line[number] = len(parts_of)
-        counts = by_line[cell.lines]
+        counts = by_line[cell.shaped.lines]
     return wrapped, counts
 
 
