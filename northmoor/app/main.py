@@ -1,13 +1,22 @@
 """Opens the window."""
 
+import logging
 import signal
 import sys
+from functools import partial
 from pathlib import Path
+from types import TracebackType
 
 from PyQt6.QtWidgets import QApplication
 
 from northmoor.app.theme import apply_theme
 from northmoor.app.window import Window
+
+
+def _tell_mistake(window: Window, kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+    """A mistake of ours in the window's own thread is logged and told; the window and unsaved work stay."""
+    logging.getLogger(__name__).error("Unexpected", exc_info=(kind, error, trace))
+    window.tell(f"Northmoor made a mistake ({kind.__name__}: {error}). Save your report and start again.", "fault")
 
 
 def run_window(report: Path | None) -> int:
@@ -17,6 +26,7 @@ def run_window(report: Path | None) -> int:
     application.setApplicationName("Northmoor")
     apply_theme(application)
     window = Window()
+    sys.excepthook = partial(_tell_mistake, window)
     if report is not None:
         window.open(report)
     window.show()

@@ -4,6 +4,7 @@ There is one thread. A newer rendering overtakes an older one, which is stopped;
 document only.
 """
 
+import logging
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -24,6 +25,8 @@ from northmoor.core.sources.connections import Library
 from northmoor.core.sources.fetch import Rows
 from northmoor.core.sources.values import bind
 from northmoor.core.stopping import Stop
+
+_log = logging.getLogger(__name__)
 
 
 @dataclass(frozen=True, eq=False)
@@ -158,14 +161,24 @@ class Worker(QObject):
             elif task is not None:
                 self._while_busy(lambda task=task: task(self._stop))  # type: ignore[misc]
             elif page is not None:
-                self._show_page(*page)
+                self._guarded(lambda page=page: self._show_page(*page))  # type: ignore[misc]
 
     def _while_busy(self, work: Callable[[], None]) -> None:
         self.busy_changed.emit(True)
         try:
-            work()
+            self._guarded(work)
         finally:
             self.busy_changed.emit(False)
+
+    def _guarded(self, work: Callable[[], None]) -> None:
+        """Run work so that a mistake of ours ends neither the thread nor the program, and with it unsaved work."""
+        try:
+            work()
+        except Exception as error:  # noqa: BLE001  # the last place where it can be told to the user
+            _log.exception("A task of the worker failed")
+            self.failed.emit(
+                f"Northmoor made a mistake ({type(error).__name__}: {error}). Your report is unharmed; save it."
+            )
 
     def _session_for(self, library: Library) -> Session:
         session = self._session

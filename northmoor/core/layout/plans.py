@@ -22,8 +22,8 @@ from northmoor.core.model.looks import Align, FullLook
 
 @dataclass(frozen=True, eq=False)
 class ShapedTexts:
-    """A cell's texts in a font: the line number of each, the distinct ones, those of them with line breaks of their own,
-    and the characters no font has."""
+    """A cell's texts in a font: the line number of each, the distinct ones, those of them with line breaks of their
+    own, and the characters no font has."""
 
     lines: npt.NDArray[np.int32]
     distinct: npt.NDArray[np.int32]
@@ -171,9 +171,7 @@ def _cell_plan(
         ("widest", texts, file, look.size), lambda: int(max(shaper.widths(shaped.distinct, look.size), default=0))
     )
     fault_face = TextFace(file, look.size, FAULT_COLOR)
-    return CellPlan(
-        name, column, span, look, decided, face, fault_face, shaper, texts, lines, distinct, broken, missing, widest
-    )
+    return CellPlan(name, column, span, look, decided, face, fault_face, shaper, texts, shaped, widest)
 
 
 def _shaped(texts: CellTexts, shaper: Shaper) -> ShapedTexts:

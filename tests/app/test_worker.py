@@ -1,0 +1,80 @@
+"""The worker: a mistake of ours is told and ends nothing; pages are made for the newest document only."""
+
+import logging
+from pathlib import Path
+
+import pytest
+from pytestqt.qtbot import QtBot
+
+from northmoor.app import worker as worker_module
+from northmoor.app.window import Window
+from northmoor.app.worker import RenderJob, Worker
+from northmoor.core.model.files import load_report
+from northmoor.core.sources.connections import Library
+from tests.app.conftest import settle
+
+
+def test_a_mistake_of_ours_is_told_and_the_next_edit_works(
+    window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
+) -> None:
+    def broken(*_: object) -> None:
+        raise ZeroDivisionError("oops")
+
+    with monkeypatch.context() as spoilt, caplog.at_level(logging.CRITICAL):
+        spoilt.setattr(worker_module, "preflight", broken)
+        with qtbot.waitSignal(window.worker.failed, timeout=10_000) as failed:
+            window.pages.set_width("fares-table", "fares", 99_000)
+    assert "ZeroDivisionError" in failed.args[0]
+    assert "save it" in failed.args[0]
+    window.pages.set_width("fares-table", "fares", 98_000)
+    settle(window, qtbot)
+
+
+def test_only_the_newest_of_many_renderings_is_shown(copy: Path, qtbot: QtBot) -> None:
+    made = Worker()
+    rendered: list[object] = []
+    made.rendered.connect(lambda result: rendered.append(result.job))
+    report, library = load_report(copy), Library.around(copy)
+    jobs = [RenderJob(report.but(title=f"Draft {n}"), {}, None, library) for n in range(12)]
+    for job in jobs:
+        made.render(job)
+    qtbot.waitUntil(lambda: bool(rendered) and rendered[-1] is jobs[-1], timeout=20_000)
+    assert len(rendered) < len(jobs)
+    made.close()
+
+
+def test_pages_are_drawn_in_the_order_they_are_wanted(copy: Path, qtbot: QtBot) -> None:
+    made = Worker()
+    with qtbot.waitSignal(made.rendered, timeout=20_000):
+        made.render(RenderJob(load_report(copy), {}, None, Library.around(copy)))
+    seen: list[int] = []
+    made.page_shown.connect(lambda shown: seen.append(shown.index))
+    made.show_pages([(2, 1.0), (0, 1.0), (1, 1.0)])
+    qtbot.waitUntil(lambda: len(seen) == 3, timeout=10_000)
+    assert seen == [2, 0, 1]
+    made.show_pages([(99, 1.0), (1, 1.0)])  # a page that is no longer there is passed over
+    qtbot.waitUntil(lambda: len(seen) == 4, timeout=10_000)
+    made.close()
+
+
+def test_fetching_again_sees_what_has_changed(window: Window, copy: Path, qtbot: QtBot, tmp_path: Path) -> None:
+    import shutil
+    import sqlite3
+
+    data = copy.parents[1] / "data"
+    real = data.resolve()
+    data.unlink()
+    shutil.copytree(real, data)
+    window.show_report(refresh=True)
+    settle(window, qtbot)
+    before = window._rendered.document.row_count
+    connection = sqlite3.connect(data / "tarrow.sqlite")
+    connection.execute("delete from bookings where sailing_id in (select sailing_id from sailings where route_id = 9)")
+    connection.commit()
+    connection.close()
+    window.pages.set_width("fares-table", "fares", 97_000)
+    settle(window, qtbot)
+    assert window._rendered.document.row_count == before
+    window.actions_by_name["refresh"].trigger()
+    settle(window, qtbot)
+    assert window._rendered.document.row_count == before - 5
