@@ -39,8 +39,8 @@ class Session:
 
     def __init__(self, library: Library) -> None:
         self.library = library
-        self._rows = Kept(24)
-        self._arranged = Kept(48)
+        self._rows = Kept(8)
+        self._arranged = Kept(12)
         self._kept = Kept()
         self._shapers = Shapers()
         self._writer = PdfWriter()
@@ -60,6 +60,7 @@ class Session:
         """
         stop = stop or Stop()
         self._forget_old_lines()
+        self._kept.begin_turn()
         chosen = chosen_edition(report, edition)
         bound = bind(report, values or {})
         rows = self._fetch_all(report, chosen, bound, stop, tell)

@@ -7,7 +7,7 @@ from typing import Any
 
 from pydantic.fields import FieldInfo
 from PyQt6.QtCore import QEvent, QObject, Qt
-from PyQt6.QtGui import QColor, QKeyEvent, QWheelEvent
+from PyQt6.QtGui import QColor, QIcon, QKeyEvent, QPainter, QPixmap, QWheelEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
     QColorDialog,
@@ -20,8 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from northmoor.app.icons import icon
-from northmoor.app.theme import STONE
+from northmoor.app.theme import PAGE, STONE
 from northmoor.core.model.lengths import format_length, in_millimetres, parse_length
 from northmoor.core.model.part import Part
 
@@ -34,7 +33,7 @@ NAMES = {
     "rule_below": "Rule below", "rule_color": "Rule colour", "color": "Colour", "margin_top": "Top margin",
     "margin_right": "Right margin", "margin_bottom": "Bottom margin", "margin_left": "Left margin",
     "format": "Shown as",
-    "title": "Title", "padding": "Above, below", "inset": "At the sides", "page_break": "New page", "span": "Columns",
+    "title": "Title", "padding": "Padding", "inset": "Inset", "page_break": "New page", "span": "Columns",
 }  # fmt: skip
 CHOICES = {
     "page_break": {
@@ -91,7 +90,9 @@ def _editor(field: str, info: FieldInfo, value: Any, commit: Commit, choices: li
         return _percent(float(value), commit)
     if field in _LONG:
         return TextEditor(value or "", commit)
-    return LineEditor(value or "", lambda text: commit(text if text or not optional else None))
+    line = LineEditor(value or "", lambda text: commit(text if text or not optional else None))
+    line.setPlaceholderText("by the type" if field == "format" else "")
+    return line
 
 
 def _unwrapped(annotation: Any) -> tuple[Any, bool]:
@@ -206,6 +207,16 @@ class LengthEditor(QLineEdit):
             style.polish(self)
 
 
+def _swatch(color: str | None) -> QIcon:
+    """A square in a colour; an empty one where none is set."""
+    pixmap = QPixmap(16, 16)
+    pixmap.fill(QColor(STONE))
+    painter = QPainter(pixmap)
+    painter.fillRect(1, 1, 14, 14, QColor(color or PAGE))
+    painter.end()
+    return QIcon(pixmap)
+
+
 class ColorEditor(QWidget):
     """A colour: its code, a button that shows it and opens a chooser, and one that takes it away."""
 
@@ -218,7 +229,7 @@ class ColorEditor(QWidget):
         line = LineEditor(value or "", lambda text: commit(text or None))
         line.setPlaceholderText("as styled")
         button = QToolButton()
-        button.setIcon(icon("eye", value or STONE))
+        button.setIcon(_swatch(value))
         button.setToolTip("Choose a colour")
         button.setAccessibleName("Choose a colour")
         button.clicked.connect(self._choose)

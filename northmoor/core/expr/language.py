@@ -199,7 +199,9 @@ def _not_understood(text: str, error: SqlglotError) -> ExpressionError:
     end = _offset(text, details[0].get("line"), details[0].get("col"))
     position = max(end - len(details[0].get("highlight") or " ") + 1, 0)
     near = f" at {text[position : position + 12]!r}" if position < len(text.rstrip()) else " at its end"
-    return ExpressionError(f"The expression {_short(text)!r} cannot be understood{near}.", position)
+    return ExpressionError(
+        f"The expression {_short(text)!r} cannot be understood{near} (character {position + 1}).", position
+    )
 
 
 def _offset(text: str, line: int | None, column: int | None) -> int:
@@ -221,9 +223,11 @@ def _check(node: exp.Expr, text: str) -> None:
         name = function_name(node)
         if name not in SCALARS | AGGREGATES | WINDOW_FUNCTIONS | OWN_FUNCTIONS:
             known = SCALARS | AGGREGATES | OWN_FUNCTIONS
+            position = _position(name, text)
             raise ExpressionError(
-                f"The function {name}() cannot be used in expressions. {did_you_mean(name, known)}",
-                _position(name, text),
+                f"The function {name}() (character {position + 1}) cannot be used in expressions. "
+                f"{did_you_mean(name, known)}",
+                position,
             )
     elif not isinstance(node, (*_STRUCTURE, exp.Func)):
         raise _refused(_what(node), node, text)
@@ -256,7 +260,9 @@ def _what(node: exp.Expr) -> str:
 
 def _refused(what: str, node: exp.Expr, text: str) -> ExpressionError:
     position = _position(node.sql("duckdb").split("(")[0].strip() or what, text)
-    return ExpressionError(f"{what} cannot be used in the expression {_short(text)!r}.", position)
+    return ExpressionError(
+        f"{what} (character {position + 1}) cannot be used in the expression {_short(text)!r}.", position
+    )
 
 
 def _position(word: str, text: str) -> int:

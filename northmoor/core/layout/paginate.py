@@ -96,6 +96,7 @@ class _Pagination:
         self.stay: list[int] = strip.stay.tolist()
         self.stay_before: list[int] = strip.stay_before.tolist()
         self.keep_rows: list[int] = np.flatnonzero(strip.keep_end).tolist()
+        self.reach = int(max(strip.stay.max(initial=0), strip.stay_before.max(initial=0)))
         self.slices: list[Slice] = []
 
     def run(self) -> tuple[list[Slice], Body]:
@@ -166,10 +167,10 @@ class _Pagination:
 
     def _stranded(self, start: int, end: int) -> int | None:
         """Where to break instead, when a break before row `end` would strand a heading or a total."""
-        for row in range(end - 1, max(start, end - _REACH) - 1, -1):
+        for row in range(end - 1, max(start, end - self.reach) - 1, -1):
             if self.stay[row] >= end - row:
                 return row
-        for row in range(end, min(len(self.strip), end + _REACH)):
+        for row in range(end, min(len(self.strip), end + self.reach)):
             before = self.stay_before[row]
             if before > row - end and end - start > before - (row - end):
                 return row - before
@@ -224,7 +225,3 @@ class _Pagination:
         if row + 1 == len(self.strip):
             return page, used + overhead + above + piece, row + 1
         return page + 1, 0, row + 1
-
-
-_REACH = 64
-"""How many rows around a break are looked at for headings and totals that must not be stranded."""
