@@ -308,7 +308,8 @@ class Window(QMainWindow):
         ]
         mouse = (
             "<p>Click a cell to select its definition; click again to edit it. Drag a column's edge to set its width. "
-            "Click a bracket beside the page to select its level. Ctrl and the wheel zoom.</p>"
+            "Click a bracket beside the page to select its level. Drag a field to a gap between columns, to the lane "
+            "beside the page, or onto a total. Ctrl and the wheel zoom.</p>"
         )
         box = QMessageBox(self)
         box.setWindowTitle("Keys and mouse")

@@ -5,6 +5,10 @@ from collections.abc import Callable
 from PyQt6.QtCore import QPoint, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
+    QDragEnterEvent,
+    QDragLeaveEvent,
+    QDragMoveEvent,
+    QDropEvent,
     QImage,
     QKeyEvent,
     QMouseEvent,
@@ -18,6 +22,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QAbstractScrollArea, QWidget
 
 from northmoor.app.desk import PAGE, Selection
+from northmoor.app.pages.dropping import MIME, DropTarget, target_at
 from northmoor.app.pages.rails import draw_rails, rail_at
 from northmoor.app.theme import DESK, HEATHER, LINE, STONE_TEXT
 from northmoor.app.theme import PAGE as PAGE_COLOR
@@ -42,6 +47,7 @@ class Canvas(QAbstractScrollArea):
     picked = pyqtSignal(object)
     edit_wanted = pyqtSignal(object)
     width_dragged = pyqtSignal(str, str, int)
+    field_dropped = pyqtSignal(str, object)
     page_changed = pyqtSignal(int, int)
     zoom_changed = pyqtSignal(float)
 
@@ -51,6 +57,7 @@ class Canvas(QAbstractScrollArea):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.viewport().setMouseTracking(True)
+        self.setAcceptDrops(True)
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
         self.verticalScrollBar().valueChanged.connect(self._scrolled)
         self._document: Document | None = None
@@ -59,6 +66,7 @@ class Canvas(QAbstractScrollArea):
         self._selection = PAGE
         self._zoom: float | None = None
         self._drag: tuple[Edge, int, int] | None = None
+        self._drop: tuple[DropTarget, int] | None = None
         self._message = ""
 
     def show_document(self, rendered: Rendered) -> None:
@@ -233,6 +241,8 @@ class Canvas(QAbstractScrollArea):
             self._draw_page(painter, index)
         if self._drag:
             self._draw_drag(painter)
+        if self._drop:
+            self._draw_drop(painter)
         painter.end()
 
     def _draw_page(self, painter: QPainter, index: int) -> None:
@@ -283,6 +293,62 @@ class Canvas(QAbstractScrollArea):
         painter.setPen(QColor(PAGE_COLOR))
         painter.drawText(label, Qt.AlignmentFlag.AlignCenter, text)
         painter.setBrush(Qt.BrushStyle.NoBrush)
+
+    def _draw_drop(self, painter: QPainter) -> None:
+        """Show where a dragged field would go."""
+        assert self._drop is not None
+        target, index = self._drop
+        page, scale = self.page_rect(index), self._scale()
+        top, bottom = page.top() + round(target.top * scale), page.top() + round(target.bottom * scale)
+        color = QColor(HEATHER)
+        if target.kind == "level":
+            color.setAlpha(70)
+            painter.fillRect(QRect(QPoint(page.left() - LANE + 12, top), QPoint(page.left() - 4, bottom)), color)
+        elif target.spot is not None:
+            color.setAlpha(70)
+            painter.fillRect(self._on_screen(page, target.spot), color)
+        else:
+            painter.setPen(QPen(color, 3))
+            x = page.left() + round(target.x * scale)
+            painter.drawLine(x, top, x, bottom)
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        """Fields may be dropped."""
+        if event is not None and (data := event.mimeData()) is not None and data.hasFormat(MIME):
+            event.acceptProposedAction()
+
+    def dragMoveEvent(self, event: QDragMoveEvent | None) -> None:
+        """Show where the field would go."""
+        assert event is not None
+        self._drop = self._target(event.position().toPoint())
+        event.setAccepted(self._drop is not None)
+        self.viewport().update()
+
+    def dragLeaveEvent(self, _event: QDragLeaveEvent | None) -> None:
+        """The field goes nowhere."""
+        self._drop = None
+        self.viewport().update()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """Tell of a field that was dropped."""
+        assert event is not None
+        target = self._target(event.position().toPoint())
+        data = event.mimeData()
+        self._drop = None
+        self.viewport().update()
+        if target is not None and data is not None:
+            event.acceptProposedAction()
+            self.field_dropped.emit(bytes(data.data(MIME).data()).decode(), target[0])
+
+    def _target(self, point: QPoint) -> tuple[DropTarget, int] | None:
+        for index in self._visible():
+            rect = self.page_rect(index)
+            if index in self._shown and rect.top() <= point.y() <= rect.bottom():
+                scale = self._scale()
+                x, y = round((point.x() - rect.left()) / scale), round((point.y() - rect.top()) / scale)
+                target = target_at(self._shown[index].places, x, y)
+                return (target, index) if target else None
+        return None
 
     def _under(self, point: QPoint) -> tuple[int, int, int] | None:
         """The page under a point, and the point on it in millipoints."""

@@ -1,9 +1,12 @@
 """Fields: the columns of the table's query, to be put into it as columns or levels."""
 
-from PyQt6.QtCore import QPoint, Qt, pyqtSignal
+from collections.abc import Iterable
+
+from PyQt6.QtCore import QMimeData, QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QMenu, QWidget
 
 from northmoor.app.icons import icon
+from northmoor.app.pages.dropping import MIME
 from northmoor.core.model.data import Query
 from northmoor.core.model.edits import column_setting
 from northmoor.core.sources.fetch import Rows
@@ -28,7 +31,11 @@ class Fields(QListWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setAccessibleName("Fields")
-        self.setToolTip("Enter adds a field as a column; L groups the table by it.")
+        self.setToolTip(
+            "Drag a field to a gap between columns, to the lane beside the page, or onto a total. "
+            "Enter adds it as a column; L groups by it."
+        )
+        self.setDragEnabled(True)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.customContextMenuRequested.connect(self._menu)
         self.itemActivated.connect(lambda item: self.column_wanted.emit(item.data(Qt.ItemDataRole.UserRole)))
@@ -53,6 +60,13 @@ class Fields(QListWidget):
         """The chosen field's name."""
         item = self.currentItem()
         return item.data(Qt.ItemDataRole.UserRole) if item else None
+
+    def mimeData(self, items: Iterable[QListWidgetItem]) -> QMimeData:
+        """The dragged field's name."""
+        data = QMimeData()
+        for item in items:
+            data.setData(MIME, str(item.data(Qt.ItemDataRole.UserRole)).encode())
+        return data
 
     def keyPressEvent(self, event: object) -> None:
         """L groups by the chosen field."""

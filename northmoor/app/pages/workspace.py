@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QLabel, QSplitter, QVBoxLayout, QWidget
 from northmoor.app.desk import Desk, Selection
 from northmoor.app.pages.canvas import Canvas
 from northmoor.app.pages.contents import Contents
+from northmoor.app.pages.dropping import DropTarget
 from northmoor.app.pages.fields import Fields
 from northmoor.app.pages.inspector import Inspector
 from northmoor.app.worker import PageShown, Rendered
@@ -32,6 +33,7 @@ class PagesWorkspace(QWidget):
         self.canvas.picked.connect(desk.select)
         self.canvas.edit_wanted.connect(self._edit)
         self.canvas.width_dragged.connect(self.set_width)
+        self.canvas.field_dropped.connect(self.drop_field)
         self.fields.column_wanted.connect(self.add_column)
         self.fields.level_wanted.connect(self.add_level)
 
@@ -95,6 +97,30 @@ class PagesWorkspace(QWidget):
             new = [lv.name for lv in after.levels if lv.name not in names] if after else []
             if new:
                 self._desk.select(Selection("level", table.name, level=new[0]))
+
+    def drop_field(self, field: str, target: DropTarget) -> None:
+        """Put a dragged field where it was dropped: as a column, a level, or a measure in a total."""
+        expression, block, at = column_expression(field), target.block, target.at
+        if target.kind == "column":
+            self._desk.edit(f"Add {field}", lambda r, e: edits.add_column(r, e, block, field, expression, at))
+        elif target.kind == "level":
+            self._desk.edit(f"Group by {field}", lambda r, e: edits.add_level(r, e, block, field, expression, at))
+        elif target.spot is not None and target.spot.column is not None:
+            row, level, column, value = target.spot.row, target.spot.level, target.spot.column, self._measure(field)
+            self._desk.edit(
+                f"Total {field}",
+                lambda r, e: edits.change_cell(r, e, block, row, level, column, value=value, text=None),
+            )
+
+    def _measure(self, field: str) -> str:
+        """A field's default aggregate; without one, a sum of numbers and a count of other things."""
+        report, table = self._desk.report, self.table
+        assert report is not None
+        assert table is not None
+        aggregate = edits.column_setting(report.query(table.query), field).total
+        rows = self._rendered.document.rows.get(table.query) if self._rendered else None
+        is_number = rows is not None and rows.types[rows.names.index(field)].is_number
+        return edits.aggregate_of(aggregate or ("sum" if is_number else "count"), column_expression(field))
 
     def set_width(self, table: str, column: str, width: int) -> None:
         """Set a column's width."""

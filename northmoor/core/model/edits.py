@@ -119,15 +119,17 @@ def total_cells(query: Query, columns: tuple[Column, ...], label: str) -> tuple[
     for column in columns:
         aggregate = next((c.total for c in query.columns if c.name == column.value), None)
         if aggregate and aggregate != "none":
-            value = (
-                f"count(distinct {column.value})" if aggregate == "count_distinct" else f"{aggregate}({column.value})"
-            )
-            cells.append(Cell(column=column.name, value=value))
+            cells.append(Cell(column=column.name, value=aggregate_of(aggregate, str(column.value))))
     if not cells:
         return ()
     names = [c.name for c in columns]
     first = names.index(cells[0].column)
     return (Cell(column=names[0], text=label, span=first), *cells) if first else tuple(cells)
+
+
+def aggregate_of(aggregate: str, expression: str) -> str:
+    """The expression that totals another by an aggregate of the model's list."""
+    return f"count(distinct {expression})" if aggregate == "count_distinct" else f"{aggregate}({expression})"
 
 
 def remove_level(report: Report, edition: str, table: str, level: str) -> Report:
