@@ -73,7 +73,7 @@ class Catalog(QWidget):
         if isinstance(tables, str):
             top.addChild(QTreeWidgetItem([tables]))
         else:
-            top.addChildren([_table_item(table) for table in tables])
+            top.addChildren([_table_entry(table) for table in tables])
         top.setExpanded(True)
 
     def clear(self) -> None:
@@ -114,17 +114,17 @@ def _section(text: str) -> QLabel:
     return label
 
 
-def _table_item(table: CatalogTable) -> QTreeWidgetItem:
+def _table_entry(table: CatalogTable) -> QTreeWidgetItem:
     shown = QTreeWidgetItem([table.name, "view" if table.rows is None else f"{table.rows:,}"])
     shown.setIcon(0, icon("eye" if table.is_view else "table-2"))
     shown.setData(0, _NAME, table.name)
     shown.setForeground(1, QColor(STONE_TEXT))
     shown.setTextAlignment(1, Qt.AlignmentFlag.AlignRight)
-    shown.addChildren([_column_item(column) for column in table.columns])
+    shown.addChildren([_column_entry(column) for column in table.columns])
     return shown
 
 
-def _column_item(column: CatalogColumn) -> QTreeWidgetItem:
+def _column_entry(column: CatalogColumn) -> QTreeWidgetItem:
     item = QTreeWidgetItem([column.name, column.references or column.type.lower()])
     item.setIcon(0, icon("key-round" if column.is_key else "link" if column.references else "type"))
     item.setData(0, _NAME, column.name)

@@ -150,16 +150,16 @@ def _ordered(engine: Engine, compiler: Compiler, plan: TablePlan, own: Rows) -> 
     standing = Standing(own.names)
     bound: dict[str, object] = {}
     keys, orders, firsts = [], [], []
-    for i, grouping in enumerate(plan.groupings):
+    for depth, grouping in enumerate(plan.groupings):
         compiled = _ordering(compiler, plan, grouping.by, f"level {grouping.name}", standing)
         bound |= compiled.bound
-        keys.append(f"{compiled.sql} as __nm_key_{i}")
+        keys.append(f"{compiled.sql} as __nm_key_{depth}")
         if grouping.order == "as_given":
-            partition = ", ".join(f"__nm_key_{k}" for k in range(i + 1))
-            firsts.append(f"min(__nm_fetched_at) over (partition by {partition}) as __nm_first_{i}")
-            orders.append(f"__nm_first_{i}")
+            partition = ", ".join(f"__nm_key_{k}" for k in range(depth + 1))
+            firsts.append(f"min(__nm_fetched_at) over (partition by {partition}) as __nm_first_{depth}")
+            orders.append(f"__nm_first_{depth}")
         direction = "desc" if grouping.order == "descending" else "asc"
-        orders.append(f"__nm_key_{i} {direction} nulls last")
+        orders.append(f"__nm_key_{depth} {direction} nulls last")
     for i, (by, descending) in enumerate(plan.order):
         compiled = _ordering(compiler, plan, by, "order", standing)
         bound |= compiled.bound

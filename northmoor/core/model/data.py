@@ -34,7 +34,7 @@ class Query(Part):
     connection: Name
     """A name from the library's connections file."""
     sql: Annotated[str, Field(max_length=1_000_000)]
-    """One select statement in the connection's dialect; :name stands for a parameter's value."""
+    """One select statement in the connection's dialect; :name stands for the value of a parameter."""
     columns: tuple[QueryColumn, ...] = ()
     """Settings for some or all of its columns."""
 
