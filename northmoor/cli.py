@@ -61,7 +61,7 @@ def new(
 def run(
     report: Annotated[Path, typer.Argument(help="A .moor file.")],
     out: Annotated[Path, typer.Option(help="File to write: .pdf, .png (one a page) or .json (the pages' dump).")],
-    assign: Annotated[list[str] | None, typer.Option("--set", help="A parameter's value, as name=value.")] = None,
+    assign: Annotated[list[str] | None, typer.Option("--set", help="The value of a parameter, as name=value.")] = None,
     edition: Annotated[str | None, typer.Option(help="The edition; without it, the first.")] = None,
 ) -> None:
     """Run a report into a file."""

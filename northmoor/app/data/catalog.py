@@ -115,7 +115,9 @@ def _section(text: str) -> QLabel:
 
 
 def _table_entry(table: CatalogTable) -> QTreeWidgetItem:
-    shown = QTreeWidgetItem([table.name, "view" if table.rows is None else f"{table.rows:,}"])
+    size = "view" if table.rows is None else f"{table.rows:,}"
+    texts = [table.name, size]
+    shown = QTreeWidgetItem(texts)
     shown.setIcon(0, icon("eye" if table.is_view else "table-2"))
     shown.setData(0, _NAME, table.name)
     shown.setForeground(1, QColor(STONE_TEXT))

@@ -75,23 +75,23 @@ class Contents(QTreeWidget):
 
     def _add_table(self, table: TableBlock) -> None:
         parent = self._add(None, f"Table · {table.name}", "table-2", Selection("table", table.name))
-        self._add_row(parent, table, "Head", "rows-3", "head", None)
+        self._add_row(table, parent, "Head", "rows-3", "head", None)
         for depth, level in enumerate(table.levels):
             selection = Selection("level", table.name, level=level.name)
             item = self._add(parent, f"Level {depth + 1} · {level.name}", "brackets", selection, RAILS[depth % 4])
             for row, shown, drawing in (("heading", "Heading", "heading"), ("total", "Total", "sigma")):
                 made: Row | None = getattr(level, row)
                 if made is not None:
-                    self._add_row(item, table, shown, drawing, row, level.name, made)
+                    self._add_row(table, item, shown, drawing, row, level.name, made)
         if table.show_details:
-            self._add_row(parent, table, "Rows", "rows-3", "detail", None)
+            self._add_row(table, parent, "Rows", "rows-3", "detail", None)
         if table.total is not None:
-            self._add_row(parent, table, "Total of all", "sigma", "total", None, table.total)
+            self._add_row(table, parent, "Total of all", "sigma", "total", None, table.total)
 
     def _add_row(
         self,
-        parent: QTreeWidgetItem,
         table: TableBlock,
+        parent: QTreeWidgetItem,
         shown: str,
         drawing: str,
         row: str,

@@ -179,17 +179,17 @@ def layer_items(layer: Layer) -> Iterator[Item]:
         yield layer_item(layer, i)
 
 
-def layer_item(layer: Layer, i: int) -> Item:
+def layer_item(layer: Layer, number: int) -> Item:
     """One item of a layer."""
-    x, y, width = int(layer.x[i]), int(layer.y[i]), int(layer.width[i])
-    origin = layer.origins.origin(i)
+    x, y, width = int(layer.x[number]), int(layer.y[number]), int(layer.width[number])
+    origin = layer.origins.origin(number)
     if isinstance(layer, Texts):
-        face = layer.faces[layer.face[i]]
-        shaper = layer.shapers[layer.face[i]]
-        text = shaper.texts[int(layer.line[i])]
+        face = layer.faces[layer.face[number]]
+        shaper = layer.shapers[layer.face[number]]
+        text = shaper.texts[int(layer.line[number])]
         height = shaper.font.leading(face.size)
-        return Item("text", x, y, width, height, origin, face.color, text, face, int(layer.baseline[i]))
-    height = int(layer.height[i])
+        return Item("text", x, y, width, height, origin, face.color, text, face, int(layer.baseline[number]))
+    height = int(layer.height[number])
     if isinstance(layer, Boxes):
-        return Item(layer.kind, x, y, width, height, origin, layer.color[i])
+        return Item(layer.kind, x, y, width, height, origin, layer.color[number])
     return Item("picture", x, y, width, height, origin)
