@@ -5,6 +5,7 @@ from typing import Any
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QLineEdit, QWidget
 
 from northmoor.app.desk import Desk
+from northmoor.app.discarding import discard
 from northmoor.core.errors import ParameterError
 from northmoor.core.model.data import Parameter
 from northmoor.core.sources.values import read_value
@@ -34,7 +35,7 @@ class ParameterBar(QWidget):
             item = self._layout.takeAt(0)
             widget = item.widget() if item else None
             if widget is not None and widget is not self._fault:
-                widget.deleteLater()
+                discard(widget)
         for parameter in parameters:
             name = QLabel(parameter.label or parameter.name)
             name.setObjectName("quiet")

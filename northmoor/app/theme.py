@@ -45,6 +45,7 @@ QMenu::separator {{ height: 1px; background: {LINE}; margin: 4px 8px; }}
 QStatusBar {{ background: {LINEN}; border-top: 1px solid {LINE}; }}
 QStatusBar::item {{ border: none; }}
 QToolTip {{ background: {PEAT}; color: {MIST}; border: none; padding: 4px 6px; }}
+QDialogButtonBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
 QFrame#bar {{ background: {MIST}; border-bottom: 1px solid {LINE}; }}
 QFrame#side {{ background: {LINEN}; border-right: 1px solid {LINE}; }}
 QWidget#panel, QScrollArea#panel, QScrollArea#panel > QWidget > QWidget {{ background: {LINEN}; }}

@@ -24,6 +24,7 @@ from northmoor import __version__
 from northmoor.app.actions import MENUS, fill_menus
 from northmoor.app.data.workspace import DataWorkspace
 from northmoor.app.desk import Desk
+from northmoor.app.discarding import discard
 from northmoor.app.icons import icon
 from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameter_bar import ParameterBar
@@ -51,6 +52,7 @@ class Window(QMainWindow):
         self._editions = QWidget()
         self._progress = QProgressBar()
         self._deliver = QPushButton("Deliver")
+        self._fetch = QToolButton()
         self._findings = QToolButton()
         self._facts = QLabel()
         self._notice = QLabel()
@@ -137,7 +139,7 @@ class Window(QMainWindow):
         row.setSpacing(10)
         self._title.setObjectName("name")
         QHBoxLayout(self._editions).setContentsMargins(0, 0, 0, 0)
-        fetch = QToolButton()
+        fetch = self._fetch
         fetch.setIcon(icon("refresh-cw"))
         fetch.setToolTip("Fetch the data again (F5)")
         fetch.setAccessibleName("Fetch the data again")
@@ -353,7 +355,10 @@ class Window(QMainWindow):
         self._show_editions()
 
     def _show_empty(self) -> None:
-        self.pages.canvas.show_message("No report is open. Open one with Ctrl+O.")
+        self.pages.canvas.show_message(
+            "No report is open.\n\nOpen one with Ctrl+O. A new one begins in a terminal:\n"
+            "northmoor new OUT.moor --connect FILE --sql TEXT"
+        )
 
     def _show_editions(self) -> None:
         layout = self._editions.layout()
@@ -362,7 +367,7 @@ class Window(QMainWindow):
             item = layout.takeAt(0)
             widget = item.widget() if item else None
             if widget is not None:
-                widget.deleteLater()
+                discard(widget)
         editions = self.desk.report.editions if self.desk.report else ()
         group = QButtonGroup(self._editions)
         for edition in editions if len(editions) > 1 else ():
@@ -430,6 +435,7 @@ class Window(QMainWindow):
             actions[name].setEnabled(has_report)
         actions["deliver"].setEnabled(self._rendered is not None)
         self._deliver.setEnabled(self._rendered is not None)
+        self._fetch.setEnabled(has_report)
         if desk.report is not None and desk.path is not None:
             mark = "" if desk.is_saved else " •"
             self._title.setText(desk.report.title + mark)

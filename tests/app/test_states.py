@@ -151,3 +151,40 @@ def test_texts_have_enough_contrast() -> None:
         assert min(contrast(text, ground) for ground in (MIST, LINEN, PAGE)) >= 4.5, text
     assert contrast(ROWAN, MIST) >= 4.5
     assert contrast(PAGE, HEATHER) >= 4.5
+
+
+def test_empty_panels_say_what_belongs_there(new_window: Callable[[], Window], qtbot: QtBot) -> None:
+    window = new_window()
+    for view in (window.pages.contents, window.pages.fields):
+        picture = view.viewport().grab().toImage()
+        colors = {picture.pixelColor(x, y).name() for x in range(0, picture.width(), 2) for y in range(0, 60)}
+        assert len(colors) > 4, view.accessibleName()
+    assert not window._fetch.isEnabled()
+
+
+def test_another_report_brings_its_own_parameters(window: Window, copy: Path, qtbot: QtBot) -> None:
+    report = load_report(copy)
+    other = copy.with_name("other.moor")
+    save_report(
+        report.but(parameters=(*report.parameters[1:], {**report.parameters[0].model_dump(), "default": 2024})), other
+    )
+    window.desk.set_value("year", 2025)
+    assert window.open(other)
+    settle(window, qtbot)
+    boxes = [w for w in window.parameters.findChildren(QComboBox) if w.isVisible()]
+    assert [box.currentText() for box in boxes] == ["All routes", "2024"]
+    assert dict(window._rendered.document.values.by_name) == {"season": "all", "year": 2024}
+
+
+def test_preflight_lists_what_was_found(window: Window, qtbot: QtBot) -> None:
+    from PyQt6.QtWidgets import QApplication, QMessageBox
+
+    from northmoor.core.model import edits
+
+    window.desk.edit("Break", lambda r, e: edits.change_column(r, e, "fares-table", "tickets", value="ticket"))
+    settle(window, qtbot)
+    assert window._findings.text() == "Preflight: 1 to look at"
+    window._findings.click()
+    (box,) = [w for w in QApplication.topLevelWidgets() if isinstance(w, QMessageBox) and w.isVisible()]
+    assert "Did you mean tickets?" in box.text()
+    box.close()

@@ -1,9 +1,11 @@
 """Contents: the tree of what the edition is made of. Choosing an entry selects it on the pages."""
 
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QPaintEvent
 from PyQt6.QtWidgets import QTreeWidget, QTreeWidgetItem, QWidget
 
 from northmoor.app.desk import PAGE, Selection
+from northmoor.app.hints import draw_hint
 from northmoor.app.icons import icon
 from northmoor.app.theme import RAILS
 from northmoor.core.layout.running import pieces
@@ -11,6 +13,8 @@ from northmoor.core.model.blocks import Row, TableBlock
 from northmoor.core.model.report import Edition, Running, TextPiece
 
 _SELECTION = Qt.ItemDataRole.UserRole
+
+EMPTY = "The parts of the open report stand here: page, header, texts, tables and their levels."
 
 
 class Contents(QTreeWidget):
@@ -25,6 +29,11 @@ class Contents(QTreeWidget):
         self.setAccessibleName("Contents")
         self.setToolTip("What the edition is made of. Arrow keys move; the inspector shows what is chosen.")
         self.itemSelectionChanged.connect(self._chosen)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """Say what belongs here when there is nothing yet."""
+        super().paintEvent(event)
+        draw_hint(self, EMPTY)
 
     def show_edition(self, edition: Edition, selection: Selection) -> None:
         """Show an edition's parts, keeping what is folded."""

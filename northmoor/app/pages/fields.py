@@ -3,8 +3,10 @@
 from collections.abc import Iterable
 
 from PyQt6.QtCore import QMimeData, QPoint, Qt, pyqtSignal
+from PyQt6.QtGui import QPaintEvent
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QMenu, QWidget
 
+from northmoor.app.hints import draw_hint
 from northmoor.app.icons import icon
 from northmoor.app.pages.dropping import MIME
 from northmoor.core.model.data import Query
@@ -20,6 +22,8 @@ ICONS = {
     "timestamp": "clock",
     "boolean": "toggle-left",
 }
+
+EMPTY = "The fields of the table's query stand here once it has run. If it fails, mend its SQL in Data."
 
 
 class Fields(QListWidget):
@@ -39,6 +43,11 @@ class Fields(QListWidget):
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.customContextMenuRequested.connect(self._menu)
         self.itemActivated.connect(lambda item: self.column_wanted.emit(item.data(Qt.ItemDataRole.UserRole)))
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """Say what belongs here when there is nothing yet."""
+        super().paintEvent(event)
+        draw_hint(self, EMPTY)
 
     def show_fields(self, query: Query, rows: Rows | None) -> None:
         """Show a query's columns."""

@@ -105,7 +105,8 @@ def _is_number(template: Template, computed: Mapping[str, Computed]) -> bool:
 
 
 def report_faults(cell: CellTexts, place: Place, setting: Setting) -> None:
-    """Note a cell's faults as findings."""
-    for message in cell.messages:
-        rows = f" ({len(cell.faulty):,} cells)" if len(cell.faulty) > 1 else ""
-        setting.find("faulty cell", place, f"{message.rstrip('.')}{rows}.")
+    """Note a cell's faults as one finding: the first one's reason, and how many cells it marks."""
+    if cell.messages:
+        message = cell.messages[0].rstrip(".")
+        count = f" ({len(cell.faulty):,} cells)" if len(cell.faulty) > 1 else ""
+        setting.find("faulty cell", place, f"{message}{count}." if count or message[-1] not in "?!" else message)
