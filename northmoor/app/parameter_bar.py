@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QLineEdit, QWidget
 
 from northmoor.app.desk import Desk
@@ -39,6 +40,7 @@ class ParameterBar(QWidget):
         for parameter in parameters:
             name = QLabel(parameter.label or parameter.name)
             name.setObjectName("quiet")
+            name.setTextFormat(Qt.TextFormat.PlainText)
             control = self._control(parameter)
             control.setAccessibleName(parameter.label or parameter.name)
             control.setToolTip(f"{parameter.hint or (parameter.label or parameter.name)} (:{parameter.name})")

@@ -1,5 +1,6 @@
 """The window: workspaces at the left, the bar with parameters on top, messages below."""
 
+from html import escape
 from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, QSettings, QSize, Qt, QTimer
@@ -138,6 +139,7 @@ class Window(QMainWindow):
         row.setContentsMargins(14, 0, 12, 0)
         row.setSpacing(10)
         self._title.setObjectName("name")
+        self._title.setTextFormat(Qt.TextFormat.PlainText)
         QHBoxLayout(self._editions).setContentsMargins(0, 0, 0, 0)
         fetch = self._fetch
         fetch.setIcon(icon("refresh-cw"))
@@ -164,6 +166,7 @@ class Window(QMainWindow):
         self._findings.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
         self._findings.setStyleSheet("QToolButton { border: none; background: transparent; }")
         self._findings.clicked.connect(self.show_findings)
+        self._notice.setTextFormat(Qt.TextFormat.PlainText)  # it shows texts of reports and databases
         for widget in (self._findings, self._facts, self._notice):
             status.addWidget(widget)
         for widget in (self._place_label, self._zoom_label):
@@ -297,6 +300,7 @@ class Window(QMainWindow):
         if findings:
             box = QMessageBox(self)
             box.setWindowTitle("Preflight")
+            box.setTextFormat(Qt.TextFormat.PlainText)
             box.setText("\n\n".join(str(finding) for finding in findings[:12]))
             box.open()
 
@@ -347,7 +351,7 @@ class Window(QMainWindow):
             style.polish(self._notice)
         shown = self._notice.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, max(self.width() - 560, 200))
         self._notice.setText(shown)
-        self._notice.setToolTip(text)
+        self._notice.setToolTip(escape(text))
 
     def _opened(self) -> None:
         self.pages.canvas.clear()
@@ -398,7 +402,7 @@ class Window(QMainWindow):
         self._findings.setVisible(bool(findings))
         self._findings.setIcon(icon("triangle-alert", "#C9971C"))
         self._findings.setText(f"Preflight: {len(findings)} to look at")
-        self._findings.setToolTip("\n".join(str(finding) for finding in findings[:12]))
+        self._findings.setToolTip("<br>".join(escape(str(finding)) for finding in findings[:12]))
 
     def _show_failure(self, message: str) -> None:
         self.tell(message, "fault")

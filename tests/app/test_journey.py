@@ -1,6 +1,7 @@
 """The journey of a first day, in the real window, by mouse and by keyboard."""
 
 from collections.abc import Callable
+from html import unescape
 from pathlib import Path
 
 import pikepdf
@@ -197,7 +198,7 @@ def test_typing_nonsense_is_told_and_changes_nothing(window: Window, qtbot: QtBo
     assert window.desk.report == before
     type_into(editor(window, "value"), "faress", qtbot)
     settle(window, qtbot)
-    assert "Did you mean fares?" in window._findings.toolTip()
+    assert "Did you mean fares?" in unescape(window._findings.toolTip())
     assert window._findings.isVisible()
     assert {text for _, text in shown(window, "detail")} == {"⚠ error"}
     window.desk.undo()

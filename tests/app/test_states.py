@@ -1,6 +1,7 @@
 """Empty, broken and long-running: what the window says and that nothing is lost."""
 
 from collections.abc import Callable
+from html import unescape
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
@@ -27,7 +28,7 @@ def test_a_report_that_cannot_be_opened_is_told_and_left_alone(window: Window, c
     broken = copy.with_name("broken.moor")
     broken.write_text('{"northmoor_report": 7}')
     assert not window.open(broken)
-    assert "newer Northmoor" in window._notice.toolTip()
+    assert "newer Northmoor" in unescape(window._notice.toolTip())
     assert window.desk.path == copy
     assert broken.read_text() == '{"northmoor_report": 7}'
 
@@ -37,7 +38,7 @@ def test_a_missing_value_is_told_and_can_be_given(window: Window, copy: Path, qt
     port = {"name": "port", "label": "Port", "hint": "Port of departure"}
     save_report(report.but(parameters=(*report.parameters, port)), copy)
     assert window.open(copy)
-    qtbot.waitUntil(lambda: "Parameter port: A value is missing" in window._notice.toolTip())
+    qtbot.waitUntil(lambda: "Parameter port: A value is missing" in unescape(window._notice.toolTip()))
     line = window.parameters.findChild(QLineEdit, "parameter-port")
     assert line.placeholderText() == "needs a value"
     line.setFocus()

@@ -43,6 +43,7 @@ class DataWorkspace(QWidget):
     def _place(self) -> None:
         self._told.setObjectName("quiet")
         self._told.setWordWrap(True)
+        self._told.setTextFormat(Qt.TextFormat.PlainText)
         self._run.setToolTip("Run the query and show its rows (Ctrl+Enter)")
         self._stop.setToolTip("Stop the running query (Esc)")
         self._stop.setEnabled(False)

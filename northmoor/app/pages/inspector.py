@@ -51,8 +51,8 @@ class Inspector(QScrollArea):
 
     def refresh(self) -> None:
         """Show the selected part anew, keeping the keyboard in the same property."""
-        focus = self.focusWidget()
-        field = focus.property("field") if focus is not None and focus.hasFocus() else None
+        focus = self.window().focusWidget()
+        field = focus.property("field") if focus is not None and self.isAncestorOf(focus) else None
         body = QWidget()
         body.setObjectName("panel")
         self._form = QVBoxLayout(body)
@@ -330,7 +330,7 @@ class Inspector(QScrollArea):
             self._property(kind, part, field, partial(self._commit, label, change, field))
 
     def _commit(self, label: str, change: Callable[..., Change], field: str, value: Any) -> None:
-        self._edit(label, change(**{field: value}))
+        self._edit(label, lambda r, e: change(**{field: value})(r, e))  # made within the edit, which tells refusals
 
     def _edit_report(self, name: str, value: Any) -> None:
         self._edit(f"Change the {label_of(name).lower()}", lambda r, _: r.but(**{name: value}))

@@ -21,6 +21,7 @@ from babel.numbers import NumberPattern, get_currency_symbol, parse_pattern
 
 from northmoor.core.errors import ExpressionError
 
+_LONGEST_PATTERN = 100
 _DIGITS = Context(prec=60, rounding=ROUND_HALF_EVEN)
 
 
@@ -38,6 +39,8 @@ def format_values(values: pa.Array, pattern: str | None, customs: Customs) -> pa
 
     Raises ExpressionError when the pattern does not fit the values' type.
     """
+    if pattern is not None and len(pattern) > _LONGEST_PATTERN:
+        raise ExpressionError(f"A pattern has at most {_LONGEST_PATTERN} characters; this one has {len(pattern):,}.")
     if isinstance(values, pa.ChunkedArray):
         values = values.combine_chunks()
     if pa.types.is_string(values.type) or pa.types.is_large_string(values.type):
@@ -70,11 +73,6 @@ def default_number_pattern(kind: pa.DataType) -> str:
     if pa.types.is_decimal(kind):
         return f"#,##0.{'0' * kind.scale}"
     return "#,##0.###"
-
-
-def check_number_pattern(pattern: str) -> None:
-    """Raise ExpressionError when a text is no CLDR number pattern."""
-    _number_pattern(pattern)
 
 
 def _number_pattern(pattern: str) -> NumberPattern:

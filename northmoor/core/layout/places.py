@@ -72,7 +72,7 @@ class Places:
     def spot_at(self, x: int, y: int) -> Spot | None:
         """The innermost spot at a point."""
         found = [spot for spot in self.spots if spot.holds(x, y)]
-        return min(found, key=lambda spot: spot.width * spot.height, default=None)
+        return min(found, key=lambda spot: (spot.width * spot.height, spot.column is None), default=None)
 
 
 def page_places(composition: Composition, index: int) -> Places:

@@ -1,14 +1,24 @@
 """The base of everything in a report file: immutable, strict about unknown entries, compared by value."""
 
+import re
 from typing import Annotated, Any, Self
 
-from pydantic import BaseModel, ConfigDict, StringConstraints
+from pydantic import BaseModel, BeforeValidator, ConfigDict, StringConstraints, WithJsonSchema
 
 Name = Annotated[str, StringConstraints(pattern=r"^[A-Za-z_][A-Za-z0-9_\-]*$", max_length=63)]
 Identifier = Annotated[str, StringConstraints(pattern=r"^[A-Za-z_][A-Za-z0-9_]*$", max_length=63)]
 """A name that can stand in SQL."""
 Title = Annotated[str, StringConstraints(min_length=1, max_length=200)]
-Color = Annotated[str, StringConstraints(pattern=r"^#[0-9A-Fa-f]{6}$")]
+_COLOR = r"^#[0-9A-Fa-f]{6}$"
+
+
+def _check_color(text: object) -> object:
+    if not isinstance(text, str) or not re.match(_COLOR, text):
+        raise ValueError(f"{text!r} is no colour; write for example #7B4B94")
+    return text
+
+
+Color = Annotated[str, BeforeValidator(_check_color), WithJsonSchema({"type": "string", "pattern": _COLOR})]
 
 
 class Part(BaseModel):

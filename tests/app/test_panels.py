@@ -1,0 +1,205 @@
+"""Contents, Fields and the inspector's editors, by mouse and keyboard."""
+
+from typing import Any
+
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QCheckBox, QColorDialog, QComboBox, QLineEdit, QPlainTextEdit, QSpinBox
+from pytestqt.qtbot import QtBot
+
+from northmoor.app.desk import Selection
+from northmoor.app.pages.editors import editor_for, label_of
+from northmoor.app.window import Window
+from northmoor.core.model.blocks import Cell, Column, Level, TextBlock
+from northmoor.core.model.edits import table_of
+from northmoor.core.model.looks import Look
+from northmoor.core.model.report import PageSetup
+from tests.app.conftest import settle
+from tests.app.test_journey import TABLE, editor, type_into
+
+
+@pytest.fixture
+def committed() -> list[Any]:
+    return []
+
+
+@pytest.mark.parametrize(
+    ("field", "text", "value"),
+    [("width", "45", 127_559), ("width", "2.5cm", 70_866), ("width", "1in", 72_000), ("width", "", None)],
+)
+def test_lengths_are_typed_in_any_unit(qtbot: QtBot, committed: list, field: str, text: str, value: int | None) -> None:
+    line = editor_for(Column, field, 100_000, committed.append)
+    qtbot.addWidget(line)
+    assert isinstance(line, QLineEdit)
+    assert line.text() == "35.3 mm"
+    line.setText(text)
+    line.editingFinished.emit()
+    assert committed == [value]
+
+
+def test_type_sizes_are_in_points(qtbot: QtBot, committed: list) -> None:
+    line = editor_for(Look, "size", 9000, committed.append)
+    qtbot.addWidget(line)
+    assert line.text() == "9pt"
+    line.setText("10.5")
+    line.editingFinished.emit()
+    assert committed == [10_500]
+    line.setText("huge")
+    line.editingFinished.emit()
+    assert committed == [10_500]
+    assert line.property("invalid") is True
+
+
+def test_choices_switches_and_numbers_commit_what_they_show(qtbot: QtBot, committed: list) -> None:
+    made = {
+        "page_break": editor_for(Level, "page_break", "none", committed.append),
+        "keep_together": editor_for(Level, "keep_together", False, committed.append),
+        "rows_after_heading": editor_for(Level, "rows_after_heading", 1, committed.append),
+        "largest_gap": editor_for(Level, "largest_gap", 0.4, committed.append),
+        "bold": editor_for(Look, "bold", None, committed.append),
+        "orientation": editor_for(PageSetup, "orientation", "portrait", committed.append),
+    }
+    for widget in made.values():
+        qtbot.addWidget(widget)
+        assert widget.toolTip()
+        assert widget.accessibleName()
+    kinds = [type(w).__mro__ for w in made.values()]
+    assert [QComboBox in k or QCheckBox in k or QSpinBox in k for k in kinds] == [True] * 6
+    made["page_break"].activated.emit(made["page_break"].findText("Between groups"))
+    made["keep_together"].click()
+    made["rows_after_heading"].setValue(3)
+    made["rows_after_heading"].editingFinished.emit()
+    assert made["largest_gap"].text() == "40 %"
+    made["largest_gap"].setValue(25)
+    made["largest_gap"].editingFinished.emit()
+    made["bold"].activated.emit(made["bold"].findText("No"))
+    made["orientation"].activated.emit(made["orientation"].findText("Landscape"))
+    assert committed == ["between", True, 3, 0.25, False, "landscape"]
+    assert made["rows_after_heading"].maximum() == 100
+
+
+def test_texts_of_several_lines_commit_on_enter_and_on_leaving(qtbot: QtBot, committed: list) -> None:
+    text = editor_for(TextBlock, "text", "one", committed.append)
+    other = QLineEdit()
+    for widget in (text, other):
+        qtbot.addWidget(widget)
+        widget.show()
+    assert isinstance(text, QPlainTextEdit)
+    text.setFocus()
+    text.selectAll()
+    qtbot.keyClicks(text, "two")
+    qtbot.keyClick(text, Qt.Key.Key_Return, Qt.KeyboardModifier.ShiftModifier)
+    qtbot.keyClicks(text, "lines")
+    assert committed == []
+    qtbot.keyClick(text, Qt.Key.Key_Return)
+    assert committed == ["two\nlines"]
+
+
+def test_escape_takes_typing_back(qtbot: QtBot, committed: list) -> None:
+    line = editor_for(Cell, "value", "sum(fares)", committed.append)
+    qtbot.addWidget(line)
+    qtbot.keyClicks(line, "nonsense")
+    qtbot.keyClick(line, Qt.Key.Key_Escape)
+    assert line.text() == "sum(fares)"
+    line.editingFinished.emit()
+    assert committed == []
+
+
+def test_colours_are_typed_or_chosen(qtbot: QtBot, committed: list, monkeypatch: pytest.MonkeyPatch) -> None:
+    from PyQt6.QtGui import QColor
+
+    made = editor_for(Look, "fill", "#EEEEEE", committed.append)
+    qtbot.addWidget(made)
+    line = made.findChild(QLineEdit)
+    line.setText("#ABCDEF")
+    line.editingFinished.emit()
+    monkeypatch.setattr(QColorDialog, "getColor", lambda *_: QColor("#123456"))
+    made._choose()
+    line.setText("")
+    line.editingFinished.emit()
+    assert committed == ["#ABCDEF", "#123456", None]
+
+
+def test_every_property_has_a_readers_name() -> None:
+    for kind in (Level, Column, Cell, Look, PageSetup, TextBlock):
+        for field in kind.model_fields:
+            assert label_of(field)[0].isupper()
+            assert "_" not in label_of(field)
+
+
+def test_a_colour_that_is_none_is_refused_in_one_sentence(window: Window, qtbot: QtBot) -> None:
+    window.desk.select(Selection("text", "title"))
+    before = window.desk.report
+    line = editor(window, "color").findChild(QLineEdit)
+    line.setText("reddish")
+    line.editingFinished.emit()
+    assert window.desk.report is before
+    assert "is no colour; write for example #7B4B94" in window._notice.toolTip()
+
+
+def test_contents_follow_the_report_and_keep_what_is_folded(window: Window, qtbot: QtBot) -> None:
+    contents = window.pages.contents
+    names = [item.text(0) for item in contents._items()]
+    assert names[:3] == ["Page", "Page header", "tarrow.png"]
+    assert "Level 1 · route" in names
+    level = next(item for item in contents._items() if item.text(0) == "Level 1 · route")
+    level.setExpanded(False)
+    window.pages.set_width(TABLE, "fares", 99_000)
+    level = next(item for item in contents._items() if item.text(0) == "Level 1 · route")
+    assert not level.isExpanded()
+    window.pages.add_level("season")
+    assert "Level 2 · season" in [item.text(0) for item in contents._items()]
+    settle(window, qtbot)
+
+
+def test_contents_can_be_walked_by_keys(window: Window, qtbot: QtBot) -> None:
+    contents = window.pages.contents
+    contents.setFocus()
+    contents.setCurrentItem(contents.topLevelItem(0))
+    qtbot.keyClick(contents, Qt.Key.Key_Down)
+    assert window.desk.selection == Selection("header", "header")
+    qtbot.keyClick(contents, Qt.Key.Key_Down)
+    assert window.desk.selection == Selection("header", "header", column="0.start")
+    assert editor(window, "height").text() == "9.2 mm"
+
+
+def test_fields_show_readers_names_and_add_columns_by_enter(window: Window, qtbot: QtBot) -> None:
+    fields = window.pages.fields
+    assert [fields.item(i).text() for i in range(fields.count())] == [
+        "Route",
+        "Route name",
+        "Season",
+        "Month",
+        "Sailings",
+        "Tickets",
+        "Fares",
+    ]
+    assert fields.item(6).toolTip() == "fares: decimal(12,2), totalled by sum"
+    window.desk.select(Selection("cell", TABLE, "detail", None, "month"))
+    fields.setCurrentRow(2)
+    fields.setFocus()
+    fields.itemActivated.emit(fields.currentItem())
+    assert [c.name for c in table_of(window.desk.report, "full", TABLE).columns][:3] == ["month", "season", "sailings"]
+    settle(window, qtbot)
+
+
+def test_with_no_field_chosen_the_menu_says_so(window: Window) -> None:
+    window.pages.fields.setCurrentItem(None)
+    window.actions_by_name["add_level"].trigger()
+    assert "Choose a field in Fields first" in window._notice.toolTip()
+
+
+def test_what_was_selected_and_is_gone_is_told(window: Window, qtbot: QtBot) -> None:
+    window.desk.select(Selection("level", TABLE, level="season"))
+    body = window.pages.inspector.widget()
+    texts = [label.text() for label in body.findChildren(type(window._title))]
+    assert any("no longer part of the edition" in text for text in texts)
+
+
+def test_focus_stays_in_the_same_property_after_an_edit(window: Window, qtbot: QtBot) -> None:
+    window.desk.select(Selection("cell", TABLE, "detail", None, "fares"))
+    type_into(editor(window, "width"), "40mm", qtbot)
+    focused = window.focusWidget()
+    assert focused is not None
+    assert focused.property("field") == "width"
+    settle(window, qtbot)
