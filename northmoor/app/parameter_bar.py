@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QLineEdit, QWidget
 
 from northmoor.app.desk import Desk
-from northmoor.app.discarding import discard
+from northmoor.app.widgets import discard, restyle
 from northmoor.core.errors import ParameterError
 from northmoor.core.model.data import Parameter
 from northmoor.core.sources.values import read_value
@@ -89,7 +89,4 @@ class ParameterBar(QWidget):
 
     def _mark(self, line: QLineEdit, invalid: bool) -> None:
         line.setProperty("invalid", invalid)
-        style = line.style()
-        if style is not None:
-            style.unpolish(line)
-            style.polish(line)
+        restyle(line)

@@ -25,11 +25,11 @@ from northmoor import __version__
 from northmoor.app.actions import MENUS, fill_menus
 from northmoor.app.data.workspace import DataWorkspace
 from northmoor.app.desk import Desk
-from northmoor.app.discarding import discard
 from northmoor.app.icons import icon
 from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameter_bar import ParameterBar
 from northmoor.app.theme import HEATHER, PAGE, PEAT
+from northmoor.app.widgets import discard, restyle
 from northmoor.app.worker import Rendered, RenderJob, Worker
 from northmoor.core.errors import NorthmoorError
 
@@ -345,10 +345,7 @@ class Window(QMainWindow):
     def tell(self, text: str, kind: str) -> None:
         """Say something in the line below: kind is quiet, good, warning or fault."""
         self._notice.setObjectName(kind)
-        style = self._notice.style()
-        if style is not None:
-            style.unpolish(self._notice)
-            style.polish(self._notice)
+        restyle(self._notice)
         shown = self._notice.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, max(self.width() - 560, 200))
         self._notice.setText(shown)
         self._notice.setToolTip(escape(text))

@@ -10,7 +10,8 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QComboBox, QLineEdit, QMessageBox, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
-from northmoor.app.desk import Selection
+from northmoor.app.desk import PAGE, Selection
+from northmoor.app.pages.inplace import InPlace
 from northmoor.app.window import Window
 from northmoor.core.layout.places import Spot
 from northmoor.core.model.edits import table_of
@@ -41,6 +42,11 @@ def editor(window: Window, field: str) -> QWidget:
     found = [w for w in window.pages.inspector.findChildren(QWidget) if w.property("field") == field]
     assert found, field
     return found[-1]
+
+
+def lines_in_place(window: Window) -> list[InPlace]:
+    """The lines that stand open over the pages."""
+    return [line for line in window.pages.canvas.viewport().findChildren(InPlace) if line.isVisible()]
 
 
 def type_into(line: QWidget, text: str, qtbot: QtBot) -> None:
@@ -144,9 +150,48 @@ def test_a_second_click_edits_the_cell(window: Window, qtbot: QtBot) -> None:
     (first, *_) = spots(window, row="head", column="fares")
     for _ in range(2):
         qtbot.mouseClick(window.pages.canvas.viewport(), Qt.MouseButton.LeftButton, pos=point_on(window, first))
-    focused = window.focusWidget()
-    assert focused is not None
-    assert focused.property("field") == "title"
+    line = window.focusWidget()
+    assert isinstance(line, InPlace)
+    assert line.text() == "Fares, €"
+    line.setText("Income, €")
+    qtbot.keyClick(line, Qt.Key.Key_Return)
+    assert table_of(window.desk.report, "full", TABLE).columns[3].title == "Income, €"
+    settle(window, qtbot)
+
+
+@pytest.mark.parametrize(
+    ("wanted", "before", "typed"),
+    [
+        ({"row": "detail", "column": "tickets"}, "tickets", "tickets * 2"),
+        ({"row": "total", "level": "route", "column": "fares"}, "sum(fares)", "avg(fares)"),
+        ({"row": "heading", "column": "month"}, "{route_name}", "{route}"),
+        ({"block": "scope"}, "{label(:season)}, {label(:year)}", "{label(:year)}"),
+        ({"block": "header", "column": "0.end"}, "Tarrow Sound Ferries", "Tarrow"),
+    ],
+)
+def test_every_kind_of_cell_is_edited_where_it_stands(
+    window: Window, qtbot: QtBot, wanted: dict, before: str, typed: str
+) -> None:
+    (first, *_) = [s for s in spots(window, **wanted) if s.column or s.row == "text"]
+    viewport = window.pages.canvas.viewport()
+    for key, is_changed in ((Qt.Key.Key_Escape, False), (Qt.Key.Key_Return, True)):
+        window.desk.select(PAGE)
+        for _ in range(2):
+            qtbot.mouseClick(viewport, Qt.MouseButton.LeftButton, pos=point_on(window, first))
+        (line,) = lines_in_place(window)
+        assert line.text() == before
+        line.setText(typed)
+        qtbot.keyClick(line, key)
+        assert lines_in_place(window) == []
+        assert bool(window.desk.undo_label) == is_changed
+    settle(window, qtbot)
+    assert window._rendered.findings == ()
+    window.desk.select(PAGE)
+    (first, *_) = [s for s in spots(window, **wanted) if s.column or s.row == "text"]
+    for _ in range(2):
+        qtbot.mouseClick(viewport, Qt.MouseButton.LeftButton, pos=point_on(window, first))
+    (line,) = lines_in_place(window)
+    assert line.text() == typed
 
 
 def test_dragging_a_columns_edge_sets_its_width(window: Window, qtbot: QtBot) -> None:

@@ -10,6 +10,7 @@ from northmoor.app.data.rows import RowsModel
 from northmoor.app.desk import Desk
 from northmoor.app.icons import icon
 from northmoor.app.theme import GORSE_TEXT, HEATHER, LICHEN_TEXT, LIT, MIST, MONO_FONT, PAGE, PEAT, STONE_TEXT
+from northmoor.app.widgets import restyle
 from northmoor.app.worker import RenderJob, Worker
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.expr.formats import Customs
@@ -178,10 +179,7 @@ class DataWorkspace(QWidget):
 
     def _tell(self, text: str, kind: str) -> None:
         self._told.setObjectName(kind)
-        style = self._told.style()
-        if style is not None:
-            style.unpolish(self._told)
-            style.polish(self._told)
+        restyle(self._told)
         self._told.setText(text)
 
 

@@ -45,7 +45,7 @@ class Canvas(QAbstractScrollArea):
 
     pages_wanted = pyqtSignal(list)
     picked = pyqtSignal(object)
-    edit_wanted = pyqtSignal(object)
+    edit_wanted = pyqtSignal(object, QRect)
     width_dragged = pyqtSignal(str, str, int)
     field_dropped = pyqtSignal(str, object)
     page_changed = pyqtSignal(int, int)
@@ -363,6 +363,14 @@ class Canvas(QAbstractScrollArea):
                 )
         return None
 
+    def _rect_under(self, point: QPoint) -> QRect:
+        """Where on screen the spot under a point is."""
+        under = self._under(point)
+        spot = self._shown[under[0]].places.spot_at(under[1], under[2]) if under and under[0] in self._shown else None
+        if under is None or spot is None:
+            return QRect(point, QSize(0, 0))
+        return self._on_screen(self.page_rect(under[0]), spot).toRect()
+
     def _edge_at(self, point: QPoint) -> tuple[Edge, int] | None:
         under = self._under(point)
         if under is None or under[0] not in self._shown:
@@ -399,7 +407,7 @@ class Canvas(QAbstractScrollArea):
             return
         selection = self._selection_at(point)
         if selection == self._selection and selection.kind in ("cell", "text", "header", "footer"):
-            self.edit_wanted.emit(selection)
+            self.edit_wanted.emit(selection, self._rect_under(point))
         else:
             self.picked.emit(selection)
 

@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.theme import PAGE, STONE
+from northmoor.app.widgets import restyle
 from northmoor.core.model.lengths import format_length, in_millimetres, parse_length
 from northmoor.core.model.part import Part
 
@@ -201,10 +202,7 @@ class LengthEditor(QLineEdit):
         self.setProperty("invalid", invalid)
         if invalid:
             self.setToolTip("That is no length. Write for example 32mm, 9pt or 1.5in.")
-        style = self.style()
-        if style is not None:
-            style.unpolish(self)
-            style.polish(self)
+        restyle(self)
 
 
 def _swatch(color: str | None) -> QIcon:

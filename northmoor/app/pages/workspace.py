@@ -1,6 +1,6 @@
 """The Pages workspace: Contents and Fields at the left, the canvas, the inspector at the right."""
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QRect, Qt
 from PyQt6.QtWidgets import QLabel, QSplitter, QVBoxLayout, QWidget
 
 from northmoor.app.desk import Desk, Selection
@@ -8,6 +8,7 @@ from northmoor.app.pages.canvas import Canvas
 from northmoor.app.pages.contents import Contents
 from northmoor.app.pages.dropping import DropTarget
 from northmoor.app.pages.fields import Fields
+from northmoor.app.pages.inplace import InPlace, definition_of
 from northmoor.app.pages.inspector import Inspector
 from northmoor.app.worker import PageShown, Rendered
 from northmoor.core.expr.language import column_expression
@@ -26,12 +27,14 @@ class PagesWorkspace(QWidget):
         self.canvas = Canvas()
         self.inspector = Inspector(desk)
         self._rendered: Rendered | None = None
+        self._line: InPlace | None = None
         self._place()
         desk.changed.connect(self._changed)
         desk.selected.connect(self._selected)
         self.contents.picked.connect(desk.select)
         self.canvas.picked.connect(desk.select)
         self.canvas.edit_wanted.connect(self._edit)
+        self.canvas.verticalScrollBar().valueChanged.connect(self._close_line)
         self.canvas.width_dragged.connect(self.set_width)
         self.canvas.field_dropped.connect(self.drop_field)
         self.fields.column_wanted.connect(self.add_column)
@@ -144,9 +147,26 @@ class PagesWorkspace(QWidget):
         self.contents.select(selection)
         self.canvas.select(selection)
 
-    def _edit(self, selection: Selection) -> None:
-        self._desk.select(selection)
-        self.inspector.edit_first()
+    def _close_line(self) -> None:
+        if self._line is not None:
+            self._line.finish(True)
+
+    def _edit(self, selection: Selection, place: QRect) -> None:
+        """Edit a part where it stands; one that does not fit a line is edited in the inspector."""
+        report, edition = self._desk.report, self._desk.edition
+        assert report is not None
+        assert edition is not None
+        definition = definition_of(report, edition.name, selection)
+        if definition is None:
+            self.inspector.edit_first()
+            return
+        self._close_line()
+        change = definition.change
+        viewport = self.canvas.viewport()
+        assert viewport is not None
+        self._line = InPlace(
+            viewport, place, definition.text, lambda text: self._desk.edit("Change the cell", change(text))
+        )
 
 
 def _titled(title: str, widget: QWidget) -> QWidget:
