@@ -186,7 +186,7 @@ class Window(QMainWindow):
         worker.failed.connect(self._show_failure)
         worker.stopped.connect(lambda: self.tell("Stopped. The last good pages stay; F5 tries again.", "warning"))
         worker.page_shown.connect(self.pages.show_page)
-        worker.progress.connect(lambda text: self.tell(text, "quiet"))
+        worker.progress.connect(lambda text: self.tell(f"{text} · Esc stops it", "quiet"))
         worker.busy_changed.connect(self._show_busy)
         worker.delivered.connect(self._delivered)
         worker.delivery_failed.connect(lambda message: self.tell(message, "fault"))
