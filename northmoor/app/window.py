@@ -25,9 +25,11 @@ from northmoor import __version__
 from northmoor.app.actions import MENUS, fill_menus
 from northmoor.app.data.workspace import DataWorkspace
 from northmoor.app.desk import Desk
+from northmoor.app.finder import Entry, Finder
 from northmoor.app.icons import icon
 from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameter_bar import ParameterBar
+from northmoor.app.recovery import Recovery
 from northmoor.app.theme import HEATHER, PAGE, PEAT
 from northmoor.app.widgets import discard, restyle
 from northmoor.app.worker import Rendered, RenderJob, Worker
@@ -48,6 +50,7 @@ class Window(QMainWindow):
         self.pages = PagesWorkspace(self.desk)
         self.data = DataWorkspace(self.desk, self.worker)
         self.parameters = ParameterBar(self.desk)
+        self._recovery = Recovery(self.desk, self)
         self._stack = QStackedWidget()
         self._title = QLabel()
         self._editions = QWidget()
@@ -213,6 +216,7 @@ class Window(QMainWindow):
         """Open a report; what is wrong with it is told, and what was open stays."""
         if not self._may_leave():
             return False
+        self._recovery.let_go()
         try:
             self.desk.open(path)
         except NorthmoorError as error:
@@ -221,6 +225,7 @@ class Window(QMainWindow):
                 self.pages.canvas.show_message(str(error))
             return False
         self._settings.setValue("last", str(path))
+        self._recovery.offer()
         return True
 
     def save(self) -> bool:
@@ -303,6 +308,17 @@ class Window(QMainWindow):
             box.setTextFormat(Qt.TextFormat.PlainText)
             box.setText("\n\n".join(str(finding) for finding in findings[:12]))
             box.open()
+
+    def show_finder(self) -> None:
+        """Find a command, a part of the edition or a field, and do what belongs to it."""
+        commands = [
+            Entry(action.text().rstrip("…"), f"command {action.shortcut().toString()}".strip(), "play", action.trigger)
+            for name, action in self.actions_by_name.items()
+            if action.isEnabled() and name != "find"
+        ]
+        self._finder = Finder([*commands, *self.pages.entries()], self)
+        self._finder.show()
+        self._finder.line.setFocus()
 
     def show_keys(self) -> None:
         """List the shortcuts and what the mouse does on the pages."""
@@ -469,6 +485,7 @@ class Window(QMainWindow):
         if not self._may_leave():
             event.ignore()
             return
+        self._recovery.let_go()
         self._settings.setValue("geometry", self.saveGeometry())
         self._settings.setValue("pages-split", self.pages.split.saveState())
         self.worker.close()

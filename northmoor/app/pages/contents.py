@@ -72,6 +72,17 @@ class Contents(QTreeWidget):
                 item.setSelected(True)
         self.blockSignals(False)
 
+    def parts(self) -> list[tuple[str, Selection]]:
+        """Every entry's text, led by those it lies in, and what it selects."""
+        found = []
+        for item in self._items():
+            texts, above = [item.text(0)], item.parent()
+            while above is not None:
+                texts.insert(0, above.text(0))
+                above = above.parent()
+            found.append((" › ".join(texts), item.data(0, _SELECTION)))
+        return found
+
     def _add_running(self, running: Running, name: str) -> None:
         icons = {"header": "panel-top", "footer": "panel-bottom"}
         parent = self._add(None, f"Page {name}", icons[name], Selection(name, name))

@@ -26,6 +26,11 @@ ICONS = {
 EMPTY = "The fields of the table's query stand here once it has run. If it fails, mend its SQL in Data."
 
 
+def field_of(item: QListWidgetItem) -> str:
+    """The name of the field that an entry of the list shows."""
+    return str(item.data(Qt.ItemDataRole.UserRole))
+
+
 class Fields(QListWidget):
     """The fields of a query. Enter or a double click adds a column; the context menu also adds levels."""
 
@@ -42,7 +47,7 @@ class Fields(QListWidget):
         self.setDragEnabled(True)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.customContextMenuRequested.connect(self._menu)
-        self.itemActivated.connect(lambda item: self.column_wanted.emit(item.data(Qt.ItemDataRole.UserRole)))
+        self.itemActivated.connect(lambda item: self.column_wanted.emit(field_of(item)))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """Say what belongs here when there is nothing yet."""
@@ -65,16 +70,21 @@ class Fields(QListWidget):
             if name == current:
                 self.setCurrentItem(item)
 
+    def names(self) -> list[tuple[str, str]]:
+        """What readers see of each field, and its name."""
+        items = [item for n in range(self.count()) if (item := self.item(n)) is not None]
+        return [(item.text(), field_of(item)) for item in items]
+
     def current_field(self) -> str | None:
         """The chosen field's name."""
         item = self.currentItem()
-        return item.data(Qt.ItemDataRole.UserRole) if item else None
+        return field_of(item) if item else None
 
     def mimeData(self, items: Iterable[QListWidgetItem]) -> QMimeData:
         """The dragged field's name."""
         data = QMimeData()
         for item in items:
-            data.setData(MIME, str(item.data(Qt.ItemDataRole.UserRole)).encode())
+            data.setData(MIME, field_of(item).encode())
         return data
 
     def keyPressEvent(self, event: object) -> None:
@@ -89,7 +99,7 @@ class Fields(QListWidget):
         item = self.itemAt(point)
         if item is None:
             return
-        field = item.data(Qt.ItemDataRole.UserRole)
+        field = field_of(item)
         menu = QMenu(self)
         menu.addAction(icon("columns-3"), "Add as a column", lambda: self.column_wanted.emit(field))
         menu.addAction(icon("brackets"), "Group by it", lambda: self.level_wanted.emit(field))

@@ -1,9 +1,12 @@
 """The Pages workspace: Contents and Fields at the left, the canvas, the inspector at the right."""
 
+from functools import partial
+
 from PyQt6.QtCore import QRect, Qt
 from PyQt6.QtWidgets import QLabel, QSplitter, QVBoxLayout, QWidget
 
 from northmoor.app.desk import Desk, Selection
+from northmoor.app.finder import Entry
 from northmoor.app.pages.canvas import Canvas
 from northmoor.app.pages.contents import Contents
 from northmoor.app.pages.dropping import DropTarget
@@ -128,6 +131,20 @@ class PagesWorkspace(QWidget):
     def set_width(self, table: str, column: str, width: int) -> None:
         """Set a column's width."""
         self._desk.edit("Change the width", lambda r, e: edits.change_column(r, e, table, column, width=width))
+
+    def entries(self) -> list[Entry]:
+        """What can be found here: the parts in Contents, and the fields."""
+        parts = [
+            Entry(text, "part of the report", "file-text", partial(self._desk.select, selection))
+            for text, selection in self.contents.parts()
+        ]
+        columns = [
+            Entry(t, "field: add as a column", "columns-3", partial(self.add_column, f)) for t, f in self.fields.names()
+        ]
+        levels = [
+            Entry(t, "field: group by it", "brackets", partial(self.add_level, f)) for t, f in self.fields.names()
+        ]
+        return [*parts, *columns, *levels]
 
     def _changed(self) -> None:
         edition = self._desk.edition
