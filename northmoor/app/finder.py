@@ -35,6 +35,7 @@ class Finder(QDialog):
 
     def __init__(self, entries: Sequence[Entry], parent: QWidget) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
+        self.setObjectName("finder")
         self._entries = entries
         self.line = QLineEdit()
         self.line.setPlaceholderText("a command, a part of the report, or a field")
@@ -42,6 +43,8 @@ class Finder(QDialog):
         self.line.setToolTip("Type any of its words; Up and Down choose, Enter does it")
         self.found = QListWidget()
         self.found.setAccessibleName("Found")
+        self.found.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.found.setTextElideMode(Qt.TextElideMode.ElideMiddle)
         self.found.setToolTip("What has these words")
         self._none = QLabel("Nothing has these words. Try fewer of them.")
         self._none.setObjectName("quiet")
@@ -53,7 +56,7 @@ class Finder(QDialog):
         self.line.installEventFilter(self)
         self.found.itemActivated.connect(self._choose)
         self.found.itemClicked.connect(self._choose)
-        self.resize(460, 380)
+        self.resize(540, 380)
         self.move(parent.mapToGlobal(parent.rect().center()) - self.rect().center())
         self._narrow("")
 

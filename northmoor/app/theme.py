@@ -46,6 +46,8 @@ QStatusBar {{ background: {LINEN}; border-top: 1px solid {LINE}; }}
 QStatusBar::item {{ border: none; }}
 QToolTip {{ background: {PEAT}; color: {MIST}; border: none; padding: 4px 6px; }}
 QDialogButtonBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
+QDialog#finder {{ border: 1px solid {STONE}; }}
+QDialog#finder QListWidget {{ background: {MIST}; }}
 QFrame#bar {{ background: {MIST}; border-bottom: 1px solid {LINE}; }}
 QFrame#side {{ background: {LINEN}; border-right: 1px solid {LINE}; }}
 QWidget#panel, QScrollArea#panel, QScrollArea#panel > QWidget > QWidget {{ background: {LINEN}; }}

@@ -135,7 +135,7 @@ class PagesWorkspace(QWidget):
     def entries(self) -> list[Entry]:
         """What can be found here: the parts in Contents, and the fields."""
         parts = [
-            Entry(text, "part of the report", "file-text", partial(self._desk.select, selection))
+            Entry(text, "part", "file-text", partial(self._desk.select, selection))
             for text, selection in self.contents.parts()
         ]
         columns = [
