@@ -30,7 +30,7 @@ from northmoor.app.icons import icon
 from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameter_bar import ParameterBar
 from northmoor.app.recovery import Recovery
-from northmoor.app.theme import HEATHER, PAGE, PEAT
+from northmoor.app.theme import GORSE, HEATHER, PAGE, PEAT
 from northmoor.app.widgets import discard, restyle
 from northmoor.app.worker import Rendered, RenderJob, Worker
 from northmoor.core.errors import NorthmoorError
@@ -413,7 +413,7 @@ class Window(QMainWindow):
     def _show_preflight(self) -> None:
         findings = self._rendered.findings if self._rendered else ()
         self._findings.setVisible(bool(findings))
-        self._findings.setIcon(icon("triangle-alert", "#C9971C"))
+        self._findings.setIcon(icon("triangle-alert", GORSE))
         self._findings.setText(f"Preflight: {len(findings)} to look at")
         self._findings.setToolTip("<br>".join(escape(str(finding)) for finding in findings[:12]))
 

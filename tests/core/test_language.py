@@ -6,7 +6,8 @@ from hypothesis import strategies as st
 
 from northmoor.core.errors import ExpressionError
 from northmoor.core.expr.language import AGGREGATES, SCALARS, bare_column, column_expression, columns_in, parse
-from northmoor.core.expr.templates import Slot, literal_template, parse_template
+from northmoor.core.expr.templates import Slot, parse_template
+from northmoor.core.model.blocks import literal
 
 
 @pytest.mark.parametrize(
@@ -118,4 +119,4 @@ def test_a_templates_faults_are_placed_in_the_whole_text(text: str, position: in
 
 @given(st.text())
 def test_a_literal_template_shows_the_text_itself(text: str) -> None:
-    assert "".join(str(part) for part in parse_template(literal_template(text))) == text
+    assert "".join(str(part) for part in parse_template(literal(text))) == text

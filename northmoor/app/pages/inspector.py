@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFormLayout, QFrame, QLabel, QPushButton, QScrollAre
 from northmoor.app.desk import Desk, Selection
 from northmoor.app.icons import icon
 from northmoor.app.pages.editors import editor_for, label_of
+from northmoor.app.theme import LINE
 from northmoor.core.model import edits
 from northmoor.core.model.blocks import Cell, Column, Level, PictureBlock, Row, TableBlock, TextBlock
 from northmoor.core.model.looks import Look
@@ -306,7 +307,7 @@ class Inspector(QScrollArea):
     def _section(self, text: str) -> None:
         line = QFrame()
         line.setFixedHeight(1)
-        line.setStyleSheet("background: #CFC9BC;")
+        line.setStyleSheet(f"background: {LINE};")
         self._add(line)
         label = QLabel(text)
         label.setObjectName("section")

@@ -73,8 +73,3 @@ def _slot_of(text: str, start: int, semicolon: int | None, end: int) -> Slot:
     except ExpressionError as error:
         inner = len(expression) - len(expression.lstrip()) + (error.position or 0)
         raise ExpressionError(error.message, start + 1 + inner, error.place) from error
-
-
-def literal_template(text: str) -> str:
-    """The template that shows a text as it is."""
-    return text.replace("{", "{{").replace("}", "}}")

@@ -12,7 +12,7 @@ from typing import Any, Protocol
 import numpy as np
 import numpy.typing as npt
 
-from northmoor.core.layout.text import Line, Shaper
+from northmoor.core.layout.text import Shaper
 
 Ints = npt.NDArray[np.int64]
 
@@ -78,11 +78,6 @@ class Texts:
 
     def __len__(self) -> int:
         return len(self.x)
-
-    def text_line(self, item: int) -> Line:
-        """The shaped line of an item."""
-        shaper: Shaper = self.shapers[self.face[item]]
-        return shaper.line(int(self.line[item]))
 
 
 @dataclass(frozen=True, slots=True, eq=False)

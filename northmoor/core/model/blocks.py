@@ -11,6 +11,11 @@ from northmoor.core.model.part import Identifier, Name, Part, Title, unique_name
 Gap = Annotated[Length, Field(ge=0, le=1_000_000)]
 
 
+def literal(text: str) -> str:
+    """The template that shows a text as it is."""
+    return text.replace("{", "{{").replace("}", "}}")
+
+
 class Content(Part):
     """What stands in a cell: a value with a format, or a text template."""
 
@@ -161,7 +166,7 @@ class TableBlock(Part):
     """Space between it and the next block."""
 
     @model_validator(mode="after")
-    def _names_are_known_andunique_names(self) -> "TableBlock":
+    def _names_are_known_and_unique(self) -> "TableBlock":
         names = [column.name for column in self.columns]
         unique_names(names, "column")
         levels = [level.name for level in self.levels]

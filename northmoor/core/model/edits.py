@@ -5,7 +5,7 @@ All raise pydantic.ValidationError when the result would be no sound report, and
 
 from typing import Any
 
-from northmoor.core.model.blocks import Cell, Column, Level, Row, TableBlock
+from northmoor.core.model.blocks import Cell, Column, Level, Row, TableBlock, literal
 from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.looks import Look
 from northmoor.core.model.part import Part
@@ -59,7 +59,7 @@ def add_column(report: Report, edition: str, table: str, field: str, expression:
     block = table_of(report, edition, table)
     setting = column_setting(report.query(block.query), field)
     name = _free(field, [c.name for c in block.columns])
-    column = Column(name=name, value=expression, title=_literal(setting.label or field))
+    column = Column(name=name, value=expression, title=literal(setting.label or field))
     place = len(block.columns) if at is None else at
     return change_block(report, edition, table, columns=(*block.columns[:place], column, *block.columns[place:]))
 
@@ -227,7 +227,3 @@ def _free(name: str, taken: list[str]) -> str:
     while candidate in taken:
         candidate, count = f"{name}_{count}", count + 1
     return candidate
-
-
-def _literal(text: str) -> str:
-    return text.replace("{", "{{").replace("}", "}}")

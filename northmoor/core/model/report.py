@@ -123,7 +123,7 @@ class Edition(Part):
     """What flows down the pages, in order."""
 
     @model_validator(mode="after")
-    def _block_names_areunique_names(self) -> "Edition":
+    def _block_names_are_unique(self) -> "Edition":
         unique_names([block.name for block in self.blocks], "block")
         return self
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from northmoor.core.model.blocks import Cell, Column, Level, Row, TableBlock, TextBlock
+from northmoor.core.model.blocks import Cell, Column, Level, Row, TableBlock, TextBlock, literal
 from northmoor.core.model.data import Parameter, Query
 from northmoor.core.model.looks import Style
 from northmoor.core.model.report import Edition, Report, Running, RunningLine, TextPiece
@@ -40,7 +40,7 @@ def listing(
         query=query.name,
         style="body",
         head_style="head",
-        columns=tuple(Column(name=n, value=e, title=_escaped(label)) for n, e, label in shown),
+        columns=tuple(Column(name=n, value=e, title=literal(label)) for n, e, label in shown),
         levels=tuple(_level(name, expressions, shown, totals) for name in levels),
         total=total_row("Total", expressions, shown, totals, "grand-total") if totals else None,
     )
@@ -80,7 +80,3 @@ def total_row(
     if first > 0:
         return Row(style=style, cells=(Cell(column=names[0], text=label, span=first), *sums))
     return Row(style=style, cells=tuple(sums))
-
-
-def _escaped(label: str) -> str:
-    return label.replace("{", "{{").replace("}", "}}")
