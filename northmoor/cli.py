@@ -66,7 +66,7 @@ def run(
 ) -> None:
     """Run a report into a file."""
     document = Session(Library.around(report)).render(load_report(report), _assignments(assign or []), edition)
-    blocked = [f for f in document.findings if f.rule == "faulty block"]
+    blocked = [f for f in document.findings if f.rule in ("faulty block", "faulty query")]
     if blocked:
         _fail(str(blocked[0]))
     document.write(out)

@@ -144,16 +144,19 @@ class Session:
         rows = {name: r for name, r in fetched.items() if isinstance(r, Rows)}
         customs = Customs(report.locale, report.currency, report.time_zone)
         setting = Setting(report, customs, self._shapers, self._kept, self.library.picture, stop)
+        shown = {table.query for table in edition.tables}
+        for name, failure in fetched.items():
+            if isinstance(failure, NorthmoorError) and name not in shown:
+                setting.find("faulty query", failure.place, failure.message)
         title = edition.title or report.title
         data_time = values.data_time or max((r.data_time for r in rows.values()), default=None)
         named: dict[str, Any] = {"report_title": title, "data_time": data_time}
-        per_page = {"page_number": PER_PAGE + "page_number", "page_count": PER_PAGE + "page_count"}
 
         def running(
             wanted: list[str],
             numbers: Sequence[int] = (1,),
             counts: Sequence[int] = (1,),
-            more: Mapping[str, Any] = per_page,
+            more: Mapping[str, Any] = PER_PAGE,
         ) -> Mapping[str, Computed]:
             if not wanted:
                 return {}

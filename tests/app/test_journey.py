@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pikepdf
 import pytest
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QPoint, QSettings, Qt
 from PyQt6.QtWidgets import QComboBox, QLineEdit, QMessageBox, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
@@ -290,15 +290,6 @@ def test_the_window_remembers_its_size(new_window: Callable[[], Window]) -> None
     first = new_window()
     first.resize(1100, 700)
     first.close()
-    assert (lambda w: (w.width(), w.height()))(_restored(new_window)) == (1100, 700)
-
-
-def _restored(new_window: Callable[[], Window]) -> Window:
-    from PyQt6.QtCore import QSettings
-
-    from northmoor.app.window import Window as Made
-
-    probe = new_window()
-    made = Made(QSettings(probe._settings.fileName(), QSettings.Format.IniFormat))
-    made.worker.close()
-    return made
+    again = Window(QSettings(first._settings.fileName(), QSettings.Format.IniFormat))
+    again.worker.close()
+    assert (again.width(), again.height()) == (1100, 700)

@@ -176,3 +176,18 @@ def test_the_whole_road_is_one_call_for_a_script(demo: Path, tmp_path: Path) -> 
         "OX-SH",
         "TQ-SH",
     }
+
+
+def test_a_query_that_only_an_expression_reaches_tells_its_own_fault(library: MakeLibrary) -> None:
+    queries = [query("select * from lines"), Query(name="targets", connection="db", sql="select nix from lines")]
+    table = table_of("pieces", total=row_of(pieces="sum(pieces) / max(targets.t)"))
+    document = render(report_of(table, queries=queries), library(FREIGHT))
+    assert [f.rule for f in document.findings] == ["faulty query", "faulty cell"]
+    assert "no such column: nix" in str(document.findings[0])
+    assert column_of(document, "pieces")[0] == "4"
+
+
+def test_a_title_is_a_text_whatever_it_begins_with(library: MakeLibrary) -> None:
+    report = report_of(TextBlock(name="t", text="{report_title()}"), title="\x00page_number")
+    (item,) = dumped(render(report, library(FREIGHT)))["pages"][0]["items"]
+    assert item["text"].endswith("page_number")

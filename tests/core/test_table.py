@@ -247,3 +247,24 @@ def test_totals_of_random_rows_equal_straight_sql(tmp_path_factory: pytest.TempP
         assert ours == straight
     assert sum(line.kind == "detail" for line in lines) == len(rows)
     connection.close()
+
+
+def test_a_bare_column_is_still_checked_when_another_cell_of_its_row_fails(library: MakeLibrary) -> None:
+    table = table_of(
+        "pieces",
+        "note",
+        levels=(level_of("route", total=row_of(pieces="cast(max(vessel) as integer)", note="vessel")),),
+    )
+    document = render(report_of(table), library(FREIGHT))
+    totals = [line.cells["note"] for line in lines_of(document) if line.kind == "total"]
+    assert totals == ["⚠ 2 values", "⚠ 2 values", "Dunlin"]
+
+
+def test_a_column_whose_name_has_spaces_says_its_count_too(library: MakeLibrary) -> None:
+    made = library(
+        'create table lines (k text, "of the vessel" text); insert into lines values (1, 2), (1, 3), (1, 4);'
+    )
+    table = table_of("k", levels=(level_of("k", total=row_of(k='"of the vessel"')),))
+    assert [line.cells["k"] for line in lines_of(render(report_of(table), made)) if line.kind == "total"] == [
+        "⚠ 3 values"
+    ]

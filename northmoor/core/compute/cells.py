@@ -1,7 +1,7 @@
 """Cells: the expressions of one scope computed together, and each one's faults kept to itself."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import pyarrow as pa
@@ -15,6 +15,14 @@ ROWS = "__nm_rows"
 """The engine's name for a table's rows in their order, with their group numbers."""
 
 
+@dataclass(frozen=True)
+class Fault:
+    """Why a cell has no value in a row; `values` is how many it stands for, where that is the reason."""
+
+    message: str
+    values: int | None = None
+
+
 @dataclass(frozen=True, eq=False)
 class Computed:
     """An expression's values in the order of its scope's rows, with the faults of single rows by row number.
@@ -23,7 +31,7 @@ class Computed:
     """
 
     values: pa.Array
-    faults: Mapping[int, str] = field(default_factory=dict)
+    faults: Mapping[int, Fault] = field(default_factory=dict)
     fault: ExpressionError | None = None
 
 
@@ -57,11 +65,12 @@ def _compute_sound(
     listed = ", ".join(f"{cell.sql} as c{i}" for i, cell in enumerate(cells))
     try:
         table = engine.run(f"select {listed} from {source} order by {order}", bound)
+        computed = [Computed(whole(table.column(i))) for i in range(len(cells))]
     except EngineError:
-        return [_compute_alone(engine, cell, source, order, count) for cell in cells]
+        computed = [_compute_alone(engine, cell, source, order, count) for cell in cells]
     return [
-        Computed(whole(table.column(i)), _not_constant(engine, compiler, cell, source, order))
-        for i, cell in enumerate(cells)
+        replace(each, faults={**each.faults, **_not_constant(engine, compiler, cell, source, order)})
+        for each, cell in zip(computed, cells, strict=True)
     ]
 
 
@@ -79,12 +88,12 @@ def _compute_alone(engine: Engine, cell: Compiled, source: str, order: str, coun
     except EngineError:
         return faulty(count, ExpressionError(f"The engine cannot compute it: {message}.", 0))
     bad = pc.indices_nonzero(whole(failed.column(0)))
-    return Computed(whole(values.column(0)), dict.fromkeys(bad.to_pylist(), message))
+    return Computed(whole(values.column(0)), dict.fromkeys(bad.to_pylist(), Fault(message)))
 
 
-def _not_constant(engine: Engine, compiler: Compiler, cell: Compiled, source: str, order: str) -> dict[int, str]:
+def _not_constant(engine: Engine, compiler: Compiler, cell: Compiled, source: str, order: str) -> dict[int, Fault]:
     """Rows in which a bare column has several values, each told how many."""
-    faults: dict[int, str] = {}
+    faults: dict[int, Fault] = {}
     for constant in cell.constants:
         flag = name_of(constant.is_constant, compiler.names)
         flags = whole(engine.run(f'select "{flag}" from {source} order by {order}').column(0))
@@ -93,7 +102,8 @@ def _not_constant(engine: Engine, compiler: Compiler, cell: Compiled, source: st
             groups = per_group(int(constant.distinct.scope), f"{constant.distinct.sql} as n")
             counts = engine.run(groups).column("n").to_pylist()
             for row in bad:
-                faults.setdefault(row, f"{constant.column} has {counts[row]:,} values here; total it, or group by it")
+                what = f"{constant.column} has {counts[row]:,} values here; total it, or group by it"
+                faults.setdefault(row, Fault(what, counts[row]))
     return faults
 
 

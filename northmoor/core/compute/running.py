@@ -12,7 +12,7 @@ import pyarrow as pa
 
 from northmoor.core.compute.cells import Computed, compute_cells
 from northmoor.core.compute.engine import Engine, EngineError, told
-from northmoor.core.compute.scopes import BASE, Aggregated, Compiled, Compiler, Standing
+from northmoor.core.compute.scopes import BASE, Aggregated, Compiled, Compiler, PageColumn, Standing
 from northmoor.core.compute.table import scope_table
 from northmoor.core.errors import ExpressionError
 from northmoor.core.expr.language import parse, quoted
@@ -21,8 +21,8 @@ from northmoor.core.sources.values import Values
 from northmoor.core.stopping import Stop
 
 PAGES = "__nm_pages"
-PER_PAGE = "\0"
-"""Begins a named value that is a column of the pages rather than one value."""
+PER_PAGE = {name: PageColumn(name) for name in ("page_number", "page_count")}
+"""The named values that differ from page to page."""
 
 
 def compute_running(

@@ -58,6 +58,13 @@ class Constant:
 
 
 @dataclass(frozen=True)
+class PageColumn:
+    """A named value that differs from page to page: a column of the pages."""
+
+    name: str
+
+
+@dataclass(frozen=True)
 class Standing:
     """Where an expression stands.
 
@@ -250,11 +257,7 @@ class _Work:
             if name not in self.standing.named:
                 raise self._fault(f"{name}() is not known here; it can stand in a header or footer", node)
             value = self.standing.named[name]
-            return (
-                exp.column(value[1:], quoted=True)
-                if isinstance(value, str) and value[:1] == "\0"
-                else self._bind(name, value)
-            )
+            return exp.column(value.name, quoted=True) if isinstance(value, PageColumn) else self._bind(name, value)
         return None
 
     def _fault(self, what: str, node: exp.Expr | None, word: str = "") -> ExpressionError:

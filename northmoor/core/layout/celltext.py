@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from northmoor.core.compute.cells import Computed
+from northmoor.core.compute.cells import Computed, Fault
 from northmoor.core.compute.table import ArrangedTable, Wanted, template_of
 from northmoor.core.errors import ExpressionError, Place
 from northmoor.core.expr.formats import format_values
@@ -61,7 +61,7 @@ def template_texts(
 ) -> CellTexts:
     """Texts of a template whose slots are computed; `pattern` serves slots without one of their own."""
     pieces: list[pa.Array | pa.Scalar] = []
-    faulty: dict[int, str] = {}
+    faulty: dict[int, Fault] = {}
     for part in template:
         if isinstance(part, str):
             pieces.append(pa.scalar(part))
@@ -69,15 +69,16 @@ def template_texts(
         values = computed[part.expression.text]
         if values.fault is not None:
             return whole_fault(count, values.fault)
-        faulty |= {row: message for row, message in values.faults.items() if row not in faulty}
+        faulty = {**values.faults, **faulty}
         try:
             pieces.append(format_values(values.values, part.pattern or pattern, setting.customs))
         except ExpressionError as error:
             return whole_fault(count, error)
     texts = _joined(pieces, count)
-    for row, message in faulty.items():
-        texts[row] = _short(message)
-    return CellTexts(texts, _is_number(template, computed), frozenset(faulty), tuple(dict.fromkeys(faulty.values())))
+    for row, fault in faulty.items():
+        texts[row] = FAULT_TEXT if fault.values is None else f"{FAULT_MARK} {fault.values:,} values"
+    messages = tuple(dict.fromkeys(fault.message for fault in faulty.values()))
+    return CellTexts(texts, _is_number(template, computed), frozenset(faulty), messages)
 
 
 def _joined(pieces: list[pa.Array | pa.Scalar], count: int) -> list[str]:
@@ -89,12 +90,6 @@ def _joined(pieces: list[pa.Array | pa.Scalar], count: int) -> list[str]:
         return only
     joined: list[str] = pc.binary_join_element_wise(*pieces, "").to_pylist()
     return joined
-
-
-def _short(message: str) -> str:
-    """What a marked cell shows: how many values it stands for, or that it is at fault."""
-    words = message.split()
-    return f"{FAULT_MARK} {words[2]} values" if words[1:2] == ["has"] and words[3:4] == ["values"] else FAULT_TEXT
 
 
 def _is_number(template: Template, computed: Mapping[str, Computed]) -> bool:

@@ -91,6 +91,7 @@ class RunningText:
     texts: CellTexts
     paragraph: Paragraph
     left: int
+    top: int
     lines: npt.NDArray[np.int32]
     x: Ints
     y: int
@@ -132,8 +133,7 @@ class RunningLayout:
         )
         lines = max((text.height - 2 * own.look.padding) // own.leading, 1)
         drop = text.height - min(paragraph.height, text.height)
-        top = text.y - own.look.padding - (text.height - min(own.height, text.height)) + drop
-        return paragraph_layers(paragraph, text.left, top, 0, lines)
+        return paragraph_layers(paragraph, text.left, text.top + drop, 0, lines)
 
 
 def lay_out_running(
@@ -197,7 +197,7 @@ def _running_text(
     shift = {"start": slack * 0, "end": slack, "center": slack // 2}[empty.align]
     fits = (slack >= 0) & np.array(["\n" not in t and "\r" not in t for t in texts.texts], bool)
     y = top + height - min(empty.height, height) + look.padding
-    return RunningText(texts, empty, left, lines, left + look.inset + shift, y, widths, fits, height)
+    return RunningText(texts, empty, left, top, lines, left + look.inset + shift, y, widths, fits, height)
 
 
 def picture_layers(
