@@ -24,7 +24,7 @@ from northmoor.core.compute.scopes import (
     group_column,
 )
 from northmoor.core.errors import ExpressionError, LayoutError, Place
-from northmoor.core.expr.language import Expression, parse, quoted
+from northmoor.core.expr.language import Expression, bare_column, parse, quoted
 from northmoor.core.expr.templates import Slot, Template, parse_template
 from northmoor.core.model.blocks import Column, Content, TableBlock
 from northmoor.core.sources.fetch import Rows
@@ -222,7 +222,7 @@ def _cells(
     for want in wanted:
         scope = want.scope
         open_levels = plan.groupings[:scope] if scope > 0 else ()
-        keys = frozenset(c for g in open_levels if (c := _column_of(g.by)))
+        keys = frozenset(c for g in open_levels if (c := bare_column(g.by)))
         standing = Standing(own.names, tuple(g.name for g in plan.groupings), scope, keys, others)
         try:
             compiled[want] = compiler.compile(parse(want.expression), standing)
@@ -242,13 +242,6 @@ def _cells(
         cells |= direct
         cells |= dict(zip(rest, compute_cells(engine, compiler, checked, source, order, count), strict=True))
     return cells
-
-
-def _column_of(text: str) -> str | None:
-    try:
-        return parse(text).column
-    except ExpressionError:
-        return None
 
 
 def _direct(engine: Engine, expression: Expression, own: Rows) -> Computed | None:

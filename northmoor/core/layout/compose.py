@@ -20,6 +20,7 @@ from northmoor.core.layout.running import (
     RunningLayout,
     lay_out_running,
     picture_layers,
+    picture_or_fault,
     running_height,
     running_texts,
     slots_of,
@@ -215,7 +216,8 @@ class _Flow:
         self.used += block.space_after
 
     def picture(self, block: PictureBlock) -> None:
-        """Place a picture whole."""
+        """Place a picture whole; one that cannot be read is found now, not only when its page is drawn."""
+        picture_or_fault(block.file, block.name, self.setting)
         self._make_room(min(block.height, self.frame.height))
         self._add(Lines(block, self.used))
         self.used += block.height + block.space_after

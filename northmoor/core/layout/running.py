@@ -11,7 +11,7 @@ from northmoor.core.errors import ExpressionError, LayoutError, Place, ReportFil
 from northmoor.core.expr.templates import Slot, Template, parse_template
 from northmoor.core.layout.celltext import CellTexts, report_faults, template_texts, whole_fault
 from northmoor.core.layout.context import Setting
-from northmoor.core.layout.display import Layer, OneOrigin, Origin, Pictures, Texts
+from northmoor.core.layout.display import Layer, OneOrigin, Origin, Picture, Pictures, Texts
 from northmoor.core.layout.fonts import font_file
 from northmoor.core.layout.paragraph import (
     Paragraph,
@@ -200,16 +200,23 @@ def _running_text(
     return RunningText(texts, empty, left, top, lines, left + look.inset + shift, y, widths, fits, height)
 
 
+def picture_or_fault(file: str, block: str, setting: Setting) -> Picture | str:
+    """The picture of a file, or why there is none, which is noted as a finding."""
+    try:
+        return load_picture(file, setting)
+    except (LayoutError, ReportFileError) as error:
+        setting.find("picture", Place(block=block), error.message)
+        return error.message
+
+
 def picture_layers(
     file: str, height: int, align: Align, box: tuple[int, int, int], origin: Origin, setting: Setting
 ) -> tuple[Layer, ...]:
     """The layer of a picture in a box (left, top, width), or a message in its place."""
     left, y, width = box
-    try:
-        picture = load_picture(file, setting)
-    except (LayoutError, ReportFileError) as error:
-        setting.find("picture", Place(block=origin.block), error.message)
-        return paragraph_layers(fault_paragraph(error.message, width, origin, setting), left, y)
+    picture = picture_or_fault(file, origin.block, setting)
+    if isinstance(picture, str):
+        return paragraph_layers(fault_paragraph(picture, width, origin, setting), left, y)
     wide = width_at(picture, height)
     if wide > width:
         wide, height = width, height * width // wide
