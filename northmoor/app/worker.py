@@ -80,7 +80,7 @@ class Worker(QObject):
         super().__init__()
         self._condition = threading.Condition()
         self._render: RenderJob | None = None
-        self._tasks: list[Callable[[Stop], None]] = []
+        self._tasks: list[tuple[Callable[[Stop], None], Stop]] = []
         self._pages: list[tuple[int, float]] = []
         self._document: Document | None = None
         self._session: Session | None = None
@@ -126,9 +126,11 @@ class Worker(QObject):
         self._later(run)
 
     def stop(self) -> None:
-        """Stop what runs now."""
+        """Stop what runs now, and what waits behind it: it would only begin the same long work again."""
         with self._condition:
             self._stop.set()
+            for _, stop in self._tasks:
+                stop.set()
 
     def close(self) -> None:
         """Stop everything and end the thread."""
@@ -140,7 +142,7 @@ class Worker(QObject):
 
     def _later(self, task: Callable[[Stop], None]) -> None:
         with self._condition:
-            self._tasks.append(task)
+            self._tasks.append((task, Stop()))
             self._condition.notify()
 
     def _loop(self) -> None:
@@ -150,10 +152,9 @@ class Worker(QObject):
                     self._condition.wait()
                 if self._ends:
                     return
-                self._stop = Stop()
                 job, self._render = self._render, None
                 self._render_runs = job is not None
-                task = self._tasks.pop(0) if job is None and self._tasks else None
+                task, self._stop = self._tasks.pop(0) if job is None and self._tasks else (None, Stop())
                 page = self._pages.pop(0) if job is None and task is None else None
             if job is not None:
                 self._while_busy(lambda job=job: self._do_render(job, self._stop))  # type: ignore[misc]
