@@ -7,8 +7,10 @@ from pathlib import Path
 import pytest
 from hypothesis import HealthCheck, settings
 
-from northmoor.core.sources.connections import Connection, Connections, Library
+from northmoor.core.model.connections import Connections, SqliteConnection
+from northmoor.core.sources.connections import Library
 from northmoor.demo.library import make_library
+from tests.servers import PrivateMariadb, PrivatePostgresql, Server, running
 
 settings.register_profile(
     "suite",
@@ -47,8 +49,29 @@ def library(tmp_path: Path) -> Callable[[str], Library]:
         connection.executescript(script)
         connection.commit()
         connection.close()
-        made = Library(tmp_path, Connections(connections=(Connection(name="db", database="db.sqlite"),)))
+        made = Library(tmp_path, Connections(connections=(SqliteConnection(name="db", database="db.sqlite"),)))
         made.save()
         return made
 
     return make
+
+
+@pytest.fixture(scope="session")
+def postgresql(tarrow: sqlite3.Connection) -> Iterator[PrivatePostgresql]:
+    """A private PostgreSQL with the demo's tables."""
+    with running(PrivatePostgresql(), tarrow) as server:
+        yield server
+
+
+@pytest.fixture(scope="session")
+def mariadb(tarrow: sqlite3.Connection) -> Iterator[PrivateMariadb]:
+    """A private MariaDB with the demo's tables."""
+    with running(PrivateMariadb(), tarrow) as server:
+        yield server
+
+
+@pytest.fixture(params=["postgresql", "mariadb"])
+def server(request: pytest.FixtureRequest) -> Server:
+    """Each of the private servers in turn."""
+    found: Server = request.getfixturevalue(request.param)
+    return found

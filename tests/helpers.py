@@ -3,6 +3,8 @@
 import json
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import date, datetime
+from decimal import Decimal
 from typing import Any
 
 from northmoor.core.document import Document, Session
@@ -69,10 +71,14 @@ def render(report: Report, library: Library, **values: Any) -> Document:
     return Session(library).render(report, values)
 
 
+KINDS = {
+    int: "integer", str: "text", float: "float", bool: "boolean", Decimal: "decimal", date: "date", datetime: "timestamp",
+}  # fmt: skip
+
+
 def fetched(library: Library, sql: str, columns: Sequence[QueryColumn] = (), **values: Any) -> Rows:
     """The rows of a query; its parameters are made to fit the values."""
-    kinds = {int: "integer", str: "text", float: "float", bool: "boolean"}
-    parameters = tuple(Parameter(name=n, kind=kinds.get(type(v), "text")) for n, v in values.items())
+    parameters = tuple(Parameter(name=n, kind=KINDS.get(type(v), "text")) for n, v in values.items())
     report = report_of(queries=[query(sql, columns)], parameters=parameters)
     return Session(library).rows(report, "rows", bind(report, values), Stop())
 

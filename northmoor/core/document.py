@@ -14,7 +14,7 @@ from northmoor.core.compute.cells import Computed
 from northmoor.core.compute.running import PER_PAGE, compute_running
 from northmoor.core.compute.table import ArrangedTable, TablePlan, arrange, plan_of
 from northmoor.core.deliver.files import write_outputs
-from northmoor.core.errors import NorthmoorError, ParameterError, Place, QueryError, Stopped, did_you_mean
+from northmoor.core.errors import NorthmoorError, ParameterError, Stopped, did_you_mean
 from northmoor.core.expr.formats import Customs
 from northmoor.core.layout.compose import Composition, compose
 from northmoor.core.layout.context import Finding, Kept, Setting, Shapers
@@ -25,8 +25,8 @@ from northmoor.core.model.files import report_text
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.output.pdf import Metadata, PdfWriter, write_page_pdf, write_pdf
 from northmoor.core.sources.connections import Library
-from northmoor.core.sources.fetch import Rows, fetch
-from northmoor.core.sources.guard import check_query
+from northmoor.core.sources.fetch import Rows, ShowFirst, fetch
+from northmoor.core.sources.resolving import parameters_of, resolve
 from northmoor.core.sources.values import Values, bind
 from northmoor.core.stopping import Stop
 
@@ -72,16 +72,32 @@ class Session:
         """Fetch anew with the next rendering."""
         self._rows.clear()
 
-    def rows(self, report: Report, query: str, values: Values, stop: Stop, tell: Tell = lambda _: None) -> Rows:
-        """The rows of one query. Raises QueryError, ConnectionFault or Stopped."""
-        wanted = report.query(query)
-        try:
-            names = check_query(wanted.sql).parameters
-        except QueryError as error:
-            raise error.at(Place(query=query)) from None
-        connections = self.library.connections
-        key = (str(self.library.root), connections, wanted, values.key(names), report.time_zone)
-        return self._rows.get(key, lambda: fetch(report, wanted, values, self.library, stop, tell))
+    def rows(
+        self,
+        report: Report,
+        query: str,
+        values: Values,
+        stop: Stop,
+        tell: Tell = lambda _: None,
+        show: ShowFirst = lambda _: None,
+    ) -> Rows:
+        """The rows of one query; `show` may be called with the first ones while the rest is on the way.
+
+        Raises QueryError, ConnectionFault, ReportFileError or Stopped.
+        """
+        resolved = resolve(report, query, self.library)
+        asked = resolved.query
+        needed = {name: self.rows(report, name, values, stop, tell) for name in resolved.needs}
+        key = (
+            str(self.library.root),
+            self.library.connection(asked.connection) if asked.connection else None,
+            (asked.sql, asked.detail_of, asked.sample if asked.use_sample else None),
+            tuple((column.name, column.type) for column in asked.columns),
+            values.key(parameters_of(report, query, self.library)),
+            report.time_zone,
+            tuple(needed.items()),
+        )
+        return self._rows.get(key, lambda: fetch(report, resolved, values, self.library, needed, stop, tell, show))
 
     def _forget_old_lines(self) -> None:
         if self._shapers.lines() > _MOST_LINES:
@@ -143,7 +159,7 @@ class Session:
     ) -> "Document":
         rows = {name: r for name, r in fetched.items() if isinstance(r, Rows)}
         customs = Customs(report.locale, report.currency, report.time_zone)
-        setting = Setting(report, customs, self._shapers, self._kept, self.library.picture, stop)
+        setting = Setting(report, customs, self._shapers, self._kept, self.library.inside, stop)
         shown = {table.query for table in edition.tables}
         for name, failure in fetched.items():
             if isinstance(failure, NorthmoorError) and name not in shown:

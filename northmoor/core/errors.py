@@ -4,6 +4,7 @@ NorthmoorError
 ├── ReportFileError       a report or connections file cannot be read or written
 │   └── NewerFileError    it was written by a newer Northmoor
 ├── ConnectionFault       a connection is unknown or does not answer
+│   └── WrongPassword     its server wants a password, or another one
 ├── QueryError            a query cannot be run or its rows cannot be read
 │   └── RefusedQuery      it would do more than read
 ├── ParameterError        a value is missing or does not fit its parameter
@@ -78,8 +79,16 @@ class ConnectionFault(NorthmoorError):
     """A connection is unknown or does not answer."""
 
 
+class WrongPassword(ConnectionFault):
+    """The server wants a password, or another one."""
+
+
 class QueryError(NorthmoorError):
-    """A query cannot be run or its rows cannot be read."""
+    """A query cannot be run or its rows cannot be read; `position` is the character of its SQL, from 0, if known."""
+
+    def __init__(self, message: str, place: Place | None = None, position: int | None = None) -> None:
+        super().__init__(message, place)
+        self.position = position
 
 
 class RefusedQuery(QueryError):

@@ -6,8 +6,9 @@ from zoneinfo import ZoneInfo
 
 from PIL import Image, ImageDraw
 
+from northmoor.core.model.connections import Connections, SqliteConnection
 from northmoor.core.model.files import save_report
-from northmoor.core.sources.connections import FILE, Connection, Connections, Library
+from northmoor.core.sources.connections import FILE, Library
 from northmoor.demo.ferries import DATA_TIME, make_database
 from northmoor.demo.reports import fares_by_route
 
@@ -27,7 +28,7 @@ def make_library(root: Path) -> Path:
         os.utime(part, (moment, moment))
         part.replace(database)
     if not (root / FILE).exists():
-        connection = Connection(name="tarrow", database="data/tarrow.sqlite")
+        connection = SqliteConnection(name="tarrow", database="data/tarrow.sqlite")
         Library(root, Connections(connections=(connection,))).save()
     picture = root / "pictures" / "tarrow.png"
     if not picture.exists():

@@ -4,20 +4,22 @@ import sqlite3
 import threading
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import date, datetime
 from decimal import Decimal
 from pathlib import Path
+from zoneinfo import ZoneInfo
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from northmoor.core.document import Session
-from northmoor.core.errors import ConnectionFault, Place, QueryError, RefusedQuery, ReportFileError, Stopped
+from northmoor.core.errors import ConnectionFault, QueryError, RefusedQuery, ReportFileError, Stopped
 from northmoor.core.model.data import QueryColumn
 from northmoor.core.sources.connections import Library
+from northmoor.core.sources.driver import Asked, unique_column_names
 from northmoor.core.sources.guard import check_query
-from northmoor.core.sources.sqlite import read_catalog, running, unique_column_names
 from northmoor.core.sources.values import bind
 from northmoor.core.stopping import Stop
 from tests.helpers import FREIGHT, fetched, query, report_of
@@ -61,8 +63,12 @@ def test_the_connection_itself_refuses_what_the_guard_would_let_through(library:
     made = library(FREIGHT)
     database = made.root / "db.sqlite"
     before = database.read_bytes()
-    with pytest.raises(QueryError), running(database, sql, {}, Stop(), Place()) as cursor:
-        list(cursor.chunks)
+    unchecked = replace(check_query("select 1"), sql=sql)
+    with (
+        pytest.raises(QueryError),
+        made.driver("db").running(Asked(unchecked, {}, ZoneInfo("UTC"), Stop())) as stream,
+    ):
+        list(stream.batches)
     assert database.read_bytes() == before
 
 
@@ -246,7 +252,7 @@ def test_blobs_and_mixed_values_become_text(library: MakeLibrary) -> None:
 
 
 def test_the_catalog_tells_tables_keys_and_references(demo: Path) -> None:
-    tables = {table.name: table for table in read_catalog(demo / "data" / "tarrow.sqlite")}
+    tables = {table.name: table for table in Library.around(demo).catalog("tarrow", Stop()).tables}
     columns = {column.name: column for column in tables["bookings"].columns}
     assert columns["booking_id"].is_key
     assert columns["sailing_id"].references == "sailings.sailing_id"
@@ -259,8 +265,8 @@ def test_pictures_and_connections_cannot_lead_out_of_the_library(library: MakeLi
     made = library(FREIGHT)
     for file in ("../secret.png", "/etc/passwd", "a/../../b.png"):
         with pytest.raises(ReportFileError, match="outside the library"):
-            made.picture(file)
-    assert made.picture("pictures/a.png") == tmp_path / "pictures" / "a.png"
+            made.inside(file)
+    assert made.inside("pictures/a.png") == tmp_path / "pictures" / "a.png"
 
 
 def test_connecting_gives_a_database_one_name(library: MakeLibrary, tmp_path: Path) -> None:
@@ -270,6 +276,13 @@ def test_connecting_gives_a_database_one_name(library: MakeLibrary, tmp_path: Pa
     sqlite3.connect(other).executescript("create table t (a)")
     assert made.connect(f"sqlite:///{other}".replace(" ", "%20")) == "db_9_lives"
     assert [c.name for c in Library.around(tmp_path / "x.moor").connections.connections] == ["db", "db_9_lives"]
-    for wrong in ("postgresql://host/x", str(tmp_path / "none.db"), str(tmp_path / "connections.json")):
+    (tmp_path / "notes.txt").write_text("no database")
+    for wrong in (
+        "postgresql://host/x",
+        "oracle://u@h/x",
+        "postgresql://u:secret@h/x",
+        str(tmp_path / "none.db"),
+        str(tmp_path / "notes.txt"),
+    ):
         with pytest.raises(ConnectionFault):
             made.connect(wrong)

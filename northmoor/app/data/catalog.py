@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 from northmoor.app.icons import icon
 from northmoor.app.theme import STONE_TEXT
 from northmoor.core.model.data import Query
-from northmoor.core.sources.sqlite import CatalogColumn, CatalogTable
+from northmoor.core.sources.catalog import CatalogColumn, CatalogTable
 
 _NAME = Qt.ItemDataRole.UserRole
 

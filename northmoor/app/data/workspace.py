@@ -15,9 +15,10 @@ from northmoor.app.worker import RenderJob, Worker
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.expr.formats import Customs
 from northmoor.core.model import edits
+from northmoor.core.sources.catalog import CatalogTable
 from northmoor.core.sources.fetch import Rows
 from northmoor.core.sources.guard import check_query
-from northmoor.core.sources.sqlite import CatalogTable, read_catalog
+from northmoor.core.stopping import Stop
 
 EDITOR_POINTS = 10.0
 """Size of the SQL; the editor component knows points only."""
@@ -127,9 +128,9 @@ class DataWorkspace(QWidget):
         self._catalog.clear()
         self.table.setModel(None)
         for connection in library.connections.connections:
-            database, name = library.database(connection), connection.name
+            name = connection.name
             self._worker.run_task(
-                lambda database=database: read_catalog(database),  # type: ignore[misc]
+                lambda name=name: library.catalog(name, Stop()).tables,  # type: ignore[misc]
                 lambda tables, name=name: self.catalog_read.emit((name, tables)),  # type: ignore[misc]
             )
         self._tell(

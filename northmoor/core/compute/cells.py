@@ -7,9 +7,9 @@ from typing import Any
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from northmoor.core.compute.engine import Engine, EngineError, told
 from northmoor.core.compute.scopes import Compiled, Compiler, group_column, name_of
 from northmoor.core.errors import ExpressionError
+from northmoor.core.sources.engine import Engine, EngineError, told
 
 ROWS = "__nm_rows"
 """The engine's name for a table's rows in their order, with their group numbers."""

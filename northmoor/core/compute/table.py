@@ -12,7 +12,6 @@ import numpy.typing as npt
 import pyarrow as pa
 
 from northmoor.core.compute.cells import ROWS, Computed, compute_cells, per_group, whole
-from northmoor.core.compute.engine import Engine, EngineError, told
 from northmoor.core.compute.scopes import (
     BASE,
     DETAIL,
@@ -27,6 +26,7 @@ from northmoor.core.errors import ExpressionError, LayoutError, Place
 from northmoor.core.expr.language import Expression, bare_column, parse, quoted
 from northmoor.core.expr.templates import Slot, Template, parse_template
 from northmoor.core.model.blocks import Column, Content, TableBlock
+from northmoor.core.sources.engine import Engine, EngineError, told
 from northmoor.core.sources.fetch import Rows
 from northmoor.core.sources.values import Values
 from northmoor.core.stopping import Stop

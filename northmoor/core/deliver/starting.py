@@ -15,8 +15,8 @@ from northmoor.core.sources.connections import Library
 from northmoor.core.sources.fetch import Rows, fetch
 from northmoor.core.sources.guard import check_query
 from northmoor.core.sources.inference import infer_parameter_kind
-from northmoor.core.sources.sqlite import read_catalog
-from northmoor.core.sources.values import Values, bind
+from northmoor.core.sources.resolving import dialect_of, resolve
+from northmoor.core.sources.values import bind
 from northmoor.core.stopping import Stop
 
 _UNGROUPED = re.compile(r"(^|_)(id|no|nr|number|code|year|key)$", re.IGNORECASE)
@@ -51,9 +51,9 @@ def new_report(
         raise ReportFileError(f"There is no folder {path.parent}; make it first.")
     library = Library.around(path)
     query = Query(name="rows", connection=library.connect(target), sql=sql.strip())
-    checked = check_query(query.sql)
-    catalog = read_catalog(library.database(library.connection(query.connection)))
-    kinds = {name: infer_parameter_kind(checked.tree, catalog, name) for name in sorted(checked.parameters)}
+    checked = check_query(query.sql, dialect_of(query, library))
+    catalog = library.catalog(library.connect(target), Stop())
+    kinds = {name: infer_parameter_kind(checked, catalog, name) for name in sorted(checked.parameters)}
     parameters = tuple(Parameter(name=name, kind=kind) for name, kind in kinds.items())
     rows = _sample(query, parameters, library)
     columns = [(name, column_expression(name), label_of(name)) for name in rows.names]
@@ -76,8 +76,7 @@ def _sample(query: Query, parameters: tuple[Parameter, ...], library: Library) -
     """The query's rows, with stand-ins for its parameters: they tell its columns."""
     samples = {p.name: _SAMPLES[p.kind] for p in parameters}
     report = listing(query, [("column", "1", "")], [], [], "sample", parameters)
-    values: Values = bind(report, samples)
-    return fetch(report, query, values, library, Stop(), lambda _: None)
+    return fetch(report, resolve(report, query.name, library), bind(report, samples), library, {}, Stop())
 
 
 def _settings(name: str, kind: ValueType, totals: Sequence[str]) -> QueryColumn:

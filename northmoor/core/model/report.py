@@ -180,6 +180,7 @@ class Report(Part):
         _styles_lead_to_a_root(self.styles)
         known_styles = {s.name for s in self.styles}
         known_queries = {q.name for q in self.queries}
+        _details_lead_to_a_root(self.queries)
         for edition in self.editions:
             for used in _styles_used(edition):
                 if used not in known_styles:
@@ -212,6 +213,18 @@ class Report(Part):
 @cache
 def _zones() -> frozenset[str]:
     return frozenset(available_timezones())
+
+
+def _details_lead_to_a_root(queries: tuple[Query, ...]) -> None:
+    links = {query.name: query.detail_of.query if query.detail_of else None for query in queries}
+    for name in links:
+        trail = [name]
+        while (owner := links[trail[-1]]) is not None:
+            if owner not in links:
+                raise ValueError(f"query {trail[-1]!r} is a detail of {owner!r}, which is not defined")
+            if owner in trail:
+                raise ValueError(f"queries are details of one another in a circle: {' → '.join([*trail, owner])}")
+            trail.append(owner)
 
 
 def _styles_lead_to_a_root(styles: tuple[Style, ...]) -> None:

@@ -1,22 +1,29 @@
 """The road's second stage: a query and parameter values to rows, typed and named."""
 
 import time
-from collections.abc import Callable
-from dataclasses import dataclass, field
-from datetime import UTC, datetime
-from pathlib import Path
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
+from dataclasses import dataclass, field, replace
+from datetime import datetime
+from typing import Protocol
+from zoneinfo import ZoneInfo
 
 import pyarrow as pa
 
 from northmoor.core.errors import ConnectionFault, NorthmoorError, Place, QueryError, did_you_mean
-from northmoor.core.model.data import Query, QueryColumn
+from northmoor.core.model.data import QueryColumn
 from northmoor.core.model.report import Report
 from northmoor.core.model.types import ValueType
 from northmoor.core.sources.connections import Library
-from northmoor.core.sources.guard import CheckedQuery, check_query
-from northmoor.core.sources.inference import infer_types
-from northmoor.core.sources.mending import UnfitValue, loose_array, mend, natural_type, together
-from northmoor.core.sources.sqlite import Cursor, read_catalog, running
+from northmoor.core.sources.details import only_details
+from northmoor.core.sources.driver import Asked, Stream
+from northmoor.core.sources.duckdbfile import stream as engine_stream
+from northmoor.core.sources.engine import Engine
+from northmoor.core.sources.gathering import Gathering
+from northmoor.core.sources.inference import UNKNOWN_SCALE, infer_types
+from northmoor.core.sources.mending import UnfitValue, arrow_type, mend, natural_type, together, type_of_arrow
+from northmoor.core.sources.resolving import Resolved
+from northmoor.core.sources.samples import read_sample
 from northmoor.core.sources.values import Values
 from northmoor.core.stopping import Stop
 
@@ -29,7 +36,8 @@ class Rows:
     """A query's result.
 
     `table` has one Arrow column a result column, types as in `types`; `data_time` is the moment the data are as of, in
-    wall time of the report's zone: for a database file, when it was last written.
+    wall time of the report's zone: for files, when they were last written; for servers, when they were asked. `notes`
+    are sentences about the data; `is_whole` is false for the first rows of a query that still runs.
     """
 
     query: str
@@ -37,6 +45,8 @@ class Rows:
     types: tuple[ValueType, ...]
     data_time: datetime
     seconds: float = field(compare=False, default=0.0)
+    notes: tuple[str, ...] = ()
+    is_whole: bool = True
 
     @property
     def names(self) -> tuple[str, ...]:
@@ -44,106 +54,190 @@ class Rows:
         return tuple(self.table.column_names)
 
 
-def fetch(report: Report, query: Query, values: Values, library: Library, stop: Stop, tell: Progress) -> Rows:
-    """Run a query of the report.
+ShowFirst = Callable[[Rows], None]
+"""Called with the first rows of a query while the rest is still on the way."""
+
+
+def fetch(
+    report: Report,
+    resolved: Resolved,
+    values: Values,
+    library: Library,
+    needed: Mapping[str, Rows],
+    stop: Stop,
+    tell: Progress = lambda _: None,
+    show: ShowFirst = lambda _: None,
+) -> Rows:
+    """Run a query of the report; `needed` are the rows of the queries it needs.
 
     Raises QueryError, RefusedQuery or ConnectionFault, each naming the query, or Stopped.
     """
-    place = Place(query=query.name)
+    query = resolved.query
     began = time.perf_counter()
     try:
-        checked = check_query(query.sql)
-        _fill_placeholders(checked, values)
-        database = library.database(library.connection(query.connection))
-        bound = {name: values.by_name[name] for name in checked.parameters}
-        inferred = infer_types(checked.tree, read_catalog(database))
-        with running(database, query.sql, bound, stop, place) as cursor:
-            columns = _read_all(cursor, query.name, stop, tell)
-            table, types = _typed(columns, cursor.names, inferred, query, report)
-        moment = datetime.fromtimestamp(_last_written(database), UTC).astimezone(report.zone)
+        _fill_placeholders(resolved, values)
+        with _streaming(report, resolved, values, library, needed, stop) as (stream, guesses):
+            reader = _Reader(query.name, stream, guesses, _settings(resolved, stream.names), report.zone, stop, tell)
+            table = reader.read(lambda first: show(_rows(resolved, stream, first, report, began, is_whole=False)))
+        rows = _rows(resolved, stream, table, report, began)
+        if query.detail_of is not None:
+            owner = needed[query.detail_of.query]
+            rows = replace(rows, table=only_details(rows.table, owner.table, query.detail_of, stop))
+        return replace(rows, seconds=time.perf_counter() - began)
     except ConnectionFault as error:
-        raise ConnectionFault(error.message, Place(query=query.name, connection=query.connection)) from error
+        raise type(error)(error.message, Place(query=query.name, connection=query.connection)) from error
     except NorthmoorError as error:
-        raise error.at(place) from None
-    data_time = moment.replace(tzinfo=None, microsecond=0)
-    return Rows(query.name, table, types, data_time, time.perf_counter() - began)
+        raise error.at(Place(query=query.name)) from None
 
 
-def _fill_placeholders(checked: CheckedQuery, values: Values) -> None:
-    for name in sorted(checked.parameters):
+def _fill_placeholders(resolved: Resolved, values: Values) -> None:
+    for name in sorted(resolved.checked.parameters):
         if name not in values.by_name:
             known = did_you_mean(name, values.by_name)
             raise QueryError(f"The SQL has :{name}, and the report has no such parameter. {known or 'Add it.'}")
 
 
-def _last_written(database: Path) -> int:
-    journal = database.with_name(f"{database.name}-wal")
-    moments = [database.stat().st_mtime] + ([journal.stat().st_mtime] if journal.exists() else [])
-    return int(max(moments))
+Guesses = tuple[ValueType | None, ...]
 
 
-def _read_all(cursor: Cursor, name: str, stop: Stop, tell: Progress) -> list[pa.Array]:
-    chunks: list[list[pa.Array]] = [[] for _ in cursor.names]
-    count = 0
-    for chunk in cursor.chunks:
-        for kept, column in zip(chunks, chunk, strict=True):
-            kept.append(loose_array(column))
-        count += len(chunk[0]) if chunk else 0
-        tell(f"{name}: {count:,} rows")
-        stop.check()
-    return [together(kept) for kept in chunks]
-
-
-def _typed(
-    columns: list[pa.Array],
-    names: tuple[str, ...],
-    inferred: tuple[ValueType | None, ...],
-    query: Query,
+@contextmanager
+def _streaming(
     report: Report,
-) -> tuple[pa.Table, tuple[ValueType, ...]]:
-    settings = {column.name: column for column in query.columns}
-    for name in settings:
-        if name not in names:
-            raise QueryError(f"It returns no column {name!r}, for which it has settings. {did_you_mean(name, names)}")
-    guesses = inferred if len(inferred) == len(names) else (None,) * len(names)
-    arrays = [
-        _typed_column(raw, name, guess, settings.get(name), report)
-        for raw, name, guess in zip(columns, names, guesses, strict=True)
+    resolved: Resolved,
+    values: Values,
+    library: Library,
+    needed: Mapping[str, Rows],
+    stop: Stop,
+) -> Iterator[tuple[Stream, Guesses]]:
+    """The query's stream from where its rows are, and types guessed from what is declared about them."""
+    query, checked = resolved.query, resolved.checked
+    bound = {name: values.by_name[name] for name in checked.parameters}
+    asked = Asked(checked, bound, report.zone, stop)
+    if query.use_sample and query.sample is not None:
+        yield read_sample(library.inside(query.sample), stop), ()
+    elif query.connection is not None:
+        driver = library.driver(query.connection)
+        with driver.running(asked) as stream:
+            is_open = any(kind is None or kind.scale == UNKNOWN_SCALE for kind in stream.kinds)
+            yield stream, infer_types(checked, library.catalog(query.connection, stop)) if is_open else ()
+    else:
+        with Engine(stop, report.time_zone) as engine:
+            for name in resolved.sources:
+                engine.give(name, needed[name].table)
+            moment = max((needed[n].data_time for n in resolved.sources), default=datetime(1970, 1, 1))
+            yield engine_stream(engine.connection, asked, moment.replace(tzinfo=report.zone)), ()
+
+
+def _settings(resolved: Resolved, names: tuple[str, ...]) -> list[QueryColumn | None]:
+    by_name = {column.name: column for column in resolved.query.columns}
+    return [by_name.get(name) for name in names]
+
+
+def _rows(
+    resolved: Resolved, stream: Stream, table: pa.Table, report: Report, began: float, is_whole: bool = True
+) -> Rows:
+    types = tuple(type_of_arrow(entry.type) or ValueType("text") for entry in table.schema)
+    moment = stream.data_time.astimezone(report.zone).replace(tzinfo=None, microsecond=0)
+    missing = [c.name for c in resolved.query.columns if c.name not in stream.names]
+    notes = [
+        f"It returns no column {name!r} any more, for which it has settings. {did_you_mean(name, stream.names)}"
+        for name in missing
     ]
-    return pa.table(arrays, names=list(names)), tuple(_type_of(array) for array in arrays)
+    seconds = time.perf_counter() - began
+    return Rows(resolved.query.name, table, types, moment, seconds, (*stream.notes, *notes), is_whole)
 
 
-def _typed_column(
-    raw: pa.Array, name: str, guess: ValueType | None, setting: QueryColumn | None, report: Report
-) -> pa.Array:
-    if setting is not None and setting.type is not None:
-        wanted = ValueType.parse(setting.type)
+class _Collector(Protocol):
+    def add(self, arrays: list[pa.Array]) -> None: ...
+    def table(self) -> pa.Table: ...
+
+
+@dataclass
+class _Reader:
+    """Reads a stream to a table."""
+
+    query: str
+    stream: Stream
+    guesses: Guesses
+    settings: list[QueryColumn | None]
+    zone: ZoneInfo
+    stop: Stop
+    tell: Progress
+
+    def read(self, show: Callable[[pa.Table], None]) -> pa.Table:
+        """All rows; `show` is called with those of the first batch while more may be on the way."""
+        wanted = [self._wanted(column) for column in range(len(self.stream.names))]
+        collector = self._collector(wanted)
+        count = 0
+        for number, batch in enumerate(self.stream.batches):
+            pairs = zip(self.stream.names, batch, wanted, strict=True)
+            arrays = [raw if kind is None else self._made(name, raw, kind, count) for name, raw, kind in pairs]
+            collector.add(arrays)
+            if number == 0 and arrays and len(arrays[0]):
+                first = self._collector(wanted)
+                first.add(arrays)
+                show(first.table())
+            count += len(arrays[0]) if arrays else 0
+            self.tell(f"{self.query}: {count:,} rows")
+            self.stop.check()
+        return collector.table()
+
+    def _wanted(self, column: int) -> ValueType | None:
+        """A column's type where it is certain, so that each batch can be made so at once."""
+        setting, kind = self.settings[column], self.stream.kinds[column]
+        if setting is not None and setting.type is not None:
+            return ValueType.parse(setting.type)
+        return None if kind is None or kind.scale == UNKNOWN_SCALE else kind
+
+    def _collector(self, wanted: list[ValueType | None]) -> _Collector:
+        certain = [kind for kind in wanted if kind is not None]
+        if len(certain) < len(wanted):
+            return _Undecided(self, wanted)
+        pairs = zip(self.stream.names, certain, strict=True)
+        return Gathering(pa.schema([pa.field(name, arrow_type(kind)) for name, kind in pairs]))
+
+    def _made(self, name: str, raw: pa.Array, kind: ValueType, row: int) -> pa.Array:
         try:
-            return mend(raw, wanted, report.zone)
+            return mend(raw, kind, self.zone)
         except UnfitValue as fault:
             raise QueryError(
-                f"Column {name} has a value that is no {wanted}: {str(fault.value)[:40]!r} in row {fault.row + 1}. "
+                f"Column {name} has a value that is no {kind}: {str(fault.value)[:40]!r} in row "
+                f"{fault.row + row + 1:,}. "
                 "Change the column's type, or mend the value in the SQL."
             ) from fault
-    for kind in (guess, natural_type(raw)):
-        if kind is not None:
-            try:
-                return mend(raw, kind, report.zone)
-            except UnfitValue:
-                continue  # what the table declares is not what it holds: the values decide
-    return mend(raw, ValueType("text"), report.zone)
+
+    def decided(self, column: int, raw: pa.Array) -> pa.Array:
+        """A column whose type only all its values can tell."""
+        kind = self.stream.kinds[column]
+        guess = self.guesses[column] if len(self.guesses) == len(self.stream.names) else None
+        if kind is not None and guess is not None and guess.kind != kind.kind:
+            guess = None
+        for candidate in (guess, kind, natural_type(raw)):
+            if candidate is not None:
+                try:
+                    return mend(raw, candidate, self.zone)
+                except UnfitValue:
+                    continue  # what the table declares is not what it holds: the values decide
+        return mend(raw, ValueType("text"), self.zone)
 
 
-def _type_of(array: pa.Array) -> ValueType:
-    kind = array.type
-    if pa.types.is_decimal(kind):
-        return ValueType("decimal", kind.precision, kind.scale)
-    if pa.types.is_date(kind):
-        return ValueType("date")
-    if pa.types.is_timestamp(kind):
-        return ValueType("timestamp")
-    if pa.types.is_boolean(kind):
-        return ValueType("boolean")
-    if pa.types.is_integer(kind):
-        return ValueType("integer")
-    return ValueType("float" if pa.types.is_floating(kind) else "text")
+class _Undecided:
+    """Collects batches some of whose columns wait for all their values."""
+
+    def __init__(self, reader: _Reader, wanted: list[ValueType | None]) -> None:
+        self._reader, self._wanted = reader, wanted
+        self._chunks: list[list[pa.Array]] = [[] for _ in wanted]
+
+    def add(self, arrays: list[pa.Array]) -> None:
+        """Add a batch, one array a column."""
+        for kept, array in zip(self._chunks, arrays, strict=True):
+            kept.append(array)
+
+    def table(self) -> pa.Table:
+        """All rows, each column of one type."""
+        columns = [together(kept) for kept in self._chunks]
+        made = [
+            raw if kind is not None else self._reader.decided(at, raw)
+            for at, (raw, kind) in enumerate(zip(columns, self._wanted, strict=True))
+        ]
+        return pa.table(made, names=list(self._reader.stream.names))

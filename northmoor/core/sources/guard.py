@@ -1,5 +1,6 @@
 """The read-only guard: a query's text is parsed and must be one statement that only reads."""
 
+import re
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import cast
@@ -9,29 +10,67 @@ from sqlglot import exp
 from sqlglot.errors import SqlglotError
 
 from northmoor.core.errors import RefusedQuery
+from northmoor.core.sources.placeholders import placeholders, written
 
 _CHANGES = (exp.DML, exp.DDL, exp.Command, exp.Pragma, exp.Attach, exp.Detach, exp.Into, exp.Drop, exp.Alter, exp.Set,
-            exp.Transaction, exp.Commit, exp.Rollback, exp.Use)  # fmt: skip
-_REFUSED_FUNCTIONS = frozenset({"load_extension", "readfile", "writefile", "edit", "fts3_tokenizer"})
+            exp.Transaction, exp.Commit, exp.Rollback, exp.Use, exp.Copy, exp.Kill)  # fmt: skip
+_REFUSED_FUNCTIONS = {
+    "sqlite": re.compile(r"load_extension|readfile|writefile|edit|fts3_tokenizer"),
+    "postgres": re.compile(
+        r"pg_(?!typeof$|get_|size_pretty$|column_size$|relation_size$|table_size$|total_relation_size$).*"
+        r"|lo_.*|dblink.*|set_config|nextval|setval|currval|lastval|txid_.*"
+        r"|(query|table|schema|database|cursor)_to_xml.*|.*_and_xmlschema"
+    ),
+    "mysql": re.compile(r"load_file|sleep|benchmark|get_lock|release_.*|is_.*_lock|.*_pos_wait|sys_.*|wait_.*"),
+    "duckdb": re.compile(r"query|query_table|getenv|read_.*|glob|.*_scan|pragma_.*|duckdb_.*|sniff_csv"),
+}
+_HIDDEN = re.compile(r"/\*M?!")
+"""A comment that MySQL and MariaDB run."""
+_CALL = re.compile(r"\s*call\b", re.IGNORECASE)
+_MARK = "nm_"
 
 
 @dataclass(frozen=True)
 class CheckedQuery:
-    """A query that only reads, and the names of the parameters in it."""
+    """A query that only reads, in a dialect, and the names of the parameters in it.
+
+    `tree` is its parsed form; that of a procedure's call is a select of the call as a function.
+    """
 
     sql: str
+    dialect: str
     tree: exp.Query
     parameters: frozenset[str]
+    is_call: bool = False
 
 
 @lru_cache(maxsize=512)
-def check_query(sql: str) -> CheckedQuery:
-    """Parse SQL (SQLite's dialect) and see that it does nothing but read one set of rows. Raises RefusedQuery."""
+def check_query(sql: str, dialect: str = "sqlite") -> CheckedQuery:
+    """Parse SQL and see that it does nothing but read one set of rows. Raises RefusedQuery."""
+    if dialect == "mysql" and _HIDDEN.search(sql):
+        raise RefusedQuery("Comments that the server runs (/*! … */) are not allowed; take it out.")
+    is_call = dialect == "mysql" and _CALL.match(sql) is not None
+    tree = _parse(_CALL.sub(" select ", sql, count=1) if is_call else sql, dialect)
+    if is_call:
+        _only_calls(tree)
+    _only_reads(tree, dialect)
+    names = frozenset(p.name for p in placeholders(sql, dialect))
+    for node in tree.find_all(exp.Placeholder, exp.Parameter):
+        if isinstance(node, exp.Parameter) or node.name not in names:
+            raise RefusedQuery(f"Write parameters as :name; {node.sql(dialect)} stands in the SQL.")
+    return CheckedQuery(sql, dialect, cast(exp.Query, tree), names, is_call)
+
+
+def _parse(sql: str, dialect: str) -> exp.Expr:
+    """The tree of one statement. Placeholders are marked meanwhile: a reserved word may be a parameter's name."""
+    sign = "$" if dialect == "duckdb" else ":"
+    marked = written(sql, dialect, lambda name: f"{sign}{_MARK}{name}").sql
     try:
-        trees = [tree for tree in sqlglot.parse(sql, dialect="sqlite") if tree is not None]
+        trees = [tree for tree in sqlglot.parse(marked, dialect=dialect) if tree is not None]
     except SqlglotError as error:
         details = (getattr(error, "errors", None) or [{}])[0]
-        near = f" near {details['highlight']!r} in line {details['line']}" if details.get("highlight") else ""
+        highlight = str(details.get("highlight") or "").replace(_MARK, "")
+        near = f" near {highlight!r} in line {details['line']}" if highlight else ""
         raise RefusedQuery(f"The SQL cannot be understood{near}; write one select statement.") from error
     except RecursionError as error:
         raise RefusedQuery("The SQL is nested too deeply.") from error
@@ -39,29 +78,39 @@ def check_query(sql: str) -> CheckedQuery:
         raise RefusedQuery("There is no SQL yet; write a select statement.")
     if len(trees) > 1:
         raise RefusedQuery(f"One statement is wanted, here are {len(trees)}; take out what follows the semicolon.")
-    _only_reads(trees[0])
-    return CheckedQuery(sql, cast(exp.Query, trees[0]), _parameters(trees[0]))
+    for node in trees[0].find_all(exp.Placeholder):
+        node.set("this", node.name.removeprefix(_MARK))
+    return trees[0]
 
 
-def _only_reads(tree: exp.Expr) -> None:
+def _only_calls(tree: exp.Expr) -> None:
+    values = (exp.Literal, exp.Placeholder, exp.Null, exp.Boolean, exp.Neg)
+    call = tree.selects[0] if isinstance(tree, exp.Select) and len(tree.selects) == 1 else None
+    if isinstance(call, exp.Dot):
+        call = call.expression
+    if not isinstance(call, exp.Anonymous) or not all(isinstance(value, values) for value in call.expressions):
+        raise RefusedQuery("A call takes values and parameters only; write for example call totals(:year).")
+
+
+def _only_reads(tree: exp.Expr, dialect: str) -> None:
     if not isinstance(tree, exp.Query):
-        raise RefusedQuery(f"Only select statements are run; this is {_kind(tree)}. Nothing was changed.")
+        raise RefusedQuery(f"Only select statements are run; this is {_kind(tree, dialect)}. Nothing was changed.")
+    refused = _REFUSED_FUNCTIONS[dialect]
     for node in tree.walk():
         if isinstance(node, _CHANGES) and not isinstance(node, exp.Query):
-            raise RefusedQuery(f"Only reading is allowed; {_kind(node)} stands in the SQL. Nothing was changed.")
-        if isinstance(node, exp.Anonymous) and str(node.this).lower() in _REFUSED_FUNCTIONS:
-            raise RefusedQuery(f"The function {str(node.this).lower()}() is not allowed in queries.")
+            raise RefusedQuery(
+                f"Only reading is allowed; {_kind(node, dialect)} stands in the SQL. Nothing was changed."
+            )
+        if isinstance(node, exp.Lock):
+            raise RefusedQuery("Only reading is allowed; take out what locks the rows (for update, for share).")
+        if isinstance(node, exp.Func) and refused.fullmatch(_function_name(node)):
+            raise RefusedQuery(f"The function {_function_name(node)}() is not allowed in queries.")
 
 
-def _parameters(tree: exp.Expr) -> frozenset[str]:
-    names = set()
-    for node in tree.find_all(exp.Placeholder, exp.Parameter):
-        if isinstance(node, exp.Parameter) or not node.name or node.name == "?":
-            raise RefusedQuery(f"Write parameters as :name; {node.sql('sqlite')} stands in the SQL.")
-        names.add(node.name)
-    return frozenset(names)
+def _function_name(node: exp.Func) -> str:
+    return (node.name if isinstance(node, exp.Anonymous) else node.sql_name()).lower()
 
 
-def _kind(tree: exp.Expr) -> str:
-    words = tree.sql("sqlite").split()
+def _kind(tree: exp.Expr, dialect: str) -> str:
+    words = tree.sql(dialect).split()
     return words[0].lower() if words else "nothing"

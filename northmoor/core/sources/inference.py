@@ -1,10 +1,11 @@
 """Types of a query's columns, from what the database declares about the tables it reads.
 
-SQLite does not type the columns of a result. sqlglot follows each one back through the SQL to declared columns; the
-scale of decimals follows the arithmetic: the larger one for sums and differences, the sum of both for products.
+SQLite does not type the columns of a result, and servers leave open how many places a sum of decimals has. sqlglot
+follows each one back through the SQL to declared columns; the scale of decimals follows the arithmetic: the larger one
+for sums and differences, the sum of both for products.
 """
 
-from typing import cast
+from typing import Any, cast
 
 from sqlglot import exp
 from sqlglot.errors import SqlglotError
@@ -12,7 +13,8 @@ from sqlglot.optimizer.annotate_types import annotate_types
 from sqlglot.optimizer.qualify import qualify
 
 from northmoor.core.model.types import Kind, ValueType
-from northmoor.core.sources.sqlite import CatalogTable
+from northmoor.core.sources.catalog import Catalog
+from northmoor.core.sources.guard import CheckedQuery
 
 _KEEPING_SCALE = (exp.Sum, exp.Min, exp.Max, exp.Abs, exp.Neg, exp.Paren, exp.Coalesce, exp.Filter, exp.Window,
                   exp.Distinct, exp.FirstValue, exp.LastValue, exp.Lag, exp.Lead)  # fmt: skip
@@ -22,15 +24,15 @@ UNKNOWN_SCALE = -1
 """Scale of a decimal whose places can only be seen from its values."""
 
 
-def infer_types(tree: exp.Query, catalog: tuple[CatalogTable, ...]) -> tuple[ValueType | None, ...]:
+def infer_types(query: CheckedQuery, catalog: Catalog) -> tuple[ValueType | None, ...]:
     """The type of each column of a query, None where it cannot be told; empty when nothing can be told at all."""
-    typed = _typed_tree(tree, catalog)
+    typed = None if query.is_call else _typed_tree(query, catalog)
     return tuple(_type_of(cast(exp.Expression, p.unalias())) for p in typed.selects) if typed is not None else ()
 
 
-def infer_parameter_kind(tree: exp.Query, catalog: tuple[CatalogTable, ...], name: str) -> Kind:
+def infer_parameter_kind(query: CheckedQuery, catalog: Catalog, name: str) -> Kind:
     """The kind of a parameter, from what the query compares it with; text where that tells nothing."""
-    typed = _typed_tree(tree, catalog) or tree
+    typed = _typed_tree(query, catalog) or query.tree
     for node in typed.find_all(exp.Placeholder):
         parent = node.parent
         if node.name != name or parent is None:
@@ -47,19 +49,26 @@ def infer_parameter_kind(tree: exp.Query, catalog: tuple[CatalogTable, ...], nam
     return "text"
 
 
-def _typed_tree(tree: exp.Query, catalog: tuple[CatalogTable, ...]) -> exp.Query | None:
-    schema = {t.name: {c.name: _known_type(c.type) for c in t.columns} for t in catalog if t.columns}
+def _typed_tree(query: CheckedQuery, catalog: Catalog) -> exp.Query | None:
+    named = {table.name.lower() for table in query.tree.find_all(exp.Table)}
+    schema: dict[str, Any] = {}
+    for table in catalog.tables:
+        if table.columns and table.name.lower() in named:
+            schema[table.name] = {c.name: _known_type(c.type, query.dialect) for c in table.columns}
+    dialect = query.dialect
     try:
-        qualified = qualify(tree.copy(), schema=schema, dialect="sqlite", validate_qualify_columns=False)  # type: ignore[arg-type]
-        typed = annotate_types(qualified, schema=schema, dialect="sqlite")  # type: ignore[arg-type]
+        qualified = qualify(query.tree.copy(), schema=schema, dialect=dialect, validate_qualify_columns=False)
+        typed = annotate_types(qualified, schema=schema, dialect=dialect)
     except (SqlglotError, RecursionError, ValueError, KeyError, AttributeError):
         return None  # a query that sqlglot cannot follow is typed from its values instead
     return typed if isinstance(typed, exp.Query) else None
 
 
-def _known_type(declared: str) -> str:
-    """A declared type in words sqlglot knows, by SQLite's own rule that a type's name is matched by its parts."""
+def _known_type(declared: str, dialect: str) -> str:
+    """A declared type in words sqlglot knows; SQLite's own rule is that a type's name is matched by its parts."""
     name = declared.upper()
+    if dialect != "sqlite":
+        return declared.partition(" COLLATE ")[0] or "UNKNOWN"
     if name.startswith(("DECIMAL", "NUMERIC", "MONEY", "DATETIME", "TIMESTAMP", "DATE", "BOOL")):
         return declared.replace("MONEY", "DECIMAL")
     for part, kind in (("INT", "BIGINT"), ("CHAR", "TEXT"), ("CLOB", "TEXT"), ("TEXT", "TEXT"), ("REAL", "DOUBLE"),

@@ -1,11 +1,12 @@
 """Loose values to typed Arrow columns.
 
 SQLite stores any value in any column: decimals as floating point, dates as text, Julian days or Unix seconds (the three
-forms of its documentation). Here a whole column becomes one type, exactly, or a message names the first value that
-does not fit.
+forms of its documentation). Servers send decimals and moments as text. Here a column becomes one type, exactly, or a
+message names the first value that does not fit.
 """
 
 from collections.abc import Callable
+from contextlib import suppress
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal, InvalidOperation
 from typing import Any, TypeVar
@@ -15,7 +16,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from northmoor.core.model.types import ValueType
+from northmoor.core.model.types import MAX_PRECISION, Kind, ValueType
 from northmoor.core.sources.inference import PRECISION, UNKNOWN_SCALE
 
 T = TypeVar("T")
@@ -77,9 +78,28 @@ def together(chunks: list[pa.Array]) -> pa.Array:
 
 def natural_type(raw: pa.Array) -> ValueType:
     """The type of values about which nothing is declared."""
-    if pa.types.is_integer(raw.type):
-        return ValueType("integer")
-    return ValueType("float") if pa.types.is_floating(raw.type) else ValueType("text")
+    return type_of_arrow(raw.type) or ValueType("text")
+
+
+def type_of_arrow(kind: pa.DataType) -> ValueType | None:
+    """The type that an Arrow type stands for; None for those that only their values can tell."""
+    if pa.types.is_decimal(kind):
+        return ValueType("decimal", min(kind.precision, MAX_PRECISION), kind.scale)
+    if pa.types.is_uint64(kind):
+        return ValueType("decimal", 20, 0)
+    for matches, name in _KINDS_OF_ARROW:
+        if matches(kind):
+            return ValueType(name)
+    return None if pa.types.is_null(kind) else ValueType("text")
+
+
+_KINDS_OF_ARROW: tuple[tuple[Callable[[pa.DataType], bool], Kind], ...] = (
+    (pa.types.is_integer, "integer"),
+    (pa.types.is_floating, "float"),
+    (pa.types.is_boolean, "boolean"),
+    (pa.types.is_date, "date"),
+    (pa.types.is_timestamp, "timestamp"),
+)
 
 
 def _cast_loose(values: pa.Array, wanted: pa.DataType) -> pa.Array:
@@ -94,13 +114,24 @@ def _as_text(value: Any) -> str | None:
     return value.hex() if isinstance(value, bytes) else str(value)
 
 
-def _text(raw: pa.Array, _kind: ValueType, _zone: ZoneInfo) -> pa.Array:
+def _text(raw: pa.Array, _kind: ValueType, zone: ZoneInfo) -> pa.Array:
+    if pa.types.is_timestamp(raw.type):
+        raw = _wall_time(raw, zone)
+    if pa.types.is_temporal(raw.type) and not pa.types.is_duration(raw.type) and not _is_interval(raw.type):
+        return raw.cast(pa.string())
     return raw if pa.types.is_string(raw.type) else _cast_loose(raw, pa.string())
+
+
+def _is_interval(kind: pa.DataType) -> bool:
+    return bool(kind == pa.month_day_nano_interval())
 
 
 def _integer(raw: pa.Array, _kind: ValueType, _zone: ZoneInfo) -> pa.Array:
     if pa.types.is_integer(raw.type):
-        return raw.cast(pa.int64())
+        return _whole(raw, lambda array: array.cast(pa.int64()))
+    if pa.types.is_string(raw.type):
+        with suppress(pa.ArrowInvalid):  # what is not plain digits is read one by one
+            return raw.cast(pa.int64())
 
     def read(value: Any) -> int:
         number = Decimal(str(value))
@@ -111,9 +142,34 @@ def _integer(raw: pa.Array, _kind: ValueType, _zone: ZoneInfo) -> pa.Array:
     return _each(raw, read, pa.int64())
 
 
+def _whole(raw: pa.Array, cast: Callable[[pa.Array], pa.Array]) -> pa.Array:
+    """The whole array cast; where that fails, the first value that does not fit is found by halves."""
+    try:
+        return cast(raw)
+    except pa.ArrowInvalid as error:
+        low, high = 0, len(raw)
+        while high - low > 1:
+            middle = (low + high) // 2
+            low, high = (middle, high) if _fits(raw[low:middle], cast) else (low, middle)
+        raise UnfitValue(str(raw[low].as_py()), low) from error
+
+
+def _fits(raw: pa.Array, cast: Callable[[pa.Array], pa.Array]) -> bool:
+    try:
+        cast(raw)
+    except pa.ArrowInvalid:
+        return False
+    return True
+
+
 def _float(raw: pa.Array, _kind: ValueType, _zone: ZoneInfo) -> pa.Array:
     if pa.types.is_integer(raw.type) or pa.types.is_floating(raw.type):
         return raw.cast(pa.float64(), safe=False)
+    if pa.types.is_decimal(raw.type):
+        return raw.cast(pa.float64())
+    if pa.types.is_string(raw.type):
+        with suppress(pa.ArrowInvalid):  # what is not plain digits is read one by one
+            return raw.cast(pa.float64())
     return _each(raw, float, pa.float64())
 
 
@@ -122,6 +178,12 @@ def _decimal(raw: pa.Array, kind: ValueType, _zone: ZoneInfo) -> pa.Array:
         return _decimal_by_values(raw)
     if pa.types.is_floating(raw.type):
         return _decimal_of_doubles(raw, kind)
+    if pa.types.is_decimal(raw.type):
+        wanted = arrow_type(kind)
+        return raw if raw.type == wanted else _whole(raw, lambda array: array.cast(wanted))
+    if pa.types.is_string(raw.type):
+        with suppress(pa.ArrowInvalid):  # what is not plain digits is read one by one
+            return raw.cast(arrow_type(kind))
 
     def read(value: Any) -> Decimal:
         number = Decimal(str(value).strip())
@@ -174,10 +236,20 @@ def _decimal_by_values(raw: pa.Array) -> pa.Array:
             return _decimal(raw, ValueType("decimal", PRECISION, scale), ZoneInfo("UTC"))
         except UnfitValue as fault:
             unfit = fault
+    if pa.types.is_string(raw.type):
+        return _decimal(raw, ValueType("decimal", MAX_PRECISION, _places(raw)), ZoneInfo("UTC"))
     raise unfit
 
 
+def _places(texts: pa.Array) -> int:
+    """The most decimal places among numbers written as text."""
+    after = pc.if_else(pc.match_substring(texts, "."), pc.replace_substring_regex(texts, r"^[^.]*\.", ""), "")
+    return min(pc.max(pc.utf8_length(after)).as_py() or 0, MAX_PRECISION)
+
+
 def _boolean(raw: pa.Array, _kind: ValueType, _zone: ZoneInfo) -> pa.Array:
+    if pa.types.is_boolean(raw.type):
+        return raw
     words = {"1": True, "true": True, "t": True, "yes": True, "0": False, "false": False, "f": False, "no": False,
              "1.0": True, "0.0": False}  # fmt: skip
 
@@ -191,11 +263,55 @@ def _boolean(raw: pa.Array, _kind: ValueType, _zone: ZoneInfo) -> pa.Array:
 
 
 def _date(raw: pa.Array, kind: ValueType, zone: ZoneInfo) -> pa.Array:
+    if pa.types.is_timestamp(raw.type):
+        return pc.floor_temporal(_wall_time(raw, zone), unit="day").cast(pa.date32())
+    if pa.types.is_date(raw.type):
+        days = raw.cast(pa.date32())
+        _in_calendar(days.cast(pa.int32()), 86_400_000_000)
+        return days
+    if pa.types.is_string(raw.type):
+        with suppress(pa.ArrowInvalid):  # other ways to write days are read one by one
+            return raw.cast(pa.date32())
     return _each(raw, lambda value: _moment(value, zone).date(), arrow_type(kind))
 
 
 def _timestamp(raw: pa.Array, kind: ValueType, zone: ZoneInfo) -> pa.Array:
+    if pa.types.is_timestamp(raw.type):
+        return _wall_time(raw, zone)
+    if pa.types.is_date(raw.type):
+        return raw.cast(pa.timestamp("us"))
+    if pa.types.is_string(raw.type) and not _any_offset(raw):
+        with suppress(pa.ArrowInvalid):  # other ways to write moments are read one by one
+            return raw.cast(pa.timestamp("us"))
     return _each(raw, lambda value: _moment(value, zone), arrow_type(kind))
+
+
+def _any_offset(texts: pa.Array) -> bool:
+    return bool(pc.any(pc.match_substring_regex(texts, r"([zZ]|[0-9][+-][0-9]{2}:?[0-9]{0,2})$")).as_py())
+
+
+def _wall_time(moments: pa.Array, zone: ZoneInfo) -> pa.Array:
+    """Moments as wall time: those that know their zone are moved to the given one."""
+    exact = moments.cast(pa.timestamp("us", moments.type.tz), safe=False)
+    _in_calendar(exact.cast(pa.int64()), 1)
+    if moments.type.tz is None:
+        return exact
+    return pc.local_timestamp(exact.cast(pa.timestamp("us", zone.key)))
+
+
+_EARLIEST, _LATEST = -62_135_596_800_000_000, 253_402_300_800_000_000
+"""Microseconds of the years 1 to 9999, which is what dates can be written for."""
+
+
+def _in_calendar(numbers: pa.Array, unit: int) -> None:
+    """Raise UnfitValue for the first moment outside the calendar, such as infinity."""
+    bounds = pc.min_max(numbers)
+    low, high = bounds["min"].as_py(), bounds["max"].as_py()
+    if low is None or (low * unit >= _EARLIEST and high * unit < _LATEST):
+        return
+    outside = pc.or_(pc.less(numbers, _EARLIEST // unit), pc.greater_equal(numbers, _LATEST // unit))
+    row = pc.index(outside, True).as_py()
+    raise UnfitValue("a day outside the years 1 to 9999", row)
 
 
 def _moment(value: Any, zone: ZoneInfo) -> datetime:

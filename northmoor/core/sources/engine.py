@@ -4,7 +4,8 @@ One thread: sums of floating-point numbers depend on their order, and the same i
 """
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from pathlib import Path
 from typing import Any
 
 import duckdb
@@ -15,35 +16,42 @@ from northmoor.core.stopping import Stop
 
 EngineError = duckdb.Error
 _BOUND = re.compile(r"\$(\w+)")
+SETTINGS: dict[str, str | bool | int | float | list[str]] = {
+    "threads": 1,
+    "memory_limit": "4GB",
+    "autoload_known_extensions": False,
+    "autoinstall_known_extensions": False,
+    "python_enable_replacements": False,
+}
+
+
+def close_off(connection: Any, files: Sequence[Path] = (), zone: str = "UTC") -> None:
+    """Set an engine's time zone, and keep it from then on from everything but some files; no statement undoes it."""
+    connection.execute(f"set TimeZone = '{zone}'")
+    if files:
+        listed = ", ".join("'" + str(file).replace("'", "''") + "'" for file in files)
+        connection.execute(f"set allowed_paths = [{listed}]")
+    connection.execute("set enable_external_access = false")
+    connection.execute("set lock_configuration = true")
 
 
 class Engine:
     """A private database in memory over Arrow tables that are given names."""
 
-    def __init__(self, stop: Stop) -> None:
+    def __init__(self, stop: Stop, zone: str = "UTC") -> None:
         self._stop = stop
-        self._connection = duckdb.connect(
-            ":memory:",
-            config={
-                "threads": 1,
-                "memory_limit": "4GB",
-                "enable_external_access": False,
-                "autoload_known_extensions": False,
-                "autoinstall_known_extensions": False,
-                "python_enable_replacements": False,
-            },
-        )
-        self._connection.execute("set lock_configuration = true")
+        self.connection = duckdb.connect(":memory:", config=SETTINGS)
+        close_off(self.connection, zone=zone)
 
     def __enter__(self) -> "Engine":
         return self
 
     def __exit__(self, *_: object) -> None:
-        self._connection.close()
+        self.connection.close()
 
     def give(self, name: str, table: pa.Table) -> None:
         """Make an Arrow table known to SQL by a name."""
-        self._connection.register(name, table)
+        self.connection.register(name, table)
 
     def run(self, sql: str, parameters: Mapping[str, Any] | None = None) -> pa.Table:
         """The result of a statement, in which ``$name`` stands for a bound value; values not named in it are ignored.
@@ -52,9 +60,9 @@ class Engine:
         """
         named = set(_BOUND.findall(sql))
         bound = {name: value for name, value in (parameters or {}).items() if name in named}
-        with self._stop.interrupting(self._connection.interrupt):
+        with self._stop.interrupting(self.connection.interrupt):
             try:
-                return self._connection.sql(sql, params=bound).to_arrow_table()
+                return self.connection.sql(sql, params=bound).to_arrow_table()
             except duckdb.InterruptException as error:
                 raise Stopped from error
 

@@ -1,0 +1,164 @@
+"""DuckDB database files: opened read-only in an engine that reaches nothing else."""
+
+import re
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import duckdb
+import pyarrow as pa
+
+from northmoor.core.errors import ConnectionFault, QueryError, Stopped
+from northmoor.core.sources.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey, Routine
+from northmoor.core.sources.driver import BATCH, Asked, Stream, limited, unique_column_names, written_at
+from northmoor.core.sources.engine import SETTINGS, close_off, told
+from northmoor.core.sources.mending import type_of_arrow
+from northmoor.core.sources.placeholders import Written, written
+from northmoor.core.stopping import Stop
+
+_TABLES = """
+select table_name, estimated_size, false from duckdb_tables() where not internal and schema_name = 'main'
+union all
+select view_name, null, true from duckdb_views() where not internal and schema_name = 'main'
+order by 3, 1
+"""
+_COLUMNS = """
+select table_name, column_name, data_type from duckdb_columns()
+where not internal and schema_name = 'main' order by table_name, column_index
+"""
+_KEYS = """
+select table_name, constraint_type, constraint_column_names, referenced_table, referenced_column_names
+from duckdb_constraints() where constraint_type in ('PRIMARY KEY', 'FOREIGN KEY')
+"""
+_MACROS = """
+select function_name, parameters from duckdb_functions()
+where function_type = 'table_macro' and not internal order by 1
+"""
+_LINE = re.compile(r"LINE (\d+): (.*)\n(\s*)\^")
+
+
+class DuckdbDriver:
+    """Asks a DuckDB database file."""
+
+    dialect = "duckdb"
+
+    def __init__(self, database: Path) -> None:
+        self._database = database
+
+    @property
+    def identity(self) -> str:
+        """The file; there are no users."""
+        return f"the file {self._database.name}, read-only"
+
+    def catalog(self, stop: Stop) -> Catalog:
+        """Tables, views and table macros."""
+        with self._open(stop) as connection:
+            return read_catalog(connection)
+
+    @contextmanager
+    def running(self, asked: Asked) -> Iterator[Stream]:
+        """Run a query."""
+        with self._open(asked.stop, asked.zone.key) as connection:
+            yield stream(connection, asked, written_at(self._database))
+
+    def check(self, asked: Asked) -> None:
+        """Let the engine bind the query."""
+        with self._open(asked.stop, asked.zone.key) as connection:
+            check(connection, asked)
+
+    @contextmanager
+    def _open(self, stop: Stop, zone: str = "UTC") -> Iterator[Any]:
+        if not self._database.is_file():
+            raise ConnectionFault(f"There is no file {self._database}; put it back or change the connection.")
+        try:
+            connection = duckdb.connect(str(self._database), read_only=True, config=SETTINGS)
+        except duckdb.Error as error:
+            raise ConnectionFault(_cannot_open(self._database.name, error)) from error
+        with connection, stop.interrupting(connection.interrupt):
+            close_off(connection, zone=zone)
+            yield connection
+
+
+def _cannot_open(name: str, error: duckdb.Error) -> str:
+    if "lock" in str(error).lower():
+        return f"Another program has {name} open for writing; close it there, then try again."
+    return f"{name} cannot be opened as a DuckDB database ({told(error)})."
+
+
+def read_catalog(connection: Any) -> Catalog:
+    """What a DuckDB connection holds."""
+    columns: dict[str, list[tuple[str, str]]] = {}
+    for table, name, kind in connection.execute(_COLUMNS).fetchall():
+        columns.setdefault(table, []).append((name, kind))
+    primary: dict[str, list[str]] = {}
+    foreign: dict[str, list[ForeignKey]] = {}
+    for table, kind, own, other, referred in connection.execute(_KEYS).fetchall():
+        if kind == "PRIMARY KEY":
+            primary.setdefault(table, []).extend(own)
+        else:
+            foreign.setdefault(table, []).append(ForeignKey(tuple(own), other, tuple(referred)))
+    tables = []
+    for name, size, is_view in connection.execute(_TABLES).fetchall():
+        keys = tuple(foreign.get(name, ()))
+        target = {own: f"{k.table}.{to}" for k in keys for own, to in zip(k.columns, k.referred, strict=False)}
+        made = tuple(CatalogColumn(c, t, c in primary.get(name, ()), target.get(c)) for c, t in columns.get(name, []))
+        tables.append(CatalogTable(name, made, size, is_view, not is_view, keys))
+    routines = [Routine(name, tuple(p or ()), False) for name, p in connection.execute(_MACROS).fetchall()]
+    return Catalog(tuple(tables), tuple(routines))
+
+
+def stream(connection: Any, asked: Asked, moment: datetime) -> Stream:
+    """A query's stream on an open DuckDB connection. Raises QueryError or Stopped."""
+    text = dollars(asked.query.sql)
+    bound = {name: asked.values[name] for name in text.names}
+    with faults(text, asked.stop):
+        reader = connection.sql(text.sql, params=bound).to_arrow_reader(BATCH)
+    names = unique_column_names(reader.schema.names)
+    kinds = tuple(type_of_arrow(field.type) for field in reader.schema)
+    return Stream(names, kinds, limited(_batches(reader, text, asked.stop), len(names), asked.stop), moment)
+
+
+def dollars(sql: str) -> Written:
+    """The text with ``$name`` for its parameters."""
+    return written(sql, "duckdb", lambda name: f"${name}")
+
+
+def check(connection: Any, asked: Asked) -> None:
+    """Let DuckDB bind a query without running it. Raises QueryError."""
+    text = dollars(asked.query.sql)
+    with faults(text, asked.stop):
+        connection.execute(f"explain {text.sql}", {name: asked.values[name] for name in text.names})
+
+
+@contextmanager
+def faults(text: Written, stop: Stop) -> Iterator[None]:
+    """Tell the engine's errors as a query's, with their position in the text as written."""
+    try:
+        yield
+    except duckdb.InterruptException as error:
+        raise Stopped from error
+    except duckdb.Error as error:
+        stop.check()
+        raise QueryError(f"The engine refuses it: {told(error)}.", position=_position(str(error), text)) from error
+
+
+def _position(message: str, text: Written) -> int | None:
+    mark = _LINE.search(message)
+    if mark is None:
+        return None
+    number, shown, pointer = int(mark[1]), mark[2], len(mark[3]) - len(f"LINE {mark[1]}: ")
+    lines = text.sql.split("\n")
+    start = sum(len(line) + 1 for line in lines[: number - 1])
+    moved = max(lines[number - 1].find(shown.strip(".")[:20]), 0) if number <= len(lines) else 0
+    return text.original(start + moved + max(pointer, 0))
+
+
+def _batches(reader: Any, text: Written, stop: Stop) -> Iterator[list[pa.Array]]:
+    while True:
+        with faults(text, stop):
+            batch = next(reader, None)
+        if batch is None:
+            return
+        yield list(batch.columns)

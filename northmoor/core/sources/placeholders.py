@@ -1,0 +1,85 @@
+"""Parameters in SQL text: where each ``:name`` stands, and the text as a driver wants it.
+
+The text is never rebuilt from its parsed form, so that what is shown is what is run; only the placeholders change.
+"""
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+from itertools import pairwise
+
+import sqlglot
+from sqlglot.errors import SqlglotError
+from sqlglot.tokens import TokenType  # type: ignore[attr-defined]  # it is re-exported from a compiled module
+
+_NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*")
+_CALL = re.compile(r"^(\s*)call\b", re.IGNORECASE)
+"""Behind this word sqlglot splits nothing more; another word of its length stands in."""
+_NOT_BEFORE = re.compile(r"[A-Za-z0-9_)\]'\"]")
+"""What a colon of a slice, a struct or a cast stands behind: ``a[1:n]``, ``{'a':b}``."""
+
+
+@dataclass(frozen=True)
+class Placeholder:
+    """A ``:name`` in a text: the offset of its colon, the offset after it, and the name."""
+
+    start: int
+    end: int
+    name: str
+
+
+def placeholders(sql: str, dialect: str) -> tuple[Placeholder, ...]:
+    """The placeholders of an SQL text in order; none in a text that cannot be split into words."""
+    try:
+        tokens = sqlglot.tokenize(_CALL.sub(r"\1some", sql), dialect=dialect)
+    except SqlglotError:
+        return ()
+    found = []
+    for colon, word in pairwise(tokens):
+        is_pair = colon.token_type is TokenType.COLON and word.start == colon.end + 1
+        if not is_pair or _NOT_BEFORE.match(sql[colon.start - 1 : colon.start]):
+            continue
+        if _NAME.fullmatch(sql[word.start : word.end + 1]):
+            found.append(Placeholder(colon.start, word.end + 1, sql[word.start : word.end + 1]))
+    return tuple(found)
+
+
+@dataclass(frozen=True)
+class Written:
+    """SQL as a driver takes it: its text, and the parameters' names in the order in which they stand in it."""
+
+    sql: str
+    names: tuple[str, ...]
+    _shifts: tuple[tuple[int, int], ...] = ()
+
+    def original(self, offset: int) -> int:
+        """The offset in the text as the user wrote it, of an offset in this one."""
+        moved = [shift for start, shift in self._shifts if start < offset]
+        return offset + (moved[-1] if moved else 0)
+
+
+def written(sql: str, dialect: str, form: Callable[[str], str]) -> Written:
+    """The text with each placeholder in the form that the function gives for its name; closing semicolons go."""
+    pieces, names, shifts = [], [], []
+    at = length = 0
+    for placeholder in placeholders(sql, dialect):
+        made = form(placeholder.name)
+        pieces += [sql[at : placeholder.start], made]
+        length += placeholder.start - at + len(made)
+        shifts.append((length - len(made), placeholder.end - length))
+        names.append(placeholder.name)
+        at = placeholder.end
+    pieces.append(sql[at:])
+    return Written(_without_end("".join(pieces), dialect), tuple(names), tuple(shifts))
+
+
+def _without_end(sql: str, dialect: str) -> str:
+    """The text without the semicolon that ends it, which no driver wants inside another statement."""
+    try:
+        tokens = sqlglot.tokenize(sql, dialect=dialect)
+    except SqlglotError:
+        return sql
+    while tokens and tokens[-1].token_type is TokenType.SEMICOLON:
+        last = tokens.pop()
+        sql = f"{sql[: last.start]} {sql[last.end + 1 :]}"
+    return sql

@@ -1,0 +1,104 @@
+"""A report's queries as they are run: shared ones filled in, and what each needs of the others."""
+
+from dataclasses import dataclass
+
+from sqlglot import exp
+
+from northmoor.core.errors import Place, QueryError, did_you_mean
+from northmoor.core.model.data import Query, QueryColumn
+from northmoor.core.model.report import Report
+from northmoor.core.sources.connections import Library
+from northmoor.core.sources.guard import CheckedQuery, check_query
+
+DIALECTS = {"sqlite": "sqlite", "duckdb": "duckdb", "postgresql": "postgres", "mariadb": "mysql", "files": "duckdb"}
+ENGINE_DIALECT = "duckdb"
+
+
+@dataclass(frozen=True)
+class Resolved:
+    """A query ready to be run: `query` with what it shares filled in, its checked SQL, the other queries it is over."""
+
+    query: Query
+    checked: CheckedQuery
+    sources: tuple[str, ...]
+
+    @property
+    def needs(self) -> tuple[str, ...]:
+        """Other queries that must be fetched first."""
+        owner = (self.query.detail_of.query,) if self.query.detail_of else ()
+        return tuple(dict.fromkeys((*self.sources, *owner)))
+
+
+def dialect_of(query: Query, library: Library) -> str:
+    """The dialect of a query's SQL. Raises ConnectionFault for an unknown connection."""
+    filled = fill_shared(query, library)
+    return DIALECTS[library.connection(filled.connection).kind] if filled.connection else ENGINE_DIALECT
+
+
+def fill_shared(query: Query, library: Library) -> Query:
+    """A shared query with connection, SQL and column settings from the library; others as they are.
+
+    Raises ReportFileError when the library's query cannot be read.
+    """
+    if query.shared is None:
+        return query
+    shared = library.shared_query(query.shared)
+    own = {column.name: column for column in query.columns}
+    merged = [_merged(column, own.pop(column.name, None)) for column in shared.columns]
+    return query.but(connection=shared.connection, sql=shared.sql, columns=(*merged, *own.values()))
+
+
+def _merged(base: QueryColumn, own: QueryColumn | None) -> QueryColumn:
+    return base if own is None else base.but(**{name: getattr(own, name) for name in own.model_fields_set})
+
+
+def resolve(report: Report, name: str, library: Library) -> Resolved:
+    """A query of the report, ready to be run.
+
+    Raises QueryError (RefusedQuery) for SQL that does more than read, names no query, or leads in a circle;
+    ConnectionFault for an unknown connection; ReportFileError for a shared query that cannot be read.
+    """
+    found = _resolve(report, name, library)
+    _leads_to_an_end(report, library, found, (name,))
+    return found
+
+
+def _resolve(report: Report, name: str, library: Library) -> Resolved:
+    query = fill_shared(report.query(name), library)
+    place = Place(query=name)
+    try:
+        checked = check_query(query.sql, dialect_of(query, library))
+        sources = _sources(checked, report) if query.is_combined else ()
+    except QueryError as error:
+        raise error.at(place) from None
+    return Resolved(query, checked, sources)
+
+
+def _sources(checked: CheckedQuery, report: Report) -> tuple[str, ...]:
+    known = {query.name.lower(): query.name for query in report.queries}
+    local = {cte.alias.lower() for cte in checked.tree.find_all(exp.CTE)}
+    found = []
+    for table in checked.tree.find_all(exp.Table):
+        name = table.name
+        if not name or name.lower() in local or isinstance(table.this, exp.Func):
+            continue
+        if name.lower() not in known or table.db:
+            hint = did_you_mean(name, known.values())
+            raise QueryError(f"The report has no query {table.sql(ENGINE_DIALECT)}. {hint}")
+        found.append(known[name.lower()])
+    return tuple(dict.fromkeys(found))
+
+
+def _leads_to_an_end(report: Report, library: Library, resolved: Resolved, trail: tuple[str, ...]) -> None:
+    for name in resolved.needs:
+        if name in trail:
+            circle = " → ".join((*trail[trail.index(name) :], name))
+            raise QueryError(f"The queries need one another in a circle: {circle}.", Place(query=trail[0]))
+        _leads_to_an_end(report, library, _resolve(report, name, library), (*trail, name))
+
+
+def parameters_of(report: Report, name: str, library: Library) -> frozenset[str]:
+    """Parameters that a query's rows depend on, its own and those of the queries it needs. Raises like `resolve`."""
+    resolved = resolve(report, name, library)
+    own = resolved.checked.parameters
+    return own.union(*(parameters_of(report, other, library) for other in resolved.needs))

@@ -1,0 +1,309 @@
+"""Real servers: rows, values, decimals and moments exact, read-only at the server, each fault in one sentence."""
+
+import sqlite3
+import threading
+import time
+from dataclasses import replace
+from datetime import date, datetime
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+from zoneinfo import ZoneInfo
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from northmoor.core.document import Session
+from northmoor.core.errors import ConnectionFault, QueryError, Stopped, WrongPassword
+from northmoor.core.model.connections import Connections, PostgresqlConnection, SqliteConnection
+from northmoor.core.model.data import Query
+from northmoor.core.model.types import ValueType
+from northmoor.core.sources import mariadb, postgresql
+from northmoor.core.sources.connections import Library
+from northmoor.core.sources.driver import FIRST_ROWS, Asked
+from northmoor.core.sources.fetch import Rows
+from northmoor.core.sources.guard import check_query
+from northmoor.core.sources.secrets import Secrets
+from northmoor.core.sources.values import bind
+from northmoor.core.stopping import Stop
+from tests.helpers import fetched, report_of
+from tests.servers import PASSWORD, PrivateMariadb, PrivatePostgresql, Server
+
+pytestmark = pytest.mark.xdist_group("servers")
+DUBLIN = ZoneInfo("Europe/Dublin")
+CALLS = {"postgres": "select * from season_totals(:season)", "mysql": "call season_totals(:season)"}
+ENDLESS = "select count(*) as n from bookings a cross join bookings b"
+
+
+@pytest.fixture
+def db(server: Server, tmp_path: Path) -> Library:
+    """A library whose connection ``db`` is a server."""
+    return server.library(tmp_path)
+
+
+def asked(library: Library, sql: str, **values: Any) -> Asked:
+    dialect = library.driver("db").dialect
+    return Asked(check_query(sql, dialect), values, DUBLIN, Stop())
+
+
+def test_tables_columns_keys_and_routines_can_be_browsed(db: Library) -> None:
+    catalog = db.catalog("db", Stop())
+    bookings = catalog.table("bookings")
+    assert bookings is not None
+    assert [c.name for c in bookings.columns if c.is_key] == ["booking_id"]
+    assert {c.name: c.references for c in bookings.columns if c.references} == {
+        "sailing_id": "sailings.sailing_id", "fare_id": "fares.fare_id",
+    }  # fmt: skip
+    assert bookings.is_estimate
+    assert bookings.rows is not None
+    assert 200_000 < bookings.rows < 300_000
+    assert catalog.table("paid_bookings").is_view
+    assert ("season_totals", ("wanted",)) in [(r.name, r.arguments) for r in catalog.routines]
+
+
+def test_figures_are_those_of_straight_sql(db: Library, tarrow: sqlite3.Connection) -> None:
+    rows = fetched(
+        db,
+        "select r.code, sum(b.quantity * b.unit_price) as fares, count(*) as n from bookings b join sailings s using (sailing_id) "
+        "join routes r using (route_id) where b.status = 'paid' and s.departs_at >= :from and b.unit_price > :price "
+        "group by r.code order by r.code",
+        **{"from": datetime(2025, 6, 1, 12, 0), "price": Decimal("9.80")},
+    )  # fmt: skip
+    wanted = tarrow.execute(
+        "select r.code, sum(b.quantity * cast(round(b.unit_price * 100) as integer)), count(*) from bookings b "
+        "join sailings s using (sailing_id) join routes r using (route_id) where b.status = 'paid' "
+        "and s.departs_at >= '2025-06-01 12:00:00' and b.unit_price > 9.80 group by r.code order by r.code"
+    ).fetchall()  # fmt: skip
+    assert [tuple(row.values()) for row in rows.table.to_pylist()] == [
+        (c, Decimal(f).scaleb(-2), n) for c, f, n in wanted
+    ]
+    assert rows.types[1].kind == "decimal"
+    assert rows.types[1].scale == 2
+
+
+def test_decimals_moments_and_nulls_stay_what_they_are(db: Library) -> None:
+    rows = fetched(db, "select n, at, big, note, doc, gap from odd order by n")
+    first, second, third = rows.table.to_pylist()
+    assert first["big"] == Decimal("1234567890123456789012345678.0123456789")
+    assert first["note"] == "ö'\"; drop"
+    assert rows.types[2] == ValueType("decimal", 38, 10)
+    assert [r["at"] for r in (first, second, third)] == [
+        datetime(2025, 3, 30, 0, 59, 59),
+        datetime(2025, 3, 30, 2),
+        datetime(2025, 10, 26, 1, 59, 59),
+    ]
+    assert {second[name] for name in ("big", "note", "doc", "gap")} == {None}
+    assert third["note"] == ""
+
+
+@settings(max_examples=25)
+@given(st.text(st.characters(exclude_categories=["Cs"], exclude_characters="\0")), st.integers(-(2**63), 2**63 - 1), st.decimals(-(10**20), 10**20, places=4), st.dates(date(1000, 1, 1)), st.booleans())  # fmt: skip
+def test_values_arrive_as_they_are_and_never_as_sql(
+    postgresql: PrivatePostgresql,
+    mariadb: PrivateMariadb,
+    tmp_path: Path,
+    text: str,
+    number: int,
+    money: Decimal,
+    day: date,
+    switch: bool,
+) -> None:
+    for server in (postgresql, mariadb):
+        rows = fetched(
+            server.library(tmp_path),
+            "select :t as t, :n as n, :m as m, :d as d, :b as b",
+            t=text,
+            n=number,
+            m=money,
+            d=day,
+            b=switch,
+        )
+        found = rows.table.to_pylist()[0]
+        assert (found["t"], found["n"], found["m"], str(found["d"]), bool(found["b"])) == (
+            text,
+            number,
+            money,
+            str(day),
+            switch,
+        )
+
+
+def test_routines_return_rows_with_their_arguments_bound(db: Library, tarrow: sqlite3.Connection) -> None:
+    rows = fetched(db, CALLS[db.driver("db").dialect], season="summer")
+    assert sorted(rows.table["route"].to_pylist()) == ["OX-SH", "TQ-SH"]
+    total = tarrow.execute(
+        "select sum(quantity * cast(round(unit_price * 100) as integer)) from bookings join sailings using (sailing_id) "
+        "join routes using (route_id) where season = 'summer' and bookings.status = 'paid'"
+    ).fetchone()[0]
+    assert sum(rows.table["fares"].to_pylist()) == Decimal(total).scaleb(-2)
+
+
+@pytest.mark.parametrize("sql", ["delete from odd", "create table stolen (a int)", "update odd set n = 0"])
+def test_the_session_is_read_only_at_the_server(server: Server, tmp_path: Path, sql: str) -> None:
+    owner = server.connection.but(user="postgres" if server.connection.kind == "postgresql" else "root")
+    secrets = Secrets()
+    secrets.remember(owner, "harbour" if server.connection.kind == "postgresql" else "")
+    driver = Library(tmp_path, Connections(connections=(owner,)), secrets).driver("db")
+    unchecked = replace(check_query("select 1", driver.dialect), sql=sql)
+    with pytest.raises((QueryError, ConnectionFault)), driver.running(Asked(unchecked, {}, DUBLIN, Stop())) as stream:
+        list(stream.batches)
+
+
+def test_a_procedure_that_writes_is_refused_by_the_server(mariadb: PrivateMariadb, tmp_path: Path) -> None:
+    library = mariadb.library(tmp_path)
+    with pytest.raises(QueryError, match="READ ONLY"):
+        fetched(library, "call naughty()")
+    assert fetched(library, "select count(*) as n from odd").table.to_pylist() == [{"n": 3}]
+
+
+def test_what_is_wrong_with_a_connection_is_told(server: Server, tmp_path: Path) -> None:
+    def told(password: str = PASSWORD, **changes: Any) -> str:
+        connection = server.connection.but(**changes)
+        secrets = Secrets()
+        secrets.remember(connection, password)
+        with pytest.raises(ConnectionFault) as caught:
+            Library(tmp_path, Connections(connections=(connection,)), secrets).catalog("db", Stop())
+        assert "\n" not in caught.value.message
+        assert isinstance(caught.value, WrongPassword) == (password != PASSWORD)
+        return caught.value.message
+
+    assert "password of reader" in told("wrong")
+    assert "no database nowhere" in told(database="nowhere") or "does not let reader use nowhere" in told(
+        database="nowhere"
+    )
+    assert "No " in told(port=1)
+    assert "port 1" in told(port=1)
+    assert "no host nowhere.invalid" in told(host="nowhere.invalid")
+
+
+def test_a_query_is_checked_without_being_run(db: Library) -> None:
+    driver = db.driver("db")
+    driver.check(asked(db, "select sum(quantity) from bookings where status = :s", s="paid"))
+    sql = "select :s as s,\n  nope from bookings"
+    with pytest.raises(QueryError) as caught:
+        driver.check(asked(db, sql, s="x"))
+    assert "nope" in caught.value.message
+    if driver.dialect == "postgres":
+        assert caught.value.position == sql.index("nope")
+
+
+def test_the_first_rows_are_there_before_the_rest(db: Library) -> None:
+    shown: list[Rows] = []
+    report = report_of(sql="select * from bookings order by booking_id")
+    rows = Session(db).rows(report, "rows", bind(report, {}), Stop(), show=shown.append)
+    assert [(len(r.table), r.is_whole) for r in shown] == [(FIRST_ROWS, False)]
+    assert rows.table.slice(0, FIRST_ROWS).equals(shown[0].table)
+    assert len(rows.table) == 257_079
+
+
+def test_a_running_query_is_stopped_at_the_server(server: Server, db: Library) -> None:
+    stop = Stop()
+    threading.Timer(0.5, stop.set).start()
+    began = time.monotonic()
+    report = report_of(sql=ENDLESS)
+    with pytest.raises(Stopped):
+        Session(db).rows(report, "rows", bind(report, {}), stop)
+    assert time.monotonic() - began < 10
+    assert _running(server) == 0
+
+
+def _running(server: Server) -> int:
+    active = {
+        "postgresql": "select count(*) from pg_stat_activity where state = 'active' and query like '%cross join%' and pid <> pg_backend_pid()",
+        "mariadb": "select count(*) from information_schema.processlist where command = 'Query' and info like '%cross join%' and id <> connection_id()",
+    }
+    with server.admin() as connection, connection.cursor() as cursor:
+        for _ in range(50):
+            cursor.execute(active[server.connection.kind])
+            count = int(cursor.fetchone()[0])
+            if not count:
+                break
+            time.sleep(0.1)
+    return count
+
+
+def test_a_connection_dropped_in_the_middle_of_the_rows_is_told(server: Server, db: Library) -> None:
+    kill = {
+        "postgresql": "select pg_terminate_backend(pid) from pg_stat_activity where usename = 'reader'",
+        "mariadb": "select id from information_schema.processlist where user = 'reader'",
+    }
+    query = asked(db, "select a.*, b.name from bookings a cross join ports b")
+
+    def read_while_it_is_killed() -> None:
+        with db.driver("db").running(query) as stream:
+            next(stream.batches)
+            kill_sessions()
+            list(stream.batches)
+
+    def kill_sessions() -> None:
+        with server.admin() as connection, connection.cursor() as cursor:
+            cursor.execute(kill[server.connection.kind])
+            for (session,) in cursor.fetchall():
+                if server.connection.kind == "mariadb":
+                    cursor.execute(f"kill {session}")
+
+    with pytest.raises(ConnectionFault, match="Nothing is lost"):
+        read_while_it_is_killed()
+    assert len(fetched(db, "select * from ports").table) == 7
+
+
+def test_a_locked_table_is_waited_for_a_limited_time(
+    server: Server, db: Library, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    for module in (postgresql, mariadb):
+        monkeypatch.setattr(module, "WAIT", 1)
+    lock = {"postgresql": "begin; lock table ports in access exclusive mode", "mariadb": "lock tables ports write"}
+    holder = server.admin("tarrow")
+    try:
+        with holder.cursor() as cursor:
+            cursor.execute(lock[server.connection.kind])
+        with pytest.raises(QueryError, match="holds a lock"):
+            fetched(db, "select * from ports")
+    finally:
+        holder.close()
+
+
+def test_a_server_that_was_stopped_is_told_and_asked_again_later(server: Server, db: Library) -> None:
+    server.stop()
+    with pytest.raises(ConnectionFault, match=r"No .* server answers at"):
+        fetched(db, "select 1 as one")
+    server.start()
+    assert fetched(db, "select 1 as one").table.to_pylist() == [{"one": 1}]
+
+
+def test_a_moment_outside_the_calendar_names_its_column_and_row(db: Library) -> None:
+    with pytest.raises(QueryError, match=r"Column day has a value that is no date: .* in row 2"):
+        fetched(db, "select n, day from far order by n")
+    assert fetched(db, "select n from far").table["n"].to_pylist() == [1, 2]
+
+
+def test_queries_of_different_connections_are_combined_in_the_engine(
+    db: Library, demo: Path, tarrow: sqlite3.Connection
+) -> None:
+    local = SqliteConnection(name="local", database=str(demo / "data" / "tarrow.sqlite"))
+    library = Library(db.root, Connections(connections=(*db.connections.connections, local)), db.secrets)
+    queries = [
+        Query(name="there", connection="db", sql="select route_id, count(*) as n from sailings group by route_id"),
+        Query(name="here", connection="local", sql="select route_id, code from routes where season = :season"),
+        Query(name="rows", sql="select h.code, t.n from here h join there t using (route_id) order by h.code"),
+    ]
+    report = report_of(queries=queries, parameters=[{"name": "season", "kind": "text", "default": "summer"}])
+    found = Session(library).rows(report, "rows", bind(report, {}), Stop()).table.to_pylist()
+    wanted = tarrow.execute(
+        "select code, count(*) from sailings join routes using (route_id) where season = 'summer' group by code order by code"
+    )
+    assert [tuple(row.values()) for row in found] == wanted.fetchall()
+
+
+def test_a_password_belongs_to_the_server_it_was_given_for(
+    postgresql: PrivatePostgresql, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    secrets = Secrets()
+    connection = postgresql.connection
+    assert isinstance(connection, PostgresqlConnection)
+    secrets.remember(connection, PASSWORD)
+    assert secrets.password(connection) == PASSWORD
+    assert secrets.password(connection.but(host="elsewhere.invalid")) is None
+    monkeypatch.setenv("NORTHMOOR_PASSWORD_DB", "from the environment")
+    assert Secrets().password(connection) == "from the environment"

@@ -1,0 +1,279 @@
+"""Private database servers for the tests: started from the system's packages, loaded with the demo's tables."""
+
+import csv
+import os
+import re
+import shutil
+import socket
+import sqlite3
+import subprocess
+import tempfile
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+import psycopg
+import pymysql
+
+from northmoor.core.model.connections import Connections, MariadbConnection, PostgresqlConnection, ServerConnection
+from northmoor.core.sources.connections import Library
+from northmoor.core.sources.secrets import Secrets
+from northmoor.demo.ferries import SCHEMA
+
+PASSWORD = "wheelhouse"
+USER = "reader"
+DATABASE = "tarrow"
+TABLES = ("ports", "vessels", "routes", "sailings", "fares", "bookings")
+_PATIENCE = 60
+_CARELESS = ("--skip-log-bin", "--innodb-flush-log-at-trx-commit=0", "--innodb-flush-method=nosync",
+             "--innodb-doublewrite=0", "--innodb-buffer-pool-size=256M", "--innodb-log-file-size=128M")  # fmt: skip
+
+
+class Server:
+    """A running server with the database ``tarrow``, which the user ``reader`` may read."""
+
+    connection: ServerConnection
+
+    def __init__(self) -> None:
+        self.folder = Path(tempfile.mkdtemp(prefix="nm-"))
+        self.folder.chmod(0o755)
+        self.port = _free_port()
+        self._process: subprocess.Popen[bytes] | None = None
+
+    def library(self, root: Path, **changes: Any) -> Library:
+        """A library whose connection ``db`` is this server."""
+        secrets = Secrets()
+        connection = self.connection.but(**changes)
+        secrets.remember(connection, PASSWORD)
+        return Library(root, Connections(connections=(connection,)), secrets)
+
+    def start(self) -> None:
+        """Start it and wait until it answers."""
+        self._process = subprocess.Popen(
+            self.command(), stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, user=self.user()
+        )
+        deadline = time.monotonic() + _PATIENCE
+        while True:
+            try:
+                socket.create_connection(("127.0.0.1", self.port), 1).close()
+                self.admin().close()
+                return
+            except (OSError, psycopg.Error, pymysql.Error):
+                assert self._process.poll() is None, f"{self.command()[0]} ended"
+                assert time.monotonic() < deadline, "the server does not answer"
+                time.sleep(0.1)
+
+    def stop(self) -> None:
+        """Stop it at once."""
+        if self._process is not None:
+            self._process.terminate()
+            try:
+                self._process.wait(15)
+            except subprocess.TimeoutExpired:
+                self._process.kill()
+                self._process.wait()
+
+    def close(self) -> None:
+        """Stop it and take its files away."""
+        self.stop()
+        shutil.rmtree(self.folder, ignore_errors=True)
+
+    def command(self) -> list[str]:
+        """The server's command."""
+        raise NotImplementedError
+
+    def user(self) -> str | None:
+        """The system's user it runs as, where it must not be root."""
+        return None
+
+    def admin(self, database: str | None = None) -> Any:
+        """A connection that may do anything."""
+        raise NotImplementedError
+
+    def run(self, sql: str) -> None:
+        """Run statements in the database as its owner."""
+        raise NotImplementedError
+
+
+class PrivatePostgresql(Server):
+    """PostgreSQL."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.connection = PostgresqlConnection(
+            name="db", host="localhost", port=self.port, database=DATABASE, user=USER, encryption="off"
+        )
+        found = sorted(Path("/usr/lib/postgresql").glob("*/bin")) or [Path("/usr/bin")]
+        self._programs = found[-1]
+        if self.user():
+            shutil.chown(self.folder, self.user())
+        secret = self.folder / "secret"
+        secret.write_text("harbour")
+        arguments = ["-D", str(self.folder / "data"), "-U", "postgres", "-A", "scram-sha-256", "--pwfile", str(secret)]
+        made = [str(self._programs / "initdb"), *arguments, "-N", "-E", "UTF8", "--locale=C"]
+        subprocess.run(made, check=True, stdout=subprocess.DEVNULL, user=self.user())
+
+    def command(self) -> list[str]:
+        settings = {"fsync": "off", "listen_addresses": "127.0.0.1,::1", "max_connections": "40"}
+        options = [part for name, value in settings.items() for part in ("-c", f"{name}={value}")]
+        data = ["-D", str(self.folder / "data"), "-p", str(self.port), "-k", str(self.folder)]
+        return [str(self._programs / "postgres"), *data, *options]
+
+    def user(self) -> str | None:
+        return "postgres" if os.geteuid() == 0 else None
+
+    def admin(self, database: str | None = None) -> Any:
+        return psycopg.connect(
+            host="localhost",
+            port=self.port,
+            user="postgres",
+            password="harbour",
+            dbname=database or "postgres",
+            autocommit=True,
+        )
+
+    def run(self, sql: str) -> None:
+        with self.admin(DATABASE) as connection:
+            connection.execute(sql)
+
+    def load(self, demo: sqlite3.Connection) -> None:
+        """Make the database and its user, and bring in the demo's tables."""
+        with self.admin() as connection:
+            connection.execute(f"create database {DATABASE}")
+            connection.execute(f"create role {USER} login password '{PASSWORD}'")
+        with self.admin(DATABASE) as connection:
+            connection.execute(SCHEMA)
+            connection.execute("set session_replication_role = replica")  # foreign keys need no check here
+            for table in TABLES:
+                with connection.cursor().copy(f"copy {table} from stdin") as copy:
+                    for row in demo.execute(f"select * from {table}"):
+                        copy.write_row(row)
+            connection.execute(POSTGRESQL_EXTRAS)
+            connection.execute(f"grant select on all tables in schema public to {USER}")
+            connection.execute("analyze")
+
+
+class PrivateMariadb(Server):
+    """MariaDB."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.connection = MariadbConnection(
+            name="db", host="127.0.0.1", port=self.port, database=DATABASE, user=USER, encryption="off"
+        )
+        (self.folder / "data").mkdir()
+        scripts = [Path("/usr/share/mysql") / f"mysql_system_tables{part}.sql" for part in ("", "_data")]
+        text = "create database mysql;\nuse mysql;\nset @auth_root_socket = null;\n" + "\n".join(
+            map(Path.read_text, scripts)
+        )
+        made = [*self._program(), "--bootstrap"]
+        subprocess.run(made, check=True, input=text.encode(), stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+
+    def _program(self) -> list[str]:
+        program = shutil.which("mariadbd") or "/usr/sbin/mariadbd"
+        return [program, "--no-defaults", f"--datadir={self.folder / 'data'}", *self._as_root()]
+
+    def _as_root(self) -> list[str]:
+        return ["--user=root"] if os.geteuid() == 0 else []
+
+    def command(self) -> list[str]:
+        reached = [f"--port={self.port}", "--bind-address=127.0.0.1", f"--socket={self.folder / 'socket'}"]
+        return [*self._program(), *reached, *_CARELESS]
+
+    def admin(self, database: str | None = None) -> Any:
+        return pymysql.connect(unix_socket=str(self.folder / "socket"), user="root", database=database, autocommit=True)
+
+    def run(self, sql: str) -> None:
+        with self.admin(DATABASE) as connection, connection.cursor() as cursor:
+            cursor.execute(sql)
+
+    def load(self, demo: sqlite3.Connection) -> None:
+        """Make the database and its user, and bring in the demo's tables."""
+        with self.admin() as connection, connection.cursor() as cursor:
+            cursor.execute(f"create database {DATABASE} character set utf8mb4")
+            cursor.execute(f"create user {USER}@'%' identified by '{PASSWORD}'")
+            cursor.execute(f"grant select, execute on {DATABASE}.* to {USER}@'%'")
+        with self.admin(DATABASE) as connection, connection.cursor() as cursor:
+            for statement in _in_mariadbs_words(SCHEMA).split(";\n"):
+                if statement.strip():
+                    cursor.execute(statement)
+            cursor.execute("set foreign_key_checks = 0, unique_checks = 0")
+            for table in TABLES:
+                file = self.folder / f"{table}.csv"
+                rows = demo.execute(f"select * from {table}")
+                with file.open("w", newline="") as written:
+                    csv.writer(written).writerows(["\\N" if v is None else v for v in row] for row in rows)
+                cursor.execute(
+                    f"load data infile '{file}' into table {table} character set utf8mb4 "
+                    "fields terminated by ',' optionally enclosed by '\"' lines terminated by '\r\n'"
+                )
+            for statement in MARIADB_EXTRAS.split("//\n"):
+                cursor.execute(statement)
+
+
+POSTGRESQL_EXTRAS = """
+create function season_totals(wanted text) returns table (route text, fares numeric)
+language sql as $$
+  select r.code, sum(b.quantity * b.unit_price) from bookings b join sailings s using (sailing_id)
+  join routes r using (route_id) where r.season = wanted and b.status = 'paid' group by r.code
+$$;
+create table odd (n integer, at timestamptz, big numeric(38,10), loose numeric, note varchar(20), doc jsonb, code uuid,
+  gap interval, paid boolean);
+insert into odd values (1, '2025-03-30 00:59:59+00', 1234567890123456789012345678.0123456789, 1.25, 'ö''"; drop', '{"a": [1]}',
+  '11111111-2222-3333-4444-555555555555', '1 day 02:00', true);
+insert into odd values (2, '2025-03-30 01:00:00+00', null, null, null, null, null, null, null);
+insert into odd values (3, '2025-10-26 00:59:59+00', 0.1, 3, '', '1', null, '00:05', false);
+create table far (n integer, day date);
+insert into far values (1, '2025-01-01'), (2, 'infinity');
+create schema archive;
+create table archive.old_ports (port_id integer primary key, name text);
+grant usage on schema archive to reader;
+grant select on archive.old_ports to reader;
+"""
+MARIADB_EXTRAS = """
+create procedure season_totals(in wanted varchar(20)) reads sql data
+  select r.code as route, sum(b.quantity * b.unit_price) as fares from bookings b join sailings s using (sailing_id)
+  join routes r using (route_id) where r.season = wanted and b.status = 'paid' group by r.code
+//
+create procedure naughty() modifies sql data begin insert into odd (n) values (9); select 1 as done; end
+//
+create table odd (n integer, at timestamp null, big decimal(38,10), note varchar(20), doc json, gap time, paid boolean,
+  many bigint unsigned)
+//
+set time_zone = '+00:00'
+//
+insert into odd values (1, '2025-03-30 00:59:59', 1234567890123456789012345678.0123456789, 'ö''"; drop', '{"a": [1]}', '02:00', true,
+  18446744073709551615), (2, '2025-03-30 01:00:00', null, null, null, null, null, null),
+  (3, '2025-10-26 00:59:59', 0.1, '', '1', '00:05', false, 0)
+//
+set sql_mode = ''
+//
+create table far (n integer, day date)
+//
+insert into far values (1, '2025-01-01'), (2, '0000-00-00')
+"""
+
+
+def _in_mariadbs_words(schema: str) -> str:
+    text = re.sub(r"\btext\b", "varchar(120)", schema).replace("timestamp", "datetime")
+    return re.sub(r"references (\w+?)s\b(?! \()", r"references \1s (\1_id)", text)
+
+
+def _free_port() -> int:
+    with socket.socket() as found:
+        found.bind(("127.0.0.1", 0))
+        return int(found.getsockname()[1])
+
+
+@contextmanager
+def running(server: Any, demo: sqlite3.Connection | None = None) -> Iterator[Any]:
+    """A server that runs, with the demo's tables if they are given."""
+    try:
+        server.start()
+        if demo is not None:
+            server.load(demo)
+        yield server
+    finally:
+        server.close()
