@@ -29,7 +29,7 @@ def delimited_table(path: Path, name: str, settings: FilesConnection, engine: An
     source = _source(readable, names, separator)
     try:
         readings = _readings(engine, source, names, settings)
-        count = engine.sql(f"select count(*) from {source}").fetchone()[0]
+        count = engine.execute(f"select count(*) from {source}").fetchall()[0][0]
     except duckdb.Error as error:
         raise QueryError(_told(path, str(error), len(names))) from error
     columns = tuple(TableColumn(n, r.kind) for n, r in zip(names, readings, strict=True))
@@ -64,13 +64,12 @@ def _in_utf8(path: Path, encoding: str) -> tuple[Path, Any]:
 
 def _head(path: Path, readable: Path, settings: FilesConnection) -> tuple[list[str], str]:
     try:
-        with readable.open(encoding="utf-8-sig", newline="") as file:
-            line = file.readline(_LONGEST_HEAD)
-            if not line.strip():
-                raise QueryError(f"{path.name} is empty: its first line must name the columns.")
-            separator = settings.separator or ("\t" if path.suffix.lower() == ".tsv" else _likeliest(line))
-            file.seek(0)
-            names = [name.strip() for name in next(csv.reader(file, delimiter=separator))]
+        with readable.open("rb") as file:
+            line = file.readline(_LONGEST_HEAD).decode("utf-8-sig")
+        if not line.strip():
+            raise QueryError(f"{path.name} is empty: its first line must name the columns.")
+        separator = settings.separator or ("\t" if path.suffix.lower() == ".tsv" else _likeliest(line))
+        names = [name.strip() for name in next(csv.reader([line], delimiter=separator))]
     except UnicodeDecodeError as error:
         raise QueryError(_not_utf8(path, "its first line")) from error
     except csv.Error as error:
@@ -98,7 +97,7 @@ def _readings(engine: Any, source: str, names: list[str], settings: FilesConnect
         reading_of(name, (v for v in sample[at].to_pylist() if v), settings.decimal_sign)
         for at, name in enumerate(names)
     ]
-    wrong = engine.sql(f"select {', '.join(map(misread_sql, names, readings))} from {source}").fetchone()
+    wrong = engine.execute(f"select {', '.join(map(misread_sql, names, readings))} from {source}").fetchall()[0]
     return [
         reading if not misread else _reading_of_all(engine, source, name, settings)
         for name, reading, misread in zip(names, readings, wrong, strict=True)

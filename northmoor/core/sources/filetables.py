@@ -149,7 +149,7 @@ def _parquet_table(path: Path, name: str, engine: Any) -> FileTable:
     view = f"select * from read_parquet({literal(str(path))})"
     try:
         schema = engine.sql(f"{view} limit 0").to_arrow_table().schema
-        count = engine.sql(f"select count(*) from ({view})").fetchone()[0]
+        count = engine.execute(f"select count(*) from ({view})").fetchall()[0][0]
     except duckdb.Error as error:
         raise QueryError(f"{path.name} cannot be read as Parquet ({told(error)}).") from error
     columns = tuple(TableColumn(entry.name, type_of_arrow(entry.type) or ValueType("text")) for entry in schema)

@@ -121,19 +121,22 @@ class _Growing:
     """A table while its records are found."""
 
     name: str
+    element: str
     parent: "_Growing | None" = None
     records: list[Record] = field(default_factory=list)
     has_details: bool = False
 
     @property
     def key(self) -> str:
-        return f"{self.name.rsplit('.', 1)[-1]}_key"
+        """The column that tells its records apart; an element within one of the same name is told by both names."""
+        is_within_same = self.parent is not None and self.parent.element == self.element
+        return f"{self.name if is_within_same else self.element}_key"
 
 
 def _tables(
     path: Path, stem: str, records: list[Any], texts_may_be_numbers: bool, schema: Schema | None = None
 ) -> list[FileTable]:
-    top = _Growing(stem)
+    top = _Growing(stem, stem)
     growing = {stem: top}
     for record in records:
         _grow(record, top, growing, "")
@@ -165,7 +168,7 @@ def _fill(
             _fill(record, held, table, growing, f"{column}_", depth + 1)
         elif isinstance(held, list):
             table.has_details = True
-            detail = growing.setdefault(f"{table.name}_{column}", _Growing(f"{table.name}_{column}", table))
+            detail = growing.setdefault(f"{table.name}_{column}", _Growing(f"{table.name}_{column}", name, table))
             for item in held:
                 before = len(detail.records)
                 _grow(item, detail, growing, "")
