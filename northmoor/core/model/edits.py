@@ -6,7 +6,7 @@ All raise pydantic.ValidationError when the result would be no sound report, and
 from typing import Any
 
 from northmoor.core.model.blocks import Cell, Column, Level, Row, TableBlock, literal
-from northmoor.core.model.data import Query, QueryColumn
+from northmoor.core.model.data import Parameter, Query, QueryColumn
 from northmoor.core.model.looks import Look
 from northmoor.core.model.part import Part
 from northmoor.core.model.report import Edition, Report, Running, RunningLine
@@ -204,6 +204,51 @@ def change_piece(report: Report, edition: str, running: str, line: int, place: s
 def change_query(report: Report, query: str, **changes: Any) -> Report:
     """Change properties of a query."""
     return report.but(queries=tuple(q.but(**changes) if q.name == query else q for q in report.queries))
+
+
+def add_query(report: Report, query: Query) -> Report:
+    """Add a query."""
+    return report.but(queries=(*report.queries, query))
+
+
+def remove_query(report: Report, query: str) -> Report:
+    """Take a query out. Raises ValidationError when something of the report needs it."""
+    return report.but(queries=tuple(q for q in report.queries if q.name != query))
+
+
+def rename_query(report: Report, query: str, name: str) -> Report:
+    """Give a query another name, in the tables and links that use it too; SQL and expressions are left as they are."""
+    queries = tuple(_with_new_name(q, query, name) for q in report.queries)
+    editions = tuple(
+        e.but(
+            blocks=tuple(b.but(query=name) if isinstance(b, TableBlock) and b.query == query else b for b in e.blocks)
+        )
+        for e in report.editions
+    )
+    return report.but(queries=queries, editions=editions)
+
+
+def _with_new_name(query: Query, old: str, name: str) -> Query:
+    if query.detail_of is not None and query.detail_of.query == old:
+        query = query.but(detail_of=query.detail_of.but(query=name))
+    return query.but(name=name) if query.name == old else query
+
+
+def change_query_column(report: Report, query: str, column: str, **changes: Any) -> Report:
+    """Change what a query says of a column; a setting that says nothing any more is taken out."""
+    found = report.query(query)
+    changed = column_setting(found, column).but(**changes)
+    others = [c for c in found.columns if c.name != column]
+    if changed == QueryColumn(name=column):
+        return change_query(report, query, columns=tuple(others))
+    names = [c.name for c in found.columns]
+    at = names.index(column) if column in names else len(names)
+    return change_query(report, query, columns=(*others[:at], changed, *others[at:]))
+
+
+def add_parameter(report: Report, parameter: Parameter) -> Report:
+    """Add a parameter."""
+    return report.but(parameters=(*report.parameters, parameter))
 
 
 def column_setting(query: Query, column: str) -> QueryColumn:

@@ -20,12 +20,12 @@ def only_details(rows: pa.Table, records: pa.Table, link: Link, stop: Stop) -> p
         owners = pa.table([records[p.other] for p in link.columns], names=_keys(link))
         details = pa.table([rows[p.own] for p in link.columns], names=_keys(link))
         engine.give("owners", owners)
-        engine.give("details", details.append_column("at", pa.array(range(len(details)), pa.int64())))
+        engine.give("details", details.append_column("place", pa.array(range(len(details)), pa.int64())))
         try:
-            kept = engine.run(f"select at from details r where exists (from owners o where {wanted}) order by at")
+            kept = engine.run(f"select place from details r where exists (from owners o where {wanted}) order by place")
         except EngineError as error:
             raise QueryError(f"Its link to {link.query} compares what cannot be compared ({told(error)}).") from error
-    return rows if len(kept) == len(rows) else rows.take(kept["at"])
+    return rows if len(kept) == len(rows) else rows.take(kept["place"])
 
 
 def details_of(rows: pa.Table, record: dict[str, object], link: Link, stop: Stop) -> pa.Table:

@@ -1,0 +1,275 @@
+"""Queries of other queries, shared, detail and saved ones; what a query's rows are like; what running it means."""
+
+import sqlite3
+from collections.abc import Callable
+from datetime import date, datetime
+from decimal import Decimal
+from pathlib import Path
+from zoneinfo import ZoneInfo
+
+import numpy as np
+import pyarrow.csv as pcsv
+import pyarrow.parquet as pq
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from pydantic import ValidationError
+
+from northmoor.core.compute.crosscheck import cross
+from northmoor.core.compute.looking import Look, seen
+from northmoor.core.compute.profile import profile
+from northmoor.core.deliver.tables import write_table
+from northmoor.core.document import Session
+from northmoor.core.errors import NorthmoorError, OutputError, QueryError, ReportFileError
+from northmoor.core.model import edits
+from northmoor.core.model.data import Link, Query, QueryColumn, SharedQuery
+from northmoor.core.model.files import load_report, save_report
+from northmoor.core.model.report import Report
+from northmoor.core.sources.connections import Library
+from northmoor.core.sources.details import details_of
+from northmoor.core.sources.fetch import Rows
+from northmoor.core.sources.plan import plan
+from northmoor.core.sources.samples import write_sample
+from northmoor.core.sources.values import bind
+from northmoor.core.stopping import Stop
+from tests.helpers import FREIGHT, fetched, report_of
+
+MakeLibrary = Callable[[str], Library]
+LINES = Query(name="lines", connection="db", sql="select * from lines")
+
+
+def rows_of(library: Library, report: Report, name: str = "rows", **values: object) -> Rows:
+    return Session(library).rows(report, name, bind(report, values), Stop())
+
+
+def test_a_combined_query_reads_the_others_exactly(library: MakeLibrary) -> None:
+    made = library(FREIGHT)
+    total = Query(
+        name="rows", sql="with t as (select sum(charge) as total from lines) select total, typeof(total) as kind from t"
+    )
+    assert rows_of(made, report_of(queries=[LINES, total])).table.to_pylist() == [
+        {"total": Decimal("167.90"), "kind": "DECIMAL(38,2)"}
+    ]
+
+
+@pytest.mark.parametrize(
+    ("queries", "told"),
+    [
+        ([Query(name="rows", sql="select * from other")], "The report has no query other"),
+        ([Query(name="rows", sql="select * from lins"), LINES], "Did you mean lines?"),
+        ([Query(name="rows", sql="select * from a"), Query(name="a", sql="select * from rows")], "circle: rows → a → rows"),
+        ([Query(name="rows", connection="nowhere", sql="select 1 as a")], "no connection of that name"),
+        ([Query(name="rows", shared="nowhere")], "no shared query nowhere"),
+        ([Query(name="rows", sql="select * from read_csv('x')"), LINES], "read_csv() is not allowed"),
+    ],
+)  # fmt: skip
+def test_a_query_that_cannot_be_resolved_says_why(library: MakeLibrary, queries: list[Query], told: str) -> None:
+    with pytest.raises(NorthmoorError) as caught:
+        rows_of(library(FREIGHT), report_of(queries=queries))
+    assert told in str(caught.value)
+
+
+def test_a_detail_keeps_what_belongs_to_its_records_fetched_once(library: MakeLibrary) -> None:
+    made = library(FREIGHT)
+    owners = Query(
+        name="owners",
+        connection="db",
+        sql="select distinct vessel as ship from lines where vessel = 'Dunlin' or route is null",
+    )
+    link = Link.model_validate({"query": "owners", "columns": [{"own": "vessel", "other": "ship"}]})
+    report = report_of(queries=[owners, LINES.but(name="rows", detail_of=link)])
+    rows = rows_of(made, report)
+    assert rows.table["charge"].to_pylist() == [Decimal("12.10"), Decimal("9.90"), Decimal("7.00")]
+    assert details_of(rows.table, {"ship": "Curlew"}, link, Stop()).num_rows == 0
+    wrong = Link.model_validate({"query": "owners", "columns": [{"own": "vesel", "other": "ship"}]})
+    with pytest.raises(QueryError, match="no column 'vesel', by which the detail is linked"):
+        rows_of(made, report_of(queries=[owners, LINES.but(name="rows", detail_of=wrong)]))
+    back = Link.model_validate({"query": "rows", "columns": [{"own": "ship", "other": "vessel"}]})
+    with pytest.raises(ValidationError, match="in a circle"):
+        report_of(queries=[owners.but(detail_of=back), LINES.but(name="rows", detail_of=link)])
+
+
+def test_a_shared_query_is_kept_in_the_library_and_knows_its_reports(library: MakeLibrary, tmp_path: Path) -> None:
+    made = library(FREIGHT)
+    columns = (QueryColumn(name="charge", label="Charge", total="sum"), QueryColumn(name="pieces", label="Pieces"))
+    made.save_shared_query(
+        "freight", SharedQuery(connection="db", sql="select charge, pieces from lines", columns=columns)
+    )
+    own = QueryColumn(name="charge", label="Paid")
+    report = report_of(queries=[Query(name="rows", shared="freight", columns=(own,))])
+    save_report(report, tmp_path / "uses.moor")
+    save_report(report_of(sql="select 1 as a"), tmp_path / "not.moor")
+    (tmp_path / "broken.moor").write_text("{")
+    assert rows_of(made, load_report(tmp_path / "uses.moor")).table.num_rows == 6
+    assert [p.name for p in made.reports_with("freight")] == ["uses.moor"]
+    assert made.shared_queries() == ["freight"]
+    from northmoor.core.sources.resolving import fill_shared
+
+    filled = fill_shared(report.query("rows"), made)
+    assert [(c.name, c.label, c.total) for c in filled.columns] == [
+        ("charge", "Paid", "sum"),
+        ("pieces", "Pieces", None),
+    ]
+    with pytest.raises((ReportFileError, ValidationError)):
+        made.shared_query("../connections")
+
+
+def test_saved_rows_stand_in_for_a_connection_that_is_gone(library: MakeLibrary, tmp_path: Path) -> None:
+    made = library(FREIGHT)
+    rows = fetched(made, "select route, day, charge from lines")
+    write_sample(
+        rows.table,
+        rows.data_time.replace(tzinfo=ZoneInfo("Europe/Dublin")),
+        tmp_path / "reports" / "x.samples" / "rows.parquet",
+    )
+    (tmp_path / "db.sqlite").unlink()
+    sampled = Query(
+        name="rows",
+        connection="db",
+        sql="select route, day, charge from lines",
+        sample="reports/x.samples/rows.parquet",
+        use_sample=True,
+    )
+    again = rows_of(made, report_of(queries=[sampled]))
+    assert again.table.equals(rows.table)
+    assert again.data_time == rows.data_time
+    assert "saved rows" in again.notes[0]
+    for wrong, told in (("../x.parquet", "outside the library"), ("reports/none.parquet", "are missing")):
+        with pytest.raises(NorthmoorError, match=told):
+            rows_of(made, report_of(queries=[sampled.but(sample=wrong)]))
+
+
+def test_settings_of_columns_are_kept_when_the_sql_changes_and_missing_ones_told(library: MakeLibrary) -> None:
+    made = library(FREIGHT)
+    settings = (QueryColumn(name="charge", type="decimal(9,1)"), QueryColumn(name="pieces", label="Pieces"))
+    report = report_of(queries=[LINES.but(name="rows", sql="select pieces, vessel from lines", columns=settings)])
+    rows = rows_of(made, report)
+    assert rows.names == ("pieces", "vessel")
+    assert rows.notes == (
+        "It returns no column 'charge' any more, for which it has settings. There is pieces, vessel.",
+    )
+    assert report.query("rows").columns == settings
+
+
+def test_queries_are_renamed_with_what_uses_them(library: MakeLibrary) -> None:
+    link = Link.model_validate({"query": "rows", "columns": [{"own": "a", "other": "a"}]})
+    report = report_of(
+        {"kind": "table", "name": "t", "query": "rows", "columns": [{"name": "a", "value": "a"}]},
+        queries=[LINES.but(name="rows"), LINES.but(name="more", detail_of=link)],
+    )
+    renamed = edits.rename_query(report, "rows", "freight")
+    assert [q.name for q in renamed.queries] == ["freight", "more"]
+    assert renamed.query("more").detail_of.query == "freight"
+    assert renamed.editions[0].tables[0].query == "freight"
+    with pytest.raises(ValidationError, match="which is not defined"):
+        edits.remove_query(renamed, "freight")
+    changed = edits.change_query_column(renamed, "freight", "a", label="A", hidden=True)
+    assert changed.query("freight").columns == (QueryColumn(name="a", label="A", hidden=True),)
+    assert edits.change_query_column(changed, "freight", "a", label=None, hidden=False) == renamed
+
+
+def test_profiles_say_what_stands_in_each_column(library: MakeLibrary) -> None:
+    rows = fetched(library(FREIGHT), "select note, day, charge, null as empty from lines")
+    note, day, charge, nothing = profile(rows, Stop())
+    assert (note.count, note.blanks, note.distinct, note.low, note.high, note.bars) == (
+        6,
+        1,
+        3,
+        "feed",
+        "timber",
+        (2, 2, 1),
+    )
+    assert (day.low, day.high, sum(day.bars)) == (date(2025, 1, 1), date(2025, 1, 5), 6)
+    assert (charge.low, charge.high, charge.distinct) == (Decimal("0.35"), Decimal("100.05"), 6)
+    assert charge.bars[0] == 4
+    assert (nothing.blanks, nothing.distinct, nothing.bars) == (6, 0, ())
+
+
+def test_looking_sorts_and_narrows_without_touching_the_rows(library: MakeLibrary) -> None:
+    rows = fetched(library(FREIGHT), "select route, vessel, charge from lines")
+    assert seen(rows, Look(), Stop()).tolist() == [0, 1, 2, 3, 4, 5]
+    assert seen(rows, Look("charge", True), Stop()).tolist() == [3, 0, 1, 2, 5, 4]
+    assert seen(rows, Look("route"), Stop()).tolist() == [1, 4, 0, 2, 3, 5]
+    assert seen(rows, Look("charge", False, "DUNLIN"), Stop()).tolist() == [5, 2, 1]
+    assert seen(rows, Look(text="100.05"), Stop()).tolist() == [3]
+    assert seen(rows, Look(text="%"), Stop()).tolist() == []
+
+
+@given(st.lists(st.tuples(st.sampled_from("ab"), st.sampled_from(["x", "y", None]), st.integers(-99, 99)), max_size=20))
+def test_cross_totals_add_up_to_those_of_straight_sql(given_rows: list[tuple[str, str | None, int]]) -> None:
+    import pyarrow as pa
+
+    from northmoor.core.model.types import ValueType
+
+    columns = list(zip(*given_rows, strict=True)) or [(), (), ()]
+    table = pa.table(
+        {
+            "r": pa.array(columns[0], pa.string()),
+            "c": pa.array(columns[1], pa.string()),
+            "n": pa.array(columns[2], pa.int64()),
+        }
+    )
+    rows = Rows("q", table, (ValueType("text"), ValueType("text"), ValueType("integer")), datetime(2025, 1, 1))
+    found = cross(rows, ["r"], ["c"], "sum", "n", Stop())
+    sums: dict[tuple[tuple, tuple], int] = {}
+    for r, c, n in given_rows:
+        for key in (((r,), (c,)), ((r,), ()), ((), (c,)), ((), ())):
+            sums[key] = sums.get(key, 0) + n
+    assert {key: int(v) for key, v in found.cells.items() if v is not None} == sums
+    assert found.rows == tuple(sorted({(r,) for r, _, _ in given_rows}))
+
+
+def test_too_many_combinations_are_refused_and_so_are_sums_of_texts(library: MakeLibrary) -> None:
+    made = library(
+        "create table t (n integer, x text); with recursive c(i) as (select 1 union all select i + 1 from c where i < 300) insert into t select i, 'a' from c;"
+    )
+    rows = fetched(made, "select * from t")
+    with pytest.raises(QueryError, match="300 columns, too many"):
+        cross(rows, ["x"], ["n"], "count", "n", Stop())
+    with pytest.raises(QueryError, match="sum of x cannot be made"):
+        cross(rows, ["n"], [], "sum", "x", Stop())
+
+
+def test_rows_are_exported_as_open_data(library: MakeLibrary, tmp_path: Path) -> None:
+    table = fetched(library(FREIGHT), "select route, day, charge, note from lines").table
+    write_table(table, tmp_path / "x.parquet")
+    assert pq.read_table(tmp_path / "x.parquet").equals(table)
+    write_table(table, tmp_path / "x.csv")
+    assert (tmp_path / "x.csv").read_text().splitlines()[:3] == [
+        '"route","day","charge","note"',
+        '"TQ-SK",2025-01-03,38.50,"timber"',
+        '"TQ-IL",2025-01-02,12.10,',
+    ]
+    assert pcsv.read_csv(tmp_path / "x.csv").num_rows == 6
+    for wrong in (tmp_path / "x.txt", tmp_path / "none" / "x.csv"):
+        with pytest.raises(OutputError):
+            write_table(table, wrong)
+
+
+def test_the_plan_says_where_each_step_runs_and_as_whom(library: MakeLibrary) -> None:
+    made = library(FREIGHT)
+    link = Link.model_validate({"query": "lines", "columns": [{"own": "vessel", "other": "vessel"}]})
+    per = Query(
+        name="rows", sql="select vessel, sum(charge) as c from lines group by vessel order by 1", detail_of=link
+    )
+    first, second, third = plan(report_of(queries=[LINES, per]), "rows", made)
+    assert (first.query, first.where, first.sql) == ("lines", "db (SQLite)", "select * from lines")
+    assert first.what == "It reads lines, and sends the rows."
+    assert first.identity == "the file db.sqlite, read-only"
+    assert (second.where, second.what) == ("here, in the engine", "The rows of lines are combined.")
+    assert "vessel = vessel" in third.what
+
+
+def test_a_million_rows_go_to_a_file_and_come_back_whole(
+    library: MakeLibrary, tarrow: sqlite3.Connection, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from northmoor.core.sources import gathering
+
+    table = fetched(library(FREIGHT), "select pieces, vessel from lines").table
+    monkeypatch.setattr(gathering, "IN_MEMORY", 100)
+    collected = gathering.Gathering(table.schema)
+    for _ in range(50):
+        collected.add([column.combine_chunks() for column in table.columns])
+    whole = collected.table()
+    assert whole.num_rows == 300
+    assert np.array_equal(whole["pieces"].to_numpy().reshape(50, 6), np.tile(table["pieces"].to_numpy(), (50, 1)))
