@@ -74,6 +74,20 @@ QPushButton#primary:focus {{ border: 1px solid {PEAT}; }}
 QPushButton#primary:disabled {{ background: {LINE}; border-color: {LINE}; color: {STONE_TEXT}; }}
 QToolButton#choice {{ padding: 3px 8px; border-radius: 0; margin: 0; }}
 QToolButton#choice:checked {{ background: {HEATHER}; color: {PAGE}; border-color: {HEATHER}; }}
+QToolButton#quiet-button {{ background: transparent; border: 1px solid transparent; padding: 2px; }}
+QToolButton#quiet-button:hover {{ border-color: {STONE}; }}
+QToolButton#chip, QToolButton#new-chip {{ border: 1px solid {LINE}; border-radius: 12px; padding: 3px 5px 3px
+  8px; }}
+QToolButton#chip[bound="true"] {{ color: {HEATHER}; }}
+QToolButton#chip:hover, QToolButton#new-chip:hover {{ border-color: {HEATHER}; }}
+QToolButton#chip:focus, QToolButton#new-chip:focus {{ border: 1px solid {HEATHER}; background: {LIT}; }}
+QToolButton#new-chip {{ border-style: dashed; background: transparent; }}
+QToolButton#word-button {{ background: transparent; border: none; color: {STONE_TEXT}; padding: 2px 1px;
+  text-decoration: underline; }}
+QToolButton#word-button:focus, QToolButton#word-button:hover {{ color: {HEATHER}; border: none; }}
+QFrame#hairline {{ background: {LINE}; border: none; }}
+QWidget#framed {{ background: {PAGE}; border: 1px solid {LINE}; border-radius: 4px; }}
+QLabel#plan {{ font-size: 12px; }}
 QLineEdit, QComboBox, QSpinBox, QDoubleSpinBox, QPlainTextEdit {{ background: {PAGE}; border: 1px solid {LINE};
   border-radius: 4px; padding: 3px 6px; selection-background-color: {HEATHER}; selection-color: {PAGE}; min-height:
   18px; }}

@@ -354,6 +354,8 @@ class Window(QMainWindow):
     def show_workspace(self, name: str) -> None:
         """Show Data or Pages."""
         self._stack.setCurrentWidget(self.data if name == "data" else self.pages)
+        for widget in (self._place_label, self._zoom_label):
+            widget.setVisible(name == "pages")
         for key, button in self._workspace_buttons.items():
             button.setChecked(key == name)
             button.setIcon(icon(button.property("drawing"), HEATHER if key == name else PEAT, 20))

@@ -73,7 +73,7 @@ class Worker(QObject):
     delivered = pyqtSignal(object)
     delivery_failed = pyqtSignal(str)
     rows_fetched = pyqtSignal(object)
-    rows_failed = pyqtSignal(str)
+    rows_failed = pyqtSignal(object)
     catalog_read = pyqtSignal(object)
 
     def __init__(self) -> None:
@@ -111,15 +111,15 @@ class Worker(QObject):
         self._later(lambda stop: self._deliver(document, path, stop))
 
     def fetch_rows(self, job: RenderJob, query: str) -> None:
-        """Fetch a query's rows for looking at."""
+        """Fetch a query's rows for looking at; the first ones are told while the rest is on the way."""
         self._later(lambda stop: self._fetch_rows(job, query, stop))
 
-    def run_task(self, task: Callable[[], object], done: Callable[[object], None]) -> None:
-        """Run a small task in the thread; `done` (a signal's emit) gets its result or the error."""
+    def run_task(self, task: Callable[[Stop], object], done: Callable[[object], None]) -> None:
+        """Run a task in the thread; `done` (a signal's emit) gets its result or the error."""
 
-        def run(_: Stop) -> None:
+        def run(stop: Stop) -> None:
             try:
-                done(task())
+                done(task(stop))
             except NorthmoorError as error:
                 done(error)
 
@@ -225,12 +225,15 @@ class Worker(QObject):
     def _fetch_rows(self, job: RenderJob, query: str, stop: Stop) -> None:
         try:
             values = bind(job.report, job.values)
+            if job.refresh:
+                self._session_for(job.library).refresh()
             session = self._session_for(job.library)
-            rows: Rows = session.rows(job.report, query, values, stop, self.progress.emit)
+            show = self.rows_fetched.emit
+            rows: Rows = session.rows(job.report, query, values, stop, self.progress.emit, show)
         except Stopped:
-            self.rows_failed.emit("Stopped. Run the query again to see its rows.")
+            self.rows_failed.emit(NorthmoorError("Stopped. Run the query again to see its rows."))
         except NorthmoorError as error:
-            self.rows_failed.emit(str(error))
+            self.rows_failed.emit(error)
         else:
             self.rows_fetched.emit(rows)
 

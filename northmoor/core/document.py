@@ -5,6 +5,7 @@ A session keeps what each stage made, by what it depends on: an edit repeats onl
 
 import hashlib
 from collections.abc import Callable, Hashable, Mapping, Sequence
+from contextlib import suppress
 from datetime import datetime
 from functools import cached_property
 from pathlib import Path
@@ -192,7 +193,16 @@ class Session:
         texts = slots_of([block.text for block in edition.blocks if isinstance(block, TextBlock)])
         once = running(texts, more={})
         composition = compose(edition, arranged, once, running, setting)
-        return Document(report, title, values, data_time, composition, rows, self._writer)
+        bound = self._parameters_bound(report)
+        return Document(report, title, values, data_time, composition, rows, self._writer, bound)
+
+    def _parameters_bound(self, report: Report) -> frozenset[str]:
+        """The parameters that queries use; a query that cannot be read uses none, and says so when it is run."""
+        bound: set[str] = set()
+        for query in report.queries:
+            with suppress(NorthmoorError):
+                bound |= resolve(report, query.name, self.library).checked.parameters
+        return frozenset(bound)
 
 
 class Document:
@@ -207,6 +217,7 @@ class Document:
         composition: Composition,
         rows: Mapping[str, Rows],
         writer: PdfWriter,
+        parameters_bound: frozenset[str] = frozenset(),
     ) -> None:
         self.report = report
         self.title = title
@@ -214,6 +225,7 @@ class Document:
         self.data_time = data_time
         self.composition = composition
         self.rows = rows
+        self.parameters_bound = parameters_bound
         self._writer = writer
 
     def __len__(self) -> int:

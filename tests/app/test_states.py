@@ -72,7 +72,7 @@ def test_a_long_query_shows_progress_and_esc_stops_it(window: Window, qtbot: QtB
     with qtbot.waitSignal(window.worker.rows_failed, timeout=10_000):
         window.actions_by_name["stop"].trigger()
     qtbot.waitUntil(lambda: not window._progress.isVisible(), timeout=10_000)
-    assert window.data._told.text() == "Stopped. Run the query again to see its rows."
+    assert window.data.pane.told.text() == "Stopped. Run the query again to see its rows."
     window.desk.undo()
     settle(window, qtbot)
 
@@ -87,33 +87,16 @@ def test_a_newer_edit_overtakes_a_long_one(window: Window, qtbot: QtBot) -> None
     assert window.pages.canvas.page_count >= 3
 
 
-def test_data_shows_tables_sql_and_rows(window: Window, qtbot: QtBot) -> None:
-    window.show_workspace("data")
-    tree = window.data._catalog._tree
-    qtbot.waitUntil(lambda: tree.topLevelItemCount() == 1 and tree.topLevelItem(0).childCount() == 8)
-    assert tree.topLevelItem(0).child(0).text(0) == "bookings"
-    window.data._catalog._search.setText("price")
-    visible = [tree.topLevelItem(0).child(i).text(0) for i in range(8) if not tree.topLevelItem(0).child(i).isHidden()]
-    assert visible == ["bookings", "fares", "paid_bookings"]
-    with qtbot.waitSignal(window.worker.rows_fetched, timeout=20_000):
-        window.data.run()
-    model = window.data.table.model()
-    assert (model.rowCount(), model.columnCount()) == (94, 7)
-    assert model.index(0, 6).data() == "6,107.80"
-    assert model.headerData(6, Qt.Orientation.Horizontal) == "fares\ndecimal(12,2)"
-    assert "94 rows" in window.data._told.text()
-
-
 def test_data_tells_what_is_wrong_with_sql_and_keeps_the_report(window: Window, qtbot: QtBot) -> None:
     before = window.desk.report
     window.data.editor.setText("delete from bookings")
     window.data.run()
-    assert "Only select statements are run" in window.data._told.text()
+    assert "Only select statements are run" in window.data.pane.told.text()
     assert window.desk.report == before
     window.data.editor.setText("select nix from bookings")
     with qtbot.waitSignal(window.worker.rows_failed, timeout=20_000):
         window.data.run()
-    assert "no such column: nix" in window.data._told.text()
+    assert "no such column: nix" in window.data.pane.told.text()
     settle(window, qtbot)
     window.desk.undo()
     assert window.data.editor.text() == before.queries[0].sql
@@ -121,6 +104,7 @@ def test_data_tells_what_is_wrong_with_sql_and_keeps_the_report(window: Window, 
 
 
 def test_every_control_has_a_name_and_a_tooltip(window: Window, qtbot: QtBot) -> None:
+    window.show_workspace("pages")
     for selection in (Selection("page"), Selection("level", "fares-table", level="route"), Selection("text", "title"),
                       Selection("cell", "fares-table", "total", "route", "fares"), Selection("table", "fares-table")):  # fmt: skip
         window.desk.select(selection)

@@ -1,142 +1,270 @@
-"""The Data workspace: the connections at the left, a query's SQL at the top, its rows below."""
+"""The Data workspace: connections at the left, the query as a sentence over its rows, its SQL and plan at the right."""
 
-from PyQt6.Qsci import QsciLexerSQL, QsciScintilla
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QFont, QKeySequence, QShortcut
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSplitter, QTableView, QVBoxLayout, QWidget
+import re
+from pathlib import Path
 
-from northmoor.app.data.catalog import Catalog
-from northmoor.app.data.rows import RowsModel
+from PyQt6.QtCore import QPoint, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QKeySequence, QShortcut, QShowEvent
+from PyQt6.QtWidgets import (
+    QDialog,
+    QFileDialog,
+    QHBoxLayout,
+    QInputDialog,
+    QMessageBox,
+    QPushButton,
+    QScrollArea,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
+
+from northmoor.app.data.catalog import CatalogPanel, Node, menu_of
+from northmoor.app.data.column_panel import ColumnPanel
+from northmoor.app.data.connecting import ConnectionDialog
+from northmoor.app.data.crosscheck import CrossCheck
+from northmoor.app.data.query_bar import QueryBar
+from northmoor.app.data.query_dialogs import DetailDialog
+from northmoor.app.data.rows_pane import RowsPane
+from northmoor.app.data.sentence_view import SentenceView, Surroundings
+from northmoor.app.data.side import PlanPanel, line, section
+from northmoor.app.data.sql_editor import SqlEditor
 from northmoor.app.desk import Desk
 from northmoor.app.icons import icon
-from northmoor.app.theme import GORSE_TEXT, HEATHER, LICHEN_TEXT, LIT, MIST, MONO_FONT, PAGE, PEAT, STONE_TEXT
-from northmoor.app.widgets import restyle
 from northmoor.app.worker import RenderJob, Worker
-from northmoor.core.errors import NorthmoorError
+from northmoor.core.deliver.tables import write_table
+from northmoor.core.errors import NorthmoorError, QueryError, RefusedQuery, WrongPassword
 from northmoor.core.expr.formats import Customs
 from northmoor.core.model import edits
-from northmoor.core.sources.catalog import CatalogTable
+from northmoor.core.model.connections import MariadbConnection, PostgresqlConnection
+from northmoor.core.model.data import Parameter, Query, QueryColumn, SharedQuery
+from northmoor.core.sources.catalog import Catalog, CatalogColumn, CatalogTable
+from northmoor.core.sources.connections import Library
+from northmoor.core.sources.driver import FIRST_ROWS, Asked
 from northmoor.core.sources.fetch import Rows
 from northmoor.core.sources.guard import check_query
+from northmoor.core.sources.inference import infer_parameter_kind
+from northmoor.core.sources.plan import plan
+from northmoor.core.sources.resolving import dialect_of, fill_shared, resolve
+from northmoor.core.sources.samples import write_sample
+from northmoor.core.sources.saying import begun, sql_name
+from northmoor.core.sources.sentence import Sentence, read, write
+from northmoor.core.sources.values import bind
 from northmoor.core.stopping import Stop
 
-EDITOR_POINTS = 10.0
-"""Size of the SQL; the editor component knows points only."""
+_SETTLE = 350  # milliseconds without typing before the sentence follows the SQL
+_PREVIEW = "first_rows"
+_MISSING = re.compile(r"The SQL has :(\w+), and the report has no such parameter")
+_NO_SENTENCE = "This SQL says more than a sentence can. It runs as it stands at the right."
 
 
 class DataWorkspace(QWidget):
-    """Edits and runs the report's queries. Running takes the SQL into the report, as one step that can be undone."""
+    """Edits and runs the report's queries. A change of a query is a step of the report that can be undone."""
 
     catalog_read = pyqtSignal(object)
+    checked = pyqtSignal(object)
+    written = pyqtSignal(object)
 
     def __init__(self, desk: Desk, worker: Worker, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._desk, self._worker = desk, worker
         self._query: str | None = None
-        self._catalog = Catalog()
-        self.editor = make_sql_editor()
-        self.table = QTableView()
-        self._told = QLabel("Run the query to see its rows.")
-        self._run = QPushButton(icon("play"), "Run")
-        self._stop = QPushButton(icon("circle-stop"), "Stop")
+        self._shown: tuple[str, str] | None = None  # query and SQL as they were last put into the editor
+        self._catalogs: dict[str, Catalog] = {}
+        self._names: dict[str, tuple[str, ...]] = {}
+        self._asked_passwords: set[str] = set()
+        self._waiting = ""
+        self.panel = CatalogPanel()
+        self.bar = QueryBar()
+        self.sentence = SentenceView()
+        self.editor = SqlEditor()
+        self.pane = RowsPane(worker)
+        self.columns = ColumnPanel()
+        self.plan = PlanPanel()
+        self.check = QPushButton(icon("check"), "Check")
+        self._settle = QTimer(self)
+        self._settle.setSingleShot(True)
+        self._settle.setInterval(_SETTLE)
         self._place()
         self._connect()
 
+    @property
+    def table(self) -> QWidget:
+        """The grid of rows."""
+        return self.pane.view
+
     def _place(self) -> None:
-        self._told.setObjectName("quiet")
-        self._told.setWordWrap(True)
-        self._told.setTextFormat(Qt.TextFormat.PlainText)
-        self._run.setToolTip("Run the query and show its rows (Ctrl+Enter)")
-        self._stop.setToolTip("Stop the running query (Esc)")
-        self._stop.setEnabled(False)
-        self.table.setAccessibleName("Rows")
-        self.table.setWordWrap(False)
-        header = self.table.horizontalHeader()
-        rows = self.table.verticalHeader()
-        if header is not None and rows is not None:
-            header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-            header.setMinimumHeight(42)
-            rows.setDefaultSectionSize(25)
-            rows.setDefaultAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        strip = QWidget()
-        line = QHBoxLayout(strip)
-        line.setContentsMargins(12, 6, 12, 6)
-        title = QLabel("Rows")
-        title.setObjectName("section")
-        for widget in (title, self._told):
-            line.addWidget(widget, 1 if widget is self._told else 0)
-        line.addWidget(self._stop)
-        line.addWidget(self._run)
-        below = QWidget()
-        column = QVBoxLayout(below)
+        middle = QWidget()
+        column = QVBoxLayout(middle)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        column.addWidget(strip)
-        column.addWidget(self.table, 1)
-        middle = QSplitter(Qt.Orientation.Vertical)
-        middle.addWidget(self.editor)
-        middle.addWidget(below)
-        middle.setSizes([300, 420])
-        split = QSplitter()
-        split.addWidget(self._catalog)
-        split.addWidget(middle)
-        split.setSizes([260, 900])
-        split.setStretchFactor(1, 1)
-        for splitter in (middle, split):
-            splitter.setHandleWidth(1)
+        for widget in (self.bar, self.sentence, line(), self.pane):
+            column.addWidget(widget, 1 if widget is self.pane else 0)
+        self.split = QSplitter()
+        for part in (self.panel, middle, self._right()):
+            self.split.addWidget(part)
+        self.split.setSizes([232, 684, 300])
+        self.split.setStretchFactor(1, 1)
+        self.split.setHandleWidth(1)
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
-        whole.addWidget(split)
+        whole.addWidget(self.split)
+
+    def _right(self) -> QWidget:
+        self.check.setToolTip("Ask the server whether it would run the SQL, without running it (Ctrl+Shift+Return)")
+        head = QHBoxLayout()
+        head.addWidget(section("The same in SQL"), 1)
+        head.addWidget(self.check)
+        self.editor.setMinimumHeight(150)
+        frame = QWidget()
+        frame.setObjectName("framed")
+        frame.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        inside = QVBoxLayout(frame)
+        inside.setContentsMargins(1, 1, 1, 1)
+        inside.addWidget(self.editor)
+        below = QWidget()
+        lower = QVBoxLayout(below)
+        lower.setContentsMargins(12, 8, 12, 8)
+        lower.setSpacing(8)
+        for widget in (self.columns, line(), self.plan):
+            lower.addWidget(widget)
+        lower.addStretch(1)
+        scroll = QScrollArea()
+        scroll.setObjectName("panel")
+        scroll.setWidgetResizable(True)
+        scroll.setFrameShape(QScrollArea.Shape.NoFrame)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setWidget(below)
+        upper = QWidget()
+        upper.setObjectName("panel")
+        upper.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        top = QVBoxLayout(upper)
+        top.setContentsMargins(12, 6, 12, 8)
+        top.setSpacing(6)
+        top.addLayout(head)
+        top.addWidget(frame, 1)
+        split = QSplitter(Qt.Orientation.Vertical)
+        split.addWidget(upper)
+        split.addWidget(scroll)
+        split.setSizes([330, 360])
+        split.setHandleWidth(1)
+        return split
 
     def _connect(self) -> None:
-        self._run.clicked.connect(self.run)
-        self._stop.clicked.connect(self._worker.stop)
+        desk, worker, panel, pane = self._desk, self._worker, self.panel, self.pane
+        pane.run.clicked.connect(self.run)
+        pane.stop.clicked.connect(worker.stop)
+        pane.totals.clicked.connect(self.check_totals)
+        pane.export.clicked.connect(self.ask_export)
+        pane.column_chosen.connect(lambda _: self._show_column())
+        pane.remedy.clicked.connect(lambda: self._remedy())
+        self.check.clicked.connect(self.check_sql)
         QShortcut(QKeySequence("Ctrl+Return"), self, self.run)
-        self._desk.opened.connect(self._opened)
-        self._desk.changed.connect(self._changed)
-        self._catalog.query_picked.connect(self._pick)
-        self._catalog.name_wanted.connect(self._insert)
+        QShortcut(QKeySequence("Ctrl+Shift+Return"), self, self.check_sql)
+        desk.opened.connect(self._opened)
+        desk.changed.connect(self._changed)
+        panel.query_picked.connect(self.pick)
+        panel.query_menu_wanted.connect(self._query_menu)
+        panel.new_query_wanted.connect(self._new_query_menu)
+        panel.connection_wanted.connect(lambda: self.ask_connection(None))
+        panel.connection_menu_wanted.connect(self._node_menu)
+        panel.tree.name_wanted.connect(self._insert)
+        panel.tree.first_rows_wanted.connect(self.show_first_rows)
+        self.bar.connection_chosen.connect(self._change_connection)
+        self.bar.menu_wanted.connect(lambda at: self._query_menu(self._query or "", at))
+        self.sentence.changed.connect(self._sentence_changed)
+        self.editor.textChanged.connect(self._settle.start)
+        self._settle.timeout.connect(self._follow_sql)
+        self.columns.changed.connect(self._change_column)
         self.catalog_read.connect(self._show_catalog)
-        self._worker.rows_fetched.connect(self._show_rows)
-        self._worker.rows_failed.connect(self._show_fault)
-        self._worker.busy_changed.connect(self._stop.setEnabled)
+        self.checked.connect(self._show_checked)
+        self.written.connect(self._show_written)
+        worker.rows_fetched.connect(self._show_rows)
+        worker.rows_failed.connect(self._show_fault)
+        worker.busy_changed.connect(pane.stop.setEnabled)
 
-    def run(self) -> None:
-        """Take the SQL into the report and fetch its rows."""
-        report = self._desk.report
-        if report is None or self._query is None:
-            return
-        sql = self.editor.text()
-        try:
-            check_query(sql)
-        except NorthmoorError as error:
-            self._show_fault(str(error))
-            return
-        name = self._query
-        if not self._desk.edit("Change the SQL", lambda r, _: edits.change_query(r, name, sql=sql)):
-            return
-        self._tell(f"Running {name} …", "quiet")
-        assert self._desk.report is not None
+    # what is at hand
+
+    @property
+    def _library(self) -> Library:
         assert self._desk.library is not None
-        self._worker.fetch_rows(RenderJob(self._desk.report, self._desk.values, None, self._desk.library), name)
+        return self._desk.library
+
+    def _current(self) -> Query | None:
+        report = self._desk.report
+        found = [q for q in report.queries if q.name == self._query] if report is not None else []
+        return found[0] if found else None
+
+    def _sql(self, query: Query) -> str:
+        """A query's SQL, that of the library for a shared one."""
+        try:
+            return fill_shared(query, self._library).sql
+        except NorthmoorError:
+            return query.sql
+
+    def _around(self, query: Query) -> Surroundings:
+        """What a query's sentence can speak of; a combined one speaks of the other queries."""
+        report = self._desk.report
+        assert report is not None
+        parameters = tuple(p.name for p in report.parameters)
+        try:
+            dialect = dialect_of(query, self._library)
+            connection = fill_shared(query, self._library).connection
+        except NorthmoorError:
+            return Surroundings(parameters=parameters)
+        if connection is not None:
+            return Surroundings(self._catalogs.get(connection, Catalog()), dialect, parameters)
+        others = [q for q in report.queries if q.name != query.name]
+        tables = [CatalogTable(q.name, self._columns_of(q.name), None) for q in others]
+        return Surroundings(Catalog(tuple(tables)), dialect, parameters)
+
+    def _columns_of(self, query: str) -> tuple[CatalogColumn, ...]:
+        return tuple(CatalogColumn(name, "") for name in self._column_names(query))
+
+    def _column_names(self, query: str) -> list[str]:
+        """A query's columns, as far as they are known from its last run or its settings."""
+        report = self._desk.report
+        assert report is not None
+        return list(self._names.get(query, ())) or [c.name for c in report.query(query).columns]
+
+    # the report
 
     def _opened(self) -> None:
-        report, library = self._desk.report, self._desk.library
+        report = self._desk.report
         assert report is not None
-        assert library is not None
         self._query = report.queries[0].name if report.queries else None
-        self._catalog.clear()
-        self.table.setModel(None)
+        self._names, self._shown, self._asked_passwords = {}, None, set()
+        self.read_catalogs()
+        self.pane.clear("Run the query to see its rows (Ctrl+Enter).")
+        self.pane.tell("" if self._query else "The report has no query yet; add one with + beside Queries.", "quiet")
+        if self.isVisible():
+            self._run_quietly()
+
+    def read_catalogs(self, only: str | None = None, refresh: bool = False) -> None:
+        """Read what the connections hold, or one of them, anew if asked."""
+        library = self._library
+        if only is None:
+            self._catalogs = {}
+            self.panel.show_connections(library.connections.connections)
         for connection in library.connections.connections:
             name = connection.name
-            self._worker.run_task(
-                lambda name=name: library.catalog(name, Stop()).tables,  # type: ignore[misc]
-                lambda tables, name=name: self.catalog_read.emit((name, tables)),  # type: ignore[misc]
-            )
-        self._tell(
-            "Run the query to see its rows (Ctrl+Enter)." if self._query else "The report has no query yet.",
-            "quiet",
-        )
+            if only in (None, name):
+                self._worker.run_task(
+                    lambda stop, name=name: library.catalog(name, stop, refresh),  # type: ignore[misc]
+                    lambda found, name=name: self.catalog_read.emit((name, found)),  # type: ignore[misc]
+                )
+
+    def _show_catalog(self, read_one: tuple[str, Catalog | Exception]) -> None:
+        name, found = read_one
+        if isinstance(found, Catalog):
+            self._catalogs[name] = found
+            self.panel.show_catalog(name, found)
+        else:
+            self.panel.show_catalog(name, str(getattr(found, "message", found)))
+            if isinstance(found, WrongPassword):
+                self._ask_password(name)
+        query = self._current()
+        if query is not None:
+            self._show_sentence(query)
 
     def _changed(self) -> None:
         report = self._desk.report
@@ -145,88 +273,546 @@ class DataWorkspace(QWidget):
         names = [q.name for q in report.queries]
         if self._query not in names:
             self._query = names[0] if names else None
-        self._catalog.show_queries(report.queries, self._query)
-        sql = report.query(self._query).sql if self._query else ""
-        if self.editor.text() != sql:
+            self.pane.clear("Run the query to see its rows (Ctrl+Enter).")
+        query = self._current()
+        self.panel.show_queries(report.queries, self._query)
+        self.bar.show_query(query, [c.name for c in self._library.connections.connections])
+        self.editor.setReadOnly(query is None)
+        sql = self._sql(query) if query is not None else ""
+        shown = (self._query or "", sql)
+        if shown != self._shown:
+            self._shown = shown
             self.editor.setText(sql)
+            self._settle.stop()
+        if query is not None:
+            self._show_sentence(query)
+            self.pane.show_settings(self._settings(query), self._customs())
+        else:
+            self.sentence.show_told("")
+        self._show_plan()
+        self._show_column()
 
-    def _pick(self, query: str) -> None:
-        self._query = query
-        self.table.setModel(None)
-        self._tell("Run the query to see its rows (Ctrl+Enter).", "quiet")
-        self._changed()
+    def _customs(self) -> Customs:
+        report = self._desk.report
+        assert report is not None
+        return Customs(report.locale, report.currency, report.time_zone)
+
+    def _settings(self, query: Query) -> dict[str, QueryColumn]:
+        try:
+            return {column.name: column for column in fill_shared(query, self._library).columns}
+        except NorthmoorError:
+            return {}
+
+    def pick(self, name: str) -> None:
+        """Show another query and its rows."""
+        if name != self._query:
+            self._query = name
+            self.pane.clear("Run the query to see its rows (Ctrl+Enter).")
+            self.pane.tell("", "quiet")
+            self._changed()
+            self._run_quietly()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Rows are there when the workspace is looked at."""
+        super().showEvent(event)
+        if self._desk.report is not None and self.pane.rows is None:
+            self._run_quietly()
+
+    # sentence and SQL
+
+    def _show_sentence(self, query: Query) -> None:
+        around = self._around(query)
+        sql = self.editor.text()
+        words = [f":{name}" for name in around.parameters]
+        words += [name for table in around.catalog.tables for name in (table.name, *(c.name for c in table.columns))]
+        self.editor.offer(words)
+        if not sql.strip():
+            self.sentence.show_beginning(around)
+            return
+        try:
+            found = read(sql, around.dialect)
+        except RefusedQuery as error:
+            self.sentence.show_told(error.message)
+            return
+        if found is None:
+            self.sentence.show_told(_NO_SENTENCE)
+        elif found != self.sentence.sentence or around != self.sentence.around:
+            self.sentence.show_sentence(found, around)
+
+    def _follow_sql(self) -> None:
+        query = self._current()
+        self.editor.mark_fault(None)
+        if query is not None:
+            self._show_sentence(query)
+
+    def _sentence_changed(self, label: str, sentence: Sentence) -> None:
+        self.editor.setText(write(sentence))
+        self.run(label)
+
+    def run(self, label: str | bool = "Change the SQL") -> None:
+        """Take the SQL into the report and fetch its rows."""
+        query = self._current()
+        if query is None:
+            return
+        sql = self.editor.text()
+        try:
+            check_query(sql, dialect_of(query, self._library))
+        except NorthmoorError as error:
+            self._show_fault(error)
+            return
+        if self._keep_sql(query, sql, label if isinstance(label, str) else "Change the SQL"):
+            self._fetch(query.name, refresh=False)
+
+    def _keep_sql(self, query: Query, sql: str, label: str) -> bool:
+        """Take the SQL into the report, or into the library's query; whether that was done."""
+        if sql == self._sql(query):
+            return True
+        if query.shared:
+            return self._keep_shared(query, sql)
+        self._shown = (query.name, sql)
+        return self._desk.edit(label, lambda r, _: edits.change_query(r, query.name, sql=sql))
+
+    def _keep_shared(self, query: Query, sql: str) -> bool:
+        """Change a query of the library after saying which reports use it, or make it this report's own."""
+        assert query.shared is not None
+        users = [path.name for path in self._library.reports_with(query.shared)]
+        box = QMessageBox(self)
+        box.setWindowTitle(f"Change {query.shared}?")
+        box.setTextFormat(Qt.TextFormat.PlainText)
+        box.setText(
+            f"{query.shared} is a query of the library. Used by: {', '.join(users) or 'this report only'}.\n\n"
+            "Change it for all of them, or make it this report's own?"
+        )
+        for_all = box.addButton("Change for all", QMessageBox.ButtonRole.AcceptRole)
+        own = box.addButton("Make it own", QMessageBox.ButtonRole.ActionRole)
+        box.addButton(QMessageBox.StandardButton.Cancel)
+        box.exec()
+        try:
+            if box.clickedButton() is for_all:
+                shared = self._library.shared_query(query.shared)
+                self._library.save_shared_query(query.shared, shared.but(sql=sql))
+                self._shown = (query.name, sql)
+                self._desk.changed.emit()
+                return True
+            if box.clickedButton() is own:
+                return self._make_own(query, sql)
+        except NorthmoorError as error:
+            self._show_fault(error)
+        return False
+
+    def _make_own(self, query: Query, sql: str | None = None) -> bool:
+        filled = fill_shared(query, self._library)
+        changes = {"shared": None, "connection": filled.connection, "sql": sql or filled.sql, "columns": filled.columns}
+        return self._desk.edit("Make the query own", lambda r, _: edits.change_query(r, query.name, **changes))
+
+    def _run_quietly(self) -> None:
+        """Show the rows of the query as it stands, without changing anything."""
+        query = self._current()
+        if query is not None and self.isVisible() and self._sql(query).strip():
+            self._fetch(query.name, refresh=False)
+
+    def _fetch(self, query: str, refresh: bool) -> None:
+        report = self._desk.report
+        assert report is not None
+        self.editor.mark_fault(None)
+        self._waiting = query
+        self.pane.tell(f"Running {query} …", "quiet")
+        self._worker.fetch_rows(RenderJob(report, self._desk.values, None, self._library, refresh), query)
+
+    def check_sql(self) -> None:
+        """Ask the server whether it would run the SQL."""
+        query, report = self._current(), self._desk.report
+        if query is None or report is None:
+            return
+        library, values = self._library, self._desk.values
+        tried = report.but(
+            queries=tuple(q.but(sql=self.editor.text()) if q.name == query.name else q for q in report.queries)
+        )
+        self.pane.tell("Checking …", "quiet")
+
+        def ask(stop: Stop) -> object:
+            resolved = resolve(tried, query.name, library)
+            bound = bind(tried, values).by_name
+            unknown = sorted(resolved.checked.parameters - bound.keys())
+            if unknown:
+                raise QueryError(f"The SQL has :{unknown[0]}, and the report has no such parameter.")
+            if resolved.query.connection is None:
+                return f"It reads {', '.join(resolved.sources)} and is sound."
+            used = {name: bound[name] for name in resolved.checked.parameters}
+            library.driver(resolved.query.connection).check(Asked(resolved.checked, used, tried.zone, stop))
+            return f"{resolved.query.connection} would run it. Nothing was run."
+
+        self._worker.run_task(ask, self.checked.emit)
+
+    def _show_checked(self, found: object) -> None:
+        if isinstance(found, NorthmoorError):
+            self._waiting = self._query or ""
+            self._show_fault(found)
+        else:
+            self.editor.mark_fault(None)
+            self.pane.tell(str(found), "good")
+
+    # rows
+
+    def _show_rows(self, rows: Rows) -> None:
+        if self._desk.report is None or rows.query != self._waiting:
+            return
+        query = self._current()
+        settings = self._settings(query) if query is not None and rows.query == query.name else {}
+        self.pane.show_rows(rows, self._customs(), settings)
+        count = rows.table.num_rows
+        if not rows.is_whole:
+            self.pane.tell(f"First {count:,} rows; more are on the way …", "quiet")
+            return
+        told = [f"{count:,} rows · {rows.seconds:.2f} s"]
+        if count == 0:
+            told.append("No row fits the parameter values above; try others.")
+        told += [*self._column_changes(rows), *rows.notes]
+        self.pane.tell(
+            " · ".join(told[:1]) + ("  " + " ".join(told[1:]) if told[1:] else ""), "warning" if rows.notes else "quiet"
+        )
+        if rows.query == _PREVIEW:
+            self.pane.title.setText("First rows")
+        else:
+            self.pane.title.setText("Rows")
+            self._names[rows.query] = rows.names
+        self._show_column()
+        self._show_plan()
+
+    def _column_changes(self, rows: Rows) -> list[str]:
+        before = self._names.get(rows.query)
+        if before is None or rows.query == _PREVIEW:
+            return []
+        new = [name for name in rows.names if name not in before]
+        gone = [name for name in before if name not in rows.names]
+        return ([f"New: {', '.join(new)}."] if new else []) + ([f"Gone: {', '.join(gone)}."] if gone else [])
+
+    def _show_fault(self, error: NorthmoorError) -> None:
+        self.pane.tell(str(error), "fault")
+        if self.pane.rows is None:
+            self.pane.view.hint = "There are no rows to show."
+            self.pane.view.viewport().update()
+        if isinstance(error, QueryError):
+            self.editor.mark_fault(error.position)
+        missing = _MISSING.search(str(error))
+        if missing is not None:
+            self.pane.remedy.setText(f"Add :{missing[1]}")
+            self.pane.remedy.setProperty("parameter", missing[1])
+            self.pane.remedy.show()
+        if isinstance(error, WrongPassword):
+            self._ask_password(error.place.connection or "")
+
+    def _remedy(self) -> None:
+        """Add the parameter that the SQL names, of the kind that the SQL compares it with."""
+        query = self._current()
+        name = str(self.pane.remedy.property("parameter"))
+        if query is None:
+            return
+        around = self._around(query)
+        try:
+            kind = infer_parameter_kind(check_query(self.editor.text(), around.dialect), around.catalog, name)
+        except NorthmoorError:
+            kind = "text"
+        default = {"text": "", "boolean": False, "date": "2025-01-01", "timestamp": "2025-01-01T00:00"}.get(kind, 0)
+        added = Parameter(name=name, kind=kind, default=default)
+        if self._desk.edit(f"Add the parameter {name}", lambda r, _: edits.add_parameter(r, added)):
+            self.run()
+
+    def show_first_rows(self, connection: str, table: str) -> None:
+        """Show a table's first rows; the report stays as it is."""
+        report = self._desk.report
+        if report is None:
+            return
+        dialect = self._library.driver(connection).dialect
+        sql = f"select * from {sql_name(table, dialect)} limit {FIRST_ROWS}"
+        tried = report.but(queries=(*report.queries, Query(name=_PREVIEW, connection=connection, sql=sql)))
+        self._waiting = _PREVIEW
+        self.pane.clear("")
+        self.pane.title.setText("First rows")
+        self.pane.tell(f"Reading {table} …", "quiet")
+        self._worker.fetch_rows(RenderJob(tried, self._desk.values, None, self._library), _PREVIEW)
 
     def _insert(self, name: str) -> None:
         self.editor.insert(name)
         self.editor.setFocus()
 
-    def _show_catalog(self, read: tuple[str, tuple[CatalogTable, ...] | Exception]) -> None:
-        name, tables = read
-        self._catalog.show_tables(name, str(tables) if isinstance(tables, Exception) else tables)
+    # the column at hand
 
-    def _show_rows(self, rows: Rows) -> None:
-        report = self._desk.report
-        if report is None or rows.query != self._query:
+    def _show_column(self) -> None:
+        query, rows = self._current(), self.pane.rows
+        name = self.pane.header.property("chosen")
+        if query is None or rows is None or rows.query != query.name or name not in rows.names:
+            self.columns.show_column(None, None)
             return
-        self.table.setModel(RowsModel(rows, Customs(report.locale, report.currency, report.time_zone)))
-        for column in range(len(rows.names)):
-            self.table.setColumnWidth(column, 150 if rows.types[column].kind in ("text", "timestamp") else 110)
-        count = rows.table.num_rows
-        none = " No row fits the parameter values above; try others." if count == 0 else ""
-        self._tell(f"{count:,} rows · {rows.seconds:.2f} s.{none}", "quiet")
+        setting = self._settings(query).get(name, QueryColumn(name=name))
+        self.columns.show_column(setting, rows.types[rows.names.index(name)])
 
-    def _show_fault(self, message: str) -> None:
-        self._tell(message, "fault")
+    def _change_column(self, column: str, changes: dict[str, object]) -> None:
+        query = self._current()
+        if query is None:
+            return
+        name = query.name
+        done = self._desk.edit(
+            f"Change the column {column}", lambda r, _: edits.change_query_column(r, name, column, **changes)
+        )
+        if done and "type" in changes:
+            self._fetch(name, refresh=False)
+        elif not done:
+            self._show_column()
 
-    def _tell(self, text: str, kind: str) -> None:
-        self._told.setObjectName(kind)
-        restyle(self._told)
-        self._told.setText(text)
+    def _show_plan(self) -> None:
+        report, query = self._desk.report, self._current()
+        if report is None or query is None or not self._sql(query).strip():
+            self.plan.show_plan("It is shown when there is a query.")
+            return
+        try:
+            self.plan.show_plan(plan(report, query.name, self._library))
+        except NorthmoorError as error:
+            self.plan.show_plan(error.message)
 
+    # queries
 
-def make_sql_editor() -> QsciScintilla:
-    """An SQL editor with highlighting and line numbers."""
-    editor = QsciScintilla()
-    editor.setAccessibleName("SQL")
-    font = QFont(MONO_FONT)
-    font.setPointSizeF(EDITOR_POINTS)
-    lexer = QsciLexerSQL(editor)
-    lexer.setDefaultFont(font)
-    lexer.setFont(font)
-    lexer.setColor(QColor(PEAT))
-    lexer.setPaper(QColor(PAGE))
-    colors = {
-        QsciLexerSQL.Keyword: HEATHER,
-        QsciLexerSQL.SingleQuotedString: LICHEN_TEXT,
-        QsciLexerSQL.DoubleQuotedString: LICHEN_TEXT,
-        QsciLexerSQL.Number: GORSE_TEXT,
-        QsciLexerSQL.Comment: STONE_TEXT,
-        QsciLexerSQL.CommentLine: STONE_TEXT,
-    }
-    for style, color in colors.items():
-        lexer.setColor(QColor(color), style)
-    editor.setLexer(lexer)
-    editor.setFont(font)
-    editor.setUtf8(True)
-    editor.setTabWidth(2)
-    editor.setIndentationsUseTabs(False)
-    editor.setAutoIndent(True)
-    editor.setBraceMatching(QsciScintilla.BraceMatch.SloppyBraceMatch)
-    editor.setMatchedBraceBackgroundColor(QColor(LIT))
-    editor.setMarginType(0, QsciScintilla.MarginType.NumberMargin)
-    editor.setMarginWidth(0, "000")
-    editor.setMarginWidth(1, 0)
-    editor.setMarginsBackgroundColor(QColor(MIST))
-    editor.setMarginsForegroundColor(QColor(STONE_TEXT))
-    editor.setMarginsFont(font)
-    editor.setCaretForegroundColor(QColor(HEATHER))
-    editor.setCaretLineVisible(True)
-    editor.setCaretLineBackgroundColor(QColor(MIST))
-    editor.setSelectionBackgroundColor(QColor(LIT))
-    editor.setSelectionForegroundColor(QColor(PEAT))
-    editor.setFrameShape(QsciScintilla.Shape.NoFrame)
-    editor.SendScintilla(QsciScintilla.SCI_SETSCROLLWIDTH, 1)
-    editor.SendScintilla(QsciScintilla.SCI_SETSCROLLWIDTHTRACKING, 1)
-    editor.SendScintilla(QsciScintilla.SCI_SETEXTRAASCENT, 2)
-    editor.SendScintilla(QsciScintilla.SCI_SETEXTRADESCENT, 2)
-    return editor
+    def _new_query_menu(self) -> None:
+        if self._desk.report is None:
+            return
+        entries: list[tuple[str, object]] = [
+            (f"On {c.name}", lambda c=c: self.add_query(Query(name=self._free_name(c.name), connection=c.name)))
+            for c in self._library.connections.connections
+        ]
+        entries += [
+            ("", None),
+            ("Combined from other queries", lambda: self.add_query(Query(name=self._free_name("combined")))),
+        ]
+        entries += [
+            (f"Shared: {name}", lambda n=name: self.add_query(Query(name=self._free_name(n), shared=n)))
+            for name in self._library.shared_queries()
+        ]
+        button = self.panel.add_query
+        menu_of(self, entries).popup(button.mapToGlobal(QPoint(0, button.height() + 2)))
+
+    def _free_name(self, base: str) -> str:
+        report = self._desk.report
+        taken = {q.name for q in report.queries} if report is not None else set()
+        name = re.sub(r"\W+", "_", base).strip("_")[:50] or "query"
+        candidate, count = name, 2
+        while candidate in taken:
+            candidate, count = f"{name}_{count}", count + 1
+        return candidate
+
+    def add_query(self, query: Query) -> None:
+        """Add a query to the report and show it."""
+        if self._desk.edit(f"Add the query {query.name}", lambda r, _: edits.add_query(r, query)):
+            self.pick(query.name)
+            self.pane.tell("Choose a table to begin the sentence, or write SQL at the right.", "quiet")
+
+    def _query_menu(self, name: str, at: QPoint) -> None:
+        report = self._desk.report
+        found = [q for q in report.queries if q.name == name] if report is not None else []
+        if not found:
+            return
+        query = found[0]
+        self.pick(name)
+        has_rows = self.pane.rows is not None and self.pane.rows.query == name and self.pane.rows.is_whole
+        entries: list[tuple[str, object]] = [
+            ("Fetch again", lambda: self._fetch(name, refresh=True)),
+            ("Rename …", lambda: self._ask_rename(query)),
+            ("Detail of …", lambda: self._ask_detail(query)),
+            ("", None),
+            ("Save these rows beside the report", (lambda: self._save_rows(query)) if has_rows else None),
+        ]
+        if query.sample:
+            text = "Use the connection again" if query.use_sample else "Use the saved rows"
+            entries.append((text, lambda: self._use_saved(query, not query.use_sample)))
+        if query.shared:
+            entries.append(("Make it this report's own", lambda: self._make_own(query)))
+        elif query.connection:
+            entries.append(("Share in the library …", lambda: self._ask_share(query)))
+        entries += [("", None), ("Remove", lambda: self._remove_query(name))]
+        menu_of(self, entries).popup(at)
+
+    def _ask_rename(self, query: Query) -> None:
+        given, is_given = QInputDialog.getText(self, "Rename the query", "Name", text=query.name)
+        if is_given and given.strip() and given != query.name:
+            self.rename(query.name, given.strip())
+
+    def rename(self, old: str, name: str) -> None:
+        """Give a query another name."""
+        was, self._query = self._query, name
+        if not self._desk.edit(f"Rename the query {old}", lambda r, _: edits.rename_query(r, old, name)):
+            self._query = was
+
+    def _remove_query(self, name: str) -> None:
+        self._desk.edit(f"Remove the query {name}", lambda r, _: edits.remove_query(r, name))
+
+    def _ask_detail(self, query: Query) -> None:
+        report = self._desk.report
+        assert report is not None
+        others = [q.name for q in report.queries if q.name != query.name]
+        dialog = DetailDialog(query.name, others, self._column_names, query.detail_of, self)
+        if dialog.exec() == QDialog.DialogCode.Accepted:
+            link = dialog.link()
+            if self._desk.edit("Change the link", lambda r, _: edits.change_query(r, query.name, detail_of=link)):
+                self._fetch(query.name, refresh=False)
+
+    def _change_connection(self, connection: str) -> None:
+        query = self._current()
+        if query is not None and (query.connection or "") != connection:
+            name, chosen = query.name, connection or None
+            if self._desk.edit("Change the connection", lambda r, _: edits.change_query(r, name, connection=chosen)):
+                self._run_quietly()
+
+    def _ask_share(self, query: Query) -> None:
+        given, is_given = QInputDialog.getText(
+            self, "Share in the library", "Name of the shared query", text=query.name
+        )
+        if is_given and given.strip():
+            self.share(query, given.strip())
+
+    def share(self, query: Query, name: str) -> None:
+        """Keep a query in the library, and let the report use it from there."""
+        assert query.connection is not None
+        try:
+            if name in self._library.shared_queries():
+                raise QueryError(f"The library has a query {name} already; choose another name.")
+            Query(name="check", shared=name)
+            shared = SharedQuery(connection=query.connection, sql=query.sql, columns=query.columns)
+            self._library.save_shared_query(name, shared)
+        except (NorthmoorError, ValueError) as error:
+            told = (
+                error if isinstance(error, NorthmoorError) else QueryError("The name takes letters, digits, _ and -.")
+            )
+            self._show_fault(told)
+            return
+        changes = {"shared": name, "connection": None, "sql": "", "columns": ()}
+        self._desk.edit("Share the query", lambda r, _: edits.change_query(r, query.name, **changes))
+
+    def _save_rows(self, query: Query) -> None:
+        path, rows, report = self._desk.path, self.pane.rows, self._desk.report
+        assert path is not None
+        assert report is not None
+        if rows is None:
+            return
+        root = self._library.root.resolve()
+        target = path.resolve().parent / f"{path.stem}.rows" / f"{query.name}.parquet"
+        moment = rows.data_time.replace(tzinfo=report.zone)
+        try:
+            write_sample(rows.table, moment, target)
+        except NorthmoorError as error:
+            self._show_fault(error)
+            return
+        stored = str(target.relative_to(root))
+        if self._desk.edit("Save the rows", lambda r, _: edits.change_query(r, query.name, sample=stored)):
+            told = (
+                f"{rows.table.num_rows:,} rows saved in {stored}. Use them from the ⋯ menu when there is no connection."
+            )
+            self.pane.tell(told, "good")
+
+    def _use_saved(self, query: Query, is_used: bool) -> None:
+        if self._desk.edit("Use saved rows", lambda r, _: edits.change_query(r, query.name, use_sample=is_used)):
+            self._fetch(query.name, refresh=False)
+
+    # connections
+
+    def ask_connection(self, name: str | None) -> None:
+        """Ask for a new connection, or change one."""
+        if self._desk.library is None:
+            return
+        connection = self._library.connection(name) if name else None
+        dialog = ConnectionDialog(self._library, self._worker, connection, self)
+        if dialog.exec() == QDialog.DialogCode.Accepted:
+            self.read_catalogs()
+            self._desk.changed.emit()
+
+    def _node_menu(self, node: Node, at: QPoint) -> None:
+        name = node.connection
+        entries: list[tuple[str, object]] = []
+        if node.kind == "table":
+            entries += [
+                ("First rows (Space)", lambda: self.show_first_rows(name, node.name)),
+                ("New query from it", lambda: self._query_from_table(name, node.name)),
+            ]
+        elif node.kind == "routine":
+            entries.append(("New query from it", lambda: self._query_from_routine(name, node.name)))
+        elif node.kind == "connection":
+            entries += [
+                ("Change …", lambda: self.ask_connection(name)),
+                ("Read again", lambda: self.read_catalogs(name, refresh=True)),
+                ("", None),
+                ("Remove from the library", lambda: self._remove_connection(name)),
+            ]
+        else:
+            entries.append((f"Put {node.name} into the SQL", lambda: self._insert(node.name)))
+        menu_of(self, entries).popup(at)
+
+    def _query_from_table(self, connection: str, name: str) -> None:
+        table = self._catalogs.get(connection, Catalog()).table(name)
+        if table is not None:
+            dialect = self._library.driver(connection).dialect
+            sql = write(begun(table, dialect))
+            self.add_query(Query(name=self._free_name(name), connection=connection, sql=sql))
+
+    def _query_from_routine(self, connection: str, name: str) -> None:
+        found = [r for r in self._catalogs.get(connection, Catalog()).routines if r.name == name]
+        if found:
+            arguments = ", ".join(f":{argument}" for argument in found[0].arguments)
+            begin = "call" if found[0].is_procedure else "select * from"
+            self.add_query(Query(name=self._free_name(name), connection=connection, sql=f"{begin} {name}({arguments})"))
+
+    def _remove_connection(self, name: str) -> None:
+        used = [q.name for q in self._desk.report.queries if q.connection == name] if self._desk.report else []
+        told = f" {', '.join(used)} of this report use it." if used else ""
+        buttons = QMessageBox.StandardButton
+        text = f"Take {name} out of the library?{told} The data themselves stay."
+        if QMessageBox.question(self, "Remove the connection", text, buttons.Yes | buttons.Cancel) == buttons.Yes:
+            try:
+                self._library.remove(name)
+            except NorthmoorError as error:
+                self._show_fault(error)
+            self.read_catalogs()
+            self._desk.changed.emit()
+
+    def _ask_password(self, name: str) -> None:
+        """Ask for a server's password, once for each time a report is opened."""
+        if name in self._asked_passwords or not name:
+            return
+        self._asked_passwords.add(name)
+        connection = self._library.connection(name)
+        if isinstance(connection, PostgresqlConnection | MariadbConnection):
+            QTimer.singleShot(0, lambda: self.ask_connection(name))
+
+    # totals and export
+
+    def check_totals(self) -> None:
+        """Open the cross totals of the rows."""
+        if self.pane.rows is not None:
+            self._cross = CrossCheck(self.pane.rows, self._customs(), self._worker, self)
+            self._cross.open()
+
+    def ask_export(self) -> None:
+        """Ask for a file and write the rows into it."""
+        rows = self.pane.rows
+        if rows is None or self._desk.path is None:
+            return
+        proposed = str(self._desk.path.with_name(f"{rows.query}.csv"))
+        name, _ = QFileDialog.getSaveFileName(self, "Export the rows", proposed, "CSV (*.csv);;Parquet (*.parquet)")
+        if name:
+            path = Path(name)
+            self.export(path if path.suffix else path.with_suffix(".csv"))
+
+    def export(self, path: Path) -> None:
+        """Write the rows without the hidden columns."""
+        rows, query = self.pane.rows, self._current()
+        if rows is None:
+            return
+        hidden = (
+            {c.name for c in query.columns if c.hidden} if query is not None and query.name == rows.query else set()
+        )
+        table = rows.table.drop_columns([n for n in rows.names if n in hidden]) if hidden else rows.table
+        self.pane.tell(f"Writing {path.name} …", "quiet")
+        self._worker.run_task(lambda _: write_table(table, path), self.written.emit)
+
+    def _show_written(self, found: object) -> None:
+        if isinstance(found, NorthmoorError):
+            self.pane.tell(str(found), "fault")
+        else:
+            self.pane.tell(f"Written: {found}.", "good")

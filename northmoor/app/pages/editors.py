@@ -45,6 +45,15 @@ CHOICES = {
     },
     "order": {"ascending": "A to Z", "descending": "Z to A", "as_given": "As the query gives it"},
     "align": {"start": "Left", "center": "Centre", "end": "Right"},
+    "total": {
+        "sum": "Sum",
+        "avg": "Average",
+        "min": "Least",
+        "max": "Greatest",
+        "count": "Count",
+        "count_distinct": "Count of different",
+        "none": "Nothing",
+    },
     "orientation": {"portrait": "Portrait", "landscape": "Landscape"},
 }
 _CODE = {"value", "by", "format"}
@@ -75,7 +84,7 @@ def _editor(field: str, info: FieldInfo, value: Any, commit: Commit, choices: li
         return _choice({name: name for name in choices}, value, commit, "none" if optional else None)
     if typing.get_origin(inner) is typing.Literal:
         names = {option: CHOICES.get(field, {}).get(option, str(option)) for option in typing.get_args(inner)}
-        unset = "By the value" if field == "align" else "As styled"
+        unset = {"align": "By the value", "total": "Not set"}.get(field, "As styled")
         return _choice(names, value, commit, unset if optional else None)
     if inner is bool:
         return _tristate(value, commit) if optional else _switch(bool(value), commit)

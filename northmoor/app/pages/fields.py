@@ -62,6 +62,8 @@ class Fields(QListWidget):
             return
         for name, kind in zip(rows.names, rows.types, strict=True):
             setting = column_setting(query, name)
+            if setting.hidden:
+                continue
             aggregate = setting.total if setting.total not in (None, "none") else ""
             item = QListWidgetItem(icon(ICONS[kind.kind]), setting.label or name)
             item.setData(Qt.ItemDataRole.UserRole, name)

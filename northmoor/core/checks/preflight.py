@@ -8,10 +8,8 @@ from collections.abc import Callable, Iterator
 from difflib import get_close_matches
 
 from northmoor.core.document import Document
-from northmoor.core.errors import Place, RefusedQuery
+from northmoor.core.errors import Place
 from northmoor.core.layout.context import Finding
-from northmoor.core.model.report import Report
-from northmoor.core.sources.guard import check_query
 
 Rule = Callable[[Document], Iterator[Finding]]
 
@@ -27,7 +25,7 @@ def preflight(document: Document) -> tuple[Finding, ...]:
 def unused_parameters(document: Document) -> Iterator[Finding]:
     """Parameters that can be changed and nothing happens, because nothing uses them."""
     report = document.report
-    used = _parameters_used(report)
+    used = _parameters_used(document)
     for parameter in report.parameters:
         if parameter.name not in used:
             near = get_close_matches(parameter.name, [c.name for q in report.queries for c in q.columns], 1)
@@ -54,15 +52,17 @@ def empty_queries(document: Document) -> Iterator[Finding]:
             yield Finding("no rows", Place(query=name), message, is_error=False)
 
 
-RULES: tuple[Rule, ...] = (unused_parameters, missing_characters, empty_queries)
+def data_notes(document: Document) -> Iterator[Finding]:
+    """What was noticed about the data while they were read, such as saved rows that stand in for a connection."""
+    for name, rows in document.rows.items():
+        for note in rows.notes:
+            yield Finding("data note", Place(query=name), note, is_error=False)
 
 
-def _parameters_used(report: Report) -> frozenset[str]:
-    used: set[str] = set()
-    for query in report.queries:
-        try:
-            used |= check_query(query.sql).parameters
-        except RefusedQuery:
-            continue  # told where the query is run
-    text = "".join(edition.model_dump_json() for edition in report.editions)
-    return frozenset(used | {p.name for p in report.parameters if f":{p.name}" in text})
+RULES: tuple[Rule, ...] = (unused_parameters, missing_characters, empty_queries, data_notes)
+
+
+def _parameters_used(document: Document) -> frozenset[str]:
+    text = "".join(edition.model_dump_json() for edition in document.report.editions)
+    written = {p.name for p in document.report.parameters if f":{p.name}" in text}
+    return document.parameters_bound | written

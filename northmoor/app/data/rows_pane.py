@@ -1,0 +1,218 @@
+"""The rows of a query: a grid with a profile over each column, quick sort and filter for looking, totals to check."""
+
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QGuiApplication, QKeySequence, QShortcut
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QTableView, QVBoxLayout, QWidget
+
+from northmoor.app.data.profile_header import ProfileHeader
+from northmoor.app.data.rows import RowsModel
+from northmoor.app.hints import draw_hint
+from northmoor.app.icons import icon
+from northmoor.app.theme import PAGE
+from northmoor.app.widgets import restyle
+from northmoor.app.worker import Worker
+from northmoor.core.compute.looking import Look, seen
+from northmoor.core.compute.profile import ColumnProfile, profile
+from northmoor.core.expr.formats import Customs
+from northmoor.core.model.data import QueryColumn
+from northmoor.core.sources.fetch import Rows
+
+_SETTLE = 250  # milliseconds without typing before rows are narrowed
+_WIDTHS = {"text": 140, "timestamp": 140, "date": 108, "decimal": 112, "integer": 100, "float": 112, "boolean": 90}
+
+
+class RowsView(QTableView):
+    """The grid; when there is nothing to show it says why."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.hint = "Run the query to see its rows (Ctrl+Enter)."
+        self.setAccessibleName("Rows")
+        self.setWordWrap(False)
+        self.setHorizontalHeader(ProfileHeader(self))
+        rows = self.verticalHeader()
+        rows.setDefaultSectionSize(25)
+        rows.setDefaultAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self.setHorizontalScrollMode(QTableView.ScrollMode.ScrollPerPixel)
+        QShortcut(QKeySequence.StandardKey.Copy, self, self.copy, context=Qt.ShortcutContext.WidgetShortcut)
+
+    def paintEvent(self, event: object) -> None:
+        """Draw the cells, or the hint."""
+        super().paintEvent(event)  # type: ignore[arg-type]
+        draw_hint(self, self.hint)
+
+    def copy(self) -> None:
+        """Copy the selected cells, tabs between them."""
+        indexes = self.selectedIndexes()
+        if not indexes:
+            return
+        lines: dict[int, list[str]] = {}
+        for index in sorted(indexes, key=lambda i: (i.row(), i.column())):
+            lines.setdefault(index.row(), []).append(str(index.data() or ""))
+        QGuiApplication.clipboard().setText("\n".join("\t".join(cells) for cells in lines.values()))
+
+
+class RowsPane(QWidget):
+    """Rows under a line that tells of them and narrows them."""
+
+    looked = pyqtSignal(object)
+    profiled = pyqtSignal(object)
+    column_chosen = pyqtSignal(int)
+
+    def __init__(self, worker: Worker, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._worker = worker
+        self.rows: Rows | None = None
+        self.model: RowsModel | None = None
+        self._look = Look()
+        self.view = RowsView()
+        header = self.view.horizontalHeader()
+        assert isinstance(header, ProfileHeader)
+        self.header = header
+        self.title = QLabel("Rows")
+        self.told = QLabel()
+        self.remedy = QPushButton()
+        self.filter = QLineEdit()
+        self.totals = QPushButton(icon("grid-3x3"), "Check totals")
+        self.export = QPushButton(icon("download"), "")
+        self.run = QPushButton(icon("play", PAGE), "Run")
+        self.stop = QPushButton(icon("circle-stop"), "")
+        self._settle = QTimer(self)
+        self._settle.setSingleShot(True)
+        self._settle.setInterval(_SETTLE)
+        self._place()
+        self.header.sectionClicked.connect(self._click)
+        self._settle.timeout.connect(self._narrow)
+        self.filter.textChanged.connect(lambda _: self._settle.start())
+        self.looked.connect(self._show_look)
+        self.profiled.connect(self._show_profile)
+        self._enable(False)
+
+    def _place(self) -> None:
+        self.title.setObjectName("section")
+        self.told.setWordWrap(True)
+        self.told.setTextFormat(Qt.TextFormat.PlainText)
+        self.remedy.hide()
+        self.filter.setPlaceholderText("only rows with …")
+        self.filter.setClearButtonEnabled(True)
+        self.filter.setMaximumWidth(150)
+        self.filter.setAccessibleName("Only rows with")
+        self.filter.setToolTip("Look only at rows in which these letters stand; the report keeps all rows")
+        self.totals.setToolTip("Cross the rows by columns and compare the totals with figures you know")
+        self.export.setToolTip("Write these rows as CSV or Parquet")
+        self.export.setAccessibleName("Export the rows")
+        self.run.setObjectName("primary")
+        self.run.setToolTip("Run the query and show its rows (Ctrl+Enter)")
+        self.stop.setToolTip("Stop what runs (Esc)")
+        self.stop.setAccessibleName("Stop")
+        self.stop.setEnabled(False)
+        strip = QWidget()
+        line = QHBoxLayout(strip)
+        line.setContentsMargins(14, 6, 10, 6)
+        line.setSpacing(8)
+        line.addWidget(self.title)
+        line.addWidget(self.told, 1)
+        for widget in (self.remedy, self.filter, self.totals, self.export, self.stop, self.run):
+            line.addWidget(widget)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(strip)
+        column.addWidget(self.view, 1)
+
+    def show_rows(self, rows: Rows, customs: Customs, settings: dict[str, QueryColumn]) -> None:
+        """Show rows; what the columns hold and the look at them follow."""
+        widths = self._widths()
+        self.rows = rows
+        self.model = RowsModel(rows, customs)
+        self.view.setModel(self.model)
+        self.header.show_columns(rows, customs, settings)
+        for column, (name, kind) in enumerate(zip(rows.names, rows.types, strict=True)):
+            self.view.setColumnWidth(column, widths.get(name, _WIDTHS[kind.kind]))
+        if self._look.column not in (None, *rows.names):
+            self._look = Look(text=self._look.text)
+        self._enable(True)
+        if rows.is_whole:
+            self._worker.run_task(lambda stop: (rows, profile(rows, stop)), self.profiled.emit)
+            if self._look != Look():
+                self._see()
+
+    def show_settings(self, settings: dict[str, QueryColumn], customs: Customs) -> None:
+        """Show changed settings of the columns."""
+        if self.rows is not None:
+            profiles = self.header.profiles
+            self.header.show_columns(self.rows, customs, settings)
+            self.header.show_profiles(profiles)
+
+    def clear(self, hint: str) -> None:
+        """Show no rows, and why."""
+        self.rows = self.model = None
+        self.view.setModel(None)
+        self.view.hint = hint
+        self._look = Look()
+        self.filter.blockSignals(True)
+        self.filter.clear()
+        self.filter.blockSignals(False)
+        self.header.setSortIndicatorShown(False)
+        self._enable(False)
+
+    def tell(self, text: str, kind: str) -> None:
+        """Say something of the rows: kind is quiet, good, warning or fault."""
+        self.told.setObjectName(kind)
+        restyle(self.told)
+        self.told.setText(text)
+        self.told.setToolTip(text if len(text) > 60 else "")
+        self.remedy.hide()
+
+    def _enable(self, has_rows: bool) -> None:
+        for widget in (self.filter, self.totals, self.export):
+            widget.setEnabled(has_rows)
+
+    def _widths(self) -> dict[str, int]:
+        if self.rows is None:
+            return {}
+        return {name: self.view.columnWidth(at) for at, name in enumerate(self.rows.names)}
+
+    def _click(self, column: int) -> None:
+        """The first click on a head chooses the column, more of them sort up, down and as given."""
+        if self.rows is None:
+            return
+        name = self.rows.names[column]
+        if self.header.property("chosen") == name:
+            steps = {(None, False): Look(name), (name, False): Look(name, True), (name, True): Look()}
+            step = steps.get(
+                (self._look.column if self._look.column == name else None, self._look.descending), Look(name)
+            )
+            self._look = Look(step.column, step.descending, self._look.text)
+            self._see()
+        self.header.setProperty("chosen", name)
+        self.column_chosen.emit(column)
+
+    def _narrow(self) -> None:
+        self._look = Look(self._look.column, self._look.descending, self.filter.text())
+        self._see()
+
+    def _see(self) -> None:
+        rows, look = self.rows, self._look
+        if rows is not None and rows.is_whole:
+            self._worker.run_task(lambda stop: (rows, look, seen(rows, look, stop)), self.looked.emit)
+
+    def _show_look(self, found: object) -> None:
+        if not isinstance(found, tuple) or found[0] is not self.rows or found[1] != self._look or self.model is None:
+            return
+        look = found[1]
+        self.model.see(None if look == Look() else found[2])
+        self.header.setSortIndicatorShown(look.column is not None)
+        if look.column is not None:
+            order = Qt.SortOrder.DescendingOrder if look.descending else Qt.SortOrder.AscendingOrder
+            self.header.blockSignals(True)
+            self.header.setSortIndicator(found[0].names.index(look.column), order)
+            self.header.blockSignals(False)
+        count = self.model.rowCount()
+        self.title.setText(f"Rows · {count:,} seen" if look.text.strip() else "Rows")
+        self.view.hint = "No row has these letters." if count == 0 else ""
+
+    def _show_profile(self, found: object) -> None:
+        if isinstance(found, tuple) and found[0] is self.rows:
+            profiles: tuple[ColumnProfile, ...] = found[1]
+            self.header.show_profiles(profiles)

@@ -1,0 +1,478 @@
+"""The Data workspace in the real window: connections, sentences, SQL, rows, columns, by mouse and keyboard."""
+
+import sqlite3
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pyarrow.parquet as pq
+import pytest
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QAction
+from PyQt6.QtWidgets import (
+    QApplication,
+    QComboBox,
+    QDialog,
+    QFileDialog,
+    QLineEdit,
+    QMenu,
+    QMessageBox,
+    QToolButton,
+)
+from pytestqt.qtbot import QtBot
+
+from northmoor.app.data.connecting import ConnectionDialog
+from northmoor.app.data.query_dialogs import DetailDialog
+from northmoor.app.data.sentence_dialogs import ColumnsDialog, ComparisonDialog, SortingDialog
+from northmoor.app.data.workspace import DataWorkspace
+from northmoor.app.window import Window
+from northmoor.core.model.connections import FilesConnection
+from northmoor.core.model.data import Query
+from northmoor.core.sources.connections import Library
+from tests.app.conftest import settle
+from tests.servers import PASSWORD, PrivatePostgresql
+
+
+@pytest.fixture
+def data(window: Window, qtbot: QtBot) -> DataWorkspace:
+    """The Data workspace with the query's rows shown."""
+    window.show_workspace("data")
+    rows_shown(window, qtbot, 94)
+    return window.data
+
+
+def rows_shown(window: Window, qtbot: QtBot, count: int) -> None:
+    """Wait until so many rows are shown, whole."""
+    pane = window.data.pane
+    qtbot.waitUntil(
+        lambda: (
+            pane.rows is not None
+            and pane.rows.is_whole
+            and len(pane.rows.table) == count
+            and f"{count:,} rows" in pane.told.text()
+        ),
+        timeout=20_000,
+    )
+
+
+def chips(data: DataWorkspace) -> list[str]:
+    """The texts of the sentence's chips."""
+    return [chip.text() for chip in data.sentence.findChildren(QToolButton) if chip.isVisibleTo(data.sentence)]
+
+
+def click_chip(data: DataWorkspace, qtbot: QtBot, text: str) -> None:
+    def found_chips() -> list[QToolButton]:
+        shown = data.sentence.findChildren(QToolButton)
+        return [c for c in shown if c.isVisibleTo(data.sentence) and text in c.text()]
+
+    qtbot.waitUntil(lambda: bool(found_chips()), timeout=5_000)
+    found = found_chips()
+    qtbot.mouseClick(found[0], Qt.MouseButton.LeftButton)
+
+
+def choose(qtbot: QtBot, text: str) -> None:
+    """Choose an entry of the menu that has just opened."""
+    qtbot.waitUntil(lambda: isinstance(QApplication.activePopupWidget(), QMenu), timeout=5_000)
+    menu = QApplication.activePopupWidget()
+    assert isinstance(menu, QMenu)
+    actions: list[QAction] = [a for a in menu.actions() if text in a.text()]
+    assert actions, [a.text() for a in menu.actions()]
+    menu.close()
+    actions[0].trigger()
+
+
+def in_dialog(kind: type[QDialog], fill: Callable[[Any], None]) -> None:
+    """When a dialog of a kind is open, fill it in."""
+
+    def look() -> None:
+        dialog = QApplication.activeModalWidget()
+        if isinstance(dialog, kind):
+            fill(dialog)
+        else:
+            QTimer.singleShot(20, look)
+
+    QTimer.singleShot(20, look)
+
+
+def add_query(window: Window, **parts: Any) -> None:
+    window.data.add_query(Query(**parts))
+
+
+def test_tables_can_be_browsed_searched_and_looked_into(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
+    tree = data.panel.tree
+    qtbot.waitUntil(lambda: tree.topLevelItem(0).childCount() >= 8)
+    top = tree.topLevelItem(0)
+    assert top.child(0).text(0) == "bookings"
+    assert top.child(0).text(1) == "257,079"
+    data.panel.search.setText("price")
+    visible = [top.child(i).text(0) for i in range(top.childCount()) if not top.child(i).isHidden()]
+    assert visible == ["bookings", "fares", "paid_bookings"]
+    tree.setCurrentItem(top.child(0))
+    tree.setFocus()
+    before = window.desk.report
+    qtbot.keyClick(tree, Qt.Key.Key_Space)
+    rows_shown(window, qtbot, 200)
+    assert data.pane.title.text() == "First rows"
+    assert window.desk.report is before
+
+
+def test_rows_come_with_profiles_and_can_be_sorted_and_narrowed(
+    window: Window, data: DataWorkspace, qtbot: QtBot
+) -> None:
+    model = data.pane.model
+    assert model.index(0, 6).data() == "6,107.80"
+    assert model.headerData(6, Qt.Orientation.Horizontal) == "fares"
+    qtbot.waitUntil(lambda: len(data.pane.header.profiles) == 7)
+    assert data.pane.header.told(0) == "route: text\n9 distinct values\n0 blank\nfrom IL-SK to TQ-SK"
+    for _ in range(3):
+        data.pane.header.sectionClicked.emit(6)
+    qtbot.waitUntil(lambda: model.index(0, 6).data() == "143,545.60" or model.number(0) != 0)
+    values = [float(model.index(row, 6).data().replace(",", "")) for row in range(94)]
+    assert values == sorted(values, reverse=True)
+    qtbot.keyClicks(data.pane.filter, "sule")
+    qtbot.waitUntil(lambda: model.rowCount() == 10)
+    assert data.pane.title.text() == "Rows · 10 seen"
+    assert data.columns.editors["label"].text() == "Fares"
+
+
+def test_columns_are_named_typed_totalled_and_hidden_as_undoable_steps(
+    window: Window, data: DataWorkspace, qtbot: QtBot
+) -> None:
+    data.pane.header.sectionClicked.emit(5)
+    label = data.columns.editors["label"]
+    assert isinstance(label, QLineEdit)
+    label.setText("Tickets sold")
+    label.editingFinished.emit()
+    assert window.desk.report.query("fares").columns[5].label == "Tickets sold"
+    data.columns.editors["hidden"].click()
+    assert window.desk.report.query("fares").columns[5].hidden
+    kind = data.columns.editors["type"]
+    kind.setText("decimal(9,1)")
+    kind.editingFinished.emit()
+    qtbot.waitUntil(
+        lambda: data.pane.model is not None and str(data.pane.rows.types[5]) == "decimal(9,1)", timeout=10_000
+    )
+    data.columns.editors["type"].setText("pounds")
+    data.columns.editors["type"].editingFinished.emit()
+    assert window.desk.report.query("fares").columns[5].type == "decimal(9,1)"
+    for _ in range(3):
+        window.desk.undo()
+    assert window.desk.report.query("fares").columns[5].label == "Tickets"
+    settle(window, qtbot)
+
+
+def test_a_sentence_is_built_by_choosing_and_is_sql_at_every_step(
+    window: Window, data: DataWorkspace, qtbot: QtBot, tarrow: sqlite3.Connection
+) -> None:
+    add_query(window, name="late", connection="tarrow")
+    qtbot.waitUntil(lambda: chips(data) == ["a table …"])
+    click_chip(data, qtbot, "a table")
+    choose(qtbot, "sailings")
+    rows_shown(window, qtbot, 19_380)
+    click_chip(data, qtbot, "step")
+    choose(qtbot, "with another table")
+    choose(qtbot, "routes   by route_id of sailings")
+    assert "join routes using (route_id)" in data.editor.text()
+
+    def condition(dialog: ComparisonDialog) -> None:
+        dialog.left.setCurrentText("sailings.delay_minutes")
+        dialog.operator.setCurrentIndex(dialog.operator.findData(">"))
+        dialog.first.setCurrentText("30")
+        dialog.accept()
+
+    in_dialog(ComparisonDialog, condition)
+    click_chip(data, qtbot, "step")
+    choose(qtbot, "where")
+    qtbot.waitUntil(lambda: "delay_minutes is above 30" in chips(data))
+
+    def totals(dialog: ColumnsDialog) -> None:
+        for row in range(dialog.table.rowCount()):
+            item, box = dialog.table.item(row, 0), dialog.table.cellWidget(row, 2)
+            wanted = {"routes.code": "", "sailings.delay_minutes": "max", "sailings.sailing_id": "count"}
+            item.setCheckState(Qt.CheckState.Checked if item.text() in wanted else Qt.CheckState.Unchecked)
+            box.setCurrentIndex(box.findData(wanted.get(item.text(), "")))
+            if item.text() == "routes.code":
+                dialog.table.item(row, 1).setText("route")
+        dialog.accept()
+
+    in_dialog(ColumnsDialog, totals)
+    click_chip(data, qtbot, "columns")
+
+    def newest_first(dialog: SortingDialog) -> None:
+        dialog.choice.setCurrentText("route")
+        dialog._add()
+        dialog._turn()
+        dialog.accept()
+
+    qtbot.waitUntil(lambda: any("max(" in text or "sailing_id" in text for text in chips(data)))
+    in_dialog(SortingDialog, newest_first)
+    click_chip(data, qtbot, "step")
+    choose(qtbot, "sorted by")
+    wanted = tarrow.execute(
+        "select r.code, s.delay_minutes, s.sailing_id from sailings s join routes r using (route_id) where delay_minutes > 30"
+    ).fetchall()
+    by_route = {
+        code: (max(d for c, d, _ in wanted if c == code), sum(c == code for c, _, _ in wanted)) for code, _, _ in wanted
+    }
+    rows_shown(window, qtbot, len(by_route))
+    found = [tuple(row.values()) for row in data.pane.rows.table.to_pylist()]
+    assert [row[0] for row in found if "-" in str(row[0])] or found
+    assert {tuple(sorted(map(str, row))) for row in found} == {
+        tuple(sorted(map(str, (code, *rest)))) for code, rest in by_route.items()
+    }
+    names = [step.label for step in window.desk._steps]
+    assert names[-4:] == ["Join routes", "Add a condition", "Choose columns", "Change the order"]
+    settle(window, qtbot)
+
+
+def test_sentence_and_sql_follow_each_other(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
+    assert "status is paid" in chips(data)
+    sql = data.editor.text()
+    data.editor.setText(sql.replace("b.status = 'paid'", "b.status in ('paid', 'refunded')"))
+    qtbot.waitUntil(lambda: "status is one of paid, refunded" in chips(data), timeout=3_000)
+    data.run()
+    assert "in ('paid', 'refunded')" in window.desk.report.query("fares").sql
+    click_chip(data, qtbot, "status is one of")
+    choose(qtbot, "Take it out")
+    assert "b.status" not in data.editor.text()
+    data.editor.setText("select code from routes union select code from ports")
+    qtbot.waitUntil(lambda: chips(data) == [], timeout=3_000)
+    rows = "select route_id from routes where"
+    data.editor.setText(f"{rows} season = 'summer' and minutes > 60")
+    qtbot.waitUntil(lambda: "season is summer" in chips(data), timeout=3_000)
+    click_chip(data, qtbot, "and")
+    assert data.editor.text().split("where ")[1].split() == ["season", "=", "'summer'", "or", "minutes", ">", "60"]
+    window.desk.undo()
+    settle(window, qtbot)
+
+
+def test_sql_is_checked_without_running_and_a_missing_parameter_is_offered(
+    window: Window, data: DataWorkspace, qtbot: QtBot
+) -> None:
+    data.editor.setText("select code, minutes from routes where minutes > :longest")
+    with qtbot.waitSignal(data.checked, timeout=10_000):
+        data.check_sql()
+    assert "The SQL has :longest" in data.pane.told.text()
+    assert data.pane.remedy.text() == "Add :longest"
+    qtbot.mouseClick(data.pane.remedy, Qt.MouseButton.LeftButton)
+    added = window.desk.report.parameters[-1]
+    assert (added.name, added.kind, added.default) == ("longest", "integer", 0)
+    rows_shown(window, qtbot, 9)
+    data.editor.setText("select nix from routes")
+    with qtbot.waitSignal(data.checked, timeout=10_000):
+        data.check_sql()
+    assert "no such column: nix" in data.pane.told.text()
+    data.editor.setText("select code from routes")
+    with qtbot.waitSignal(data.checked, timeout=10_000):
+        data.check_sql()
+    assert data.pane.told.text() == "tarrow would run it. Nothing was run."
+    for _ in range(2):
+        window.desk.undo()
+    settle(window, qtbot)
+
+
+def test_new_and_missing_columns_are_told_and_settings_stay(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
+    settings = window.desk.report.query("fares").columns
+    data.editor.setText("select code as route, season, minutes from routes")
+    data.run()
+    rows_shown(window, qtbot, 9)
+    told = data.pane.told.text()
+    assert "New: minutes." in told
+    assert "Gone: route_name, month, sailings, tickets, fares." in told
+    assert window.desk.report.query("fares").columns == settings
+    window.desk.undo()
+    settle(window, qtbot)
+
+
+def test_queries_are_combined_linked_renamed_and_removed(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
+    add_query(window, name="routes", connection="tarrow", sql="select code, season from routes where season = 'summer'")
+    data.run()
+    rows_shown(window, qtbot, 2)
+    add_query(
+        window,
+        name="both",
+        sql="select f.route, sum(f.fares) as fares from fares f join routes r on r.code = f.route group by f.route",
+    )
+    data.run()
+    rows_shown(window, qtbot, 2)
+    assert "The rows of fares and routes are combined." in data.plan.text()
+    data.pick("fares")
+    rows_shown(window, qtbot, 94)
+
+    def link(dialog: DetailDialog) -> None:
+        dialog.owner.setCurrentIndex(dialog.owner.findData("routes"))
+        own, other = dialog.pairs[0]
+        own.setCurrentIndex(own.findData("route"))
+        other.setCurrentIndex(other.findData("code"))
+        dialog.accept()
+
+    in_dialog(DetailDialog, link)
+    data._ask_detail(window.desk.report.query("fares"))
+    rows_shown(window, qtbot, 10)
+    data.rename("routes", "summer_routes")
+    assert window.desk.report.query("fares").detail_of.query == "summer_routes"
+    data._remove_query("summer_routes")
+    assert [q.name for q in window.desk.report.queries] == ["fares", "summer_routes", "both"]
+    assert "which is not defined" in window._notice.toolTip() or "not defined" in window._notice.text()
+    settle(window, qtbot)
+
+
+def test_a_query_is_shared_and_changing_it_names_its_reports(
+    window: Window, data: DataWorkspace, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    data.share(window.desk.report.query("fares"), "fares-shared")
+    window.save()
+    query = window.desk.report.query("fares")
+    assert (query.shared, query.sql, query.connection) == ("fares-shared", "", None)
+    assert "status is paid" in chips(data)
+    settle(window, qtbot)
+    said: list[str] = []
+
+    def answer(box: QMessageBox) -> int:
+        said.append(box.text())
+        next(b for b in box.buttons() if "all" in b.text()).click()
+        return 0
+
+    monkeypatch.setattr(QMessageBox, "exec", answer)
+    data.editor.setText(data.editor.text().replace("'paid'", "'refunded'"))
+    data.run()
+    assert "fares-by-route.moor" in said[0]
+    library = Library.around(window.desk.path)
+    assert "'refunded'" in library.shared_query("fares-shared").sql
+    assert data._make_own(window.desk.report.query("fares"))
+    assert "'refunded'" in window.desk.report.query("fares").sql
+    settle(window, qtbot)
+
+
+def test_saved_rows_stand_in_when_the_connection_is_gone(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
+    data._save_rows(window.desk.report.query("fares"))
+    stored = window.desk.report.query("fares").sample
+    assert stored == "reports/fares-by-route.rows/fares.parquet"
+    data._use_saved(window.desk.report.query("fares"), True)
+    rows_shown(window, qtbot, 94)
+    assert "saved rows" in data.pane.told.text()
+    settle(window, qtbot)
+    assert any("saved rows" in str(finding) for finding in window._rendered.findings)
+
+
+def test_totals_are_checked_and_rows_exported(
+    window: Window,
+    data: DataWorkspace,
+    qtbot: QtBot,
+    tmp_path: Path,
+    monkeypatch: pytest.MonkeyPatch,
+    tarrow: sqlite3.Connection,
+) -> None:
+    qtbot.mouseClick(data.pane.totals, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: data._cross.view.model() is not None, timeout=5_000)
+    table = data._cross.view.model().table
+    cents = tarrow.execute(
+        "select sum(quantity * cast(round(unit_price * 100) as integer)) from bookings join sailings using (sailing_id) where bookings.status = 'paid' and departs_at >= '2025-01-01'"
+    ).fetchone()[0]
+    assert int(table.cells[(), ()] * 100) == cents
+    assert (len(table.rows), len(table.columns)) == (9, 12)
+    data._cross.total.setCurrentIndex(data._cross.total.findData("count"))
+    qtbot.waitUntil(lambda: data._cross.view.model().table.cells[(), ()] == 94, timeout=5_000)
+    data._cross.close()
+    target = tmp_path / "out.parquet"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(target), ""))
+    data.ask_export()
+    qtbot.waitUntil(lambda: "Written" in data.pane.told.text(), timeout=5_000)
+    assert pq.read_table(target).num_rows == 94
+
+
+def test_a_connection_is_tested_added_changed_and_removed(
+    window: Window, data: DataWorkspace, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    folder = tmp_path / "exports"
+    folder.mkdir()
+    (folder / "targets.csv").write_text("route,revenue\nTQ-SK,10.50\n")
+    dialog = ConnectionDialog(window.desk.library, window.worker, None, window)
+    qtbot.addWidget(dialog)
+    dialog.kind.setCurrentIndex(dialog.kind.findData("files"))
+    dialog.test()
+    assert "File or folder is empty" in dialog.told.text()
+    line = dialog.fields["path"].property("line")
+    line.setText(str(tmp_path / "nowhere"))
+    with qtbot.waitSignal(dialog.tested, timeout=5_000):
+        dialog.test()
+    assert "There is no file or folder" in dialog.told.text()
+    line.setText(str(folder))
+    with qtbot.waitSignal(dialog.tested, timeout=5_000):
+        dialog.test()
+    assert "It answers: 1 table" in dialog.told.text()
+    dialog.accept()
+    added = window.desk.library.connection("exports")
+    assert isinstance(added, FilesConnection)
+    assert added.path == "exports"
+    data.read_catalogs()
+    tree = data.panel.tree
+    qtbot.waitUntil(
+        lambda: (
+            tree.topLevelItemCount() >= 2
+            and any(
+                tree.topLevelItem(i).child(0) and tree.topLevelItem(i).child(0).text(0) == "targets"
+                for i in range(tree.topLevelItemCount())
+            )
+        ),
+        timeout=5_000,
+    )
+    data._query_from_table("exports", "targets")
+    data.run()
+    rows_shown(window, qtbot, 1)
+    assert "on files of exports" in data.plan.text()
+    monkeypatch.setattr(QMessageBox, "question", lambda *_: QMessageBox.StandardButton.Yes)
+    data._remove_connection("exports")
+    assert [c.name for c in Library.around(window.desk.path).connections.connections if c.name == "exports"] == []
+    assert window.desk.report.query("targets").sql.startswith("select targets.route")
+    settle(window, qtbot)
+
+
+@pytest.mark.xdist_group("servers")
+def test_a_server_is_connected_and_a_query_moves_to_it_without_losing_its_sql(
+    window: Window, data: DataWorkspace, qtbot: QtBot, postgresql: PrivatePostgresql
+) -> None:
+    asked = postgresql.connection
+    dialog = ConnectionDialog(window.desk.library, window.worker, None, window)
+    qtbot.addWidget(dialog)
+    dialog.kind.setCurrentIndex(dialog.kind.findData("postgresql"))
+    dialog.name.setText("tarrow_pg")
+    for name in ("host", "database", "user"):
+        dialog.fields[name].setText(str(getattr(asked, name)))
+    dialog.fields["port"].setValue(asked.port)
+    dialog.password.setText("wrong")
+    with qtbot.waitSignal(dialog.tested, timeout=15_000):
+        dialog.test()
+    assert "does not accept the password of reader" in dialog.told.text()
+    dialog.password.setText(PASSWORD)
+    with qtbot.waitSignal(dialog.tested, timeout=15_000):
+        dialog.test()
+    assert "It answers" in dialog.told.text()
+    dialog.accept()
+    assert PASSWORD not in (window.desk.library.root / "connections.json").read_text()
+    add_query(window, name="fleet", connection="tarrow", sql="select name, built from vessels where built > 2000")
+    data.run()
+    rows_shown(window, qtbot, 4)
+    data._change_connection("tarrow_pg")
+    rows_shown(window, qtbot, 4)
+    assert window.desk.report.query("fleet").connection == "tarrow_pg"
+    assert "tarrow_pg (PostgreSQL)" in data.plan.text()
+    assert "runs as: reader at localhost, read-only" in data.plan.text()
+    data.read_catalogs()
+    qtbot.waitUntil(lambda: "tarrow_pg" in data._catalogs, timeout=10_000)
+    data._query_from_routine("tarrow_pg", "season_totals")
+    assert data.editor.text() == "select * from season_totals(:wanted)"
+    settle(window, qtbot)
+
+
+def test_every_control_of_data_has_a_name_and_a_tooltip(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
+    data.pane.header.sectionClicked.emit(0)
+    kinds = (QToolButton, QComboBox, QLineEdit)
+    nameless = [
+        (type(w).__name__, w.objectName())
+        for kind in kinds
+        for w in data.findChildren(kind)
+        if w.isVisible() and not (w.toolTip() and (w.accessibleName() or getattr(w, "text", lambda: "")()))
+        and not isinstance(w.parent(), QComboBox) and w.objectName() != "qt_spinbox_lineedit"
+    ]  # fmt: skip
+    assert nameless == []
