@@ -11,6 +11,7 @@ import tempfile
 import time
 from pathlib import Path
 
+import fetching
 import listing
 
 from northmoor.core.document import Document, Session
@@ -19,10 +20,14 @@ from northmoor.core.model.files import load_report
 from northmoor.core.model.report import Report
 from northmoor.core.output.raster import rasterise
 from northmoor.core.sources.connections import Library
+from northmoor.demo.history import make_history
+
+sys.path.append(str(Path(__file__).parent.parent))
+from tests.servers import PASSWORD, PrivatePostgresql, running  # the tests' private servers
 
 RUNS = 5
 SCALE = 96 / 72
-LIMITS = {"to_pdf": 2.0, "edit": 3.0, "memory": 600}
+LIMITS = {"to_pdf": 2.0, "edit": 3.0, "memory": 600, "postgresql": 1.5, "parquet": 1.2}
 
 
 def timed(command: list[str]) -> tuple[float, float]:
@@ -76,6 +81,39 @@ def bench_edit(report_file: Path) -> None:
     say("edit of a column's width", ratio, LIMITS["edit"], seconds)
 
 
+def fetched(*arguments: str) -> tuple[float, float]:
+    """Seconds of a fetch and its process's peak memory (MB)."""
+    here = Path(__file__).parent
+    told = subprocess.run([sys.executable, str(here / "fetching.py"), *arguments], check=True, capture_output=True)
+    seconds, memory = told.stdout.split()
+    return float(seconds), float(memory)
+
+
+def bench_fetches(folder: Path) -> None:
+    """A million rows of eight columns into the engine, against the plain drivers."""
+    parquet = folder / "history.parquet"
+    make_history(parquet, fetching.ROWS)
+    compare("Parquet, 1,000,000 × 8", "parquet", ["ours", str(parquet)], ["duckdb", str(parquet)])
+    with running(PrivatePostgresql()) as server:
+        server.prepare()
+        server.run(fetching.MAKE)
+        server.run("grant select on history to reader; analyze history")
+        os.environ["NORTHMOOR_PASSWORD_TARROW"] = PASSWORD
+        where = f"localhost:{server.port}/tarrow"
+        floor = f"postgresql://reader:{PASSWORD}@{where}"
+        compare("PostgreSQL, 1,000,000 × 8", "postgresql", ["ours", f"postgresql://reader@{where}"], ["adbc", floor])
+
+
+def compare(what: str, limit: str, product: list[str], plain: list[str]) -> None:
+    """Fetch in turn by the product and by the plain driver."""
+    pairs = [(fetched(*product, fetching.SQL), fetched(*plain, fetching.SQL)) for _ in range(RUNS + 1)][1:]
+    ratio = statistics.median(ours[0] / floor[0] for ours, floor in pairs)
+    seconds = [statistics.median(side[i][0] for side in pairs) for i in (0, 1)]
+    memory = [max(side[i][1] for side in pairs) for i in (0, 1)]
+    told = f"{seconds[0]:.2f} s, floor {seconds[1]:.2f} s; peak {memory[0]:.0f} MB, floor {memory[1]:.0f} MB"
+    say(what, ratio, LIMITS[limit], told)
+
+
 def edited(session: Session, report: Report, width: int) -> Document:
     """The document with another width of a column."""
     return session.render(edits.change_column(report, "main", "table", "goods", width=width))
@@ -93,6 +131,7 @@ def main() -> None:
         database, report = listing.make(folder)
         bench_edit(report)
         bench_to_pdf(folder, database, report)
+        bench_fetches(folder)
 
 
 if __name__ == "__main__":

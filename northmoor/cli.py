@@ -25,12 +25,13 @@ app = typer.Typer(
 @app.command()
 def demo(
     directory: Annotated[Path, typer.Option("--dir", help="Where to make the demo library.")] = Path("demo-library"),
+    history: Annotated[bool, typer.Option("--history", help="Make a million sailings of earlier years too.")] = False,
     window: Annotated[bool, typer.Option("--window/--no-window", help="Open the window on it.")] = True,
 ) -> None:
     """Make the demo library and open the window on it."""
     from northmoor.demo.library import make_library  # slow to load; only this command needs it
 
-    first = make_library(directory)
+    first = make_library(directory, history)
     if window:
         _open_window(first)
     else:

@@ -138,11 +138,15 @@ class PrivatePostgresql(Server):
         with self.admin(DATABASE) as connection:
             connection.execute(sql)
 
-    def load(self, demo: sqlite3.Connection) -> None:
-        """Make the database and its user, and bring in the demo's tables."""
+    def prepare(self) -> None:
+        """Make the database and its user."""
         with self.admin() as connection:
             connection.execute(f"create database {DATABASE}")
             connection.execute(f"create role {USER} login password '{PASSWORD}'")
+
+    def load(self, demo: sqlite3.Connection) -> None:
+        """Make the database and its user, and bring in the demo's tables."""
+        self.prepare()
         with self.admin(DATABASE) as connection:
             connection.execute(SCHEMA)
             connection.execute("set session_replication_role = replica")  # foreign keys need no check here

@@ -5,6 +5,7 @@ Only `Random.random` is used, whose sequence Python guarantees, so that every ma
 
 import math
 import sqlite3
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from pathlib import Path
@@ -81,8 +82,8 @@ create view route_sailings as
 """
 
 
-def make_database(path: Path) -> None:
-    """Write the database; an existing file is replaced."""
+def make_ferries(path: Path, add_more: Callable[[sqlite3.Connection], None]) -> None:
+    """Write the database, with what else is to be added to it; an existing file is replaced."""
     path.unlink(missing_ok=True)
     chance = Random(SEED)
     connection = sqlite3.connect(path)
@@ -92,6 +93,7 @@ def make_database(path: Path) -> None:
         sailings = _sailings(chance)
         connection.executemany("insert into sailings values (?, ?, ?, ?, ?, ?)", sailings)
         connection.executemany("insert into bookings values (?, ?, ?, ?, ?, ?, ?)", _bookings(chance, sailings))
+        add_more(connection)
         connection.commit()
         connection.execute("analyze")
         connection.commit()

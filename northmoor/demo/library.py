@@ -1,35 +1,45 @@
 """The demo library: data, connections, pictures and the example reports."""
 
 import os
+from collections.abc import Callable
 from pathlib import Path
 from zoneinfo import ZoneInfo
 
 from PIL import Image, ImageDraw
 
-from northmoor.core.model.connections import Connections, SqliteConnection
+from northmoor.core.model.connections import Connections, FilesConnection, SqliteConnection
 from northmoor.core.model.files import save_report
 from northmoor.core.sources.connections import FILE, Library
-from northmoor.demo.ferries import DATA_TIME, make_database
+from northmoor.demo.ferries import DATA_TIME, make_ferries
+from northmoor.demo.freight import add_freight
+from northmoor.demo.history import make_history
+from northmoor.demo.papers import make_papers
 from northmoor.demo.reports import fares_by_route
+from northmoor.demo.telemetry import make_telemetry
 
 
-def make_library(root: Path) -> Path:
+def make_library(root: Path, history: bool = False) -> Path:
     """Make the demo library in a folder and return its first report. What is there already is left as it is.
+
+    With `history`, a million sailings of earlier years are made too.
 
     Raises ReportFileError when the folder cannot be written.
     """
     for folder in ("data", "reports", "pictures"):
         (root / folder).mkdir(parents=True, exist_ok=True)
-    database = root / "data" / "tarrow.sqlite"
-    if not database.exists():
-        part = database.with_suffix(".part")
-        make_database(part)
-        moment = DATA_TIME.replace(tzinfo=ZoneInfo("Europe/Dublin")).timestamp()
-        os.utime(part, (moment, moment))
-        part.replace(database)
+    data = root / "data"
+    _make(data / "tarrow.sqlite", lambda path: make_ferries(path, add_freight))
+    _make(data / "telemetry.sqlite", make_telemetry)
+    if history:
+        _make(data / "history.parquet", make_history)
+    make_papers(data)
+    for paper in data.iterdir():
+        _stamp(paper)
     if not (root / FILE).exists():
-        connection = SqliteConnection(name="tarrow", database="data/tarrow.sqlite")
-        Library(root, Connections(connections=(connection,))).save()
+        tarrow = SqliteConnection(name="tarrow", database="data/tarrow.sqlite")
+        office = FilesConnection(name="office", path="data")
+        telemetry = SqliteConnection(name="telemetry", database="data/telemetry.sqlite")
+        Library(root, Connections(connections=(tarrow, office, telemetry))).save()
     picture = root / "pictures" / "tarrow.png"
     if not picture.exists():
         draw_emblem(picture)
@@ -37,6 +47,20 @@ def make_library(root: Path) -> Path:
     if not first.exists():
         save_report(fares_by_route(), first)
     return first
+
+
+def _make(path: Path, make: Callable[[Path], None]) -> None:
+    """Make a file whole, unless it is there already."""
+    if not path.exists():
+        part = path.with_suffix(".part")
+        make(part)
+        part.replace(path)
+
+
+def _stamp(path: Path) -> None:
+    """Say of a file that it was written at the demo's data time: the same on every machine."""
+    moment = DATA_TIME.replace(tzinfo=ZoneInfo("Europe/Dublin")).timestamp()
+    os.utime(path, (moment, moment))
 
 
 def draw_emblem(path: Path) -> None:

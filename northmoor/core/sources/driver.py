@@ -39,7 +39,8 @@ class Stream:
 
     `names` are its columns' names, made unique; `kinds` the types that the source is sure of, None where only the
     values can tell; `batches` give the rows in order, each a list with one Arrow array a column; `data_time` is the
-    moment the rows are as of; `notes` are sentences about the data that its reader should know.
+    moment the rows are as of; `notes` are sentences about the data that its reader should know; `preview` are first
+    rows that may be shown before the first batch, in which they come again.
     """
 
     names: tuple[str, ...]
@@ -47,6 +48,7 @@ class Stream:
     batches: Iterator[list[pa.Array]]
     data_time: datetime
     notes: tuple[str, ...] = field(default=())
+    preview: list[pa.Array] | None = None
 
 
 class Driver(Protocol):

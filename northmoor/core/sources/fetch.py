@@ -16,7 +16,7 @@ from northmoor.core.model.report import Report
 from northmoor.core.model.types import ValueType
 from northmoor.core.sources.connections import Library
 from northmoor.core.sources.details import only_details
-from northmoor.core.sources.driver import Asked, Stream
+from northmoor.core.sources.driver import FIRST_ROWS, Asked, Stream
 from northmoor.core.sources.duckdbfile import stream as engine_stream
 from northmoor.core.sources.engine import Engine
 from northmoor.core.sources.gathering import Gathering
@@ -169,17 +169,26 @@ class _Reader:
         wanted = [self._wanted(column) for column in range(len(self.stream.names))]
         collector = self._collector(wanted)
         count = 0
+        if self.stream.preview is not None:
+            show(self._first(wanted, self.stream.preview))
         for number, batch in enumerate(self.stream.batches):
-            pairs = zip(self.stream.names, batch, wanted, strict=True)
-            arrays = [raw if kind is None else self._made(name, raw, kind, count) for name, raw, kind in pairs]
+            arrays = self._arrays(wanted, batch, count)
             collector.add(arrays)
-            if number == 0 and arrays and len(arrays[0]):
-                first = self._collector(wanted)
-                first.add(arrays)
-                show(first.table())
+            if number == 0 and self.stream.preview is None and arrays and len(arrays[0]):
+                show(self._first(wanted, batch))
             count += len(arrays[0]) if arrays else 0
             self.tell(f"{self.query}: {count:,} rows")
             self.stop.check()
+        return collector.table()
+
+    def _arrays(self, wanted: list[ValueType | None], batch: list[pa.Array], row: int) -> list[pa.Array]:
+        pairs = zip(self.stream.names, batch, wanted, strict=True)
+        return [raw if kind is None else self._made(name, raw, kind, row) for name, raw, kind in pairs]
+
+    def _first(self, wanted: list[ValueType | None], batch: list[pa.Array]) -> pa.Table:
+        """A table of the first rows alone."""
+        collector = self._collector(wanted)
+        collector.add([array[:FIRST_ROWS] for array in self._arrays(wanted, batch, 0)])
         return collector.table()
 
     def _wanted(self, column: int) -> ValueType | None:

@@ -5,7 +5,7 @@ from typing import Any
 
 import pyarrow as pa
 
-IN_MEMORY = 96 * 1024 * 1024
+IN_MEMORY = 32 * 1024 * 1024
 """Bytes that are kept in memory."""
 
 

@@ -5,12 +5,9 @@ bound. The session is read-only at the server, and waits for locks a limited tim
 """
 
 from collections.abc import Iterator, Mapping
-from concurrent.futures import Future, ThreadPoolExecutor
-from contextlib import contextmanager, suppress
-from dataclasses import dataclass
+from contextlib import closing, contextmanager
 from datetime import date, datetime
 from decimal import Decimal
-from itertools import chain, repeat
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -24,24 +21,15 @@ from sqlalchemy.pool import NullPool
 
 from northmoor.core.errors import ConnectionFault, QueryError
 from northmoor.core.model.connections import PostgresqlConnection
-from northmoor.core.model.types import MAX_PRECISION, ValueType
 from northmoor.core.sources.catalog import Catalog, Routine, reflected_tables
-from northmoor.core.sources.driver import BATCH, FIRST_ROWS, Asked, Stream, limited, unique_column_names
-from northmoor.core.sources.inference import UNKNOWN_SCALE
+from northmoor.core.sources.driver import Asked, Stream, limited
 from northmoor.core.sources.placeholders import Written, written
+from northmoor.core.sources.postgresql_rows import Fetching
 from northmoor.core.sources.server import WAIT, unreachable
 from northmoor.core.sources.values import Value
 from northmoor.core.stopping import Stop
 
 _ENCRYPTION = {"off": "disable", "if offered": "prefer", "required": "require", "verified": "verify-full"}
-_SIMPLE = {
-    "int2": "integer", "int4": "integer", "int8": "integer", "oid": "integer", "float4": "float", "float8": "float",
-    "bool": "boolean", "date": "date", "timestamp": "timestamp", "timestamptz": "timestamp",
-}  # fmt: skip
-_LOOK_EVERY = 0.2
-"""Seconds between looks whether a fetch was stopped."""
-_NO_COPY = {"adbc.postgresql.use_copy": "false"}
-_AS_NUMERIC = frozenset({"money"})
 _OIDS = {bool: 16, int: 20, float: 701, Decimal: 1700, datetime: 1114, date: 1082, str: 25}
 _ESTIMATES = """
 select n.nspname, c.relname, greatest(c.reltuples, 0)::bigint
@@ -115,15 +103,15 @@ class PostgresqlDriver:
         try:
             with (
                 connection,
-                connection.cursor(adbc_stmt_kwargs=_NO_COPY) as cursor,
-                asked.stop.interrupting(lambda: _cancel(cursor)),
+                connection.cursor() as clock,
+                closing(Fetching(connection, text.sql, _bound(asked.values, order), asked.stop)) as rows,
+                asked.stop.interrupting(rows.cancel),
             ):
-                moment = _one(cursor, "select transaction_timestamp()")
-                columns = _declare(cursor, text.sql, _bound(asked.values, order))
-                batches = limited(_batches(cursor, asked.stop), len(columns), asked.stop)
-                kinds = tuple(column.kind for column in columns)
-                yield Stream(tuple(column.name for column in columns), kinds, batches, moment)
-        except adbc_driver_manager.Error as error:
+                names, kinds = tuple(c.name for c in rows.columns), tuple(c.kind for c in rows.columns)
+                moment = _one(clock, "select transaction_timestamp()")
+                batches = limited(rows.batches, len(names), asked.stop)
+                yield Stream(names, kinds, batches, moment, preview=rows.preview)
+        except (adbc_driver_manager.Error, OSError) as error:  # a copy that breaks off is told by Arrow
             asked.stop.check()
             raise _fault(error) from error
 
@@ -145,8 +133,8 @@ class PostgresqlDriver:
             connect_timeout=WAIT,
             keepalives_idle=30,
             application_name="Northmoor",
-            options=f"-c default_transaction_read_only=on -c lock_timeout={WAIT}s -c timezone={zone.key} "
-            "-c cursor_tuple_fraction=1 -c client_encoding=utf8",
+            options="-c default_transaction_read_only=on -c default_transaction_isolation=repeatable\\ read "
+            f"-c lock_timeout={WAIT}s -c timezone={zone.key} -c cursor_tuple_fraction=1 -c client_encoding=utf8",
         )
 
     def _unreachable(self, told: str) -> ConnectionFault:
@@ -160,13 +148,6 @@ class PostgresqlDriver:
         if "could not translate host name" in words or "failed to resolve host" in words:
             return unreachable(self._connection, "host", told)
         return unreachable(self._connection, "port", told)
-
-
-@dataclass(frozen=True)
-class _Column:
-    name: str
-    kind: ValueType | None
-    cast: str | None
 
 
 def _numbered(sql: str) -> tuple[Written, list[str]]:
@@ -186,94 +167,19 @@ def _bound(values: Mapping[str, Value], order: list[str]) -> pa.RecordBatch | No
     return pa.record_batch(arrays, names=order) if order else None
 
 
-def _declare(cursor: Any, sql: str, bound: pa.RecordBatch | None) -> list[_Column]:
-    """Open the cursor for a query. Columns of types that Arrow has no exact form for come as the server's text."""
-    columns = _opened(cursor, sql, bound)
-    if any(column.cast for column in columns):
-        cursor.execute("close rows")
-        names = ", ".join(f"c{n}" for n in range(len(columns)))
-        wanted = ", ".join(f"c{n}{column.cast or ''}" for n, column in enumerate(columns))
-        renamed = _opened(cursor, f"select {wanted} from ({sql}\n) as given ({names})", bound)
-        columns = [_Column(old.name, new.kind, None) for old, new in zip(columns, renamed, strict=True)]
-    return columns
-
-
-def _opened(cursor: Any, sql: str, bound: pa.RecordBatch | None) -> list[_Column]:
-    cursor.execute(f"declare rows no scroll cursor for {sql}", bound)
-    cursor.execute("fetch 0 from rows")
-    schema = cursor.fetch_arrow_table().schema
-    names = unique_column_names(schema.names)
-    return [_column(name, entry) for name, entry in zip(names, schema, strict=True)]
-
-
-def _column(name: str, entry: pa.Field) -> _Column:
-    told = {key.decode(): value.decode() for key, value in (entry.metadata or {}).items()}
-    kind = told.get("POSTGRESQL:type", "")
-    if kind in _SIMPLE:
-        return _Column(name, ValueType(_SIMPLE[kind]), None)  # type: ignore[arg-type]  # the table holds kinds
-    if kind == "numeric":
-        return _Column(name, _decimal(int(told.get("POSTGRESQL:typmod", "-1"))), None)
-    if kind in _AS_NUMERIC:
-        return _Column(name, None, "::numeric")
-    return _Column(name, ValueType("text"), None if pa.types.is_string(entry.type) else "::text")
-
-
-def _decimal(modifier: int) -> ValueType:
-    """Digits and places of a numeric, which the server packs into one number behind a header of four."""
-    digits, places = (modifier - 4) >> 16, (modifier - 4) & 0x7FF
-    if modifier < 4 or digits > MAX_PRECISION or places > digits:
-        return ValueType("decimal", MAX_PRECISION, UNKNOWN_SCALE)
-    return ValueType("decimal", digits, places)
-
-
-def _batches(cursor: Any, stop: Stop) -> Iterator[list[pa.Array]]:
-    """Batches, the next one being fetched while one is worked on."""
-    sizes = chain([FIRST_ROWS], repeat(BATCH))
-    with ThreadPoolExecutor(1) as ahead:
-        waiting = ahead.submit(_fetch, cursor, next(sizes))
-        try:
-            while (table := _awaited(waiting, cursor, stop)).num_rows:
-                waiting = ahead.submit(_fetch, cursor, next(sizes))
-                yield [_plain(column.combine_chunks()) for column in table.columns]
-        finally:
-            if not waiting.done():
-                _cancel(cursor)
-
-
-def _awaited(waiting: "Future[pa.Table]", cursor: Any, stop: Stop) -> pa.Table:
-    """The batch that is on its way. A stop that came between two statements cancelled neither, so it is repeated."""
-    while True:
-        try:
-            return waiting.result(_LOOK_EVERY)
-        except TimeoutError:
-            if stop.is_set():
-                _cancel(cursor)
-
-
-def _fetch(cursor: Any, count: int) -> pa.Table:
-    cursor.execute(f"fetch {count} from rows")
-    return cursor.fetch_arrow_table()
-
-
-def _plain(array: Any) -> pa.Array:
-    return array.storage if isinstance(array.type, pa.BaseExtensionType) else array
-
-
 def _one(cursor: Any, sql: str) -> Any:
     cursor.execute(sql)
     return cursor.fetch_arrow_table().column(0)[0].as_py().replace(microsecond=0)
-
-
-def _cancel(cursor: Any) -> None:
-    with suppress(adbc_driver_manager.Error):  # there is nothing to cancel when the statement has just ended
-        cursor.adbc_cancel()
 
 
 def _canceller(connection: sa.Connection) -> Any:
     return connection.connection.driver_connection.cancel_safe  # type: ignore[union-attr]  # it is open
 
 
-def _fault(error: adbc_driver_manager.Error) -> QueryError | ConnectionFault:
+def _fault(error: adbc_driver_manager.Error | OSError) -> QueryError | ConnectionFault:
+    if isinstance(error, OSError):
+        told = _bare(str(error))
+        return ConnectionFault(f"The server ended the connection ({told}). Nothing is lost; run the query again.")
     details = {key.decode() if isinstance(key, bytes) else key: value for key, value in error.details or ()}
     told = details.get("PG_DIAG_MESSAGE_PRIMARY", b"").decode() or _bare(str(error))
     state = error.sqlstate or ""
