@@ -267,6 +267,16 @@ class Window(QMainWindow):
         add = self.pages.add_column if as_what == "column" else self.pages.add_level
         add(field)
 
+    def add_query(self) -> None:
+        """Ask in Data what a new query runs on."""
+        self.show_workspace("data")
+        self.data.queries.new_menu()
+
+    def add_connection(self) -> None:
+        """Ask in Data for a new connection."""
+        self.show_workspace("data")
+        self.data.catalogs.ask(None)
+
     @property
     def is_up_to_date(self) -> bool:
         """Whether the pages in view are those of the report and values as they are now."""
@@ -450,7 +460,7 @@ class Window(QMainWindow):
         ):
             action.setEnabled(bool(label))
             action.setText(f"{name} · {label}" if label else name)
-        for name in ("save", "save_as", "add_column", "add_level", "refresh"):
+        for name in ("save", "save_as", "add_column", "add_level", "add_query", "add_connection", "refresh"):
             actions[name].setEnabled(has_report)
         actions["deliver"].setEnabled(self._rendered is not None)
         self._deliver.setEnabled(self._rendered is not None)

@@ -95,7 +95,7 @@ def in_dialog(kind: type[QDialog], fill: Callable[[Any], None]) -> None:
 
 
 def add_query(window: Window, **parts: Any) -> None:
-    window.data.add_query(Query(**parts))
+    window.data.queries.add(Query(**parts))
 
 
 def test_tables_can_be_browsed_searched_and_looked_into(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
@@ -307,11 +307,11 @@ def test_queries_are_combined_linked_renamed_and_removed(window: Window, data: D
         dialog.accept()
 
     in_dialog(DetailDialog, link)
-    data._ask_detail(window.desk.report.query("fares"))
+    data.queries.ask_detail(window.desk.report.query("fares"))
     rows_shown(window, qtbot, 10)
-    data.rename("routes", "summer_routes")
+    data.queries.rename("routes", "summer_routes")
     assert window.desk.report.query("fares").detail_of.query == "summer_routes"
-    data._remove_query("summer_routes")
+    data.queries.remove("summer_routes")
     assert [q.name for q in window.desk.report.queries] == ["fares", "summer_routes", "both"]
     assert "which is not defined" in window._notice.toolTip() or "not defined" in window._notice.text()
     settle(window, qtbot)
@@ -320,7 +320,7 @@ def test_queries_are_combined_linked_renamed_and_removed(window: Window, data: D
 def test_a_query_is_shared_and_changing_it_names_its_reports(
     window: Window, data: DataWorkspace, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    data.share(window.desk.report.query("fares"), "fares-shared")
+    data.queries.share(window.desk.report.query("fares"), "fares-shared")
     window.save()
     query = window.desk.report.query("fares")
     assert (query.shared, query.sql, query.connection) == ("fares-shared", "", None)
@@ -339,16 +339,16 @@ def test_a_query_is_shared_and_changing_it_names_its_reports(
     assert "fares-by-route.moor" in said[0]
     library = Library.around(window.desk.path)
     assert "'refunded'" in library.shared_query("fares-shared").sql
-    assert data._make_own(window.desk.report.query("fares"))
+    assert data.queries.make_own(window.desk.report.query("fares"))
     assert "'refunded'" in window.desk.report.query("fares").sql
     settle(window, qtbot)
 
 
 def test_saved_rows_stand_in_when_the_connection_is_gone(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
-    data._save_rows(window.desk.report.query("fares"))
+    data.queries.save_rows(window.desk.report.query("fares"))
     stored = window.desk.report.query("fares").sample
     assert stored == "reports/fares-by-route.rows/fares.parquet"
-    data._use_saved(window.desk.report.query("fares"), True)
+    data.queries.use_saved(window.desk.report.query("fares"), True)
     rows_shown(window, qtbot, 94)
     assert "saved rows" in data.pane.told.text()
     settle(window, qtbot)
@@ -405,7 +405,7 @@ def test_a_connection_is_tested_added_changed_and_removed(
     added = window.desk.library.connection("exports")
     assert isinstance(added, FilesConnection)
     assert added.path == "exports"
-    data.read_catalogs()
+    data.catalogs.read()
     tree = data.panel.tree
     qtbot.waitUntil(
         lambda: (
@@ -417,12 +417,12 @@ def test_a_connection_is_tested_added_changed_and_removed(
         ),
         timeout=5_000,
     )
-    data._query_from_table("exports", "targets")
+    data.catalogs.query_from_table("exports", "targets")
     data.run()
     rows_shown(window, qtbot, 1)
     assert "on files of exports" in data.plan.text()
     monkeypatch.setattr(QMessageBox, "question", lambda *_: QMessageBox.StandardButton.Yes)
-    data._remove_connection("exports")
+    data.catalogs.remove("exports")
     assert [c.name for c in Library.around(window.desk.path).connections.connections if c.name == "exports"] == []
     assert window.desk.report.query("targets").sql.startswith("select targets.route")
     settle(window, qtbot)
@@ -453,14 +453,14 @@ def test_a_server_is_connected_and_a_query_moves_to_it_without_losing_its_sql(
     add_query(window, name="fleet", connection="tarrow", sql="select name, built from vessels where built > 2000")
     data.run()
     rows_shown(window, qtbot, 4)
-    data._change_connection("tarrow_pg")
+    data.queries.change_connection("tarrow_pg")
     rows_shown(window, qtbot, 4)
     assert window.desk.report.query("fleet").connection == "tarrow_pg"
     assert "tarrow_pg (PostgreSQL)" in data.plan.text()
     assert "runs as: reader at localhost, read-only" in data.plan.text()
-    data.read_catalogs()
-    qtbot.waitUntil(lambda: "tarrow_pg" in data._catalogs, timeout=10_000)
-    data._query_from_routine("tarrow_pg", "season_totals")
+    data.catalogs.read()
+    qtbot.waitUntil(lambda: "tarrow_pg" in data.catalogs.known, timeout=10_000)
+    data.catalogs.query_from_routine("tarrow_pg", "season_totals")
     assert data.editor.text() == "select * from season_totals(:wanted)"
     settle(window, qtbot)
 

@@ -3,13 +3,11 @@
 import re
 from pathlib import Path
 
-from PyQt6.QtCore import QPoint, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut, QShowEvent
 from PyQt6.QtWidgets import (
-    QDialog,
     QFileDialog,
     QHBoxLayout,
-    QInputDialog,
     QMessageBox,
     QPushButton,
     QScrollArea,
@@ -18,12 +16,12 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from northmoor.app.data.catalog import CatalogPanel, Node, menu_of
+from northmoor.app.data.catalog import CatalogPanel
+from northmoor.app.data.catalogs import Catalogs
 from northmoor.app.data.column_panel import ColumnPanel
-from northmoor.app.data.connecting import ConnectionDialog
 from northmoor.app.data.crosscheck import CrossCheck
+from northmoor.app.data.query_actions import QueryActions
 from northmoor.app.data.query_bar import QueryBar
-from northmoor.app.data.query_dialogs import DetailDialog
 from northmoor.app.data.rows_pane import RowsPane
 from northmoor.app.data.sentence_view import SentenceView, Surroundings
 from northmoor.app.data.side import PlanPanel, line, section
@@ -35,8 +33,7 @@ from northmoor.core.deliver.tables import write_table
 from northmoor.core.errors import NorthmoorError, QueryError, RefusedQuery, WrongPassword
 from northmoor.core.expr.formats import Customs
 from northmoor.core.model import edits
-from northmoor.core.model.connections import MariadbConnection, PostgresqlConnection
-from northmoor.core.model.data import Parameter, Query, QueryColumn, SharedQuery
+from northmoor.core.model.data import Parameter, Query, QueryColumn
 from northmoor.core.sources.catalog import Catalog, CatalogColumn, CatalogTable
 from northmoor.core.sources.connections import Library
 from northmoor.core.sources.driver import FIRST_ROWS, Asked
@@ -45,8 +42,7 @@ from northmoor.core.sources.guard import check_query
 from northmoor.core.sources.inference import infer_parameter_kind
 from northmoor.core.sources.plan import plan
 from northmoor.core.sources.resolving import dialect_of, fill_shared, resolve
-from northmoor.core.sources.samples import write_sample
-from northmoor.core.sources.saying import begun, sql_name
+from northmoor.core.sources.saying import sql_name
 from northmoor.core.sources.sentence import Sentence, read, write
 from northmoor.core.sources.values import bind
 from northmoor.core.stopping import Stop
@@ -60,18 +56,15 @@ _NO_SENTENCE = "This SQL says more than a sentence can. It runs as it stands at 
 class DataWorkspace(QWidget):
     """Edits and runs the report's queries. A change of a query is a step of the report that can be undone."""
 
-    catalog_read = pyqtSignal(object)
     checked = pyqtSignal(object)
     written = pyqtSignal(object)
 
     def __init__(self, desk: Desk, worker: Worker, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._desk, self._worker = desk, worker
-        self._query: str | None = None
+        self.desk, self.worker = desk, worker
+        self.query_name: str | None = None
         self._shown: tuple[str, str] | None = None  # query and SQL as they were last put into the editor
-        self._catalogs: dict[str, Catalog] = {}
         self._names: dict[str, tuple[str, ...]] = {}
-        self._asked_passwords: set[str] = set()
         self._waiting = ""
         self.panel = CatalogPanel()
         self.bar = QueryBar()
@@ -81,6 +74,8 @@ class DataWorkspace(QWidget):
         self.columns = ColumnPanel()
         self.plan = PlanPanel()
         self.check = QPushButton(icon("check"), "Check")
+        self.queries = QueryActions(self)
+        self.catalogs = Catalogs(self)
         self._settle = QTimer(self)
         self._settle.setSingleShot(True)
         self._settle.setInterval(_SETTLE)
@@ -150,7 +145,7 @@ class DataWorkspace(QWidget):
         return split
 
     def _connect(self) -> None:
-        desk, worker, panel, pane = self._desk, self._worker, self.panel, self.pane
+        desk, worker, panel, pane = self.desk, self.worker, self.panel, self.pane
         pane.run.clicked.connect(self.run)
         pane.stop.clicked.connect(worker.stop)
         pane.totals.clicked.connect(self.check_totals)
@@ -163,123 +158,106 @@ class DataWorkspace(QWidget):
         desk.opened.connect(self._opened)
         desk.changed.connect(self._changed)
         panel.query_picked.connect(self.pick)
-        panel.query_menu_wanted.connect(self._query_menu)
-        panel.new_query_wanted.connect(self._new_query_menu)
-        panel.connection_wanted.connect(lambda: self.ask_connection(None))
-        panel.connection_menu_wanted.connect(self._node_menu)
-        panel.tree.name_wanted.connect(self._insert)
+        panel.query_menu_wanted.connect(self.queries.menu)
+        panel.new_query_wanted.connect(self.queries.new_menu)
+        panel.connection_wanted.connect(lambda: self.catalogs.ask(None))
+        panel.connection_menu_wanted.connect(self.catalogs.menu)
+        panel.tree.name_wanted.connect(self.insert)
         panel.tree.first_rows_wanted.connect(self.show_first_rows)
-        self.bar.connection_chosen.connect(self._change_connection)
-        self.bar.menu_wanted.connect(lambda at: self._query_menu(self._query or "", at))
+        self.bar.connection_chosen.connect(self.queries.change_connection)
+        self.bar.menu_wanted.connect(lambda at: self.queries.menu(self.query_name or "", at))
         self.sentence.changed.connect(self._sentence_changed)
         self.editor.textChanged.connect(self._settle.start)
         self._settle.timeout.connect(self._follow_sql)
         self.columns.changed.connect(self._change_column)
-        self.catalog_read.connect(self._show_catalog)
+        self.catalogs.changed.connect(self._follow_catalog)
         self.checked.connect(self._show_checked)
         self.written.connect(self._show_written)
         worker.rows_fetched.connect(self._show_rows)
-        worker.rows_failed.connect(self._show_fault)
+        worker.rows_failed.connect(self.show_fault)
         worker.busy_changed.connect(pane.stop.setEnabled)
 
     # what is at hand
 
     @property
-    def _library(self) -> Library:
-        assert self._desk.library is not None
-        return self._desk.library
+    def library(self) -> Library:
+        """The library of the open report."""
+        assert self.desk.library is not None
+        return self.desk.library
 
-    def _current(self) -> Query | None:
-        report = self._desk.report
-        found = [q for q in report.queries if q.name == self._query] if report is not None else []
+    def current(self) -> Query | None:
+        """The query at hand."""
+        report = self.desk.report
+        found = [q for q in report.queries if q.name == self.query_name] if report is not None else []
         return found[0] if found else None
 
     def _sql(self, query: Query) -> str:
         """A query's SQL, that of the library for a shared one."""
         try:
-            return fill_shared(query, self._library).sql
+            return fill_shared(query, self.library).sql
         except NorthmoorError:
             return query.sql
 
-    def _around(self, query: Query) -> Surroundings:
+    def around(self, query: Query) -> Surroundings:
         """What a query's sentence can speak of; a combined one speaks of the other queries."""
-        report = self._desk.report
+        report = self.desk.report
         assert report is not None
         parameters = tuple(p.name for p in report.parameters)
         try:
-            dialect = dialect_of(query, self._library)
-            connection = fill_shared(query, self._library).connection
+            dialect = dialect_of(query, self.library)
+            connection = fill_shared(query, self.library).connection
         except NorthmoorError:
             return Surroundings(parameters=parameters)
         if connection is not None:
-            return Surroundings(self._catalogs.get(connection, Catalog()), dialect, parameters)
+            return Surroundings(self.catalogs.known.get(connection, Catalog()), dialect, parameters)
         others = [q for q in report.queries if q.name != query.name]
         tables = [CatalogTable(q.name, self._columns_of(q.name), None) for q in others]
         return Surroundings(Catalog(tuple(tables)), dialect, parameters)
 
     def _columns_of(self, query: str) -> tuple[CatalogColumn, ...]:
-        return tuple(CatalogColumn(name, "") for name in self._column_names(query))
+        return tuple(CatalogColumn(name, "") for name in self.column_names(query))
 
-    def _column_names(self, query: str) -> list[str]:
+    def column_names(self, query: str) -> list[str]:
         """A query's columns, as far as they are known from its last run or its settings."""
-        report = self._desk.report
+        report = self.desk.report
         assert report is not None
         return list(self._names.get(query, ())) or [c.name for c in report.query(query).columns]
 
     # the report
 
     def _opened(self) -> None:
-        report = self._desk.report
+        report = self.desk.report
         assert report is not None
-        self._query = report.queries[0].name if report.queries else None
-        self._names, self._shown, self._asked_passwords = {}, None, set()
-        self.read_catalogs()
+        self.query_name = report.queries[0].name if report.queries else None
+        self._names, self._shown = {}, None
+        self.catalogs.forget()
         self.pane.clear("Run the query to see its rows (Ctrl+Enter).")
-        self.pane.tell("" if self._query else "The report has no query yet; add one with + beside Queries.", "quiet")
+        self.pane.tell(
+            "" if self.query_name else "The report has no query yet; add one with + beside Queries.", "quiet"
+        )
         if self.isVisible():
-            self._run_quietly()
+            self.run_quietly()
 
-    def read_catalogs(self, only: str | None = None, refresh: bool = False) -> None:
-        """Read what the connections hold, or one of them, anew if asked."""
-        library = self._library
-        if only is None:
-            self._catalogs = {}
-            self.panel.show_connections(library.connections.connections)
-        for connection in library.connections.connections:
-            name = connection.name
-            if only in (None, name):
-                self._worker.run_task(
-                    lambda stop, name=name: library.catalog(name, stop, refresh),  # type: ignore[misc]
-                    lambda found, name=name: self.catalog_read.emit((name, found)),  # type: ignore[misc]
-                )
-
-    def _show_catalog(self, read_one: tuple[str, Catalog | Exception]) -> None:
-        name, found = read_one
-        if isinstance(found, Catalog):
-            self._catalogs[name] = found
-            self.panel.show_catalog(name, found)
-        else:
-            self.panel.show_catalog(name, str(getattr(found, "message", found)))
-            if isinstance(found, WrongPassword):
-                self._ask_password(name)
-        query = self._current()
+    def _follow_catalog(self) -> None:
+        """Joins and columns can be offered when their tables are known."""
+        query = self.current()
         if query is not None:
             self._show_sentence(query)
 
     def _changed(self) -> None:
-        report = self._desk.report
+        report = self.desk.report
         if report is None:
             return
         names = [q.name for q in report.queries]
-        if self._query not in names:
-            self._query = names[0] if names else None
+        if self.query_name not in names:
+            self.query_name = names[0] if names else None
             self.pane.clear("Run the query to see its rows (Ctrl+Enter).")
-        query = self._current()
-        self.panel.show_queries(report.queries, self._query)
-        self.bar.show_query(query, [c.name for c in self._library.connections.connections])
+        query = self.current()
+        self.panel.show_queries(report.queries, self.query_name)
+        self.bar.show_query(query, [c.name for c in self.library.connections.connections])
         self.editor.setReadOnly(query is None)
         sql = self._sql(query) if query is not None else ""
-        shown = (self._query or "", sql)
+        shown = (self.query_name or "", sql)
         if shown != self._shown:
             self._shown = shown
             self.editor.setText(sql)
@@ -293,35 +271,35 @@ class DataWorkspace(QWidget):
         self._show_column()
 
     def _customs(self) -> Customs:
-        report = self._desk.report
+        report = self.desk.report
         assert report is not None
         return Customs(report.locale, report.currency, report.time_zone)
 
     def _settings(self, query: Query) -> dict[str, QueryColumn]:
         try:
-            return {column.name: column for column in fill_shared(query, self._library).columns}
+            return {column.name: column for column in fill_shared(query, self.library).columns}
         except NorthmoorError:
             return {}
 
     def pick(self, name: str) -> None:
         """Show another query and its rows."""
-        if name != self._query:
-            self._query = name
+        if name != self.query_name:
+            self.query_name = name
             self.pane.clear("Run the query to see its rows (Ctrl+Enter).")
             self.pane.tell("", "quiet")
             self._changed()
-            self._run_quietly()
+            self.run_quietly()
 
     def showEvent(self, event: QShowEvent | None) -> None:
         """Rows are there when the workspace is looked at."""
         super().showEvent(event)
-        if self._desk.report is not None and self.pane.rows is None:
-            self._run_quietly()
+        if self.desk.report is not None and self.pane.rows is None:
+            self.run_quietly()
 
     # sentence and SQL
 
     def _show_sentence(self, query: Query) -> None:
-        around = self._around(query)
+        around = self.around(query)
         sql = self.editor.text()
         words = [f":{name}" for name in around.parameters]
         words += [name for table in around.catalog.tables for name in (table.name, *(c.name for c in table.columns))]
@@ -340,7 +318,7 @@ class DataWorkspace(QWidget):
             self.sentence.show_sentence(found, around)
 
     def _follow_sql(self) -> None:
-        query = self._current()
+        query = self.current()
         self.editor.mark_fault(None)
         if query is not None:
             self._show_sentence(query)
@@ -351,17 +329,17 @@ class DataWorkspace(QWidget):
 
     def run(self, label: str | bool = "Change the SQL") -> None:
         """Take the SQL into the report and fetch its rows."""
-        query = self._current()
+        query = self.current()
         if query is None:
             return
         sql = self.editor.text()
         try:
-            check_query(sql, dialect_of(query, self._library))
+            check_query(sql, dialect_of(query, self.library))
         except NorthmoorError as error:
-            self._show_fault(error)
+            self.show_fault(error)
             return
         if self._keep_sql(query, sql, label if isinstance(label, str) else "Change the SQL"):
-            self._fetch(query.name, refresh=False)
+            self.fetch(query.name, refresh=False)
 
     def _keep_sql(self, query: Query, sql: str, label: str) -> bool:
         """Take the SQL into the report, or into the library's query; whether that was done."""
@@ -370,12 +348,12 @@ class DataWorkspace(QWidget):
         if query.shared:
             return self._keep_shared(query, sql)
         self._shown = (query.name, sql)
-        return self._desk.edit(label, lambda r, _: edits.change_query(r, query.name, sql=sql))
+        return self.desk.edit(label, lambda r, _: edits.change_query(r, query.name, sql=sql))
 
     def _keep_shared(self, query: Query, sql: str) -> bool:
         """Change a query of the library after saying which reports use it, or make it this report's own."""
         assert query.shared is not None
-        users = [path.name for path in self._library.reports_with(query.shared)]
+        users = [path.name for path in self.library.reports_with(query.shared)]
         box = QMessageBox(self)
         box.setWindowTitle(f"Change {query.shared}?")
         box.setTextFormat(Qt.TextFormat.PlainText)
@@ -389,42 +367,38 @@ class DataWorkspace(QWidget):
         box.exec()
         try:
             if box.clickedButton() is for_all:
-                shared = self._library.shared_query(query.shared)
-                self._library.save_shared_query(query.shared, shared.but(sql=sql))
+                shared = self.library.shared_query(query.shared)
+                self.library.save_shared_query(query.shared, shared.but(sql=sql))
                 self._shown = (query.name, sql)
-                self._desk.changed.emit()
+                self.desk.changed.emit()
                 return True
             if box.clickedButton() is own:
-                return self._make_own(query, sql)
+                return self.queries.make_own(query, sql)
         except NorthmoorError as error:
-            self._show_fault(error)
+            self.show_fault(error)
         return False
 
-    def _make_own(self, query: Query, sql: str | None = None) -> bool:
-        filled = fill_shared(query, self._library)
-        changes = {"shared": None, "connection": filled.connection, "sql": sql or filled.sql, "columns": filled.columns}
-        return self._desk.edit("Make the query own", lambda r, _: edits.change_query(r, query.name, **changes))
-
-    def _run_quietly(self) -> None:
+    def run_quietly(self) -> None:
         """Show the rows of the query as it stands, without changing anything."""
-        query = self._current()
+        query = self.current()
         if query is not None and self.isVisible() and self._sql(query).strip():
-            self._fetch(query.name, refresh=False)
+            self.fetch(query.name, refresh=False)
 
-    def _fetch(self, query: str, refresh: bool) -> None:
-        report = self._desk.report
+    def fetch(self, query: str, refresh: bool) -> None:
+        """Fetch a query's rows and show them."""
+        report = self.desk.report
         assert report is not None
         self.editor.mark_fault(None)
         self._waiting = query
         self.pane.tell(f"Running {query} …", "quiet")
-        self._worker.fetch_rows(RenderJob(report, self._desk.values, None, self._library, refresh), query)
+        self.worker.fetch_rows(RenderJob(report, self.desk.values, None, self.library, refresh), query)
 
     def check_sql(self) -> None:
         """Ask the server whether it would run the SQL."""
-        query, report = self._current(), self._desk.report
+        query, report = self.current(), self.desk.report
         if query is None or report is None:
             return
-        library, values = self._library, self._desk.values
+        library, values = self.library, self.desk.values
         tried = report.but(
             queries=tuple(q.but(sql=self.editor.text()) if q.name == query.name else q for q in report.queries)
         )
@@ -442,12 +416,12 @@ class DataWorkspace(QWidget):
             library.driver(resolved.query.connection).check(Asked(resolved.checked, used, tried.zone, stop))
             return f"{resolved.query.connection} would run it. Nothing was run."
 
-        self._worker.run_task(ask, self.checked.emit)
+        self.worker.run_task(ask, self.checked.emit)
 
     def _show_checked(self, found: object) -> None:
         if isinstance(found, NorthmoorError):
-            self._waiting = self._query or ""
-            self._show_fault(found)
+            self._waiting = self.query_name or ""
+            self.show_fault(found)
         else:
             self.editor.mark_fault(None)
             self.pane.tell(str(found), "good")
@@ -455,9 +429,9 @@ class DataWorkspace(QWidget):
     # rows
 
     def _show_rows(self, rows: Rows) -> None:
-        if self._desk.report is None or rows.query != self._waiting:
+        if self.desk.report is None or rows.query != self._waiting:
             return
-        query = self._current()
+        query = self.current()
         settings = self._settings(query) if query is not None and rows.query == query.name else {}
         self.pane.show_rows(rows, self._customs(), settings)
         count = rows.table.num_rows
@@ -487,7 +461,8 @@ class DataWorkspace(QWidget):
         gone = [name for name in before if name not in rows.names]
         return ([f"New: {', '.join(new)}."] if new else []) + ([f"Gone: {', '.join(gone)}."] if gone else [])
 
-    def _show_fault(self, error: NorthmoorError) -> None:
+    def show_fault(self, error: NorthmoorError) -> None:
+        """Tell a fault of the query at hand, mark it in the SQL, and offer what mends it."""
         self.pane.tell(str(error), "fault")
         if self.pane.rows is None:
             self.pane.view.hint = "There are no rows to show."
@@ -500,46 +475,47 @@ class DataWorkspace(QWidget):
             self.pane.remedy.setProperty("parameter", missing[1])
             self.pane.remedy.show()
         if isinstance(error, WrongPassword):
-            self._ask_password(error.place.connection or "")
+            self.catalogs.ask_password(error.place.connection or "")
 
     def _remedy(self) -> None:
         """Add the parameter that the SQL names, of the kind that the SQL compares it with."""
-        query = self._current()
+        query = self.current()
         name = str(self.pane.remedy.property("parameter"))
         if query is None:
             return
-        around = self._around(query)
+        around = self.around(query)
         try:
             kind = infer_parameter_kind(check_query(self.editor.text(), around.dialect), around.catalog, name)
         except NorthmoorError:
             kind = "text"
         default = {"text": "", "boolean": False, "date": "2025-01-01", "timestamp": "2025-01-01T00:00"}.get(kind, 0)
         added = Parameter(name=name, kind=kind, default=default)
-        if self._desk.edit(f"Add the parameter {name}", lambda r, _: edits.add_parameter(r, added)):
+        if self.desk.edit(f"Add the parameter {name}", lambda r, _: edits.add_parameter(r, added)):
             self.run()
 
     def show_first_rows(self, connection: str, table: str) -> None:
         """Show a table's first rows; the report stays as it is."""
-        report = self._desk.report
+        report = self.desk.report
         if report is None:
             return
-        dialect = self._library.driver(connection).dialect
+        dialect = self.library.driver(connection).dialect
         sql = f"select * from {sql_name(table, dialect)} limit {FIRST_ROWS}"
         tried = report.but(queries=(*report.queries, Query(name=_PREVIEW, connection=connection, sql=sql)))
         self._waiting = _PREVIEW
         self.pane.clear("")
         self.pane.title.setText("First rows")
         self.pane.tell(f"Reading {table} …", "quiet")
-        self._worker.fetch_rows(RenderJob(tried, self._desk.values, None, self._library), _PREVIEW)
+        self.worker.fetch_rows(RenderJob(tried, self.desk.values, None, self.library), _PREVIEW)
 
-    def _insert(self, name: str) -> None:
+    def insert(self, name: str) -> None:
+        """Put a name into the SQL."""
         self.editor.insert(name)
         self.editor.setFocus()
 
     # the column at hand
 
     def _show_column(self) -> None:
-        query, rows = self._current(), self.pane.rows
+        query, rows = self.current(), self.pane.rows
         name = self.pane.header.property("chosen")
         if query is None or rows is None or rows.query != query.name or name not in rows.names:
             self.columns.show_column(None, None)
@@ -548,252 +524,42 @@ class DataWorkspace(QWidget):
         self.columns.show_column(setting, rows.types[rows.names.index(name)])
 
     def _change_column(self, column: str, changes: dict[str, object]) -> None:
-        query = self._current()
+        query = self.current()
         if query is None:
             return
         name = query.name
-        done = self._desk.edit(
+        done = self.desk.edit(
             f"Change the column {column}", lambda r, _: edits.change_query_column(r, name, column, **changes)
         )
         if done and "type" in changes:
-            self._fetch(name, refresh=False)
+            self.fetch(name, refresh=False)
         elif not done:
             self._show_column()
 
     def _show_plan(self) -> None:
-        report, query = self._desk.report, self._current()
+        report, query = self.desk.report, self.current()
         if report is None or query is None or not self._sql(query).strip():
             self.plan.show_plan("It is shown when there is a query.")
             return
         try:
-            self.plan.show_plan(plan(report, query.name, self._library))
+            self.plan.show_plan(plan(report, query.name, self.library))
         except NorthmoorError as error:
             self.plan.show_plan(error.message)
-
-    # queries
-
-    def _new_query_menu(self) -> None:
-        if self._desk.report is None:
-            return
-        entries: list[tuple[str, object]] = [
-            (f"On {c.name}", lambda c=c: self.add_query(Query(name=self._free_name(c.name), connection=c.name)))
-            for c in self._library.connections.connections
-        ]
-        entries += [
-            ("", None),
-            ("Combined from other queries", lambda: self.add_query(Query(name=self._free_name("combined")))),
-        ]
-        entries += [
-            (f"Shared: {name}", lambda n=name: self.add_query(Query(name=self._free_name(n), shared=n)))
-            for name in self._library.shared_queries()
-        ]
-        button = self.panel.add_query
-        menu_of(self, entries).popup(button.mapToGlobal(QPoint(0, button.height() + 2)))
-
-    def _free_name(self, base: str) -> str:
-        report = self._desk.report
-        taken = {q.name for q in report.queries} if report is not None else set()
-        name = re.sub(r"\W+", "_", base).strip("_")[:50] or "query"
-        candidate, count = name, 2
-        while candidate in taken:
-            candidate, count = f"{name}_{count}", count + 1
-        return candidate
-
-    def add_query(self, query: Query) -> None:
-        """Add a query to the report and show it."""
-        if self._desk.edit(f"Add the query {query.name}", lambda r, _: edits.add_query(r, query)):
-            self.pick(query.name)
-            self.pane.tell("Choose a table to begin the sentence, or write SQL at the right.", "quiet")
-
-    def _query_menu(self, name: str, at: QPoint) -> None:
-        report = self._desk.report
-        found = [q for q in report.queries if q.name == name] if report is not None else []
-        if not found:
-            return
-        query = found[0]
-        self.pick(name)
-        has_rows = self.pane.rows is not None and self.pane.rows.query == name and self.pane.rows.is_whole
-        entries: list[tuple[str, object]] = [
-            ("Fetch again", lambda: self._fetch(name, refresh=True)),
-            ("Rename …", lambda: self._ask_rename(query)),
-            ("Detail of …", lambda: self._ask_detail(query)),
-            ("", None),
-            ("Save these rows beside the report", (lambda: self._save_rows(query)) if has_rows else None),
-        ]
-        if query.sample:
-            text = "Use the connection again" if query.use_sample else "Use the saved rows"
-            entries.append((text, lambda: self._use_saved(query, not query.use_sample)))
-        if query.shared:
-            entries.append(("Make it this report's own", lambda: self._make_own(query)))
-        elif query.connection:
-            entries.append(("Share in the library …", lambda: self._ask_share(query)))
-        entries += [("", None), ("Remove", lambda: self._remove_query(name))]
-        menu_of(self, entries).popup(at)
-
-    def _ask_rename(self, query: Query) -> None:
-        given, is_given = QInputDialog.getText(self, "Rename the query", "Name", text=query.name)
-        if is_given and given.strip() and given != query.name:
-            self.rename(query.name, given.strip())
-
-    def rename(self, old: str, name: str) -> None:
-        """Give a query another name."""
-        was, self._query = self._query, name
-        if not self._desk.edit(f"Rename the query {old}", lambda r, _: edits.rename_query(r, old, name)):
-            self._query = was
-
-    def _remove_query(self, name: str) -> None:
-        self._desk.edit(f"Remove the query {name}", lambda r, _: edits.remove_query(r, name))
-
-    def _ask_detail(self, query: Query) -> None:
-        report = self._desk.report
-        assert report is not None
-        others = [q.name for q in report.queries if q.name != query.name]
-        dialog = DetailDialog(query.name, others, self._column_names, query.detail_of, self)
-        if dialog.exec() == QDialog.DialogCode.Accepted:
-            link = dialog.link()
-            if self._desk.edit("Change the link", lambda r, _: edits.change_query(r, query.name, detail_of=link)):
-                self._fetch(query.name, refresh=False)
-
-    def _change_connection(self, connection: str) -> None:
-        query = self._current()
-        if query is not None and (query.connection or "") != connection:
-            name, chosen = query.name, connection or None
-            if self._desk.edit("Change the connection", lambda r, _: edits.change_query(r, name, connection=chosen)):
-                self._run_quietly()
-
-    def _ask_share(self, query: Query) -> None:
-        given, is_given = QInputDialog.getText(
-            self, "Share in the library", "Name of the shared query", text=query.name
-        )
-        if is_given and given.strip():
-            self.share(query, given.strip())
-
-    def share(self, query: Query, name: str) -> None:
-        """Keep a query in the library, and let the report use it from there."""
-        assert query.connection is not None
-        try:
-            if name in self._library.shared_queries():
-                raise QueryError(f"The library has a query {name} already; choose another name.")
-            Query(name="check", shared=name)
-            shared = SharedQuery(connection=query.connection, sql=query.sql, columns=query.columns)
-            self._library.save_shared_query(name, shared)
-        except (NorthmoorError, ValueError) as error:
-            told = (
-                error if isinstance(error, NorthmoorError) else QueryError("The name takes letters, digits, _ and -.")
-            )
-            self._show_fault(told)
-            return
-        changes = {"shared": name, "connection": None, "sql": "", "columns": ()}
-        self._desk.edit("Share the query", lambda r, _: edits.change_query(r, query.name, **changes))
-
-    def _save_rows(self, query: Query) -> None:
-        path, rows, report = self._desk.path, self.pane.rows, self._desk.report
-        assert path is not None
-        assert report is not None
-        if rows is None:
-            return
-        root = self._library.root.resolve()
-        target = path.resolve().parent / f"{path.stem}.rows" / f"{query.name}.parquet"
-        moment = rows.data_time.replace(tzinfo=report.zone)
-        try:
-            write_sample(rows.table, moment, target)
-        except NorthmoorError as error:
-            self._show_fault(error)
-            return
-        stored = str(target.relative_to(root))
-        if self._desk.edit("Save the rows", lambda r, _: edits.change_query(r, query.name, sample=stored)):
-            told = (
-                f"{rows.table.num_rows:,} rows saved in {stored}. Use them from the ⋯ menu when there is no connection."
-            )
-            self.pane.tell(told, "good")
-
-    def _use_saved(self, query: Query, is_used: bool) -> None:
-        if self._desk.edit("Use saved rows", lambda r, _: edits.change_query(r, query.name, use_sample=is_used)):
-            self._fetch(query.name, refresh=False)
-
-    # connections
-
-    def ask_connection(self, name: str | None) -> None:
-        """Ask for a new connection, or change one."""
-        if self._desk.library is None:
-            return
-        connection = self._library.connection(name) if name else None
-        dialog = ConnectionDialog(self._library, self._worker, connection, self)
-        if dialog.exec() == QDialog.DialogCode.Accepted:
-            self.read_catalogs()
-            self._desk.changed.emit()
-
-    def _node_menu(self, node: Node, at: QPoint) -> None:
-        name = node.connection
-        entries: list[tuple[str, object]] = []
-        if node.kind == "table":
-            entries += [
-                ("First rows (Space)", lambda: self.show_first_rows(name, node.name)),
-                ("New query from it", lambda: self._query_from_table(name, node.name)),
-            ]
-        elif node.kind == "routine":
-            entries.append(("New query from it", lambda: self._query_from_routine(name, node.name)))
-        elif node.kind == "connection":
-            entries += [
-                ("Change …", lambda: self.ask_connection(name)),
-                ("Read again", lambda: self.read_catalogs(name, refresh=True)),
-                ("", None),
-                ("Remove from the library", lambda: self._remove_connection(name)),
-            ]
-        else:
-            entries.append((f"Put {node.name} into the SQL", lambda: self._insert(node.name)))
-        menu_of(self, entries).popup(at)
-
-    def _query_from_table(self, connection: str, name: str) -> None:
-        table = self._catalogs.get(connection, Catalog()).table(name)
-        if table is not None:
-            dialect = self._library.driver(connection).dialect
-            sql = write(begun(table, dialect))
-            self.add_query(Query(name=self._free_name(name), connection=connection, sql=sql))
-
-    def _query_from_routine(self, connection: str, name: str) -> None:
-        found = [r for r in self._catalogs.get(connection, Catalog()).routines if r.name == name]
-        if found:
-            arguments = ", ".join(f":{argument}" for argument in found[0].arguments)
-            begin = "call" if found[0].is_procedure else "select * from"
-            self.add_query(Query(name=self._free_name(name), connection=connection, sql=f"{begin} {name}({arguments})"))
-
-    def _remove_connection(self, name: str) -> None:
-        used = [q.name for q in self._desk.report.queries if q.connection == name] if self._desk.report else []
-        told = f" {', '.join(used)} of this report use it." if used else ""
-        buttons = QMessageBox.StandardButton
-        text = f"Take {name} out of the library?{told} The data themselves stay."
-        if QMessageBox.question(self, "Remove the connection", text, buttons.Yes | buttons.Cancel) == buttons.Yes:
-            try:
-                self._library.remove(name)
-            except NorthmoorError as error:
-                self._show_fault(error)
-            self.read_catalogs()
-            self._desk.changed.emit()
-
-    def _ask_password(self, name: str) -> None:
-        """Ask for a server's password, once for each time a report is opened."""
-        if name in self._asked_passwords or not name:
-            return
-        self._asked_passwords.add(name)
-        connection = self._library.connection(name)
-        if isinstance(connection, PostgresqlConnection | MariadbConnection):
-            QTimer.singleShot(0, lambda: self.ask_connection(name))
 
     # totals and export
 
     def check_totals(self) -> None:
         """Open the cross totals of the rows."""
         if self.pane.rows is not None:
-            self._cross = CrossCheck(self.pane.rows, self._customs(), self._worker, self)
+            self._cross = CrossCheck(self.pane.rows, self._customs(), self.worker, self)
             self._cross.open()
 
     def ask_export(self) -> None:
         """Ask for a file and write the rows into it."""
         rows = self.pane.rows
-        if rows is None or self._desk.path is None:
+        if rows is None or self.desk.path is None:
             return
-        proposed = str(self._desk.path.with_name(f"{rows.query}.csv"))
+        proposed = str(self.desk.path.with_name(f"{rows.query}.csv"))
         name, _ = QFileDialog.getSaveFileName(self, "Export the rows", proposed, "CSV (*.csv);;Parquet (*.parquet)")
         if name:
             path = Path(name)
@@ -801,7 +567,7 @@ class DataWorkspace(QWidget):
 
     def export(self, path: Path) -> None:
         """Write the rows without the hidden columns."""
-        rows, query = self.pane.rows, self._current()
+        rows, query = self.pane.rows, self.current()
         if rows is None:
             return
         hidden = (
@@ -809,7 +575,7 @@ class DataWorkspace(QWidget):
         )
         table = rows.table.drop_columns([n for n in rows.names if n in hidden]) if hidden else rows.table
         self.pane.tell(f"Writing {path.name} …", "quiet")
-        self._worker.run_task(lambda _: write_table(table, path), self.written.emit)
+        self.worker.run_task(lambda _: write_table(table, path), self.written.emit)
 
     def _show_written(self, found: object) -> None:
         if isinstance(found, NorthmoorError):
