@@ -15,6 +15,6 @@ def draw_hint(view: QAbstractItemView, text: str) -> None:
     viewport = view.viewport()
     painter = QPainter(viewport)
     painter.setPen(QColor(STONE_TEXT))
-    room = viewport.rect().adjusted(4, 8, -12, -8)
+    room = viewport.rect().adjusted(12, 10, -12, -8)
     painter.drawText(room, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap, text)
     painter.end()

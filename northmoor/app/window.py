@@ -191,6 +191,8 @@ class Window(QMainWindow):
         worker.page_shown.connect(self.pages.show_page)
         worker.progress.connect(lambda text: self.tell(f"{text} · Esc stops it", "quiet"))
         worker.busy_changed.connect(self._show_busy)
+        worker.rows_fetched.connect(lambda rows: self.tell("", "quiet") if rows.is_whole else None)
+        worker.rows_failed.connect(lambda _: self.tell("", "quiet"))
         worker.delivered.connect(self._delivered)
         worker.delivery_failed.connect(lambda message: self.tell(message, "fault"))
         self._busy_timer.timeout.connect(lambda: self._progress.setVisible(True))

@@ -49,7 +49,7 @@ def rows_shown(window: Window, qtbot: QtBot, count: int) -> None:
             pane.rows is not None
             and pane.rows.is_whole
             and len(pane.rows.table) == count
-            and f"{count:,} rows" in pane.told.text()
+            and f"{count:,} row" in pane.facts.text()
         ),
         timeout=20_000,
     )

@@ -75,7 +75,7 @@ class QueryActions:
         """Add a query to the report and show it."""
         if self._data.desk.edit(f"Add the query {query.name}", lambda r, _: edits.add_query(r, query)):
             self._data.pick(query.name)
-            self._data.pane.tell("Choose a table to begin the sentence, or write SQL at the right.", "quiet")
+            self._data.pane.view.hint = "Choose a table to begin the sentence, or write SQL at the right."
 
     def menu(self, name: str, at: QPoint) -> None:
         """Open the menu of a query."""

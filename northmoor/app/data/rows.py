@@ -1,13 +1,19 @@
-"""A query's rows as a table: columns come straight from Arrow, cells are made only when they are looked at."""
+"""A query's rows as a table: columns come straight from Arrow, cells are written in blocks where they are looked at."""
 
+from collections import OrderedDict
 from typing import Any
 
+import pyarrow.compute as pc
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 from PyQt6.QtGui import QColor
 
 from northmoor.app.theme import STONE_TEXT
-from northmoor.core.expr.formats import Customs, format_one
+from northmoor.core.expr.formats import Customs, format_values
 from northmoor.core.sources.fetch import Rows
+
+_BLOCK = 64
+"""Rows of a column that are written as text at once."""
+_MOST_BLOCKS = 512
 
 
 class RowsModel(QAbstractTableModel):
@@ -18,11 +24,13 @@ class RowsModel(QAbstractTableModel):
         self.rows = rows
         self._customs = customs
         self._seen: Any = None
+        self._blocks: OrderedDict[tuple[int, int], list[str | None]] = OrderedDict()
 
     def see(self, numbers: Any) -> None:
         """Show the rows of these numbers, in this order; None for all as they came."""
         self.beginResetModel()
         self._seen = numbers
+        self._blocks.clear()
         self.endResetModel()
 
     def rowCount(self, parent: QModelIndex | None = None) -> int:
@@ -51,13 +59,30 @@ class RowsModel(QAbstractTableModel):
             Qt.ItemDataRole.ToolTipRole,
         ):
             return None
-        value = self.rows.table.column(index.column())[self.number(index.row())].as_py()
+        text = self._text(index.row(), index.column())
         if role == Qt.ItemDataRole.ForegroundRole:
-            return QColor(STONE_TEXT) if value is None else None
-        if value is None:
+            return QColor(STONE_TEXT) if text is None else None
+        if text is None:
             return "blank"
-        text = format_one(value, "0" if kind.kind == "integer" else None, self._customs)
         return text if role == Qt.ItemDataRole.DisplayRole or len(text) > 40 else None
+
+    def _text(self, row: int, column: int) -> str | None:
+        """A cell's text, None for a blank; the cells around it are written along with it."""
+        key = (row // _BLOCK, column)
+        if key not in self._blocks:
+            self._blocks[key] = self._written(*key)
+            if len(self._blocks) > _MOST_BLOCKS:
+                self._blocks.popitem(last=False)
+        return self._blocks[key][row % _BLOCK]
+
+    def _written(self, block: int, column: int) -> list[str | None]:
+        start = block * _BLOCK
+        values = self.rows.table.column(column)
+        part = values.slice(start, _BLOCK) if self._seen is None else values.take(self._seen[start : start + _BLOCK])
+        pattern = "0" if self.rows.types[column].kind == "integer" else None
+        texts = format_values(part.combine_chunks(), pattern, self._customs)
+        written: list[str | None] = pc.if_else(pc.is_null(part), None, texts).to_pylist()
+        return written
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         """Column names, and row numbers."""

@@ -18,7 +18,7 @@ from northmoor.core.model.data import QueryColumn
 from northmoor.core.sources.fetch import Rows
 
 _SETTLE = 250  # milliseconds without typing before rows are narrowed
-_WIDTHS = {"text": 140, "timestamp": 140, "date": 108, "decimal": 112, "integer": 100, "float": 112, "boolean": 90}
+_WIDTHS = {"text": 140, "timestamp": 164, "date": 108, "decimal": 112, "integer": 100, "float": 112, "boolean": 90}
 
 
 class RowsView(QTableView):
@@ -70,6 +70,7 @@ class RowsPane(QWidget):
         assert isinstance(header, ProfileHeader)
         self.header = header
         self.title = QLabel("Rows")
+        self.facts = QLabel()
         self.told = QLabel()
         self.remedy = QPushButton()
         self.filter = QLineEdit()
@@ -90,8 +91,10 @@ class RowsPane(QWidget):
 
     def _place(self) -> None:
         self.title.setObjectName("section")
+        self.facts.setObjectName("quiet")
         self.told.setWordWrap(True)
         self.told.setTextFormat(Qt.TextFormat.PlainText)
+        self.told.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.remedy.hide()
         self.filter.setPlaceholderText("only rows with …")
         self.filter.setClearButtonEnabled(True)
@@ -111,13 +114,18 @@ class RowsPane(QWidget):
         line.setContentsMargins(14, 6, 10, 6)
         line.setSpacing(8)
         line.addWidget(self.title)
-        line.addWidget(self.told, 1)
-        for widget in (self.remedy, self.filter, self.totals, self.export, self.stop, self.run):
+        line.addWidget(self.facts, 1)
+        for widget in (self.filter, self.totals, self.export, self.stop, self.run):
             line.addWidget(widget)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(strip)
+        below = QHBoxLayout()
+        below.setContentsMargins(14, 0, 10, 6)
+        below.addWidget(self.told, 1)
+        below.addWidget(self.remedy, 0, Qt.AlignmentFlag.AlignTop)
+        column.addLayout(below)
         column.addWidget(self.view, 1)
 
     def show_rows(self, rows: Rows, customs: Customs, settings: dict[str, QueryColumn]) -> None:
@@ -126,6 +134,7 @@ class RowsPane(QWidget):
         self.rows = rows
         self.model = RowsModel(rows, customs)
         self.view.setModel(self.model)
+        self.header.show()
         self.header.show_columns(rows, customs, settings)
         for column, (name, kind) in enumerate(zip(rows.names, rows.types, strict=True)):
             self.view.setColumnWidth(column, widths.get(name, _WIDTHS[kind.kind]))
@@ -148,6 +157,8 @@ class RowsPane(QWidget):
         """Show no rows, and why."""
         self.rows = self.model = None
         self.view.setModel(None)
+        self.header.hide()
+        self.facts.clear()
         self.view.hint = hint
         self._look = Look()
         self.filter.blockSignals(True)
@@ -161,8 +172,12 @@ class RowsPane(QWidget):
         self.told.setObjectName(kind)
         restyle(self.told)
         self.told.setText(text)
-        self.told.setToolTip(text if len(text) > 60 else "")
+        self.told.setVisible(bool(text))
         self.remedy.hide()
+
+    def state(self, facts: str) -> None:
+        """Say how many rows there are, and how long they took."""
+        self.facts.setText(facts)
 
     def _enable(self, has_rows: bool) -> None:
         for widget in (self.filter, self.totals, self.export):

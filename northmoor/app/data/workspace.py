@@ -167,7 +167,7 @@ class DataWorkspace(QWidget):
         self.bar.connection_chosen.connect(self.queries.change_connection)
         self.bar.menu_wanted.connect(lambda at: self.queries.menu(self.query_name or "", at))
         self.sentence.changed.connect(self._sentence_changed)
-        self.editor.textChanged.connect(self._settle.start)
+        self.editor.textChanged.connect(self._typed)
         self._settle.timeout.connect(self._follow_sql)
         self.columns.changed.connect(self._change_column)
         self.catalogs.changed.connect(self._follow_catalog)
@@ -317,9 +317,12 @@ class DataWorkspace(QWidget):
         elif found != self.sentence.sentence or around != self.sentence.around:
             self.sentence.show_sentence(found, around)
 
+    def _typed(self) -> None:
+        self.editor.mark_fault(None)
+        self._settle.start()
+
     def _follow_sql(self) -> None:
         query = self.current()
-        self.editor.mark_fault(None)
         if query is not None:
             self._show_sentence(query)
 
@@ -390,7 +393,8 @@ class DataWorkspace(QWidget):
         assert report is not None
         self.editor.mark_fault(None)
         self._waiting = query
-        self.pane.tell(f"Running {query} …", "quiet")
+        self.pane.tell("", "quiet")
+        self.pane.state(f"running {query} …")
         self.worker.fetch_rows(RenderJob(report, self.desk.values, None, self.library, refresh), query)
 
     def check_sql(self) -> None:
@@ -436,15 +440,14 @@ class DataWorkspace(QWidget):
         self.pane.show_rows(rows, self._customs(), settings)
         count = rows.table.num_rows
         if not rows.is_whole:
-            self.pane.tell(f"First {count:,} rows; more are on the way …", "quiet")
+            self.pane.state(f"first {count:,}; more are on the way …")
             return
-        told = [f"{count:,} rows · {rows.seconds:.2f} s"]
+        self.pane.state(f"{count:,} row{'s' * (count != 1)} · {rows.seconds:.2f} s")
+        told = []
         if count == 0:
             told.append("No row fits the parameter values above; try others.")
         told += [*self._column_changes(rows), *rows.notes]
-        self.pane.tell(
-            " · ".join(told[:1]) + ("  " + " ".join(told[1:]) if told[1:] else ""), "warning" if rows.notes else "quiet"
-        )
+        self.pane.tell(" ".join(told), "warning" if rows.notes else "quiet")
         if rows.query == _PREVIEW:
             self.pane.title.setText("First rows")
         else:
@@ -465,6 +468,7 @@ class DataWorkspace(QWidget):
         """Tell a fault of the query at hand, mark it in the SQL, and offer what mends it."""
         self.pane.tell(str(error), "fault")
         if self.pane.rows is None:
+            self.pane.state("")
             self.pane.view.hint = "There are no rows to show."
             self.pane.view.viewport().update()
         if isinstance(error, QueryError):

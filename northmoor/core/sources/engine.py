@@ -70,4 +70,4 @@ class Engine:
 def told(error: duckdb.Error) -> str:
     """The first line of an engine's message, without its class."""
     first = str(error).strip().split("\n")[0]
-    return first.split("Error: ", 1)[-1].rstrip(".")
+    return first.split("Error: ", 1)[-1].rstrip(".!")
