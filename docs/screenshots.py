@@ -8,6 +8,7 @@ from pathlib import Path
 from PyQt6.QtCore import QDeadlineTimer, QSettings
 from PyQt6.QtWidgets import QApplication
 
+from northmoor.app.data.connecting import ConnectionDialog
 from northmoor.app.desk import Selection
 from northmoor.app.theme import apply_theme
 from northmoor.app.window import Window
@@ -31,6 +32,34 @@ def settle(application: QApplication, window: Window) -> None:
     application.processEvents()
 
 
+def take_data(application: QApplication, window: Window) -> None:
+    """The pictures of Data: a sentence over its rows, crossed totals, a connection being made."""
+    data = window.data
+    wait_until(
+        application, lambda: data.pane.rows is not None and len(data.pane.header.profiles) == len(data.pane.rows.names)
+    )
+    wait_until(application, lambda: len(data.catalogs.known) == len(data.library.connections.connections))
+    data.pane.header.sectionClicked.emit(4)
+    application.processEvents()
+    window.grab().save(str(TARGET / "data.png"))
+    data.check_totals()
+    wait_until(application, lambda: data.totals is not None and data.totals.view.model() is not None)
+    application.processEvents()
+    data.totals.grab().save(str(TARGET / "totals.png"))
+    data.totals.close()
+    dialog = ConnectionDialog(data.library, window.worker, None, window)
+    dialog.kind.setCurrentIndex(dialog.kind.findData("files"))
+    dialog.fields["path"].property("line").setText(str(data.library.root / "data" / "targets.csv"))
+    dialog.name.setText("targets")
+    dialog.show()
+    dialog.test()
+    wait_until(application, lambda: "It answers" in dialog.told.text())
+    dialog.fields["path"].property("line").setText("data/targets.csv")
+    application.processEvents()
+    dialog.grab().save(str(TARGET / "connection.png"))
+    dialog.close()
+
+
 def main() -> None:
     """Make every picture."""
     application = QApplication(sys.argv[:1])
@@ -51,10 +80,7 @@ def main() -> None:
         window.grab().save(str(TARGET / "levels.png"))
         window.desk.undo()
         window.show_workspace("data")
-        window.data.run()
-        wait_until(application, lambda: window.data.table.model() is not None)
-        application.processEvents()
-        window.grab().save(str(TARGET / "data.png"))
+        take_data(application, window)
         window.close()
 
 

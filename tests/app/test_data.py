@@ -364,16 +364,16 @@ def test_totals_are_checked_and_rows_exported(
     tarrow: sqlite3.Connection,
 ) -> None:
     qtbot.mouseClick(data.pane.totals, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: data._cross.view.model() is not None, timeout=5_000)
-    table = data._cross.view.model().table
+    qtbot.waitUntil(lambda: data.totals.view.model() is not None, timeout=5_000)
+    table = data.totals.view.model().table
     cents = tarrow.execute(
         "select sum(quantity * cast(round(unit_price * 100) as integer)) from bookings join sailings using (sailing_id) where bookings.status = 'paid' and departs_at >= '2025-01-01'"
     ).fetchone()[0]
     assert int(table.cells[(), ()] * 100) == cents
     assert (len(table.rows), len(table.columns)) == (9, 12)
-    data._cross.total.setCurrentIndex(data._cross.total.findData("count"))
-    qtbot.waitUntil(lambda: data._cross.view.model().table.cells[(), ()] == 94, timeout=5_000)
-    data._cross.close()
+    data.totals.total.setCurrentIndex(data.totals.total.findData("count"))
+    qtbot.waitUntil(lambda: data.totals.view.model().table.cells[(), ()] == 94, timeout=5_000)
+    data.totals.close()
     target = tmp_path / "out.parquet"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(target), ""))
     data.ask_export()

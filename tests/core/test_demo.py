@@ -4,9 +4,13 @@ import sqlite3
 from decimal import Decimal
 from pathlib import Path
 
+import pyarrow.parquet as pq
 import pytest
 
 import northmoor
+from northmoor.core.sources.connections import Library
+from northmoor.core.stopping import Stop
+from northmoor.demo.history import make_history
 from tests.helpers import lines_of
 
 
@@ -69,3 +73,60 @@ def test_fares_by_route_says_what_the_database_says(
 
 def _cents(text: str) -> int:
     return int(Decimal(text.replace(",", "")) * 100)
+
+
+def test_freight_and_the_ledger_hold_together(tarrow: sqlite3.Connection) -> None:
+    def one(sql: str) -> object:
+        return tarrow.execute(sql).fetchone()[0]
+
+    assert [one(f"select count(*) from {t}") for t in ("shippers", "waybills", "cost_centres", "ledger_entries")] == [
+        300,
+        6000,
+        40,
+        15_000,
+    ]
+    assert 22_000 < one("select count(*) from waybill_lines") < 28_000
+    rates = tarrow.execute("select distinct tax_code, tax_rate from waybill_lines order by 1").fetchall()
+    assert rates == [("exempt", 0), ("reduced", 13.5), ("standard", 23)]
+    depth = "with recursive t(id, d) as (select centre_id, 1 from cost_centres where parent_id is null union all select centre_id, d + 1 from cost_centres join t on parent_id = id) "
+    assert one(depth + "select max(d) from t") == 4
+    assert one(depth + "select count(distinct d) from t where id in (select centre_id from ledger_entries)") >= 3
+
+
+def test_the_office_files_are_read_with_their_types(demo: Path) -> None:
+    library = Library.around(demo / "reports")
+    catalog = library.catalog("office", Stop())
+    assert {t.name: (t.rows, t.fault) for t in catalog.tables} == {
+        "berths": (40, None), "berths_vessels": (119, None), "dues": (60, None), "survey": (2000, None), "targets": (216, None),
+    }  # fmt: skip
+    assert {c.name: c.type for c in catalog.table("targets").columns} == {
+        "route": "text",
+        "month": "date",
+        "target": "decimal(18,2)",
+    }
+    assert [c.name for c in catalog.table("survey").columns][:3] == ["Day", "Route", "Mark Booking"]
+
+
+def test_telemetry_is_written_on_change_and_under_way_begins_after_the_voyage_id(demo: Path) -> None:
+    log = sqlite3.connect(demo / "data" / "telemetry.sqlite")
+    try:
+        assert log.execute("select count(distinct tag) from log").fetchone() == (60,)
+        repeated = "select count(*) from (select value, lag(value) over (partition by tag order by at, rowid) as before from log) where value = before"
+        assert log.execute(repeated).fetchone() == (0,)
+        begins = log.execute(
+            "select at from log where tag = 'Curlew.underway' and value = 1 order by at limit 1"
+        ).fetchone()
+        named = log.execute("select at from log where tag = 'Curlew.voyage_id' order by at limit 1").fetchone()
+        assert named < begins
+        assert named[0].endswith("Z")
+    finally:
+        log.close()
+
+
+def test_history_is_the_same_on_every_machine(tmp_path: Path) -> None:
+    make_history(tmp_path / "history.parquet", 1000)
+    table = pq.read_table(tmp_path / "history.parquet")
+    assert table.num_rows == 1000
+    assert str(table.schema.field("takings").type) == "decimal128(18, 2)"
+    assert table["departs_at"].to_pylist() == sorted(table["departs_at"].to_pylist())
+    assert table["passengers"].to_pylist()[:3] == [360, 187, 367]

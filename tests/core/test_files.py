@@ -178,14 +178,17 @@ def test_a_place_that_cannot_be_written_is_told(tmp_path: Path) -> None:
         save_report(fares_by_route(), tmp_path / "missing" / "a.moor")
 
 
-def test_the_schema_in_the_docs_is_current_and_holds_the_examples() -> None:
+def test_the_schemas_in_the_docs_are_current_and_hold_the_examples(demo: Path) -> None:
     import jsonschema
 
-    from northmoor.core.model.schema import schema_text
+    from northmoor.core.model.schema import SCHEMAS, schema_text
 
-    path = Path(__file__).parents[2] / "docs" / "report.schema.json"
-    assert path.read_text(encoding="utf-8") == schema_text(), "run scripts/schema"
-    jsonschema.validate(json.loads(report_text(fares_by_route())), json.loads(schema_text()))
+    schemas = {name: schema_text(model) for name, model in SCHEMAS.items()}
+    for name, text in schemas.items():
+        path = Path(__file__).parents[2] / "docs" / f"{name}.schema.json"
+        assert path.read_text(encoding="utf-8") == text, "run scripts/schema"
+    jsonschema.validate(json.loads(report_text(fares_by_route())), json.loads(schemas["report"]))
+    jsonschema.validate(json.loads((demo / "connections.json").read_text()), json.loads(schemas["connections"]))
 
 
 def test_parts_do_not_change() -> None:

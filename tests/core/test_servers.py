@@ -10,21 +10,26 @@ from pathlib import Path
 from typing import Any
 from zoneinfo import ZoneInfo
 
+import keyring
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from keyring.backend import KeyringBackend
 
 from northmoor.core.document import Session
 from northmoor.core.errors import ConnectionFault, QueryError, Stopped, WrongPassword
 from northmoor.core.model.connections import Connections, PostgresqlConnection, SqliteConnection
-from northmoor.core.model.data import Query
+from northmoor.core.model.data import Query, SharedQuery
 from northmoor.core.model.types import ValueType
-from northmoor.core.sources import mariadb, postgresql
+from northmoor.core.sources import mariadb, postgresql, postgresql_rows
 from northmoor.core.sources.connections import Library
 from northmoor.core.sources.driver import FIRST_ROWS, Asked
 from northmoor.core.sources.fetch import Rows
 from northmoor.core.sources.guard import check_query
+from northmoor.core.sources.samples import write_sample
+from northmoor.core.sources.saying import begun
 from northmoor.core.sources.secrets import Secrets
+from northmoor.core.sources.sentence import Comparison, write
 from northmoor.core.sources.values import bind
 from northmoor.core.stopping import Stop
 from tests.helpers import fetched, report_of
@@ -307,3 +312,78 @@ def test_a_password_belongs_to_the_server_it_was_given_for(
     assert secrets.password(connection.but(host="elsewhere.invalid")) is None
     monkeypatch.setenv("NORTHMOOR_PASSWORD_DB", "from the environment")
     assert Secrets().password(connection) == "from the environment"
+
+
+def test_every_kind_of_query_runs_on_a_server(db: Library) -> None:
+    dialect = db.driver("db").dialect
+    sentence = begun(db.catalog("db", Stop()).table("routes"), dialect)
+    said = write(replace(sentence, where=Comparison("routes.season", "=", (":season",)), first=":most"))
+    db.save_shared_query(
+        "fleet", SharedQuery(connection="db", sql="select vessel_id, name from vessels where built > 2005")
+    )
+    link = {"query": "said", "columns": [{"own": "route_id", "other": "route_id"}]}
+    queries = [
+        Query(name="said", connection="db", sql=said),
+        Query(name="fleet", shared="fleet"),
+        Query(name="detail", connection="db", sql="select route_id, category, price from fares", detail_of=link),
+        Query(name="together", sql="select count(*) as n, sum(price) as prices from detail, fleet"),
+    ]
+    season, most = {"name": "season", "default": "summer"}, {"name": "most", "kind": "integer", "default": 1}
+    report = report_of(queries=queries, parameters=[season, most])
+    session = Session(db)
+    values = bind(report, {})
+    found = {q.name: session.rows(report, q.name, values, Stop()) for q in queries}
+    assert [len(rows.table) for rows in found.values()] == [1, 3, 6, 1]
+    prices = sum(found["detail"].table["price"].to_pylist())
+    assert found["together"].table.to_pylist() == [{"n": 18, "prices": prices * 3}]
+    write_sample(found["fleet"].table, datetime(2026, 1, 1, tzinfo=DUBLIN), db.root / "fleet.parquet")
+    saved = report.but(queries=(queries[1].but(sample="fleet.parquet", use_sample=True),))
+    assert session.rows(saved, "fleet", bind(saved, {}), Stop()).table.equals(found["fleet"].table)
+
+
+def test_a_copy_and_a_cursor_give_the_same_rows(
+    postgresql: PrivatePostgresql, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    library = postgresql.library(tmp_path)
+    sql = "select b.*, gap, code, paid from bookings b left join odd on odd.n = b.booking_id order by booking_id"
+    copied = fetched(library, sql)
+    monkeypatch.setattr(postgresql_rows, "AT_ONCE", 0.0)
+    by_cursor = fetched(library, sql)
+    assert by_cursor.table.equals(copied.table)
+    assert by_cursor.types == copied.types
+    first = by_cursor.table.slice(0, 1).to_pylist()[0]
+    assert (first["gap"], first["code"], first["paid"]) == (
+        "1 day 02:00:00",
+        "11111111-2222-3333-4444-555555555555",
+        True,
+    )
+
+
+def test_passwords_are_kept_in_the_keyring_when_asked(
+    postgresql: PrivatePostgresql, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    kept: dict[tuple[str, str], str] = {}
+
+    class Ring(KeyringBackend):
+        priority = 1
+
+        def get_password(self, service: str, username: str) -> str | None:
+            return kept.get((service, username))
+
+        def set_password(self, service: str, username: str, password: str) -> None:
+            kept[service, username] = password
+
+        def delete_password(self, service: str, username: str) -> None:
+            del kept[service, username]
+
+    before = keyring.get_keyring()
+    keyring.set_keyring(Ring())
+    try:
+        connection = postgresql.connection
+        assert Secrets().remember(connection, PASSWORD, keep=True)
+        assert Secrets().password(connection) == PASSWORD
+        assert list(kept) == [("Northmoor", f"postgresql://reader@localhost:{postgresql.port}")]
+        Secrets().forget(connection)
+        assert Secrets().password(connection) is None
+    finally:
+        keyring.set_keyring(before)

@@ -263,7 +263,7 @@ class ConnectionDialog(QDialog):
         if isinstance(found, Catalog):
             faulty = [table for table in found.tables if table.fault]
             count = len(found.tables) - len(faulty)
-            told = f"It answers: {count:,} table{'s' * (count != 1)} and views can be read."
+            told = f"It answers: {count:,} table{'s' * (count != 1)} can be read."
             self._say(told + (f" {faulty[0].fault}" if faulty else ""), "warning" if faulty else "good")
         else:
             self._say(str(found), "fault")

@@ -65,17 +65,18 @@ class ProfileHeader(QHeaderView):
         if painter is None or self._rows is None or column >= len(self._rows.names):
             return
         painter.save()
-        chosen = self.isSortIndicatorShown() and self.sortIndicatorSection() == column
-        painter.fillRect(rect, QColor(LIT if chosen else MIST))
+        is_sorted = self.isSortIndicatorShown() and self.sortIndicatorSection() == column
+        is_chosen = self.property("chosen") == self._rows.names[column]
+        painter.fillRect(rect, QColor(LIT if is_chosen else MIST))
         painter.setPen(QColor(LINE))
         painter.drawLine(rect.topRight(), rect.bottomRight())
         painter.drawLine(rect.bottomLeft(), rect.bottomRight())
         room = rect.adjusted(8, 6, -8, -5)
-        self._paint_name(painter, room, column, chosen)
+        self._paint_name(painter, room, column, is_sorted)
         self._paint_bars(painter, QRect(room.left(), room.bottom() - 21, min(room.width(), 92), 20), column)
         painter.restore()
 
-    def _paint_name(self, painter: QPainter, room: QRect, column: int, chosen: bool) -> None:
+    def _paint_name(self, painter: QPainter, room: QRect, column: int, is_sorted: bool) -> None:
         assert self._rows is not None
         name = self._rows.names[column]
         setting = self._settings.get(name, QueryColumn(name=name))
@@ -83,7 +84,7 @@ class ProfileHeader(QHeaderView):
         bold.setWeight(QFont.Weight.DemiBold)
         painter.setFont(bold)
         painter.setPen(QColor(STONE_TEXT if setting.hidden else PEAT))
-        arrow = ("  ↓" if self.sortIndicatorOrder() == Qt.SortOrder.DescendingOrder else "  ↑") if chosen else ""
+        arrow = ("  ↓" if self.sortIndicatorOrder() == Qt.SortOrder.DescendingOrder else "  ↑") if is_sorted else ""
         width = painter.fontMetrics().horizontalAdvance(arrow)
         shown = painter.fontMetrics().elidedText(
             setting.label or name, Qt.TextElideMode.ElideRight, room.width() - width

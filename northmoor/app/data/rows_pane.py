@@ -201,6 +201,7 @@ class RowsPane(QWidget):
             self._look = Look(step.column, step.descending, self._look.text)
             self._see()
         self.header.setProperty("chosen", name)
+        self.header.viewport().update()
         self.column_chosen.emit(column)
 
     def _narrow(self) -> None:

@@ -66,6 +66,7 @@ class DataWorkspace(QWidget):
         self._shown: tuple[str, str] | None = None  # query and SQL as they were last put into the editor
         self._names: dict[str, tuple[str, ...]] = {}
         self._waiting = ""
+        self.totals: CrossCheck | None = None
         self.panel = CatalogPanel()
         self.bar = QueryBar()
         self.sentence = SentenceView()
@@ -555,8 +556,8 @@ class DataWorkspace(QWidget):
     def check_totals(self) -> None:
         """Open the cross totals of the rows."""
         if self.pane.rows is not None:
-            self._cross = CrossCheck(self.pane.rows, self._customs(), self.worker, self)
-            self._cross.open()
+            self.totals = CrossCheck(self.pane.rows, self._customs(), self.worker, self)
+            self.totals.open()
 
     def ask_export(self) -> None:
         """Ask for a file and write the rows into it."""
