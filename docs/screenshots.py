@@ -42,11 +42,14 @@ def take_data(application: QApplication, window: Window) -> None:
     data.pane.header.sectionClicked.emit(4)
     application.processEvents()
     window.grab().save(str(TARGET / "data.png"))
-    data.check_totals()
-    wait_until(application, lambda: data.totals is not None and data.totals.view.model() is not None)
+    data.actions_of_rows.check_totals()
+    wait_until(
+        application,
+        lambda: data.actions_of_rows.totals is not None and data.actions_of_rows.totals.view.model() is not None,
+    )
     application.processEvents()
-    data.totals.grab().save(str(TARGET / "totals.png"))
-    data.totals.close()
+    data.actions_of_rows.totals.grab().save(str(TARGET / "totals.png"))
+    data.actions_of_rows.totals.close()
     dialog = ConnectionDialog(data.library, window.worker, None, window)
     dialog.kind.setCurrentIndex(dialog.kind.findData("files"))
     dialog.fields["path"].property("line").setText(str(data.library.root / "data" / "targets.csv"))

@@ -12,6 +12,7 @@ from northmoor.core.errors import NorthmoorError
 from northmoor.core.model.files import load_report, save_report
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.sources.connections import Library
+from northmoor.core.sources.secrets import Secrets
 
 
 @dataclass(frozen=True)
@@ -54,6 +55,7 @@ class Desk(QObject):
         super().__init__()
         self.path: Path | None = None
         self.library: Library | None = None
+        self.secrets = Secrets()
         self.values: dict[str, Any] = {}
         self.edition_name: str | None = None
         self.selection = PAGE
@@ -82,7 +84,7 @@ class Desk(QObject):
     def open(self, path: Path) -> None:
         """Open a report. Raises NorthmoorError; what was open stays open then."""
         report = load_report(path)
-        self.library = Library.around(path)
+        self.library = Library.around(path, self.secrets)
         self.path = path
         self.values = {}
         self.edition_name = None
@@ -99,7 +101,7 @@ class Desk(QObject):
         assert self.report is not None
         save_report(self.report, target)
         if path is not None and path != self.path:
-            self.path, self.library = path, Library.around(path)
+            self.path, self.library = path, Library.around(path, self.secrets)
         self._saved_at = self._at
         self.saved_changed.emit()
 

@@ -7,7 +7,7 @@ from typing import Any
 
 import pyarrow.parquet as pq
 import pytest
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import (
     QApplication,
@@ -309,6 +309,12 @@ def test_queries_are_combined_linked_renamed_and_removed(window: Window, data: D
     in_dialog(DetailDialog, link)
     data.queries.ask_detail(window.desk.report.query("fares"))
     rows_shown(window, qtbot, 10)
+    data.pick("routes")
+    rows_shown(window, qtbot, 2)
+    data.pane.record_menu_wanted.emit(0, QPoint(400, 400))
+    choose(qtbot, "Only what belongs to it in fares")
+    rows_shown(window, qtbot, 5)
+    assert "Only rows in which route is" in data.pane.told.text()
     data.queries.rename("routes", "summer_routes")
     assert window.desk.report.query("fares").detail_of.query == "summer_routes"
     data.queries.remove("summer_routes")
@@ -364,19 +370,19 @@ def test_totals_are_checked_and_rows_exported(
     tarrow: sqlite3.Connection,
 ) -> None:
     qtbot.mouseClick(data.pane.totals, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: data.totals.view.model() is not None, timeout=5_000)
-    table = data.totals.view.model().table
+    qtbot.waitUntil(lambda: data.actions_of_rows.totals.view.model() is not None, timeout=5_000)
+    table = data.actions_of_rows.totals.view.model().table
     cents = tarrow.execute(
         "select sum(quantity * cast(round(unit_price * 100) as integer)) from bookings join sailings using (sailing_id) where bookings.status = 'paid' and departs_at >= '2025-01-01'"
     ).fetchone()[0]
     assert int(table.cells[(), ()] * 100) == cents
     assert (len(table.rows), len(table.columns)) == (9, 12)
-    data.totals.total.setCurrentIndex(data.totals.total.findData("count"))
-    qtbot.waitUntil(lambda: data.totals.view.model().table.cells[(), ()] == 94, timeout=5_000)
-    data.totals.close()
+    data.actions_of_rows.totals.total.setCurrentIndex(data.actions_of_rows.totals.total.findData("count"))
+    qtbot.waitUntil(lambda: data.actions_of_rows.totals.view.model().table.cells[(), ()] == 94, timeout=5_000)
+    data.actions_of_rows.totals.close()
     target = tmp_path / "out.parquet"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(target), ""))
-    data.ask_export()
+    data.actions_of_rows.ask_export()
     qtbot.waitUntil(lambda: "Written" in data.pane.told.text(), timeout=5_000)
     assert pq.read_table(target).num_rows == 94
 

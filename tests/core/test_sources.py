@@ -17,6 +17,7 @@ from hypothesis import strategies as st
 from northmoor.core.document import Session
 from northmoor.core.errors import ConnectionFault, QueryError, RefusedQuery, ReportFileError, Stopped
 from northmoor.core.model.data import QueryColumn
+from northmoor.core.sources import sqlite
 from northmoor.core.sources.connections import Library
 from northmoor.core.sources.driver import Asked, unique_column_names
 from northmoor.core.sources.guard import check_query
@@ -286,3 +287,18 @@ def test_connecting_gives_a_database_one_name(library: MakeLibrary, tmp_path: Pa
     ):
         with pytest.raises(ConnectionFault):
             made.connect(wrong)
+
+
+def test_a_database_that_another_program_keeps_locked_is_told(
+    library: MakeLibrary, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    made = library(FREIGHT)
+    monkeypatch.setattr(sqlite, "WAIT", 0.1)
+    other = sqlite3.connect(tmp_path / "db.sqlite", isolation_level=None)
+    try:
+        other.execute("begin exclusive")
+        with pytest.raises(ConnectionFault, match="Another program has been writing to"):
+            fetched(made, "select * from lines")
+    finally:
+        other.close()
+    assert len(fetched(made, "select * from lines").table) == 6

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QDialog, QInputDialog
 
 from northmoor.app.data.catalog import CatalogPanel, menu_of
 from northmoor.app.data.query_dialogs import DetailDialog
+from northmoor.app.data.row_actions import RowActions
 from northmoor.app.data.rows_pane import RowsPane
 from northmoor.app.desk import Desk
 from northmoor.core.errors import NorthmoorError, QueryError
@@ -25,6 +26,7 @@ class AtHand(Protocol):
     pane: RowsPane
     panel: CatalogPanel
     query_name: str | None
+    actions_of_rows: RowActions
 
     @property
     def library(self) -> Library: ...
@@ -103,6 +105,19 @@ class QueryActions:
         elif query.connection:
             entries.append(("Share in the library …", lambda: self._ask_share(query)))
         entries += [("", None), ("Remove", lambda: self.remove(name))]
+        menu_of(self._data.panel, entries).popup(at)
+
+    def record_menu(self, row: int, at: QPoint) -> None:
+        """Open the menu of a shown record: copy it, or see what belongs to it in the details of its query."""
+        rows, report = self._data.pane.rows, self._data.desk.report
+        if rows is None or report is None:
+            return
+        entries: list[tuple[str, object]] = [("Copy the selected cells (Ctrl+C)", self._data.pane.view.copy)]
+        record = rows.table.slice(row, 1).to_pylist()[0]
+        for query in report.queries:
+            if query.detail_of is not None and query.detail_of.query == rows.query and rows.is_whole:
+                text = f"Only what belongs to it in {query.name}"
+                entries.append((text, lambda q=query: self._data.actions_of_rows.show_details(q, record)))
         menu_of(self._data.panel, entries).popup(at)
 
     def _ask_rename(self, query: Query) -> None:

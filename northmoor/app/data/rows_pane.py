@@ -1,6 +1,6 @@
 """The rows of a query: a grid with a profile over each column, quick sort and filter for looking, totals to check."""
 
-from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QPoint, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QGuiApplication, QKeySequence, QShortcut
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QTableView, QVBoxLayout, QWidget
 
@@ -58,6 +58,7 @@ class RowsPane(QWidget):
     looked = pyqtSignal(object)
     profiled = pyqtSignal(object)
     column_chosen = pyqtSignal(int)
+    record_menu_wanted = pyqtSignal(int, QPoint)
 
     def __init__(self, worker: Worker, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -83,6 +84,8 @@ class RowsPane(QWidget):
         self._settle.setInterval(_SETTLE)
         self._place()
         self.header.sectionClicked.connect(self._click)
+        self.view.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.view.customContextMenuRequested.connect(self._menu)
         self._settle.timeout.connect(self._narrow)
         self.filter.textChanged.connect(lambda _: self._settle.start())
         self.looked.connect(self._show_look)
@@ -187,6 +190,11 @@ class RowsPane(QWidget):
         if self.rows is None:
             return {}
         return {name: self.view.columnWidth(at) for at, name in enumerate(self.rows.names)}
+
+    def _menu(self, at: QPoint) -> None:
+        index = self.view.indexAt(at)
+        if index.isValid() and self.model is not None:
+            self.record_menu_wanted.emit(self.model.number(index.row()), self.view.viewport().mapToGlobal(at))
 
     def _click(self, column: int) -> None:
         """The first click on a head chooses the column, more of them sort up, down and as given."""

@@ -1,12 +1,10 @@
 """The Data workspace: connections at the left, the query as a sentence over its rows, its SQL and plan at the right."""
 
 import re
-from pathlib import Path
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut, QShowEvent
 from PyQt6.QtWidgets import (
-    QFileDialog,
     QHBoxLayout,
     QMessageBox,
     QPushButton,
@@ -19,9 +17,9 @@ from PyQt6.QtWidgets import (
 from northmoor.app.data.catalog import CatalogPanel
 from northmoor.app.data.catalogs import Catalogs
 from northmoor.app.data.column_panel import ColumnPanel
-from northmoor.app.data.crosscheck import CrossCheck
 from northmoor.app.data.query_actions import QueryActions
 from northmoor.app.data.query_bar import QueryBar
+from northmoor.app.data.row_actions import RowActions
 from northmoor.app.data.rows_pane import RowsPane
 from northmoor.app.data.sentence_view import SentenceView, Surroundings
 from northmoor.app.data.side import PlanPanel, line, section
@@ -29,7 +27,6 @@ from northmoor.app.data.sql_editor import SqlEditor
 from northmoor.app.desk import Desk
 from northmoor.app.icons import icon
 from northmoor.app.worker import RenderJob, Worker
-from northmoor.core.deliver.tables import write_table
 from northmoor.core.errors import NorthmoorError, QueryError, RefusedQuery, WrongPassword
 from northmoor.core.expr.formats import Customs
 from northmoor.core.model import edits
@@ -57,7 +54,6 @@ class DataWorkspace(QWidget):
     """Edits and runs the report's queries. A change of a query is a step of the report that can be undone."""
 
     checked = pyqtSignal(object)
-    written = pyqtSignal(object)
 
     def __init__(self, desk: Desk, worker: Worker, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -66,7 +62,7 @@ class DataWorkspace(QWidget):
         self._shown: tuple[str, str] | None = None  # query and SQL as they were last put into the editor
         self._names: dict[str, tuple[str, ...]] = {}
         self._waiting = ""
-        self.totals: CrossCheck | None = None
+        self._is_begun = False
         self.panel = CatalogPanel()
         self.bar = QueryBar()
         self.sentence = SentenceView()
@@ -77,6 +73,7 @@ class DataWorkspace(QWidget):
         self.check = QPushButton(icon("check"), "Check")
         self.queries = QueryActions(self)
         self.catalogs = Catalogs(self)
+        self.actions_of_rows = RowActions(self)
         self._settle = QTimer(self)
         self._settle.setSingleShot(True)
         self._settle.setInterval(_SETTLE)
@@ -149,8 +146,9 @@ class DataWorkspace(QWidget):
         desk, worker, panel, pane = self.desk, self.worker, self.panel, self.pane
         pane.run.clicked.connect(self.run)
         pane.stop.clicked.connect(worker.stop)
-        pane.totals.clicked.connect(self.check_totals)
-        pane.export.clicked.connect(self.ask_export)
+        pane.totals.clicked.connect(self.actions_of_rows.check_totals)
+        pane.export.clicked.connect(self.actions_of_rows.ask_export)
+        pane.record_menu_wanted.connect(self.queries.record_menu)
         pane.column_chosen.connect(lambda _: self._show_column())
         pane.remedy.clicked.connect(lambda: self._remedy())
         self.check.clicked.connect(self.check_sql)
@@ -173,7 +171,6 @@ class DataWorkspace(QWidget):
         self.columns.changed.connect(self._change_column)
         self.catalogs.changed.connect(self._follow_catalog)
         self.checked.connect(self._show_checked)
-        self.written.connect(self._show_written)
         worker.rows_fetched.connect(self._show_rows)
         worker.rows_failed.connect(self.show_fault)
         worker.busy_changed.connect(pane.stop.setEnabled)
@@ -231,13 +228,18 @@ class DataWorkspace(QWidget):
         assert report is not None
         self.query_name = report.queries[0].name if report.queries else None
         self._names, self._shown = {}, None
-        self.catalogs.forget()
         self.pane.clear("Run the query to see its rows (Ctrl+Enter).")
-        self.pane.tell(
-            "" if self.query_name else "The report has no query yet; add one with + beside Queries.", "quiet"
-        )
+        told = "" if self.query_name else "The report has no query yet; add one with + beside Queries."
+        self.pane.tell(told, "quiet")
+        self._is_begun = False
         if self.isVisible():
-            self.run_quietly()
+            self._begin()
+
+    def _begin(self) -> None:
+        """Read what is to be shown. It waits until Data is looked at: a server slow to answer holds up no page."""
+        self._is_begun = True
+        self.run_quietly()
+        self.catalogs.forget()
 
     def _follow_catalog(self) -> None:
         """Joins and columns can be offered when their tables are known."""
@@ -265,13 +267,14 @@ class DataWorkspace(QWidget):
             self._settle.stop()
         if query is not None:
             self._show_sentence(query)
-            self.pane.show_settings(self._settings(query), self._customs())
+            self.pane.show_settings(self._settings(query), self.customs())
         else:
             self.sentence.show_told("")
         self._show_plan()
         self._show_column()
 
-    def _customs(self) -> Customs:
+    def customs(self) -> Customs:
+        """How the report writes values."""
         report = self.desk.report
         assert report is not None
         return Customs(report.locale, report.currency, report.time_zone)
@@ -294,7 +297,9 @@ class DataWorkspace(QWidget):
     def showEvent(self, event: QShowEvent | None) -> None:
         """Rows are there when the workspace is looked at."""
         super().showEvent(event)
-        if self.desk.report is not None and self.pane.rows is None:
+        if self.desk.report is not None and not self._is_begun:
+            self._begin()
+        elif self.pane.rows is None:
             self.run_quietly()
 
     # sentence and SQL
@@ -302,7 +307,7 @@ class DataWorkspace(QWidget):
     def _show_sentence(self, query: Query) -> None:
         around = self.around(query)
         sql = self.editor.text()
-        words = [f":{name}" for name in around.parameters]
+        words = list(around.parameters)
         words += [name for table in around.catalog.tables for name in (table.name, *(c.name for c in table.columns))]
         self.editor.offer(words)
         if not sql.strip():
@@ -433,12 +438,17 @@ class DataWorkspace(QWidget):
 
     # rows
 
+    def show_these(self, rows: Rows) -> None:
+        """Show rows that were not asked of the worker by their query's name."""
+        self._waiting = rows.query
+        self._show_rows(rows)
+
     def _show_rows(self, rows: Rows) -> None:
         if self.desk.report is None or rows.query != self._waiting:
             return
         query = self.current()
         settings = self._settings(query) if query is not None and rows.query == query.name else {}
-        self.pane.show_rows(rows, self._customs(), settings)
+        self.pane.show_rows(rows, self.customs(), settings)
         count = rows.table.num_rows
         if not rows.is_whole:
             self.pane.state(f"first {count:,}; more are on the way …")
@@ -550,40 +560,3 @@ class DataWorkspace(QWidget):
             self.plan.show_plan(plan(report, query.name, self.library))
         except NorthmoorError as error:
             self.plan.show_plan(error.message)
-
-    # totals and export
-
-    def check_totals(self) -> None:
-        """Open the cross totals of the rows."""
-        if self.pane.rows is not None:
-            self.totals = CrossCheck(self.pane.rows, self._customs(), self.worker, self)
-            self.totals.open()
-
-    def ask_export(self) -> None:
-        """Ask for a file and write the rows into it."""
-        rows = self.pane.rows
-        if rows is None or self.desk.path is None:
-            return
-        proposed = str(self.desk.path.with_name(f"{rows.query}.csv"))
-        name, _ = QFileDialog.getSaveFileName(self, "Export the rows", proposed, "CSV (*.csv);;Parquet (*.parquet)")
-        if name:
-            path = Path(name)
-            self.export(path if path.suffix else path.with_suffix(".csv"))
-
-    def export(self, path: Path) -> None:
-        """Write the rows without the hidden columns."""
-        rows, query = self.pane.rows, self.current()
-        if rows is None:
-            return
-        hidden = (
-            {c.name for c in query.columns if c.hidden} if query is not None and query.name == rows.query else set()
-        )
-        table = rows.table.drop_columns([n for n in rows.names if n in hidden]) if hidden else rows.table
-        self.pane.tell(f"Writing {path.name} …", "quiet")
-        self.worker.run_task(lambda _: write_table(table, path), self.written.emit)
-
-    def _show_written(self, found: object) -> None:
-        if isinstance(found, NorthmoorError):
-            self.pane.tell(str(found), "fault")
-        else:
-            self.pane.tell(f"Written: {found}.", "good")

@@ -221,7 +221,7 @@ def _own_name(expression: str) -> str:
 
 
 _VALUE = re.compile(r"[+-]?\d+(\.\d+)?|:[A-Za-z_]\w*|'([^']|'')*'|null|true|false|current_\w+", re.IGNORECASE)
-_EXPRESSION = re.compile(r"[A-Za-z_]\w*\s*\(.*\)|.*[-+*/|]\s*:[A-Za-z_]\w*.*")
+_EXPRESSION = re.compile(r"[A-Za-z_]\w*\s*\(.*\)|.*(?<![\w:]):[A-Za-z_]\w*.*")
 
 
 def value_text(typed: str, columns: Iterable[str]) -> str:

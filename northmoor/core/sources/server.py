@@ -2,6 +2,7 @@
 
 from northmoor.core.errors import ConnectionFault, WrongPassword
 from northmoor.core.model.connections import KIND_NAMES, ServerConnection
+from northmoor.core.sources.secrets import variable
 
 WAIT = 10
 """Seconds to wait for a connection or a lock."""
@@ -22,5 +23,6 @@ def unreachable(connection: ServerConnection, what: str, told: str) -> Connectio
         "port": f"No {kind} server answers at {where}; check the host and port, and that the server runs.",
     }
     if what == "password":
-        return WrongPassword(f"The server does not accept the password of {connection.user}; enter it again.")
+        given = f"enter it again, or set {variable(connection)}"
+        return WrongPassword(f"The server does not accept the password of {connection.user}; {given}.")
     return ConnectionFault(texts[what])

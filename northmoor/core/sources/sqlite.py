@@ -21,6 +21,7 @@ from northmoor.core.errors import ConnectionFault, QueryError
 from northmoor.core.sources.catalog import Catalog, reflected_tables
 from northmoor.core.sources.driver import BATCH, FIRST_ROWS, Asked, Stream, limited, unique_column_names, written_at
 from northmoor.core.sources.mending import loose_array
+from northmoor.core.sources.server import WAIT
 from northmoor.core.sources.values import Value
 from northmoor.core.stopping import Stop
 
@@ -85,21 +86,27 @@ class SqliteDriver:
                 yield driver.execute(sql, {name: stored(value) for name, value in asked.values.items()})
             except (sqlite3.Error, OverflowError) as error:
                 asked.stop.check()
-                raise QueryError(f"The database refuses it: {error}.") from error
+                raise QueryError(self._busy(error) or f"The database refuses it: {error}.") from error
 
     def _open(self) -> sqlite3.Connection:
         if not self._database.is_file():
             raise ConnectionFault(f"There is no file {self._database}; put it back or change the connection.")
         try:
             address = f"file:{quote(str(self._database))}?mode=ro"
-            connection = sqlite3.connect(address, uri=True, check_same_thread=False, timeout=10)
+            connection = sqlite3.connect(address, uri=True, check_same_thread=False, timeout=WAIT)
             connection.setlimit(sqlite3.SQLITE_LIMIT_LENGTH, _LONGEST_VALUE)
             connection.execute("pragma query_only = on")
             connection.execute("select count(*) from sqlite_master").fetchone()
         except sqlite3.Error as error:
-            name = self._database.name
-            raise ConnectionFault(f"{name} cannot be opened as an SQLite database ({error}).") from error
+            told = f"{self._database.name} cannot be opened as an SQLite database ({error})."
+            raise ConnectionFault(self._busy(error) or told) from error
         return connection
+
+    def _busy(self, error: Exception) -> str:
+        """What to say when another program keeps the database locked; empty for any other error."""
+        if "locked" not in str(error):
+            return ""
+        return f"Another program has been writing to {self._database.name} for over {WAIT} s; run it again later."
 
     def _data_time(self) -> datetime:
         journal = self._database.with_name(f"{self._database.name}-wal")

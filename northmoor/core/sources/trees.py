@@ -38,7 +38,10 @@ def json_tables(path: Path, stem: str) -> list[FileTable]:
         raise QueryError(f"{path.name} is nested too deeply.") from error
     if not isinstance(value, list | dict):
         raise QueryError(f"{path.name} holds a single value; a list of records is wanted.")
-    return _tables(path, stem, value if isinstance(value, list) else [value], texts_may_be_numbers=False)
+    try:
+        return _tables(path, stem, value if isinstance(value, list) else [value], texts_may_be_numbers=False)
+    except RecursionError as error:
+        raise QueryError(f"{path.name} is nested too deeply.") from error
 
 
 def xml_tables(path: Path, stem: str) -> list[FileTable]:
