@@ -259,6 +259,8 @@ class Window(QMainWindow):
             return
         self._job = RenderJob(report, self.desk.values, self.desk.edition_name, library, refresh)
         self.worker.render(self._job)
+        if refresh:
+            self.data.run_quietly()
 
     def add_field(self, as_what: str) -> None:
         """Put the field chosen in Fields into the table."""

@@ -7,7 +7,7 @@ import hashlib
 from collections.abc import Callable, Hashable, Mapping, Sequence
 from contextlib import suppress
 from datetime import datetime
-from functools import cached_property
+from functools import cached_property, partial
 from pathlib import Path
 from typing import Any
 
@@ -193,7 +193,7 @@ class Session:
         texts = slots_of([block.text for block in edition.blocks if isinstance(block, TextBlock)])
         once = running(texts, more={})
         composition = compose(edition, arranged, once, running, setting)
-        bound = self._parameters_bound(report)
+        bound = partial(self._parameters_bound, report)
         return Document(report, title, values, data_time, composition, rows, self._writer, bound)
 
     def _parameters_bound(self, report: Report) -> frozenset[str]:
@@ -217,7 +217,7 @@ class Document:
         composition: Composition,
         rows: Mapping[str, Rows],
         writer: PdfWriter,
-        parameters_bound: frozenset[str] = frozenset(),
+        parameters_bound: Callable[[], frozenset[str]],
     ) -> None:
         self.report = report
         self.title = title
@@ -225,7 +225,7 @@ class Document:
         self.data_time = data_time
         self.composition = composition
         self.rows = rows
-        self.parameters_bound = parameters_bound
+        self._parameters_bound = parameters_bound
         self._writer = writer
 
     def __len__(self) -> int:
@@ -239,6 +239,11 @@ class Document:
     def findings(self) -> tuple[Finding, ...]:
         """What is wrong with the report, as far as it has been laid out."""
         return tuple(self.composition.setting.findings)
+
+    @cached_property
+    def parameters_bound(self) -> frozenset[str]:
+        """The parameters that the report's queries use."""
+        return self._parameters_bound()
 
     def missing_characters(self) -> str:
         """Characters in the document's tables that no shipped font has, each once."""

@@ -482,3 +482,31 @@ def test_every_control_of_data_has_a_name_and_a_tooltip(window: Window, data: Da
         and not isinstance(w.parent(), QComboBox) and w.objectName() != "qt_spinbox_lineedit"
     ]  # fmt: skip
     assert nameless == []
+
+
+def test_rows_follow_undo_and_parameter_values(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
+    data.editor.setText("select code from routes where season = :season")
+    data.run()
+    rows_shown(window, qtbot, 0)
+    assert "No row fits the parameter values" in data.pane.told.text()
+    window.desk.set_value("season", "summer")
+    rows_shown(window, qtbot, 2)
+    window.desk.undo()
+    rows_shown(window, qtbot, 10)
+    window.desk.redo()
+    rows_shown(window, qtbot, 2)
+    window.desk.undo()
+    settle(window, qtbot)
+
+
+def test_typing_completes_tables_columns_and_parameters(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
+    qtbot.waitUntil(lambda: "tarrow" in data.catalogs.known)
+    qtbot.wait(200)
+    for typed, completed in (("bookin", "booking_id"), ("delay_m", "delay_minutes"), (":sea", ":season")):
+        data.editor.setText("select ")
+        data.editor.setCursorPosition(0, 7)
+        data.editor.setFocus()
+        qtbot.keyClicks(data.editor, typed)
+        qtbot.waitUntil(data.editor.isListActive, timeout=3_000)
+        qtbot.keyClick(data.editor, Qt.Key.Key_Tab)
+        assert data.editor.text() == f"select {completed}"

@@ -140,7 +140,9 @@ class CatalogPanel(QWidget):
             if top is not None and top.text(0) == connection:
                 top.takeChildren()
                 if isinstance(catalog, str):
-                    top.addChild(_told(catalog, ROWAN))
+                    fault = _told(catalog, ROWAN)
+                    top.addChild(fault)
+                    fault.setFirstColumnSpanned(True)
                     continue
                 entries = [_table_entry(connection, table) for table in catalog.tables]
                 entries += [_routine_entry(connection, routine) for routine in catalog.routines]
@@ -240,7 +242,6 @@ def _told(text: str, color: str = STONE_TEXT) -> QTreeWidgetItem:
     item = QTreeWidgetItem([text])
     item.setForeground(0, QColor(color))
     item.setToolTip(0, text)
-    item.setFirstColumnSpanned(True)
     return item
 
 

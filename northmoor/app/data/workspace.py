@@ -63,6 +63,8 @@ class DataWorkspace(QWidget):
         self._names: dict[str, tuple[str, ...]] = {}
         self._waiting = ""
         self._is_begun = False
+        self._wished: object = None
+        self._is_waiting = False
         self.panel = CatalogPanel()
         self.bar = QueryBar()
         self.sentence = SentenceView()
@@ -95,7 +97,7 @@ class DataWorkspace(QWidget):
         self.split = QSplitter()
         for part in (self.panel, middle, self._right()):
             self.split.addWidget(part)
-        self.split.setSizes([232, 684, 300])
+        self.split.setSizes([250, 666, 300])
         self.split.setStretchFactor(1, 1)
         self.split.setHandleWidth(1)
         whole = QVBoxLayout(self)
@@ -156,6 +158,7 @@ class DataWorkspace(QWidget):
         QShortcut(QKeySequence("Ctrl+Shift+Return"), self, self.check_sql)
         desk.opened.connect(self._opened)
         desk.changed.connect(self._changed)
+        desk.values_changed.connect(self._follow)
         panel.query_picked.connect(self.pick)
         panel.query_menu_wanted.connect(self.queries.menu)
         panel.new_query_wanted.connect(self.queries.new_menu)
@@ -272,6 +275,7 @@ class DataWorkspace(QWidget):
             self.sentence.show_told("")
         self._show_plan()
         self._show_column()
+        self._follow()
 
     def customs(self) -> Customs:
         """How the report writes values."""
@@ -394,14 +398,35 @@ class DataWorkspace(QWidget):
             self.fetch(query.name, refresh=False)
 
     def fetch(self, query: str, refresh: bool) -> None:
-        """Fetch a query's rows and show them."""
+        """Fetch a query's rows and show them, unless they are on their way already."""
         report = self.desk.report
         assert report is not None
+        wish = self._wish(query)
+        if self._is_waiting and wish == self._wished and not refresh:
+            return
+        self._wished, self._is_waiting = wish, True
         self.editor.mark_fault(None)
         self._waiting = query
         self.pane.tell("", "quiet")
         self.pane.state(f"running {query} …")
         self.worker.fetch_rows(RenderJob(report, self.desk.values, None, self.library, refresh), query)
+
+    def _wish(self, query: str) -> object:
+        """What the rows of a query follow from."""
+        report = self.desk.report
+        assert report is not None
+        parts = [
+            (q.name, q.connection, q.sql, q.shared, q.detail_of, q.use_sample, [(c.name, c.type) for c in q.columns])
+            for q in report.queries
+        ]
+        return query, parts, dict(self.desk.values)
+
+    def _follow(self) -> None:
+        """Fetch again when what the shown rows follow from has changed, by undo or by another parameter value."""
+        rows, query = self.pane.rows, self.current()
+        is_shown = rows is not None and query is not None and rows.query == query.name
+        if self.isVisible() and is_shown and self._wish(self.query_name or "") != self._wished:
+            self.run_quietly()
 
     def check_sql(self) -> None:
         """Ask the server whether it would run the SQL."""
@@ -446,6 +471,7 @@ class DataWorkspace(QWidget):
     def _show_rows(self, rows: Rows) -> None:
         if self.desk.report is None or rows.query != self._waiting:
             return
+        self._is_waiting = self._is_waiting and not rows.is_whole
         query = self.current()
         settings = self._settings(query) if query is not None and rows.query == query.name else {}
         self.pane.show_rows(rows, self.customs(), settings)
@@ -477,6 +503,7 @@ class DataWorkspace(QWidget):
 
     def show_fault(self, error: NorthmoorError) -> None:
         """Tell a fault of the query at hand, mark it in the SQL, and offer what mends it."""
+        self._is_waiting = False
         self.pane.tell(str(error), "fault")
         if self.pane.rows is None:
             self.pane.state("")
@@ -546,9 +573,7 @@ class DataWorkspace(QWidget):
         done = self.desk.edit(
             f"Change the column {column}", lambda r, _: edits.change_query_column(r, name, column, **changes)
         )
-        if done and "type" in changes:
-            self.fetch(name, refresh=False)
-        elif not done:
+        if not done:
             self._show_column()
 
     def _show_plan(self) -> None:
