@@ -26,7 +26,7 @@ from northmoor.core.model.files import report_text
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.output.pdf import Metadata, PdfWriter, write_page_pdf, write_pdf
 from northmoor.core.sources.connections import Library
-from northmoor.core.sources.fetch import Rows, ShowFirst, fetch
+from northmoor.core.sources.fetch import Errand, Rows, ShowFirst, fetch
 from northmoor.core.sources.resolving import parameters_of, resolve
 from northmoor.core.sources.values import Values, bind
 from northmoor.core.stopping import Stop
@@ -91,14 +91,16 @@ class Session:
         needed = {name: self.rows(report, name, values, stop, tell) for name in resolved.needs}
         key = (
             str(self.library.root),
-            self.library.connection(asked.connection) if asked.connection else None,
+            self.library.connection(asked.connection) if asked.connection and not asked.use_sample else None,
             (asked.sql, asked.detail_of, asked.sample if asked.use_sample else None),
             tuple((column.name, column.type) for column in asked.columns),
             values.key(parameters_of(report, query, self.library)),
             report.time_zone,
             tuple(needed.items()),
         )
-        return self._rows.get(key, lambda: fetch(report, resolved, values, self.library, needed, stop, tell, show))
+        return self._rows.get(
+            key, lambda: fetch(Errand(report, resolved, values, self.library, needed, stop, tell, show))
+        )
 
     def _forget_old_lines(self) -> None:
         if self._shapers.lines() > _MOST_LINES:

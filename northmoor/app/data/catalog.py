@@ -247,7 +247,8 @@ def _told(text: str, color: str = STONE_TEXT) -> QTreeWidgetItem:
 
 def _table_entry(connection: str, table: CatalogTable) -> QTreeWidgetItem:
     size = "view" if table.is_view else "" if table.rows is None else f"{'≈' * table.is_estimate}{table.rows:,}"
-    shown = QTreeWidgetItem([table.name, "fault" if table.fault else size])
+    texts = [table.name, "fault" if table.fault else size]
+    shown = QTreeWidgetItem(texts)
     drawing = "triangle-alert" if table.fault else "eye" if table.is_view else "table-2"
     shown.setIcon(0, icon(drawing, ROWAN) if table.fault else icon(drawing))
     shown.setData(0, _NODE, Node("table", connection, table.name))

@@ -66,21 +66,21 @@ class ComparisonDialog(QDialog):
         self._and = QLabel("and")
         self._hint = QLabel()
         self._hint.setObjectName("quiet")
-        grid = QGridLayout()
+        parts = QGridLayout()
         for row, (text, widget) in enumerate(
             (("Where", self.left), ("", self.operator), ("", self.first), ("and", self.second))
         ):
             label = self._and if text == "and" else QLabel(text)
-            grid.addWidget(label, row, 0)
-            grid.addWidget(widget, row, 1)
-        grid.setColumnStretch(1, 1)
+            parts.addWidget(label, row, 0)
+            parts.addWidget(widget, row, 1)
+        parts.setColumnStretch(1, 1)
         buttons = _buttons(self)
         if can_remove:
             gone = buttons.addButton("Take it out", QDialogButtonBox.ButtonRole.DestructiveRole)
             assert gone is not None
             gone.clicked.connect(self._remove)
         layout = QVBoxLayout(self)
-        layout.addLayout(grid)
+        layout.addLayout(parts)
         layout.addWidget(self._hint)
         layout.addWidget(buttons)
         self.operator.currentIndexChanged.connect(self._fit)

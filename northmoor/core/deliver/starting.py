@@ -12,7 +12,7 @@ from northmoor.core.model.report import Report
 from northmoor.core.model.starting import listing
 from northmoor.core.model.types import ValueType
 from northmoor.core.sources.connections import Library
-from northmoor.core.sources.fetch import Rows, fetch
+from northmoor.core.sources.fetch import Errand, Rows, fetch
 from northmoor.core.sources.guard import check_query
 from northmoor.core.sources.inference import infer_parameter_kind
 from northmoor.core.sources.resolving import dialect_of, resolve
@@ -76,7 +76,7 @@ def _sample(query: Query, parameters: tuple[Parameter, ...], library: Library) -
     """The query's rows, with stand-ins for its parameters: they tell its columns."""
     samples = {p.name: _SAMPLES[p.kind] for p in parameters}
     report = listing(query, [("column", "1", "")], [], [], "sample", parameters)
-    return fetch(report, resolve(report, query.name, library), bind(report, samples), library, {}, Stop())
+    return fetch(Errand(report, resolve(report, query.name, library), bind(report, samples), library, {}, Stop()))
 
 
 def _settings(name: str, kind: ValueType, totals: Sequence[str]) -> QueryColumn:

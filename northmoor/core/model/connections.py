@@ -13,60 +13,56 @@ Port = Annotated[int, Field(ge=1, le=65_535)]
 Encryption = Literal["off", "if offered", "required", "verified"]
 
 
-class SqliteConnection(Part):
+class _Database(Part):
+    name: Name
+    """The name that queries use."""
+    kind: str
+    database: str
+    """Path of the database file; relative ones start at the library's folder."""
+
+
+class SqliteConnection(_Database):
     """An SQLite database."""
 
-    name: Name
-    """The name that queries use."""
     kind: Literal["sqlite"] = "sqlite"
-    database: str
-    """Path of the database file; relative ones start at the library's folder."""
 
 
-class DuckdbConnection(Part):
+class DuckdbConnection(_Database):
     """A DuckDB database."""
 
+    kind: Literal["duckdb"] = "duckdb"
+
+
+class _Server(Part):
     name: Name
     """The name that queries use."""
-    kind: Literal["duckdb"] = "duckdb"
-    database: str
-    """Path of the database file; relative ones start at the library's folder."""
+    kind: str
+    host: Host = "localhost"
+    """The server's host, or where its local socket is."""
+    port: Port
+    """The server's port."""
+    database: Title
+    """The database's name on the server."""
+    user: Title
+    """The name under which the server is asked. Its password is never kept in the library."""
+    encryption: Encryption = "if offered"
+    """Whether the way to the server is encrypted, and its certificate verified."""
 
 
-class PostgresqlConnection(Part):
+class PostgresqlConnection(_Server):
     """A database of a PostgreSQL server."""
 
-    name: Name
-    """The name that queries use."""
     kind: Literal["postgresql"] = "postgresql"
-    host: Host = "localhost"
-    """The server's host, or the folder of its local socket."""
     port: Port = 5432
     """The server's port."""
-    database: Title
-    """The database's name on the server."""
-    user: Title
-    """The name under which the server is asked. Its password is never kept in the library."""
-    encryption: Encryption = "if offered"
-    """Whether the way to the server is encrypted, and its certificate verified."""
 
 
-class MariadbConnection(Part):
+class MariadbConnection(_Server):
     """A database of a MariaDB or MySQL server."""
 
-    name: Name
-    """The name that queries use."""
     kind: Literal["mariadb"] = "mariadb"
-    host: Host = "localhost"
-    """The server's host, or the path of its local socket."""
     port: Port = 3306
     """The server's port."""
-    database: Title
-    """The database's name on the server."""
-    user: Title
-    """The name under which the server is asked. Its password is never kept in the library."""
-    encryption: Encryption = "if offered"
-    """Whether the way to the server is encrypted, and its certificate verified."""
 
 
 class FilesConnection(Part):

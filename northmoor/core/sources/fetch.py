@@ -6,7 +6,6 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Protocol
-from zoneinfo import ZoneInfo
 
 import pyarrow as pa
 
@@ -58,31 +57,40 @@ ShowFirst = Callable[[Rows], None]
 """Called with the first rows of a query while the rest is still on the way."""
 
 
-def fetch(
-    report: Report,
-    resolved: Resolved,
-    values: Values,
-    library: Library,
-    needed: Mapping[str, Rows],
-    stop: Stop,
-    tell: Progress = lambda _: None,
-    show: ShowFirst = lambda _: None,
-) -> Rows:
-    """Run a query of the report; `needed` are the rows of the queries it needs.
+@dataclass(frozen=True)
+class Errand:
+    """A query of a report that is to be fetched: `needed` are the rows of the queries it needs."""
+
+    report: Report
+    resolved: Resolved
+    values: Values
+    library: Library
+    needed: Mapping[str, Rows]
+    stop: Stop
+    tell: Progress = lambda _: None
+    show: ShowFirst = lambda _: None
+
+
+def fetch(errand: Errand) -> Rows:
+    """Run a query of a report.
 
     Raises QueryError, RefusedQuery or ConnectionFault, each naming the query, or Stopped.
     """
-    query = resolved.query
+    query = errand.resolved.query
     began = time.perf_counter()
     try:
-        _fill_placeholders(resolved, values)
-        with _streaming(report, resolved, values, library, needed, stop) as (stream, guesses):
-            reader = _Reader(query.name, stream, guesses, _settings(resolved, stream.names), report.zone, stop, tell)
-            table = reader.read(lambda first: show(_rows(resolved, stream, first, report, began, is_whole=False)))
-        rows = _rows(resolved, stream, table, report, began)
+        _fill_placeholders(errand.resolved, errand.values)
+        with _streaming(errand) as (stream, guesses):
+            reader = _Reader(errand, stream, guesses)
+
+            def show(first: pa.Table) -> None:
+                errand.show(_rows(errand, stream, first, began, is_whole=False))
+
+            table = reader.read(show)
+        rows = _rows(errand, stream, table, began)
         if query.detail_of is not None:
-            owner = needed[query.detail_of.query]
-            rows = replace(rows, table=only_details(rows.table, owner.table, query.detail_of, stop))
+            owner = errand.needed[query.detail_of.query]
+            rows = replace(rows, table=only_details(rows.table, owner.table, query.detail_of, errand.stop))
         return replace(rows, seconds=time.perf_counter() - began)
     except ConnectionFault as error:
         raise type(error)(error.message, Place(query=query.name, connection=query.connection)) from error
@@ -101,50 +109,37 @@ Guesses = tuple[ValueType | None, ...]
 
 
 @contextmanager
-def _streaming(
-    report: Report,
-    resolved: Resolved,
-    values: Values,
-    library: Library,
-    needed: Mapping[str, Rows],
-    stop: Stop,
-) -> Iterator[tuple[Stream, Guesses]]:
+def _streaming(errand: Errand) -> Iterator[tuple[Stream, Guesses]]:
     """The query's stream from where its rows are, and types guessed from what is declared about them."""
-    query, checked = resolved.query, resolved.checked
-    bound = {name: values.by_name[name] for name in checked.parameters}
-    asked = Asked(checked, bound, report.zone, stop)
+    query, checked, library, stop = errand.resolved.query, errand.resolved.checked, errand.library, errand.stop
+    zone = errand.report.zone
+    asked = Asked(checked, {name: errand.values.by_name[name] for name in checked.parameters}, zone, stop)
     if query.use_sample and query.sample is not None:
         yield read_sample(library.inside(query.sample), stop), ()
     elif query.connection is not None:
-        driver = library.driver(query.connection)
-        with driver.running(asked) as stream:
+        with library.driver(query.connection).running(asked) as stream:
             is_open = any(kind is None or kind.scale == UNKNOWN_SCALE for kind in stream.kinds)
             yield stream, infer_types(checked, library.catalog(query.connection, stop)) if is_open else ()
     else:
-        with Engine(stop, report.time_zone) as engine:
-            for name in resolved.sources:
-                engine.give(name, needed[name].table)
-            moment = max((needed[n].data_time for n in resolved.sources), default=datetime(1970, 1, 1))
-            yield engine_stream(engine.connection, asked, moment.replace(tzinfo=report.zone)), ()
+        sources = {name: errand.needed[name] for name in errand.resolved.sources}
+        with Engine(stop, zone.key) as engine:
+            for name, rows in sources.items():
+                engine.give(name, rows.table)
+            moment = max((rows.data_time for rows in sources.values()), default=datetime(1970, 1, 1))
+            yield engine_stream(engine.connection, asked, moment.replace(tzinfo=zone)), ()
 
 
-def _settings(resolved: Resolved, names: tuple[str, ...]) -> list[QueryColumn | None]:
-    by_name = {column.name: column for column in resolved.query.columns}
-    return [by_name.get(name) for name in names]
-
-
-def _rows(
-    resolved: Resolved, stream: Stream, table: pa.Table, report: Report, began: float, is_whole: bool = True
-) -> Rows:
+def _rows(errand: Errand, stream: Stream, table: pa.Table, began: float, is_whole: bool = True) -> Rows:
+    query = errand.resolved.query
     types = tuple(type_of_arrow(entry.type) or ValueType("text") for entry in table.schema)
-    moment = stream.data_time.astimezone(report.zone).replace(tzinfo=None, microsecond=0)
-    missing = [c.name for c in resolved.query.columns if c.name not in stream.names]
+    moment = stream.data_time.astimezone(errand.report.zone).replace(tzinfo=None, microsecond=0)
+    missing = [c.name for c in query.columns if c.name not in stream.names]
     notes = [
         f"It returns no column {name!r} any more, for which it has settings. {did_you_mean(name, stream.names)}"
         for name in missing
     ]
     seconds = time.perf_counter() - began
-    return Rows(resolved.query.name, table, types, moment, seconds, (*stream.notes, *notes), is_whole)
+    return Rows(query.name, table, types, moment, seconds, (*stream.notes, *notes), is_whole)
 
 
 class _Collector(Protocol):
@@ -156,13 +151,9 @@ class _Collector(Protocol):
 class _Reader:
     """Reads a stream to a table."""
 
-    query: str
+    errand: Errand
     stream: Stream
     guesses: Guesses
-    settings: list[QueryColumn | None]
-    zone: ZoneInfo
-    stop: Stop
-    tell: Progress
 
     def read(self, show: Callable[[pa.Table], None]) -> pa.Table:
         """All rows; `show` is called with those of the first batch while more may be on the way."""
@@ -177,8 +168,8 @@ class _Reader:
             if number == 0 and self.stream.preview is None and arrays and len(arrays[0]):
                 show(self._first(wanted, batch))
             count += len(arrays[0]) if arrays else 0
-            self.tell(f"{self.query}: {count:,} rows")
-            self.stop.check()
+            self.errand.tell(f"{self.errand.resolved.query.name}: {count:,} rows")
+            self.errand.stop.check()
         return collector.table()
 
     def _arrays(self, wanted: list[ValueType | None], batch: list[pa.Array], row: int) -> list[pa.Array]:
@@ -191,9 +182,13 @@ class _Reader:
         collector.add([array[:FIRST_ROWS] for array in self._arrays(wanted, batch, 0)])
         return collector.table()
 
+    def _setting(self, column: int) -> QueryColumn | None:
+        name = self.stream.names[column]
+        return next((c for c in self.errand.resolved.query.columns if c.name == name), None)
+
     def _wanted(self, column: int) -> ValueType | None:
         """A column's type where it is certain, so that each batch can be made so at once."""
-        setting, kind = self.settings[column], self.stream.kinds[column]
+        setting, kind = self._setting(column), self.stream.kinds[column]
         if setting is not None and setting.type is not None:
             return ValueType.parse(setting.type)
         return None if kind is None or kind.scale == UNKNOWN_SCALE else kind
@@ -207,7 +202,7 @@ class _Reader:
 
     def _made(self, name: str, raw: pa.Array, kind: ValueType, row: int) -> pa.Array:
         try:
-            return mend(raw, kind, self.zone)
+            return mend(raw, kind, self.errand.report.zone)
         except UnfitValue as fault:
             raise QueryError(
                 f"Column {name} has a value that is no {kind}: {str(fault.value)[:40]!r} in row "
@@ -224,10 +219,10 @@ class _Reader:
         for candidate in (guess, kind, natural_type(raw)):
             if candidate is not None:
                 try:
-                    return mend(raw, candidate, self.zone)
+                    return mend(raw, candidate, self.errand.report.zone)
                 except UnfitValue:
                     continue  # what the table declares is not what it holds: the values decide
-        return mend(raw, ValueType("text"), self.zone)
+        return mend(raw, ValueType("text"), self.errand.report.zone)
 
 
 class _Undecided:

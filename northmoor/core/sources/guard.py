@@ -101,6 +101,8 @@ def _only_reads(tree: exp.Expr, dialect: str) -> None:
             raise RefusedQuery(
                 f"Only reading is allowed; {_kind(node, dialect)} stands in the SQL. Nothing was changed."
             )
+        if isinstance(node, exp.SessionParameter):
+            raise RefusedQuery(f"The server's settings are not for queries; take out {node.sql(dialect)}.")
         if isinstance(node, exp.Lock):
             raise RefusedQuery("Only reading is allowed; take out what locks the rows (for update, for share).")
         if isinstance(node, exp.Func) and refused.fullmatch(_function_name(node)):

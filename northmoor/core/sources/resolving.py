@@ -64,7 +64,10 @@ def resolve(report: Report, name: str, library: Library) -> Resolved:
 
 
 def _resolve(report: Report, name: str, library: Library) -> Resolved:
-    query = fill_shared(report.query(name), library)
+    query = report.query(name)
+    if query.use_sample:  # its SQL is not run, and its connection may be gone
+        return Resolved(query, check_query("select 1", ENGINE_DIALECT), ())
+    query = fill_shared(query, library)
     place = Place(query=name)
     try:
         checked = check_query(query.sql, dialect_of(query, library))
