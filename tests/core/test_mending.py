@@ -10,6 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from northmoor.core.model.types import ValueType
+from northmoor.core.sources.inference import UNKNOWN_SCALE
 from northmoor.core.sources.mending import UnfitValue, loose_array, mend, natural_type, together
 
 DUBLIN = ZoneInfo("Europe/Dublin")
@@ -124,3 +125,53 @@ def test_words_for_yes_and_no() -> None:
     ]
     assert mended([1, 0], "boolean") == [True, False]
     assert mended([date(2025, 1, 1).isoformat()], "date") == [date(2025, 1, 1)]
+
+
+@pytest.mark.parametrize(
+    ("raw", "kind", "wanted"),
+    [
+        (pa.array([Decimal("1.5"), None], pa.decimal128(5, 1)), "decimal(18,3)", [Decimal("1.500"), None]),
+        (pa.array([Decimal("1.5")], pa.decimal128(5, 1)), "float", [1.5]),
+        (pa.array([Decimal("1.5")], pa.decimal128(5, 1)), "text", ["1.5"]),
+        (pa.array(["1.50", "-0.01"]), "decimal(18,2)", [Decimal("1.50"), Decimal("-0.01")]),
+        (pa.array(["7", None]), "integer", [7, None]),
+        (pa.array([7], pa.uint8()), "integer", [7]),
+        (pa.array(["2.5e3"]), "float", [2500.0]),
+        (pa.array([date(2025, 1, 2)]), "timestamp", [datetime(2025, 1, 2)]),
+        (pa.array([date(2025, 1, 2)]), "text", ["2025-01-02"]),
+        (pa.array([datetime(2025, 6, 30, 23, 30)], pa.timestamp("us", "UTC")), "timestamp", [datetime(2025, 7, 1, 0, 30)]),
+        (pa.array([datetime(2025, 6, 30, 23, 30)], pa.timestamp("us", "UTC")), "date", [date(2025, 7, 1)]),
+        (pa.array([datetime(2025, 6, 30, 23, 30)], pa.timestamp("ns")), "date", [date(2025, 6, 30)]),
+        (pa.array(["2025-06-30 23:30:00"]), "timestamp", [datetime(2025, 6, 30, 23, 30)]),
+        (pa.array(["2025-06-30T23:30:00Z"]), "timestamp", [datetime(2025, 7, 1, 0, 30)]),
+        (pa.array([True, None]), "boolean", [True, None]),
+        (pa.array(["t", "0"]), "boolean", [True, False]),
+    ],
+)  # fmt: skip
+def test_typed_columns_of_servers_and_files_become_what_is_wanted(raw: pa.Array, kind: str, wanted: list) -> None:
+    assert mend(raw, ValueType.parse(kind), DUBLIN).to_pylist() == wanted
+
+
+@pytest.mark.parametrize(
+    ("raw", "kind", "row"),
+    [
+        (pa.array([Decimal("1.25"), Decimal("1.2"), Decimal("9.99")], pa.decimal128(5, 2)), "decimal(18,1)", 0),
+        (pa.array(["1.2", "3", "4.55", "5"]), "decimal(18,1)", 2),
+        (pa.array([1, 2, 2**63], pa.uint64()), "integer", 2),
+        (pa.array(["1", "x"]), "integer", 1),
+        (pa.array([0, 400_000_000_000_000_000], pa.timestamp("us")), "timestamp", 1),
+        (pa.array([0, 2**31 - 1], pa.date32()), "date", 1),
+        (pa.array(["2025-02-30"]), "date", 0),
+        (pa.array(["yes", "perhaps"]), "boolean", 1),
+    ],
+)  # fmt: skip
+def test_the_first_value_that_does_not_fit_is_named(raw: pa.Array, kind: str, row: int) -> None:
+    with pytest.raises(UnfitValue) as caught:
+        mend(raw, ValueType.parse(kind), DUBLIN)
+    assert caught.value.row == row
+
+
+@given(st.lists(st.decimals(-(10**25), 10**25, places=6) | st.none(), min_size=1, max_size=30))
+def test_decimals_without_declared_places_keep_every_digit(values: list) -> None:
+    texts = pa.array([None if v is None else str(v) for v in values], pa.string())
+    assert mend(texts, ValueType("decimal", 38, UNKNOWN_SCALE), DUBLIN).to_pylist() == values

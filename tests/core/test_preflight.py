@@ -5,7 +5,7 @@ from pathlib import Path
 
 import northmoor
 from northmoor.core.checks.preflight import RULES, preflight
-from northmoor.core.model.data import Choice, Parameter
+from northmoor.core.model.data import Choice, Parameter, Query, QueryColumn, SharedQuery
 from northmoor.core.sources.connections import Library
 from tests.helpers import FREIGHT, render, report_of, table_of
 
@@ -52,3 +52,23 @@ def test_faults_of_the_rendering_come_first_and_once(library: MakeLibrary) -> No
 
 def test_every_rule_says_what_it_is_for() -> None:
     assert all(rule.__doc__ for rule in RULES)
+
+
+def test_what_was_noticed_about_the_data_is_told(library: MakeLibrary) -> None:
+    query = Query(
+        name="rows", connection="db", sql="select * from lines", columns=(QueryColumn(name="chrage", label="Charge"),)
+    )
+    (finding,) = preflight(render(report_of(table_of("pieces"), queries=[query]), library(FREIGHT)))
+    assert (finding.rule, finding.place.query, finding.is_error) == ("data note", "rows", False)
+    assert "no column 'chrage' any more, for which it has settings. Did you mean charge?" in finding.message
+
+
+def test_a_parameter_of_a_shared_query_is_used(library: MakeLibrary) -> None:
+    made = library(FREIGHT)
+    made.save_shared_query("few", SharedQuery(connection="db", sql="select * from lines where pieces < :most"))
+    report = report_of(
+        table_of("pieces"),
+        queries=[Query(name="rows", shared="few")],
+        parameters=[Parameter(name="most", kind="integer", default=3)],
+    )
+    assert preflight(render(report, made)) == ()
