@@ -168,7 +168,7 @@ class PrivateMariadb(Server):
             name="db", host="127.0.0.1", port=self.port, database=DATABASE, user=USER, encryption="off"
         )
         (self.folder / "data").mkdir()
-        scripts = [Path("/usr/share/mysql") / f"mysql_system_tables{part}.sql" for part in ("", "_data")]
+        scripts = [_mariadb_script(part) for part in ("", "_data")]
         text = "create database mysql;\nuse mysql;\nset @auth_root_socket = null;\n" + "\n".join(
             map(Path.read_text, scripts)
         )
@@ -263,6 +263,14 @@ insert into far values (1, '2025-01-01'), (2, '0000-00-00')
 def _in_mariadbs_words(schema: str) -> str:
     text = re.sub(r"\btext\b", "varchar(120)", schema).replace("timestamp", "datetime")
     return re.sub(r"references (\w+?)s\b(?! \()", r"references \1s (\1_id)", text)
+
+
+def _mariadb_script(part: str) -> Path:
+    """A script of the server's own tables; packages lay it in a folder and under a name of their time."""
+    found = [
+        path for kind in ("mysql", "mariadb") for path in Path("/usr/share").glob(f"m*/{kind}_system_tables{part}.sql")
+    ]
+    return found[0]
 
 
 def _free_port() -> int:

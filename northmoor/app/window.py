@@ -1,5 +1,6 @@
 """The window: workspaces at the left, the bar with parameters on top, messages below."""
 
+from functools import partial
 from html import escape
 from pathlib import Path
 
@@ -209,6 +210,9 @@ class Window(QMainWindow):
         split = self._settings.value("pages-split")
         if isinstance(split, QByteArray):
             self.pages.split.restoreState(split)
+        split = self._settings.value("data-split")
+        if isinstance(split, QByteArray):
+            self.data.split.restoreState(split)
         self.show_workspace("pages")
         self._show_empty()
 
@@ -330,9 +334,16 @@ class Window(QMainWindow):
             for name, action in self.actions_by_name.items()
             if action.isEnabled() and name != "find"
         ]
-        self._finder = Finder([*commands, *self.pages.entries()], self)
+        queries = self.desk.report.queries if self.desk.report is not None else ()
+        found = [Entry(q.name, "query", "file-text", partial(self.show_query, q.name)) for q in queries]
+        self._finder = Finder([*commands, *self.pages.entries(), *found], self)
         self._finder.show()
         self._finder.line.setFocus()
+
+    def show_query(self, name: str) -> None:
+        """Show a query in Data."""
+        self.show_workspace("data")
+        self.data.pick(name)
 
     def show_keys(self) -> None:
         """List the shortcuts and what the mouse does on the pages."""
@@ -504,5 +515,6 @@ class Window(QMainWindow):
         self._recovery.let_go()
         self._settings.setValue("geometry", self.saveGeometry())
         self._settings.setValue("pages-split", self.pages.split.saveState())
+        self._settings.setValue("data-split", self.data.split.saveState())
         self.worker.close()
         event.accept()

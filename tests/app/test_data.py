@@ -510,3 +510,15 @@ def test_typing_completes_tables_columns_and_parameters(window: Window, data: Da
         qtbot.waitUntil(data.editor.isListActive, timeout=3_000)
         qtbot.keyClick(data.editor, Qt.Key.Key_Tab)
         assert data.editor.text() == f"select {completed}"
+
+
+def test_a_query_is_found_by_its_name(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
+    add_query(window, name="fleet", connection="tarrow", sql="select name from vessels")
+    window.show_workspace("pages")
+    window.show_finder()
+    qtbot.keyClicks(window._finder.line, "fares query")
+    qtbot.keyClick(window._finder.line, Qt.Key.Key_Return)
+    assert window._stack.currentWidget() is window.data
+    rows_shown(window, qtbot, 94)
+    assert data.query_name == "fares"
+    settle(window, qtbot)

@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 
 from northmoor.core.errors import RefusedQuery
 from northmoor.core.sources.guard import check_query
-from northmoor.core.sources.placeholders import placeholders, written
+from northmoor.core.sources.placeholders import named_position, placeholders, written
 
 DIALECTS = ("sqlite", "postgres", "mysql", "duckdb")
 
@@ -86,3 +86,16 @@ def test_each_dialects_ways_out_are_refused(dialect: str, sql: str) -> None:
 )  # fmt: skip
 def test_each_dialects_own_reading_passes(dialect: str, sql: str) -> None:
     assert check_query(sql, dialect).sql == sql
+
+
+@pytest.mark.parametrize(
+    ("message", "word"),
+    [
+        ("no such column: b.nix", "nix"), ('near "frm": syntax error', "frm"), ("no such table: lost", "lost"),
+        ("Unknown column 'b.nix' in 'SELECT'", "nix"), ("Table 'tarrow.lost' doesn't exist", "lost"), ("out of memory", None),
+    ],
+)  # fmt: skip
+def test_what_a_message_names_is_found_in_the_text(message: str, word: str | None) -> None:
+    sql = "select :a_long_name, b.nix, frm\nfrom lost b"
+    made = written(sql, "mysql", lambda _: "?")
+    assert named_position(message, made) == (sql.index(word) if word else None)

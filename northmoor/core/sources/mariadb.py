@@ -25,7 +25,7 @@ from northmoor.core.model.connections import MariadbConnection
 from northmoor.core.model.types import MAX_PRECISION, ValueType
 from northmoor.core.sources.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey, Routine
 from northmoor.core.sources.driver import BATCH, FIRST_ROWS, Asked, Stream, limited, unique_column_names
-from northmoor.core.sources.placeholders import Written, written
+from northmoor.core.sources.placeholders import Written, named_position, written
 from northmoor.core.sources.server import WAIT, unreachable
 from northmoor.core.sources.values import Value
 from northmoor.core.stopping import Stop
@@ -233,7 +233,8 @@ def _fault(error: pymysql.Error, text: Written) -> QueryError | ConnectionFault:
         return QueryError(f"Another session holds a lock on a table for over {WAIT} s. Run the query again later.")
     near = _NEAR.search(told)
     at = text.sql.find(near[1]) if near else -1
-    return QueryError(f"The server refuses it: {told.rstrip('.')}.", position=text.original(at) if at >= 0 else None)
+    position = text.original(at) if at >= 0 else named_position(told, text)
+    return QueryError(f"The server refuses it: {told.rstrip('.')}.", position=position)
 
 
 def _encryption(connection: MariadbConnection) -> Any:

@@ -58,6 +58,24 @@ class Written:
         return offset + (moved[-1] if moved else 0)
 
 
+_PREFIX = r"(?:\w+\.)*"
+_NAMED = re.compile(
+    rf"no such \w+: {_PREFIX}(\w+)|near \"(.+?)\"|Unknown column '{_PREFIX}(.+?)'|Table '{_PREFIX}(.+?)'"
+    rf"|FUNCTION {_PREFIX}(\w+) does not"
+)
+"""What SQLite and MariaDB name in their messages, which have no position."""
+
+
+def named_position(message: str, text: Written) -> int | None:
+    """Where the thing that a database's message names stands in the text as the user wrote it; None if nowhere."""
+    named = _NAMED.search(message)
+    if named is None:
+        return None
+    name = next(part for part in named.groups() if part is not None)
+    found = re.search(rf"(?<!\w){re.escape(name)}(?!\w)", text.sql, re.IGNORECASE)
+    return text.original(found.start()) if found else None
+
+
 def written(sql: str, dialect: str, form: Callable[[str], str]) -> Written:
     """The text with each placeholder in the form that the function gives for its name; closing semicolons go."""
     pieces, names, shifts = [], [], []

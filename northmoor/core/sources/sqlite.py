@@ -21,6 +21,7 @@ from northmoor.core.errors import ConnectionFault, QueryError
 from northmoor.core.sources.catalog import Catalog, reflected_tables
 from northmoor.core.sources.driver import BATCH, FIRST_ROWS, Asked, Stream, limited, unique_column_names, written_at
 from northmoor.core.sources.mending import loose_array
+from northmoor.core.sources.placeholders import Written, named_position
 from northmoor.core.sources.server import WAIT
 from northmoor.core.sources.values import Value
 from northmoor.core.stopping import Stop
@@ -86,7 +87,9 @@ class SqliteDriver:
                 yield driver.execute(sql, {name: stored(value) for name, value in asked.values.items()})
             except (sqlite3.Error, OverflowError) as error:
                 asked.stop.check()
-                raise QueryError(self._busy(error) or f"The database refuses it: {error}.") from error
+                told = self._busy(error) or f"The database refuses it: {error}."
+                at = named_position(str(error), Written(asked.query.sql, ()))
+                raise QueryError(told, position=at) from error
 
     def _open(self) -> sqlite3.Connection:
         if not self._database.is_file():
