@@ -1,7 +1,9 @@
 """Files of rows: exact numbers, each fault in one sentence, nothing but the named files within reach."""
 
 import json
+import re
 import threading
+import zipfile
 from collections.abc import Callable
 from datetime import date, datetime
 from decimal import Decimal
@@ -276,3 +278,32 @@ def test_parquet_and_duckdb_keep_their_types(files: MakeFiles, tmp_path: Path) -
 def test_a_query_over_files_reaches_nothing_else(files: MakeFiles, sql: str) -> None:
     with pytest.raises(QueryError):
         fetched(files({"t.csv": "a\n1\n"}), sql)
+
+
+ODS = """<?xml version="1.0"?><office:document-content xmlns:office="urn:oasis:names:tc:opendocument:xmlns:office:1.0"
+ xmlns:table="urn:oasis:names:tc:opendocument:xmlns:table:1.0" xmlns:text="urn:oasis:names:tc:opendocument:xmlns:text:1.0"
+ office:version="1.2"><office:body><office:spreadsheet><table:table table:name="Dues">
+ <table:table-row><table:table-cell office:value-type="string"><text:p>port</text:p></table:table-cell>
+  <table:table-cell office:value-type="string"><text:p>price</text:p></table:table-cell></table:table-row>
+ <table:table-row><table:table-cell office:value-type="string"><text:p>Oxholm</text:p></table:table-cell>
+  <table:table-cell office:value-type="float" office:value="4.25"><text:p>4.25</text:p></table:table-cell></table:table-row>
+ </table:table></office:spreadsheet></office:body></office:document-content>"""
+MANIFEST = """<?xml version="1.0"?><manifest:manifest xmlns:manifest="urn:oasis:names:tc:opendocument:xmlns:manifest:1.0">
+<manifest:file-entry manifest:full-path="/" manifest:media-type="application/vnd.oasis.opendocument.spreadsheet"/>
+<manifest:file-entry manifest:full-path="content.xml" manifest:media-type="text/xml"/></manifest:manifest>"""
+
+
+def test_open_documents_and_tabbed_files_are_read_too(files: MakeFiles, tmp_path: Path) -> None:
+    made = files({"dues.tsv": "port\tprice\nSule Haven\t1.5\n"})
+    with zipfile.ZipFile(tmp_path / "data" / "dues.ods", "w") as book:
+        book.writestr("mimetype", "application/vnd.oasis.opendocument.spreadsheet")
+        book.writestr("content.xml", re.sub(r">\s+<", "><", ODS))
+        book.writestr("META-INF/manifest.xml", MANIFEST)
+    assert [t.name for t in catalog_of(made).tables] == ["dues_ods", "dues_tsv"]
+    both = rows_of(made, "select * from dues_ods union all select * from dues_tsv order by price")
+    assert both == [{"port": "Sule Haven", "price": Decimal("1.50")}, {"port": "Oxholm", "price": Decimal("4.25")}]
+    (tmp_path / "data" / "broken.xlsx").write_bytes(b"PK no workbook")
+    with pytest.raises(QueryError, match=r"broken\.xlsx cannot be read as a workbook"):
+        fetched(made, "select * from broken")
+    with pytest.raises(QueryError, match="There is no table due among the files"):
+        fetched(made, "select * from due")

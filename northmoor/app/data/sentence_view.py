@@ -21,6 +21,7 @@ from northmoor.core.sources.saying import (
     begun,
     beside,
     change_condition,
+    condition_at,
     keeping,
     other_joining,
     with_condition,
@@ -247,10 +248,7 @@ class SentenceView(QWidget):
     def _condition_menu(self, path: Path) -> None:
         assert self._sentence is not None
         sentence = self._sentence
-        found = sentence.where
-        for number in path:
-            assert isinstance(found, Together)
-            found = found.parts[number]
+        found = condition_at(sentence.where, path)
         assert isinstance(found, Comparison)
 
         def edit() -> None:
