@@ -49,7 +49,8 @@ class Window(QMainWindow):
         self.desk = Desk()
         self.worker = Worker()
         self.pages = PagesWorkspace(self.desk)
-        self.data = DataWorkspace(self.desk, self.worker)
+        self.catalog_worker = Worker()  # a server that is slow to answer holds up neither rows nor pages
+        self.data = DataWorkspace(self.desk, self.worker, self.catalog_worker)
         self.parameters = ParameterBar(self.desk)
         self._recovery = Recovery(self.desk, self)
         self._stack = QStackedWidget()
@@ -188,6 +189,7 @@ class Window(QMainWindow):
         desk.refused.connect(lambda message: self.tell(message, "fault"))
         worker.rendered.connect(self._show_rendered)
         worker.failed.connect(self._show_failure)
+        self.catalog_worker.failed.connect(lambda message: self.tell(message, "fault"))
         worker.stopped.connect(lambda: self.tell("Stopped. The last good pages stay; F5 tries again.", "warning"))
         worker.page_shown.connect(self.pages.show_page)
         worker.progress.connect(lambda text: self.tell(f"{text} · Esc stops it", "quiet"))
@@ -517,4 +519,5 @@ class Window(QMainWindow):
         self._settings.setValue("pages-split", self.pages.split.saveState())
         self._settings.setValue("data-split", self.data.split.saveState())
         self.worker.close()
+        self.catalog_worker.close()
         event.accept()

@@ -48,6 +48,7 @@ def new_window(qapp: QApplication, qtbot: QtBot, tmp_path: Path) -> Iterator[Cal
     yield make
     for window in windows:
         window.worker.close()
+        window.catalog_worker.close()
         window.desk._saved_at = window.desk._at  # nothing is asked about when a test ends
         window.close()
         window.deleteLater()

@@ -20,6 +20,7 @@ from hypothesis import strategies as st
 
 from northmoor.core.errors import QueryError
 from northmoor.core.model.connections import Connections, DuckdbConnection, FilesConnection
+from northmoor.core.sources import filetables
 from northmoor.core.sources.catalog import Catalog
 from northmoor.core.sources.connections import Library
 from northmoor.core.sources.readings import reading_of
@@ -307,3 +308,18 @@ def test_open_documents_and_tabbed_files_are_read_too(files: MakeFiles, tmp_path
         fetched(made, "select * from broken")
     with pytest.raises(QueryError, match="There is no table due among the files"):
         fetched(made, "select * from due")
+
+
+def test_a_file_is_read_again_only_when_it_has_changed(
+    files: MakeFiles, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    made = files({"t.csv": "n\n1\n"})
+    read: list[Path] = []
+    real = filetables.delimited_table
+    monkeypatch.setattr(filetables, "delimited_table", lambda path, *rest: read.append(path) or real(path, *rest))
+    for _ in range(3):
+        assert rows_of(made, "select sum(n) as s from t") == [{"s": 1}]
+    assert len(read) == 1
+    (tmp_path / "data" / "t.csv").write_text("n\n1\n2.5\n")
+    assert rows_of(made, "select sum(n) as s from t") == [{"s": Decimal("3.5")}]
+    assert len(read) == 2

@@ -23,7 +23,7 @@ class Surrounded(Protocol):
     """What this needs of the workspace."""
 
     desk: Desk
-    worker: Worker
+    catalog_worker: Worker
     panel: CatalogPanel
     queries: QueryActions
 
@@ -61,7 +61,7 @@ class Catalogs(QObject):
         for connection in library.connections.connections:
             name = connection.name
             if only in (None, name):
-                self._data.worker.run_task(
+                self._data.catalog_worker.run_task(
                     lambda stop, name=name: library.catalog(name, stop, refresh),  # type: ignore[misc]
                     lambda found, name=name: self.catalog_read.emit((name, found)),  # type: ignore[misc]
                 )
@@ -82,7 +82,7 @@ class Catalogs(QObject):
         if self._data.desk.library is None:
             return
         connection = self._data.library.connection(name) if name else None
-        dialog = ConnectionDialog(self._data.library, self._data.worker, connection, self._data.panel)
+        dialog = ConnectionDialog(self._data.library, self._data.catalog_worker, connection, self._data.panel)
         if dialog.exec() == QDialog.DialogCode.Accepted:
             self.read()
             self._data.desk.changed.emit()

@@ -135,6 +135,7 @@ class RowsPane(QWidget):
         """Show rows; what the columns hold and the look at them follow."""
         widths = self._widths()
         self.rows = rows
+        self.view.hint = "There are no rows."
         self.model = RowsModel(rows, customs)
         self.view.setModel(self.model)
         self.header.show()
@@ -234,7 +235,7 @@ class RowsPane(QWidget):
             self.header.blockSignals(False)
         count = self.model.rowCount()
         self.title.setText(f"Rows · {count:,} seen" if look.text.strip() else "Rows")
-        self.view.hint = "No row has these letters." if count == 0 else ""
+        self.view.hint = "No row has these letters." if look.text.strip() else "There are no rows."
 
     def _show_profile(self, found: object) -> None:
         if isinstance(found, tuple) and found[0] is self.rows:

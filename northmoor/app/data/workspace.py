@@ -37,6 +37,7 @@ from northmoor.core.sources.driver import FIRST_ROWS, Asked
 from northmoor.core.sources.fetch import Rows
 from northmoor.core.sources.guard import check_query
 from northmoor.core.sources.inference import infer_parameter_kind
+from northmoor.core.sources.placeholders import placeholders
 from northmoor.core.sources.plan import plan
 from northmoor.core.sources.resolving import dialect_of, fill_shared, resolve
 from northmoor.core.sources.saying import sql_name
@@ -55,9 +56,9 @@ class DataWorkspace(QWidget):
 
     checked = pyqtSignal(object)
 
-    def __init__(self, desk: Desk, worker: Worker, parent: QWidget | None = None) -> None:
+    def __init__(self, desk: Desk, worker: Worker, catalog_worker: Worker, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.desk, self.worker = desk, worker
+        self.desk, self.worker, self.catalog_worker = desk, worker, catalog_worker
         self.query_name: str | None = None
         self._shown: tuple[str, str] | None = None  # query and SQL as they were last put into the editor
         self._names: dict[str, tuple[str, ...]] = {}
@@ -482,7 +483,8 @@ class DataWorkspace(QWidget):
         self.pane.state(f"{count:,} row{'s' * (count != 1)} · {rows.seconds:.2f} s")
         told = []
         if count == 0:
-            told.append("No row fits the parameter values above; try others.")
+            is_bound = query is not None and bool(placeholders(self._sql(query), "sqlite"))
+            told.append("No row fits the parameter values above; try others." if is_bound else "It returns no rows.")
         told += [*self._column_changes(rows), *rows.notes]
         self.pane.tell(" ".join(told), "warning" if rows.notes else "quiet")
         if rows.query == _PREVIEW:

@@ -46,6 +46,7 @@ class Library:
         self.connections = connections or Connections()
         self.secrets = secrets or Secrets()
         self._catalogs: dict[tuple[Connection, float], Catalog] = {}
+        self._files: dict[FilesConnection, FilesDriver] = {}
         self._lock = threading.Lock()
 
     @classmethod
@@ -80,6 +81,11 @@ class Library:
     def driver_for(self, connection: Connection) -> Driver:
         """The way to ask a connection that need not be in the library yet."""
         return _DRIVERS[connection.kind](self, connection)
+
+    def files_driver(self, connection: FilesConnection) -> FilesDriver:
+        """The way to ask files; the same one for a connection each time, since it knows what it has read."""
+        with self._lock:
+            return self._files.setdefault(connection, FilesDriver(self.path(connection), connection))
 
     def path(self, connection: SqliteConnection | DuckdbConnection | FilesConnection) -> Path:
         """The full path of a connection's file or folder."""
@@ -235,7 +241,7 @@ def _mariadb(library: Library, connection: MariadbConnection) -> Driver:
 _DRIVERS: dict[str, Callable[[Library, Any], Driver]] = {
     "sqlite": lambda library, c: SqliteDriver(library.path(c)),
     "duckdb": lambda library, c: DuckdbDriver(library.path(c)),
-    "files": lambda library, c: FilesDriver(library.path(c), c),
+    "files": lambda library, c: library.files_driver(c),
     "postgresql": _postgresql,
     "mariadb": _mariadb,
 }
