@@ -125,6 +125,12 @@ class Worker(QObject):
 
         self._later(run)
 
+    def ask_session(
+        self, library: Library, task: Callable[[Session, Stop], object], done: Callable[[object], None]
+    ) -> None:
+        """Run a task on the library's session, which knows the rows that were fetched already; `done` as above."""
+        self.run_task(lambda stop: task(self._session_for(library), stop), done)
+
     def stop(self) -> None:
         """Stop what runs now, and what waits behind it: it would only begin the same long work again."""
         with self._condition:

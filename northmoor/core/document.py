@@ -26,7 +26,7 @@ from northmoor.core.model.files import report_text
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.output.pdf import Metadata, PdfWriter, write_page_pdf, write_pdf
 from northmoor.core.sources.connections import Library
-from northmoor.core.sources.fetch import Errand, Rows, ShowFirst, fetch
+from northmoor.core.sources.fetch import Errand, Rows, ShowFirst, check, fetch
 from northmoor.core.sources.resolving import parameters_of, resolve
 from northmoor.core.sources.values import Values, bind
 from northmoor.core.stopping import Stop
@@ -101,6 +101,16 @@ class Session:
         return self._rows.get(
             key, lambda: fetch(Errand(report, resolved, values, self.library, needed, stop, tell, show))
         )
+
+    def check(self, report: Report, query: str, values: Values, stop: Stop) -> str:
+        """Ask whether a query would run, without running it; who says so. A combined one needs the rows it is over.
+
+        Raises like `rows`, and QueryError for a placeholder that no parameter fills.
+        """
+        resolved = resolve(report, query, self.library)
+        needed = {name: self.rows(report, name, values, stop) for name in resolved.sources}
+        check(Errand(report, resolved, values, self.library, needed, stop))
+        return resolved.query.connection or "The engine"
 
     def _forget_old_lines(self) -> None:
         if self._shapers.lines() > _MOST_LINES:

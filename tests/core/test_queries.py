@@ -1,6 +1,5 @@
 """Queries of other queries, shared, detail and saved ones; what a query's rows are like; what running it means."""
 
-import sqlite3
 from collections.abc import Callable
 from datetime import date, datetime
 from decimal import Decimal
@@ -260,8 +259,8 @@ def test_the_plan_says_where_each_step_runs_and_as_whom(library: MakeLibrary) ->
     assert "vessel = vessel" in third.what
 
 
-def test_a_million_rows_go_to_a_file_and_come_back_whole(
-    library: MakeLibrary, tarrow: sqlite3.Connection, monkeypatch: pytest.MonkeyPatch
+def test_rows_past_a_size_go_to_a_file_and_come_back_whole(
+    library: MakeLibrary, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     from northmoor.core.sources import gathering
 
@@ -273,3 +272,15 @@ def test_a_million_rows_go_to_a_file_and_come_back_whole(
     whole = collected.table()
     assert whole.num_rows == 300
     assert np.array_equal(whole["pieces"].to_numpy().reshape(50, 6), np.tile(table["pieces"].to_numpy(), (50, 1)))
+
+
+def test_a_combined_query_is_checked_against_the_columns_it_is_over(library: MakeLibrary) -> None:
+    session = Session(library(FREIGHT))
+    good, bad = "select sum(charge) as c from lines", "select vessel,\n  nix from lines"
+    for sql, position in ((good, None), (bad, bad.index("nix"))):
+        report = report_of(queries=[LINES, Query(name="rows", sql=sql)])
+        try:
+            assert session.check(report, "rows", bind(report, {}), Stop()) == "The engine"
+            assert sql == good
+        except QueryError as error:
+            assert (sql, error.position) == (bad, position)

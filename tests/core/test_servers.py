@@ -386,3 +386,17 @@ def test_passwords_are_kept_in_the_keyring_when_asked(
         assert Secrets().password(connection) is None
     finally:
         keyring.set_keyring(before)
+
+
+@pytest.mark.parametrize("at_once", [0.3, 0.0])
+def test_a_value_that_does_not_fit_far_down_ends_the_fetch_and_the_server_is_free(
+    postgresql: PrivatePostgresql, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, at_once: float
+) -> None:
+    monkeypatch.setattr(postgresql_rows, "AT_ONCE", at_once)
+    library = postgresql.library(tmp_path)
+    sql = "select case when b.booking_id = 60000 then date 'infinity' else date '2025-01-01' end as day, pg_typeof(a.name) as kind from bookings b cross join ports a order by b.booking_id"
+    began = time.monotonic()
+    with pytest.raises(QueryError, match="Column day has a value that is no date"):
+        fetched(library, sql)
+    assert time.monotonic() - began < 20
+    assert len(fetched(library, "select * from ports").table) == 7

@@ -127,16 +127,14 @@ class Catalogs(QObject):
             self._data.queries.add(Query(name=free, connection=connection, sql=sql))
 
     def remove(self, name: str) -> None:
-        used = (
-            [q.name for q in self._data.desk.report.queries if q.connection == name] if self._data.desk.report else []
-        )
+        """Take a connection out of the library, after saying which queries use it."""
+        panel, report = self._data.panel, self._data.desk.report
+        used = [q.name for q in report.queries if q.connection == name] if report is not None else []
         told = f" {', '.join(used)} of this report use it." if used else ""
-        buttons = QMessageBox.StandardButton
         text = f"Take {name} out of the library?{told} The data themselves stay."
-        if (
-            QMessageBox.question(self._data.panel, "Remove the connection", text, buttons.Yes | buttons.Cancel)
-            == buttons.Yes
-        ):
+        buttons = QMessageBox.StandardButton
+        offered = buttons.Yes | buttons.Cancel
+        if QMessageBox.question(panel, "Remove the connection", text, offered) == buttons.Yes:
             try:
                 self._data.library.remove(name)
             except NorthmoorError as error:

@@ -54,22 +54,18 @@ class RowActions(QObject):
 
     def show_details(self, query: Query, record: dict[str, Any]) -> None:
         """Show those rows of a detail query that belong to one record of the query that owns them."""
-        report, library, values, link = (
-            self._data.desk.report,
-            self._data.library,
-            self._data.desk.values,
-            query.detail_of,
-        )
+        desk, library, link = self._data.desk, self._data.library, query.detail_of
+        report, values = desk.report, desk.values
         assert report is not None
         assert link is not None
         self._data.pick(query.name)
 
-        def ask(stop: Stop) -> object:
-            rows = Session(library).rows(report, query.name, bind(report, values), stop)
+        def ask(session: Session, stop: Stop) -> object:
+            rows = session.rows(report, query.name, bind(report, values), stop)
             return replace(rows, table=details_of(rows.table, record, link, stop))
 
         told = ", ".join(f"{pair.own} is {record[pair.other]}" for pair in link.columns)
-        self._data.worker.run_task(ask, lambda found: self.details_found.emit((found, told)))
+        self._data.worker.ask_session(library, ask, lambda found: self.details_found.emit((found, told)))
 
     def _show_details(self, answer: tuple[Rows | NorthmoorError, str]) -> None:
         found, told = answer

@@ -27,19 +27,20 @@ from northmoor.app.data.sql_editor import SqlEditor
 from northmoor.app.desk import Desk
 from northmoor.app.icons import icon
 from northmoor.app.worker import RenderJob, Worker
+from northmoor.core.document import Session
 from northmoor.core.errors import NorthmoorError, QueryError, RefusedQuery, WrongPassword
 from northmoor.core.expr.formats import Customs
 from northmoor.core.model import edits
 from northmoor.core.model.data import Parameter, Query, QueryColumn
 from northmoor.core.sources.catalog import Catalog, CatalogColumn, CatalogTable
 from northmoor.core.sources.connections import Library
-from northmoor.core.sources.driver import FIRST_ROWS, Asked
+from northmoor.core.sources.driver import FIRST_ROWS
 from northmoor.core.sources.fetch import Rows
 from northmoor.core.sources.guard import check_query
 from northmoor.core.sources.inference import infer_parameter_kind
 from northmoor.core.sources.placeholders import placeholders
 from northmoor.core.sources.plan import plan
-from northmoor.core.sources.resolving import dialect_of, fill_shared, resolve
+from northmoor.core.sources.resolving import dialect_of, fill_shared
 from northmoor.core.sources.saying import sql_name
 from northmoor.core.sources.sentence import Sentence, read, write
 from northmoor.core.sources.values import bind
@@ -440,19 +441,10 @@ class DataWorkspace(QWidget):
         )
         self.pane.tell("Checking …", "quiet")
 
-        def ask(stop: Stop) -> object:
-            resolved = resolve(tried, query.name, library)
-            bound = bind(tried, values).by_name
-            unknown = sorted(resolved.checked.parameters - bound.keys())
-            if unknown:
-                raise QueryError(f"The SQL has :{unknown[0]}, and the report has no such parameter.")
-            if resolved.query.connection is None:
-                return f"It reads {', '.join(resolved.sources)} and is sound."
-            used = {name: bound[name] for name in resolved.checked.parameters}
-            library.driver(resolved.query.connection).check(Asked(resolved.checked, used, tried.zone, stop))
-            return f"{resolved.query.connection} would run it. Nothing was run."
+        def ask(session: Session, stop: Stop) -> object:
+            return f"{session.check(tried, query.name, bind(tried, values), stop)} would run it. Nothing was run."
 
-        self.worker.run_task(ask, self.checked.emit)
+        self.worker.ask_session(library, ask, self.checked.emit)
 
     def _show_checked(self, found: object) -> None:
         if isinstance(found, NorthmoorError):

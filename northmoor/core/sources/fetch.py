@@ -16,6 +16,7 @@ from northmoor.core.model.types import ValueType
 from northmoor.core.sources.connections import Library
 from northmoor.core.sources.details import only_details
 from northmoor.core.sources.driver import FIRST_ROWS, Asked, Stream
+from northmoor.core.sources.duckdbfile import check as engine_check
 from northmoor.core.sources.duckdbfile import stream as engine_stream
 from northmoor.core.sources.engine import Engine
 from northmoor.core.sources.gathering import Gathering
@@ -98,6 +99,33 @@ def fetch(errand: Errand) -> Rows:
         raise error.at(Place(query=query.name)) from None
 
 
+def check(errand: Errand) -> None:
+    """Ask where a query would run whether it would. Raises like `fetch`."""
+    query = errand.resolved.query
+    _fill_placeholders(errand.resolved, errand.values)
+    asked = _asked(errand)
+    if query.connection is not None:
+        errand.library.driver(query.connection).check(asked)
+    else:
+        with _engine(errand) as engine:
+            engine_check(engine.connection, asked)
+
+
+def _asked(errand: Errand) -> Asked:
+    checked = errand.resolved.checked
+    bound = {name: errand.values.by_name[name] for name in checked.parameters}
+    return Asked(checked, bound, errand.report.zone, errand.stop)
+
+
+@contextmanager
+def _engine(errand: Errand) -> Iterator[Engine]:
+    """The engine with the rows of the queries that a combined one is over."""
+    with Engine(errand.stop, errand.report.zone.key) as engine:
+        for name in errand.resolved.sources:
+            engine.give(name, errand.needed[name].table)
+        yield engine
+
+
 def _fill_placeholders(resolved: Resolved, values: Values) -> None:
     for name in sorted(resolved.checked.parameters):
         if name not in values.by_name:
@@ -112,21 +140,17 @@ Guesses = tuple[ValueType | None, ...]
 def _streaming(errand: Errand) -> Iterator[tuple[Stream, Guesses]]:
     """The query's stream from where its rows are, and types guessed from what is declared about them."""
     query, checked, library, stop = errand.resolved.query, errand.resolved.checked, errand.library, errand.stop
-    zone = errand.report.zone
-    asked = Asked(checked, {name: errand.values.by_name[name] for name in checked.parameters}, zone, stop)
     if query.use_sample and query.sample is not None:
         yield read_sample(library.inside(query.sample), stop), ()
     elif query.connection is not None:
-        with library.driver(query.connection).running(asked) as stream:
+        with library.driver(query.connection).running(_asked(errand)) as stream:
             is_open = any(kind is None or kind.scale == UNKNOWN_SCALE for kind in stream.kinds)
             yield stream, infer_types(checked, library.catalog(query.connection, stop)) if is_open else ()
     else:
-        sources = {name: errand.needed[name] for name in errand.resolved.sources}
-        with Engine(stop, zone.key) as engine:
-            for name, rows in sources.items():
-                engine.give(name, rows.table)
-            moment = max((rows.data_time for rows in sources.values()), default=datetime(1970, 1, 1))
-            yield engine_stream(engine.connection, asked, moment.replace(tzinfo=zone)), ()
+        moments = [errand.needed[name].data_time for name in errand.resolved.sources]
+        moment = max(moments, default=datetime(1970, 1, 1)).replace(tzinfo=errand.report.zone)
+        with _engine(errand) as engine:
+            yield engine_stream(engine.connection, _asked(errand), moment), ()
 
 
 def _rows(errand: Errand, stream: Stream, table: pa.Table, began: float, is_whole: bool = True) -> Rows:

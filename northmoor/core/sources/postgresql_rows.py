@@ -52,11 +52,15 @@ class Fetching:
         self._copy: Any = None
         self._ahead = ThreadPoolExecutor(1)
         self.preview: list[pa.Array] | None = None
-        with stop.interrupting(self.cancel):
-            began = time.perf_counter()
-            self.columns, whole = _declare(self._cursor, sql, bound)
-            first = self._awaited(self._ahead.submit(_fetch, self._cursor, FIRST_ROWS))
-            at_once = time.perf_counter() - began < AT_ONCE
+        try:
+            with stop.interrupting(self.cancel):
+                began = time.perf_counter()
+                self.columns, whole = _declare(self._cursor, sql, bound)
+                first = self._awaited(self._ahead.submit(_fetch, self._cursor, FIRST_ROWS))
+                at_once = time.perf_counter() - began < AT_ONCE
+        except BaseException:
+            self.close()
+            raise
         if first is None or len(first) < FIRST_ROWS:
             self.batches: Batches = iter([] if first is None else [_plain(first)])
         elif bound is None and at_once:
@@ -73,7 +77,8 @@ class Fetching:
                     cursor.adbc_cancel()
 
     def close(self) -> None:
-        """Stop and free everything."""
+        """Stop and free everything. A batch that is on its way may be long in coming, so it is cancelled."""
+        self.cancel()
         self._ahead.shutdown(wait=True)
         for cursor in (self._cursor, self._copy):
             if cursor is not None:
@@ -93,13 +98,9 @@ class Fetching:
     def _each(self, get: Callable[[], Any]) -> Batches:
         """Batches until there is none, the next one being fetched while one is worked on."""
         waiting = self._ahead.submit(get)
-        try:
-            while (found := self._awaited(waiting)) is not None:
-                waiting = self._ahead.submit(get)
-                yield _plain(found)
-        finally:
-            if not waiting.done():
-                self.cancel()
+        while (found := self._awaited(waiting)) is not None:
+            waiting = self._ahead.submit(get)
+            yield _plain(found)
 
     def _awaited(self, waiting: "Future[Any]") -> Any:
         """What is on its way. A stop that came between two statements cancelled neither, so it is repeated."""
