@@ -323,3 +323,21 @@ def test_a_file_is_read_again_only_when_it_has_changed(
     (tmp_path / "data" / "t.csv").write_text("n\n1\n2.5\n")
     assert rows_of(made, "select sum(n) as s from t") == [{"s": Decimal("3.5")}]
     assert len(read) == 2
+
+
+def test_a_value_that_comes_after_the_types_were_seen_is_not_lost_silently(
+    files: MakeFiles, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    made = files({"t.csv": "n\n1\n"})
+    real = filetables.delimited_table
+
+    def then_grow(path: Path, *rest: Any) -> Any:
+        table = real(path, *rest)
+        path.write_text("n\n1\nmany\n")
+        return table
+
+    monkeypatch.setattr(filetables, "delimited_table", then_grow)
+    with pytest.raises(QueryError, match=r"t\.csv changed while it was read"):
+        fetched(made, "select * from t")
+    monkeypatch.setattr(filetables, "delimited_table", real)
+    assert rows_of(made, "select * from t") == [{"n": "1"}, {"n": "many"}]

@@ -284,3 +284,9 @@ def test_a_combined_query_is_checked_against_the_columns_it_is_over(library: Mak
             assert sql == good
         except QueryError as error:
             assert (sql, error.position) == (bad, position)
+
+
+def test_a_plan_names_tables_and_not_the_querys_own_parts(library: MakeLibrary) -> None:
+    sql = "with few as (select * from lines limit 3) select sum(charge) as c from few"
+    (step,) = plan(report_of(sql=sql), "rows", library(FREIGHT))
+    assert step.what == "It reads lines, groups and totals, and sends the rows."

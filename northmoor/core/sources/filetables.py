@@ -10,7 +10,6 @@ from typing import Any
 
 import duckdb
 import pyarrow as pa
-from sqlglot import exp
 
 from northmoor.core.errors import ConnectionFault, QueryError, did_you_mean
 from northmoor.core.expr.language import quoted
@@ -62,9 +61,12 @@ class FilesDriver:
     @contextmanager
     def running(self, asked: Asked) -> Iterator[Stream]:
         """Run a query over the files it names; a file that changes meanwhile is a fault."""
+        before = {
+            file: _stamp(file) for file in self._files()
+        }  # types follow from the values: a change counts from here
         tables = self._named(asked.query, asked.stop)
         files = tuple(dict.fromkeys(file for table in tables for file in table.files))
-        stamps = {file: _stamp(file) for file in files}
+        stamps = {file: before[file] for file in files if file in before}
         with self._engine(tables, files, asked) as engine:
             made = stream(engine, asked, written_at(*files, self._path))
             notes = tuple(dict.fromkeys(note for table in tables for note in table.notes))
@@ -91,13 +93,8 @@ class FilesDriver:
     def _named(self, query: CheckedQuery, stop: Stop) -> list[FileTable]:
         """The tables that a query names. Raises QueryError for a name that is none."""
         files = self._files()
-        local = {cte.alias.lower() for cte in query.tree.find_all(exp.CTE)}
-        found: dict[str, FileTable] = {}
-        for table in query.tree.find_all(exp.Table):
-            name = table.name.lower()
-            if name and name not in local and not isinstance(table.this, exp.Func):
-                found[name] = self._table(name, files, stop)
-        return list(found.values())
+        names = dict.fromkeys(table.name.lower() for table in query.tables)
+        return [self._table(name, files, stop) for name in names]
 
     def _table(self, name: str, files: dict[Path, str], stop: Stop) -> FileTable:
         for path, stem in files.items():

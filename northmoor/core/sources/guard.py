@@ -43,6 +43,13 @@ class CheckedQuery:
     parameters: frozenset[str]
     is_call: bool = False
 
+    @property
+    def tables(self) -> tuple[exp.Table, ...]:
+        """The tables it names: neither its own named subqueries nor functions."""
+        local = {cte.alias.lower() for cte in self.tree.find_all(exp.CTE)}
+        named = (table for table in self.tree.find_all(exp.Table) if not isinstance(table.this, exp.Func))
+        return tuple(table for table in named if table.name and table.name.lower() not in local)
+
 
 @lru_cache(maxsize=512)
 def check_query(sql: str, dialect: str = "sqlite") -> CheckedQuery:

@@ -50,7 +50,7 @@ def infer_parameter_kind(query: CheckedQuery, catalog: Catalog, name: str) -> Ki
 
 
 def _typed_tree(query: CheckedQuery, catalog: Catalog) -> exp.Query | None:
-    named = {table.name.lower() for table in query.tree.find_all(exp.Table)}
+    named = {table.name.lower() for table in query.tables}
     schema: dict[str, Any] = {}
     for table in catalog.tables:
         if table.columns and table.name.lower() in named:

@@ -61,7 +61,7 @@ def _told(resolved: Resolved) -> str:
     if resolved.checked.is_call:
         return "A procedure is called; its first result comes back."
     tree = resolved.checked.tree
-    names = list(dict.fromkeys(table.name for table in tree.find_all(exp.Table) if table.name))
+    names = list(dict.fromkeys(table.name for table in resolved.checked.tables))
     done = [f"reads {_listed(names)}"] if names else ["computes rows"]
     if tree.find(exp.Group) or tree.find(exp.AggFunc):
         done.append("groups and totals")

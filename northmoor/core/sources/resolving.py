@@ -2,8 +2,6 @@
 
 from dataclasses import dataclass
 
-from sqlglot import exp
-
 from northmoor.core.errors import Place, QueryError, did_you_mean
 from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.report import Report
@@ -79,16 +77,12 @@ def _resolve(report: Report, name: str, library: Library) -> Resolved:
 
 def _sources(checked: CheckedQuery, report: Report) -> tuple[str, ...]:
     known = {query.name.lower(): query.name for query in report.queries}
-    local = {cte.alias.lower() for cte in checked.tree.find_all(exp.CTE)}
     found = []
-    for table in checked.tree.find_all(exp.Table):
-        name = table.name
-        if not name or name.lower() in local or isinstance(table.this, exp.Func):
-            continue
-        if name.lower() not in known or table.db:
-            hint = did_you_mean(name, known.values())
+    for table in checked.tables:
+        if table.name.lower() not in known or table.db:
+            hint = did_you_mean(table.name, known.values())
             raise QueryError(f"The report has no query {table.sql(ENGINE_DIALECT)}. {hint}")
-        found.append(known[name.lower()])
+        found.append(known[table.name.lower()])
     return tuple(dict.fromkeys(found))
 
 
