@@ -39,8 +39,8 @@ def ours(target: str, sql: str) -> int:
     from northmoor.core.model.data import Query
     from northmoor.core.model.report import Edition, Report
     from northmoor.core.sources.connections import Library
-    from northmoor.core.sources.values import bind
     from northmoor.core.stopping import Stop
+    from northmoor.core.values.values import Values
 
     library = Library(Path(target).parent if "://" not in target else Path.cwd())
     library._save = lambda connections: setattr(  # type: ignore[method-assign]  # nothing is written here
@@ -49,7 +49,7 @@ def ours(target: str, sql: str) -> int:
     name = library.connect(target)
     report = Report(queries=(Query(name="rows", connection=name, sql=sql),), editions=(Edition(name="main"),))
     began = time.perf_counter()
-    rows = Session(library).rows(report, "rows", bind(report, {}), Stop())
+    rows = Session(library).rows(report, "rows", Values(), Stop())
     print(time.perf_counter() - began, peak())
     return len(rows.table)
 

@@ -3,11 +3,12 @@
 import logging
 import sys
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 import typer
 
 from northmoor.core.checks.preflight import preflight
+from northmoor.core.deliver.given import given_values
 from northmoor.core.deliver.starting import new_report
 from northmoor.core.document import Session
 from northmoor.core.errors import NorthmoorError, ParameterError
@@ -20,6 +21,13 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
     help="Exact, printable reports from business data.",
 )
+
+
+Assign = Annotated[
+    list[str] | None,
+    typer.Option("--set", help="The value of a parameter, as name=value; repeated for each value of a list."),
+]
+ValuesFile = Annotated[Path | None, typer.Option("--values", help="A JSON file with values by parameter name.")]
 
 
 @app.command()
@@ -39,9 +47,16 @@ def demo(
 
 
 @app.command("open")
-def open_report(report: Annotated[Path | None, typer.Argument(help="A .moor file.")] = None) -> None:
-    """Open the window."""
-    _open_window(report)
+def open_report(
+    report: Annotated[Path | None, typer.Argument(help="A .moor file.")] = None,
+    assign: Assign = None,
+    values: ValuesFile = None,
+) -> None:
+    """Open the window, on a report with some values."""
+    if report is None and (assign or values):
+        raise ParameterError("Values belong to a report; name its .moor file.")
+    given = given_values(load_report(report), assign or [], values) if report is not None else {}
+    _open_window(report, given)
 
 
 @app.command()
@@ -62,11 +77,15 @@ def new(
 def run(
     report: Annotated[Path, typer.Argument(help="A .moor file.")],
     out: Annotated[Path, typer.Option(help="File to write: .pdf, .png (one a page) or .json (the pages' dump).")],
-    assign: Annotated[list[str] | None, typer.Option("--set", help="The value of a parameter, as name=value.")] = None,
+    assign: Assign = None,
+    values: ValuesFile = None,
+    value_set: Annotated[str | None, typer.Option("--value-set", help="A set of values named in the report.")] = None,
     edition: Annotated[str | None, typer.Option(help="The edition; without it, the first.")] = None,
 ) -> None:
     """Run a report into a file."""
-    document = Session(Library.around(report)).render(load_report(report), _assignments(assign or []), edition)
+    loaded = load_report(report)
+    given = given_values(loaded, assign or [], values, value_set)
+    document = Session(Library.around(report)).render(loaded, given, edition)
     blocked = [f for f in document.findings if f.rule in ("faulty block", "faulty query")]
     if blocked:
         _fail(str(blocked[0]))
@@ -86,20 +105,10 @@ def _sql(text: str) -> str:
         raise NorthmoorError(f"The SQL file {text[1:]} cannot be read: {error}.") from error
 
 
-def _assignments(pairs: list[str]) -> dict[str, str]:
-    values = {}
-    for pair in pairs:
-        name, equals, value = pair.partition("=")
-        if not equals:
-            raise ParameterError(f"--set takes name=value; {pair!r} has no equals sign.")
-        values[name.strip()] = value
-    return values
-
-
-def _open_window(report: Path | None) -> None:
+def _open_window(report: Path | None, values: dict[str, Any] | None = None) -> None:
     from northmoor.app.main import run_window  # Qt is loaded for the window only
 
-    raise typer.Exit(run_window(report))
+    raise typer.Exit(run_window(report, values or {}))
 
 
 def _fail(message: str) -> None:

@@ -1,21 +1,24 @@
 """Speaks of reports, rows, cells and pages, so that tests need not."""
 
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 from decimal import Decimal
 from typing import Any
 
+from northmoor.core.compute.settling import Asker, Settled, settle
 from northmoor.core.document import Document, Session
 from northmoor.core.model.blocks import Cell, Column, Level, Row, TableBlock
-from northmoor.core.model.data import Parameter, Query, QueryColumn
+from northmoor.core.model.data import Query, QueryColumn
+from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.report import Edition, PageSetup, Report
 from northmoor.core.output.dump import write_dump
 from northmoor.core.sources.connections import Library
 from northmoor.core.sources.fetch import Rows
-from northmoor.core.sources.values import bind
 from northmoor.core.stopping import Stop
+from northmoor.core.values.periods import Clock
+from northmoor.core.values.values import Values
 
 FREIGHT = """
 create table lines (route text, vessel text, day date, pieces integer, charge decimal(10,2), note text);
@@ -64,6 +67,26 @@ def row_of(**cells: str) -> Row:
 def level_of(by: str, **more: Any) -> Level:
     """A level by a column, named like it."""
     return Level(name=by, by=by, **more)
+
+
+MOMENT = datetime(2025, 12, 31, 6, 30)
+
+
+def settled(
+    report: Report, moment: datetime = MOMENT, forgiving: bool = False, designing: bool = False, **given: Any
+) -> Settled:
+    """The values of a report none of whose parameters need a query."""
+
+    def rows(query: str, values: Values) -> Rows:
+        raise AssertionError(f"{query} was asked for")
+
+    asker = Asker(rows, lambda _: frozenset(), lambda: Clock(moment, report.zone))
+    return settle(report, given, asker, designing, forgiving)
+
+
+def bind(report: Report, given: Mapping[str, Any]) -> Values:
+    """The values of a report none of whose parameters need a query."""
+    return settled(report, **given).whole()
 
 
 def render(report: Report, library: Library, **values: Any) -> Document:

@@ -81,12 +81,12 @@ class Desk(QObject):
         """Whether the file holds the report as it is now."""
         return self._at == self._saved_at
 
-    def open(self, path: Path) -> None:
-        """Open a report. Raises NorthmoorError; what was open stays open then."""
+    def open(self, path: Path, values: dict[str, Any] | None = None) -> None:
+        """Open a report, with values for its parameters. Raises NorthmoorError; what was open stays open then."""
         report = load_report(path)
         self.library = Library.around(path, self.secrets)
         self.path = path
-        self.values = {}
+        self.values = values or {}
         self.edition_name = None
         self.selection = PAGE
         self._steps, self._at, self._saved_at = [Step(report, "")], 0, 0

@@ -6,6 +6,7 @@ import sys
 from functools import partial
 from pathlib import Path
 from types import TracebackType
+from typing import Any
 
 from PyQt6.QtWidgets import QApplication
 
@@ -19,8 +20,8 @@ def _tell_mistake(window: Window, kind: type[BaseException], error: BaseExceptio
     window.tell(f"Northmoor made a mistake ({kind.__name__}: {error}). Save your report and start again.", "fault")
 
 
-def run_window(report: Path | None) -> int:
-    """Open the window, on a report if one is given, and run until it is closed; the exit code."""
+def run_window(report: Path | None, values: dict[str, Any]) -> int:
+    """Open the window, on a report with values if one is given, and run until it is closed; the exit code."""
     signal.signal(signal.SIGINT, signal.SIG_DFL)
     application = QApplication(sys.argv[:1])
     application.setApplicationName("Northmoor")
@@ -28,6 +29,6 @@ def run_window(report: Path | None) -> int:
     window = Window()
     sys.excepthook = partial(_tell_mistake, window)
     if report is not None:
-        window.open(report)
+        window.open(report, values)
     window.show()
     return application.exec()

@@ -8,8 +8,8 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QLineEdit
 from northmoor.app.desk import Desk
 from northmoor.app.widgets import discard, restyle
 from northmoor.core.errors import ParameterError
-from northmoor.core.model.data import Parameter
-from northmoor.core.sources.values import read_value
+from northmoor.core.model.parameters import Parameter
+from northmoor.core.values.values import read_value
 
 
 class ParameterBar(QWidget):
@@ -78,7 +78,7 @@ class ParameterBar(QWidget):
 
     def _typed(self, parameter: Parameter, line: QLineEdit) -> None:
         try:
-            value = read_value(parameter, line.text())
+            value = read_value(parameter, line.text(), lambda: None)
         except ParameterError as error:
             self._mark(line, True)
             self._fault.setText(error.message)

@@ -3,6 +3,7 @@
 from functools import partial
 from html import escape
 from pathlib import Path
+from typing import Any
 
 from PyQt6.QtCore import QByteArray, QSettings, QSize, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent
@@ -220,13 +221,13 @@ class Window(QMainWindow):
 
     # the report
 
-    def open(self, path: Path) -> bool:
-        """Open a report; what is wrong with it is told, and what was open stays."""
+    def open(self, path: Path, values: dict[str, Any] | None = None) -> bool:
+        """Open a report, with values for its parameters; what is wrong with it is told, and what was open stays."""
         if not self._may_leave():
             return False
         self._recovery.let_go()
         try:
-            self.desk.open(path)
+            self.desk.open(path, values)
         except NorthmoorError as error:
             self.tell(str(error), "fault")
             if self.desk.report is None:

@@ -15,6 +15,7 @@ from typing import Any
 from PyQt6.QtCore import QObject, QThread, pyqtSignal
 
 from northmoor.core.checks.preflight import preflight
+from northmoor.core.compute.settling import Settled
 from northmoor.core.document import Document, Session
 from northmoor.core.errors import NorthmoorError, Stopped
 from northmoor.core.layout.context import Finding
@@ -23,7 +24,6 @@ from northmoor.core.model.report import Report
 from northmoor.core.output.raster import Raster, rasterise
 from northmoor.core.sources.connections import Library
 from northmoor.core.sources.fetch import Rows
-from northmoor.core.sources.values import bind
 from northmoor.core.stopping import Stop
 
 _log = logging.getLogger(__name__)
@@ -31,13 +31,22 @@ _log = logging.getLogger(__name__)
 
 @dataclass(frozen=True, eq=False)
 class RenderJob:
-    """A report to render with values."""
+    """A report to render with values; with `only_values`, only they are settled."""
 
     report: Report
     values: dict[str, Any]
     edition: str | None
     library: Library
     refresh: bool = False
+    only_values: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class ValuesSettled:
+    """The values of a job's report, as far as they could be settled."""
+
+    settled: Settled
+    job: RenderJob
 
 
 @dataclass(frozen=True, eq=False)
@@ -64,6 +73,7 @@ class PageShown:
 class Worker(QObject):
     """Runs work in its thread and tells of it by signals, which arrive in the window's thread."""
 
+    settled = pyqtSignal(object)
     rendered = pyqtSignal(object)
     failed = pyqtSignal(str)
     stopped = pyqtSignal()
@@ -200,7 +210,11 @@ class Worker(QObject):
             session = self._session_for(job.library)
             if job.refresh:
                 session.refresh()
-            document = session.render(job.report, job.values, job.edition, stop, self.progress.emit)
+            settled = self._settle(session, job, stop)
+            self.settled.emit(ValuesSettled(settled, job))
+            if job.only_values or settled.faults:
+                return
+            document = session.render_settled(settled, job.edition, stop, self.progress.emit)
         except Stopped:
             if self._render is None:  # not overtaken by a newer rendering
                 self.stopped.emit()
@@ -210,6 +224,9 @@ class Worker(QObject):
             return
         self._document = document
         self.rendered.emit(Rendered(document, preflight(document), job, perf_counter() - began))
+
+    def _settle(self, session: Session, job: RenderJob, stop: Stop) -> Settled:
+        return session.settle(job.report, job.values, stop, self.progress.emit, designing=True, forgiving=True)
 
     def _show_page(self, index: int, scale: float) -> None:
         document = self._document
@@ -230,10 +247,11 @@ class Worker(QObject):
 
     def _fetch_rows(self, job: RenderJob, query: str, stop: Stop) -> None:
         try:
-            values = bind(job.report, job.values)
-            if job.refresh:
-                self._session_for(job.library).refresh()
             session = self._session_for(job.library)
+            if job.refresh:
+                session.refresh()
+            names = session.names_in(job.report, query)
+            values = self._settle(session, job, stop).for_names(names)
             show = self.rows_fetched.emit
             rows: Rows = session.rows(job.report, query, values, stop, self.progress.emit, show)
         except Stopped:

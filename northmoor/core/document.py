@@ -6,13 +6,17 @@ A session keeps what each stage made, by what it depends on: an edit repeats onl
 import hashlib
 from collections.abc import Callable, Hashable, Mapping, Sequence
 from contextlib import suppress
-from datetime import datetime
+from datetime import UTC, datetime
 from functools import cached_property, partial
 from pathlib import Path
 from typing import Any
 
+from babel import Locale
+
 from northmoor.core.compute.cells import Computed
+from northmoor.core.compute.choosing import choose, said_when_empty
 from northmoor.core.compute.running import PER_PAGE, compute_running
+from northmoor.core.compute.settling import Asker, Settled, owners, settle
 from northmoor.core.compute.table import ArrangedTable, TablePlan, arrange, plan_of
 from northmoor.core.deliver.files import write_outputs
 from northmoor.core.errors import NorthmoorError, ParameterError, Stopped, did_you_mean
@@ -27,12 +31,14 @@ from northmoor.core.model.report import Edition, Report
 from northmoor.core.output.pdf import Metadata, PdfWriter, write_page_pdf, write_pdf
 from northmoor.core.sources.connections import Library
 from northmoor.core.sources.fetch import Errand, Rows, ShowFirst, check, fetch
-from northmoor.core.sources.resolving import parameters_of, resolve
-from northmoor.core.sources.values import Values, bind
+from northmoor.core.sources.resolving import fill_shared, parameters_of, resolve
 from northmoor.core.stopping import Stop
+from northmoor.core.values.periods import Clock
+from northmoor.core.values.values import Values
 
 Tell = Callable[[str], None]
 _MOST_LINES = 2_000_000
+_LONGEST_LIST = 1_000
 
 
 class Session:
@@ -41,6 +47,8 @@ class Session:
     def __init__(self, library: Library) -> None:
         self.library = library
         self._rows = Kept(8)
+        self._listed = Kept(64)
+        self._now: datetime | None = None
         self._arranged = Kept(12)
         self._kept = Kept()
         self._shapers = Shapers()
@@ -60,18 +68,87 @@ class Session:
         shows its fault in its place on the page and is among the document's findings.
         """
         stop = stop or Stop()
+        return self.render_settled(self.settle(report, values, stop, tell), edition, stop, tell)
+
+    def settle(
+        self,
+        report: Report,
+        values: Mapping[str, Any] | None = None,
+        stop: Stop | None = None,
+        tell: Tell = lambda _: None,
+        designing: bool = False,
+        forgiving: bool = False,
+    ) -> Settled:
+        """The values of a report's parameters: given ones, else samples (when designing), else defaults.
+
+        See `settling.settle`. Raises ParameterError for an unknown name, and Stopped.
+        """
+        stop = stop or Stop()
+
+        def rows(query: str, known: Values) -> Rows:
+            tell(f"Fetching the choices in {query}")
+            return self._rows_kept(self._listed, report, query, known, stop, tell)
+
+        def clock() -> Clock:
+            return Clock(self.data_time(report), report.zone, Locale.parse(report.locale).first_week_day)
+
+        asker = Asker(rows, lambda query: self.names_in(report, query), clock, stop)
+        return settle(report, values or {}, asker, designing, forgiving)
+
+    def names_in(self, report: Report, query: str) -> frozenset[str]:
+        """The names of values that a query's rows depend on. Raises QueryError, ConnectionFault, ReportFileError."""
+        return parameters_of(report, query, self.library)
+
+    def data_time(self, report: Report) -> datetime:
+        """The moment that a report's data are as of, before any are fetched: wall time of its zone.
+
+        That of a server is when it was first needed since the last `refresh`, so that relative values stand still
+        while one looks at them. Raises ConnectionFault.
+        """
+        self._now = self._now or datetime.now(UTC)
+        names = {fill_shared(query, self.library).connection for query in report.queries if not query.use_sample}
+        drivers = [self.library.driver(name) for name in sorted(name for name in names if name)]
+        moments = [min(driver.data_time(), self._now) for driver in drivers]  # a server's stands still
+        return max(moments, default=self._now).astimezone(report.zone).replace(tzinfo=None, microsecond=0)
+
+    def render_settled(
+        self, settled: Settled, edition: str | None = None, stop: Stop | None = None, tell: Tell = lambda _: None
+    ) -> "Document":
+        """The document of a report whose values are settled. Raises like `render`."""
+        stop = stop or Stop()
         self._forget_old_lines()
         self._kept.begin_turn()
-        chosen = chosen_edition(report, edition)
-        bound = bind(report, values or {})
-        rows = self._fetch_all(report, chosen, bound, stop, tell)
-        arranged = self._arrange_all(chosen, rows, bound, stop, tell)
+        report, values = settled.report, settled.whole()
+        known = choose(shown_edition(report, edition, values, stop), None, values, stop)
+        rows = self._fetch_all(report, known.edition, values, stop, tell)
+        chosen = choose(known.edition, {n: r for n, r in rows.items() if isinstance(r, Rows)}, values, stop)
+        shown = said_when_empty(chosen.edition, lambda query: self._words(settled, query))
+        arranged = self._arrange_all(shown, rows, values, stop, tell)
         tell("Laying out")
-        return self._compose(report, chosen, rows, arranged, bound, stop)
+        document = self._compose(settled, shown, rows, arranged, stop)
+        for fault in (*known.faults, *chosen.faults):
+            document.composition.setting.find("undecided", fault.place, fault.message)
+        return document
+
+    def _words(self, settled: Settled, query: str) -> tuple[str, ...]:
+        """The values that a query's rows depend on, as they read."""
+        report = settled.report
+        named = owners(report)
+        try:
+            used = {named[name] for name in self.names_in(report, query) if name in named}
+        except NorthmoorError:
+            return ()  # the query itself will say what is wrong with it
+        return tuple(
+            f"{parameter.shown_name} = {settled.values.labels[parameter.name] or '–'}"
+            for parameter in report.parameters
+            if parameter.name in used
+        )
 
     def refresh(self) -> None:
         """Fetch anew with the next rendering."""
         self._rows.clear()
+        self._listed.clear()
+        self._now = None
 
     def rows(
         self,
@@ -86,9 +163,21 @@ class Session:
 
         Raises QueryError, ConnectionFault, ReportFileError or Stopped.
         """
+        return self._rows_kept(self._rows, report, query, values, stop, tell, show)
+
+    def _rows_kept(
+        self,
+        kept: Kept,
+        report: Report,
+        query: str,
+        values: Values,
+        stop: Stop,
+        tell: Tell,
+        show: ShowFirst = lambda _: None,
+    ) -> Rows:
         resolved = resolve(report, query, self.library)
         asked = resolved.query
-        needed = {name: self.rows(report, name, values, stop, tell) for name in resolved.needs}
+        needed = {name: self._rows_kept(kept, report, name, values, stop, tell) for name in resolved.needs}
         key = (
             str(self.library.root),
             self.library.connection(asked.connection) if asked.connection and not asked.use_sample else None,
@@ -98,9 +187,7 @@ class Session:
             report.time_zone,
             tuple(needed.items()),
         )
-        return self._rows.get(
-            key, lambda: fetch(Errand(report, resolved, values, self.library, needed, stop, tell, show))
-        )
+        return kept.get(key, lambda: fetch(Errand(report, resolved, values, self.library, needed, stop, tell, show)))
 
     def check(self, report: Report, query: str, values: Values, stop: Stop) -> str:
         """Ask whether a query would run, without running it; who says so. A combined one needs the rows it is over.
@@ -163,13 +250,13 @@ class Session:
 
     def _compose(
         self,
-        report: Report,
+        settled: Settled,
         edition: Edition,
         fetched: Mapping[str, Rows | NorthmoorError],
         arranged: Mapping[str, ArrangedTable | NorthmoorError],
-        values: Values,
         stop: Stop,
     ) -> "Document":
+        report, values = settled.report, settled.values
         rows = {name: r for name, r in fetched.items() if isinstance(r, Rows)}
         customs = Customs(report.locale, report.currency, report.time_zone)
         setting = Setting(report, customs, self._shapers, self._kept, self.library.inside, stop)
@@ -202,11 +289,12 @@ class Session:
                 ("running", key), lambda: compute_running(wanted, rows, values, known, numbers, counts, stop)
             )
 
-        texts = slots_of([block.text for block in edition.blocks if isinstance(block, TextBlock)])
+        said = [block.text for block in edition.blocks if isinstance(block, TextBlock)]
+        texts = slots_of([*said, *(table.when_empty or "" for table in edition.tables)])
         once = running(texts, more={})
         composition = compose(edition, arranged, once, running, setting)
         bound = partial(self._parameters_bound, report)
-        return Document(report, title, values, data_time, composition, rows, self._writer, bound)
+        return Document(settled, title, data_time, composition, rows, self._writer, bound)
 
     def _parameters_bound(self, report: Report) -> frozenset[str]:
         """The parameters that queries use; a query that cannot be read uses none, and says so when it is run."""
@@ -222,18 +310,18 @@ class Document:
 
     def __init__(
         self,
-        report: Report,
+        settled: Settled,
         title: str,
-        values: Values,
         data_time: datetime | None,
         composition: Composition,
         rows: Mapping[str, Rows],
         writer: PdfWriter,
         parameters_bound: Callable[[], frozenset[str]],
     ) -> None:
-        self.report = report
+        self.settled = settled
+        self.report = settled.report
         self.title = title
-        self.values = values
+        self.values = settled.values
         self.data_time = data_time
         self.composition = composition
         self.rows = rows
@@ -275,7 +363,7 @@ class Document:
     def metadata(self) -> Metadata:
         """What outputs say about how they were made: report revision, values and data time."""
         revision = hashlib.sha256(report_text(self.report).encode()).hexdigest()[:12]
-        values = "; ".join(f"{name}={value}" for name, value in sorted(self.values.by_name.items()))
+        values = "; ".join(f"{name}={_recorded(value)}" for name, value in sorted(self.values.by_name.items()))
         entries = {"NorthmoorRevision": revision, "NorthmoorValues": values}
         if self.data_time is not None:
             entries["NorthmoorDataTime"] = self.data_time.isoformat()
@@ -307,8 +395,29 @@ def _key_of(values: Values) -> Hashable:
     return values.key(frozenset(values.by_name)), tuple(values.labels.items())
 
 
-def chosen_edition(report: Report, name: str | None) -> Edition:
-    """The edition of a name, or the first. Raises ParameterError."""
+def _recorded(value: object) -> str:
+    """A value in an output's metadata; a long list is told by its size and a digest."""
+    if not isinstance(value, tuple):
+        return str(value)
+    listed = ",".join(map(str, value))
+    if len(listed) <= _LONGEST_LIST:
+        return f"[{listed}]"
+    return f"[{len(value)} values, SHA-256 {hashlib.sha256(listed.encode()).hexdigest()[:16]}]"
+
+
+def shown_edition(report: Report, name: str | None, values: Values, stop: Stop) -> Edition:
+    """The edition of a name; without one, that which the report's values choose, or the first.
+
+    Raises ParameterError for a name that is none.
+    """
+    if name is None and report.shown_edition is not None:
+        text = report.shown_edition
+        computed = compute_running([text], {}, values, {}, (1,), (1,), stop)[text]
+        found = computed.values[0].as_py() if computed.fault is None and not computed.faults else None
+        if not isinstance(found, str):
+            told = computed.fault.message if computed.fault is not None else f"{text} is {found}."
+            raise ParameterError(f"Which edition to show cannot be decided: {told}")
+        name = found
     edition = report.edition(name)
     if edition is None:
         known = did_you_mean(name or "", [e.name for e in report.editions])

@@ -6,6 +6,7 @@ NorthmoorError
 ├── ConnectionFault       a connection is unknown or does not answer
 │   └── WrongPassword     its server wants a password, or another one
 ├── QueryError            a query cannot be run or its rows cannot be read
+│   ├── MissingParameter  it has a placeholder that no parameter fills
 │   └── RefusedQuery      it would do more than read
 ├── ParameterError        a value is missing or does not fit its parameter
 ├── ExpressionError       an expression or template does not parse, or names what is not there
@@ -93,6 +94,16 @@ class QueryError(NorthmoorError):
 
 class RefusedQuery(QueryError):
     """A query would do more than read one set of rows."""
+
+
+class MissingParameter(QueryError):
+    """A query has a placeholder that no parameter fills; `name` is the placeholder's."""
+
+    def __init__(self, name: str, known: Iterable[str]) -> None:
+        self.name = name
+        super().__init__(
+            f"The SQL has :{name}, and the report has no such parameter. {did_you_mean(name, known) or 'Add it.'}"
+        )
 
 
 class ParameterError(NorthmoorError):

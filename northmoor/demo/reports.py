@@ -1,8 +1,9 @@
 """The example reports."""
 
 from northmoor.core.model.blocks import Cell, Column, Level, OrderBy, Row, TableBlock, TextBlock
-from northmoor.core.model.data import Choice, Parameter, Query, QueryColumn
+from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.looks import Look
+from northmoor.core.model.parameters import Choice, Parameter
 from northmoor.core.model.report import Edition, PicturePiece, Report, Running, RunningLine, TextPiece
 from northmoor.core.model.starting import STYLES
 

@@ -122,8 +122,7 @@ def test_a_file_that_changes_while_it_is_read_is_a_fault(files: MakeFiles, tmp_p
                 file.write("2\n" * 10)
 
     from northmoor.core.document import Session
-    from northmoor.core.sources.values import bind
-    from tests.helpers import report_of
+    from tests.helpers import bind, report_of
 
     report = report_of(sql="select * from t")
     with pytest.raises(QueryError, match=r"t\.csv changed while it was read"):

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from northmoor.core.layout.paginate import Body, Slice, Splitter, Strip, paginate
+from northmoor.core.layout.paginate import Body, Rules, Slice, Splitter, Strip, paginate
 
 LINE = 10
 
@@ -31,8 +31,10 @@ def strip_of(heights: list[int], **more: list) -> Strip:
     return Strip(np.array(heights, np.int64), **values)
 
 
-def pages_of(strip: Strip, body: int = 100, head: int = 0, used: int = 0, repeat: bool = True) -> list[Slice]:
-    slices, _ = paginate(strip, head, repeat, Body(body, used), ByLines())
+def pages_of(
+    strip: Strip, body: int = 100, head: int = 0, used: int = 0, repeat: bool = True, most: int | None = None
+) -> list[Slice]:
+    slices, _ = paginate(strip, Rules(head, repeat, most), Body(body, used), ByLines())
     return slices
 
 

@@ -36,7 +36,7 @@ def test_casts_and_slices_are_no_parameters() -> None:
 @given(st.lists(st.sampled_from(["a", ":year", "'t:x'", ",", " ", "\n", ":s"]), max_size=30))
 def test_every_offset_leads_back_to_where_it_was_written(parts: list[str]) -> None:
     sql = "select " + " ".join(parts)
-    made = written(sql, "postgres", lambda name: f"$<{name * 3}>")
+    made = written(sql, "postgres", lambda found: f"$<{found.name * 3}>")
     for number, letter in enumerate(made.sql):
         at = made.original(number)
         inside = made.sql.rfind("$<", 0, number + 1) > made.sql.rfind(">", 0, number)

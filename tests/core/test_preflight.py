@@ -5,7 +5,8 @@ from pathlib import Path
 
 import northmoor
 from northmoor.core.checks.preflight import RULES, preflight
-from northmoor.core.model.data import Choice, Parameter, Query, QueryColumn, SharedQuery
+from northmoor.core.model.data import Query, QueryColumn, SharedQuery
+from northmoor.core.model.parameters import Choice, Parameter
 from northmoor.core.sources.connections import Library
 from tests.helpers import FREIGHT, render, report_of, table_of
 

@@ -29,9 +29,8 @@ from northmoor.core.sources.details import details_of
 from northmoor.core.sources.fetch import Rows
 from northmoor.core.sources.plan import plan
 from northmoor.core.sources.samples import write_sample
-from northmoor.core.sources.values import bind
 from northmoor.core.stopping import Stop
-from tests.helpers import FREIGHT, fetched, report_of
+from tests.helpers import FREIGHT, bind, fetched, report_of
 
 MakeLibrary = Callable[[str], Library]
 LINES = Query(name="lines", connection="db", sql="select * from lines")

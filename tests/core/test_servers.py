@@ -30,9 +30,8 @@ from northmoor.core.sources.samples import write_sample
 from northmoor.core.sources.saying import begun
 from northmoor.core.sources.secrets import Secrets
 from northmoor.core.sources.sentence import Comparison, write
-from northmoor.core.sources.values import bind
 from northmoor.core.stopping import Stop
-from tests.helpers import fetched, report_of
+from tests.helpers import bind, fetched, report_of
 from tests.servers import PASSWORD, PrivateMariadb, PrivatePostgresql, Server
 
 pytestmark = pytest.mark.xdist_group("servers")

@@ -21,9 +21,8 @@ from northmoor.core.sources import sqlite
 from northmoor.core.sources.connections import Library
 from northmoor.core.sources.driver import Asked, unique_column_names
 from northmoor.core.sources.guard import check_query
-from northmoor.core.sources.values import bind
 from northmoor.core.stopping import Stop
-from tests.helpers import FREIGHT, fetched, query, report_of
+from tests.helpers import FREIGHT, bind, fetched, query, report_of
 
 MakeLibrary = Callable[[str], Library]
 

@@ -12,7 +12,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from northmoor.core.model.blocks import Cell, Column, OrderBy, Row
-from northmoor.core.model.data import Parameter, Query
+from northmoor.core.model.data import Query
+from northmoor.core.model.parameters import Parameter
 from northmoor.core.sources.connections import Library
 from tests.helpers import FREIGHT, column_of, dumped, level_of, lines_of, render, report_of, row_of, table_of
 
@@ -188,12 +189,13 @@ def test_a_level_that_cannot_be_computed_shows_its_fault_in_the_tables_place(lib
         assert "level route" in str(dumped(document))
 
 
-def test_an_empty_query_gives_a_head_and_a_total(library: MakeLibrary) -> None:
+def test_an_empty_query_gives_a_head_a_total_and_a_sentence(library: MakeLibrary) -> None:
     table = table_of(
         "route", "pieces", levels=(level_of("route", heading=row_of(route="{route}")),), total=row_of(pieces="count(*)")
     )
     lines = lines_of(render(report_of(table, sql="select * from lines where 0"), library(FREIGHT)))
-    assert [(line.kind, line.cells.get("pieces")) for line in lines] == [("head", "pieces"), ("total", "0")]
+    assert [(line.kind, line.cells.get("pieces")) for line in lines[:2]] == [("head", "pieces"), ("total", "0")]
+    assert [(line.kind, line.cells) for line in lines[2:]] == [("empty", {None: "There are no rows."})]
 
 
 def test_hidden_rows_leave_headings_and_totals(library: MakeLibrary) -> None:

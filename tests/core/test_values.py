@@ -2,13 +2,21 @@
 
 from datetime import date, datetime
 from decimal import Decimal
+from zoneinfo import ZoneInfo
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from northmoor.core.errors import ParameterError
-from northmoor.core.model.data import Choice, Parameter
-from northmoor.core.sources.values import bind, read_value
-from tests.helpers import report_of
+from northmoor.core.model.parameters import Choice, Parameter
+from northmoor.core.values.periods import Clock, Span
+from northmoor.core.values.values import read_value
+from tests.helpers import MOMENT, bind, report_of
+
+
+def no_clock() -> Clock:
+    raise AssertionError("the data time was asked for")
 
 
 @pytest.mark.parametrize(
@@ -25,7 +33,7 @@ from tests.helpers import report_of
     ],
 )
 def test_texts_become_values_of_the_kind(kind: str, text: str, value: object) -> None:
-    read = read_value(Parameter(name="p", kind=kind), text)
+    read = read_value(Parameter(name="p", kind=kind), text, no_clock)
     assert read == value
     assert type(read) is type(value)
 
@@ -33,14 +41,14 @@ def test_texts_become_values_of_the_kind(kind: str, text: str, value: object) ->
 @pytest.mark.parametrize(
     ("kind", "text"),
     [
-        ("integer", "1.5"), ("integer", "9" * 30), ("integer", ""), ("decimal", "12,5"), ("decimal", "NaN"),
-        ("float", "inf"), ("date", "2025-02-30"), ("date", "03/04/2025"), ("timestamp", "noon"),
+        ("integer", "1.5"), ("integer", "9" * 30), ("integer", "x"), ("decimal", "12,5"), ("decimal", "NaN"),
+        ("float", "inf"), ("date", "2025-02-30"), ("date", "03/04/2025"), ("timestamp", "12 o'clock"),
         ("timestamp", "2025-01-01T00:00+02:00"), ("boolean", "perhaps"), ("text", "a\x00b"),
     ],
 )  # fmt: skip
 def test_other_texts_are_refused_with_an_example(kind: str, text: str) -> None:
     with pytest.raises(ParameterError, match=f"Parameter p: .* is no {kind}; write"):
-        read_value(Parameter(name="p", kind=kind), text)
+        read_value(Parameter(name="p", kind=kind), text, no_clock)
 
 
 def test_defaults_fill_in_and_given_values_win() -> None:
@@ -56,10 +64,88 @@ def test_what_is_missing_unknown_or_not_in_the_list_is_told() -> None:
         bind(report, {})
     with pytest.raises(ParameterError, match="Did you mean season"):
         bind(report, {"seasn": "s"})
-    with pytest.raises(ParameterError, match="choose one of s, w"):
+    with pytest.raises(ParameterError, match="Choose one of s, w"):
         bind(report, {"season": "x"})
     assert bind(report, {"season": "w"}).labels["season"] == "Winter"
 
 
 def test_the_data_time_is_a_value_like_any_other() -> None:
     assert bind(report_of(), {"data_time": "2026-01-01T06:00"}).data_time == datetime(2026, 1, 1, 6)
+
+
+def read(parameter: Parameter, raw: object) -> object:
+    return read_value(parameter, raw, lambda: Clock(MOMENT, ZoneInfo("Europe/Dublin")))
+
+
+def test_lists_hold_each_value_once_and_may_be_empty_when_nothing_is_required() -> None:
+    ports = Parameter(name="ports", holds="list", required=False)
+    assert read(ports, ["b", "a", "b"]) == ("b", "a")
+    assert read(ports, "a, b") == ("a, b",)
+    assert (read(ports, []), read(ports, ""), read(ports, None), read(ports, [""])) == ((), (), (), ("",))
+    with pytest.raises(ParameterError, match="Parameter ports: Give at least one value"):
+        read(ports.but(required=True), [])
+    assert read(Parameter(name="n", kind="integer", holds="list"), ["3", 4]) == (3, 4)
+
+
+def test_ranges_are_written_with_a_slash_or_in_words() -> None:
+    when = Parameter(name="when", kind="date", holds="range")
+    assert read(when, "2025-03-01/2025-03-31") == Span(datetime(2025, 3, 1), datetime(2025, 4, 1))
+    assert read(when, "start of this month/today") == Span(datetime(2025, 12, 1), datetime(2026, 1, 1))
+    assert read(when, ["2025-03-01", date(2025, 3, 1)]).days == (date(2025, 3, 1), date(2025, 3, 1))
+    assert read(when.but(kind="timestamp"), "2025-03-01T06:00/now") == Span(datetime(2025, 3, 1, 6), MOMENT)
+    for raw, told in (("2025-03-02/2025-03-01", "ends .* before it begins"), ("2025-03-01", "is no range; write its two"),
+                      ("a while", "is no period"), ("2025-03-01/x/y", "is no range"), (5, "5 is no range")):  # fmt: skip
+        with pytest.raises(ParameterError, match=f"Parameter when: .*{told}"):
+            read(when, raw)
+
+
+@pytest.mark.parametrize(
+    ("limits", "raw", "told"),
+    [
+        ({"kind": "integer", "smallest": 1, "largest": 50}, "51", "51 is above the greatest, 50"),
+        ({"kind": "decimal", "smallest": "0.10"}, "0.09", "0.09 is below the least, 0.10"),
+        ({"kind": "date", "largest": "today"}, "2026-01-01", "2026-01-01 is above the greatest, 2025-12-31"),
+        ({"kind": "date", "holds": "range", "smallest": "2024-01-01"}, "last 9 years", "below the least, 2024-01-01"),
+        ({"kind": "integer", "holds": "list", "largest": 3}, [1, 4, 2], "4 is above the greatest, 3"),
+        (
+            {"pattern": "W[0-9]{2}-[0-9]{5}", "hint": "Such as W25-00001."},
+            "W25-1",
+            "does not match .* Such as W25-00001",
+        ),
+        ({"pattern": "a|b"}, "ab", "does not match the pattern"),
+        ({"pattern": "(a"}, "a", "is no regular expression"),
+        ({"shortest": 2}, "a", "has 1 characters; 2 are the fewest"),
+        ({"longest": 3}, "abcd", "has 4 characters; 3 are the most"),
+    ],
+)
+def test_what_is_outside_its_limits_is_told(limits: dict, raw: object, told: str) -> None:
+    with pytest.raises(ParameterError, match=f"Parameter p: .*{told}"):
+        read(Parameter(name="p", **limits), raw)
+
+
+def test_what_is_within_its_limits_is_taken() -> None:
+    assert read(Parameter(name="p", pattern="W[0-9]+", longest=9), "W25") == "W25"
+    assert read(Parameter(name="p", kind="integer", smallest=1, largest=3, required=False), None) is None
+
+
+def test_no_pattern_can_hang() -> None:
+    with pytest.raises(ParameterError, match="does not match"):
+        read(Parameter(name="p", pattern="(a+)+$"), "a" * 50_000 + "b")
+
+
+@given(st.lists(st.text(st.characters(exclude_categories=["Cs"], exclude_characters="\0"))))
+def test_a_list_keeps_every_text_as_it_is(texts: list[str]) -> None:
+    assert read(Parameter(name="p", holds="list", required=False), texts) == tuple(dict.fromkeys(texts))
+
+
+def test_labels_say_what_was_chosen() -> None:
+    season = Parameter(
+        name="season", holds="list", choices=(Choice(value="s", label="Summer"), Choice(value="w", label="Winter"))
+    )
+    many = Parameter(name="ids", kind="integer", holds="list")
+    report = report_of(parameters=[season, many], locale="de_DE")
+    found = bind(report, {"season": ["w", "s"], "ids": list(range(1000, 3000))})
+    assert found.labels["season"] == "Winter, Summer"
+    assert found.labels["ids"].startswith("1000, 1001, ")
+    assert found.labels["ids"].endswith(" … (2000)")
+    assert dict(found.by_name) | {"ids": ()} == {"season": ("w", "s"), "season_count": 2, "ids": (), "ids_count": 2000}

@@ -19,7 +19,6 @@ from northmoor.core.model.data import Query
 from northmoor.core.sources.connections import Library
 from northmoor.core.sources.details import details_of
 from northmoor.core.sources.fetch import Rows
-from northmoor.core.sources.values import bind
 from northmoor.core.stopping import Stop
 
 
@@ -61,7 +60,8 @@ class RowActions(QObject):
         self._data.pick(query.name)
 
         def ask(session: Session, stop: Stop) -> object:
-            rows = session.rows(report, query.name, bind(report, values), stop)
+            settled = session.settle(report, values, stop, designing=True, forgiving=True)
+            rows = session.rows(report, query.name, settled.for_names(session.names_in(report, query.name)), stop)
             return replace(rows, table=details_of(rows.table, record, link, stop))
 
         told = ", ".join(f"{pair.own} is {record[pair.other]}" for pair in link.columns)

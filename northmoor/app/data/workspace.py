@@ -31,7 +31,8 @@ from northmoor.core.document import Session
 from northmoor.core.errors import NorthmoorError, QueryError, RefusedQuery, WrongPassword
 from northmoor.core.expr.formats import Customs
 from northmoor.core.model import edits
-from northmoor.core.model.data import Parameter, Query, QueryColumn
+from northmoor.core.model.data import Query, QueryColumn
+from northmoor.core.model.parameters import Parameter
 from northmoor.core.sources.catalog import Catalog, CatalogColumn, CatalogTable
 from northmoor.core.sources.connections import Library
 from northmoor.core.sources.driver import FIRST_ROWS
@@ -43,7 +44,6 @@ from northmoor.core.sources.plan import plan
 from northmoor.core.sources.resolving import dialect_of, fill_shared
 from northmoor.core.sources.saying import sql_name
 from northmoor.core.sources.sentence import Sentence, read, write
-from northmoor.core.sources.values import bind
 from northmoor.core.stopping import Stop
 
 _SETTLE = 350  # milliseconds without typing before the sentence follows the SQL
@@ -442,7 +442,9 @@ class DataWorkspace(QWidget):
         self.pane.tell("Checking …", "quiet")
 
         def ask(session: Session, stop: Stop) -> object:
-            return f"{session.check(tried, query.name, bind(tried, values), stop)} would run it. Nothing was run."
+            settled = session.settle(tried, values, stop, designing=True, forgiving=True)
+            known = settled.for_names(session.names_in(tried, query.name))
+            return f"{session.check(tried, query.name, known, stop)} would run it. Nothing was run."
 
         self.worker.ask_session(library, ask, self.checked.emit)
 

@@ -17,8 +17,8 @@ from northmoor.core.errors import ExpressionError
 from northmoor.core.expr.language import parse, quoted
 from northmoor.core.sources.engine import Engine, EngineError, told
 from northmoor.core.sources.fetch import Rows
-from northmoor.core.sources.values import Values
 from northmoor.core.stopping import Stop
+from northmoor.core.values.values import Values
 
 PAGES = "__nm_pages"
 PER_PAGE = {name: PageColumn(name) for name in ("page_number", "page_count")}

@@ -14,7 +14,8 @@ from sqlglot import exp
 from northmoor.core.errors import ExpressionError, did_you_mean
 from northmoor.core.expr.language import WINDOW_FUNCTIONS as WINDOW_FUNCTION_NAMES
 from northmoor.core.expr.language import Expression, function_name, is_aggregate, quoted
-from northmoor.core.sources.values import Values
+from northmoor.core.sources.engine import list_sql
+from northmoor.core.values.values import Values
 
 DETAIL = -1
 POSITION = "__nm_position"
@@ -122,6 +123,10 @@ class _Work:
     def _other(self, node: exp.Expr, inner: Any) -> exp.Expr:
         if isinstance(node, exp.Placeholder):
             return self._parameter(node.name)
+        if isinstance(node, exp.In) and (listed := self._list_in(node)) is not None:
+            node.set("this", inner(node.this))
+            node.set("expressions", [listed])
+            return node
         if isinstance(node, exp.Func) and (own := self._own_function(node)) is not None:
             return own
         for key, value in list(node.args.items()):
@@ -234,7 +239,21 @@ class _Work:
         if name not in self.compiler.values.by_name:
             known = did_you_mean(name, self.compiler.values.by_name)
             raise self._fault(f"there is no parameter :{name}. {known}", None, f":{name}")
-        return self._bind(f"p_{name}", self.compiler.values.by_name[name])
+        value = self.compiler.values.by_name[name]
+        if isinstance(value, tuple):
+            told = f":{name} is a list; write in (:{name}), or :{name}_count for how many values it has"
+            raise self._fault(told, None, f":{name}")
+        return self._bind(f"p_{name}", value)
+
+    def _list_in(self, node: exp.In) -> exp.Expr | None:
+        """What stands in the brackets of ``in (:name)`` when the parameter is a list."""
+        name = node.expressions[0].name if len(node.expressions) == 1 else ""
+        value = self.compiler.values.by_name.get(name)
+        if not isinstance(value, tuple) or not isinstance(node.expressions[0], exp.Placeholder):
+            return None
+        if value:
+            self.bound[f"p_{name}"] = list(value)
+        return exp.Var(this=list_sql(f"p_{name}", self.compiler.values.kinds.get(name, "text"), value))
 
     def _bind(self, name: str, value: Any) -> exp.Expr:
         self.bound[name] = value
@@ -247,8 +266,10 @@ class _Work:
             if len(arguments) != 1 or not isinstance(arguments[0], exp.Placeholder):
                 raise self._fault("label() takes one parameter, as in label(:season)", node)
             parameter = arguments[0].name
-            self._parameter(parameter)
-            return self._bind(f"l_{parameter}", self.compiler.values.labels[parameter])
+            labels = self.compiler.values.labels
+            if parameter not in labels:
+                raise self._fault(f"there is no parameter :{parameter}. {did_you_mean(parameter, labels)}", node)
+            return self._bind(f"l_{parameter}", labels[parameter])
         if name == "row_number":
             if self.standing.scope != DETAIL or not self.standing.columns:
                 raise self._fault("row_number() stands in rows only", node)

@@ -28,8 +28,8 @@ from northmoor.core.expr.templates import Slot, Template, parse_template
 from northmoor.core.model.blocks import Column, Content, TableBlock
 from northmoor.core.sources.engine import Engine, EngineError, told
 from northmoor.core.sources.fetch import Rows
-from northmoor.core.sources.values import Values
 from northmoor.core.stopping import Stop
+from northmoor.core.values.values import Values
 
 Ints = npt.NDArray[np.int64]
 

@@ -6,8 +6,9 @@ from pathlib import Path
 
 from northmoor.core.errors import Place, QueryError, ReportFileError, did_you_mean
 from northmoor.core.expr.language import column_expression
-from northmoor.core.model.data import Parameter, Query, QueryColumn
+from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.files import save_report
+from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.report import Report
 from northmoor.core.model.starting import listing
 from northmoor.core.model.types import ValueType
@@ -16,8 +17,9 @@ from northmoor.core.sources.fetch import Errand, Rows, fetch
 from northmoor.core.sources.guard import check_query
 from northmoor.core.sources.inference import infer_parameter_kind
 from northmoor.core.sources.resolving import dialect_of, resolve
-from northmoor.core.sources.values import bind
 from northmoor.core.stopping import Stop
+from northmoor.core.values.kinds import read_scalar
+from northmoor.core.values.values import Values
 
 _UNGROUPED = re.compile(r"(^|_)(id|no|nr|number|code|year|key)$", re.IGNORECASE)
 _SAMPLES = {
@@ -74,9 +76,10 @@ def new_report(
 
 def _sample(query: Query, parameters: tuple[Parameter, ...], library: Library) -> Rows:
     """The query's rows, with stand-ins for its parameters: they tell its columns."""
-    samples = {p.name: _SAMPLES[p.kind] for p in parameters}
+    samples = {p.name: read_scalar(p.kind, _SAMPLES[p.kind]) for p in parameters}
+    values = Values(samples, kinds={p.name: p.kind for p in parameters})
     report = listing(query, [("column", "1", "")], [], [], "sample", parameters)
-    return fetch(Errand(report, resolve(report, query.name, library), bind(report, samples), library, {}, Stop()))
+    return fetch(Errand(report, resolve(report, query.name, library), values, library, {}, Stop()))
 
 
 def _settings(name: str, kind: ValueType, totals: Sequence[str]) -> QueryColumn:

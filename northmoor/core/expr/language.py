@@ -168,6 +168,11 @@ class Expression:
         return frozenset(p.name for p in self.tree.find_all(exp.Placeholder))
 
     @property
+    def queries(self) -> frozenset[str]:
+        """Names of the queries it reaches, as in max(targets.revenue)."""
+        return frozenset(c.table for c in self.tree.find_all(exp.Column) if c.table)
+
+    @property
     def column(self) -> str | None:
         """The column's name when the whole expression is one bare column."""
         return self.tree.name if isinstance(self.tree, exp.Column) and not self.tree.table else None

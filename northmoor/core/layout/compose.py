@@ -29,6 +29,7 @@ from northmoor.core.layout.running import (
 from northmoor.core.layout.table import TableLayout, lay_out_table, table_pages
 from northmoor.core.layout.tablepage import table_bookmarks, table_layers
 from northmoor.core.model.blocks import PictureBlock, TableBlock, TextBlock
+from northmoor.core.model.looks import Look
 from northmoor.core.model.report import Edition
 
 Arranged = Mapping[str, ArrangedTable | NorthmoorError]
@@ -148,7 +149,7 @@ def compose(
     for block in edition.blocks:
         setting.stop.check()
         if isinstance(block, TableBlock):
-            flow.table(block, arranged[block.name])
+            flow.table(block, arranged[block.name], texts)
         elif isinstance(block, TextBlock):
             flow.text(block, texts)
         else:
@@ -207,13 +208,19 @@ class _Flow:
 
     def text(self, block: TextBlock, computed: Mapping[str, Computed]) -> None:
         """Place a paragraph."""
-        texts = template_by_page(block.text, computed, 1, self.setting)
-        report_faults(texts, Place(block=block.name), self.setting)
-        look = self.setting.report.look(self.setting.base, block.style, block.look)
-        origin = Origin(block.name, "text")
-        is_faulty = bool(texts.faulty)
-        self._paragraph(make_paragraph(texts.texts[0], look, self.frame.width, origin, self.setting, is_faulty))
+        self._said(block.text, block.name, block.style, block.look, "text", computed)
         self.used += block.space_after
+
+    def _said(
+        self, template: str, block: str, style: str | None, own: Look | None, row: str, computed: Mapping[str, Computed]
+    ) -> None:
+        """Place a template's text as a paragraph."""
+        texts = template_by_page(template, computed, 1, self.setting)
+        report_faults(texts, Place(block=block), self.setting)
+        look = self.setting.report.look(self.setting.base, style, own)
+        is_faulty = bool(texts.faulty)
+        origin = Origin(block, row)
+        self._paragraph(make_paragraph(texts.texts[0], look, self.frame.width, origin, self.setting, is_faulty))
 
     def picture(self, block: PictureBlock) -> None:
         """Place a picture whole; one that cannot be read is found now, not only when its page is drawn."""
@@ -222,7 +229,7 @@ class _Flow:
         self._add(Lines(block, self.used))
         self.used += block.height + block.space_after
 
-    def table(self, block: TableBlock, arranged: ArrangedTable | NorthmoorError) -> None:
+    def table(self, block: TableBlock, arranged: ArrangedTable | NorthmoorError, texts: Mapping[str, Computed]) -> None:
         """Place a table, or the reason why there is none."""
         if isinstance(arranged, NorthmoorError):
             place = Place(arranged.place.connection, arranged.place.query, block=block.name)
@@ -231,6 +238,8 @@ class _Flow:
             self._paragraph(fault_paragraph(str(arranged), self.frame.width, origin, self.setting))
         else:
             self._table(block, lay_out_table(block, arranged, self.frame.width, self.setting))
+            if not arranged.rows and block.when_empty:
+                self._said(block.when_empty, block.name, block.style, None, "empty", texts)
         self.used += block.space_after
 
     def _table(self, block: TableBlock, layout: TableLayout) -> None:

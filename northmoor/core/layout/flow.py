@@ -106,7 +106,10 @@ def make_strip(table: TableBlock, arranged: ArrangedTable, flow: Flow, heights: 
     if table.total and size > 1 and arranged.rows:
         stay_before[-1] = _rows_back(flow, np.array([size - 1]), np.array([max(arranged.rows - 1, 0)]))[0]
     opened = _open_headings(table, arranged, flow)
-    return Strip(heights, breaks, stay, stay_before, opened, keep_end, gap)
+    is_detail = np.zeros(size, np.int64)
+    is_detail[flow.printed(RowKind(DETAILS))] = 1
+    details = np.concatenate([[0], np.cumsum(is_detail)])
+    return Strip(heights, breaks, stay, stay_before, opened, keep_end, gap, details)
 
 
 def _break(flow: Flow, level: Level, starts: Ints, breaks: npt.NDArray[np.bool_]) -> None:

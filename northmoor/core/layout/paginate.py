@@ -26,6 +26,8 @@ class Strip:
     stay_before: for each row, how many rows before it must stand on its page (for totals).
     open_headings: for each row and level (columns), the row number of the heading to repeat when a page begins with it;
         −1 for none.
+    details: for each row, how many detail rows come before it (one more entry than rows), or None when pages have no
+        greatest number of them.
     keep_end: for each row, the end (exclusive) of the group that begins with it and is to be kept together, or 0;
         `largest_gap` is the share of the body each may leave empty.
     """
@@ -37,6 +39,7 @@ class Strip:
     open_headings: Ints
     keep_end: Ints
     largest_gap: npt.NDArray[np.float64]
+    details: Ints | None = None
 
     def __len__(self) -> int:
         return len(self.heights)
@@ -67,12 +70,23 @@ class Body:
     used: int = 0
 
 
-def paginate(strip: Strip, head: int, repeat_head: bool, body: Body, split: "Splitter") -> tuple[list[Slice], Body]:
+@dataclass(frozen=True)
+class Rules:
+    """What holds for all pages: the height of the head row, whether it is repeated, and how many detail rows a page has
+    at most."""
+
+    head: int = 0
+    repeat_head: bool = True
+    rows_per_page: int | None = None
+
+
+def paginate(strip: Strip, rules: Rules, body: Body, split: "Splitter") -> tuple[list[Slice], Body]:
     """The rows of each page and what is used of the last page afterwards.
 
-    `head` is the height of the head row; `split` tells where a row taller than a body may be parted.
+    `split` tells where a row taller than a body may be parted. Rows are counted anew on each page, so that pages which
+    hold fewer than a page may have are filled evenly.
     """
-    return _Pagination(strip, head, repeat_head, body, split).run()
+    return _Pagination(strip, rules, body, split).run()
 
 
 class Splitter:
@@ -84,10 +98,11 @@ class Splitter:
 
 
 class _Pagination:
-    def __init__(self, strip: Strip, head: int, repeat_head: bool, body: Body, split: Splitter) -> None:
+    def __init__(self, strip: Strip, rules: Rules, body: Body, split: Splitter) -> None:
         self.strip = strip
-        self.head = head
-        self.repeat_head = repeat_head
+        self.head = rules.head
+        self.repeat_head = rules.repeat_head
+        self.rows_per_page = rules.rows_per_page
         self.body = body
         self.split = split
         self.sums = np.concatenate([[0], np.cumsum(strip.heights)])
@@ -145,7 +160,7 @@ class _Pagination:
     def _end(self, start: int, room: int, fresh: bool) -> int:
         """The end of the page's rows: as many as fit, up to a break, then drawn back by what must stay together."""
         sums = self.sums_list
-        end = int(np.searchsorted(self.sums, sums[start] + room, "right")) - 1
+        end = min(int(np.searchsorted(self.sums, sums[start] + room, "right")) - 1, self._most(start))
         at = bisect_left(self.breaks, start + 1)
         if at < len(self.breaks) and self.breaks[at] <= end:
             return self.breaks[at]
@@ -154,6 +169,13 @@ class _Pagination:
         end = self._keep_groups(start, end, room, fresh)
         drawn = self._draw_back(start, end)
         return drawn if drawn > start or not fresh else end
+
+    def _most(self, start: int) -> int:
+        """The end of the rows that a page beginning with a row may have, by their number alone."""
+        details = self.strip.details
+        if self.rows_per_page is None or details is None:
+            return len(self.strip)
+        return int(np.searchsorted(details, details[start] + self.rows_per_page, "right")) - 1
 
     def _draw_back(self, start: int, end: int) -> int:
         """The latest end not after `end` that strands no heading below and no total above the break."""
@@ -197,6 +219,8 @@ class _Pagination:
     def _tall_row(self, start: int, room: int, fresh: bool) -> int | None:
         """The row that ends this page because it is taller than any body, if it is to be split here."""
         row = int(np.searchsorted(self.sums, self.sums_list[start] + room, "right")) - 1
+        if row >= self._most(start) and row >= start:
+            return None
         if row >= len(self.strip) or row < start:
             return start if fresh and row < start else None
         at = bisect_left(self.breaks, start + 1)

@@ -13,7 +13,7 @@ import numpy.typing as npt
 from northmoor.core.compute.table import ArrangedTable
 from northmoor.core.layout.context import Setting
 from northmoor.core.layout.flow import Flow, make_flow, make_strip
-from northmoor.core.layout.paginate import Body, Slice, Splitter, Strip, paginate
+from northmoor.core.layout.paginate import Body, Rules, Slice, Splitter, Strip, paginate
 from northmoor.core.layout.plans import CellPlan, RowPlan, make_row_plans
 from northmoor.core.layout.widths import column_widths
 from northmoor.core.layout.wrap import wrap
@@ -96,11 +96,10 @@ def lay_out_table(table: TableBlock, arranged: ArrangedTable, width: int, settin
 def table_pages(layout: TableLayout, body: Body, setting: Setting) -> tuple[list[Slice], Body]:
     """The rows on each page, beginning in the room a body leaves, and what is used of the last page."""
     table = layout.table
-    key = ("pages", layout.strip, layout.head_height, table.repeat_head, body)
-    return setting.kept.get(
-        key,
-        lambda: paginate(layout.strip, layout.head_height, table.repeat_head, body, _LineSplitter(layout)),
-    )
+    most = table.rows_per_page if isinstance(table.rows_per_page, int) else None
+    rules = Rules(layout.head_height, table.repeat_head, most)
+    key = ("pages", layout.strip, rules, body)
+    return setting.kept.get(key, lambda: paginate(layout.strip, rules, body, _LineSplitter(layout)))
 
 
 class _LineSplitter(Splitter):

@@ -46,6 +46,8 @@ class Column(Content):
     """Template for the table's head."""
     width: Annotated[Length, Field(ge=1000, le=5_000_000)] | None = None
     """Width; columns without one share what is left."""
+    visible: str | None = None
+    """Expression that says whether it is shown, such as :detail = 'full'; without one, it always is."""
 
 
 class Cell(Content):
@@ -120,6 +122,8 @@ class TextBlock(Part):
     """Own changes over the style."""
     space_after: Gap = 0
     """Space between it and the next block."""
+    visible: str | None = None
+    """Expression that says whether it is shown, such as :detail = 'full'; without one, it always is."""
 
 
 class PictureBlock(Part):
@@ -136,6 +140,8 @@ class PictureBlock(Part):
     """Horizontal place."""
     space_after: Gap = 0
     """Space between it and the next block."""
+    visible: str | None = None
+    """Expression that says whether it is shown, such as :detail = 'full'; without one, it always is."""
 
 
 class TableBlock(Part):
@@ -162,8 +168,15 @@ class TableBlock(Part):
     """Style of the head row."""
     style: Name | None = None
     """Style of the rows, on which the other styles lie."""
+    rows_per_page: Annotated[int, Field(ge=1, le=100_000)] | str | None = None
+    """How many rows a page has at most: a number, or an expression such as :rows_per_page. A page that holds fewer
+    is filled to what it holds."""
+    when_empty: str | None = None
+    """Template printed below it when it has no rows; without one, a sentence that names the values."""
     space_after: Gap = 0
     """Space between it and the next block."""
+    visible: str | None = None
+    """Expression that says whether it is shown, such as :detail = 'full'; without one, it always is."""
 
     @model_validator(mode="after")
     def _names_are_known_and_unique(self) -> "TableBlock":

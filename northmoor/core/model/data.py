@@ -1,14 +1,13 @@
-"""What a report asks its data for: queries, their columns, and parameters."""
+"""What a report asks its data for: queries and their columns."""
 
 from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
 from northmoor.core.model.part import Identifier, Name, Part, unique_names
-from northmoor.core.model.types import Kind, TypeName
+from northmoor.core.model.types import TypeName
 
 Aggregate = Literal["sum", "avg", "min", "max", "count", "count_distinct", "none"]
-Scalar = str | int | float | bool
 
 
 class QueryColumn(Part):
@@ -90,35 +89,3 @@ class SharedQuery(Part):
     """One statement that reads, in the connection's dialect."""
     columns: tuple[QueryColumn, ...] = ()
     """Settings for some or all of its columns; a report's own settings come before them."""
-
-
-class Choice(Part):
-    """One entry of a parameter's list."""
-
-    value: Scalar
-    """The value that queries and expressions get."""
-    label: str
-    """What readers choose."""
-
-
-class Parameter(Part):
-    """A value asked of whoever runs the report, used as :name in queries and expressions."""
-
-    name: Identifier
-    """The name, without the colon."""
-    label: str | None = None
-    """What stands beside it in the parameter bar."""
-    kind: Kind = "text"
-    """Kind of value."""
-    default: Scalar | None = None
-    """The value used when none is given; without one, a value must be given."""
-    choices: tuple[Choice, ...] = ()
-    """A fixed list to choose from; empty when any value of the kind will do."""
-    hint: str | None = None
-    """A sentence shown to whoever fills it in."""
-
-    @model_validator(mode="after")
-    def _default_is_a_choice(self) -> "Parameter":
-        if self.choices and self.default is not None and self.default not in {c.value for c in self.choices}:
-            raise ValueError(f"the default {self.default!r} is not one of the choices")
-        return self

@@ -6,8 +6,9 @@ All raise pydantic.ValidationError when the result would be no sound report, and
 from typing import Any
 
 from northmoor.core.model.blocks import Cell, Column, Level, Row, TableBlock, literal
-from northmoor.core.model.data import Parameter, Query, QueryColumn
+from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.looks import Look
+from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.part import Part
 from northmoor.core.model.report import Edition, Report, Running, RunningLine
 
@@ -65,8 +66,13 @@ def add_column(report: Report, edition: str, table: str, field: str, expression:
 
 
 def remove_column(report: Report, edition: str, table: str, column: str) -> Report:
-    """Take a column and the cells under it out of a table; cells that span it become narrower."""
-    block = table_of(report, edition, table)
+    """Take a column and the cells under it out of a table."""
+    changed = without_column(table_of(report, edition, table), column)
+    return change_block(report, edition, table, columns=changed.columns, levels=changed.levels, total=changed.total)
+
+
+def without_column(block: TableBlock, column: str) -> TableBlock:
+    """A table without a column and the cells under it; cells that span it become narrower."""
     names = [c.name for c in block.columns]
     gone = names.index(column)
 
@@ -75,7 +81,7 @@ def remove_column(report: Report, edition: str, table: str, column: str) -> Repo
 
     levels = tuple(lv.but(heading=without(lv.heading), total=without(lv.total)) for lv in block.levels)
     columns = tuple(c for c in block.columns if c.name != column)
-    return change_block(report, edition, table, columns=columns, levels=levels, total=without(block.total))
+    return block.but(columns=columns, levels=levels, total=without(block.total))
 
 
 def _narrower(row: Row, names: list[str], gone: int) -> list[Cell]:

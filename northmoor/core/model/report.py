@@ -8,9 +8,10 @@ from babel import Locale, UnknownLocaleError
 from pydantic import Field, field_validator, model_validator
 
 from northmoor.core.model.blocks import Block, TableBlock
-from northmoor.core.model.data import Parameter, Query
+from northmoor.core.model.data import Query
 from northmoor.core.model.lengths import Length
 from northmoor.core.model.looks import FullLook, Look, Style, over, style_chain
+from northmoor.core.model.parameters import NamedValue, Parameter, ValueSet
 from northmoor.core.model.part import Name, Part, unique_names
 
 FORMAT = 1
@@ -148,12 +149,18 @@ class Report(Part):
     """IANA time zone of its timestamps."""
     parameters: tuple[Parameter, ...] = ()
     """Values asked of whoever runs it."""
+    named_values: tuple[NamedValue, ...] = ()
+    """Values computed from those."""
+    value_sets: tuple[ValueSet, ...] = ()
+    """Values that can be recalled by a name."""
     queries: tuple[Query, ...] = ()
     """Where its rows come from."""
     styles: tuple[Style, ...] = ()
     """Named looks."""
     editions: Annotated[tuple[Edition, ...], Field(min_length=1)]
     """Its layouts; the first is the one shown when none is named."""
+    shown_edition: str | None = None
+    """Expression whose value is the name of the edition to show when none is asked for, such as :layout."""
 
     @field_validator("locale")
     @classmethod
@@ -174,6 +181,9 @@ class Report(Part):
     @model_validator(mode="after")
     def _names_hold_together(self) -> "Report":
         unique_names([p.name for p in self.parameters], "parameter")
+        unique_names([*(p.name for p in self.parameters), *(v.name for v in self.named_values)], "value")
+        unique_names(list(self.value_names), "value")
+        unique_names([s.name for s in self.value_sets], "value set")
         unique_names([q.name for q in self.queries], "query")
         unique_names([e.name for e in self.editions], "edition")
         unique_names([s.name for s in self.styles], "style")
@@ -189,6 +199,16 @@ class Report(Part):
                 if table.query not in known_queries:
                     raise ValueError(f"table {table.name!r} uses the query {table.query!r}, which is not defined")
         return self
+
+    @property
+    def value_names(self) -> tuple[str, ...]:
+        """All names that stand for values in queries and expressions."""
+        of_parameters = [name for parameter in self.parameters for name in parameter.names]
+        return (*of_parameters, *(value.name for value in self.named_values))
+
+    def parameter(self, name: str) -> Parameter:
+        """The parameter of that name."""
+        return next(p for p in self.parameters if p.name == name)
 
     def query(self, name: str) -> Query:
         """The query of that name."""

@@ -3,8 +3,9 @@
 from collections.abc import Sequence
 
 from northmoor.core.model.blocks import Cell, Column, Level, Row, TableBlock, TextBlock, literal
-from northmoor.core.model.data import Parameter, Query
+from northmoor.core.model.data import Query
 from northmoor.core.model.looks import Style
+from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.report import Edition, Report, Running, RunningLine, TextPiece
 
 STYLES = (

@@ -11,11 +11,13 @@ from zoneinfo import ZoneInfo
 import pyarrow as pa
 
 from northmoor.core.errors import ConnectionFault, QueryError
-from northmoor.core.model.types import ValueType
+from northmoor.core.model.types import Kind, ValueType
 from northmoor.core.sources.catalog import Catalog
 from northmoor.core.sources.guard import CheckedQuery
-from northmoor.core.sources.values import Value
+from northmoor.core.sources.placeholders import Placeholder
 from northmoor.core.stopping import Stop
+from northmoor.core.values.kinds import Value
+from northmoor.core.values.values import Listed
 
 FIRST_ROWS = 200
 """Rows of the first batch: few, so that a slow query shows something soon."""
@@ -25,12 +27,21 @@ MOST_ROWS = 20_000_000
 
 @dataclass(frozen=True)
 class Asked:
-    """A query to run: its checked SQL, the values bound in it, the report's time zone, and the way to stop it."""
+    """A query to run: its checked SQL, the values bound in it, the report's time zone, and the way to stop it.
+
+    `kinds` are the kinds of the values, or of a list's entries: they are known of nulls and of empty lists too.
+    """
 
     query: CheckedQuery
-    values: Mapping[str, Value]
+    values: Mapping[str, Value | Listed]
     zone: ZoneInfo
     stop: Stop
+    kinds: Mapping[str, Kind] = field(default_factory=dict)
+
+    def listed(self, placeholder: Placeholder) -> Listed | None:
+        """The list that a placeholder stands for; None for a single value."""
+        value = self.values.get(placeholder.name)
+        return value if isinstance(value, tuple) else None
 
 
 @dataclass(frozen=True)
@@ -60,6 +71,9 @@ class Driver(Protocol):
     @property
     def identity(self) -> str:
         """As whom or what its queries run, for the plan."""
+
+    def data_time(self) -> datetime:
+        """The moment its data are as of: when files were last written; now, of a server. Raises ConnectionFault."""
 
     def catalog(self, stop: Stop) -> Catalog:
         """What it holds. Raises ConnectionFault or Stopped."""

@@ -13,9 +13,9 @@ import pyarrow as pa
 from northmoor.core.errors import ConnectionFault, QueryError, Stopped
 from northmoor.core.sources.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey, Routine
 from northmoor.core.sources.driver import BATCH, Asked, Stream, limited, unique_column_names, written_at
-from northmoor.core.sources.engine import SETTINGS, close_off, told
+from northmoor.core.sources.engine import SETTINGS, close_off, list_sql, told
 from northmoor.core.sources.mending import type_of_arrow
-from northmoor.core.sources.placeholders import Written, written
+from northmoor.core.sources.placeholders import Placeholder, Written, written
 from northmoor.core.stopping import Stop
 
 _TABLES = """
@@ -56,6 +56,10 @@ class DuckdbDriver:
         """Tables, views and table macros."""
         with self._open(stop) as connection:
             return read_catalog(connection)
+
+    def data_time(self) -> datetime:
+        """When the file was last written."""
+        return written_at(self._database)
 
     @contextmanager
     def running(self, asked: Asked) -> Iterator[Stream]:
@@ -111,8 +115,7 @@ def read_catalog(connection: Any) -> Catalog:
 
 def stream(connection: Any, asked: Asked, moment: datetime) -> Stream:
     """A query's stream on an open DuckDB connection. Raises QueryError or Stopped."""
-    text = dollars(asked.query.sql)
-    bound = {name: asked.values[name] for name in text.names}
+    text, bound = _bound(asked)
     with faults(text, asked.stop):
         reader = connection.sql(text.sql, params=bound).to_arrow_reader(BATCH)
     names = unique_column_names(reader.schema.names)
@@ -120,16 +123,23 @@ def stream(connection: Any, asked: Asked, moment: datetime) -> Stream:
     return Stream(names, kinds, limited(_batches(reader, text, asked.stop), len(names), asked.stop), moment)
 
 
-def dollars(sql: str) -> Written:
-    """The text with ``$name`` for its parameters."""
-    return written(sql, "duckdb", lambda name: f"${name}")
+def _bound(asked: Asked) -> tuple[Written, dict[str, Any]]:
+    """The text with ``$name`` for its parameters, and their values."""
+
+    def form(placeholder: Placeholder) -> str:
+        listed = asked.listed(placeholder)
+        return list_sql(placeholder.name, asked.kinds.get(placeholder.name, "text"), listed)
+
+    text = written(asked.query.sql, "duckdb", form)
+    values = {name: asked.values[name] for name in text.names}
+    return text, {n: list(v) if isinstance(v, tuple) else v for n, v in values.items() if v != ()}
 
 
 def check(connection: Any, asked: Asked) -> None:
     """Let DuckDB bind a query without running it. Raises QueryError."""
-    text = dollars(asked.query.sql)
+    text, bound = _bound(asked)
     with faults(text, asked.stop):
-        connection.execute(f"explain {text.sql}", {name: asked.values[name] for name in text.names})
+        connection.execute(f"explain {text.sql}", bound)
 
 
 @contextmanager

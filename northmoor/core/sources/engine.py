@@ -12,6 +12,7 @@ import duckdb
 import pyarrow as pa
 
 from northmoor.core.errors import Stopped
+from northmoor.core.model.types import Kind
 from northmoor.core.stopping import Stop
 
 EngineError = duckdb.Error
@@ -65,6 +66,27 @@ class Engine:
                 return self.connection.sql(sql, params=bound).to_arrow_table()
             except duckdb.InterruptException as error:
                 raise Stopped from error
+
+
+_SQL_TYPES: dict[Kind, str] = {
+    "text": "varchar",
+    "integer": "bigint",
+    "decimal": "decimal(38, 10)",
+    "float": "double",
+    "date": "date",
+    "timestamp": "timestamp",
+    "boolean": "boolean",
+}
+
+
+def list_sql(name: str, kind: Kind, listed: tuple[Any, ...] | None) -> str:
+    """What stands in ``in (…)`` for a bound list (or a single value, where there is none).
+
+    An empty list has no type that the engine could see, and binds nothing.
+    """
+    if listed is None:
+        return f"${name}"
+    return f"select unnest(${name})" if listed else f"select null::{_SQL_TYPES[kind]} where false"
 
 
 def told(error: duckdb.Error) -> str:

@@ -9,7 +9,7 @@ from typing import Protocol
 
 import pyarrow as pa
 
-from northmoor.core.errors import ConnectionFault, NorthmoorError, Place, QueryError, did_you_mean
+from northmoor.core.errors import ConnectionFault, MissingParameter, NorthmoorError, Place, QueryError, did_you_mean
 from northmoor.core.model.data import QueryColumn
 from northmoor.core.model.report import Report
 from northmoor.core.model.types import ValueType
@@ -22,10 +22,11 @@ from northmoor.core.sources.engine import Engine
 from northmoor.core.sources.gathering import Gathering
 from northmoor.core.sources.inference import UNKNOWN_SCALE, infer_types
 from northmoor.core.sources.mending import UnfitValue, arrow_type, mend, natural_type, together, type_of_arrow
+from northmoor.core.sources.placeholders import placeholders
 from northmoor.core.sources.resolving import Resolved
 from northmoor.core.sources.samples import read_sample
-from northmoor.core.sources.values import Values
 from northmoor.core.stopping import Stop
+from northmoor.core.values.values import Values
 
 Progress = Callable[[str], None]
 """Called with a short text while long work goes on."""
@@ -80,7 +81,7 @@ def fetch(errand: Errand) -> Rows:
     query = errand.resolved.query
     began = time.perf_counter()
     try:
-        _fill_placeholders(errand.resolved, errand.values)
+        _fill_placeholders(errand)
         with _streaming(errand) as (stream, guesses):
             reader = _Reader(errand, stream, guesses)
 
@@ -102,7 +103,7 @@ def fetch(errand: Errand) -> Rows:
 def check(errand: Errand) -> None:
     """Ask where a query would run whether it would. Raises like `fetch`."""
     query = errand.resolved.query
-    _fill_placeholders(errand.resolved, errand.values)
+    _fill_placeholders(errand)
     asked = _asked(errand)
     if query.connection is not None:
         errand.library.driver(query.connection).check(asked)
@@ -114,7 +115,7 @@ def check(errand: Errand) -> None:
 def _asked(errand: Errand) -> Asked:
     checked = errand.resolved.checked
     bound = {name: errand.values.by_name[name] for name in checked.parameters}
-    return Asked(checked, bound, errand.report.zone, errand.stop)
+    return Asked(checked, bound, errand.report.zone, errand.stop, errand.values.kinds)
 
 
 @contextmanager
@@ -126,11 +127,18 @@ def _engine(errand: Errand) -> Iterator[Engine]:
         yield engine
 
 
-def _fill_placeholders(resolved: Resolved, values: Values) -> None:
-    for name in sorted(resolved.checked.parameters):
-        if name not in values.by_name:
-            known = did_you_mean(name, values.by_name)
-            raise QueryError(f"The SQL has :{name}, and the report has no such parameter. {known or 'Add it.'}")
+def _fill_placeholders(errand: Errand) -> None:
+    """See that each placeholder has a value that can stand there."""
+    checked, values = errand.resolved.checked, errand.values.by_name
+    ranges = {p.name: p.names for p in errand.report.parameters if p.holds == "range"}
+    for found in placeholders(checked.sql, checked.dialect):
+        name = found.name
+        if name in ranges:
+            raise QueryError(f":{name} is a range; write :{ranges[name][0]} and :{ranges[name][1]} for its two ends.")
+        if name not in values:
+            raise MissingParameter(name, values)
+        if isinstance(values[name], tuple) and not found.is_listed:
+            raise QueryError(f":{name} is a list; write in (:{name}), or :{name}_count for how many values it has.")
 
 
 Guesses = tuple[ValueType | None, ...]

@@ -5,6 +5,7 @@ import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import replace
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
@@ -46,6 +47,10 @@ class FilesDriver:
     def identity(self) -> str:
         """The file or folder; there are no users."""
         return f"{'the folder' if self._path.is_dir() else 'the file'} {self._path.name}, read-only"
+
+    def data_time(self) -> datetime:
+        """When the newest of the files was last written."""
+        return written_at(*self._files(), self._path)
 
     def catalog(self, stop: Stop) -> Catalog:
         """A table for each file, sheet and repeated element. A file that cannot be read stands there with its fault."""

@@ -71,7 +71,7 @@ def check_query(sql: str, dialect: str = "sqlite") -> CheckedQuery:
 def _parse(sql: str, dialect: str) -> exp.Expr:
     """The tree of one statement. Placeholders are marked meanwhile: a reserved word may be a parameter's name."""
     sign = "$" if dialect == "duckdb" else ":"
-    marked = written(sql, dialect, lambda name: f"{sign}{_MARK}{name}").sql
+    marked = written(sql, dialect, lambda found: f"{sign}{_MARK}{found.name}").sql
     try:
         trees = [tree for tree in sqlglot.parse(marked, dialect=dialect) if tree is not None]
     except SqlglotError as error:

@@ -25,10 +25,10 @@ from northmoor.core.model.connections import MariadbConnection
 from northmoor.core.model.types import MAX_PRECISION, ValueType
 from northmoor.core.sources.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey, Routine
 from northmoor.core.sources.driver import BATCH, FIRST_ROWS, Asked, Stream, limited, unique_column_names
-from northmoor.core.sources.placeholders import Written, named_position, written
+from northmoor.core.sources.placeholders import Placeholder, Written, named_position, written
 from northmoor.core.sources.server import WAIT, unreachable
-from northmoor.core.sources.values import Value
 from northmoor.core.stopping import Stop
+from northmoor.core.values.kinds import Value
 
 _INTEGERS = {FIELD_TYPE.TINY, FIELD_TYPE.SHORT, FIELD_TYPE.INT24, FIELD_TYPE.LONG, FIELD_TYPE.LONGLONG, FIELD_TYPE.YEAR}
 _SIMPLE = {
@@ -42,6 +42,8 @@ _AS_TEXT = {kind: convert for kind, convert in conversions.items() if not isinst
 """PyMySQL's ways to write values, without those to read them: whole columns are read at once, as text."""
 _UNSIGNED = 32
 _NEAR = re.compile(r"near '(.*?)' at line \d+$", re.DOTALL)
+_MOST_VALUES = 65_535
+_SET_AT_ONCE = 1_000
 _ENDED = {2006, 2013, 1053, 1927, 4031}
 """The server went away, was shut down, or ended the session."""
 _LOCKED = {ER.LOCK_WAIT_TIMEOUT, 1969}
@@ -83,6 +85,10 @@ class MariadbDriver:
         """The user at the server."""
         return f"{self._connection.user} at {self._connection.host}, read-only"
 
+    def data_time(self) -> datetime:
+        """Now."""
+        return datetime.now(UTC)
+
     def catalog(self, stop: Stop) -> Catalog:
         """Tables, views and procedures, as far as the user may see them; row counts are the server's estimates."""
         connection = self._open()
@@ -107,7 +113,7 @@ class MariadbDriver:
 
     def check(self, asked: Asked) -> None:
         """Let the server prepare the query."""
-        text = _with_marks(asked.query.sql)
+        text = _with_marks(asked)
         connection = self._open()
         try:
             with asked.stop.interrupting(lambda: self._kill(connection)), connection.cursor() as cursor:
@@ -121,7 +127,7 @@ class MariadbDriver:
     @contextmanager
     def running(self, asked: Asked) -> Iterator[Stream]:
         """Run a query or a procedure; of several results of a procedure, the first."""
-        text = _with_marks(asked.query.sql)
+        text = _with_marks(asked)
         connection = self._open(conv=_AS_TEXT, cursorclass=SSCursor)
         cursor = connection.cursor()
         is_done = False
@@ -130,8 +136,9 @@ class MariadbDriver:
                 notes = _set_zone(connection, asked.zone)
                 cursor.execute("select utc_timestamp()")
                 moment = datetime.fromisoformat(cursor.fetchall()[0][0]).replace(tzinfo=UTC)
+                flat = _flat(asked, text)
                 _prepare(cursor, text)
-                _execute(cursor, [asked.values[name] for name in text.names])
+                _execute(cursor, flat)
                 fields = list(cursor._result.fields) if cursor.description else []
                 if not fields:
                     raise QueryError("It returns no rows: a query must return a table.")
@@ -247,8 +254,29 @@ def _encryption(connection: MariadbConnection) -> Any:
     return context
 
 
-def _with_marks(sql: str) -> Written:
-    return written(sql, "mysql", lambda _: "?")
+def _with_marks(asked: Asked) -> Written:
+    """The text with a mark for each value; a list has as many as it has values."""
+
+    def form(placeholder: Placeholder) -> str:
+        listed = asked.listed(placeholder)
+        if listed == ():
+            return "select null from dual where false"
+        return "?" if listed is None else ", ".join("?" * len(listed))
+
+    return written(asked.query.sql, "mysql", form)
+
+
+def _flat(asked: Asked, text: Written) -> list[Value]:
+    """The values in the order of the marks. Raises QueryError for more than the server takes."""
+    flat: list[Value] = []
+    for name in text.names:
+        value = asked.values[name]
+        flat += value if isinstance(value, tuple) else [value]
+    if len(flat) > _MOST_VALUES:
+        raise QueryError(
+            f"The server takes {_MOST_VALUES:,} values in a query, and here are {len(flat):,}; choose fewer."
+        )
+    return flat
 
 
 def _prepare(cursor: Any, text: Written) -> None:
@@ -258,8 +286,9 @@ def _prepare(cursor: Any, text: Written) -> None:
 
 def _execute(cursor: Any, values: list[Value]) -> None:
     names = [f"@northmoor_{n}" for n in range(len(values))]
-    for name, value in zip(names, values, strict=True):
-        cursor.execute(f"set {name} = {_in_digits(value)}")
+    for start in range(0, len(values), _SET_AT_ONCE):
+        pairs = zip(names[start : start + _SET_AT_ONCE], values[start : start + _SET_AT_ONCE], strict=True)
+        cursor.execute("set " + ", ".join(f"{name} = {_in_digits(value)}" for name, value in pairs))
     cursor.execute("execute northmoor" + (f" using {', '.join(names)}" if names else ""))
 
 

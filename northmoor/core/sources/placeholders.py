@@ -4,9 +4,10 @@ The text is never rebuilt from its parsed form, so that what is shown is what is
 """
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
+from typing import Any
 
 import sqlglot
 from sqlglot.errors import SqlglotError
@@ -21,11 +22,15 @@ _NOT_BEFORE = re.compile(r"[A-Za-z0-9_)\]'\"]")
 
 @dataclass(frozen=True)
 class Placeholder:
-    """A ``:name`` in a text: the offset of its colon, the offset after it, and the name."""
+    """A ``:name`` in a text: the offset of its colon, the offset after it, and the name.
+
+    `is_listed` says whether it stands alone in the brackets of ``in (:name)``, where a list may stand.
+    """
 
     start: int
     end: int
     name: str
+    is_listed: bool = False
 
 
 def placeholders(sql: str, dialect: str) -> tuple[Placeholder, ...]:
@@ -35,13 +40,19 @@ def placeholders(sql: str, dialect: str) -> tuple[Placeholder, ...]:
     except SqlglotError:
         return ()
     found = []
-    for colon, word in pairwise(tokens):
+    for at, (colon, word) in enumerate(pairwise(tokens)):
         is_pair = colon.token_type is TokenType.COLON and word.start == colon.end + 1
         if not is_pair or _NOT_BEFORE.match(sql[colon.start - 1 : colon.start]):
             continue
         if _NAME.fullmatch(sql[word.start : word.end + 1]):
-            found.append(Placeholder(colon.start, word.end + 1, sql[word.start : word.end + 1]))
+            name = sql[word.start : word.end + 1]
+            found.append(Placeholder(colon.start, word.end + 1, name, _is_listed(tokens, at)))
     return tuple(found)
+
+
+def _is_listed(tokens: Sequence[Any], colon: int) -> bool:
+    around = (*tokens[max(colon - 2, 0) : colon], *tokens[colon + 2 : colon + 3])
+    return [t.token_type for t in around] == [TokenType.IN, TokenType.L_PAREN, TokenType.R_PAREN]
 
 
 @dataclass(frozen=True)
@@ -76,12 +87,12 @@ def named_position(message: str, text: Written) -> int | None:
     return text.original(found.start()) if found else None
 
 
-def written(sql: str, dialect: str, form: Callable[[str], str]) -> Written:
-    """The text with each placeholder in the form that the function gives for its name; closing semicolons go."""
+def written(sql: str, dialect: str, form: Callable[[Placeholder], str]) -> Written:
+    """The text with each placeholder in the form that the function gives it; closing semicolons go."""
     pieces, names, shifts = [], [], []
     at = length = 0
     for placeholder in placeholders(sql, dialect):
-        made = form(placeholder.name)
+        made = form(placeholder)
         pieces += [sql[at : placeholder.start], made]
         length += placeholder.start - at + len(made)
         shifts.append((length - len(made), placeholder.end - length))

@@ -4,10 +4,9 @@ Rows come from a cursor in the server, so that the first ones are there at once,
 bound. The session is read-only at the server, and waits for locks a limited time.
 """
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from contextlib import closing, contextmanager
-from datetime import date, datetime
-from decimal import Decimal
+from datetime import UTC, datetime
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -21,16 +20,31 @@ from sqlalchemy.pool import NullPool
 
 from northmoor.core.errors import ConnectionFault, QueryError
 from northmoor.core.model.connections import PostgresqlConnection
+from northmoor.core.model.types import MAX_PRECISION, Kind, ValueType
 from northmoor.core.sources.catalog import Catalog, Routine, reflected_tables
 from northmoor.core.sources.driver import Asked, Stream, limited
-from northmoor.core.sources.placeholders import Written, written
+from northmoor.core.sources.mending import arrow_type
+from northmoor.core.sources.placeholders import Placeholder, Written, written
 from northmoor.core.sources.postgresql_rows import Fetching
 from northmoor.core.sources.server import WAIT, unreachable
-from northmoor.core.sources.values import Value
 from northmoor.core.stopping import Stop
+from northmoor.core.values.kinds import Value
+from northmoor.core.values.values import Listed
 
 _ENCRYPTION = {"off": "disable", "if offered": "prefer", "required": "require", "verified": "verify-full"}
-_OIDS = {bool: 16, int: 20, float: 701, Decimal: 1700, datetime: 1114, date: 1082, str: 25}
+_OIDS: dict[Kind, tuple[int, int]] = {
+    "boolean": (16, 1000),
+    "integer": (20, 1016),
+    "float": (701, 1022),
+    "decimal": (1700, 1231),
+    "timestamp": (1114, 1115),
+    "date": (1082, 1182),
+    "text": (25, 1009),
+}
+"""The server's numbers for a value's type and for a list of them."""
+_ARROW: dict[Kind, pa.DataType] = {
+    kind: arrow_type(ValueType(kind, MAX_PRECISION if kind == "decimal" else 0)) for kind in _OIDS
+}
 _ESTIMATES = """
 select n.nspname, c.relname, greatest(c.reltuples, 0)::bigint
 from pg_class c join pg_namespace n on n.oid = c.relnamespace
@@ -63,6 +77,10 @@ class PostgresqlDriver:
         """The user at the server."""
         return f"{self._connection.user} at {self._connection.host}, read-only"
 
+    def data_time(self) -> datetime:
+        """Now."""
+        return datetime.now(UTC)
+
     def catalog(self, stop: Stop) -> Catalog:
         """Tables, views and set-returning functions; row counts are the server's estimates."""
         engine = sa.create_engine("postgresql+psycopg://", creator=self._open, poolclass=NullPool)
@@ -84,9 +102,9 @@ class PostgresqlDriver:
 
     def check(self, asked: Asked) -> None:
         """Let the server prepare the query; its position of a fault is that in the text as written."""
-        text, order = _numbered(asked.query.sql)
+        text, order = _numbered(asked)
         with self._open(asked.zone) as connection, asked.stop.interrupting(connection.cancel_safe):
-            oids = [_OIDS.get(type(asked.values[name]), 0) for name in order]
+            oids = [_OIDS[asked.kinds.get(n, "text")][isinstance(asked.values[n], tuple)] for n in order]
             result = connection.pgconn.prepare(b"", text.sql.encode(), oids)
             if result.status != psycopg.pq.ExecStatus.COMMAND_OK:
                 asked.stop.check()
@@ -95,7 +113,7 @@ class PostgresqlDriver:
     @contextmanager
     def running(self, asked: Asked) -> Iterator[Stream]:
         """Run a query in a cursor at the server."""
-        text, order = _numbered(asked.query.sql)
+        text, order = _numbered(asked)
         try:
             connection = adbc.connect(self._address(asked.zone))
         except adbc_driver_manager.Error as error:
@@ -104,7 +122,7 @@ class PostgresqlDriver:
             with (
                 connection,
                 connection.cursor() as clock,
-                closing(Fetching(connection, text.sql, _bound(asked.values, order), asked.stop)) as rows,
+                closing(Fetching(connection, text.sql, _bound(asked, order), asked.stop)) as rows,
                 asked.stop.interrupting(rows.cancel),
             ):
                 names, kinds = tuple(c.name for c in rows.columns), tuple(c.kind for c in rows.columns)
@@ -150,21 +168,29 @@ class PostgresqlDriver:
         return unreachable(self._connection, "port", told)
 
 
-def _numbered(sql: str) -> tuple[Written, list[str]]:
+def _numbered(asked: Asked) -> tuple[Written, list[str]]:
     """The text with ``$1``, ``$2`` … for its parameters, and their names by number."""
     order: list[str] = []
 
-    def form(name: str) -> str:
-        if name not in order:
-            order.append(name)
-        return f"${order.index(name) + 1}"
+    def form(placeholder: Placeholder) -> str:
+        if placeholder.name not in order:
+            order.append(placeholder.name)
+        number = f"${order.index(placeholder.name) + 1}"
+        return number if asked.listed(placeholder) is None else f"select unnest({number})"
 
-    return written(sql, "postgres", form), order
+    return written(asked.query.sql, "postgres", form), order
 
 
-def _bound(values: Mapping[str, Value], order: list[str]) -> pa.RecordBatch | None:
-    arrays = [pa.array([values[name]], None if values[name] is not None else pa.string()) for name in order]
+def _bound(asked: Asked, order: list[str]) -> pa.RecordBatch | None:
+    arrays = [_array(asked.values[name], asked.kinds.get(name, "text")) for name in order]
     return pa.record_batch(arrays, names=order) if order else None
+
+
+def _array(value: Value | Listed, kind: Kind) -> pa.Array:
+    """A value as an array of one. Nulls and empty lists have a type too."""
+    values = value if isinstance(value, tuple) else (value,)
+    made = pa.array(values, None if kind == "decimal" and any(v is not None for v in values) else _ARROW[kind])
+    return pa.ListArray.from_arrays([0, len(made)], made) if isinstance(value, tuple) else made
 
 
 def _one(cursor: Any, sql: str) -> Any:

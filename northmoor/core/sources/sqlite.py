@@ -4,6 +4,7 @@ Rows come through Python's own driver: of the drivers that bring Arrow directly,
 statement, and a query from a stranger may run forever.
 """
 
+import json
 import sqlite3
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -21,10 +22,11 @@ from northmoor.core.errors import ConnectionFault, QueryError
 from northmoor.core.sources.catalog import Catalog, reflected_tables
 from northmoor.core.sources.driver import BATCH, FIRST_ROWS, Asked, Stream, limited, unique_column_names, written_at
 from northmoor.core.sources.mending import loose_array
-from northmoor.core.sources.placeholders import Written, named_position
+from northmoor.core.sources.placeholders import Placeholder, Written, named_position, written
 from northmoor.core.sources.server import WAIT
-from northmoor.core.sources.values import Value
 from northmoor.core.stopping import Stop
+from northmoor.core.values.kinds import Value
+from northmoor.core.values.values import Listed
 
 _LONGEST_VALUE = 100_000_000
 _OPERATIONS_BETWEEN_LOOKS = 20_000
@@ -65,30 +67,33 @@ class SqliteDriver:
     @contextmanager
     def running(self, asked: Asked) -> Iterator[Stream]:
         """Run a query; types are the reader's matter, since SQLite keeps none."""
-        with self._cursor(asked.query.sql, asked) as cursor:
+        with self._cursor("", asked) as cursor:
             names = unique_column_names([entry[0] for entry in cursor.description or ()])
             batches = limited(_batches(cursor), len(names), asked.stop)
-            yield Stream(names, (None,) * len(names), batches, self._data_time())
+            yield Stream(names, (None,) * len(names), batches, self.data_time())
 
     def check(self, asked: Asked) -> None:
         """Let SQLite compile the query."""
-        with self._cursor(f"explain {asked.query.sql}", asked, watched=False):
+        with self._cursor("explain ", asked, watched=False):
             pass
 
     @contextmanager
-    def _cursor(self, sql: str, asked: Asked, watched: bool = True) -> Iterator[sqlite3.Cursor]:
+    def _cursor(self, before: str, asked: Asked, watched: bool = True) -> Iterator[sqlite3.Cursor]:
+        text = _with_lists(asked)
         with self._engine.connect() as connection:
             driver = _watch(connection, asked.stop)
+            if text.sql != asked.query.sql:  # what makes lists is set up before anything but reading is refused
+                driver.execute("select 1 from json_each('[]')")
             if watched:
                 driver.set_authorizer(
                     lambda action, *_: sqlite3.SQLITE_OK if action in _READING else sqlite3.SQLITE_DENY
                 )
             try:
-                yield driver.execute(sql, {name: stored(value) for name, value in asked.values.items()})
+                yield driver.execute(before + text.sql, {name: stored(value) for name, value in asked.values.items()})
             except (sqlite3.Error, OverflowError) as error:
                 asked.stop.check()
                 told = self._busy(error) or f"The database refuses it: {error}."
-                at = named_position(str(error), Written(asked.query.sql, ()))
+                at = named_position(str(error), text)
                 raise QueryError(told, position=at) from error
 
     def _open(self) -> sqlite3.Connection:
@@ -111,7 +116,8 @@ class SqliteDriver:
             return ""
         return f"Another program has been writing to {self._database.name} for over {WAIT} s; run it again later."
 
-    def _data_time(self) -> datetime:
+    def data_time(self) -> datetime:
+        """When the file was last written."""
         journal = self._database.with_name(f"{self._database.name}-wal")
         return written_at(self._database, *([journal] if journal.exists() else []))
 
@@ -133,8 +139,20 @@ def _batches(cursor: sqlite3.Cursor) -> Iterator[list[pa.Array]]:
         size = BATCH
 
 
-def stored(value: Value) -> Any:
-    """A value as SQLite compares it: it has no decimals, dates or booleans of its own."""
+def _with_lists(asked: Asked) -> Written:
+    """The text with its lists, each of which is bound as one value of JSON: SQLite has none of its own."""
+
+    def form(placeholder: Placeholder) -> str:
+        is_list = asked.listed(placeholder) is not None
+        return f"select value from json_each(:{placeholder.name})" if is_list else f":{placeholder.name}"
+
+    return written(asked.query.sql, "sqlite", form)
+
+
+def stored(value: Value | Listed) -> Any:
+    """A value as SQLite compares it: it has no decimals, dates, booleans or lists of its own."""
+    if isinstance(value, tuple):
+        return json.dumps([stored(entry) for entry in value], ensure_ascii=False)
     if isinstance(value, bool):
         return int(value)
     if isinstance(value, Decimal):

@@ -1,0 +1,126 @@
+"""An edition as its values make it: what is not visible is gone, what they set is filled in."""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from northmoor.core.compute.cells import Computed
+from northmoor.core.compute.running import compute_running
+from northmoor.core.errors import ExpressionError, LayoutError, Place
+from northmoor.core.expr.language import parse
+from northmoor.core.model.blocks import Block, TableBlock, literal
+from northmoor.core.model.edits import without_column
+from northmoor.core.model.report import Edition
+from northmoor.core.sources.fetch import Rows
+from northmoor.core.stopping import Stop
+from northmoor.core.values.values import Values
+
+_MOST_ROWS_PER_PAGE = 100_000
+
+
+@dataclass
+class Chosen:
+    """An edition without what is not visible, and what of it could not be decided."""
+
+    edition: Edition
+    faults: list[LayoutError] = field(default_factory=list)
+
+
+def choose(edition: Edition, rows: Mapping[str, Rows] | None, values: Values, stop: Stop) -> Chosen:
+    """Decide what of an edition is visible and how many rows its tables have a page.
+
+    Without `rows`, what depends on values only is decided, and the rest left as it is. What cannot be decided stays
+    visible and is told.
+    """
+    wanted = [text for text in _conditions(edition) if rows is not None or not _queries(text)]
+    if not wanted:
+        return Chosen(edition)
+    computed = compute_running(wanted, rows or {}, values, {}, (1,), (1,), stop)
+    chosen = Chosen(edition)
+    blocks = [_block(block, computed, chosen.faults) for block in edition.blocks]
+    chosen.edition = edition.but(blocks=tuple(block for block in blocks if block is not None))
+    return chosen
+
+
+def said_when_empty(edition: Edition, values_of: Callable[[str], Sequence[str]]) -> Edition:
+    """The edition with what each table says when it has no rows.
+
+    `values_of` are the values that a query's rows depend on, as ``Year = 2024``.
+    """
+
+    def told(block: Block) -> Block:
+        if not isinstance(block, TableBlock) or block.when_empty is not None:
+            return block
+        chosen = "; ".join(values_of(block.query))
+        return block.but(when_empty=literal(f"There are no rows{f' for {chosen}' if chosen else ''}."))
+
+    return edition.but(blocks=tuple(map(told, edition.blocks)))
+
+
+def _conditions(edition: Edition) -> list[str]:
+    found: list[str | None] = []
+    for block in edition.blocks:
+        found.append(block.visible)
+        if isinstance(block, TableBlock):
+            found += [column.visible for column in block.columns]
+            found.append(block.rows_per_page if isinstance(block.rows_per_page, str) else None)
+    return list(dict.fromkeys(text for text in found if text is not None))
+
+
+def _queries(text: str) -> frozenset[str]:
+    try:
+        return parse(text).queries
+    except ExpressionError:
+        return frozenset()
+
+
+def _block(block: Block, computed: Mapping[str, Computed], faults: list[LayoutError]) -> Block | None:
+    place = Place(block=block.name)
+    if not _visible(block.visible, computed, place, faults):
+        return None
+    if not isinstance(block, TableBlock):
+        return block.but(visible=None) if block.visible in computed else block
+    hidden = [
+        column.name
+        for column in block.columns
+        if not _visible(column.visible, computed, Place(block=block.name, column=column.name), faults)
+    ]
+    if len(hidden) == len(block.columns):
+        return None
+    for name in hidden:
+        block = without_column(block, name)
+    columns = tuple(c.but(visible=None) if c.visible in computed else c for c in block.columns)
+    rows = _rows_per_page(block, computed, faults)
+    return block.but(columns=columns, rows_per_page=rows, visible=None if block.visible in computed else block.visible)
+
+
+def _visible(text: str | None, computed: Mapping[str, Computed], place: Place, faults: list[LayoutError]) -> bool:
+    if text is None or text not in computed:
+        return True
+    value, fault = _value(computed[text])
+    if fault is None and not isinstance(value, bool | None):
+        fault = f"{text!r} says neither yes nor no, but {value!r}; write a comparison"
+    if fault is not None:
+        faults.append(LayoutError(f"Whether it is visible cannot be decided: {fault.rstrip('.')}.", place))
+        return True
+    return bool(value)
+
+
+def _rows_per_page(block: TableBlock, computed: Mapping[str, Computed], faults: list[LayoutError]) -> int | str | None:
+    text = block.rows_per_page
+    if not isinstance(text, str) or text not in computed:
+        return text
+    value, fault = _value(computed[text])
+    if fault is None and (value is None or (isinstance(value, int) and 1 <= value <= _MOST_ROWS_PER_PAGE)):
+        return value
+    told = fault or f"{text!r} is {value}, and a whole number from 1 is wanted"
+    faults.append(LayoutError(f"Its rows a page cannot be decided: {told.rstrip('.')}.", Place(block=block.name)))
+    return None
+
+
+def _value(computed: Computed) -> tuple[object, str | None]:
+    """An expression's one value, or why it has none."""
+    if computed.fault is not None:
+        return None, computed.fault.message
+    if computed.faults:
+        return None, next(iter(computed.faults.values())).message
+    return computed.values[0].as_py(), None
