@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QMenu, QMenuBar
 
 from northmoor.app.desk import Desk
 from northmoor.app.pages.workspace import PagesWorkspace
+from northmoor.app.parameters.bar import ParameterBar
 from northmoor.app.worker import Worker
 
 
@@ -18,6 +19,7 @@ class Commanded(Protocol):
     desk: Desk
     worker: Worker
     pages: PagesWorkspace
+    parameters: ParameterBar
 
     def ask_open(self) -> None: ...
     def save(self) -> bool: ...
@@ -27,9 +29,11 @@ class Commanded(Protocol):
     def add_field(self, as_what: str) -> None: ...
     def add_query(self) -> None: ...
     def add_connection(self) -> None: ...
+    def define_parameters(self, name: str) -> None: ...
     def show_report(self, refresh: bool = False) -> None: ...
     def show_workspace(self, name: str) -> None: ...
     def show_finder(self) -> None: ...
+    def show_findings(self) -> None: ...
     def show_keys(self) -> None: ...
     def show_about(self) -> None: ...
 
@@ -66,6 +70,8 @@ MENUS: dict[str, tuple[Command | None, ...]] = {
         None,
         Command("add_query", "Query…", "Ctrl+Shift+Q", lambda w: w.add_query()),
         Command("add_connection", "Connection…", "", lambda w: w.add_connection()),
+        None,
+        Command("parameters", "Parameters…", "Ctrl+Shift+M", lambda w: w.define_parameters("")),
     ),
     "Page": (
         Command("zoom_in", "Larger", "Ctrl++", lambda w: w.pages.canvas.zoom_by(1)),
@@ -85,7 +91,12 @@ MENUS: dict[str, tuple[Command | None, ...]] = {
     ),
     "Run": (
         Command("refresh", "Fetch the data again", "F5", lambda w: w.show_report(refresh=True)),
+        Command("preflight", "Preflight…", "F7", lambda w: w.show_findings()),
         Command("stop", "Stop", "Esc", lambda w: w.worker.stop()),
+        None,
+        Command("values", "Go to the parameters", "Ctrl+Shift+A", lambda w: w.parameters.focus()),
+        Command("hold", "Hold parameter changes", "Ctrl+Shift+H", lambda w: w.parameters.hold.toggle()),
+        Command("value_sets", "Sets of values…", "Ctrl+Shift+V", lambda w: w.parameters.open_sets()),
         None,
         Command("data", "Show Data", "Ctrl+Shift+D", lambda w: w.show_workspace("data")),
         Command("pages", "Show Pages", "Ctrl+Shift+P", lambda w: w.show_workspace("pages")),

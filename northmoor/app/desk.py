@@ -8,11 +8,13 @@ from typing import Any
 from pydantic import ValidationError
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from northmoor.core.compute.settling import Settled
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.model.files import load_report, save_report
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.sources.connections import Library
 from northmoor.core.sources.secrets import Secrets
+from northmoor.core.values.values import DATA_TIME
 
 
 @dataclass(frozen=True)
@@ -31,6 +33,8 @@ class Selection:
 
 
 PAGE = Selection("page")
+BY_DEFAULT = object()
+"""Stands for no value given: the default, or the sample."""
 
 
 @dataclass(frozen=True)
@@ -47,6 +51,8 @@ class Desk(QObject):
     opened = pyqtSignal()
     changed = pyqtSignal()
     values_changed = pyqtSignal()
+    held_changed = pyqtSignal()
+    settled_changed = pyqtSignal()
     selected = pyqtSignal(object)
     refused = pyqtSignal(str)
     saved_changed = pyqtSignal()
@@ -57,6 +63,9 @@ class Desk(QObject):
         self.library: Library | None = None
         self.secrets = Secrets()
         self.values: dict[str, Any] = {}
+        self.held: dict[str, Any] = {}
+        self.is_holding = False
+        self.settled: Settled | None = None
         self.edition_name: str | None = None
         self.selection = PAGE
         self._steps: list[Step] = []
@@ -86,7 +95,7 @@ class Desk(QObject):
         report = load_report(path)
         self.library = Library.around(path, self.secrets)
         self.path = path
-        self.values = values or {}
+        self.values, self.held, self.is_holding, self.settled = values or {}, {}, False, None
         self.edition_name = None
         self.selection = PAGE
         self._steps, self._at, self._saved_at = [Step(report, "")], 0, 0
@@ -146,11 +155,48 @@ class Desk(QObject):
             self._at += 1
             self._announce()
 
+    @property
+    def asked(self) -> dict[str, Any]:
+        """The values given, with those that are held back."""
+        return {name: value for name, value in (self.values | self.held).items() if value is not BY_DEFAULT}
+
     def set_value(self, name: str, value: Any) -> None:
-        """Show the report with another parameter value."""
-        if self.values.get(name) != value:
-            self.values = self.values | {name: value}
+        """Show the report with another parameter value (BY_DEFAULT for its default), or hold it back with others."""
+        if self.asked.get(name, BY_DEFAULT) != value:
+            self._take({name: value})
+
+    def set_values(self, values: dict[str, Any]) -> None:
+        """Show the report with these values, and all others by default."""
+        self._take(dict.fromkeys(self.asked, BY_DEFAULT) | values)
+
+    def _take(self, values: dict[str, Any]) -> None:
+        if self.is_holding:
+            self.held = self.held | values
+            self.held_changed.emit()
+        else:
+            self.values = self._given(self.values | values)
+            self.edition_name = None if self.report and self.report.shown_edition else self.edition_name
             self.values_changed.emit()
+
+    def hold(self, on: bool) -> None:
+        """Hold changes of values back, or show the report with those that were."""
+        self.is_holding = on
+        held, self.held = self.held, {}
+        self.held_changed.emit()
+        if held:
+            self._take(held)
+
+    def take_settled(self, settled: Settled) -> None:
+        """Take what became of the values; choices that were dropped are given no more."""
+        self.settled = settled
+        left = {name: settled.held.get(name, BY_DEFAULT) for name in settled.dropped}
+        self.values = self._given(self.values | {name: left[name] for name in left if name in self.values})
+        self.held = self.held | {name: left[name] for name in left if name in self.held}
+        self.settled_changed.emit()
+
+    @staticmethod
+    def _given(values: dict[str, Any]) -> dict[str, Any]:
+        return {name: value for name, value in values.items() if value is not BY_DEFAULT}
 
     def show_edition(self, name: str) -> None:
         """Show another edition."""
@@ -166,8 +212,10 @@ class Desk(QObject):
             self.selected.emit(selection)
 
     def _announce(self) -> None:
-        known = {p.name for p in self.report.parameters} if self.report else set()
+        known: set[str] = {p.name for p in self.report.parameters} if self.report else set()
+        known.add(DATA_TIME)
         self.values = {name: value for name, value in self.values.items() if name in known}
+        self.held = {name: value for name, value in self.held.items() if name in known}
         self.changed.emit()
         self.saved_changed.emit()
 

@@ -74,6 +74,28 @@ QPushButton#primary:focus {{ border: 1px solid {PEAT}; }}
 QPushButton#primary:disabled {{ background: {LINE}; border-color: {LINE}; color: {STONE_TEXT}; }}
 QToolButton#choice {{ padding: 3px 8px; border-radius: 0; margin: 0; }}
 QToolButton#choice:checked {{ background: {HEATHER}; color: {PAGE}; border-color: {HEATHER}; }}
+QToolButton#parameter-name {{ background: transparent; border: 1px solid transparent; padding: 3px 2px; color:
+  {STONE_TEXT}; }}
+QToolButton#parameter-name:hover, QToolButton#parameter-name:focus {{ color: {HEATHER}; border-color: {LINE}; }}
+QPushButton#place {{ background: transparent; border: none; padding: 0; font-weight: 600; text-align: left; }}
+QPushButton#place:hover, QPushButton#place:focus {{ color: {HEATHER}; border: none; }}
+QToolButton#opener {{ padding: 3px 6px 3px 8px; }}
+QToolButton#opener[invalid="true"], QComboBox[invalid="true"] {{ border: 1px solid {ROWAN}; }}
+QToolButton#step {{ padding: 2px 7px; border-radius: 0; background: transparent; }}
+QToolButton#bar-button {{ background: transparent; border: 1px solid transparent; padding: 3px 5px; }}
+QToolButton#bar-button:hover, QToolButton#bar-button:focus {{ border-color: {LINE}; }}
+QToolButton#bar-button:checked {{ background: {LIT}; border-color: {HEATHER}; }}
+QFrame#popup {{ background: {MIST}; border: 1px solid {STONE}; }}
+QFrame#popup QListView, QFrame#popup QListWidget {{ background: {PAGE}; border: 1px solid {LINE}; }}
+QListView {{ outline: none; }}
+QListView::item {{ padding: 2px; min-height: 20px; }}
+QListView::item:selected {{ background: {LIT}; color: {PEAT}; }}
+QListView::indicator {{ width: 14px; height: 14px; background: {PAGE}; border: 1px solid {STONE}; border-radius: 3px; }}
+QListView::indicator:checked {{ background: {HEATHER}; border-color: {HEATHER}; image: url({{tick}}); }}
+QCalendarWidget QWidget#qt_calendar_navigationbar {{ background: {LINEN}; }}
+QCalendarWidget QToolButton {{ background: transparent; border: none; padding: 4px 8px; }}
+QCalendarWidget QAbstractItemView {{ background: {PAGE}; selection-background-color: {HEATHER}; selection-color: {PAGE};
+  outline: none; }}
 QToolButton#quiet-button {{ background: transparent; border: 1px solid transparent; padding: 2px; }}
 QToolButton#quiet-button:hover {{ border-color: {STONE}; }}
 QToolButton#chip, QToolButton#new-chip {{ border: 1px solid {LINE}; border-radius: 12px; padding: 3px 5px 3px
@@ -102,6 +124,7 @@ QComboBox QAbstractItemView {{ background: {PAGE}; border: 1px solid {STONE}; se
 QCheckBox {{ spacing: 6px; background: transparent; min-height: 24px; }}
 QCheckBox::indicator {{ width: 15px; height: 15px; background: {PAGE}; border: 1px solid {STONE}; border-radius: 3px; }}
 QCheckBox::indicator:focus {{ border: 1px solid {HEATHER}; }}
+QCheckBox::indicator:indeterminate {{ background: {LINE}; }}
 QCheckBox::indicator:checked {{ background: {HEATHER}; border-color: {HEATHER}; image: url({{tick}}); }}
 QSpinBox::up-button, QSpinBox::down-button {{ border: none; background: transparent; width: 18px; }}
 QSpinBox::up-arrow {{ image: url({{raise}}); width: 10px; height: 10px; }}

@@ -26,16 +26,20 @@ from PyQt6.QtWidgets import (
 from northmoor import __version__
 from northmoor.app.actions import MENUS, fill_menus
 from northmoor.app.data.workspace import DataWorkspace
-from northmoor.app.desk import Desk
+from northmoor.app.desk import BY_DEFAULT, Desk, Selection
 from northmoor.app.finder import Entry, Finder
+from northmoor.app.findings import FindingsPanel
 from northmoor.app.icons import icon
 from northmoor.app.pages.workspace import PagesWorkspace
-from northmoor.app.parameter_bar import ParameterBar
+from northmoor.app.parameters.bar import ParameterBar
+from northmoor.app.parameters.dialog import ParametersDialog
 from northmoor.app.recovery import Recovery
 from northmoor.app.theme import GORSE, HEATHER, PAGE, PEAT
 from northmoor.app.widgets import discard, restyle
-from northmoor.app.worker import Rendered, RenderJob, Worker
-from northmoor.core.errors import NorthmoorError
+from northmoor.app.worker import Rendered, RenderJob, ValuesSettled, Worker
+from northmoor.core.compute.settling import Settled
+from northmoor.core.errors import NorthmoorError, Place
+from northmoor.core.model.findings import Finding, Remedy
 
 WORKSPACES = (("data", "Data", "database"), ("pages", "Pages", "file-text"))
 _PROGRESS_AFTER = 300  # milliseconds of work before progress is shown
@@ -68,6 +72,11 @@ class Window(QMainWindow):
         self._workspace_buttons: dict[str, QToolButton] = {}
         self._rendered: Rendered | None = None
         self._job: RenderJob | None = None
+        self._held_job: RenderJob | None = None
+        self._dialog: ParametersDialog | None = None
+        self._panel: FindingsPanel | None = None
+        self._found: tuple[Finding, ...] = ()
+        self._settled_job: RenderJob | None = None
         self._busy_timer = QTimer(self)
         self._busy_timer.setSingleShot(True)
         self._busy_timer.setInterval(_PROGRESS_AFTER)
@@ -140,9 +149,9 @@ class Window(QMainWindow):
     def _top(self) -> QWidget:
         bar = QFrame()
         bar.setObjectName("bar")
-        bar.setFixedHeight(44)
+        bar.setMinimumHeight(44)
         row = QHBoxLayout(bar)
-        row.setContentsMargins(14, 0, 12, 0)
+        row.setContentsMargins(14, 5, 12, 5)
         row.setSpacing(10)
         self._title.setObjectName("name")
         self._title.setTextFormat(Qt.TextFormat.PlainText)
@@ -186,8 +195,10 @@ class Window(QMainWindow):
         desk.changed.connect(self.show_report)
         desk.changed.connect(self._update_actions)
         desk.values_changed.connect(self.show_report)
+        desk.held_changed.connect(self._settle_held)
         desk.saved_changed.connect(self._update_actions)
         desk.refused.connect(lambda message: self.tell(message, "fault"))
+        worker.settled.connect(self._take_settled)
         worker.rendered.connect(self._show_rendered)
         worker.failed.connect(self._show_failure)
         self.catalog_worker.failed.connect(lambda message: self.tell(message, "fault"))
@@ -200,6 +211,7 @@ class Window(QMainWindow):
         worker.delivered.connect(self._delivered)
         worker.delivery_failed.connect(lambda message: self.tell(message, "fault"))
         self._busy_timer.timeout.connect(lambda: self._progress.setVisible(True))
+        self.parameters.edit_wanted.connect(self.define_parameters)
         canvas.pages_wanted.connect(worker.show_pages)
         canvas.page_changed.connect(self._show_place)
         canvas.zoom_changed.connect(self._show_zoom)
@@ -269,6 +281,44 @@ class Window(QMainWindow):
         if refresh:
             self.data.run_quietly()
 
+    def define_parameters(self, name: str = "") -> None:
+        """Open the dialog that defines parameters, at one of them."""
+        if self.desk.report is None:
+            return
+        if self._dialog is None:
+            self._dialog = ParametersDialog(self.desk, self.data.column_names, self)
+        if name:
+            self._dialog.pick(name)
+        self._dialog.show()
+        self._dialog.raise_()
+        self._dialog.activateWindow()
+
+    def _settle_held(self) -> None:
+        """Let lists follow the choices that are held back; the pages stay."""
+        report, library = self.desk.report, self.desk.library
+        if report is not None and library is not None and self.desk.held:
+            self._held_job = RenderJob(report, self.desk.asked, self.desk.edition_name, library)
+            self.worker.settle(self._held_job)
+
+    def _take_settled(self, found: ValuesSettled) -> None:
+        if found.job not in (self._job, self._held_job if self.desk.held else self._job):
+            return  # newer values are on their way
+        if found.job is self._job and self.desk.held:
+            return  # what is held back is shown, not what the pages have
+        self._settled_job = found.job
+        self.desk.take_settled(found.settled)
+        if found.job is self._job and found.settled.faults:
+            self._show_unsettled(found.settled, found.findings)
+
+    def _show_unsettled(self, settled: Settled, findings: tuple[Finding, ...]) -> None:
+        """Values that cannot be used leave the last good pages standing."""
+        first = next(iter(settled.faults.values()))
+        self.tell(str(first), "fault")
+        if self._rendered is None:
+            told = "\n".join(str(fault) for fault in settled.faults.values())
+            self.pages.canvas.show_message(f"There are no pages yet.\n\n{told}")
+        self._show_preflight(findings)
+
     def add_field(self, as_what: str) -> None:
         """Put the field chosen in Fields into the table."""
         field = self.pages.fields.current_field()
@@ -291,6 +341,8 @@ class Window(QMainWindow):
     @property
     def is_up_to_date(self) -> bool:
         """Whether the pages in view are those of the report and values as they are now."""
+        if self._settled_job is self._job and self.desk.settled is not None and self.desk.settled.faults:
+            return True  # no page can be made of them
         return self._rendered is not None and self._rendered.job is self._job and self.pages.canvas.is_settled
 
     # dialogs
@@ -321,14 +373,35 @@ class Window(QMainWindow):
             self.deliver(path if path.suffix else path.with_suffix(".pdf"))
 
     def show_findings(self) -> None:
-        """List what is wrong with the report."""
-        findings = self._rendered.findings if self._rendered else ()
-        if findings:
-            box = QMessageBox(self)
-            box.setWindowTitle("Preflight")
-            box.setTextFormat(Qt.TextFormat.PlainText)
-            box.setText("\n\n".join(str(finding) for finding in findings[:12]))
-            box.open()
+        """List what is wrong with the report, and what would mend it."""
+        if self._panel is None:
+            self._panel = FindingsPanel(self)
+            self._panel.remedy_wanted.connect(self._mend)
+            self._panel.place_wanted.connect(self._go)
+        self._panel.show_findings(self._found)
+        self._panel.show()
+        self._panel.raise_()
+
+    def _mend(self, remedy: Remedy) -> None:
+        """Do what mends a finding."""
+        edit = remedy.edit
+        if edit is not None:
+            self.desk.edit(remedy.label, lambda report, _: edit(report))
+        for name, value in (remedy.values or {}).items():
+            self.desk.set_value(name, BY_DEFAULT if value is None else value)
+
+    def _go(self, place: Place) -> None:
+        """Show what a finding speaks of."""
+        if place.parameter is not None:
+            self.define_parameters(place.parameter)
+        elif place.block is not None:
+            self.show_workspace("pages")
+            edition = self.desk.edition
+            kinds = {block.name: block.kind for block in edition.blocks} if edition is not None else {}
+            if place.block in kinds:
+                self.desk.select(Selection(kinds[place.block], place.block))
+        elif place.query is not None:
+            self.show_query(place.query)
 
     def show_finder(self) -> None:
         """Find a command, a part of the edition or a field, and do what belongs to it."""
@@ -436,12 +509,14 @@ class Window(QMainWindow):
         self._facts.setText(
             f"{document.row_count:,} rows   ·   {pages:,} page{'s' * (pages != 1)}   ·   {rendered.seconds:.2f} s"
         )
-        self._show_preflight()
+        self._show_preflight(rendered.findings)
         self.tell("", "quiet")
         self._update_actions()
 
-    def _show_preflight(self) -> None:
-        findings = self._rendered.findings if self._rendered else ()
+    def _show_preflight(self, findings: tuple[Finding, ...]) -> None:
+        self._found = findings
+        if self._panel is not None:
+            self._panel.show_findings(findings)
         self._findings.setVisible(bool(findings))
         self._findings.setIcon(icon("triangle-alert", GORSE))
         self._findings.setText(f"Preflight: {len(findings)} to look at")
@@ -478,7 +553,19 @@ class Window(QMainWindow):
         ):
             action.setEnabled(bool(label))
             action.setText(f"{name} · {label}" if label else name)
-        for name in ("save", "save_as", "add_column", "add_level", "add_query", "add_connection", "refresh"):
+        for name in (
+            "save",
+            "save_as",
+            "add_column",
+            "add_level",
+            "add_query",
+            "add_connection",
+            "refresh",
+            "parameters",
+            "values",
+            "hold",
+            "value_sets",
+        ):
             actions[name].setEnabled(has_report)
         actions["deliver"].setEnabled(self._rendered is not None)
         self._deliver.setEnabled(self._rendered is not None)

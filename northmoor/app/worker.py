@@ -14,12 +14,13 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, QThread, pyqtSignal
 
-from northmoor.core.checks.preflight import preflight
+from northmoor.core.checks.preflight import preflight, preflight_values
+from northmoor.core.checks.values import Asked
 from northmoor.core.compute.settling import Settled
 from northmoor.core.document import Document, Session
 from northmoor.core.errors import NorthmoorError, Stopped
-from northmoor.core.layout.context import Finding
 from northmoor.core.layout.places import Places, page_places
+from northmoor.core.model.findings import Finding
 from northmoor.core.model.report import Report
 from northmoor.core.output.raster import Raster, rasterise
 from northmoor.core.sources.connections import Library
@@ -31,21 +32,21 @@ _log = logging.getLogger(__name__)
 
 @dataclass(frozen=True, eq=False)
 class RenderJob:
-    """A report to render with values; with `only_values`, only they are settled."""
+    """A report to render with values."""
 
     report: Report
     values: dict[str, Any]
     edition: str | None
     library: Library
     refresh: bool = False
-    only_values: bool = False
 
 
 @dataclass(frozen=True, eq=False)
 class ValuesSettled:
-    """The values of a job's report, as far as they could be settled."""
+    """The values of a job's report, as far as they could be settled, and what Preflight finds where they are none."""
 
     settled: Settled
+    findings: tuple[Finding, ...]
     job: RenderJob
 
 
@@ -95,6 +96,7 @@ class Worker(QObject):
         self._document: Document | None = None
         self._session: Session | None = None
         self._stop = Stop()
+        self._settling: Stop | None = None
         self._render_runs = False
         self._ends = False
         self._thread = _Thread(self._loop)
@@ -115,6 +117,13 @@ class Worker(QObject):
         with self._condition:
             self._pages = list(wanted)
             self._condition.notify()
+
+    def settle(self, job: RenderJob) -> None:
+        """Settle the values of a job without rendering it, overtaking an earlier such wish."""
+        with self._condition:
+            if self._settling is not None:
+                self._settling.set()
+        self._settling = self._later(lambda stop: self._settle_only(job, stop))
 
     def deliver(self, document: Document, path: Path) -> None:
         """Write a document to a file."""
@@ -156,10 +165,12 @@ class Worker(QObject):
             self._condition.notify()
         self._thread.wait()
 
-    def _later(self, task: Callable[[Stop], None]) -> None:
+    def _later(self, task: Callable[[Stop], None]) -> Stop:
+        stop = Stop()
         with self._condition:
-            self._tasks.append((task, Stop()))
+            self._tasks.append((task, stop))
             self._condition.notify()
+        return stop
 
     def _loop(self) -> None:
         while True:
@@ -211,8 +222,8 @@ class Worker(QObject):
             if job.refresh:
                 session.refresh()
             settled = self._settle(session, job, stop)
-            self.settled.emit(ValuesSettled(settled, job))
-            if job.only_values or settled.faults:
+            self.settled.emit(self._told(settled, job))
+            if settled.faults:
                 return
             document = session.render_settled(settled, job.edition, stop, self.progress.emit)
         except Stopped:
@@ -225,8 +236,21 @@ class Worker(QObject):
         self._document = document
         self.rendered.emit(Rendered(document, preflight(document), job, perf_counter() - began))
 
+    def _settle_only(self, job: RenderJob, stop: Stop) -> None:
+        try:
+            self.settled.emit(self._told(self._settle(self._session_for(job.library), job, stop), job))
+        except Stopped:
+            pass  # a newer wish overtook this one
+        except NorthmoorError as error:
+            self.failed.emit(str(error))
+
     def _settle(self, session: Session, job: RenderJob, stop: Stop) -> Settled:
         return session.settle(job.report, job.values, stop, self.progress.emit, designing=True, forgiving=True)
+
+    @staticmethod
+    def _told(settled: Settled, job: RenderJob) -> ValuesSettled:
+        findings = preflight_values(Asked(settled, job.library)) if settled.faults else ()
+        return ValuesSettled(settled, findings, job)
 
     def _show_page(self, index: int, scale: float) -> None:
         document = self._document

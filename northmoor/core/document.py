@@ -22,11 +22,12 @@ from northmoor.core.deliver.files import write_outputs
 from northmoor.core.errors import NorthmoorError, ParameterError, Stopped, did_you_mean
 from northmoor.core.expr.formats import Customs
 from northmoor.core.layout.compose import Composition, compose
-from northmoor.core.layout.context import Finding, Kept, Setting, Shapers
+from northmoor.core.layout.context import Kept, Setting, Shapers
 from northmoor.core.layout.display import Page
 from northmoor.core.layout.running import slots_of
 from northmoor.core.model.blocks import TextBlock
 from northmoor.core.model.files import report_text
+from northmoor.core.model.findings import Finding
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.output.pdf import Metadata, PdfWriter, write_page_pdf, write_pdf
 from northmoor.core.sources.connections import Library
@@ -294,7 +295,8 @@ class Session:
         once = running(texts, more={})
         composition = compose(edition, arranged, once, running, setting)
         bound = partial(self._parameters_bound, report)
-        return Document(settled, title, data_time, composition, rows, self._writer, bound)
+        words = partial(self._words, settled)
+        return Document(settled, self.library, title, data_time, composition, rows, self._writer, bound, words)
 
     def _parameters_bound(self, report: Report) -> frozenset[str]:
         """The parameters that queries use; a query that cannot be read uses none, and says so when it is run."""
@@ -311,14 +313,18 @@ class Document:
     def __init__(
         self,
         settled: Settled,
+        library: Library,
         title: str,
         data_time: datetime | None,
         composition: Composition,
         rows: Mapping[str, Rows],
         writer: PdfWriter,
         parameters_bound: Callable[[], frozenset[str]],
+        words_of: Callable[[str], tuple[str, ...]],
     ) -> None:
         self.settled = settled
+        self.library = library
+        self.words_of = words_of
         self.report = settled.report
         self.title = title
         self.values = settled.values
@@ -334,6 +340,11 @@ class Document:
     def page(self, index: int) -> Page:
         """The page of an index from 0."""
         return self.composition.page(index)
+
+    @property
+    def edition(self) -> Edition:
+        """The edition as its values make it."""
+        return self.composition.edition
 
     @property
     def findings(self) -> tuple[Finding, ...]:

@@ -15,6 +15,7 @@ from northmoor.demo.freight import add_freight
 from northmoor.demo.history import make_history
 from northmoor.demo.papers import make_papers
 from northmoor.demo.reports import fares_by_route
+from northmoor.demo.selected import selected_waybills
 from northmoor.demo.telemetry import make_telemetry
 
 
@@ -43,10 +44,11 @@ def make_library(root: Path, history: bool = False) -> Path:
     picture = root / "pictures" / "tarrow.png"
     if not picture.exists():
         draw_emblem(picture)
-    first = root / "reports" / "fares-by-route.moor"
-    if not first.exists():
-        save_report(fares_by_route(), first)
-    return first
+    reports = root / "reports"
+    for name, make in (("fares-by-route", fares_by_route), ("selected-waybills", selected_waybills)):
+        if not (reports / f"{name}.moor").exists():
+            save_report(make(), reports / f"{name}.moor")
+    return reports / "fares-by-route.moor"
 
 
 def _make(path: Path, make: Callable[[Path], None]) -> None:

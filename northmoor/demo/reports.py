@@ -3,7 +3,7 @@
 from northmoor.core.model.blocks import Cell, Column, Level, OrderBy, Row, TableBlock, TextBlock
 from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.looks import Look
-from northmoor.core.model.parameters import Choice, Parameter
+from northmoor.core.model.parameters import AllChoices, Choice, ChoicesFrom, FromQuery, Parameter
 from northmoor.core.model.report import Edition, PicturePiece, Report, Running, RunningLine, TextPiece
 from northmoor.core.model.starting import STYLES
 
@@ -16,10 +16,21 @@ select r.code as route, r.name as route_name, r.season,
 from bookings b
 join sailings s using (sailing_id)
 join routes r on r.route_id = s.route_id
+join ports f on f.port_id = r.from_port_id
+join ports t on t.port_id = r.to_port_id
 where b.status = 'paid'
   and s.departs_at >= :year || '-01-01' and s.departs_at < (:year + 1) || '-01-01'
   and (:season = 'all' or r.season = :season)
+  and (f.code in (:ports) or t.code in (:ports))
 group by r.code, r.name, r.season, month
+"""
+
+PORTS_SQL = """\
+select distinct p.code, p.name, p.port_id
+from ports p
+join routes r on p.port_id in (r.from_port_id, r.to_port_id)
+where :season = 'all' or r.season = :season
+order by p.port_id
 """
 
 
@@ -39,13 +50,18 @@ def fares_by_route() -> Report:
             QueryColumn(name="fares", type="decimal(12,2)", label="Fares", total="sum", format="#,##0.00"),
         ),
     )
+    years = Query(
+        name="years",
+        connection="tarrow",
+        sql="select distinct cast(strftime('%Y', departs_at) as integer) as year from sailings order by year desc",
+        columns=(QueryColumn(name="year", type="integer", label="Year", format="0"),),
+    )
     year = Parameter(
-        name="year", label="Year", kind="integer", default=2025,
-        choices=(Choice(value=2024, label="2024"), Choice(value=2025, label="2025")),
-        hint="Calendar year of departure.",
+        name="year", label="Year", kind="integer", choices_from=ChoicesFrom(query="years", value="year"),
+        default=FromQuery(query="years", column="year"), hint="Calendar year of departure; the newest by itself.",
     )  # fmt: skip
     season = Parameter(
-        name="season", label="Season", default="all",
+        name="season", label="Season", default="all", control="drop_down",
         choices=(
             Choice(value="all", label="All routes"),
             Choice(value="all-year", label="All-year routes"),
@@ -53,10 +69,16 @@ def fares_by_route() -> Report:
         ),
         hint="Which routes to show, by when they sail.",
     )  # fmt: skip
+    ports = Query(name="port_choices", connection="tarrow", sql=PORTS_SQL)
+    called = Parameter(
+        name="ports", label="Ports", holds="list",
+        choices_from=ChoicesFrom(query="port_choices", value="code", label="name"), default=AllChoices(),
+        hint="Routes that begin or end at one of these ports.",
+    )  # fmt: skip
     return Report(
         title="Fares by route and month",
-        parameters=(year, season),
-        queries=(query,),
+        parameters=(year, season, called),
+        queries=(query, years, ports),
         styles=STYLES,
         editions=(_full(),),
     )

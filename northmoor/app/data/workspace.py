@@ -1,7 +1,5 @@
 """The Data workspace: connections at the left, the query as a sentence over its rows, its SQL and plan at the right."""
 
-import re
-
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut, QShowEvent
 from PyQt6.QtWidgets import (
@@ -28,7 +26,7 @@ from northmoor.app.desk import Desk
 from northmoor.app.icons import icon
 from northmoor.app.worker import RenderJob, Worker
 from northmoor.core.document import Session
-from northmoor.core.errors import NorthmoorError, QueryError, RefusedQuery, WrongPassword
+from northmoor.core.errors import MissingParameter, NorthmoorError, QueryError, RefusedQuery, WrongPassword
 from northmoor.core.expr.formats import Customs
 from northmoor.core.model import edits
 from northmoor.core.model.data import Query, QueryColumn
@@ -38,9 +36,9 @@ from northmoor.core.sources.connections import Library
 from northmoor.core.sources.driver import FIRST_ROWS
 from northmoor.core.sources.fetch import Rows
 from northmoor.core.sources.guard import check_query
-from northmoor.core.sources.inference import infer_parameter_kind
 from northmoor.core.sources.placeholders import placeholders
 from northmoor.core.sources.plan import plan
+from northmoor.core.sources.proposing import proposed_parameter
 from northmoor.core.sources.resolving import dialect_of, fill_shared
 from northmoor.core.sources.saying import sql_name
 from northmoor.core.sources.sentence import Sentence, read, write
@@ -48,7 +46,6 @@ from northmoor.core.stopping import Stop
 
 _SETTLE = 350  # milliseconds without typing before the sentence follows the SQL
 _PREVIEW = "first_rows"
-_MISSING = re.compile(r"The SQL has :(\w+), and the report has no such parameter")
 _NO_SENTENCE = "This SQL says more than a sentence can. It runs as it stands at the right."
 
 
@@ -507,10 +504,9 @@ class DataWorkspace(QWidget):
             self.pane.view.viewport().update()
         if isinstance(error, QueryError):
             self.editor.mark_fault(error.position)
-        missing = _MISSING.search(str(error))
-        if missing is not None:
-            self.pane.remedy.setText(f"Add :{missing[1]}")
-            self.pane.remedy.setProperty("parameter", missing[1])
+        if isinstance(error, MissingParameter):
+            self.pane.remedy.setText(f"Add :{error.name}")
+            self.pane.remedy.setProperty("parameter", error.name)
             self.pane.remedy.show()
         if isinstance(error, WrongPassword):
             self.catalogs.ask_password(error.place.connection or "")
@@ -523,11 +519,9 @@ class DataWorkspace(QWidget):
             return
         around = self.around(query)
         try:
-            kind = infer_parameter_kind(check_query(self.editor.text(), around.dialect), around.catalog, name)
+            added = proposed_parameter(check_query(self.editor.text(), around.dialect), around.catalog, name)
         except NorthmoorError:
-            kind = "text"
-        default = {"text": "", "boolean": False, "date": "2025-01-01", "timestamp": "2025-01-01T00:00"}.get(kind, 0)
-        added = Parameter(name=name, kind=kind, default=default)
+            added = Parameter(name=name, default="")
         if self.desk.edit(f"Add the parameter {name}", lambda r, _: edits.add_parameter(r, added)):
             self.run()
 

@@ -469,7 +469,7 @@ def selection_of(spot: Spot) -> Selection:
         return Selection(spot.row, spot.block, column=spot.column)
     if spot.row in ("text", "picture"):
         return Selection(spot.row, spot.block)
-    if spot.row == "fault":
+    if spot.row in ("fault", "empty"):
         return Selection("table", spot.block)
     if spot.column is None:
         return Selection("row", spot.block, spot.row, spot.level)

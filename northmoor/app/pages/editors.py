@@ -33,7 +33,7 @@ NAMES = {
     "repeat_head": "Repeat head", "head_style": "Head style", "space_after": "Space after", "rule_above": "Rule above",
     "rule_below": "Rule below", "rule_color": "Rule colour", "color": "Colour", "margin_top": "Top margin",
     "margin_right": "Right margin", "margin_bottom": "Bottom margin", "margin_left": "Left margin",
-    "format": "Shown as",
+    "format": "Shown as", "visible": "Visible if", "when_empty": "When empty", "rows_per_page": "Rows a page",
     "title": "Title", "padding": "Padding", "inset": "Inset", "page_break": "New page", "span": "Columns",
 }  # fmt: skip
 CHOICES = {
@@ -56,8 +56,9 @@ CHOICES = {
     },
     "orientation": {"portrait": "Portrait", "landscape": "Landscape"},
 }
-_CODE = {"value", "by", "format"}
+_CODE = {"value", "by", "format", "visible", "rows_per_page"}
 _LONG = {"text"}
+_UNSET = {"format": "by the type", "visible": "always", "when_empty": "a sentence that names the values"}
 
 
 def label_of(field: str) -> str:
@@ -81,19 +82,23 @@ def editor_for(kind: type[Part], field: str, value: Any, commit: Commit, choices
 def _editor(field: str, info: FieldInfo, value: Any, commit: Commit, choices: list[str] | None) -> QWidget:
     inner, optional = _unwrapped(info.annotation)
     if choices is not None:
-        return _choice({name: name for name in choices}, value, commit, "none" if optional else None)
+        return choice_editor({name: name for name in choices}, value, commit, "none" if optional else None)
     if typing.get_origin(inner) is typing.Literal:
         names = {option: CHOICES.get(field, {}).get(option, str(option)) for option in typing.get_args(inner)}
         unset = {"align": "By the value", "total": "Not set"}.get(field, "As styled")
-        return _choice(names, value, commit, unset if optional else None)
+        return choice_editor(names, value, commit, unset if optional else None)
     if inner is bool:
-        return _tristate(value, commit) if optional else _switch(bool(value), commit)
+        return _tristate(value, commit) if optional else switch_editor(bool(value), commit)
     if "color" in field or field == "fill":
         return ColorEditor(value, commit)
     if inner is int and _is_length(info):
         return LengthEditor(
             value, commit, optional, points=field in ("size", "rule_above", "rule_below", "padding", "inset")
         )
+    if field == "rows_per_page":
+        line = LineEditor(str(value or ""), lambda text: commit(int(text) if text.strip().isdigit() else text or None))
+        line.setPlaceholderText("as many as fit")
+        return line
     if inner is int:
         return _number(int(value), info, commit)
     if inner is float:
@@ -101,7 +106,7 @@ def _editor(field: str, info: FieldInfo, value: Any, commit: Commit, choices: li
     if field in _LONG:
         return TextEditor(value or "", commit)
     line = LineEditor(value or "", lambda text: commit(text if text or not optional else None))
-    line.setPlaceholderText("by the type" if field == "format" else "")
+    line.setPlaceholderText(_UNSET.get(field, ""))
     return line
 
 
@@ -259,7 +264,8 @@ class _Box(QComboBox):
             event.ignore()
 
 
-def _choice(names: dict[Any, str], value: Any, commit: Commit, unset: str | None) -> QComboBox:
+def choice_editor(names: dict[Any, str], value: Any, commit: Commit, unset: str | None) -> QComboBox:
+    """A drop-down of options with their names; `unset` names having none."""
     box = _Box()
     box.setMinimumContentsLength(6)
     box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
@@ -272,7 +278,8 @@ def _choice(names: dict[Any, str], value: Any, commit: Commit, unset: str | None
     return box
 
 
-def _switch(value: bool, commit: Commit) -> QCheckBox:
+def switch_editor(value: bool, commit: Commit) -> QCheckBox:
+    """A switch."""
     box = QCheckBox()
     box.setChecked(value)
     box.toggled.connect(commit)
@@ -280,7 +287,7 @@ def _switch(value: bool, commit: Commit) -> QCheckBox:
 
 
 def _tristate(value: bool | None, commit: Commit) -> QComboBox:
-    return _choice({True: "Yes", False: "No"}, value, commit, "As styled")
+    return choice_editor({True: "Yes", False: "No"}, value, commit, "As styled")
 
 
 def _number(value: int, info: FieldInfo, commit: Commit) -> QSpinBox:

@@ -157,7 +157,7 @@ class Inspector(QScrollArea):
         self._section("What")
         self._properties(TextBlock, block, ("text",), "Change the text", change)
         self._section("Where")
-        self._properties(TextBlock, block, ("space_after",), "Change the space", change)
+        self._properties(TextBlock, block, ("space_after", "visible"), "Change the text", change)
         self._looks(report, block, "Change the look", change)
         self._action("Take it out", lambda r, e: edits.remove_block(r, e, selection.block))
 
@@ -168,7 +168,9 @@ class Inspector(QScrollArea):
         self._section("What")
         self._properties(PictureBlock, block, ("file",), "Change the picture", change)
         self._section("Where")
-        self._properties(PictureBlock, block, ("height", "align", "space_after"), "Change the picture", change)
+        self._properties(
+            PictureBlock, block, ("height", "align", "space_after", "visible"), "Change the picture", change
+        )
         self._action("Take it out", lambda r, e: edits.remove_block(r, e, selection.block))
 
     def _table(self, report: Report, edition: str, selection: Selection) -> None:
@@ -178,9 +180,11 @@ class Inspector(QScrollArea):
         self._section("What")
         queries = [q.name for q in report.queries]
         self._property(TableBlock, table, "query", lambda v: self._edit("Change the query", change(query=v)), queries)
-        self._properties(TableBlock, table, ("show_details",), "Show or hide rows", change)
+        self._properties(TableBlock, table, ("show_details", "when_empty"), "Change what is shown", change)
         self._section("Where")
-        self._properties(TableBlock, table, ("repeat_head", "space_after"), "Change the table", change)
+        self._properties(
+            TableBlock, table, ("repeat_head", "rows_per_page", "space_after", "visible"), "Change the table", change
+        )
         self._section("Look")
         for name in ("style", "head_style"):
             self._style(report, table, name, "Change the style", change)
@@ -250,7 +254,7 @@ class Inspector(QScrollArea):
             what = ("title",) if selection.row == "head" else _content_fields(column)
             self._properties(Column, column, what, "Change the cell", change_column)
             self._section("Where")
-            self._properties(Column, column, ("width",), "Change the width", change_column)
+            self._properties(Column, column, ("width", "visible"), "Change the column", change_column)
             if selection.row == "detail":
                 self._looks(report, column, "Change the look", change_column)
             self._action("Remove the column", lambda r, e: edits.remove_column(r, e, table.name, column.name))
@@ -276,7 +280,7 @@ class Inspector(QScrollArea):
         def change_column(**changes: Any) -> Change:
             return lambda r, e: edits.change_column(r, e, table.name, column.name, **changes)
 
-        self._properties(Column, column, ("width",), "Change the width", change_column)
+        self._properties(Column, column, ("width", "visible"), "Change the column", change_column)
         self._looks(report, cell, "Change the look", change)
         self._action("Empty the cell", lambda r, e: edits.remove_cell(r, e, *where))
 

@@ -1,37 +1,78 @@
 """Preflight: what should be looked at before a report goes out.
 
-Rules are small functions in one list; each looks at a rendered document and yields findings. What went wrong while the
-document was made is found by the stages themselves and comes first.
+Rules are small functions in two lists, one that looks at a report's values and one at its rendered document; each
+yields findings. What went wrong while the document was made is found by the stages themselves and comes first.
 """
 
+import logging
 from collections.abc import Callable, Iterator
 from difflib import get_close_matches
+from functools import partial
+from typing import TypeVar
 
+from northmoor.core.checks.values import VALUE_RULES, Asked
 from northmoor.core.document import Document
-from northmoor.core.errors import Place
-from northmoor.core.layout.context import Finding
+from northmoor.core.errors import NorthmoorError, Place
+from northmoor.core.model import edits
+from northmoor.core.model.findings import Finding, Remedy
+from northmoor.core.model.parameters import FromExpression, Parameter
+from northmoor.core.sources.proposing import sql_using, with_use
 
+T = TypeVar("T")
 Rule = Callable[[Document], Iterator[Finding]]
+_log = logging.getLogger(__name__)
 
 
 def preflight(document: Document) -> tuple[Finding, ...]:
     """All findings about a document, each once."""
-    found = [*document.findings]
-    for rule in RULES:
-        found += [finding for finding in rule(document) if finding not in found]
+    asked = Asked(document.settled, document.library)
+    found = [*_run(VALUE_RULES, asked), *document.findings]
+    missing = {f.place.query for f in found if f.rule == "missing parameter"}
+    found = [f for f in found if f.rule == "missing parameter" or f.place.query not in missing or not f.place.query]
+    for finding in _run(RULES, document):
+        if finding not in found:
+            found.append(finding)
     return tuple(found)
+
+
+def preflight_values(asked: Asked) -> tuple[Finding, ...]:
+    """All findings about values with which no document can be made."""
+    return tuple(_run(VALUE_RULES, asked))
+
+
+def _run(rules: tuple[Callable[[T], Iterator[Finding]], ...], what: T) -> Iterator[Finding]:
+    """What some rules find; a rule that fails is a finding too."""
+    for rule in rules:
+        try:
+            yield from rule(what)
+        except NorthmoorError as error:
+            _log.warning("The rule %s failed: %s", rule.__name__, error)
+            yield Finding("unchecked", error.place, f"It could not be checked ({error.message}).", is_error=False)
 
 
 def unused_parameters(document: Document) -> Iterator[Finding]:
     """Parameters that can be changed and nothing happens, because nothing uses them."""
-    report = document.report
-    used = _parameters_used(document)
-    for parameter in report.parameters:
-        if parameter.name not in used:
-            near = get_close_matches(parameter.name, [c.name for q in report.queries for c in q.columns], 1)
-            hint = f"; {near[0]} = :{parameter.name} in a where clause would" if near else ""
-            message = f"Nothing uses it{hint}. Use it as :{parameter.name}, or take it out."
-            yield Finding("unused parameter", Place(parameter=parameter.name), message, is_error=False)
+    used = _values_used(document)
+    for parameter in document.report.parameters:
+        if not used & {parameter.name, *parameter.names}:
+            uses = _possible_uses(document, parameter)
+            hint = "" if uses else f" Use it as :{parameter.names[0]}, or take it out."
+            out = Remedy("Take it out", edit=partial(edits.remove_parameter, parameter=parameter.name))
+            yield Finding(
+                "unused parameter", Place(parameter=parameter.name), f"Nothing uses it.{hint}", False, (*uses, out)
+            )
+
+
+def _possible_uses(document: Document, parameter: Parameter) -> tuple[Remedy, ...]:
+    """Conditions on columns named like the parameter, in the queries that have such."""
+    found = []
+    for name, rows in document.rows.items():
+        wanted = [parameter.name, parameter.name.rstrip("s"), (parameter.label or parameter.name).lower()]
+        near = [match for word in wanted for match in get_close_matches(word, rows.names, 1)]
+        sql = sql_using(document.report.query(name), parameter, near[0], document.library) if near else None
+        if sql is not None:
+            found.append(Remedy(f"Filter {name} by {near[0]}", edit=partial(with_use, query=name, sql=sql)))
+    return tuple(found[:3])
 
 
 def missing_characters(document: Document) -> Iterator[Finding]:
@@ -44,12 +85,39 @@ def missing_characters(document: Document) -> Iterator[Finding]:
 
 def empty_queries(document: Document) -> Iterator[Finding]:
     """Queries that returned no row for these values."""
-    chosen = ", ".join(f"{name} = {label}" for name, label in document.values.labels.items())
     for name, rows in document.rows.items():
         if rows.table.num_rows == 0:
-            for_values = f" for {chosen}" if chosen else ""
-            message = f"It returns no rows{for_values}; the pages show heads and totals only."
-            yield Finding("no rows", Place(query=name), message, is_error=False)
+            words = ", ".join(document.words_of(name))
+            message = f"It returns no rows{f' for {words}' if words else ''}."
+            yield Finding("no rows", Place(query=name), message, False, _other_values(document))
+
+
+def _other_values(document: Document) -> tuple[Remedy, ...]:
+    settled = document.settled
+    given = [p.name for p in document.report.parameters if p.name in settled.given]
+    remedies = [Remedy("Back to the defaults", values=dict.fromkeys(given))] if given else []
+    for parameter in document.report.parameters:
+        held = settled.held.get(parameter.name)
+        if not parameter.required and held not in (None, ()) and parameter.name in given:
+            nothing = () if parameter.holds == "list" else ""
+            remedies.append(Remedy(f"Without {parameter.shown_name}", values={parameter.name: nothing}))
+    return tuple(remedies[:4])
+
+
+def uneven_pages(document: Document) -> Iterator[Finding]:
+    """Tables that ask for more rows a page than a page holds."""
+    for run in document.composition.tables:
+        table = run.layout.table
+        details = run.layout.strip.details
+        if not isinstance(table.rows_per_page, int) or details is None or len(run.slices) < 2:
+            continue
+        most = max(int(details[piece.end] - details[piece.start]) for piece in run.slices)
+        if most < table.rows_per_page:
+            asked = f"{table.rows_per_page:,} rows a page"
+            message = f"It asks for {asked}, and a page holds {most:,}; pages are filled to that."
+            edition, block = document.edition.name, table.name
+            change = partial(edits.change_block, edition=edition, block=block, rows_per_page=most)
+            yield Finding("rows a page", Place(block=block), message, False, (Remedy(f"Ask for {most:,}", change),))
 
 
 def data_notes(document: Document) -> Iterator[Finding]:
@@ -59,10 +127,15 @@ def data_notes(document: Document) -> Iterator[Finding]:
             yield Finding("data note", Place(query=name), note, is_error=False)
 
 
-RULES: tuple[Rule, ...] = (unused_parameters, missing_characters, empty_queries, data_notes)
+RULES: tuple[Rule, ...] = (unused_parameters, missing_characters, empty_queries, uneven_pages, data_notes)
 
 
-def _parameters_used(document: Document) -> frozenset[str]:
-    text = "".join(edition.model_dump_json() for edition in document.report.editions)
-    written = {p.name for p in document.report.parameters if f":{p.name}" in text}
-    return document.parameters_bound | written
+def _values_used(document: Document) -> frozenset[str]:
+    """Names of values that queries, expressions, templates, defaults and computed values use."""
+    report = document.report
+    texts = [edition.model_dump_json() for edition in report.editions]
+    texts += [value.model_dump_json() for value in report.named_values]
+    texts += [p.default.expression for p in report.parameters if isinstance(p.default, FromExpression)]
+    text = " ".join([*texts, report.shown_edition or ""])
+    names = {n for p in report.parameters for n in (p.name, *p.names)}
+    return document.parameters_bound | {name for name in names if f":{name}" in text}

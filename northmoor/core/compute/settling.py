@@ -53,7 +53,8 @@ class Settled:
 
     held: what each parameter holds; offers: the lists to choose from; faults: why a parameter or named value has no
     value; dropped: chosen values that its list does not have any more, as they were labelled; strays: values of its
-    default that its list does not have; sampled: parameters that have their sample value.
+    default that its list does not have; sampled: parameters that have their sample value; given: those that were given
+    one.
     """
 
     report: Report
@@ -64,6 +65,7 @@ class Settled:
     dropped: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     strays: Mapping[str, tuple[Value, ...]] = field(default_factory=dict)
     sampled: frozenset[str] = frozenset()
+    given: frozenset[str] = frozenset()
 
     def whole(self) -> Values:
         """All values. Raises the first fault, if there is one."""
@@ -147,6 +149,7 @@ class _Settling:
             self.dropped,
             self.strays,
             frozenset(self.sampled),
+            frozenset(self.given),
         )
 
     @cached_property

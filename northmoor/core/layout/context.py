@@ -8,6 +8,7 @@ from typing import Any, TypeVar
 from northmoor.core.errors import Place
 from northmoor.core.expr.formats import Customs
 from northmoor.core.layout.text import Shaper
+from northmoor.core.model.findings import Finding
 from northmoor.core.model.looks import FullLook
 from northmoor.core.model.report import Report
 from northmoor.core.stopping import Stop
@@ -63,20 +64,6 @@ class Shapers:
     def lines(self) -> int:
         """How many lines are held."""
         return sum(len(shaper) for shaper in self._by_file.values())
-
-
-@dataclass(frozen=True)
-class Finding:
-    """A fault or weakness of a report: which rule found it, where, what is wrong, what to do."""
-
-    rule: str
-    place: Place
-    message: str
-    is_error: bool = True
-
-    def __str__(self) -> str:
-        where = str(self.place)
-        return f"{where}: {self.message}" if where else self.message
 
 
 @dataclass

@@ -1,0 +1,153 @@
+"""The bar over the pages: a control for each parameter, the switch that holds changes back, and the sets of values."""
+
+from functools import partial
+
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
+from PyQt6.QtWidgets import QInputDialog, QMenu, QToolButton, QWidget
+
+from northmoor.app.data.flow import FlowLayout
+from northmoor.app.desk import Desk
+from northmoor.app.icons import icon
+from northmoor.app.parameters.fields import bare_row
+from northmoor.app.parameters.unit import ParameterUnit
+from northmoor.app.theme import HEATHER, PEAT
+from northmoor.app.widgets import discard
+from northmoor.core.deliver.given import values_of
+from northmoor.core.model import edits
+from northmoor.core.values.periods import Span
+
+
+class ParameterBar(QWidget):
+    """Controls for the report's parameters. A change shows on the pages at once, or is held back with others."""
+
+    edit_wanted = pyqtSignal(str)
+
+    def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._desk = desk
+        self._shown: object = None
+        self.units: dict[str, ParameterUnit] = {}
+        self._flow = FlowLayout(self, gap=14, leading=5)
+        self.hold = self._button("circle-stop", "Hold", "Hold changes back until this is switched off (Ctrl+Shift+H)")
+        self.hold.setCheckable(True)
+        self.hold.toggled.connect(self._desk.hold)
+        self.define = self._button("sliders-horizontal", "", "Define parameters (Ctrl+Shift+M)")
+        self.define.setAccessibleName("Define parameters")
+        self.define.clicked.connect(lambda: self.edit_wanted.emit(""))
+        self.sets = self._button("bookmark", "", "Sets of values: recall, keep, take out (Ctrl+Shift+V)")
+        self.sets.setAccessibleName("Sets of values")
+        self.sets.clicked.connect(self.open_sets)
+        self._tools = QWidget(self)
+        row = bare_row(self._tools, 2)
+        for button in (self.hold, self.sets, self.define):
+            row.addWidget(button)
+        desk.opened.connect(self._opened)
+        desk.changed.connect(self._rebuild)
+        desk.settled_changed.connect(self._show_settled)
+        desk.held_changed.connect(self._show_held)
+        self._rebuild()
+
+    def _button(self, drawing: str, text: str, tip: str) -> QToolButton:
+        button = QToolButton(self)
+        button.setObjectName("bar-button")
+        button.setIcon(icon(drawing))
+        button.setText(text)
+        button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        button.setToolTip(tip)
+        return button
+
+    def focus(self) -> None:
+        """Go to the first parameter."""
+        for unit in list(self.units.values())[:1]:
+            (unit.control.focusProxy() or unit.control).setFocus()
+
+    def _opened(self) -> None:
+        self._shown = None
+        self.hold.setChecked(False)
+        self._rebuild()
+
+    def _rebuild(self) -> None:
+        parameters = self._desk.report.parameters if self._desk.report else ()
+        shown = (parameters, self._desk.path)
+        if shown == self._shown:
+            return
+        self._shown = shown
+        while self._flow.count():
+            self._flow.takeAt(0)
+        for unit in self.units.values():
+            discard(unit)
+        self.units = {}
+        for parameter in parameters:
+            unit = ParameterUnit(parameter)
+            unit.setParent(self)
+            unit.chosen.connect(self._desk.set_value)
+            unit.edit_wanted.connect(self.edit_wanted)
+            unit.show()
+            self._flow.addWidget(unit)
+            self.units[parameter.name] = unit
+        for button in (self.hold, self.sets):
+            button.setVisible(bool(parameters))
+        self._tools.setVisible(self._desk.report is not None)
+        self._flow.addWidget(self._tools)
+        self._show_settled()
+
+    def _show_settled(self) -> None:
+        settled = self._desk.settled
+        for unit in self.units.values():
+            unit.show_settled(settled, self._desk.asked)
+        self._flow.invalidate()
+        self.updateGeometry()
+
+    def _show_held(self) -> None:
+        count = len(self._desk.held)
+        self.hold.setChecked(self._desk.is_holding)
+        self.hold.setIcon(icon("circle-stop", HEATHER if self._desk.is_holding else PEAT))
+        self.hold.setText(f"Hold · {count}" if count else "Hold")
+        self._show_settled()
+
+    # sets of values
+
+    def open_sets(self) -> None:
+        """Offer the report's sets of values, and to keep those at hand."""
+        report = self._desk.report
+        if report is None or not report.parameters:
+            return
+        menu = QMenu(self)
+        for found in report.value_sets:
+            self._add(menu, found.name, partial(self._desk.set_values, values_of(found)))
+        if report.value_sets:
+            menu.addSeparator()
+        self._add(menu, "Defaults", partial(self._desk.set_values, {}))
+        self._add(menu, "Keep these values…", self.ask_keep)
+        gone = menu.addMenu("Take out") if report.value_sets else None
+        for found in report.value_sets if gone is not None else ():
+            assert gone is not None
+            label = f"Take out the values {found.name}"
+            edit = partial(edits.remove_value_set, name=found.name)
+            self._add(gone, found.name, lambda label=label, edit=edit: self._desk.edit(label, lambda r, _: edit(r)))
+        menu.popup(self.sets.mapToGlobal(QPoint(0, self.sets.height() + 2)))
+
+    def _add(self, menu: QMenu, text: str, run: object) -> None:
+        action = menu.addAction(text.replace("&", "&&"))
+        assert action is not None
+        action.triggered.connect(lambda _=False: run())  # type: ignore[operator]  # it is callable
+
+    def ask_keep(self) -> None:
+        """Ask for a name, and keep the values at hand under it in the report."""
+        name, is_given = QInputDialog.getText(self, "Keep these values", "Name of the set:")
+        if is_given and name.strip():
+            self.keep(name.strip())
+
+    def keep(self, name: str) -> None:
+        """Keep the values at hand under a name; those that are defaults stay so."""
+        values = {n: _kept(v) for n, v in self._desk.asked.items() if n in self.units}
+        self._desk.edit(f"Keep the values {name}", lambda report, _: edits.keep_value_set(report, name, values))
+
+
+def _kept(value: object) -> object:
+    """A value as a file holds it."""
+    if isinstance(value, Span):
+        return f"{value.start.isoformat()}/{value.end.isoformat()}"
+    if isinstance(value, list | tuple):
+        return tuple(_kept(entry) for entry in value)
+    return value if value is None or isinstance(value, str | int | float | bool) else str(value)

@@ -1,0 +1,267 @@
+"""The dialog that defines parameters and computed values. It stays open beside the pages, which follow each change."""
+
+from collections.abc import Callable
+from functools import partial
+from typing import Any
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QDialog,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from northmoor.app.desk import Desk
+from northmoor.app.icons import icon
+from northmoor.app.parameters.form import Form, NamedValueForm, ParameterForm
+from northmoor.app.widgets import restyle
+from northmoor.core.model import edits
+from northmoor.core.model.parameters import FromExpression, NamedValue, Parameter
+from northmoor.core.model.report import Report
+from northmoor.core.sources.rewriting import change_kind, rename_value
+
+_NAME = Qt.ItemDataRole.UserRole
+
+
+class ParametersDialog(QDialog):
+    """Parameters and computed values at the left, the properties of one at the right."""
+
+    def __init__(self, desk: Desk, columns: Callable[[str], list[str]], parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Parameters")
+        self.resize(720, 620)
+        self._desk, self._columns = desk, columns
+        self.name: str | None = None
+        self.list = QListWidget()
+        self.list.setAccessibleName("Parameters and computed values")
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.setTextElideMode(Qt.TextElideMode.ElideRight)
+        self.list.currentItemChanged.connect(lambda item, _: self._picked(item))
+        self.panel = QScrollArea()
+        self.panel.setWidgetResizable(True)
+        self.panel.setFrameShape(QFrame.Shape.NoFrame)
+        self.panel.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.now = QLabel()
+        self.now.setWordWrap(True)
+        self.now.setTextFormat(Qt.TextFormat.PlainText)
+        self.now.setContentsMargins(14, 6, 14, 8)
+        self._place()
+        desk.changed.connect(self.refresh)
+        desk.settled_changed.connect(self._show_now)
+        desk.refused.connect(self._refused)
+        self.refresh()
+
+    def _place(self) -> None:
+        left = QWidget()
+        left.setObjectName("panel")
+        left.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        left.setFixedWidth(220)
+        column = QVBoxLayout(left)
+        column.setContentsMargins(8, 8, 8, 8)
+        column.addWidget(self.list, 1)
+        self.buttons: dict[str, QPushButton] = {}
+        for name, text, drawing, run in (
+            ("add", "Add parameter", "plus", self.add_parameter),
+            ("compute", "Add computed value", "square-function", self.add_named_value),
+        ):
+            column.addWidget(self._button(name, text, drawing, run))
+        row = QHBoxLayout()
+        for name, text, drawing, run in (
+            ("up", "", "arrow-up", lambda: self._move(-1)),
+            ("down", "", "arrow-down", lambda: self._move(1)),
+            ("remove", "Take out", "trash-2", self.remove),
+        ):
+            row.addWidget(self._button(name, text, drawing, run))
+        for name, tip in (("up", "Earlier in the bar"), ("down", "Later in the bar"), ("remove", "Take it out")):
+            self.buttons[name].setToolTip(tip)
+            self.buttons[name].setAccessibleName(tip)
+        column.addLayout(row)
+        right = QVBoxLayout()
+        right.setSpacing(0)
+        right.addWidget(self.panel, 1)
+        right.addWidget(self.now)
+        whole = QHBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.setSpacing(0)
+        whole.addWidget(left)
+        whole.addLayout(right, 1)
+
+    def _button(self, name: str, text: str, drawing: str, run: Callable[[], None]) -> QPushButton:
+        button = QPushButton(icon(drawing), text)
+        button.setAutoDefault(False)
+        button.clicked.connect(lambda _=False: run())
+        self.buttons[name] = button
+        return button
+
+    # what is shown
+
+    def pick(self, name: str) -> None:
+        """Show a parameter or computed value."""
+        for row in range(self.list.count()):
+            item = self.list.item(row)
+            if item is not None and item.data(_NAME) == name:
+                self.list.setCurrentRow(row)
+
+    def refresh(self) -> None:
+        """Show the report's parameters as they are now, keeping the keyboard in the same property."""
+        report = self._desk.report
+        if report is None:
+            return
+        names = [p.name for p in report.parameters] + [v.name for v in report.named_values]
+        if self.name not in names:
+            self.name = names[0] if names else None
+        self.list.blockSignals(True)
+        self.list.clear()
+        for parameter in report.parameters:
+            self._add_item(parameter.shown_name, parameter.name, "sliders-horizontal")
+        for value in report.named_values:
+            self._add_item(value.name, value.name, "square-function")
+        self.list.setCurrentRow(names.index(self.name) if self.name in names else -1)
+        self.list.blockSignals(False)
+        self._show_form(report)
+        self._show_now()
+
+    def _add_item(self, text: str, name: str, drawing: str) -> None:
+        item = QListWidgetItem(icon(drawing), text)
+        item.setData(_NAME, name)
+        item.setToolTip(f":{name}")
+        self.list.addItem(item)
+
+    def _picked(self, item: QListWidgetItem | None) -> None:
+        self.name = item.data(_NAME) if item is not None else None
+        if self._desk.report is not None:
+            self._show_form(self._desk.report)
+        self._show_now()
+
+    def _show_form(self, report: Report) -> None:
+        focus = self.focusWidget()
+        field = focus.property("field") if focus is not None and self.panel.isAncestorOf(focus) else None
+        bar = self.panel.verticalScrollBar()
+        at = bar.value() if bar is not None else 0
+        parameter = next((p for p in report.parameters if p.name == self.name), None)
+        value = next((v for v in report.named_values if v.name == self.name), None)
+        form: QWidget = QLabel(
+            "A parameter is a value asked of whoever runs the report.\nAdd the first one at the left."
+        )
+        if parameter is not None:
+            form = ParameterForm(parameter, report, self._columns, partial(self._change, parameter))
+        elif value is not None:
+            form = NamedValueForm(value, report, self._columns, partial(self._change_computed, value))
+        else:
+            form.setObjectName("quiet")
+            form.setContentsMargins(20, 20, 20, 20)
+        old = self.panel.takeWidget()
+        if old is not None:
+            old.hide()
+            old.deleteLater()
+        self.panel.setWidget(form)
+        for name in ("up", "down"):
+            self.buttons[name].setEnabled(parameter is not None)
+        self.buttons["remove"].setEnabled(self.name is not None)
+        for editor in form.findChildren(QWidget) if field and isinstance(form, Form) else []:
+            if editor.property("field") == field:
+                editor.setFocus()
+        if bar is not None:
+            bar.setValue(at)
+
+    def _show_now(self) -> None:
+        """Say what its value is now, or what is wrong with it."""
+        settled = self._desk.settled
+        told, kind = "", "quiet"
+        if settled is not None and self.name is not None:
+            fault = settled.faults.get(self.name)
+            label = settled.values.labels.get(self.name)
+            told = fault.message if fault is not None else f"Now: {label or 'none'}" if label is not None else ""
+            kind = "fault" if fault is not None else "quiet"
+        self._tell(told, kind)
+
+    def _refused(self, message: str) -> None:
+        if self.isVisible() and self._desk.report is not None:
+            self._show_form(self._desk.report)
+            self._tell(message, "fault")
+
+    def _tell(self, text: str, kind: str) -> None:
+        self.now.setObjectName(kind)
+        restyle(self.now)
+        self.now.setText(text)
+
+    # what is changed
+
+    def _edit(self, label: str, change: Callable[[Report], Report]) -> bool:
+        return self._desk.edit(label, lambda report, _: change(report))
+
+    def _change(self, parameter: Parameter, field: str, value: Any) -> None:
+        name, library = parameter.name, self._desk.library
+        assert library is not None
+        label = f"Change the parameter {name}"
+        if field == "name":
+            self._rename(name, value)
+        elif field in ("kind", "holds"):
+            self._edit(label, lambda report: change_kind(report, name, library, **{field: value}))
+        elif field == "list":
+            self._edit(label, lambda report: edits.change_parameter(report, name, **value))
+        else:
+            self._edit(label, lambda report: edits.change_parameter(report, name, **{field: value}))
+
+    def _change_computed(self, value: NamedValue, field: str, new: Any) -> None:
+        if field == "name":
+            self._rename(value.name, new)
+        else:
+            change = partial(edits.change_named_value, name=value.name, **{field: new})
+            self._edit(f"Change the computed value {value.name}", change)
+
+    def _rename(self, old: str, new: str) -> None:
+        library = self._desk.library
+        assert library is not None
+        if new and new != old:
+            self.name = new
+            if not self._edit(f"Rename {old} to {new}", lambda report: rename_value(report, old, new, library)):
+                self.name = old
+                self.refresh()
+
+    def add_parameter(self) -> None:
+        """Add a parameter and put the keyboard into its name."""
+        name = self._free("parameter")
+        self.name = name
+        made = Parameter(name=name, required=False)
+        self._edit(f"Add the parameter {name}", lambda report: edits.add_parameter(report, made))
+        self._focus_name()
+
+    def add_named_value(self) -> None:
+        """Add a computed value and put the keyboard into its name."""
+        name = self._free("computed")
+        self.name = name
+        made = NamedValue(name=name, value=FromExpression(expression="1"))
+        self._edit(f"Add the computed value {name}", lambda report: edits.add_named_value(report, made))
+        self._focus_name()
+
+    def remove(self) -> None:
+        """Take the one at hand out. What uses it tells that it is missing."""
+        report, name = self._desk.report, self.name
+        if report is None or name is None:
+            return
+        is_parameter = any(p.name == name for p in report.parameters)
+        take = edits.remove_parameter if is_parameter else edits.remove_named_value
+        self._edit(f"Take out {name}", lambda report: take(report, name))
+
+    def _move(self, by: int) -> None:
+        name = self.name
+        if name is not None:
+            self._edit(f"Move the parameter {name}", lambda report: edits.move_parameter(report, name, by))
+
+    def _free(self, name: str) -> str:
+        taken = set(self._desk.report.value_names) if self._desk.report is not None else set()
+        return next(n for n in (name, *(f"{name}_{i}" for i in range(2, 999))) if n not in taken)
+
+    def _focus_name(self) -> None:
+        for editor in self.panel.findChildren(QWidget):
+            if editor.property("field") == "name":
+                editor.setFocus()
+                editor.selectAll()  # type: ignore[attr-defined]  # it is a line

@@ -1,0 +1,111 @@
+"""One parameter in the bar: its name, its control, and beside it what is wrong or was changed."""
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QToolButton, QWidget
+
+from northmoor.app.desk import BY_DEFAULT
+from northmoor.app.parameters.control import Control, State
+from northmoor.app.parameters.dates import CalendarControl, PeriodControl
+from northmoor.app.parameters.fields import (
+    DropDownControl,
+    FieldControl,
+    StepperControl,
+    SwitchControl,
+    TogglesControl,
+)
+from northmoor.app.parameters.ticks import LinesControl, TicksControl
+from northmoor.app.widgets import restyle
+from northmoor.core.compute.settling import Settled
+from northmoor.core.model.parameters import Control as ControlName
+from northmoor.core.model.parameters import Parameter
+
+CONTROLS: dict[ControlName, Callable[[Parameter], Control]] = {
+    "field": lambda p: FieldControl(p.kind),
+    "stepper": lambda p: StepperControl(p.kind),
+    "calendar": lambda p: CalendarControl(p.kind),
+    "switch": lambda _: SwitchControl(),
+    "drop_down": lambda _: DropDownControl(),
+    "toggles": lambda _: TogglesControl(),
+    "ticks": lambda _: TicksControl(),
+    "lines": lambda _: LinesControl(),
+    "period": PeriodControl,
+}
+_WIDEST_NOTE = 300
+
+
+class ParameterUnit(QWidget):
+    """A parameter's name (which opens its menu), its control, and a note."""
+
+    chosen = pyqtSignal(str, object)
+    edit_wanted = pyqtSignal(str)
+
+    def __init__(self, parameter: Parameter) -> None:
+        super().__init__()
+        self.parameter = parameter
+        name = parameter.shown_name
+        self.setObjectName(f"unit-{parameter.name}")
+        self.name = QToolButton()
+        self.name.setObjectName("parameter-name")
+        self.name.setText(name.replace("&", "&&"))
+        self.name.setAccessibleName(f"{name}: more")
+        self.name.setToolTip(f"{parameter.hint or name} (:{parameter.name})")
+        self.name.clicked.connect(self._open_menu)
+        self.control = CONTROLS[parameter.control or parameter.controls[0]](parameter)
+        focus = self.control.focusProxy() or self.control
+        for widget in {self.control, focus}:
+            widget.setAccessibleName(name)
+        focus.setObjectName(focus.objectName() if focus.objectName() == "opener" else f"parameter-{parameter.name}")
+        focus.setToolTip(self.name.toolTip())
+        self.note = QLabel()
+        self.note.setTextFormat(Qt.TextFormat.PlainText)
+        self.note.hide()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(3)
+        for part in (self.name, self.control, self.note):
+            row.addWidget(part)
+        self.control.changed.connect(lambda value: self.chosen.emit(parameter.name, value))
+
+    def show_settled(self, settled: Settled | None, asked: dict[str, object]) -> None:
+        """Show what became of the value, and what is wrong with it."""
+        name = self.parameter.name
+        given = asked.get(name)
+        if settled is None:
+            self.control.show_state(State(self.parameter, given))
+            return
+        label = settled.values.labels.get(name, "")
+        offers = settled.offers.get(name)
+        held = settled.held.get(name)
+        state = State(self.parameter, given, held, label=label)
+        self.control.show_state(state if offers is None else State(self.parameter, given, held, offers, label))
+        self._show_note(settled, name)
+
+    def _show_note(self, settled: Settled, name: str) -> None:
+        fault, dropped = settled.faults.get(name), settled.dropped.get(name, ())
+        told, kind = "", "quiet"
+        if fault is not None:
+            told, kind = fault.message, "fault"
+        elif dropped:
+            told = f"{', '.join(dropped[:3])}{' …' if len(dropped) > 3 else ''} dropped: not in the list any more"
+            kind = "warning"
+        elif name in settled.sampled:
+            told = "sample"
+        self.control.mark(fault is not None)
+        self.note.setObjectName(kind)
+        restyle(self.note)
+        self.note.setText(self.note.fontMetrics().elidedText(told, Qt.TextElideMode.ElideRight, _WIDEST_NOTE))
+        self.note.setToolTip(told if kind != "quiet" else "A sample value: whoever runs the report gives the real one.")
+        self.note.setVisible(bool(told))
+
+    def _open_menu(self) -> None:
+        menu = QMenu(self)
+        for text, run in (
+            ("Back to the default", lambda: self.chosen.emit(self.parameter.name, BY_DEFAULT)),
+            (f"Edit {self.parameter.shown_name}…", lambda: self.edit_wanted.emit(self.parameter.name)),
+        ):
+            action = menu.addAction(text)
+            assert action is not None
+            action.triggered.connect(lambda _=False, run=run: run())
+        menu.popup(self.name.mapToGlobal(self.name.rect().bottomLeft()))

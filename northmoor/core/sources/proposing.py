@@ -1,0 +1,78 @@
+"""Proposals: the parameter that a placeholder wants, and the condition by which a query uses a parameter."""
+
+from dataclasses import replace
+
+from northmoor.core.errors import NorthmoorError, QueryError
+from northmoor.core.model import edits
+from northmoor.core.model.data import Query
+from northmoor.core.model.parameters import Default, Parameter
+from northmoor.core.model.report import Report
+from northmoor.core.model.types import Kind
+from northmoor.core.sources.catalog import Catalog
+from northmoor.core.sources.connections import Library
+from northmoor.core.sources.guard import CheckedQuery, check_query
+from northmoor.core.sources.inference import infer_parameter_kind
+from northmoor.core.sources.placeholders import placeholders
+from northmoor.core.sources.resolving import dialect_of, fill_shared
+from northmoor.core.sources.saying import with_condition
+from northmoor.core.sources.sentence import Comparison, Sentence, is_aggregate, read, write
+from northmoor.core.stopping import Stop
+
+_DEFAULTS: dict[Kind, Default] = {
+    "text": "", "integer": 0, "decimal": 0, "float": 0, "date": "today", "timestamp": "now", "boolean": False,
+}  # fmt: skip
+
+
+def proposed_parameter(query: CheckedQuery, catalog: Catalog, name: str) -> Parameter:
+    """A parameter for a placeholder: of the kind it is compared with, a list where it stands in brackets."""
+    kind = infer_parameter_kind(query, catalog, name)
+    if all(p.is_listed for p in placeholders(query.sql, query.dialect) if p.name == name):
+        return Parameter(name=name, kind=kind, holds="list", required=False)
+    return Parameter(name=name, kind=kind, default=_DEFAULTS[kind])
+
+
+def missing_parameters(report: Report, query: Query, library: Library, stop: Stop) -> list[Parameter]:
+    """Proposals for the placeholders of a query that no parameter fills. Raises NorthmoorError when it is no query."""
+    filled = fill_shared(query, library)
+    checked = check_query(filled.sql, dialect_of(query, library))
+    missing = sorted(checked.parameters - set(report.value_names) - {p.name for p in report.parameters})
+    catalog = Catalog()
+    if missing and filled.connection is not None:
+        catalog = library.catalog(filled.connection, stop)
+    return [proposed_parameter(checked, catalog, name) for name in missing]
+
+
+def sql_using(query: Query, parameter: Parameter, column: str, library: Library) -> str | None:
+    """A query's SQL with a condition on a column of its result by a parameter; None where none can be said."""
+    if query.shared is not None or query.use_sample:
+        return None
+    try:
+        dialect = dialect_of(query, library)
+        sentence = read(query.sql, dialect)
+    except (NorthmoorError, QueryError):
+        return None
+    expression = _expression(sentence, column) if sentence is not None else None
+    if sentence is None or expression is None or is_aggregate(expression, dialect):
+        return None
+    return write(replace(with_condition(sentence, _comparison(parameter, expression))))
+
+
+def _expression(sentence: Sentence, column: str) -> str | None:
+    """What a column of the result is made of."""
+    for kept in sentence.kept:
+        own = kept.name or kept.expression.rpartition(".")[2]
+        if own.strip('"`').lower() == column.lower():
+            return kept.expression
+    return column if any(kept.expression == "*" for kept in sentence.kept) else None
+
+
+def _comparison(parameter: Parameter, expression: str) -> Comparison:
+    names = tuple(f":{name}" for name in parameter.names)
+    if parameter.holds == "range":
+        return Comparison(expression, "between", names)
+    return Comparison(expression, "in" if parameter.holds == "list" else "=", names[:1])
+
+
+def with_use(report: Report, query: str, sql: str) -> Report:
+    """The report with a query's SQL changed."""
+    return edits.change_query(report, query, sql=sql)
