@@ -93,6 +93,8 @@ QListView::item:selected {{ background: {LIT}; color: {PEAT}; }}
 QListView::indicator {{ width: 14px; height: 14px; background: {PAGE}; border: 1px solid {STONE}; border-radius: 3px; }}
 QListView::indicator:checked {{ background: {HEATHER}; border-color: {HEATHER}; image: url({{tick}}); }}
 QCalendarWidget QWidget#qt_calendar_navigationbar {{ background: {LINEN}; }}
+QCalendarWidget QTableView::item {{ padding: 0; }}
+QCalendarWidget QToolButton::menu-indicator {{ image: none; }}
 QCalendarWidget QToolButton {{ background: transparent; border: none; padding: 4px 8px; }}
 QCalendarWidget QAbstractItemView {{ background: {PAGE}; selection-background-color: {HEATHER}; selection-color: {PAGE};
   outline: none; }}

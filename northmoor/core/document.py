@@ -374,7 +374,9 @@ class Document:
     def metadata(self) -> Metadata:
         """What outputs say about how they were made: report revision, values and data time."""
         revision = hashlib.sha256(report_text(self.report).encode()).hexdigest()[:12]
-        values = "; ".join(f"{name}={_recorded(value)}" for name, value in sorted(self.values.by_name.items()))
+        counts = {p.names[1] for p in self.report.parameters if p.holds == "list"}
+        by_name = {name: value for name, value in sorted(self.values.by_name.items()) if name not in counts}
+        values = "; ".join(f"{name}={_recorded(value)}" for name, value in by_name.items())
         entries = {"NorthmoorRevision": revision, "NorthmoorValues": values}
         if self.data_time is not None:
             entries["NorthmoorDataTime"] = self.data_time.isoformat()

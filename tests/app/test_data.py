@@ -317,7 +317,7 @@ def test_queries_are_combined_linked_renamed_and_removed(window: Window, data: D
     data.queries.rename("routes", "summer_routes")
     assert window.desk.report.query("fares").detail_of.query == "summer_routes"
     data.queries.remove("summer_routes")
-    assert [q.name for q in window.desk.report.queries] == ["fares", "summer_routes", "both"]
+    assert [q.name for q in window.desk.report.queries] == ["fares", "years", "port_choices", "summer_routes", "both"]
     assert "which is not defined" in window._notice.toolTip() or "not defined" in window._notice.text()
     settle(window, qtbot)
 

@@ -131,7 +131,7 @@ def test_from_opening_to_a_delivered_pdf(window: Window, copy: Path, qtbot: QtBo
     assert target.read_bytes() == window._rendered.document.pdf()
     with pikepdf.open(target) as pdf:
         assert len(pdf.pages) == 7
-        assert str(pdf.docinfo["/NorthmoorValues"]) == "season=all-year; year=2025"
+        assert str(pdf.docinfo["/NorthmoorValues"]) == "ports=[TQ,IL,SK,MP,BN,OX]; season=all-year; year=2025"
 
 
 def test_a_selected_cell_lights_up_all_its_instances(window: Window, qtbot: QtBot) -> None:

@@ -5,7 +5,16 @@ from html import unescape
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QAbstractButton, QComboBox, QLineEdit, QPlainTextEdit, QSpinBox, QWidget
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QComboBox,
+    QLabel,
+    QLineEdit,
+    QPlainTextEdit,
+    QPushButton,
+    QSpinBox,
+    QWidget,
+)
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.desk import Selection
@@ -58,9 +67,15 @@ def test_a_value_that_is_none_is_marked_and_the_last_good_pages_stay(window: Win
     line.selectAll()
     qtbot.keyClicks(line, "soon")
     qtbot.keyClick(line, Qt.Key.Key_Return)
-    assert line.property("invalid") is True
-    assert "is no date; write year-month-day" in window.parameters._fault.text()
+    qtbot.waitUntil(lambda: line.property("invalid") is True)
+    note = window.parameters.units["day"].note
+    assert note.isVisible()
+    assert "'soon' is no day; write for example today" in note.toolTip()
     assert window.pages.canvas.page_count == pages
+    line.selectAll()
+    qtbot.keyClicks(line, "today")
+    qtbot.keyClick(line, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: not note.isVisible() and line.property("invalid") is False)
 
 
 def test_a_long_query_shows_progress_and_esc_stops_it(window: Window, qtbot: QtBot) -> None:
@@ -158,19 +173,24 @@ def test_another_report_brings_its_own_parameters(window: Window, copy: Path, qt
     assert window.open(other)
     settle(window, qtbot)
     boxes = [w for w in window.parameters.findChildren(QComboBox) if w.isVisible()]
-    assert [box.currentText() for box in boxes] == ["All routes", "2024"]
-    assert dict(window._rendered.document.values.by_name) == {"season": "all", "year": 2024}
+    assert [box.currentText() for box in boxes if box.currentText()] == ["All routes", "2024"]
+    values = window._rendered.document.values.by_name
+    assert (values["season"], values["year"], values["ports_count"]) == ("all", 2024, 7)
 
 
 def test_preflight_lists_what_was_found(window: Window, qtbot: QtBot) -> None:
-    from PyQt6.QtWidgets import QApplication, QMessageBox
-
     from northmoor.core.model import edits
 
     window.desk.edit("Break", lambda r, e: edits.change_column(r, e, "fares-table", "tickets", value="ticket"))
     settle(window, qtbot)
     assert window._findings.text() == "Preflight: 1 to look at"
     window._findings.click()
-    (box,) = [w for w in QApplication.topLevelWidgets() if isinstance(w, QMessageBox) and w.isVisible()]
-    assert "Did you mean tickets?" in box.text()
-    box.close()
+    texts = [label.text() for label in window._panel.findChildren(QLabel)]
+    assert any("Did you mean tickets?" in text for text in texts)
+    (place,) = [b for b in window._panel.findChildren(QPushButton) if "fares-table" in b.text()]
+    place.click()
+    assert window.desk.selection == Selection("table", "fares-table")
+    window.desk.undo()
+    settle(window, qtbot)
+    qtbot.waitUntil(lambda: any("Nothing to look at" in b.text() for b in window._panel.findChildren(QLabel)))
+    window._panel.close()

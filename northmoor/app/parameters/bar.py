@@ -59,7 +59,7 @@ class ParameterBar(QWidget):
     def focus(self) -> None:
         """Go to the first parameter."""
         for unit in list(self.units.values())[:1]:
-            (unit.control.focusProxy() or unit.control).setFocus()
+            unit.control.target.setFocus()
 
     def _opened(self) -> None:
         self._shown = None

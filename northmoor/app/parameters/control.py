@@ -48,6 +48,12 @@ class Control(QWidget):
         """Show a state."""
         raise NotImplementedError
 
+    @property
+    def target(self) -> QWidget:
+        """What takes the keyboard."""
+        proxy = self.focusProxy()
+        return self if proxy is None else proxy  # an empty drop-down counts as false
+
     def mark(self, is_faulty: bool) -> None:
         """Mark what is filled in as no value, or take the mark away."""
 

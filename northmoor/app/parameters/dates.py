@@ -3,6 +3,7 @@
 from datetime import date, datetime
 
 from PyQt6.QtCore import QDate, Qt
+from PyQt6.QtGui import QColor, QTextCharFormat
 from PyQt6.QtWidgets import (
     QCalendarWidget,
     QGridLayout,
@@ -17,6 +18,7 @@ from PyQt6.QtWidgets import (
 from northmoor.app.icons import icon
 from northmoor.app.parameters.control import Control, Popup, State, opener, shown_text
 from northmoor.app.parameters.fields import FieldControl, Line, bare_row
+from northmoor.app.theme import PEAT, STONE_TEXT
 from northmoor.app.widgets import restyle
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.values.periods import COMMON, COMMON_DAYS, COMMON_MOMENTS, Span, is_relative
@@ -33,6 +35,13 @@ def calendar() -> QCalendarWidget:
     made.setGridVisible(False)
     made.setFirstDayOfWeek(Qt.DayOfWeek.Monday)
     made.setHorizontalHeaderFormat(QCalendarWidget.HorizontalHeaderFormat.ShortDayNames)
+    made.setMinimumSize(290, 200)
+    plain, quiet = QTextCharFormat(), QTextCharFormat()
+    plain.setForeground(QColor(PEAT))
+    quiet.setForeground(QColor(STONE_TEXT))
+    for weekend in (Qt.DayOfWeek.Saturday, Qt.DayOfWeek.Sunday):
+        made.setWeekdayTextFormat(weekend, plain)
+    made.setHeaderTextFormat(quiet)
     return made
 
 
@@ -134,7 +143,7 @@ class PeriodControl(Control):
     def _make_popup(self) -> Popup:
         popup = Popup(self)
         left = QVBoxLayout()
-        self.words.setFixedHeight(200)
+        self.words.setMinimumHeight(200)
         left.addWidget(self.words, 1)
         left.addWidget(self.typed)
         ends = QGridLayout()

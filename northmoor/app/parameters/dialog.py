@@ -39,6 +39,7 @@ class ParametersDialog(QDialog):
         self.resize(720, 620)
         self._desk, self._columns = desk, columns
         self.name: str | None = None
+        self._new_name: str | None = None
         self.list = QListWidget()
         self.list.setAccessibleName("Parameters and computed values")
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -116,7 +117,7 @@ class ParametersDialog(QDialog):
             return
         names = [p.name for p in report.parameters] + [v.name for v in report.named_values]
         if self.name not in names:
-            self.name = names[0] if names else None
+            self.name = self._new_name if self._new_name in names else next(iter(names), None)
         self.list.blockSignals(True)
         self.list.clear()
         for parameter in report.parameters:
@@ -221,10 +222,9 @@ class ParametersDialog(QDialog):
         library = self._desk.library
         assert library is not None
         if new and new != old:
-            self.name = new
-            if not self._edit(f"Rename {old} to {new}", lambda report: rename_value(report, old, new, library)):
-                self.name = old
-                self.refresh()
+            self._new_name = new
+            self._edit(f"Rename {old} to {new}", lambda report: rename_value(report, old, new, library))
+            self._new_name = None
 
     def add_parameter(self) -> None:
         """Add a parameter and put the keyboard into its name."""

@@ -53,7 +53,7 @@ class ParameterUnit(QWidget):
         self.name.setToolTip(f"{parameter.hint or name} (:{parameter.name})")
         self.name.clicked.connect(self._open_menu)
         self.control = CONTROLS[parameter.control or parameter.controls[0]](parameter)
-        focus = self.control.focusProxy() or self.control
+        focus = self.control.target
         for widget in {self.control, focus}:
             widget.setAccessibleName(name)
         focus.setObjectName(focus.objectName() if focus.objectName() == "opener" else f"parameter-{parameter.name}")
