@@ -1,11 +1,24 @@
-"""Preflight's panel: each finding with its place, what is wrong, and buttons that mend it."""
+"""Preflight in the window: the button that counts findings, their panel, and what its buttons do."""
 
 from collections.abc import Sequence
 from functools import partial
+from html import escape
+from typing import Protocol
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QDialog, QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtCore import QObject, Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QDialog,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
+from northmoor.app.desk import BY_DEFAULT, Desk, Selection
 from northmoor.app.icons import icon
 from northmoor.app.theme import GORSE, ROWAN
 from northmoor.core.errors import Place
@@ -84,3 +97,67 @@ class FindingsPanel(QDialog):
 
     def _mend(self, remedy: Remedy, _: bool = False) -> None:
         self.remedy_wanted.emit(remedy)
+
+
+class Shows(Protocol):
+    """What following a finding needs of the window."""
+
+    desk: Desk
+
+    def show_workspace(self, name: str) -> None: ...
+    def show_query(self, name: str) -> None: ...
+    def define_parameters(self, name: str) -> None: ...
+
+
+class Findings(QObject):
+    """What Preflight found, told by a button that opens the panel."""
+
+    def __init__(self, window: Shows) -> None:
+        super().__init__()
+        self._window = window
+        self.found: tuple[Finding, ...] = ()
+        self.panel: FindingsPanel | None = None
+        self.button = QToolButton()
+        self.button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        self.button.setStyleSheet("QToolButton { border: none; background: transparent; }")
+        self.button.setIcon(icon("triangle-alert", GORSE))
+        self.button.clicked.connect(self.open)
+
+    def show(self, findings: tuple[Finding, ...]) -> None:
+        """Take what was found last."""
+        self.found = findings
+        if self.panel is not None:
+            self.panel.show_findings(findings)
+        self.button.setVisible(bool(findings))
+        self.button.setText(f"Preflight: {len(findings)} to look at")
+        self.button.setToolTip("<br>".join(escape(str(finding)) for finding in findings[:12]))
+
+    def open(self) -> None:
+        """Open the panel."""
+        if self.panel is None:
+            self.panel = FindingsPanel(self._window if isinstance(self._window, QWidget) else None)
+            self.panel.remedy_wanted.connect(self._mend)
+            self.panel.place_wanted.connect(self._go)
+        self.panel.show_findings(self.found)
+        self.panel.show()
+        self.panel.raise_()
+
+    def _mend(self, remedy: Remedy) -> None:
+        """Do what mends a finding."""
+        desk, edit = self._window.desk, remedy.edit
+        if edit is not None:
+            desk.edit(remedy.label, lambda report, _: edit(report))
+        for name, value in (remedy.values or {}).items():
+            desk.set_value(name, BY_DEFAULT if value is None else value)
+
+    def _go(self, place: Place) -> None:
+        """Show what a finding speaks of."""
+        desk = self._window.desk
+        kinds = {block.name: block.kind for block in desk.edition.blocks} if desk.edition is not None else {}
+        if place.parameter is not None:
+            self._window.define_parameters(place.parameter)
+        elif place.block in kinds:
+            self._window.show_workspace("pages")
+            desk.select(Selection(kinds[place.block], place.block))
+        elif place.query is not None:
+            self._window.show_query(place.query)

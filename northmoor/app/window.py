@@ -26,20 +26,20 @@ from PyQt6.QtWidgets import (
 from northmoor import __version__
 from northmoor.app.actions import MENUS, fill_menus
 from northmoor.app.data.workspace import DataWorkspace
-from northmoor.app.desk import BY_DEFAULT, Desk, Selection
+from northmoor.app.desk import Desk
 from northmoor.app.finder import Entry, Finder
-from northmoor.app.findings import FindingsPanel
+from northmoor.app.findings import Findings
 from northmoor.app.icons import icon
 from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
 from northmoor.app.parameters.dialog import ParametersDialog
 from northmoor.app.recovery import Recovery
-from northmoor.app.theme import GORSE, HEATHER, PAGE, PEAT
+from northmoor.app.theme import HEATHER, PAGE, PEAT
 from northmoor.app.widgets import discard, restyle
 from northmoor.app.worker import Rendered, RenderJob, ValuesSettled, Worker
 from northmoor.core.compute.settling import Settled
-from northmoor.core.errors import NorthmoorError, Place
-from northmoor.core.model.findings import Finding, Remedy
+from northmoor.core.errors import NorthmoorError
+from northmoor.core.model.findings import Finding
 
 WORKSPACES = (("data", "Data", "database"), ("pages", "Pages", "file-text"))
 _PROGRESS_AFTER = 300  # milliseconds of work before progress is shown
@@ -64,7 +64,6 @@ class Window(QMainWindow):
         self._progress = QProgressBar()
         self._deliver = QPushButton("Deliver")
         self._fetch = QToolButton()
-        self._findings = QToolButton()
         self._facts = QLabel()
         self._notice = QLabel()
         self._place_label = QLabel()
@@ -74,8 +73,7 @@ class Window(QMainWindow):
         self._job: RenderJob | None = None
         self._held_job: RenderJob | None = None
         self._dialog: ParametersDialog | None = None
-        self._panel: FindingsPanel | None = None
-        self._found: tuple[Finding, ...] = ()
+        self.findings = Findings(self)
         self._settled_job: RenderJob | None = None
         self._busy_timer = QTimer(self)
         self._busy_timer.setSingleShot(True)
@@ -178,11 +176,8 @@ class Window(QMainWindow):
         assert status is not None
         status.setSizeGripEnabled(False)
         status.setContentsMargins(10, 0, 10, 0)
-        self._findings.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
-        self._findings.setStyleSheet("QToolButton { border: none; background: transparent; }")
-        self._findings.clicked.connect(self.show_findings)
         self._notice.setTextFormat(Qt.TextFormat.PlainText)  # it shows texts of reports and databases
-        for widget in (self._findings, self._facts, self._notice):
+        for widget in (self.findings.button, self._facts, self._notice):
             status.addWidget(widget)
         for widget in (self._place_label, self._zoom_label):
             widget.setObjectName("quiet")
@@ -317,7 +312,7 @@ class Window(QMainWindow):
         if self._rendered is None:
             told = "\n".join(str(fault) for fault in settled.faults.values())
             self.pages.canvas.show_message(f"There are no pages yet.\n\n{told}")
-        self._show_preflight(findings)
+        self.findings.show(findings)
 
     def add_field(self, as_what: str) -> None:
         """Put the field chosen in Fields into the table."""
@@ -374,34 +369,7 @@ class Window(QMainWindow):
 
     def show_findings(self) -> None:
         """List what is wrong with the report, and what would mend it."""
-        if self._panel is None:
-            self._panel = FindingsPanel(self)
-            self._panel.remedy_wanted.connect(self._mend)
-            self._panel.place_wanted.connect(self._go)
-        self._panel.show_findings(self._found)
-        self._panel.show()
-        self._panel.raise_()
-
-    def _mend(self, remedy: Remedy) -> None:
-        """Do what mends a finding."""
-        edit = remedy.edit
-        if edit is not None:
-            self.desk.edit(remedy.label, lambda report, _: edit(report))
-        for name, value in (remedy.values or {}).items():
-            self.desk.set_value(name, BY_DEFAULT if value is None else value)
-
-    def _go(self, place: Place) -> None:
-        """Show what a finding speaks of."""
-        if place.parameter is not None:
-            self.define_parameters(place.parameter)
-        elif place.block is not None:
-            self.show_workspace("pages")
-            edition = self.desk.edition
-            kinds = {block.name: block.kind for block in edition.blocks} if edition is not None else {}
-            if place.block in kinds:
-                self.desk.select(Selection(kinds[place.block], place.block))
-        elif place.query is not None:
-            self.show_query(place.query)
+        self.findings.open()
 
     def show_finder(self) -> None:
         """Find a command, a part of the edition or a field, and do what belongs to it."""
@@ -509,18 +477,9 @@ class Window(QMainWindow):
         self._facts.setText(
             f"{document.row_count:,} rows   ·   {pages:,} page{'s' * (pages != 1)}   ·   {rendered.seconds:.2f} s"
         )
-        self._show_preflight(rendered.findings)
+        self.findings.show(rendered.findings)
         self.tell("", "quiet")
         self._update_actions()
-
-    def _show_preflight(self, findings: tuple[Finding, ...]) -> None:
-        self._found = findings
-        if self._panel is not None:
-            self._panel.show_findings(findings)
-        self._findings.setVisible(bool(findings))
-        self._findings.setIcon(icon("triangle-alert", GORSE))
-        self._findings.setText(f"Preflight: {len(findings)} to look at")
-        self._findings.setToolTip("<br>".join(escape(str(finding)) for finding in findings[:12]))
 
     def _show_failure(self, message: str) -> None:
         self.tell(message, "fault")

@@ -243,12 +243,12 @@ def test_typing_nonsense_is_told_and_changes_nothing(window: Window, qtbot: QtBo
     assert window.desk.report == before
     type_into(editor(window, "value"), "faress", qtbot)
     settle(window, qtbot)
-    assert "Did you mean fares?" in unescape(window._findings.toolTip())
-    assert window._findings.isVisible()
+    assert "Did you mean fares?" in unescape(window.findings.button.toolTip())
+    assert window.findings.button.isVisible()
     assert {text for _, text in shown(window, "detail")} == {"⚠ error"}
     window.desk.undo()
     settle(window, qtbot)
-    assert not window._findings.isVisible()
+    assert not window.findings.button.isVisible()
 
 
 def test_every_button_of_the_inspector_can_be_undone(window: Window, qtbot: QtBot) -> None:

@@ -100,7 +100,7 @@ def test_a_parameter_grows_from_a_typed_value_to_a_list_from_a_query(
     assert desk.report.query("sailings").sql.endswith("where route_id in (:route)")
     assert desk.report.parameter("route").default == AllChoices()
     assert window.parameters.units["route"].control.button.text() == "All 7"
-    assert window._found == ()
+    assert window.findings.found == ()
 
     write(qtbot, dialog, "name", "routes")
     settle(window, qtbot)
@@ -188,7 +188,7 @@ def test_preflight_offers_what_mends_a_finding(window: Window, qtbot: QtBot) -> 
         "Add", lambda r, _: edits.add_query(r, SAILINGS.but(sql="select * from sailings where vessel_id in (:vessels)"))
     )
     settle(window, qtbot)
-    assert window._findings.text() == "Preflight: 2 to look at"
+    assert window.findings.button.text() == "Preflight: 2 to look at"
     window.actions_by_name["preflight"].trigger()
     mend(window, "Add :vessels (integer list)")
     settle(window, qtbot)
@@ -212,8 +212,8 @@ def fares(window: Window) -> list[str]:
 
 
 def remedies(window: Window) -> dict[str, QPushButton]:
-    assert window._panel is not None
-    return {b.text(): b for b in window._panel.findChildren(QPushButton) if b.isVisible()}
+    assert window.findings.panel is not None
+    return {b.text(): b for b in window.findings.panel.findChildren(QPushButton) if b.isVisible()}
 
 
 def mend(window: Window, text: str) -> None:

@@ -183,14 +183,14 @@ def test_preflight_lists_what_was_found(window: Window, qtbot: QtBot) -> None:
 
     window.desk.edit("Break", lambda r, e: edits.change_column(r, e, "fares-table", "tickets", value="ticket"))
     settle(window, qtbot)
-    assert window._findings.text() == "Preflight: 1 to look at"
-    window._findings.click()
-    texts = [label.text() for label in window._panel.findChildren(QLabel)]
+    assert window.findings.button.text() == "Preflight: 1 to look at"
+    window.findings.button.click()
+    texts = [label.text() for label in window.findings.panel.findChildren(QLabel)]
     assert any("Did you mean tickets?" in text for text in texts)
-    (place,) = [b for b in window._panel.findChildren(QPushButton) if "fares-table" in b.text()]
+    (place,) = [b for b in window.findings.panel.findChildren(QPushButton) if "fares-table" in b.text()]
     place.click()
     assert window.desk.selection == Selection("table", "fares-table")
     window.desk.undo()
     settle(window, qtbot)
-    qtbot.waitUntil(lambda: any("Nothing to look at" in b.text() for b in window._panel.findChildren(QLabel)))
-    window._panel.close()
+    qtbot.waitUntil(lambda: any("Nothing to look at" in b.text() for b in window.findings.panel.findChildren(QLabel)))
+    window.findings.panel.close()

@@ -11,6 +11,7 @@ from pathlib import Path
 import pytest
 
 from northmoor.core.model.files import load_report, report_text
+from northmoor.core.model.report import Report
 from northmoor.core.sources.connections import Library
 from tests.helpers import FREIGHT
 
@@ -242,3 +243,131 @@ def test_new_tells_what_is_wrong_with_an_address(tmp_path: Path, target: str, se
     done = northmoor("new", tmp_path / "x.moor", "--connect", target, "--sql", "select 1 as one")
     assert sentence in told(done)
     assert not (tmp_path / "x.moor").exists()
+
+
+def waybills_of(tarrow: sqlite3.Connection, sql: str) -> list[str]:
+    return [row[0] for row in tarrow.execute(sql)]
+
+
+def test_run_takes_lists_files_of_values_and_sets(demo: Path, tmp_path: Path, tarrow: sqlite3.Connection) -> None:
+    report = demo / "reports" / "selected-waybills.moor"
+    numbers = waybills_of(tarrow, "select number from waybills order by waybill_id limit 40")
+    (tmp_path / "v.json").write_text(json.dumps({"waybills": numbers, "sorted_by": "number", "rows_per_page": None}))
+    first = [option for number in numbers[:2] for option in ("--set", f"waybills={number}")]
+    for arguments, wanted in (
+        (["--values", tmp_path / "v.json"], numbers),
+        (["--values", tmp_path / "v.json", *first], numbers[:2]),  # what is given by hand comes before the file
+    ):
+        done = northmoor("run", report, "--out", tmp_path / "x.json", *arguments)
+        assert (done.returncode, done.stderr) == (0, "")
+        pages = json.loads((tmp_path / "x.json").read_text())["pages"]
+        texts = [
+            i["text"]
+            for page in pages
+            for i in page["items"]
+            if i["kind"] == "text" and i["origin"]["row"] == "heading"
+        ]
+        assert list(dict.fromkeys(text.partition(",")[0] for text in texts)) == wanted
+    loaded = load_report(report)
+    values = [{"parameter": "waybills", "value": numbers[:3]}]
+    kept = loaded.model_copy(update={"value_sets": ()}).but(value_sets=({"name": "First three", "values": values},))
+    (demo / "reports" / f"{tmp_path.name}.moor").write_text(report_text(kept), encoding="utf-8")
+    done = northmoor(
+        "run", demo / "reports" / f"{tmp_path.name}.moor", "--out", tmp_path / "y.json", "--value-set", "First three"
+    )
+    assert (done.returncode, done.stderr) == (0, "")
+    for number in numbers[:3]:
+        assert f"Total for {number}" in (tmp_path / "y.json").read_text()
+    assert "has no value set 'Second'. There is First three." in told(
+        northmoor(
+            "run", demo / "reports" / f"{tmp_path.name}.moor", "--out", tmp_path / "y.json", "--value-set", "Second"
+        )
+    )
+
+
+ONE = ("--set", "waybills=W25-05990")
+
+
+@pytest.mark.parametrize(
+    ("arguments", "file", "sentence"),
+    [
+        ([], None, "Parameter waybills: A value is missing; give one with --set waybills=… or set a default."),
+        (["--set", "waybills="], None, "Parameter waybills: Give at least one value; it must have one." ),
+        (["--set", "waybills=W25"], None, "Parameter waybills: 'W25' does not match the pattern W[0-9]{2}-[0-9]{5}. Numbers such as"),
+        ([*ONE, "--set", "weights=perhaps"], None, "Parameter weights: 'perhaps' is no boolean; write yes or no."),
+        (["--set", "weights=yes", "--set", "weights=no"], None, "--set gives weights twice, and it holds one value"),
+        ([], '{"waybils": ["W25-05990"]}', "no parameter 'waybils'. Did you mean waybills?"),
+        ([], '{"waybills": "W25-05990", "waybills": []}', "gives 'waybills' twice"),
+        ([], '{"waybills": [["W25-05990"]]}', "waybills is no value and no list of values"),
+        ([], '["W25-05990"]', "must hold an object"),
+        ([], '{"waybills": [', "is no JSON"),
+        ([], '{"rows_per_page": 2, "waybills": ["W25-05990"]}', "Parameter rows_per_page: 2 is below the least, 5."),
+        ([], '{"rows_per_page": "many", "waybills": ["W25-05990"]}', "'many' is no integer"),
+        ([], '{"sorted_by": "colour", "waybills": ["W25-05990"]}', "'colour' is not in its list. Choose one of shipper, number."),
+        (["--values", "nowhere.json"], None, "The values file nowhere.json cannot be read"),
+    ],
+)  # fmt: skip
+def test_values_that_do_not_fit_are_each_one_sentence(
+    demo: Path, tmp_path: Path, arguments: list, file: str | None, sentence: str
+) -> None:
+    if file is not None:
+        (tmp_path / "v.json").write_text(file)
+        arguments = ["--values", tmp_path / "v.json"]
+    report = demo / "reports" / "selected-waybills.moor"
+    assert sentence in told(northmoor("run", report, "--out", tmp_path / "x.pdf", *arguments))
+    assert not (tmp_path / "x.pdf").exists()
+
+
+def test_the_booking_desk_hands_selected_records_to_a_report(
+    demo: Path, tmp_path: Path, tarrow: sqlite3.Connection
+) -> None:
+    report = demo / "reports" / "selected-waybills.moor"
+    done = desk(report, "--out", tmp_path / "x.json", "--most", 7, "--since", "2025-03-01", "--until", "2025-03-31")
+    assert (done.returncode, done.stderr) == (0, "")
+    assert done.stdout == f"The desk selected 7 waybills; the report is in {tmp_path / 'x.json'}.\n"
+    wanted = waybills_of(
+        tarrow,
+        "select number from waybills where shipped_on between '2025-03-01' and '2025-03-31' order by waybill_id desc limit 7",
+    )
+    dump = (tmp_path / "x.json").read_text()
+    assert all(f"Total for {number}" in dump for number in wanted)
+    assert dump.count("Total for ") == 7
+    assert "There are no rows" not in dump
+    nobody = desk(report, "--out", tmp_path / "y.json", "--shipper", "Nobody")
+    assert (nobody.returncode, nobody.stderr.count("\n")) == (2, 1)
+    assert "Parameter waybills: " in nobody.stderr
+    assert "has no parcels" in desk(report, "--out", tmp_path / "y.json", "--records", "parcels").stderr
+
+
+def test_the_desk_hands_over_fifty_thousand_records(demo: Path, tmp_path: Path, tarrow: sqlite3.Connection) -> None:
+    sql = "select count(*) as n, sum(quantity) as tickets from bookings where booking_id in (:bookings)"
+    table = {
+        "kind": "table",
+        "name": "table",
+        "query": "rows",
+        "columns": [{"name": "n", "value": "n"}, {"name": "tickets", "value": "tickets"}],
+    }
+    report = Report(
+        parameters=({"name": "bookings", "kind": "integer", "holds": "list"},),
+        queries=({"name": "rows", "connection": "tarrow", "sql": sql},),
+        editions=({"name": "main", "blocks": [table]},),
+    )
+    path = demo / "reports" / f"{tmp_path.name}.moor"
+    path.write_text(report_text(report), encoding="utf-8")
+    done = desk(path, "--out", tmp_path / "x.json", "--records", "bookings", "--most", 60_000)
+    assert (done.returncode, done.stderr) == (0, "")
+    n, tickets = tarrow.execute(
+        "select count(*), sum(quantity) from (select * from bookings order by booking_id desc limit 60000)"
+    ).fetchone()
+    texts = [
+        i["text"] for i in json.loads((tmp_path / "x.json").read_text())["pages"][0]["items"] if i["kind"] == "text"
+    ]
+    assert (n, texts[-2:]) == (60_000, [f"{n:,}", f"{tickets:,}"])
+
+
+def desk(*arguments: object) -> subprocess.CompletedProcess[str]:
+    """Run the stand-in for a booking desk in a process of its own."""
+    code = "from northmoor.demo.desk import main; main()"
+    command = [sys.executable, "-c", code, "desk", *map(str, arguments)]
+    environment = os.environ | {"PYTHONPATH": str(Path(__file__).parents[2])}
+    return subprocess.run(command, capture_output=True, text=True, env=environment, check=False)

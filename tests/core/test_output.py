@@ -125,7 +125,7 @@ def test_the_file_says_how_it_was_made(fares_pdf: bytes) -> None:
     with pikepdf.open(io.BytesIO(fares_pdf)) as pdf:
         said = {str(key): str(value) for key, value in pdf.docinfo.items()}
     assert said["/Title"] == "Fares by route and month"
-    assert said["/NorthmoorValues"] == "season=all; year=2025"
+    assert said["/NorthmoorValues"] == "ports=[TQ,IL,SK,MP,BN,OX,SH]; season=all; year=2025"
     assert said["/NorthmoorDataTime"] == "2026-01-01T06:00:00"
     assert len(said["/NorthmoorRevision"]) == 12
     assert not any("Date" in key for key in said)

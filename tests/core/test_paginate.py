@@ -1,6 +1,6 @@
 """Pagination: the invariants over random tables, and each rule by itself."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
@@ -205,3 +205,16 @@ def test_a_row_taller_than_a_page_is_parted_between_lines_with_its_heading() -> 
 
 def test_no_rows_leave_a_head() -> None:
     assert [(p.page, p.start, p.end, p.has_head) for p in pages_of(strip_of([]), head=10)] == [(0, 0, 0, True)]
+
+
+@given(st.lists(st.booleans(), min_size=1, max_size=60), st.integers(1, 12), st.integers(3, 12))
+def test_pages_have_at_most_so_many_rows_and_are_filled(kinds: list[bool], most: int, fits: int) -> None:
+    details = np.concatenate([[0], np.cumsum(kinds)])
+    strip = replace(strip_of([10] * len(kinds)), details=details)
+    pages = ranges(pages_of(strip, body=10 * fits, most=most))
+    assert [row for start, end in pages for row in range(start, end)] == list(range(len(kinds)))
+    for start, end in pages:
+        assert details[end] - details[start] <= most
+        assert end - start <= fits
+    for start, end in pages[:-1]:  # a page ends because it is full, or because its rows are counted out
+        assert end - start == fits or (details[end] - details[start] == most and kinds[end])

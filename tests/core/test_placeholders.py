@@ -5,8 +5,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from northmoor.core.errors import RefusedQuery
+from northmoor.core.expr.placeholders import named_position, placeholders, written
 from northmoor.core.sources.guard import check_query
-from northmoor.core.sources.placeholders import named_position, placeholders, written
 
 DIALECTS = ("sqlite", "postgres", "mysql", "duckdb")
 

@@ -1,14 +1,22 @@
-"""Preflight: each rule finds its fault, says what to do, and is silent on a sound report."""
+"""Preflight: each rule finds its fault, says what to do and offers it, and is silent on a sound report."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
+import pytest
+
 import northmoor
-from northmoor.core.checks.preflight import RULES, preflight
+from northmoor.core.checks import preflight as checks
+from northmoor.core.checks.preflight import RULES, preflight, preflight_values
+from northmoor.core.checks.values import VALUE_RULES, Asked
+from northmoor.core.document import Document, Session
+from northmoor.core.errors import ConnectionFault
 from northmoor.core.model.data import Query, QueryColumn, SharedQuery
+from northmoor.core.model.findings import Finding
 from northmoor.core.model.parameters import Choice, Parameter
+from northmoor.core.model.report import Report
 from northmoor.core.sources.connections import Library
-from tests.helpers import FREIGHT, render, report_of, table_of
+from tests.helpers import FREIGHT, column_of, lines_of, render, report_of, table_of
 
 MakeLibrary = Callable[[str], Library]
 
@@ -52,7 +60,7 @@ def test_faults_of_the_rendering_come_first_and_once(library: MakeLibrary) -> No
 
 
 def test_every_rule_says_what_it_is_for() -> None:
-    assert all(rule.__doc__ for rule in RULES)
+    assert all(rule.__doc__ for rule in (*RULES, *VALUE_RULES))
 
 
 def test_what_was_noticed_about_the_data_is_told(library: MakeLibrary) -> None:
@@ -73,3 +81,131 @@ def test_a_parameter_of_a_shared_query_is_used(library: MakeLibrary) -> None:
         parameters=[Parameter(name="most", kind="integer", default=3)],
     )
     assert preflight(render(report, made)) == ()
+
+
+def mended(report: Report, library: Library, label: str, **values: object) -> Report:
+    """The report after a finding's remedy."""
+    (remedy,) = [r for f in preflight(render(report, library, **values)) for r in f.remedies if r.label == label]
+    assert remedy.edit is not None
+    return remedy.edit(report)
+
+
+def test_an_unused_parameter_can_be_used_or_taken_out(library: MakeLibrary) -> None:
+    made = library(FREIGHT)
+    report = report_of(table_of("route", "pieces"), sql="select route, pieces from lines where pieces > 0",
+                       parameters=[Parameter(name="routes", holds="list", default=("TQ-SK",))])  # fmt: skip
+    used = mended(report, made, "Filter rows by route")
+    assert used.queries[0].sql.split("where ")[1].split() == ["pieces", ">", "0", "and", "route", "in", "(:routes)"]
+    assert column_of(render(used, made), "route") == ["TQ-SK"] * 3
+    assert preflight(render(used, made)) == ()
+    assert mended(report, made, "Take it out").parameters == ()
+
+
+def test_a_used_companion_name_uses_its_parameter(library: MakeLibrary) -> None:
+    parameters = [
+        Parameter(name="when", kind="date", holds="range", default="this year"),
+        Parameter(name="ids", holds="list", default=("a",)),
+    ]
+    text = {"kind": "text", "name": "t", "text": "{:when_from} {:ids_count}"}
+    assert preflight(render(report_of(text, parameters=parameters), library(FREIGHT))) == ()
+
+
+def test_a_placeholder_without_a_parameter_can_get_one_of_the_right_kind(library: MakeLibrary) -> None:
+    made = library(FREIGHT)
+    report = report_of(table_of("pieces"), sql="select * from lines where pieces > :least and day in (:days)")
+    findings = preflight(render(report, made))
+    assert [(f.rule, f.place.query, f.message) for f in findings] == [
+        ("missing parameter", "rows", "The SQL has :days, and the report has no such parameter."),
+        ("missing parameter", "rows", "The SQL has :least, and the report has no such parameter."),
+    ]
+    whole = mended(
+        mended(report, made, "Add :least (integer)"),
+        made,
+        "Add :days (date list)",
+    )
+    assert [(p.name, p.kind, p.holds) for p in whole.parameters] == [
+        ("least", "integer", "one"),
+        ("days", "date", "list"),
+    ]
+    assert {f.rule for f in preflight(render(whole, made, days=["2025-01-01"]))} == set()
+
+
+def test_a_default_outside_its_list_can_be_exchanged(library: MakeLibrary) -> None:
+    made = library(FREIGHT)
+    season = Parameter(name="season", default="x", choices=(Choice(value="s", label="Summer"),))
+    report = report_of(parameters=[season], sql="select * from lines where :season is not null")
+    found = Session(made).settle(report)
+    (finding,) = preflight_values(Asked(found, made))
+    assert (finding.rule, finding.is_error) == ("stray default", True)
+    assert str(finding) == "Parameter season: Its default x is not in its list. Choose one of s."
+    assert [r.edit(report).parameters[0].default for r in finding.remedies if r.edit] == ["s", None]
+    many = report.but(parameters=(season.but(holds="list", default=("x", "s")),))
+    (finding, _) = preflight(render(many.but(queries=()), made))
+    assert (finding.rule, finding.is_error) == ("stray default", False)
+
+
+def test_values_that_cannot_be_had_can_be_exchanged(library: MakeLibrary) -> None:
+    made = library(FREIGHT)
+    pieces = Parameter(name="pieces", kind="integer", default=1, largest=5)
+    season = Parameter(name="season", choices=(Choice(value="s", label="Summer"),))
+    found = Session(made).settle(report_of(parameters=[pieces, season]), {"pieces": 9})
+    findings = preflight_values(Asked(found, made))
+    assert [[(r.label, r.values) for r in f.remedies] for f in findings] == [
+        [("Back to the default", {"pieces": None})], [("Choose Summer", {"season": "s"})],
+    ]  # fmt: skip
+
+
+def test_no_rows_offer_other_values(library: MakeLibrary) -> None:
+    port = Parameter(name="port", label="Port", required=False)
+    report = report_of(
+        table_of("pieces"), sql="select * from lines where :port is null or route = :port", parameters=[port]
+    )
+    document = render(report, library(FREIGHT), port="Nowhere")
+    (finding,) = preflight(document)
+    assert str(finding) == "Query rows: It returns no rows for Port = Nowhere."
+    assert [(r.label, r.values) for r in finding.remedies] == [
+        ("Back to the defaults", {"port": None}), ("Without Port", {"port": ""}),
+    ]  # fmt: skip
+    (said,) = [line.cells[None] for line in lines_of(document) if line.kind == "empty"]
+    assert said == "There are no rows for Port = Nowhere."
+
+
+def test_more_rows_than_a_page_holds_are_told(library: MakeLibrary) -> None:
+    made = library(
+        "create table lines (n integer); with recursive s(i) as (select 1 union all select i + 1 from s where i < 200) insert into lines select i from s;"
+    )
+    report = report_of(
+        table_of("n", rows_per_page=":rows"), parameters=[Parameter(name="rows", kind="integer", default=90)]
+    )
+    document = render(report, made)
+    (finding,) = preflight(document)
+    pages = [len([1 for line in lines_of(document) if line.page == n and line.kind == "detail"]) for n in (1, 2, 3, 4)]
+    held = pages[0]
+    assert 40 < held < 90
+    assert pages[1] == held
+    assert finding.message == f"It asks for 90 rows a page, and a page holds {held}; pages are filled to that."
+    (remedy,) = finding.remedies
+    assert preflight(render(remedy.edit(report).but(parameters=()), made)) == ()
+
+
+def test_sample_values_are_told_while_designing(library: MakeLibrary) -> None:
+    made = library(FREIGHT)
+    report = report_of(table_of("pieces"), sql="select * from lines where route in (:routes)",
+                       parameters=[Parameter(name="routes", holds="list", sample=("TQ-SK",))])  # fmt: skip
+    session = Session(made)
+    (finding,) = preflight(session.render_settled(session.settle(report, designing=True)))
+    assert (finding.rule, finding.is_error) == ("sample value", False)
+
+
+def test_a_rule_that_fails_is_a_finding(
+    library: MakeLibrary, monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
+) -> None:
+    def broken(_: Document) -> Iterator[Finding]:
+        """Fail."""
+        raise ConnectionFault("The server is gone")
+        yield
+
+    monkeypatch.setattr(checks, "RULES", (broken,))
+    (finding,) = preflight(render(report_of(table_of("pieces")), library(FREIGHT)))
+    assert (finding.rule, finding.is_error) == ("unchecked", False)
+    assert "The rule broken failed" in caplog.text

@@ -29,6 +29,7 @@ def test_hand_written_sql_of_sentence_shape_becomes_a_sentence() -> None:
     assert [(t.table, t.alias, t.join, t.using, t.on) for t in sentence.taken] == [
         ("bookings", "b", "", (), ""), ("sailings", "s", "join", ("sailing_id",), ""),
         ("routes", "r", "join", (), "r.route_id = s.route_id"),
+        ("ports", "f", "join", (), "f.port_id = r.from_port_id"), ("ports", "t", "join", (), "t.port_id = r.to_port_id"),
     ]  # fmt: skip
     assert sentence.kept[3] == Kept("date(s.departs_at, 'start of month')", "month")
     assert sentence.kept[-1] == Kept("sum(b.quantity * b.unit_price)", "fares")
@@ -36,8 +37,11 @@ def test_hand_written_sql_of_sentence_shape_becomes_a_sentence() -> None:
     assert isinstance(sentence.where, Together)
     assert sentence.where.joining == "and"
     assert sentence.where.parts[0] == Comparison("b.status", "=", ("'paid'",))
-    assert sentence.where.parts[-1] == Together(
+    assert sentence.where.parts[-2] == Together(
         "or", (Comparison(":season", "=", ("'all'",)), Comparison("r.season", "=", (":season",)))
+    )
+    assert sentence.where.parts[-1] == Together(
+        "or", (Comparison("f.code", "in", (":ports",)), Comparison("t.code", "in", (":ports",)))
     )
 
 

@@ -28,6 +28,7 @@ from northmoor.app.worker import RenderJob, Worker
 from northmoor.core.document import Session
 from northmoor.core.errors import MissingParameter, NorthmoorError, QueryError, RefusedQuery, WrongPassword
 from northmoor.core.expr.formats import Customs
+from northmoor.core.expr.placeholders import placeholders
 from northmoor.core.model import edits
 from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.parameters import Parameter
@@ -36,7 +37,6 @@ from northmoor.core.sources.connections import Library
 from northmoor.core.sources.driver import FIRST_ROWS
 from northmoor.core.sources.fetch import Rows
 from northmoor.core.sources.guard import check_query
-from northmoor.core.sources.placeholders import placeholders
 from northmoor.core.sources.plan import plan
 from northmoor.core.sources.proposing import proposed_parameter
 from northmoor.core.sources.resolving import dialect_of, fill_shared

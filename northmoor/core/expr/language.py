@@ -13,6 +13,7 @@ from sqlglot import exp
 from sqlglot.errors import SqlglotError
 
 from northmoor.core.errors import ExpressionError, did_you_mean
+from northmoor.core.expr.placeholders import Written, marked, unmark
 
 AGGREGATES = frozenset(
     [
@@ -185,24 +186,26 @@ def parse(text: str) -> Expression:
         raise ExpressionError(f"An expression is at most {_LONGEST:,} characters long; this one has {len(text):,}.")
     if not text.strip():
         raise ExpressionError("There is no expression here; write one, for example a column's name.", 0)
+    known = marked(text, "duckdb")
     try:
-        trees = sqlglot.parse(text, dialect="duckdb")
+        trees = sqlglot.parse(known.sql, dialect="duckdb")
     except SqlglotError as error:
-        raise _not_understood(text, error) from error
+        raise _not_understood(text, known, error) from error
     except RecursionError as error:
         raise ExpressionError("The expression is nested too deeply.", 0) from error
     if len(trees) != 1 or trees[0] is None or isinstance(trees[0], exp.Block):
         raise ExpressionError("One expression is wanted here; take out the semicolon.", max(text.find(";"), 0))
     tree = trees[0]
+    unmark(tree)
     for node in tree.walk():
         _check(node, text)
     return Expression(text, tree)
 
 
-def _not_understood(text: str, error: SqlglotError) -> ExpressionError:
+def _not_understood(text: str, known: Written, error: SqlglotError) -> ExpressionError:
     details = getattr(error, "errors", None) or [{}]
-    end = _offset(text, details[0].get("line"), details[0].get("col"))
-    position = max(end - len(details[0].get("highlight") or " ") + 1, 0)
+    end = _offset(known.sql, details[0].get("line"), details[0].get("col"))
+    position = min(known.original(max(end - len(details[0].get("highlight") or " ") + 1, 0)), len(text))
     near = f" at {text[position : position + 12]!r}" if position < len(text.rstrip()) else " at its end"
     return ExpressionError(
         f"The expression {_short(text)!r} cannot be understood{near} (character {position + 1}).", position

@@ -11,10 +11,10 @@ from zoneinfo import ZoneInfo
 import pyarrow as pa
 
 from northmoor.core.errors import ConnectionFault, QueryError
+from northmoor.core.expr.placeholders import Placeholder
 from northmoor.core.model.types import Kind, ValueType
 from northmoor.core.sources.catalog import Catalog
 from northmoor.core.sources.guard import CheckedQuery
-from northmoor.core.sources.placeholders import Placeholder
 from northmoor.core.stopping import Stop
 from northmoor.core.values.kinds import Value
 from northmoor.core.values.values import Listed

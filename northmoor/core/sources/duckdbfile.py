@@ -11,11 +11,11 @@ import duckdb
 import pyarrow as pa
 
 from northmoor.core.errors import ConnectionFault, QueryError, Stopped
+from northmoor.core.expr.placeholders import Placeholder, Written, written
 from northmoor.core.sources.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey, Routine
 from northmoor.core.sources.driver import BATCH, Asked, Stream, limited, unique_column_names, written_at
 from northmoor.core.sources.engine import SETTINGS, close_off, list_sql, told
 from northmoor.core.sources.mending import type_of_arrow
-from northmoor.core.sources.placeholders import Placeholder, Written, written
 from northmoor.core.stopping import Stop
 
 _TABLES = """

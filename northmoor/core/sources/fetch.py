@@ -10,6 +10,7 @@ from typing import Protocol
 import pyarrow as pa
 
 from northmoor.core.errors import ConnectionFault, MissingParameter, NorthmoorError, Place, QueryError, did_you_mean
+from northmoor.core.expr.placeholders import placeholders
 from northmoor.core.model.data import QueryColumn
 from northmoor.core.model.report import Report
 from northmoor.core.model.types import ValueType
@@ -22,7 +23,6 @@ from northmoor.core.sources.engine import Engine
 from northmoor.core.sources.gathering import Gathering
 from northmoor.core.sources.inference import UNKNOWN_SCALE, infer_types
 from northmoor.core.sources.mending import UnfitValue, arrow_type, mend, natural_type, together, type_of_arrow
-from northmoor.core.sources.placeholders import placeholders
 from northmoor.core.sources.resolving import Resolved
 from northmoor.core.sources.samples import read_sample
 from northmoor.core.stopping import Stop

@@ -10,7 +10,7 @@ from sqlglot import exp
 from sqlglot.errors import SqlglotError
 
 from northmoor.core.errors import RefusedQuery
-from northmoor.core.sources.placeholders import placeholders, written
+from northmoor.core.expr.placeholders import MARK, marked, placeholders, unmark
 
 _CHANGES = (exp.DML, exp.DDL, exp.Command, exp.Pragma, exp.Attach, exp.Detach, exp.Into, exp.Drop, exp.Alter, exp.Set,
             exp.Transaction, exp.Commit, exp.Rollback, exp.Use, exp.Copy, exp.Kill)  # fmt: skip
@@ -27,7 +27,6 @@ _REFUSED_FUNCTIONS = {
 _HIDDEN = re.compile(r"/\*M?!")
 """A comment that MySQL and MariaDB run."""
 _CALL = re.compile(r"\s*call\b", re.IGNORECASE)
-_MARK = "nm_"
 
 
 @dataclass(frozen=True)
@@ -70,13 +69,12 @@ def check_query(sql: str, dialect: str = "sqlite") -> CheckedQuery:
 
 def _parse(sql: str, dialect: str) -> exp.Expr:
     """The tree of one statement. Placeholders are marked meanwhile: a reserved word may be a parameter's name."""
-    sign = "$" if dialect == "duckdb" else ":"
-    marked = written(sql, dialect, lambda found: f"{sign}{_MARK}{found.name}").sql
+    text = marked(sql, dialect).sql
     try:
-        trees = [tree for tree in sqlglot.parse(marked, dialect=dialect) if tree is not None]
+        trees = [tree for tree in sqlglot.parse(text, dialect=dialect) if tree is not None]
     except SqlglotError as error:
         details = (getattr(error, "errors", None) or [{}])[0]
-        highlight = str(details.get("highlight") or "").replace(_MARK, "")
+        highlight = str(details.get("highlight") or "").replace(MARK, "")
         near = f" near {highlight!r} in line {details['line']}" if highlight else ""
         raise RefusedQuery(f"The SQL cannot be understood{near}; write one select statement.") from error
     except RecursionError as error:
@@ -85,8 +83,7 @@ def _parse(sql: str, dialect: str) -> exp.Expr:
         raise RefusedQuery("There is no SQL yet; write a select statement.")
     if len(trees) > 1:
         raise RefusedQuery(f"One statement is wanted, here are {len(trees)}; take out what follows the semicolon.")
-    for node in trees[0].find_all(exp.Placeholder):
-        node.set("this", node.name.removeprefix(_MARK))
+    unmark(trees[0])
     return trees[0]
 
 

@@ -21,11 +21,11 @@ from pymysql.converters import conversions
 from pymysql.cursors import SSCursor
 
 from northmoor.core.errors import ConnectionFault, QueryError
+from northmoor.core.expr.placeholders import Placeholder, Written, named_position, written
 from northmoor.core.model.connections import MariadbConnection
 from northmoor.core.model.types import MAX_PRECISION, ValueType
 from northmoor.core.sources.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey, Routine
 from northmoor.core.sources.driver import BATCH, FIRST_ROWS, Asked, Stream, limited, unique_column_names
-from northmoor.core.sources.placeholders import Placeholder, Written, named_position, written
 from northmoor.core.sources.server import WAIT, unreachable
 from northmoor.core.stopping import Stop
 from northmoor.core.values.kinds import Value

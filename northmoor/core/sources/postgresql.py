@@ -19,12 +19,12 @@ from psycopg.conninfo import make_conninfo
 from sqlalchemy.pool import NullPool
 
 from northmoor.core.errors import ConnectionFault, QueryError
+from northmoor.core.expr.placeholders import Placeholder, Written, written
 from northmoor.core.model.connections import PostgresqlConnection
 from northmoor.core.model.types import MAX_PRECISION, Kind, ValueType
 from northmoor.core.sources.catalog import Catalog, Routine, reflected_tables
 from northmoor.core.sources.driver import Asked, Stream, limited
 from northmoor.core.sources.mending import arrow_type
-from northmoor.core.sources.placeholders import Placeholder, Written, written
 from northmoor.core.sources.postgresql_rows import Fetching
 from northmoor.core.sources.server import WAIT, unreachable
 from northmoor.core.stopping import Stop

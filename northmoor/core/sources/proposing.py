@@ -3,6 +3,7 @@
 from dataclasses import replace
 
 from northmoor.core.errors import NorthmoorError, QueryError
+from northmoor.core.expr.placeholders import placeholders
 from northmoor.core.model import edits
 from northmoor.core.model.data import Query
 from northmoor.core.model.parameters import Default, Parameter
@@ -12,7 +13,6 @@ from northmoor.core.sources.catalog import Catalog
 from northmoor.core.sources.connections import Library
 from northmoor.core.sources.guard import CheckedQuery, check_query
 from northmoor.core.sources.inference import infer_parameter_kind
-from northmoor.core.sources.placeholders import placeholders
 from northmoor.core.sources.resolving import dialect_of, fill_shared
 from northmoor.core.sources.saying import with_condition
 from northmoor.core.sources.sentence import Comparison, Sentence, is_aggregate, read, write

@@ -5,13 +5,13 @@ from collections.abc import Callable
 from typing import Any
 
 from northmoor.core.errors import NorthmoorError
+from northmoor.core.expr.placeholders import Placeholder, placeholders
 from northmoor.core.model import edits
 from northmoor.core.model.data import Query
 from northmoor.core.model.parameters import AllChoices, FromExpression, Holds, Parameter, Scalar
 from northmoor.core.model.report import Report
 from northmoor.core.model.types import Kind
 from northmoor.core.sources.connections import Library
-from northmoor.core.sources.placeholders import Placeholder, placeholders
 from northmoor.core.sources.resolving import ENGINE_DIALECT, dialect_of
 from northmoor.core.values.kinds import read_scalar
 
@@ -65,6 +65,8 @@ def change_kind(
 
 
 def _fitting(parameter: Parameter, kind: Kind, holds: Holds) -> dict[str, Any]:
+    if holds == "range" and kind not in ("date", "timestamp"):
+        kind = "date"
     changes: dict[str, Any] = {"kind": kind, "holds": holds, "control": None}
     if kind != "text":
         changes |= {"pattern": None, "shortest": None, "longest": None}
@@ -72,7 +74,6 @@ def _fitting(parameter: Parameter, kind: Kind, holds: Holds) -> dict[str, Any]:
         changes |= {"smallest": None, "largest": None}
     if holds == "range":
         changes |= {"choices": (), "choices_from": None}
-        changes |= {} if kind in ("date", "timestamp") else {"kind": "date"}
     for value in ("default", "sample"):
         changes[value] = _fitting_value(getattr(parameter, value), kind, holds, parameter.holds)
     for limit in ("smallest", "largest"):

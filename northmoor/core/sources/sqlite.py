@@ -19,10 +19,10 @@ import sqlalchemy as sa
 from sqlalchemy.pool import NullPool
 
 from northmoor.core.errors import ConnectionFault, QueryError
+from northmoor.core.expr.placeholders import Placeholder, Written, named_position, written
 from northmoor.core.sources.catalog import Catalog, reflected_tables
 from northmoor.core.sources.driver import BATCH, FIRST_ROWS, Asked, Stream, limited, unique_column_names, written_at
 from northmoor.core.sources.mending import loose_array
-from northmoor.core.sources.placeholders import Placeholder, Written, named_position, written
 from northmoor.core.sources.server import WAIT
 from northmoor.core.stopping import Stop
 from northmoor.core.values.kinds import Value

@@ -10,6 +10,7 @@ from itertools import pairwise
 from typing import Any
 
 import sqlglot
+from sqlglot import exp
 from sqlglot.errors import SqlglotError
 from sqlglot.tokens import TokenType  # type: ignore[attr-defined]  # it is re-exported from a compiled module
 
@@ -100,6 +101,21 @@ def written(sql: str, dialect: str, form: Callable[[Placeholder], str]) -> Writt
         at = placeholder.end
     pieces.append(sql[at:])
     return Written(_without_end("".join(pieces), dialect), tuple(names), tuple(shifts))
+
+
+MARK = "nm_"
+
+
+def marked(sql: str, dialect: str) -> Written:
+    """The text with each parameter's name marked: a reserved word may be one. `unmark` undoes it in the tree."""
+    sign = "$" if dialect == "duckdb" else ":"
+    return written(sql, dialect, lambda found: f"{sign}{MARK}{found.name}")
+
+
+def unmark(tree: exp.Expr) -> None:
+    """Give the parameters in a tree their own names again."""
+    for node in tree.find_all(exp.Placeholder):
+        node.set("this", node.name.removeprefix(MARK))
 
 
 def _without_end(sql: str, dialect: str) -> str:
