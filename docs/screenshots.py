@@ -63,6 +63,27 @@ def take_data(application: QApplication, window: Window) -> None:
     dialog.close()
 
 
+def take_parameters(application: QApplication, window: Window) -> None:
+    """The pictures of parameters: a list from a query being defined, and a report for selected records."""
+    settle(application, window)
+    report = window.desk.path
+    assert report is not None
+    window.define_parameters("ports")
+    wait_until(application, lambda: window.dialog is not None and bool(window.dialog.now.text()))
+    assert window.dialog is not None
+    window.dialog.resize(720, 660)
+    application.processEvents()
+    window.dialog.grab().save(str(TARGET / "parameters.png"))
+    window.dialog.close()
+    window.desk.save()
+    window.open(report.with_name("selected-waybills.moor"))
+    window.desk.set_value("rows_per_page", "12")
+    settle(application, window)
+    window.grab().save(str(TARGET / "selected.png"))
+    window.open(report)
+    settle(application, window)
+
+
 def main() -> None:
     """Make every picture."""
     application = QApplication(sys.argv[:1])
@@ -82,6 +103,7 @@ def main() -> None:
         settle(application, window)
         window.grab().save(str(TARGET / "levels.png"))
         window.desk.undo()
+        take_parameters(application, window)
         window.show_workspace("data")
         take_data(application, window)
         window.close()

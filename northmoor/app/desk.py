@@ -53,6 +53,7 @@ class Desk(QObject):
     values_changed = pyqtSignal()
     held_changed = pyqtSignal()
     settled_changed = pyqtSignal()
+    edition_chosen = pyqtSignal()
     selected = pyqtSignal(object)
     refused = pyqtSignal(str)
     saved_changed = pyqtSignal()
@@ -67,6 +68,7 @@ class Desk(QObject):
         self.is_holding = False
         self.settled: Settled | None = None
         self.edition_name: str | None = None
+        self._chosen_edition: str | None = None
         self.selection = PAGE
         self._steps: list[Step] = []
         self._at = -1
@@ -83,7 +85,15 @@ class Desk(QObject):
         report = self.report
         if report is None:
             return None
-        return report.edition(self.edition_name) or report.edition()
+        return report.edition(self.edition_name or self._chosen_edition) or report.edition()
+
+    def take_edition(self, name: str) -> None:
+        """Take the edition that the report's values chose."""
+        if name != self._chosen_edition:
+            before, self._chosen_edition = self.edition, name
+            if self.edition != before:
+                self.select(PAGE)
+                self.edition_chosen.emit()
 
     @property
     def is_saved(self) -> bool:
@@ -96,7 +106,7 @@ class Desk(QObject):
         self.library = Library.around(path, self.secrets)
         self.path = path
         self.values, self.held, self.is_holding, self.settled = values or {}, {}, False, None
-        self.edition_name = None
+        self.edition_name = self._chosen_edition = None
         self.selection = PAGE
         self._steps, self._at, self._saved_at = [Step(report, "")], 0, 0
         self.opened.emit()

@@ -72,7 +72,7 @@ class Window(QMainWindow):
         self._rendered: Rendered | None = None
         self._job: RenderJob | None = None
         self._held_job: RenderJob | None = None
-        self._dialog: ParametersDialog | None = None
+        self.dialog: ParametersDialog | None = None
         self.findings = Findings(self)
         self._settled_job: RenderJob | None = None
         self._busy_timer = QTimer(self)
@@ -192,6 +192,7 @@ class Window(QMainWindow):
         desk.values_changed.connect(self.show_report)
         desk.held_changed.connect(self._settle_held)
         desk.saved_changed.connect(self._update_actions)
+        desk.edition_chosen.connect(self._show_editions)
         desk.refused.connect(lambda message: self.tell(message, "fault"))
         worker.settled.connect(self._take_settled)
         worker.rendered.connect(self._show_rendered)
@@ -280,13 +281,13 @@ class Window(QMainWindow):
         """Open the dialog that defines parameters, at one of them."""
         if self.desk.report is None:
             return
-        if self._dialog is None:
-            self._dialog = ParametersDialog(self.desk, self.data.column_names, self)
+        if self.dialog is None:
+            self.dialog = ParametersDialog(self.desk, self.data.column_names, self)
         if name:
-            self._dialog.pick(name)
-        self._dialog.show()
-        self._dialog.raise_()
-        self._dialog.activateWindow()
+            self.dialog.pick(name)
+        self.dialog.show()
+        self.dialog.raise_()
+        self.dialog.activateWindow()
 
     def _settle_held(self) -> None:
         """Let lists follow the choices that are held back; the pages stay."""
@@ -471,6 +472,7 @@ class Window(QMainWindow):
 
     def _show_rendered(self, rendered: Rendered) -> None:
         self._rendered = rendered
+        self.desk.take_edition(rendered.document.edition.name)
         self.pages.show_rendered(rendered)
         document = rendered.document
         pages = len(document)

@@ -17,6 +17,14 @@ from northmoor.demo.papers import make_papers
 from northmoor.demo.reports import fares_by_route
 from northmoor.demo.selected import selected_waybills
 from northmoor.demo.telemetry import make_telemetry
+from northmoor.demo.voyage import voyage_report
+
+REPORTS = {
+    "fares-by-route": fares_by_route,
+    "selected-waybills": selected_waybills,
+    "voyage-report": voyage_report,
+}
+"""The example reports, the first that anyone opens first."""
 
 
 def make_library(root: Path, history: bool = False) -> Path:
@@ -45,7 +53,12 @@ def make_library(root: Path, history: bool = False) -> Path:
     if not picture.exists():
         draw_emblem(picture)
     reports = root / "reports"
-    for name, make in (("fares-by-route", fares_by_route), ("selected-waybills", selected_waybills)):
+    made = (
+        ("fares-by-route", fares_by_route),
+        ("selected-waybills", selected_waybills),
+        ("voyage-report", voyage_report),
+    )
+    for name, make in made:
         if not (reports / f"{name}.moor").exists():
             save_report(make(), reports / f"{name}.moor")
     return reports / "fares-by-route.moor"

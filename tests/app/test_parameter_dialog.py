@@ -29,7 +29,7 @@ SAILINGS = Query(
 def dialog(window: Window, qtbot: QtBot) -> ParametersDialog:
     """The dialog over the demo's report."""
     window.actions_by_name["parameters"].trigger()
-    made = window._dialog
+    made = window.dialog
     assert made is not None
     qtbot.waitExposed(made)
     return made
@@ -237,5 +237,5 @@ def test_a_report_without_parameters_offers_to_define_one(window: Window, copy: 
     qtbot.waitUntil(lambda: window._rendered is not None and window._rendered.job is window._job, timeout=20_000)
     assert not window.parameters.hold.isVisible()
     window.parameters.define.click()
-    assert window._dialog is not None
-    assert any("Add the first one at the left" in label.text() for label in window._dialog.findChildren(QLabel))
+    assert window.dialog is not None
+    assert any("Add the first one at the left" in label.text() for label in window.dialog.findChildren(QLabel))

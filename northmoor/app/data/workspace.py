@@ -39,7 +39,7 @@ from northmoor.core.sources.fetch import Rows
 from northmoor.core.sources.guard import check_query
 from northmoor.core.sources.plan import plan
 from northmoor.core.sources.proposing import proposed_parameter
-from northmoor.core.sources.resolving import dialect_of, fill_shared
+from northmoor.core.sources.resolving import dialect_of, fill_shared, written_columns
 from northmoor.core.sources.saying import sql_name
 from northmoor.core.sources.sentence import Sentence, read, write
 from northmoor.core.stopping import Stop
@@ -218,10 +218,12 @@ class DataWorkspace(QWidget):
         return tuple(CatalogColumn(name, "") for name in self.column_names(query))
 
     def column_names(self, query: str) -> list[str]:
-        """A query's columns, as far as they are known from its last run or its settings."""
+        """A query's columns, as far as they are known from its last run, its SQL or its settings."""
         report = self.desk.report
         assert report is not None
-        return list(self._names.get(query, ())) or [c.name for c in report.query(query).columns]
+        asked = report.query(query)
+        known = self._names.get(query) or written_columns(asked, self.library)
+        return list(known) or [column.name for column in asked.columns]
 
     # the report
 

@@ -49,6 +49,7 @@ class Inspector(QScrollArea):
         self._fields: QFormLayout | None = None
         desk.selected.connect(lambda _: self.refresh())
         desk.changed.connect(self.refresh)
+        desk.edition_chosen.connect(self.refresh)
 
     def refresh(self) -> None:
         """Show the selected part anew, keeping the keyboard in the same property."""

@@ -33,6 +33,7 @@ class PagesWorkspace(QWidget):
         self._line: InPlace | None = None
         self._place()
         desk.changed.connect(self._changed)
+        desk.edition_chosen.connect(self._changed)
         desk.selected.connect(self._selected)
         self.contents.picked.connect(desk.select)
         self.canvas.picked.connect(desk.select)

@@ -147,6 +147,7 @@ class TicksControl(Control):
             self.every.append(button)
         popup.column.addLayout(row)
         self.search.textChanged.connect(self.model.search)
+        self.search.returnPressed.connect(lambda: self._toggle(0) if self.search.text() else self.popup.hide())
         self.list.clicked.connect(lambda index: self._toggle(index.row()))
         self.list.chosen.connect(self._toggle)
         self.model.ticked.connect(self._count)
@@ -184,8 +185,8 @@ class TicksControl(Control):
         self.search.clear()
         self.model.show_entries(state.offers.entries, set(held), is_single)
         self.list.setFixedHeight(min(max(len(state.offers.entries), 3), 12) * 26 + 4)
-        for button in self.every:
-            button.setVisible(not is_single)
+        for part in (*self.every, self.told):
+            part.setVisible(not is_single)
         self._count()
         self.popup.open_below(self.button)
         self.search.setFocus()

@@ -90,6 +90,8 @@ class ParameterUnit(QWidget):
         elif dropped:
             told = f"{', '.join(dropped[:3])}{' …' if len(dropped) > 3 else ''} dropped: not in the list any more"
             kind = "warning"
+        elif name in settled.offers and not settled.offers[name].entries:
+            told, kind = settled.offers[name].why_empty, "warning"
         elif name in settled.sampled:
             told = "sample"
         self.control.mark(fault is not None)

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from northmoor.core.errors import Place, QueryError, did_you_mean
+from northmoor.core.errors import NorthmoorError, Place, QueryError, did_you_mean
 from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.report import Report
 from northmoor.core.sources.connections import Library
@@ -48,6 +48,16 @@ def fill_shared(query: Query, library: Library) -> Query:
 
 def _merged(base: QueryColumn, own: QueryColumn | None) -> QueryColumn:
     return base if own is None else base.but(**{name: getattr(own, name) for name in own.model_fields_set})
+
+
+def written_columns(query: Query, library: Library) -> tuple[str, ...]:
+    """The columns of a query as its SQL names them; empty where only its result can tell, as for select *."""
+    try:
+        filled = fill_shared(query, library)
+        names = check_query(filled.sql, dialect_of(query, library)).tree.named_selects
+    except NorthmoorError:
+        return ()
+    return () if "*" in names else tuple(name for name in names if name)
 
 
 def resolve(report: Report, name: str, library: Library) -> Resolved:
