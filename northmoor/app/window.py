@@ -381,6 +381,10 @@ class Window(QMainWindow):
         ]
         queries = self.desk.report.queries if self.desk.report is not None else ()
         found = [Entry(q.name, "query", "file-text", partial(self.show_query, q.name)) for q in queries]
+        found += [
+            Entry(unit.parameter.shown_name, "parameter", "sliders-horizontal", unit.control.target.setFocus)
+            for unit in self.parameters.units.values()
+        ]
         self._finder = Finder([*commands, *self.pages.entries(), *found], self)
         self._finder.show()
         self._finder.line.setFocus()

@@ -1,6 +1,7 @@
 """Each kind of parameter used by hand in the real window: what is chosen stands on the page."""
 
 from collections.abc import Callable
+from html import unescape
 from pathlib import Path
 from typing import Any
 
@@ -348,3 +349,41 @@ def test_a_name_opens_its_menu_and_leads_back_to_the_default(shown: Window, qtbo
     settle(shown, qtbot)
     assert printed(shown, "note") == "old"
     assert control_of(shown, "note", FieldControl).line.text() == "old"
+
+
+def test_values_can_be_given_when_a_report_is_opened(shown: Window, copy: Path, qtbot: QtBot) -> None:
+    assert shown.open(copy, {"note": "from a program", "ids": ["7", "8", "9"]})
+    settle(shown, qtbot)
+    assert (printed(shown, "note"), printed(shown, "ids")) == ("from a program", "3: 7, 8, 9")
+    assert shown.open(copy, {"note": "x", "nix": 1})
+    qtbot.waitUntil(lambda: "no parameter 'nix'" in unescape(shown._notice.toolTip()))
+
+
+def test_a_list_too_long_to_drop_down_is_searched(new_window: Callable[[], Window], copy: Path, qtbot: QtBot) -> None:
+    many = Query(
+        name="many", connection="tarrow", sql="select booking_id from bookings order by booking_id limit 100000"
+    )
+    booking = Parameter(
+        name="booking", kind="integer", choices_from=ChoicesFrom(query="many", value="booking_id"), default=7
+    )
+    text = {"kind": "text", "name": "t", "text": "booking: {:booking; 0}"}
+    save_report(report_of(text, queries=[many], parameters=[booking]), copy)
+    window = new_window()
+    assert window.open(copy)
+    settle(window, qtbot)
+    control = control_of(window, "booking", TicksControl)
+    assert control.button.text() == "7"
+    pick(qtbot, control, "99999")
+    settle(window, qtbot)
+    assert printed(window, "booking") == "99999"
+
+
+def test_an_empty_list_says_why_beside_its_control(shown: Window, qtbot: QtBot) -> None:
+    shown.desk.edit(
+        "No ports", lambda r, _: r.but(queries=(PORTS.but(sql="select code, name from ports where :island = 'Skye'"),))
+    )
+    qtbot.waitUntil(lambda: shown._settled_job is shown._job)
+    notes = {name: shown.parameters.units[name].note.toolTip() for name in ("ports", "port")}
+    assert notes["ports"] == "The query ports returns no rows for island = All."
+    assert notes["port"].startswith("Its default 'TQ' is not in its list. There is nothing to choose. The query ports")
+    assert control_of(shown, "ports", TicksControl).button.text() == "nothing to choose"

@@ -196,3 +196,14 @@ def test_money_in_lists_is_exact(sources: dict[str, Library]) -> None:
         sql = "select case when cast('0.10' as decimal(10,2)) + cast('0.20' as decimal(10,2)) in (:amounts) then 1 else 0 end as n"
         assert ask(sources[source], sql, amounts, amounts=[Decimal("0.30"), "12.5"]) == [{"n": 1}]
         assert ask(sources[source], sql, amounts, amounts=[Decimal("0.3000001")]) == [{"n": 0}]
+
+
+@pytest.mark.parametrize("source", SOURCES)
+def test_a_query_with_lists_can_be_checked_without_running_it(sources: dict[str, Library], source: str) -> None:
+    report = report_of(
+        queries=[Query(name="rows", connection="db", sql="select name from ports where name in (:given)")],
+        parameters=[texts()],
+    )
+    for given_texts in ([], ["a", "b'"]):
+        told = Session(sources[source]).check(report, "rows", bind(report, {"given": given_texts}), Stop())
+        assert told == "db"

@@ -130,3 +130,21 @@ def test_history_is_the_same_on_every_machine(tmp_path: Path) -> None:
     assert str(table.schema.field("takings").type) == "decimal128(18, 2)"
     assert table["departs_at"].to_pylist() == sorted(table["departs_at"].to_pylist())
     assert table["passengers"].to_pylist()[:3] == [360, 187, 367]
+
+
+def test_the_voyage_report_shows_the_last_voyage_between_its_computed_ends(demo: Path) -> None:
+    document = northmoor.render(demo / "reports" / "voyage-report.moor", {"vessel": "Lapwing"})
+    values = document.values.by_name
+    log = sqlite3.connect(demo / "data" / "telemetry.sqlite")
+    (last,) = log.execute("select value from log where tag = 'Lapwing.voyage_id' order by at desc limit 1").fetchone()
+    assert values["voyage"] == last
+    for signal, name in (("speed", "Speed, kn"), ("fuel_level", "Fuel level, l")):
+        wanted = log.execute(
+            "select count(*), max(cast(value as real)) from log where tag = ? and at between ? and ?",
+            (f"Lapwing.{signal}", values["departed"], values["arrived"]),
+        ).fetchone()
+        (line,) = [ln for ln in lines_of(document, "signals") if ln.cells.get("signal") == name]
+        assert (line.cells["readings"], line.cells["greatest"]) == (str(wanted[0]), f"{wanted[1]:,.1f}")
+        assert wanted[0] > 5
+    log.close()
+    assert document.findings == ()

@@ -202,7 +202,7 @@ class DataWorkspace(QWidget):
         """What a query's sentence can speak of; a combined one speaks of the other queries."""
         report = self.desk.report
         assert report is not None
-        parameters = tuple(p.name for p in report.parameters)
+        parameters = report.value_names
         try:
             dialect = dialect_of(query, self.library)
             connection = fill_shared(query, self.library).connection

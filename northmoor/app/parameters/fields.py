@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QComboBox, QHBoxLayout, QLi
 
 from northmoor.app.parameters.control import Control, State, shown_text
 from northmoor.app.widgets import discard, restyle
+from northmoor.core.compute.offers import Offer
 
 
 def bare_row(widget: QWidget, gap: int = 0) -> QHBoxLayout:
@@ -152,14 +153,20 @@ class DropDownControl(Control):
         self.setFocusProxy(self.box)
         bare_row(self).addWidget(self.box)
         self.box.activated.connect(lambda at: self.changed.emit(self.box.itemData(at)))
+        self._entries: tuple[Offer, ...] | None = None
 
-    def show_state(self, state: State) -> None:
-        """Show the list and the value."""
+    def _fill(self, state: State) -> None:
+        self._entries = state.offers.entries
         self.box.clear()
         if not state.parameter.required:
             self.box.addItem("none", None)
-        for entry in state.offers.entries:
+        for entry in self._entries:
             self.box.addItem(entry.label, entry.value)
+
+    def show_state(self, state: State) -> None:
+        """Show the list and the value."""
+        if self._entries != state.offers.entries:
+            self._fill(state)
         values = [self.box.itemData(at) for at in range(self.box.count())]
         held = state.held if state.held in values else None
         self.box.setCurrentIndex(values.index(held) if held in values else -1)

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from PyQt6.QtCore import QAbstractListModel, QModelIndex, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QAbstractListModel, QModelIndex, QObject, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QListView, QPlainTextEdit, QPushButton
 
@@ -20,8 +20,8 @@ class TickModel(QAbstractListModel):
 
     ticked = pyqtSignal()
 
-    def __init__(self) -> None:
-        super().__init__()
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
         self._entries: tuple[Offer, ...] = ()
         self._seen: list[Offer] = []
         self.chosen: set[Any] = set()
@@ -117,7 +117,7 @@ class TicksControl(Control):
         self.setFocusProxy(self.button)
         bare_row(self).addWidget(self.button)
         self.button.clicked.connect(self.open)
-        self.model = TickModel()
+        self.model = TickModel(self)
         self.list = _List()
         self.list.setModel(self.model)
         self.list.setUniformItemSizes(True)

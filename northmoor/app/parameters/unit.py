@@ -16,7 +16,8 @@ from northmoor.app.parameters.fields import (
     TogglesControl,
 )
 from northmoor.app.parameters.ticks import LinesControl, TicksControl
-from northmoor.app.widgets import restyle
+from northmoor.app.widgets import discard, restyle
+from northmoor.core.compute.offers import Offers
 from northmoor.core.compute.settling import Settled
 from northmoor.core.model.parameters import Control as ControlName
 from northmoor.core.model.parameters import Parameter
@@ -33,6 +34,7 @@ CONTROLS: dict[ControlName, Callable[[Parameter], Control]] = {
     "period": PeriodControl,
 }
 _WIDEST_NOTE = 300
+_LONGEST_DROP = 300
 
 
 class ParameterUnit(QWidget):
@@ -52,21 +54,34 @@ class ParameterUnit(QWidget):
         self.name.setAccessibleName(f"{name}: more")
         self.name.setToolTip(f"{parameter.hint or name} (:{parameter.name})")
         self.name.clicked.connect(self._open_menu)
-        self.control = CONTROLS[parameter.control or parameter.controls[0]](parameter)
-        focus = self.control.target
-        for widget in {self.control, focus}:
-            widget.setAccessibleName(name)
-        focus.setObjectName(focus.objectName() if focus.objectName() == "opener" else f"parameter-{parameter.name}")
-        focus.setToolTip(self.name.toolTip())
         self.note = QLabel()
         self.note.setTextFormat(Qt.TextFormat.PlainText)
         self.note.hide()
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(3)
-        for part in (self.name, self.control, self.note):
-            row.addWidget(part)
-        self.control.changed.connect(lambda value: self.chosen.emit(parameter.name, value))
+        self.row = QHBoxLayout(self)
+        self.row.setContentsMargins(0, 0, 0, 0)
+        self.row.setSpacing(3)
+        self.row.addWidget(self.name)
+        self.row.addWidget(self.note)
+        self.control = self._placed(CONTROLS[parameter.control or parameter.controls[0]](parameter))
+
+    def _placed(self, control: Control) -> Control:
+        """A control put between the name and the note."""
+        parameter, focus = self.parameter, control.target
+        for widget in {control, focus}:
+            widget.setAccessibleName(parameter.shown_name)
+        if focus.objectName() != "opener":
+            focus.setObjectName(f"parameter-{parameter.name}")
+        focus.setToolTip(self.name.toolTip())
+        control.changed.connect(lambda value: self.chosen.emit(parameter.name, value))
+        self.row.insertWidget(1, control)
+        return control
+
+    def _fit(self, offers: Offers) -> None:
+        """A list too long to drop down is searched instead."""
+        if len(offers.entries) > _LONGEST_DROP and isinstance(self.control, DropDownControl | TogglesControl):
+            old, self.control = self.control, self._placed(TicksControl())
+            self.row.removeWidget(old)
+            discard(old)
 
     def show_settled(self, settled: Settled | None, asked: dict[str, object]) -> None:
         """Show what became of the value, and what is wrong with it."""
@@ -78,6 +93,8 @@ class ParameterUnit(QWidget):
         label = settled.values.labels.get(name, "")
         offers = settled.offers.get(name)
         held = settled.held.get(name)
+        if offers is not None:
+            self._fit(offers)
         state = State(self.parameter, given, held, label=label)
         self.control.show_state(state if offers is None else State(self.parameter, given, held, offers, label))
         self._show_note(settled, name)
