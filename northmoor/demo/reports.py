@@ -6,6 +6,7 @@ from northmoor.core.model.looks import Look
 from northmoor.core.model.parameters import AllChoices, Choice, ChoicesFrom, FromQuery, Parameter
 from northmoor.core.model.report import Edition, PicturePiece, Report, Running, RunningLine, TextPiece
 from northmoor.core.model.starting import STYLES
+from northmoor.demo.pieces import footer
 
 FARES_SQL = """\
 select r.code as route, r.name as route_name, r.season,
@@ -100,16 +101,7 @@ def _full() -> Edition:
             ),
             gap=14_000,
         ),
-        footer=Running(
-            lines=(
-                RunningLine(
-                    start=TextPiece(
-                        text="{report_title()} · data as of {data_time(); d MMMM y, HH:mm}", style="running"
-                    ),
-                    end=TextPiece(text="Page {page_number()} of {page_count()}", style="running"),
-                ),
-            ),
-        ),
+        footer=footer("{report_title()} · data as of {data_time(); d MMMM y, HH:mm}"),
         blocks=(
             TextBlock(name="title", text="{report_title()}", style="title"),
             TextBlock(name="scope", text="{label(:season)}, {label(:year)}", style="subtitle", space_after=10_000),

@@ -4,8 +4,9 @@ from northmoor.core.model.blocks import Cell, Column, Level, OrderBy, Row, Table
 from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.looks import Look
 from northmoor.core.model.parameters import Choice, Parameter
-from northmoor.core.model.report import Edition, Report, Running, RunningLine, TextPiece
+from northmoor.core.model.report import Edition, Report
 from northmoor.core.model.starting import STYLES
+from northmoor.demo.pieces import footer
 
 LINES_SQL = """\
 select s.name as shipper, w.number, w.shipped_on, l.goods, l.pieces, l.weight_kg, l.charge
@@ -90,14 +91,7 @@ def _full() -> Edition:
     )
     return Edition(
         name="full",
-        footer=Running(
-            lines=(
-                RunningLine(
-                    start=TextPiece(text="{report_title()} · {:waybills_count} waybills", style="running"),
-                    end=TextPiece(text="Page {page_number()} of {page_count()}", style="running"),
-                ),
-            ),
-        ),
+        footer=footer("{report_title()} · {:waybills_count} waybills"),
         blocks=(
             TextBlock(name="title", text="{report_title()}", style="title"),
             TextBlock(name="scope", text="{label(:waybills)}", style="subtitle", space_after=10_000),

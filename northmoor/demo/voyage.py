@@ -4,8 +4,9 @@ from northmoor.core.model.blocks import Cell, Column, Level, Row, TableBlock, Te
 from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.looks import Look
 from northmoor.core.model.parameters import ChoicesFrom, FromQuery, NamedValue, Parameter
-from northmoor.core.model.report import Edition, Report, Running, RunningLine, TextPiece
+from northmoor.core.model.report import Edition, Report
 from northmoor.core.model.starting import STYLES
+from northmoor.demo.pieces import footer
 
 VESSELS_SQL = """\
 select distinct substr(tag, 1, instr(tag, '.') - 1) as vessel
@@ -119,14 +120,7 @@ def _signals() -> TableBlock:
 def _full() -> Edition:
     return Edition(
         name="full",
-        footer=Running(
-            lines=(
-                RunningLine(
-                    start=TextPiece(text="{report_title()} · {:voyage}", style="running"),
-                    end=TextPiece(text="Page {page_number()} of {page_count()}", style="running"),
-                ),
-            ),
-        ),
+        footer=footer("{report_title()} · {:voyage}"),
         blocks=(
             TextBlock(name="title", text="{:vessel}, voyage {:voyage}", style="title"),
             TextBlock(

@@ -4,8 +4,10 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
-from PyQt6.QtWidgets import QFrame, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
+from northmoor.app.icons import icon
+from northmoor.app.widgets import restyle
 from northmoor.core.compute.offers import Offers
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.values.values import Held
@@ -88,11 +90,28 @@ class Popup(QFrame):
         self.closed.emit()
 
 
-def opener(text: str = "") -> QToolButton:
-    """A button that opens a panel."""
-    button = QToolButton()
-    button.setObjectName("opener")
-    button.setText(text)
-    button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
-    button.setLayoutDirection(Qt.LayoutDirection.RightToLeft)  # its mark stands behind its text
-    return button
+class PopupControl(Control):
+    """A button that tells the value and opens a panel to choose another."""
+
+    def __init__(self, drawing: str) -> None:
+        super().__init__()
+        self.button = QToolButton()
+        self.button.setObjectName("opener")
+        self.button.setIcon(icon(drawing))
+        self.button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        self.button.setLayoutDirection(Qt.LayoutDirection.RightToLeft)  # its mark stands behind its text
+        self.button.clicked.connect(self.open)
+        self.setFocusProxy(self.button)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addWidget(self.button)
+        self.popup = Popup(self)
+
+    def open(self) -> None:
+        """Open the panel."""
+        raise NotImplementedError
+
+    def mark(self, is_faulty: bool) -> None:
+        """Mark the button."""
+        self.button.setProperty("invalid", is_faulty)
+        restyle(self.button)

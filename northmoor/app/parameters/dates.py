@@ -16,10 +16,9 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.icons import icon
-from northmoor.app.parameters.control import Control, Popup, State, opener, shown_text
-from northmoor.app.parameters.fields import FieldControl, Line, bare_row
+from northmoor.app.parameters.control import Popup, PopupControl, State, shown_text
+from northmoor.app.parameters.fields import FieldControl, Line
 from northmoor.app.theme import PEAT, STONE_TEXT
-from northmoor.app.widgets import restyle
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.values.periods import COMMON, COMMON_DAYS, COMMON_MOMENTS, Span, is_relative
 from northmoor.core.values.values import ends_of
@@ -107,16 +106,12 @@ class CalendarControl(FieldControl):
         self._typed()
 
 
-class PeriodControl(Control):
+class PeriodControl(PopupControl):
     """A button that opens a panel for a range: words at the left, its two ends at the right."""
 
     def __init__(self, parameter: Parameter) -> None:
-        super().__init__()
+        super().__init__("calendar")
         self._is_date = parameter.kind == "date"
-        self.button = opener()
-        self.button.setIcon(icon("calendar"))
-        self.setFocusProxy(self.button)
-        bare_row(self).addWidget(self.button)
         words = COMMON if self._is_date else COMMON_MOMENTS
         self.words = words_list(words if parameter.required else (_NONE, *words), "Periods in words")
         self.typed = Line(150)
@@ -127,11 +122,10 @@ class PeriodControl(Control):
         self.calendar = calendar()
         self.apply = QPushButton("Apply")
         self.apply.setObjectName("primary")
-        self.popup = self._make_popup()
+        self._fill_popup()
         self._given: object = None
         self._span: Span | None = None
         self._parameter = parameter
-        self.button.clicked.connect(self.open)
         self.words.itemClicked.connect(lambda item: self._choose(item.text()))
         self.words.itemActivated.connect(lambda item: self._choose(item.text()))
         self.typed.returnPressed.connect(lambda: self._choose(self.typed.text()))
@@ -140,8 +134,7 @@ class PeriodControl(Control):
         for line in (self.first, self.last):
             line.returnPressed.connect(self._ends)
 
-    def _make_popup(self) -> Popup:
-        popup = Popup(self)
+    def _fill_popup(self) -> None:
         left = QVBoxLayout()
         self.words.setMinimumHeight(200)
         left.addWidget(self.words, 1)
@@ -160,8 +153,7 @@ class PeriodControl(Control):
         both = QHBoxLayout()
         both.addLayout(left)
         both.addLayout(right)
-        popup.column.addLayout(both)
-        return popup
+        self.popup.column.addLayout(both)
 
     def show_state(self, state: State) -> None:
         """Show the range: its words if it has any, and its ends."""
@@ -171,11 +163,6 @@ class PeriodControl(Control):
         none = "choose" if state.parameter.required else "none"
         self.button.setText(str(words) if is_words and self._span is not None else state.label or none)
         self.button.setToolTip(f"{state.label} (data time counts as now)" if is_words else state.label)
-
-    def mark(self, is_faulty: bool) -> None:
-        """Mark the button."""
-        self.button.setProperty("invalid", is_faulty)
-        restyle(self.button)
 
     def open(self) -> None:
         """Open the panel at the range at hand."""

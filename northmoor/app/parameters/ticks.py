@@ -6,10 +6,7 @@ from PyQt6.QtCore import QAbstractListModel, QModelIndex, QObject, QSize, Qt, py
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QListView, QPlainTextEdit, QPushButton
 
-from northmoor.app.icons import icon
-from northmoor.app.parameters.control import Control, Popup, State, opener, shown_text
-from northmoor.app.parameters.fields import bare_row
-from northmoor.app.widgets import restyle
+from northmoor.app.parameters.control import PopupControl, State, shown_text
 from northmoor.core.compute.offers import Offer
 
 _NAMED = 2  # labels shown on the button before they are counted
@@ -107,16 +104,11 @@ class _Search(QLineEdit):
             super().keyPressEvent(event)
 
 
-class TicksControl(Control):
+class TicksControl(PopupControl):
     """A button that opens a list with ticks. The choice is told when the list is closed; a single one at once."""
 
     def __init__(self) -> None:
-        super().__init__()
-        self.button = opener()
-        self.button.setIcon(icon("chevron-down"))
-        self.setFocusProxy(self.button)
-        bare_row(self).addWidget(self.button)
-        self.button.clicked.connect(self.open)
+        super().__init__("chevron-down")
         self.model = TickModel(self)
         self.list = _List()
         self.list.setModel(self.model)
@@ -126,10 +118,10 @@ class TicksControl(Control):
         self.told = QLabel()
         self.told.setObjectName("quiet")
         self._state: State | None = None
-        self.popup = self._make_popup()
+        self._fill_popup()
 
-    def _make_popup(self) -> Popup:
-        popup = Popup(self)
+    def _fill_popup(self) -> None:
+        popup = self.popup
         popup.setFixedWidth(280)
         popup.column.addWidget(self.search)
         popup.column.addWidget(self.list)
@@ -152,7 +144,6 @@ class TicksControl(Control):
         self.list.chosen.connect(self._toggle)
         self.model.ticked.connect(self._count)
         popup.closed.connect(self._done)
-        return popup
 
     def show_state(self, state: State) -> None:
         """Show what is chosen."""
@@ -169,11 +160,6 @@ class TicksControl(Control):
         shown = self.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 190)
         self.button.setText(shown if entries or text == "none" else "nothing to choose")
         self.button.setEnabled(bool(entries))
-
-    def mark(self, is_faulty: bool) -> None:
-        """Mark the button."""
-        self.button.setProperty("invalid", is_faulty)
-        restyle(self.button)
 
     def open(self) -> None:
         """Open the list."""
@@ -210,16 +196,11 @@ class TicksControl(Control):
             self.changed.emit(chosen[0])
 
 
-class LinesControl(Control):
+class LinesControl(PopupControl):
     """A button that opens a text with one value a line; a column copied from elsewhere can be pasted in."""
 
     def __init__(self) -> None:
-        super().__init__()
-        self.button = opener()
-        self.button.setIcon(icon("chevron-down"))
-        self.setFocusProxy(self.button)
-        bare_row(self).addWidget(self.button)
-        self.button.clicked.connect(self.open)
+        super().__init__("chevron-down")
         self.text = QPlainTextEdit()
         self.text.setAccessibleName("Values, one a line")
         self.text.setPlaceholderText("One value a line")
@@ -229,7 +210,6 @@ class LinesControl(Control):
         self.told.setObjectName("quiet")
         apply = QPushButton("Apply")
         apply.setObjectName("primary")
-        self.popup = Popup(self)
         self.popup.column.addWidget(self.text)
         row = QHBoxLayout()
         row.addWidget(self.told, 1)
@@ -247,11 +227,6 @@ class LinesControl(Control):
         few = ", ".join(self._shown)
         text = few if 0 < len(self._shown) <= _NAMED and len(few) < 40 else f"{len(self._shown):,} values"
         self.button.setText(text)
-
-    def mark(self, is_faulty: bool) -> None:
-        """Mark the button."""
-        self.button.setProperty("invalid", is_faulty)
-        restyle(self.button)
 
     def open(self) -> None:
         """Open the text."""

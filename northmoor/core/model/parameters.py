@@ -171,7 +171,7 @@ class NamedValue(Part):
 
 
 class Assignment(Part):
-    """A parameter's value in a set."""
+    """What a set says of one parameter."""
 
     parameter: Identifier
     """The parameter."""
