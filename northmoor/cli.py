@@ -11,7 +11,7 @@ from northmoor.core.checks.preflight import preflight
 from northmoor.core.deliver.given import given_values
 from northmoor.core.deliver.starting import new_report
 from northmoor.core.document import Session
-from northmoor.core.errors import NorthmoorError, ParameterError
+from northmoor.core.errors import MissingValue, NorthmoorError, ParameterError
 from northmoor.core.model.files import load_report
 from northmoor.core.sources.connections import Library
 
@@ -122,5 +122,6 @@ def main() -> None:
     try:
         app()
     except NorthmoorError as error:
-        sys.stderr.write(" ".join(str(error).split()) + "\n")
+        how = f" Give it with --set {error.place.parameter}=…" if isinstance(error, MissingValue) else ""
+        sys.stderr.write(" ".join(f"{error}{how}".split()) + "\n")
         sys.exit(2)

@@ -8,7 +8,8 @@ NorthmoorError
 ├── QueryError            a query cannot be run or its rows cannot be read
 │   ├── MissingParameter  it has a placeholder that no parameter fills
 │   └── RefusedQuery      it would do more than read
-├── ParameterError        a value is missing or does not fit its parameter
+├── ParameterError        a value does not fit its parameter
+│   └── MissingValue      none is given, and there is no default
 ├── ExpressionError       an expression or template does not parse, or names what is not there
 ├── LayoutError           a block cannot be placed
 ├── OutputError           the result cannot be written
@@ -107,7 +108,14 @@ class MissingParameter(QueryError):
 
 
 class ParameterError(NorthmoorError):
-    """A value is missing or does not fit its parameter."""
+    """A value does not fit its parameter."""
+
+
+class MissingValue(ParameterError):
+    """A parameter must have a value, none is given, and it has no default."""
+
+    def __init__(self, parameter: str) -> None:
+        super().__init__("A value is missing; give one, or set a default.", Place(parameter=parameter))
 
 
 class ExpressionError(NorthmoorError):

@@ -291,7 +291,7 @@ ONE = ("--set", "waybills=W25-05990")
 @pytest.mark.parametrize(
     ("arguments", "file", "sentence"),
     [
-        ([], None, "Parameter waybills: A value is missing; give one with --set waybills=… or set a default."),
+        ([], None, "Parameter waybills: A value is missing; give one, or set a default. Give it with --set waybills=…"),
         (["--set", "waybills="], None, "Parameter waybills: Give at least one value; it must have one." ),
         (["--set", "waybills=W25"], None, "Parameter waybills: 'W25' does not match the pattern W[0-9]{2}-[0-9]{5}. Numbers such as"),
         ([*ONE, "--set", "weights=perhaps"], None, "Parameter weights: 'perhaps' is no boolean; write yes or no."),

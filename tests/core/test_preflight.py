@@ -151,7 +151,7 @@ def test_values_that_cannot_be_had_can_be_exchanged(library: MakeLibrary) -> Non
     found = Session(made).settle(report_of(parameters=[pieces, season]), {"pieces": 9})
     findings = preflight_values(Asked(found, made))
     assert [[(r.label, r.values) for r in f.remedies] for f in findings] == [
-        [("Back to the default", {"pieces": None})], [("Choose Summer", {"season": "s"})],
+        [("Back to the default", {"pieces": None})], [("Choose Summer", {"season": "s"}), ("Let it be left empty", None)],
     ]  # fmt: skip
 
 

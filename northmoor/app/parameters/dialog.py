@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from northmoor.app.desk import Desk
+from northmoor.app.desk import BY_DEFAULT, Desk
 from northmoor.app.icons import icon
 from northmoor.app.parameters.form import Form, NamedValueForm, ParameterForm
 from northmoor.app.widgets import restyle
@@ -222,8 +222,10 @@ class ParametersDialog(QDialog):
         library = self._desk.library
         assert library is not None
         if new and new != old:
+            given = self._desk.asked.get(old, BY_DEFAULT)
             self._new_name = new
-            self._edit(f"Rename {old} to {new}", lambda report: rename_value(report, old, new, library))
+            if self._edit(f"Rename {old} to {new}", lambda report: rename_value(report, old, new, library)):
+                self._desk.set_value(new, given)
             self._new_name = None
 
     def add_parameter(self) -> None:

@@ -26,9 +26,7 @@ _log = logging.getLogger(__name__)
 def preflight(document: Document) -> tuple[Finding, ...]:
     """All findings about a document, each once."""
     asked = Asked(document.settled, document.library)
-    found = [*_run(VALUE_RULES, asked), *document.findings]
-    missing = {f.place.query for f in found if f.rule == "missing parameter"}
-    found = [f for f in found if f.rule == "missing parameter" or f.place.query not in missing or not f.place.query]
+    found = _without_echoes([*_run(VALUE_RULES, asked), *document.findings])
     for finding in _run(RULES, document):
         if finding not in found:
             found.append(finding)
@@ -37,7 +35,18 @@ def preflight(document: Document) -> tuple[Finding, ...]:
 
 def preflight_values(asked: Asked) -> tuple[Finding, ...]:
     """All findings about values with which no document can be made."""
-    return tuple(_run(VALUE_RULES, asked))
+    return tuple(_without_echoes(list(_run(VALUE_RULES, asked))))
+
+
+def _without_echoes(findings: list[Finding]) -> list[Finding]:
+    """The findings without those that only follow from a parameter which a query misses."""
+    missing = {f.place.query for f in findings if f.rule == "missing parameter"}
+
+    def is_echo(finding: Finding) -> bool:
+        told = any(finding.message.startswith(f"Query {query}: The SQL has :") for query in missing)
+        return finding.rule != "missing parameter" and (told or finding.place.query in missing - {None})
+
+    return [finding for finding in findings if not is_echo(finding)]
 
 
 def _run(rules: tuple[Callable[[T], Iterator[Finding]], ...], what: T) -> Iterator[Finding]:

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from functools import partial
 
 from northmoor.core.compute.settling import Settled
-from northmoor.core.errors import NorthmoorError, Place
+from northmoor.core.errors import MissingValue, NorthmoorError, Place
 from northmoor.core.model import edits
 from northmoor.core.model.findings import Finding, Remedy
 from northmoor.core.model.parameters import Parameter, Scalar
@@ -47,6 +47,9 @@ def _other_value(settled: Settled, parameter: Parameter) -> tuple[Remedy, ...]:
     if offers is not None and offers.entries:
         first = offers.entries[0]
         remedies.append(Remedy(f"Choose {first.label}", values={parameter.name: first.value}))
+    if isinstance(settled.faults[parameter.name], MissingValue):
+        optional = partial(edits.change_parameter, parameter=parameter.name, required=False)
+        remedies.append(Remedy("Let it be left empty", edit=optional))
     return tuple(remedies)
 
 

@@ -10,7 +10,7 @@ from typing import Any
 
 from northmoor.core.compute.offers import Offers, fixed_offers, offers_of_rows
 from northmoor.core.compute.running import compute_running
-from northmoor.core.errors import NorthmoorError, ParameterError, Place, Stopped, did_you_mean
+from northmoor.core.errors import MissingValue, NorthmoorError, ParameterError, Place, Stopped, did_you_mean
 from northmoor.core.expr.formats import Customs
 from northmoor.core.expr.language import parse
 from northmoor.core.model.parameters import AllChoices, FromExpression, FromQuery, NamedValue, Parameter
@@ -272,7 +272,7 @@ class _Settling:
     def _default(self, parameter: Parameter, offers: Offers | None) -> Held:
         raw = self._raw_default(parameter, offers)
         if raw in (None, [], ()) and parameter.required:
-            raise ParameterError(self._wanted(parameter, offers), Place(parameter=parameter.name))
+            raise self._wanting(parameter, offers)
         held = read_value(parameter, raw, lambda: self.clock)
         missing = offers.missing(held) if offers is not None else ()
         if missing and offers is not None:
@@ -286,12 +286,15 @@ class _Settling:
             return kept
         return held
 
-    def _wanted(self, parameter: Parameter, offers: Offers | None) -> str:
+    def _wanting(self, parameter: Parameter, offers: Offers | None) -> ParameterError:
+        """Why a parameter has no value."""
+        place = Place(parameter=parameter.name)
         if offers is not None and not offers.entries:
-            return f"There is nothing to choose. {offers.why_empty}"
+            return ParameterError(f"There is nothing to choose. {offers.why_empty}", place)
         if parameter.name in self.dropped:
-            return f"Choose again: {', '.join(self.dropped[parameter.name])} is not in its list any more."
-        return f"A value is missing; give one with --set {parameter.name}=… or set a default."
+            gone = ", ".join(self.dropped[parameter.name])
+            return ParameterError(f"Choose again: {gone} is not in its list any more.", place)
+        return MissingValue(parameter.name)
 
     def _raw_default(self, parameter: Parameter, offers: Offers | None) -> Any:
         default = parameter.default
