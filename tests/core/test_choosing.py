@@ -65,6 +65,10 @@ def test_a_table_without_a_visible_column_is_gone_and_its_query_is_not_run(libra
             "Block table: Its rows a page cannot be decided: '0' is 0, and a whole number from 1 is wanted",
         ),
         ({"rows_per_page": "'ten'"}, "a whole number from 1 is wanted"),
+        (
+            {"levels": ({"name": "route", "by": "route", "first_groups": "-1"},)},
+            "level route: How many groups it keeps cannot be",
+        ),
     ],
 )
 def test_what_cannot_be_decided_stays_and_is_told(library: MakeLibrary, changes: dict[str, Any], told: str) -> None:

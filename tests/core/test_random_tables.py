@@ -3,12 +3,15 @@
 import sqlite3
 from decimal import Decimal
 from pathlib import Path
+from typing import Any
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from northmoor.core.model.blocks import Column, TableBlock
+from northmoor.core.model.connections import Connections, SqliteConnection
+from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.report import PageSetup
 from northmoor.core.sources.connections import Library
 from tests.helpers import dumped, level_of, lines_of, render, report_of, row_of, table_of
@@ -105,3 +108,63 @@ def test_level_breaks_begin_pages_and_no_page_is_empty(
         firsts = {line.keys: line.page for line in reversed(headings)}
         for keys, page in list(firsts.items()):
             assert first_on_page[page].keys[:1] == keys
+
+
+ROW = st.tuples(st.sampled_from(["a", "b", "c", None]), st.integers(0, 4), st.integers(-20, 20))
+
+
+@given(st.lists(ROW, max_size=40), st.booleans(), st.integers(1, 4), st.integers(0, 3), st.integers(-10, 10))
+def test_groups_are_kept_ordered_and_counted_as_a_plain_reference_does(
+    tmp_path_factory: pytest.TempPathFactory, rows: list[Any], descending: bool, first: int, least: int, over: int
+) -> None:
+    made = _database(tmp_path_factory, rows)
+    direction = "descending" if descending else "ascending"
+    inner = level_of("b", order=direction, order_by="sum(n)", keep_groups="count(*) > :least", first_groups=":first")
+    outer = level_of("a", order=direction, order_by="sum(n) + 0.5", keep_groups="sum(n) >= :over").but(
+        total=row_of(n="sum(n)")
+    )
+    table = table_of("a", "b", "n", levels=(outer, inner), keep_rows="n <> 7")
+    parameters = [Parameter(name=name, kind="integer", default=value) for name, value in
+                  (("least", least), ("first", first), ("over", over))]  # fmt: skip
+    document = render(report_of(table, parameters=parameters), made)
+    assert document.findings == ()
+    shown = [tuple(line.cells.get(c, "") for c in "abn") for line in lines_of(document) if line.kind == "detail"]
+    wanted, totals = _plain(rows, descending, first, least, over)
+    assert shown == [(a or "", str(b), str(n)) for a, b, n in wanted]
+    assert [line.cells.get("n", "") for line in lines_of(document) if line.kind == "total"] == [str(t) for t in totals]
+
+
+def _database(factory: pytest.TempPathFactory, rows: list[Any]) -> Library:
+    """A library whose connection ``db`` has the rows."""
+    folder = factory.mktemp("groups")
+    connection = sqlite3.connect(folder / "db.sqlite")
+    connection.execute("create table lines (a text, b integer, n integer)")
+    connection.executemany("insert into lines values (?, ?, ?)", rows)
+    connection.commit()
+    connection.close()
+    return Library(folder, Connections(connections=(SqliteConnection(name="db", database="db.sqlite"),)))
+
+
+def _plain(rows: list[Any], descending: bool, first: int, least: int, over: int) -> tuple[list[Any], list[int]]:
+    """The rows that are left, in order, and the totals of the outer groups: slowly, group by group."""
+
+    def by_key(key: Any) -> tuple[bool, Any]:
+        return (key is None, key)
+
+    def ordered(groups: dict[Any, list[Any]]) -> list[list[Any]]:
+        keys = sorted((k for k in groups if k is not None), reverse=descending) + [k for k in groups if k is None]
+        in_order = sorted((sum(r[2] for r in groups[k]) * (-1 if descending else 1), at) for at, k in enumerate(keys))
+        return [groups[keys[at]] for _, at in in_order]
+
+    def grouped(part: list[Any], column: int) -> dict[Any, list[Any]]:
+        return {key: [r for r in part if r[column] == key] for key in dict.fromkeys(r[column] for r in part)}
+
+    left = [row for row in rows if row[2] != 7]
+    outer = {}
+    for key, part in grouped(left, 0).items():
+        inner = [g for g in ordered(grouped(part, 1)) if len(g) > least][:first]
+        kept = [row for group in inner for row in group]
+        if kept and sum(r[2] for r in kept) >= over:
+            outer[key] = kept
+    result = ordered(outer)
+    return [row for group in result for row in group], [sum(r[2] for r in group) for group in result]

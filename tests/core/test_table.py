@@ -1,6 +1,7 @@
 """Tables: order, groups, scopes and totals, against straight SQL."""
 
 import random
+import re
 import sqlite3
 from collections.abc import Callable
 from decimal import Decimal
@@ -270,3 +271,27 @@ def test_a_column_whose_name_has_spaces_says_its_count_too(library: MakeLibrary)
     assert [line.cells["k"] for line in lines_of(render(report_of(table), made)) if line.kind == "total"] == [
         "⚠ 3 values"
     ]
+
+
+@pytest.mark.parametrize(
+    ("changes", "told"),
+    [
+        ({"order_by": "pieces"}, "level route: .*pieces has .* values"),
+        ({"order_by": "sum(nix)"}, "level route: .*there is no column 'nix'"),
+        ({"keep_groups": "sum(pieces)"}, "level route: .*says neither yes nor no of a group"),
+        ({"keep_groups": "cast('x' as integer) > 1"}, "level route: "),
+    ],
+)
+def test_groups_that_cannot_be_ordered_or_kept_leave_no_table(library: MakeLibrary, changes: dict, told: str) -> None:
+    table = table_of("pieces", levels=(level_of("route", **changes),))
+    (finding,) = render(report_of(table), library(FREIGHT)).findings
+    assert finding.rule == "faulty block"
+    assert re.search(told, str(dumped(render(report_of(table), library(FREIGHT)))))
+
+
+def test_rows_that_are_not_kept_count_nowhere(library: MakeLibrary) -> None:
+    table = table_of("pieces", keep_rows="vessel = 'Curlew'", total=row_of(pieces="count(*)"))
+    document = render(report_of(table), library(FREIGHT))
+    assert (column_of(document, "pieces"), column_of(document, "pieces", "total")) == (["4", "6", "3"], ["3"])
+    faulty = render(report_of(table.but(keep_rows="sum(pieces) > 1")), library(FREIGHT))
+    assert [finding.rule for finding in faulty.findings] == ["faulty block"]

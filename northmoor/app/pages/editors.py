@@ -34,6 +34,8 @@ NAMES = {
     "rule_below": "Rule below", "rule_color": "Rule colour", "color": "Colour", "margin_top": "Top margin",
     "margin_right": "Right margin", "margin_bottom": "Bottom margin", "margin_left": "Left margin",
     "format": "Shown as", "visible": "Visible if", "when_empty": "When empty", "rows_per_page": "Rows a page",
+    "order_by": "Ordered by", "first_groups": "First groups", "keep_groups": "Groups kept if",
+    "keep_rows": "Rows kept if",
     "title": "Title", "padding": "Padding", "inset": "Inset", "page_break": "New page", "span": "Columns",
 }  # fmt: skip
 CHOICES = {
@@ -56,9 +58,12 @@ CHOICES = {
     },
     "orientation": {"portrait": "Portrait", "landscape": "Landscape"},
 }
-_CODE = {"value", "by", "format", "visible", "rows_per_page"}
+_CODE = {"value", "by", "format", "visible", "rows_per_page", "order_by", "first_groups", "keep_groups", "keep_rows"}
 _LONG = {"text"}
-_UNSET = {"format": "by the type", "visible": "always", "when_empty": "a sentence that names the values"}
+_UNSET = {
+    "format": "by the type", "visible": "always", "rows_per_page": "as many as fit", "first_groups": "all",
+    "keep_groups": "all", "keep_rows": "all", "order_by": "their key", "when_empty": "a sentence that names the values",
+}  # fmt: skip
 
 
 def label_of(field: str) -> str:
@@ -95,9 +100,9 @@ def _editor(field: str, info: FieldInfo, value: Any, commit: Commit, choices: li
         return LengthEditor(
             value, commit, optional, points=field in ("size", "rule_above", "rule_below", "padding", "inset")
         )
-    if field == "rows_per_page":
+    if field in ("rows_per_page", "first_groups"):  # a number or an expression
         line = LineEditor(str(value or ""), lambda text: commit(int(text) if text.strip().isdigit() else text or None))
-        line.setPlaceholderText("as many as fit")
+        line.setPlaceholderText(_UNSET[field])
         return line
     if inner is int:
         return _number(int(value), info, commit)

@@ -181,7 +181,7 @@ class Inspector(QScrollArea):
         self._section("What")
         queries = [q.name for q in report.queries]
         self._property(TableBlock, table, "query", lambda v: self._edit("Change the query", change(query=v)), queries)
-        self._properties(TableBlock, table, ("show_details", "when_empty"), "Change what is shown", change)
+        self._properties(TableBlock, table, ("show_details", "keep_rows", "when_empty"), "Change what is shown", change)
         self._section("Where")
         self._properties(
             TableBlock, table, ("repeat_head", "rows_per_page", "space_after", "visible"), "Change the table", change
@@ -201,7 +201,8 @@ class Inspector(QScrollArea):
 
         self._title(f"Level {table.levels.index(level) + 1} · {level.name}")
         self._section("What")
-        self._properties(Level, level, ("by", "order"), "Change the grouping", change)
+        fields = ("by", "order", "order_by", "first_groups", "keep_groups")
+        self._properties(Level, level, fields, "Change the grouping", change)
         self._section("Where")
         names = ("page_break", "keep_together", "largest_gap", "repeat_heading", "rows_after_heading",
         "rows_before_total",

@@ -7,14 +7,14 @@ from northmoor.core.compute.cells import Computed
 from northmoor.core.compute.running import compute_running
 from northmoor.core.errors import ExpressionError, LayoutError, Place
 from northmoor.core.expr.language import parse
-from northmoor.core.model.blocks import Block, TableBlock, literal
+from northmoor.core.model.blocks import Block, Level, TableBlock, literal
 from northmoor.core.model.edits import without_column
 from northmoor.core.model.report import Edition
 from northmoor.core.sources.fetch import Rows
 from northmoor.core.stopping import Stop
 from northmoor.core.values.values import Values
 
-_MOST_ROWS_PER_PAGE = 100_000
+_MOST = 100_000
 
 
 @dataclass
@@ -62,7 +62,8 @@ def _conditions(edition: Edition) -> list[str]:
         found.append(block.visible)
         if isinstance(block, TableBlock):
             found += [column.visible for column in block.columns]
-            found.append(block.rows_per_page if isinstance(block.rows_per_page, str) else None)
+            numbers = (block.rows_per_page, *(level.first_groups for level in block.levels))
+            found += [number for number in numbers if isinstance(number, str)]
     return list(dict.fromkeys(text for text in found if text is not None))
 
 
@@ -89,8 +90,16 @@ def _block(block: Block, computed: Mapping[str, Computed], faults: list[LayoutEr
     for name in hidden:
         block = without_column(block, name)
     columns = tuple(c.but(visible=None) if c.visible in computed else c for c in block.columns)
-    rows = _rows_per_page(block, computed, faults)
-    return block.but(columns=columns, rows_per_page=rows, visible=None if block.visible in computed else block.visible)
+    rows = _whole_number(block.rows_per_page, "Its rows a page", computed, place, faults)
+    levels = tuple(_with_number(level, block.name, computed, faults) for level in block.levels)
+    visible = None if block.visible in computed else block.visible
+    return block.but(columns=columns, levels=levels, rows_per_page=rows, visible=visible)
+
+
+def _with_number(level: Level, block: str, computed: Mapping[str, Computed], faults: list[LayoutError]) -> Level:
+    place = Place(block=block, row=f"level {level.name}")
+    first = _whole_number(level.first_groups, "How many groups it keeps", computed, place, faults)
+    return level if first == level.first_groups else level.but(first_groups=first)
 
 
 def _visible(text: str | None, computed: Mapping[str, Computed], place: Place, faults: list[LayoutError]) -> bool:
@@ -105,15 +114,17 @@ def _visible(text: str | None, computed: Mapping[str, Computed], place: Place, f
     return bool(value)
 
 
-def _rows_per_page(block: TableBlock, computed: Mapping[str, Computed], faults: list[LayoutError]) -> int | str | None:
-    text = block.rows_per_page
+def _whole_number(
+    text: int | str | None, what: str, computed: Mapping[str, Computed], place: Place, faults: list[LayoutError]
+) -> int | str | None:
+    """A number from 1 that an expression says; none where it says none, or nothing that can be one."""
     if not isinstance(text, str) or text not in computed:
         return text
     value, fault = _value(computed[text])
-    if fault is None and (value is None or (isinstance(value, int) and 1 <= value <= _MOST_ROWS_PER_PAGE)):
+    if fault is None and (value is None or (isinstance(value, int) and 1 <= value <= _MOST)):
         return value
     told = fault or f"{text!r} is {value}, and a whole number from 1 is wanted"
-    faults.append(LayoutError(f"Its rows a page cannot be decided: {told.rstrip('.')}.", Place(block=block.name)))
+    faults.append(LayoutError(f"{what} cannot be decided: {told.rstrip('.')}.", place))
     return None
 
 

@@ -11,8 +11,8 @@ import numpy as np
 import pyarrow as pa
 
 from northmoor.core.compute.cells import Computed, compute_cells
+from northmoor.core.compute.scoped import scope_table
 from northmoor.core.compute.scopes import BASE, Aggregated, Compiled, Compiler, PageColumn, Standing
-from northmoor.core.compute.table import scope_table
 from northmoor.core.errors import ExpressionError
 from northmoor.core.expr.language import parse, quoted
 from northmoor.core.sources.engine import Engine, EngineError, told

@@ -7,7 +7,8 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from northmoor.core.compute.cells import Computed, Fault
-from northmoor.core.compute.table import ArrangedTable, Wanted, template_of
+from northmoor.core.compute.groups import Wanted
+from northmoor.core.compute.table import ArrangedTable, template_of
 from northmoor.core.errors import ExpressionError, Place
 from northmoor.core.expr.formats import format_values
 from northmoor.core.expr.templates import Slot, Template

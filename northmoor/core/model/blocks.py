@@ -88,6 +88,13 @@ class Level(Part):
     """The expression whose equal values make a group."""
     order: Literal["ascending", "descending", "as_given"] = "ascending"
     """Order of the groups: by their key, or as the query gives it."""
+    order_by: str | None = None
+    """Expression over a group's rows that orders the groups in place of their key, such as sum(fare)."""
+    keep_groups: str | None = None
+    """Condition over a group's rows; groups for which it does not hold are left out, such as count(*) > 10."""
+    first_groups: Annotated[int, Field(ge=1, le=1_000_000)] | str | None = None
+    """How many groups are kept at most in each group around them, the first in their order: a number, or an expression
+    such as :top."""
     heading: Row | None = None
     """Row before the group."""
     total: Row | None = None
@@ -158,6 +165,8 @@ class TableBlock(Part):
     """Grouping steps, outermost first."""
     order: tuple[OrderBy, ...] = ()
     """Order of the rows within the innermost group; without one, as the query gives it."""
+    keep_rows: str | None = None
+    """Condition over a row; rows for which it does not hold are left out of the table, its groups and totals."""
     total: Row | None = None
     """Total row after all rows."""
     show_details: bool = True

@@ -1,0 +1,177 @@
+"""Expressions computed in the scopes of a table: its rows, the groups of its levels, the whole of it.
+
+Every aggregate is computed once for each group of its scope; cells are scalars over those.
+"""
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+
+import numpy as np
+import pyarrow as pa
+
+from northmoor.core.compute.cells import ROWS, Computed, compute_cells, per_group, whole
+from northmoor.core.compute.groups import Grouping, Groups, Wanted
+from northmoor.core.compute.scopes import (
+    BASE,
+    DETAIL,
+    POSITION,
+    Aggregated,
+    Compiled,
+    Compiler,
+    Standing,
+    group_column,
+)
+from northmoor.core.errors import ExpressionError
+from northmoor.core.expr.language import Expression, bare_column, parse, quoted
+from northmoor.core.sources.engine import Engine, EngineError, told
+
+
+@dataclass(frozen=True)
+class Surroundings:
+    """A table's rows as they lie in the engine: its columns' names, how many rows, its levels, the other queries."""
+
+    names: tuple[str, ...]
+    rows: int
+    groupings: tuple[Grouping, ...]
+    levels: tuple[Groups, ...]
+    others: Mapping[str, tuple[str, ...]]
+
+
+def compute_scoped(
+    engine: Engine, compiler: Compiler, expressions: Iterable[Wanted], around: Surroundings
+) -> dict[Wanted, Computed]:
+    """Each expression's values, one a row or group of its scope."""
+    wanted = sorted(expressions, key=lambda w: (w.scope, w.expression))
+    compiled: dict[Wanted, Compiled | ExpressionError] = {}
+    for want in wanted:
+        scope = want.scope
+        open_levels = around.groupings[:scope] if scope > 0 else ()
+        keys = frozenset(c for g in open_levels if (c := bare_column(g.by)))
+        standing = Standing(around.names, tuple(g.name for g in around.groupings), scope, keys, around.others)
+        try:
+            compiled[want] = compiler.compile(parse(want.expression), standing)
+        except ExpressionError as error:
+            compiled[want] = error
+    broken = _give_scopes(engine, compiler, compiled, around.levels)
+    cells: dict[Wanted, Computed] = {}
+    for scope in sorted({w.scope for w in wanted}):
+        mine = [w for w in wanted if w.scope == scope]
+        count = around.rows if scope == DETAIL else 1 if scope == 0 else len(around.levels[scope - 1])
+        direct = {
+            w: d
+            for w in mine
+            if scope == DETAIL and (d := _direct(engine, parse(w.expression), around.names)) is not None
+        }
+        rest = [w for w in mine if w not in direct]
+        checked = [_unless_broken(compiled[w], broken) for w in rest]
+        source, order = _source(scope, {n.scope for c in checked if isinstance(c, Compiled) for n in c.needs})
+        cells |= direct
+        cells |= dict(zip(rest, compute_cells(engine, compiler, checked, source, order, count), strict=True))
+    return cells
+
+
+def _direct(engine: Engine, expression: Expression, names: tuple[str, ...]) -> Computed | None:
+    """A bare column of the rows needs no computing."""
+    name = expression.column
+    if name is None or name not in names:
+        return None
+    return Computed(whole(engine.run(f"select {quoted(name)} from {ROWS} order by {POSITION}").column(0)))
+
+
+def _unless_broken(cell: Compiled | ExpressionError, broken: Mapping[Aggregated, str]) -> Compiled | ExpressionError:
+    if isinstance(cell, Compiled):
+        for need in cell.needs:
+            if need in broken:
+                return ExpressionError(f"The engine cannot compute it: {broken[need]}.", 0)
+    return cell
+
+
+def _give_scopes(
+    engine: Engine,
+    compiler: Compiler,
+    compiled: Mapping[Wanted, Compiled | ExpressionError],
+    levels: tuple[Groups, ...],
+) -> dict[Aggregated, str]:
+    """Compute every aggregate once for each group of its scope. Returns those that fail, with the reason."""
+    needs = {n for c in compiled.values() if isinstance(c, Compiled) for n in c.needs}
+    broken: dict[Aggregated, str] = {}
+    for scope in sorted({need.scope for need in needs}, key=str):
+        mine = sorted((n for n in needs if n.scope == scope), key=lambda n: compiler.names[n])
+        bound = {k: v for c in compiled.values() if isinstance(c, Compiled) for k, v in c.bound.items()}
+        try:
+            table = _aggregates(engine, compiler, scope, mine, bound)
+        except EngineError:
+            table = None
+            for need in mine:
+                table = _one_aggregate(engine, compiler, scope, need, bound, table, broken)
+        if isinstance(scope, int):
+            table = _with_outer_groups(table, scope, levels)
+        if table is not None:
+            engine.give(scope_table(scope), table)
+    return broken
+
+
+def _aggregates(
+    engine: Engine, compiler: Compiler, scope: int | str, needs: list[Aggregated], bound: dict[str, object]
+) -> pa.Table:
+    listed = ", ".join(f"{need.sql} as {quoted(compiler.names[need])}" for need in needs)
+    sql = (
+        per_group(scope, listed) if isinstance(scope, int) else f"select {listed} from {quoted(f'__nm_query_{scope}')}"
+    )
+    return engine.run(sql, bound)
+
+
+def _one_aggregate(
+    engine: Engine,
+    compiler: Compiler,
+    scope: int | str,
+    need: Aggregated,
+    bound: dict[str, object],
+    table: pa.Table | None,
+    broken: dict[Aggregated, str],
+) -> pa.Table | None:
+    """Compute one aggregate and add it to the scope's table, or note why it fails."""
+    try:
+        alone = _aggregates(engine, compiler, scope, [need], bound)
+    except EngineError as error:
+        broken[need] = told(error)
+        return table
+    return alone if table is None else table.append_column(compiler.names[need], alone.column(0))
+
+
+def _with_outer_groups(table: pa.Table | None, scope: int, levels: tuple[Groups, ...]) -> pa.Table | None:
+    """A scope's table with the numbers of its own groups and of the groups around them."""
+    if scope == 0 or table is None:
+        return table
+    inner = levels[scope - 1].starts[:-1]
+    for outer in range(1, scope + 1):
+        numbers = np.searchsorted(levels[outer - 1].starts, inner, "right") - 1
+        table = table.append_column(group_column(outer), pa.array(numbers.astype(np.int32)))
+    return table
+
+
+def scope_table(scope: int | str) -> str:
+    """The engine's name for the aggregates of a scope."""
+    return f"__nm_scope_{scope}"
+
+
+def _source(scope: int, needed: set[int | str]) -> tuple[str, str]:
+    """The tables a scope's cells read, joined by group number, and the column that orders them."""
+    if scope == DETAIL:
+        base, order = ROWS, POSITION
+    elif scope == 0:
+        base, order = "(select 0 as __nm_one)", "__nm_one"
+    else:
+        outer = ", ".join(f"min({group_column(s)}) as {group_column(s)}" for s in range(1, scope))
+        own = group_column(scope)
+        listed = f"{own}, {outer}" if outer else own
+        base, order = f"(select {listed} from {ROWS} group by {own})", f"{BASE}.{own}"
+    joins = ""
+    for other in sorted(needed, key=str):
+        name = quoted(scope_table(other))
+        if isinstance(other, str) or other == 0:
+            joins += f" cross join {name}"
+        else:
+            group = group_column(other)
+            joins += f" join (select * from {name}) as s{other} on s{other}.{group} = {BASE}.{group}"
+    return f"{base} as {BASE}{joins}", order
