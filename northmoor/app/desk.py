@@ -12,6 +12,7 @@ from northmoor.core.compute.settling import Settled
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.model.files import load_report, save_report
 from northmoor.core.model.report import Edition, Report
+from northmoor.core.model.types import Kind
 from northmoor.core.sources.connections import Library
 from northmoor.core.sources.secrets import Secrets
 from northmoor.core.values.values import DATA_TIME
@@ -67,6 +68,7 @@ class Desk(QObject):
         self.held: dict[str, Any] = {}
         self.is_holding = False
         self.settled: Settled | None = None
+        self.kinds: dict[str, dict[str, Kind]] = {}
         self.edition_name: str | None = None
         self._chosen_edition: str | None = None
         self.selection = PAGE

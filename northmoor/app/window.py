@@ -476,6 +476,10 @@ class Window(QMainWindow):
 
     def _show_rendered(self, rendered: Rendered) -> None:
         self._rendered = rendered
+        self.desk.kinds = {
+            name: dict(zip(rows.names, (kind.kind for kind in rows.types), strict=True))
+            for name, rows in rendered.document.rows.items()
+        }
         self.desk.take_edition(rendered.document.edition.name)
         self.pages.show_rendered(rendered)
         document = rendered.document

@@ -4,7 +4,7 @@ from typing import Any
 
 import pytest
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QCheckBox, QColorDialog, QComboBox, QLineEdit, QPlainTextEdit, QSpinBox
+from PyQt6.QtWidgets import QCheckBox, QColorDialog, QComboBox, QLineEdit, QPlainTextEdit, QSpinBox, QWidget
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.desk import Selection
@@ -16,6 +16,7 @@ from northmoor.core.model.looks import Look
 from northmoor.core.model.report import PageSetup
 from tests.app.conftest import settle
 from tests.app.test_journey import TABLE, editor, type_into
+from tests.helpers import lines_of
 
 
 @pytest.fixture
@@ -203,3 +204,33 @@ def test_focus_stays_in_the_same_property_after_an_edit(window: Window, qtbot: Q
     assert focused is not None
     assert focused.property("field") == "width"
     settle(window, qtbot)
+
+
+def test_a_level_by_a_date_is_turned_into_periods_and_its_groups_are_chosen(window: Window, qtbot: QtBot) -> None:
+    window.pages.add_level("month")
+    settle(window, qtbot)
+    window.desk.select(Selection("level", "fares-table", level="month"))
+
+    box = editor(window, "period")
+    box.setCurrentIndex(box.findData("quarter"))
+    box.activated.emit(box.currentIndex())
+    settle(window, qtbot)
+    level = window.desk.edition.tables[0].levels[1]
+    assert (level.by, level.heading.cells[0].text) == (
+        "date_trunc('quarter', month)",
+        "{date_trunc('quarter', month); QQQ y}",
+    )
+    for field, text in (("order_by", "sum(fares)"), ("first_groups", "1"), ("keep_groups", "count(*) = 3")):
+        type_into(editor(window, field), text, qtbot)
+        settle(window, qtbot)
+    assert window.findings.found == ()
+    headings = [
+        ln.cells["month"]
+        for ln in lines_of(window._rendered.document, "fares-table")
+        if ln.kind == "heading" and ln.level == "month"
+    ]
+    assert set(headings) == {"Q1 2025", "Q3 2025"}  # the quarter with the least fares; summer routes have one whole
+    window.desk.select(Selection("level", "fares-table", level="route"))
+    assert not [
+        w for w in window.pages.inspector.findChildren(QWidget) if w.property("field") == "period" and w.isVisible()
+    ]

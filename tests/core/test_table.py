@@ -12,6 +12,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from northmoor.core.expr.regrouping import by_period
 from northmoor.core.model.blocks import Cell, Column, OrderBy, Row
 from northmoor.core.model.data import Query
 from northmoor.core.model.parameters import Parameter
@@ -295,3 +296,54 @@ def test_rows_that_are_not_kept_count_nowhere(library: MakeLibrary) -> None:
     assert (column_of(document, "pieces"), column_of(document, "pieces", "total")) == (["4", "6", "3"], ["3"])
     faulty = render(report_of(table.but(keep_rows="sum(pieces) > 1")), library(FREIGHT))
     assert [finding.rule for finding in faulty.findings] == ["faulty block"]
+
+
+def test_a_level_by_a_period_prints_the_period(library: MakeLibrary) -> None:
+    made = library("create table lines (day date, n integer); insert into lines values ('2025-03-30', 1), ('2025-03-31', 2), "
+                   "('2025-04-01', 3), (null, 4), ('2024-12-30', 5), ('2025-01-02', 6);")  # fmt: skip
+    total = row_of(n="sum(n)").but(
+        cells=({"column": "day", "text": "Total for {day}"}, {"column": "n", "value": "sum(n)"})
+    )
+    table = table_of("day", "n", levels=(level_of("day", heading=row_of(day="{day; d.M.} ({count(*)})"), total=total),))
+    report = report_of(table)
+
+    def printed(period: str) -> list[tuple[str, str]]:
+        changed = by_period(report, "main", "table", "day", period)
+        document = render(changed, made)
+        assert document.findings == ()
+        heads = column_of(document, "day", "heading")
+        sums = [line.cells["n"] for line in lines_of(document) if line.kind == "total"]
+        assert (
+            by_period(changed, "main", "table", "day", "month").editions[0].blocks[0].levels[0].by
+            == "date_trunc('month', day)"
+        )
+        return list(zip(heads, sums, strict=True))
+
+    assert printed("year") == [("2024 (1)", "5"), ("2025 (4)", "12"), ("(1)", "4")]
+    assert printed("quarter")[1:3] == [("Q1 2025 (3)", "9"), ("Q2 2025 (1)", "3")]
+    assert printed("month")[2] == ("March 2025 (2)", "3")
+    assert printed("week")[0] == ("30 Dec 2024 (2)", "11")
+    assert len(printed("day")) == 6
+    assert (
+        by_period(by_period(report, "main", "table", "day", "year"), "main", "table", "day", "value")
+        .editions[0]
+        .blocks[0]
+        .levels[0]
+        .by
+        == "day"
+    )
+
+
+def test_a_computed_key_stands_for_itself_anywhere_in_a_heading(library: MakeLibrary) -> None:
+    level = level_of("route").but(
+        name="size", by="pieces % 2 + :more", heading=row_of(pieces="{(pieces % 2 + :more) * 10} of {sum(pieces)}")
+    )
+    table = table_of("pieces", levels=(level,), total=row_of(pieces="{max(pieces % 2 + :more)}"))
+    document = render(
+        report_of(table, parameters=[Parameter(name="more", kind="integer", default=1)]), library(FREIGHT)
+    )
+    assert document.findings == ()
+    assert column_of(document, "pieces", "heading") == ["10 of 12", "20 of 9"]
+    wrong = render(report_of(table.but(levels=(level.but(heading=row_of(pieces="{pieces % 3}")),)),
+                             parameters=[Parameter(name="more", kind="integer", default=1)]), library(FREIGHT))  # fmt: skip
+    assert "pieces has" in wrong.findings[0].message

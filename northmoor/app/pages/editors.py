@@ -38,6 +38,10 @@ NAMES = {
     "keep_rows": "Rows kept if",
     "title": "Title", "padding": "Padding", "inset": "Inset", "page_break": "New page", "span": "Columns",
 }  # fmt: skip
+PERIOD_NAMES = {
+    "value": "Different value", "year": "Year", "quarter": "Quarter", "month": "Month", "week": "Week", "day": "Day",
+    "hour": "Hour",
+}  # fmt: skip
 CHOICES = {
     "page_break": {
         "none": "Never",

@@ -9,8 +9,10 @@ from PyQt6.QtWidgets import QFormLayout, QFrame, QLabel, QPushButton, QScrollAre
 
 from northmoor.app.desk import Desk, Selection
 from northmoor.app.icons import icon
-from northmoor.app.pages.editors import editor_for, label_of
+from northmoor.app.pages.editors import PERIOD_NAMES, choice_editor, editor_for, label_of
 from northmoor.app.theme import LINE
+from northmoor.core.expr.language import bare_column
+from northmoor.core.expr.regrouping import PERIODS, by_period, period_of
 from northmoor.core.model import edits
 from northmoor.core.model.blocks import Cell, Column, Level, PictureBlock, Row, TableBlock, TextBlock
 from northmoor.core.model.looks import Look
@@ -201,7 +203,9 @@ class Inspector(QScrollArea):
 
         self._title(f"Level {table.levels.index(level) + 1} · {level.name}")
         self._section("What")
-        fields = ("by", "order", "order_by", "first_groups", "keep_groups")
+        self._properties(Level, level, ("by",), "Change the grouping", change)
+        self._period(table, level)
+        fields = ("order", "order_by", "first_groups", "keep_groups")
         self._properties(Level, level, fields, "Change the grouping", change)
         self._section("Where")
         names = ("page_break", "keep_together", "largest_gap", "repeat_heading", "rows_after_heading",
@@ -218,6 +222,23 @@ class Inspector(QScrollArea):
         self._action("Move outward", lambda r, e: edits.move_level(r, e, table.name, level.name, -1), "arrow-up")
         self._action("Move inward", lambda r, e: edits.move_level(r, e, table.name, level.name, 1), "arrow-down")
         self._action("Remove the level", lambda r, e: edits.remove_level(r, e, table.name, level.name))
+
+    def _period(self, table: TableBlock, level: Level) -> None:
+        """Offer the periods of a date."""
+        period, inner = period_of(level.by)
+        kind = self._desk.kinds.get(table.query, {}).get(bare_column(inner) or "")
+        if period == "value" and kind not in ("date", "timestamp"):
+            return
+        names = {name: PERIOD_NAMES[name] for name in PERIODS if name != "hour" or kind != "date"}
+
+        def choose(chosen: str) -> None:
+            self._edit("Change the period", lambda r, e: by_period(r, e, table.name, level.name, chosen))
+
+        editor = choice_editor(names, period, choose, None)
+        editor.setAccessibleName("Each")
+        editor.setToolTip("The period of the date that makes a group")
+        editor.setProperty("field", "period")
+        self._labelled("Each", editor)
 
     def _row(self, report: Report, edition: str, selection: Selection) -> None:
         table = edits.table_of(report, edition, selection.block)
@@ -350,9 +371,11 @@ class Inspector(QScrollArea):
         commit: Callable[[Any], object],
         choices: list[str] | None = None,
     ) -> None:
+        self._labelled(label_of(field), editor_for(kind, field, getattr(part, field), commit, choices))
+
+    def _labelled(self, name: str, editor: QWidget) -> None:
         assert self._fields is not None
-        editor = editor_for(kind, field, getattr(part, field), commit, choices)
-        label = QLabel(label_of(field))
+        label = QLabel(name)
         label.setObjectName("quiet")
         label.setBuddy(editor)
         label.setMinimumWidth(96)

@@ -47,7 +47,9 @@ def compute_scoped(
         scope = want.scope
         open_levels = around.groupings[:scope] if scope > 0 else ()
         keys = frozenset(c for g in open_levels if (c := bare_column(g.by)))
-        standing = Standing(around.names, tuple(g.name for g in around.groupings), scope, keys, around.others)
+        computed = tuple(parse(g.by).tree for g in open_levels if bare_column(g.by) is None)
+        names = tuple(g.name for g in around.groupings)
+        standing = Standing(around.names, names, scope, keys, computed, around.others)
         try:
             compiled[want] = compiler.compile(parse(want.expression), standing)
         except ExpressionError as error:

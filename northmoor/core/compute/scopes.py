@@ -70,13 +70,15 @@ class Standing:
     """Where an expression stands.
 
     `columns` are the query's columns, `levels` the names of the table's levels outermost first, `scope` as above,
-    `keys` the columns that are the keys of open levels, `others` the columns of the report's other queries.
+    `keys` the columns that are the keys of open levels, `computed_keys` the expressions that are, `others` the columns
+    of the report's other queries.
     """
 
     columns: tuple[str, ...]
     levels: tuple[str, ...] = ()
     scope: int = DETAIL
     keys: frozenset[str] = frozenset()
+    computed_keys: tuple[exp.Expr, ...] = ()
     others: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     named: Mapping[str, Any] = field(default_factory=dict)
     """Values of the product's own functions, such as report_title."""
@@ -112,6 +114,8 @@ class _Work:
 
     def transform(self, node: exp.Expr) -> exp.Expr:
         """The node with windows, aggregates, columns and placeholders replaced, from the outside in."""
+        if any(node == key for key in self.standing.computed_keys):
+            return self._key(node)
         if isinstance(node, exp.Window):
             return self._window(node)
         if is_aggregate(node):
@@ -202,6 +206,12 @@ class _Work:
 
     def _row_value(self, node: exp.Expr) -> exp.Expr:
         return self._value_of(node, self.standing.columns)
+
+    def _key(self, node: exp.Expr) -> exp.Expr:
+        """What an open level is grouped by has one value in a group, whatever it is made of."""
+        need = Aggregated(self.standing.scope, f"any_value({self._row_value(node).sql('duckdb')})")
+        self.needs.append(need)
+        return exp.column(name_of(need, self.compiler.names), quoted=True)
 
     def _bare_column(self, node: exp.Column) -> exp.Expr:
         if node.table:

@@ -1,0 +1,81 @@
+"""Levels by a period of a date: the month of a day, the year of a moment. What their rows print of the key follows."""
+
+import re
+from typing import Any
+
+from northmoor.core.errors import ExpressionError
+from northmoor.core.expr.language import parse
+from northmoor.core.expr.templates import Slot, parse_template
+from northmoor.core.model import edits
+from northmoor.core.model.blocks import Cell, Row
+from northmoor.core.model.report import Report
+
+PERIODS: dict[str, str | None] = {
+    "value": None,
+    "year": "y",
+    "quarter": "QQQ y",
+    "month": "LLLL y",
+    "week": "d MMM y",
+    "day": "d MMM y",
+    "hour": "d MMM y, HH:mm",
+}
+"""What a level can be by, and the CLDR pattern its key is printed with; a week by its first day."""
+_TRUNCATED = re.compile(r"date_trunc\('(year|quarter|month|week|day|hour)', (.+)\)", re.DOTALL)
+
+
+def period_of(by: str) -> tuple[str, str]:
+    """The period that a level's expression groups by, and the expression it is a period of."""
+    found = _TRUNCATED.fullmatch(by.strip())
+    return (found[1], found[2]) if found is not None else ("value", by)
+
+
+def by_period(report: Report, edition: str, table: str, level: str, period: str) -> Report:
+    """Group a level by a period of its date; headings and totals that print its key print the period."""
+    found = next(lv for lv in edits.table_of(report, edition, table).levels if lv.name == level)
+    _, inner = period_of(found.by)
+    by = inner if period == "value" else f"date_trunc('{period}', {inner})"
+
+    def changed(row: Row | None) -> Row | None:
+        return (
+            None if row is None else row.but(cells=tuple(_with_key(cell, found.by, by, period) for cell in row.cells))
+        )
+
+    return edits.change_level(
+        report, edition, table, level, by=by, heading=changed(found.heading), total=changed(found.total)
+    )
+
+
+def _with_key(cell: Cell, old: str, by: str, period: str) -> Cell:
+    """A cell with the new key where it prints the old one."""
+    changes: dict[str, Any] = {}
+    if cell.value is not None and _same(cell.value, old):
+        changes = {"value": by, "format": PERIODS[period]}
+    elif cell.text is not None:
+        changes = {"text": _text_with_key(cell.text, old, by, PERIODS[period])}
+    return cell.but(**changes) if changes else cell
+
+
+def _text_with_key(text: str, old: str, by: str, pattern: str | None) -> str:
+    try:
+        parts = parse_template(text)
+    except ExpressionError:
+        return text  # it is marked where it stands
+    if not any(isinstance(part, Slot) and _same(part.expression.text, old) for part in parts):
+        return text
+    slot = f"{{{by}; {pattern}}}" if pattern else f"{{{by}}}"
+    return "".join(_written(part, old, slot) for part in parts)
+
+
+def _written(part: str | Slot, old: str, slot: str) -> str:
+    if isinstance(part, str):
+        return part.replace("{", "{{").replace("}", "}}")
+    if _same(part.expression.text, old):
+        return slot
+    return f"{{{part.expression.text}{f'; {part.pattern}' if part.pattern else ''}}}"
+
+
+def _same(one: str, other: str) -> bool:
+    try:
+        return bool(parse(one).tree == parse(other).tree)
+    except ExpressionError:
+        return one.strip() == other.strip()
