@@ -387,3 +387,17 @@ def test_an_empty_list_says_why_beside_its_control(shown: Window, qtbot: QtBot) 
     assert notes["ports"] == "The query ports returns no rows for island = All."
     assert notes["port"].startswith("Its default 'TQ' is not in its list. There is nothing to choose. The query ports")
     assert control_of(shown, "ports", TicksControl).button.text() == "nothing to choose"
+
+
+def test_an_endless_list_can_be_stopped_and_the_pages_stay(shown: Window, qtbot: QtBot) -> None:
+    pages = shown._rendered
+    endless = "with recursive n(i) as (select 1 union all select i + 1 from n) select i as code, '' as name from n where i < 0"
+    shown.desk.edit("Endless", lambda r, _: r.but(queries=(PORTS.but(sql=endless),)))
+    qtbot.waitUntil(lambda: shown._progress.isVisible(), timeout=5_000)
+    assert "Fetching the choices in ports" in shown._notice.text()
+    with qtbot.waitSignal(shown.worker.stopped, timeout=10_000):
+        shown.actions_by_name["stop"].trigger()
+    assert shown._rendered is pages
+    shown.desk.undo()
+    settle(shown, qtbot)
+    assert printed(shown, "port") == "Tarrow Quay"

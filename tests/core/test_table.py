@@ -347,3 +347,41 @@ def test_a_computed_key_stands_for_itself_anywhere_in_a_heading(library: MakeLib
     wrong = render(report_of(table.but(levels=(level.but(heading=row_of(pieces="{pieces % 3}")),)),
                              parameters=[Parameter(name="more", kind="integer", default=1)]), library(FREIGHT))  # fmt: skip
     assert "pieces has" in wrong.findings[0].message
+
+
+def test_missing_values_and_zeros_have_words_of_their_own(library: MakeLibrary) -> None:
+    made = library(
+        "create table lines (n decimal(8,2), open boolean); insert into lines values (0, 1), (1.5, 0), (null, null), (-0.001, 1);"
+    )
+    columns = (
+        Column(name="n", value="n", when_null="–", when_zero="nil"),
+        Column(name="open", value="open", format="open;closed", when_null="unknown"),
+        Column(name="faulty", value="cast('x' || n as integer)", when_null="–"),
+    )
+    table = table_of(
+        *columns,
+        total=row_of(n="sum(n) - 1.5").but(cells=({"column": "n", "value": "sum(n) - 1.5", "when_zero": "even"},)),
+    )
+    document = render(report_of(table, sql="select * from lines where n is null or n >= 0"), made)
+    assert column_of(document, "n") == ["nil", "1.50", "–"]
+    assert column_of(document, "n", "total") == ["even"]
+    assert column_of(document, "open") == ["open", "closed", "unknown"]
+    assert [text[:1] for text in column_of(document, "faulty")] == ["⚠", "⚠", "–"]
+    (finding, _) = render(report_of(table_of(columns[1].but(format="open"), columns[2])), made).findings
+    assert "'open' does not fit yes and no; write two words, such as open;closed" in finding.message
+
+
+def test_repeats_are_left_empty_but_not_on_a_new_page_or_in_a_new_group(library: MakeLibrary) -> None:
+    made = library(
+        "create table lines (k text, t text); insert into lines values ('a', 'x'), ('a', 'x'), ('a', 'x'), ('a', 'y'), ('b', 'y'), ('b', 'y'), ('b', null), ('b', null);"
+    )
+    level = level_of("k", heading=row_of(t="{k}"))
+    table = table_of(
+        Column(name="t", value="t", blank_repeats=True), Column(name="u", value="t"), levels=(level,), rows_per_page=2
+    )
+    document = render(report_of(table), made)
+    assert column_of(document, "t") == ["x", "", "x", "y", "y", "", "", ""][:6]
+    assert column_of(document, "u") == ["x", "x", "x", "y", "y", "y"]
+    assert [line.page for line in lines_of(document) if line.kind == "detail"] == [1, 1, 2, 2, 3, 3]
+    whole = render(report_of(table.but(rows_per_page=None)), made)
+    assert column_of(whole, "t") == ["x", "", "", "y", "y", ""]

@@ -279,6 +279,7 @@ class Inspector(QScrollArea):
             self._section("Where")
             self._properties(Column, column, ("width", "visible"), "Change the column", change_column)
             if selection.row == "detail":
+                self._properties(Column, column, ("blank_repeats",), "Change repeats", change_column)
                 self._looks(report, column, "Change the look", change_column)
             self._action("Remove the column", lambda r, e: edits.remove_column(r, e, table.name, column.name))
             return
@@ -403,7 +404,7 @@ class Inspector(QScrollArea):
 
 
 def _content_fields(part: Cell | Column) -> tuple[str, ...]:
-    return ("text",) if part.text is not None else ("value", "format")
+    return ("text",) if part.text is not None else ("value", "format", "when_null", "when_zero")
 
 
 def _row_title(selection: Selection) -> str:

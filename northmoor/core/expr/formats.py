@@ -53,7 +53,8 @@ def format_values(values: pa.Array, pattern: str | None, customs: Customs) -> pa
 def _format_distinct(values: pa.Array, pattern: str | None, customs: Customs) -> Any:
     kind = values.type
     if pa.types.is_boolean(kind):
-        return ["yes" if value else "no" for value in values.to_pylist()]
+        true, false = _words(pattern)
+        return [true if value else false for value in values.to_pylist()]
     if pa.types.is_date(kind) or pa.types.is_timestamp(kind):
         return _format_moments(values, pattern, customs)
     if pa.types.is_integer(kind) or pa.types.is_decimal(kind) or pa.types.is_floating(kind):
@@ -64,6 +65,14 @@ def _format_distinct(values: pa.Array, pattern: str | None, customs: Customs) ->
     if pa.types.is_null(kind):
         return []
     return [str(value) for value in values.to_pylist()]
+
+
+def _words(pattern: str | None) -> tuple[str, str]:
+    """The words for yes and no of a pattern such as ``open;closed``."""
+    words = ("yes", "no") if pattern is None else tuple(word.strip() for word in pattern.split(";"))
+    if len(words) != 2:
+        raise ExpressionError(f"{pattern!r} does not fit yes and no; write two words, such as open;closed.")
+    return words[0], words[1]
 
 
 def default_number_pattern(kind: pa.DataType) -> str:

@@ -1,7 +1,7 @@
 """A cell definition's texts: one for each row or group it stands for, with faulty ones marked."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import pyarrow as pa
 import pyarrow.compute as pc
@@ -33,7 +33,8 @@ def cell_texts(
     content: Content, pattern: str | None, scope: int, arranged: ArrangedTable, count: int, setting: Setting
 ) -> CellTexts:
     """The texts of a table's cell; `pattern` is the format used where the cell has none of its own."""
-    key = (arranged, content.value, content.text, content.format, pattern, scope, setting.customs)
+    said = (content.value, content.text, content.format, content.when_null, content.when_zero)
+    key = (arranged, said, pattern, scope, setting.customs)
     return setting.kept.get(("texts", key), lambda: _cell_texts(content, pattern, scope, arranged, count, setting))
 
 
@@ -49,7 +50,24 @@ def _cell_texts(
         for part in template
         if isinstance(part, Slot)
     }
-    return template_texts(template, computed, pattern if content.value is not None else None, count, setting)
+    texts = template_texts(template, computed, pattern if content.value is not None else None, count, setting)
+    (values,) = computed.values() if content.value is not None and len(computed) == 1 else (None,)
+    return texts if values is None else _with_words(texts, values.values, content)
+
+
+def _with_words(cell: CellTexts, values: pa.Array, content: Content) -> CellTexts:
+    """A cell's texts with its words for missing values and zeros; faulty ones stay marked."""
+    words = [(content.when_null, pc.is_null(values))] if content.when_null is not None else []
+    if content.when_zero is not None and _is_numeric(values.type):
+        words.append((content.when_zero, pc.fill_null(pc.equal(values, pa.scalar(0, values.type)), False)))
+    if not words or len(cell.texts) != len(values):
+        return cell
+    texts = list(cell.texts)
+    for word, where in words:
+        for at in pc.indices_nonzero(where).to_pylist():
+            if at not in cell.faulty:
+                texts[at] = word
+    return replace(cell, texts=texts)
 
 
 def whole_fault(count: int, error: ExpressionError) -> CellTexts:
@@ -96,7 +114,10 @@ def _joined(pieces: list[pa.Array | pa.Scalar], count: int) -> list[str]:
 def _is_number(template: Template, computed: Mapping[str, Computed]) -> bool:
     if len(template) != 1 or not isinstance(template[0], Slot):
         return False
-    kind = computed[template[0].expression.text].values.type
+    return _is_numeric(computed[template[0].expression.text].values.type)
+
+
+def _is_numeric(kind: pa.DataType) -> bool:
     return bool(pa.types.is_integer(kind) or pa.types.is_floating(kind) or pa.types.is_decimal(kind))
 
 

@@ -4,7 +4,7 @@ Drawing a page then only adds the rows' tops to a stretch of these arrays: a pag
 operations however many cells it has, and an edit on a long table places only the rows that are looked at.
 """
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -50,7 +50,7 @@ class CellPlacer:
         """The lines of the head row."""
         if HEAD not in self._chunks:
             rows = np.array([HEAD], np.int64)
-            self._chunks[HEAD] = PlacedCells(_in_order(self._of_kind(0, rows, np.zeros(1, np.int64))))
+            self._chunks[HEAD] = PlacedCells(in_order(self._of_kind(0, rows, np.zeros(1, np.int64))))
         return self._chunks[HEAD].table
 
     def rows(self, start: int, end: int) -> Ints:
@@ -60,6 +60,18 @@ class CellPlacer:
             for number in range(start // CHUNK, (max(end, start + 1) - 1) // CHUNK + 1)
         ]
         return pieces[0] if len(pieces) == 1 else np.concatenate(pieces, axis=1)
+
+    def again(self, row: int) -> list[Ints]:
+        """The lines of a printed row's cells that are left empty as repeats, for a page that begins with the row."""
+        plan, instance = 1 + int(self.layout.flow.kind[row]), int(self.layout.flow.index[row])
+        cells = zip(self.layout.plans[plan].cells, self.layout.wrapped[plan], strict=True)
+        rows, instances = np.array([row]), np.array([instance])
+        return [
+            piece
+            for cell, placed in cells
+            if cell.repeats is not None and cell.repeats[instance]
+            for piece in self._cell(replace(cell, repeats=None), placed, rows, instances)
+        ]
 
     def _chunk(self, number: int) -> PlacedCells:
         if number not in self._chunks:
@@ -73,7 +85,7 @@ class CellPlacer:
         for kind in np.unique(kinds).tolist():
             rows = np.flatnonzero(kinds == kind) + start
             pieces += self._of_kind(1 + kind, rows, flow.index[rows])
-        return PlacedCells(_in_order(pieces))
+        return PlacedCells(in_order(pieces))
 
     def _of_kind(self, plan: int, rows: Ints, instances: Ints) -> list[Ints]:
         cells = zip(self.layout.plans[plan].cells, self.layout.wrapped[plan], strict=True)
@@ -86,6 +98,8 @@ class CellPlacer:
             bad = np.fromiter((i in cell.texts.faulty for i in instances.tolist()), bool, len(instances))
             faces[bad] = self._face(cell.fault_face)
         shown = lines != cell.shaper.empty
+        if cell.repeats is not None:
+            shown = shown & ~cell.repeats[instances]
         if not placed.wrapped:
             return [_lines(cell, placed, rows[shown], lines[shown], faces[shown], 0)]
         counts = placed.counts[instances]
@@ -118,7 +132,7 @@ def _lines(
     return table
 
 
-def _in_order(pieces: list[Ints]) -> Ints:
+def in_order(pieces: list[Ints]) -> Ints:
     """Row by row, within it column by column; the lines of a cell stay in their order."""
     if not pieces:
         return np.empty((_COLUMNS, 0), np.int64)

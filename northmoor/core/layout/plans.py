@@ -1,7 +1,7 @@
 """A table's cell definitions with all their texts: how each looks, how it is aligned, and its lines, whatever its
 width."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -47,6 +47,8 @@ class CellPlan:
     shaped: ShapedTexts
     widest: int
     """Width of its longest line."""
+    repeats: npt.NDArray[np.bool_] | None = None
+    """For each instance, whether it says the same as the row above and is left empty; None where none is."""
 
     @property
     def leading(self) -> int:
@@ -110,7 +112,19 @@ def _detail_cell(table: TableBlock, i: int, base: FullLook, arranged: ArrangedTa
         report_faults(texts, Place(block=table.name, row="rows", column=column.name), setting)
     else:
         texts = CellTexts([])
-    return _cell_plan(column.name, i, 1, look, texts, None, setting)
+    plan = _cell_plan(column.name, i, 1, look, texts, None, setting)
+    return replace(plan, repeats=_repeats(plan, arranged)) if column.blank_repeats and count else plan
+
+
+def _repeats(plan: CellPlan, arranged: ArrangedTable) -> npt.NDArray[np.bool_]:
+    """Rows whose line is that of the row above in the same innermost group."""
+    lines = plan.shaped.lines
+    same = np.zeros(len(lines), bool)
+    same[1:] = lines[1:] == lines[:-1]
+    if arranged.levels:
+        starts = arranged.levels[-1].starts[:-1]
+        same[starts[starts < len(same)]] = False
+    return same
 
 
 def _head_cell(

@@ -50,6 +50,14 @@ class TableLayout:
     head_height: int
     strip: Strip
 
+    def first_detail(self, start: int, end: int) -> int | None:
+        """The first detail row among some printed rows, where columns leave repeats empty; None where none does."""
+        for number, plan in enumerate(self.plans[1:]):
+            if any(cell.repeats is not None for cell in plan.cells):
+                found = np.flatnonzero(self.flow.kind[start:end] == number)
+                return start + int(found[0]) if len(found) else None
+        return None
+
     @cached_property
     def is_decorated(self) -> npt.NDArray[np.bool_]:
         """For each plan, whether its rows have any fill or rule."""

@@ -10,7 +10,7 @@ from northmoor.core.layout.context import Shapers
 from northmoor.core.layout.display import Bookmark, Boxes, Layer, Origin, Texts
 from northmoor.core.layout.flow import DETAILS, HEADING
 from northmoor.core.layout.paginate import Slice
-from northmoor.core.layout.placedcells import HEAD, CellPlacer
+from northmoor.core.layout.placedcells import HEAD, CellPlacer, in_order
 from northmoor.core.layout.plans import RowPlan
 from northmoor.core.layout.table import TableLayout, WrappedCell
 
@@ -54,6 +54,10 @@ def _texts(
 ) -> Texts:
     before = len(shown.rows) - (piece.end - piece.start)
     own = placer.rows(piece.start, piece.end)
+    first = layout.first_detail(piece.start, piece.end)
+    again = placer.again(first) if first is not None else []
+    if again:
+        own = in_order([own, *again])
     if piece.part is not None:
         own = _lines_in_part(layout, own, piece.end - 1, piece.part)
     pieces, tops = [], []

@@ -24,7 +24,12 @@ class Content(Part):
     text: str | None = None
     """A template, such as Total for {route_name}. Only one of value and text."""
     format: str | None = None
-    """CLDR pattern for the value; without one, the column's, else one that suits the type."""
+    """CLDR pattern for the value, or two words for yes and no, such as open;closed; without one, the column's, else one
+    that suits the type."""
+    when_null: str | None = None
+    """Text in place of a value that is missing, such as –."""
+    when_zero: str | None = None
+    """Text in place of a value that is zero, such as –."""
     style: Name | None = None
     """A style of the report."""
     look: Look | None = None
@@ -46,6 +51,8 @@ class Column(Content):
     """Template for the table's head."""
     width: Annotated[Length, Field(ge=1000, le=5_000_000)] | None = None
     """Width; columns without one share what is left."""
+    blank_repeats: bool = False
+    """Leave its cell empty where it says the same as in the row above in the same group; a new page says it again."""
     visible: str | None = None
     """Expression that says whether it is shown, such as :detail = 'full'; without one, it always is."""
 
