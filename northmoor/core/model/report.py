@@ -203,8 +203,8 @@ class Report(Part):
     @property
     def value_names(self) -> tuple[str, ...]:
         """All names that stand for values in queries and expressions."""
-        of_parameters = [name for parameter in self.parameters for name in parameter.names]
-        return (*of_parameters, *(value.name for value in self.named_values))
+        asked = [name for parameter in self.parameters for name in parameter.names]
+        return (*asked, *(computed.name for computed in self.named_values))
 
     def parameter(self, name: str) -> Parameter:
         """The parameter of that name."""
