@@ -300,7 +300,7 @@ def test_changes_are_held_back_while_the_switch_says_so(shown: Window, qtbot: Qt
 
 
 def test_sets_of_values_are_kept_recalled_and_taken_out(shown: Window, qtbot: QtBot) -> None:
-    desk, bar = shown.desk, shown.parameters
+    bar, desk = shown.parameters, shown.desk
     for name, value in (("count", "5"), ("when", "year to date"), ("ids", ["7", "8"]), ("row", "w")):
         desk.set_value(name, value)
     settle(shown, qtbot)
