@@ -50,7 +50,7 @@ PARAMETERS: tuple[tuple[Parameter, str], ...] = (
 
 
 def demonstration() -> Report:
-    """A page that prints each parameter's value on a line of its own."""
+    """A page that prints what each parameter holds, on a line of its own."""
     text = "\n".join(f"{parameter.name}: {shown}" for parameter, shown in PARAMETERS)
     block = {"kind": "text", "name": "values", "text": text}
     return report_of(block, queries=[PORTS], parameters=[parameter for parameter, _ in PARAMETERS])
