@@ -234,3 +234,17 @@ def test_a_level_by_a_date_is_turned_into_periods_and_its_groups_are_chosen(wind
     assert not [
         w for w in window.pages.inspector.findChildren(QWidget) if w.property("field") == "period" and w.isVisible()
     ]
+
+
+def test_rows_are_ordered_by_what_is_written(window: Window, qtbot: QtBot) -> None:
+    window.desk.select(Selection("table", TABLE))
+    assert editor(window, "order").text() == "month"
+    type_into(editor(window, "order"), "fares desc, month", qtbot)
+    settle(window, qtbot)
+    lines = [ln for ln in lines_of(window._rendered.document, TABLE) if ln.kind == "detail"]
+    first = [float(ln.cells["fares"].replace(",", "")) for ln in lines if ln.keys == lines[0].keys]
+    assert first == sorted(first, reverse=True)
+    before = window.desk.report
+    type_into(editor(window, "order"), "fares +", qtbot)
+    assert window.desk.report is before
+    assert "cannot be understood" in window._notice.text()

@@ -6,6 +6,7 @@ from hypothesis import strategies as st
 
 from northmoor.core.errors import ExpressionError
 from northmoor.core.expr.language import AGGREGATES, SCALARS, bare_column, column_expression, columns_in, parse
+from northmoor.core.expr.orders import order_text, read_order
 from northmoor.core.expr.templates import Slot, parse_template
 from northmoor.core.model.blocks import literal
 
@@ -120,3 +121,28 @@ def test_a_templates_faults_are_placed_in_the_whole_text(text: str, position: in
 @given(st.text())
 def test_a_literal_template_shows_the_text_itself(text: str) -> None:
     assert "".join(str(part) for part in parse_template(literal(text))) == text
+
+
+@pytest.mark.parametrize(
+    ("text", "keys"),
+    [
+        ("", []),
+        ("month", [("month", False)]),
+        (" month , fares DESC", [("month", False), ("fares", True)]),
+        ("coalesce(a, b) desc, 'x, y' || c", [("coalesce(a, b)", True), ("'x, y' || c", False)]),
+        (
+            "case :by when 'fares' then fares else tickets end desc",
+            [("case :by when 'fares' then fares else tickets end", True)],
+        ),
+    ],
+)
+def test_an_order_is_one_line_of_text(text: str, keys: list) -> None:
+    order = read_order(text)
+    assert [(key.by, key.descending) for key in order] == keys
+    assert read_order(order_text(order)) == order
+
+
+@pytest.mark.parametrize("text", ["a,", "a, , b", "a +", "drop table x", "(select 1) desc"])
+def test_what_is_no_order_is_refused(text: str) -> None:
+    with pytest.raises(ExpressionError):
+        read_order(text)

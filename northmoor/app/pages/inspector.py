@@ -9,9 +9,10 @@ from PyQt6.QtWidgets import QFormLayout, QFrame, QLabel, QPushButton, QScrollAre
 
 from northmoor.app.desk import Desk, Selection
 from northmoor.app.icons import icon
-from northmoor.app.pages.editors import PERIOD_NAMES, choice_editor, editor_for, label_of
+from northmoor.app.pages.editors import PERIOD_NAMES, LineEditor, choice_editor, editor_for, label_of
 from northmoor.app.theme import LINE
 from northmoor.core.expr.language import bare_column
+from northmoor.core.expr.orders import order_text, read_order
 from northmoor.core.expr.regrouping import PERIODS, by_period, period_of
 from northmoor.core.model import edits
 from northmoor.core.model.blocks import Cell, Column, Level, PictureBlock, Row, TableBlock, TextBlock
@@ -183,6 +184,7 @@ class Inspector(QScrollArea):
         self._section("What")
         queries = [q.name for q in report.queries]
         self._property(TableBlock, table, "query", lambda v: self._edit("Change the query", change(query=v)), queries)
+        self._row_order(table, change)
         self._properties(TableBlock, table, ("show_details", "keep_rows", "when_empty"), "Change what is shown", change)
         self._section("Where")
         self._properties(
@@ -222,6 +224,20 @@ class Inspector(QScrollArea):
         self._action("Move outward", lambda r, e: edits.move_level(r, e, table.name, level.name, -1), "arrow-up")
         self._action("Move inward", lambda r, e: edits.move_level(r, e, table.name, level.name, 1), "arrow-down")
         self._action("Remove the level", lambda r, e: edits.remove_level(r, e, table.name, level.name))
+
+    def _row_order(self, table: TableBlock, change: Callable[..., Change]) -> None:
+        """The order of the rows within the innermost group, as one line."""
+
+        def commit(text: str) -> None:
+            self._edit("Change the order of rows", lambda r, e: change(order=read_order(text))(r, e))
+
+        line = LineEditor(order_text(table.order), commit)
+        line.setPlaceholderText("as the query gives them")
+        line.setObjectName("expression")
+        line.setAccessibleName("Rows ordered by")
+        line.setToolTip("Expressions over a row, with commas between them; desc after one: the largest first")
+        line.setProperty("field", "order")
+        self._labelled("Rows ordered by", line)
 
     def _period(self, table: TableBlock, level: Level) -> None:
         """Offer the periods of a date."""
