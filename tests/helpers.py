@@ -17,7 +17,6 @@ from northmoor.core.output.dump import write_dump
 from northmoor.core.sources.connections import Library
 from northmoor.core.sources.fetch import Rows
 from northmoor.core.stopping import Stop
-from northmoor.core.values.periods import Clock
 from northmoor.core.values.values import Values
 
 FREIGHT = """
@@ -80,7 +79,7 @@ def settled(
     def rows(query: str, values: Values) -> Rows:
         raise AssertionError(f"{query} was asked for")
 
-    asker = Asker(rows, lambda _: frozenset(), lambda: Clock(moment, report.zone))
+    asker = Asker(rows, lambda _: frozenset(), lambda: moment)
     return settle(report, given, asker, designing, forgiving)
 
 

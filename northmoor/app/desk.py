@@ -109,6 +109,7 @@ class Desk(QObject):
         self.path = path
         self.values, self.held, self.is_holding, self.settled = values or {}, {}, False, None
         self.edition_name = self._chosen_edition = None
+        self.kinds = {}
         self.selection = PAGE
         self._steps, self._at, self._saved_at = [Step(report, "")], 0, 0
         self.opened.emit()
@@ -174,14 +175,16 @@ class Desk(QObject):
 
     def set_value(self, name: str, value: Any) -> None:
         """Show the report with another parameter value (BY_DEFAULT for its default), or hold it back with others."""
-        if self.asked.get(name, BY_DEFAULT) != value:
-            self._take({name: value})
+        self.change_values({name: value})
 
     def set_values(self, values: dict[str, Any]) -> None:
         """Show the report with these values, and all others by default."""
-        self._take(dict.fromkeys(self.asked, BY_DEFAULT) | values)
+        self.change_values(dict.fromkeys(self.asked, BY_DEFAULT) | values)
 
-    def _take(self, values: dict[str, Any]) -> None:
+    def change_values(self, values: dict[str, Any]) -> None:
+        """Show the report with some other values, or hold them back with others."""
+        if all(self.asked.get(name, BY_DEFAULT) == value for name, value in values.items()):
+            return
         if self.is_holding:
             self.held = self.held | values
             self.held_changed.emit()
@@ -196,7 +199,7 @@ class Desk(QObject):
         held, self.held = self.held, {}
         self.held_changed.emit()
         if held:
-            self._take(held)
+            self.change_values(held)
 
     def take_settled(self, settled: Settled) -> None:
         """Take what became of the values; choices that were dropped are given no more."""

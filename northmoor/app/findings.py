@@ -147,8 +147,8 @@ class Findings(QObject):
         desk, edit = self._window.desk, remedy.edit
         if edit is not None:
             desk.edit(remedy.label, lambda report, _: edit(report))
-        for name, value in (remedy.values or {}).items():
-            desk.set_value(name, BY_DEFAULT if value is None else value)
+        given = (remedy.values or {}).items()
+        desk.change_values({name: BY_DEFAULT if value is None else value for name, value in given})
 
     def _go(self, place: Place) -> None:
         """Show what a finding speaks of."""

@@ -11,8 +11,6 @@ from functools import cached_property, partial
 from pathlib import Path
 from typing import Any
 
-from babel import Locale
-
 from northmoor.core.compute.cells import Computed
 from northmoor.core.compute.choosing import choose, said_when_empty
 from northmoor.core.compute.running import PER_PAGE, compute_running
@@ -34,7 +32,6 @@ from northmoor.core.sources.connections import Library
 from northmoor.core.sources.fetch import Errand, Rows, ShowFirst, check, fetch
 from northmoor.core.sources.resolving import fill_shared, parameters_of, resolve
 from northmoor.core.stopping import Stop
-from northmoor.core.values.periods import Clock
 from northmoor.core.values.values import Values
 
 Tell = Callable[[str], None]
@@ -90,10 +87,7 @@ class Session:
             tell(f"Fetching the choices in {query}")
             return self._rows_kept(self._listed, report, query, known, stop, tell)
 
-        def clock() -> Clock:
-            return Clock(self.data_time(report), report.zone, Locale.parse(report.locale).first_week_day)
-
-        asker = Asker(rows, lambda query: self.names_in(report, query), clock, stop)
+        asker = Asker(rows, lambda query: self.names_in(report, query), lambda: self.data_time(report), stop)
         return settle(report, values or {}, asker, designing, forgiving)
 
     def names_in(self, report: Report, query: str) -> frozenset[str]:

@@ -289,3 +289,22 @@ def test_data_time_of_a_server_stands_still_until_refreshed(postgresql: Any, tmp
     first = session.data_time(report)
     assert session.data_time(report) == first
     assert abs((datetime.now(report.zone).replace(tzinfo=None) - first).total_seconds()) < 60
+
+
+@pytest.mark.parametrize("holds", ["one", "list"])
+def test_a_sample_outside_its_list_gives_way_to_the_default(holds: str) -> None:
+    default = "w" if holds == "one" else ("w",)
+    stray = SEASON.but(holds=holds, sample="x" if holds == "one" else ("x",), default=default)
+    found = settled(report_of(parameters=[stray]), designing=True, forgiving=True)
+    assert (found.values.by_name["season"], found.sampled, found.faults) == (default, frozenset(), {})
+    without = settled(report_of(parameters=[stray.but(default=None)]), designing=True, forgiving=True)
+    assert "Choose again: x is not in its list any more" in str(without.faults["season"])
+
+
+def test_a_given_data_time_asks_nothing_of_the_data(library: MakeLibrary) -> None:
+    made = library("create table lines (n integer)")
+    (made.root / "db.sqlite").unlink()
+    report = report_of(parameters=[Parameter(name="day", kind="date", default="yesterday")])
+    found = Session(made).settle(report, {"data_time": "2025-03-01T06:00"})
+    assert found.whole().by_name["day"] == date(2025, 2, 28)
+    assert "db.sqlite cannot be read" in str(Session(made).settle(report).faults["day"])

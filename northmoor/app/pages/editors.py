@@ -34,6 +34,7 @@ NAMES = {
     "rule_below": "Rule below", "rule_color": "Rule colour", "color": "Colour", "margin_top": "Top margin",
     "margin_right": "Right margin", "margin_bottom": "Bottom margin", "margin_left": "Left margin",
     "format": "Shown as", "visible": "Visible if", "when_empty": "When empty", "rows_per_page": "Rows a page",
+    "shown_edition": "Edition shown",
     "when_null": "When missing", "when_zero": "When zero", "blank_repeats": "Blank repeats",
     "order_by": "Ordered by", "first_groups": "First groups", "keep_groups": "Groups kept if",
     "keep_rows": "Rows kept if",
@@ -63,12 +64,23 @@ CHOICES = {
     },
     "orientation": {"portrait": "Portrait", "landscape": "Landscape"},
 }
-_CODE = {"value", "by", "format", "visible", "rows_per_page", "order_by", "first_groups", "keep_groups", "keep_rows"}
+_CODE = {
+    "value",
+    "by",
+    "format",
+    "visible",
+    "rows_per_page",
+    "order_by",
+    "first_groups",
+    "keep_groups",
+    "keep_rows",
+    "shown_edition",
+}
 _LONG = {"text"}
 _UNSET = {
     "format": "by the type", "visible": "always", "rows_per_page": "as many as fit", "first_groups": "all",
     "keep_groups": "all", "keep_rows": "all", "order_by": "their key", "when_empty": "a sentence that names the values",
-    "when_null": "nothing", "when_zero": "as it is",
+    "when_null": "nothing", "when_zero": "as it is", "shown_edition": "the first",
 }  # fmt: skip
 
 

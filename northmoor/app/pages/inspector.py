@@ -110,6 +110,8 @@ class Inspector(QScrollArea):
 
         self._section("What")
         self._property(Report, report, "title", lambda v: self._edit("Change the title", lambda r, _e: r.but(title=v)))
+        if len(report.editions) > 1:
+            self._property(Report, report, "shown_edition", partial(self._edit_report, "shown_edition"))
         self._section("Where")
         names = ("size", "orientation", "margin_top", "margin_right", "margin_bottom", "margin_left")
         self._properties(PageSetup, found.page, names, "Change the page", change)

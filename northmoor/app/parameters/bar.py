@@ -28,7 +28,7 @@ class ParameterBar(QWidget):
         self._shown: object = None
         self.units: dict[str, ParameterUnit] = {}
         self._flow = FlowLayout(self, gap=14, leading=5)
-        self.hold = self._button("circle-stop", "Hold", "Hold changes back until this is switched off (Ctrl+Shift+H)")
+        self.hold = self._button("toggle-left", "Hold", "Hold changes back until this is switched off (Ctrl+Shift+H)")
         self.hold.setCheckable(True)
         self.hold.toggled.connect(self._desk.hold)
         self.define = self._button("sliders-horizontal", "", "Define parameters (Ctrl+Shift+M)")
@@ -101,7 +101,7 @@ class ParameterBar(QWidget):
     def _show_held(self) -> None:
         count = len(self._desk.held)
         self.hold.setChecked(self._desk.is_holding)
-        self.hold.setIcon(icon("circle-stop", HEATHER if self._desk.is_holding else PEAT))
+        self.hold.setIcon(icon("toggle-left", HEATHER if self._desk.is_holding else PEAT))
         self.hold.setText(f"Hold · {count}" if count else "Hold")
         self._show_settled()
 

@@ -5,6 +5,7 @@ yields findings. What went wrong while the document was made is found by the sta
 """
 
 import logging
+import re
 from collections.abc import Callable, Iterator
 from difflib import get_close_matches
 from functools import partial
@@ -147,4 +148,4 @@ def _values_used(document: Document) -> frozenset[str]:
     texts += [p.default.expression for p in report.parameters if isinstance(p.default, FromExpression)]
     text = " ".join([*texts, report.shown_edition or ""])
     names = {n for p in report.parameters for n in (p.name, *p.names)}
-    return document.parameters_bound | {name for name in names if f":{name}" in text}
+    return document.parameters_bound | {name for name in names if re.search(rf":{name}\b", text)}

@@ -5,8 +5,11 @@ A parameter's list, its default and a computed value may each depend on others, 
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
+from datetime import datetime
 from functools import cached_property, partial
 from typing import Any
+
+from babel import Locale
 
 from northmoor.core.compute.offers import Offers, fixed_offers, offers_of_rows
 from northmoor.core.compute.running import compute_running
@@ -38,12 +41,12 @@ class Asker:
 
     rows: a query's rows with the values settled so far.
     names_in: the names of values that a query's rows depend on.
-    clock: the moment that relative values refer to.
+    data_time: the moment that relative values refer to when none is given, wall time of the report's zone.
     """
 
     rows: Callable[[str, Values], Rows]
     names_in: Callable[[str], frozenset[str]]
-    clock: Callable[[], Clock]
+    data_time: Callable[[], datetime]
     stop: Stop = field(default_factory=Stop)
 
 
@@ -112,10 +115,6 @@ def owners(report: Report) -> dict[str, str]:
     return found | {value.name: value.name for value in report.named_values}
 
 
-class _Circle(ParameterError):
-    pass
-
-
 class _Settling:
     def __init__(
         self, report: Report, given: Mapping[str, Any], asker: Asker, designing: bool, forgiving: bool
@@ -155,12 +154,15 @@ class _Settling:
     @cached_property
     def clock(self) -> Clock:
         """The moment that relative values refer to: a given one, or that of the data."""
-        clock = self.asker.clock()
         if DATA_TIME in self.given and DATA_TIME not in self.parts:
             raw = self.given[DATA_TIME]
-            moment: Any = read_value(Parameter(name=DATA_TIME, kind="timestamp"), raw, lambda: clock)
-            return replace(clock, moment=moment)
-        return clock
+            given: Any = read_value(Parameter(name=DATA_TIME, kind="timestamp"), raw, self._clock_of_data)
+            return self._clock_of_data(given)
+        return self._clock_of_data()
+
+    def _clock_of_data(self, moment: datetime | None = None) -> Clock:
+        first_weekday = Locale.parse(self.report.locale).first_week_day
+        return Clock(moment or self.asker.data_time(), self.report.zone, first_weekday)
 
     def _guarded(self, name: str, work: Callable[[], Any]) -> Any:
         """The result of work on a part; a fault is that part's."""
@@ -245,13 +247,13 @@ class _Settling:
         return part.shown_name if isinstance(part, Parameter) else name
 
     def _held(self, parameter: Parameter, offers: Offers | None) -> Held:
-        if parameter.name in self.given:
-            held = self._given(parameter, self.given[parameter.name], offers)
-            if held is not None or parameter.name not in self.dropped:
+        name = parameter.name
+        is_sampled = self.designing and parameter.sample is not None and name not in self.given
+        if name in self.given or is_sampled:
+            held = self._given(parameter, parameter.sample if is_sampled else self.given[name], offers)
+            if held is not None or name not in self.dropped:
+                self.sampled |= {name} if is_sampled else set()
                 return held
-        elif self.designing and parameter.sample is not None:
-            self.sampled.add(parameter.name)
-            return self._given(parameter, parameter.sample, offers)
         return self._default(parameter, offers)
 
     def _given(self, parameter: Parameter, raw: Any, offers: Offers | None) -> Held:

@@ -17,9 +17,12 @@ from northmoor.core.values.kinds import read_scalar
 
 Rewrite = Callable[[str, str], str]
 """A text in a dialect to the changed one."""
-_EXPRESSIONS = {"value", "by", "visible", "rows_per_page", "shown_edition", "expression"}
-_TEMPLATES = {"text", "title", "when_empty"}
-_SLOT = re.compile(r"\{[^{}]*\}")
+EXPRESSIONS = {"value", "by", "visible", "rows_per_page", "shown_edition", "expression", "order_by", "keep_groups",
+               "first_groups", "keep_rows"}  # fmt: skip
+"""Properties of a report's parts that hold expressions."""
+TEMPLATES = {"text", "title", "when_empty"}
+"""Properties that hold templates."""
+_SLOT = re.compile(r"\{\{|\}\}|\{[^{}]*\}")
 _EQUALS = re.compile(r"(=|<>|!=)\s*$")
 _EQUALLED = re.compile(r"\s*(=|<>|!=)\s*('(?:[^']|'')*'|[\w.]+)")
 
@@ -140,10 +143,10 @@ def _rewritten(report: Report, rewrite: Rewrite, library: Library) -> Report:
             return {k: walked(v, k) for k, v in value.items()}
         if isinstance(value, list):
             return [walked(entry, key) for entry in value]
-        if isinstance(value, str) and key in _EXPRESSIONS:
+        if isinstance(value, str) and key in EXPRESSIONS:
             return rewrite(value, ENGINE_DIALECT)
-        if isinstance(value, str) and key in _TEMPLATES:
-            return _SLOT.sub(lambda slot: rewrite(slot[0], ENGINE_DIALECT), value)
+        if isinstance(value, str) and key in TEMPLATES:
+            return _SLOT.sub(lambda s: s[0] if s[0] in ("{{", "}}") else rewrite(s[0], ENGINE_DIALECT), value)
         return value
 
     def part(model: Any) -> Any:
