@@ -303,6 +303,8 @@ class Window(QMainWindow):
             return  # what is held back is shown, not what the pages have
         self._settled_job = found.job
         self.desk.take_settled(found.settled)
+        if found.job is self._held_job:
+            self.tell("", "quiet")  # no pages follow that would say it is done
         if found.job is self._job and found.settled.faults:
             self._show_unsettled(found.settled, found.findings)
 

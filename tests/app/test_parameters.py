@@ -292,6 +292,7 @@ def test_changes_are_held_back_while_the_switch_says_so(shown: Window, qtbot: Qt
     qtbot.waitUntil(lambda: ports.button.text() == "All 2")  # lists follow what is held back
     type_into(qtbot, control_of(shown, "note", FieldControl).line, "later")
     assert shown.parameters.hold.text() == "Hold · 2"
+    qtbot.waitUntil(lambda: shown._notice.text() == "")
     qtbot.wait(100)
     assert shown._rendered is before
     shown.parameters.hold.click()

@@ -170,6 +170,17 @@ def test_no_rows_offer_other_values(library: MakeLibrary) -> None:
     assert said == "There are no rows for Port = Nowhere."
 
 
+def test_no_rows_at_the_defaults_offer_another_choice(library: MakeLibrary) -> None:
+    choices = (Choice(value="x", label="Nowhere"), Choice(value="TQ-SK", label="Skarholm"))
+    port = Parameter(name="port", label="Port", default="x", choices=choices)
+    report = report_of(table_of("pieces"), sql="select * from lines where route = :port", parameters=[port])
+    made = library(FREIGHT)
+    (finding,) = preflight(render(report, made))
+    (remedy,) = finding.remedies
+    assert (remedy.label, remedy.values) == ("Port: Skarholm", {"port": "TQ-SK"})
+    assert preflight(render(report, made, **remedy.values)) == ()
+
+
 def test_more_rows_than_a_page_holds_are_told(library: MakeLibrary) -> None:
     made = library(
         "create table lines (n integer); with recursive s(i) as (select 1 union all select i + 1 from s where i < 200) insert into lines select i from s;"

@@ -108,9 +108,15 @@ def _other_values(document: Document) -> tuple[Remedy, ...]:
     remedies = [Remedy("Back to the defaults", values=dict.fromkeys(given))] if given else []
     for parameter in document.report.parameters:
         held = settled.held.get(parameter.name)
-        if not parameter.required and held not in (None, ()) and parameter.name in given:
+        offers = settled.offers.get(parameter.name)
+        if not parameter.required and held not in (None, ()):
             nothing = () if parameter.holds == "list" else ""
             remedies.append(Remedy(f"Without {parameter.shown_name}", values={parameter.name: nothing}))
+        elif parameter.holds == "one" and offers is not None:
+            other = next((entry for entry in offers.entries if entry.value != held), None)
+            if other is not None:
+                label = f"{parameter.shown_name}: {other.label}"
+                remedies.append(Remedy(label, values={parameter.name: other.value}))
     return tuple(remedies[:4])
 
 
