@@ -55,7 +55,7 @@ class Settled:
     """A report's values, as far as they could be settled.
 
     held: what each parameter holds; offers: the lists to choose from; faults: why a parameter or named value has no
-    value; dropped: chosen values that its list does not have any more, as they were labelled; strays: values of its
+    value; dropped: chosen values that its list does not have any more, as text; strays: values of its
     default that its list does not have; sampled: parameters that have their sample value; given: those that were given
     one.
     """
