@@ -9,10 +9,10 @@ from typing import Any
 
 from northmoor.core.compute.settling import Asker, Settled, settle
 from northmoor.core.document import Document, Session
-from northmoor.core.model.blocks import Cell, Column, Level, Row, TableBlock
 from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.report import Edition, PageSetup, Report
+from northmoor.core.model.tables import Cell, Column, Level, Row, TableBlock
 from northmoor.core.output.dump import write_dump
 from northmoor.core.sources.connections import Library
 from northmoor.core.sources.fetch import Rows
@@ -116,6 +116,7 @@ class Line:
     ordinal: int | None
     y: float
     cells: dict[str, str]
+    number: int = 0
 
 
 def dumped(document: Document) -> dict[str, Any]:
@@ -135,12 +136,12 @@ def lines_of(document: Document, block: str = "table") -> list[Line]:
             if item["kind"] != "text" or origin["block"] != block:
                 continue
             keys = tuple(origin["keys"])
-            key = (origin["row"], origin["level"], keys, origin["ordinal"])
+            key = (origin["row"], origin["level"], keys, origin["ordinal"], origin["number"])
             row = rows.setdefault(key, {"y": item["y"], "cells": {}})
             row["y"] = min(row["y"], item["y"])
             cells = row["cells"]
             cells[origin["column"]] = " ".join([*cells.get(origin["column"], "").split(), item["text"]]).strip()
-        found += [Line(page["number"], k[0], k[1], k[2], k[3], r["y"], r["cells"]) for k, r in rows.items()]
+        found += [Line(page["number"], k[0], k[1], k[2], k[3], r["y"], r["cells"], k[4]) for k, r in rows.items()]
     return found
 
 

@@ -12,6 +12,7 @@ from northmoor.core.compute.settling import Settled
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.model.files import load_report, save_report
 from northmoor.core.model.report import Edition, Report
+from northmoor.core.model.tables import RowPlace
 from northmoor.core.model.types import Kind
 from northmoor.core.sources.connections import Library
 from northmoor.core.sources.secrets import Secrets
@@ -23,7 +24,7 @@ class Selection:
     """A part of the edition.
 
     `kind` is page, header, footer, text, picture, table, level, row or cell. `block` names the block (or header or
-    footer); `row` is head, heading, detail or total; `level` and `column` say which.
+    footer); `row`, `level` and `number` are those of a row's place, `column` says which cell of it.
     """
 
     kind: str
@@ -31,6 +32,12 @@ class Selection:
     row: str | None = None
     level: str | None = None
     column: str | None = None
+    number: int = 0
+
+    @property
+    def place(self) -> RowPlace:
+        """The place of the row that it is, or is a cell of."""
+        return RowPlace(self.row or "", self.level, self.number)
 
 
 PAGE = Selection("page")

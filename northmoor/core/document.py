@@ -13,12 +13,15 @@ from typing import Any
 
 from northmoor.core.compute.cells import Computed
 from northmoor.core.compute.choosing import choose, said_when_empty
+from northmoor.core.compute.groups import Ints
+from northmoor.core.compute.paging import compute_paged
 from northmoor.core.compute.running import PER_PAGE, compute_running
 from northmoor.core.compute.settling import Asker, Settled, owners, settle
 from northmoor.core.compute.table import ArrangedTable, TablePlan, arrange, plan_of
 from northmoor.core.deliver.files import write_outputs
 from northmoor.core.errors import NorthmoorError, ParameterError, Stopped, did_you_mean
 from northmoor.core.expr.formats import Customs
+from northmoor.core.layout.celltext import PagedCells
 from northmoor.core.layout.compose import Composition, compose
 from northmoor.core.layout.context import Kept, Setting, Shapers
 from northmoor.core.layout.display import Page
@@ -287,7 +290,18 @@ class Session:
         said = [block.text for block in edition.blocks if isinstance(block, TextBlock)]
         texts = slots_of([*said, *(table.when_empty or "" for table in edition.tables)])
         once = running(texts, more={})
-        composition = compose(edition, arranged, once, running, setting)
+
+        def paged(table: str, ends: Ints) -> PagedCells:
+            found = arranged[table]
+            assert isinstance(found, ArrangedTable)  # it has been laid out
+            assert found.ordered is not None
+            wanted, ordered = plan_of(edition.table(table)).paged, found.ordered
+            key = (found, ends.tobytes(), tuple(rows.items()), _key_of(values))
+            return self._kept.get(
+                ("paged", key), lambda: PagedCells(compute_paged(wanted, ordered, ends, rows, values, stop))
+            )
+
+        composition = compose(edition, arranged, once, running, paged, setting)
         bound = partial(self._parameters_bound, report)
         words = partial(self._words, settled)
         return Document(settled, self.library, title, data_time, composition, rows, self._writer, bound, words)

@@ -15,6 +15,7 @@ from northmoor.demo.freight import add_freight
 from northmoor.demo.history import make_history
 from northmoor.demo.papers import make_papers
 from northmoor.demo.reports import fares_by_route
+from northmoor.demo.sailings import sailings_log
 from northmoor.demo.selected import selected_waybills
 from northmoor.demo.telemetry import make_telemetry
 from northmoor.demo.voyage import voyage_report
@@ -57,6 +58,7 @@ def make_library(root: Path, history: bool = False) -> Path:
         ("fares-by-route", fares_by_route),
         ("selected-waybills", selected_waybills),
         ("voyage-report", voyage_report),
+        ("sailings-log", sailings_log),
     )
     for name, make in made:
         if not (reports / f"{name}.moor").exists():

@@ -55,7 +55,7 @@ def test_a_field_dropped_on_the_rail_lane_becomes_a_level(window: Window, qtbot:
 def test_a_field_dropped_on_a_total_becomes_its_measure(window: Window, qtbot: QtBot, field: str, value: str) -> None:
     (first, *_) = spots(window, row="total", level="route", column="month")
     assert drop(window, field, point_on(window, first))
-    cells = table_of(window.desk.report, "full", TABLE).levels[0].total.cells
+    cells = table_of(window.desk.report, "full", TABLE).levels[0].total[0].cells
     assert {c.column: (c.value, c.text) for c in cells}["month"] == (value, None)
     window.desk.undo()
     settle(window, qtbot)

@@ -10,10 +10,11 @@ from pytestqt.qtbot import QtBot
 from northmoor.app.desk import Selection
 from northmoor.app.pages.editors import editor_for, label_of
 from northmoor.app.window import Window
-from northmoor.core.model.blocks import Cell, Column, Level, TextBlock
+from northmoor.core.model.blocks import TextBlock
 from northmoor.core.model.edits import table_of
 from northmoor.core.model.looks import Look
 from northmoor.core.model.report import PageSetup
+from northmoor.core.model.tables import Cell, Column, Level
 from tests.app.conftest import settle
 from tests.app.test_journey import TABLE, editor, type_into
 from tests.helpers import lines_of
@@ -216,7 +217,7 @@ def test_a_level_by_a_date_is_turned_into_periods_and_its_groups_are_chosen(wind
     box.activated.emit(box.currentIndex())
     settle(window, qtbot)
     level = window.desk.edition.tables[0].levels[1]
-    assert (level.by, level.heading.cells[0].text) == (
+    assert (level.by, level.heading[0].cells[0].text) == (
         "date_trunc('quarter', month)",
         "{date_trunc('quarter', month); QQQ y}",
     )

@@ -8,9 +8,9 @@ import pytest
 
 from northmoor.core.document import Document, Session
 from northmoor.core.errors import ParameterError
-from northmoor.core.model.blocks import Column, OrderBy
 from northmoor.core.model.parameters import Choice, Parameter
 from northmoor.core.model.report import Edition
+from northmoor.core.model.tables import Column, OrderBy
 from northmoor.core.sources.connections import Library
 from tests.helpers import FREIGHT, column_of, dumped, lines_of, query, render, report_of, row_of, table_of
 

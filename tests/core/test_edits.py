@@ -3,13 +3,14 @@
 import pytest
 
 from northmoor.core.model import edits
-from northmoor.core.model.blocks import Cell, Row
 from northmoor.core.model.files import read_report, report_text
 from northmoor.core.model.looks import Look
 from northmoor.core.model.report import Report, TextPiece
+from northmoor.core.model.tables import Cell, Row, RowPlace
 from northmoor.demo.reports import fares_by_route
 
 TABLE = ("full", "fares-table")
+TOTAL = RowPlace("total", "route")
 
 
 @pytest.fixture
@@ -24,8 +25,8 @@ def table(report: Report):
 def test_a_level_comes_with_heading_and_totals_under_the_columns_they_total(report: Report) -> None:
     level = table(edits.add_level(report, *TABLE, "season", "season", 0)).levels[0]
     assert (level.name, level.by) == ("season", "season")
-    assert level.heading == Row(style="heading", cells=(Cell(column="month", text="{season}", span=4),))
-    assert [(c.column, c.value, c.text, c.span) for c in level.total.cells] == [
+    assert level.heading[0] == Row(style="heading", cells=(Cell(column="month", text="{season}", span=4),))
+    assert [(c.column, c.value, c.text, c.span) for c in level.total[0].cells] == [
         ("month", None, "Total for {season}", 1), ("sailings", "sum(sailings)", None, 1),
         ("tickets", "sum(tickets)", None, 1), ("fares", "sum(fares)", None, 1),
     ]  # fmt: skip
@@ -44,21 +45,21 @@ def test_a_column_is_added_with_its_readers_name_and_goes_with_its_cells(report:
     more = edits.add_column(report, *TABLE, "route_name", "route_name", 1)
     assert [(c.name, c.title) for c in table(more).columns][1] == ("route_name", "Route name")
     less = table(edits.remove_column(report, *TABLE, "fares"))
-    assert [c.column for c in less.total.cells] == ["month", "sailings", "tickets"]
-    assert less.levels[0].heading.cells[0].span == 3
+    assert [c.column for c in less.total[0].cells] == ["month", "sailings", "tickets"]
+    assert less.levels[0].heading[0].cells[0].span == 3
     first_gone = table(edits.remove_column(report, *TABLE, "month"))
-    assert first_gone.levels[0].heading.cells[0] == Cell(column="sailings", text="{route_name}", span=3)
+    assert first_gone.levels[0].heading[0].cells[0] == Cell(column="sailings", text="{route_name}", span=3)
 
 
 def test_cells_change_appear_and_go(report: Report) -> None:
-    where = (*TABLE, "total", "route", "fares")
+    where = (*TABLE, TOTAL, "fares")
     changed = edits.change_cell(report, *where, value="avg(fares)", format="0")
-    cell = next(c for c in edits.row_of(table(changed), "total", "route").cells if c.column == "fares")
+    cell = next(c for c in table(changed).row_at(TOTAL).cells if c.column == "fares")
     assert (cell.value, cell.format) == ("avg(fares)", "0")
     gone = edits.remove_cell(report, *where)
-    assert "fares" not in [c.column for c in edits.row_of(table(gone), "total", "route").cells]
+    assert "fares" not in [c.column for c in table(gone).row_at(TOTAL).cells]
     back = edits.change_cell(gone, *where, value="sum(fares)")
-    assert edits.row_of(table(back), "total", "route").cells[-1] == Cell(column="fares", value="sum(fares)")
+    assert table(back).row_at(TOTAL).cells[-1] == Cell(column="fares", value="sum(fares)")
 
 
 def test_a_look_with_nothing_left_is_no_look() -> None:
@@ -89,7 +90,7 @@ def test_what_would_be_unsound_is_refused(report: Report) -> None:
     with pytest.raises(ValueError, match="not defined"):
         edits.change_block(report, *TABLE, query="fare")
     with pytest.raises(ValueError, match="overlaps"):
-        edits.change_cell(report, *TABLE, "total", "route", "month", span=2)
+        edits.change_cell(report, *TABLE, TOTAL, "month", span=2)
     with pytest.raises(KeyError):
         edits.change_block(report, "full", "nothing", query="fares")
     with pytest.raises(KeyError):

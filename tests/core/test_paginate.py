@@ -34,7 +34,7 @@ def strip_of(heights: list[int], **more: list) -> Strip:
 def pages_of(
     strip: Strip, body: int = 100, head: int = 0, used: int = 0, repeat: bool = True, most: int | None = None
 ) -> list[Slice]:
-    slices, _ = paginate(strip, Rules(head, repeat, most), Body(body, used), ByLines())
+    slices, _ = paginate(strip, Rules(head, head * repeat, rows_per_page=most), Body(body, used), ByLines())
     return slices
 
 
@@ -172,8 +172,8 @@ def test_a_first_row_that_does_not_fit_goes_to_the_next_page() -> None:
 
 def test_the_head_stands_once_or_on_every_page() -> None:
     strip = strip_of([10] * 12)
-    assert [p.has_head for p in pages_of(strip, 50, head=10)] == [True, True, True]
-    assert [p.has_head for p in pages_of(strip, 50, head=10, repeat=False)] == [True, False, False]
+    assert [p.end - p.start for p in pages_of(strip, 50, head=10)] == [4, 4, 4]
+    assert [p.end - p.start for p in pages_of(strip, 50, head=10, repeat=False)] == [4, 5, 3]
 
 
 def test_a_heading_keeps_rows_after_it() -> None:
@@ -204,7 +204,7 @@ def test_a_row_taller_than_a_page_is_parted_between_lines_with_its_heading() -> 
 
 
 def test_no_rows_leave_a_head() -> None:
-    assert [(p.page, p.start, p.end, p.has_head) for p in pages_of(strip_of([]), head=10)] == [(0, 0, 0, True)]
+    assert [(p.page, p.start, p.end, p.is_first) for p in pages_of(strip_of([]), head=10)] == [(0, 0, 0, True)]
 
 
 @given(st.lists(st.booleans(), min_size=1, max_size=60), st.integers(1, 12), st.integers(3, 12))

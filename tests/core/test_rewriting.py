@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from northmoor.core.document import Session
-from northmoor.core.model import blocks
+from northmoor.core.model import blocks, tables
 from northmoor.core.model.data import Query
 from northmoor.core.model.parameters import (
     AllChoices,
@@ -51,7 +51,7 @@ def test_a_name_is_changed_wherever_it_is_used_and_nowhere_else(tmp_path: Path) 
     text, table = renamed.editions[0].blocks
     assert text.text == ":port stays {:harbour} {label(:harbour)} {{:port}}"
     assert text.visible == ":harbour <> ':port'"
-    assert table.total.cells[0].value == "count(*) filter (where port = :harbour)"
+    assert table.total[0].cells[0].value == "count(*) filter (where port = :harbour)"
     assert renamed.queries[0].sql == "select ':port' as x, y::int from t where a = :harbour -- :port\nand b=:harbour"
     assert renamed.parameters[1].default == FromExpression(expression="upper(:harbour)")
     assert renamed.named_values[0].value == FromExpression(expression=":harbour || 'x'")
@@ -120,13 +120,13 @@ def test_any_kind_can_become_any_other(kind: str, holds: str, to_kind: str, to_h
 
 def test_every_property_that_holds_an_expression_or_a_template_is_rewritten() -> None:
     for kind in (
-        blocks.Content,
-        blocks.Column,
-        blocks.Cell,
-        blocks.OrderBy,
-        blocks.Level,
+        tables.Content,
+        tables.Column,
+        tables.Cell,
+        tables.OrderBy,
+        tables.Level,
         blocks.TextBlock,
-        blocks.TableBlock,
+        tables.TableBlock,
         TextPiece,
     ):
         for name, info in kind.model_fields.items():

@@ -13,9 +13,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from northmoor.core.expr.regrouping import by_period
-from northmoor.core.model.blocks import Cell, Column, OrderBy, Row
 from northmoor.core.model.data import Query
 from northmoor.core.model.parameters import Parameter
+from northmoor.core.model.tables import Cell, Column, OrderBy, Row
 from northmoor.core.sources.connections import Library
 from tests.helpers import FREIGHT, column_of, dumped, level_of, lines_of, render, report_of, row_of, table_of
 

@@ -472,8 +472,8 @@ def selection_of(spot: Spot) -> Selection:
     if spot.row in ("fault", "empty"):
         return Selection("table", spot.block)
     if spot.column is None:
-        return Selection("row", spot.block, spot.row, spot.level)
-    return Selection("cell", spot.block, spot.row, spot.level, spot.column)
+        return Selection("row", spot.block, spot.row, spot.level, None, spot.number)
+    return Selection("cell", spot.block, spot.row, spot.level, spot.column, spot.number)
 
 
 def selects(selection: Selection, spot: Spot) -> bool:

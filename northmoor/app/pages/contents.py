@@ -1,5 +1,7 @@
 """Contents: the tree of what the edition is made of. Choosing an entry selects it on the pages."""
 
+from dataclasses import replace
+
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QPaintEvent
 from PyQt6.QtWidgets import QTreeWidget, QTreeWidgetItem, QWidget
@@ -7,13 +9,15 @@ from PyQt6.QtWidgets import QTreeWidget, QTreeWidgetItem, QWidget
 from northmoor.app.desk import PAGE, Selection
 from northmoor.app.hints import draw_hint
 from northmoor.app.icons import icon
+from northmoor.app.pages.table_forms import row_name
 from northmoor.app.theme import RAILS
 from northmoor.core.layout.running import pieces
-from northmoor.core.model.blocks import Row, TableBlock
 from northmoor.core.model.report import Edition, Running, TextPiece
+from northmoor.core.model.tables import PAGE_ROWS, Row, RowPlace, TableBlock
 
 _SELECTION = Qt.ItemDataRole.UserRole
 
+_DRAWINGS = {"heading": "heading", "total": "sigma", **dict.fromkeys(PAGE_ROWS, "sigma")}
 EMPTY = "The parts of the open report stand here: page, header, texts, tables and their levels."
 
 
@@ -95,33 +99,34 @@ class Contents(QTreeWidget):
 
     def _add_table(self, table: TableBlock) -> None:
         parent = self._add(None, f"Table · {table.name}", "table-2", Selection("table", table.name))
-        self._add_row(table, parent, "Head", "rows-3", "head", None)
+        rows = list(table.rows())
+        for place, row in rows:
+            if place.row == "head":
+                self._add_row(table, parent, place, row)
+        self._add_row(table, parent, RowPlace("head"))
         for depth, level in enumerate(table.levels):
             selection = Selection("level", table.name, level=level.name)
             item = self._add(parent, f"Level {depth + 1} · {level.name}", "brackets", selection, RAILS[depth % 4])
-            for row, shown, drawing in (("heading", "Heading", "heading"), ("total", "Total", "sigma")):
-                made: Row | None = getattr(level, row)
-                if made is not None:
-                    self._add_row(table, item, shown, drawing, row, level.name, made)
+            for place, row in rows:
+                if place.level == level.name:
+                    self._add_row(table, item, place, row)
         if table.show_details:
-            self._add_row(table, parent, "Rows", "rows-3", "detail", None)
-        if table.total is not None:
-            self._add_row(table, parent, "Total of all", "sigma", "total", None, table.total)
+            self._add_row(table, parent, RowPlace("detail"))
+        for name in ("detail", "total", *PAGE_ROWS):
+            for place, row in rows:
+                if place.row == name and place.level is None and (name != "detail" or table.show_details):
+                    self._add_row(table, parent, place, row)
 
-    def _add_row(
-        self,
-        table: TableBlock,
-        parent: QTreeWidgetItem,
-        shown: str,
-        drawing: str,
-        row: str,
-        level: str | None,
-        made: Row | None = None,
-    ) -> None:
-        item = self._add(parent, shown, drawing, Selection("row", table.name, row, level))
+    def _add_row(self, table: TableBlock, parent: QTreeWidgetItem, place: RowPlace, made: Row | None = None) -> None:
+        shown = row_name(place)
+        if place.level is not None:
+            shown = shown.removesuffix(f" of {place.level}")
+        drawing = _DRAWINGS.get(place.row, "rows-3")
+        selection = Selection("row", table.name, place.row, place.level, None, place.number)
+        item = self._add(parent, shown, drawing, selection)
         names = [c.name for c in table.columns] if made is None else [c.column for c in made.cells]
         for name in names:
-            self._add(item, name, None, Selection("cell", table.name, row, level, name))
+            self._add(item, name, None, replace(selection, kind="cell", column=name))
 
     def _add(
         self,

@@ -38,7 +38,9 @@ NAMES = {
     "when_null": "When missing", "when_zero": "When zero", "blank_repeats": "Blank repeats",
     "order_by": "Ordered by", "first_groups": "First groups", "keep_groups": "Groups kept if",
     "keep_rows": "Rows kept if",
-    "title": "Title", "padding": "Padding", "inset": "Inset", "page_break": "New page", "span": "Columns",
+    "title": "Title", "padding": "Padding", "inset": "Inset", "page_break": "New page", "odd_page": "On an odd page",
+    "foot_of_page": "Totals at foot", "on": "On pages",
+    "stands": "Stands", "span": "Columns",
 }  # fmt: skip
 PERIOD_NAMES = {
     "value": "Different value", "year": "Year", "quarter": "Quarter", "month": "Month", "week": "Week", "day": "Day",
@@ -62,6 +64,8 @@ CHOICES = {
         "count_distinct": "Count of different",
         "none": "Nothing",
     },
+    "stands": {"before": "Before its group", "after": "After its group"},
+    "on": {"every": "Every page", "first": "The first page", "later": "Later pages"},
     "orientation": {"portrait": "Portrait", "landscape": "Landscape"},
 }
 _CODE = {
@@ -108,7 +112,7 @@ def _editor(field: str, info: FieldInfo, value: Any, commit: Commit, choices: li
         return choice_editor({name: name for name in choices}, value, commit, "none" if optional else None)
     if typing.get_origin(inner) is typing.Literal:
         names = {option: CHOICES.get(field, {}).get(option, str(option)) for option in typing.get_args(inner)}
-        unset = {"align": "By the value", "total": "Not set"}.get(field, "As styled")
+        unset = {"stands": "As usual", "align": "By the value", "total": "Not set"}.get(field, "As styled")
         return choice_editor(names, value, commit, unset if optional else None)
     if inner is bool:
         return _tristate(value, commit) if optional else switch_editor(bool(value), commit)

@@ -10,8 +10,8 @@ from PyQt6.QtWidgets import QLineEdit, QWidget
 from northmoor.app.desk import Selection
 from northmoor.app.widgets import discard
 from northmoor.core.model import edits
-from northmoor.core.model.blocks import Cell, Column
 from northmoor.core.model.report import Report, TextPiece
+from northmoor.core.model.tables import Cell, Column, RowPlace
 
 NARROWEST = 220
 
@@ -34,7 +34,7 @@ def definition_of(report: Report, edition: str, selection: Selection) -> Definit
 
 
 def _definition(report: Report, edition: str, selection: Selection) -> Definition | None:
-    block, row, level, column = selection.block, selection.row or "", selection.level, selection.column or ""
+    block, place, column = selection.block, selection.place, selection.column or ""
     if selection.kind == "text":
         text = edits.block_of(report, edition, block).text
         return Definition(text, lambda new: lambda r, e: edits.change_block(r, e, block, text=new))
@@ -44,16 +44,15 @@ def _definition(report: Report, edition: str, selection: Selection) -> Definitio
         return None
     table = edits.table_of(report, edition, block)
     own = next(c for c in table.columns if c.name == column)
-    if row == "head":
+    if place == RowPlace("head"):
         return Definition(own.title, lambda new: lambda r, e: edits.change_column(r, e, block, column, title=new))
-    if row == "detail":
+    if place == RowPlace("detail"):
         field, text = _said(own)
         return Definition(text, lambda new: lambda r, e: edits.change_column(r, e, block, column, **{field: new}))
-    made = edits.row_of(table, row, level)
-    cell = next((c for c in made.cells if c.column == column), Cell(column=column)) if made else Cell(column=column)
+    cell = next((c for c in table.row_at(place).cells if c.column == column), Cell(column=column))
     field, text = _said(cell)
     return Definition(
-        text, lambda new: lambda r, e: edits.change_cell(r, e, block, row, level, column, **{field: new or None})
+        text, lambda new: lambda r, e: edits.change_cell(r, e, block, place, column, **{field: new or None})
     )
 
 

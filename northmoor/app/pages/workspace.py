@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QLabel, QSplitter, QVBoxLayout, QWidget
 
 from northmoor.app.desk import Desk, Selection
 from northmoor.app.finder import Entry
-from northmoor.app.pages.canvas import Canvas
+from northmoor.app.pages.canvas import Canvas, selection_of
 from northmoor.app.pages.contents import Contents
 from northmoor.app.pages.dropping import DropTarget
 from northmoor.app.pages.fields import Fields
@@ -16,7 +16,7 @@ from northmoor.app.pages.inspector import Inspector
 from northmoor.app.worker import PageShown, Rendered
 from northmoor.core.expr.language import column_expression
 from northmoor.core.model import edits
-from northmoor.core.model.blocks import TableBlock
+from northmoor.core.model.tables import TableBlock
 
 
 class PagesWorkspace(QWidget):
@@ -113,10 +113,10 @@ class PagesWorkspace(QWidget):
         elif target.kind == "level":
             self._desk.edit(f"Group by {field}", lambda r, e: edits.add_level(r, e, block, field, expression, at))
         elif target.spot is not None and target.spot.column is not None:
-            row, level, column, value = target.spot.row, target.spot.level, target.spot.column, self._measure(field)
+            place, column, value = selection_of(target.spot).place, target.spot.column, self._measure(field)
             self._desk.edit(
                 f"Total {field}",
-                lambda r, e: edits.change_cell(r, e, block, row, level, column, value=value, text=None),
+                lambda r, e: edits.change_cell(r, e, block, place, column, value=value, text=None),
             )
 
     def _measure(self, field: str) -> str:

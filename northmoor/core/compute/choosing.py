@@ -7,9 +7,10 @@ from northmoor.core.compute.cells import Computed
 from northmoor.core.compute.running import compute_running
 from northmoor.core.errors import ExpressionError, LayoutError, Place
 from northmoor.core.expr.language import parse
-from northmoor.core.model.blocks import Block, Level, TableBlock, literal
+from northmoor.core.model.blocks import Block, literal
 from northmoor.core.model.edits import without_column
 from northmoor.core.model.report import Edition
+from northmoor.core.model.tables import Level, TableBlock
 from northmoor.core.sources.fetch import Rows
 from northmoor.core.stopping import Stop
 from northmoor.core.values.values import Values

@@ -2,7 +2,7 @@
 
 Every aggregate, with or without a named window, is computed once for each group of its scope; what is left of an
 expression is then scalar over those results. A table has the scopes 0 (the report: all its rows), 1…n (the groups of
-each level, outermost first) and `DETAIL` (a row).
+each level, outermost first), `DETAIL` (a row), and, once its pages are known, those of `PAGE_SCOPES`.
 """
 
 from collections.abc import Mapping
@@ -18,6 +18,9 @@ from northmoor.core.sources.engine import list_sql
 from northmoor.core.values.values import Values
 
 DETAIL = -1
+PAGE, PAGES_BEFORE, PAGES_TO_HERE = -2, -3, -4
+PAGE_SCOPES = {"page": PAGE, "pages_before": PAGES_BEFORE, "pages_to_here": PAGES_TO_HERE}
+"""Scopes of rows that belong to pages, by the names of their windows."""
 POSITION = "__nm_position"
 BASE = "__nm_base"
 """The engine's name for the source of a scope's own rows or groups."""
@@ -180,6 +183,10 @@ class _Work:
             raise self._fault("a window's scope is its level; take out partition by", node)
         if name == "report":
             return 0
+        if name in PAGE_SCOPES:
+            if self.standing.scope not in PAGE_SCOPES.values():
+                raise self._fault(f"over {name} stands in page totals and in what is carried or brought forward", node)
+            return PAGE_SCOPES[name]
         if name not in self.standing.levels:
             known = did_you_mean(name, (*self.standing.levels, "report"))
             raise self._fault(f"there is no scope {name!r}. {known}", node)
@@ -222,6 +229,8 @@ class _Work:
         name = self._known(node, self.standing.columns)
         if self.standing.scope == DETAIL:
             return exp.column(name, quoted=True)
+        if self.standing.scope in PAGE_SCOPES.values():
+            raise self._fault(f"{name} has a value in each row of a page; total it, as in first({name})", node)
         column, scope = quoted(name), self.standing.scope
         need = Aggregated(scope, f"any_value({column})")
         self.needs.append(need)

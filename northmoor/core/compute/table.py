@@ -8,16 +8,25 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+import pyarrow as pa
 
-from northmoor.core.compute.cells import Computed
+from northmoor.core.compute.cells import ROWS, Computed
 from northmoor.core.compute.grouping import Order, grouped
 from northmoor.core.compute.groups import Grouping, Groups, Ints, Wanted
 from northmoor.core.compute.scoped import compute_scoped
-from northmoor.core.compute.scopes import DETAIL, Compiler
+from northmoor.core.compute.scopes import (
+    DETAIL,
+    PAGE,
+    PAGE_SCOPES,
+    PAGES_BEFORE,
+    PAGES_TO_HERE,
+    POSITION,
+    Compiler,
+)
 from northmoor.core.errors import ExpressionError
-from northmoor.core.expr.language import parse
+from northmoor.core.expr.language import columns_in, parse, quoted
 from northmoor.core.expr.templates import Slot, Template, parse_template
-from northmoor.core.model.blocks import Column, Content, TableBlock
+from northmoor.core.model.tables import Column, Content, RowPlace, TableBlock
 from northmoor.core.sources.engine import Engine
 from northmoor.core.sources.fetch import Rows
 from northmoor.core.stopping import Stop
@@ -31,6 +40,13 @@ class TablePlan:
     query: str
     order: Order
     wanted: frozenset[Wanted]
+    paged: frozenset[Wanted] = frozenset()
+    """What is wanted of pages, once they are known."""
+
+
+_SCOPES = {
+    "head": 0, "detail": DETAIL, "page_total": PAGE, "brought_forward": PAGES_BEFORE, "carried_forward": PAGES_TO_HERE,
+}  # fmt: skip
 
 
 def template_of(content: Content) -> Template:
@@ -47,13 +63,13 @@ def head_content(column: Column) -> Content:
 
 def plan_of(table: TableBlock) -> TablePlan:
     """What has to be computed for a table. Cells that do not parse are left out; layout shows them as faults."""
-    contents: list[tuple[int, Content]] = [(DETAIL, column) for column in table.columns] if table.show_details else []
-    for scope, level in enumerate(table.levels, 1):
-        contents += [(scope, cell) for row in (level.heading, level.total) if row for cell in row.cells]
-    contents += [(0, cell) for cell in table.total.cells] if table.total else []
-    contents += [(0, head_content(column)) for column in table.columns]
+    contents: list[tuple[int, Content]] = [(0, head_content(column)) for column in table.columns]
+    contents += [(DETAIL, column) for column in table.columns] if table.show_details else []
+    contents += [(scope_of(table, place), cell) for place, row in table.rows() for cell in row.cells]
     wanted = set()
     for scope, content in contents:
+        if scope == DETAIL and not table.show_details:
+            continue
         try:
             wanted |= {Wanted(scope, s.expression.text) for s in template_of(content) if isinstance(s, Slot)}
         except ExpressionError:
@@ -70,16 +86,26 @@ def plan_of(table: TableBlock) -> TablePlan:
         for level in table.levels
     )
     order = Order(table.name, groupings, tuple((key.by, key.descending) for key in table.order), table.keep_rows)
-    return TablePlan(table.query, order, frozenset(wanted))
+    paged = frozenset(want for want in wanted if want.scope in PAGE_SCOPES.values())
+    return TablePlan(table.query, order, frozenset(wanted) - paged, paged)
+
+
+def scope_of(table: TableBlock, place: RowPlace) -> int:
+    """The scope that expressions of a row stand in."""
+    if place.row in _SCOPES:
+        return _SCOPES[place.row]
+    return 0 if place.level is None else 1 + [level.name for level in table.levels].index(place.level)
 
 
 @dataclass(frozen=True, eq=False)
 class ArrangedTable:
-    """A table's rows in order. `cells` holds, for each wanted expression, one value a row or group of its scope."""
+    """A table's rows in order. `cells` holds, for each wanted expression, one value a row or group of its scope;
+    `ordered` are the rows themselves, where something is wanted of pages."""
 
     rows: int
     levels: tuple[Groups, ...]
     cells: Mapping[Wanted, Computed]
+    ordered: pa.Table | None = None
 
     @cached_property
     def group_of_row(self) -> tuple[Ints, ...]:
@@ -106,4 +132,12 @@ def arrange(plan: TablePlan, rows: Mapping[str, Rows], values: Values, stop: Sto
         around = grouped(engine, compiler, plan.order, rows[plan.query].table, others)
         stop.check()
         cells = compute_scoped(engine, compiler, plan.wanted, around)
-    return ArrangedTable(around.rows, around.levels, cells)
+        ordered = _columns_used(engine, plan.paged, around.names) if plan.paged else None
+    return ArrangedTable(around.rows, around.levels, cells, ordered)
+
+
+def _columns_used(engine: Engine, wanted: frozenset[Wanted], names: tuple[str, ...]) -> pa.Table:
+    """The ordered rows with the columns that expressions use, at least one."""
+    used = {column for want in wanted for column in columns_in(want.expression)}
+    kept = [name for name in names if name.lower() in used] or list(names[:1])
+    return engine.run(f"select {', '.join(map(quoted, kept))} from {ROWS} order by {POSITION}")

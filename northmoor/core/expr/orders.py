@@ -4,7 +4,7 @@ import re
 
 from northmoor.core.errors import ExpressionError
 from northmoor.core.expr.language import parse
-from northmoor.core.model.blocks import OrderBy
+from northmoor.core.model.tables import OrderBy
 
 _DIRECTION = re.compile(r"\s+(asc|desc)\s*$", re.IGNORECASE)
 _OPEN, _CLOSE = "([{", ")]}"

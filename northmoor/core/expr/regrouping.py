@@ -7,8 +7,8 @@ from northmoor.core.errors import ExpressionError
 from northmoor.core.expr.language import parse
 from northmoor.core.expr.templates import Slot, parse_template
 from northmoor.core.model import edits
-from northmoor.core.model.blocks import Cell, Row
 from northmoor.core.model.report import Report
+from northmoor.core.model.tables import Cell
 
 PERIODS: dict[str, str | None] = {
     "value": None,
@@ -35,14 +35,11 @@ def by_period(report: Report, edition: str, table: str, level: str, period: str)
     _, inner = period_of(found.by)
     by = inner if period == "value" else f"date_trunc('{period}', {inner})"
 
-    def changed(row: Row | None) -> Row | None:
-        return (
-            None if row is None else row.but(cells=tuple(_with_key(cell, found.by, by, period) for cell in row.cells))
-        )
-
-    return edits.change_level(
-        report, edition, table, level, by=by, heading=changed(found.heading), total=changed(found.total)
-    )
+    changed = {
+        name: tuple(row.but(cells=tuple(_with_key(cell, found.by, by, period) for cell in row.cells)) for row in rows)
+        for name, rows in (("heading", found.heading), ("total", found.total))
+    }
+    return edits.change_level(report, edition, table, level, by=by, **changed)
 
 
 def _with_key(cell: Cell, old: str, by: str, period: str) -> Cell:

@@ -13,7 +13,7 @@ from northmoor.core.errors import ExpressionError, Place
 from northmoor.core.expr.formats import format_values
 from northmoor.core.expr.templates import Slot, Template
 from northmoor.core.layout.context import FAULT_MARK, Setting
-from northmoor.core.model.blocks import Content
+from northmoor.core.model.tables import Content
 
 FAULT_TEXT = f"{FAULT_MARK} error"
 
@@ -29,24 +29,34 @@ class CellTexts:
     messages: tuple[str, ...] = field(default=())
 
 
+@dataclass(frozen=True, eq=False)
+class PagedCells:
+    """What a table's rows that belong to pages show: one value a page."""
+
+    cells: Mapping[Wanted, Computed]
+
+
+Source = ArrangedTable | PagedCells
+
+
 def cell_texts(
-    content: Content, pattern: str | None, scope: int, arranged: ArrangedTable, count: int, setting: Setting
+    content: Content, pattern: str | None, scope: int, source: Source, count: int, setting: Setting
 ) -> CellTexts:
     """The texts of a table's cell; `pattern` is the format used where the cell has none of its own."""
     said = (content.value, content.text, content.format, content.when_null, content.when_zero)
-    key = (arranged, said, pattern, scope, setting.customs)
-    return setting.kept.get(("texts", key), lambda: _cell_texts(content, pattern, scope, arranged, count, setting))
+    key = (source, said, pattern, scope, setting.customs)
+    return setting.kept.get(("texts", key), lambda: _cell_texts(content, pattern, scope, source, count, setting))
 
 
 def _cell_texts(
-    content: Content, pattern: str | None, scope: int, arranged: ArrangedTable, count: int, setting: Setting
+    content: Content, pattern: str | None, scope: int, source: Source, count: int, setting: Setting
 ) -> CellTexts:
     try:
         template = template_of(content)
     except ExpressionError as error:
         return whole_fault(count, error)
     computed = {
-        part.expression.text: arranged.cells[Wanted(scope, part.expression.text)]
+        part.expression.text: source.cells[Wanted(scope, part.expression.text)]
         for part in template
         if isinstance(part, Slot)
     }

@@ -1,6 +1,7 @@
 """An edition's blocks flowed down its pages: which part of which block stands where, and pages made as they are
 asked for."""
 
+from bisect import bisect_left
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
@@ -26,11 +27,12 @@ from northmoor.core.layout.running import (
     slots_of,
     template_by_page,
 )
-from northmoor.core.layout.table import TableLayout, lay_out_table, table_pages
+from northmoor.core.layout.table import Paged, TableLayout, lay_out_table, table_with_page_rows
 from northmoor.core.layout.tablepage import table_bookmarks, table_layers
-from northmoor.core.model.blocks import PictureBlock, TableBlock, TextBlock
+from northmoor.core.model.blocks import PictureBlock, TextBlock
 from northmoor.core.model.looks import Look
 from northmoor.core.model.report import Edition
+from northmoor.core.model.tables import TableBlock
 
 Arranged = Mapping[str, ArrangedTable | NorthmoorError]
 """A table's arrangement by block name, or why there is none."""
@@ -72,7 +74,7 @@ Part = Lines | TablePart
 
 @dataclass(frozen=True, slots=True, eq=False)
 class TableRun:
-    """A table on its pages: one slice on each from the first on."""
+    """A table on its pages, in order; a page may be left blank between two."""
 
     layout: TableLayout
     placer: CellPlacer
@@ -81,8 +83,10 @@ class TableRun:
 
     def on_page(self, index: int) -> TablePart | None:
         """The table's part on a page of the document."""
-        at = index - self.first_page - self.slices[0].page
-        return TablePart(self.layout, self.placer, self.slices[at]) if 0 <= at < len(self.slices) else None
+        wanted = index - self.first_page
+        at = bisect_left(self.slices, wanted, key=lambda piece: piece.page)
+        is_there = at < len(self.slices) and self.slices[at].page == wanted
+        return TablePart(self.layout, self.placer, self.slices[at]) if is_there else None
 
 
 @dataclass
@@ -115,8 +119,11 @@ class Composition:
         layers: list[Layer] = []
         bookmarks: list[Bookmark] = []
         frame = self.frame
+        parts = self.parts(index)
+        if not parts and self.pages > 1:
+            return Page(index + 1, *self.edition.page.paper, ())
         layers += self.header.layers(index)
-        for part in self.parts(index):
+        for part in parts:
             if isinstance(part, TablePart):
                 top = frame.top + part.piece.y
                 layers += table_layers(part.layout, part.placer, part.piece, frame.left, top, self.setting.shapers)
@@ -137,15 +144,20 @@ class Composition:
 
 
 def compose(
-    edition: Edition, arranged: Arranged, texts: Mapping[str, Computed], running: Running, setting: Setting
+    edition: Edition,
+    arranged: Arranged,
+    texts: Mapping[str, Computed],
+    running: Running,
+    paged: Paged,
+    setting: Setting,
 ) -> Composition:
     """Flow an edition's blocks down its pages.
 
     `texts` are the computed expressions of its paragraphs, `running` computes those of header and footer once the
-    number of pages is known.
+    number of pages is known, and `paged` those of a table's pages once its breaks are known.
     """
     composition = Composition(edition, _frame(edition, setting), setting)
-    flow = _Flow(composition)
+    flow = _Flow(composition, paged)
     for block in edition.blocks:
         setting.stop.check()
         if isinstance(block, TableBlock):
@@ -198,8 +210,9 @@ def _page_numbers(pages: int, restarts: frozenset[int]) -> tuple[tuple[int, ...]
 class _Flow:
     """Where the next block begins: the page and what is used of its body."""
 
-    def __init__(self, composition: Composition) -> None:
+    def __init__(self, composition: Composition, paged: Paged) -> None:
         self.composition = composition
+        self.paged = paged
         self.setting = composition.setting
         self.frame = composition.frame
         self.page = 0
@@ -243,7 +256,8 @@ class _Flow:
         self.used += block.space_after
 
     def _table(self, block: TableBlock, layout: TableLayout) -> None:
-        slices, after = table_pages(layout, Body(self.frame.height, self.used), self.setting)
+        body = Body(self.frame.height, self.used, self.page + 1)
+        layout, slices, after = table_with_page_rows(layout, body, self.paged, self.setting)
         self.composition.tables.append(TableRun(layout, CellPlacer(layout), slices, self.page))
         restarting = _restarting_rows(block, layout)
         for piece in slices if restarting else ():

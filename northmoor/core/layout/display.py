@@ -22,7 +22,8 @@ class Origin:
     """Where an item comes from.
 
     `row` is head, heading, detail, total, or the block's own kind; `level` names a heading's or total's level; `keys`
-    are the values of the open levels, outermost first; `ordinal` counts detail rows from 0.
+    are the values of the open levels, outermost first; `ordinal` counts detail rows from 0; `number` tells rows of one
+    kind apart, and the lines of a detail row.
     """
 
     block: str
@@ -31,6 +32,7 @@ class Origin:
     keys: tuple[Any, ...] = ()
     ordinal: int | None = None
     column: str | None = None
+    number: int = 0
 
 
 class Origins(Protocol):

@@ -8,29 +8,47 @@ import numpy.typing as npt
 
 from northmoor.core.compute.table import ArrangedTable
 from northmoor.core.layout.paginate import Strip
-from northmoor.core.model.blocks import Level, TableBlock
+from northmoor.core.model.tables import Level, Row, RowPlace, TableBlock
 
 Ints = npt.NDArray[np.int64]
 HEADING, DETAILS, TOTAL = 0, 1, 2
+_NAMES = ("heading", "detail", "total")
 
 
 @dataclass(frozen=True)
 class RowKind:
-    """A kind of printed row: details, or the heading or total of a level (0: the report)."""
+    """A kind of printed row: details, or a heading or total of a level (0: the report).
+
+    `number` counts where there are several of a kind; `after` tells that it stands after its group.
+    """
 
     kind: int
     level: int = 0
+    number: int = 0
+    after: bool = False
+
+    @property
+    def closes_table(self) -> bool:
+        """Whether it is a total after all rows."""
+        return self.kind == TOTAL and self.level == 0 and self.after
+
+    def place(self, table: TableBlock) -> RowPlace:
+        """Where its definition stands in the table."""
+        level = table.levels[self.level - 1].name if self.level else None
+        return RowPlace(_NAMES[self.kind], level, self.number)
 
 
 @dataclass(frozen=True, eq=False)
 class Flow:
-    """A table's printed rows. For each: its kind (an index of `kinds`), the detail row or group it shows, and the
-    detail row at which it stands (for a total, the last of its group)."""
+    """A table's printed rows. For each: its kind (an index of `kinds`), the detail row or group it shows, the detail
+    row at which it stands (for what stands after a group, the group's last), and how many detail rows are `done` once
+    it is printed."""
 
     kinds: tuple[RowKind, ...]
     kind: npt.NDArray[np.int8]
     index: Ints
     position: Ints
+    done: Ints
     rows: int
 
     def __len__(self) -> int:
@@ -43,8 +61,9 @@ class Flow:
 
     @cached_property
     def is_heading(self) -> npt.NDArray[np.bool_]:
-        """For each printed row, whether it is a heading."""
-        return np.array([kind.kind == HEADING for kind in self.kinds] or [False], bool)[self.kind]
+        """For each printed row, whether it is the first heading of a group."""
+        first = [kind.kind == HEADING and not kind.number and not kind.after for kind in self.kinds]
+        return np.array(first or [False], bool)[self.kind]
 
     def first_at(self, positions: Ints) -> Ints:
         """The first printed row that stands at each detail row."""
@@ -54,38 +73,70 @@ class Flow:
         """The printed rows of a kind, empty when there is none."""
         return self.of_kind[self.kinds.index(kind)] if kind in self.kinds else np.zeros(0, np.int64)
 
+    def details(self, line: int = 0) -> Ints:
+        """The printed rows that are a line of the details."""
+        return self.printed(RowKind(DETAILS, number=line))
+
+    def kinds_of(self, level: int, after: bool) -> list[RowKind]:
+        """The headings and totals of a level on one side of its groups."""
+        return [k for k in self.kinds if k.kind != DETAILS and (k.level, k.after) == (level, after)]
+
+
+def kinds_of_table(table: TableBlock) -> tuple[RowKind, ...]:
+    """The kinds of rows a table prints, in their order at one place: outer ones first before groups, last after."""
+    around: list[tuple[tuple[int, tuple[Row, ...]], ...]] = [((TOTAL, table.total),)]
+    around += [((HEADING, level.heading), (TOTAL, level.total)) for level in table.levels]
+    before: list[RowKind] = []
+    after: list[RowKind] = []
+    for level, sides in enumerate(around):
+        own = [
+            RowKind(kind, level, number, _stands_after(kind, row))
+            for kind, rows in sides
+            for number, row in enumerate(rows)
+        ]
+        before += [kind for kind in own if not kind.after]
+        after = [*(kind for kind in own if kind.after), *after]
+    lines = range(1 + len(table.detail)) if table.show_details else ()
+    return (*before, *(RowKind(DETAILS, number=line) for line in lines), *after)
+
+
+def _stands_after(kind: int, row: Row) -> bool:
+    return row.stands == "after" if row.stands else kind == TOTAL
+
 
 def make_flow(table: TableBlock, arranged: ArrangedTable) -> Flow:
-    """Put headings before their groups, outer first, and totals after them, inner first."""
-    depth = len(table.levels)
-    slots = 2 * depth + 1
-    kinds: list[RowKind] = []
-    keys: list[Ints] = []
-    indexes: list[Ints] = []
-
-    def add(kind: RowKind, positions: Ints, slot: int) -> None:
-        kinds.append(kind)
-        keys.append(positions * slots + slot)
-        indexes.append(np.arange(len(positions), dtype=np.int64))
-
-    if table.show_details:
-        add(RowKind(DETAILS), np.arange(arranged.rows, dtype=np.int64), depth)
-    for number, (level, groups) in enumerate(zip(table.levels, arranged.levels, strict=True), 1):
-        if level.heading:
-            add(RowKind(HEADING, number), groups.starts[:-1], number - 1)
-        if level.total:
-            add(RowKind(TOTAL, number), groups.starts[1:] - 1, 2 * depth + 1 - number)
-    if table.total:
-        kinds.append(RowKind(TOTAL, 0))
-        keys.append(np.array([arranged.rows * slots], np.int64))
-        indexes.append(np.zeros(1, np.int64))
+    """Put rows in their order: what stands before groups, outer first; details; what stands after, inner first."""
+    kinds = kinds_of_table(table)
     if not kinds:
         empty = np.zeros(0, np.int64)
-        return Flow((), empty.astype(np.int8), empty, empty, arranged.rows)
+        return Flow((), empty.astype(np.int8), empty, empty, empty, arranged.rows)
+    slots = len(kinds)
+    keys, indexes, done = [], [], []
+    for slot, kind in enumerate(kinds):
+        positions, finished = _places(kind, kinds, arranged)
+        keys.append(positions * slots + slot)
+        indexes.append(np.arange(len(positions), dtype=np.int64))
+        done.append(finished)
     all_keys = np.concatenate(keys)
     order = np.argsort(all_keys, kind="stable")
-    kind = np.repeat(np.arange(len(kinds), dtype=np.int8), [len(k) for k in keys])
-    return Flow(tuple(kinds), kind[order], np.concatenate(indexes)[order], all_keys[order] // slots, arranged.rows)
+    kind_of = np.repeat(np.arange(slots, dtype=np.int8), [len(k) for k in keys])[order]
+    index, ready = np.concatenate(indexes)[order], np.concatenate(done)[order]
+    return Flow(kinds, kind_of, index, all_keys[order] // slots, ready, arranged.rows)
+
+
+def _places(kind: RowKind, kinds: tuple[RowKind, ...], arranged: ArrangedTable) -> tuple[Ints, Ints]:
+    """The detail row at which each row of a kind stands, and how many are done once it is printed."""
+    if kind.kind == DETAILS:
+        positions = np.arange(arranged.rows, dtype=np.int64)
+        return positions, positions + 1
+    if kind.level == 0:
+        at = np.array([arranged.rows if kind.after else 0], np.int64)
+        return at, at
+    starts = arranged.levels[kind.level - 1].starts
+    if kind.after:
+        return starts[1:] - 1, starts[1:]
+    inner = [k for k in kinds if k.kind == DETAILS or k.level >= kind.level]
+    return starts[:-1], starts[1:] if inner[-1] == kind else starts[:-1]  # nothing else stands for the group's rows
 
 
 def make_strip(table: TableBlock, arranged: ArrangedTable, flow: Flow, heights: Ints) -> Strip:
@@ -98,18 +149,24 @@ def make_strip(table: TableBlock, arranged: ArrangedTable, flow: Flow, heights: 
         starts = arranged.levels[number - 1].starts
         _break(flow, level, starts, breaks)
         _hold_together(flow, number, level, starts, stay, stay_before)
-        if level.keep_together and len(starts) > 1:
+        if level.keep_together and len(starts) > 1 and size:
             first, end = flow.first_at(starts[:-1]), _end_of_groups(flow, starts)
             outer_first = keep_end[first] == 0
             keep_end[first[outer_first]] = end[outer_first]
             gap[first[outer_first]] = level.largest_gap
-    if table.total and size > 1 and arranged.rows:
-        stay_before[-1] = _rows_back(flow, np.array([size - 1]), np.array([max(arranged.rows - 1, 0)]))[0]
+    _hold_totals(arranged, flow, stay, stay_before)
+    for line in range(len(table.detail)):
+        printed = flow.details(line)
+        stay[printed] = len(table.detail) - line
+    odd = np.zeros(size, bool)
+    for number, level in enumerate(table.levels, 1):
+        if level.odd_page and level.page_break != "none":
+            odd[flow.first_at(arranged.levels[number - 1].starts[:-1])] = True
     opened = _open_headings(table, arranged, flow)
     is_detail = np.zeros(size, np.int64)
-    is_detail[flow.printed(RowKind(DETAILS))] = 1
+    is_detail[flow.details()] = 1
     details = np.concatenate([[0], np.cumsum(is_detail)])
-    return Strip(heights, breaks, stay, stay_before, opened, keep_end, gap, details)
+    return Strip(heights, breaks, stay, stay_before, opened, keep_end, gap, details, odd if odd.any() else None)
 
 
 def _break(flow: Flow, level: Level, starts: Ints, breaks: npt.NDArray[np.bool_]) -> None:
@@ -123,41 +180,54 @@ def _end_of_groups(flow: Flow, starts: Ints) -> Ints:
 
 
 def _hold_together(flow: Flow, number: int, level: Level, starts: Ints, stay: Ints, stay_before: Ints) -> None:
-    headings = flow.printed(RowKind(HEADING, number))
-    if len(headings) and level.rows_after_heading:
+    for kind in flow.kinds_of(number, after=False) if level.rows_after_heading else ():
+        printed = flow.printed(kind)
         last = np.minimum(starts[:-1] + level.rows_after_heading, starts[1:]) - 1
-        stay[headings] = np.maximum(_shown_at(flow, last) - headings, 0)
-    totals = flow.printed(RowKind(TOTAL, number))
-    if len(totals) and level.rows_before_total:
+        stay[printed] = np.maximum(_shown_at(flow, last, last_line=True) - printed, 0)
+    for kind in flow.kinds_of(number, after=True) if level.rows_before_total else ():
+        printed = flow.printed(kind)
         first = np.maximum(starts[1:] - level.rows_before_total, starts[:-1])
-        stay_before[totals] = _rows_back(flow, totals, first)
+        stay_before[printed] = np.maximum(printed - _shown_at(flow, first), 0)
 
 
-def _rows_back(flow: Flow, totals: Ints, first: Ints) -> Ints:
-    back: Ints = np.maximum(totals - _shown_at(flow, first), 0)
-    return back
+def _hold_totals(arranged: ArrangedTable, flow: Flow, stay: Ints, stay_before: Ints) -> None:
+    """Totals of all rows stand with a row, and with one another."""
+    if not arranged.rows or len(flow) < 2:
+        return
+    for kind in flow.kinds_of(0, after=False):
+        stay[flow.printed(kind)] = len(flow.kinds_of(0, after=False)) - kind.number
+    for kind in flow.kinds_of(0, after=True):
+        printed = flow.printed(kind)
+        stay_before[printed] = np.maximum(printed - _shown_at(flow, np.array([arranged.rows - 1])), 0)
 
 
-def _shown_at(flow: Flow, positions: Ints) -> Ints:
+def _shown_at(flow: Flow, positions: Ints, last_line: bool = False) -> Ints:
     """The printed row of a detail row, or, where details are not shown, the first row printed in its place."""
-    details = flow.printed(RowKind(DETAILS))
-    return details[positions] if len(details) else np.minimum(flow.first_at(positions), len(flow) - 1)
+    lines = sum(kind.kind == DETAILS for kind in flow.kinds)
+    if not lines:
+        return np.minimum(flow.first_at(positions), len(flow) - 1)
+    shown: Ints = flow.details(lines - 1 if last_line else 0)[positions]
+    return shown
 
 
 def _open_headings(table: TableBlock, arranged: ArrangedTable, flow: Flow) -> Ints:
-    opened = np.full((len(flow), len(table.levels)), -1, np.int64)
+    repeated = [
+        kind
+        for kind in flow.kinds
+        if kind.kind == HEADING and not kind.after and table.levels[kind.level - 1].repeat_heading
+    ]
+    opened = np.full((len(flow), len(repeated)), -1, np.int64)
     if not arranged.rows:
         return opened
-    kinds = np.array([k.kind for k in flow.kinds])[flow.kind]
+    order = {kind: at for at, kind in enumerate(flow.kinds)}
     levels = np.array([k.level for k in flow.kinds])[flow.kind]
+    is_detail = np.array([k.kind == DETAILS for k in flow.kinds])[flow.kind]
+    is_after = np.array([k.after for k in flow.kinds])[flow.kind]
     inside = flow.position < arranged.rows
-    for number, level in enumerate(table.levels, 1):
-        headings = flow.printed(RowKind(HEADING, number))
-        if not len(headings) or not level.repeat_heading:
-            continue
-        is_open = (
-            (kinds == DETAILS) | ((kinds == HEADING) & (levels > number)) | ((kinds == TOTAL) & (levels >= number))
-        )
+    for column, kind in enumerate(repeated):
+        after_it = ~is_after & (flow.kind > order[kind])  # rows that stand later at the same place
+        is_open = is_detail | (is_after & (levels >= kind.level)) | (after_it & (levels >= kind.level))
         at = np.minimum(flow.position, arranged.rows - 1)
-        opened[:, number - 1] = np.where(is_open & inside, headings[arranged.group_of_row[number - 1][at]], -1)
+        headings = flow.printed(kind)[arranged.group_of_row[kind.level - 1][at]]
+        opened[:, column] = np.where(is_open & inside, headings, -1)
     return opened

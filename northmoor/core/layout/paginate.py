@@ -30,6 +30,8 @@ class Strip:
         greatest number of them.
     keep_end: for each row, the end (exclusive) of the group that begins with it and is to be kept together, or 0;
         `largest_gap` is the share of the body each may leave empty.
+    odd_page: True where the page that begins with a row must have an odd number; None where no row asks for it.
+    again: for each row, its height when it is repeated as a heading; None where that is its own.
     """
 
     heights: Ints
@@ -40,43 +42,60 @@ class Strip:
     keep_end: Ints
     largest_gap: npt.NDArray[np.float64]
     details: Ints | None = None
+    odd_page: npt.NDArray[np.bool_] | None = None
+    again: Ints | None = None
 
     def __len__(self) -> int:
         return len(self.heights)
+
+    def repeated_height(self, row: int) -> int:
+        """The height of a heading that is repeated."""
+        return int((self.heights if self.again is None else self.again)[row])
 
 
 @dataclass(frozen=True, slots=True)
 class Slice:
     """A table's rows on one page: `repeated` headings, then rows `start` up to `end`.
 
-    `page` counts from the page the table begins on; `y` is the distance from the body's top to the table's part. A row
-    taller than a body is split: then the slice's last row shows only a `part`, the distance from its top and a height.
+    `page` counts from the page the table begins on, `number` the table's slices; `y` is the distance from the body's
+    top to the table's part. A row taller than a body is split: then the slice's last row shows only a `part`, the
+    distance from its top and a height. `foot` is the distance from the body's top to the page's totals, where they
+    stand at its foot.
     """
 
     page: int
     y: int
     start: int
     end: int
-    has_head: bool
+    is_first: bool = True
+    is_last: bool = True
     repeated: tuple[int, ...] = ()
     part: tuple[int, int] | None = None
+    foot: int | None = None
+    number: int = 0
 
 
 @dataclass(frozen=True)
 class Body:
-    """The room for rows: `height` of every page's body, and what is `used` already on the first."""
+    """The room for rows: `height` of every page's body, what is `used` already on the first, and the `number` of that
+    page."""
 
     height: int
     used: int = 0
+    number: int = 1
 
 
 @dataclass(frozen=True)
 class Rules:
-    """What holds for all pages: the height of the head row, whether it is repeated, and how many detail rows a page has
-    at most."""
+    """What holds for all pages: the heights of the head on the first page and on later ones, of the rows that belong to
+    pages (0 for none), whether these stand at the foot of the page, and how many detail rows a page has at most."""
 
     head: int = 0
-    repeat_head: bool = True
+    later_head: int = 0
+    brought: int = 0
+    page_total: int = 0
+    carried: int = 0
+    at_foot: bool = False
     rows_per_page: int | None = None
 
 
@@ -100,9 +119,7 @@ class Splitter:
 class _Pagination:
     def __init__(self, strip: Strip, rules: Rules, body: Body, split: Splitter) -> None:
         self.strip = strip
-        self.head = rules.head
-        self.repeat_head = rules.repeat_head
-        self.rows_per_page = rules.rows_per_page
+        self.rules = rules
         self.body = body
         self.split = split
         self.sums = np.concatenate([[0], np.cumsum(strip.heights)])
@@ -120,9 +137,11 @@ class _Pagination:
         if total == 0:
             return self._only_head(used)
         while start < total:
+            if used == 0:
+                page += self._skipped(page, start)
             fresh = used == 0
             repeated, overhead = self._overhead(start, first=not self.slices)
-            room = self.body.height - used - overhead
+            room = self.body.height - used - overhead - self._foot()
             tall = self._tall_row(start, room, fresh)
             if tall is not None:
                 page, used, start = self._split(page, used, start, tall, repeated, overhead)
@@ -131,51 +150,84 @@ class _Pagination:
             if end <= start:
                 page, used = page + 1, 0
                 continue
-            self.slices.append(Slice(page, used, start, end, self._has_head(), repeated))
-            used += overhead + self.sums_list[end] - self.sums_list[start]
+            used = self._add(page, used, start, end, repeated, overhead)
             start = end
             if start < total:
                 page, used = page + 1, 0
-        return self.slices, Body(self.body.height, used)
+        return self.slices, Body(self.body.height, used, self.body.number + page)
+
+    def _add(
+        self,
+        page: int,
+        y: int,
+        start: int,
+        end: int,
+        repeated: tuple[int, ...],
+        overhead: int,
+        part: tuple[int, int] | None = None,
+    ) -> int:
+        """Note a page's rows; how much of its body is used then."""
+        rules, is_first = self.rules, not self.slices
+        is_last = end == len(self.strip) and (part is None or sum(part) == int(self.strip.heights[end - 1]))
+        own = self.sums_list[end] - self.sums_list[start]
+        if part is not None:
+            own += part[1] - int(self.strip.heights[end - 1])
+        foot = rules.page_total + (0 if is_last else rules.carried)
+        below = self.body.height - foot if rules.at_foot and foot else None
+        self.slices.append(Slice(page, y, start, end, is_first, is_last, repeated, part, below, len(self.slices)))
+        return self.body.height if below is not None else y + overhead + own + foot
 
     def _only_head(self, used: int) -> tuple[list[Slice], Body]:
-        page = int(used > 0 and used + self.head > self.body.height)
+        head = self.rules.head
+        page = int(used > 0 and used + head > self.body.height)
         used = 0 if page else used
-        self.slices.append(Slice(page, used, 0, 0, True))
-        return self.slices, Body(self.body.height, used + self.head)
+        self.slices.append(Slice(page, used, 0, 0))
+        return self.slices, Body(self.body.height, used + head, self.body.number + page)
 
-    def _has_head(self) -> bool:
-        return self.repeat_head or not self.slices
+    def _skipped(self, page: int, start: int) -> int:
+        """How many pages stay blank, so that the rows begin on a page with an odd number."""
+        odd = self.strip.odd_page
+        return int(odd is not None and bool(odd[start]) and (self.body.number + page) % 2 == 0)
+
+    def _foot(self) -> int:
+        """What the rows at the end of a page take that is not the last."""
+        return self.rules.page_total + self.rules.carried
 
     def _overhead(self, start: int, first: bool) -> tuple[tuple[int, ...], int]:
-        """Headings repeated above a page that begins with a row, and their height with the head's."""
+        """Headings repeated above a page that begins with a row, and their height with that of the head and of what is
+        brought forward."""
         rows = () if first else tuple(int(h) for h in self.strip.open_headings[start] if h >= 0)
-        heights = self.strip.heights
-        overhead = sum(int(heights[r]) for r in rows) + (self.head if self._has_head() else 0)
+        fixed = self.rules.head if first else self.rules.later_head + self.rules.brought
+        overhead = fixed + sum(map(self.strip.repeated_height, rows))
         if overhead > self.body.height // 2:
-            rows = ()  # headings that leave no room for rows are not repeated
-            overhead = self.head if self._has_head() else 0
+            return (), fixed  # headings that leave no room for rows are not repeated
         return rows, overhead
 
     def _end(self, start: int, room: int, fresh: bool) -> int:
         """The end of the page's rows: as many as fit, up to a break, then drawn back by what must stay together."""
         sums = self.sums_list
-        end = min(int(np.searchsorted(self.sums, sums[start] + room, "right")) - 1, self._most(start))
+        most = self._most(start)
+        end = min(int(np.searchsorted(self.sums, sums[start] + room, "right")) - 1, most)
         at = bisect_left(self.breaks, start + 1)
         if at < len(self.breaks) and self.breaks[at] <= end:
             return self.breaks[at]
-        if end >= len(self.strip):
+        if end >= len(self.strip) or self._is_rest(start, room, most, at):
             return len(self.strip)
         end = self._keep_groups(start, end, room, fresh)
         drawn = self._draw_back(start, end)
         return drawn if drawn > start or not fresh else end
 
+    def _is_rest(self, start: int, room: int, most: int, at: int) -> bool:
+        """Whether all rows that are left fit, since nothing is carried forward from the last page."""
+        height = self.sums_list[-1] - self.sums_list[start]
+        return height <= room + self.rules.carried and most >= len(self.strip) and at >= len(self.breaks)
+
     def _most(self, start: int) -> int:
         """The end of the rows that a page beginning with a row may have, by their number alone."""
-        details = self.strip.details
-        if self.rows_per_page is None or details is None:
+        details, most = self.strip.details, self.rules.rows_per_page
+        if most is None or details is None:
             return len(self.strip)
-        return int(np.searchsorted(details, details[start] + self.rows_per_page, "right")) - 1
+        return int(np.searchsorted(details, details[start] + most, "right")) - 1
 
     def _draw_back(self, start: int, end: int) -> int:
         """The latest end not after `end` that strands no heading below and no total above the break."""
@@ -209,6 +261,7 @@ class _Pagination:
             if group_end <= end or (row == start and fresh):
                 continue
             _, overhead = self._overhead(row, first=False)
+            overhead += self._foot()
             height = sums[group_end] - sums[row]
             left = self.body.height * float(self.strip.largest_gap[row])
             gap = room - (sums[row] - sums[start])
@@ -227,7 +280,7 @@ class _Pagination:
         if at < len(self.breaks) and self.breaks[at] <= row:
             return None
         _, overhead = self._overhead(row, first=False)
-        is_tall = self.strip.heights[row] > self.body.height - overhead
+        is_tall = self.strip.heights[row] > self.body.height - overhead - self._foot()
         left = room - (self.sums_list[row] - self.sums_list[start])
         return row if is_tall and (fresh or left >= self.body.height // 4) else None
 
@@ -238,14 +291,18 @@ class _Pagination:
         top, height = 0, int(self.strip.heights[row])
         above = self.sums_list[row] - self.sums_list[start]
         while True:
-            room = self.body.height - used - overhead - above
-            piece = height - top if height - top <= room else self.split.cut(row, top, room)
-            self.slices.append(Slice(page, used, start, row + 1, self._has_head(), repeated, (top, piece)))
+            last = row + 1 == len(self.strip)
+            room = self.body.height - used - overhead - above - self._foot()
+            if height - top <= room + (self.rules.carried if last else 0):
+                piece = height - top
+            else:
+                piece = min(self.split.cut(row, top, room), height - top)
+            used = self._add(page, used, start, row + 1, repeated, overhead, (top, piece))
             top += piece
             if top >= height:
                 break
             page, used, start, above = page + 1, 0, row, 0
             repeated, overhead = self._overhead(row, first=False)
         if row + 1 == len(self.strip):
-            return page, used + overhead + above + piece, row + 1
+            return page, used, row + 1
         return page + 1, 0, row + 1

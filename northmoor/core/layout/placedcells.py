@@ -12,17 +12,16 @@ import numpy.typing as npt
 from northmoor.core.layout.display import TextFace
 from northmoor.core.layout.plans import CellPlan
 from northmoor.core.layout.table import TableLayout, WrappedCell
+from northmoor.core.model.tables import PAGE_ROWS
 
 Ints = npt.NDArray[np.int64]
 CHUNK = 1024
-HEAD = -1
-"""Stands for the head row among printed rows."""
 _COLUMNS = 8
 
 
 @dataclass(frozen=True, eq=False)
 class PlacedCells:
-    """Lines of cells in reading order. Arrays of one length: `row` (printed row or HEAD), `column`, `x` from the
+    """Lines of cells in reading order. Arrays of one length: `row`, `column`, `x` from the
     table's
     left, `y` and `baseline` from the row's top, `width`, `face` (index of the table's faces), `line` (in its
     shaper)."""
@@ -45,13 +44,16 @@ class CellPlacer:
     layout: TableLayout
     faces: dict[TextFace, int] = field(default_factory=dict)
     _chunks: dict[int, PlacedCells] = field(default_factory=dict)
+    _page_rows: dict[tuple[int, int], Ints] = field(default_factory=dict)
 
-    def head(self) -> Ints:
-        """The lines of the head row."""
-        if HEAD not in self._chunks:
-            rows = np.array([HEAD], np.int64)
-            self._chunks[HEAD] = PlacedCells(in_order(self._of_kind(0, rows, np.zeros(1, np.int64))))
-        return self._chunks[HEAD].table
+    def page_row(self, row: int, page: int) -> Ints:
+        """The lines of a row that belongs to pages, on a page counted by the table's slices."""
+        plan = self.layout.plan_number(row)
+        instance = page if self.layout.plans[plan].place.row in PAGE_ROWS else 0
+        key = (row, instance)
+        if key not in self._page_rows:
+            self._page_rows[key] = in_order(self._of_kind(plan, np.array([row]), np.array([instance])))
+        return self._page_rows[key]
 
     def rows(self, start: int, end: int) -> Ints:
         """The lines of printed rows from `start` up to `end`."""
@@ -63,7 +65,7 @@ class CellPlacer:
 
     def again(self, row: int) -> list[Ints]:
         """The lines of a printed row's cells that are left empty as repeats, for a page that begins with the row."""
-        plan, instance = 1 + int(self.layout.flow.kind[row]), int(self.layout.flow.index[row])
+        plan, instance = self.layout.plan_number(row), int(self.layout.flow.index[row])
         cells = zip(self.layout.plans[plan].cells, self.layout.wrapped[plan], strict=True)
         rows, instances = np.array([row]), np.array([instance])
         return [
@@ -84,7 +86,7 @@ class CellPlacer:
         pieces: list[Ints] = []
         for kind in np.unique(kinds).tolist():
             rows = np.flatnonzero(kinds == kind) + start
-            pieces += self._of_kind(1 + kind, rows, flow.index[rows])
+            pieces += self._of_kind(self.layout.page_kinds + kind, rows, flow.index[rows])
         return PlacedCells(in_order(pieces))
 
     def _of_kind(self, plan: int, rows: Ints, instances: Ints) -> list[Ints]:

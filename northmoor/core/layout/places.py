@@ -9,10 +9,8 @@ import numpy as np
 import numpy.typing as npt
 
 from northmoor.core.layout.compose import Composition, Lines, TablePart
-from northmoor.core.layout.flow import HEADING
+from northmoor.core.layout.flow import DETAILS, RowKind
 from northmoor.core.layout.paragraph import Paragraph
-from northmoor.core.layout.placedcells import HEAD
-from northmoor.core.layout.plans import RowPlan
 from northmoor.core.layout.running import pieces, running_height
 from northmoor.core.layout.tablepage import RowsOnPage, rows_on_page
 from northmoor.core.model.report import Running
@@ -30,6 +28,7 @@ class Spot:
     y: int
     width: int
     height: int
+    number: int = 0
 
     def holds(self, x: int, y: int) -> bool:
         """Whether a point lies in it."""
@@ -137,24 +136,17 @@ def _pieces(running: Running, name: str, left: int, top: int, width: int, height
 
 def _cells(part: TablePart, shown: RowsOnPage, left: int) -> list[Spot]:
     layout = part.layout
+    name, width = layout.table.name, layout.edges[-1]
     spots = []
     for row, y, height in zip(shown.rows.tolist(), shown.tops.tolist(), shown.heights.tolist(), strict=True):
-        number = 0 if row == HEAD else 1 + int(layout.flow.kind[row])
-        plan = layout.plans[number]
-        name, level = _row_name(part, plan)
-        spots.append(Spot(layout.table.name, name, level, None, left, y, layout.edges[-1], height))
+        plan = layout.plans[layout.plan_number(row)]
+        place = plan.place
+        spots.append(Spot(name, place.row, place.level, None, left, y, width, height, place.number))
         for cell in plan.cells:
             x, right = layout.edges[cell.column], layout.edges[cell.column + cell.span]
-            spots.append(Spot(layout.table.name, name, level, cell.name, left + x, y, right - x, height))
+            spot = Spot(name, place.row, place.level, cell.name, left + x, y, right - x, height, place.number)
+            spots.append(spot)
     return spots
-
-
-def _row_name(part: TablePart, plan: RowPlan) -> tuple[str, str | None]:
-    kind = plan.kind
-    if kind is None:
-        return "head", None
-    level = part.layout.table.levels[kind.level - 1].name if kind.level else None
-    return ("heading", "detail", "total")[kind.kind], level
 
 
 def _edges(part: TablePart, shown: RowsOnPage, left: int) -> list[Edge]:
@@ -171,39 +163,44 @@ def _edges(part: TablePart, shown: RowsOnPage, left: int) -> list[Edge]:
 def _brackets(part: TablePart, shown: RowsOnPage) -> list[Bracket]:
     layout = part.layout
     flow, arranged = layout.flow, layout.arranged
-    own = shown.rows[len(shown.rows) - (part.piece.end - part.piece.start) :]
+    own = shown.rows[shown.own]
     if not len(own) or not arranged.rows:
         return []
     brackets = []
-    first_y = int(shown.tops[1 if part.piece.has_head and len(shown.tops) > 1 else 0])
+    headed = int(np.sum(shown.rows[: shown.own[0]] < 0))
+    first_y = int(shown.tops[min(headed, len(shown.tops) - 1)])
     for depth, level in enumerate(layout.table.levels):
         inside = _inside(part, own, depth)
         positions = np.minimum(flow.position[own], arranged.rows - 1)
         numbers = np.where(inside, arranged.group_of_row[depth][positions], -1)
         for group in np.unique(numbers[numbers >= 0]).tolist():
             at = np.flatnonzero(numbers == group)
-            offset = len(shown.rows) - len(own)
             begins = bool(own[at[0]] == _first_of_group(part, group, depth))
             ends = _closes(part, int(own[at[-1]]), depth)
-            top = int(shown.tops[offset + at[0]]) if begins else first_y
-            bottom = int(shown.tops[offset + at[-1]] + shown.heights[offset + at[-1]])
+            top = int(shown.tops[shown.own[at[0]]]) if begins else first_y
+            bottom = int(shown.tops[shown.own[at[-1]]] + shown.heights[shown.own[at[-1]]])
             brackets.append(Bracket(layout.table.name, level.name, depth, top, bottom, begins, ends))
     return brackets
 
 
 def _inside(part: TablePart, rows: npt.NDArray[np.int64], depth: int) -> npt.NDArray[np.bool_]:
-    """Which printed rows belong to a group of a level, its heading and total included."""
+    """Which printed rows belong to a group of a level, its headings and totals included."""
     kinds = [part.layout.flow.kinds[k] for k in part.layout.flow.kind[rows]]
-    return np.array([k.kind == 1 or k.level > depth for k in kinds], bool)
+    return np.array([k.kind == DETAILS or k.level > depth for k in kinds], bool)
 
 
 def _first_of_group(part: TablePart, group: int, depth: int) -> int:
     flow = part.layout.flow
     start = int(part.layout.arranged.levels[depth].starts[group])
     row = int(flow.first_at(np.array([start]))[0])
-    while row < len(flow) and flow.kinds[flow.kind[row]].kind == HEADING and flow.kinds[flow.kind[row]].level <= depth:
+    while row < len(flow) and _is_around(flow.kinds[flow.kind[row]], depth):
         row += 1
     return row
+
+
+def _is_around(kind: RowKind, depth: int) -> bool:
+    """Whether a row of a kind stands outside the groups of a level."""
+    return kind.kind != DETAILS and kind.level <= depth
 
 
 def _closes(part: TablePart, row: int, depth: int) -> bool:
@@ -216,4 +213,4 @@ def _closes(part: TablePart, row: int, depth: int) -> bool:
     if there >= len(groups) or bool(groups[here] != groups[there]):
         return True
     following = flow.kinds[flow.kind[row + 1]]
-    return bool(following.kind == 2 and following.level <= depth)
+    return following.after and _is_around(following, depth)

@@ -7,17 +7,17 @@ import numpy as np
 import numpy.typing as npt
 
 from northmoor.core.compute.scopes import DETAIL
-from northmoor.core.compute.table import ArrangedTable, head_content
+from northmoor.core.compute.table import ArrangedTable, head_content, scope_of
 from northmoor.core.errors import Place
 from northmoor.core.expr.language import bare_column, columns_in
-from northmoor.core.layout.celltext import CellTexts, cell_texts, report_faults
+from northmoor.core.layout.celltext import CellTexts, PagedCells, Source, cell_texts, report_faults
 from northmoor.core.layout.context import FAULT_COLOR, Setting
 from northmoor.core.layout.display import TextFace
-from northmoor.core.layout.flow import DETAILS, HEADING, Flow, RowKind
+from northmoor.core.layout.flow import Flow
 from northmoor.core.layout.fonts import font_file
 from northmoor.core.layout.text import Shaper
-from northmoor.core.model.blocks import Cell, Column, Row, TableBlock
 from northmoor.core.model.looks import Align, FullLook
+from northmoor.core.model.tables import PAGE_ROWS, Cell, Column, Content, Row, RowPlace, TableBlock
 
 
 @dataclass(frozen=True, eq=False)
@@ -48,7 +48,7 @@ class CellPlan:
     widest: int
     """Width of its longest line."""
     repeats: npt.NDArray[np.bool_] | None = None
-    """For each instance, whether it says the same as the row above and is left empty; None where none is."""
+    """For each instance, whether it says the same as the one above and is left empty; None where none is."""
 
     @property
     def leading(self) -> int:
@@ -60,41 +60,69 @@ class CellPlan:
 class RowPlan:
     """A kind of row laid out: its cells from left to right and the look of the row as a whole."""
 
-    kind: RowKind | None
+    place: RowPlace
     cells: tuple[CellPlan, ...]
     look: FullLook
 
 
-def make_row_plans(table: TableBlock, arranged: ArrangedTable, flow: Flow, setting: Setting) -> tuple[RowPlan, ...]:
-    """The head row's plan, then one for each kind of row of the flow."""
+RowPlans = tuple[tuple[CellPlan, ...], tuple[RowPlan, ...]]
+
+
+@dataclass(frozen=True)
+class Kind:
+    """Rows of one definition: their scope, how many there are, and where their values come from."""
+
+    place: RowPlace
+    scope: int
+    count: int
+    source: Source
+
+
+def make_row_plans(table: TableBlock, arranged: ArrangedTable, flow: Flow, setting: Setting) -> RowPlans:
+    """The columns' own cells; then the plans of rows that belong to pages, whose texts are not known yet but for the
+    head's, and after them one for each kind of row of the flow."""
     report = setting.report
     base = report.look(setting.base, table.style)
     details = tuple(_detail_cell(table, i, base, arranged, setting) for i in range(len(table.columns)))
     head_look = report.look(base, table.head_style)
     head = tuple(_head_cell(table, i, details[i], head_look, arranged, setting) for i in range(len(details)))
-    plans = [RowPlan(None, head, head_look)]
-    for kind in flow.kinds:
-        if kind.kind == DETAILS:
-            plans.append(RowPlan(kind, details, base))
+    plans = [RowPlan(RowPlace("head"), head, head_look)]
+    for number, row in enumerate(table.head, 1):
+        kind = Kind(RowPlace("head", number=number), 0, 1, arranged)
+        plans.append(_row_plan(table, row, kind, head_look, details, setting))
+    plans += page_row_plans(table, PagedCells({}), 0, details, setting)
+    for row_kind in flow.kinds:
+        place = row_kind.place(table)
+        if place == RowPlace("detail"):
+            plans.append(RowPlan(place, details, base))
             continue
-        row, name = _row_of(table, kind)
-        look = report.look(base, row.style, row.look)
-        cells = tuple(
-            _group_cell(table, cell, kind, name, look, details, arranged, setting) for cell in _ordered(row, table)
-        )
-        plans.append(RowPlan(kind, cells, look))
-    return tuple(plans)
+        scope = scope_of(table, place)
+        count = arranged.rows if scope == DETAIL else len(arranged.levels[scope - 1]) if scope else 1
+        kind = Kind(place, scope, count, arranged)
+        plans.append(_row_plan(table, table.row_at(place), kind, base, details, setting))
+    return details, tuple(plans)
 
 
-def _row_of(table: TableBlock, kind: RowKind) -> tuple[Row, str]:
-    if kind.level == 0:
-        row, name = table.total, "total"
-    else:
-        level = table.levels[kind.level - 1]
-        row = level.heading if kind.kind == HEADING else level.total
-        name = f"{'heading' if kind.kind == HEADING else 'total'} of {level.name}"
-    assert row is not None
-    return row, name
+def page_row_plans(
+    table: TableBlock, cells: PagedCells, pages: int, details: tuple[CellPlan, ...], setting: Setting
+) -> list[RowPlan]:
+    """The plans of what is brought forward, of page totals, and of what is carried forward; without cells where the
+    table has no such row."""
+    base = setting.report.look(setting.base, table.style)
+    plans = []
+    for name in PAGE_ROWS:
+        place = RowPlace(name)
+        row = getattr(table, name) or Row()
+        plans.append(_row_plan(table, row, Kind(place, scope_of(table, place), pages, cells), base, details, setting))
+    return plans
+
+
+def _row_plan(
+    table: TableBlock, row: Row, kind: Kind, base: FullLook, details: tuple[CellPlan, ...], setting: Setting
+) -> RowPlan:
+    look = setting.report.look(base, row.style, row.look)
+    cells = (_row_cell(table, cell, kind, look, details, setting) for cell in _ordered(row, table))
+    return RowPlan(kind.place, tuple(cells), look)
 
 
 def _ordered(row: Row, table: TableBlock) -> list[Cell]:
@@ -113,18 +141,29 @@ def _detail_cell(table: TableBlock, i: int, base: FullLook, arranged: ArrangedTa
     else:
         texts = CellTexts([])
     plan = _cell_plan(column.name, i, 1, look, texts, None, setting)
-    return replace(plan, repeats=_repeats(plan, arranged)) if column.blank_repeats and count else plan
+    return _without_repeats(plan, column, table, DETAIL, arranged)
 
 
-def _repeats(plan: CellPlan, arranged: ArrangedTable) -> npt.NDArray[np.bool_]:
-    """Rows whose line is that of the row above in the same innermost group."""
+def _without_repeats(
+    plan: CellPlan, content: Content, table: TableBlock, scope: int, arranged: ArrangedTable
+) -> CellPlan:
+    """The plan with those instances marked whose line is that of the one above, in the same group.
+
+    A cell that shows the key of a level says it once in each of that level's groups; others in the group around them.
+    """
     lines = plan.shaped.lines
+    if not content.blank_repeats or len(lines) < 2:
+        return plan
+    depth = len(table.levels) if scope == DETAIL else scope - 1
+    keys = [level.by for level in table.levels[:depth]]
+    around = keys.index(content.value) + 1 if content.value in keys else depth
     same = np.zeros(len(lines), bool)
     same[1:] = lines[1:] == lines[:-1]
-    if arranged.levels:
-        starts = arranged.levels[-1].starts[:-1]
-        same[starts[starts < len(same)]] = False
-    return same
+    if around > 0:
+        first_rows = arranged.levels[around - 1].starts[:-1]
+        inner = arranged.levels[scope - 1].starts[:-1] if scope != DETAIL else None
+        same[first_rows if inner is None else np.searchsorted(inner, first_rows)] = False
+    return replace(plan, repeats=same)
 
 
 def _head_cell(
@@ -136,25 +175,32 @@ def _head_cell(
     return _cell_plan(column.name, i, 1, look, texts, detail.align, setting)
 
 
-def _group_cell(
-    table: TableBlock,
-    cell: Cell,
-    kind: RowKind,
-    name: str,
-    row_look: FullLook,
-    details: tuple[CellPlan, ...],
-    arranged: ArrangedTable,
-    setting: Setting,
+def _row_cell(
+    table: TableBlock, cell: Cell, kind: Kind, row_look: FullLook, details: tuple[CellPlan, ...], setting: Setting
 ) -> CellPlan:
     i = next(at for at, column in enumerate(table.columns) if column.name == cell.column)
     column = table.columns[i]
     look = setting.report.look(row_look, cell.style, cell.look)
-    count = len(arranged.levels[kind.level - 1]) if kind.level else 1
     pattern = cell.format or _inherited_pattern(table, column, cell, setting)
-    texts = cell_texts(cell, pattern, kind.level, arranged, count, setting)
-    report_faults(texts, Place(block=table.name, row=name, column=cell.column), setting)
+    if kind.count:
+        texts = cell_texts(cell, pattern, kind.scope, kind.source, kind.count, setting)
+        report_faults(texts, Place(block=table.name, row=name_of_row(kind.place), column=cell.column), setting)
+    else:
+        texts = CellTexts([])
     align = details[i].align if texts.is_number or (cell.text is not None and cell.span == 1 and i) else None
-    return _cell_plan(cell.column, i, cell.span, look, texts, align, setting)
+    plan = _cell_plan(cell.column, i, cell.span, look, texts, align, setting)
+    if isinstance(kind.source, PagedCells) or kind.scope == 0:
+        return plan
+    return _without_repeats(plan, cell, table, kind.scope, kind.source)
+
+
+def name_of_row(place: RowPlace) -> str:
+    """A row as findings speak of it."""
+    if place.row == "detail":
+        return f"line {place.number + 1} of rows"
+    name = place.row.replace("_", " ")
+    name = f"{name} {place.number + 1}" if place.number else name
+    return name if place.level is None else f"{name} of {place.level}"
 
 
 def _inherited_pattern(table: TableBlock, column: Column, cell: Cell, setting: Setting) -> str | None:

@@ -4,22 +4,32 @@ Everything is columnar: a cell definition's instances are line numbers in one ar
 for the page that is drawn. Each step is kept by what it depends on, so that an edit repeats only what it touches.
 """
 
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
 
 from northmoor.core.compute.table import ArrangedTable
+from northmoor.core.layout.celltext import PagedCells
 from northmoor.core.layout.context import Setting
-from northmoor.core.layout.flow import Flow, make_flow, make_strip
+from northmoor.core.layout.flow import Flow, kinds_of_table, make_flow, make_strip
 from northmoor.core.layout.paginate import Body, Rules, Slice, Splitter, Strip, paginate
-from northmoor.core.layout.plans import CellPlan, RowPlan, make_row_plans
+from northmoor.core.layout.plans import CellPlan, RowPlan, make_row_plans, page_row_plans
 from northmoor.core.layout.widths import column_widths
 from northmoor.core.layout.wrap import wrap
-from northmoor.core.model.blocks import TableBlock
+from northmoor.core.model.tables import PAGE_ROWS, TableBlock
 
 Ints = npt.NDArray[np.int64]
+HEAD = -1
+"""The row of the columns' titles."""
+Paged = Callable[[str, Ints], PagedCells]
+"""Computes what a table shows on each of its pages, from its name and how many detail rows are done after each."""
+_BREAKS = (
+    "page_break", "odd_page", "keep_together", "largest_gap", "repeat_heading", "rows_after_heading",
+    "rows_before_total",
+)  # fmt: skip
 
 
 @dataclass(frozen=True, eq=False)
@@ -36,27 +46,64 @@ class WrappedCell:
 class TableLayout:
     """A table laid out in a body of some width: what is needed to draw any of its pages.
 
-    `edges` are the columns' left edges and the right edge of the last, from the body's left; `plans` has the head
-    first, then one for each kind of the flow; `wrapped` parallels the plans' cells; `heights` are the printed rows'.
+    `edges` are the columns' left edges and the right edge of the last, from the body's left; `columns` are
+    the columns' own cells; `plans` has first the
+    kinds of rows that belong to pages (the head's titles, its other rows, then `PAGE_ROWS`), `page_heights` their
+    heights, then one plan for each kind of the flow; `wrapped` parallels the plans' cells; `heights` are the printed
+    rows'. Printed rows have numbers from 0; a row that belongs to pages has the number −1 − that of its plan.
     """
 
     table: TableBlock
     arranged: ArrangedTable
     flow: Flow
     edges: tuple[int, ...]
+    columns: tuple[CellPlan, ...]
     plans: tuple[RowPlan, ...]
     wrapped: tuple[tuple[WrappedCell, ...], ...]
     heights: Ints
-    head_height: int
+    page_heights: tuple[int, ...]
     strip: Strip
 
-    def first_detail(self, start: int, end: int) -> int | None:
-        """The first detail row among some printed rows, where columns leave repeats empty; None where none does."""
-        for number, plan in enumerate(self.plans[1:]):
+    @property
+    def page_kinds(self) -> int:
+        """How many plans are those of rows that belong to pages."""
+        return len(self.page_heights)
+
+    def plan_numbers(self, rows: Ints) -> Ints:
+        """The number of each row's plan."""
+        numbers = -1 - rows
+        printed = rows >= 0
+        numbers[printed] = self.page_kinds + self.flow.kind[rows[printed]]
+        return numbers
+
+    def plan_number(self, row: int) -> int:
+        """The number of a row's plan."""
+        return -1 - row if row < 0 else self.page_kinds + int(self.flow.kind[row])
+
+    def head_rows(self, is_first: bool) -> list[int]:
+        """The rows of the head on the table's first page or on later ones."""
+        on = "first" if is_first else "later"
+        stands = is_first or self.table.repeat_head
+        rows = [-1 - n for n, row in enumerate(self.table.head, 1) if row.on == on or (row.on == "every" and stands)]
+        return [*rows, HEAD] if stands else rows
+
+    def page_row(self, name: str) -> list[int]:
+        """One of `PAGE_ROWS`, as a list that is empty where the table has none."""
+        if getattr(self.table, name) is None:
+            return []
+        return [-1 - (self.page_kinds - len(PAGE_ROWS) + PAGE_ROWS.index(name))]
+
+    def height_of(self, rows: list[int]) -> int:
+        """The height of some rows that belong to pages."""
+        return sum(self.page_heights[-1 - row] for row in rows)
+
+    def repeating(self, start: int, end: int) -> list[int]:
+        """Of each kind with cells that leave repeats empty, the first among some printed rows."""
+        found = []
+        for number, plan in enumerate(self.plans[self.page_kinds :]):
             if any(cell.repeats is not None for cell in plan.cells):
-                found = np.flatnonzero(self.flow.kind[start:end] == number)
-                return start + int(found[0]) if len(found) else None
-        return None
+                found += np.flatnonzero(self.flow.kind[start:end] == number)[:1].tolist()
+        return [start + row for row in found]
 
     @cached_property
     def is_decorated(self) -> npt.NDArray[np.bool_]:
@@ -68,46 +115,77 @@ class TableLayout:
 def lay_out_table(table: TableBlock, arranged: ArrangedTable, width: int, setting: Setting) -> TableLayout:
     """Lay a table out in a body of a width in millipoints, without pages yet."""
     kept = setting.kept
-    flow_key = (
-        arranged,
-        table.show_details,
-        table.total is None,
-        tuple((lv.heading is None, lv.total is None) for lv in table.levels),
-    )
-    flow = kept.get(("flow", flow_key), lambda: make_flow(table, arranged))
-    plans = make_row_plans(table, arranged, flow, setting)
+    kinds = kinds_of_table(table)
+    flow = kept.get(("flow", arranged, kinds), lambda: make_flow(table, arranged))
+    columns, plans = make_row_plans(table, arranged, flow, setting)
     widths = column_widths(table, plans, width, setting)
     edges = tuple(np.concatenate([[0], np.cumsum(widths)]).tolist())
     wrapped = tuple(tuple(_wrapped(cell, edges, setting) for cell in plan.cells) for plan in plans)
     row_heights = [_row_heights(plan, cells) for plan, cells in zip(plans, wrapped, strict=True)]
-    head_height = int(np.max(row_heights[0]))
-    height_key = (flow, tuple(h if isinstance(h, int) else h.tobytes() for h in row_heights[1:]))
-    heights = kept.get(("heights", height_key), lambda: _flow_heights(flow, row_heights[1:]))
-    breaks = tuple(
-        (
-            lv.page_break,
-            lv.keep_together,
-            lv.largest_gap,
-            lv.repeat_heading,
-            lv.rows_after_heading,
-            lv.rows_before_total,
-        )
-        for lv in table.levels
-    )
-    strip = kept.get(
-        ("strip", height_key, breaks, table.total is None),
-        lambda: make_strip(table, arranged, flow, heights),
-    )
-    return TableLayout(table, arranged, flow, edges, plans, wrapped, heights, head_height, strip)
+    pages = len(plans) - len(kinds)
+    page_heights = tuple(int(np.max(height)) for height in row_heights[:pages])
+    height_key = (flow, tuple(h if isinstance(h, int) else h.tobytes() for h in row_heights[pages:]))
+    heights = kept.get(("heights", height_key), lambda: _flow_heights(flow, row_heights[pages:]))
+    breaks = tuple(tuple(getattr(level, name) for name in _BREAKS) for level in table.levels)
+    strip = kept.get(("strip", height_key, breaks), lambda: make_strip(table, arranged, flow, heights))
+    return TableLayout(table, arranged, flow, edges, columns, plans, wrapped, heights, page_heights, strip)
 
 
 def table_pages(layout: TableLayout, body: Body, setting: Setting) -> tuple[list[Slice], Body]:
     """The rows on each page, beginning in the room a body leaves, and what is used of the last page."""
     table = layout.table
     most = table.rows_per_page if isinstance(table.rows_per_page, int) else None
-    rules = Rules(layout.head_height, table.repeat_head, most)
+    first, later = (layout.height_of(layout.head_rows(is_first)) for is_first in (True, False))
+    brought, total, carried = (layout.height_of(layout.page_row(name)) for name in PAGE_ROWS)
+    rules = Rules(first, later, brought, total, carried, table.foot_of_page, most)
     key = ("pages", layout.strip, rules, body)
     return setting.kept.get(key, lambda: paginate(layout.strip, rules, body, _LineSplitter(layout)))
+
+
+def table_with_page_rows(
+    layout: TableLayout, body: Body, paged: Paged, setting: Setting
+) -> tuple[TableLayout, list[Slice], Body]:
+    """Like `table_pages`, with the rows that belong to pages filled in.
+
+    Their texts follow from the breaks, and the breaks from their heights: where a text takes more lines than there was
+    room for, pages are made again with more room, which only grows.
+    """
+    slices, after = table_pages(layout, body, setting)
+    if not any(layout.page_row(name) for name in PAGE_ROWS):
+        return layout, slices, after
+    while True:
+        filled = _with_page_rows(layout, paged(layout.table.name, ends_of_pages(layout.flow, slices)), slices, setting)
+        if filled.page_heights == layout.page_heights:
+            return filled, slices, after
+        layout = filled
+        slices, after = table_pages(layout, body, setting)
+
+
+def ends_of_pages(flow: Flow, slices: Sequence[Slice]) -> Ints:
+    """How many detail rows are done at the end of each page; a row that is split counts where it ends."""
+    ends = []
+    for piece in slices:
+        last = piece.end - 1
+        if piece.part is not None and not piece.is_last and piece.end > slices[piece.number + 1].start:
+            last -= 1
+        ends.append(int(flow.done[last]) if last >= 0 else 0)
+    ends[-1] = flow.rows
+    return np.maximum.accumulate(np.array(ends, np.int64))
+
+
+def _with_page_rows(layout: TableLayout, cells: PagedCells, slices: Sequence[Slice], setting: Setting) -> TableLayout:
+    """The layout with the texts of rows that belong to pages; such a row is as tall as the tallest of its kind."""
+    plans = page_row_plans(layout.table, cells, len(slices), layout.columns, setting)
+    wrapped = [tuple(_wrapped(cell, layout.edges, setting) for cell in plan.cells) for plan in plans]
+    needed = (int(np.max(_row_heights(plan, cells))) for plan, cells in zip(plans, wrapped, strict=True))
+    first, after = layout.page_kinds - len(PAGE_ROWS), layout.page_kinds
+    heights = map(max, layout.page_heights[first:], needed)
+    return replace(
+        layout,
+        plans=(*layout.plans[:first], *plans, *layout.plans[after:]),
+        wrapped=(*layout.wrapped[:first], *wrapped, *layout.wrapped[after:]),
+        page_heights=(*layout.page_heights[:first], *heights),
+    )
 
 
 class _LineSplitter(Splitter):
@@ -119,7 +197,7 @@ class _LineSplitter(Splitter):
     def cut(self, row: int, top: int, room: int) -> int:
         """The height of the part of a row that fits into the room below `top`."""
         layout = self._layout
-        plan = layout.plans[1 + int(layout.flow.kind[row])]
+        plan = layout.plans[layout.plan_number(row)]
         leading = max((cell.leading for cell in plan.cells), default=room)
         padding = 0 if top else max((cell.look.padding for cell in plan.cells), default=0)
         lines = max((room - padding) // leading, 1)

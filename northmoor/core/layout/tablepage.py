@@ -8,9 +8,8 @@ import numpy.typing as npt
 
 from northmoor.core.layout.context import Shapers
 from northmoor.core.layout.display import Bookmark, Boxes, Layer, Origin, Texts
-from northmoor.core.layout.flow import DETAILS, HEADING
 from northmoor.core.layout.paginate import Slice
-from northmoor.core.layout.placedcells import HEAD, CellPlacer, in_order
+from northmoor.core.layout.placedcells import CellPlacer, in_order
 from northmoor.core.layout.plans import RowPlan
 from northmoor.core.layout.table import TableLayout, WrappedCell
 
@@ -19,23 +18,56 @@ Ints = npt.NDArray[np.int64]
 
 @dataclass(frozen=True, slots=True, eq=False)
 class RowsOnPage:
-    """The rows a page shows, top to bottom: printed row numbers (or HEAD), their tops and heights on the page."""
+    """The rows a page shows, top to bottom: their numbers, tops and heights on the page. `own` says where among them
+    those of the slice stand; the others belong to the page: the head, repeated headings, what is carried, totals."""
 
     rows: Ints
     tops: Ints
     heights: Ints
+    own: Ints
+
+    @property
+    def others(self) -> Ints:
+        """Where the rows stand that belong to the page."""
+        return np.setdiff1d(np.arange(len(self.rows)), self.own, assume_unique=True)
 
 
 def rows_on_page(layout: TableLayout, piece: Slice, top: int) -> RowsOnPage:
-    """The rows of a slice with the head and repeated headings, from a distance from the page's top on."""
-    before = [*([HEAD] if piece.has_head else []), *piece.repeated]
+    """The rows of a slice with those that belong to its page, from a distance from the page's top on.
+
+    The page's total stands before the totals of all rows, unless it stands at the foot of the page.
+    """
+    before = [*layout.head_rows(piece.is_first), *piece.repeated]
+    if not piece.is_first:
+        before += layout.page_row("brought_forward")
+    after = [] if piece.start == piece.end else layout.page_row("page_total")
+    if not piece.is_last:
+        after += layout.page_row("carried_forward")
     own = layout.heights[piece.start : piece.end]
     if piece.part is not None:
         own = np.append(own[:-1], piece.part[1])
-    rows = np.concatenate([before, np.arange(piece.start, piece.end)]).astype(np.int64)
-    above = [layout.head_height if row == HEAD else layout.heights[row] for row in before]
-    heights = np.concatenate([above, own]).astype(np.int64)
-    return RowsOnPage(rows, top + np.cumsum(heights) - heights, heights)
+    rows = np.concatenate([before, np.arange(piece.start, piece.end), after]).astype(np.int64)
+    above = [layout.height_of([row]) if row < 0 else layout.strip.repeated_height(row) for row in before]
+    heights = np.concatenate([above, own, [layout.height_of([row]) for row in after]]).astype(np.int64)
+    at = np.arange(len(before), len(rows) - len(after))
+    if after and piece.foot is None:
+        order, at = _totals_last(layout, rows, at)
+        rows, heights = rows[order], heights[order]
+    tops = top + np.cumsum(heights) - heights
+    if after and piece.foot is not None:
+        tops[-len(after) :] += top - piece.y + piece.foot - tops[-len(after)]
+    return RowsOnPage(rows, tops, heights, at)
+
+
+def _totals_last(layout: TableLayout, rows: Ints, own: Ints) -> tuple[Ints, Ints]:
+    """The order in which totals of all rows come last on a page, and where a slice's own rows stand then."""
+    flow = layout.flow
+    last = sum(flow.kinds[flow.kind[row]].closes_table for row in rows[own[-len(flow.kinds) :]].tolist())
+    moved = np.arange(len(rows))
+    after = len(rows) - 1 - own[-1]
+    end = len(rows) - after
+    order = np.concatenate([moved[: end - last], moved[end:], moved[end - last : end]])
+    return order, np.concatenate([own[: len(own) - last], own[len(own) - last :] + after])
 
 
 def table_layers(
@@ -52,23 +84,22 @@ def table_layers(
 def _texts(
     layout: TableLayout, placer: CellPlacer, piece: Slice, shown: RowsOnPage, left: int, shapers: Shapers
 ) -> Texts:
-    before = len(shown.rows) - (piece.end - piece.start)
     own = placer.rows(piece.start, piece.end)
-    first = layout.first_detail(piece.start, piece.end)
-    again = placer.again(first) if first is not None else []
+    again = [lines for row in layout.repeating(piece.start, piece.end) for lines in placer.again(row)]
     if again:
         own = in_order([own, *again])
     if piece.part is not None:
         own = _lines_in_part(layout, own, piece.end - 1, piece.part)
-    pieces, tops = [], []
-    for row, y in zip(shown.rows[:before].tolist(), shown.tops[:before].tolist(), strict=True):
-        cells = placer.head() if row == HEAD else placer.rows(row, row + 1)
-        pieces.append(cells)
-        tops.append(np.full(cells.shape[1], y, np.int64))
-    pieces.append(own)
-    tops.append(shown.tops[before:][own[0] - piece.start])
-    row, column, x, y, baseline, width, face, line = np.concatenate(pieces, axis=1)
-    top = np.concatenate(tops)
+
+    pieces, places = [own], [shown.own[own[0] - piece.start]]
+    for at in shown.others.tolist():
+        row = int(shown.rows[at])
+        pieces.append(placer.page_row(row, piece.number) if row < 0 else placer.rows(row, row + 1))
+        places.append(np.full(pieces[-1].shape[1], at, np.int64))
+    place = np.concatenate(places)
+    order = np.argsort(place, kind="stable")
+    row, column, x, y, baseline, width, face, line = np.concatenate(pieces, axis=1)[:, order]
+    top = shown.tops[place[order]]
     faces = tuple(placer.faces)
     origins = TableOrigins(layout, row, column)
     own_shapers = tuple(shapers.of(f.font) for f in faces)
@@ -81,7 +112,7 @@ def _lines_in_part(layout: TableLayout, cells: Ints, row: int, part: tuple[int, 
     moved = cells.copy()
     split = moved[0] == row
     moved[3:5, split] -= above
-    leadings = {cell.column: cell.leading for cell in layout.plans[1 + int(layout.flow.kind[row])].cells}
+    leadings = {cell.column: cell.leading for cell in layout.plans[layout.plan_number(row)].cells}
     ends = moved[3, split] + np.array([leadings[c] for c in moved[1, split].tolist()], np.int64)
     inside = ~split
     inside[split] = (moved[3, split] >= 0) & (ends <= height)
@@ -107,16 +138,25 @@ class TableOrigins:
 def row_origin(layout: TableLayout, row: int, column: str | None = None) -> Origin:
     """The origin of a printed row, or of its cell under a column."""
     block = layout.table.name
-    if row == HEAD:
-        return Origin(block, "head", column=column)
-    kind = layout.flow.kinds[layout.flow.kind[row]]
+    place = layout.plans[layout.plan_number(row)].place
+    if row < 0:
+        kind, level = _PAGE_ORIGINS.get(place.row, (place.row, None))
+        return Origin(block, kind, level, (), None, column, place.number)
     position = int(layout.flow.position[row])
-    if kind.kind == DETAILS:
+    if place.row == "detail":
         keys = _plain_keys(layout.arranged.keys(position, len(layout.table.levels)))
-        return Origin(block, "detail", None, keys, position, column)
-    level = layout.table.levels[kind.level - 1].name if kind.level else None
-    name = "heading" if kind.kind == HEADING else "total"
-    return Origin(block, name, level, _plain_keys(layout.arranged.keys(position, kind.level)), None, column)
+        return Origin(block, "detail", None, keys, position, column, place.number)
+    depth = layout.flow.kinds[layout.flow.kind[row]].level
+    keys = _plain_keys(layout.arranged.keys(position, depth))
+    return Origin(block, place.row, place.level, keys, None, column, place.number)
+
+
+_PAGE_ORIGINS: dict[str, tuple[str, str | None]] = {
+    "page_total": ("total", "page"),
+    "brought_forward": ("carry", "pages_before"),
+    "carried_forward": ("carry", "pages_to_here"),
+}
+"""How the dump tells of rows that belong to pages: as the totals of their windows."""
 
 
 def _plain_keys(keys: tuple[Any, ...]) -> tuple[Any, ...]:
@@ -139,9 +179,7 @@ def _decorations(layout: TableLayout, shown: RowsOnPage, left: int) -> tuple[lis
     """The fills and rules of a page's rows. Kinds of rows that have none cost nothing."""
     fills: list[_Box] = []
     rules: list[_Box] = []
-    kinds = np.zeros(len(shown.rows), np.int64)
-    printed = shown.rows >= 0
-    kinds[printed] = 1 + layout.flow.kind[shown.rows[printed]]
+    kinds = layout.plan_numbers(shown.rows)
     for at in np.flatnonzero(layout.is_decorated[kinds]).tolist():
         plan, wrapped = layout.plans[kinds[at]], layout.wrapped[kinds[at]]
         row, top, height = int(shown.rows[at]), int(shown.tops[at]), int(shown.heights[at])
@@ -192,12 +230,11 @@ def table_bookmarks(layout: TableLayout, piece: Slice, top: int) -> tuple[Bookma
     if not len(found) or (piece.part and piece.part[0]):  # the rest of a split row: its heading was before
         return ()
     shown = rows_on_page(layout, piece, top)
-    before = len(shown.rows) - (piece.end - piece.start)
     marks = []
     for at in found:
         row = piece.start + int(at)
-        plan = layout.plans[1 + int(layout.flow.kind[row])]
+        plan = layout.plans[layout.plan_number(row)]
         title = plan.cells[0].texts.texts[int(layout.flow.index[row])].strip() if plan.cells else ""
         depth = layout.flow.kinds[layout.flow.kind[row]].level - 1
-        marks.append(Bookmark(title or "–", depth, int(shown.tops[before + int(at)])))
+        marks.append(Bookmark(title or "–", depth, int(shown.tops[shown.own[at]])))
     return tuple(marks)

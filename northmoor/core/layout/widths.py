@@ -5,7 +5,7 @@ from itertools import pairwise
 from northmoor.core.errors import Place
 from northmoor.core.layout.context import Setting
 from northmoor.core.layout.plans import RowPlan
-from northmoor.core.model.blocks import TableBlock
+from northmoor.core.model.tables import TableBlock
 
 _NARROWEST = 12_000
 _WIDEST_NEED = 200_000

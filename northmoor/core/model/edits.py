@@ -6,12 +6,13 @@ All raise pydantic.ValidationError when the result would be no sound report, and
 from collections.abc import Mapping
 from typing import Any
 
-from northmoor.core.model.blocks import Cell, Column, Level, Row, TableBlock, literal
+from northmoor.core.model.blocks import Block, literal
 from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.looks import Look
 from northmoor.core.model.parameters import Assignment, NamedValue, Parameter, ValueSet
 from northmoor.core.model.part import Part
 from northmoor.core.model.report import Edition, Report, Running, RunningLine
+from northmoor.core.model.tables import Cell, Column, Level, Row, RowPlace, TableBlock
 
 
 def change_edition(report: Report, edition: str, **changes: Any) -> Report:
@@ -39,8 +40,11 @@ def table_of(report: Report, edition: str, table: str) -> TableBlock:
 
 def change_block(report: Report, edition: str, block: str, **changes: Any) -> Report:
     """Change properties of a block."""
-    changed = block_of(report, edition, block).but(**changes)
-    blocks = tuple(changed if b.name == block else b for b in _edition(report, edition).blocks)
+    return _with_block(report, edition, block_of(report, edition, block).but(**changes))
+
+
+def _with_block(report: Report, edition: str, changed: Block) -> Report:
+    blocks = tuple(changed if b.name == changed.name else b for b in _edition(report, edition).blocks)
     return change_edition(report, edition, blocks=blocks)
 
 
@@ -68,8 +72,7 @@ def add_column(report: Report, edition: str, table: str, field: str, expression:
 
 def remove_column(report: Report, edition: str, table: str, column: str) -> Report:
     """Take a column and the cells under it out of a table."""
-    changed = without_column(table_of(report, edition, table), column)
-    return change_block(report, edition, table, columns=changed.columns, levels=changed.levels, total=changed.total)
+    return _with_block(report, edition, without_column(table_of(report, edition, table), column))
 
 
 def without_column(block: TableBlock, column: str) -> TableBlock:
@@ -77,12 +80,8 @@ def without_column(block: TableBlock, column: str) -> TableBlock:
     names = [c.name for c in block.columns]
     gone = names.index(column)
 
-    def without(row: Row | None) -> Row | None:
-        return None if row is None else row.but(cells=tuple(_narrower(row, names, gone)))
-
-    levels = tuple(lv.but(heading=without(lv.heading), total=without(lv.total)) for lv in block.levels)
-    columns = tuple(c for c in block.columns if c.name != column)
-    return block.but(columns=columns, levels=levels, total=without(block.total))
+    narrower = block.map_rows(lambda row: row.but(cells=tuple(_narrower(row, names, gone))))
+    return narrower.but(columns=tuple(c for c in block.columns if c.name != column))
 
 
 def _narrower(row: Row, names: list[str], gone: int) -> list[Cell]:
@@ -103,24 +102,29 @@ def add_level(report: Report, edition: str, table: str, field: str, expression: 
     The level stands before the one at a place (0 is outermost), or innermost.
     """
     block = table_of(report, edition, table)
-    query = report.query(block.query)
-    columns = block.columns
-    heading = Row(
-        style=_style(report, "heading"),
-        cells=(Cell(column=columns[0].name, text=f"{{{expression}}}", span=len(columns)),),
-    )
-    total = total_cells(query, columns, f"Total for {{{expression}}}")
+    total = total_row(report, block, f"Total for {{{expression}}}", "total")
     level = Level(
         name=_free(field, [lv.name for lv in block.levels]),
         by=expression,
-        heading=heading,
-        total=Row(style=_style(report, "total"), cells=total) if total else None,
+        heading=(heading_row(report, block, expression),),
+        total=(total,) if total.cells else (),
     )
     place = len(block.levels) if at is None else at
     return change_block(report, edition, table, levels=(*block.levels[:place], level, *block.levels[place:]))
 
 
-def total_cells(query: Query, columns: tuple[Column, ...], label: str) -> tuple[Cell, ...]:
+def heading_row(report: Report, table: TableBlock, by: str) -> Row:
+    """A heading that shows the key of a level over the whole width."""
+    cell = Cell(column=table.columns[0].name, text=f"{{{by}}}", span=len(table.columns))
+    return Row(style=_style(report, "heading"), cells=(cell,))
+
+
+def total_row(report: Report, table: TableBlock, label: str, style: str = "grand-total") -> Row:
+    """A row with a label that totals each column whose field is totalled."""
+    return Row(style=_style(report, style), cells=_total_cells(report.query(table.query), table.columns, label))
+
+
+def _total_cells(query: Query, columns: tuple[Column, ...], label: str) -> tuple[Cell, ...]:
     """A label, then the default aggregate of each column's field; empty when no field is totalled."""
     cells = []
     for column in columns:
@@ -160,38 +164,27 @@ def move_level(report: Report, edition: str, table: str, level: str, by: int) ->
     return change_block(report, edition, table, levels=tuple(levels))
 
 
-def row_of(table: TableBlock, row: str, level: str | None) -> Row | None:
-    """The heading or total row of a level, or the total of the table."""
-    if level is None:
-        return table.total
-    found = next(lv for lv in table.levels if lv.name == level)
-    return found.heading if row == "heading" else found.total
+def change_row(report: Report, edition: str, table: str, place: RowPlace, row: Row | None) -> Report:
+    """Put another row, or none, at a place of a table."""
+    changed = table_of(report, edition, table).with_row(place, row)
+    return _with_block(report, edition, changed)
 
 
-def change_row(report: Report, edition: str, table: str, row: str, level: str | None, changed: Row | None) -> Report:
-    """Put another row, or none, in the place of a heading or total."""
-    if level is None:
-        return change_block(report, edition, table, total=changed)
-    return change_level(report, edition, table, level, **{row: changed})
-
-
-def change_cell(
-    report: Report, edition: str, table: str, row: str, level: str | None, column: str, **changes: Any
-) -> Report:
-    """Change properties of a cell of a heading or total row; a cell that is not there yet is made."""
-    found = row_of(table_of(report, edition, table), row, level) or Row()
+def change_cell(report: Report, edition: str, table: str, place: RowPlace, column: str, **changes: Any) -> Report:
+    """Change properties of a cell of a row; a cell that is not there yet is made."""
+    found = table_of(report, edition, table).row_at(place)
     if any(cell.column == column for cell in found.cells):
         cells = tuple(c.but(**changes) if c.column == column else c for c in found.cells)
     else:
         cells = (*found.cells, Cell(column=column, **changes))
-    return change_row(report, edition, table, row, level, found.but(cells=cells))
+    return change_row(report, edition, table, place, found.but(cells=cells))
 
 
-def remove_cell(report: Report, edition: str, table: str, row: str, level: str | None, column: str) -> Report:
-    """Empty a cell of a heading or total row."""
-    found = row_of(table_of(report, edition, table), row, level) or Row()
+def remove_cell(report: Report, edition: str, table: str, place: RowPlace, column: str) -> Report:
+    """Empty a cell of a row."""
+    found = table_of(report, edition, table).row_at(place)
     cells = tuple(c for c in found.cells if c.column != column)
-    return change_row(report, edition, table, row, level, found.but(cells=cells))
+    return change_row(report, edition, table, place, found.but(cells=cells))
 
 
 def changed_look(look: Look | None, **changes: Any) -> Look | None:

@@ -101,6 +101,8 @@ def _with_kinds(part: Part, entries: dict[str, Any]) -> dict[str, Any]:
         held = getattr(part, name)
         if name == "kind" and name not in entries:
             entries.update({"kind": held, **{k: entries.pop(k) for k in list(entries)}})
+        elif isinstance(held, tuple) and isinstance(entries.get(name), dict):  # a single row stands by itself
+            entries[name] = _with_kinds(held[0], entries[name])
         elif isinstance(held, Part) and name in entries:
             entries[name] = _with_kinds(held, entries[name])
         elif isinstance(held, tuple) and name in entries:

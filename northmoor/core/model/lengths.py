@@ -7,7 +7,7 @@ import re
 from decimal import ROUND_HALF_EVEN, Decimal
 from typing import Annotated
 
-from pydantic import BeforeValidator, PlainSerializer, WithJsonSchema
+from pydantic import BeforeValidator, Field, PlainSerializer, WithJsonSchema
 
 MILLIPOINTS = {
     "pt": Decimal(1000),
@@ -63,3 +63,5 @@ Length = Annotated[
     PlainSerializer(format_length, return_type=str, when_used="json"),
     WithJsonSchema({"type": "string", "pattern": r"^-?\d+(\.\d+)?\s*(pt|mm|cm|in)$", "examples": ["32mm", "9pt"]}),
 ]
+Gap = Annotated[Length, Field(ge=0, le=1_000_000)]
+"""Space between two things; none to 1,000 pt."""

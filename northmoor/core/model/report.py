@@ -7,12 +7,13 @@ from zoneinfo import ZoneInfo, available_timezones
 from babel import Locale, UnknownLocaleError
 from pydantic import Field, field_validator, model_validator
 
-from northmoor.core.model.blocks import Block, TableBlock
+from northmoor.core.model.blocks import Block
 from northmoor.core.model.data import Query
 from northmoor.core.model.lengths import Length
 from northmoor.core.model.looks import FullLook, Look, Style, over, style_chain
 from northmoor.core.model.parameters import NamedValue, Parameter, ValueSet
 from northmoor.core.model.part import Name, Part, unique_names
+from northmoor.core.model.tables import TableBlock
 
 FORMAT = 1
 """Version of the report file's form."""
@@ -132,6 +133,10 @@ class Edition(Part):
     def tables(self) -> tuple[TableBlock, ...]:
         """The tables among its blocks."""
         return tuple(block for block in self.blocks if isinstance(block, TableBlock))
+
+    def table(self, name: str) -> TableBlock:
+        """The table of that name."""
+        return next(table for table in self.tables if table.name == name)
 
 
 class Report(Part):
@@ -269,7 +274,7 @@ def _styles_used(edition: Edition) -> set[str]:
     for block in edition.blocks:
         if isinstance(block, TableBlock):
             used |= {block.style, block.head_style} | {c.style for c in block.columns}
-            for row in block.rows():
+            for _, row in block.rows():
                 used |= {row.style} | {cell.style for cell in row.cells}
         elif block.kind == "text":
             used.add(block.style)

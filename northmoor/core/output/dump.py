@@ -45,5 +45,6 @@ def _item(item: Item) -> dict[str, Any]:
         "keys": list(origin.keys),
         "ordinal": origin.ordinal,
         "column": origin.column,
+        "number": origin.number,
     }
     return entry

@@ -1,0 +1,155 @@
+"""A form of the inspector: titles, sections and editors of a part's properties, each change one edit of the desk."""
+
+from collections.abc import Callable, Sequence
+from functools import partial
+from typing import Any
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFormLayout, QFrame, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
+
+from northmoor.app.desk import Desk
+from northmoor.app.icons import icon
+from northmoor.app.pages.editors import editor_for, label_of
+from northmoor.app.theme import LINE
+from northmoor.core.model import edits
+from northmoor.core.model.looks import Look
+from northmoor.core.model.part import Part
+from northmoor.core.model.report import Report
+
+Change = Callable[[Report, str], Report]
+LOOK_FIELDS = tuple(Look.model_fields)
+
+
+class Form:
+    """Fills a panel from the top. `refused` is called when an edit was refused, to show what holds again."""
+
+    def __init__(self, desk: Desk, body: QWidget, refused: Callable[[], object]) -> None:
+        self.desk = desk
+        self.refused = refused
+        self._column = QVBoxLayout(body)
+        self._column.setContentsMargins(12, 8, 12, 12)
+        self._column.setSpacing(6)
+        self._fields: QFormLayout | None = None
+
+    def close(self) -> None:
+        """Leave the rest of the panel empty."""
+        self._column.addStretch(1)
+
+    @staticmethod
+    def block_change(block: str) -> Callable[..., Change]:
+        """What changes properties of a block."""
+
+        def change(**changes: Any) -> Change:
+            return lambda r, e: edits.change_block(r, e, block, **changes)
+
+        return change
+
+    def edit(self, label: str, change: Change) -> None:
+        """Make a change."""
+        if not self.desk.edit(label, change):
+            self.refused()
+
+    def title(self, text: str) -> None:
+        """What the form is about."""
+        label = QLabel(text)
+        label.setObjectName("name")
+        label.setWordWrap(True)
+        self._add(label)
+
+    def note(self, text: str) -> None:
+        """A sentence."""
+        label = QLabel(text)
+        label.setObjectName("quiet")
+        label.setWordWrap(True)
+        self._add(label)
+
+    def section(self, text: str) -> None:
+        """Begin a section: What, Where or Look."""
+        line = QFrame()
+        line.setFixedHeight(1)
+        line.setStyleSheet(f"background: {LINE};")
+        self._add(line)
+        label = QLabel(text)
+        label.setObjectName("section")
+        self._add(label)
+        self._fields = QFormLayout()
+        self._fields.setSpacing(6)
+        self._fields.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
+        self._fields.setLabelAlignment(Qt.AlignmentFlag.AlignLeft)
+        self._fields.setRowWrapPolicy(QFormLayout.RowWrapPolicy.DontWrapRows)
+        self._column.addLayout(self._fields)
+
+    def _add(self, widget: QWidget) -> None:
+        self._column.addWidget(widget)
+
+    def properties(
+        self, kind: type[Part], part: Part, fields: Sequence[str], label: str, change: Callable[..., Change]
+    ) -> None:
+        """An editor for each of some properties of a part."""
+        for field in fields:
+            self.property(kind, part, field, partial(self._commit, label, change, field))
+
+    def _commit(self, label: str, change: Callable[..., Change], field: str, value: Any) -> None:
+        self.edit(label, lambda r, e: change(**{field: value})(r, e))  # made within the edit, which tells refusals
+
+    def edit_report(self, name: str, value: Any) -> None:
+        """Change a property of the report itself."""
+        self.edit(f"Change the {label_of(name).lower()}", lambda r, _: r.but(**{name: value}))
+
+    def property(
+        self,
+        kind: type[Part],
+        part: Part,
+        field: str,
+        commit: Callable[[Any], object],
+        choices: list[str] | None = None,
+    ) -> None:
+        """An editor for a property; `choices` are names to choose from."""
+        self.labelled(label_of(field), editor_for(kind, field, getattr(part, field), commit, choices))
+
+    def labelled(self, name: str, editor: QWidget) -> None:
+        """An editor with its name."""
+        assert self._fields is not None
+        label = QLabel(name)
+        label.setObjectName("quiet")
+        label.setBuddy(editor)
+        label.setMinimumWidth(96)
+        label.setToolTip(editor.toolTip())
+        self._fields.addRow(label, editor)
+
+    def style(self, report: Report, part: Part, field: str, label: str, change: Callable[..., Change]) -> None:
+        """The choice of one of the report's styles."""
+        names = [style.name for style in report.styles]
+        self.property(type(part), part, field, lambda v: self.edit(label, change(**{field: v})), names)
+
+    def looks(self, report: Report, part: Any, label: str, change: Callable[..., Change]) -> None:
+        """The section of a part's style and its own changes over it."""
+        self.section("Look")
+        self.style(report, part, "style", label, change)
+
+        def change_look(**changes: Any) -> Change:
+            return change(look=edits.changed_look(part.look, **changes))
+
+        self.properties(Look, part.look or Look(), LOOK_FIELDS, label, change_look)
+
+    def action(self, text: str, change: Change, drawing: str = "trash-2") -> None:
+        """A button that makes a change."""
+        button = QPushButton(icon(drawing), text)
+        button.setToolTip(f"{text}; it can be undone")
+        button.clicked.connect(lambda: self.edit(text, change))
+        self._add(button)
+
+    def choices(self, text: str, drawing: str, changes: Sequence[tuple[str, Change]]) -> None:
+        """A button that offers several changes by name."""
+        button = QPushButton(icon(drawing), text)
+        button.setToolTip(f"{text}: {', '.join(name for name, _ in changes)}")
+        menu = QMenu(button)
+        for name, change in changes:
+            entry = menu.addAction(name)
+            assert entry is not None
+            entry.triggered.connect(partial(self._chosen, f"{text}: {name}", change))
+        button.setMenu(menu)
+        self._add(button)
+
+    def _chosen(self, label: str, change: Change, _: bool = False) -> None:
+        self.edit(label, change)

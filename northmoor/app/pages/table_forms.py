@@ -1,0 +1,216 @@
+"""The inspector's forms for a table: the table, its levels, its rows and their cells."""
+
+from collections.abc import Callable
+from typing import Any
+
+from northmoor.app.desk import Selection
+from northmoor.app.pages.editors import PERIOD_NAMES, LineEditor, choice_editor
+from northmoor.app.pages.forms import Change, Form
+from northmoor.core.expr.language import bare_column
+from northmoor.core.expr.orders import order_text, read_order
+from northmoor.core.expr.regrouping import PERIODS, by_period, period_of
+from northmoor.core.model import edits
+from northmoor.core.model.report import Report
+from northmoor.core.model.tables import PAGE_ROWS, Cell, Column, HeadRow, Level, Row, RowPlace, TableBlock
+
+PAGE_ROW_NAMES = {
+    "page_total": "Total of page",
+    "brought_forward": "Brought forward",
+    "carried_forward": "Carried forward",
+}
+"""The rows of a table that belong to its pages, as they are called."""
+
+
+def row_name(place: RowPlace) -> str:
+    """A row as the window calls it."""
+    if place.row in PAGE_ROW_NAMES:
+        return PAGE_ROW_NAMES[place.row]
+    if place.row == "head":
+        return f"Head, row {place.number}" if place.number else "Head of the table"
+    if place.row == "detail":
+        return f"Rows, line {place.number + 1}" if place.number else "Rows"
+    what = f"{place.row.capitalize()} {place.number + 1}" if place.number else place.row.capitalize()
+    return f"{what} of {place.level or 'all'}"
+
+
+def show_table(form: Form, report: Report, edition: str, selection: Selection) -> None:
+    """A table as a whole."""
+    table = edits.table_of(report, edition, selection.block)
+    change = form.block_change(selection.block)
+    form.title(f"Table · {table.name}")
+    form.section("What")
+    queries = [q.name for q in report.queries]
+    form.property(TableBlock, table, "query", lambda v: form.edit("Change the query", change(query=v)), queries)
+    _row_order(form, table, change)
+    form.properties(TableBlock, table, ("show_details", "keep_rows", "when_empty"), "Change what is shown", change)
+    form.section("Where")
+    names = ("repeat_head", "rows_per_page", "foot_of_page", "space_after", "visible")
+    form.properties(TableBlock, table, names, "Change the table", change)
+    form.section("Look")
+    for name in ("style", "head_style"):
+        form.style(report, table, name, "Change the style", change)
+    form.choices("Add a row", "plus", _table_rows(report, table))
+
+
+def _table_rows(report: Report, table: TableBlock) -> list[tuple[str, Change]]:
+    """The rows a table could have besides those it has."""
+
+    def adding(place: RowPlace, row: Row) -> Change:
+        return lambda r, e: edits.change_row(r, e, table.name, place, row)
+
+    plain = Row(cells=(Cell(column=table.columns[0].name, text=""),))
+    head = HeadRow(cells=(Cell(column=table.columns[0].name, text="", span=len(table.columns)),))
+    found = [
+        ("Total of all", adding(RowPlace("total", None, len(table.total)), edits.total_row(report, table, "Total")))
+    ]
+    for name in PAGE_ROWS:
+        if getattr(table, name) is None:
+            row = edits.total_row(report, table, PAGE_ROW_NAMES[name], "total")
+            found.append((PAGE_ROW_NAMES[name], adding(RowPlace(name), row)))
+    found.append(("Another line of each row", adding(RowPlace("detail", None, 1 + len(table.detail)), plain)))
+    found.append(("Another row of the head", adding(RowPlace("head", None, 1 + len(table.head)), head)))
+    return found
+
+
+def show_level(form: Form, report: Report, edition: str, selection: Selection) -> None:
+    """A level."""
+    table = edits.table_of(report, edition, selection.block)
+    level = table.level(selection.level)
+
+    def change(**changes: Any) -> Change:
+        return lambda r, e: edits.change_level(r, e, table.name, level.name, **changes)
+
+    form.title(f"Level {table.levels.index(level) + 1} · {level.name}")
+    form.section("What")
+    form.properties(Level, level, ("by",), "Change the grouping", change)
+    _period(form, table, level)
+    fields = ("order", "order_by", "first_groups", "keep_groups")
+    form.properties(Level, level, fields, "Change the grouping", change)
+    form.section("Where")
+    names = ("page_break", "odd_page", "keep_together", "largest_gap", "repeat_heading", "rows_after_heading",
+             "rows_before_total", "restart_page_number")  # fmt: skip
+    form.properties(Level, level, names, "Change the breaks", change)
+    heading = edits.heading_row(report, table, level.by)
+    total = edits.total_row(report, table, f"Total for {{{level.by}}}", "total")
+    form.action(
+        "Add another heading" if level.heading else "Add a heading",
+        change(heading=(*level.heading, heading)),
+        "heading",
+    )
+    form.action("Add another total" if level.total else "Add a total", change(total=(*level.total, total)), "sigma")
+    form.action("Move outward", lambda r, e: edits.move_level(r, e, table.name, level.name, -1), "arrow-up")
+    form.action("Move inward", lambda r, e: edits.move_level(r, e, table.name, level.name, 1), "arrow-down")
+    form.action("Remove the level", lambda r, e: edits.remove_level(r, e, table.name, level.name))
+
+
+def _row_order(form: Form, table: TableBlock, change: Callable[..., Change]) -> None:
+    """The order of the rows within the innermost group, as one line."""
+
+    def commit(text: str) -> None:
+        form.edit("Change the order of rows", lambda r, e: change(order=read_order(text))(r, e))
+
+    line = LineEditor(order_text(table.order), commit)
+    line.setPlaceholderText("as the query gives them")
+    line.setObjectName("expression")
+    line.setAccessibleName("Rows ordered by")
+    line.setToolTip("Expressions over a row, with commas between them; desc after one: the largest first")
+    line.setProperty("field", "order")
+    form.labelled("Rows ordered by", line)
+
+
+def _period(form: Form, table: TableBlock, level: Level) -> None:
+    """Offer the periods of a date."""
+    period, inner = period_of(level.by)
+    kind = form.desk.kinds.get(table.query, {}).get(bare_column(inner) or "")
+    if period == "value" and kind not in ("date", "timestamp"):
+        return
+    names = {name: PERIOD_NAMES[name] for name in PERIODS if name != "hour" or kind != "date"}
+
+    def choose(chosen: str) -> None:
+        form.edit("Change the period", lambda r, e: by_period(r, e, table.name, level.name, chosen))
+
+    editor = choice_editor(names, period, choose, None)
+    editor.setAccessibleName("Each")
+    editor.setToolTip("The period of the date that makes a group")
+    editor.setProperty("field", "period")
+    form.labelled("Each", editor)
+
+
+def show_row(form: Form, report: Report, edition: str, selection: Selection) -> None:
+    """A kind of row of a table."""
+    table = edits.table_of(report, edition, selection.block)
+    place = selection.place
+    form.title(row_name(place))
+    if place in (RowPlace("head"), RowPlace("detail")):
+        form.section("Look")
+        name = "head_style" if place.row == "head" else "style"
+        form.style(report, table, name, "Change the style", form.block_change(table.name))
+        return
+    row = table.row_at(place)
+
+    def change(**changes: Any) -> Change:
+        return lambda r, e: edits.change_row(r, e, table.name, place, row.but(**changes))
+
+    if isinstance(row, HeadRow):
+        form.section("Where")
+        form.properties(HeadRow, row, ("on",), "Change where it stands", change)
+    elif place.row in ("heading", "total"):
+        form.section("Where")
+        form.properties(Row, row, ("stands",), "Change where it stands", change)
+    form.looks(report, row, "Change the look", change)
+    form.action("Take the row out", lambda r, e: edits.change_row(r, e, table.name, place, None))
+
+
+def show_cell(form: Form, report: Report, edition: str, selection: Selection) -> None:
+    """A cell of a table, in every row of its kind."""
+    table = edits.table_of(report, edition, selection.block)
+    column = next(c for c in table.columns if c.name == selection.column)
+    place = selection.place
+    form.title(f"{row_name(place)} · {column.name}")
+
+    def change_column(**changes: Any) -> Change:
+        return lambda r, e: edits.change_column(r, e, table.name, column.name, **changes)
+
+    form.section("What")
+    if place == RowPlace("head"):
+        form.properties(Column, column, ("title",), "Change the cell", change_column)
+        _column_place(form, column, change_column)
+        _column_actions(form, table, column)
+    elif place == RowPlace("detail"):
+        form.properties(Column, column, _content_fields(column), "Change the cell", change_column)
+        _column_place(form, column, change_column)
+        form.looks(report, column, "Change the look", change_column)
+        _column_actions(form, table, column)
+    else:
+        _row_cell(form, report, table, place, column)
+
+
+def _row_cell(form: Form, report: Report, table: TableBlock, place: RowPlace, column: Column) -> None:
+    row = table.row_at(place)
+    cell = next((c for c in row.cells if c.column == column.name), None) or Cell(column=column.name)
+
+    def change(**changes: Any) -> Change:
+        return lambda r, e: edits.change_cell(r, e, table.name, place, column.name, **changes)
+
+    def change_column(**changes: Any) -> Change:
+        return lambda r, e: edits.change_column(r, e, table.name, column.name, **changes)
+
+    form.properties(Cell, cell, _content_fields(cell), "Change the cell", change)
+    _column_place(form, column, change_column)
+    form.properties(Cell, cell, ("span",), "Change the span", change)
+    form.looks(report, cell, "Change the look", change)
+    form.action("Empty the cell", lambda r, e: edits.remove_cell(r, e, table.name, place, column.name))
+
+
+def _column_place(form: Form, column: Column, change: Callable[..., Change]) -> None:
+    form.section("Where")
+    form.properties(Column, column, ("width", "visible"), "Change the column", change)
+
+
+def _column_actions(form: Form, table: TableBlock, column: Column) -> None:
+    form.action("Remove the column", lambda r, e: edits.remove_column(r, e, table.name, column.name))
+
+
+def _content_fields(part: Cell | Column) -> tuple[str, ...]:
+    own = ("text",) if part.text is not None else ("value", "format", "when_null", "when_zero")
+    return (*own, "blank_repeats")
