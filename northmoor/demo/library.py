@@ -10,6 +10,7 @@ from PIL import Image, ImageDraw
 from northmoor.core.model.connections import Connections, FilesConnection, SqliteConnection
 from northmoor.core.model.files import save_report
 from northmoor.core.sources.connections import FILE, Library
+from northmoor.demo.centres import cost_centres
 from northmoor.demo.ferries import DATA_TIME, make_ferries
 from northmoor.demo.freight import add_freight
 from northmoor.demo.history import make_history
@@ -59,6 +60,7 @@ def make_library(root: Path, history: bool = False) -> Path:
         ("selected-waybills", selected_waybills),
         ("voyage-report", voyage_report),
         ("sailings-log", sailings_log),
+        ("cost-centres", cost_centres),
     )
     for name, make in made:
         if not (reports / f"{name}.moor").exists():

@@ -122,7 +122,11 @@ def test_rows_of_the_head_differ_on_the_first_and_on_later_pages(library: MakeLi
 def test_headings_and_totals_are_several_and_stand_on_either_side(library: MakeLibrary) -> None:
     level = level_of(
         "route",
-        heading=(row_of(route="{route}"), row_of(route="{count(*)} lines"), row_of(route="{'end'}").but(stands="after")),
+        heading=(
+            row_of(route="{route}"),
+            row_of(route="{count(*)} lines"),
+            row_of(route="{'end'}").but(stands="after"),
+        ),
         total=(row_of(pieces="sum(pieces)").but(stands="before"), row_of(pieces="max(pieces)")),
     )
     total = (row_of(pieces="sum(pieces)"), row_of(pieces="avg(pieces)").but(stands="before"))
@@ -144,7 +148,10 @@ def test_lines_of_a_row_stay_together_and_totals_keep_their_place(library: MakeL
 
 
 def test_a_key_in_a_column_is_said_once_in_its_group_and_again_on_a_new_page(library: MakeLibrary) -> None:
-    columns = (Column(name="k", value="k", blank_repeats=True), Column(name="n", value="floor(n / 15)", blank_repeats=True))
+    columns = (
+        Column(name="k", value="k", blank_repeats=True),
+        Column(name="n", value="floor(n / 15)", blank_repeats=True),
+    )
     document = render(report_of(table_of(*columns, "v", levels=(level_of("k"),)), page=SMALL), library(MANY))
     for page in by_page(lines_of(document)):
         details = [line for line in page if line.kind == "detail"]

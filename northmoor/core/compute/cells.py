@@ -7,7 +7,7 @@ from typing import Any
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from northmoor.core.compute.scopes import Compiled, Compiler, group_column, name_of
+from northmoor.core.compute.scopes import OWN, Compiled, Compiler, group_column, name_of
 from northmoor.core.errors import ExpressionError
 from northmoor.core.sources.engine import Engine, EngineError, told
 
@@ -111,7 +111,7 @@ def per_group(scope: int, listed: str) -> str:
     """SQL that computes aggregates for each group of a scope, in order, from the ordered rows."""
     if scope == 0:
         return f"select {listed} from {ROWS}"
-    group = group_column(scope)
+    group = group_column(scope % OWN)
     return f"select {listed} from {ROWS} group by {group} order by {group}"
 
 

@@ -9,9 +9,9 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from northmoor.core.compute.cells import ROWS, Computed, whole
-from northmoor.core.compute.groups import Grouping, Groups, Ints, Wanted, groups_of
-from northmoor.core.compute.scoped import Surroundings, compute_scoped
-from northmoor.core.compute.scopes import POSITION, Compiled, Compiler, Standing, group_column
+from northmoor.core.compute.groups import Grouping, Groups, Ints, Wanted, groups_of, outer_of
+from northmoor.core.compute.scoped import Surroundings, compute_scoped, give_trees
+from northmoor.core.compute.scopes import POSITION, Compiled, Compiler, Standing, depth_column, group_column
 from northmoor.core.errors import ExpressionError, LayoutError, Place
 from northmoor.core.expr.language import parse
 from northmoor.core.sources.engine import Engine, EngineError, told
@@ -40,7 +40,7 @@ def grouped(
     around = _give(engine, ordered, names, order, others)
     for depth in reversed(range(len(order.groupings))):
         grouping = order.groupings[depth]
-        if grouping.order_by is not None or grouping.keep_groups is not None or grouping.first_groups is not None:
+        if (grouping.order_by, grouping.keep_groups, grouping.first_groups, grouping.parent) != (None,) * 4:
             ordered = ordered.take(pa.array(_chosen_rows(engine, compiler, order, depth, around)))
             around = _give(engine, ordered, names, order, others)
     return around
@@ -49,7 +49,13 @@ def grouped(
 def _give(
     engine: Engine, ordered: pa.Table, names: tuple[str, ...], order: Order, others: Mapping[str, tuple[str, ...]]
 ) -> Surroundings:
-    levels = groups_of([whole(ordered.column(f"__nm_key_{i}")) for i in range(len(order.groupings))])
+    keys = [whole(ordered.column(f"__nm_key_{i}")) for i in range(len(order.groupings))]
+    parents = [
+        whole(ordered.column(f"__nm_parent_{i}")) if grouping.parent is not None else None
+        for i, grouping in enumerate(order.groupings)
+    ]
+    levels = groups_of(keys, parents)
+    give_trees(engine, levels)
     engine.give(ROWS, _numbered(ordered, names, levels))
     return Surroundings(names, ordered.num_rows, order.groupings, levels, others)
 
@@ -57,7 +63,7 @@ def _give(
 def _chosen_rows(engine: Engine, compiler: Compiler, order: Order, depth: int, around: Surroundings) -> Ints:
     """The rows that a level's filter and order leave, in their new order."""
     grouping, levels = order.groupings[depth], around.levels
-    outer = _outer(levels, depth)
+    outer = outer_of(levels[:depth], levels[depth].starts)
     kept = np.ones(len(levels[depth]), bool)
     if grouping.keep_groups is not None:
         kept = _kept(engine, compiler, order, depth, around)
@@ -68,20 +74,17 @@ def _chosen_rows(engine: Engine, compiler: Compiler, order: Order, depth: int, a
         table = pa.table({"outer": outer, "value": values, "at": at})
         keys = [("outer", "ascending"), ("value", direction), ("at", "ascending")]
         at = pc.sort_indices(table, sort_keys=keys).to_numpy()  # nulls stand at the end
+    tree = levels[depth].tree
+    if tree is not None:
+        rank = np.empty(len(at), np.int64)
+        rank[at] = np.arange(len(at))
+        return _rows_of(levels[depth].starts, tree.in_order(outer, rank, tree.with_ways(kept), grouping.first_groups))
     at = at[kept[at]]
     if grouping.first_groups is not None and len(at):
         inside = outer[at]
         first = np.searchsorted(inside, inside, "left")  # the groups of one outer group lie together
         at = at[np.arange(len(at)) - first < grouping.first_groups]
     return _rows_of(levels[depth].starts, at)
-
-
-def _outer(levels: tuple[Groups, ...], depth: int) -> Ints:
-    """For each group of a level, the number of the group around it."""
-    if depth == 0:
-        return np.zeros(len(levels[0]), np.int64)
-    found: Ints = np.searchsorted(levels[depth - 1].starts, levels[depth].starts[:-1], "right") - 1
-    return found
 
 
 def _rows_of(starts: Ints, groups: Ints) -> Ints:
@@ -123,6 +126,10 @@ def _ordered(engine: Engine, compiler: Compiler, plan: Order, fetched: pa.Table)
         compiled = _ordering(compiler, plan, grouping.by, f"level {grouping.name}", standing)
         bound |= compiled.bound
         keys.append(f"{compiled.sql} as __nm_key_{depth}")
+        if grouping.parent is not None:
+            parent = _ordering(compiler, plan, grouping.parent, f"parent of {grouping.name}", standing)
+            bound |= parent.bound
+            keys.append(f"{parent.sql} as __nm_parent_{depth}")
         if grouping.order == "as_given":
             partition = ", ".join(f"__nm_key_{k}" for k in range(depth + 1))
             firsts.append(f"min(__nm_fetched_at) over (partition by {partition}) as __nm_first_{depth}")
@@ -165,4 +172,6 @@ def _numbered(ordered: pa.Table, names: tuple[str, ...], levels: tuple[Groups, .
     for scope, groups in enumerate(levels, 1):
         numbers = np.repeat(np.arange(len(groups), dtype=np.int32), np.diff(groups.starts))
         table = table.append_column(group_column(scope), pa.array(numbers))
+        if groups.tree is not None:
+            table = table.append_column(depth_column(scope), pa.array(groups.depth[numbers]))
     return table

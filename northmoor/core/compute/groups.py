@@ -1,10 +1,14 @@
 """A table's groups: where each begins, and what decides it."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
+
+from northmoor.core.compute.trees import Tree, tree_of
 
 Ints = npt.NDArray[np.int64]
 
@@ -27,28 +31,70 @@ class Grouping:
     order_by: str | None = None
     keep_groups: str | None = None
     first_groups: int | None = None
+    parent: str | None = None
 
 
 @dataclass(frozen=True, eq=False)
 class Groups:
-    """A level's groups: group g holds rows ``starts[g]`` up to ``starts[g + 1]``; `keys` has one value a group."""
+    """A level's groups: group g holds rows ``starts[g]`` up to ``starts[g + 1]``; `keys` has one value a group. In a
+    `tree`, these are a group's own rows; those of the groups in it follow."""
 
     starts: Ints
     keys: pa.Array
+    tree: Tree | None = None
 
     def __len__(self) -> int:
         return len(self.starts) - 1
 
+    @cached_property
+    def ends(self) -> Ints:
+        """The end (exclusive) of each group's rows, with those of the groups in it."""
+        return self.starts[1:] if self.tree is None else self.starts[self.tree.ends]
 
-def groups_of(keys: list[pa.Array]) -> tuple[Groups, ...]:
-    """Where each level's groups begin: where its own key or an outer one changes. A null key is a key of its own."""
-    levels = []
+    @cached_property
+    def tops(self) -> Ints:
+        """The numbers of the groups that lie in no other of the level."""
+        return np.arange(len(self)) if self.tree is None else np.flatnonzero(self.tree.parent < 0)
+
+    @cached_property
+    def top_of(self) -> Ints:
+        """For each group, the place among `tops` of the outermost one around it, or itself."""
+        return np.arange(len(self)) if self.tree is None else np.searchsorted(self.tops, self.tree.path[0])
+
+    @cached_property
+    def edges(self) -> Ints:
+        """Where the `tops` begin, and the end of the last."""
+        return np.append(self.starts[self.tops], self.starts[-1])
+
+    @cached_property
+    def depth(self) -> Ints:
+        """How many groups of the level lie around each."""
+        return np.zeros(len(self), np.int64) if self.tree is None else self.tree.depth
+
+
+def groups_of(keys: list[pa.Array], parents: list[pa.Array | None]) -> tuple[Groups, ...]:
+    """Where each level's groups begin: where its own key or an outer one changes. A null key is a key of its own.
+
+    `parents` has, for each level that is a tree, the key of the parent in each row.
+    """
+    levels: list[Groups] = []
     changes: npt.NDArray[np.bool_] | None = None
-    for key in keys:
+    for key, parent in zip(keys, parents, strict=True):
         codes = key.dictionary_encode(null_encoding="encode").indices.to_numpy(zero_copy_only=False)
         own = np.ones(len(codes), bool)
         own[1:] = codes[1:] != codes[:-1]
         changes = own if changes is None else changes | own
         starts = np.append(np.flatnonzero(changes), len(codes)).astype(np.int64)
-        levels.append(Groups(starts, key.take(pa.array(starts[:-1]))))
+        first = pa.array(starts[:-1])
+        own_keys = key.take(first)
+        tree = tree_of(own_keys, parent.take(first), outer_of(levels, starts)) if parent is not None else None
+        levels.append(Groups(starts, own_keys, tree))
     return tuple(levels)
+
+
+def outer_of(outer: Sequence[Groups], starts: Ints) -> Ints:
+    """For each group that begins somewhere, the number of the group of the innermost of some outer levels."""
+    if not outer:
+        return np.zeros(len(starts) - 1, np.int64)
+    found: Ints = np.searchsorted(outer[-1].starts, starts[:-1], "right") - 1
+    return found

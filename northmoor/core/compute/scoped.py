@@ -14,6 +14,7 @@ from northmoor.core.compute.groups import Grouping, Groups, Wanted
 from northmoor.core.compute.scopes import (
     BASE,
     DETAIL,
+    OWN,
     POSITION,
     Aggregated,
     Compiled,
@@ -49,7 +50,8 @@ def compute_scoped(
         keys = frozenset(c for g in open_levels if (c := bare_column(g.by)))
         computed = tuple(parse(g.by).tree for g in open_levels if bare_column(g.by) is None)
         names = tuple(g.name for g in around.groupings)
-        standing = Standing(around.names, names, scope, keys, computed, around.others)
+        trees = frozenset(s for s, groups in enumerate(around.levels, 1) if groups.tree is not None)
+        standing = Standing(around.names, names, scope, keys, computed, trees, around.others)
         try:
             compiled[want] = compiler.compile(parse(want.expression), standing)
         except ExpressionError as error:
@@ -101,11 +103,11 @@ def _give_scopes(
         mine = sorted((n for n in needs if n.scope == scope), key=lambda n: compiler.names[n])
         bound = {k: v for c in compiled.values() if isinstance(c, Compiled) for k, v in c.bound.items()}
         try:
-            table = _aggregates(engine, compiler, scope, mine, bound)
+            table = _aggregates(engine, compiler, scope, mine, bound, levels)
         except EngineError:
             table = None
             for need in mine:
-                table = _one_aggregate(engine, compiler, scope, need, bound, table, broken)
+                table = _one_aggregate(engine, compiler, scope, need, bound, table, broken, levels)
         if isinstance(scope, int):
             table = _with_outer_groups(table, scope, levels)
         if table is not None:
@@ -114,13 +116,20 @@ def _give_scopes(
 
 
 def _aggregates(
-    engine: Engine, compiler: Compiler, scope: int | str, needs: list[Aggregated], bound: dict[str, object]
+    engine: Engine,
+    compiler: Compiler,
+    scope: int | str,
+    needs: list[Aggregated],
+    bound: dict[str, object],
+    levels: tuple[Groups, ...],
 ) -> pa.Table:
     listed = ", ".join(f"{need.sql} as {quoted(compiler.names[need])}" for need in needs)
-    sql = (
-        per_group(scope, listed) if isinstance(scope, int) else f"select {listed} from {quoted(f'__nm_query_{scope}')}"
-    )
-    return engine.run(sql, bound)
+    if isinstance(scope, str):
+        return engine.run(f"select {listed} from {quoted(f'__nm_query_{scope}')}", bound)
+    if 0 < scope < OWN and levels[scope - 1].tree is not None:
+        pairs = f"{_tree_table(scope)} on __nm_inside = {group_column(scope)}"
+        return engine.run(f"select {listed} from {ROWS} join {pairs} group by __nm_around order by __nm_around", bound)
+    return engine.run(per_group(scope, listed), bound)
 
 
 def _one_aggregate(
@@ -131,10 +140,11 @@ def _one_aggregate(
     bound: dict[str, object],
     table: pa.Table | None,
     broken: dict[Aggregated, str],
+    levels: tuple[Groups, ...],
 ) -> pa.Table | None:
     """Compute one aggregate and add it to the scope's table, or note why it fails."""
     try:
-        alone = _aggregates(engine, compiler, scope, [need], bound)
+        alone = _aggregates(engine, compiler, scope, [need], bound, levels)
     except EngineError as error:
         broken[need] = told(error)
         return table
@@ -145,11 +155,24 @@ def _with_outer_groups(table: pa.Table | None, scope: int, levels: tuple[Groups,
     """A scope's table with the numbers of its own groups and of the groups around them."""
     if scope == 0 or table is None:
         return table
-    inner = levels[scope - 1].starts[:-1]
-    for outer in range(1, scope + 1):
+    level = scope % OWN
+    inner = levels[level - 1].starts[:-1]
+    for outer in range(1, level + 1):
         numbers = np.searchsorted(levels[outer - 1].starts, inner, "right") - 1
         table = table.append_column(group_column(outer), pa.array(numbers.astype(np.int32)))
     return table
+
+
+def give_trees(engine: Engine, levels: tuple[Groups, ...]) -> None:
+    """Put into the engine which groups of a tree lie in which."""
+    for scope, groups in enumerate(levels, 1):
+        if groups.tree is not None:
+            around, inside = groups.tree.pairs()
+            engine.give(_tree_table(scope), pa.table({"__nm_around": around, "__nm_inside": inside}))
+
+
+def _tree_table(scope: int) -> str:
+    return f"__nm_tree_{scope}"
 
 
 def scope_table(scope: int | str) -> str:
@@ -174,6 +197,6 @@ def _source(scope: int, needed: set[int | str]) -> tuple[str, str]:
         if isinstance(other, str) or other == 0:
             joins += f" cross join {name}"
         else:
-            group = group_column(other)
+            group = group_column(other % OWN)
             joins += f" join (select * from {name}) as s{other} on s{other}.{group} = {BASE}.{group}"
     return f"{base} as {BASE}{joins}", order

@@ -18,6 +18,8 @@ from northmoor.core.sources.engine import list_sql
 from northmoor.core.values.values import Values
 
 DETAIL = -1
+OWN = 1000
+"""Added to the scope of a level that is a tree: the rows that are a group's own, without those of groups in it."""
 PAGE, PAGES_BEFORE, PAGES_TO_HERE = -2, -3, -4
 PAGE_SCOPES = {"page": PAGE, "pages_before": PAGES_BEFORE, "pages_to_here": PAGES_TO_HERE}
 """Scopes of rows that belong to pages, by the names of their windows."""
@@ -29,6 +31,11 @@ BASE = "__nm_base"
 def group_column(scope: int) -> str:
     """The internal column that numbers the groups of a scope from 0."""
     return f"__nm_group_{scope}"
+
+
+def depth_column(scope: int) -> str:
+    """The internal column that tells how deep a row's group lies in the tree of a scope."""
+    return f"__nm_depth_{scope}"
 
 
 @dataclass(frozen=True)
@@ -73,8 +80,8 @@ class Standing:
     """Where an expression stands.
 
     `columns` are the query's columns, `levels` the names of the table's levels outermost first, `scope` as above,
-    `keys` the columns that are the keys of open levels, `computed_keys` the expressions that are, `others` the columns
-    of the report's other queries.
+    `keys` the columns that are the keys of open levels, `computed_keys` the expressions that are, `trees` the
+    scopes of levels that are trees, `others` the columns of the report's other queries.
     """
 
     columns: tuple[str, ...]
@@ -82,9 +89,15 @@ class Standing:
     scope: int = DETAIL
     keys: frozenset[str] = frozenset()
     computed_keys: tuple[exp.Expr, ...] = ()
+    trees: frozenset[int] = frozenset()
     others: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     named: Mapping[str, Any] = field(default_factory=dict)
     """Values of the product's own functions, such as report_title."""
+
+    @property
+    def own_scope(self) -> int:
+        """The scope in which a group's key has one value."""
+        return self.scope + OWN if self.scope in self.trees else self.scope
 
 
 def name_of(need: Aggregated, needs: dict[Aggregated, str]) -> str:
@@ -183,6 +196,10 @@ class _Work:
             raise self._fault("a window's scope is its level; take out partition by", node)
         if name == "report":
             return 0
+        if name == "own":
+            if self.standing.scope not in self.standing.trees:
+                raise self._fault("over own stands in headings and totals of a level whose groups form a tree", node)
+            return self.standing.own_scope
         if name in PAGE_SCOPES:
             if self.standing.scope not in PAGE_SCOPES.values():
                 raise self._fault(f"over {name} stands in page totals and in what is carried or brought forward", node)
@@ -216,7 +233,7 @@ class _Work:
 
     def _key(self, node: exp.Expr) -> exp.Expr:
         """What an open level is grouped by has one value in a group, whatever it is made of."""
-        need = Aggregated(self.standing.scope, f"any_value({self._row_value(node).sql('duckdb')})")
+        need = Aggregated(self.standing.own_scope, f"any_value({self._row_value(node).sql('duckdb')})")
         self.needs.append(need)
         return exp.column(name_of(need, self.compiler.names), quoted=True)
 
@@ -231,7 +248,7 @@ class _Work:
             return exp.column(name, quoted=True)
         if self.standing.scope in PAGE_SCOPES.values():
             raise self._fault(f"{name} has a value in each row of a page; total it, as in first({name})", node)
-        column, scope = quoted(name), self.standing.scope
+        column, scope = quoted(name), self.standing.own_scope
         need = Aggregated(scope, f"any_value({column})")
         self.needs.append(need)
         if name not in self.standing.keys:
@@ -289,6 +306,8 @@ class _Work:
             if parameter not in labels:
                 raise self._fault(f"there is no parameter :{parameter}. {did_you_mean(parameter, labels)}", node)
             return self._bind(f"l_{parameter}", labels[parameter])
+        if name == "depth":
+            return self._depth(node)
         if name == "row_number":
             if self.standing.scope != DETAIL or not self.standing.columns:
                 raise self._fault("row_number() stands in rows only", node)
@@ -299,6 +318,19 @@ class _Work:
             value = self.standing.named[name]
             return exp.column(value.name, quoted=True) if isinstance(value, PageColumn) else self._bind(name, value)
         return None
+
+    def _depth(self, node: exp.Func) -> exp.Expr:
+        """How deep a group lies in the innermost tree that is open."""
+        scope = self.standing.scope
+        open_trees = [t for t in self.standing.trees if scope == DETAIL or 0 < t <= scope]
+        if not open_trees:
+            raise self._fault("depth() stands in rows, headings and totals of a level whose groups form a tree", node)
+        column = quoted(depth_column(max(open_trees)))
+        if scope == DETAIL:
+            return exp.Var(this=f"{BASE}.{column}")
+        need = Aggregated(self.standing.own_scope, f"any_value({column})")
+        self.needs.append(need)
+        return exp.column(name_of(need, self.compiler.names), quoted=True)
 
     def _fault(self, what: str, node: exp.Expr | None, word: str = "") -> ExpressionError:
         text = self.expression.text

@@ -23,6 +23,7 @@ from northmoor.core.compute.scopes import (
     POSITION,
     Compiler,
 )
+from northmoor.core.compute.trees import faults_of
 from northmoor.core.errors import ExpressionError
 from northmoor.core.expr.language import columns_in, parse, quoted
 from northmoor.core.expr.templates import Slot, Template, parse_template
@@ -82,6 +83,7 @@ def plan_of(table: TableBlock) -> TablePlan:
             level.order_by,
             level.keep_groups,
             level.first_groups if isinstance(level.first_groups, int) else None,
+            level.parent,
         )
         for level in table.levels
     )
@@ -106,6 +108,8 @@ class ArrangedTable:
     levels: tuple[Groups, ...]
     cells: Mapping[Wanted, Computed]
     ordered: pa.Table | None = None
+    notes: tuple[str, ...] = ()
+    """What is wrong with its trees."""
 
     @cached_property
     def group_of_row(self) -> tuple[Ints, ...]:
@@ -133,7 +137,9 @@ def arrange(plan: TablePlan, rows: Mapping[str, Rows], values: Values, stop: Sto
         stop.check()
         cells = compute_scoped(engine, compiler, plan.wanted, around)
         ordered = _columns_used(engine, plan.paged, around.names) if plan.paged else None
-    return ArrangedTable(around.rows, around.levels, cells, ordered)
+    named = zip(plan.order.groupings, around.levels, strict=True)
+    notes = tuple(n for g, level in named if level.tree for n in faults_of(level.tree, level.keys, g.name))
+    return ArrangedTable(around.rows, around.levels, cells, ordered, notes)
 
 
 def _columns_used(engine: Engine, wanted: frozenset[Wanted], names: tuple[str, ...]) -> pa.Table:

@@ -123,7 +123,7 @@ SCALARS = frozenset(
         "xor",
     ]
 )
-OWN_FUNCTIONS = frozenset(["label", "page_number", "page_count", "report_title", "data_time"])
+OWN_FUNCTIONS = frozenset(["label", "page_number", "page_count", "report_title", "data_time", "depth"])
 """Functions of the product itself, resolved before the engine sees the expression."""
 
 _STRUCTURE: tuple[type[exp.Expr], ...] = (

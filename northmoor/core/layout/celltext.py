@@ -68,7 +68,7 @@ def _cell_texts(
 def _with_words(cell: CellTexts, values: pa.Array, content: Content) -> CellTexts:
     """A cell's texts with its words for missing values and zeros; faulty ones stay marked."""
     words = [(content.when_null, pc.is_null(values))] if content.when_null is not None else []
-    if content.when_zero is not None and _is_numeric(values.type):
+    if content.when_zero is not None and is_numeric(values.type):
         words.append((content.when_zero, pc.fill_null(pc.equal(values, pa.scalar(0, values.type)), False)))
     if not words or len(cell.texts) != len(values):
         return cell
@@ -124,10 +124,11 @@ def _joined(pieces: list[pa.Array | pa.Scalar], count: int) -> list[str]:
 def _is_number(template: Template, computed: Mapping[str, Computed]) -> bool:
     if len(template) != 1 or not isinstance(template[0], Slot):
         return False
-    return _is_numeric(computed[template[0].expression.text].values.type)
+    return is_numeric(computed[template[0].expression.text].values.type)
 
 
-def _is_numeric(kind: pa.DataType) -> bool:
+def is_numeric(kind: pa.DataType) -> bool:
+    """Whether values of an engine's type are numbers."""
     return bool(pa.types.is_integer(kind) or pa.types.is_floating(kind) or pa.types.is_decimal(kind))
 
 

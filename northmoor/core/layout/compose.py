@@ -250,6 +250,8 @@ class _Flow:
             origin = Origin(block.name, "fault")
             self._paragraph(fault_paragraph(str(arranged), self.frame.width, origin, self.setting))
         else:
+            for note in arranged.notes:
+                self.setting.find("tree", Place(block=block.name), note, is_error=False)
             self._table(block, lay_out_table(block, arranged, self.frame.width, self.setting))
             if not arranged.rows and block.when_empty:
                 self._said(block.when_empty, block.name, block.style, None, "empty", texts)

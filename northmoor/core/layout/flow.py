@@ -6,6 +6,7 @@ from functools import cached_property
 import numpy as np
 import numpy.typing as npt
 
+from northmoor.core.compute.groups import Groups
 from northmoor.core.compute.table import ArrangedTable
 from northmoor.core.layout.paginate import Strip
 from northmoor.core.model.tables import Level, Row, RowPlace, TableBlock
@@ -110,18 +111,46 @@ def make_flow(table: TableBlock, arranged: ArrangedTable) -> Flow:
     if not kinds:
         empty = np.zeros(0, np.int64)
         return Flow((), empty.astype(np.int8), empty, empty, empty, arranged.rows)
-    slots = len(kinds)
     keys, indexes, done = [], [], []
     for slot, kind in enumerate(kinds):
         positions, finished = _places(kind, kinds, arranged)
-        keys.append(positions * slots + slot)
+        keys.append(_Key(positions, *_slot(kind, slot, kinds, arranged)))
         indexes.append(np.arange(len(positions), dtype=np.int64))
         done.append(finished)
-    all_keys = np.concatenate(keys)
-    order = np.argsort(all_keys, kind="stable")
-    kind_of = np.repeat(np.arange(slots, dtype=np.int8), [len(k) for k in keys])[order]
+    position = np.concatenate([key.position for key in keys])
+    order = _order(keys, len(kinds))
+    kind_of = np.repeat(np.arange(len(kinds), dtype=np.int8), [len(k) for k in indexes])[order]
     index, ready = np.concatenate(indexes)[order], np.concatenate(done)[order]
-    return Flow(kinds, kind_of, index, all_keys[order] // slots, ready, arranged.rows)
+    return Flow(kinds, kind_of, index, position[order], ready, arranged.rows)
+
+
+@dataclass(frozen=True, eq=False)
+class _Key:
+    """What orders the rows of a kind: the detail row they stand at, the kind's slot there, and, for what stands after
+    the groups of a tree, deeper ones first and the rows of one group together."""
+
+    position: Ints
+    slot: int
+    is_nested: bool
+    number: int
+
+
+def _slot(kind: RowKind, slot: int, kinds: tuple[RowKind, ...], arranged: ArrangedTable) -> tuple[int, bool, int]:
+    if not (kind.after and kind.level and arranged.levels[kind.level - 1].tree is not None):
+        return slot, False, 0
+    first = next(at for at, other in enumerate(kinds) if other.after and other.level == kind.level)
+    return first, True, slot - first
+
+
+def _order(keys: list[_Key], slots: int) -> npt.NDArray[np.intp]:
+    main = np.concatenate([key.position * slots + key.slot for key in keys])
+    if not any(key.is_nested for key in keys):
+        return np.argsort(main, kind="stable")
+    nested = [
+        -np.arange(len(key.position)) * slots + key.number if key.is_nested else np.zeros(len(key.position), np.int64)
+        for key in keys
+    ]
+    return np.lexsort((np.concatenate(nested), main))
 
 
 def _places(kind: RowKind, kinds: tuple[RowKind, ...], arranged: ArrangedTable) -> tuple[Ints, Ints]:
@@ -132,9 +161,10 @@ def _places(kind: RowKind, kinds: tuple[RowKind, ...], arranged: ArrangedTable) 
     if kind.level == 0:
         at = np.array([arranged.rows if kind.after else 0], np.int64)
         return at, at
-    starts = arranged.levels[kind.level - 1].starts
+    groups = arranged.levels[kind.level - 1]
+    starts = groups.starts
     if kind.after:
-        return starts[1:] - 1, starts[1:]
+        return groups.ends - 1, groups.ends
     inner = [k for k in kinds if k.kind == DETAILS or k.level >= kind.level]
     return starts[:-1], starts[1:] if inner[-1] == kind else starts[:-1]  # nothing else stands for the group's rows
 
@@ -146,9 +176,10 @@ def make_strip(table: TableBlock, arranged: ArrangedTable, flow: Flow, heights: 
     stay, stay_before, keep_end = np.zeros((3, size), np.int64)
     gap = np.full(size, 1.0)
     for number, level in enumerate(table.levels, 1):
-        starts = arranged.levels[number - 1].starts
+        groups = arranged.levels[number - 1]
+        starts = groups.edges
         _break(flow, level, starts, breaks)
-        _hold_together(flow, number, level, starts, stay, stay_before)
+        _hold_together(flow, number, level, groups, stay, stay_before)
         if level.keep_together and len(starts) > 1 and size:
             first, end = flow.first_at(starts[:-1]), _end_of_groups(flow, starts)
             outer_first = keep_end[first] == 0
@@ -161,7 +192,7 @@ def make_strip(table: TableBlock, arranged: ArrangedTable, flow: Flow, heights: 
     odd = np.zeros(size, bool)
     for number, level in enumerate(table.levels, 1):
         if level.odd_page and level.page_break != "none":
-            odd[flow.first_at(arranged.levels[number - 1].starts[:-1])] = True
+            odd[flow.first_at(arranged.levels[number - 1].edges[:-1])] = True
     opened = _open_headings(table, arranged, flow)
     is_detail = np.zeros(size, np.int64)
     is_detail[flow.details()] = 1
@@ -179,14 +210,15 @@ def _end_of_groups(flow: Flow, starts: Ints) -> Ints:
     return flow.first_at(starts[1:])
 
 
-def _hold_together(flow: Flow, number: int, level: Level, starts: Ints, stay: Ints, stay_before: Ints) -> None:
+def _hold_together(flow: Flow, number: int, level: Level, groups: Groups, stay: Ints, stay_before: Ints) -> None:
+    starts = groups.starts
     for kind in flow.kinds_of(number, after=False) if level.rows_after_heading else ():
         printed = flow.printed(kind)
         last = np.minimum(starts[:-1] + level.rows_after_heading, starts[1:]) - 1
         stay[printed] = np.maximum(_shown_at(flow, last, last_line=True) - printed, 0)
     for kind in flow.kinds_of(number, after=True) if level.rows_before_total else ():
         printed = flow.printed(kind)
-        first = np.maximum(starts[1:] - level.rows_before_total, starts[:-1])
+        first = np.maximum(groups.ends - level.rows_before_total, starts[:-1])
         stay_before[printed] = np.maximum(printed - _shown_at(flow, first), 0)
 
 
@@ -205,7 +237,9 @@ def _shown_at(flow: Flow, positions: Ints, last_line: bool = False) -> Ints:
     """The printed row of a detail row, or, where details are not shown, the first row printed in its place."""
     lines = sum(kind.kind == DETAILS for kind in flow.kinds)
     if not lines:
-        return np.minimum(flow.first_at(positions), len(flow) - 1)
+        first = np.minimum(flow.first_at(positions), len(flow) - 1)
+        before = np.maximum(np.searchsorted(flow.position, positions, "right") - 1, 0)
+        return np.where(flow.position[first] == positions, first, before)
     shown: Ints = flow.details(lines - 1 if last_line else 0)[positions]
     return shown
 
@@ -216,18 +250,25 @@ def _open_headings(table: TableBlock, arranged: ArrangedTable, flow: Flow) -> In
         for kind in flow.kinds
         if kind.kind == HEADING and not kind.after and table.levels[kind.level - 1].repeat_heading
     ]
-    opened = np.full((len(flow), len(repeated)), -1, np.int64)
+    opened = [np.full(len(flow), -1, np.int64)] if not repeated else []
     if not arranged.rows:
-        return opened
+        return np.full((len(flow), 1), -1, np.int64)
     order = {kind: at for at, kind in enumerate(flow.kinds)}
     levels = np.array([k.level for k in flow.kinds])[flow.kind]
     is_detail = np.array([k.kind == DETAILS for k in flow.kinds])[flow.kind]
     is_after = np.array([k.after for k in flow.kinds])[flow.kind]
     inside = flow.position < arranged.rows
-    for column, kind in enumerate(repeated):
-        after_it = ~is_after & (flow.kind > order[kind])  # rows that stand later at the same place
-        is_open = is_detail | (is_after & (levels >= kind.level)) | (after_it & (levels >= kind.level))
+    for kind in repeated:
+        groups, own = arranged.levels[kind.level - 1], levels == kind.level
         at = np.minimum(flow.position, arranged.rows - 1)
-        headings = flow.printed(kind)[arranged.group_of_row[kind.level - 1][at]]
-        opened[:, column] = np.where(is_open & inside, headings, -1)
-    return opened
+        group = np.where(own & ~is_detail, flow.index, arranged.group_of_row[kind.level - 1][at])
+        after_it = ~is_after & (flow.kind > order[kind])  # rows that stand later at the same place
+        is_open = inside & (is_detail | (is_after & (levels >= kind.level)) | (after_it & (levels >= kind.level)))
+        headings = flow.printed(kind)
+        opened.append(np.where(is_open, headings[group], -1))
+        if groups.tree is not None:
+            is_below = inside & (is_detail | (levels >= kind.level))
+            for ways in groups.tree.path:  # the headings of all groups around it, the outermost first
+                way = np.where((ways != np.arange(len(ways))) & (ways >= 0), ways, -1)[group]
+                opened.insert(len(opened) - 1, np.where(is_below & (way >= 0), headings[way], -1))
+    return np.stack(opened, axis=1)

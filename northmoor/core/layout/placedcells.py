@@ -102,16 +102,15 @@ class CellPlacer:
         shown = lines != cell.shaper.empty
         if cell.repeats is not None:
             shown = shown & ~cell.repeats[instances]
+        shift = np.zeros(len(rows), np.int64) if cell.shift is None else cell.shift[instances]
         if not placed.wrapped:
-            return [_lines(cell, placed, rows[shown], lines[shown], faces[shown], 0)]
-        counts = placed.counts[instances]
-        single = shown & (counts == 1)
-        pieces = [_lines(cell, placed, rows[single], lines[single], faces[single], 0)]
-        for at in np.flatnonzero(shown & (counts != 1)).tolist():
-            parts = np.array(placed.wrapped[int(lines[at])], np.int64)
-            pieces.append(
-                _lines(cell, placed, np.repeat(rows[at], len(parts)), parts, faces[at], np.arange(len(parts)))
-            )
+            return [_lines(cell, placed, rows[shown], lines[shown], faces[shown], 0, shift[shown])]
+        single = shown & (placed.counts[instances] == 1)
+        pieces = [_lines(cell, placed, rows[single], lines[single], faces[single], 0, shift[single])]
+        for at in np.flatnonzero(shown & ~single).tolist():
+            parts = np.array(placed.wrapped[int(lines[at]), int(shift[at])], np.int64)
+            places = np.repeat(rows[at], len(parts))
+            pieces.append(_lines(cell, placed, places, parts, faces[at], np.arange(len(parts)), shift[at]))
         return pieces
 
     def _face(self, face: TextFace) -> int:
@@ -119,16 +118,22 @@ class CellPlacer:
 
 
 def _lines(
-    cell: CellPlan, placed: WrappedCell, rows: Ints, lines: Ints, faces: Ints | np.int64, number: Ints | int
+    cell: CellPlan,
+    placed: WrappedCell,
+    rows: Ints,
+    lines: Ints,
+    faces: Ints | np.int64,
+    number: Ints | int,
+    indent: Ints | np.int64,
 ) -> Ints:
     """Lines of a cell, of which each is the `number`-th of its own cell."""
     widths = cell.shaper.widths(lines, cell.face.size)
-    slack = placed.width - 2 * cell.look.inset - widths
+    slack = placed.width - 2 * cell.look.inset - indent - widths
     shift = {"start": slack * 0, "end": slack, "center": slack // 2}[cell.align]
     y = cell.look.padding + np.asarray(number) * cell.leading
     table = np.empty((_COLUMNS, len(lines)), np.int64)
     table[0], table[1] = rows, cell.column
-    table[2] = placed.left + cell.look.inset + shift
+    table[2] = placed.left + cell.look.inset + indent + shift
     table[3], table[4] = y, y + cell.shaper.font.ascent(cell.face.size)
     table[5], table[6], table[7] = widths, faces, lines
     return table

@@ -172,7 +172,8 @@ def _brackets(part: TablePart, shown: RowsOnPage) -> list[Bracket]:
     for depth, level in enumerate(layout.table.levels):
         inside = _inside(part, own, depth)
         positions = np.minimum(flow.position[own], arranged.rows - 1)
-        numbers = np.where(inside, arranged.group_of_row[depth][positions], -1)
+        groups = arranged.levels[depth]
+        numbers = np.where(inside, groups.top_of[arranged.group_of_row[depth][positions]], -1)
         for group in np.unique(numbers[numbers >= 0]).tolist():
             at = np.flatnonzero(numbers == group)
             begins = bool(own[at[0]] == _first_of_group(part, group, depth))
@@ -191,7 +192,7 @@ def _inside(part: TablePart, rows: npt.NDArray[np.int64], depth: int) -> npt.NDA
 
 def _first_of_group(part: TablePart, group: int, depth: int) -> int:
     flow = part.layout.flow
-    start = int(part.layout.arranged.levels[depth].starts[group])
+    start = int(part.layout.arranged.levels[depth].edges[group])
     row = int(flow.first_at(np.array([start]))[0])
     while row < len(flow) and _is_around(flow.kinds[flow.kind[row]], depth):
         row += 1
@@ -208,7 +209,7 @@ def _closes(part: TablePart, row: int, depth: int) -> bool:
     flow = part.layout.flow
     if row + 1 >= len(flow):
         return True
-    groups = part.layout.arranged.group_of_row[depth]
+    groups = part.layout.arranged.levels[depth].top_of[part.layout.arranged.group_of_row[depth]]
     here, there = int(flow.position[row]), int(flow.position[row + 1])
     if there >= len(groups) or bool(groups[here] != groups[there]):
         return True

@@ -6,11 +6,12 @@ from dataclasses import dataclass, replace
 import numpy as np
 import numpy.typing as npt
 
+from northmoor.core.compute.groups import Wanted
 from northmoor.core.compute.scopes import DETAIL
 from northmoor.core.compute.table import ArrangedTable, head_content, scope_of
 from northmoor.core.errors import Place
 from northmoor.core.expr.language import bare_column, columns_in
-from northmoor.core.layout.celltext import CellTexts, PagedCells, Source, cell_texts, report_faults
+from northmoor.core.layout.celltext import CellTexts, PagedCells, Source, cell_texts, is_numeric, report_faults
 from northmoor.core.layout.context import FAULT_COLOR, Setting
 from northmoor.core.layout.display import TextFace
 from northmoor.core.layout.flow import Flow
@@ -49,6 +50,9 @@ class CellPlan:
     """Width of its longest line."""
     repeats: npt.NDArray[np.bool_] | None = None
     """For each instance, whether it says the same as the one above and is left empty; None where none is."""
+
+    shift: npt.NDArray[np.int64] | None = None
+    """For each instance, how much further right it begins than its column; None where none does."""
 
     @property
     def leading(self) -> int:
@@ -139,9 +143,18 @@ def _detail_cell(table: TableBlock, i: int, base: FullLook, arranged: ArrangedTa
         texts = cell_texts(column, pattern, DETAIL, arranged, count, setting)
         report_faults(texts, Place(block=table.name, row="rows", column=column.name), setting)
     else:
-        texts = CellTexts([])
+        texts = CellTexts([], _totals_are_numbers(table, column.name, arranged))
     plan = _cell_plan(column.name, i, 1, look, texts, None, setting)
-    return _without_repeats(plan, column, table, DETAIL, arranged)
+    return _shifted(_without_repeats(plan, column, table, DETAIL, arranged), table, DETAIL, arranged)
+
+
+def _totals_are_numbers(table: TableBlock, column: str, arranged: ArrangedTable) -> bool:
+    """Whether cells under a column whose details are not shown are numbers."""
+    cells = [
+        (scope_of(table, place), cell) for place, row in table.rows() for cell in row.cells if cell.column == column
+    ]
+    wanted = [Wanted(scope, cell.value) for scope, cell in cells if cell.value is not None]
+    return any(is_numeric(arranged.cells[want].values.type) for want in wanted if want in arranged.cells)
 
 
 def _without_repeats(
@@ -164,6 +177,21 @@ def _without_repeats(
         inner = arranged.levels[scope - 1].starts[:-1] if scope != DETAIL else None
         same[first_rows if inner is None else np.searchsorted(inner, first_rows)] = False
     return replace(plan, repeats=same)
+
+
+def _shifted(plan: CellPlan, table: TableBlock, scope: int, arranged: ArrangedTable) -> CellPlan:
+    """The plan with its instances indented by the levels, and depths of trees, that they lie in."""
+    if plan.column or not len(plan.shaped.lines) or not any(level.indent for level in table.levels):
+        return plan
+    shift = np.zeros(len(plan.shaped.lines), np.int64)
+    own = arranged.levels[scope - 1] if scope != DETAIL else None
+    for level, groups, of_row in zip(table.levels, arranged.levels, arranged.group_of_row, strict=True):
+        if groups is own:
+            shift += level.indent * groups.depth
+            break
+        around = of_row if own is None else of_row[own.starts[:-1]]
+        shift += level.indent * (1 + groups.depth[around])
+    return replace(plan, shift=shift, widest=plan.widest + int(shift.max()))
 
 
 def _head_cell(
@@ -191,7 +219,8 @@ def _row_cell(
     plan = _cell_plan(cell.column, i, cell.span, look, texts, align, setting)
     if isinstance(kind.source, PagedCells) or kind.scope == 0:
         return plan
-    return _without_repeats(plan, cell, table, kind.scope, kind.source)
+    plan = _without_repeats(plan, cell, table, kind.scope, kind.source)
+    return _shifted(plan, table, kind.scope, kind.source)
 
 
 def name_of_row(place: RowPlace) -> str:

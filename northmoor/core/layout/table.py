@@ -34,11 +34,12 @@ _BREAKS = (
 
 @dataclass(frozen=True, eq=False)
 class WrappedCell:
-    """A cell at its width: the lines of those texts that take more than one, and each instance's number of lines."""
+    """A cell at its width: the lines of those texts that take more than one, by the text's line and its shift, and
+    each instance's number of lines."""
 
     left: int
     width: int
-    wrapped: dict[int, tuple[int, ...]]
+    wrapped: dict[tuple[int, int], tuple[int, ...]]
     counts: npt.NDArray[np.int32]
 
 
@@ -207,25 +208,44 @@ class _LineSplitter(Splitter):
 def _wrapped(cell: CellPlan, edges: tuple[int, ...], setting: Setting) -> WrappedCell:
     left, right = edges[cell.column], edges[cell.column + cell.span]
     room = max(right - left - 2 * cell.look.inset, 1000)
+    shifts = None if cell.shift is None else cell.shift.tobytes()
     wrapped, counts = setting.kept.get(
-        ("wrap", cell.texts, cell.face.font, cell.face.size, room), lambda: _wrap_all(cell, room)
+        ("wrap", cell.texts, cell.face.font, cell.face.size, room, shifts), lambda: _wrap_all(cell, room)
     )
     return WrappedCell(left, right - left, wrapped, counts)
 
 
-def _wrap_all(cell: CellPlan, room: int) -> tuple[dict[int, tuple[int, ...]], npt.NDArray[np.int32]]:
+Wrapping = tuple[dict[tuple[int, int], tuple[int, ...]], npt.NDArray[np.int32]]
+
+
+def _wrap_all(cell: CellPlan, room: int) -> Wrapping:
+    lines = cell.shaped.lines
+    if cell.shift is None:
+        return _wrap(cell, lines, cell.shaped.distinct, room, 0)
+    wrapped: dict[tuple[int, int], tuple[int, ...]] = {}
+    counts = np.ones(len(lines), np.int32)
+    for shift in np.unique(cell.shift).tolist():
+        at = np.flatnonzero(cell.shift == shift)
+        found, counts[at] = _wrap(cell, lines[at], np.unique(lines[at]), max(room - shift, 1000), shift)
+        wrapped |= found
+    return wrapped, counts
+
+
+def _wrap(
+    cell: CellPlan, lines: npt.NDArray[np.int32], distinct: npt.NDArray[np.int32], room: int, shift: int
+) -> Wrapping:
     shaper, size = cell.shaper, cell.face.size
-    too_long = cell.shaped.distinct[shaper.widths(cell.shaped.distinct, size) > room].tolist()
+    too_long = distinct[shaper.widths(distinct, size) > room].tolist()
     wrapped = {}
-    for number in sorted({*too_long, *cell.shaped.broken}):
+    for number in sorted({*too_long, *(cell.shaped.broken & set(distinct.tolist()) if cell.shaped.broken else ())}):
         parts = wrap(shaper.texts[number], shaper, size, room)
-        wrapped[number] = tuple(shaper.add(parts).tolist())
-    counts = np.ones(len(cell.shaped.lines), np.int32)
+        wrapped[number, shift] = tuple(shaper.add(parts).tolist())
+    counts = np.ones(len(lines), np.int32)
     if wrapped:
-        by_line = np.ones(int(cell.shaped.distinct.max()) + 1, np.int32)
-        for number, parts_of in wrapped.items():
+        by_line = np.ones(int(distinct.max()) + 1, np.int32)
+        for (number, _), parts_of in wrapped.items():
             by_line[number] = len(parts_of)
-        counts = by_line[cell.shaped.lines]
+        counts = by_line[lines]
     return wrapped, counts
 
 

@@ -147,7 +147,10 @@ def row_origin(layout: TableLayout, row: int, column: str | None = None) -> Orig
         keys = _plain_keys(layout.arranged.keys(position, len(layout.table.levels)))
         return Origin(block, "detail", None, keys, position, column, place.number)
     depth = layout.flow.kinds[layout.flow.kind[row]].level
-    keys = _plain_keys(layout.arranged.keys(position, depth))
+    keys = layout.arranged.keys(position, depth)
+    if depth:  # after a group of a tree stands the last row of one in it
+        keys = (*keys[:-1], layout.arranged.levels[depth - 1].keys[int(layout.flow.index[row])].as_py())
+    keys = _plain_keys(keys)
     return Origin(block, place.row, place.level, keys, None, column, place.number)
 
 

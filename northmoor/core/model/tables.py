@@ -117,6 +117,11 @@ class Level(Part):
     """Its name, which is also a window: sum(fare) over route."""
     by: str
     """The expression whose equal values make a group."""
+    parent: str | None = None
+    """Expression for the key of the group that a group lies in, such as parent_id: then groups form a tree, and a
+    group's rows are its own and those of all groups in it. The rows that are a group's own are the window own."""
+    indent: Gap = 0
+    """How much further right the first cell begins of what lies in its groups."""
     order: Literal["ascending", "descending", "as_given"] = "ascending"
     """Order of the groups: by their key, or as the query gives it."""
     order_by: str | None = None
@@ -259,7 +264,7 @@ class TableBlock(Part):
 
 PAGE_ROWS = ("brought_forward", "page_total", "carried_forward")
 """The rows of a table that belong to its pages."""
-RESERVED_WINDOWS = ("report", "page", "pages_before", "pages_to_here")
+RESERVED_WINDOWS = ("report", "page", "pages_before", "pages_to_here", "own")
 
 
 @dataclass(frozen=True, slots=True)
