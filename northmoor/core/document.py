@@ -38,7 +38,7 @@ from northmoor.core.stopping import Stop
 from northmoor.core.values.values import Values
 
 Tell = Callable[[str], None]
-_MOST_LINES = 2_000_000
+_MOST_LINES = 8_000_000
 _LONGEST_LIST = 1_000
 
 

@@ -130,7 +130,7 @@ def _texts(layer: Any) -> list[tuple[int, str, int]]:
     if not hasattr(layer, "shapers"):
         return []
     return [
-        (int(layer.x[i]), layer.shapers[layer.face[i]].texts[layer.line[i]], int(layer.width[i]))
+        (int(layer.x[i]), layer.shapers[layer.face[i]].text(int(layer.line[i])), int(layer.width[i]))
         for i in range(len(layer))
     ]
 

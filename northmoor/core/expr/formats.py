@@ -20,8 +20,11 @@ from babel.dates import DateTimeFormat, get_date_format, get_time_format, tokeni
 from babel.numbers import NumberPattern, get_currency_symbol, parse_pattern
 
 from northmoor.core.errors import ExpressionError
+from northmoor.core.expr.number_columns import Usual, write_column
 
 _LONGEST_PATTERN = 100
+_MANY = 200
+"""Columns of more distinct numbers are written as columns."""
 _DIGITS = Context(prec=60, rounding=ROUND_HALF_EVEN)
 
 
@@ -35,7 +38,8 @@ class Customs:
 
 
 def format_values(values: pa.Array, pattern: str | None, customs: Customs) -> pa.Array:
-    """Each value as text (an Arrow string array of the same length); null becomes the empty text.
+    """Each value as text, as an Arrow array of strings of the same length, which may be a dictionary's; null becomes
+    the empty text.
 
     Raises ExpressionError when the pattern does not fit the values' type.
     """
@@ -47,7 +51,9 @@ def format_values(values: pa.Array, pattern: str | None, customs: Customs) -> pa
         return pc.fill_null(values.cast(pa.string()), "")
     encoded = values.dictionary_encode()
     texts = pa.array(_format_distinct(encoded.dictionary, pattern, customs), pa.string())
-    return pc.fill_null(texts.take(encoded.indices), "")
+    if encoded.null_count:
+        return pc.fill_null(texts.take(encoded.indices), "")
+    return pa.DictionaryArray.from_arrays(encoded.indices, texts)
 
 
 def _format_distinct(values: pa.Array, pattern: str | None, customs: Customs) -> Any:
@@ -58,7 +64,11 @@ def _format_distinct(values: pa.Array, pattern: str | None, customs: Customs) ->
     if pa.types.is_date(kind) or pa.types.is_timestamp(kind):
         return _format_moments(values, pattern, customs)
     if pa.types.is_integer(kind) or pa.types.is_decimal(kind) or pa.types.is_floating(kind):
-        write = number_writer(pattern or default_number_pattern(kind), customs.locale, customs.currency)
+        pattern = pattern or default_number_pattern(kind)
+        write = number_writer(pattern, customs.locale, customs.currency)
+        usual = _usual(_number_pattern(pattern), customs.locale, customs.currency)
+        if usual is not None and len(values) > _MANY and (written := write_column(values, usual)) is not None:
+            return written
         with localcontext(_DIGITS):
             texts: list[str] = [write(value) for value in values.to_pylist()]
             return texts
@@ -100,8 +110,9 @@ def number_writer(pattern: str, locale: str, currency: str) -> Callable[[int | f
     A value that rounds to zero is written without a sign. Raises ExpressionError for a text that is no pattern.
     """
     parsed = _number_pattern(pattern)
-    if _is_usual(parsed):
-        return _usual_writer(parsed, locale, currency)
+    usual = _usual(parsed, locale, currency)
+    if usual is not None:
+        return _usual_writer(usual)
 
     minus = Locale.parse(locale).number_symbols["latn"]["minusSign"]
 
@@ -126,18 +137,27 @@ def _is_usual(parsed: NumberPattern) -> bool:
     )
 
 
-def _usual_writer(parsed: NumberPattern, locale: str, currency: str) -> Callable[[int | float | Decimal], str]:
+def _usual(parsed: NumberPattern, locale: str, currency: str) -> Usual | None:
+    """What a usual pattern says; None for an unusual one."""
+    if not _is_usual(parsed):
+        return None
     symbols = Locale.parse(locale).number_symbols["latn"]
-    signs = str.maketrans({",": symbols["group"], ".": symbols["decimal"]})
     symbol = get_currency_symbol(currency, locale)
-    fewest, most = parsed.frac_prec
-    grouping = "," if parsed.grouping == (3, 3) else ""
-    form, whole_form = f"{grouping}.{most}f", f"{grouping}d"
 
     def affix(text: str) -> str:
         return text.replace("¤", symbol).replace("-", symbols["minusSign"]).replace("'", "")
 
     (before, before_negative), (after, after_negative) = map(affix, parsed.prefix), map(affix, parsed.suffix)
+    fewest, most = parsed.frac_prec
+    group = symbols["group"] if parsed.grouping == (3, 3) else ""
+    return Usual(fewest, most, group, symbols["decimal"], before, after, before_negative, after_negative)
+
+
+def _usual_writer(usual: Usual) -> Callable[[int | float | Decimal], str]:
+    fewest, most = usual.fewest, usual.most
+    signs = str.maketrans({",": usual.group, ".": usual.point})
+    grouping = "," if usual.group else ""
+    form, whole_form = f"{grouping}.{most}f", f"{grouping}d"
 
     def write(value: int | float | Decimal) -> str:
         if isinstance(value, float):
@@ -156,7 +176,9 @@ def _usual_writer(parsed: NumberPattern, locale: str, currency: str) -> Callable
             fraction = fraction[:fewest] + fraction[fewest:].rstrip("0")
             digits = f"{whole}.{fraction}" if fraction else whole
         digits = digits.translate(signs)
-        return before_negative + digits + after_negative if negative else before + digits + after
+        if negative:
+            return usual.before_negative + digits + usual.after_negative
+        return usual.before + digits + usual.after
 
     return write
 
@@ -211,10 +233,23 @@ def _field(values: pa.Array, field: str, has_time: bool, pattern: str | None, cu
     return pa.array(texts, pa.string()).take(encoded.indices)
 
 
+_OF_PARTS: dict[str, tuple[Callable[[pa.Array], pa.Array], Callable[[Any], datetime]]] = {
+    "y": (pc.year, lambda year: datetime(year, 1, 1)),
+    "M": (pc.month, lambda month: datetime(2000, month, 1)),
+    "L": (pc.month, lambda month: datetime(2000, month, 1)),
+    "d": (pc.day, lambda day: datetime(2000, 1, day)),
+    "E": (pc.day_of_week, lambda weekday: datetime(2024, 1, 1 + weekday)),
+}
+"""Fields that follow from one part of a date, with a date that has that part; 1 January 2024 was a Monday."""
+
+
 def _determining(
     values: pa.Array, letter: str, zone: ZoneInfo
 ) -> tuple[pa.Array, Callable[[Any], date | time | datetime]]:
     """What a field depends on, and how to make a moment that shows it."""
+    if letter in _OF_PARTS:
+        part, moment = _OF_PARTS[letter]
+        return part(values), moment
     if letter in _BY_DATE:
         return values.cast(pa.date32(), safe=False), lambda day: datetime(day.year, day.month, day.day)
     if letter in _BY_HOUR:

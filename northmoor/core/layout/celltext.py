@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
+import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
@@ -23,10 +24,17 @@ class CellTexts:
     """Texts of a cell in the order of its scope's rows; `faulty` are the rows that show a fault. `is_number` tells
     how to align them where nothing else is said."""
 
-    texts: tuple[str, ...] | list[str]
+    texts: pa.StringArray | pa.DictionaryArray
     is_number: bool = False
     faulty: frozenset[int] = frozenset()
     messages: tuple[str, ...] = field(default=())
+
+    def text(self, row: int) -> str:
+        """The text in a row."""
+        return str(self.texts[row].as_py())
+
+
+NO_TEXTS = pa.array([], pa.string())
 
 
 @dataclass(frozen=True, eq=False)
@@ -72,17 +80,17 @@ def _with_words(cell: CellTexts, values: pa.Array, content: Content) -> CellText
         words.append((content.when_zero, pc.fill_null(pc.equal(values, pa.scalar(0, values.type)), False)))
     if not words or len(cell.texts) != len(values):
         return cell
-    texts = list(cell.texts)
+    sound = np.ones(len(values), bool)
+    sound[list(cell.faulty)] = False
+    texts = _plain(cell.texts)
     for word, where in words:
-        for at in pc.indices_nonzero(where).to_pylist():
-            if at not in cell.faulty:
-                texts[at] = word
+        texts = pc.if_else(pc.and_(where, pa.array(sound)), word, texts)
     return replace(cell, texts=texts)
 
 
 def whole_fault(count: int, error: ExpressionError) -> CellTexts:
     """A cell that cannot be computed at all: every instance is marked."""
-    return CellTexts([FAULT_TEXT] * count, False, frozenset(range(count)), (error.message,))
+    return CellTexts(pa.repeat(FAULT_TEXT, count), False, frozenset(range(count)), (error.message,))
 
 
 def template_texts(
@@ -104,21 +112,25 @@ def template_texts(
         except ExpressionError as error:
             return whole_fault(count, error)
     texts = _joined(pieces, count)
-    for row, fault in faulty.items():
-        texts[row] = FAULT_TEXT if fault.values is None else f"{FAULT_MARK} {fault.values:,} values"
+    if faulty:
+        marked = texts.to_pylist()
+        for row, fault in faulty.items():
+            marked[row] = FAULT_TEXT if fault.values is None else f"{FAULT_MARK} {fault.values:,} values"
+        texts = pa.array(marked, pa.string())
     messages = tuple(dict.fromkeys(fault.message for fault in faulty.values()))
     return CellTexts(texts, _is_number(template, computed), frozenset(faulty), messages)
 
 
-def _joined(pieces: list[pa.Array | pa.Scalar], count: int) -> list[str]:
+def _joined(pieces: list[pa.Array | pa.Scalar], count: int) -> pa.StringArray:
     arrays = [piece for piece in pieces if not isinstance(piece, pa.Scalar)]
     if not arrays:
-        return ["".join(piece.as_py() for piece in pieces)] * count
-    if len(pieces) == 1:
-        only: list[str] = pieces[0].to_pylist()
-        return only
-    joined: list[str] = pc.binary_join_element_wise(*pieces, "").to_pylist()
-    return joined
+        return pa.repeat("".join(piece.as_py() for piece in pieces), count)
+    return arrays[0] if len(pieces) == 1 else pc.binary_join_element_wise(*map(_plain, pieces), "")
+
+
+def _plain(texts: pa.Array | pa.Scalar) -> pa.Array | pa.Scalar:
+    """Texts of a dictionary as an array of their own."""
+    return texts.dictionary_decode() if isinstance(texts, pa.DictionaryArray) else texts
 
 
 def _is_number(template: Template, computed: Mapping[str, Computed]) -> bool:

@@ -233,7 +233,7 @@ class _Flow:
         look = self.setting.report.look(self.setting.base, style, own)
         is_faulty = bool(texts.faulty)
         origin = Origin(block, row)
-        self._paragraph(make_paragraph(texts.texts[0], look, self.frame.width, origin, self.setting, is_faulty))
+        self._paragraph(make_paragraph(texts.text(0), look, self.frame.width, origin, self.setting, is_faulty))
 
     def picture(self, block: PictureBlock) -> None:
         """Place a picture whole; one that cannot be read is found now, not only when its page is drawn."""

@@ -183,7 +183,7 @@ def layer_item(layer: Layer, number: int) -> Item:
     if isinstance(layer, Texts):
         face = layer.faces[layer.face[number]]
         shaper = layer.shapers[layer.face[number]]
-        text = shaper.texts[int(layer.line[number])]
+        text = shaper.text(int(layer.line[number]))
         height = shaper.font.leading(face.size)
         return Item("text", x, y, width, height, origin, face.color, text, face, int(layer.baseline[number]))
     height = int(layer.height[number])

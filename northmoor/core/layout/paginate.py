@@ -124,6 +124,7 @@ class _Pagination:
         self.split = split
         self.sums = np.concatenate([[0], np.cumsum(strip.heights)])
         self.sums_list: list[int] = self.sums.tolist()
+        self.tallest = int(strip.heights.max(initial=0))
         self.breaks: list[int] = np.flatnonzero(strip.break_before).tolist()
         self.stay: list[int] = strip.stay.tolist()
         self.stay_before: list[int] = strip.stay_before.tolist()
@@ -196,7 +197,7 @@ class _Pagination:
     def _overhead(self, start: int, first: bool) -> tuple[tuple[int, ...], int]:
         """Headings repeated above a page that begins with a row, and their height with that of the head and of what is
         brought forward."""
-        rows = () if first else tuple(int(h) for h in self.strip.open_headings[start] if h >= 0)
+        rows = () if first else tuple(h for h in self.strip.open_headings[start].tolist() if h >= 0)
         fixed = self.rules.head if first else self.rules.later_head + self.rules.brought
         overhead = fixed + sum(map(self.strip.repeated_height, rows))
         if overhead > self.body.height // 2:
@@ -271,6 +272,8 @@ class _Pagination:
 
     def _tall_row(self, start: int, room: int, fresh: bool) -> int | None:
         """The row that ends this page because it is taller than any body, if it is to be split here."""
+        if self.tallest <= room:
+            return None
         row = int(np.searchsorted(self.sums, self.sums_list[start] + room, "right")) - 1
         if row >= self._most(start) and row >= start:
             return None

@@ -16,6 +16,8 @@ from northmoor.core.model.tables import PAGE_ROWS
 
 Ints = npt.NDArray[np.int64]
 CHUNK = 1024
+_MOST_CHUNKS = 16
+"""Chunks kept, the last used ones: a page needs one or two."""
 _COLUMNS = 8
 
 
@@ -76,9 +78,13 @@ class CellPlacer:
         ]
 
     def _chunk(self, number: int) -> PlacedCells:
-        if number not in self._chunks:
-            self._chunks[number] = self._place(number * CHUNK, min((number + 1) * CHUNK, len(self.layout.flow)))
-        return self._chunks[number]
+        found = self._chunks.pop(number, None)
+        if found is None:
+            found = self._place(number * CHUNK, min((number + 1) * CHUNK, len(self.layout.flow)))
+        self._chunks[number] = found
+        if len(self._chunks) > _MOST_CHUNKS:
+            del self._chunks[next(iter(self._chunks))]
+        return found
 
     def _place(self, start: int, end: int) -> PlacedCells:
         flow = self.layout.flow

@@ -11,7 +11,15 @@ from northmoor.core.compute.scopes import DETAIL
 from northmoor.core.compute.table import ArrangedTable, head_content, scope_of
 from northmoor.core.errors import Place
 from northmoor.core.expr.language import bare_column, columns_in
-from northmoor.core.layout.celltext import CellTexts, PagedCells, Source, cell_texts, is_numeric, report_faults
+from northmoor.core.layout.celltext import (
+    NO_TEXTS,
+    CellTexts,
+    PagedCells,
+    Source,
+    cell_texts,
+    is_numeric,
+    report_faults,
+)
 from northmoor.core.layout.context import FAULT_COLOR, Setting
 from northmoor.core.layout.display import TextFace
 from northmoor.core.layout.flow import Flow
@@ -143,7 +151,7 @@ def _detail_cell(table: TableBlock, i: int, base: FullLook, arranged: ArrangedTa
         texts = cell_texts(column, pattern, DETAIL, arranged, count, setting)
         report_faults(texts, Place(block=table.name, row="rows", column=column.name), setting)
     else:
-        texts = CellTexts([], _totals_are_numbers(table, column.name, arranged))
+        texts = CellTexts(NO_TEXTS, _totals_are_numbers(table, column.name, arranged))
     plan = _cell_plan(column.name, i, 1, look, texts, None, setting)
     return _shifted(_without_repeats(plan, column, table, DETAIL, arranged), table, DETAIL, arranged)
 
@@ -214,7 +222,7 @@ def _row_cell(
         texts = cell_texts(cell, pattern, kind.scope, kind.source, kind.count, setting)
         report_faults(texts, Place(block=table.name, row=name_of_row(kind.place), column=cell.column), setting)
     else:
-        texts = CellTexts([])
+        texts = CellTexts(NO_TEXTS)
     align = details[i].align if texts.is_number or (cell.text is not None and cell.span == 1 and i) else None
     plan = _cell_plan(cell.column, i, cell.span, look, texts, align, setting)
     if isinstance(kind.source, PagedCells) or kind.scope == 0:
@@ -264,7 +272,5 @@ def _cell_plan(
 
 
 def _shaped(texts: CellTexts, shaper: Shaper) -> ShapedTexts:
-    lines = shaper.add(texts.texts)
-    distinct = np.unique(lines)
-    broken = (n for n in distinct.tolist() if "\n" in shaper.texts[n] or "\r" in shaper.texts[n])
-    return ShapedTexts(lines, distinct, frozenset(broken), shaper.missing(distinct.tolist()))
+    lines, distinct = shaper.add_column(texts.texts)
+    return ShapedTexts(lines, distinct, shaper.broken(distinct), shaper.missing(distinct))

@@ -129,7 +129,7 @@ class RunningLayout:
         """A text of several lines, or one that shows a fault: as many lines as the header or footer has room for."""
         own, is_faulty = text.paragraph, page in text.texts.faulty
         paragraph = make_paragraph(
-            text.texts.texts[page], own.look, own.width, own.origin, self.setting, is_faulty, own.align
+            text.texts.text(page), own.look, own.width, own.origin, self.setting, is_faulty, own.align
         )
         lines = max((text.height - 2 * own.look.padding) // own.leading, 1)
         drop = text.height - min(paragraph.height, text.height)
@@ -191,11 +191,11 @@ def _running_text(
 ) -> RunningText:
     left, top, width, height = box
     empty = make_paragraph("", look, width, origin, setting, align=place)
-    lines = empty.shaper.add(texts.texts)
+    lines, _ = empty.shaper.add_column(texts.texts)
     widths = empty.shaper.widths(lines, look.size)
     slack = width - 2 * look.inset - widths
     shift = {"start": slack * 0, "end": slack, "center": slack // 2}[empty.align]
-    fits = (slack >= 0) & np.array(["\n" not in t and "\r" not in t for t in texts.texts], bool)
+    fits = (slack >= 0) & ~np.isin(lines, list(empty.shaper.broken(lines)))
     y = top + height - min(empty.height, height) + look.padding
     return RunningText(texts, empty, left, top, lines, left + look.inset + shift, y, widths, fits, height)
 

@@ -238,7 +238,7 @@ def _wrap(
     too_long = distinct[shaper.widths(distinct, size) > room].tolist()
     wrapped = {}
     for number in sorted({*too_long, *(cell.shaped.broken & set(distinct.tolist()) if cell.shaped.broken else ())}):
-        parts = wrap(shaper.texts[number], shaper, size, room)
+        parts = wrap(shaper.text(number), shaper, size, room)
         wrapped[number, shift] = tuple(shaper.add(parts).tolist())
     counts = np.ones(len(lines), np.int32)
     if wrapped:

@@ -237,7 +237,7 @@ def table_bookmarks(layout: TableLayout, piece: Slice, top: int) -> tuple[Bookma
     for at in found:
         row = piece.start + int(at)
         plan = layout.plans[layout.plan_number(row)]
-        title = plan.cells[0].texts.texts[int(layout.flow.index[row])].strip() if plan.cells else ""
+        title = plan.cells[0].texts.text(int(layout.flow.index[row])).strip() if plan.cells else ""
         depth = layout.flow.kinds[layout.flow.kind[row]].level - 1
         marks.append(Bookmark(title or "–", depth, int(shown.tops[shown.own[at]])))
     return tuple(marks)

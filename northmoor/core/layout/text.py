@@ -1,24 +1,30 @@
-"""Shaping: texts to positioned glyphs, each distinct text of a font once, by HarfBuzz.
+"""Shaping: texts to positioned glyphs, each distinct text of a font once, by HarfBuzz, and only when it is drawn.
 
-Most cells of a report are numbers. Their characters are known to have no kerning and no ligatures in a font (checked
-pair by pair when the font is first used), so whole columns of them become glyphs by one table look-up.
+Widths are looked up for whole columns before.
 """
 
-from collections.abc import Iterable, Sequence
+from bisect import bisect_right
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, TypeVar
 
 import numpy as np
 import numpy.typing as npt
-import uharfbuzz as hb
+import pyarrow as pa
 
+from northmoor.core.layout.alphabet import alphabet_of
 from northmoor.core.layout.fonts import Font, fallback_file, open_font
+from northmoor.core.layout.harfbuzz import shape_text
 
 Width = TypeVar("Width", int, npt.NDArray[np.int64])
-_PLAIN = "0123456789.,-−–+ \u00a0\u202f€$£%():/'’"
-_FEATURES = {"tnum": True, "calt": False, "liga": False}
-"""Tabular figures; no ligatures or contextual forms, which would turn business texts such as -> into other signs."""
+_SIMPLE, _ALONE, _STRAIGHT, _BROKEN = 1, 2, 4, 8
+"""What is known of a line: see `alphabet.Measured`; broken ones have line breaks of their own."""
+_DECODED = 4096
+"""Texts of a column that are made Python's at a time."""
+_MOST_DECODED = 256
+_FEW = 5000
+"""Columns of at most so many distinct texts share their lines with others."""
 _VARIATION = {0xFE0E, 0xFE0F, 0x200B, 0x200C, 0x200D, 0x2060, 0xFEFF, 0xAD}
 
 
@@ -55,30 +61,70 @@ class Line:
 class Shaper:
     """All lines of one font that a document needs, each with a number.
 
-    `widths` are in font units scaled to 1/1,000,000 em, so that lines of several fonts have one unit.
+    `widths` are in font units scaled to 1/1,000,000 em, so that lines of several fonts have one unit. Columns of many
+    distinct texts are kept as they are, and their lines are shaped only when they are drawn.
     """
 
     def __init__(self, file: str) -> None:
         self.font = open_font(file)
-        self.texts: list[str] = []
+        self._alphabet = alphabet_of(file)
+        self._texts: dict[int, str] = {}
+        self._firsts: list[int] = []
+        self._columns: list[pa.StringArray] = []
+        self._decoded: dict[tuple[int, int], list[str]] = {}
         self._numbers: dict[str, int] = {}
+        self._size = 0
         self._widths = np.zeros(1024, np.int64)
+        self._flags = np.zeros(1024, np.uint8)
         self._lines: dict[int, Line] = {}
         self.empty = int(self.add([""])[0])
 
     def __len__(self) -> int:
-        return len(self.texts)
+        return self._size
+
+    def text(self, number: int) -> str:
+        """The text of a line."""
+        found = self._texts.get(number)
+        return found if found is not None else self._text_of_column(number)
+
+    def _text_of_column(self, number: int) -> str:
+        at = bisect_right(self._firsts, number) - 1
+        place, within = divmod(number - self._firsts[at], _DECODED)
+        texts = self._decoded.get((at, place))
+        if texts is None:
+            if len(self._decoded) >= _MOST_DECODED:
+                del self._decoded[next(iter(self._decoded))]
+            texts = self._columns[at].slice(place * _DECODED, _DECODED).to_pylist()
+            self._decoded[at, place] = texts
+        return texts[within]
 
     def add(self, texts: Sequence[str]) -> npt.NDArray[np.int32]:
         """The number of each text's line."""
         known = self._numbers
         new = [text for text in dict.fromkeys(texts) if text not in known]
         if new:
-            first = len(self.texts)
-            known.update(zip(new, range(first, first + len(new)), strict=True))
-            self.texts.extend(new)
-            self._measure(new, first)
+            numbers = range(self._size, self._size + len(new))
+            known.update(zip(new, numbers, strict=True))
+            self._texts.update(zip(numbers, new, strict=True))
+            self._measure(pa.array(new, pa.string()))
         return np.fromiter((known[text] for text in texts), np.int32, len(texts))
+
+    def add_column(
+        self, texts: pa.StringArray | pa.DictionaryArray
+    ) -> tuple[npt.NDArray[np.int32], npt.NDArray[np.int32]]:
+        """The number of each text's line, for texts of which many may be distinct; and the distinct numbers."""
+        encoded = texts if isinstance(texts, pa.DictionaryArray) else texts.dictionary_encode()
+        places: npt.NDArray[np.int32] = encoded.indices.to_numpy().astype(np.int32)
+        if not len(texts):
+            return places, places
+        if len(encoded.dictionary) <= _FEW:
+            numbers = self.add(encoded.dictionary.to_pylist())
+            return numbers[places], np.unique(numbers)
+        numbers = np.arange(self._size, self._size + len(encoded.dictionary), dtype=np.int32)
+        self._firsts.append(self._size)
+        self._columns.append(encoded.dictionary)
+        self._measure(encoded.dictionary)
+        return numbers[places], numbers
 
     def widths(self, lines: npt.NDArray[np.integer[Any]], size: int) -> npt.NDArray[np.int64]:
         """Widths of lines at a font size, in millipoints."""
@@ -89,42 +135,44 @@ class Shaper:
         """The shaped line of a number."""
         found = self._lines.get(number)
         if found is None:
-            found = self._lines[number] = shape(self.texts[number], self.font.file)
+            found = self._lines[number] = shape(self.text(number), self.font.file)
         return found
 
-    def missing(self, numbers: Iterable[int]) -> str:
+    def missing(self, numbers: npt.NDArray[np.int32]) -> str:
         """Characters of some lines that no font has, each once."""
-        lines = (self._lines[n] for n in numbers if n in self._lines)
-        return "".join(dict.fromkeys(c for line in lines for c in line.missing))
+        odd = numbers[self._flags[numbers] & _SIMPLE == 0]
+        return "".join(dict.fromkeys(c for n in odd.tolist() for c in self.line(n).missing))
 
     def is_plain(self, number: int) -> bool:
-        """Whether a line consists of plain characters only."""
-        return number not in self._lines
+        """Whether each character of a line is one glyph at its own advance."""
+        return bool(self._flags[number] & _STRAIGHT)
 
-    def _measure(self, texts: list[str], first: int) -> None:
-        while first + len(texts) > len(self._widths):
+    def is_paired(self, number: int) -> bool:
+        """Whether each character of a line is one glyph, and only pairs of them kern."""
+        return bool(self._flags[number] & _ALONE)
+
+    def is_shared(self, number: int) -> bool:
+        """Whether a line may stand in many places, so that it is worth keeping what is made of it."""
+        return number in self._texts
+
+    def broken(self, numbers: npt.NDArray[np.int32]) -> frozenset[int]:
+        """Those of some lines that have line breaks of their own."""
+        return frozenset(numbers[self._flags[numbers] & _BROKEN != 0].tolist())
+
+    def _measure(self, texts: pa.StringArray) -> None:
+        first, end = self._size, self._size + len(texts)
+        while end > len(self._widths):
             self._widths = np.concatenate([self._widths, np.zeros_like(self._widths)])
-        table = plain_advances(self.font.file)
-        lengths = np.fromiter(map(len, texts), np.int64, len(texts))
-        points = np.frombuffer("".join(texts).encode("utf-32-le"), np.uint32)
-        advances = table[np.minimum(points, len(table) - 1)]
-        sums = np.concatenate([[0], np.cumsum(advances)])
-        ends = np.cumsum(lengths)
-        is_plain = _all_plain(advances, ends, lengths)
-        widths = sums[ends] - sums[ends - lengths]
-        self._widths[first : first + len(texts)] = scaled_width(widths, self.font.upem)
-        for at in np.flatnonzero(~is_plain):
-            line = shape(texts[at], self.font.file)
-            self._lines[first + int(at)] = line
-            self._widths[first + int(at)] = line_width(line)
-
-
-def _all_plain(
-    advances: npt.NDArray[np.int64], ends: npt.NDArray[np.int64], lengths: npt.NDArray[np.int64]
-) -> npt.NDArray[np.bool_]:
-    bad = np.concatenate([[0], np.cumsum(advances < 0)])
-    result: npt.NDArray[np.bool_] = bad[ends] == bad[ends - lengths]
-    return result
+            self._flags = np.concatenate([self._flags, np.zeros_like(self._flags)])
+        measured = self._alphabet.measure(texts)
+        self._widths[first:end] = scaled_width(measured.widths, self.font.upem)
+        self._flags[first:end] = measured.simple * _SIMPLE + measured.alone * _ALONE + measured.straight * _STRAIGHT
+        for at in np.flatnonzero(~measured.simple).tolist():
+            text = texts[at].as_py()
+            line = self._lines[first + at] = shape(text, self.font.file)
+            self._widths[first + at] = line_width(line)
+            self._flags[first + at] |= _BROKEN * ("\n" in text or "\r" in text)
+        self._size = end
 
 
 def scaled_width(width: Width, upem: int) -> Width:
@@ -135,56 +183,6 @@ def scaled_width(width: Width, upem: int) -> Width:
 def line_width(line: Line) -> int:
     """Width of a line in 1/1,000,000 em."""
     return sum(scaled_width(run.width, open_font(run.font).upem) for run in line.runs)
-
-
-@lru_cache(maxsize=64)
-def plain_glyphs(file: str) -> dict[str, int]:
-    """The plain characters of a font and their glyphs."""
-    return {char: ids[0] for char, (ids, _) in _plain(file).items()}
-
-
-@lru_cache(maxsize=64)
-def plain_advances(file: str) -> npt.NDArray[np.int64]:
-    """Advance by code point in font units; −1 for a character that is not plain."""
-    table = np.full(max(map(ord, _PLAIN)) + 2, -1, np.int64)
-    for char, (_, advance) in _plain(file).items():
-        table[ord(char)] = advance
-    return table
-
-
-@lru_cache(maxsize=64)
-def _plain(file: str) -> dict[str, tuple[list[int], int]]:
-    """Characters of which every pair is shaped as the two stand alone."""
-    font = open_font(file)
-    alone = {c: shaped for c in _PLAIN if ord(c) in font.characters and (shaped := _alone(font, c))}
-    kept: dict[str, tuple[list[int], int]] = {}
-    for char, (ids, advance) in alone.items():
-        if all(
-            _raw(font, a + b) == (alone[a][0] + alone[b][0], alone[a][1] + alone[b][1])
-            for other in [*kept, char]
-            for a, b in ((char, other), (other, char))
-        ):
-            kept[char] = (ids, advance)
-    return kept
-
-
-def _alone(font: Font, char: str) -> tuple[list[int], int] | None:
-    ids, advance = _raw(font, char)
-    return (ids, advance) if len(ids) == 1 and ids[0] and font.advance(ids[0]) == advance else None
-
-
-def _raw(font: Font, text: str) -> tuple[list[int], int]:
-    infos, positions = _shape(font, text)
-    offset = any(p.x_offset or p.y_offset for p in positions)
-    return ([i.codepoint for i in infos], sum(p.x_advance for p in positions)) if not offset else ([], 0)
-
-
-def _shape(font: Font, text: str) -> tuple[list[hb.GlyphInfo], list[hb.GlyphPosition]]:
-    buffer = hb.Buffer()
-    buffer.add_str(text)
-    buffer.guess_segment_properties()
-    hb.shape(font.hb, buffer, _FEATURES)
-    return buffer.glyph_infos, buffer.glyph_positions
 
 
 def shape(text: str, file: str) -> Line:
@@ -213,7 +211,7 @@ def _segments(text: str, file: str) -> list[tuple[str, str]]:
 
 
 def _run(text: str, font: Font) -> Glyphs:
-    infos, positions = _shape(font, text)
+    infos, positions = shape_text(font, text)
     ids = tuple(info.codepoint for info in infos)
     advances = tuple(p.x_advance for p in positions)
     offsets = tuple((p.x_offset, p.y_offset) for p in positions)
@@ -229,7 +227,7 @@ def shown_characters(file: str) -> dict[int, str]:
     font = open_font(file)
     shown = dict(font.unicode_of_glyph)
     for char in map(chr, range(0x20, 0x7F)):
-        infos, _ = _shape(font, char)
+        infos, _ = shape_text(font, char)
         if len(infos) == 1 and infos[0].codepoint:
             shown.setdefault(infos[0].codepoint, char)
     return shown

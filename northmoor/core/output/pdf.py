@@ -14,9 +14,10 @@ from dataclasses import dataclass, field
 import pikepdf
 from pikepdf import Array, Dictionary, Name
 
+from northmoor.core.layout.alphabet import alphabet_of
 from northmoor.core.layout.display import Boxes, Page, Picture, Pictures, Texts
 from northmoor.core.layout.fonts import Font, open_font, subset
-from northmoor.core.layout.text import Glyphs, Line, Shaper, plain_glyphs, shown_characters
+from northmoor.core.layout.text import Glyphs, Line, Shaper, shown_characters
 
 COMPRESSION = 6
 _QUICK = 1
@@ -46,14 +47,18 @@ class FontUse:
 
     resource: str
     glyphs: set[int] = field(default_factory=set)
+    characters: set[str] = field(default_factory=set)
+    """Characters whose glyphs are used by themselves."""
     _parts: tuple[int, FontParts] | None = None
 
     def parts(self, font: Font) -> FontParts:
         """What to embed for the used glyphs, made anew only when glyphs have come in since."""
-        if self._parts is None or self._parts[0] != len(self.glyphs):
-            glyphs = frozenset(self.glyphs)
+        size = len(self.glyphs) + len(self.characters)
+        if self._parts is None or self._parts[0] != size:
+            alone = alphabet_of(font.file).glyphs
+            glyphs = frozenset(self.glyphs | {alone[char] for char in self.characters})
             made = FontParts(subset(font, glyphs), _widths(font, glyphs), _unicode_map(font, glyphs))
-            self._parts = (len(self.glyphs), made)
+            self._parts = (size, made)
         return self._parts[1]
 
 
@@ -65,7 +70,6 @@ class PdfWriter:
 
     def __init__(self) -> None:
         self._encoded: dict[int, dict[int, bytes]] = {}
-        self._plain: dict[str, dict[int, str]] = {}
         self.fonts: dict[str, FontUse] = {}
         self.pictures: dict[str, tuple[str, Picture]] = {}
 
@@ -118,9 +122,10 @@ class PdfWriter:
         return self._encoded.setdefault(id(shaper), {})
 
     def _encode(self, shaper: Shaper, number: int, size: int) -> bytes:
-        if shaper.is_plain(number):
-            encoded = self._encode_plain(shaper, number)
-            self._encodings(shaper)[number] = encoded
+        if shaper.is_paired(number):
+            encoded = self._encode_paired(shaper, number)
+            if shaper.is_shared(number):
+                self._encodings(shaper)[number] = encoded
             return encoded
         line = shaper.line(number)
         encoded, lasts = self._encode_line(line, shaper.font.file, size)
@@ -128,13 +133,16 @@ class PdfWriter:
             self._encodings(shaper)[number] = encoded
         return encoded
 
-    def _encode_plain(self, shaper: Shaper, number: int) -> bytes:
-        file = shaper.font.file
-        table = self._plain.get(file)
-        if table is None:
-            table = self._plain[file] = {ord(c): f"{glyph:04x}" for c, glyph in plain_glyphs(file).items()}
-            self.font(file).glyphs.update(plain_glyphs(file).values())
-        return f"<{shaper.texts[number].translate(table)}> Tj".encode()
+    def _encode_paired(self, shaper: Shaper, number: int) -> bytes:
+        font = shaper.font
+        text = shaper.text(number)
+        alphabet = alphabet_of(font.file)
+        self.font(font.file).characters.update(text)
+        if shaper.is_plain(number):
+            return f"<{text.translate(alphabet.hexes)}> Tj".encode()
+        pieces = alphabet.pieces(text)
+        kerned = "".join(f"<{hexes}> {-kern * 1000 / font.upem:.6g} " for hexes, kern in pieces[:-1])
+        return f"[{kerned}<{pieces[-1][0]}>] TJ".encode()
 
     def _encode_line(self, line: Line, file: str, size: int) -> tuple[bytes, bool]:
         """The operators of a line, and whether they hold for any size (a change of font names its size)."""

@@ -1,0 +1,147 @@
+"""Widths of texts by the column: the characters of a font that stand each for one glyph, and how pairs of them kern.
+
+HarfBuzz is the reference. Where a text is made of such characters only, its width is the sum of their advances and of
+the kerning of each pair; both are asked of HarfBuzz once, pair by pair as they are met, and then looked up for whole
+columns of texts at a time.
+"""
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+import numpy.typing as npt
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from northmoor.core.layout.fonts import Font, open_font
+from northmoor.core.layout.harfbuzz import shaped
+
+Ints = npt.NDArray[np.int64]
+Bools = npt.NDArray[np.bool_]
+_RANGES = ((0x20, 0x7E), (0xA0, 0xAC), (0xAE, 0x17F), (0x2010, 0x2027), (0x202F, 0x203A), (0x20AC, 0x20AC),
+           (0x2122, 0x2122), (0x2190, 0x2193), (0x2212, 0x2212))  # fmt: skip
+_LIMIT = 0x2213
+_SPACES = "\u00a0\u202f"
+_UNKNOWN, _COMPLEX = np.iinfo(np.int32).min, np.iinfo(np.int32).max
+_CHUNK = 100_000
+"""Texts measured at a time; a code point takes some twenty bytes while they are."""
+
+
+@dataclass(frozen=True, eq=False)
+class Measured:
+    """Texts' widths in font units; those that are `simple` are known. `alone` are simple ones in which no glyph stands
+    for two characters, so that they read as they are drawn; of `straight` ones, no pair kerns either."""
+
+    widths: Ints
+    simple: Bools
+    alone: Bools
+    straight: Bools
+
+
+class Alphabet:
+    """The simple characters of a font, with their glyphs, advances and kerning."""
+
+    def __init__(self, font: Font) -> None:
+        self._font = font
+        self.glyphs: dict[str, int] = {}
+        advances: list[int] = []
+        self._places = np.full(_LIMIT + 1, -1, np.int32)
+        for point in (p for first, last in _RANGES for p in range(first, last + 1)):
+            char = chr(point)
+            run = shaped(font, char) if point in font.characters else None
+            if run is not None and len(run.ids) == 1 and run.ids[0] and run.advance == font.advance(run.ids[0]):
+                self._places[point] = len(advances)
+                self.glyphs[char] = run.ids[0]
+                advances.append(run.advance)
+        self._advances = np.array([*advances, 0], np.int64)
+        self._shares = self._sharing()
+        self._chars = list(self.glyphs)
+        self._place_of = {char: place for place, char in enumerate(self._chars)}
+        self._kern_of: dict[int, int] = {}
+        self.hexes = {ord(char): f"{glyph:04x}" for char, glyph in self.glyphs.items()}
+        self._kerning = np.full(len(advances) ** 2 + 1, _UNKNOWN, np.int32)
+        self._kerning[-1] = 0
+
+    def _sharing(self) -> Bools:
+        """For each place, whether an earlier character has its glyph: drawn alone, it would read as that one."""
+        first: dict[int, str] = {}
+        claimed = [first.setdefault(glyph, char) for char, glyph in self.glyphs.items()]
+        shares = [a != b and b not in _SPACES for a, b in zip(claimed, self.glyphs, strict=True)]
+        return np.array([*shares, False], bool)
+
+    def measure(self, texts: pa.StringArray) -> Measured:
+        """The widths of texts."""
+        parts = [self._measure(texts.slice(at, _CHUNK)) for at in range(0, len(texts), _CHUNK)]
+        columns = zip(*((p.widths, p.simple, p.alone, p.straight) for p in parts), strict=True)
+        return Measured(*(np.concatenate(column) for column in columns))
+
+    def _measure(self, texts: pa.StringArray) -> Measured:
+        lengths = pc.utf8_length(texts).to_numpy().astype(np.int64)
+        joined = "".join(texts.to_pylist()) if len(texts) < 100 else pc.binary_join(_as_list(texts), "")[0].as_py()
+        points = np.frombuffer(joined.encode("utf-32-le"), np.uint32)
+        places = self._places[np.minimum(points, _LIMIT)]
+        ends = np.cumsum(lengths)
+        advances = self._advances[places]
+        kerning = self._pairs(places, ends, lengths)
+        odd = (places < 0) | (kerning == _COMPLEX)
+        shares = self._shares[places]
+        bent = kerning != 0
+        kerning[odd] = 0
+        sums = np.concatenate([[0], np.cumsum(advances + kerning)])
+        simple = _none(odd, ends, lengths)
+        alone = simple & _none(shares, ends, lengths)
+        return Measured(sums[ends] - sums[ends - lengths], simple, alone, alone & _none(bent, ends, lengths))
+
+    def pieces(self, text: str) -> list[tuple[str, int]]:
+        """A simple text's glyphs in stretches, as hexadecimal digits, each with how it kerns with the next."""
+        size, kerning, places = len(self._chars), self._kern_of, self._place_of
+        stretches = []
+        start = 0
+        for at in range(len(text) - 1):
+            kern = kerning.get(places[text[at]] * size + places[text[at + 1]])
+            if kern:
+                stretches.append((text[start : at + 1].translate(self.hexes), kern))
+                start = at + 1
+        return [*stretches, (text[start:].translate(self.hexes), 0)]
+
+    def _pairs(self, places: npt.NDArray[np.int32], ends: Ints, lengths: Ints) -> npt.NDArray[np.int32]:
+        """For each character, how it kerns with the next one of its text."""
+        size = len(self._chars)
+        if not len(places):
+            return np.zeros(0, np.int32)
+        pairs = np.empty(len(places), np.int32)
+        np.multiply(places[:-1], size, out=pairs[:-1])
+        pairs[:-1] += places[1:]
+        pairs[:-1][(places[:-1] < 0) | (places[1:] < 0)] = size * size
+        pairs[ends[lengths > 0] - 1] = size * size  # a text's last character has none
+        met = np.flatnonzero(np.bincount(pairs, minlength=size * size + 1)[:-1])
+        for pair in met[self._kerning[met] == _UNKNOWN].tolist():
+            kern = self._kerning[pair] = self._kern(self._chars[pair // size], self._chars[pair % size])
+            self._kern_of[pair] = int(kern)
+        return self._kerning[pairs]
+
+    def _kern(self, first: str, second: str) -> int:
+        run = shaped(self._font, first + second)
+        if run is None or run.ids != (self.glyphs[first], self.glyphs[second]):
+            return int(_COMPLEX)
+        alone = self._font.advance(run.ids[0]) + self._font.advance(run.ids[1])
+        return run.advance - alone
+
+
+def _as_list(texts: pa.StringArray) -> pa.ListArray:
+    return pa.ListArray.from_arrays(pa.array([0, len(texts)], pa.int32()), texts)
+
+
+def _none(where: Bools, ends: Ints, lengths: Ints) -> Bools:
+    """For each text, whether none of its characters is marked."""
+    if not where.any():
+        return np.ones(len(ends), bool)
+    sums = np.concatenate([[0], np.cumsum(where)])
+    found: Bools = sums[ends] == sums[ends - lengths]
+    return found
+
+
+@lru_cache(maxsize=64)
+def alphabet_of(file: str) -> Alphabet:
+    """The alphabet of a font file."""
+    return Alphabet(open_font(file))
