@@ -12,7 +12,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from northmoor.core.compute.groups import groups_of
+from northmoor.core.compute.groups import LevelRows, groups_of
 from northmoor.core.compute.trees import tree_of
 from northmoor.core.document import Document, Session
 from northmoor.core.model.files import load_report
@@ -197,7 +197,7 @@ def test_every_group_is_in_the_tree_once_whatever_the_parents(parents: list[int]
     rank = np.array(chance.sample(range(size), size))
     order = tree.in_order(np.zeros(size, np.int64), rank, np.ones(size, bool))
     assert sorted(order.tolist()) == list(range(size))
-    moved = groups_of([pa.array(order)], [pa.array([named[g] for g in order], pa.int64())])[0]
+    moved = groups_of([LevelRows(pa.array(order), pa.array([named[g] for g in order], pa.int64()))])[0]
     assert moved.tree is not None
     within = {(int(a), int(b)) for a, b in zip(*moved.tree.pairs(), strict=True)}
     for group in range(size):  # what lies in a group is the stretch from it to its end

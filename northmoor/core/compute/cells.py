@@ -32,6 +32,8 @@ class Computed:
 
     values: pa.Array
     faults: Mapping[int, Fault] = field(default_factory=dict)
+    words: Mapping[int, str] = field(default_factory=dict)
+    """Words that stand in place of single rows' values."""
     fault: ExpressionError | None = None
 
 

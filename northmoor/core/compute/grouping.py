@@ -1,19 +1,20 @@
 """A table's rows in order and grouped, as its levels say: by keys, by a value of each group, the first of them only."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
+from sqlglot import exp
 
 from northmoor.core.compute.cells import ROWS, Computed, whole
-from northmoor.core.compute.groups import Grouping, Groups, Ints, Wanted, groups_of, outer_of
+from northmoor.core.compute.groups import Grouping, Groups, Ints, LevelRows, Wanted, groups_of, outer_of
 from northmoor.core.compute.scoped import Surroundings, compute_scoped, give_trees
-from northmoor.core.compute.scopes import POSITION, Compiled, Compiler, Standing, depth_column, group_column
+from northmoor.core.compute.scopes import POSITION, Compiled, Compiler, Standing, depth_column, group_column, key_column
 from northmoor.core.errors import ExpressionError, LayoutError, Place
-from northmoor.core.expr.language import parse
+from northmoor.core.expr.language import bare_column, function_name, parse
 from northmoor.core.sources.engine import Engine, EngineError, told
 
 
@@ -27,64 +28,134 @@ class Order:
     keep_rows: str | None = None
 
 
+@dataclass(frozen=True, eq=False)
+class _Rows:
+    """A table's rows in order, with the columns its levels need, and the terms that order them by level and within."""
+
+    table: pa.Table
+    terms: tuple[tuple[str, ...], ...]
+    bound: Mapping[str, object]
+
+
 def grouped(
     engine: Engine, compiler: Compiler, order: Order, fetched: pa.Table, others: Mapping[str, tuple[str, ...]]
 ) -> Surroundings:
     """Put a table's rows into the engine, in order and with the numbers of their groups.
 
     Filters and orders by the values of groups go from the innermost level outward, each over the rows that are left.
-    Raises LayoutError where a level, an order or a filter cannot be computed: then no row has a place.
+    Groups that are gathered in one are ordered anew within it. Raises LayoutError where a level, an order or a filter
+    cannot be computed: then no row has a place.
     """
-    names = tuple(fetched.column_names)
-    ordered = _ordered(engine, compiler, order, fetched)
-    around = _give(engine, ordered, names, order, others)
-    for depth in reversed(range(len(order.groupings))):
-        grouping = order.groupings[depth]
-        if (grouping.order_by, grouping.keep_groups, grouping.first_groups, grouping.parent) != (None,) * 4:
-            ordered = ordered.take(pa.array(_chosen_rows(engine, compiler, order, depth, around)))
-            around = _give(engine, ordered, names, order, others)
-    return around
+    work = _Grouping(engine, compiler, order, tuple(fetched.column_names), others)
+    rows = _ordered(engine, compiler, order, fetched)
+    depths = range(len(order.groupings))
+    table = work.chosen(rows.table, reversed(depths))
+    for depth in depths:
+        if f"__nm_gathered_{depth}" in table.column_names and depth + 1 < len(depths):
+            table = work.chosen(work.ordered_within(table, depth, rows), reversed(depths[depth + 1 :]))
+    return work.give(table)
 
 
-def _give(
-    engine: Engine, ordered: pa.Table, names: tuple[str, ...], order: Order, others: Mapping[str, tuple[str, ...]]
-) -> Surroundings:
-    keys = [whole(ordered.column(f"__nm_key_{i}")) for i in range(len(order.groupings))]
-    parents = [
-        whole(ordered.column(f"__nm_parent_{i}")) if grouping.parent is not None else None
-        for i, grouping in enumerate(order.groupings)
-    ]
-    levels = groups_of(keys, parents)
-    give_trees(engine, levels)
-    engine.give(ROWS, _numbered(ordered, names, levels))
-    return Surroundings(names, ordered.num_rows, order.groupings, levels, others)
+class _Grouping:
+    """The steps of ordering and choosing groups, over rows that lie in the engine."""
 
+    def __init__(
+        self,
+        engine: Engine,
+        compiler: Compiler,
+        order: Order,
+        names: tuple[str, ...],
+        others: Mapping[str, tuple[str, ...]],
+    ) -> None:
+        self.engine = engine
+        self.compiler = compiler
+        self.order = order
+        self.names = names
+        self.others = others
 
-def _chosen_rows(engine: Engine, compiler: Compiler, order: Order, depth: int, around: Surroundings) -> Ints:
-    """The rows that a level's filter and order leave, in their new order."""
-    grouping, levels = order.groupings[depth], around.levels
-    outer = outer_of(levels[:depth], levels[depth].starts)
-    kept = np.ones(len(levels[depth]), bool)
-    if grouping.keep_groups is not None:
-        kept = _kept(engine, compiler, order, depth, around)
-    at = np.arange(len(kept))
-    if grouping.order_by is not None:
-        values = _values(engine, compiler, order, depth, grouping.order_by, around)
-        direction = "descending" if grouping.order == "descending" else "ascending"
-        table = pa.table({"outer": outer, "value": values, "at": at})
-        keys = [("outer", "ascending"), ("value", direction), ("at", "ascending")]
-        at = pc.sort_indices(table, sort_keys=keys).to_numpy()  # nulls stand at the end
-    tree = levels[depth].tree
-    if tree is not None:
-        rank = np.empty(len(at), np.int64)
-        rank[at] = np.arange(len(at))
-        return _rows_of(levels[depth].starts, tree.in_order(outer, rank, tree.with_ways(kept), grouping.first_groups))
-    at = at[kept[at]]
-    if grouping.first_groups is not None and len(at):
+    def give(self, ordered: pa.Table) -> Surroundings:
+        """Put ordered rows into the engine."""
+        levels = groups_of([self._level_rows(ordered, depth) for depth in range(len(self.order.groupings))])
+        give_trees(self.engine, levels)
+        self.engine.give(ROWS, _numbered(ordered, self.names, levels, self.order))
+        return Surroundings(self.names, ordered.num_rows, self.order.groupings, levels, self.others)
+
+    def chosen(self, table: pa.Table, depths: Iterable[int]) -> pa.Table:
+        """The rows that the filters and orders of some levels leave, in their new order."""
+        for depth in depths:
+            grouping = self.order.groupings[depth]
+            wishes = (grouping.order_by, grouping.keep_groups, grouping.first_groups, grouping.parent)
+            if wishes != (None,) * 4:
+                table = self._choose(table, depth, self.give(table))
+        return table
+
+    def ordered_within(self, table: pa.Table, depth: int, rows: _Rows) -> pa.Table:
+        """The rows ordered anew by the levels inside one whose groups have been gathered."""
+        level = self.give(table).levels[depth]
+        numbers = np.repeat(np.arange(len(level)), np.diff(level.starts))
+        self.engine.give("__nm_gathered", table.append_column("__nm_place", pa.array(numbers)))
+        terms = ["__nm_place", *(term for inner in rows.terms[depth + 1 :] for term in inner), "__nm_fetched_at"]
+        found = self.engine.run(f"select * from __nm_gathered order by {', '.join(terms)}", rows.bound)
+        return found.drop_columns(["__nm_place"])
+
+    def _level_rows(self, ordered: pa.Table, depth: int) -> LevelRows:
+        def column(name: str) -> pa.Array | None:
+            known = f"__nm_{name}_{depth}"
+            return whole(ordered.column(known)) if known in ordered.column_names else None
+
+        gathered = column("gathered")
+        flags = None if gathered is None else np.asarray(gathered.to_numpy(zero_copy_only=False), bool)
+        return LevelRows(column("key"), column("parent"), flags, self.order.groupings[depth].others)
+
+    def _choose(self, table: pa.Table, depth: int, around: Surroundings) -> pa.Table:
+        grouping, levels = self.order.groupings[depth], around.levels
+        outer = outer_of(levels[:depth], levels[depth].starts)
+        kept = np.ones(len(levels[depth]), bool)
+        if grouping.keep_groups is not None:
+            kept = self._kept(depth, around)
+        at = np.arange(len(kept))
+        if grouping.order_by is not None:
+            values = self._values(depth, grouping.order_by, around)
+            direction = "descending" if grouping.order == "descending" else "ascending"
+            pairs = pa.table({"outer": outer, "value": values, "at": at})
+            keys = [("outer", "ascending"), ("value", direction), ("at", "ascending")]
+            at = pc.sort_indices(pairs, sort_keys=keys).to_numpy()  # nulls stand at the end
+        tree = levels[depth].tree
+        if tree is not None:
+            rank = np.empty(len(at), np.int64)
+            rank[at] = np.arange(len(at))
+            in_order = tree.in_order(outer, rank, tree.with_ways(kept), grouping.first_groups)
+            return table.take(pa.array(_rows_of(levels[depth].starts, in_order)))
+        at = at[kept[at]]
+        if grouping.first_groups is None or not len(at):
+            return table.take(pa.array(_rows_of(levels[depth].starts, at)))
         inside = outer[at]
         first = np.searchsorted(inside, inside, "left")  # the groups of one outer group lie together
-        at = at[np.arange(len(at)) - first < grouping.first_groups]
-    return _rows_of(levels[depth].starts, at)
+        is_first = np.arange(len(at)) - first < grouping.first_groups
+        if grouping.others is None:
+            return table.take(pa.array(_rows_of(levels[depth].starts, at[is_first])))
+        flags = np.repeat(~is_first, np.diff(levels[depth].starts)[at])
+        taken = table.take(pa.array(_rows_of(levels[depth].starts, at)))
+        return taken.append_column(f"__nm_gathered_{depth}", pa.array(flags))
+
+    def _values(self, depth: int, text: str, around: Surroundings) -> pa.Array:
+        """An expression's value for each group of a level."""
+        want = Wanted(depth + 1, text)
+        computed: Computed = compute_scoped(self.engine, self.compiler, [want], around)[want]
+        fault = computed.fault.message if computed.fault else None
+        fault = fault or next((f.message for f in computed.faults.values()), None)
+        if fault is not None:
+            place = Place(block=self.order.block, row=f"level {self.order.groupings[depth].name}")
+            raise LayoutError(fault, place)
+        return computed.values
+
+    def _kept(self, depth: int, around: Surroundings) -> npt.NDArray[np.bool_]:
+        text = self.order.groupings[depth].keep_groups or ""
+        values = self._values(depth, text, around)
+        if not pa.types.is_boolean(values.type):
+            place = Place(block=self.order.block, row=f"level {self.order.groupings[depth].name}")
+            raise LayoutError(f"{text!r} says neither yes nor no of a group; write a comparison.", place)
+        return np.asarray(pc.fill_null(values, False).to_numpy(zero_copy_only=False), bool)
 
 
 def _rows_of(starts: Ints, groups: Ints) -> Ints:
@@ -95,64 +166,79 @@ def _rows_of(starts: Ints, groups: Ints) -> Ints:
     return rows
 
 
-def _values(engine: Engine, compiler: Compiler, order: Order, depth: int, text: str, around: Surroundings) -> pa.Array:
-    """An expression's value for each group of a level."""
-    want = Wanted(depth + 1, text)
-    computed: Computed = compute_scoped(engine, compiler, [want], around)[want]
-    fault = computed.fault.message if computed.fault else None
-    fault = fault or next((f.message for f in computed.faults.values()), None)
-    if fault is not None:
-        raise LayoutError(fault, Place(block=order.block, row=f"level {order.groupings[depth].name}"))
-    return computed.values
-
-
-def _kept(engine: Engine, compiler: Compiler, order: Order, depth: int, around: Surroundings) -> npt.NDArray[np.bool_]:
-    text = order.groupings[depth].keep_groups or ""
-    values = _values(engine, compiler, order, depth, text, around)
-    if not pa.types.is_boolean(values.type):
-        place = Place(block=order.block, row=f"level {order.groupings[depth].name}")
-        raise LayoutError(f"{text!r} says neither yes nor no of a group; write a comparison.", place)
-    return np.asarray(pc.fill_null(values, False).to_numpy(zero_copy_only=False), bool)
-
-
-def _ordered(engine: Engine, compiler: Compiler, plan: Order, fetched: pa.Table) -> pa.Table:
+def _ordered(engine: Engine, compiler: Compiler, plan: Order, fetched: pa.Table) -> _Rows:
     """The rows with the levels' keys, in order: level by level, then the block's order, then as fetched."""
     position = pa.array(np.arange(fetched.num_rows, dtype=np.int64))
     engine.give("__nm_fetched", fetched.append_column("__nm_fetched_at", position))
     standing = Standing(tuple(fetched.column_names))
     bound: dict[str, object] = {}
-    keys, orders, firsts = [], [], []
+
+    def compiled(text: str, what: str) -> str:
+        found = _ordering(compiler, plan, text, what, standing)
+        bound.update(found.bound)
+        return found.sql
+
+    within = [f"{_order_column(i)} {'desc' if down else 'asc'} nulls last" for i, (_, down) in enumerate(plan.order)]
+    listed = [f"{compiled(by, 'order')} as {_order_column(i)}" for i, (by, _) in enumerate(plan.order)]
+    steps: list[str] = []
+    terms: list[tuple[str, ...]] = []
     for depth, grouping in enumerate(plan.groupings):
-        compiled = _ordering(compiler, plan, grouping.by, f"level {grouping.name}", standing)
-        bound |= compiled.bound
-        keys.append(f"{compiled.sql} as __nm_key_{depth}")
+        block = _row_block(grouping.by)
+        if block is None:
+            listed.append(f"{compiled(grouping.by, f'level {grouping.name}')} as __nm_key_{depth}")
+        else:
+            steps.append(_block_step(compiled(block, f"level {grouping.name}"), depth, terms, within))
         if grouping.parent is not None:
-            parent = _ordering(compiler, plan, grouping.parent, f"parent of {grouping.name}", standing)
-            bound |= parent.bound
-            keys.append(f"{parent.sql} as __nm_parent_{depth}")
+            listed.append(f"{compiled(grouping.parent, f'parent of {grouping.name}')} as __nm_parent_{depth}")
         if grouping.order == "as_given":
             partition = ", ".join(f"__nm_key_{k}" for k in range(depth + 1))
-            firsts.append(f"min(__nm_fetched_at) over (partition by {partition}) as __nm_first_{depth}")
-            orders.append(f"__nm_first_{depth}")
-        direction = "desc" if grouping.order == "descending" else "asc"
-        orders.append(f"__nm_key_{depth} {direction} nulls last")
-    for i, (by, descending) in enumerate(plan.order):
-        compiled = _ordering(compiler, plan, by, "order", standing)
-        bound |= compiled.bound
-        keys.append(f"{compiled.sql} as __nm_order_{i}")
-        orders.append(f"__nm_order_{i} {'desc' if descending else 'asc'} nulls last")
-    listed = ", ".join(["*", *keys])
-    inner = f"select {listed} from __nm_fetched"
+            steps.append(f"min(__nm_fetched_at) over (partition by {partition}) as __nm_first_{depth}")
+        if grouping.listed:
+            bound[f"nm_listed_{depth}"] = list(grouping.listed)
+        terms.append(_terms(grouping, depth))
+    inner = f"select {', '.join(['*', *listed])} from __nm_fetched"
     if plan.keep_rows is not None:
-        compiled = _ordering(compiler, plan, plan.keep_rows, "rows kept", standing)
-        bound |= compiled.bound
-        inner += f" where {compiled.sql}"
-    if firsts:
-        inner = f"select *, {', '.join(firsts)} from ({inner})"
+        inner += f" where {compiled(plan.keep_rows, 'rows kept')}"
+    for step in steps:
+        inner = f"select *, {step} from ({inner})"
+    terms.append(tuple(within))
+    by = ", ".join([*(term for level in terms for term in level), "__nm_fetched_at"])
     try:
-        return engine.run(f"{inner} order by {', '.join([*orders, '__nm_fetched_at'])}", bound)
+        return _Rows(engine.run(f"{inner} order by {by}", bound), tuple(terms), bound)
     except EngineError as error:
         raise LayoutError(f"Its rows cannot be ordered and grouped: {told(error)}.", Place(block=plan.block)) from error
+
+
+def _order_column(number: int) -> str:
+    return f"__nm_order_{number}"
+
+
+def _terms(grouping: Grouping, depth: int) -> tuple[str, ...]:
+    """What the groups of a level are ordered by, while nothing is known of their values."""
+    first = (f"__nm_first_{depth}",) if grouping.order == "as_given" else ()
+    if grouping.listed:
+        place = f"list_position($nm_listed_{depth}, cast(__nm_key_{depth} as varchar))"
+        first = (f"coalesce(nullif({place}, 0), {len(grouping.listed) + 1})", *first)
+    direction = "desc" if grouping.order == "descending" else "asc"
+    return (*first, f"__nm_key_{depth} {direction} nulls last")
+
+
+def _row_block(by: str) -> str | None:
+    """How many rows make a group, where a level groups by blocks of rows; None where it does not."""
+    try:
+        tree = parse(by).tree
+    except ExpressionError:
+        return None  # it is told where it is compiled
+    is_block = isinstance(tree, exp.Anonymous) and function_name(tree) == "row_block" and len(tree.expressions) == 1
+    return tree.expressions[0].sql("duckdb").replace("$", ":") if is_block else None
+
+
+def _block_step(size: str, depth: int, outer: list[tuple[str, ...]], within: list[str]) -> str:
+    """The number of each row's block, from 1, among the rows of the group around it."""
+    partition = ", ".join(f"__nm_key_{k}" for k in range(depth))
+    around = f"partition by {partition}" if outer else ""
+    number = f"row_number() over ({around} order by {', '.join([*within, '__nm_fetched_at'])})"
+    return f"1 + ({number} - 1) // greatest(cast({size} as bigint), 1) as __nm_key_{depth}"
 
 
 def _ordering(compiler: Compiler, plan: Order, text: str, what: str, standing: Standing) -> Compiled:
@@ -166,12 +252,14 @@ def _ordering(compiler: Compiler, plan: Order, text: str, what: str, standing: S
     return compiled
 
 
-def _numbered(ordered: pa.Table, names: tuple[str, ...], levels: tuple[Groups, ...]) -> pa.Table:
+def _numbered(ordered: pa.Table, names: tuple[str, ...], levels: tuple[Groups, ...], order: Order) -> pa.Table:
     table = ordered.select(list(names))
     table = table.append_column(POSITION, pa.array(np.arange(table.num_rows, dtype=np.int64)))
     for scope, groups in enumerate(levels, 1):
         numbers = np.repeat(np.arange(len(groups), dtype=np.int32), np.diff(groups.starts))
         table = table.append_column(group_column(scope), pa.array(numbers))
+        if bare_column(order.groupings[scope - 1].by) is None:
+            table = table.append_column(key_column(scope), ordered.column(key_column(scope)))
         if groups.tree is not None:
             table = table.append_column(depth_column(scope), pa.array(groups.depth[numbers]))
     return table

@@ -1,8 +1,9 @@
 """A table's groups: where each begins, and what decides it."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -32,6 +33,8 @@ class Grouping:
     keep_groups: str | None = None
     first_groups: int | None = None
     parent: str | None = None
+    listed: tuple[str, ...] = ()
+    others: str | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -42,6 +45,12 @@ class Groups:
     starts: Ints
     keys: pa.Array
     tree: Tree | None = None
+    words: Mapping[int, str] = field(default_factory=dict)
+    """What groups are called that are gathered from several, by their number."""
+
+    def key(self, group: int) -> Any:
+        """The key of a group, or what it is called."""
+        return self.words.get(group) or self.keys[group].as_py()
 
     def __len__(self) -> int:
         return len(self.starts) - 1
@@ -72,23 +81,35 @@ class Groups:
         return np.zeros(len(self), np.int64) if self.tree is None else self.tree.depth
 
 
-def groups_of(keys: list[pa.Array], parents: list[pa.Array | None]) -> tuple[Groups, ...]:
-    """Where each level's groups begin: where its own key or an outer one changes. A null key is a key of its own.
+@dataclass(frozen=True, eq=False)
+class LevelRows:
+    """What a level's groups follow from: its key in each row; in a tree the key of the parent; where several groups
+    are gathered, which rows those are and what the group is called."""
 
-    `parents` has, for each level that is a tree, the key of the parent in each row.
-    """
+    key: pa.Array
+    parent: pa.Array | None = None
+    gathered: npt.NDArray[np.bool_] | None = None
+    others: str | None = None
+
+
+def groups_of(given: Sequence[LevelRows]) -> tuple[Groups, ...]:
+    """Where each level's groups begin: where its own key or an outer one changes. A null key is a key of its own."""
     levels: list[Groups] = []
     changes: npt.NDArray[np.bool_] | None = None
-    for key, parent in zip(keys, parents, strict=True):
-        codes = key.dictionary_encode(null_encoding="encode").indices.to_numpy(zero_copy_only=False)
+    for level in given:
+        codes = level.key.dictionary_encode(null_encoding="encode").indices.to_numpy(zero_copy_only=False)
+        if level.gathered is not None:
+            codes = np.where(level.gathered, -1, codes)
         own = np.ones(len(codes), bool)
         own[1:] = codes[1:] != codes[:-1]
         changes = own if changes is None else changes | own
         starts = np.append(np.flatnonzero(changes), len(codes)).astype(np.int64)
         first = pa.array(starts[:-1])
-        own_keys = key.take(first)
-        tree = tree_of(own_keys, parent.take(first), outer_of(levels, starts)) if parent is not None else None
-        levels.append(Groups(starts, own_keys, tree))
+        keys, parent = level.key.take(first), level.parent
+        tree = tree_of(keys, parent.take(first), outer_of(levels, starts)) if parent is not None else None
+        gathered = np.flatnonzero(level.gathered[starts[:-1]]) if level.gathered is not None else ()
+        words = {int(group): level.others or "" for group in gathered}
+        levels.append(Groups(starts, keys, tree, words))
     return tuple(levels)
 
 

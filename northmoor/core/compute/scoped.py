@@ -4,7 +4,8 @@ Every aggregate is computed once for each group of its scope; cells are scalars 
 """
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 import pyarrow as pa
@@ -48,10 +49,11 @@ def compute_scoped(
         scope = want.scope
         open_levels = around.groupings[:scope] if scope > 0 else ()
         keys = frozenset(c for g in open_levels if (c := bare_column(g.by)))
-        computed = tuple(parse(g.by).tree for g in open_levels if bare_column(g.by) is None)
+        computed = tuple((parse(g.by).tree, s) for s, g in enumerate(open_levels, 1) if bare_column(g.by) is None)
+        own_key = bare_column(open_levels[-1].by) if open_levels else None
         names = tuple(g.name for g in around.groupings)
         trees = frozenset(s for s, groups in enumerate(around.levels, 1) if groups.tree is not None)
-        standing = Standing(around.names, names, scope, keys, computed, trees, around.others)
+        standing = Standing(around.names, names, scope, keys, computed, trees, own_key, around.others)
         try:
             compiled[want] = compiler.compile(parse(want.expression), standing)
         except ExpressionError as error:
@@ -70,8 +72,18 @@ def compute_scoped(
         checked = [_unless_broken(compiled[w], broken) for w in rest]
         source, order = _source(scope, {n.scope for c in checked if isinstance(c, Compiled) for n in c.needs})
         cells |= direct
-        cells |= dict(zip(rest, compute_cells(engine, compiler, checked, source, order, count), strict=True))
+        found = compute_cells(engine, compiler, checked, source, order, count)
+        if scope > 0 and (words := around.levels[scope - 1].words):
+            found = tuple(map(partial(_in_words, words), checked, found))
+        cells |= dict(zip(rest, found, strict=True))
     return cells
+
+
+def _in_words(words: Mapping[int, str], cell: Compiled | ExpressionError, found: Computed) -> Computed:
+    """A cell that says what a group is, with words where the group is gathered from several."""
+    if not isinstance(cell, Compiled) or not cell.says_key:
+        return found
+    return replace(found, faults={row: f for row, f in found.faults.items() if row not in words}, words=words)
 
 
 def _direct(engine: Engine, expression: Expression, names: tuple[str, ...]) -> Computed | None:

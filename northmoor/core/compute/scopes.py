@@ -5,7 +5,7 @@ expression is then scalar over those results. A table has the scopes 0 (the repo
 each level, outermost first), `DETAIL` (a row), and, once its pages are known, those of `PAGE_SCOPES`.
 """
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -33,6 +33,11 @@ def group_column(scope: int) -> str:
     return f"__nm_group_{scope}"
 
 
+def key_column(scope: int) -> str:
+    """The internal column that holds the key of a level that is no column of the rows."""
+    return f"__nm_key_{scope - 1}"
+
+
 def depth_column(scope: int) -> str:
     """The internal column that tells how deep a row's group lies in the tree of a scope."""
     return f"__nm_depth_{scope}"
@@ -57,6 +62,8 @@ class Compiled:
     needs: tuple[Aggregated, ...]
     bound: Mapping[str, Any]
     constants: tuple["Constant", ...] = ()
+    says_key: bool = False
+    """Whether it says what a group is: its key, or another column that has one value in it."""
 
 
 @dataclass(frozen=True)
@@ -80,16 +87,18 @@ class Standing:
     """Where an expression stands.
 
     `columns` are the query's columns, `levels` the names of the table's levels outermost first, `scope` as above,
-    `keys` the columns that are the keys of open levels, `computed_keys` the expressions that are, `trees` the
-    scopes of levels that are trees, `others` the columns of the report's other queries.
+    `keys` the columns that are the keys of open levels, `computed_keys` the expressions that are, each with its level's
+    scope, `own_key` the key of the scope's own level, `trees` the scopes of levels that are trees, `others` the columns
+    of the report's other queries.
     """
 
     columns: tuple[str, ...]
     levels: tuple[str, ...] = ()
     scope: int = DETAIL
     keys: frozenset[str] = frozenset()
-    computed_keys: tuple[exp.Expr, ...] = ()
+    computed_keys: tuple[tuple[exp.Expr, int], ...] = ()
     trees: frozenset[int] = frozenset()
+    own_key: str | None = None
     others: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     named: Mapping[str, Any] = field(default_factory=dict)
     """Values of the product's own functions, such as report_title."""
@@ -116,7 +125,7 @@ class Compiler:
         """The expression as SQL where it stands. Raises ExpressionError for what has no meaning there."""
         work = _Work(self, expression, standing)
         tree = work.transform(expression.tree.copy())
-        return Compiled(tree.sql("duckdb"), tuple(work.needs), work.bound, tuple(work.constants))
+        return Compiled(tree.sql("duckdb"), tuple(work.needs), work.bound, tuple(work.constants), work.says_key)
 
 
 class _Work:
@@ -127,11 +136,13 @@ class _Work:
         self.needs: list[Aggregated] = []
         self.bound: dict[str, Any] = {}
         self.constants: list[Constant] = []
+        self.says_key = False
 
     def transform(self, node: exp.Expr) -> exp.Expr:
         """The node with windows, aggregates, columns and placeholders replaced, from the outside in."""
-        if any(node == key for key in self.standing.computed_keys):
-            return self._key(node)
+        for key, scope in self.standing.computed_keys:
+            if node == key:
+                return self._key(scope)
         if isinstance(node, exp.Window):
             return self._window(node)
         if is_aggregate(node):
@@ -178,15 +189,33 @@ class _Work:
         order, spec = node.args.get("order"), node.args.get("spec")
         inner = node.this.this if isinstance(node.this, exp.Filter) else node.this
         by_rows = order is not None or spec is not None or function_name(inner) in WINDOW_FUNCTION_NAMES
-        if not by_rows:
+        if not by_rows and not any(is_aggregate(n) for n in inner.find_all(exp.AggFunc) if n is not inner):
             return self._aggregate(node.this, scope)
-        if self.standing.scope != DETAIL:
-            raise self._fault("windows with an order or a frame stand in rows, not in headings and totals", node)
-        call = self._other(node.this, self._row_value)
+        if self.standing.scope == DETAIL:
+            value, first = self._row_value, POSITION
+        elif self.standing.scope > 0:
+            value, first = self.transform, f"{BASE}.{group_column(self.standing.scope)}"
+            if scope == self.standing.scope:
+                raise self._fault(
+                    f"over {node.alias} there is one group only; write a level around it, or report", node
+                )
+            if not isinstance(node.this, exp.Filter) and not self._runs_over_groups(inner):
+                told = f"sum({inner.sql('duckdb').lower()})"
+                raise self._fault(f"to run over groups, total what it runs over, as in {told}", node)
+        else:
+            raise self._fault("windows with an order or a frame stand in rows, headings and totals", node)
+        call = self._other(node.this, value)
         partition = f"partition by {BASE}.{group_column(scope)}" if scope else ""
-        ordering = self._other(order, self._row_value).sql("duckdb") if order else f"order by {POSITION}"
+        ordering = self._other(order, value).sql("duckdb") if order else f"order by {first}"
+        ordering = "" if order is None and spec is None and is_aggregate(inner) else ordering
         frame = spec.sql("duckdb") if spec else ""
         return exp.Var(this=f"{call.sql('duckdb')} over ({partition} {ordering} {frame})")
+
+    @staticmethod
+    def _runs_over_groups(call: exp.Expr) -> bool:
+        """Whether the arguments of a window's function have one value in a group."""
+        columns = list(call.find_all(exp.Column))
+        return all(any(is_aggregate(up) and up is not call for up in _above(c, call)) for c in columns)
 
     def _window_scope(self, node: exp.Window) -> int:
         name = node.alias
@@ -231,10 +260,11 @@ class _Work:
     def _row_value(self, node: exp.Expr) -> exp.Expr:
         return self._value_of(node, self.standing.columns)
 
-    def _key(self, node: exp.Expr) -> exp.Expr:
+    def _key(self, scope: int) -> exp.Expr:
         """What an open level is grouped by has one value in a group, whatever it is made of."""
-        need = Aggregated(self.standing.own_scope, f"any_value({self._row_value(node).sql('duckdb')})")
+        need = Aggregated(self.standing.own_scope, f"any_value({quoted(key_column(scope))})")
         self.needs.append(need)
+        self.says_key = self.says_key or scope == self.standing.scope
         return exp.column(name_of(need, self.compiler.names), quoted=True)
 
     def _bare_column(self, node: exp.Column) -> exp.Expr:
@@ -254,10 +284,12 @@ class _Work:
         if name not in self.standing.keys:
             one = f"min({column}) is not distinct from max({column}) and count({column}) in (0, count(*))"
             distinct = f"count(distinct {column}) + max(case when {column} is null then 1 else 0 end)"
+            self.says_key = True
             constant = Constant(name, Aggregated(scope, one), Aggregated(scope, distinct))
             self.constants.append(constant)
             self.needs += [constant.is_constant]
             name_of(constant.is_constant, self.compiler.names)
+        self.says_key = self.says_key or self.standing.own_key == name
         return exp.column(name_of(need, self.compiler.names), quoted=True)
 
     def _known(self, node: exp.Column, columns: tuple[str, ...]) -> str:
@@ -306,6 +338,8 @@ class _Work:
             if parameter not in labels:
                 raise self._fault(f"there is no parameter :{parameter}. {did_you_mean(parameter, labels)}", node)
             return self._bind(f"l_{parameter}", labels[parameter])
+        if name == "row_block":
+            raise self._fault("row_block() can only be what a level groups by", node)
         if name == "depth":
             return self._depth(node)
         if name == "row_number":
@@ -337,3 +371,10 @@ class _Work:
         word = word or (node.name if isinstance(node, exp.Column) else "")
         position = max(text.find(word), 0) if word else 0
         return ExpressionError(f"In {text!r} at character {position + 1}: {what.rstrip('. ')}.", position)
+
+
+def _above(node: exp.Expr, top: exp.Expr) -> Iterator[exp.Expr]:
+    """What a node stands in, up to and with the top."""
+    while node is not top and node.parent is not None:
+        node = node.parent
+        yield node

@@ -84,6 +84,8 @@ def plan_of(table: TableBlock) -> TablePlan:
             level.keep_groups,
             level.first_groups if isinstance(level.first_groups, int) else None,
             level.parent,
+            level.listed,
+            level.others,
         )
         for level in table.levels
     )
@@ -119,7 +121,7 @@ class ArrangedTable:
     def keys(self, row: int, levels: int) -> tuple[object, ...]:
         """The keys of the outermost levels at a row."""
         found = ((g, int(np.searchsorted(g.starts, row, "right")) - 1) for g in self.levels[:levels])
-        return tuple(groups.keys[at].as_py() for groups, at in found)
+        return tuple(groups.key(at) for groups, at in found)
 
 
 def arrange(plan: TablePlan, rows: Mapping[str, Rows], values: Values, stop: Stop) -> ArrangedTable:

@@ -86,6 +86,7 @@ SCALARS = frozenset(
         "format_date",
         "initcap",
         "date_trunc",
+        "time_bucket",
         "date_part",
         "extract",
         "year",
@@ -123,7 +124,7 @@ SCALARS = frozenset(
         "xor",
     ]
 )
-OWN_FUNCTIONS = frozenset(["label", "page_number", "page_count", "report_title", "data_time", "depth"])
+OWN_FUNCTIONS = frozenset(["label", "page_number", "page_count", "report_title", "data_time", "depth", "row_block"])
 """Functions of the product itself, resolved before the engine sees the expression."""
 
 _STRUCTURE: tuple[type[exp.Expr], ...] = (
@@ -151,6 +152,7 @@ _CASTS = frozenset(
         "DATE",
         "TIME",
         "TIMESTAMP",
+        "TIMESTAMPNTZ",
     ]
 )
 _LONGEST = 10_000
@@ -256,6 +258,7 @@ _ENGINE_NAMES = {
     "StrPosition": "strpos", "Stddev": "stddev_samp", "StddevSamp": "stddev_samp", "Variance": "var_samp",
     "VariancePop": "var_pop", "LogicalAnd": "bool_and", "LogicalOr": "bool_or", "GroupConcat": "string_agg",
     "Quantile": "quantile_cont", "PercentileCont": "quantile_cont", "PercentileDisc": "quantile_disc",
+    "DateBin": "time_bucket",
     "DateDiff": "date_diff", "DateAdd": "date_add", "DateSub": "date_sub", "StartsWith": "starts_with",
     "SplitPart": "split_part", "DayOfWeek": "dayofweek", "DayOfYear": "dayofyear", "DateFromParts": "make_date",
     "DayOfWeekIso": "isodow", "TsOrDsToDate": "cast", "Ceil": "ceil", "Dayname": "dayname", "Monthname": "monthname",

@@ -108,7 +108,7 @@ def template_texts(
             return whole_fault(count, values.fault)
         faulty = {**values.faults, **faulty}
         try:
-            pieces.append(format_values(values.values, part.pattern or pattern, setting.customs))
+            pieces.append(_in_words(format_values(values.values, part.pattern or pattern, setting.customs), values))
         except ExpressionError as error:
             return whole_fault(count, error)
     texts = _joined(pieces, count)
@@ -119,6 +119,16 @@ def template_texts(
         texts = pa.array(marked, pa.string())
     messages = tuple(dict.fromkeys(fault.message for fault in faulty.values()))
     return CellTexts(texts, _is_number(template, computed), frozenset(faulty), messages)
+
+
+def _in_words(texts: pa.Array, computed: Computed) -> pa.Array:
+    """Texts with the words that stand in place of single values."""
+    if not computed.words:
+        return texts
+    said = _plain(texts).to_pylist()
+    for row, word in computed.words.items():
+        said[row] = word
+    return pa.array(said, pa.string())
 
 
 def _joined(pieces: list[pa.Array | pa.Scalar], count: int) -> pa.StringArray:

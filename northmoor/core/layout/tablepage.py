@@ -149,7 +149,7 @@ def row_origin(layout: TableLayout, row: int, column: str | None = None) -> Orig
     depth = layout.flow.kinds[layout.flow.kind[row]].level
     keys = layout.arranged.keys(position, depth)
     if depth:  # after a group of a tree stands the last row of one in it
-        keys = (*keys[:-1], layout.arranged.levels[depth - 1].keys[int(layout.flow.index[row])].as_py())
+        keys = (*keys[:-1], layout.arranged.levels[depth - 1].key(int(layout.flow.index[row])))
     keys = _plain_keys(keys)
     return Origin(block, place.row, place.level, keys, None, column, place.number)
 

@@ -131,6 +131,11 @@ class Level(Part):
     first_groups: Annotated[int, Field(ge=1, le=1_000_000)] | str | None = None
     """How many groups are kept at most in each group around them, the first in their order: a number, or an expression
     such as :top."""
+    listed: tuple[str, ...] = ()
+    """Keys, as text, whose groups come first, in this order; the others follow in theirs."""
+    others: str | None = None
+    """What the one group is called in which all groups after the first are gathered, such as Others; without it, they
+    are left out."""
     heading: Rows = ()
     """Row, or rows, that begin the group."""
     total: Rows = ()
