@@ -78,7 +78,8 @@ class _Grouping:
         levels = groups_of([self._level_rows(ordered, depth) for depth in range(len(self.order.groupings))])
         give_trees(self.engine, levels)
         self.engine.give(ROWS, _numbered(ordered, self.names, levels, self.order))
-        return Surroundings(self.names, ordered.num_rows, self.order.groupings, levels, self.others)
+        source = ordered.column("__nm_fetched_at").to_numpy()
+        return Surroundings(self.names, ordered.num_rows, self.order.groupings, levels, self.others, source)
 
     def chosen(self, table: pa.Table, depths: Iterable[int]) -> pa.Table:
         """The rows that the filters and orders of some levels leave, in their new order."""
@@ -183,7 +184,7 @@ def _ordered(engine: Engine, compiler: Compiler, plan: Order, fetched: pa.Table)
     steps: list[str] = []
     terms: list[tuple[str, ...]] = []
     for depth, grouping in enumerate(plan.groupings):
-        block = _row_block(grouping.by)
+        block = rows_in_block(grouping.by)
         if block is None:
             listed.append(f"{compiled(grouping.by, f'level {grouping.name}')} as __nm_key_{depth}")
         else:
@@ -223,7 +224,7 @@ def _terms(grouping: Grouping, depth: int) -> tuple[str, ...]:
     return (*first, f"__nm_key_{depth} {direction} nulls last")
 
 
-def _row_block(by: str) -> str | None:
+def rows_in_block(by: str) -> str | None:
     """How many rows make a group, where a level groups by blocks of rows; None where it does not."""
     try:
         tree = parse(by).tree

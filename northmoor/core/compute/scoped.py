@@ -11,7 +11,7 @@ import numpy as np
 import pyarrow as pa
 
 from northmoor.core.compute.cells import ROWS, Computed, compute_cells, per_group, whole
-from northmoor.core.compute.groups import Grouping, Groups, Wanted
+from northmoor.core.compute.groups import Grouping, Groups, Ints, Wanted
 from northmoor.core.compute.scopes import (
     BASE,
     DETAIL,
@@ -30,13 +30,15 @@ from northmoor.core.sources.engine import Engine, EngineError, told
 
 @dataclass(frozen=True)
 class Surroundings:
-    """A table's rows as they lie in the engine: its columns' names, how many rows, its levels, the other queries."""
+    """A table's rows as they lie in the engine: its columns' names, how many rows, its levels, the other queries, and
+    which of the fetched rows each is."""
 
     names: tuple[str, ...]
     rows: int
     groupings: tuple[Grouping, ...]
     levels: tuple[Groups, ...]
     others: Mapping[str, tuple[str, ...]]
+    source: Ints
 
 
 def compute_scoped(

@@ -123,12 +123,14 @@ class Compiler:
 
     def compile(self, expression: Expression, standing: Standing) -> Compiled:
         """The expression as SQL where it stands. Raises ExpressionError for what has no meaning there."""
-        work = _Work(self, expression, standing)
+        work = Work(self, expression, standing)
         tree = work.transform(expression.tree.copy())
         return Compiled(tree.sql("duckdb"), tuple(work.needs), work.bound, tuple(work.constants), work.says_key)
 
 
-class _Work:
+class Work:
+    """Compiles one expression where it stands; how aggregates and windows are meant can be told otherwise."""
+
     def __init__(self, compiler: Compiler, expression: Expression, standing: Standing) -> None:
         self.compiler = compiler
         self.expression = expression
@@ -146,12 +148,13 @@ class _Work:
         if isinstance(node, exp.Window):
             return self._window(node)
         if is_aggregate(node):
-            return self._aggregate(node, self._own_scope(node))
+            return self.aggregate(node, self._own_scope(node))
         if isinstance(node, exp.Column):
-            return self._bare_column(node)
-        return self._other(node, self.transform)
+            return self.bare_column(node)
+        return self.other(node, self.transform)
 
-    def _other(self, node: exp.Expr, inner: Any) -> exp.Expr:
+    def other(self, node: exp.Expr, inner: Any) -> exp.Expr:
+        """Any other node: placeholders bound, the product's own functions resolved, what is in it left to `inner`."""
         if isinstance(node, exp.Placeholder):
             return self._parameter(node.name)
         if isinstance(node, exp.In) and (listed := self._list_in(node)) is not None:
@@ -172,7 +175,7 @@ class _Work:
         if others:
             return self._other_query(others)
         if self.standing.scope == DETAIL:
-            raise self._fault(
+            raise self.fault(
                 f"{node.sql('duckdb').lower()} needs a scope in a row: write it over a level or over report",
                 node,
             )
@@ -181,7 +184,7 @@ class _Work:
     def _other_query(self, names: set[str]) -> str:
         name = min(names)
         if len(names) > 1 or name not in self.standing.others:
-            raise self._fault(f"there is no query {name!r}. {did_you_mean(name, self.standing.others)}", None)
+            raise self.fault(f"there is no query {name!r}. {did_you_mean(name, self.standing.others)}", None)
         return name
 
     def _window(self, node: exp.Window) -> exp.Expr:
@@ -190,23 +193,27 @@ class _Work:
         inner = node.this.this if isinstance(node.this, exp.Filter) else node.this
         by_rows = order is not None or spec is not None or function_name(inner) in WINDOW_FUNCTION_NAMES
         if not by_rows and not any(is_aggregate(n) for n in inner.find_all(exp.AggFunc) if n is not inner):
-            return self._aggregate(node.this, scope)
+            return self.aggregate(node.this, scope)
+        return self.window_of_rows(node, scope)
+
+    def window_of_rows(self, node: exp.Window, scope: int) -> exp.Expr:
+        """A window over the rows, or in headings and totals over the groups, of a scope."""
+        order, spec = node.args.get("order"), node.args.get("spec")
+        inner = node.this.this if isinstance(node.this, exp.Filter) else node.this
         if self.standing.scope == DETAIL:
             value, first = self._row_value, POSITION
         elif self.standing.scope > 0:
             value, first = self.transform, f"{BASE}.{group_column(self.standing.scope)}"
             if scope == self.standing.scope:
-                raise self._fault(
-                    f"over {node.alias} there is one group only; write a level around it, or report", node
-                )
+                raise self.fault(f"over {node.alias} there is one group only; write a level around it, or report", node)
             if not isinstance(node.this, exp.Filter) and not self._runs_over_groups(inner):
                 told = f"sum({inner.sql('duckdb').lower()})"
-                raise self._fault(f"to run over groups, total what it runs over, as in {told}", node)
+                raise self.fault(f"to run over groups, total what it runs over, as in {told}", node)
         else:
-            raise self._fault("windows with an order or a frame stand in rows, headings and totals", node)
-        call = self._other(node.this, value)
+            raise self.fault("windows with an order or a frame stand in rows, headings and totals", node)
+        call = self.other(node.this, value)
         partition = f"partition by {BASE}.{group_column(scope)}" if scope else ""
-        ordering = self._other(order, value).sql("duckdb") if order else f"order by {first}"
+        ordering = self.other(order, value).sql("duckdb") if order else f"order by {first}"
         ordering = "" if order is None and spec is None and is_aggregate(inner) else ordering
         frame = spec.sql("duckdb") if spec else ""
         return exp.Var(this=f"{call.sql('duckdb')} over ({partition} {ordering} {frame})")
@@ -220,45 +227,47 @@ class _Work:
     def _window_scope(self, node: exp.Window) -> int:
         name = node.alias
         if not name:
-            raise self._fault("name a scope after over: a level, or report", node)
+            raise self.fault("name a scope after over: a level, or report", node)
         if node.args.get("partition_by"):
-            raise self._fault("a window's scope is its level; take out partition by", node)
+            raise self.fault("a window's scope is its level; take out partition by", node)
         if name == "report":
             return 0
         if name == "own":
             if self.standing.scope not in self.standing.trees:
-                raise self._fault("over own stands in headings and totals of a level whose groups form a tree", node)
+                raise self.fault("over own stands in headings and totals of a level whose groups form a tree", node)
             return self.standing.own_scope
         if name in PAGE_SCOPES:
             if self.standing.scope not in PAGE_SCOPES.values():
-                raise self._fault(f"over {name} stands in page totals and in what is carried or brought forward", node)
+                raise self.fault(f"over {name} stands in page totals and in what is carried or brought forward", node)
             return PAGE_SCOPES[name]
         if name not in self.standing.levels:
             known = did_you_mean(name, (*self.standing.levels, "report"))
-            raise self._fault(f"there is no scope {name!r}. {known}", node)
+            raise self.fault(f"there is no scope {name!r}. {known}", node)
         scope = self.standing.levels.index(name) + 1
         if self.standing.scope != DETAIL and scope > self.standing.scope:
-            raise self._fault(f"{name} lies inside this row's group, which has many of them", node)
+            raise self.fault(f"{name} lies inside this row's group, which has many of them", node)
         return scope
 
-    def _aggregate(self, node: exp.Expr, scope: int | str) -> exp.Expr:
+    def aggregate(self, node: exp.Expr, scope: int | str) -> exp.Expr:
+        """An aggregate over the groups of a scope, or the rows of another query."""
         nested = [n for n in node.find_all(exp.AggFunc, exp.Window) if n is not node]
         inner = node.this if isinstance(node, exp.Filter) else node
         if any(n is not inner and (isinstance(n, exp.Window) or is_aggregate(n)) for n in nested):
-            raise self._fault("one aggregate stands inside another", node)
+            raise self.fault("one aggregate stands inside another", node)
         columns = self.standing.others[scope] if isinstance(scope, str) else self.standing.columns
-        sql = self._other(node, lambda n: self._value_of(n, columns)).sql("duckdb")
+        sql = self.other(node, lambda n: self.value_of(n, columns)).sql("duckdb")
         need = Aggregated(scope, sql)
         self.needs.append(need)
         return exp.column(name_of(need, self.compiler.names), quoted=True)
 
-    def _value_of(self, node: exp.Expr, columns: tuple[str, ...]) -> exp.Expr:
+    def value_of(self, node: exp.Expr, columns: tuple[str, ...]) -> exp.Expr:
+        """What an aggregate runs over: columns as they are in a row."""
         if isinstance(node, exp.Column):
-            return exp.column(self._known(node, columns), quoted=True)
-        return self._other(node, lambda n: self._value_of(n, columns))
+            return exp.column(self.known(node, columns), quoted=True)
+        return self.other(node, lambda n: self.value_of(n, columns))
 
     def _row_value(self, node: exp.Expr) -> exp.Expr:
-        return self._value_of(node, self.standing.columns)
+        return self.value_of(node, self.standing.columns)
 
     def _key(self, scope: int) -> exp.Expr:
         """What an open level is grouped by has one value in a group, whatever it is made of."""
@@ -267,17 +276,18 @@ class _Work:
         self.says_key = self.says_key or scope == self.standing.scope
         return exp.column(name_of(need, self.compiler.names), quoted=True)
 
-    def _bare_column(self, node: exp.Column) -> exp.Expr:
+    def bare_column(self, node: exp.Column) -> exp.Expr:
+        """A column outside aggregates: the row's value, or the one value it must have in the group."""
         if node.table:
-            raise self._fault(
+            raise self.fault(
                 f"{node.sql('duckdb')} comes from another query; total it, as in max({node.table}.{node.name})",
                 node,
             )
-        name = self._known(node, self.standing.columns)
+        name = self.known(node, self.standing.columns)
         if self.standing.scope == DETAIL:
             return exp.column(name, quoted=True)
         if self.standing.scope in PAGE_SCOPES.values():
-            raise self._fault(f"{name} has a value in each row of a page; total it, as in first({name})", node)
+            raise self.fault(f"{name} has a value in each row of a page; total it, as in first({name})", node)
         column, scope = quoted(name), self.standing.own_scope
         need = Aggregated(scope, f"any_value({column})")
         self.needs.append(need)
@@ -292,7 +302,8 @@ class _Work:
         self.says_key = self.says_key or self.standing.own_key == name
         return exp.column(name_of(need, self.compiler.names), quoted=True)
 
-    def _known(self, node: exp.Column, columns: tuple[str, ...]) -> str:
+    def known(self, node: exp.Column, columns: tuple[str, ...]) -> str:
+        """The column's name as the rows have it. Raises ExpressionError where there is none such."""
         if node.name in columns:
             return node.name
         folded = {c.lower(): c for c in columns}
@@ -300,17 +311,17 @@ class _Work:
             return folded[node.name.lower()]
         if not columns:
             what = f"outside a table, name the query of a column, as in sum(query.{node.name})"
-            raise self._fault(what, node)
-        raise self._fault(f"there is no column {node.name!r}. {did_you_mean(node.name, columns)}", node)
+            raise self.fault(what, node)
+        raise self.fault(f"there is no column {node.name!r}. {did_you_mean(node.name, columns)}", node)
 
     def _parameter(self, name: str) -> exp.Expr:
         if name not in self.compiler.values.by_name:
             known = did_you_mean(name, self.compiler.values.by_name)
-            raise self._fault(f"there is no parameter :{name}. {known}", None, f":{name}")
+            raise self.fault(f"there is no parameter :{name}. {known}", None, f":{name}")
         value = self.compiler.values.by_name[name]
         if isinstance(value, tuple):
             told = f":{name} is a list; write in (:{name}), or :{name}_count for how many values it has"
-            raise self._fault(told, None, f":{name}")
+            raise self.fault(told, None, f":{name}")
         return self._bind(f"p_{name}", value)
 
     def _list_in(self, node: exp.In) -> exp.Expr | None:
@@ -332,23 +343,23 @@ class _Work:
         if name == "label":
             arguments = node.expressions
             if len(arguments) != 1 or not isinstance(arguments[0], exp.Placeholder):
-                raise self._fault("label() takes one parameter, as in label(:season)", node)
+                raise self.fault("label() takes one parameter, as in label(:season)", node)
             parameter = arguments[0].name
             labels = self.compiler.values.labels
             if parameter not in labels:
-                raise self._fault(f"there is no parameter :{parameter}. {did_you_mean(parameter, labels)}", node)
+                raise self.fault(f"there is no parameter :{parameter}. {did_you_mean(parameter, labels)}", node)
             return self._bind(f"l_{parameter}", labels[parameter])
         if name == "row_block":
-            raise self._fault("row_block() can only be what a level groups by", node)
+            raise self.fault("row_block() can only be what a level groups by", node)
         if name == "depth":
             return self._depth(node)
         if name == "row_number":
             if self.standing.scope != DETAIL or not self.standing.columns:
-                raise self._fault("row_number() stands in rows only", node)
+                raise self.fault("row_number() stands in rows only", node)
             return exp.Var(this=f"({POSITION} + 1)")
         if name in ("page_number", "page_count", "report_title", "data_time"):
             if name not in self.standing.named:
-                raise self._fault(f"{name}() is not known here; it can stand in a header or footer", node)
+                raise self.fault(f"{name}() is not known here; it can stand in a header or footer", node)
             value = self.standing.named[name]
             return exp.column(value.name, quoted=True) if isinstance(value, PageColumn) else self._bind(name, value)
         return None
@@ -358,7 +369,7 @@ class _Work:
         scope = self.standing.scope
         open_trees = [t for t in self.standing.trees if scope == DETAIL or 0 < t <= scope]
         if not open_trees:
-            raise self._fault("depth() stands in rows, headings and totals of a level whose groups form a tree", node)
+            raise self.fault("depth() stands in rows, headings and totals of a level whose groups form a tree", node)
         column = quoted(depth_column(max(open_trees)))
         if scope == DETAIL:
             return exp.Var(this=f"{BASE}.{column}")
@@ -366,7 +377,8 @@ class _Work:
         self.needs.append(need)
         return exp.column(name_of(need, self.compiler.names), quoted=True)
 
-    def _fault(self, what: str, node: exp.Expr | None, word: str = "") -> ExpressionError:
+    def fault(self, what: str, node: exp.Expr | None, word: str = "") -> ExpressionError:
+        """The error that says what is wrong and where in the expression."""
         text = self.expression.text
         word = word or (node.name if isinstance(node, exp.Column) else "")
         position = max(text.find(word), 0) if word else 0

@@ -109,6 +109,8 @@ class ArrangedTable:
     rows: int
     levels: tuple[Groups, ...]
     cells: Mapping[Wanted, Computed]
+    source: Ints
+    """Which of the fetched rows each row is."""
     ordered: pa.Table | None = None
     notes: tuple[str, ...] = ()
     """What is wrong with its trees."""
@@ -141,7 +143,7 @@ def arrange(plan: TablePlan, rows: Mapping[str, Rows], values: Values, stop: Sto
         ordered = _columns_used(engine, plan.paged, around.names) if plan.paged else None
     named = zip(plan.order.groupings, around.levels, strict=True)
     notes = tuple(n for g, level in named if level.tree for n in faults_of(level.tree, level.keys, g.name))
-    return ArrangedTable(around.rows, around.levels, cells, ordered, notes)
+    return ArrangedTable(around.rows, around.levels, cells, around.source, ordered, notes)
 
 
 def _columns_used(engine: Engine, wanted: frozenset[Wanted], names: tuple[str, ...]) -> pa.Table:

@@ -29,6 +29,8 @@ class Spot:
     width: int
     height: int
     number: int = 0
+    printed: int | None = None
+    """The printed row it is an instance of; rows that belong to pages have negative numbers."""
 
     def holds(self, x: int, y: int) -> bool:
         """Whether a point lies in it."""
@@ -141,10 +143,10 @@ def _cells(part: TablePart, shown: RowsOnPage, left: int) -> list[Spot]:
     for row, y, height in zip(shown.rows.tolist(), shown.tops.tolist(), shown.heights.tolist(), strict=True):
         plan = layout.plans[layout.plan_number(row)]
         place = plan.place
-        spots.append(Spot(name, place.row, place.level, None, left, y, width, height, place.number))
+        spots.append(Spot(name, place.row, place.level, None, left, y, width, height, place.number, row))
         for cell in plan.cells:
             x, right = layout.edges[cell.column], layout.edges[cell.column + cell.span]
-            spot = Spot(name, place.row, place.level, cell.name, left + x, y, right - x, height, place.number)
+            spot = Spot(name, place.row, place.level, cell.name, left + x, y, right - x, height, place.number, row)
             spots.append(spot)
     return spots
 

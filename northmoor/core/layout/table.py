@@ -5,7 +5,7 @@ for the page that is drawn. Each step is kept by what it depends on, so that an 
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
@@ -64,6 +64,8 @@ class TableLayout:
     heights: Ints
     page_heights: tuple[int, ...]
     strip: Strip
+    paged: PagedCells = field(default_factory=lambda: PagedCells({}))
+    """What rows that belong to pages show, once pages are known."""
 
     @property
     def page_kinds(self) -> int:
@@ -178,11 +180,12 @@ def _with_page_rows(layout: TableLayout, cells: PagedCells, slices: Sequence[Sli
     """The layout with the texts of rows that belong to pages; such a row is as tall as the tallest of its kind."""
     plans = page_row_plans(layout.table, cells, len(slices), layout.columns, setting)
     wrapped = [tuple(_wrapped(cell, layout.edges, setting) for cell in plan.cells) for plan in plans]
-    needed = (int(np.max(_row_heights(plan, cells))) for plan, cells in zip(plans, wrapped, strict=True))
+    needed = (int(np.max(_row_heights(plan, at))) for plan, at in zip(plans, wrapped, strict=True))
     first, after = layout.page_kinds - len(PAGE_ROWS), layout.page_kinds
     heights = map(max, layout.page_heights[first:], needed)
     return replace(
         layout,
+        paged=cells,
         plans=(*layout.plans[:first], *plans, *layout.plans[after:]),
         wrapped=(*layout.wrapped[:first], *wrapped, *layout.wrapped[after:]),
         page_heights=(*layout.page_heights[:first], *heights),

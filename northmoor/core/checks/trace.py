@@ -1,0 +1,158 @@
+"""Trace: why a figure is what it is. Its formula, what it is over, the very rows, and what plain SQL says of them."""
+
+import math
+from dataclasses import dataclass, replace
+from decimal import Decimal
+from typing import Any
+
+import pyarrow as pa
+
+from northmoor.core.compute.cells import Computed
+from northmoor.core.compute.groups import Wanted
+from northmoor.core.compute.plainly import Answer, Asking, Standpoint
+from northmoor.core.compute.scopes import DETAIL, PAGE_SCOPES
+from northmoor.core.compute.table import plan_of, scope_of, template_of
+from northmoor.core.document import Document
+from northmoor.core.errors import ExpressionError, LayoutError, Place
+from northmoor.core.expr.formats import format_one
+from northmoor.core.expr.templates import Slot
+from northmoor.core.layout.compose import TablePart
+from northmoor.core.layout.places import Spot
+from northmoor.core.layout.table import ends_of_pages
+from northmoor.core.model.tables import Content, RowPlace, TableBlock
+from northmoor.core.sources.fetch import Rows
+from northmoor.core.stopping import Stop
+
+
+@dataclass(frozen=True)
+class Figure:
+    """One value of a cell: its formula, the value that was computed, and what plain SQL says."""
+
+    formula: str
+    value: Any
+    answer: Answer
+    expected_rows: int
+
+    @property
+    def agrees(self) -> bool | None:
+        """Whether both ways give the same value over as many rows; None where it was asked one way only."""
+        if self.answer.reason is not None:
+            return None
+        return self.answer.rows == self.expected_rows and _same(self.value, self.answer.value)
+
+
+@dataclass(frozen=True, eq=False)
+class Trace:
+    """Why a cell shows what it shows: the text, what its rows are in words, its figures, and the rows behind them."""
+
+    shown: str
+    scope: str
+    figures: tuple[Figure, ...]
+    rows: Rows
+
+
+def trace(document: Document, page: int, spot: Spot, stop: Stop) -> Trace:
+    """Trace the cell of a table at a spot of a page (its index). Raises LayoutError where there is nothing to trace."""
+    part = _part(document, page, spot)
+    layout = part.layout
+    table, arranged = layout.table, layout.arranged
+    assert spot.printed is not None
+    place = RowPlace(spot.row, spot.level, spot.number)
+    content = _content(table, place, spot.column)
+    run = next(run for run in document.composition.tables if run.layout is layout)
+    ends = ends_of_pages(layout.flow, run.slices)
+    order = plan_of(table).order
+    asking = Asking(order, arranged, document.rows, table.query, document.settled.whole(), ends)
+    standpoint = _standpoint(part, place, spot.printed)
+    behind = asking.rows_behind(standpoint)
+    cells = arranged.cells if standpoint.scope not in PAGE_SCOPES.values() else layout.paged.cells
+    figures = tuple(
+        _figure(slot.expression.text, cells, standpoint, asking, len(behind), stop)
+        for slot in template_of(content)
+        if isinstance(slot, Slot)
+    )
+    own = document.rows[table.query]
+    rows = replace(own, table=own.table.take(pa.array(behind)))
+    return Trace(_shown(part, spot), _in_words(document, asking, standpoint), figures, rows)
+
+
+def _part(document: Document, page: int, spot: Spot) -> TablePart:
+    for part in document.composition.parts(page):
+        if isinstance(part, TablePart) and part.layout.table.name == spot.block:
+            if spot.column is None or spot.printed is None or (spot.row == "head" and spot.number == 0):
+                break
+            return part
+    raise LayoutError("Only the figures of a table can be traced; choose a cell of its rows.", Place(block=spot.block))
+
+
+def _content(table: TableBlock, place: RowPlace, column: str | None) -> Content:
+    cells: tuple[Any, ...] = table.columns if place == RowPlace("detail") else table.row_at(place).cells
+    names = {getattr(cell, "column", None) or getattr(cell, "name", None): cell for cell in cells}
+    content: Content = names[column]
+    try:
+        template_of(content)
+    except ExpressionError as error:
+        raise LayoutError(error.message, Place(block=table.name, column=column)) from error
+    return content
+
+
+def _standpoint(part: TablePart, place: RowPlace, printed: int) -> Standpoint:
+    layout = part.layout
+    scope = scope_of(layout.table, place)
+    if scope in PAGE_SCOPES.values():
+        return Standpoint(scope, part.piece.number)
+    return Standpoint(scope, int(layout.flow.index[printed]) if printed >= 0 else 0)
+
+
+def _figure(text: str, cells: Any, standpoint: Standpoint, asking: Asking, rows: int, stop: Stop) -> Figure:
+    computed: Computed = cells[Wanted(standpoint.scope, text)]
+    fault = computed.fault or computed.faults.get(standpoint.at)
+    if fault is not None:
+        return Figure(text, None, Answer(reason=fault.message), rows)
+    return Figure(text, computed.values[standpoint.at].as_py(), asking.ask(text, standpoint, stop), rows)
+
+
+def _shown(part: TablePart, spot: Spot) -> str:
+    layout = part.layout
+    assert spot.printed is not None
+    plan = layout.plans[layout.plan_number(spot.printed)]
+    cell = next(cell for cell in plan.cells if cell.name == spot.column)
+    if spot.printed >= 0:
+        return cell.texts.text(int(layout.flow.index[spot.printed]))
+    return cell.texts.text(part.piece.number if len(cell.texts.texts) > 1 else 0)
+
+
+def _in_words(document: Document, asking: Asking, standpoint: Standpoint) -> str:
+    """What the rows behind a figure have in common."""
+    scope, at = standpoint.scope, standpoint.at
+    if scope == DETAIL:
+        return f"row {at + 1:,} of the table"
+    if scope in PAGE_SCOPES.values():
+        window = next(name for name, known in PAGE_SCOPES.items() if known == scope)
+        return {
+            "page": "the rows on this page",
+            "pages_before": "the rows on all pages before",
+            "pages_to_here": "the rows on all pages up to this one",
+        }[window]
+    if scope == 0:
+        return "all rows of the table"
+    customs = document.composition.setting.customs
+    start = int(asking.arranged.levels[scope - 1].starts[at])
+    words = []
+    for level in range(1, scope + 1):
+        groups = asking.arranged.levels[level - 1]
+        group = at if level == scope else int(asking.arranged.group_of_row[level - 1][start])
+        key = groups.words.get(group) or format_one(groups.keys[group].as_py(), None, customs) or "blank"
+        within = " and what lies in it" if groups.tree is not None else ""
+        words.append(f"{asking.order.groupings[level - 1].name} = {key}{within}")
+    return ", ".join(words)
+
+
+def _same(one: Any, other: Any) -> bool:
+    if isinstance(one, float) or isinstance(other, float):
+        if one is None or other is None:
+            return one is other
+        return math.isclose(float(one), float(other), rel_tol=1e-9, abs_tol=1e-12) or (one != one and other != other)
+    if isinstance(one, Decimal) or isinstance(other, Decimal):
+        return one == other if one is None or other is None else Decimal(one) == Decimal(other)
+    return bool(one == other)

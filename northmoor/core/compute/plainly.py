@@ -1,0 +1,201 @@
+"""A table's figures asked again another way: one plain SQL statement over the fetched rows, without the order, the
+group numbers and the shared aggregates that the table itself is computed with.
+
+Where the table groups by a key, this filters by that key; where it follows a tree step by step, this recurses. Only
+what no condition can say (which groups were kept, which rows a page has) is given as the numbers of rows.
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+from sqlglot import exp
+
+from northmoor.core.compute.grouping import Order, rows_in_block
+from northmoor.core.compute.groups import Grouping, Ints
+from northmoor.core.compute.scopes import DETAIL, OWN, PAGE_SCOPES, Compiler, Standing, Work
+from northmoor.core.compute.table import ArrangedTable
+from northmoor.core.errors import ExpressionError
+from northmoor.core.expr.language import Expression, parse, quoted
+from northmoor.core.sources.engine import Engine, EngineError, told
+from northmoor.core.sources.fetch import Rows
+from northmoor.core.stopping import Stop
+from northmoor.core.values.values import Values
+
+_ROWS, _AT = "rows", "row_number"
+
+
+@dataclass(frozen=True)
+class Standpoint:
+    """Where a figure stands: its scope, and in it the number of the row, group or page."""
+
+    scope: int
+    at: int = 0
+
+
+@dataclass(frozen=True)
+class Answer:
+    """What plain SQL says: the value and how many rows it is over; or, with a reason, that it cannot be asked so."""
+
+    sql: str = ""
+    value: Any = None
+    rows: int | None = None
+    reason: str | None = None
+
+
+@dataclass(eq=False)
+class Asking:
+    """A table whose figures are asked again. `ends` tells how many rows are done at the end of each page."""
+
+    order: Order
+    arranged: ArrangedTable
+    rows: Mapping[str, Rows]
+    query: str
+    values: Values
+    ends: Ints
+    bound: dict[str, Any] = field(default_factory=dict)
+
+    def rows_behind(self, standpoint: Standpoint) -> Ints:
+        """The numbers of the fetched rows that a figure stands for, in their printed order."""
+        start, end = self._stretch(standpoint)
+        return self.arranged.source[start:end]
+
+    def _stretch(self, standpoint: Standpoint) -> tuple[int, int]:
+        scope, at = standpoint.scope, standpoint.at
+        if scope == DETAIL:
+            return at, at + 1
+        if scope == 0:
+            return 0, self.arranged.rows
+        if scope in PAGE_SCOPES.values():
+            before, here = (int(self.ends[at - 1]) if at else 0), int(self.ends[at])
+            return {"page": (before, here), "pages_before": (0, before), "pages_to_here": (0, here)}[_window(scope)]
+        groups = self.arranged.levels[scope % OWN - 1]
+        ends = groups.starts[1:] if scope > OWN else groups.ends
+        return int(groups.starts[at]), int(ends[at])
+
+    def ask(self, text: str, standpoint: Standpoint, stop: Stop) -> Answer:
+        """Ask an expression again. Faults of the expression itself are reasons, too."""
+        self.bound = {}
+        fetched = self.rows[self.query].table
+        try:
+            work = _Plainly(self, parse(text), standpoint)
+            value = work.transform(work.expression.tree.copy()).sql("duckdb")
+            condition = self.condition(standpoint)
+        except ExpressionError as error:
+            return Answer(reason=error.message)
+        where = f" where {condition}" if condition else ""
+        sql = f"select {value} as value from {_ROWS}{where}"
+        bound = {**work.bound, **self.bound}
+        with Engine(stop) as engine:
+            engine.give(_ROWS, fetched.append_column(_AT, pa.array(np.arange(len(fetched)))))
+            for name, other in self.rows.items():
+                engine.give(f"query_{name}", other.table)
+            try:
+                found = engine.run(sql, bound).column(0).to_pylist()
+                count = engine.run(f"select count(*) from {_ROWS}{where}", bound).column(0)[0].as_py()
+            except EngineError as error:
+                return Answer(sql, reason=f"The engine cannot compute it so: {told(error)}.")
+        return Answer(sql, found[0] if found else None, count)
+
+    def condition(self, standpoint: Standpoint) -> str:
+        """The condition on fetched rows that says which a figure stands for."""
+        scope = standpoint.scope
+        if scope == DETAIL or scope in PAGE_SCOPES.values():
+            return self._numbered(standpoint)
+        if any(g.keep_groups is not None or g.first_groups is not None for g in self.order.groupings):
+            kept = [self._numbered(Standpoint(0))]
+        else:
+            kept = [self._scalar(self.order.keep_rows)] if self.order.keep_rows is not None else []
+        for level in range(1, scope % OWN + 1):
+            kept.append(self._in_group(level, scope, self._group_at(level, standpoint)))
+        return " and ".join(kept)
+
+    def _group_at(self, level: int, standpoint: Standpoint) -> int:
+        if level == standpoint.scope % OWN:
+            return standpoint.at
+        start = self.arranged.levels[standpoint.scope % OWN - 1].starts[standpoint.at]
+        return int(self.arranged.group_of_row[level - 1][start])
+
+    def _in_group(self, level: int, scope: int, group: int) -> str:
+        grouping, groups = self.order.groupings[level - 1], self.arranged.levels[level - 1]
+        if group in groups.words or rows_in_block(grouping.by) is not None:
+            return self._numbered(Standpoint(level, group))
+        key = f"key_{level}"
+        self.bound[key] = groups.keys[group].as_py()
+        by = self._scalar(grouping.by)
+        if groups.tree is None or scope == level + OWN:
+            return f"{by} is not distinct from ${key}"
+        return f"{by} in ({self._within(grouping, by, key)})"
+
+    def _within(self, grouping: Grouping, by: str, key: str) -> str:
+        parent = self._scalar(grouping.parent or "")
+        steps = f"select ${key} as key union select {by} from {_ROWS} join within on {parent} = within.key"
+        return f"with recursive within as ({steps}) select key from within"
+
+    def _scalar(self, text: str) -> str:
+        names = self.rows[self.query].names
+        compiled = Compiler(self.values).compile(parse(text), Standing(names))
+        self.bound.update(compiled.bound)
+        return f"({compiled.sql})"
+
+    def _numbered(self, standpoint: Standpoint) -> str:
+        name = f"numbers_{standpoint.scope % OWN if standpoint.scope > 0 else 'of_page' if standpoint.scope else 'all'}"
+        self.bound[name] = self.rows_behind(standpoint).tolist()
+        return f"{_AT} in (select unnest(${name}))"
+
+
+class _Plainly(Work):
+    """Compiles an expression to one value over the rows that a condition leaves, other scopes as inner queries."""
+
+    def __init__(self, asking: Asking, expression: Expression, standpoint: Standpoint) -> None:
+        levels = asking.arranged.levels
+        trees = frozenset(scope for scope, groups in enumerate(levels, 1) if groups.tree is not None)
+        names = tuple(grouping.name for grouping in asking.order.groupings)
+        others = {name: rows.names for name, rows in asking.rows.items()}
+        in_levels = standpoint.scope not in PAGE_SCOPES.values()
+        standing = Standing(
+            asking.rows[asking.query].names, names if in_levels else (), standpoint.scope, trees=trees, others=others
+        )
+        super().__init__(Compiler(asking.values), expression, standing)
+        self.asking = asking
+        self.standpoint = standpoint
+
+    def window_of_rows(self, node: exp.Window, scope: int) -> exp.Expr:  # noqa: ARG002  # the general one needs it
+        """Windows with an order or a frame have no plain counterpart."""
+        raise self.fault("windows with an order or a frame are not asked again another way", node)
+
+    def aggregate(self, node: exp.Expr, scope: int | str) -> exp.Expr:
+        """An aggregate over the figure's own rows as it is, over others in a query of its own."""
+        columns = self.standing.others[scope] if isinstance(scope, str) else self.standing.columns
+        sql = self.other(node, lambda n: self.value_of(n, columns)).sql("duckdb")
+        if scope == self.standing.scope:
+            return exp.Var(this=sql)
+        if isinstance(scope, str):
+            return exp.Var(this=f"(select {sql} from {quoted(f'query_{scope}')})")
+        condition = self.asking.condition(self._outer(scope))
+        return exp.Var(this=f"(select {sql} from {_ROWS}{f' where {condition}' if condition else ''})")
+
+    def _outer(self, scope: int) -> Standpoint:
+        """The group of an outer scope around the figure; of a page's scopes, the same page."""
+        if scope == 0 or scope in PAGE_SCOPES.values():
+            return Standpoint(scope, self.standpoint.at)
+        start = int(self.asking._stretch(self.standpoint)[0])  # two classes of one subject
+        if scope % OWN == self.standpoint.scope % OWN:
+            return Standpoint(scope, self.standpoint.at)
+        return Standpoint(scope, int(self.asking.arranged.group_of_row[scope % OWN - 1][start]))
+
+    def bare_column(self, node: exp.Column) -> exp.Expr:
+        """A column of the row, or the one value that a group's own rows have."""
+        name = quoted(self.known(node, self.standing.columns))
+        if self.standing.scope == DETAIL:
+            return exp.Var(this=name)
+        if self.standing.scope in self.standing.trees:
+            condition = self.asking.condition(Standpoint(self.standing.own_scope, self.standpoint.at))
+            return exp.Var(this=f"(select any_value({name}) from {_ROWS} where {condition})")
+        return exp.Var(this=f"any_value({name})")
+
+
+def _window(scope: int) -> str:
+    return next(name for name, known in PAGE_SCOPES.items() if known == scope)

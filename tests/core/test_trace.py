@@ -1,0 +1,99 @@
+"""Trace: every figure of the examples, and of tables of every kind, agrees with plain SQL on the rows behind it."""
+
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+
+from northmoor.core.checks.trace import Trace, trace
+from northmoor.core.document import Document, Session
+from northmoor.core.errors import LayoutError
+from northmoor.core.layout.places import page_places
+from northmoor.core.model.files import load_report
+from northmoor.core.model.report import PageSetup
+from northmoor.core.model.tables import PAGE_ROWS
+from northmoor.core.sources.connections import Library
+from northmoor.core.stopping import Stop
+from tests.core.test_levels import SALES
+from tests.core.test_trees import CENTRES, tree
+from tests.helpers import level_of, render, report_of, row_of, table_of
+
+MakeLibrary = Callable[[str], Library]
+
+
+def traces(document: Document, every: int = 1) -> Iterator[tuple[str, Trace]]:
+    """The traces of a document's cells, with the place of each."""
+    for page in range(len(document)):
+        cells = [
+            s
+            for s in page_places(document.composition, page).spots
+            if s.column and s.row != "head" and s.printed is not None
+        ]
+        for spot in cells[::every]:
+            yield f"{spot.row} {spot.level} {spot.column} on {page + 1}", trace(document, page, spot, Stop())
+
+
+def check(document: Document, every: int = 1) -> int:
+    """Trace cells; how many figures there were, all of which agree."""
+    count = 0
+    for place, found in traces(document, every):
+        for figure in found.figures:
+            assert figure.agrees, (place, figure)
+            assert found.rows.table.num_rows == figure.expected_rows
+            count += 1
+    return count
+
+
+@pytest.mark.parametrize("name", ["fares-by-route", "cost-centres", "sailings-log"])
+def test_figures_of_the_examples_agree(demo: Path, name: str) -> None:
+    path = demo / "reports" / f"{name}.moor"
+    document = Session(Library.around(path.parent)).render(load_report(path))
+    assert check(document, every=11) > 20
+
+
+def test_a_trace_tells_formula_scope_and_rows(library: MakeLibrary) -> None:
+    inner = level_of("month", total=row_of(v="{sum(v)} of {sum(v) over route}, {sum(v) / sum(v) over report; 0.0 %}"))
+    table = table_of("route", "month", "v", levels=(level_of("route"), inner), total=row_of(v="median(v)"))
+    document = render(report_of(table, page=PageSetup(size="A5")), library(SALES))
+    spots = page_places(document.composition, 0).spots
+    spot = next(s for s in spots if (s.row, s.level, s.column) == ("total", "month", "v"))
+    found = trace(document, 0, spot, Stop())
+    assert found.scope == "route = r0, month = 1"
+    assert [f.formula for f in found.figures] == ["sum(v)", "sum(v) over route", "sum(v) / sum(v) over report"]
+    assert found.figures[0].answer.rows == found.rows.table.num_rows == 10
+    assert sum(found.rows.table.column("v").to_pylist()) == found.figures[0].value
+    assert found.shown.startswith(f"{found.figures[0].value} of ")
+    assert check(document) > 300
+
+
+def test_pages_blocks_trees_and_gathered_groups_agree(library: MakeLibrary) -> None:
+    rows = {name: row_of(v="sum(v)", month="count(distinct route)") for name in PAGE_ROWS}
+    levels = (
+        level_of("route", order_by="sum(v)", first_groups=3, others="Others", total=row_of(v="{max(v)} in {route}")),
+        level_of("month", total=row_of(v="sum(v) over route")),
+        level_of("row_block(3)").but(name="block", total=row_of(v="min(v)", month="sum(v) over month")),
+    )
+    table = table_of("route", "month", "v", levels=levels, keep_rows="v > 5", total=row_of(v="avg(v)"), **rows)
+    document = render(report_of(table, page=PageSetup(size="A5")), library(SALES))
+    assert check(document, every=7) > 50
+    nested = table_of(
+        "v", levels=(tree(order_by="name", total=row_of(v="{name}: {sum(v)}, {sum(v) over own}, {depth()}")),)
+    )
+    found = list(traces(render(report_of(nested), library(CENTRES))))
+    answers = {f.formula: f.agrees for _, each in found for f in each.figures}
+    assert answers == {"v": True, "name": True, "sum(v)": True, "sum(v) over own": True, "depth()": None}
+
+
+def test_what_cannot_be_traced_says_why(library: MakeLibrary) -> None:
+    table = table_of(
+        "v",
+        total=row_of(v="sum(w)"),
+        levels=(level_of("route", total=row_of(v="rank() over (report order by sum(v))")),),
+    )
+    document = render(report_of(table), library(SALES))
+    spots = page_places(document.composition, 0).spots
+    with pytest.raises(LayoutError, match="Only the figures of a table"):
+        trace(document, 0, next(s for s in spots if s.row == "head" and s.column), Stop())
+    reasons = {f.formula: f.answer.reason for _, each in traces(document) for f in each.figures if f.agrees is None}
+    assert "there is no column 'w'" in (reasons["sum(w)"] or "")
+    assert "not asked again another way" in (reasons["rank() over (report order by sum(v))"] or "")
