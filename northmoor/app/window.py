@@ -53,7 +53,7 @@ class Window(QMainWindow):
         self._settings = settings or QSettings("Northmoor", "Northmoor")
         self.desk = Desk()
         self.worker = Worker()
-        self.pages = PagesWorkspace(self.desk)
+        self.pages = PagesWorkspace(self.desk, self.worker)
         self.catalog_worker = Worker()  # a server that is slow to answer holds up neither rows nor pages
         self.data = DataWorkspace(self.desk, self.worker, self.catalog_worker)
         self.parameters = ParameterBar(self.desk)
@@ -179,6 +179,10 @@ class Window(QMainWindow):
         self._notice.setTextFormat(Qt.TextFormat.PlainText)  # it shows texts of reports and databases
         for widget in (self.findings.button, self._facts, self._notice):
             status.addWidget(widget)
+        trace = QToolButton()
+        trace.setDefaultAction(self.actions_by_name["trace"])
+        trace.setToolTip("Trace: why a figure is what it is, and the rows behind it (F8)")
+        status.addPermanentWidget(trace)
         for widget in (self._place_label, self._zoom_label):
             widget.setObjectName("quiet")
             status.addPermanentWidget(widget)
@@ -369,6 +373,11 @@ class Window(QMainWindow):
         if name:
             path = Path(name)
             self.deliver(path if path.suffix else path.with_suffix(".pdf"))
+
+    def toggle_trace(self) -> None:
+        """Open Trace beside the pages, or close it."""
+        self.show_workspace("pages")
+        self.pages.toggle_trace()
 
     def show_findings(self) -> None:
         """List what is wrong with the report, and what would mend it."""

@@ -45,6 +45,7 @@ class Canvas(QAbstractScrollArea):
 
     pages_wanted = pyqtSignal(list)
     picked = pyqtSignal(object)
+    spot_clicked = pyqtSignal(int, object)
     edit_wanted = pyqtSignal(object, QRect)
     width_dragged = pyqtSignal(str, str, int)
     field_dropped = pyqtSignal(str, object)
@@ -405,11 +406,27 @@ class Canvas(QAbstractScrollArea):
         if held is not None:
             self._drag = (*held, 0)
             return
+        self._tell_spot(point)
         selection = self._selection_at(point)
         if selection == self._selection and selection.kind in ("cell", "text", "header", "footer"):
             self.edit_wanted.emit(selection, self._rect_under(point))
         else:
             self.picked.emit(selection)
+
+    def _tell_spot(self, point: QPoint) -> None:
+        under = self._under(point)
+        if under is not None and under[0] in self._shown:
+            spot = self._shown[under[0]].places.spot_at(under[1], under[2])
+            if spot is not None:
+                self.spot_clicked.emit(under[0], spot)
+
+    def first_selected(self) -> tuple[int, Spot] | None:
+        """The first instance of what is selected on the pages in view, with its page."""
+        for index in self._visible():
+            for spot in self._shown[index].places.spots if index in self._shown else ():
+                if spot.column is not None and selects(self._selection, spot):
+                    return index, spot
+        return None
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         """Drag a column's edge, or show that there is one."""

@@ -13,8 +13,10 @@ from northmoor.app.pages.dropping import DropTarget
 from northmoor.app.pages.fields import Fields
 from northmoor.app.pages.inplace import InPlace, definition_of
 from northmoor.app.pages.inspector import Inspector
-from northmoor.app.worker import PageShown, Rendered
+from northmoor.app.pages.trace import TracePanel
+from northmoor.app.worker import PageShown, Rendered, Worker
 from northmoor.core.expr.language import column_expression
+from northmoor.core.layout.places import Spot
 from northmoor.core.model import edits
 from northmoor.core.model.tables import TableBlock
 
@@ -22,9 +24,11 @@ from northmoor.core.model.tables import TableBlock
 class PagesWorkspace(QWidget):
     """Edits the report on its real pages."""
 
-    def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
+    def __init__(self, desk: Desk, worker: Worker, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._desk = desk
+        self.trace = TracePanel(worker)
+        self.trace.hide()
         self.contents = Contents()
         self.fields = Fields()
         self.canvas = Canvas()
@@ -38,6 +42,8 @@ class PagesWorkspace(QWidget):
         self.contents.picked.connect(desk.select)
         self.canvas.picked.connect(desk.select)
         self.canvas.edit_wanted.connect(self._edit)
+        self.canvas.spot_clicked.connect(self._trace)
+        self.trace.closed.connect(self.trace.hide)
         self.canvas.verticalScrollBar().valueChanged.connect(self._close_line)
         self.canvas.width_dragged.connect(self.set_width)
         self.canvas.field_dropped.connect(self.drop_field)
@@ -49,12 +55,16 @@ class PagesWorkspace(QWidget):
         left.addWidget(_titled("Contents", self.contents))
         left.addWidget(_titled("Fields", self.fields))
         left.setSizes([420, 260])
+        middle = QSplitter(Qt.Orientation.Vertical)
+        middle.addWidget(self.canvas)
+        middle.addWidget(self.trace)
+        middle.setSizes([520, 230])
         self.split = QSplitter()
-        for widget in (left, self.canvas, self.inspector):
+        for widget in (left, middle, self.inspector):
             self.split.addWidget(widget)
         self.split.setSizes([216, 740, 268])
         self.split.setStretchFactor(1, 1)
-        for splitter in (left, self.split):
+        for splitter in (left, middle, self.split):
             splitter.setHandleWidth(1)
             splitter.setChildrenCollapsible(False)
         whole = QVBoxLayout(self)
@@ -64,8 +74,22 @@ class PagesWorkspace(QWidget):
     def show_rendered(self, rendered: Rendered) -> None:
         """Show a newly rendered document."""
         self._rendered = rendered
+        self.trace.clear()
         self.canvas.show_document(rendered)
         self._show_fields()
+
+    def toggle_trace(self) -> None:
+        """Open Trace on the selected figure, or close it."""
+        self.trace.setVisible(not self.trace.isVisible())
+        if self.trace.isVisible():
+            self.trace.clear()
+            spot = self.canvas.first_selected()
+            if spot is not None:
+                self._trace(*spot)
+
+    def _trace(self, page: int, spot: Spot) -> None:
+        if self.trace.isVisible() and self._rendered is not None and spot.column is not None:
+            self.trace.ask(self._rendered.document, page, spot)
 
     def show_page(self, shown: PageShown) -> None:
         """Show a page's new picture."""
