@@ -71,10 +71,14 @@ def plan_of(table: TableBlock) -> TablePlan:
     for scope, content in contents:
         if scope == DETAIL and not table.show_details:
             continue
+        wanted |= {Wanted(scope, rule.when) for rule in content.rules if _is_sound(rule.when)}
         try:
             wanted |= {Wanted(scope, s.expression.text) for s in template_of(content) if isinstance(s, Slot)}
         except ExpressionError:
             continue  # told where the cell is laid out
+    ruled = [(scope_of(table, place), row.rules) for place, row in table.rows()]
+    ruled += [(DETAIL, table.rules)] if table.show_details else []
+    wanted |= {Wanted(scope, rule.when) for scope, rules in ruled for rule in rules if _is_sound(rule.when)}
     groupings = tuple(
         Grouping(
             level.name,
@@ -92,6 +96,14 @@ def plan_of(table: TableBlock) -> TablePlan:
     order = Order(table.name, groupings, tuple((key.by, key.descending) for key in table.order), table.keep_rows)
     paged = frozenset(want for want in wanted if want.scope in PAGE_SCOPES.values())
     return TablePlan(table.query, order, frozenset(wanted) - paged, paged)
+
+
+def _is_sound(text: str) -> bool:
+    try:
+        parse(text)
+    except ExpressionError:
+        return False  # told where the rule is asked
+    return True
 
 
 def scope_of(table: TableBlock, place: RowPlace) -> int:

@@ -4,7 +4,7 @@ Drawing a page then only adds the rows' tops to a stretch of these arrays: a pag
 operations however many cells it has, and an edit on a long table places only the rows that are looked at.
 """
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 import numpy as np
 import numpy.typing as npt
@@ -18,7 +18,7 @@ Ints = npt.NDArray[np.int64]
 CHUNK = 1024
 _MOST_CHUNKS = 16
 """Chunks kept, the last used ones: a page needs one or two."""
-_COLUMNS = 8
+_COLUMNS = 9
 
 
 @dataclass(frozen=True, eq=False)
@@ -26,7 +26,7 @@ class PlacedCells:
     """Lines of cells in reading order. Arrays of one length: `row`, `column`, `x` from the
     table's
     left, `y` and `baseline` from the row's top, `width`, `face` (index of the table's faces), `line` (in its
-    shaper)."""
+    shaper), and `drop`, how much lower it stands where its row is not split."""
 
     table: Ints
 
@@ -74,7 +74,7 @@ class CellPlacer:
             piece
             for cell, placed in cells
             if cell.repeats is not None and cell.repeats[instance]
-            for piece in self._cell(replace(cell, repeats=None), placed, rows, instances)
+            for piece in self._cell(cell, placed, rows, instances, again=True)
         ]
 
     def _chunk(self, number: int) -> PlacedCells:
@@ -99,25 +99,45 @@ class CellPlacer:
         cells = zip(self.layout.plans[plan].cells, self.layout.wrapped[plan], strict=True)
         return [piece for cell, placed in cells for piece in self._cell(cell, placed, rows, instances)]
 
-    def _cell(self, cell: CellPlan, placed: WrappedCell, rows: Ints, instances: Ints) -> list[Ints]:
+    def _cell(
+        self, cell: CellPlan, placed: WrappedCell, rows: Ints, instances: Ints, again: bool = False
+    ) -> list[Ints]:
+        if cell.variant is not None:
+            found = []
+            numbers = cell.variant[instances]
+            for number in np.unique(numbers).tolist():
+                own = numbers == number
+                found += self._cell(cell.variants[number], placed.variants[number], rows[own], instances[own], again)
+            return found
         lines = cell.shaped.lines[instances].astype(np.int64)
         faces = np.full(len(rows), self._face(cell.face), np.int64)
         if cell.texts.faulty:
             bad = np.fromiter((i in cell.texts.faulty for i in instances.tolist()), bool, len(instances))
             faces[bad] = self._face(cell.fault_face)
         shown = lines != cell.shaper.empty
-        if cell.repeats is not None:
+        if cell.repeats is not None and not again:
             shown = shown & ~cell.repeats[instances]
+        drop = self._drop(cell, placed, rows, instances)
         shift = np.zeros(len(rows), np.int64) if cell.shift is None else cell.shift[instances]
         if not placed.wrapped:
-            return [_lines(cell, placed, rows[shown], lines[shown], faces[shown], 0, shift[shown])]
-        single = shown & (placed.counts[instances] == 1)
-        pieces = [_lines(cell, placed, rows[single], lines[single], faces[single], 0, shift[single])]
+            return [_lines(cell, placed, rows[shown], lines[shown], faces[shown], 0, shift[shown], drop[shown])]
+        single = shown & placed.plain[instances]
+        pieces = [_lines(cell, placed, rows[single], lines[single], faces[single], 0, shift[single], drop[single])]
         for at in np.flatnonzero(shown & ~single).tolist():
             parts = np.array(placed.wrapped[int(lines[at]), int(shift[at])], np.int64)
             places = np.repeat(rows[at], len(parts))
-            pieces.append(_lines(cell, placed, places, parts, faces[at], np.arange(len(parts)), shift[at]))
+            pieces.append(_lines(cell, placed, places, parts, faces[at], np.arange(len(parts)), shift[at], drop[at]))
         return pieces
+
+    def _drop(self, cell: CellPlan, placed: WrappedCell, rows: Ints, instances: Ints) -> Ints:
+        """How much lower the texts of cells begin that do not stand at the top of their rows."""
+        if cell.look.stands == "top":
+            return np.zeros(len(rows), np.int64)
+        layout = self.layout
+        heights = np.array([layout.height_of([row]) if row < 0 else layout.heights[row] for row in rows.tolist()])
+        slack = heights - placed.counts[instances] * cell.leading - 2 * cell.look.padding
+        drop: Ints = np.maximum(slack, 0).astype(np.int64)
+        return drop if cell.look.stands == "bottom" else drop // 2
 
     def _face(self, face: TextFace) -> int:
         return self.faces.setdefault(face, len(self.faces))
@@ -131,6 +151,7 @@ def _lines(
     faces: Ints | np.int64,
     number: Ints | int,
     indent: Ints | np.int64,
+    drop: Ints | np.int64,
 ) -> Ints:
     """Lines of a cell, of which each is the `number`-th of its own cell."""
     widths = cell.shaper.widths(lines, cell.face.size)
@@ -141,7 +162,7 @@ def _lines(
     table[0], table[1] = rows, cell.column
     table[2] = placed.left + cell.look.inset + indent + shift
     table[3], table[4] = y, y + cell.shaper.font.ascent(cell.face.size)
-    table[5], table[6], table[7] = widths, faces, lines
+    table[5], table[6], table[7], table[8] = widths, faces, lines, drop
     return table
 
 

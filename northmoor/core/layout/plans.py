@@ -25,6 +25,7 @@ from northmoor.core.layout.display import TextFace
 from northmoor.core.layout.flow import Flow
 from northmoor.core.layout.fonts import font_file
 from northmoor.core.layout.text import Shaper
+from northmoor.core.layout.variants import Ruled, Scaled, ask_rules, both, scaled
 from northmoor.core.model.looks import Align, FullLook
 from northmoor.core.model.tables import PAGE_ROWS, Cell, Column, Content, Row, RowPlace, TableBlock
 
@@ -61,11 +62,23 @@ class CellPlan:
 
     shift: npt.NDArray[np.int64] | None = None
     """For each instance, how much further right it begins than its column; None where none does."""
+    variants: tuple["CellPlan", ...] = ()
+    """The plans for instances that look otherwise, where there are any; `variant` tells each instance's."""
+    variant: npt.NDArray[np.int32] | None = None
+    fills: Scaled | None = None
+    """The fills that a colour scale gives."""
 
     @property
     def leading(self) -> int:
         """Distance between its baselines."""
         return self.shaper.font.leading(self.face.size)
+
+    def look_of(self, instance: int) -> FullLook:
+        """How an instance looks."""
+        look = self.look if self.variant is None else self.variants[self.variant[instance]].look
+        if self.fills is None or self.fills.number[instance] < 0:
+            return look
+        return replace(look, fill=self.fills.colors[self.fills.number[instance]])
 
 
 @dataclass(frozen=True, eq=False)
@@ -75,8 +88,17 @@ class RowPlan:
     place: RowPlace
     cells: tuple[CellPlan, ...]
     look: FullLook
+    looks: tuple[FullLook, ...] = ()
+    """The looks of rows that look otherwise; `variant` tells each instance's."""
+    variant: npt.NDArray[np.int32] | None = None
+
+    def look_of(self, instance: int) -> FullLook:
+        """How an instance looks as a whole."""
+        return self.look if self.variant is None else self.looks[self.variant[instance]]
 
 
+_STEP = 100
+"""Sizes of shrunk texts are whole tenths of a point, so that few are used."""
 RowPlans = tuple[tuple[CellPlan, ...], tuple[RowPlan, ...]]
 
 
@@ -95,7 +117,8 @@ def make_row_plans(table: TableBlock, arranged: ArrangedTable, flow: Flow, setti
     head's, and after them one for each kind of row of the flow."""
     report = setting.report
     base = report.look(setting.base, table.style)
-    details = tuple(_detail_cell(table, i, base, arranged, setting) for i in range(len(table.columns)))
+    ruled = _detail_rules(table, arranged, setting)
+    details = tuple(_detail_cell(table, i, base, ruled, arranged, setting) for i in range(len(table.columns)))
     head_look = report.look(base, table.head_style)
     head = tuple(_head_cell(table, i, details[i], head_look, arranged, setting) for i in range(len(details)))
     plans = [RowPlan(RowPlace("head"), head, head_look)]
@@ -106,7 +129,7 @@ def make_row_plans(table: TableBlock, arranged: ArrangedTable, flow: Flow, setti
     for row_kind in flow.kinds:
         place = row_kind.place(table)
         if place == RowPlace("detail"):
-            plans.append(RowPlan(place, details, base))
+            plans.append(_with_rules(RowPlan(place, details, base), ruled, setting))
             continue
         scope = scope_of(table, place)
         count = arranged.rows if scope == DETAIL else len(arranged.levels[scope - 1]) if scope else 1
@@ -133,8 +156,51 @@ def _row_plan(
     table: TableBlock, row: Row, kind: Kind, base: FullLook, details: tuple[CellPlan, ...], setting: Setting
 ) -> RowPlan:
     look = setting.report.look(base, row.style, row.look)
-    cells = (_row_cell(table, cell, kind, look, details, setting) for cell in _ordered(row, table))
-    return RowPlan(kind.place, tuple(cells), look)
+    where = Place(block=table.name, row=name_of_row(kind.place))
+    ruled = ask_rules(row.rules, kind.scope, kind.source, kind.count, where, setting) if kind.count else None
+    if kind.scope == DETAIL and isinstance(kind.source, ArrangedTable):
+        ruled = both(_detail_rules(table, kind.source, setting), ruled)
+    cells = (_row_cell(table, cell, kind, look, ruled, details, setting) for cell in _ordered(row, table))
+    return _with_rules(RowPlan(kind.place, tuple(cells), look), ruled, setting)
+
+
+def _detail_rules(table: TableBlock, arranged: ArrangedTable, setting: Setting) -> Ruled | None:
+    if not table.rules or not table.show_details:
+        return None
+    return ask_rules(table.rules, DETAIL, arranged, arranged.rows, Place(block=table.name, row="rows"), setting)
+
+
+def _with_rules(plan: RowPlan, ruled: Ruled | None, setting: Setting) -> RowPlan:
+    return plan if ruled is None else replace(plan, looks=ruled.looks(plan.look, setting), variant=ruled.number)
+
+
+def _ruled_cell(
+    plan: CellPlan,
+    content: Content,
+    kind: Kind,
+    row_rules: Ruled | None,
+    align: Align | None,
+    where: Place,
+    setting: Setting,
+) -> CellPlan:
+    """The plan with variants where rules hold, and with the fills of a colour scale."""
+    own = None
+    if content.rules and kind.count:
+        own = ask_rules(content.rules, kind.scope, kind.source, kind.count, where, setting)
+    ruled = both(row_rules, own)
+    if ruled is not None:
+        looks = ruled.looks(plan.look, setting)
+        variants = (_cell_plan(plan.name, plan.column, plan.span, look, plan.texts, align, setting) for look in looks)
+        plan = replace(
+            plan,
+            variants=tuple(replace(v, repeats=plan.repeats, shift=plan.shift) for v in variants),
+            variant=ruled.number,
+        )
+        plan = replace(plan, widest=max(plan.widest, *(v.widest for v in plan.variants)))
+    if content.scale is not None and content.value is not None and kind.count:
+        computed = kind.source.cells.get(Wanted(kind.scope, content.value))
+        plan = replace(plan, fills=scaled(content.scale, computed.values)) if computed is not None else plan
+    return plan
 
 
 def _ordered(row: Row, table: TableBlock) -> list[Cell]:
@@ -142,18 +208,23 @@ def _ordered(row: Row, table: TableBlock) -> list[Cell]:
     return sorted(row.cells, key=lambda cell: names.index(cell.column))
 
 
-def _detail_cell(table: TableBlock, i: int, base: FullLook, arranged: ArrangedTable, setting: Setting) -> CellPlan:
+def _detail_cell(
+    table: TableBlock, i: int, base: FullLook, ruled: Ruled | None, arranged: ArrangedTable, setting: Setting
+) -> CellPlan:
     column = table.columns[i]
     look = setting.report.look(base, column.style, column.look)
     count = arranged.rows if table.show_details else 0
     if count:
-        pattern = column.format or column_pattern(table, column, setting)
+        pattern = column.format or look.format or column_pattern(table, column, setting)
         texts = cell_texts(column, pattern, DETAIL, arranged, count, setting)
         report_faults(texts, Place(block=table.name, row="rows", column=column.name), setting)
     else:
         texts = CellTexts(NO_TEXTS, _totals_are_numbers(table, column.name, arranged))
     plan = _cell_plan(column.name, i, 1, look, texts, None, setting)
-    return _shifted(_without_repeats(plan, column, table, DETAIL, arranged), table, DETAIL, arranged)
+    plan = _shifted(_without_repeats(plan, column, table, DETAIL, arranged), table, DETAIL, arranged)
+    kind = Kind(RowPlace("detail"), DETAIL, count, arranged)
+    where = Place(block=table.name, row="rows", column=column.name)
+    return _ruled_cell(plan, column, kind, ruled, None, where, setting)
 
 
 def _totals_are_numbers(table: TableBlock, column: str, arranged: ArrangedTable) -> bool:
@@ -212,23 +283,30 @@ def _head_cell(
 
 
 def _row_cell(
-    table: TableBlock, cell: Cell, kind: Kind, row_look: FullLook, details: tuple[CellPlan, ...], setting: Setting
+    table: TableBlock,
+    cell: Cell,
+    kind: Kind,
+    row_look: FullLook,
+    ruled: Ruled | None,
+    details: tuple[CellPlan, ...],
+    setting: Setting,
 ) -> CellPlan:
     i = next(at for at, column in enumerate(table.columns) if column.name == cell.column)
     column = table.columns[i]
     look = setting.report.look(row_look, cell.style, cell.look)
-    pattern = cell.format or _inherited_pattern(table, column, cell, setting)
+    pattern = cell.format or look.format or _inherited_pattern(table, column, cell, setting)
+    where = Place(block=table.name, row=name_of_row(kind.place), column=cell.column)
     if kind.count:
         texts = cell_texts(cell, pattern, kind.scope, kind.source, kind.count, setting)
-        report_faults(texts, Place(block=table.name, row=name_of_row(kind.place), column=cell.column), setting)
+        report_faults(texts, where, setting)
     else:
         texts = CellTexts(NO_TEXTS)
     align = details[i].align if texts.is_number or (cell.text is not None and cell.span == 1 and i) else None
     plan = _cell_plan(cell.column, i, cell.span, look, texts, align, setting)
-    if isinstance(kind.source, PagedCells) or kind.scope == 0:
-        return plan
-    plan = _without_repeats(plan, cell, table, kind.scope, kind.source)
-    return _shifted(plan, table, kind.scope, kind.source)
+    if isinstance(kind.source, ArrangedTable) and kind.scope != 0:
+        plan = _without_repeats(plan, cell, table, kind.scope, kind.source)
+        plan = _shifted(plan, table, kind.scope, kind.source)
+    return _ruled_cell(plan, cell, kind, ruled, align, where, setting)
 
 
 def name_of_row(place: RowPlace) -> str:
@@ -274,3 +352,28 @@ def _cell_plan(
 def _shaped(texts: CellTexts, shaper: Shaper) -> ShapedTexts:
     lines, distinct = shaper.add_column(texts.texts)
     return ShapedTexts(lines, distinct, shaper.broken(distinct), shaper.missing(distinct))
+
+
+def shrunk(cell: CellPlan, width: int) -> CellPlan:
+    """The plan with the texts that are wider than the cell in a smaller size, down to half of their own."""
+    if cell.look.overflow != "shrink":
+        return cell
+    if cell.variants:
+        return replace(cell, variants=tuple(shrunk(variant, width) for variant in cell.variants))
+    size = cell.face.size
+    room = width - 2 * cell.look.inset - (0 if cell.shift is None else cell.shift)
+    widths = np.maximum(cell.shaper.widths(cell.shaped.lines, size), 1)
+    fitting = np.maximum(size * room // widths // _STEP * _STEP, size // 2)
+    sizes, variant = np.unique(np.append(size, np.where(widths > room, fitting, size)), return_inverse=True)
+    if len(sizes) == 1:
+        return cell
+    variants = tuple(
+        replace(
+            cell,
+            look=replace(cell.look, size=int(own)),
+            face=replace(cell.face, size=int(own)),
+            fault_face=replace(cell.fault_face, size=int(own)),
+        )
+        for own in sizes
+    )
+    return replace(cell, variants=variants, variant=variant[1:].astype(np.int32))

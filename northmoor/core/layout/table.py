@@ -4,7 +4,7 @@ Everything is columnar: a cell definition's instances are line numbers in one ar
 for the page that is drawn. Each step is kept by what it depends on, so that an edit repeats only what it touches.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
@@ -12,13 +12,15 @@ import numpy as np
 import numpy.typing as npt
 
 from northmoor.core.compute.table import ArrangedTable
+from northmoor.core.errors import Place
 from northmoor.core.layout.celltext import PagedCells
 from northmoor.core.layout.context import Setting
 from northmoor.core.layout.flow import Flow, kinds_of_table, make_flow, make_strip
 from northmoor.core.layout.paginate import Body, Rules, Slice, Splitter, Strip, paginate
-from northmoor.core.layout.plans import CellPlan, RowPlan, make_row_plans, page_row_plans
+from northmoor.core.layout.plans import CellPlan, RowPlan, make_row_plans, name_of_row, page_row_plans, shrunk
 from northmoor.core.layout.widths import column_widths
-from northmoor.core.layout.wrap import wrap
+from northmoor.core.layout.wrap import cut, wrap
+from northmoor.core.model.looks import FullLook
 from northmoor.core.model.tables import PAGE_ROWS, TableBlock
 
 Ints = npt.NDArray[np.int64]
@@ -41,6 +43,9 @@ class WrappedCell:
     width: int
     wrapped: dict[tuple[int, int], tuple[int, ...]]
     counts: npt.NDArray[np.int32]
+    plain: npt.NDArray[np.bool_]
+    """Instances that are drawn as the one line they are."""
+    variants: tuple["WrappedCell", ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
@@ -111,8 +116,19 @@ class TableLayout:
     @cached_property
     def is_decorated(self) -> npt.NDArray[np.bool_]:
         """For each plan, whether its rows have any fill or rule."""
-        looks = [[plan.look, *(cell.look for cell in plan.cells)] for plan in self.plans]
-        return np.array([any(lk.fill or lk.rule_above or lk.rule_below for lk in each) for each in looks], bool)
+        return np.array([any(map(_is_decorated, _looks_of(plan))) for plan in self.plans], bool)
+
+
+def _looks_of(plan: RowPlan) -> Iterator[FullLook]:
+    yield from (plan.look, *plan.looks)
+    for cell in plan.cells:
+        yield from (cell.look, *(variant.look for variant in cell.variants))
+        if cell.fills is not None:
+            yield replace(cell.look, fill=cell.fills.colors[0])
+
+
+def _is_decorated(look: FullLook) -> bool:
+    return bool(look.fill or look.rule_above or look.rule_below or look.rule_left or look.rule_right)
 
 
 def lay_out_table(table: TableBlock, arranged: ArrangedTable, width: int, setting: Setting) -> TableLayout:
@@ -123,7 +139,16 @@ def lay_out_table(table: TableBlock, arranged: ArrangedTable, width: int, settin
     columns, plans = make_row_plans(table, arranged, flow, setting)
     widths = column_widths(table, plans, width, setting)
     edges = tuple(np.concatenate([[0], np.cumsum(widths)]).tolist())
+    plans = tuple(
+        replace(
+            plan, cells=tuple(shrunk(cell, edges[cell.column + cell.span] - edges[cell.column]) for cell in plan.cells)
+        )
+        if any(cell.look.overflow == "shrink" for cell in plan.cells)
+        else plan
+        for plan in plans
+    )
     wrapped = tuple(tuple(_wrapped(cell, edges, setting) for cell in plan.cells) for plan in plans)
+    _tell_of_cuts(table, plans, wrapped, setting)
     row_heights = [_row_heights(plan, cells) for plan, cells in zip(plans, wrapped, strict=True)]
     pages = len(plans) - len(kinds)
     page_heights = tuple(int(np.max(height)) for height in row_heights[:pages])
@@ -212,13 +237,13 @@ def _wrapped(cell: CellPlan, edges: tuple[int, ...], setting: Setting) -> Wrappe
     left, right = edges[cell.column], edges[cell.column + cell.span]
     room = max(right - left - 2 * cell.look.inset, 1000)
     shifts = None if cell.shift is None else cell.shift.tobytes()
-    wrapped, counts = setting.kept.get(
-        ("wrap", cell.texts, cell.face.font, cell.face.size, room, shifts), lambda: _wrap_all(cell, room)
-    )
-    return WrappedCell(left, right - left, wrapped, counts)
+    key = ("wrap", cell.texts, cell.face.font, cell.face.size, room, shifts, cell.look.overflow == "cut")
+    wrapped, counts, plain = setting.kept.get(key, lambda: _wrap_all(cell, room))
+    variants = tuple(_wrapped(variant, edges, setting) for variant in cell.variants)
+    return WrappedCell(left, right - left, wrapped, counts, plain, variants)
 
 
-Wrapping = tuple[dict[tuple[int, int], tuple[int, ...]], npt.NDArray[np.int32]]
+Wrapping = tuple[dict[tuple[int, int], tuple[int, ...]], npt.NDArray[np.int32], npt.NDArray[np.bool_]]
 
 
 def _wrap_all(cell: CellPlan, room: int) -> Wrapping:
@@ -226,12 +251,12 @@ def _wrap_all(cell: CellPlan, room: int) -> Wrapping:
     if cell.shift is None:
         return _wrap(cell, lines, cell.shaped.distinct, room, 0)
     wrapped: dict[tuple[int, int], tuple[int, ...]] = {}
-    counts = np.ones(len(lines), np.int32)
+    counts, plain = np.ones(len(lines), np.int32), np.ones(len(lines), bool)
     for shift in np.unique(cell.shift).tolist():
         at = np.flatnonzero(cell.shift == shift)
-        found, counts[at] = _wrap(cell, lines[at], np.unique(lines[at]), max(room - shift, 1000), shift)
+        found, counts[at], plain[at] = _wrap(cell, lines[at], np.unique(lines[at]), max(room - shift, 1000), shift)
         wrapped |= found
-    return wrapped, counts
+    return wrapped, counts, plain
 
 
 def _wrap(
@@ -241,15 +266,18 @@ def _wrap(
     too_long = distinct[shaper.widths(distinct, size) > room].tolist()
     wrapped = {}
     for number in sorted({*too_long, *(cell.shaped.broken & set(distinct.tolist()) if cell.shaped.broken else ())}):
-        parts = wrap(shaper.text(number), shaper, size, room)
+        text = shaper.text(number)
+        is_cut = cell.look.overflow == "cut"
+        parts = (cut(text, shaper, size, room),) if is_cut else wrap(text, shaper, size, room)
         wrapped[number, shift] = tuple(shaper.add(parts).tolist())
-    counts = np.ones(len(lines), np.int32)
+    counts, plain = np.ones(len(lines), np.int32), np.ones(len(lines), bool)
     if wrapped:
-        by_line = np.ones(int(distinct.max()) + 1, np.int32)
+        by_line = np.zeros(int(distinct.max()) + 1, np.int32)
         for (number, _), parts_of in wrapped.items():
             by_line[number] = len(parts_of)
-        counts = by_line[lines]
-    return wrapped, counts
+        plain = by_line[lines] == 0
+        counts = np.maximum(by_line[lines], 1)
+    return wrapped, counts, plain
 
 
 def _row_heights(plan: RowPlan, cells: tuple[WrappedCell, ...]) -> int | Ints:
@@ -258,10 +286,35 @@ def _row_heights(plan: RowPlan, cells: tuple[WrappedCell, ...]) -> int | Ints:
     height = 0 if plan.cells else plan.look.size * 13 // 10 + 2 * plan.look.padding
     taller: list[Ints] = []
     for cell, wrapped in zip(plan.cells, cells, strict=True):
+        if cell.variant is not None:
+            taller.append(_heights_of(cell, wrapped))
+            continue
         height = max(height, cell.leading + 2 * cell.look.padding)
         if wrapped.wrapped:
-            taller.append(wrapped.counts.astype(np.int64) * cell.leading + 2 * cell.look.padding)
+            taller.append(_heights_of(cell, wrapped))
     return np.maximum.reduce([np.full(len(taller[0]), height), *taller]) if taller else height
+
+
+def _tell_of_cuts(
+    table: TableBlock, plans: tuple[RowPlan, ...], wrapped: tuple[tuple[WrappedCell, ...], ...], setting: Setting
+) -> None:
+    """Note texts that are cut off, as one finding a cell."""
+    for plan, cells in zip(plans, wrapped, strict=True):
+        for cell, placed in zip(plan.cells, cells, strict=True):
+            count = int(np.sum(~placed.plain)) if cell.look.overflow == "cut" else 0
+            if count:
+                what = "1 text is" if count == 1 else f"{count:,} texts are"
+                message = f"{what} wider than the cell and cut with an ellipsis; make the column wider, or let it wrap."
+                where = Place(block=table.name, row=name_of_row(plan.place), column=cell.name)
+                setting.find("cut text", where, message, is_error=False)
+
+
+def _heights_of(cell: CellPlan, wrapped: WrappedCell) -> Ints:
+    if cell.variant is not None:
+        own = [_heights_of(v, w) for v, w in zip(cell.variants, wrapped.variants, strict=True)]
+        chosen: Ints = np.stack(own)[cell.variant, np.arange(len(cell.variant))]
+        return chosen
+    return wrapped.counts.astype(np.int64) * cell.leading + 2 * cell.look.padding
 
 
 def _flow_heights(flow: Flow, row_heights: list[int | Ints]) -> Ints:

@@ -12,6 +12,8 @@ from northmoor.core.layout.paginate import Slice
 from northmoor.core.layout.placedcells import CellPlacer, in_order
 from northmoor.core.layout.plans import RowPlan
 from northmoor.core.layout.table import TableLayout, WrappedCell
+from northmoor.core.model.looks import FullLook
+from northmoor.core.model.tables import PAGE_ROWS
 
 Ints = npt.NDArray[np.int64]
 
@@ -75,7 +77,7 @@ def table_layers(
 ) -> tuple[Layer, ...]:
     """Fills, rules and texts of a slice, at a place on the page."""
     shown = rows_on_page(layout, piece, top)
-    boxes = _decorations(layout, shown, left)
+    boxes = _decorations(layout, piece, shown, left)
     layers: list[Layer] = [_boxes(k, found, layout) for k, found in zip(("fill", "rule"), boxes, strict=True) if found]
     texts = _texts(layout, placer, piece, shown, left, shapers)
     return (*layers, texts) if len(texts) else tuple(layers)
@@ -98,8 +100,8 @@ def _texts(
         places.append(np.full(pieces[-1].shape[1], at, np.int64))
     place = np.concatenate(places)
     order = np.argsort(place, kind="stable")
-    row, column, x, y, baseline, width, face, line = np.concatenate(pieces, axis=1)[:, order]
-    top = shown.tops[place[order]]
+    row, column, x, y, baseline, width, face, line, drop = np.concatenate(pieces, axis=1)[:, order]
+    top = shown.tops[place[order]] + drop
     faces = tuple(placer.faces)
     origins = TableOrigins(layout, row, column)
     own_shapers = tuple(shapers.of(f.font) for f in faces)
@@ -112,6 +114,7 @@ def _lines_in_part(layout: TableLayout, cells: Ints, row: int, part: tuple[int, 
     moved = cells.copy()
     split = moved[0] == row
     moved[3:5, split] -= above
+    moved[8, split] = 0
     leadings = {cell.column: cell.leading for cell in layout.plans[layout.plan_number(row)].cells}
     ends = moved[3, split] + np.array([leadings[c] for c in moved[1, split].tolist()], np.int64)
     inside = ~split
@@ -178,7 +181,7 @@ class _Box:
     column: int
 
 
-def _decorations(layout: TableLayout, shown: RowsOnPage, left: int) -> tuple[list[_Box], list[_Box]]:
+def _decorations(layout: TableLayout, piece: Slice, shown: RowsOnPage, left: int) -> tuple[list[_Box], list[_Box]]:
     """The fills and rules of a page's rows. Kinds of rows that have none cost nothing."""
     fills: list[_Box] = []
     rules: list[_Box] = []
@@ -186,38 +189,70 @@ def _decorations(layout: TableLayout, shown: RowsOnPage, left: int) -> tuple[lis
     for at in np.flatnonzero(layout.is_decorated[kinds]).tolist():
         plan, wrapped = layout.plans[kinds[at]], layout.wrapped[kinds[at]]
         row, top, height = int(shown.rows[at]), int(shown.tops[at]), int(shown.heights[at])
-        _decorate(plan, wrapped, (left, layout.edges[-1]), (row, top, height), fills, rules)
+        instance = int(layout.flow.index[row]) if row >= 0 else piece.number if plan.place.row in PAGE_ROWS else 0
+        found = _Decorated(layout.edges[-1], (row, top, height), fills, rules)
+        found.decorate(plan, wrapped, left, instance)
     return fills, rules
 
 
-def _decorate(
-    plan: RowPlan,
-    wrapped: tuple[WrappedCell, ...],
-    table: tuple[int, int],
-    placed: tuple[int, int, int],
-    fills: list[_Box],
-    rules: list[_Box],
-) -> None:
-    """The row's own fill and rules over its whole width, then what cells have of their own."""
-    (left, width), (row, top, height), base = table, placed, plan.look
-    if base.fill:
-        fills.append(_Box(left, top, width, height, base.fill, row, -1))
-    rules += _rules(base.rule_above, base.rule_below, base.rule_color, left, width, placed, -1)
-    for cell, at in zip(plan.cells, wrapped, strict=True):
-        look, x = cell.look, left + at.left
-        if look.fill and look.fill != base.fill:
-            fills.append(_Box(x, top, at.width, height, look.fill, row, cell.column))
-        above = look.rule_above if look.rule_above != base.rule_above else 0
-        below = look.rule_below if look.rule_below != base.rule_below else 0
-        rules += _rules(above, below, look.rule_color, x, at.width, placed, cell.column)
+@dataclass(frozen=True, slots=True)
+class _Decorated:
+    """Collects the fills and rules of a row: its number, top and height are `placed`."""
+
+    width: int
+    placed: tuple[int, int, int]
+    fills: list[_Box]
+    rules: list[_Box]
+
+    def decorate(self, plan: RowPlan, wrapped: tuple[WrappedCell, ...], left: int, instance: int) -> None:
+        """The row's own fill and rules over its whole width, then what cells have of their own."""
+        row, top, height = self.placed
+        base = plan.look_of(instance)
+        if base.fill:
+            self.fills.append(_Box(left, top, self.width, height, base.fill, row, -1))
+        self._edges(base, None, left, self.width, -1)
+        for cell, at in zip(plan.cells, wrapped, strict=True):
+            look, x = cell.look_of(instance), left + at.left
+            if look.fill and look.fill != base.fill:
+                self.fills.append(_Box(x, top, at.width, height, look.fill, row, cell.column))
+            self._edges(look, base, x, at.width, cell.column)
+
+    def _edges(self, look: FullLook, base: FullLook | None, x: int, width: int, column: int) -> None:
+        """The rules of a row, or those of a cell that its row does not have."""
+        row, top, height = self.placed
+
+        def own(name: str) -> int:
+            thickness: int = getattr(look, name)
+            return thickness if base is None or thickness != getattr(base, name) else 0
+
+        sides = []
+        if above := own("rule_above"):
+            sides.append((x, top, width, above))
+        if below := own("rule_below"):
+            sides.append((x, top + height - below, width, below))
+        if edge := own("rule_left"):
+            sides.append((x, top, edge, height))
+        if edge := own("rule_right"):
+            sides.append((x + width - edge, top, edge, height))
+        for side in sides:
+            self.rules.extend(_Box(*dash, look.rule_color, row, column) for dash in _dashes(side, look.rule_dash))
 
 
-def _rules(
-    above: int, below: int, color: str, x: int, width: int, placed: tuple[int, int, int], column: int
-) -> list[_Box]:
-    row, top, height = placed
-    found = [_Box(x, top, width, above, color, row, column)] if above else []
-    return [*found, _Box(x, top + height - below, width, below, color, row, column)] if below else found
+_DASHES = {"dashed": (4, 3), "dotted": (1, 1)}
+"""How long a dash and the gap after it are, in thicknesses."""
+
+
+def _dashes(side: tuple[int, int, int, int], dash: str) -> list[tuple[int, int, int, int]]:
+    """A rule as one rectangle, or as many short ones."""
+    x, y, width, height = side
+    if dash not in _DASHES:
+        return [side]
+    thickness, length = min(width, height), max(width, height)
+    on, off = (thickness * part for part in _DASHES[dash])
+    starts = range(0, length, max(on + off, 1))
+    if width >= height:
+        return [(x + start, y, min(on, length - start), height) for start in starts]
+    return [(x, y + start, width, min(on, length - start)) for start in starts]
 
 
 def _boxes(kind: str, boxes: list[_Box], layout: TableLayout) -> Boxes:

@@ -19,6 +19,16 @@ def wrap(text: str, shaper: Shaper, size: int, width: int) -> tuple[str, ...]:
     return tuple(lines)
 
 
+def cut(text: str, shaper: Shaper, size: int, width: int) -> str:
+    """The text's first line within a width, with an ellipsis for what is left out."""
+    first = text.replace("\r\n", "\n").replace("\r", "\n").split("\n")[0]
+    if first == text and _fits(text, shaper, size, width):
+        return text
+    room = max(width - _width("…", shaper, size), 0)
+    kept = first if _fits(first, shaper, size, room) else first[: _cut(first, shaper, size, room)] if first else ""
+    return kept.rstrip() + "…"
+
+
 def _paragraph(text: str, shaper: Shaper, size: int, width: int) -> list[str]:
     if _fits(text, shaper, size, width):
         return [text.rstrip(" ")]

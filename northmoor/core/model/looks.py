@@ -9,6 +9,9 @@ from northmoor.core.model.lengths import Length
 from northmoor.core.model.part import Color, Name, Part
 
 Align = Literal["start", "center", "end"]
+Across = Literal["top", "middle", "bottom"]
+Overflow = Literal["wrap", "cut", "shrink"]
+Dash = Literal["solid", "dashed", "dotted"]
 FontFamily = Literal["Plex Sans", "Plex Serif", "Plex Mono", "Office Sans", "Office Serif", "Office Mono"]
 
 
@@ -29,6 +32,13 @@ class Look(Part):
     """Colour behind the text, as #rrggbb."""
     align: Align | None = None
     """Horizontal alignment. Without one, numbers stand at the end and texts at the start."""
+    stands: Across | None = None
+    """Where the text stands in a cell that is taller than it."""
+    overflow: Overflow | None = None
+    """What happens to a text that is wider than its cell: it goes on in another line, is cut with an ellipsis, or is
+    printed smaller."""
+    format: Annotated[str, Field(max_length=100)] | None = None
+    """CLDR pattern for values that have no format of their own."""
     padding: Annotated[Length, Field(ge=0, le=200_000)] | None = None
     """Space above and below the text."""
     inset: Annotated[Length, Field(ge=0, le=200_000)] | None = None
@@ -37,6 +47,12 @@ class Look(Part):
     """Thickness of a rule above; 0pt for none."""
     rule_below: Annotated[Length, Field(ge=0, le=20_000)] | None = None
     """Thickness of a rule below; 0pt for none."""
+    rule_left: Annotated[Length, Field(ge=0, le=20_000)] | None = None
+    """Thickness of a rule at the left; 0pt for none."""
+    rule_right: Annotated[Length, Field(ge=0, le=20_000)] | None = None
+    """Thickness of a rule at the right; 0pt for none."""
+    rule_dash: Dash | None = None
+    """Whether the rules are solid, dashed or dotted."""
     rule_color: Color | None = None
     """Colour of the rules, as #rrggbb."""
 
@@ -61,11 +77,45 @@ class FullLook:
     color: str = "#1F1B16"
     fill: str | None = None
     align: Align | None = None
+    stands: Across = "top"
+    overflow: Overflow = "wrap"
+    format: str | None = None
     padding: int = 2000
     inset: int = 2000
     rule_above: int = 0
     rule_below: int = 0
+    rule_left: int = 0
+    rule_right: int = 0
+    rule_dash: Dash = "solid"
     rule_color: str = "#1F1B16"
+
+
+class Rule(Part):
+    """A condition that changes a look where it holds."""
+
+    when: str
+    """Condition over what stands there, such as delay_minutes > 15."""
+    style: Name | None = None
+    """The style that is laid over the look."""
+    look: Look | None = None
+    """Changes laid over that."""
+    stop: bool = False
+    """Where it holds, the rules after it are not asked."""
+
+
+class Scale(Part):
+    """A colour scale: the fill behind a number follows from the number."""
+
+    low: Color = "#FFFFFF"
+    """Colour of the least number."""
+    middle: Color | None = None
+    """Colour half-way; without one, the scale goes straight from low to high."""
+    high: Color = "#7B4B94"
+    """Colour of the greatest number."""
+    least: float | None = None
+    """The number that has the low colour; without one, the least that is shown."""
+    greatest: float | None = None
+    """The number that has the high colour; without one, the greatest that is shown."""
 
 
 def over(base: FullLook, *looks: Look | None) -> FullLook:

@@ -273,9 +273,11 @@ def _styles_used(edition: Edition) -> set[str]:
             used |= {p.style for p in (line.start, line.center, line.end) if isinstance(p, TextPiece)}
     for block in edition.blocks:
         if isinstance(block, TableBlock):
-            used |= {block.style, block.head_style} | {c.style for c in block.columns}
+            used |= {block.style, block.head_style} | {rule.style for rule in block.rules}
+            used |= {name for c in block.columns for name in (c.style, *(rule.style for rule in c.rules))}
             for _, row in block.rows():
-                used |= {row.style} | {cell.style for cell in row.cells}
+                used |= {row.style} | {rule.style for rule in row.rules}
+                used |= {name for cell in row.cells for name in (cell.style, *(rule.style for rule in cell.rules))}
         elif block.kind == "text":
             used.add(block.style)
     return {name for name in used if name is not None}
