@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QMenu, QMenuBar
 from northmoor.app.desk import Desk
 from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
+from northmoor.app.styling import Styling
 from northmoor.app.worker import Worker
 
 
@@ -20,6 +21,7 @@ class Commanded(Protocol):
     worker: Worker
     pages: PagesWorkspace
     parameters: ParameterBar
+    styling: Styling
 
     def ask_open(self) -> None: ...
     def save(self) -> bool: ...
@@ -62,6 +64,10 @@ MENUS: dict[str, tuple[Command | None, ...]] = {
     "Edit": (
         Command("undo", "Undo", "Ctrl+Z", lambda w: w.desk.undo()),
         Command("redo", "Redo", "Ctrl+Shift+Z", lambda w: w.desk.redo()),
+        None,
+        Command("copy_look", "Copy look", "Ctrl+Alt+C", lambda w: w.styling.copy()),
+        Command("paste_look", "Apply copied look", "Ctrl+Alt+V", lambda w: w.styling.paste()),
+        Command("styles", "Styles…", "Ctrl+Shift+Y", lambda w: w.styling.open_styles()),
         None,
         Command("find", "Find anything…", "Ctrl+K", lambda w: w.show_finder()),
     ),

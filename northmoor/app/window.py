@@ -34,6 +34,7 @@ from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
 from northmoor.app.parameters.dialog import ParametersDialog
 from northmoor.app.recovery import Recovery
+from northmoor.app.styling import Styling
 from northmoor.app.theme import HEATHER, PAGE, PEAT
 from northmoor.app.widgets import discard, restyle
 from northmoor.app.worker import Rendered, RenderJob, ValuesSettled, Worker
@@ -74,6 +75,8 @@ class Window(QMainWindow):
         self._held_job: RenderJob | None = None
         self.dialog: ParametersDialog | None = None
         self.findings = Findings(self)
+        self.styling = Styling(self.desk, self)
+        self.styling.told.connect(self.tell)
         self._settled_job: RenderJob | None = None
         self._busy_timer = QTimer(self)
         self._busy_timer.setSingleShot(True)

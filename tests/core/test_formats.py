@@ -1,6 +1,6 @@
 """CLDR formats: the fast way gives what Babel gives."""
 
-from datetime import date, datetime
+from datetime import date, datetime, time
 from decimal import Decimal
 
 import pyarrow as pa
@@ -120,3 +120,38 @@ def test_zone_names_come_from_the_reports_zone() -> None:
 def test_a_pattern_that_does_not_fit_is_told(value: object, pattern: str) -> None:
     with pytest.raises(ExpressionError):
         format_one(value, pattern, Customs())
+
+
+@pytest.mark.parametrize(
+    ("name", "value", "text"),
+    [
+        ("compact", 12_423, "12.4K"), ("compact", Decimal("-1240000"), "-1.2M"), ("compact-long", 5_100, "5.1 thousand"),
+        ("accounting", Decimal("-12.5"), "(€12.50)"), ("accounting", 3, "€3.00"), ("percent", 0.125, "12%"),
+        ("currency", Decimal("1204.5"), "€1,204.50"), ("duration", 3909, "1:05:09"), ("duration-minutes", 1590, "26:30"),
+        ("duration-hours", -1.5, "-1:30"), ("duration", float("nan"), "–"),
+    ],
+)  # fmt: skip
+def test_named_patterns_are_the_locales_own(name: str, value: object, text: str) -> None:
+    assert format_one(value, name, Customs()) == text
+
+
+@given(
+    st.lists(st.decimals(-(10**11), 10**11, places=3), min_size=250, max_size=300, unique=True),
+    NUMBER_PATTERNS,
+    LOCALES,
+)
+def test_long_columns_are_written_as_single_values_are(values: list[Decimal], pattern: str, locale: str) -> None:
+    customs = Customs(locale)
+    column = pa.array(values, pa.decimal128(18, 3))
+    assert format_values(column, pattern, customs).to_pylist() == [
+        format_values(pa.array([v], pa.decimal128(18, 3)), pattern, customs)[0].as_py() for v in values
+    ]
+    whole = pa.array([int(v) for v in values])
+    assert format_values(whole, pattern, customs).to_pylist() == [format_one(int(v), pattern, customs) for v in values]
+
+
+def test_times_of_day_have_patterns_of_their_own() -> None:
+    assert format_one(time(6, 5), "HH:mm", Customs()) == "06:05"
+    assert format_one(time(18, 30), None, Customs("en_US")) == "6:30\u202fPM"
+    with pytest.raises(ExpressionError, match="asks for a date"):
+        format_one(time(6, 5), "d MMM HH:mm", Customs())

@@ -135,6 +135,17 @@ def test_cells_have_rules_on_four_sides_solid_or_dashed(library: MakeLibrary) ->
     assert len(items(solid, "rule")) == 8
 
 
+def test_a_value_has_the_currency_of_its_row(library: MakeLibrary) -> None:
+    script = (
+        "create table lines (v decimal(8,2), c text); insert into lines values (1.5, 'NOK'), (2, null), (3, 'GBP');"
+    )
+    column = Column(name="v", value="v", format="¤#,##0.00", currency="c")
+    document = render(report_of(table_of(column)), library(script))
+    assert [i["text"] for i in items(document)] == ["NOK1.50", "€2.00", "£3.00"]
+    wrong = render(report_of(table_of(column.but(currency="'XEU9'"))), library(script))
+    assert "no code of a currency" in wrong.findings[0].message
+
+
 def test_a_style_has_a_format(library: MakeLibrary) -> None:
     money = Style(name="money", format="¤#,##0.00")
     table = table_of(Column(name="n", value="n", style="money"), total=row_of(n="sum(n)"))

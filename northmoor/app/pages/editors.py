@@ -34,7 +34,10 @@ NAMES = {
     "rule_below": "Rule below", "rule_color": "Rule colour", "color": "Colour", "margin_top": "Top margin",
     "margin_right": "Right margin", "margin_bottom": "Bottom margin", "margin_left": "Left margin",
     "format": "Shown as", "visible": "Visible if", "when_empty": "When empty", "rows_per_page": "Rows a page",
-    "shown_edition": "Edition shown",
+    "shown_edition": "Edition shown", "listed": "Listed first", "others": "The rest as", "parent": "Parent",
+    "indent": "Indent inside", "overflow": "If too wide", "rule_left": "Rule left", "rule_right": "Rule right",
+    "rule_dash": "Rules", "based_on": "Based on", "low": "Least", "middle": "Middle", "high": "Greatest",
+    "least": "From", "greatest": "To",
     "when_null": "When missing", "when_zero": "When zero", "blank_repeats": "Blank repeats",
     "order_by": "Ordered by", "first_groups": "First groups", "keep_groups": "Groups kept if",
     "keep_rows": "Rows kept if",
@@ -44,7 +47,7 @@ NAMES = {
 }  # fmt: skip
 PERIOD_NAMES = {
     "value": "Different value", "year": "Year", "quarter": "Quarter", "month": "Month", "week": "Week", "day": "Day",
-    "hour": "Hour",
+    "shift": "Shift of 8 hours", "hour": "Hour",
 }  # fmt: skip
 CHOICES = {
     "page_break": {
@@ -64,7 +67,15 @@ CHOICES = {
         "count_distinct": "Count of different",
         "none": "Nothing",
     },
-    "stands": {"before": "Before its group", "after": "After its group"},
+    "overflow": {"wrap": "Goes on below", "cut": "Is cut …", "shrink": "Is smaller"},
+    "rule_dash": {"solid": "Solid", "dashed": "Dashed", "dotted": "Dotted"},
+    "stands": {
+        "top": "At the top",
+        "middle": "In the middle",
+        "bottom": "At the bottom",
+        "before": "Before its group",
+        "after": "After its group",
+    },
     "on": {"every": "Every page", "first": "The first page", "later": "Later pages"},
     "orientation": {"portrait": "Portrait", "landscape": "Landscape"},
 }
@@ -78,13 +89,17 @@ _CODE = {
     "first_groups",
     "keep_groups",
     "keep_rows",
+    "parent",
+    "currency",
     "shown_edition",
 }
 _LONG = {"text"}
 _UNSET = {
     "format": "by the type", "visible": "always", "rows_per_page": "as many as fit", "first_groups": "all",
     "keep_groups": "all", "keep_rows": "all", "order_by": "their key", "when_empty": "a sentence that names the values",
-    "when_null": "nothing", "when_zero": "as it is", "shown_edition": "the first",
+    "listed": "none, in order with commas", "others": "left out", "currency": "the report's",
+    "parent": "no tree", "least": "the least shown",
+    "greatest": "the greatest shown", "when_null": "nothing", "when_zero": "as it is", "shown_edition": "the first",
 }  # fmt: skip
 
 
@@ -116,23 +131,37 @@ def _editor(field: str, info: FieldInfo, value: Any, commit: Commit, choices: li
         return choice_editor(names, value, commit, unset if optional else None)
     if inner is bool:
         return _tristate(value, commit) if optional else switch_editor(bool(value), commit)
-    if "color" in field or field == "fill":
+    if "color" in field or field in ("fill", "low", "middle", "high"):
         return ColorEditor(value, commit)
     if inner is int and _is_length(info):
         return LengthEditor(
-            value, commit, optional, points=field in ("size", "rule_above", "rule_below", "padding", "inset")
+            value, commit, optional, points=field in ("size", "padding", "inset") or field.startswith("rule_")
         )
-    if field in ("rows_per_page", "first_groups"):  # a number or an expression
-        line = LineEditor(str(value or ""), lambda text: commit(int(text) if text.strip().isdigit() else text or None))
-        line.setPlaceholderText(_UNSET[field])
-        return line
-    if inner is int:
+    if inner is int and field not in _COUNTS:
         return _number(int(value), info, commit)
-    if inner is float:
+    if inner is float and not optional:
         return _percent(float(value), commit)
     if field in _LONG:
         return TextEditor(value or "", commit)
-    line = LineEditor(value or "", lambda text: commit(text if text or not optional else None))
+    return _line(field, value, commit, optional)
+
+
+_COUNTS = ("rows_per_page", "first_groups")
+"""Numbers that may be expressions as well."""
+
+
+def _line(field: str, value: Any, commit: Commit, optional: bool) -> "LineEditor":
+    """A line of text for a text, a number that may be an expression, or a list of texts."""
+
+    def read(text: str) -> Any:
+        if field in _COUNTS and text.strip().isdigit():
+            return int(text)
+        if field == "listed":
+            return tuple(part.strip() for part in text.split(",") if part.strip())
+        return text if text or not optional else None
+
+    shown = ", ".join(value) if isinstance(value, tuple) else f"{value:g}" if isinstance(value, float) else value
+    line = LineEditor(str(shown or ""), lambda text: commit(read(text)))
     line.setPlaceholderText(_UNSET.get(field, ""))
     return line
 

@@ -10,9 +10,10 @@ from PyQt6.QtWidgets import QFormLayout, QFrame, QLabel, QMenu, QPushButton, QVB
 from northmoor.app.desk import Desk
 from northmoor.app.icons import icon
 from northmoor.app.pages.editors import editor_for, label_of
+from northmoor.app.pages.rules import RulesEditor
 from northmoor.app.theme import LINE
 from northmoor.core.model import edits
-from northmoor.core.model.looks import Look
+from northmoor.core.model.looks import Look, Rule, Scale
 from northmoor.core.model.part import Part
 from northmoor.core.model.report import Report
 
@@ -123,14 +124,40 @@ class Form:
         self.property(type(part), part, field, lambda v: self.edit(label, change(**{field: v})), names)
 
     def looks(self, report: Report, part: Any, label: str, change: Callable[..., Change]) -> None:
-        """The section of a part's style and its own changes over it."""
+        """The section of a part's style, its rules, and its own changes over the style."""
         self.section("Look")
         self.style(report, part, "style", label, change)
+        if hasattr(part, "rules"):
+            self.rules(report, part.rules, change)
+        if hasattr(part, "scale"):
+            self._scale(part.scale, change)
 
         def change_look(**changes: Any) -> Change:
             return change(look=edits.changed_look(part.look, **changes))
 
+        self.section("Own look")
         self.properties(Look, part.look or Look(), LOOK_FIELDS, label, change_look)
+
+    def rules(self, report: Report, rules: tuple[Rule, ...], change: Callable[..., Change]) -> None:
+        """The conditions that change a look."""
+        names = [style.name for style in report.styles]
+        if rules:
+            self._add(RulesEditor(rules, names, lambda new: self.edit("Change the rules", change(rules=new))))
+        first = next((name for name in names if name in ("emphasis", "total", "heading")), None)
+        added = Rule(when="true", style=first)
+        self.action("Add a rule", change(rules=(*rules, added)), "plus")
+
+    def _scale(self, scale: Scale | None, change: Callable[..., Change]) -> None:
+        if scale is None:
+            self.action("Add a colour scale", change(scale=Scale()), "plus")
+            return
+
+        def change_scale(**changes: Any) -> Change:
+            return change(scale=scale.but(**changes))
+
+        self.section("Colour scale")
+        self.properties(Scale, scale, tuple(Scale.model_fields), "Change the scale", change_scale)
+        self.action("Take the colour scale out", change(scale=None))
 
     def action(self, text: str, change: Change, drawing: str = "trash-2") -> None:
         """A button that makes a change."""

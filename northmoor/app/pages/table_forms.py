@@ -1,16 +1,18 @@
 """The inspector's forms for a table: the table, its levels, its rows and their cells."""
 
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 from northmoor.app.desk import Selection
 from northmoor.app.pages.editors import PERIOD_NAMES, LineEditor, choice_editor
 from northmoor.app.pages.forms import Change, Form
-from northmoor.core.expr.language import bare_column
+from northmoor.core.expr.language import bare_column, column_expression
 from northmoor.core.expr.orders import order_text, read_order
-from northmoor.core.expr.regrouping import PERIODS, by_period, period_of
+from northmoor.core.expr.regrouping import PERIODS, by_period, by_range, period_of, range_of
 from northmoor.core.model import edits
 from northmoor.core.model.report import Report
+from northmoor.core.model.styling import TABLE_LOOKS, take_table_look
 from northmoor.core.model.tables import PAGE_ROWS, Cell, Column, HeadRow, Level, Row, RowPlace, TableBlock
 
 PAGE_ROW_NAMES = {
@@ -49,7 +51,17 @@ def show_table(form: Form, report: Report, edition: str, selection: Selection) -
     form.section("Look")
     for name in ("style", "head_style"):
         form.style(report, table, name, "Change the style", change)
+    looks = [(look.title, partial(_take_look, table.name, name)) for name, look in TABLE_LOOKS.items()]
+    form.choices("Start from a look", "type", looks)
     form.choices("Add a row", "plus", _table_rows(report, table))
+
+
+def _take_look(table: str, name: str, report: Report, edition: str) -> Report:
+    return take_table_look(report, edition, table, name)
+
+
+def _add_level(table: str, field: str, at: int, report: Report, edition: str) -> Report:
+    return edits.add_level(report, edition, table, field, column_expression(field), at)
 
 
 def _table_rows(report: Report, table: TableBlock) -> list[tuple[str, Change]]:
@@ -84,10 +96,11 @@ def show_level(form: Form, report: Report, edition: str, selection: Selection) -
     form.section("What")
     form.properties(Level, level, ("by",), "Change the grouping", change)
     _period(form, table, level)
-    fields = ("order", "order_by", "first_groups", "keep_groups")
+    _range(form, table, level)
+    fields = ("order", "order_by", "listed", "first_groups", "others", "keep_groups", "parent")
     form.properties(Level, level, fields, "Change the grouping", change)
     form.section("Where")
-    names = ("page_break", "odd_page", "keep_together", "largest_gap", "repeat_heading", "rows_after_heading",
+    names = ("indent", "page_break", "odd_page", "keep_together", "largest_gap", "repeat_heading", "rows_after_heading",
              "rows_before_total", "restart_page_number")  # fmt: skip
     form.properties(Level, level, names, "Change the breaks", change)
     heading = edits.heading_row(report, table, level.by)
@@ -98,9 +111,18 @@ def show_level(form: Form, report: Report, edition: str, selection: Selection) -
         "heading",
     )
     form.action("Add another total" if level.total else "Add a total", change(total=(*level.total, total)), "sigma")
+    at = table.levels.index(level)
+    known = tuple(form.desk.kinds.get(table.query, {}))
+    for where, place in (("around it", at), ("inside it", at + 1)):
+        added = [(field, partial(_add_level, table.name, field, place)) for field in known]
+        form.choices(f"Add a level {where}", "brackets", added)
     form.action("Move outward", lambda r, e: edits.move_level(r, e, table.name, level.name, -1), "arrow-up")
     form.action("Move inward", lambda r, e: edits.move_level(r, e, table.name, level.name, 1), "arrow-down")
     form.action("Remove the level", lambda r, e: edits.remove_level(r, e, table.name, level.name))
+    if any(column.value == level.by for column in table.columns):
+        form.action(
+            "Remove it with its columns", lambda r, e: edits.remove_level(r, e, table.name, level.name, columns=True)
+        )
 
 
 def _row_order(form: Form, table: TableBlock, change: Callable[..., Change]) -> None:
@@ -136,6 +158,24 @@ def _period(form: Form, table: TableBlock, level: Level) -> None:
     form.labelled("Each", editor)
 
 
+def _range(form: Form, table: TableBlock, level: Level) -> None:
+    """Offer ranges of a number."""
+    size, inner = range_of(level.by)
+    kind = form.desk.kinds.get(table.query, {}).get(bare_column(inner) or "")
+    if size is None and kind not in ("integer", "decimal", "float"):
+        return
+
+    def commit(text: str) -> None:
+        form.edit("Change the range", lambda r, e: by_range(r, e, table.name, level.name, text.strip() or None))
+
+    line = LineEditor(size or "", commit)
+    line.setPlaceholderText("each number")
+    line.setAccessibleName("Ranges of")
+    line.setToolTip("How wide a range of numbers is that makes a group, such as 100")
+    line.setProperty("field", "range")
+    form.labelled("Ranges of", line)
+
+
 def show_row(form: Form, report: Report, edition: str, selection: Selection) -> None:
     """A kind of row of a table."""
     table = edits.table_of(report, edition, selection.block)
@@ -145,6 +185,8 @@ def show_row(form: Form, report: Report, edition: str, selection: Selection) -> 
         form.section("Look")
         name = "head_style" if place.row == "head" else "style"
         form.style(report, table, name, "Change the style", form.block_change(table.name))
+        if place.row == "detail":
+            form.rules(report, table.rules, form.block_change(table.name))
         return
     row = table.row_at(place)
 
@@ -212,5 +254,5 @@ def _column_actions(form: Form, table: TableBlock, column: Column) -> None:
 
 
 def _content_fields(part: Cell | Column) -> tuple[str, ...]:
-    own = ("text",) if part.text is not None else ("value", "format", "when_null", "when_zero")
+    own = ("text",) if part.text is not None else ("value", "format", "currency", "when_null", "when_zero")
     return (*own, "blank_repeats")

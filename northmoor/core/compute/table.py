@@ -72,6 +72,7 @@ def plan_of(table: TableBlock) -> TablePlan:
         if scope == DETAIL and not table.show_details:
             continue
         wanted |= {Wanted(scope, rule.when) for rule in content.rules if _is_sound(rule.when)}
+        wanted |= {Wanted(scope, content.currency)} if content.currency and _is_sound(content.currency) else set()
         try:
             wanted |= {Wanted(scope, s.expression.text) for s in template_of(content) if isinstance(s, Slot)}
         except ExpressionError:

@@ -17,9 +17,11 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from babel import Locale
 from babel.dates import DateTimeFormat, get_date_format, get_time_format, tokenize_pattern
+from babel.dates import parse_pattern as parse_datetime_pattern
 from babel.numbers import NumberPattern, get_currency_symbol, parse_pattern
 
 from northmoor.core.errors import ExpressionError
+from northmoor.core.expr.named_patterns import NAMED, cldr_pattern, named_writer
 from northmoor.core.expr.number_columns import Usual, write_column
 
 _LONGEST_PATTERN = 100
@@ -64,9 +66,9 @@ def _format_distinct(values: pa.Array, pattern: str | None, customs: Customs) ->
     if pa.types.is_date(kind) or pa.types.is_timestamp(kind):
         return _format_moments(values, pattern, customs)
     if pa.types.is_integer(kind) or pa.types.is_decimal(kind) or pa.types.is_floating(kind):
-        pattern = pattern or default_number_pattern(kind)
+        pattern = cldr_pattern(pattern or default_number_pattern(kind), customs.locale)
         write = number_writer(pattern, customs.locale, customs.currency)
-        usual = _usual(_number_pattern(pattern), customs.locale, customs.currency)
+        usual = None if pattern in NAMED else _usual(_number_pattern(pattern), customs.locale, customs.currency)
         if usual is not None and len(values) > _MANY and (written := write_column(values, usual)) is not None:
             return written
         with localcontext(_DIGITS):
@@ -74,7 +76,17 @@ def _format_distinct(values: pa.Array, pattern: str | None, customs: Customs) ->
             return texts
     if pa.types.is_null(kind):
         return []
+    if pa.types.is_time(kind):
+        return [_time(value, pattern, customs) for value in values.to_pylist()]
     return [str(value) for value in values.to_pylist()]
+
+
+def _time(value: time, pattern: str | None, customs: Customs) -> str:
+    """A time of day by a CLDR pattern."""
+    pattern = pattern or str(get_time_format("short", customs.locale).pattern)
+    if any(field in _BY_DATE for kind, text in _moment_tokens(pattern) if kind == "field" for field in text[0]):
+        raise ExpressionError(f"The pattern {pattern!r} asks for a date; the value is a time of day.")
+    return str(parse_datetime_pattern(pattern).apply(value, customs.locale))
 
 
 def _words(pattern: str | None) -> tuple[str, str]:
@@ -109,6 +121,9 @@ def number_writer(pattern: str, locale: str, currency: str) -> Callable[[int | f
 
     A value that rounds to zero is written without a sign. Raises ExpressionError for a text that is no pattern.
     """
+    named = named_writer(pattern, locale)
+    if named is not None:
+        return lambda value: _not_finite(value) if isinstance(value, float) and value - value != 0 else named(value)
     parsed = _number_pattern(pattern)
     usual = _usual(parsed, locale, currency)
     if usual is not None:

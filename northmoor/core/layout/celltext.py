@@ -6,12 +6,14 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
+from babel.numbers import is_currency
 
 from northmoor.core.compute.cells import Computed, Fault
 from northmoor.core.compute.groups import Wanted
 from northmoor.core.compute.table import ArrangedTable, template_of
 from northmoor.core.errors import ExpressionError, Place
-from northmoor.core.expr.formats import format_values
+from northmoor.core.expr.formats import Customs, format_values
+from northmoor.core.expr.language import parse
 from northmoor.core.expr.templates import Slot, Template
 from northmoor.core.layout.context import FAULT_MARK, Setting
 from northmoor.core.model.tables import Content
@@ -51,7 +53,7 @@ def cell_texts(
     content: Content, pattern: str | None, scope: int, source: Source, count: int, setting: Setting
 ) -> CellTexts:
     """The texts of a table's cell; `pattern` is the format used where the cell has none of its own."""
-    said = (content.value, content.text, content.format, content.when_null, content.when_zero)
+    said = (content.value, content.text, content.format, content.when_null, content.when_zero, content.currency)
     key = (source, said, pattern, scope, setting.customs)
     return setting.kept.get(("texts", key), lambda: _cell_texts(content, pattern, scope, source, count, setting))
 
@@ -68,7 +70,13 @@ def _cell_texts(
         for part in template
         if isinstance(part, Slot)
     }
-    texts = template_texts(template, computed, pattern if content.value is not None else None, count, setting)
+    currencies = None
+    if content.currency is not None:
+        currencies = _currencies(content.currency, scope, source)
+        if isinstance(currencies, ExpressionError):
+            return whole_fault(count, currencies)
+    pattern = pattern if content.value is not None else None
+    texts = template_texts(template, computed, pattern, count, setting, currencies)
     (values,) = computed.values() if content.value is not None and len(computed) == 1 else (None,)
     return texts if values is None else _with_words(texts, values.values, content)
 
@@ -88,15 +96,47 @@ def _with_words(cell: CellTexts, values: pa.Array, content: Content) -> CellText
     return replace(cell, texts=texts)
 
 
+def _currencies(text: str, scope: int, source: Source) -> pa.Array | ExpressionError:
+    """The code of each value's currency."""
+    try:
+        parse(text)
+    except ExpressionError as error:
+        return error
+    found = source.cells[Wanted(scope, text)]
+    if found.fault is not None:
+        return found.fault
+    codes = pc.fill_null(found.values.cast(pa.string()), "")
+    wrong = [code for code in pc.unique(codes).to_pylist() if code and not is_currency(code)]
+    if wrong:
+        return ExpressionError(f"{wrong[0]!r} is no code of a currency in ISO 4217; write for example EUR.")
+    return codes
+
+
+def _with_currencies(values: pa.Array, pattern: str | None, codes: pa.Array, customs: Customs) -> pa.Array:
+    """The texts of values, each in its own currency; without a code, in the report's."""
+    texts = _plain(format_values(values, pattern, customs))
+    for code in pc.unique(codes).to_pylist():
+        if code:
+            own = format_values(values, pattern, replace(customs, currency=code))
+            texts = pc.if_else(pc.equal(codes, code), _plain(own), texts)
+    return texts
+
+
 def whole_fault(count: int, error: ExpressionError) -> CellTexts:
     """A cell that cannot be computed at all: every instance is marked."""
     return CellTexts(pa.repeat(FAULT_TEXT, count), False, frozenset(range(count)), (error.message,))
 
 
 def template_texts(
-    template: Template, computed: Mapping[str, Computed], pattern: str | None, count: int, setting: Setting
+    template: Template,
+    computed: Mapping[str, Computed],
+    pattern: str | None,
+    count: int,
+    setting: Setting,
+    currencies: pa.Array | None = None,
 ) -> CellTexts:
-    """Texts of a template whose slots are computed; `pattern` serves slots without one of their own."""
+    """Texts of a template whose slots are computed; `pattern` serves slots without one of their own, `currencies` are
+    the codes of each value's currency where that is not the report's."""
     pieces: list[pa.Array | pa.Scalar] = []
     faulty: dict[int, Fault] = {}
     for part in template:
@@ -108,17 +148,22 @@ def template_texts(
             return whole_fault(count, values.fault)
         faulty = {**values.faults, **faulty}
         try:
-            pieces.append(_in_words(format_values(values.values, part.pattern or pattern, setting.customs), values))
+            own = part.pattern or pattern
+            if currencies is None:
+                texts = format_values(values.values, own, setting.customs)
+            else:
+                texts = _with_currencies(values.values, own, currencies, setting.customs)
+            pieces.append(_in_words(texts, values))
         except ExpressionError as error:
             return whole_fault(count, error)
-    texts = _joined(pieces, count)
+    joined = _joined(pieces, count)
     if faulty:
-        marked = texts.to_pylist()
+        marked = joined.to_pylist()
         for row, fault in faulty.items():
             marked[row] = FAULT_TEXT if fault.values is None else f"{FAULT_MARK} {fault.values:,} values"
-        texts = pa.array(marked, pa.string())
+        joined = pa.array(marked, pa.string())
     messages = tuple(dict.fromkeys(fault.message for fault in faulty.values()))
-    return CellTexts(texts, _is_number(template, computed), frozenset(faulty), messages)
+    return CellTexts(joined, _is_number(template, computed), frozenset(faulty), messages)
 
 
 def _in_words(texts: pa.Array, computed: Computed) -> pa.Array:

@@ -40,10 +40,11 @@ def table_of(report: Report, edition: str, table: str) -> TableBlock:
 
 def change_block(report: Report, edition: str, block: str, **changes: Any) -> Report:
     """Change properties of a block."""
-    return _with_block(report, edition, block_of(report, edition, block).but(**changes))
+    return put_block(report, edition, block_of(report, edition, block).but(**changes))
 
 
-def _with_block(report: Report, edition: str, changed: Block) -> Report:
+def put_block(report: Report, edition: str, changed: Block) -> Report:
+    """Put a block in the place of the one of its name."""
     blocks = tuple(changed if b.name == changed.name else b for b in _edition(report, edition).blocks)
     return change_edition(report, edition, blocks=blocks)
 
@@ -72,7 +73,7 @@ def add_column(report: Report, edition: str, table: str, field: str, expression:
 
 def remove_column(report: Report, edition: str, table: str, column: str) -> Report:
     """Take a column and the cells under it out of a table."""
-    return _with_block(report, edition, without_column(table_of(report, edition, table), column))
+    return put_block(report, edition, without_column(table_of(report, edition, table), column))
 
 
 def without_column(block: TableBlock, column: str) -> TableBlock:
@@ -143,8 +144,13 @@ def aggregate_of(aggregate: str, expression: str) -> str:
     return f"count(distinct {expression})" if aggregate == "count_distinct" else f"{aggregate}({expression})"
 
 
-def remove_level(report: Report, edition: str, table: str, level: str) -> Report:
-    """Take a level out; its rows join the level around it."""
+def remove_level(report: Report, edition: str, table: str, level: str, columns: bool = False) -> Report:
+    """Take a level out; its rows join the level around it. With its columns, those that show its key go too."""
+    block = table_of(report, edition, table)
+    by = block.level(level).by
+    for column in block.columns if columns else ():
+        if column.value == by and len(table_of(report, edition, table).columns) > 1:
+            report = remove_column(report, edition, table, column.name)
     levels = tuple(lv for lv in table_of(report, edition, table).levels if lv.name != level)
     return change_block(report, edition, table, levels=levels)
 
@@ -167,7 +173,7 @@ def move_level(report: Report, edition: str, table: str, level: str, by: int) ->
 def change_row(report: Report, edition: str, table: str, place: RowPlace, row: Row | None) -> Report:
     """Put another row, or none, at a place of a table."""
     changed = table_of(report, edition, table).with_row(place, row)
-    return _with_block(report, edition, changed)
+    return put_block(report, edition, changed)
 
 
 def change_cell(report: Report, edition: str, table: str, place: RowPlace, column: str, **changes: Any) -> Report:

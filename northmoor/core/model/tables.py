@@ -21,6 +21,8 @@ class Content(Part):
     format: str | None = None
     """CLDR pattern for the value, or two words for yes and no, such as open;closed; without one, the column's, else one
     that suits the type."""
+    currency: str | None = None
+    """Expression for the ISO 4217 code of a value's currency, such as currency; without one, the report's."""
     when_null: str | None = None
     """Text in place of a value that is missing, such as –."""
     when_zero: str | None = None

@@ -18,7 +18,7 @@ from northmoor.core.values.kinds import read_scalar
 Rewrite = Callable[[str, str], str]
 """A text in a dialect to the changed one."""
 EXPRESSIONS = {"value", "by", "visible", "rows_per_page", "shown_edition", "expression", "order_by", "parent", "when",
-               "keep_groups", "first_groups", "keep_rows"}  # fmt: skip
+               "currency", "keep_groups", "first_groups", "keep_rows"}  # fmt: skip
 """Properties of a report's parts that hold expressions."""
 TEMPLATES = {"text", "title", "when_empty"}
 """Properties that hold templates."""
