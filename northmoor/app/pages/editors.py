@@ -34,7 +34,8 @@ NAMES = {
     "rule_below": "Rule below", "rule_color": "Rule colour", "color": "Colour", "margin_top": "Top margin",
     "margin_right": "Right margin", "margin_bottom": "Bottom margin", "margin_left": "Left margin",
     "format": "Shown as", "visible": "Visible if", "when_empty": "When empty", "rows_per_page": "Rows a page",
-    "shown_edition": "Edition shown", "listed": "Listed first", "others": "The rest as", "parent": "Parent",
+    "shown_edition": "Edition shown", "listed": "Listed first", "when_wide": "If too wide",
+    "repeat_across": "On every sheet", "others": "The rest as", "parent": "Parent",
     "indent": "Indent inside", "overflow": "If too wide", "rule_left": "Rule left", "rule_right": "Rule right",
     "rule_dash": "Rules", "based_on": "Based on", "low": "Least", "middle": "Middle", "high": "Greatest",
     "least": "From", "greatest": "To",
@@ -76,6 +77,7 @@ CHOICES = {
         "before": "Before its group",
         "after": "After its group",
     },
+    "when_wide": {"narrow": "Columns become narrower", "across": "Goes on across pages"},
     "on": {"every": "Every page", "first": "The first page", "later": "Later pages"},
     "orientation": {"portrait": "Portrait", "landscape": "Landscape"},
 }
@@ -99,7 +101,8 @@ _UNSET = {
     "keep_groups": "all", "keep_rows": "all", "order_by": "their key", "when_empty": "a sentence that names the values",
     "listed": "none, in order with commas", "others": "left out", "currency": "the report's",
     "parent": "no tree", "least": "the least shown",
-    "greatest": "the greatest shown", "when_null": "nothing", "when_zero": "as it is", "shown_edition": "the first",
+    "greatest": "the greatest shown", "continued": "nothing",
+    "when_null": "nothing", "when_zero": "as it is", "shown_edition": "the first",
 }  # fmt: skip
 
 

@@ -46,7 +46,7 @@ def show_table(form: Form, report: Report, edition: str, selection: Selection) -
     _row_order(form, table, change)
     form.properties(TableBlock, table, ("show_details", "keep_rows", "when_empty"), "Change what is shown", change)
     form.section("Where")
-    names = ("repeat_head", "rows_per_page", "foot_of_page", "space_after", "visible")
+    names = ("when_wide", "repeat_head", "rows_per_page", "foot_of_page", "space_after", "visible")
     form.properties(TableBlock, table, names, "Change the table", change)
     form.section("Look")
     for name in ("style", "head_style"):
@@ -100,8 +100,8 @@ def show_level(form: Form, report: Report, edition: str, selection: Selection) -
     fields = ("order", "order_by", "listed", "first_groups", "others", "keep_groups", "parent")
     form.properties(Level, level, fields, "Change the grouping", change)
     form.section("Where")
-    names = ("indent", "page_break", "odd_page", "keep_together", "largest_gap", "repeat_heading", "rows_after_heading",
-             "rows_before_total", "restart_page_number")  # fmt: skip
+    names = ("indent", "page_break", "odd_page", "keep_together", "largest_gap", "repeat_heading", "continued",
+             "rows_after_heading", "rows_before_total", "restart_page_number")  # fmt: skip
     form.properties(Level, level, names, "Change the breaks", change)
     heading = edits.heading_row(report, table, level.by)
     total = edits.total_row(report, table, f"Total for {{{level.by}}}", "total")
@@ -246,7 +246,7 @@ def _row_cell(form: Form, report: Report, table: TableBlock, place: RowPlace, co
 
 def _column_place(form: Form, column: Column, change: Callable[..., Change]) -> None:
     form.section("Where")
-    form.properties(Column, column, ("width", "visible"), "Change the column", change)
+    form.properties(Column, column, ("width", "visible", "repeat_across"), "Change the column", change)
 
 
 def _column_actions(form: Form, table: TableBlock, column: Column) -> None:

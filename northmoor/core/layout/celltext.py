@@ -183,6 +183,11 @@ def _joined(pieces: list[pa.Array | pa.Scalar], count: int) -> pa.StringArray:
     return arrays[0] if len(pieces) == 1 else pc.binary_join_element_wise(*map(_plain, pieces), "")
 
 
+def with_suffix(cell: CellTexts, suffix: str) -> CellTexts:
+    """A cell's texts with another text after each."""
+    return replace(cell, texts=pc.binary_join_element_wise(_plain(cell.texts), suffix, ""), is_number=False)
+
+
 def _plain(texts: pa.Array | pa.Scalar) -> pa.Array | pa.Scalar:
     """Texts of a dictionary as an array of their own."""
     return texts.dictionary_decode() if isinstance(texts, pa.DictionaryArray) else texts

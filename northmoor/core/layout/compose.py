@@ -3,7 +3,7 @@ asked for."""
 
 from bisect import bisect_left
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
 import numpy as np
@@ -27,7 +27,8 @@ from northmoor.core.layout.running import (
     slots_of,
     template_by_page,
 )
-from northmoor.core.layout.table import Paged, TableLayout, lay_out_table, table_with_page_rows
+from northmoor.core.layout.sheets import lay_out_sheets, sheets_on_pages
+from northmoor.core.layout.table import Paged, TableLayout
 from northmoor.core.layout.tablepage import table_bookmarks, table_layers
 from northmoor.core.model.blocks import PictureBlock, TextBlock
 from northmoor.core.model.looks import Look
@@ -252,20 +253,23 @@ class _Flow:
         else:
             for note in arranged.notes:
                 self.setting.find("tree", Place(block=block.name), note, is_error=False)
-            self._table(block, lay_out_table(block, arranged, self.frame.width, self.setting))
+            self._table(block, lay_out_sheets(block, arranged, self.frame.width, self.setting))
             if not arranged.rows and block.when_empty:
                 self._said(block.when_empty, block.name, block.style, None, "empty", texts)
         self.used += block.space_after
 
-    def _table(self, block: TableBlock, layout: TableLayout) -> None:
+    def _table(self, block: TableBlock, sheets: list[TableLayout]) -> None:
         body = Body(self.frame.height, self.used, self.page + 1)
-        layout, slices, after = table_with_page_rows(layout, body, self.paged, self.setting)
-        self.composition.tables.append(TableRun(layout, CellPlacer(layout), slices, self.page))
-        restarting = _restarting_rows(block, layout)
+        sheets, slices, after = sheets_on_pages(sheets, body, self.paged, self.setting)
+        across = len(sheets)
+        for number, layout in enumerate(sheets):
+            own = slices if across == 1 else [replace(s, page=s.page * across + number) for s in slices]
+            self.composition.tables.append(TableRun(layout, CellPlacer(layout), own, self.page))
+        restarting = _restarting_rows(block, sheets[0])
         for piece in slices if restarting else ():
             if piece.start in restarting and piece.y == 0:
-                self.restarts.add(self.page + piece.page)
-        self.page, self.used = self.page + slices[-1].page, after.used
+                self.restarts.add(self.page + piece.page * across)
+        self.page, self.used = self.page + slices[-1].page * across + across - 1, after.used
         self.composition.pages = max(self.composition.pages, self.page + 1)
 
     def _paragraph(self, paragraph: Paragraph) -> None:

@@ -77,6 +77,16 @@ class CellPlacer:
             for piece in self._cell(cell, placed, rows, instances, again=True)
         ]
 
+    def repeated(self, row: int) -> Ints:
+        """The lines of a heading that is repeated on a later page."""
+        number = self.layout.plan_number(row)
+        if number not in self.layout.again:
+            return self.rows(row, row + 1)
+        plan, wrapped = self.layout.again[number]
+        rows, instances = np.array([row]), self.layout.flow.index[row : row + 1]
+        cells = zip(plan.cells, wrapped, strict=True)
+        return in_order([piece for cell, placed in cells for piece in self._cell(cell, placed, rows, instances)])
+
     def _chunk(self, number: int) -> PlacedCells:
         found = self._chunks.pop(number, None)
         if found is None:

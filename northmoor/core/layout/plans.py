@@ -19,6 +19,7 @@ from northmoor.core.layout.celltext import (
     cell_texts,
     is_numeric,
     report_faults,
+    with_suffix,
 )
 from northmoor.core.layout.context import FAULT_COLOR, Setting
 from northmoor.core.layout.display import TextFace
@@ -377,3 +378,22 @@ def shrunk(cell: CellPlan, width: int) -> CellPlan:
         for own in sizes
     )
     return replace(cell, variants=variants, variant=variant[1:].astype(np.int32))
+
+
+def continued_plans(table: TableBlock, plans: tuple[RowPlan, ...], setting: Setting) -> dict[int, RowPlan]:
+    """The plans of headings whose first text says, where they are repeated, that the group goes on; by the plan's
+    number."""
+    found = {}
+    for number, plan in enumerate(plans):
+        level = table.level(plan.place.level) if plan.place.row == "heading" else None
+        if level is not None and level.continued and plan.cells:
+            first = _with_suffix(plan.cells[0], f" {level.continued.strip()}", setting)
+            found[number] = replace(plan, cells=(first, *plan.cells[1:]))
+    return found
+
+
+def _with_suffix(cell: CellPlan, suffix: str, setting: Setting) -> CellPlan:
+    texts = setting.kept.get(("suffixed", cell.texts, suffix), lambda: with_suffix(cell.texts, suffix))
+    made = _cell_plan(cell.name, cell.column, cell.span, cell.look, texts, cell.align, setting)
+    variants = tuple(_with_suffix(variant, suffix, setting) for variant in cell.variants)
+    return replace(made, shift=cell.shift, variants=variants, variant=cell.variant, fills=cell.fills)

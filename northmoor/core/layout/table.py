@@ -4,7 +4,7 @@ Everything is columnar: a cell definition's instances are line numbers in one ar
 for the page that is drawn. Each step is kept by what it depends on, so that an edit repeats only what it touches.
 """
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
@@ -17,7 +17,15 @@ from northmoor.core.layout.celltext import PagedCells
 from northmoor.core.layout.context import Setting
 from northmoor.core.layout.flow import Flow, kinds_of_table, make_flow, make_strip
 from northmoor.core.layout.paginate import Body, Rules, Slice, Splitter, Strip, paginate
-from northmoor.core.layout.plans import CellPlan, RowPlan, make_row_plans, name_of_row, page_row_plans, shrunk
+from northmoor.core.layout.plans import (
+    CellPlan,
+    RowPlan,
+    continued_plans,
+    make_row_plans,
+    name_of_row,
+    page_row_plans,
+    shrunk,
+)
 from northmoor.core.layout.widths import column_widths
 from northmoor.core.layout.wrap import cut, wrap
 from northmoor.core.model.looks import FullLook
@@ -69,6 +77,8 @@ class TableLayout:
     heights: Ints
     page_heights: tuple[int, ...]
     strip: Strip
+    again: Mapping[int, tuple[RowPlan, tuple[WrappedCell, ...]]] = field(default_factory=dict)
+    """How headings are printed where they are repeated, if otherwise than where they stand; by the plan's number."""
     paged: PagedCells = field(default_factory=lambda: PagedCells({}))
     """What rows that belong to pages show, once pages are known."""
 
@@ -156,7 +166,20 @@ def lay_out_table(table: TableBlock, arranged: ArrangedTable, width: int, settin
     heights = kept.get(("heights", height_key), lambda: _flow_heights(flow, row_heights[pages:]))
     breaks = tuple(tuple(getattr(level, name) for name in _BREAKS) for level in table.levels)
     strip = kept.get(("strip", height_key, breaks), lambda: make_strip(table, arranged, flow, heights))
-    return TableLayout(table, arranged, flow, edges, columns, plans, wrapped, heights, page_heights, strip)
+    made = TableLayout(table, arranged, flow, edges, columns, plans, wrapped, heights, page_heights, strip)
+    continued = continued_plans(table, plans, setting)
+    return _with_continued(made, continued, setting) if continued else made
+
+
+def _with_continued(layout: TableLayout, plans: dict[int, RowPlan], setting: Setting) -> TableLayout:
+    """The layout with headings that read otherwise where they are repeated, and are as tall as they are then."""
+    again = {n: (p, tuple(_wrapped(cell, layout.edges, setting) for cell in p.cells)) for n, p in plans.items()}
+    heights = layout.heights.copy()
+    for number, (plan, cells) in again.items():
+        heights[layout.flow.of_kind[number - layout.page_kinds]] = _row_heights(plan, cells)
+    key = ("strip", layout.strip, heights.tobytes())
+    strip = setting.kept.get(key, lambda: replace(layout.strip, again=heights))
+    return replace(layout, strip=strip, again=again)
 
 
 def table_pages(layout: TableLayout, body: Body, setting: Setting) -> tuple[list[Slice], Body]:
@@ -168,25 +191,6 @@ def table_pages(layout: TableLayout, body: Body, setting: Setting) -> tuple[list
     rules = Rules(first, later, brought, total, carried, table.foot_of_page, most)
     key = ("pages", layout.strip, rules, body)
     return setting.kept.get(key, lambda: paginate(layout.strip, rules, body, _LineSplitter(layout)))
-
-
-def table_with_page_rows(
-    layout: TableLayout, body: Body, paged: Paged, setting: Setting
-) -> tuple[TableLayout, list[Slice], Body]:
-    """Like `table_pages`, with the rows that belong to pages filled in.
-
-    Their texts follow from the breaks, and the breaks from their heights: where a text takes more lines than there was
-    room for, pages are made again with more room, which only grows.
-    """
-    slices, after = table_pages(layout, body, setting)
-    if not any(layout.page_row(name) for name in PAGE_ROWS):
-        return layout, slices, after
-    while True:
-        filled = _with_page_rows(layout, paged(layout.table.name, ends_of_pages(layout.flow, slices)), slices, setting)
-        if filled.page_heights == layout.page_heights:
-            return filled, slices, after
-        layout = filled
-        slices, after = table_pages(layout, body, setting)
 
 
 def ends_of_pages(flow: Flow, slices: Sequence[Slice]) -> Ints:
@@ -201,7 +205,7 @@ def ends_of_pages(flow: Flow, slices: Sequence[Slice]) -> Ints:
     return np.maximum.accumulate(np.array(ends, np.int64))
 
 
-def _with_page_rows(layout: TableLayout, cells: PagedCells, slices: Sequence[Slice], setting: Setting) -> TableLayout:
+def with_page_rows(layout: TableLayout, cells: PagedCells, slices: Sequence[Slice], setting: Setting) -> TableLayout:
     """The layout with the texts of rows that belong to pages; such a row is as tall as the tallest of its kind."""
     plans = page_row_plans(layout.table, cells, len(slices), layout.columns, setting)
     wrapped = [tuple(_wrapped(cell, layout.edges, setting) for cell in plan.cells) for plan in plans]

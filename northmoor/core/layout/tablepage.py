@@ -96,7 +96,7 @@ def _texts(
     pieces, places = [own], [shown.own[own[0] - piece.start]]
     for at in shown.others.tolist():
         row = int(shown.rows[at])
-        pieces.append(placer.page_row(row, piece.number) if row < 0 else placer.rows(row, row + 1))
+        pieces.append(placer.page_row(row, piece.number) if row < 0 else placer.repeated(row))
         places.append(np.full(pieces[-1].shape[1], at, np.int64))
     place = np.concatenate(places)
     order = np.argsort(place, kind="stable")

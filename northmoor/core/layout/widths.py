@@ -32,6 +32,11 @@ def column_widths(table: TableBlock, plans: tuple[RowPlan, ...], available: int,
     return [next(shares) if width is None else width for width in scaled]
 
 
+def natural_widths(table: TableBlock, plans: tuple[RowPlan, ...]) -> list[int]:
+    """The widths of a table's columns where nothing limits them: given ones, or what their content needs."""
+    return [column.width or _need(plans, i) for i, column in enumerate(table.columns)]
+
+
 def _share(left: int, needs: list[int]) -> list[int]:
     """What is left, parted in proportion to needs; the parts sum up exactly."""
     total = sum(needs)

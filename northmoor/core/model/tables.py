@@ -54,6 +54,8 @@ class Column(Content):
     """Template for the table's head."""
     width: Annotated[Length, Field(ge=1000, le=5_000_000)] | None = None
     """Width; columns without one share what is left."""
+    repeat_across: bool = False
+    """It stands on each of the pages side by side that a wide table is printed across."""
     visible: str | None = None
     """Expression that says whether it is shown, such as :detail = 'full'; without one, it always is."""
 
@@ -158,6 +160,8 @@ class Level(Part):
     """How much of a page keeping together may leave empty, as a share of its height."""
     repeat_heading: bool = True
     """The heading stands again where the group goes on on another page."""
+    continued: str | None = None
+    """Text after the first text of a heading that is repeated, such as (continued)."""
     restart_page_number: bool = False
     """Page numbers start at 1 with each group (with a page break only)."""
     rows_after_heading: Annotated[int, Field(ge=0, le=100)] = 1
@@ -206,6 +210,9 @@ class TableBlock(Part):
     """Style of the head row."""
     style: Name | None = None
     """Style of the rows, on which the other styles lie."""
+    when_wide: Literal["narrow", "across"] = "narrow"
+    """What happens when its columns are wider than the page: all become narrower, or the table goes on across further
+    pages, those of a page side by side first."""
     rows_per_page: Annotated[int, Field(ge=1, le=100_000)] | str | None = None
     """How many rows a page has at most: a number, or an expression such as :rows_per_page. A page that holds fewer
     is filled to what it holds."""
