@@ -25,6 +25,7 @@ from northmoor.core.layout.celltext import PagedCells
 from northmoor.core.layout.compose import Composition, compose
 from northmoor.core.layout.context import Kept, Setting, Shapers
 from northmoor.core.layout.display import Page
+from northmoor.core.layout.folding import Fold, Folds
 from northmoor.core.layout.running import slots_of
 from northmoor.core.model.blocks import TextBlock
 from northmoor.core.model.files import report_text
@@ -110,9 +111,17 @@ class Session:
         return max(moments, default=self._now).astimezone(report.zone).replace(tzinfo=None, microsecond=0)
 
     def render_settled(
-        self, settled: Settled, edition: str | None = None, stop: Stop | None = None, tell: Tell = lambda _: None
+        self,
+        settled: Settled,
+        edition: str | None = None,
+        stop: Stop | None = None,
+        tell: Tell = lambda _: None,
+        folds: Folds | None = None,
     ) -> "Document":
-        """The document of a report whose values are settled. Raises like `render`."""
+        """The document of a report whose values are settled; `folds` are for looking only, over those of the report.
+
+        Raises like `render`.
+        """
         stop = stop or Stop()
         self._forget_old_lines()
         self._kept.begin_turn()
@@ -123,7 +132,7 @@ class Session:
         shown = said_when_empty(chosen.edition, lambda query: self._words(settled, query))
         arranged = self._arrange_all(shown, rows, values, stop, tell)
         tell("Laying out")
-        document = self._compose(settled, shown, rows, arranged, stop)
+        document = self._compose(settled, shown, rows, arranged, folds or {}, stop)
         for fault in (*known.faults, *chosen.faults):
             document.composition.setting.find("undecided", fault.place, fault.message)
         return document
@@ -252,12 +261,14 @@ class Session:
         edition: Edition,
         fetched: Mapping[str, Rows | NorthmoorError],
         arranged: Mapping[str, ArrangedTable | NorthmoorError],
+        folds: Folds,
         stop: Stop,
     ) -> "Document":
         report, values = settled.report, settled.values
         rows = {name: r for name, r in fetched.items() if isinstance(r, Rows)}
         customs = Customs(report.locale, report.currency, report.time_zone)
         setting = Setting(report, customs, self._shapers, self._kept, self.library.inside, stop)
+        setting.folds = {**_printed_folds(edition), **folds}
         shown = {table.query for table in edition.tables}
         for name, failure in fetched.items():
             if isinstance(failure, NorthmoorError) and name not in shown:
@@ -410,6 +421,12 @@ class Document:
         """
         pages = (self.page(index) for index in range(len(self)))
         return write_outputs(path, self.title, lambda: self.pdf(tell), pages)
+
+
+def _printed_folds(edition: Edition) -> Folds:
+    """What of an edition's tables is printed folded."""
+    levels = {table.name: [level.name for level in table.levels] for table in edition.tables}
+    return {t.name: Fold(1 + levels[t.name].index(t.folded)) for t in edition.tables if t.folded is not None}
 
 
 def _key_of(values: Values) -> Hashable:

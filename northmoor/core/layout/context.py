@@ -1,6 +1,6 @@
 """What layout needs to know besides the block it places."""
 
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, TypeVar
@@ -77,6 +77,7 @@ class Setting:
     picture_path: where a picture named in the report lies; raises ReportFileError for one outside the library.
     stop: to stop the run.
     findings: what the run found wrong; it adds to them.
+    folds: what of tables is folded, by their names (see `folding.Folds`).
     """
 
     report: Report
@@ -87,6 +88,7 @@ class Setting:
     stop: Stop = field(default_factory=Stop)
     findings: list[Finding] = field(default_factory=list)
     base: FullLook = field(default_factory=FullLook)
+    folds: Mapping[str, Any] = field(default_factory=dict)
 
     def find(self, rule: str, place: Place, message: str, is_error: bool = True) -> None:
         """Note a finding once."""

@@ -51,6 +51,8 @@ class Flow:
     position: Ints
     done: Ints
     rows: int
+    is_folded: bool = False
+    """Whether some rows are left out."""
 
     def __len__(self) -> int:
         return len(self.kind)
@@ -214,11 +216,13 @@ def _hold_together(flow: Flow, number: int, level: Level, groups: Groups, stay: 
     starts = groups.starts
     for kind in flow.kinds_of(number, after=False) if level.rows_after_heading else ():
         printed = flow.printed(kind)
-        last = np.minimum(starts[:-1] + level.rows_after_heading, starts[1:]) - 1
+        group = flow.index[printed]
+        last = np.minimum(starts[group] + level.rows_after_heading, starts[group + 1]) - 1
         stay[printed] = np.maximum(_shown_at(flow, last, last_line=True) - printed, 0)
     for kind in flow.kinds_of(number, after=True) if level.rows_before_total else ():
         printed = flow.printed(kind)
-        first = np.maximum(groups.ends - level.rows_before_total, starts[:-1])
+        group = flow.index[printed]
+        first = np.maximum(groups.ends[group] - level.rows_before_total, starts[group])
         stay_before[printed] = np.maximum(printed - _shown_at(flow, first), 0)
 
 
@@ -236,7 +240,7 @@ def _hold_totals(arranged: ArrangedTable, flow: Flow, stay: Ints, stay_before: I
 def _shown_at(flow: Flow, positions: Ints, last_line: bool = False) -> Ints:
     """The printed row of a detail row, or, where details are not shown, the first row printed in its place."""
     lines = sum(kind.kind == DETAILS for kind in flow.kinds)
-    if not lines:
+    if not lines or flow.is_folded:
         first = np.minimum(flow.first_at(positions), len(flow) - 1)
         before = np.maximum(np.searchsorted(flow.position, positions, "right") - 1, 0)
         return np.where(flow.position[first] == positions, first, before)
@@ -261,10 +265,13 @@ def _open_headings(table: TableBlock, arranged: ArrangedTable, flow: Flow) -> In
     for kind in repeated:
         groups, own = arranged.levels[kind.level - 1], levels == kind.level
         at = np.minimum(flow.position, arranged.rows - 1)
-        group = np.where(own & ~is_detail, flow.index, arranged.group_of_row[kind.level - 1][at])
+        group = np.where(
+            own & ~is_detail, np.minimum(flow.index, len(groups) - 1), arranged.group_of_row[kind.level - 1][at]
+        )
         after_it = ~is_after & (flow.kind > order[kind])  # rows that stand later at the same place
         is_open = inside & (is_detail | (is_after & (levels >= kind.level)) | (after_it & (levels >= kind.level)))
-        headings = flow.printed(kind)
+        headings = np.full(len(groups), -1, np.int64)
+        headings[flow.index[flow.printed(kind)]] = flow.printed(kind)
         opened.append(np.where(is_open, headings[group], -1))
         if groups.tree is not None:
             is_below = inside & (is_detail | (levels >= kind.level))

@@ -4,12 +4,14 @@ The canvas lights up and drags by these; they come from the same rows and widths
 """
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
 from northmoor.core.layout.compose import Composition, Lines, TablePart
 from northmoor.core.layout.flow import DETAILS, RowKind
+from northmoor.core.layout.folding import Fold
 from northmoor.core.layout.paragraph import Paragraph
 from northmoor.core.layout.running import pieces, running_height
 from northmoor.core.layout.tablepage import RowsOnPage, rows_on_page
@@ -60,6 +62,9 @@ class Bracket:
     bottom: int
     begins: bool
     ends: bool
+    keys: tuple[Any, ...] = ()
+    """The keys of the group and of those around it."""
+    is_folded: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -182,8 +187,15 @@ def _brackets(part: TablePart, shown: RowsOnPage) -> list[Bracket]:
             ends = _closes(part, int(own[at[-1]]), depth)
             top = int(shown.tops[shown.own[at[0]]]) if begins else first_y
             bottom = int(shown.tops[shown.own[at[-1]]] + shown.heights[shown.own[at[-1]]])
-            brackets.append(Bracket(layout.table.name, level.name, depth, top, bottom, begins, ends))
+            keys = arranged.keys(int(groups.edges[group]), depth + 1)
+            is_folded = _is_folded(part, depth, keys)
+            brackets.append(Bracket(layout.table.name, level.name, depth, top, bottom, begins, ends, keys, is_folded))
     return brackets
+
+
+def _is_folded(part: TablePart, depth: int, keys: tuple[Any, ...]) -> bool:
+    fold: Fold | None = part.layout.fold
+    return fold is not None and (fold.level == depth + 1) != ((depth + 1, keys) in fold.groups)
 
 
 def _inside(part: TablePart, rows: npt.NDArray[np.int64], depth: int) -> npt.NDArray[np.bool_]:

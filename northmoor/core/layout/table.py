@@ -16,6 +16,7 @@ from northmoor.core.errors import Place
 from northmoor.core.layout.celltext import PagedCells
 from northmoor.core.layout.context import Setting
 from northmoor.core.layout.flow import Flow, kinds_of_table, make_flow, make_strip
+from northmoor.core.layout.folding import Fold, folded
 from northmoor.core.layout.paginate import Body, Rules, Slice, Splitter, Strip, paginate
 from northmoor.core.layout.plans import (
     CellPlan,
@@ -77,6 +78,7 @@ class TableLayout:
     heights: Ints
     page_heights: tuple[int, ...]
     strip: Strip
+    fold: Fold | None = None
     again: Mapping[int, tuple[RowPlan, tuple[WrappedCell, ...]]] = field(default_factory=dict)
     """How headings are printed where they are repeated, if otherwise than where they stand; by the plan's number."""
     paged: PagedCells = field(default_factory=lambda: PagedCells({}))
@@ -145,7 +147,8 @@ def lay_out_table(table: TableBlock, arranged: ArrangedTable, width: int, settin
     """Lay a table out in a body of a width in millipoints, without pages yet."""
     kept = setting.kept
     kinds = kinds_of_table(table)
-    flow = kept.get(("flow", arranged, kinds), lambda: make_flow(table, arranged))
+    fold = setting.folds.get(table.name)
+    flow = kept.get(("flow", arranged, kinds, fold), lambda: folded(make_flow(table, arranged), arranged, fold))
     columns, plans = make_row_plans(table, arranged, flow, setting)
     widths = column_widths(table, plans, width, setting)
     edges = tuple(np.concatenate([[0], np.cumsum(widths)]).tolist())
@@ -166,7 +169,7 @@ def lay_out_table(table: TableBlock, arranged: ArrangedTable, width: int, settin
     heights = kept.get(("heights", height_key), lambda: _flow_heights(flow, row_heights[pages:]))
     breaks = tuple(tuple(getattr(level, name) for name in _BREAKS) for level in table.levels)
     strip = kept.get(("strip", height_key, breaks), lambda: make_strip(table, arranged, flow, heights))
-    made = TableLayout(table, arranged, flow, edges, columns, plans, wrapped, heights, page_heights, strip)
+    made = TableLayout(table, arranged, flow, edges, columns, plans, wrapped, heights, page_heights, strip, fold)
     continued = continued_plans(table, plans, setting)
     return _with_continued(made, continued, setting) if continued else made
 
@@ -176,7 +179,8 @@ def _with_continued(layout: TableLayout, plans: dict[int, RowPlan], setting: Set
     again = {n: (p, tuple(_wrapped(cell, layout.edges, setting) for cell in p.cells)) for n, p in plans.items()}
     heights = layout.heights.copy()
     for number, (plan, cells) in again.items():
-        heights[layout.flow.of_kind[number - layout.page_kinds]] = _row_heights(plan, cells)
+        printed, own = layout.flow.of_kind[number - layout.page_kinds], _row_heights(plan, cells)
+        heights[printed] = own if isinstance(own, int) else own[layout.flow.index[printed]]
     key = ("strip", layout.strip, heights.tobytes())
     strip = setting.kept.get(key, lambda: replace(layout.strip, again=heights))
     return replace(layout, strip=strip, again=again)
@@ -326,5 +330,5 @@ def _flow_heights(flow: Flow, row_heights: list[int | Ints]) -> Ints:
     heights = alike[flow.kind]
     for printed, own in zip(flow.of_kind, row_heights, strict=True):
         if not isinstance(own, int):
-            heights[printed] = own
+            heights[printed] = own[flow.index[printed]]
     return heights

@@ -151,14 +151,17 @@ def remove_level(report: Report, edition: str, table: str, level: str, columns: 
     for column in block.columns if columns else ():
         if column.value == by and len(table_of(report, edition, table).columns) > 1:
             report = remove_column(report, edition, table, column.name)
-    levels = tuple(lv for lv in table_of(report, edition, table).levels if lv.name != level)
-    return change_block(report, edition, table, levels=levels)
+    found = table_of(report, edition, table)
+    levels = tuple(lv for lv in found.levels if lv.name != level)
+    return change_block(report, edition, table, levels=levels, folded=None if found.folded == level else found.folded)
 
 
 def change_level(report: Report, edition: str, table: str, level: str, **changes: Any) -> Report:
     """Change properties of a level."""
-    levels = tuple(lv.but(**changes) if lv.name == level else lv for lv in table_of(report, edition, table).levels)
-    return change_block(report, edition, table, levels=levels)
+    found = table_of(report, edition, table)
+    levels = tuple(lv.but(**changes) if lv.name == level else lv for lv in found.levels)
+    kept = changes.get("name", level) if found.folded == level else found.folded
+    return change_block(report, edition, table, levels=levels, folded=kept)
 
 
 def move_level(report: Report, edition: str, table: str, level: str, by: int) -> Report:

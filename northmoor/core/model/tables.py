@@ -210,6 +210,8 @@ class TableBlock(Part):
     """Style of the head row."""
     style: Name | None = None
     """Style of the rows, on which the other styles lie."""
+    folded: Title | None = None
+    """Level whose groups are printed folded: of each only its headings and totals."""
     when_wide: Literal["narrow", "across"] = "narrow"
     """What happens when its columns are wider than the page: all become narrower, or the table goes on across further
     pages, those of a page side by side first."""
@@ -229,6 +231,8 @@ class TableBlock(Part):
         unique_names(names, "column")
         levels = [level.name for level in self.levels]
         unique_names(levels, "level")
+        if self.folded is not None and self.folded not in levels:
+            raise ValueError(f"it is folded at the level {self.folded!r}, which it does not have")
         for level in levels:
             if level in RESERVED_WINDOWS:
                 raise ValueError(f"a level cannot be named {level!r}; that window has a meaning already")

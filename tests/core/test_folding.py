@@ -1,0 +1,99 @@
+"""Folding: what is folded shows its headings and totals, the rest stays, and figures do not change."""
+
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from northmoor.core.document import Document, Session
+from northmoor.core.layout.folding import Fold
+from northmoor.core.layout.places import page_places
+from northmoor.core.model.report import PageSetup, Report
+from northmoor.core.sources.connections import Library
+from northmoor.core.stopping import Stop
+from tests.core.test_levels import SALES
+from tests.core.test_trees import CENTRES, tree
+from tests.helpers import level_of, lines_of, report_of, row_of, table_of
+
+MakeLibrary = Callable[[str], Library]
+
+
+def report(**more: Any) -> Report:
+    inner = level_of("month", heading=row_of(route="{month}"), total=row_of(v="sum(v)"))
+    outer = level_of("route", heading=row_of(route="{route}"), total=row_of(v="sum(v)"))
+    table = table_of(
+        "route", "v", levels=(outer, inner), total=row_of(v="sum(v)"), page_total=row_of(v="count(*)"), **more
+    )
+    return report_of(table, page=PageSetup(size="A5"))
+
+
+def shown(made: Report, library: Library, **folds: Fold) -> Document:
+    session = Session(library)
+    return session.render_settled(session.settle(made), None, Stop(), folds=folds)
+
+
+def kinds(document: Document) -> set[tuple[str, str | None]]:
+    return {(line.kind, line.level) for line in lines_of(document) if line.kind != "head"}
+
+
+def test_a_level_folded_as_a_whole_shows_its_totals_only(library: MakeLibrary) -> None:
+    made = library(SALES)
+    whole, by_month, by_route = (shown(report(), made, table=Fold(level)) for level in (None, 2, 1))
+    assert ("detail", None) in kinds(whole)
+    rest = {("heading", "route"), ("total", "route"), ("total", None), ("total", "page")}
+    assert kinds(by_month) == {*rest, ("heading", "month"), ("total", "month")}
+    assert kinds(by_route) == rest
+    totals = [
+        [(li.level, li.keys, li.cells["v"]) for li in lines_of(d) if li.kind == "total" and li.level != "page"]
+        for d in (whole, by_route)
+    ]
+    assert [t for t in totals[0] if t[0] != "month"] == totals[1]
+    counted = [sum(int(li.cells["v"]) for li in lines_of(d) if li.level == "page") for d in (whole, by_month, by_route)]
+    assert counted == [240, 240, 240]
+
+
+@given(
+    groups=st.frozensets(st.tuples(st.integers(0, 7), st.integers(0, 6)), max_size=6),
+    level=st.sampled_from([None, 1, 2]),
+)
+def test_single_groups_fold_and_open(
+    library: MakeLibrary, groups: frozenset[tuple[int, int]], level: int | None
+) -> None:
+    """A month of 0 stands for the route as a whole."""
+    named = frozenset((2 if m else 1, (f"r{r}", m) if m else (f"r{r}",)) for r, m in groups)
+    document = shown(report(), library(SALES), table=Fold(level, named))
+
+    def is_folded(number: int, keys: tuple[Any, ...]) -> bool:
+        return (level == number) != ((number, keys) in named)
+
+    lines = lines_of(document)
+    for r in (f"r{n}" for n in range(8)):
+        months = {line.keys[1] for line in lines if line.level == "month" and line.keys[0] == r}
+        assert months == (set() if is_folded(1, (r,)) else set(range(1, 7)) & months | months)
+        for month in months:
+            details = [line for line in lines if line.kind == "detail" and line.keys == (r, month)]
+            assert bool(details) != is_folded(2, (r, month))
+    brackets = {
+        (b.depth + 1, b.keys): b.is_folded
+        for p in range(len(document))
+        for b in page_places(document.composition, p).brackets
+    }
+    assert all(folded == is_folded(*place) for place, folded in brackets.items())
+
+
+def test_a_table_is_printed_folded_when_told(library: MakeLibrary) -> None:
+    made = library(SALES)
+    assert kinds(Session(made).render(report(folded="month"))) == kinds(shown(report(), made, table=Fold(2)))
+    with pytest.raises(ValueError, match="which it does not have"):
+        report(folded="week")
+
+
+def test_a_tree_folds_with_all_that_lies_in_it(library: MakeLibrary) -> None:
+    table = table_of("v", levels=(tree(order_by="name", heading=row_of(v="{name}"), total=row_of(v="sum(v)")),))
+    document = shown(report_of(table), library(CENTRES), table=Fold(None, frozenset({(1, (3,))})))
+    found = [(line.kind[0], " ".join(line.cells.values())) for line in lines_of(document)[1:]]
+    assert found[:8] == [
+        ("h", "Ferries"), ("d", "1"), ("h", "Crew"), ("d", "20"), ("t", "20"), ("h", "Fuel"), ("t", "434"), ("t", "455"),
+    ]  # fmt: skip
