@@ -86,6 +86,9 @@ MENUS: dict[str, tuple[Command | None, ...]] = {
         Command("zoom_fit", "Fit the width", "Ctrl+0", lambda w: w.pages.canvas.set_zoom(None)),
         Command("zoom_real", "Real size", "Ctrl+1", lambda w: w.pages.canvas.set_zoom(1.0)),
         None,
+        Command("fold", "Fold or open the level", "Ctrl+[", lambda w: w.pages.fold_selected()),
+        Command("open_all", "Open all that is folded", "Ctrl+]", lambda w: w.pages.open_all()),
+        None,
         Command("first", "First page", "Ctrl+Home", lambda w: w.pages.canvas.go_to(0)),
         Command(
             "previous",

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from northmoor.core.compute.settling import Settled
 from northmoor.core.errors import NorthmoorError
+from northmoor.core.layout.folding import Fold
 from northmoor.core.model.files import load_report, save_report
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.model.tables import RowPlace
@@ -62,6 +63,7 @@ class Desk(QObject):
     held_changed = pyqtSignal()
     settled_changed = pyqtSignal()
     edition_chosen = pyqtSignal()
+    folds_changed = pyqtSignal()
     selected = pyqtSignal(object)
     refused = pyqtSignal(str)
     saved_changed = pyqtSignal()
@@ -79,6 +81,7 @@ class Desk(QObject):
         self.edition_name: str | None = None
         self._chosen_edition: str | None = None
         self.selection = PAGE
+        self.folds: dict[str, Fold] = {}
         self._steps: list[Step] = []
         self._at = -1
         self._saved_at = -1
@@ -104,6 +107,18 @@ class Desk(QObject):
                 self.select(PAGE)
                 self.edition_chosen.emit()
 
+    def fold_group(self, table: str, level: int, keys: tuple[Any, ...]) -> None:
+        """Fold a group of a table on the screen, or open it."""
+        self._set_fold(table, self.folds.get(table, Fold()).toggled(level, keys))
+
+    def fold_level(self, table: str, level: int | None) -> None:
+        """Fold all groups of a level (from 1) on the screen; none opens all."""
+        self._set_fold(table, Fold(level))
+
+    def _set_fold(self, table: str, fold: Fold) -> None:
+        self.folds = {**self.folds, table: fold}
+        self.folds_changed.emit()
+
     @property
     def is_saved(self) -> bool:
         """Whether the file holds the report as it is now."""
@@ -112,6 +127,7 @@ class Desk(QObject):
     def open(self, path: Path, values: dict[str, Any] | None = None) -> None:
         """Open a report, with values for its parameters. Raises NorthmoorError; what was open stays open then."""
         report = load_report(path)
+        self.folds = {}
         self.library = Library.around(path, self.secrets)
         self.path = path
         self.values, self.held, self.is_holding, self.settled = values or {}, {}, False, None

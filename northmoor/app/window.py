@@ -184,6 +184,7 @@ class Window(QMainWindow):
             status.addWidget(widget)
         trace = QToolButton()
         trace.setDefaultAction(self.actions_by_name["trace"])
+        trace.setStyleSheet("QToolButton { border: none; background: transparent; }")
         trace.setToolTip("Trace: why a figure is what it is, and the rows behind it (F8)")
         status.addPermanentWidget(trace)
         for widget in (self._place_label, self._zoom_label):
@@ -197,6 +198,7 @@ class Window(QMainWindow):
         desk.changed.connect(self.show_report)
         desk.changed.connect(self._update_actions)
         desk.values_changed.connect(self.show_report)
+        desk.folds_changed.connect(self.show_report)
         desk.held_changed.connect(self._settle_held)
         desk.saved_changed.connect(self._update_actions)
         desk.edition_chosen.connect(self._show_editions)
@@ -279,7 +281,7 @@ class Window(QMainWindow):
         report, library = self.desk.report, self.desk.library
         if report is None or library is None:
             return
-        self._job = RenderJob(report, self.desk.values, self.desk.edition_name, library, refresh)
+        self._job = RenderJob(report, self.desk.values, self.desk.edition_name, library, refresh, self.desk.folds)
         self.worker.render(self._job)
         if refresh:
             self.data.run_quietly()

@@ -7,7 +7,7 @@ document only.
 import logging
 import threading
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from time import perf_counter
 from typing import Any
@@ -19,6 +19,7 @@ from northmoor.core.checks.values import Asked
 from northmoor.core.compute.settling import Settled
 from northmoor.core.document import Document, Session
 from northmoor.core.errors import NorthmoorError, Stopped
+from northmoor.core.layout.folding import Fold
 from northmoor.core.layout.places import Places, page_places
 from northmoor.core.model.findings import Finding
 from northmoor.core.model.report import Report
@@ -39,6 +40,7 @@ class RenderJob:
     edition: str | None
     library: Library
     refresh: bool = False
+    folds: dict[str, Fold] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, eq=False)
@@ -225,7 +227,7 @@ class Worker(QObject):
             self.settled.emit(self._told(settled, job))
             if settled.faults:
                 return
-            document = session.render_settled(settled, job.edition, stop, self.progress.emit)
+            document = session.render_settled(settled, job.edition, stop, self.progress.emit, job.folds)
         except Stopped:
             if self._render is None:  # not overtaken by a newer rendering
                 self.stopped.emit()
@@ -261,13 +263,21 @@ class Worker(QObject):
         self.page_shown.emit(PageShown(document, index, scale, raster, places))
 
     def _deliver(self, document: Document, path: Path, stop: Stop) -> None:
-        document.composition.setting.stop = stop
         try:
+            document = self._unfolded(document, stop)
+            document.composition.setting.stop = stop
             self.delivered.emit(document.write(path, self.progress.emit))
         except Stopped:
             self.delivery_failed.emit("Stopped. Nothing was written.")
         except NorthmoorError as error:
             self.delivery_failed.emit(str(error))
+
+    def _unfolded(self, document: Document, stop: Stop) -> Document:
+        """The document as it is delivered: what is folded for looking only is open."""
+        if not document.composition.setting.folds:
+            return document
+        session = self._session_for(document.library)
+        return session.render_settled(document.settled, document.edition.name, stop, self.progress.emit)
 
     def _fetch_rows(self, job: RenderJob, query: str, stop: Stop) -> None:
         try:

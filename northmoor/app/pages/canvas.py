@@ -23,12 +23,12 @@ from PyQt6.QtWidgets import QAbstractScrollArea, QWidget
 
 from northmoor.app.desk import PAGE, Selection
 from northmoor.app.pages.dropping import MIME, DropTarget, target_at
-from northmoor.app.pages.rails import draw_rails, rail_at
+from northmoor.app.pages.rails import RailFinder, draw_rails, rail_at, rail_head_at
 from northmoor.app.theme import DESK, HEATHER, LINE, STONE_TEXT
 from northmoor.app.theme import PAGE as PAGE_COLOR
 from northmoor.app.worker import PageShown, Rendered
 from northmoor.core.document import Document
-from northmoor.core.layout.places import Edge, Spot
+from northmoor.core.layout.places import Bracket, Edge, Spot
 from northmoor.core.model.lengths import in_millimetres
 
 GAP = 20
@@ -46,6 +46,8 @@ class Canvas(QAbstractScrollArea):
     pages_wanted = pyqtSignal(list)
     picked = pyqtSignal(object)
     spot_clicked = pyqtSignal(int, object)
+    fold_wanted = pyqtSignal(str, int, tuple)
+    fold_all_wanted = pyqtSignal(str, int)
     edit_wanted = pyqtSignal(object, QRect)
     width_dragged = pyqtSignal(str, str, int)
     field_dropped = pyqtSignal(str, object)
@@ -383,13 +385,27 @@ class Canvas(QAbstractScrollArea):
                 return edge, index
         return None
 
-    def _selection_at(self, point: QPoint) -> Selection:
+    def _bracket_at(self, point: QPoint, find: RailFinder = rail_at) -> Bracket | None:
         for index in self._visible():
             if index in self._shown:
-                shown = self._shown[index]
-                bracket = rail_at(point, self.page_rect(index), shown.places.brackets, self._scale())
-                if bracket:
-                    return Selection("level", bracket.block, level=bracket.level)
+                bracket = find(point, self.page_rect(index), self._shown[index].places.brackets, self._scale())
+                if bracket is not None:
+                    return bracket
+        return None
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        """Fold or open the group whose bracket is under the pointer."""
+        assert event is not None
+        bracket = self._bracket_at(event.position().toPoint())
+        if bracket is None:
+            super().mouseDoubleClickEvent(event)
+        else:
+            self.fold_wanted.emit(bracket.block, bracket.depth + 1, bracket.keys)
+
+    def _selection_at(self, point: QPoint) -> Selection:
+        bracket = self._bracket_at(point)
+        if bracket is not None:
+            return Selection("level", bracket.block, level=bracket.level)
         under = self._under(point)
         if under is None or under[0] not in self._shown:
             return PAGE
@@ -405,6 +421,10 @@ class Canvas(QAbstractScrollArea):
         held = self._edge_at(point)
         if held is not None:
             self._drag = (*held, 0)
+            return
+        head = self._bracket_at(point, rail_head_at)
+        if head is not None:
+            self.fold_all_wanted.emit(head.block, head.depth + 1)
             return
         self._tell_spot(point)
         selection = self._selection_at(point)

@@ -34,7 +34,7 @@ NAMES = {
     "rule_below": "Rule below", "rule_color": "Rule colour", "color": "Colour", "margin_top": "Top margin",
     "margin_right": "Right margin", "margin_bottom": "Bottom margin", "margin_left": "Left margin",
     "format": "Shown as", "visible": "Visible if", "when_empty": "When empty", "rows_per_page": "Rows a page",
-    "shown_edition": "Edition shown", "listed": "Listed first", "when_wide": "If too wide",
+    "shown_edition": "Edition shown", "listed": "Listed first", "when_wide": "If too wide", "folded": "Printed folded",
     "repeat_across": "On every sheet", "others": "The rest as", "parent": "Parent",
     "indent": "Indent inside", "overflow": "If too wide", "rule_left": "Rule left", "rule_right": "Rule right",
     "rule_dash": "Rules", "based_on": "Based on", "low": "Least", "middle": "Middle", "high": "Greatest",
@@ -77,7 +77,7 @@ CHOICES = {
         "before": "Before its group",
         "after": "After its group",
     },
-    "when_wide": {"narrow": "Columns become narrower", "across": "Goes on across pages"},
+    "when_wide": {"narrow": "Narrower", "across": "More pages"},
     "on": {"every": "Every page", "first": "The first page", "later": "Later pages"},
     "orientation": {"portrait": "Portrait", "landscape": "Landscape"},
 }

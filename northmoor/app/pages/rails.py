@@ -1,6 +1,6 @@
 """Level rails: the brackets beside the page that show how far each group reaches, one hue a level."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QPoint, QRect, Qt
 from PyQt6.QtGui import QColor, QFont, QPainter, QPen
@@ -37,6 +37,8 @@ def draw_rails(painter: QPainter, page: QRect, brackets: Sequence[Bracket], scal
         color = QColor(RAILS[bracket.depth % len(RAILS)])
         painter.setPen(QPen(color, 3 if chosen else 1.5))
         painter.drawLine(x, top, x, bottom)
+        if bracket.is_folded:
+            _draw_folded(painter, x, top, color)
         if bracket.begins:
             painter.drawLine(x, top, x + ARM, top)
         if bracket.ends:
@@ -45,6 +47,17 @@ def draw_rails(painter: QPainter, page: QRect, brackets: Sequence[Bracket], scal
     top = min(heads.values(), default=0) - 20
     for depth in heads:
         _draw_head(painter, rail_x(page, depth, depths), top, depth)
+
+
+def _draw_folded(painter: QPainter, x: int, top: int, color: QColor) -> None:
+    """A filled square with a plus: there is more in this group."""
+    box = QRect(x - 5, top + 1, 11, 11)
+    painter.fillRect(box, color)
+    painter.setPen(QPen(QColor(LINEN), 1.5))
+    middle = box.center()
+    painter.drawLine(middle.x() - 3, middle.y(), middle.x() + 3, middle.y())
+    painter.drawLine(middle.x(), middle.y() - 3, middle.x(), middle.y() + 3)
+    painter.setPen(QPen(color, 1.5))
 
 
 def _draw_head(painter: QPainter, x: int, top: int, depth: int) -> None:
@@ -70,5 +83,19 @@ def rail_at(point: QPoint, page: QRect, brackets: Sequence[Bracket], scale: floa
         x = rail_x(page, bracket.depth, depths)
         top, bottom = page.top() + bracket.top * scale, page.top() + bracket.bottom * scale
         if abs(point.x() - x) <= STEP // 2 and top <= point.y() <= bottom:
+            return bracket
+    return None
+
+
+RailFinder = Callable[[QPoint, QRect, Sequence[Bracket], float], Bracket | None]
+
+
+def rail_head_at(point: QPoint, page: QRect, brackets: Sequence[Bracket], scale: float) -> Bracket | None:
+    """A bracket of the level whose head is under a point."""
+    depths = 1 + max((b.depth for b in brackets), default=-1)
+    top = page.top() + round(min((b.top for b in brackets), default=0) * scale) + 2 - 20
+    for bracket in brackets:
+        x = rail_x(page, bracket.depth, depths)
+        if abs(point.x() - x) <= STEP // 2 and top <= point.y() <= top + 13:
             return bracket
     return None

@@ -46,6 +46,9 @@ def show_table(form: Form, report: Report, edition: str, selection: Selection) -
     _row_order(form, table, change)
     form.properties(TableBlock, table, ("show_details", "keep_rows", "when_empty"), "Change what is shown", change)
     form.section("Where")
+    if table.levels:
+        levels = [level.name for level in table.levels]
+        form.property(TableBlock, table, "folded", lambda v: form.edit("Change the folding", change(folded=v)), levels)
     names = ("when_wide", "repeat_head", "rows_per_page", "foot_of_page", "space_after", "visible")
     form.properties(TableBlock, table, names, "Change the table", change)
     form.section("Look")

@@ -43,6 +43,8 @@ class PagesWorkspace(QWidget):
         self.canvas.picked.connect(desk.select)
         self.canvas.edit_wanted.connect(self._edit)
         self.canvas.spot_clicked.connect(self._trace)
+        self.canvas.fold_wanted.connect(desk.fold_group)
+        self.canvas.fold_all_wanted.connect(self.toggle_level)
         self.trace.closed.connect(self.trace.hide)
         self.canvas.verticalScrollBar().valueChanged.connect(self._close_line)
         self.canvas.width_dragged.connect(self.set_width)
@@ -77,6 +79,25 @@ class PagesWorkspace(QWidget):
         self.trace.clear()
         self.canvas.show_document(rendered)
         self._show_fields()
+
+    def toggle_level(self, table: str, level: int) -> None:
+        """Fold all groups of a level on the screen; where they are, open all."""
+        fold = self._desk.folds.get(table)
+        self._desk.fold_level(table, None if fold is not None and fold.level == level else level)
+
+    def fold_selected(self) -> None:
+        """Fold or open the selected level, or the innermost."""
+        table, selection = self.table, self._desk.selection
+        if table is None or not table.levels:
+            return
+        names = [level.name for level in table.levels]
+        at = names.index(selection.level) if selection.level in names else len(names) - 1
+        self.toggle_level(table.name, at + 1)
+
+    def open_all(self) -> None:
+        """Open everything that is folded on the screen."""
+        if self.table is not None:
+            self._desk.fold_level(self.table.name, None)
 
     def toggle_trace(self) -> None:
         """Open Trace on the selected figure, or close it."""

@@ -1,0 +1,172 @@
+"""What is done to tables in the real window: figures traced, groups folded, styles and looks, rows and levels added."""
+
+from pathlib import Path
+
+import pikepdf
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import QLineEdit, QPushButton, QWidget
+from pytestqt.qtbot import QtBot
+
+from northmoor.app.desk import Selection
+from northmoor.app.pages.rails import rail_x
+from northmoor.app.window import Window
+from northmoor.core.layout.places import Bracket
+from northmoor.core.model import edits
+from northmoor.core.model.tables import RowPlace, TableBlock
+from tests.app.conftest import settle
+from tests.app.test_journey import TABLE, editor, point_on, spots, type_into
+from tests.helpers import lines_of
+
+
+def table(window: Window) -> TableBlock:
+    report = window.desk.report
+    assert report is not None
+    return edits.table_of(report, "full", TABLE)
+
+
+def shown_kinds(window: Window) -> set[str]:
+    assert window._rendered is not None
+    return {line.kind for line in lines_of(window._rendered.document, TABLE)}
+
+
+def brackets(window: Window) -> list[Bracket]:
+    return list(window.pages.canvas._shown[0].places.brackets)
+
+
+def on_rail(window: Window, bracket: Bracket, above: int = 0) -> QPoint:
+    canvas = window.pages.canvas
+    page = canvas.page_rect(0)
+    y = page.top() + bracket.top * canvas.zoom * 96 / 72 / 1000
+    return QPoint(rail_x(page, bracket.depth, 1), round(y) + (-12 if above else 12))
+
+
+def press(window: Window, text: str, choice: str | None = None) -> None:
+    """Press a button of the inspector, or choose from the menu it opens."""
+    (button,) = [b for b in window.pages.inspector.findChildren(QPushButton) if b.text() == text]
+    if choice is None:
+        button.click()
+        return
+    menu = button.menu()
+    assert menu is not None
+    next(action for action in menu.actions() if action.text() == choice).trigger()
+
+
+def test_a_clicked_figure_is_traced_to_its_rows(window: Window, qtbot: QtBot) -> None:
+    window.actions_by_name["trace"].trigger()
+    panel = window.pages.trace
+    assert panel.isVisible()
+    (spot, *_) = spots(window, row="total", level="route", column="fares")
+    qtbot.mouseClick(window.pages.canvas.viewport(), Qt.MouseButton.LeftButton, pos=point_on(window, spot))
+    qtbot.waitUntil(lambda: panel.found is not None, timeout=10_000)
+    assert panel.found is not None
+    assert panel.found.shown == "179,774.40"
+    assert panel.found.scope == "route = IL-SK"
+    assert [f.agrees for f in panel.found.figures] == [True]
+    model = panel.rows.model()
+    assert model is not None
+    assert model.rowCount() == 12
+    head = spots(window, row="head", column="fares")[0]
+    qtbot.mouseClick(window.pages.canvas.viewport(), Qt.MouseButton.LeftButton, pos=point_on(window, head))
+    qtbot.waitUntil(lambda: panel.found is None, timeout=10_000)
+    window.actions_by_name["trace"].trigger()
+    assert not panel.isVisible()
+
+
+def test_groups_fold_on_the_rail_and_are_delivered_open(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    view = window.pages.canvas.viewport()
+    qtbot.mouseDClick(view, Qt.MouseButton.LeftButton, pos=on_rail(window, brackets(window)[0]))
+    settle(window, qtbot)
+    assert [b.is_folded for b in brackets(window)][:2] == [True, False]
+    qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=on_rail(window, brackets(window)[0], above=1))
+    settle(window, qtbot)
+    assert "detail" not in shown_kinds(window)
+    assert len(window._rendered.document) == 1  # type: ignore[union-attr]  # it is shown
+    with qtbot.waitSignal(window.worker.delivered, timeout=20_000):
+        window.deliver(tmp_path / "open.pdf")
+    with pikepdf.open(tmp_path / "open.pdf") as pdf:
+        assert len(pdf.pages) == 4
+    window.actions_by_name["open_all"].trigger()
+    settle(window, qtbot)
+    assert "detail" in shown_kinds(window)
+    window.actions_by_name["fold"].trigger()
+    settle(window, qtbot)
+    assert "detail" not in shown_kinds(window)
+    assert window.desk.is_saved  # folding is no edit
+
+
+def test_rows_of_pages_and_further_rows_are_added_and_taken_out(window: Window, qtbot: QtBot) -> None:
+    window.desk.select(Selection("table", TABLE))
+    press(window, "Add a row", "Total of page")
+    settle(window, qtbot)
+    window.desk.select(Selection("table", TABLE))
+    press(window, "Add a row", "Brought forward")
+    settle(window, qtbot)
+    assert "carry" in shown_kinds(window)
+    names = [text for text, _ in window.pages.contents.parts()]
+    assert f"Table · {TABLE} › Total of page › fares" in names
+    window.desk.select(Selection("level", TABLE, level="route"))
+    press(window, "Add another total")
+    window.desk.select(Selection("cell", TABLE, "total", "route", "fares", 1))
+    line = editor(window, "value")
+    assert isinstance(line, QLineEdit)
+    type_into(line, "avg(fares)", qtbot)
+    settle(window, qtbot)
+    assert table(window).row_at(RowPlace("total", "route", 1)).cells[-1].value == "avg(fares)"
+    window.desk.select(Selection("row", TABLE, "page_total"))
+    press(window, "Take the row out")
+    assert table(window).page_total is None
+    for _ in range(5):
+        window.desk.undo()
+    assert window.desk.is_saved
+
+
+def test_styles_are_changed_in_one_place_and_looks_copied(window: Window, qtbot: QtBot) -> None:
+    window.actions_by_name["styles"].trigger()
+    dialog = window.styling.dialog
+    assert dialog is not None
+    (total,) = dialog.list.findItems("total", Qt.MatchFlag.MatchExactly)
+    dialog.list.setCurrentItem(total)
+    (color,) = [w for w in dialog.findChildren(QWidget) if w.property("field") == "color"]
+    line = color.focusProxy()
+    assert isinstance(line, QLineEdit)
+    type_into(line, "#B3402E", qtbot)
+    report = window.desk.report
+    assert report is not None
+    assert next(s for s in report.styles if s.name == "total").color == "#B3402E"
+    dialog.add.click()
+    dialog.remove.click()
+    dialog.close()
+    window.desk.select(Selection("cell", TABLE, "detail", None, "fares"))
+    press(window, "Add a rule")
+    rule = editor(window, "rule 0")
+    type_into(rule, "fares > 20000", qtbot)
+    window.actions_by_name["copy_look"].trigger()
+    window.desk.select(Selection("cell", TABLE, "detail", None, "tickets"))
+    window.actions_by_name["paste_look"].trigger()
+    settle(window, qtbot)
+    assert table(window).columns[2].rules == table(window).columns[3].rules != ()
+    window.desk.select(Selection("table", TABLE))
+    press(window, "Start from a look", "Every second row shaded")
+    settle(window, qtbot)
+    assert table(window).head_style == "table-head"
+    assert window._rendered is not None
+    assert window._rendered.findings == ()
+
+
+def test_a_level_is_added_around_and_ranges_are_chosen(window: Window, qtbot: QtBot) -> None:
+    window.desk.select(Selection("level", TABLE, level="route"))
+    press(window, "Add a level around it", "season")
+    settle(window, qtbot)
+    assert [level.name for level in table(window).levels] == ["season", "route"]
+    window.desk.select(Selection("level", TABLE, level="route"))
+    press(window, "Add a level inside it", "tickets")
+    settle(window, qtbot)
+    window.desk.select(Selection("level", TABLE, level="tickets"))
+    type_into(editor(window, "range"), "500", qtbot)
+    settle(window, qtbot)
+    level = table(window).level("tickets")
+    assert level.by == "floor(tickets / 500) * 500"
+    assert level.heading[0].cells[0].text == "{floor(tickets / 500) * 500}"
+    type_into(editor(window, "range"), "many", qtbot)
+    assert table(window).level("tickets") == level  # refused, and told
+    assert "no width of a range" in window._notice.text()
