@@ -1,14 +1,16 @@
 """The floor: the same cells to a PDF with no grouping, measuring or pagination.
 
 Reads the rows, writes every value as text at fixed places, fifty rows a page, with the same font, compression and
-container as the product. Usage: bare.py DATABASE OUT
+container as the product. Usage: bare.py DATABASE OUT, where the database is one of SQLite or a Parquet file.
 """
 
 import sqlite3
 import sys
 import zlib
 from importlib.resources import files
+from typing import Any
 
+import duckdb
 import pikepdf
 import uharfbuzz as hb
 from pikepdf import Array, Dictionary, Name
@@ -24,6 +26,14 @@ def text_of(value: object) -> str:
     return f"{value:,}" if isinstance(value, int) else str(value)
 
 
+def rows_of(database: str) -> Any:
+    """A cursor over the rows to write."""
+    if database.endswith(".parquet"):
+        columns = "departs_at, vessel, sailing_id, passengers, cars, takings"
+        return duckdb.connect().execute(f"select {columns} from '{database}' order by route, vessel, departs_at")
+    return sqlite3.connect(database).execute("select * from lines")
+
+
 def main(database: str, out: str) -> None:
     """Write the rows of a database."""
     face = hb.Face((files("northmoor") / "assets" / "fonts" / "IBMPlexSans-Regular.ttf").read_bytes())
@@ -33,7 +43,7 @@ def main(database: str, out: str) -> None:
     fonts = Dictionary()
     resources = pdf.make_indirect(Dictionary(Font=fonts))
     used: set[str] = set()
-    cursor = sqlite3.connect(database).execute("select * from lines")
+    cursor = rows_of(database)
     while rows := cursor.fetchmany(ROWS_PER_PAGE):
         lines = ["BT /F0 9 Tf"]
         y = 780

@@ -3,6 +3,7 @@
 Whole processes for the way from SQLite to PDF; one process for an edit on the open report.
 """
 
+import math
 import os
 import statistics
 import subprocess
@@ -13,6 +14,7 @@ from pathlib import Path
 
 import fetching
 import listing
+import million
 
 from northmoor.core.document import Document, Session
 from northmoor.core.model import edits
@@ -27,7 +29,11 @@ from tests.servers import PASSWORD, PrivatePostgresql, running  # the tests' pri
 
 RUNS = 5
 SCALE = 96 / 72
-LIMITS = {"to_pdf": 2.0, "edit": 3.0, "memory": 600, "postgresql": 1.5, "parquet": 1.2}
+LIMITS = {
+    "to_pdf": 2.0, "edit": 3.0, "memory": 600, "postgresql": 1.5, "parquet": 1.2,
+    "first_page": 2.0, "million": 1.5, "million_memory": 1500, "exponent": 1.05,
+}  # fmt: skip
+SIZES = (10_000, 100_000, 1_000_000)
 
 
 def timed(command: list[str]) -> tuple[float, float]:
@@ -81,6 +87,35 @@ def bench_edit(report_file: Path) -> None:
     say("edit of a column's width", ratio, LIMITS["edit"], seconds)
 
 
+def bench_million(folder: Path) -> None:
+    """A million rows in three levels: the first page against DuckDB alone, all pages against the bare writer, and how
+    the time grows from ten thousand rows on."""
+    here = Path(__file__).parent
+    firsts: dict[int, list[tuple[float, float]]] = {}
+    for rows in SIZES:
+        place = folder / str(rows)
+        place.mkdir()
+        million.make(place, rows)
+        command = [sys.executable, str(here / "million.py"), str(place)]
+        runs = [subprocess.run(command, check=True, capture_output=True, text=True).stdout for _ in range(3)]
+        firsts[rows] = [(float(run.split()[0]), float(run.split()[1])) for run in runs]
+    ours, floor = (statistics.median(run[i] for run in firsts[SIZES[-1]]) for i in (0, 1))
+    ratio = statistics.median(a / b for a, b in firsts[SIZES[-1]])
+    say("1,000,000 rows, first page", ratio, LIMITS["first_page"], f"{ours:.2f} s, floor {floor:.2f} s")
+    report, parquet = place / "million.moor", place / "history.parquet"
+    product = [sys.executable, "-m", "northmoor", "run", str(report), "--out", str(folder / "million.pdf")]
+    bare = [sys.executable, str(here / "bare.py"), str(parquet), str(folder / "bare.pdf")]
+    pairs = [(timed(product), timed(bare)) for _ in range(2)]
+    ratio = statistics.median(a[0] / b[0] for a, b in pairs)
+    seconds = [statistics.median(side[i][0] for side in pairs) for i in (0, 1)]
+    say("1,000,000 rows to PDF", ratio, LIMITS["million"], f"{seconds[0]:.1f} s, floor {seconds[1]:.1f} s")
+    memory = max(a[1] for a, _ in pairs)
+    print(f"{'its peak memory':28} {memory:6.0f} MB  (at most {LIMITS['million_memory']} MB)")
+    least, most = (statistics.median(run[0] for run in firsts[rows]) for rows in (SIZES[0], SIZES[-1]))
+    exponent = math.log(most / least) / math.log(SIZES[-1] / SIZES[0])
+    print(f"{'time of the first page':28} rows ^ {exponent:.2f}  (at most {LIMITS['exponent']})")
+
+
 def fetched(*arguments: str) -> tuple[float, float]:
     """Seconds of a fetch and its process's peak memory (MB)."""
     here = Path(__file__).parent
@@ -132,6 +167,7 @@ def main() -> None:
         bench_edit(report)
         bench_to_pdf(folder, database, report)
         bench_fetches(folder)
+        bench_million(folder)
 
 
 if __name__ == "__main__":

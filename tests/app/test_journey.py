@@ -41,7 +41,7 @@ def editor(window: Window, field: str) -> QWidget:
     """The inspector's editor of a property."""
     found = [w for w in window.pages.inspector.findChildren(QWidget) if w.property("field") == field]
     assert found, field
-    return found[-1]
+    return found[0]
 
 
 def lines_in_place(window: Window) -> list[InPlace]:
