@@ -38,7 +38,7 @@ NAMES = {
     "repeat_across": "On every sheet", "others": "The rest as", "parent": "Parent",
     "indent": "Indent inside", "overflow": "If too wide", "rule_left": "Rule left", "rule_right": "Rule right",
     "rule_dash": "Rules", "based_on": "Based on", "low": "Least", "middle": "Middle", "high": "Greatest",
-    "least": "From", "greatest": "To",
+    "least": "From", "greatest": "To", "negative": "Below zero", "link": "Opens",
     "when_null": "When missing", "when_zero": "When zero", "blank_repeats": "Blank repeats",
     "order_by": "Ordered by", "first_groups": "First groups", "keep_groups": "Groups kept if",
     "keep_rows": "Rows kept if",
@@ -101,7 +101,7 @@ _UNSET = {
     "keep_groups": "all", "keep_rows": "all", "order_by": "their key", "when_empty": "a sentence that names the values",
     "listed": "none, in order with commas", "others": "left out", "currency": "the report's",
     "parent": "no tree", "least": "the least shown",
-    "greatest": "the greatest shown", "continued": "nothing",
+    "greatest": "the greatest shown", "continued": "nothing", "link": "nothing",
     "when_null": "nothing", "when_zero": "as it is", "shown_edition": "the first",
 }  # fmt: skip
 
@@ -134,7 +134,7 @@ def _editor(field: str, info: FieldInfo, value: Any, commit: Commit, choices: li
         return choice_editor(names, value, commit, unset if optional else None)
     if inner is bool:
         return _tristate(value, commit) if optional else switch_editor(bool(value), commit)
-    if "color" in field or field in ("fill", "low", "middle", "high"):
+    if "color" in field or field in ("fill", "low", "middle", "high", "negative"):
         return ColorEditor(value, commit)
     if inner is int and _is_length(info):
         return LengthEditor(

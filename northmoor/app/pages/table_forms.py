@@ -13,7 +13,7 @@ from northmoor.core.expr.regrouping import PERIODS, by_period, by_range, period_
 from northmoor.core.model import edits
 from northmoor.core.model.report import Report
 from northmoor.core.model.styling import TABLE_LOOKS, take_table_look
-from northmoor.core.model.tables import PAGE_ROWS, Cell, Column, HeadRow, Level, Row, RowPlace, TableBlock
+from northmoor.core.model.tables import PAGE_ROWS, Cell, Column, Drawing, HeadRow, Level, Row, RowPlace, TableBlock
 
 PAGE_ROW_NAMES = {
     "page_total": "Total of page",
@@ -223,11 +223,39 @@ def show_cell(form: Form, report: Report, edition: str, selection: Selection) ->
         _column_actions(form, table, column)
     elif place == RowPlace("detail"):
         form.properties(Column, column, _content_fields(column), "Change the cell", change_column)
+        _drawing(form, column, change_column)
         _column_place(form, column, change_column)
         form.looks(report, column, "Change the look", change_column)
         _column_actions(form, table, column)
     else:
         _row_cell(form, report, table, place, column)
+
+
+def _drawing(form: Form, part: Cell | Column, change: Callable[..., Change]) -> None:
+    """What a cell draws in place of text, and how."""
+    kinds = {
+        "bar": "A bar",
+        "spark": "A spark line",
+        "columns": "Spark columns",
+        "qr": "A QR code",
+        "picture": "A picture",
+    }
+
+    def choose(kind: str | None) -> None:
+        drawing = None if kind is None else (part.draw or Drawing(kind="bar")).but(kind=kind)
+        form.edit("Change what is drawn", change(draw=drawing))
+
+    editor = choice_editor(kinds, part.draw.kind if part.draw else None, choose, "Text")
+    editor.setAccessibleName("Drawn as")
+    editor.setToolTip("What stands in the cell: its value as text, or something drawn from it")
+    editor.setProperty("field", "drawn")
+    form.labelled("Drawn as", editor)
+    drawing = part.draw
+    if drawing is not None:
+        names = ("color", "negative", "least", "greatest", "height")
+        form.properties(
+            Drawing, drawing, names, "Change the drawing", lambda **changes: change(draw=drawing.but(**changes))
+        )
 
 
 def _row_cell(form: Form, report: Report, table: TableBlock, place: RowPlace, column: Column) -> None:
@@ -241,6 +269,7 @@ def _row_cell(form: Form, report: Report, table: TableBlock, place: RowPlace, co
         return lambda r, e: edits.change_column(r, e, table.name, column.name, **changes)
 
     form.properties(Cell, cell, _content_fields(cell), "Change the cell", change)
+    _drawing(form, cell, change)
     _column_place(form, column, change_column)
     form.properties(Cell, cell, ("span",), "Change the span", change)
     form.looks(report, cell, "Change the look", change)
@@ -258,4 +287,4 @@ def _column_actions(form: Form, table: TableBlock, column: Column) -> None:
 
 def _content_fields(part: Cell | Column) -> tuple[str, ...]:
     own = ("text",) if part.text is not None else ("value", "format", "currency", "when_null", "when_zero")
-    return (*own, "blank_repeats")
+    return (*own, "blank_repeats", "link")

@@ -51,11 +51,18 @@ def format_values(values: pa.Array, pattern: str | None, customs: Customs) -> pa
         values = values.combine_chunks()
     if pa.types.is_string(values.type) or pa.types.is_large_string(values.type):
         return pc.fill_null(values.cast(pa.string()), "")
+    if pa.types.is_nested(values.type):
+        return pa.array([_listed(value, pattern, customs) for value in values.to_pylist()], pa.string())
     encoded = values.dictionary_encode()
     texts = pa.array(_format_distinct(encoded.dictionary, pattern, customs), pa.string())
     if encoded.null_count:
         return pc.fill_null(texts.take(encoded.indices), "")
     return pa.DictionaryArray.from_arrays(encoded.indices, texts)
+
+
+def _listed(value: list[Any] | None, pattern: str | None, customs: Customs) -> str:
+    """A list as text, with commas."""
+    return ", ".join(format_one(each, pattern, customs) for each in value or ())
 
 
 def _format_distinct(values: pa.Array, pattern: str | None, customs: Customs) -> Any:

@@ -36,6 +36,7 @@ AGGREGATES = frozenset(
         "quantile_disc",
         "mode",
         "string_agg",
+        "list",
         "weighted_avg",
     ]
 )
@@ -257,6 +258,7 @@ _ENGINE_NAMES = {
     "TimeToStr": "strftime", "TimestampTrunc": "date_trunc", "DateTrunc": "date_trunc", "Pow": "power",
     "StrPosition": "strpos", "Stddev": "stddev_samp", "StddevSamp": "stddev_samp", "Variance": "var_samp",
     "VariancePop": "var_pop", "LogicalAnd": "bool_and", "LogicalOr": "bool_or", "GroupConcat": "string_agg",
+    "ArrayAgg": "list", "List": "list",
     "Quantile": "quantile_cont", "PercentileCont": "quantile_cont", "PercentileDisc": "quantile_disc",
     "DateBin": "time_bucket",
     "DateDiff": "date_diff", "DateAdd": "date_add", "DateSub": "date_sub", "StartsWith": "starts_with",

@@ -125,7 +125,39 @@ class Pictures:
         return len(self.x)
 
 
-Layer = Texts | Boxes | Pictures
+@dataclass(frozen=True, slots=True, eq=False)
+class Paths:
+    """Lines through points: the rectangle around each, its points (x, y), colour and thickness."""
+
+    x: Ints
+    y: Ints
+    width: Ints
+    height: Ints
+    points: tuple[tuple[tuple[int, int], ...], ...]
+    color: tuple[str, ...]
+    thickness: tuple[int, ...]
+    origins: Origins
+
+    def __len__(self) -> int:
+        return len(self.x)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Links:
+    """Rectangles that open an address when they are clicked."""
+
+    x: Ints
+    y: Ints
+    width: Ints
+    height: Ints
+    targets: tuple[str, ...]
+    origins: Origins
+
+    def __len__(self) -> int:
+        return len(self.x)
+
+
+Layer = Texts | Boxes | Pictures | Paths | Links
 
 
 @dataclass(frozen=True, slots=True)
@@ -162,6 +194,8 @@ class Item:
     text: str | None = None
     face: TextFace | None = None
     baseline: int | None = None
+    points: tuple[tuple[int, int], ...] | None = None
+    target: str | None = None
 
 
 def items(page: Page) -> Iterator[Item]:
@@ -189,4 +223,8 @@ def layer_item(layer: Layer, number: int) -> Item:
     height = int(layer.height[number])
     if isinstance(layer, Boxes):
         return Item(layer.kind, x, y, width, height, origin, layer.color[number])
+    if isinstance(layer, Paths):
+        return Item("path", x, y, width, height, origin, layer.color[number], points=layer.points[number])
+    if isinstance(layer, Links):
+        return Item("link", x, y, width, height, origin, target=layer.targets[number])
     return Item("picture", x, y, width, height, origin)

@@ -80,9 +80,7 @@ class CellPlacer:
     def repeated(self, row: int) -> Ints:
         """The lines of a heading that is repeated on a later page."""
         number = self.layout.plan_number(row)
-        if number not in self.layout.again:
-            return self.rows(row, row + 1)
-        plan, wrapped = self.layout.again[number]
+        plan, wrapped = self.layout.again.get(number) or (self.layout.plans[number], self.layout.wrapped[number])
         rows, instances = np.array([row]), self.layout.flow.index[row : row + 1]
         cells = zip(plan.cells, wrapped, strict=True)
         return in_order([piece for cell, placed in cells for piece in self._cell(cell, placed, rows, instances)])

@@ -13,8 +13,8 @@ from northmoor.core.layout.compose import Composition, Lines, TablePart
 from northmoor.core.layout.flow import DETAILS, RowKind
 from northmoor.core.layout.folding import Fold
 from northmoor.core.layout.paragraph import Paragraph
+from northmoor.core.layout.rowsonpage import RowsOnPage, rows_on_page
 from northmoor.core.layout.running import pieces, running_height
-from northmoor.core.layout.tablepage import RowsOnPage, rows_on_page
 from northmoor.core.model.report import Running
 
 

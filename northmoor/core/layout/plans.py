@@ -5,6 +5,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
+import pyarrow as pa
+import pyarrow.compute as pc
 
 from northmoor.core.compute.groups import Wanted
 from northmoor.core.compute.scopes import DETAIL
@@ -23,6 +25,7 @@ from northmoor.core.layout.celltext import (
 )
 from northmoor.core.layout.context import FAULT_COLOR, Setting
 from northmoor.core.layout.display import TextFace
+from northmoor.core.layout.drawings import CellDrawing, make_drawing
 from northmoor.core.layout.flow import Flow
 from northmoor.core.layout.fonts import font_file
 from northmoor.core.layout.text import Shaper
@@ -68,6 +71,10 @@ class CellPlan:
     variant: npt.NDArray[np.int32] | None = None
     fills: Scaled | None = None
     """The fills that a colour scale gives."""
+    drawing: CellDrawing | None = None
+    """What is drawn in place of texts."""
+    links: CellTexts | None = None
+    """The addresses that its instances open."""
 
     @property
     def leading(self) -> int:
@@ -198,6 +205,7 @@ def _ruled_cell(
             variant=ruled.number,
         )
         plan = replace(plan, widest=max(plan.widest, *(v.widest for v in plan.variants)))
+    plan = _with_link(_with_drawing(plan, content, kind, where, setting), content, kind, where, setting)
     if content.scale is not None and content.value is not None and kind.count:
         computed = kind.source.cells.get(Wanted(kind.scope, content.value))
         plan = replace(plan, fills=scaled(content.scale, computed.values)) if computed is not None else plan
@@ -207,6 +215,38 @@ def _ruled_cell(
 def _ordered(row: Row, table: TableBlock) -> list[Cell]:
     names = [column.name for column in table.columns]
     return sorted(row.cells, key=lambda cell: names.index(cell.column))
+
+
+def _with_drawing(plan: CellPlan, content: Content, kind: Kind, where: Place, setting: Setting) -> CellPlan:
+    """The plan with a drawing in place of its texts."""
+    computed = kind.source.cells.get(Wanted(kind.scope, content.value or ""))
+    if content.draw is None or computed is None or computed.fault is not None or not kind.count:
+        return plan
+    drawing = make_drawing(content.draw, computed.values, where, setting)
+    blank = setting.kept.get(("blank", plan.texts), lambda: CellTexts(pa.repeat("", kind.count)))
+    made = _cell_plan(plan.name, plan.column, plan.span, plan.look, blank, plan.align, setting)
+    return replace(made, drawing=drawing)
+
+
+def _with_link(plan: CellPlan, content: Content, kind: Kind, where: Place, setting: Setting) -> CellPlan:
+    """The plan with the addresses of a link; only those of the web and of mail are kept."""
+    if content.link is None or not kind.count:
+        return plan
+    link = cell_texts(Cell(column=plan.name, text=content.link), None, kind.scope, kind.source, kind.count, setting)
+    report_faults(link, where, setting)
+    wrong = next((t for t in pc.unique(link.texts).to_pylist() if t and not t.startswith(_SAFE)), None)
+    if wrong is not None and not link.faulty:
+        setting.find("link", where, f"A link goes to https, http or mailto addresses only; {wrong[:60]!r} does not.")
+    return replace(plan, links=link)
+
+
+_SAFE = ("https://", "http://", "mailto:")
+"""How addresses begin that may be opened from a page."""
+
+
+def is_safe(address: str) -> bool:
+    """Whether an address may be opened from a page."""
+    return address.startswith(_SAFE)
 
 
 def _detail_cell(

@@ -126,6 +126,12 @@ class TableLayout:
         return [start + row for row in found]
 
     @cached_property
+    def is_drawn(self) -> npt.NDArray[np.bool_]:
+        """For each plan, whether any of its cells draws something or is a link."""
+        drawn = [any(cell.drawing is not None or cell.links is not None for cell in plan.cells) for plan in self.plans]
+        return np.array(drawn, bool)
+
+    @cached_property
     def is_decorated(self) -> npt.NDArray[np.bool_]:
         """For each plan, whether its rows have any fill or rule."""
         return np.array([any(map(_is_decorated, _looks_of(plan))) for plan in self.plans], bool)
@@ -254,6 +260,10 @@ def _wrapped(cell: CellPlan, edges: tuple[int, ...], setting: Setting) -> Wrappe
 Wrapping = tuple[dict[tuple[int, int], tuple[int, ...]], npt.NDArray[np.int32], npt.NDArray[np.bool_]]
 
 
+_ONE, _YES = np.ones(1 << 17, np.int32), np.ones(1 << 17, bool)
+"""What most cells need, made once."""
+
+
 def _wrap_all(cell: CellPlan, room: int) -> Wrapping:
     lines = cell.shaped.lines
     if cell.shift is None:
@@ -278,7 +288,9 @@ def _wrap(
         is_cut = cell.look.overflow == "cut"
         parts = (cut(text, shaper, size, room),) if is_cut else wrap(text, shaper, size, room)
         wrapped[number, shift] = tuple(shaper.add(parts).tolist())
-    counts, plain = np.ones(len(lines), np.int32), np.ones(len(lines), bool)
+    counts, plain = _ONE[: len(lines)], _YES[: len(lines)]
+    if len(counts) < len(lines):
+        counts, plain = np.ones(len(lines), np.int32), np.ones(len(lines), bool)
     if wrapped:
         by_line = np.zeros(int(distinct.max()) + 1, np.int32)
         for (number, _), parts_of in wrapped.items():
@@ -294,6 +306,8 @@ def _row_heights(plan: RowPlan, cells: tuple[WrappedCell, ...]) -> int | Ints:
     height = 0 if plan.cells else plan.look.size * 13 // 10 + 2 * plan.look.padding
     taller: list[Ints] = []
     for cell, wrapped in zip(plan.cells, cells, strict=True):
+        if cell.drawing is not None and cell.drawing.how.height is not None:
+            height = max(height, cell.drawing.how.height + 2 * cell.look.padding)
         if cell.variant is not None:
             taller.append(_heights_of(cell, wrapped))
             continue

@@ -1,75 +1,23 @@
 """One page of a table: from the rows of a slice to layers of the display list."""
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
 from northmoor.core.layout.context import Shapers
-from northmoor.core.layout.display import Bookmark, Boxes, Layer, Origin, Texts
+from northmoor.core.layout.display import Bookmark, Boxes, Layer, Texts
+from northmoor.core.layout.drawncells import drawn_layers
+from northmoor.core.layout.origins import TableOrigins
 from northmoor.core.layout.paginate import Slice
 from northmoor.core.layout.placedcells import CellPlacer, in_order
 from northmoor.core.layout.plans import RowPlan
+from northmoor.core.layout.rowsonpage import RowsOnPage, rows_on_page
 from northmoor.core.layout.table import TableLayout, WrappedCell
 from northmoor.core.model.looks import FullLook
 from northmoor.core.model.tables import PAGE_ROWS
 
 Ints = npt.NDArray[np.int64]
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class RowsOnPage:
-    """The rows a page shows, top to bottom: their numbers, tops and heights on the page. `own` says where among them
-    those of the slice stand; the others belong to the page: the head, repeated headings, what is carried, totals."""
-
-    rows: Ints
-    tops: Ints
-    heights: Ints
-    own: Ints
-
-    @property
-    def others(self) -> Ints:
-        """Where the rows stand that belong to the page."""
-        return np.setdiff1d(np.arange(len(self.rows)), self.own, assume_unique=True)
-
-
-def rows_on_page(layout: TableLayout, piece: Slice, top: int) -> RowsOnPage:
-    """The rows of a slice with those that belong to its page, from a distance from the page's top on.
-
-    The page's total stands before the totals of all rows, unless it stands at the foot of the page.
-    """
-    before = [*layout.head_rows(piece.is_first), *piece.repeated]
-    if not piece.is_first:
-        before += layout.page_row("brought_forward")
-    after = [] if piece.start == piece.end else layout.page_row("page_total")
-    if not piece.is_last:
-        after += layout.page_row("carried_forward")
-    own = layout.heights[piece.start : piece.end]
-    if piece.part is not None:
-        own = np.append(own[:-1], piece.part[1])
-    rows = np.concatenate([before, np.arange(piece.start, piece.end), after]).astype(np.int64)
-    above = [layout.height_of([row]) if row < 0 else layout.strip.repeated_height(row) for row in before]
-    heights = np.concatenate([above, own, [layout.height_of([row]) for row in after]]).astype(np.int64)
-    at = np.arange(len(before), len(rows) - len(after))
-    if after and piece.foot is None:
-        order, at = _totals_last(layout, rows, at)
-        rows, heights = rows[order], heights[order]
-    tops = top + np.cumsum(heights) - heights
-    if after and piece.foot is not None:
-        tops[-len(after) :] += top - piece.y + piece.foot - tops[-len(after)]
-    return RowsOnPage(rows, tops, heights, at)
-
-
-def _totals_last(layout: TableLayout, rows: Ints, own: Ints) -> tuple[Ints, Ints]:
-    """The order in which totals of all rows come last on a page, and where a slice's own rows stand then."""
-    flow = layout.flow
-    last = sum(flow.kinds[flow.kind[row]].closes_table for row in rows[own[-len(flow.kinds) :]].tolist())
-    moved = np.arange(len(rows))
-    after = len(rows) - 1 - own[-1]
-    end = len(rows) - after
-    order = np.concatenate([moved[: end - last], moved[end:], moved[end - last : end]])
-    return order, np.concatenate([own[: len(own) - last], own[len(own) - last :] + after])
 
 
 def table_layers(
@@ -80,6 +28,7 @@ def table_layers(
     boxes = _decorations(layout, piece, shown, left)
     layers: list[Layer] = [_boxes(k, found, layout) for k, found in zip(("fill", "rule"), boxes, strict=True) if found]
     texts = _texts(layout, placer, piece, shown, left, shapers)
+    layers += drawn_layers(layout, piece, shown, left)
     return (*layers, texts) if len(texts) else tuple(layers)
 
 
@@ -121,53 +70,6 @@ def _lines_in_part(layout: TableLayout, cells: Ints, row: int, part: tuple[int, 
     inside[split] = (moved[3, split] >= 0) & (ends <= height)
     found: Ints = moved[:, inside]
     return found
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class TableOrigins:
-    """Origins of a table's items: for each, its printed row and its column's number (−1: the row)."""
-
-    layout: TableLayout
-    rows: Ints
-    columns: Ints
-
-    def origin(self, item: int) -> Origin:
-        """The origin of an item."""
-        row, column = int(self.rows[item]), int(self.columns[item])
-        name = self.layout.table.columns[column].name if column >= 0 else None
-        return row_origin(self.layout, row, name)
-
-
-def row_origin(layout: TableLayout, row: int, column: str | None = None) -> Origin:
-    """The origin of a printed row, or of its cell under a column."""
-    block = layout.table.name
-    place = layout.plans[layout.plan_number(row)].place
-    if row < 0:
-        kind, level = _PAGE_ORIGINS.get(place.row, (place.row, None))
-        return Origin(block, kind, level, (), None, column, place.number)
-    position = int(layout.flow.position[row])
-    if place.row == "detail":
-        keys = _plain_keys(layout.arranged.keys(position, len(layout.table.levels)))
-        return Origin(block, "detail", None, keys, position, column, place.number)
-    depth = layout.flow.kinds[layout.flow.kind[row]].level
-    keys = layout.arranged.keys(position, depth)
-    if depth:  # after a group of a tree stands the last row of one in it
-        keys = (*keys[:-1], layout.arranged.levels[depth - 1].key(int(layout.flow.index[row])))
-    keys = _plain_keys(keys)
-    return Origin(block, place.row, place.level, keys, None, column, place.number)
-
-
-_PAGE_ORIGINS: dict[str, tuple[str, str | None]] = {
-    "page_total": ("total", "page"),
-    "brought_forward": ("carry", "pages_before"),
-    "carried_forward": ("carry", "pages_to_here"),
-}
-"""How the dump tells of rows that belong to pages: as the totals of their windows."""
-
-
-def _plain_keys(keys: tuple[Any, ...]) -> tuple[Any, ...]:
-    """Keys as the dump can write them: texts, numbers and nulls."""
-    return tuple(key if key is None or isinstance(key, str | int | float | bool) else str(key) for key in keys)
 
 
 @dataclass(frozen=True, slots=True)

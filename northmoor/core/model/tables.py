@@ -8,7 +8,25 @@ from pydantic import BeforeValidator, Field, PlainSerializer, model_validator
 
 from northmoor.core.model.lengths import Gap, Length
 from northmoor.core.model.looks import Look, Rule, Scale
-from northmoor.core.model.part import Identifier, Name, Part, Title, unique_names
+from northmoor.core.model.part import Color, Identifier, Name, Part, Title, unique_names
+
+
+class Drawing(Part):
+    """What a cell draws in place of its value's text."""
+
+    kind: Literal["bar", "spark", "columns", "qr", "picture"]
+    """A bar as long as a number is great; a spark line or columns of a list of numbers, such as list(fares); the QR
+    code of a text; the picture at a path in the library."""
+    color: Color = "#2F7F86"
+    """Colour of what is drawn."""
+    negative: Color = "#B3402E"
+    """Colour of bars and columns below zero."""
+    least: float | None = None
+    """The number at which bars begin; without one, the least that is shown, or zero."""
+    greatest: float | None = None
+    """The number at which bars end; without one, the greatest that is shown, or zero."""
+    height: Annotated[Length, Field(ge=1000, le=500_000)] | None = None
+    """Height of what is drawn; without one, that of a line of text."""
 
 
 class Content(Part):
@@ -33,6 +51,10 @@ class Content(Part):
     """Conditions that change its look, asked in order."""
     scale: Scale | None = None
     """A colour scale behind its numbers."""
+    draw: Drawing | None = None
+    """What is drawn in place of its value's text."""
+    link: str | None = None
+    """Template for the address that a click on the cell opens, such as https://tarrow.example/{number}."""
     style: Name | None = None
     """A style of the report."""
     look: Look | None = None

@@ -35,6 +35,10 @@ def _item(item: Item) -> dict[str, Any]:
             "font": item.face.font,
             "size": item.face.size / 1000,
         }
+    if item.points is not None:
+        entry["points"] = [[x / 1000, y / 1000] for x, y in item.points]
+    if item.target is not None:
+        entry["target"] = item.target
     if item.color is not None:
         entry["color"] = item.color.lower()
     origin = item.origin

@@ -15,7 +15,7 @@ import pikepdf
 from pikepdf import Array, Dictionary, Name
 
 from northmoor.core.layout.alphabet import alphabet_of
-from northmoor.core.layout.display import Boxes, Page, Picture, Pictures, Texts
+from northmoor.core.layout.display import Boxes, Links, Page, Paths, Picture, Pictures, Texts, layer_items
 from northmoor.core.layout.fonts import Font, open_font, subset
 from northmoor.core.layout.text import Glyphs, Line, Shaper, shown_characters
 
@@ -81,7 +81,9 @@ class PdfWriter:
                 self._texts(layer, page.height, out)
             elif isinstance(layer, Boxes):
                 _boxes(layer, page.height, out)
-            else:
+            elif isinstance(layer, Paths):
+                _paths(layer, page.height, out)
+            elif isinstance(layer, Pictures):
                 self._pictures(layer, page.height, out)
         return b"\n".join(out)
 
@@ -178,6 +180,26 @@ def _boxes(layer: Boxes, height: int, out: list[bytes]) -> None:
         out.append(b"%d %d %d %d re f" % (x, y, wide, high))
 
 
+def _paths(layer: Paths, height: int, out: list[bytes]) -> None:
+    for points, color, thickness in zip(layer.points, layer.color, layer.thickness, strict=True):
+        steps = " ".join(f"{x} {height - y} {'l' if at else 'm'}" for at, (x, y) in enumerate(points))
+        out.append(f"{_color(color).decode()} RG {thickness} w 1 j 1 J {steps} S".encode())
+
+
+def _links(page: Page) -> list[Dictionary]:
+    """The annotations of a page's links."""
+    found = []
+    for layer in page.layers:
+        for item in layer_items(layer) if isinstance(layer, Links) else ():
+            corners = (item.x, page.height - item.y - item.height, item.x + item.width, page.height - item.y)
+            action = Dictionary(S=Name.URI, URI=pikepdf.String(item.target or ""))
+            rectangle = Array([_points(corner) for corner in corners])
+            found.append(
+                Dictionary(Type=Name.Annot, Subtype=Name.Link, Rect=rectangle, Border=Array([0, 0, 0]), A=action)
+            )
+    return found
+
+
 def _color(color: str) -> bytes:
     parts = (int(color[at : at + 2], 16) / 255 for at in (1, 3, 5))
     return b" ".join(b"%.4g" % part for part in parts)
@@ -248,6 +270,8 @@ def _assembled(packed_pages: Iterable[tuple[Page, bytes]], metadata: Metadata, o
         entry = pdf.make_indirect(
             Dictionary(Type=Name.Page, Parent=pdf.Root.Pages, MediaBox=box, Resources=resources, Contents=stream)
         )
+        if links := _links(page):
+            entry.Annots = Array(links)
         kids.append(entry)
         outline.add(page, entry)
     pdf.Root.Pages.Kids, pdf.Root.Pages.Count = Array(kids), len(kids)

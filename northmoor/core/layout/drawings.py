@@ -1,0 +1,179 @@
+"""What cells draw in place of text: bars, spark lines, QR codes and pictures, from their values.
+
+Everything is drawn within the cell's own room. What cannot be drawn is left empty and told once.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+import segno
+
+from northmoor.core.errors import LayoutError, Place, ReportFileError
+from northmoor.core.layout.celltext import is_numeric
+from northmoor.core.layout.context import Setting
+from northmoor.core.layout.display import Picture
+from northmoor.core.layout.pictures import load_picture, width_at
+from northmoor.core.model.tables import Drawing
+
+_LONGEST_CODE = 500
+"""Characters of a QR code: more make squares too small to print."""
+_MOST_POINTS = 2_000
+
+
+@dataclass(frozen=True, slots=True)
+class Area:
+    """The room of a cell, inside its padding and inset, in millipoints on the page."""
+
+    x: int
+    y: int
+    width: int
+    height: int
+
+
+@dataclass(frozen=True, slots=True)
+class Drawn:
+    """Something drawn: a filled rectangle (`points` and `picture` unset), a line through points, or a picture."""
+
+    area: Area
+    color: str
+    points: tuple[tuple[int, int], ...] = ()
+    thickness: int = 0
+    picture: Picture | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class CellDrawing:
+    """A cell definition's drawing: how, the value of each instance, and for bars the ends they are measured by."""
+
+    how: Drawing
+    values: pa.Array
+    least: float
+    greatest: float
+    place: Place
+    setting: Setting
+
+    def draw(self, instance: int, area: Area) -> Iterator[Drawn]:
+        """What an instance draws in its room."""
+        value = self.values[instance].as_py()
+        if value is None or area.width <= 0 or area.height <= 0:
+            return
+        try:
+            yield from _DRAWERS[self.how.kind](self, value, area)
+        except (LayoutError, ReportFileError) as error:
+            self.setting.find("drawing", self.place, error.message)
+
+
+def make_drawing(how: Drawing, values: pa.Array, place: Place, setting: Setting) -> CellDrawing | None:
+    """A cell's drawing; None, and told, where its values are not of the kind that is drawn."""
+    fits = {
+        "bar": is_numeric(values.type),
+        "spark": pa.types.is_list(values.type) and is_numeric(values.type.value_type),
+        "columns": pa.types.is_list(values.type) and is_numeric(values.type.value_type),
+        "qr": pa.types.is_string(values.type),
+        "picture": pa.types.is_string(values.type),
+    }[how.kind]
+    if not fits and not pa.types.is_null(values.type):
+        setting.find("drawing", place, _WANTED[how.kind])
+        return None
+    numbers = values if how.kind == "bar" else pa.array([0.0])
+    known = pc.min_max(pc.cast(numbers, pa.float64())).as_py() if len(numbers) else {"min": 0, "max": 0}
+    least = how.least if how.least is not None else min(float(known["min"] or 0), 0.0)
+    greatest = how.greatest if how.greatest is not None else max(float(known["max"] or 0), 0.0)
+    return CellDrawing(how, values, least, greatest, place, setting)
+
+
+_WANTED = {
+    "bar": "A bar is drawn from a number; give the cell a value that is one.",
+    "spark": "A spark line is drawn from a list of numbers; write list(fares), or another column in it.",
+    "columns": "Spark columns are drawn from a list of numbers; write list(fares), or another column in it.",
+    "qr": "A QR code is made from a text; give the cell a value that is one, such as an address.",
+    "picture": "A picture is named by its path in the library; give the cell a value that is one.",
+}
+
+
+def _bar(drawing: CellDrawing, value: Any, area: Area) -> Iterator[Drawn]:
+    """A bar from zero to the value; negative ones go to the left."""
+    span = (drawing.greatest - drawing.least) or 1.0
+
+    def at(number: float) -> int:
+        return area.x + round(area.width * min(max((number - drawing.least) / span, 0.0), 1.0))
+
+    zero, end = at(0.0), at(float(value))
+    left, right = min(zero, end), max(zero, end)
+    color = drawing.how.color if value >= 0 else drawing.how.negative
+    if right > left:
+        yield Drawn(Area(left, area.y, right - left, area.height), color)
+
+
+def _numbers(value: Any) -> list[float]:
+    return [float(number) for number in value if number is not None][:_MOST_POINTS]
+
+
+def _spark(drawing: CellDrawing, value: Any, area: Area) -> Iterator[Drawn]:
+    """A line through a group's values, from the least to the greatest of them, and a point at the last."""
+    numbers = _numbers(value)
+    if len(numbers) < 2:
+        return
+    least, greatest = min(numbers), max(numbers)
+    xs = np.round(area.x + area.width * np.arange(len(numbers)) / (len(numbers) - 1)).astype(int).tolist()
+    span = (greatest - least) or 1.0
+    ys = [area.y + round(area.height * (1 - (number - least) / span)) for number in numbers]
+    yield Drawn(area, drawing.how.color, tuple(zip(xs, ys, strict=True)), 750)
+    side = 2200
+    x = min(max(xs[-1] - side // 2, area.x), area.x + area.width - side)
+    yield Drawn(Area(x, ys[-1] - side // 2, side, side), drawing.how.color)
+
+
+def _columns(drawing: CellDrawing, value: Any, area: Area) -> Iterator[Drawn]:
+    """A small column for each of a group's values, from zero."""
+    numbers = _numbers(value)
+    if not numbers:
+        return
+    least, greatest = min(0.0, *numbers), max(0.0, *numbers)
+    span = (greatest - least) or 1.0
+    zero = area.y + round(area.height * greatest / span)
+    for at, number in enumerate(numbers):
+        left = area.x + area.width * at // len(numbers)
+        right = area.x + area.width * (at + 1) // len(numbers)
+        gap = min((right - left) // 5, 1000)
+        end = area.y + round(area.height * (greatest - number) / span)
+        color = drawing.how.color if number >= 0 else drawing.how.negative
+        if end != zero:
+            yield Drawn(Area(left, min(zero, end), max(right - left - gap, 1), abs(end - zero)), color)
+
+
+@lru_cache(maxsize=512)
+def _code(text: str) -> tuple[tuple[int, int, int], ...]:
+    """A QR code's dark stretches (row, start, length), and first of all its side as the length of an empty one."""
+    rows = [bytes(row) for row in segno.make_qr(text, error="m").matrix]
+    found = [(0, 0, len(rows))]
+    for number, row in enumerate(rows):
+        edges = np.flatnonzero(np.diff(np.concatenate([[0], np.frombuffer(row, np.uint8) & 1, [0]]))).tolist()
+        found += [(number, start, end - start) for start, end in zip(edges[::2], edges[1::2], strict=True)]
+    return tuple(found)
+
+
+def _qr(drawing: CellDrawing, value: Any, area: Area) -> Iterator[Drawn]:
+    if len(value) > _LONGEST_CODE:
+        raise LayoutError(f"A QR code holds at most {_LONGEST_CODE} characters here; this text has {len(value):,}.")
+    (_, _, side), *dark = _code(value)
+    module = min(area.width, area.height) // side
+    for row, start, length in dark:
+        box = Area(area.x + start * module, area.y + row * module, length * module, module)
+        yield Drawn(box, drawing.how.color)
+
+
+def _picture(drawing: CellDrawing, value: Any, area: Area) -> Iterator[Drawn]:
+    picture = load_picture(value, drawing.setting)
+    wide, high = width_at(picture, area.height), area.height
+    if wide > area.width:
+        wide, high = area.width, area.height * area.width // wide
+    yield Drawn(Area(area.x, area.y, wide, high), "", picture=picture)
+
+
+_DRAWERS = {"bar": _bar, "spark": _spark, "columns": _columns, "qr": _qr, "picture": _picture}

@@ -1,0 +1,84 @@
+"""A page's drawn cells and links as layers of the display list."""
+
+from collections.abc import Sequence
+
+import numpy as np
+import numpy.typing as npt
+
+from northmoor.core.layout.display import Boxes, Layer, Links, Paths, Pictures
+from northmoor.core.layout.drawings import Area, Drawn
+from northmoor.core.layout.origins import TableOrigins
+from northmoor.core.layout.paginate import Slice
+from northmoor.core.layout.plans import CellPlan, is_safe
+from northmoor.core.layout.rowsonpage import RowsOnPage
+from northmoor.core.layout.table import TableLayout
+from northmoor.core.model.tables import PAGE_ROWS
+
+Ints = npt.NDArray[np.int64]
+Placed = tuple[int, int, Drawn]
+"""A printed row, a column, and what is drawn there."""
+
+
+def drawn_layers(layout: TableLayout, piece: Slice, shown: RowsOnPage, left: int) -> list[Layer]:
+    """What the cells of a page draw, and where its links are. Kinds of rows that have none cost nothing."""
+    drawn: list[Placed] = []
+    links: list[tuple[int, int, Area, str]] = []
+    kinds = layout.plan_numbers(shown.rows)
+    for at in np.flatnonzero(layout.is_drawn[kinds]).tolist():
+        row, plan, wrapped = int(shown.rows[at]), layout.plans[kinds[at]], layout.wrapped[kinds[at]]
+        instance = int(layout.flow.index[row]) if row >= 0 else piece.number if plan.place.row in PAGE_ROWS else 0
+        for cell, placed in zip(plan.cells, wrapped, strict=True):
+            area = Area(left + placed.left, int(shown.tops[at]), placed.width, int(shown.heights[at]))
+            if cell.drawing is not None:
+                found = cell.drawing.draw(instance, _inside(cell, instance, area))
+                drawn += [(row, cell.column, each) for each in found]
+            if cell.links is not None and is_safe(target := cell.links.text(instance)):
+                links.append((row, cell.column, area, target))
+    return _layers(layout, drawn, links)
+
+
+def _inside(cell: CellPlan, instance: int, area: Area) -> Area:
+    """The room inside a cell's padding and inset; what has a height of its own stands at the top."""
+    look = cell.look
+    shift = 0 if cell.shift is None else int(cell.shift[instance])
+    height = area.height - 2 * look.padding
+    own = cell.drawing.how.height if cell.drawing is not None else None
+    return Area(
+        area.x + look.inset + shift,
+        area.y + look.padding,
+        area.width - 2 * look.inset - shift,
+        height if own is None else min(own, height),
+    )
+
+
+def _layers(layout: TableLayout, drawn: list[Placed], links: list[tuple[int, int, Area, str]]) -> list[Layer]:
+    layers: list[Layer] = []
+    boxes = [each for each in drawn if not each[2].points and each[2].picture is None]
+    paths = [each for each in drawn if each[2].points]
+    pictures = [each for each in drawn if each[2].picture is not None]
+    if boxes:
+        colors = tuple(drawn.color for _, _, drawn in boxes)
+        layers.append(Boxes("fill", *_places(boxes), colors, _origins(layout, boxes)))
+    if paths:
+        points = tuple(drawn.points for _, _, drawn in paths)
+        colors, thick = (tuple(getattr(d, name) for _, _, d in paths) for name in ("color", "thickness"))
+        layers.append(Paths(*_places(paths), points, colors, thick, _origins(layout, paths)))
+    if pictures:
+        found = tuple(drawn.picture for _, _, drawn in pictures if drawn.picture is not None)
+        layers.append(Pictures(*_places(pictures), found, _origins(layout, pictures)))
+    if links:
+        placed = [(row, column, Drawn(area, "")) for row, column, area, _ in links]
+        targets = tuple(target for *_, target in links)
+        layers.append(Links(*_places(placed), targets, _origins(layout, placed)))
+    return layers
+
+
+def _places(placed: Sequence[Placed]) -> tuple[Ints, Ints, Ints, Ints]:
+    areas = [(d.area.x, d.area.y, d.area.width, d.area.height) for _, _, d in placed]
+    x, y, width, height = np.array(areas, np.int64).T
+    return x, y, width, height
+
+
+def _origins(layout: TableLayout, placed: Sequence[Placed]) -> TableOrigins:
+    rows, columns = (np.array([each[i] for each in placed], np.int64) for i in (0, 1))
+    return TableOrigins(layout, rows, columns)

@@ -1,0 +1,106 @@
+"""Cells that draw: bars, spark lines, QR codes, pictures and links, on the dump and in the PDF."""
+
+from collections.abc import Callable
+from io import BytesIO
+from pathlib import Path
+from typing import Any
+
+import pikepdf
+import pytest
+from PIL import Image
+
+from northmoor.core.document import Document
+from northmoor.core.model.looks import Look
+from northmoor.core.model.tables import Cell, Column, Drawing, Row
+from northmoor.core.output.raster import rasterise
+from northmoor.core.sources.connections import Library
+from tests.helpers import dumped, level_of, render, report_of, table_of
+
+MakeLibrary = Callable[[str], Library]
+NUMBERS = "create table lines (k text, n integer, t text); insert into lines values ('a', 10, 'W25-00001'), ('a', -5, 'W25-00002'), ('a', 20, null), ('b', 0, 'W25-00004');"
+PLAIN = Look(padding=0, inset=0)
+
+
+def items(document: Document, kind: str) -> list[dict[str, Any]]:
+    return [item for page in dumped(document)["pages"] for item in page["items"] if item["kind"] == kind]
+
+
+def drawn(kind: str, value: str = "n", **more: Any) -> Column:
+    return Column(name="d", value=value, width=100_000, look=PLAIN, draw=Drawing(kind=kind, **more))
+
+
+def test_bars_are_as_long_as_numbers_are_great(library: MakeLibrary) -> None:
+    document = render(report_of(table_of(drawn("bar"))), library(NUMBERS))
+    bars = items(document, "fill")
+    assert [(b["width"], b["color"]) for b in bars] == [(40.0, "#2f7f86"), (20.0, "#b3402e"), (80.0, "#2f7f86")]
+    assert {b["x"] for b in bars} == {56.693, 76.693}  # to the right and to the left of zero
+    fixed = render(report_of(table_of(drawn("bar", least=0, greatest=10))), library(NUMBERS))
+    assert [b["width"] for b in items(fixed, "fill")] == [100.0, 100.0]
+    assert not items(document, "text")[1:]
+
+
+def test_spark_lines_are_drawn_from_a_groups_values(library: MakeLibrary) -> None:
+    cells = tuple(
+        Cell(column="d", value="list(n)", look=PLAIN, draw=Drawing(kind=kind, height=20_000)) for kind in ("spark",)
+    )
+    level = level_of("k", total=(Row(cells=cells), Row(cells=(cells[0].but(draw=Drawing(kind="columns")),))))
+    table = table_of(Column(name="d", width=100_000), levels=(level,), show_details=False)
+    document = render(report_of(table), library(NUMBERS))
+    assert document.findings == ()
+    (line,) = items(document, "path")  # a single value makes no line
+    top = line["y"]
+    assert [(x - line["x"], y - top) for x, y in line["points"]] == [
+        (0, 8), (pytest.approx(50), pytest.approx(20)), (pytest.approx(100), 0),
+    ]  # fmt: skip
+    columns = [i for i in items(document, "fill") if i["origin"]["number"] == 1]
+    assert [c["color"] for c in columns] == ["#2f7f86", "#b3402e", "#2f7f86"]
+    assert columns[2]["height"] == pytest.approx(2 * columns[0]["height"], abs=0.01)
+    wrong = render(report_of(table_of(drawn("spark"))), library(NUMBERS))
+    assert "write list(fares)" in wrong.findings[0].message
+
+
+def test_a_qr_code_is_drawn_in_whole_modules(library: MakeLibrary) -> None:
+    document = render(report_of(table_of(drawn("qr", "t", height=60_000))), library(NUMBERS))
+    boxes = items(document, "fill")
+    rows = {box["origin"]["ordinal"] for box in boxes}
+    assert rows == {0, 1, 3}  # a null draws nothing
+    heights = {box["height"] for box in boxes}
+    assert len(heights) == 1
+    assert {round(box["width"] / heights.copy().pop(), 6) % 1 for box in boxes} == {0.0}
+    raster = rasterise(document.page_pdf(0), 0, 1.0)
+    assert raster.width > 0
+    long = render(report_of(table_of(drawn("qr", "concat(t, '" + "x" * 600 + "')"))), library(NUMBERS))
+    assert "at most 500 characters" in _messages(long)
+
+
+def _messages(document: Document) -> str:
+    for page in range(len(document)):
+        document.page(page)
+    return " ".join(finding.message for finding in document.findings)
+
+
+def test_pictures_come_from_the_paths_in_a_column(library: MakeLibrary, tmp_path: Path) -> None:
+    Image.new("RGB", (20, 10), (200, 30, 60)).save(tmp_path / "a.png")
+    column = drawn("picture", "case when n > 0 then 'a.png' else '../outside.png' end", height=30_000)
+    document = render(report_of(table_of(column)), library(NUMBERS))
+    assert [(i["width"], i["height"]) for i in items(document, "picture")] == [(60.0, 30.0), (60.0, 30.0)]
+    assert "outside" in _messages(document)
+
+
+def test_links_open_addresses_of_the_web_only(library: MakeLibrary) -> None:
+    column = Column(name="t", value="t", link="https://tarrow.example/waybills/{t}")
+    document = render(report_of(table_of(column)), library(NUMBERS))
+    assert items(document, "link")[0]["target"] == "https://tarrow.example/waybills/W25-00001"
+    with pikepdf.open(BytesIO(document.pdf())) as pdf:
+        annotation = pdf.pages[0].Annots[1]
+        assert str(annotation.A.URI) == "https://tarrow.example/waybills/W25-00002"
+    evil = render(report_of(table_of(column.but(link="file:///etc/{t}"))), library(NUMBERS))
+    assert items(evil, "link") == []
+    assert "https, http or mailto" in _messages(evil)
+
+
+def test_ticks_are_words_of_a_boolean(library: MakeLibrary) -> None:
+    column = Column(name="ok", value="n > 0", format="✓;–")
+    document = render(report_of(table_of(column)), library(NUMBERS))
+    assert [i["text"] for i in items(document, "text")] == ["✓", "–", "✓", "–"]
+    assert document.missing_characters() == ""
