@@ -84,6 +84,34 @@ def take_parameters(application: QApplication, window: Window) -> None:
     settle(application, window)
 
 
+def take_tables(application: QApplication, window: Window) -> None:
+    """The pictures of tables: a traced figure of a tree, a log with page totals, styles and rules."""
+    report = window.desk.path
+    assert report is not None
+    window.open(report.with_name("cost-centres.moor"))
+    settle(application, window)
+    window.desk.select(Selection("cell", "centres", "heading", "centre", "y2025"))
+    window.toggle_trace()
+    wait_until(application, lambda: window.pages.trace.found is not None)
+    application.processEvents()
+    window.grab().save(str(TARGET / "trace.png"))
+    window.toggle_trace()
+    window.open(report.with_name("sailings-log.moor"))
+    settle(application, window)
+    window.desk.select(Selection("row", "log", "carried_forward"))
+    window.pages.canvas.verticalScrollBar().setValue(430)
+    settle(application, window)
+    window.grab().save(str(TARGET / "log.png"))
+    window.open(report)
+    settle(application, window)
+    window.styling.open_styles()
+    assert window.styling.dialog is not None
+    window.styling.dialog.list.setCurrentRow(4)
+    application.processEvents()
+    window.styling.dialog.grab().save(str(TARGET / "styles.png"))
+    window.styling.dialog.close()
+
+
 def main() -> None:
     """Make every picture."""
     application = QApplication(sys.argv[:1])
@@ -103,6 +131,7 @@ def main() -> None:
         settle(application, window)
         window.grab().save(str(TARGET / "levels.png"))
         window.desk.undo()
+        take_tables(application, window)
         take_parameters(application, window)
         window.show_workspace("data")
         take_data(application, window)

@@ -16,7 +16,9 @@ def test_the_core_and_the_command_line_load_no_qt() -> None:
     assert done.stdout.strip() == "[]"
 
 
-@pytest.mark.parametrize("paper", ["README.md", "CONTRIBUTING.md", "docs/page-dump.md", "docs/expressions.md"])
+@pytest.mark.parametrize(
+    "paper", ["README.md", "CONTRIBUTING.md", "docs/page-dump.md", "docs/expressions.md", "docs/tables.md"]
+)
 def test_paths_named_in_the_papers_exist(paper: str) -> None:
     text = (ROOT / paper).read_text(encoding="utf-8")
     named = re.findall(r"`((?:northmoor|scripts|docs|tests|bench)/[\w./*-]*)`", text) + re.findall(

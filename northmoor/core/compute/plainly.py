@@ -5,8 +5,10 @@ Where the table groups by a key, this filters by that key; where it follows a tr
 what no condition can say (which groups were kept, which rows a page has) is given as the numbers of rows.
 """
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from decimal import Decimal
 from typing import Any
 
 import numpy as np
@@ -97,7 +99,7 @@ class Asking:
                 count = engine.run(f"select count(*) from {_ROWS}{where}", bound).column(0)[0].as_py()
             except EngineError as error:
                 return Answer(sql, reason=f"The engine cannot compute it so: {told(error)}.")
-        return Answer(sql, found[0] if found else None, count)
+        return Answer(_told(sql, bound), found[0] if found else None, count)
 
     def condition(self, standpoint: Standpoint) -> str:
         """The condition on fetched rows that says which a figure stands for."""
@@ -144,6 +146,18 @@ class Asking:
         name = f"numbers_{standpoint.scope % OWN if standpoint.scope > 0 else 'of_page' if standpoint.scope else 'all'}"
         self.bound[name] = self.rows_behind(standpoint).tolist()
         return f"{_AT} in (select unnest(${name}))"
+
+
+def _told(sql: str, bound: Mapping[str, Any]) -> str:
+    """A statement with its values in it, for reading."""
+
+    def value(name: re.Match[str]) -> str:
+        found = bound.get(name[1])
+        if isinstance(found, list):
+            return f"<{len(found):,} numbers>" if name[1].startswith("numbers_") else ", ".join(map(repr, found))
+        return "null" if found is None else str(found) if isinstance(found, int | float | Decimal) else f"'{found}'"
+
+    return re.sub(r"\$(\w+)", value, sql)
 
 
 class _Plainly(Work):
