@@ -3,7 +3,8 @@
 from pathlib import Path
 
 import pikepdf
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt
+from PyQt6.QtGui import QDropEvent
 from PyQt6.QtWidgets import QLineEdit, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
@@ -170,3 +171,23 @@ def test_a_level_is_added_around_and_ranges_are_chosen(window: Window, qtbot: Qt
     type_into(editor(window, "range"), "many", qtbot)
     assert table(window).level("tickets") == level  # refused, and told
     assert "no width of a range" in window._notice.text()
+
+
+def test_levels_are_dragged_into_another_order(window: Window, qtbot: QtBot) -> None:
+    window.desk.select(Selection("level", TABLE, level="route"))
+    press(window, "Add a level around it", "season")
+    settle(window, qtbot)
+    contents = window.pages.contents
+    inner, outer = (next(i for i in contents._levels(TABLE) if name in i.text(0)) for name in ("route", "season"))
+    contents.setCurrentItem(inner)
+    place = QPointF(contents.visualItemRect(outer).center())
+    contents.dropEvent(
+        QDropEvent(
+            place, Qt.DropAction.MoveAction, QMimeData(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+        )
+    )
+    settle(window, qtbot)
+    assert [level.name for level in table(window).levels] == ["route", "season"]
+    assert len(contents._levels(TABLE)) == 2
+    window.desk.undo()
+    assert [level.name for level in table(window).levels] == ["season", "route"]

@@ -6,6 +6,7 @@ from typing import Any
 import pytest
 
 from northmoor.core.document import Document
+from northmoor.core.layout.text import Shaper
 from northmoor.core.model.looks import Look, Rule, Scale, Style
 from northmoor.core.model.tables import Cell, Column, Row
 from northmoor.core.sources.connections import Library
@@ -144,6 +145,19 @@ def test_a_value_has_the_currency_of_its_row(library: MakeLibrary) -> None:
     assert [i["text"] for i in items(document)] == ["NOK1.50", "€2.00", "£3.00"]
     wrong = render(report_of(table_of(column.but(currency="'XEU9'"))), library(script))
     assert "no code of a currency" in wrong.findings[0].message
+
+
+def test_decimal_signs_stand_under_one_another(library: MakeLibrary) -> None:
+    script = "create table lines (v double, s integer); insert into lines values (1, 1), (12.5, 2), (1234.125, 3), (-0.25, 4);"
+    column = Column(name="v", value="v", width=100_000, look=Look(align="decimal"))
+    document = render(report_of(table_of(column)), library(script))
+    places = []
+    for item in items(document):
+        shaper = Shaper(item["font"])
+        head = item["text"].rpartition(".")[0] or item["text"]
+        places.append(round(item["x"] + int(shaper.widths(shaper.add([head]), 9000)[0]) / 1000, 1))
+    assert len(set(places)) == 1
+    assert max(item["x"] + item["width"] for item in items(document)) <= 56.693 + 100 - 2 + 0.001
 
 
 def test_a_style_has_a_format(library: MakeLibrary) -> None:

@@ -3,7 +3,7 @@
 from dataclasses import replace
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QPaintEvent
+from PyQt6.QtGui import QDropEvent, QPaintEvent
 from PyQt6.QtWidgets import QTreeWidget, QTreeWidgetItem, QWidget
 
 from northmoor.app.desk import PAGE, Selection
@@ -25,19 +25,42 @@ class Contents(QTreeWidget):
     """The tree. `picked` tells of a choice by the user."""
 
     picked = pyqtSignal(object)
+    level_moved = pyqtSignal(str, str, int)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setHeaderHidden(True)
         self.setIndentation(14)
         self.setAccessibleName("Contents")
-        self.setToolTip("What the edition is made of. Arrow keys move; the inspector shows what is chosen.")
+        self.setToolTip(
+            "The parts of the edition. Arrow keys move; the inspector shows what is chosen; levels can be dragged."
+        )
+        self.setDragDropMode(QTreeWidget.DragDropMode.InternalMove)
         self.itemSelectionChanged.connect(self._chosen)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """Say what belongs here when there is nothing yet."""
         super().paintEvent(event)
         draw_hint(self, EMPTY)
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """Move a level to where another one of its table stands; nothing else can be moved here."""
+        assert event is not None
+        event.setDropAction(Qt.DropAction.IgnoreAction)
+        event.accept()
+        target, dragged = self.itemAt(event.position().toPoint()), self.currentItem()
+        if target is None or dragged is None:
+            return
+        there, what = target.data(0, _SELECTION), dragged.data(0, _SELECTION)
+        if there.level is not None and what.kind == "level" and there.block == what.block:
+            levels = [item.data(0, _SELECTION).level for item in self._levels(what.block)]
+            by = levels.index(there.level) - levels.index(what.level)
+            if by:
+                self.level_moved.emit(what.block, what.level, by)
+
+    def _levels(self, block: str) -> list[QTreeWidgetItem]:
+        parts = [(item, item.data(0, _SELECTION)) for item in self._items()]
+        return [item for item, part in parts if part.kind == "level" and part.block == block]
 
     def show_edition(self, edition: Edition, selection: Selection) -> None:
         """Show an edition's parts, keeping what is folded."""
@@ -138,6 +161,8 @@ class Contents(QTreeWidget):
     ) -> QTreeWidgetItem:
         item = QTreeWidgetItem([text])
         item.setData(0, _SELECTION, selection)
+        if selection.kind != "level":
+            item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsDragEnabled)
         if drawing:
             item.setIcon(0, icon(drawing, color) if color else icon(drawing))
         if parent is None:

@@ -58,7 +58,7 @@ CHOICES = {
         "after": "After each",
     },
     "order": {"ascending": "A to Z", "descending": "Z to A", "as_given": "As the query gives it"},
-    "align": {"start": "Left", "center": "Centre", "end": "Right"},
+    "align": {"start": "Left", "center": "Centre", "end": "Right", "decimal": "At the decimal sign"},
     "total": {
         "sum": "Sum",
         "avg": "Average",

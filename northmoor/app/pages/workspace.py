@@ -40,6 +40,7 @@ class PagesWorkspace(QWidget):
         desk.edition_chosen.connect(self._changed)
         desk.selected.connect(self._selected)
         self.contents.picked.connect(desk.select)
+        self.contents.level_moved.connect(self._move_level)
         self.canvas.picked.connect(desk.select)
         self.canvas.edit_wanted.connect(self._edit)
         self.canvas.spot_clicked.connect(self._trace)
@@ -79,6 +80,9 @@ class PagesWorkspace(QWidget):
         self.trace.clear()
         self.canvas.show_document(rendered)
         self._show_fields()
+
+    def _move_level(self, table: str, level: str, by: int) -> None:
+        self._desk.edit("Move the level", lambda r, e: edits.move_level(r, e, table, level, by))
 
     def toggle_level(self, table: str, level: int) -> None:
         """Fold all groups of a level on the screen; where they are, open all."""

@@ -51,7 +51,7 @@ def make_paragraph(
     room = max(width - 2 * look.inset, 1000)
     lines = tuple(shaper.add(wrap(text, shaper, look.size, room)).tolist())
     face = TextFace(file, look.size, FAULT_COLOR if is_faulty else look.color)
-    return Paragraph(lines, face, shaper, look, look.align or align, width, origin)
+    return Paragraph(lines, face, shaper, look, look.side or align, width, origin)
 
 
 def fault_paragraph(message: str, width: int, origin: Origin, setting: Setting) -> Paragraph:

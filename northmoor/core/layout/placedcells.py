@@ -127,6 +127,10 @@ class CellPlacer:
             shown = shown & ~cell.repeats[instances]
         drop = self._drop(cell, placed, rows, instances)
         shift = np.zeros(len(rows), np.int64) if cell.shift is None else cell.shift[instances]
+        if cell.tails is not None:  # aligned at the end, further left by what others have after the sign
+            drawn = _lines(cell, placed, rows[shown], lines[shown], faces[shown], 0, shift[shown], drop[shown])
+            drawn[2] -= np.minimum(cell.tails.max() - cell.tails[instances[shown]], drawn[2] - placed.left)
+            return [drawn]
         if not placed.wrapped:
             return [_lines(cell, placed, rows[shown], lines[shown], faces[shown], 0, shift[shown], drop[shown])]
         single = shown & placed.plain[instances]

@@ -7,6 +7,7 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
+from babel import Locale
 
 from northmoor.core.compute.groups import Wanted
 from northmoor.core.compute.scopes import DETAIL
@@ -71,6 +72,8 @@ class CellPlan:
     variant: npt.NDArray[np.int32] | None = None
     fills: Scaled | None = None
     """The fills that a colour scale gives."""
+    tails: npt.NDArray[np.int64] | None = None
+    """For each instance, how far from the end its decimal sign stands; None where signs are not aligned."""
     drawing: CellDrawing | None = None
     """What is drawn in place of texts."""
     links: CellTexts | None = None
@@ -381,13 +384,28 @@ def _cell_plan(
     file = font_file(look.font, look.bold, look.italic)
     shaper = setting.shapers.of(file)
     face = TextFace(file, look.size, look.color)
-    decided: Align = look.align or align or ("end" if texts.is_number else "start")
+    decided: Align = look.side or align or ("end" if texts.is_number else "start")
     shaped = setting.kept.get(("lines", texts, file), lambda: _shaped(texts, shaper))
     widest = setting.kept.get(
         ("widest", texts, file, look.size), lambda: int(max(shaper.widths(shaped.distinct, look.size), default=0))
     )
     fault_face = TextFace(file, look.size, FAULT_COLOR)
-    return CellPlan(name, column, span, look, decided, face, fault_face, shaper, texts, shaped, widest)
+    plan = CellPlan(name, column, span, look, decided, face, fault_face, shaper, texts, shaped, widest)
+    if look.align != "decimal" or not len(shaped.lines):
+        return plan
+    key = ("tails", texts, file, look.size, setting.customs.locale)
+    tails = setting.kept.get(key, lambda: _tails(plan, setting.customs.locale))
+    return replace(plan, tails=tails, widest=widest + int(tails.max()))
+
+
+def _tails(plan: CellPlan, locale: str) -> npt.NDArray[np.int64]:
+    """How far from the end each instance's decimal sign stands; a number without one ends where others have it."""
+    sign = Locale.parse(locale).number_symbols["latn"]["decimal"]
+    shaper, size, distinct = plan.shaper, plan.face.size, plan.shaped.distinct
+    heads = shaper.add([shaper.text(number).rpartition(sign)[0] or shaper.text(number) for number in distinct.tolist()])
+    found = shaper.widths(distinct, size) - shaper.widths(heads, size)
+    tails: npt.NDArray[np.int64] = found[np.searchsorted(distinct, plan.shaped.lines)]
+    return tails
 
 
 def _shaped(texts: CellTexts, shaper: Shaper) -> ShapedTexts:

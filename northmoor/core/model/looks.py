@@ -9,6 +9,7 @@ from northmoor.core.model.lengths import Length
 from northmoor.core.model.part import Color, Name, Part
 
 Align = Literal["start", "center", "end"]
+TextAlign = Literal["start", "center", "end", "decimal"]
 Across = Literal["top", "middle", "bottom"]
 Overflow = Literal["wrap", "cut", "shrink"]
 Dash = Literal["solid", "dashed", "dotted"]
@@ -30,8 +31,9 @@ class Look(Part):
     """Colour of the text, as #rrggbb."""
     fill: Color | None = None
     """Colour behind the text, as #rrggbb."""
-    align: Align | None = None
-    """Horizontal alignment. Without one, numbers stand at the end and texts at the start."""
+    align: TextAlign | None = None
+    """Horizontal alignment; decimal puts the decimal signs of a table's column under one another. Without one, numbers
+    stand at the end and texts at the start."""
     stands: Across | None = None
     """Where the text stands in a cell that is taller than it."""
     overflow: Overflow | None = None
@@ -76,7 +78,7 @@ class FullLook:
     italic: bool = False
     color: str = "#1F1B16"
     fill: str | None = None
-    align: Align | None = None
+    align: TextAlign | None = None
     stands: Across = "top"
     overflow: Overflow = "wrap"
     format: str | None = None
@@ -88,6 +90,11 @@ class FullLook:
     rule_right: int = 0
     rule_dash: Dash = "solid"
     rule_color: str = "#1F1B16"
+
+    @property
+    def side(self) -> Align | None:
+        """The side that texts stand at; decimal signs are counted from the end."""
+        return "end" if self.align == "decimal" else self.align
 
 
 class Rule(Part):
