@@ -10,6 +10,7 @@ import pytest
 from PIL import Image
 
 from northmoor.core.document import Document
+from northmoor.core.layout.barcode import WIDTHS, bars_of, values_of
 from northmoor.core.model.looks import Look
 from northmoor.core.model.tables import Cell, Column, Drawing, Row
 from northmoor.core.output.raster import rasterise
@@ -104,3 +105,19 @@ def test_ticks_are_words_of_a_boolean(library: MakeLibrary) -> None:
     document = render(report_of(table_of(column)), library(NUMBERS))
     assert [i["text"] for i in items(document, "text")] == ["✓", "–", "✓", "–"]
     assert document.missing_characters() == ""
+
+
+def test_a_barcode_is_code_128_with_its_check(library: MakeLibrary) -> None:
+    assert len(WIDTHS) == len(set(WIDTHS)) == 107
+    assert {sum(map(int, widths)) for widths in WIDTHS[:-1]} == {11}
+    assert {sum(map(int, widths[::2])) % 2 for widths in WIDTHS[:-1]} == {0}  # the standard's parity of bars
+    assert values_of("PJJ123C") == [104, 48, 42, 42, 17, 18, 19, 35, 55, 106]
+    document = render(report_of(table_of(drawn("barcode", "t", height=20_000))), library(NUMBERS))
+    bars = [box for box in items(document, "fill") if box["origin"]["ordinal"] == 0]
+    modules, wanted = bars_of("W25-00001")
+    module = 100_000 // modules / 1000
+    assert [(round((b["x"] - 56.693) / module), round(b["width"] / module)) for b in bars] == list(wanted)
+    assert "none" in _messages(render(report_of(table_of(drawn("barcode", "'Süd'"))), library(NUMBERS)))
+    assert "widen the column" in _messages(
+        render(report_of(table_of(drawn("barcode", "concat(t, t, t)"))), library(NUMBERS))
+    )

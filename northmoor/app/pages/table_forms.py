@@ -238,6 +238,7 @@ def _drawing(form: Form, part: Cell | Column, change: Callable[..., Change]) -> 
         "spark": "A spark line",
         "columns": "Spark columns",
         "qr": "A QR code",
+        "barcode": "A barcode",
         "picture": "A picture",
     }
 

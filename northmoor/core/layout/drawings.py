@@ -14,6 +14,7 @@ import pyarrow.compute as pc
 import segno
 
 from northmoor.core.errors import LayoutError, Place, ReportFileError
+from northmoor.core.layout.barcode import bars_of
 from northmoor.core.layout.celltext import is_numeric
 from northmoor.core.layout.context import Setting
 from northmoor.core.layout.display import Picture
@@ -23,6 +24,8 @@ from northmoor.core.model.tables import Drawing
 _LONGEST_CODE = 500
 """Characters of a QR code: more make squares too small to print."""
 _MOST_POINTS = 2_000
+_NARROWEST_BAR, _WIDEST_BAR = 500, 1000
+"""Widths of a barcode's module that readers can tell apart: 0.18 to 0.35 mm."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,6 +78,7 @@ def make_drawing(how: Drawing, values: pa.Array, place: Place, setting: Setting)
         "spark": pa.types.is_list(values.type) and is_numeric(values.type.value_type),
         "columns": pa.types.is_list(values.type) and is_numeric(values.type.value_type),
         "qr": pa.types.is_string(values.type),
+        "barcode": pa.types.is_string(values.type),
         "picture": pa.types.is_string(values.type),
     }[how.kind]
     if not fits and not pa.types.is_null(values.type):
@@ -92,6 +96,7 @@ _WANTED = {
     "spark": "A spark line is drawn from a list of numbers; write list(fares), or another column in it.",
     "columns": "Spark columns are drawn from a list of numbers; write list(fares), or another column in it.",
     "qr": "A QR code is made from a text; give the cell a value that is one, such as an address.",
+    "barcode": "A barcode is made from a text; give the cell a value that is one, such as a number cast to text.",
     "picture": "A picture is named by its path in the library; give the cell a value that is one.",
 }
 
@@ -168,6 +173,18 @@ def _qr(drawing: CellDrawing, value: Any, area: Area) -> Iterator[Drawn]:
         yield Drawn(box, drawing.how.color)
 
 
+def _barcode(drawing: CellDrawing, value: Any, area: Area) -> Iterator[Drawn]:
+    modules, bars = bars_of(value)
+    module = area.width // modules
+    if module < _NARROWEST_BAR:
+        raise LayoutError(
+            f"The barcode of {value[:40]!r} needs {modules * _NARROWEST_BAR / 1000:g} pt; widen the column."
+        )
+    module = min(module, _WIDEST_BAR)
+    for place, width in bars:
+        yield Drawn(Area(area.x + place * module, area.y, width * module, area.height), drawing.how.color)
+
+
 def _picture(drawing: CellDrawing, value: Any, area: Area) -> Iterator[Drawn]:
     picture = load_picture(value, drawing.setting)
     wide, high = width_at(picture, area.height), area.height
@@ -176,4 +193,4 @@ def _picture(drawing: CellDrawing, value: Any, area: Area) -> Iterator[Drawn]:
     yield Drawn(Area(area.x, area.y, wide, high), "", picture=picture)
 
 
-_DRAWERS = {"bar": _bar, "spark": _spark, "columns": _columns, "qr": _qr, "picture": _picture}
+_DRAWERS = {"bar": _bar, "spark": _spark, "columns": _columns, "qr": _qr, "barcode": _barcode, "picture": _picture}

@@ -14,9 +14,9 @@ from northmoor.core.model.part import Color, Identifier, Name, Part, Title, uniq
 class Drawing(Part):
     """What a cell draws in place of its value's text."""
 
-    kind: Literal["bar", "spark", "columns", "qr", "picture"]
+    kind: Literal["bar", "spark", "columns", "qr", "barcode", "picture"]
     """A bar as long as a number is great; a spark line or columns of a list of numbers, such as list(fares); the QR
-    code of a text; the picture at a path in the library."""
+    code or the barcode (Code 128) of a text; the picture at a path in the library."""
     color: Color = "#2F7F86"
     """Colour of what is drawn."""
     negative: Color = "#B3402E"
