@@ -95,3 +95,15 @@ def test_what_would_be_unsound_is_refused(report: Report) -> None:
         edits.change_block(report, "full", "nothing", query="fares")
     with pytest.raises(KeyError):
         edits.table_of(report, "full", "title")
+
+
+def test_a_column_is_totalled_under_itself(report: Report) -> None:
+    bare = edits.change_level(report, *TABLE, "route", total=())
+    made = table(edits.add_total(bare, *TABLE, "fares", "route"))
+    assert [(c.column, c.value, c.text) for c in made.row_at(TOTAL).cells] == [
+        ("month", None, "Total for {route}"), ("fares", "sum(fares)", None),
+    ]  # fmt: skip
+    more = table(edits.add_total(report, *TABLE, "tickets", None, "avg"))
+    assert next(c for c in more.total[0].cells if c.column == "tickets").value == "avg(tickets)"
+    with pytest.raises(ValueError, match="cannot be totalled"):
+        edits.add_total(edits.change_column(report, *TABLE, "month", value=None, text="x"), *TABLE, "month", None)

@@ -144,7 +144,7 @@ class Form:
         if rules:
             self._add(RulesEditor(rules, names, lambda new: self.edit("Change the rules", change(rules=new))))
         first = next((name for name in names if name in ("emphasis", "total", "heading")), None)
-        added = Rule(when="true", style=first)
+        added = Rule(when="false", style=first)  # it changes nothing until it says when
         self.action("Add a rule", change(rules=(*rules, added)), "plus")
 
     def _scale(self, scale: Scale | None, change: Callable[..., Change]) -> None:

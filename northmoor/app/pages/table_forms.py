@@ -226,6 +226,7 @@ def show_cell(form: Form, report: Report, edition: str, selection: Selection) ->
         _drawing(form, column, change_column)
         _column_place(form, column, change_column)
         form.looks(report, column, "Change the look", change_column)
+        _totals(form, table, column)
         _column_actions(form, table, column)
     else:
         _row_cell(form, report, table, place, column)
@@ -280,6 +281,19 @@ def _row_cell(form: Form, report: Report, table: TableBlock, place: RowPlace, co
 def _column_place(form: Form, column: Column, change: Callable[..., Change]) -> None:
     form.section("Where")
     form.properties(Column, column, ("width", "visible", "repeat_across"), "Change the column", change)
+
+
+def _totals(form: Form, table: TableBlock, column: Column) -> None:
+    """Offer totals of a column at each level, with the column's own format."""
+    if column.value is None:
+        return
+    places = [*((f"each {level.name}", level.name) for level in table.levels), ("all rows", None)]
+    changes = [(text, partial(_add_total, table.name, column.name, level)) for text, level in places]
+    form.choices("Total it at the end of", "sigma", changes)
+
+
+def _add_total(table: str, column: str, level: str | None, report: Report, edition: str) -> Report:
+    return edits.add_total(report, edition, table, column, level)
 
 
 def _column_actions(form: Form, table: TableBlock, column: Column) -> None:

@@ -3,7 +3,7 @@
 Everything is drawn within the cell's own room. What cannot be drawn is left empty and told once.
 """
 
-from collections.abc import Iterator
+from collections.abc import Container, Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
@@ -13,6 +13,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 import segno
 
+from northmoor.core.compute.cells import Computed
 from northmoor.core.errors import LayoutError, Place, ReportFileError
 from northmoor.core.layout.barcode import bars_of
 from northmoor.core.layout.celltext import is_numeric
@@ -59,11 +60,13 @@ class CellDrawing:
     greatest: float
     place: Place
     setting: Setting
+    undrawn: Container[int] = ()
+    """Instances that have no value of their own: groups gathered from several, and faults."""
 
     def draw(self, instance: int, area: Area) -> Iterator[Drawn]:
         """What an instance draws in its room."""
         value = self.values[instance].as_py()
-        if value is None or area.width <= 0 or area.height <= 0:
+        if value is None or instance in self.undrawn or area.width <= 0 or area.height <= 0:
             return
         try:
             yield from _DRAWERS[self.how.kind](self, value, area)
@@ -71,8 +74,9 @@ class CellDrawing:
             self.setting.find("drawing", self.place, error.message)
 
 
-def make_drawing(how: Drawing, values: pa.Array, place: Place, setting: Setting) -> CellDrawing | None:
+def make_drawing(how: Drawing, computed: Computed, place: Place, setting: Setting) -> CellDrawing | None:
     """A cell's drawing; None, and told, where its values are not of the kind that is drawn."""
+    values = computed.values
     fits = {
         "bar": is_numeric(values.type),
         "spark": pa.types.is_list(values.type) and is_numeric(values.type.value_type),
@@ -88,7 +92,7 @@ def make_drawing(how: Drawing, values: pa.Array, place: Place, setting: Setting)
     known = pc.min_max(pc.cast(numbers, pa.float64())).as_py() if len(numbers) else {"min": 0, "max": 0}
     least = how.least if how.least is not None else min(float(known["min"] or 0), 0.0)
     greatest = how.greatest if how.greatest is not None else max(float(known["max"] or 0), 0.0)
-    return CellDrawing(how, values, least, greatest, place, setting)
+    return CellDrawing(how, values, least, greatest, place, setting, {*computed.words, *computed.faults})
 
 
 _WANTED = {

@@ -225,7 +225,7 @@ def _with_drawing(plan: CellPlan, content: Content, kind: Kind, where: Place, se
     computed = kind.source.cells.get(Wanted(kind.scope, content.value or ""))
     if content.draw is None or computed is None or computed.fault is not None or not kind.count:
         return plan
-    drawing = make_drawing(content.draw, computed.values, where, setting)
+    drawing = make_drawing(content.draw, computed, where, setting)
     blank = setting.kept.get(("blank", plan.texts), lambda: CellTexts(pa.repeat("", kind.count)))
     made = _cell_plan(plan.name, plan.column, plan.span, plan.look, blank, plan.align, setting)
     return replace(made, drawing=drawing)

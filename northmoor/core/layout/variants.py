@@ -44,7 +44,7 @@ def ask_rules(
     """Ask rules in order for each instance; None where there are none, or none ever holds."""
     held = np.zeros(count, np.int64)
     going = np.ones(count, bool)
-    for number, rule in enumerate(rules[:60]):
+    for number, rule in enumerate(rules):
         holds = _holds(rule, scope, source, count, place, setting) & going
         held |= np.where(holds, 1 << number, 0)
         if rule.stop:
@@ -52,7 +52,7 @@ def ask_rules(
     if not held.any():
         return None
     codes, numbers = np.unique(np.append(0, held), return_inverse=True)
-    choices = tuple(tuple(r for n, r in enumerate(rules[:60]) if code >> n & 1) for code in codes.tolist())
+    choices = tuple(tuple(r for n, r in enumerate(rules) if code >> n & 1) for code in codes.tolist())
     return Ruled(numbers[1:].astype(np.int32), choices)
 
 

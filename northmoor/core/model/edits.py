@@ -189,6 +189,28 @@ def change_cell(report: Report, edition: str, table: str, place: RowPlace, colum
     return change_row(report, edition, table, place, found.but(cells=cells))
 
 
+def add_total(
+    report: Report, edition: str, table: str, column: str, level: str | None, aggregate: str | None = None
+) -> Report:
+    """Total a column at the end of each group of a level, or of the table: in the first total row there, which is made
+    where there is none. Without an aggregate, by the one its query says of the field, or a sum."""
+    block = table_of(report, edition, table)
+    own = next(c for c in block.columns if c.name == column)
+    if own.value is None:
+        raise ValueError(f"the column {column!r} shows a text, which cannot be totalled")
+    default = column_setting(report.query(block.query), own.value).total
+    chosen = aggregate or (default if default not in (None, "none") else "sum")
+    place = RowPlace("total", level)
+    rows = block.total if level is None else block.level(level).total
+    if not rows:
+        key = "Total" if level is None else f"Total for {{{block.level(level).by}}}"
+        style = _style(report, "total" if level is not None else "grand-total")
+        label = Cell(column=block.columns[0].name, text=key)
+        cells = () if own is block.columns[0] else (label,)
+        report = change_row(report, edition, table, place, Row(style=style, cells=cells))
+    return change_cell(report, edition, table, place, column, value=aggregate_of(str(chosen), own.value), text=None)
+
+
 def remove_cell(report: Report, edition: str, table: str, place: RowPlace, column: str) -> Report:
     """Empty a cell of a row."""
     found = table_of(report, edition, table).row_at(place)

@@ -110,6 +110,10 @@ class Rule(Part):
     """Where it holds, the rules after it are not asked."""
 
 
+Rules = Annotated[tuple[Rule, ...], Field(max_length=60)]
+"""Rules in the order they are asked."""
+
+
 class Scale(Part):
     """A colour scale: the fill behind a number follows from the number."""
 

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import BeforeValidator, Field, PlainSerializer, model_validator
 
 from northmoor.core.model.lengths import Gap, Length
-from northmoor.core.model.looks import Look, Rule, Scale
+from northmoor.core.model.looks import Look, Rules, Scale
 from northmoor.core.model.part import Color, Identifier, Name, Part, Title, unique_names
 
 
@@ -47,7 +47,7 @@ class Content(Part):
     """Text in place of a value that is zero, such as –."""
     blank_repeats: bool = False
     """Leave the cell empty where it says the same as the one above it in the same group; a new page says it again."""
-    rules: tuple[Rule, ...] = ()
+    rules: Rules = ()
     """Conditions that change its look, asked in order."""
     scale: Scale | None = None
     """A colour scale behind its numbers."""
@@ -98,7 +98,7 @@ class Row(Part):
     """Its cells; columns that none covers stay empty."""
     stands: Literal["before", "after"] | None = None
     """Whether it stands before or after its group; without saying, headings stand before and totals after."""
-    rules: tuple[Rule, ...] = ()
+    rules: Rules = ()
     """Conditions that change the look of the whole row, asked in order."""
     style: Name | None = None
     """A style for the whole row."""
@@ -226,7 +226,7 @@ class TableBlock(Part):
     """Whether the rows themselves are shown, or only headings and totals."""
     repeat_head: bool = True
     """The head row stands on every page."""
-    rules: tuple[Rule, ...] = ()
+    rules: Rules = ()
     """Conditions that change the look of a row of the data, asked in order."""
     head_style: Name | None = None
     """Style of the head row."""
