@@ -16,7 +16,7 @@ from northmoor.core.model.findings import Finding
 from northmoor.core.model.parameters import Choice, Parameter
 from northmoor.core.model.report import Report
 from northmoor.core.sources.connections import Library
-from tests.helpers import FREIGHT, column_of, lines_of, render, report_of, table_of
+from tests.helpers import FREIGHT, column_of, level_of, lines_of, render, report_of, table_of
 
 MakeLibrary = Callable[[str], Library]
 
@@ -220,3 +220,12 @@ def test_a_rule_that_fails_is_a_finding(
     (finding,) = preflight(render(report_of(table_of("pieces")), library(FREIGHT)))
     assert (finding.rule, finding.is_error) == ("unchecked", False)
     assert "The rule broken failed" in caplog.text
+
+
+def test_groups_that_could_not_be_kept_together_are_told(library: MakeLibrary) -> None:
+    script = "create table lines (k text, n integer); insert into lines with recursive r(i) as (select 0 union all select i + 1 from r where i < 119) select case when i < 100 then 'long' else 'short' end, i from r;"
+    table = table_of("n", levels=(level_of("k", keep_together=True),))
+    (finding,) = preflight(render(report_of(table), library(script)))
+    assert (finding.rule, finding.is_error) == ("split group", False)
+    assert finding.message.startswith("1 group that is kept together had to be split")
+    assert preflight(render(report_of(table.but(keep_rows="k = 'short'")), library(script))) == ()

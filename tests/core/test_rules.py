@@ -10,6 +10,7 @@ from northmoor.core.layout.text import Shaper
 from northmoor.core.model.looks import Look, Rule, Scale, Style
 from northmoor.core.model.tables import Cell, Column, Row
 from northmoor.core.sources.connections import Library
+from tests.core.test_output import chars
 from tests.helpers import FREIGHT, dumped, level_of, render, report_of, row_of, table_of
 
 MakeLibrary = Callable[[str], Library]
@@ -158,6 +159,22 @@ def test_decimal_signs_stand_under_one_another(library: MakeLibrary) -> None:
         places.append(round(item["x"] + int(shaper.widths(shaper.add([head]), 9000)[0]) / 1000, 1))
     assert len(set(places)) == 1
     assert max(item["x"] + item["width"] for item in items(document)) <= 56.693 + 100 - 2 + 0.001
+
+
+def test_turned_texts_read_upward_or_downward_in_their_cells(library: MakeLibrary) -> None:
+    looks = {"up": Look(turn="up", stands="bottom"), "down": Look(turn="down")}
+    columns = [Column(name=name, value="t", width=30_000, look=look) for name, look in looks.items()]
+    table = table_of(*columns, Column(name="tall", value="t || t || t", look=Look(turn="up")), keep_rows="n = 1")
+    document = render(report_of(table), library(NUMBERS))
+    texts = {i["origin"]["column"]: i for i in items(document)}
+    assert {name: texts[name]["turn"] for name in looks} == {"up": "up", "down": "down"}
+    tall, up, down = texts["tall"], texts["up"], texts["down"]
+    assert tall["height"] > 2.5 * up["height"] > 2.5 * up["width"]
+    assert (down["y"], up["y"] + up["height"]) == (tall["y"], pytest.approx(tall["y"] + tall["height"]))
+    letters = sorted(chars(document.pdf())[0], key=lambda c: c.x0)
+    first = [c for c in letters if up["x"] - 1 <= c.x0 <= up["x"] + up["width"]]
+    assert [c.get_text() for c in sorted(first, key=lambda c: c.y0) if c.get_text().strip()] == list("text1")
+    assert all(c.x1 <= up["x"] + up["width"] + 1 for c in first)
 
 
 def test_a_style_has_a_format(library: MakeLibrary) -> None:

@@ -68,6 +68,7 @@ CHOICES = {
         "count_distinct": "Count of different",
         "none": "Nothing",
     },
+    "turn": {"none": "Level", "up": "Reads upward", "down": "Reads downward"},
     "overflow": {"wrap": "Goes on below", "cut": "Is cut …", "shrink": "Is smaller"},
     "rule_dash": {"solid": "Solid", "dashed": "Dashed", "dotted": "Dotted"},
     "stands": {

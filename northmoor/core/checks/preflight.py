@@ -11,6 +11,8 @@ from difflib import get_close_matches
 from functools import partial
 from typing import TypeVar
 
+import numpy as np
+
 from northmoor.core.checks.values import VALUE_RULES, Asked
 from northmoor.core.document import Document
 from northmoor.core.errors import NorthmoorError, Place
@@ -136,6 +138,20 @@ def uneven_pages(document: Document) -> Iterator[Finding]:
             yield Finding("rows a page", Place(block=block), message, False, (Remedy(f"Ask for {most:,}", change),))
 
 
+def split_groups(document: Document) -> Iterator[Finding]:
+    """Groups that are to be kept together and stand on several pages all the same."""
+    for run in document.composition.tables:
+        kept = run.layout.strip.keep_end
+        first = np.flatnonzero(kept)
+        starts = np.array([piece.start for piece in run.slices])
+        pages = [np.searchsorted(starts, rows, "right") for rows in (first, kept[first] - 1)]
+        count = int(np.sum(pages[0] != pages[1]))
+        if count:
+            what = "1 group that is" if count == 1 else f"{count:,} groups that are"
+            message = f"{what} kept together had to be split: taller than a page, or leaving a gap larger than allowed."
+            yield Finding("split group", Place(block=run.layout.table.name), message, is_error=False)
+
+
 def data_notes(document: Document) -> Iterator[Finding]:
     """What was noticed about the data while they were read, such as saved rows that stand in for a connection."""
     for name, rows in document.rows.items():
@@ -143,7 +159,7 @@ def data_notes(document: Document) -> Iterator[Finding]:
             yield Finding("data note", Place(query=name), note, is_error=False)
 
 
-RULES: tuple[Rule, ...] = (unused_parameters, missing_characters, empty_queries, uneven_pages, data_notes)
+RULES: tuple[Rule, ...] = (unused_parameters, missing_characters, empty_queries, uneven_pages, split_groups, data_notes)
 
 
 def _values_used(document: Document) -> frozenset[str]:

@@ -157,7 +157,27 @@ class Links:
         return len(self.x)
 
 
-Layer = Texts | Boxes | Pictures | Paths | Links
+@dataclass(frozen=True, slots=True, eq=False)
+class TurnedTexts:
+    """Lines of text that read upward or downward: the rectangle of each, where its baseline begins (x, y), whether it
+    goes up, and the number of the line in its face's shaper."""
+
+    x: Ints
+    y: Ints
+    width: Ints
+    height: Ints
+    begins: tuple[tuple[int, int], ...]
+    up: tuple[bool, ...]
+    line: tuple[int, ...]
+    faces: tuple[TextFace, ...]
+    shapers: tuple[Shaper, ...]
+    origins: Origins
+
+    def __len__(self) -> int:
+        return len(self.x)
+
+
+Layer = Texts | Boxes | Pictures | Paths | Links | TurnedTexts
 
 
 @dataclass(frozen=True, slots=True)
@@ -196,6 +216,7 @@ class Item:
     baseline: int | None = None
     points: tuple[tuple[int, int], ...] | None = None
     target: str | None = None
+    turn: str | None = None
 
 
 def items(page: Page) -> Iterator[Item]:
@@ -223,6 +244,11 @@ def layer_item(layer: Layer, number: int) -> Item:
     height = int(layer.height[number])
     if isinstance(layer, Boxes):
         return Item(layer.kind, x, y, width, height, origin, layer.color[number])
+    if isinstance(layer, TurnedTexts):
+        text = layer.shapers[number].text(layer.line[number])
+        turn = "up" if layer.up[number] else "down"
+        face = layer.faces[number]
+        return Item("text", x, y, width, height, origin, face.color, text, face, turn=turn)
     if isinstance(layer, Paths):
         return Item("path", x, y, width, height, origin, layer.color[number], points=layer.points[number])
     if isinstance(layer, Links):

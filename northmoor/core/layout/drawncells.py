@@ -5,7 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 import numpy.typing as npt
 
-from northmoor.core.layout.display import Boxes, Layer, Links, Paths, Pictures
+from northmoor.core.layout.display import Boxes, Layer, Links, Paths, Pictures, TurnedTexts
 from northmoor.core.layout.drawings import Area, Drawn
 from northmoor.core.layout.origins import TableOrigins
 from northmoor.core.layout.paginate import Slice
@@ -23,6 +23,7 @@ def drawn_layers(layout: TableLayout, piece: Slice, shown: RowsOnPage, left: int
     """What the cells of a page draw, and where its links are. Kinds of rows that have none cost nothing."""
     drawn: list[Placed] = []
     links: list[tuple[int, int, Area, str]] = []
+    turned: list[tuple[int, CellPlan, int, Area]] = []
     kinds = layout.plan_numbers(shown.rows)
     for at in np.flatnonzero(layout.is_drawn[kinds]).tolist():
         row, plan, wrapped = int(shown.rows[at]), layout.plans[kinds[at]], layout.wrapped[kinds[at]]
@@ -32,9 +33,37 @@ def drawn_layers(layout: TableLayout, piece: Slice, shown: RowsOnPage, left: int
             if cell.drawing is not None:
                 found = cell.drawing.draw(instance, _inside(cell, instance, area))
                 drawn += [(row, cell.column, each) for each in found]
+            if cell.turned is not None:
+                turned.append((row, cell.turned, instance, area))
             if cell.links is not None and is_safe(target := cell.links.text(instance)):
                 links.append((row, cell.column, area, target))
-    return _layers(layout, drawn, links)
+    texts = [_turned_layer(layout, turned)] if turned else []
+    return [*_layers(layout, drawn, links), *texts]
+
+
+def _turned_layer(layout: TableLayout, turned: list[tuple[int, CellPlan, int, Area]]) -> TurnedTexts:
+    """Texts turned a quarter, in their cells as their looks say."""
+    boxes, begins, lines = [], [], []
+    for _, cell, instance, area in turned:
+        line = int(cell.shaped.lines[instance])
+        length, look = int(cell.shaper.widths(np.array([line]), cell.face.size)[0]), cell.look
+        across = area.width - 2 * look.inset - cell.leading
+        down = area.height - 2 * look.padding - length
+        x = area.x + look.inset + {"start": 0, "center": across // 2, "end": across}[cell.align]
+        y = area.y + look.padding + {"top": 0, "middle": down // 2, "bottom": down}[look.stands]
+        ascent = cell.shaper.font.ascent(cell.face.size)
+        boxes.append((x, y, cell.leading, length))
+        begins.append((x + ascent, y + length) if look.turn == "up" else (x + cell.leading - ascent, y))
+        lines.append(line)
+    left, top, width, height = np.array(boxes, np.int64).T
+    plans = [cell for _, cell, _, _ in turned]
+    faces = tuple(plan.fault_face if at in plan.texts.faulty else plan.face for (_, plan, at, _) in turned)
+    origins = TableOrigins(
+        layout, np.array([row for row, *_ in turned], np.int64), np.array([plan.column for plan in plans], np.int64)
+    )
+    up = tuple(plan.look.turn == "up" for plan in plans)
+    shapers = tuple(plan.shaper for plan in plans)
+    return TurnedTexts(left, top, width, height, tuple(begins), up, tuple(lines), faces, shapers, origins)
 
 
 def _inside(cell: CellPlan, instance: int, area: Area) -> Area:

@@ -76,6 +76,8 @@ class CellPlan:
     """For each instance, how far from the end its decimal sign stands; None where signs are not aligned."""
     drawing: CellDrawing | None = None
     """What is drawn in place of texts."""
+    turned: "CellPlan | None" = None
+    """The plan of texts that are turned; this one has none."""
     links: CellTexts | None = None
     """The addresses that its instances open."""
 
@@ -212,7 +214,7 @@ def _ruled_cell(
     if content.scale is not None and content.value is not None and kind.count:
         computed = kind.source.cells.get(Wanted(kind.scope, content.value))
         plan = replace(plan, fills=scaled(content.scale, computed.values)) if computed is not None else plan
-    return plan
+    return _turned(plan, setting)
 
 
 def _ordered(row: Row, table: TableBlock) -> list[Cell]:
@@ -271,6 +273,15 @@ def _detail_cell(
     return _ruled_cell(plan, column, kind, ruled, None, where, setting)
 
 
+def _turned(plan: CellPlan, setting: Setting) -> CellPlan:
+    """The plan without texts of its own where they are turned."""
+    if plan.look.turn == "none" or plan.drawing is not None or not len(plan.shaped.lines):
+        return plan
+    blank = setting.kept.get(("blank", plan.texts), lambda: CellTexts(pa.repeat("", len(plan.shaped.lines))))
+    made = _cell_plan(plan.name, plan.column, plan.span, plan.look, blank, plan.align, setting)
+    return replace(made, turned=plan, widest=plan.leading, fills=plan.fills, links=plan.links)
+
+
 def _totals_are_numbers(table: TableBlock, column: str, arranged: ArrangedTable) -> bool:
     """Whether cells under a column whose details are not shown are numbers."""
     cells = [
@@ -323,7 +334,7 @@ def _head_cell(
     column = table.columns[i]
     texts = cell_texts(head_content(column), None, 0, arranged, 1, setting)
     report_faults(texts, Place(block=table.name, row="head", column=column.name), setting)
-    return _cell_plan(column.name, i, 1, look, texts, detail.align, setting)
+    return _turned(_cell_plan(column.name, i, 1, look, texts, detail.align, setting), setting)
 
 
 def _row_cell(

@@ -128,7 +128,7 @@ class TableLayout:
     @cached_property
     def is_drawn(self) -> npt.NDArray[np.bool_]:
         """For each plan, whether any of its cells draws something or is a link."""
-        drawn = [any(cell.drawing is not None or cell.links is not None for cell in plan.cells) for plan in self.plans]
+        drawn = [any(c.drawing or c.links or c.turned for c in plan.cells) for plan in self.plans]
         return np.array(drawn, bool)
 
     @cached_property
@@ -308,6 +308,9 @@ def _row_heights(plan: RowPlan, cells: tuple[WrappedCell, ...]) -> int | Ints:
     for cell, wrapped in zip(plan.cells, cells, strict=True):
         if cell.drawing is not None and cell.drawing.how.height is not None:
             height = max(height, cell.drawing.how.height + 2 * cell.look.padding)
+        if cell.turned is not None:
+            lengths = cell.turned.shaper.widths(cell.turned.shaped.lines, cell.turned.face.size)
+            taller.append(lengths + 2 * cell.look.padding)
         if cell.variant is not None:
             taller.append(_heights_of(cell, wrapped))
             continue

@@ -11,6 +11,7 @@ from northmoor.core.model.part import Color, Name, Part
 Align = Literal["start", "center", "end"]
 TextAlign = Literal["start", "center", "end", "decimal"]
 Across = Literal["top", "middle", "bottom"]
+Turn = Literal["none", "up", "down"]
 Overflow = Literal["wrap", "cut", "shrink"]
 Dash = Literal["solid", "dashed", "dotted"]
 FontFamily = Literal["Plex Sans", "Plex Serif", "Plex Mono", "Office Sans", "Office Serif", "Office Mono"]
@@ -36,6 +37,9 @@ class Look(Part):
     stand at the end and texts at the start."""
     stands: Across | None = None
     """Where the text stands in a cell that is taller than it."""
+    turn: Turn | None = None
+    """Whether the text is turned a quarter, to be read upward or downward; it stays in one line, and its row is as tall
+    as it is long."""
     overflow: Overflow | None = None
     """What happens to a text that is wider than its cell: it goes on in another line, is cut with an ellipsis, or is
     printed smaller."""
@@ -80,6 +84,7 @@ class FullLook:
     fill: str | None = None
     align: TextAlign | None = None
     stands: Across = "top"
+    turn: Turn = "none"
     overflow: Overflow = "wrap"
     format: str | None = None
     padding: int = 2000

@@ -28,9 +28,12 @@ def _page(page: Page) -> dict[str, Any]:
 def _item(item: Item) -> dict[str, Any]:
     place = {name: getattr(item, name) / 1000 for name in ("x", "y", "width", "height")}
     entry: dict[str, Any] = {"kind": item.kind} | place
-    if item.face is not None and item.baseline is not None:
+    if item.turn is not None:
+        entry["turn"] = item.turn
+    if item.baseline is not None:
+        entry["baseline"] = item.baseline / 1000
+    if item.face is not None:
         entry |= {
-            "baseline": item.baseline / 1000,
             "text": item.text,
             "font": item.face.font,
             "size": item.face.size / 1000,

@@ -15,7 +15,7 @@ import pikepdf
 from pikepdf import Array, Dictionary, Name
 
 from northmoor.core.layout.alphabet import alphabet_of
-from northmoor.core.layout.display import Boxes, Links, Page, Paths, Picture, Pictures, Texts, layer_items
+from northmoor.core.layout.display import Boxes, Links, Page, Paths, Picture, Pictures, Texts, TurnedTexts, layer_items
 from northmoor.core.layout.fonts import Font, open_font, subset
 from northmoor.core.layout.text import Glyphs, Line, Shaper, shown_characters
 
@@ -83,6 +83,8 @@ class PdfWriter:
                 _boxes(layer, page.height, out)
             elif isinstance(layer, Paths):
                 _paths(layer, page.height, out)
+            elif isinstance(layer, TurnedTexts):
+                self._turned(layer, page.height, out)
             elif isinstance(layer, Pictures):
                 self._pictures(layer, page.height, out)
         return b"\n".join(out)
@@ -116,6 +118,14 @@ class PdfWriter:
             out.append(b"%d %d Td %b" % (x - x_before, y - y_before, encoded))
             x_before, y_before = x, y
         out.append(b"ET")
+
+    def _turned(self, layer: TurnedTexts, height: int, out: list[bytes]) -> None:
+        faces = zip(layer.begins, layer.up, layer.line, layer.faces, layer.shapers, strict=True)
+        for (x, y), up, line, face, shaper in faces:
+            matrix = b"0 1 -1 0" if up else b"0 -1 1 0"
+            setup = self._setup(face.font, face.size, face.color)
+            encoded = self._encode(shaper, line, face.size)
+            out.append(b"BT %b %b %d %d Tm %b ET" % (setup, matrix, x, height - y, encoded))
 
     def _setup(self, file: str, size: int, color: str) -> bytes:
         return b"/%b %d Tf %b rg" % (self.font(file).resource.encode(), size, _color(color))
