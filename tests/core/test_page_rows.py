@@ -3,17 +3,18 @@
 import sqlite3
 from collections.abc import Callable
 from decimal import Decimal
-from itertools import groupby
+from itertools import groupby, pairwise
 from pathlib import Path
 
 import pytest
 
-from northmoor.core.document import Session
+from northmoor.core.document import Document, Session
 from northmoor.core.model.files import load_report
+from northmoor.core.model.looks import Look
 from northmoor.core.model.report import PageSetup
 from northmoor.core.model.tables import Cell, Column, HeadRow, Row
 from northmoor.core.sources.connections import Library
-from tests.helpers import FREIGHT, Line, column_of, level_of, lines_of, render, report_of, row_of, table_of
+from tests.helpers import FREIGHT, Line, column_of, dumped, level_of, lines_of, render, report_of, row_of, table_of
 
 MakeLibrary = Callable[[str], Library]
 MANY = """create table lines (k text, n integer, v decimal(8,2));
@@ -190,3 +191,25 @@ def test_a_group_begins_on_an_odd_page_after_a_blank_one(library: MakeLibrary) -
     )
     assert {line.page for line in lines_of(even)} == {1, 3, 5, 7}
     assert [len(even.page(n).layers) > 0 for n in range(len(even))] == [True, False] * 3 + [True]
+
+
+def test_a_cell_covers_rows_below_and_the_last_makes_room(library: MakeLibrary) -> None:
+    tall = Column(
+        name="k", value="k || ' ' || k || ' ' || k || ' ' || k", width=22_000, rows=2, look=Look(fill="#EEEEEE")
+    )
+    table = table_of(tall, "n", detail=(row_of(n="n * 2"),), keep_rows="n < 6")
+    spanned, plain = (
+        render(report_of(t), library(MANY)) for t in (table, table.but(columns=(tall.but(rows=1), table.columns[1])))
+    )
+
+    def heights(document: Document) -> list[float]:
+        tops = [line.y for line in lines_of(document) if line.number == 0 and line.kind == "detail"]
+        return [round(b - a, 3) for a, b in pairwise(tops)]
+
+    assert heights(spanned)[0] < heights(plain)[0]
+    fills = [i for page in dumped(spanned)["pages"] for i in page["items"] if i["kind"] == "fill"]
+    assert {i["height"] for i in fills} == {heights(spanned)[0]}
+    assert heights(spanned)[0] == pytest.approx(4 * 11.7 + 4, abs=0.2)
+    seconds = [line.y for line in lines_of(spanned) if line.number == 1]
+    firsts = [line.y for line in lines_of(spanned) if line.number == 0 and line.kind == "detail"]
+    assert all(0 < b - a < heights(spanned)[0] for a, b in zip(firsts, seconds, strict=True))

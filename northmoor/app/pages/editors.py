@@ -44,7 +44,7 @@ NAMES = {
     "keep_rows": "Rows kept if",
     "title": "Title", "padding": "Padding", "inset": "Inset", "page_break": "New page", "odd_page": "On an odd page",
     "foot_of_page": "Totals at foot", "on": "On pages",
-    "stands": "Stands", "span": "Columns",
+    "stands": "Stands", "span": "Columns", "rows": "Rows",
 }  # fmt: skip
 PERIOD_NAMES = {
     "value": "Different value", "year": "Year", "quarter": "Quarter", "month": "Month", "week": "Week", "day": "Day",

@@ -225,6 +225,8 @@ def show_cell(form: Form, report: Report, edition: str, selection: Selection) ->
         form.properties(Column, column, _content_fields(column), "Change the cell", change_column)
         _drawing(form, column, change_column)
         _column_place(form, column, change_column)
+        if table.detail:
+            form.properties(Column, column, ("rows",), "Change the span", change_column)
         form.looks(report, column, "Change the look", change_column)
         _totals(form, table, column)
         _column_actions(form, table, column)
@@ -273,7 +275,7 @@ def _row_cell(form: Form, report: Report, table: TableBlock, place: RowPlace, co
     form.properties(Cell, cell, _content_fields(cell), "Change the cell", change)
     _drawing(form, cell, change)
     _column_place(form, column, change_column)
-    form.properties(Cell, cell, ("span",), "Change the span", change)
+    form.properties(Cell, cell, ("span", "rows"), "Change the span", change)
     form.looks(report, cell, "Change the look", change)
     form.action("Empty the cell", lambda r, e: edits.remove_cell(r, e, table.name, place, column.name))
 

@@ -29,7 +29,8 @@ def drawn_layers(layout: TableLayout, piece: Slice, shown: RowsOnPage, left: int
         row, plan, wrapped = int(shown.rows[at]), layout.plans[kinds[at]], layout.wrapped[kinds[at]]
         instance = int(layout.flow.index[row]) if row >= 0 else piece.number if plan.place.row in PAGE_ROWS else 0
         for cell, placed in zip(plan.cells, wrapped, strict=True):
-            area = Area(left + placed.left, int(shown.tops[at]), placed.width, int(shown.heights[at]))
+            height = int(shown.heights[at : at + cell.rows].sum())
+            area = Area(left + placed.left, int(shown.tops[at]), placed.width, height)
             if cell.drawing is not None:
                 found = cell.drawing.draw(instance, _inside(cell, instance, area))
                 drawn += [(row, cell.column, each) for each in found]

@@ -146,7 +146,12 @@ class CellPlacer:
         if cell.look.stands == "top":
             return np.zeros(len(rows), np.int64)
         layout = self.layout
-        heights = np.array([layout.height_of([row]) if row < 0 else layout.heights[row] for row in rows.tolist()])
+        heights = np.array(
+            [
+                layout.height_of([row]) if row < 0 else layout.heights[row : row + cell.rows].sum()
+                for row in rows.tolist()
+            ]
+        )
         slack = heights - placed.counts[instances] * cell.leading - 2 * cell.look.padding
         drop: Ints = np.maximum(slack, 0).astype(np.int64)
         return drop if cell.look.stands == "bottom" else drop // 2

@@ -76,6 +76,8 @@ class CellPlan:
     """For each instance, how far from the end its decimal sign stands; None where signs are not aligned."""
     drawing: CellDrawing | None = None
     """What is drawn in place of texts."""
+    rows: int = 1
+    """How many rows it covers, from its own downward."""
     turned: "CellPlan | None" = None
     """The plan of texts that are turned; this one has none."""
     links: CellTexts | None = None

@@ -169,6 +169,8 @@ def lay_out_table(table: TableBlock, arranged: ArrangedTable, width: int, settin
     wrapped = tuple(tuple(_wrapped(cell, edges, setting) for cell in plan.cells) for plan in plans)
     _tell_of_cuts(table, plans, wrapped, setting)
     row_heights = [_row_heights(plan, cells) for plan, cells in zip(plans, wrapped, strict=True)]
+    if any(cell.rows > 1 for plan in plans for cell in plan.cells):
+        row_heights = _with_spans(plans, wrapped, row_heights)
     pages = len(plans) - len(kinds)
     page_heights = tuple(int(np.max(height)) for height in row_heights[:pages])
     height_key = (flow, tuple(h if isinstance(h, int) else h.tobytes() for h in row_heights[pages:]))
@@ -302,22 +304,48 @@ def _wrap(
 
 def _row_heights(plan: RowPlan, cells: tuple[WrappedCell, ...]) -> int | Ints:
     """The height of each instance of a kind of row: its tallest cell, or one empty line. One number where all are
-    alike."""
-    height = 0 if plan.cells else plan.look.size * 13 // 10 + 2 * plan.look.padding
+    alike. Cells that cover rows below have room there, too."""
+    own = [(c, w) for c, w in zip(plan.cells, cells, strict=True) if c.rows == 1]
+    height = 0 if own else plan.look.size * 13 // 10 + 2 * plan.look.padding
     taller: list[Ints] = []
-    for cell, wrapped in zip(plan.cells, cells, strict=True):
-        if cell.drawing is not None and cell.drawing.how.height is not None:
-            height = max(height, cell.drawing.how.height + 2 * cell.look.padding)
-        if cell.turned is not None:
-            lengths = cell.turned.shaper.widths(cell.turned.shaped.lines, cell.turned.face.size)
-            taller.append(lengths + 2 * cell.look.padding)
-        if cell.variant is not None:
-            taller.append(_heights_of(cell, wrapped))
-            continue
-        height = max(height, cell.leading + 2 * cell.look.padding)
-        if wrapped.wrapped:
-            taller.append(_heights_of(cell, wrapped))
+    for cell, wrapped in own:
+        least, each = _needed(cell, wrapped)
+        height = max(height, least)
+        taller += [] if each is None else [each]
     return np.maximum.reduce([np.full(len(taller[0]), height), *taller]) if taller else height
+
+
+def _needed(cell: CellPlan, wrapped: WrappedCell) -> tuple[int, Ints | None]:
+    """The height that all instances of a cell need, and that of each where they differ."""
+    padding = 2 * cell.look.padding
+    least = 0 if cell.variant is not None else cell.leading + padding
+    if cell.drawing is not None and cell.drawing.how.height is not None:
+        least = max(least, cell.drawing.how.height + padding)
+    if cell.turned is not None:
+        return least, cell.turned.shaper.widths(cell.turned.shaped.lines, cell.turned.face.size) + padding
+    if cell.variant is not None or wrapped.wrapped:
+        return least, _heights_of(cell, wrapped)
+    return least, None
+
+
+def _with_spans(
+    plans: tuple[RowPlan, ...], wrapped: tuple[tuple[WrappedCell, ...], ...], heights: list[int | Ints]
+) -> list[int | Ints]:
+    """Row heights with room for cells that cover several rows: what these rows lack, the last of them gets."""
+    numbers = {plan.place: number for number, plan in enumerate(plans)}
+    for plan, cells in zip(plans, wrapped, strict=True):
+        for cell, at in zip(plan.cells, cells, strict=True):
+            below = [numbers.get(replace(plan.place, number=plan.place.number + step)) for step in range(cell.rows)]
+            covered = [number for number in below if number is not None]
+            if cell.rows == 1 or not covered:
+                continue
+            least, each = _needed(cell, at)
+            lacking = np.maximum(least, 0 if each is None else each) - sum(heights[number] for number in covered)
+            more = np.maximum(lacking, 0)
+            if more.any():
+                added = heights[covered[-1]] + more
+                heights[covered[-1]] = added if added.ndim else int(added)
+    return heights
 
 
 def _tell_of_cuts(

@@ -87,6 +87,7 @@ def _decorations(layout: TableLayout, piece: Slice, shown: RowsOnPage, left: int
     """The fills and rules of a page's rows. Kinds of rows that have none cost nothing."""
     fills: list[_Box] = []
     rules: list[_Box] = []
+    over: list[_Box] = []  # fills of cells that cover rows below, over those rows' own
     kinds = layout.plan_numbers(shown.rows)
     for at in np.flatnonzero(layout.is_decorated[kinds]).tolist():
         plan, wrapped = layout.plans[kinds[at]], layout.wrapped[kinds[at]]
@@ -94,7 +95,11 @@ def _decorations(layout: TableLayout, piece: Slice, shown: RowsOnPage, left: int
         instance = int(layout.flow.index[row]) if row >= 0 else piece.number if plan.place.row in PAGE_ROWS else 0
         found = _Decorated(layout.edges[-1], (row, top, height), fills, rules)
         found.decorate(plan, wrapped, left, instance)
-    return fills, rules
+        for cell, placed in zip(plan.cells, wrapped, strict=True):
+            if cell.rows > 1 and (fill := cell.look_of(instance).fill):
+                down = int(shown.heights[at : at + cell.rows].sum())
+                over.append(_Box(left + placed.left, top, placed.width, down, fill, row, cell.column))
+    return [*fills, *over], rules
 
 
 @dataclass(frozen=True, slots=True)

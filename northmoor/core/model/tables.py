@@ -47,6 +47,9 @@ class Content(Part):
     """Text in place of a value that is zero, such as –."""
     blank_repeats: bool = False
     """Leave the cell empty where it says the same as the one above it in the same group; a new page says it again."""
+    rows: Annotated[int, Field(ge=1, le=100)] = 1
+    """How many rows of its kind it covers, from its own downward: lines of a row of the data, headings or totals that
+    stand together, rows of the head. What it covers stays empty."""
     rules: Rules = ()
     """Conditions that change its look, asked in order."""
     scale: Scale | None = None
