@@ -6,6 +6,7 @@ from itertools import groupby
 
 import pytest
 
+from northmoor.core.layout.display import items as layout_items
 from northmoor.core.model.data import QueryColumn
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.tables import Level
@@ -130,3 +131,18 @@ def test_null_keys_stand_last_and_have_their_own_group(library: MakeLibrary) -> 
     ]
     assert groups == [(("TQ-IL",), 2), (("TQ-SK",), 3), ((None,), 1)]
     assert column_of(document, "pieces", "total")[-1] == "5"
+
+
+@pytest.mark.parametrize("groups", [0, 1, 100_000])
+def test_no_group_one_and_a_hundred_thousand(library: MakeLibrary, groups: int) -> None:
+    script = f"""create table lines (k integer, v integer); insert into lines with recursive r(i) as
+    (select 0 union all select i + 1 from r where i < {groups}) select i, i * 2 from r where i < {groups};"""
+    level = level_of("k", heading=row_of(v="{k; 0}"), total=row_of(v="sum(v)"))
+    table = table_of("v", levels=(level,), total=row_of(v="{count(distinct k); 0} of {sum(v); 0}"), show_details=False)
+    document = render(report_of(table), library(script))
+    last = document.page(len(document) - 1)
+    shown = [item.text for item in layout_items(last) if item.text and item.origin.row in ("heading", "total")]
+    assert shown[-1] == f"{groups} of {groups * (groups - 1) if groups else ''}"
+    if groups:
+        assert shown[-3:-1] == [str(groups - 1), f"{(groups - 1) * 2:,}"]
+    assert (len(document) > 3_000) == (groups > 1)
