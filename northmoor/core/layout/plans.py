@@ -216,7 +216,7 @@ def _ruled_cell(
     if content.scale is not None and content.value is not None and kind.count:
         computed = kind.source.cells.get(Wanted(kind.scope, content.value))
         plan = replace(plan, fills=scaled(content.scale, computed.values)) if computed is not None else plan
-    return _turned(plan, setting)
+    return replace(_turned(plan, setting), rows=content.rows)
 
 
 def _ordered(row: Row, table: TableBlock) -> list[Cell]:

@@ -120,7 +120,7 @@ class _Decorated:
         self._edges(base, None, left, self.width, -1)
         for cell, at in zip(plan.cells, wrapped, strict=True):
             look, x = cell.look_of(instance), left + at.left
-            if look.fill and look.fill != base.fill:
+            if look.fill and look.fill != base.fill and cell.rows == 1:
                 self.fills.append(_Box(x, top, at.width, height, look.fill, row, cell.column))
             self._edges(look, base, x, at.width, cell.column)
 
