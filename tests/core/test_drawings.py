@@ -11,9 +11,8 @@ from PIL import Image
 
 from northmoor.core.document import Document
 from northmoor.core.layout.barcode import WIDTHS, bars_of, values_of
-from northmoor.core.model.looks import Look
+from northmoor.core.model.looks import Look, Rule
 from northmoor.core.model.tables import Cell, Column, Drawing, Row
-from northmoor.core.output.raster import rasterise
 from northmoor.core.sources.connections import Library
 from tests.helpers import dumped, level_of, render, report_of, table_of
 
@@ -35,6 +34,9 @@ def test_bars_are_as_long_as_numbers_are_great(library: MakeLibrary) -> None:
     bars = items(document, "fill")
     assert [(b["width"], b["color"]) for b in bars] == [(40.0, "#2f7f86"), (20.0, "#b3402e"), (80.0, "#2f7f86")]
     assert {b["x"] for b in bars} == {56.693, 76.693}  # to the right and to the left of zero
+    ruled = drawn("bar").but(rules=(Rule(when="n > 0", look=Look(fill="#EEEEEE")),))
+    fills = [b["color"] for b in items(render(report_of(table_of(ruled)), library(NUMBERS)), "fill")]
+    assert fills.count("#eeeeee") == 2  # rules hold behind drawings, too
     fixed = render(report_of(table_of(drawn("bar", least=0, greatest=10))), library(NUMBERS))
     assert [b["width"] for b in items(fixed, "fill")] == [100.0, 100.0]
     assert not items(document, "text")[1:]
@@ -68,8 +70,6 @@ def test_a_qr_code_is_drawn_in_whole_modules(library: MakeLibrary) -> None:
     heights = {box["height"] for box in boxes}
     assert len(heights) == 1
     assert {round(box["width"] / heights.copy().pop(), 6) % 1 for box in boxes} == {0.0}
-    raster = rasterise(document.page_pdf(0), 0, 1.0)
-    assert raster.width > 0
     long = render(report_of(table_of(drawn("qr", "concat(t, '" + "x" * 600 + "')"))), library(NUMBERS))
     assert "at most 500 characters" in _messages(long)
 

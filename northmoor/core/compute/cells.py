@@ -7,7 +7,7 @@ from typing import Any
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from northmoor.core.compute.scopes import OWN, Compiled, Compiler, group_column, name_of
+from northmoor.core.compute.scopes import OWN, Aggregated, Compiled, Compiler, group_column, name_of
 from northmoor.core.errors import ExpressionError
 from northmoor.core.sources.engine import Engine, EngineError, told
 
@@ -35,6 +35,12 @@ class Computed:
     words: Mapping[int, str] = field(default_factory=dict)
     """Words that stand in place of single rows' values."""
     fault: ExpressionError | None = None
+
+
+def unless_broken(cell: Compiled | ExpressionError, broken: Mapping[Aggregated, str]) -> Compiled | ExpressionError:
+    """A compiled cell, or the reason why an aggregate that it needs cannot be computed."""
+    reasons = [broken[need] for need in cell.needs if need in broken] if isinstance(cell, Compiled) else []
+    return ExpressionError(f"The engine cannot compute it: {reasons[0]}.", 0) if reasons else cell
 
 
 def faulty(count: int, fault: ExpressionError) -> Computed:

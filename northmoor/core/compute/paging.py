@@ -10,7 +10,7 @@ from functools import partial
 import numpy as np
 import pyarrow as pa
 
-from northmoor.core.compute.cells import ROWS, Computed, compute_cells
+from northmoor.core.compute.cells import ROWS, Computed, compute_cells, unless_broken
 from northmoor.core.compute.groups import Ints, Wanted
 from northmoor.core.compute.scoped import scope_table
 from northmoor.core.compute.scopes import (
@@ -62,7 +62,7 @@ def compute_paged(
         needs = sorted({n for c in sound for n in c.needs}, key=lambda n: compiler.names[n])
         bound = {key: value for c in sound for key, value in c.bound.items()}
         broken = _give_scopes(engine, compiler, needs, bound)
-        checked = [_unless_broken(c, broken) for c in compiled.values()]
+        checked = [unless_broken(c, broken) for c in compiled.values()]
         source = f"{_PAGES} as {BASE}"
         for need in (n for n in needs if n not in broken):
             alias = quoted(compiler.names[need])
@@ -131,8 +131,3 @@ def _of_none(sql: str, name: str, where: str) -> str:
     return (
         f"select page, {name} from {_PAGES} cross join (select {sql} as {name} from {ROWS} where false) where {where}"
     )
-
-
-def _unless_broken(cell: Compiled | ExpressionError, broken: Mapping[Aggregated, str]) -> Compiled | ExpressionError:
-    reasons = [broken[n] for n in cell.needs if n in broken] if isinstance(cell, Compiled) else []
-    return ExpressionError(f"The engine cannot compute it: {reasons[0]}.", 0) if reasons else cell

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 
-from northmoor.core.compute.cells import Computed, compute_cells
+from northmoor.core.compute.cells import Computed, compute_cells, unless_broken
 from northmoor.core.compute.scoped import scope_table
 from northmoor.core.compute.scopes import BASE, Aggregated, Compiled, Compiler, PageColumn, Standing
 from northmoor.core.errors import ExpressionError
@@ -48,7 +48,7 @@ def compute_running(
         engine.give(PAGES, pa.table(pages))
         needed = sorted({n for c in plain for n in c.needs}, key=lambda n: compiler.names[n])
         broken = _give_queries(engine, compiler, needed, rows)
-        checked = [_sound(c, broken) for c in compiled.values()]
+        checked = [unless_broken(c, broken) for c in compiled.values()]
         scopes = sorted({str(n.scope) for n in needed if n not in broken})
         source = f"{PAGES} as {BASE}" + "".join(f" cross join {quoted(scope_table(s))}" for s in scopes)
         computed = compute_cells(engine, compiler, checked, source, f"{BASE}.at", len(numbers))
@@ -63,11 +63,6 @@ def _compile(compiler: Compiler, text: str, standing: Standing) -> Compiled | Ex
     if any(isinstance(need.scope, int) for need in compiled.needs):
         return ExpressionError(f"In {text!r}: outside a table, name the query of a column, as in sum(fares.fare).", 0)
     return compiled
-
-
-def _sound(cell: Compiled | ExpressionError, broken: Mapping[Aggregated, str]) -> Compiled | ExpressionError:
-    reasons = [broken[n] for n in cell.needs if n in broken] if isinstance(cell, Compiled) else []
-    return ExpressionError(f"The engine cannot compute it: {reasons[0]}.", 0) if reasons else cell
 
 
 def _give_queries(

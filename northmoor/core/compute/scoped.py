@@ -10,7 +10,7 @@ from functools import partial
 import numpy as np
 import pyarrow as pa
 
-from northmoor.core.compute.cells import ROWS, Computed, compute_cells, per_group, whole
+from northmoor.core.compute.cells import ROWS, Computed, compute_cells, per_group, unless_broken, whole
 from northmoor.core.compute.groups import Grouping, Groups, Ints, Wanted
 from northmoor.core.compute.scopes import (
     BASE,
@@ -71,7 +71,7 @@ def compute_scoped(
             if scope == DETAIL and (d := _direct(engine, parse(w.expression), around.names)) is not None
         }
         rest = [w for w in mine if w not in direct]
-        checked = [_unless_broken(compiled[w], broken) for w in rest]
+        checked = [unless_broken(compiled[w], broken) for w in rest]
         source, order = _source(scope, {n.scope for c in checked if isinstance(c, Compiled) for n in c.needs})
         cells |= direct
         found = compute_cells(engine, compiler, checked, source, order, count)
@@ -94,14 +94,6 @@ def _direct(engine: Engine, expression: Expression, names: tuple[str, ...]) -> C
     if name is None or name not in names:
         return None
     return Computed(whole(engine.run(f"select {quoted(name)} from {ROWS} order by {POSITION}").column(0)))
-
-
-def _unless_broken(cell: Compiled | ExpressionError, broken: Mapping[Aggregated, str]) -> Compiled | ExpressionError:
-    if isinstance(cell, Compiled):
-        for need in cell.needs:
-            if need in broken:
-                return ExpressionError(f"The engine cannot compute it: {broken[need]}.", 0)
-    return cell
 
 
 def _give_scopes(

@@ -230,9 +230,15 @@ def _with_drawing(plan: CellPlan, content: Content, kind: Kind, where: Place, se
     if content.draw is None or computed is None or computed.fault is not None or not kind.count:
         return plan
     drawing = make_drawing(content.draw, computed, where, setting)
-    blank = setting.kept.get(("blank", plan.texts), lambda: CellTexts(pa.repeat("", kind.count)))
+    return replace(_blank(plan, setting), drawing=drawing)
+
+
+def _blank(plan: CellPlan, setting: Setting) -> CellPlan:
+    """The plan without texts, with all else that it has."""
+    blank = setting.kept.get(("blank", plan.texts), lambda: CellTexts(pa.repeat("", len(plan.shaped.lines))))
     made = _cell_plan(plan.name, plan.column, plan.span, plan.look, blank, plan.align, setting)
-    return replace(made, drawing=drawing)
+    variants = tuple(_blank(variant, setting) for variant in plan.variants)
+    return replace(made, variants=variants, variant=plan.variant, shift=plan.shift, fills=plan.fills, links=plan.links)
 
 
 def _with_link(plan: CellPlan, content: Content, kind: Kind, where: Place, setting: Setting) -> CellPlan:
@@ -279,9 +285,7 @@ def _turned(plan: CellPlan, setting: Setting) -> CellPlan:
     """The plan without texts of its own where they are turned."""
     if plan.look.turn == "none" or plan.drawing is not None or not len(plan.shaped.lines):
         return plan
-    blank = setting.kept.get(("blank", plan.texts), lambda: CellTexts(pa.repeat("", len(plan.shaped.lines))))
-    made = _cell_plan(plan.name, plan.column, plan.span, plan.look, blank, plan.align, setting)
-    return replace(made, turned=plan, widest=plan.leading, fills=plan.fills, links=plan.links)
+    return replace(_blank(plan, setting), turned=plan, widest=plan.leading)
 
 
 def _totals_are_numbers(table: TableBlock, column: str, arranged: ArrangedTable) -> bool:
