@@ -12,7 +12,6 @@ from northmoor.core.layout.paginate import Slice
 from northmoor.core.layout.plans import CellPlan, is_safe
 from northmoor.core.layout.rowsonpage import RowsOnPage
 from northmoor.core.layout.table import TableLayout
-from northmoor.core.model.tables import PAGE_ROWS
 
 Ints = npt.NDArray[np.int64]
 Placed = tuple[int, int, Drawn]
@@ -27,7 +26,7 @@ def drawn_layers(layout: TableLayout, piece: Slice, shown: RowsOnPage, left: int
     kinds = layout.plan_numbers(shown.rows)
     for at in np.flatnonzero(layout.is_drawn[kinds]).tolist():
         row, plan, wrapped = int(shown.rows[at]), layout.plans[kinds[at]], layout.wrapped[kinds[at]]
-        instance = int(layout.flow.index[row]) if row >= 0 else piece.number if plan.place.row in PAGE_ROWS else 0
+        instance = layout.instance(row, piece.number)
         for cell, placed in zip(plan.cells, wrapped, strict=True):
             height = int(shown.heights[at : at + cell.rows].sum())
             area = Area(left + placed.left, int(shown.tops[at]), placed.width, height)

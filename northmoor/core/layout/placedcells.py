@@ -12,7 +12,6 @@ import numpy.typing as npt
 from northmoor.core.layout.display import TextFace
 from northmoor.core.layout.plans import CellPlan
 from northmoor.core.layout.table import TableLayout, WrappedCell
-from northmoor.core.model.tables import PAGE_ROWS
 
 Ints = npt.NDArray[np.int64]
 CHUNK = 1024
@@ -51,7 +50,7 @@ class CellPlacer:
     def page_row(self, row: int, page: int) -> Ints:
         """The lines of a row that belongs to pages, on a page counted by the table's slices."""
         plan = self.layout.plan_number(row)
-        instance = page if self.layout.plans[plan].place.row in PAGE_ROWS else 0
+        instance = self.layout.instance(row, page)
         key = (row, instance)
         if key not in self._page_rows:
             self._page_rows[key] = in_order(self._of_kind(plan, np.array([row]), np.array([instance])))

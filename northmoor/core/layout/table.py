@@ -100,6 +100,12 @@ class TableLayout:
         """The number of a row's plan."""
         return -1 - row if row < 0 else self.page_kinds + int(self.flow.kind[row])
 
+    def instance(self, row: int, page: int) -> int:
+        """Which instance of its plan a row is, on a page counted by the table's slices."""
+        if row >= 0:
+            return int(self.flow.index[row])
+        return page if self.plans[self.plan_number(row)].place.row in PAGE_ROWS else 0
+
     def head_rows(self, is_first: bool) -> list[int]:
         """The rows of the head on the table's first page or on later ones."""
         on = "first" if is_first else "later"

@@ -15,7 +15,6 @@ from northmoor.core.layout.plans import RowPlan
 from northmoor.core.layout.rowsonpage import RowsOnPage, rows_on_page
 from northmoor.core.layout.table import TableLayout, WrappedCell
 from northmoor.core.model.looks import FullLook
-from northmoor.core.model.tables import PAGE_ROWS
 
 Ints = npt.NDArray[np.int64]
 
@@ -92,7 +91,7 @@ def _decorations(layout: TableLayout, piece: Slice, shown: RowsOnPage, left: int
     for at in np.flatnonzero(layout.is_decorated[kinds]).tolist():
         plan, wrapped = layout.plans[kinds[at]], layout.wrapped[kinds[at]]
         row, top, height = int(shown.rows[at]), int(shown.tops[at]), int(shown.heights[at])
-        instance = int(layout.flow.index[row]) if row >= 0 else piece.number if plan.place.row in PAGE_ROWS else 0
+        instance = layout.instance(row, piece.number)
         found = _Decorated(layout.edges[-1], (row, top, height), fills, rules)
         found.decorate(plan, wrapped, left, instance)
         for cell, placed in zip(plan.cells, wrapped, strict=True):
