@@ -8,6 +8,8 @@ from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu, QMenuBar
 
 from northmoor.app.desk import Desk
+from northmoor.app.following import Following
+from northmoor.app.help import Help
 from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
 from northmoor.app.styling import Styling
@@ -22,6 +24,8 @@ class Commanded(Protocol):
     pages: PagesWorkspace
     parameters: ParameterBar
     styling: Styling
+    following: Following
+    help: Help
 
     def ask_open(self) -> None: ...
     def save(self) -> bool: ...
@@ -37,8 +41,6 @@ class Commanded(Protocol):
     def show_finder(self) -> None: ...
     def show_findings(self) -> None: ...
     def toggle_trace(self) -> None: ...
-    def show_keys(self) -> None: ...
-    def show_about(self) -> None: ...
 
 
 @dataclass(frozen=True)
@@ -89,6 +91,8 @@ MENUS: dict[str, tuple[Command | None, ...]] = {
         Command("fold", "Fold or open the level", "Ctrl+[", lambda w: w.pages.fold_selected()),
         Command("open_all", "Open all that is folded", "Ctrl+]", lambda w: w.pages.open_all()),
         None,
+        Command("back", "Back to where the link was", "Alt+Left", lambda w: w.following.back()),
+        None,
         Command("first", "First page", "Ctrl+Home", lambda w: w.pages.canvas.go_to(0)),
         Command(
             "previous",
@@ -113,10 +117,16 @@ MENUS: dict[str, tuple[Command | None, ...]] = {
         Command("pages", "Show Pages", "Ctrl+Shift+P", lambda w: w.show_workspace("pages")),
     ),
     "Help": (
-        Command("keys", "Keys and mouse", "F1", lambda w: w.show_keys()),
-        Command("about", "About Northmoor", "", lambda w: w.show_about()),
+        Command("keys", "Keys and mouse", "F1", lambda w: w.help.show_keys(shortcuts())),
+        Command("about", "About Northmoor", "", lambda w: w.help.show_about()),
     ),
 }
+
+
+def shortcuts() -> list[tuple[str, str]]:
+    """The commands that have a shortcut, with it."""
+    commands = (command for commands in MENUS.values() for command in commands)
+    return [(c.text.rstrip("…"), c.shortcut) for c in commands if c is not None and c.shortcut]
 
 
 def fill_menus(window: Commanded, bar: QMenuBar) -> dict[str, QAction]:

@@ -23,12 +23,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from northmoor import __version__
-from northmoor.app.actions import MENUS, fill_menus
+from northmoor.app.actions import fill_menus
 from northmoor.app.data.workspace import DataWorkspace
 from northmoor.app.desk import Desk
 from northmoor.app.finder import Entry, Finder
 from northmoor.app.findings import Findings
+from northmoor.app.following import Following
+from northmoor.app.help import Help
 from northmoor.app.icons import icon
 from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
@@ -77,6 +78,10 @@ class Window(QMainWindow):
         self.findings = Findings(self)
         self.styling = Styling(self.desk, self)
         self.styling.told.connect(self.tell)
+        self.help = Help(self)
+        self.following = Following(self.desk, self.pages.canvas, self.open, self)
+        self.following.told.connect(self.tell)
+        self.following.trail_changed.connect(self._update_actions)
         self._settled_job: RenderJob | None = None
         self._busy_timer = QTimer(self)
         self._busy_timer.setSingleShot(True)
@@ -410,35 +415,6 @@ class Window(QMainWindow):
         self.show_workspace("data")
         self.data.pick(name)
 
-    def show_keys(self) -> None:
-        """List the shortcuts and what the mouse does on the pages."""
-        lines = [
-            f"<tr><td>{c.text.rstrip('…')}</td><td>&nbsp;&nbsp;{c.shortcut}</td></tr>"
-            for commands in MENUS.values()
-            for c in commands
-            if c is not None and c.shortcut
-        ]
-        mouse = (
-            "<p>Click a cell to select its definition; click again to edit it. Drag a column's edge to set its width. "
-            "Click a bracket beside the page to select its level. Drag a field to a gap between columns, to the lane "
-            "beside the page, or onto a total. Ctrl and the wheel zoom.</p>"
-        )
-        box = QMessageBox(self)
-        box.setWindowTitle("Keys and mouse")
-        box.setText(f"<table>{''.join(lines)}</table>{mouse}")
-        box.open()
-
-    def show_about(self) -> None:
-        """Say what this is."""
-        box = QMessageBox(self)
-        box.setWindowTitle("About Northmoor")
-        box.setText(
-            f"<b>Northmoor {__version__}</b><p>Exact, printable reports from business data.</p>"
-            "<p>Free software under the GNU General Public License, version 3 or later. "
-            "It ships the IBM Plex, Liberation and DejaVu fonts and Lucide icons under their own licences.</p>"
-        )
-        box.open()
-
     # showing
 
     def show_workspace(self, name: str) -> None:
@@ -498,6 +474,7 @@ class Window(QMainWindow):
         }
         self.desk.take_edition(rendered.document.edition.name)
         self.pages.show_rendered(rendered)
+        self.following.show_rendered(rendered)
         document = rendered.document
         pages = len(document)
         self._facts.setText(
@@ -552,6 +529,7 @@ class Window(QMainWindow):
             "value_sets",
         ):
             actions[name].setEnabled(has_report)
+        actions["back"].setEnabled(self.following.can_go_back)
         actions["deliver"].setEnabled(self._rendered is not None)
         self._deliver.setEnabled(self._rendered is not None)
         self._fetch.setEnabled(has_report)

@@ -66,7 +66,13 @@ def _table() -> TableBlock:
         columns=(
             Column(name="day", value=day, title="Day", format="EEE d MMM", blank_repeats=True, width=79_370),
             Column(name="departure", value="departs_at", title="Departs", format="HH:mm", width=56_693),
-            Column(name="route", value="route", title="Route"),
+            Column(
+                name="route",
+                value="route",
+                title="Route",
+                link="fares-by-route.moor?year={year(departs_at)}",
+                look=Look(color="#2F6B72"),
+            ),
             Column(name="vessel", value="vessel", title="Vessel"),
             Column(
                 name="delay",

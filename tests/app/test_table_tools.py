@@ -1,11 +1,13 @@
 """What is done to tables in the real window: figures traced, groups folded, styles and looks, rows and levels added."""
 
+import shutil
 from pathlib import Path
 
 import pikepdf
+import pytest
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt
 from PyQt6.QtGui import QDropEvent
-from PyQt6.QtWidgets import QLineEdit, QPushButton, QWidget
+from PyQt6.QtWidgets import QLineEdit, QMessageBox, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.desk import Selection
@@ -191,3 +193,45 @@ def test_levels_are_dragged_into_another_order(window: Window, qtbot: QtBot) -> 
     assert len(contents._levels(TABLE)) == 2
     window.desk.undo()
     assert [level.name for level in table(window).levels] == ["season", "route"]
+
+
+def test_links_are_followed_to_places_and_reports_and_back(
+    window: Window, copy: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    other = copy.parent / "other.moor"
+    shutil.copy(copy, other)
+    desk, canvas = window.desk, window.pages.canvas
+    first = next(s for s in spots(window, row="heading", level="route") if s.column is not None)
+
+    def linked(address: str) -> None:
+        desk.edit(
+            "Link",
+            lambda r, e: edits.change_cell(r, e, TABLE, RowPlace("heading", "route"), first.column, link=address),
+        )
+        settle(window, qtbot)
+        (spot, *_) = spots(window, row="heading", level="route", column=first.column)
+        qtbot.mouseMove(canvas.viewport(), point_on(window, spot))
+        qtbot.mouseClick(
+            canvas.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ControlModifier, point_on(window, spot)
+        )
+
+    back = window.actions_by_name["back"]
+    assert not back.isEnabled()
+    total = desk.edition.tables[0].total[0].cells[0].column
+    desk.edit("Anchor", lambda r, e: edits.change_cell(r, e, TABLE, RowPlace("total"), total, anchor="last"))
+    linked("#last")
+    assert canvas.current_page == canvas.page_count - 1
+    back.trigger()
+    assert (canvas.current_page, back.isEnabled()) == (0, False)
+
+    linked("gone.moor")
+    assert "gone.moor" in window._notice.text()
+    monkeypatch.setattr(QMessageBox, "question", lambda *_: QMessageBox.StandardButton.Save)
+    linked("other.moor?year=2024&season=summer")
+    assert (desk.path, desk.values) == (other, {"year": "2024", "season": "summer"})
+    settle(window, qtbot)
+    assert desk.settled is not None
+    assert desk.settled.values.by_name["year"] == 2024
+    back.trigger()
+    settle(window, qtbot)
+    assert (desk.path, desk.values, back.isEnabled()) == (copy, {}, False)

@@ -9,9 +9,15 @@ import pikepdf
 import pytest
 from PIL import Image
 
-from northmoor.core.document import Document
+from northmoor.core.checks.preflight import preflight
+from northmoor.core.document import Document, Session
 from northmoor.core.layout.barcode import WIDTHS, bars_of, values_of
+from northmoor.core.model.blocks import TextBlock
+from northmoor.core.model.files import load_report, save_report
+from northmoor.core.model.links import report_named
 from northmoor.core.model.looks import Look, Rule
+from northmoor.core.model.parameters import Parameter
+from northmoor.core.model.report import PageSetup
 from northmoor.core.model.tables import Cell, Column, Drawing, Row
 from northmoor.core.sources.connections import Library
 from tests.helpers import dumped, level_of, render, report_of, table_of
@@ -97,7 +103,7 @@ def test_links_open_addresses_of_the_web_only(library: MakeLibrary) -> None:
         assert str(annotation.A.URI) == "https://tarrow.example/waybills/W25-00002"
     evil = render(report_of(table_of(column.but(link="file:///etc/{t}"))), library(NUMBERS))
     assert items(evil, "link") == []
-    assert "https, http or mailto" in _messages(evil)
+    assert "https, http or mailto" in " ".join(finding.message for finding in preflight(evil))
 
 
 def test_ticks_are_words_of_a_boolean(library: MakeLibrary) -> None:
@@ -121,3 +127,71 @@ def test_a_barcode_is_code_128_with_its_check(library: MakeLibrary) -> None:
     assert "widen the column" in _messages(
         render(report_of(table_of(drawn("barcode", "concat(t, t, t)"))), library(NUMBERS))
     )
+
+
+PLACES = "insert into lines select 'c', n, 'Süd & Ost/' || n from lines where n > 0"
+
+
+def test_links_lead_to_cells_and_blocks_of_the_document(library: MakeLibrary) -> None:
+    page = PageSetup(size="A5")
+    index = table_of(Column(name="k", value="k", link="#{t}"), "t").but(name="index")
+    full = table_of(Column(name="t", value="t", anchor="{t}")).but(
+        levels=(
+            level_of("k", heading=Row(cells=(Cell(column="t", value="k", anchor="group {k}"),)), page_break="between"),
+        )
+    )
+    back = TextBlock(name="end", text="The end")
+    document = render(report_of(index, full, back, page=page), library(f"{NUMBERS};{PLACES}"))
+    anchors = {a["name"]: (p["number"], a["y"]) for p in dumped(document)["pages"] for a in p["anchors"]}
+    texts = {
+        (i["text"], i["origin"]["row"]): (p["number"], i["origin"])
+        for p in dumped(document)["pages"]
+        for i in p["items"]
+        if i["kind"] == "text" and i["origin"]["block"] == "table"
+    }
+    assert anchors["Süd & Ost/20"][0] == texts["Süd & Ost/20", "detail"][0] == 3
+    assert anchors["group c"][0] == texts["c", "heading"][0] == 3
+    assert anchors["group c"][1] < anchors["Süd & Ost/10"][1] < anchors["Süd & Ost/20"][1] < anchors["end"][1]
+    assert (anchors["index"][0], anchors["table"][0], anchors["end"][0]) == (1, 1, 3)
+    assert [f.message for f in preflight(document) if f.rule == "link"] == []
+    with pikepdf.open(BytesIO(document.pdf())) as pdf:
+        links = [a for a in pdf.pages[0].Annots if str(a.A.S) == "/GoTo"]
+        names = list(pdf.Root.Names.Dests.Names)
+        places = {bytes(name): place for name, place in zip(names[::2], names[1::2], strict=True)}
+        assert list(places) == sorted(places)
+        aims = [places[bytes(a.A.D)] for a in links]
+        assert [pdf.pages.index(pikepdf.Page(aim[0])) for aim in aims][-2:] == [2, 2]
+        assert float(aims[-1][3]) == pytest.approx(document.page(2).height / 1000 - anchors["Süd & Ost/20"][1])
+
+
+def test_links_lead_to_other_reports_with_values(library: MakeLibrary) -> None:
+    made = library(f"{NUMBERS};{PLACES}")
+    other = report_of(parameters=(Parameter(name="what"), Parameter(name="lines", kind="integer", holds="list")))
+    (made.root / "reports").mkdir()
+    save_report(other, made.root / "reports" / "other.moor")
+    column = Column(name="t", value="t", link="other.moor?what={t}&lines={list(n) over k}")
+    document = render(report_of(table_of(column, levels=(level_of("k"),))), made)
+    targets = [item["target"] for item in items(document, "link")]
+    assert targets[0] == "other.moor?what=W25-00001&lines=10&lines=-5&lines=20"
+    assert targets[-1] == "other.moor?what=S%C3%BCd%20%26%20Ost%2F20&lines=10&lines=20"
+    link = report_named(targets[-1])
+    assert link is not None
+    settled = Session(made).settle(load_report(made.report_path(link.file)), link.values)
+    assert (settled.values.by_name["what"], settled.values.by_name["lines"]) == ("Süd & Ost/20", (10, 20))
+    assert [f for f in preflight(document) if f.rule == "link"] == []
+
+
+@pytest.mark.parametrize(
+    ("link", "told"),
+    [
+        ("#nowhere {t}", "no cell has that as its anchor"),
+        ("gone.moor?what={t}", "no report 'gone.moor'"),
+        ("../out.moor", "lies outside the library"),
+        ("javascript:alert({n})", "is none of these"),
+        ("#{n + t}", "t"),
+    ],
+)
+def test_links_that_lead_nowhere_are_told(library: MakeLibrary, link: str, told: str) -> None:
+    document = render(report_of(table_of(Column(name="t", value="t", link=link))), library(NUMBERS))
+    assert told in " ".join(f.message for f in preflight(document) if f.place.column == "t")
+    assert not any("javascript" in item["target"] for item in items(document, "link"))

@@ -1,6 +1,7 @@
 """The canvas: a vertical run of the real pages, drawn from the delivered PDF, with what is selected lit up on them."""
 
 from collections.abc import Callable
+from html import escape
 
 from PyQt6.QtCore import QPoint, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
@@ -37,6 +38,7 @@ LANE = 60
 GRIP = 4
 """How near the pointer must be to a column's edge to take hold of it, in pixels."""
 NARROWEST = 8_000
+LONGEST_ADDRESS = 200
 ZOOMS = (0.25, 0.33, 0.5, 0.67, 0.75, 0.9, 1.0, 1.1, 1.25, 1.5, 2.0, 3.0, 4.0)
 
 
@@ -51,6 +53,7 @@ class Canvas(QAbstractScrollArea):
     edit_wanted = pyqtSignal(object, QRect)
     width_dragged = pyqtSignal(str, str, int)
     field_dropped = pyqtSignal(str, object)
+    link_opened = pyqtSignal(str)
     page_changed = pyqtSignal(int, int)
     zoom_changed = pyqtSignal(float)
 
@@ -130,10 +133,11 @@ class Canvas(QAbstractScrollArea):
         middle = self.verticalScrollBar().value() + self.viewport().height() // 2
         return max(0, min(middle // (self._page_size().height() + GAP), self.page_count - 1))
 
-    def go_to(self, page: int) -> None:
-        """Scroll to the top of a page."""
+    def go_to(self, page: int, y: int = 0) -> None:
+        """Scroll to the top of a page, or to a distance from it in millipoints."""
         page = max(0, min(page, self.page_count - 1))
-        self.verticalScrollBar().setValue(page * (self._page_size().height() + GAP))
+        down = max(round(y * self._scale()) - GAP, 0) if y else 0
+        self.verticalScrollBar().setValue(page * (self._page_size().height() + GAP) + down)
 
     @property
     def zoom(self) -> float:
@@ -368,8 +372,7 @@ class Canvas(QAbstractScrollArea):
 
     def _rect_under(self, point: QPoint) -> QRect:
         """Where on screen the spot under a point is."""
-        under = self._under(point)
-        spot = self._shown[under[0]].places.spot_at(under[1], under[2]) if under and under[0] in self._shown else None
+        under, spot = self._under(point), self._spot_at(point)
         if under is None or spot is None:
             return QRect(point, QSize(0, 0))
         return self._on_screen(self.page_rect(under[0]), spot).toRect()
@@ -406,10 +409,7 @@ class Canvas(QAbstractScrollArea):
         bracket = self._bracket_at(point)
         if bracket is not None:
             return Selection("level", bracket.block, level=bracket.level)
-        under = self._under(point)
-        if under is None or under[0] not in self._shown:
-            return PAGE
-        spot = self._shown[under[0]].places.spot_at(under[1], under[2])
+        spot = self._spot_at(point)
         return selection_of(spot) if spot else PAGE
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
@@ -426,6 +426,10 @@ class Canvas(QAbstractScrollArea):
         if head is not None:
             self.fold_all_wanted.emit(head.block, head.depth + 1)
             return
+        spot = self._spot_at(point)
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier and spot is not None and spot.link is not None:
+            self.link_opened.emit(spot.link)
+            return
         self._tell_spot(point)
         selection = self._selection_at(point)
         if selection == self._selection and selection.kind in ("cell", "text", "header", "footer"):
@@ -433,12 +437,15 @@ class Canvas(QAbstractScrollArea):
         else:
             self.picked.emit(selection)
 
-    def _tell_spot(self, point: QPoint) -> None:
+    def _spot_at(self, point: QPoint) -> Spot | None:
+        """What is under a point."""
         under = self._under(point)
-        if under is not None and under[0] in self._shown:
-            spot = self._shown[under[0]].places.spot_at(under[1], under[2])
-            if spot is not None:
-                self.spot_clicked.emit(under[0], spot)
+        return self._shown[under[0]].places.spot_at(*under[1:]) if under and under[0] in self._shown else None
+
+    def _tell_spot(self, point: QPoint) -> None:
+        under, spot = self._under(point), self._spot_at(point)
+        if under is not None and spot is not None:
+            self.spot_clicked.emit(under[0], spot)
 
     def first_selected(self) -> tuple[int, Spot] | None:
         """The first instance of what is selected on the pages in view, with its page."""
@@ -453,13 +460,20 @@ class Canvas(QAbstractScrollArea):
         assert event is not None
         point = event.position().toPoint()
         if self._drag is None:
-            over = self._edge_at(point) is not None
-            self.viewport().setCursor(Qt.CursorShape.SplitHCursor if over else Qt.CursorShape.ArrowCursor)
+            self._show_pointer(point, bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier))
             return
         edge, index, _ = self._drag
         x = (point.x() - self.page_rect(index).left()) / self._scale()
         self._drag = (edge, index, max(round(x) - edge.x, NARROWEST - edge.width))
         self.viewport().update()
+
+    def _show_pointer(self, point: QPoint, follows: bool) -> None:
+        """Show what a press would do: take hold of an edge, or follow a link."""
+        spot = self._spot_at(point)
+        link = spot.link if spot is not None else None
+        shape = Qt.CursorShape.PointingHandCursor if link and follows else Qt.CursorShape.ArrowCursor
+        self.viewport().setCursor(Qt.CursorShape.SplitHCursor if self._edge_at(point) is not None else shape)
+        self.viewport().setToolTip(f"<p>{escape(_shortened(link))}</p><p>Ctrl and a click open it.</p>" if link else "")
 
     def mouseReleaseEvent(self, _event: QMouseEvent | None) -> None:
         """Let go of a column's edge: that sets its width."""
@@ -498,6 +512,10 @@ class Canvas(QAbstractScrollArea):
             action()
         else:
             super().keyPressEvent(event)
+
+
+def _shortened(address: str) -> str:
+    return address if len(address) <= LONGEST_ADDRESS else f"{address[:LONGEST_ADDRESS]}…"
 
 
 def selection_of(spot: Spot) -> Selection:

@@ -38,7 +38,7 @@ NAMES = {
     "repeat_across": "On every sheet", "others": "The rest as", "parent": "Parent",
     "indent": "Indent inside", "overflow": "If too wide", "rule_left": "Rule left", "rule_right": "Rule right",
     "rule_dash": "Rules", "based_on": "Based on", "low": "Least", "middle": "Middle", "high": "Greatest",
-    "least": "From", "greatest": "To", "negative": "Below zero", "link": "Opens",
+    "least": "From", "greatest": "To", "negative": "Below zero", "link": "Opens", "anchor": "Place name",
     "when_null": "When missing", "when_zero": "When zero", "blank_repeats": "Blank repeats",
     "order_by": "Ordered by", "first_groups": "First groups", "keep_groups": "Groups kept if",
     "keep_rows": "Rows kept if",
@@ -102,7 +102,7 @@ _UNSET = {
     "keep_groups": "all", "keep_rows": "all", "order_by": "their key", "when_empty": "a sentence that names the values",
     "listed": "none, in order with commas", "others": "left out", "currency": "the report's",
     "parent": "no tree", "least": "the least shown",
-    "greatest": "the greatest shown", "continued": "nothing", "link": "nothing",
+    "greatest": "the greatest shown", "continued": "nothing", "link": "nothing", "anchor": "none",
     "when_null": "nothing", "when_zero": "as it is", "shown_edition": "the first",
 }  # fmt: skip
 

@@ -304,4 +304,4 @@ def _column_actions(form: Form, table: TableBlock, column: Column) -> None:
 
 def _content_fields(part: Cell | Column) -> tuple[str, ...]:
     own = ("text",) if part.text is not None else ("value", "format", "currency", "when_null", "when_zero")
-    return (*own, "blank_repeats", "link")
+    return (*own, "blank_repeats", "link", "anchor")

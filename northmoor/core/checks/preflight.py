@@ -13,6 +13,7 @@ from typing import TypeVar
 
 import numpy as np
 
+from northmoor.core.checks.links import broken_links
 from northmoor.core.checks.values import VALUE_RULES, Asked
 from northmoor.core.document import Document
 from northmoor.core.errors import NorthmoorError, Place
@@ -159,7 +160,15 @@ def data_notes(document: Document) -> Iterator[Finding]:
             yield Finding("data note", Place(query=name), note, is_error=False)
 
 
-RULES: tuple[Rule, ...] = (unused_parameters, missing_characters, empty_queries, uneven_pages, split_groups, data_notes)
+RULES: tuple[Rule, ...] = (
+    unused_parameters,
+    missing_characters,
+    empty_queries,
+    uneven_pages,
+    split_groups,
+    broken_links,
+    data_notes,
+)
 
 
 def _values_used(document: Document) -> frozenset[str]:

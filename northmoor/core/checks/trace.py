@@ -16,7 +16,7 @@ from northmoor.core.document import Document
 from northmoor.core.errors import ExpressionError, LayoutError, Place
 from northmoor.core.expr.formats import format_one
 from northmoor.core.expr.templates import Slot
-from northmoor.core.layout.compose import TablePart
+from northmoor.core.layout.parts import TablePart
 from northmoor.core.layout.places import Spot
 from northmoor.core.layout.table import ends_of_pages
 from northmoor.core.model.tables import Content, RowPlace, TableBlock

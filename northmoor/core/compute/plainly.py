@@ -6,7 +6,7 @@ what no condition can say (which groups were kept, which rows a page has) is giv
 """
 
 import re
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any
@@ -17,16 +17,19 @@ from sqlglot import exp
 
 from northmoor.core.compute.grouping import Order, rows_in_block
 from northmoor.core.compute.groups import Grouping, Ints
-from northmoor.core.compute.scopes import DETAIL, OWN, PAGE_SCOPES, Compiler, Standing, Work
+from northmoor.core.compute.scopes import DETAIL, OWN, PAGE_SCOPES, Compiler, Standing, Work, group_column
 from northmoor.core.compute.table import ArrangedTable
 from northmoor.core.errors import ExpressionError
-from northmoor.core.expr.language import Expression, parse, quoted
+from northmoor.core.expr.language import Expression, is_aggregate, parse, quoted
 from northmoor.core.sources.engine import Engine, EngineError, told
 from northmoor.core.sources.fetch import Rows
 from northmoor.core.stopping import Stop
 from northmoor.core.values.values import Values
 
 _ROWS, _AT = "rows", "row_number"
+_PLACES, _PLACE = "places", "printed"
+"""The rows that the table prints: which each is, and the numbers of its groups."""
+_OWN_ORDER = "__nm_own_order"
 
 
 @dataclass(frozen=True)
@@ -92,6 +95,7 @@ class Asking:
         bound = {**work.bound, **self.bound}
         with Engine(stop) as engine:
             engine.give(_ROWS, fetched.append_column(_AT, pa.array(np.arange(len(fetched)))))
+            engine.give(_PLACES, self._places())
             for name, other in self.rows.items():
                 engine.give(f"query_{name}", other.table)
             try:
@@ -100,6 +104,12 @@ class Asking:
             except EngineError as error:
                 return Answer(sql, reason=f"The engine cannot compute it so: {told(error)}.")
         return Answer(_told(sql, bound), found[0] if found else None, count)
+
+    def _places(self) -> pa.Table:
+        arranged = self.arranged
+        columns = {_AT: arranged.source, _PLACE: np.arange(arranged.rows)}
+        groups = {group_column(level): of_row for level, of_row in enumerate(arranged.group_of_row, 1)}
+        return pa.table({**columns, **groups})
 
     def condition(self, standpoint: Standpoint) -> str:
         """The condition on fetched rows that says which a figure stands for."""
@@ -176,9 +186,32 @@ class _Plainly(Work):
         self.asking = asking
         self.standpoint = standpoint
 
-    def window_of_rows(self, node: exp.Window, scope: int) -> exp.Expr:  # noqa: ARG002  # the general one needs it
-        """Windows with an order or a frame have no plain counterpart."""
-        raise self.fault("windows with an order or a frame are not asked again another way", node)
+    def window_of_rows(self, node: exp.Window, scope: int) -> exp.Expr:
+        """A window over the rows or groups of one group around the figure: its value where the figure stands."""
+        if self.standing.scope == 0 or self.standing.scope in self.standing.trees:
+            raise self.fault("windows over the groups of a tree are not asked again another way", node)
+        if self.standing.scope == DETAIL:
+            call, own = self._windowed(node, lambda n: self.value_of(n, self.standing.columns)), _PLACE
+            listed, grouped = "*", ""
+        else:
+            inside = _InGroups(self)
+            call, own = self._windowed(node, inside.transform), group_column(self.standing.scope)
+            self.bound |= inside.bound
+            listed, grouped = ", ".join([own, *inside.listed]), f" group by {own}"
+        condition = self.asking.condition(self._outer(scope))
+        where = f" where {condition}" if condition else ""
+        among = f"select {listed} from {_ROWS} join {_PLACES} using ({_AT}){where}{grouped}"
+        ordered = f"select {own}, {call.replace(_OWN_ORDER, own)} as value from ({among})"
+        return exp.Var(this=f"(select value from ({ordered}) where {own} = {self.standpoint.at})")
+
+    def _windowed(self, node: exp.Window, value: Callable[[exp.Expr], exp.Expr]) -> str:
+        """The call with its order, or that in which rows are printed, and its frame."""
+        order, spec = node.args.get("order"), node.args.get("spec")
+        inner = node.this.this if isinstance(node.this, exp.Filter) else node.this
+        call = self.other(node.this, value).sql("duckdb")
+        ordering = self.other(order, value).sql("duckdb") if order else f"order by {_OWN_ORDER}"
+        ordering = "" if order is None and spec is None and is_aggregate(inner) else ordering
+        return f"{call} over ({ordering} {spec.sql('duckdb') if spec else ''})"
 
     def aggregate(self, node: exp.Expr, scope: int | str) -> exp.Expr:
         """An aggregate over the figure's own rows as it is, over others in a query of its own."""
@@ -209,6 +242,28 @@ class _Plainly(Work):
             condition = self.asking.condition(Standpoint(self.standing.own_scope, self.standpoint.at))
             return exp.Var(this=f"(select any_value({name}) from {_ROWS} where {condition})")
         return exp.Var(this=f"any_value({name})")
+
+
+class _InGroups(Work):
+    """Compiles what a window over groups runs over: aggregates of each group, listed as columns."""
+
+    def __init__(self, around: _Plainly) -> None:
+        super().__init__(around.compiler, around.expression, around.standing)
+        self.listed: list[str] = []
+
+    def aggregate(self, node: exp.Expr, scope: int | str) -> exp.Expr:
+        """An aggregate over each group's rows."""
+        if scope != self.standing.scope:
+            raise self.fault("a window over groups with another scope in it is not asked again another way", node)
+        return self._column(self.other(node, lambda n: self.value_of(n, self.standing.columns)).sql("duckdb"))
+
+    def bare_column(self, node: exp.Column) -> exp.Expr:
+        """The one value that a group's rows have."""
+        return self._column(f"any_value({quoted(self.known(node, self.standing.columns))})")
+
+    def _column(self, sql: str) -> exp.Expr:
+        self.listed.append(f"{sql} as part_{len(self.listed)}")
+        return exp.Var(this=f"part_{len(self.listed) - 1}")
 
 
 def _window(scope: int) -> str:

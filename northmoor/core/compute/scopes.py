@@ -353,7 +353,7 @@ class Work:
             raise self.fault("row_block() can only be what a level groups by", node)
         if name == "depth":
             return self._depth(node)
-        if name == "row_number":
+        if name == "row_number" and not isinstance(node.parent, exp.Window):
             if self.standing.scope != DETAIL or not self.standing.columns:
                 raise self.fault("row_number() stands in rows only", node)
             return exp.Var(this=f"({POSITION} + 1)")

@@ -75,8 +75,9 @@ def plan_of(table: TableBlock) -> TablePlan:
         wanted |= {Wanted(scope, content.currency)} if content.currency and _is_sound(content.currency) else set()
         try:
             wanted |= {Wanted(scope, s.expression.text) for s in template_of(content) if isinstance(s, Slot)}
-            link = parse_template(content.link or "")
-            wanted |= {Wanted(scope, s.expression.text) for s in link if isinstance(s, Slot)}
+            for text in (content.link, content.anchor):
+                named = parse_template(text or "")
+                wanted |= {Wanted(scope, s.expression.text) for s in named if isinstance(s, Slot)}
         except ExpressionError:
             continue  # told where the cell is laid out
     ruled = [(scope_of(table, place), row.rules) for place, row in table.rows()]

@@ -156,14 +156,18 @@ def template_texts(
             pieces.append(_in_words(texts, values))
         except ExpressionError as error:
             return whole_fault(count, error)
-    joined = _joined(pieces, count)
-    if faulty:
-        marked = joined.to_pylist()
-        for row, fault in faulty.items():
-            marked[row] = FAULT_TEXT if fault.values is None else f"{FAULT_MARK} {fault.values:,} values"
-        joined = pa.array(marked, pa.string())
+    return marked(CellTexts(joined(pieces, count), _is_number(template, computed)), faulty)
+
+
+def marked(cell: CellTexts, faulty: Mapping[int, Fault]) -> CellTexts:
+    """A cell's texts with those marked that cannot be computed."""
+    if not faulty:
+        return cell
+    texts = cell.texts.to_pylist()
+    for row, fault in faulty.items():
+        texts[row] = FAULT_TEXT if fault.values is None else f"{FAULT_MARK} {fault.values:,} values"
     messages = tuple(dict.fromkeys(fault.message for fault in faulty.values()))
-    return CellTexts(joined, _is_number(template, computed), frozenset(faulty), messages)
+    return replace(cell, texts=pa.array(texts, pa.string()), faulty=frozenset(faulty), messages=messages)
 
 
 def _in_words(texts: pa.Array, computed: Computed) -> pa.Array:
@@ -176,7 +180,8 @@ def _in_words(texts: pa.Array, computed: Computed) -> pa.Array:
     return pa.array(said, pa.string())
 
 
-def _joined(pieces: list[pa.Array | pa.Scalar], count: int) -> pa.StringArray:
+def joined(pieces: list[pa.Array | pa.Scalar], count: int) -> pa.StringArray:
+    """Texts put together, each from an array of texts or one text for all."""
     arrays = [piece for piece in pieces if not isinstance(piece, pa.Scalar)]
     if not arrays:
         return pa.repeat("".join(piece.as_py() for piece in pieces), count)

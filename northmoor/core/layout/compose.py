@@ -1,21 +1,22 @@
 """An edition's blocks flowed down its pages: which part of which block stands where, and pages made as they are
 asked for."""
 
-from bisect import bisect_left
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numpy as np
 
 from northmoor.core.compute.cells import Computed
 from northmoor.core.compute.table import ArrangedTable
 from northmoor.core.errors import NorthmoorError, Place
+from northmoor.core.layout.anchors import Anchors
 from northmoor.core.layout.celltext import report_faults
 from northmoor.core.layout.context import Setting
 from northmoor.core.layout.display import Bookmark, Layer, Origin, Page
-from northmoor.core.layout.paginate import Body, Slice
+from northmoor.core.layout.paginate import Body
 from northmoor.core.layout.paragraph import Paragraph, fault_paragraph, make_paragraph, paragraph_layers
+from northmoor.core.layout.parts import Frame, Lines, Part, TablePart, TableRun
 from northmoor.core.layout.placedcells import CellPlacer
 from northmoor.core.layout.running import (
     RunningLayout,
@@ -41,55 +42,6 @@ Running = Callable[[list[str], Sequence[int], Sequence[int]], Mapping[str, Compu
 """Computes header and footer expressions from each page's number and count."""
 
 
-@dataclass(frozen=True, slots=True)
-class Frame:
-    """Where on the page the body lies, millipoints from the top left corner."""
-
-    left: int
-    top: int
-    width: int
-    height: int
-
-
-@dataclass(frozen=True, slots=True)
-class Lines:
-    """Some lines of a paragraph, or a whole picture block, at a distance from the body's top."""
-
-    block: Paragraph | PictureBlock
-    y: int
-    start: int = 0
-    end: int | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class TablePart:
-    """A slice of a table."""
-
-    layout: TableLayout
-    placer: CellPlacer
-    piece: Slice
-
-
-Part = Lines | TablePart
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class TableRun:
-    """A table on its pages, in order; a page may be left blank between two."""
-
-    layout: TableLayout
-    placer: CellPlacer
-    slices: Sequence[Slice]
-    first_page: int
-
-    def on_page(self, index: int) -> TablePart | None:
-        """The table's part on a page of the document."""
-        wanted = index - self.first_page
-        at = bisect_left(self.slices, wanted, key=lambda piece: piece.page)
-        is_there = at < len(self.slices) and self.slices[at].page == wanted
-        return TablePart(self.layout, self.placer, self.slices[at]) if is_there else None
-
-
 @dataclass
 class Composition:
     """An edition on its pages: the parts of each page, and the numbers their headers print."""
@@ -102,11 +54,18 @@ class Composition:
     tables: list[TableRun] = field(default_factory=list)
     numbers: tuple[int, ...] = ()
     counts: tuple[int, ...] = ()
+    blocks: dict[str, tuple[int, int]] = field(default_factory=dict)
+    """Where each block begins: the index of its page, and how far down the body."""
     header: RunningLayout = field(init=False)
     footer: RunningLayout = field(init=False)
 
     def __len__(self) -> int:
         return self.pages
+
+    @cached_property
+    def anchors(self) -> Anchors:
+        """The places that links go to."""
+        return Anchors(self.tables, self.blocks, self.frame)
 
     def parts(self, index: int) -> list[Part]:
         """What stands on the page of an index, from the top."""
@@ -133,7 +92,7 @@ class Composition:
                 layers += self._lines(part)
         layers += self.footer.layers(index)
         width, height = self.edition.page.paper
-        return Page(index + 1, width, height, tuple(layers), tuple(bookmarks))
+        return Page(index + 1, width, height, tuple(layers), tuple(bookmarks), self.anchors.on_page(index))
 
     def _lines(self, part: Lines) -> tuple[Layer, ...]:
         left, y = self.frame.left, self.frame.top + part.y
@@ -265,6 +224,7 @@ class _Flow:
         for number, layout in enumerate(sheets):
             own = slices if across == 1 else [replace(s, page=s.page * across + number) for s in slices]
             self.composition.tables.append(TableRun(layout, CellPlacer(layout), own, self.page))
+        self.composition.blocks.setdefault(block.name, (self.page + slices[0].page * across, slices[0].y))
         restarting = _restarting_rows(block, sheets[0])
         for piece in slices if restarting else ():
             if piece.start in restarting and piece.y == 0:
@@ -293,6 +253,8 @@ class _Flow:
 
     def _add(self, part: Lines) -> None:
         self.composition.lines.setdefault(self.page, []).append(part)
+        name = part.block.origin.block if isinstance(part.block, Paragraph) else part.block.name
+        self.composition.blocks.setdefault(name, (self.page, self.used))
         self.composition.pages = max(self.composition.pages, self.page + 1)
 
 

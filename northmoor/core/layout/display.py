@@ -144,7 +144,7 @@ class Paths:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Links:
-    """Rectangles that open an address when they are clicked."""
+    """Rectangles that open an address (see `model.links`) when they are clicked."""
 
     x: Ints
     y: Ints
@@ -189,6 +189,14 @@ class Bookmark:
     y: int
 
 
+@dataclass(frozen=True, slots=True)
+class Anchor:
+    """A name by which links lead to a place: `y` on its page."""
+
+    name: str
+    y: int
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Page:
     """A finished page; `number` counts from 1 through the document."""
@@ -198,6 +206,7 @@ class Page:
     height: int
     layers: tuple[Layer, ...]
     bookmarks: tuple[Bookmark, ...] = ()
+    anchors: tuple[Anchor, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

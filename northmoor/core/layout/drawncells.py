@@ -9,7 +9,7 @@ from northmoor.core.layout.display import Boxes, Layer, Links, Paths, Pictures, 
 from northmoor.core.layout.drawings import Area, Drawn
 from northmoor.core.layout.origins import TableOrigins
 from northmoor.core.layout.paginate import Slice
-from northmoor.core.layout.plans import CellPlan, is_safe
+from northmoor.core.layout.plans import CellPlan
 from northmoor.core.layout.rowsonpage import RowsOnPage
 from northmoor.core.layout.table import TableLayout
 
@@ -35,7 +35,7 @@ def drawn_layers(layout: TableLayout, piece: Slice, shown: RowsOnPage, left: int
                 drawn += [(row, cell.column, each) for each in found]
             if cell.turned is not None:
                 turned.append((row, cell.turned, instance, area))
-            if cell.links is not None and is_safe(target := cell.links.text(instance)):
+            if (target := cell.link(instance)) is not None:
                 links.append((row, cell.column, area, target))
     texts = [_turned_layer(layout, turned)] if turned else []
     return [*_layers(layout, drawn, links), *texts]

@@ -9,10 +9,11 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from northmoor.core.layout.compose import Composition, Lines, TablePart
+from northmoor.core.layout.compose import Composition
 from northmoor.core.layout.flow import DETAILS, RowKind
 from northmoor.core.layout.folding import Fold
 from northmoor.core.layout.paragraph import Paragraph
+from northmoor.core.layout.parts import Lines, TablePart
 from northmoor.core.layout.rowsonpage import RowsOnPage, rows_on_page
 from northmoor.core.layout.running import pieces, running_height
 from northmoor.core.model.report import Running
@@ -33,6 +34,8 @@ class Spot:
     number: int = 0
     printed: int | None = None
     """The printed row it is an instance of; rows that belong to pages have negative numbers."""
+    link: str | None = None
+    """The address that it opens."""
 
     def holds(self, x: int, y: int) -> bool:
         """Whether a point lies in it."""
@@ -147,12 +150,12 @@ def _cells(part: TablePart, shown: RowsOnPage, left: int) -> list[Spot]:
     spots = []
     for row, y, height in zip(shown.rows.tolist(), shown.tops.tolist(), shown.heights.tolist(), strict=True):
         plan = layout.plans[layout.plan_number(row)]
-        place = plan.place
+        place, instance = plan.place, layout.instance(row, part.piece.number)
         spots.append(Spot(name, place.row, place.level, None, left, y, width, height, place.number, row))
         for cell in plan.cells:
             x, right = layout.edges[cell.column], layout.edges[cell.column + cell.span]
-            spot = Spot(name, place.row, place.level, cell.name, left + x, y, right - x, height, place.number, row)
-            spots.append(spot)
+            box = (left + x, y, right - x, height)
+            spots.append(Spot(name, place.row, place.level, cell.name, *box, place.number, row, cell.link(instance)))
     return spots
 
 

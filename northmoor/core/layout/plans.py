@@ -6,7 +6,6 @@ from dataclasses import dataclass, replace
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
-import pyarrow.compute as pc
 from babel import Locale
 
 from northmoor.core.compute.groups import Wanted
@@ -29,8 +28,10 @@ from northmoor.core.layout.display import TextFace
 from northmoor.core.layout.drawings import CellDrawing, make_drawing
 from northmoor.core.layout.flow import Flow
 from northmoor.core.layout.fonts import font_file
+from northmoor.core.layout.links import address_texts, anchor_texts
 from northmoor.core.layout.text import Shaper
 from northmoor.core.layout.variants import Ruled, Scaled, ask_rules, both, scaled
+from northmoor.core.model.links import is_sound
 from northmoor.core.model.looks import Align, FullLook
 from northmoor.core.model.tables import PAGE_ROWS, Cell, Column, Content, Row, RowPlace, TableBlock
 
@@ -82,11 +83,18 @@ class CellPlan:
     """The plan of texts that are turned; this one has none."""
     links: CellTexts | None = None
     """The addresses that its instances open."""
+    anchors: CellTexts | None = None
+    """The names by which links go to its instances."""
 
     @property
     def leading(self) -> int:
         """Distance between its baselines."""
         return self.shaper.font.leading(self.face.size)
+
+    def link(self, instance: int) -> str | None:
+        """The address that an instance opens, if it is one that a page may open."""
+        address = self.links.text(instance) if self.links is not None else ""
+        return address if is_sound(address) else None
 
     def look_of(self, instance: int) -> FullLook:
         """How an instance looks."""
@@ -212,7 +220,7 @@ def _ruled_cell(
             variant=ruled.number,
         )
         plan = replace(plan, widest=max(plan.widest, *(v.widest for v in plan.variants)))
-    plan = _with_link(_with_drawing(plan, content, kind, where, setting), content, kind, where, setting)
+    plan = _with_links(_with_drawing(plan, content, kind, where, setting), content, kind, where, setting)
     if content.scale is not None and content.value is not None and kind.count:
         computed = kind.source.cells.get(Wanted(kind.scope, content.value))
         plan = replace(plan, fills=scaled(content.scale, computed.values)) if computed is not None else plan
@@ -238,28 +246,26 @@ def _blank(plan: CellPlan, setting: Setting) -> CellPlan:
     blank = setting.kept.get(("blank", plan.texts), lambda: CellTexts(pa.repeat("", len(plan.shaped.lines))))
     made = _cell_plan(plan.name, plan.column, plan.span, plan.look, blank, plan.align, setting)
     variants = tuple(_blank(variant, setting) for variant in plan.variants)
-    return replace(made, variants=variants, variant=plan.variant, shift=plan.shift, fills=plan.fills, links=plan.links)
+    return replace(
+        made,
+        variants=variants,
+        variant=plan.variant,
+        shift=plan.shift,
+        fills=plan.fills,
+        links=plan.links,
+        anchors=plan.anchors,
+    )
 
 
-def _with_link(plan: CellPlan, content: Content, kind: Kind, where: Place, setting: Setting) -> CellPlan:
-    """The plan with the addresses of a link; only those of the web and of mail are kept."""
-    if content.link is None or not kind.count:
-        return plan
-    link = cell_texts(Cell(column=plan.name, text=content.link), None, kind.scope, kind.source, kind.count, setting)
-    report_faults(link, where, setting)
-    wrong = next((t for t in pc.unique(link.texts).to_pylist() if t and not t.startswith(_SAFE)), None)
-    if wrong is not None and not link.faulty:
-        setting.find("link", where, f"A link goes to https, http or mailto addresses only; {wrong[:60]!r} does not.")
-    return replace(plan, links=link)
-
-
-_SAFE = ("https://", "http://", "mailto:")
-"""How addresses begin that may be opened from a page."""
-
-
-def is_safe(address: str) -> bool:
-    """Whether an address may be opened from a page."""
-    return address.startswith(_SAFE)
+def _with_links(plan: CellPlan, content: Content, kind: Kind, where: Place, setting: Setting) -> CellPlan:
+    """The plan with the addresses that its instances open, and the names they have as places."""
+    made: dict[str, CellTexts] = {}
+    named = {"links": (content.link, address_texts), "anchors": (content.anchor, anchor_texts)}
+    for name, (text, make) in named.items():
+        if text is not None and kind.count:
+            made[name] = make(text, kind.scope, kind.source, kind.count, setting)
+            report_faults(made[name], where, setting)
+    return replace(plan, links=made.get("links"), anchors=made.get("anchors"))
 
 
 def _detail_cell(

@@ -57,7 +57,10 @@ class Content(Part):
     draw: Drawing | None = None
     """What is drawn in place of its value's text."""
     link: str | None = None
-    """Template for the address that a click on the cell opens, such as https://tarrow.example/{number}."""
+    """Template for what a click on the cell opens: an address such as https://tarrow.example/{number}, a place in the
+    document such as #{route}, or a report with values, such as fares-by-route.moor?season={season}."""
+    anchor: str | None = None
+    """Template for the name by which links go here, such as {route}: #TQ-SK goes to the cell named TQ-SK."""
     style: Name | None = None
     """A style of the report."""
     look: Look | None = None

@@ -22,6 +22,7 @@ def _page(page: Page) -> dict[str, Any]:
         "height": page.height / 1000,
         "items": [_item(item) for item in items(page)],
         "bookmarks": [{"title": b.title, "depth": b.depth, "y": b.y / 1000} for b in page.bookmarks],
+        "anchors": [{"name": a.name, "y": a.y / 1000} for a in page.anchors],
     }
 
 

@@ -18,6 +18,7 @@ from northmoor.core.layout.alphabet import alphabet_of
 from northmoor.core.layout.display import Boxes, Links, Page, Paths, Picture, Pictures, Texts, TurnedTexts, layer_items
 from northmoor.core.layout.fonts import Font, open_font, subset
 from northmoor.core.layout.text import Glyphs, Line, Shaper, shown_characters
+from northmoor.core.model.links import place_named
 
 COMPRESSION = 6
 _QUICK = 1
@@ -202,12 +203,22 @@ def _links(page: Page) -> list[Dictionary]:
     for layer in page.layers:
         for item in layer_items(layer) if isinstance(layer, Links) else ():
             corners = (item.x, page.height - item.y - item.height, item.x + item.width, page.height - item.y)
-            action = Dictionary(S=Name.URI, URI=pikepdf.String(item.target or ""))
+            address = item.target or ""
+            place = place_named(address)
+            if place is None:
+                action = Dictionary(S=Name.URI, URI=pikepdf.String(address))
+            else:
+                action = Dictionary(S=Name.GoTo, D=_place_name(place))
             rectangle = Array([_points(corner) for corner in corners])
             found.append(
                 Dictionary(Type=Name.Annot, Subtype=Name.Link, Rect=rectangle, Border=Array([0, 0, 0]), A=action)
             )
     return found
+
+
+def _place_name(name: str) -> pikepdf.String:
+    """A place's name as the tree of names holds it."""
+    return pikepdf.String(name.encode())
 
 
 def _color(color: str) -> bytes:
@@ -274,6 +285,7 @@ def _assembled(packed_pages: Iterable[tuple[Page, bytes]], metadata: Metadata, o
     resources = pdf.make_indirect(Dictionary(Font=fonts, XObject=pictures))
     outline = _Outline(pdf)
     kids = []
+    places: dict[bytes, Array] = {}
     for page, packed in packed_pages:
         stream = pikepdf.Stream(pdf, packed, Filter=Name.FlateDecode)
         box = Array([0, 0, _points(page.width), _points(page.height)])
@@ -284,12 +296,17 @@ def _assembled(packed_pages: Iterable[tuple[Page, bytes]], metadata: Metadata, o
             entry.Annots = Array(links)
         kids.append(entry)
         outline.add(page, entry)
+        for anchor in page.anchors:
+            places[anchor.name.encode()] = _to_place(page, entry, anchor.y)
     pdf.Root.Pages.Kids, pdf.Root.Pages.Count = Array(kids), len(kids)
     for file, use in own.fonts.items():
         fonts[f"/{use.resource}"] = _font_object(pdf, open_font(file), use.parts(open_font(file)))
     for resource, picture in own.pictures.values():
         pictures[f"/{resource}"] = _picture_object(pdf, picture)
     outline.close()
+    if places:  # one leaf of a tree of names (ISO 32000-1, 7.9.6), in the order of their bytes
+        names = [part for name, place in sorted(places.items()) for part in (pikepdf.String(name), place)]
+        pdf.Root.Names = Dictionary(Dests=Dictionary(Names=Array(names)))
     pdf.docinfo["/Title"] = metadata.title
     pdf.docinfo["/Producer"] = "Northmoor"
     for name, value in metadata.entries.items():
@@ -328,6 +345,11 @@ def _points(length: int) -> float | int:
     return length / 1000 if rest else whole
 
 
+def _to_place(page: Page, entry: pikepdf.Object, y: int) -> Array:
+    """The destination of a place on a page."""
+    return Array([entry, Name.XYZ, 0, _points(page.height - y), 0])
+
+
 class _Outline:
     """The document's outline, built in order; each entry leads to its place on a page."""
 
@@ -339,8 +361,7 @@ class _Outline:
     def add(self, page: Page, entry: pikepdf.Object) -> None:
         """Add a page's bookmarks."""
         for mark in page.bookmarks:
-            place = Array([entry, Name.XYZ, 0, _points(page.height - mark.y), 0])
-            item = pikepdf.OutlineItem(mark.title, place)
+            item = pikepdf.OutlineItem(mark.title, _to_place(page, entry, mark.y))
             item.is_closed = True
             del self.open[mark.depth :]
             siblings = self.open[-1].children if self.open else self.roots

@@ -35,6 +35,7 @@ from northmoor.core.stopping import Stop
 
 FILE = "connections.json"
 QUERIES = "queries"
+REPORTS = "reports"
 _MOST_REPORTS = 5_000
 
 
@@ -185,6 +186,16 @@ class Library:
         if Path(file).is_absolute() or not path.is_relative_to(self.root.resolve()):
             raise ReportFileError(f"The file {file!r} lies outside the library; copy it into the library's folder.")
         return path
+
+    def report_path(self, file: str) -> Path:
+        """The path of a report that another names: by its place in the library, or as one of those in reports/.
+
+        Raises ReportFileError when there is none.
+        """
+        found = next((path for name in (file, f"{REPORTS}/{file}") if (path := self.inside(name)).is_file()), None)
+        if found is None or found.suffix != ".moor":
+            raise ReportFileError(f"The library has no report {file!r}.")
+        return found
 
     # shared queries
 

@@ -20,7 +20,7 @@ Rewrite = Callable[[str, str], str]
 EXPRESSIONS = {"value", "by", "visible", "rows_per_page", "shown_edition", "expression", "order_by", "parent", "when",
                "currency", "keep_groups", "first_groups", "keep_rows"}  # fmt: skip
 """Properties of a report's parts that hold expressions."""
-TEMPLATES = {"text", "title", "when_empty", "link"}
+TEMPLATES = {"text", "title", "when_empty", "link", "anchor"}
 """Properties that hold templates."""
 _SLOT = re.compile(r"\{\{|\}\}|\{[^{}]*\}")
 _EQUALS = re.compile(r"(=|<>|!=)\s*$")

@@ -1,0 +1,64 @@
+"""The findings about links: addresses that lead nowhere."""
+
+from collections.abc import Iterator
+
+import pyarrow.compute as pc
+
+from northmoor.core.document import Document
+from northmoor.core.errors import NorthmoorError, Place, did_you_mean
+from northmoor.core.layout.plans import CellPlan, name_of_row
+from northmoor.core.model.files import load_report
+from northmoor.core.model.findings import Finding
+from northmoor.core.model.links import ReportLink, is_web, place_named, report_named
+from northmoor.core.sources.connections import Library
+
+
+def broken_links(document: Document) -> Iterator[Finding]:
+    """Links that a page does not open, and such as lead to a place or a report that there is not."""
+    for run in document.composition.tables:
+        for plan in run.layout.plans:
+            row = "rows" if plan.place.row == "detail" and not plan.place.number else name_of_row(plan.place)
+            for cell in plan.cells:
+                fault = _first_fault(cell, document)
+                if fault is not None:
+                    yield Finding("link", Place(block=run.layout.table.name, row=row, column=cell.name), fault, False)
+
+
+def _first_fault(cell: CellPlan, document: Document) -> str | None:
+    """What is wrong with the first of a cell's addresses that leads nowhere."""
+    addresses = pc.unique(cell.links.texts).to_pylist() if cell.links is not None else ()
+    reports: dict[str, str | None] = {}
+    for address in addresses:
+        if address in ("", "#"):
+            continue  # its value is missing
+        place, report = place_named(address), report_named(address)
+        if is_web(address) or (place is not None and place in document.composition.anchors):
+            continue
+        if place is not None:
+            return f"Its link leads to #{place[:60]}, and no cell has that as its anchor."
+        if report is None:
+            return (
+                "A link opens an https, http or mailto address, a #place, or a report that ends in .moor; "
+                f"{address[:60]!r} is none of these."
+            )
+        key = f"{report.file}?{sorted(report.values)}"
+        if key not in reports:
+            reports[key] = _fault_of_report(report, document.library)
+        if (told := reports[key]) is not None:
+            return told
+    return None
+
+
+def _fault_of_report(link: ReportLink, library: Library) -> str | None:
+    """Why a report cannot be opened with these values, as far as it can be told without opening it."""
+    try:
+        report = load_report(library.report_path(link.file))
+    except NorthmoorError as error:
+        return f"Its link opens no report: {error.message}"
+    known = [parameter.name for parameter in report.parameters]
+    unknown = next((name for name in link.values if name not in known), None)
+    if unknown is None:
+        return None
+    return (
+        f"Its link gives {link.file} a value for {unknown}, which it does not ask for. {did_you_mean(unknown, known)}"
+    )

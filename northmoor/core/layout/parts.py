@@ -1,0 +1,67 @@
+"""What stands on the pages: lines of paragraphs and slices of tables, each with its place in the body."""
+
+from bisect import bisect_left, bisect_right
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from northmoor.core.layout.paginate import Slice
+from northmoor.core.layout.paragraph import Paragraph
+from northmoor.core.layout.placedcells import CellPlacer
+from northmoor.core.layout.table import TableLayout
+from northmoor.core.model.blocks import PictureBlock
+
+
+@dataclass(frozen=True, slots=True)
+class Frame:
+    """Where on the page the body lies, millipoints from the top left corner."""
+
+    left: int
+    top: int
+    width: int
+    height: int
+
+
+@dataclass(frozen=True, slots=True)
+class Lines:
+    """Some lines of a paragraph, or a whole picture block, at a distance from the body's top."""
+
+    block: Paragraph | PictureBlock
+    y: int
+    start: int = 0
+    end: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class TablePart:
+    """A slice of a table."""
+
+    layout: TableLayout
+    placer: CellPlacer
+    piece: Slice
+
+
+Part = Lines | TablePart
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class TableRun:
+    """A table on its pages, in order; a page may be left blank between two."""
+
+    layout: TableLayout
+    placer: CellPlacer
+    slices: Sequence[Slice]
+    first_page: int
+
+    def page_of(self, row: int) -> int | None:
+        """The index of the document's page on which a printed row begins."""
+        at = bisect_right(self.slices, row, key=lambda piece: piece.start) - 1
+        while at > 0 and self.slices[at - 1].end > row:
+            at -= 1  # the row is split, and this is a later part of it
+        return self.first_page + self.slices[at].page if at >= 0 and row < self.slices[at].end else None
+
+    def on_page(self, index: int) -> TablePart | None:
+        """The table's part on a page of the document."""
+        wanted = index - self.first_page
+        at = bisect_left(self.slices, wanted, key=lambda piece: piece.page)
+        is_there = at < len(self.slices) and self.slices[at].page == wanted
+        return TablePart(self.layout, self.placer, self.slices[at]) if is_there else None
