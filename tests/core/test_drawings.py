@@ -123,6 +123,8 @@ def test_a_barcode_is_code_128_with_its_check(library: MakeLibrary) -> None:
     modules, wanted = bars_of("W25-00001")
     module = 100_000 // modules / 1000
     assert [(round((b["x"] - 56.693) / module), round(b["width"] / module)) for b in bars] == list(wanted)
+    narrow = render(report_of(table_of(drawn("barcode", "concat(t, t, t)"))), library(NUMBERS))
+    assert "widen the column" in " ".join(finding.message for finding in preflight(narrow))  # before any page is drawn
     assert "none" in _messages(render(report_of(table_of(drawn("barcode", "'Süd'"))), library(NUMBERS)))
     assert "widen the column" in _messages(
         render(report_of(table_of(drawn("barcode", "concat(t, t, t)"))), library(NUMBERS))

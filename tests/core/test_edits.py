@@ -70,11 +70,11 @@ def test_a_look_with_nothing_left_is_no_look() -> None:
 
 def test_pieces_of_headers_change_and_go(report: Report) -> None:
     piece = TextPiece(text="Board copy")
-    changed = edits.change_piece(report, "full", "header", 0, "center", piece)
+    changed = edits.change_piece(report, "full", "header", "0.center", piece)
     assert changed.edition().header.lines[0].center == piece
     emptied = changed
     for place in ("start", "center", "end"):
-        emptied = edits.change_piece(emptied, "full", "header", 0, place, None)
+        emptied = edits.change_piece(emptied, "full", "header", f"0.{place}", None)
     assert emptied.edition().header is None
 
 

@@ -9,8 +9,10 @@ from northmoor.core.checks.trace import Trace, trace
 from northmoor.core.document import Document, Session
 from northmoor.core.errors import LayoutError
 from northmoor.core.layout.places import page_places
+from northmoor.core.model.blocks import TextBlock
 from northmoor.core.model.files import load_report
-from northmoor.core.model.report import PageSetup
+from northmoor.core.model.parameters import Parameter
+from northmoor.core.model.report import PageSetup, Running, RunningLine, TextPiece
 from northmoor.core.model.tables import PAGE_ROWS, Column
 from northmoor.core.sources.connections import Library
 from northmoor.core.stopping import Stop
@@ -101,6 +103,29 @@ def test_running_totals_differences_and_ranks_agree(library: MakeLibrary) -> Non
     assert check(render(report_of(table), library(SALES)), every=3) > 200
 
 
+def test_figures_of_paragraphs_headers_and_footers_agree(library: MakeLibrary) -> None:
+    text = TextBlock(
+        name="said", text="{sum(rows.v)} of {count(*) filter (where rows.v > :least); 0} in {report_title()}"
+    )
+    footer = Running(lines=(RunningLine(end=TextPiece(text="{max(rows.v) + :least}, {page_number()}")),))
+    report = report_of(
+        text,
+        table_of("v", show_head=False),
+        parameters=[Parameter(name="least", kind="integer", default=90)],
+        edition={"footer": footer},
+    )
+    document = render(report, library(SALES))
+    spots = page_places(document.composition, 1).spots + page_places(document.composition, 0).spots
+    assert not any(spot.row == "head" for spot in spots)
+    found = trace(document, 0, next(s for s in spots if s.row == "text"), Stop())
+    assert [f.agrees for f in found.figures] == [True, True, None]
+    assert (found.scope, found.shown) == ("all rows of rows", f"{found.figures[0].value:,} of 23 in {document.title}")
+    found = trace(document, 1, next(s for s in spots if s.row == "footer"), Stop())
+    assert [(f.value, f.agrees) for f in found.figures] == [(190, True), (2, None)]
+    assert found.rows is not None
+    assert found.rows.table.num_rows == found.figures[0].answer.rows == 240
+
+
 def test_what_cannot_be_traced_says_why(library: MakeLibrary) -> None:
     table = table_of(
         "v",
@@ -109,7 +134,7 @@ def test_what_cannot_be_traced_says_why(library: MakeLibrary) -> None:
     )
     document = render(report_of(table), library(SALES))
     spots = page_places(document.composition, 0).spots
-    with pytest.raises(LayoutError, match="Only the figures of a table"):
+    with pytest.raises(LayoutError, match="There is no figure here"):
         trace(document, 0, next(s for s in spots if s.row == "head" and s.column), Stop())
     reasons = {f.formula: f.answer.reason for _, each in traces(document) for f in each.figures if f.agrees is None}
     assert "there is no column 'w'" in (reasons["sum(w)"] or "")

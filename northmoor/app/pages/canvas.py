@@ -74,6 +74,12 @@ class Canvas(QAbstractScrollArea):
         self._drag: tuple[Edge, int, int] | None = None
         self._drop: tuple[DropTarget, int] | None = None
         self._message = ""
+        self._traced: tuple[int, Spot] | None = None
+
+    def mark(self, traced: tuple[int, Spot] | None) -> None:
+        """Mark the one instance of what is selected that is traced: a spot of a page (its index), or none."""
+        self._traced = traced
+        self.viewport().update()
 
     def show_document(self, rendered: Rendered) -> None:
         """Show a newly rendered document, keeping the place; old pictures stay until the new ones are there."""
@@ -263,6 +269,9 @@ class Canvas(QAbstractScrollArea):
         painter.drawRect(rect.adjusted(-1, -1, 0, 0))
         if shown is not None:
             self._draw_selected(painter, rect, shown)
+            if self._traced is not None and self._traced[0] == index:
+                painter.setPen(QPen(QColor(HEATHER), 2))
+                painter.drawRect(self._on_screen(rect, self._traced[1]))
             draw_rails(painter, rect, shown.places.brackets, self._scale(), self._selection)
 
     def _draw_selected(self, painter: QPainter, page: QRect, shown: PageShown) -> None:

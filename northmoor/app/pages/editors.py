@@ -42,6 +42,7 @@ NAMES = {
     "when_null": "When missing", "when_zero": "When zero", "blank_repeats": "Blank repeats",
     "order_by": "Ordered by", "first_groups": "First groups", "keep_groups": "Groups kept if",
     "keep_rows": "Rows kept if",
+    "show_head": "Show titles",
     "title": "Title", "padding": "Padding", "inset": "Inset", "page_break": "New page", "odd_page": "On an odd page",
     "foot_of_page": "Totals at foot", "on": "On pages",
     "stands": "Stands", "span": "Columns", "rows": "Rows",

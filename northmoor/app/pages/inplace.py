@@ -61,14 +61,12 @@ def _said(content: Cell | Column) -> tuple[str, str]:
 
 
 def _piece(report: Report, edition: str, running: str, column: str) -> Definition | None:
-    number, place = column.split(".")
-    found = report.edition(edition)
-    piece = getattr(getattr(found, running).lines[int(number)], place)
+    piece = getattr(report.edition(edition), running).piece_at(column)
     if not isinstance(piece, TextPiece):
         return None
     return Definition(
         piece.text,
-        lambda new: lambda r, e: edits.change_piece(r, e, running, int(number), place, piece.but(text=new)),
+        lambda new: lambda r, e: edits.change_piece(r, e, running, column, piece.but(text=new)),
     )
 
 

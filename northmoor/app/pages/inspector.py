@@ -104,13 +104,12 @@ def show_running(form: Form, report: Report, edition: str, selection: Selection)
 
         form.properties(Running, running, ("gap", "rule"), f"Change the {selection.kind}", change)
         return
-    number, place = selection.column.split(".")
-    piece = getattr(running.lines[int(number)], place)
+    at, piece = selection.column, running.piece_at(selection.column)
     if piece is None:
-        raise KeyError(place)
+        raise KeyError(at)
 
     def change_piece(**changes: Any) -> Change:
-        return lambda r, e: edits.change_piece(r, e, selection.kind, int(number), place, piece.but(**changes))
+        return lambda r, e: edits.change_piece(r, e, selection.kind, at, piece.but(**changes))
 
     form.section("What")
     what = f"Change the {selection.kind}"
@@ -118,7 +117,7 @@ def show_running(form: Form, report: Report, edition: str, selection: Selection)
     form.properties(type(piece), piece, names, what, change_piece)
     if piece.kind == "text":
         form.looks(report, piece, what, change_piece)
-    form.action("Take it out", lambda r, e: edits.change_piece(r, e, selection.kind, int(number), place, None))
+    form.action("Take it out", lambda r, e: edits.change_piece(r, e, selection.kind, at, None))
 
 
 def show_text(form: Form, report: Report, edition: str, selection: Selection) -> None:

@@ -49,7 +49,7 @@ def show_table(form: Form, report: Report, edition: str, selection: Selection) -
     if table.levels:
         levels = [level.name for level in table.levels]
         form.property(TableBlock, table, "folded", lambda v: form.edit("Change the folding", change(folded=v)), levels)
-    names = ("when_wide", "repeat_head", "rows_per_page", "foot_of_page", "space_after", "visible")
+    names = ("when_wide", "show_head", "repeat_head", "rows_per_page", "foot_of_page", "space_after", "visible")
     form.properties(TableBlock, table, names, "Change the table", change)
     form.section("Look")
     for name in ("style", "head_style"):

@@ -111,14 +111,15 @@ class TracePanel(QFrame):
     def _show(self, found: Trace, document: Document) -> None:
         self.found = found
         customs = document.composition.setting.customs
-        count = found.rows.table.num_rows
+        count = found.rows.table.num_rows if found.rows is not None else None
+        rows = "" if count is None else f" · {count:,} {'row' if count == 1 else 'rows'}"
         self._title.setText(found.shown or "(empty)")
-        self._scope.setText(f"{found.scope} · {count:,} {'row' if count == 1 else 'rows'}")
+        self._scope.setText(f"{found.scope}{rows}")
         lines: list[QWidget] = []
         for figure in found.figures:
             lines += self._figure(figure, format_one(figure.value, None, customs), customs)
         self._show_figures(lines or [_note("It is a fixed text; nothing is computed for it.", "quiet")])
-        self.rows.setModel(RowsModel(found.rows, customs))
+        self.rows.setModel(RowsModel(found.rows, customs) if found.rows is not None else None)
         self.rows.resizeColumnsToContents()
 
     def _figure(self, figure: Figure, value: str, customs: object) -> list[QWidget]:

@@ -46,7 +46,7 @@ class PagesWorkspace(QWidget):
         self.canvas.spot_clicked.connect(self._trace)
         self.canvas.fold_wanted.connect(desk.fold_group)
         self.canvas.fold_all_wanted.connect(self.toggle_level)
-        self.trace.closed.connect(self.trace.hide)
+        self.trace.closed.connect(self.toggle_trace)
         self.canvas.verticalScrollBar().valueChanged.connect(self._close_line)
         self.canvas.width_dragged.connect(self.set_width)
         self.canvas.field_dropped.connect(self.drop_field)
@@ -78,6 +78,7 @@ class PagesWorkspace(QWidget):
         """Show a newly rendered document."""
         self._rendered = rendered
         self.trace.clear()
+        self.canvas.mark(None)
         self.canvas.show_document(rendered)
         self._show_fields()
 
@@ -106,6 +107,7 @@ class PagesWorkspace(QWidget):
     def toggle_trace(self) -> None:
         """Open Trace on the selected figure, or close it."""
         self.trace.setVisible(not self.trace.isVisible())
+        self.canvas.mark(None)
         if self.trace.isVisible():
             self.trace.clear()
             spot = self.canvas.first_selected()
@@ -113,8 +115,9 @@ class PagesWorkspace(QWidget):
                 self._trace(*spot)
 
     def _trace(self, page: int, spot: Spot) -> None:
-        if self.trace.isVisible() and self._rendered is not None and spot.column is not None:
+        if self.trace.isVisible() and self._rendered is not None and (spot.column is not None or spot.row == "text"):
             self.trace.ask(self._rendered.document, page, spot)
+            self.canvas.mark((page, spot))
 
     def show_page(self, shown: PageShown) -> None:
         """Show a page's new picture."""

@@ -153,6 +153,16 @@ def split_groups(document: Document) -> Iterator[Finding]:
             yield Finding("split group", Place(block=run.layout.table.name), message, is_error=False)
 
 
+def undrawable_cells(document: Document) -> Iterator[Finding]:
+    """Pictures that are missing and codes that do not fit, wherever their pages are."""
+    for run in document.composition.tables:
+        for plan, cells in zip(run.layout.plans, run.layout.wrapped, strict=True):
+            for cell, placed in zip(plan.cells, cells, strict=True):
+                fault = cell.drawing.first_fault(placed.width - 2 * cell.look.inset) if cell.drawing else None
+                if fault is not None and cell.drawing is not None:
+                    yield Finding("drawing", cell.drawing.place, fault)
+
+
 def data_notes(document: Document) -> Iterator[Finding]:
     """What was noticed about the data while they were read, such as saved rows that stand in for a connection."""
     for name, rows in document.rows.items():
@@ -167,6 +177,7 @@ RULES: tuple[Rule, ...] = (
     uneven_pages,
     split_groups,
     broken_links,
+    undrawable_cells,
     data_notes,
 )
 

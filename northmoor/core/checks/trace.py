@@ -9,7 +9,7 @@ import pyarrow as pa
 
 from northmoor.core.compute.cells import Computed
 from northmoor.core.compute.groups import Wanted
-from northmoor.core.compute.plainly import Answer, Asking, Standpoint
+from northmoor.core.compute.plainly import Answer, Asking, Standpoint, ask_queries
 from northmoor.core.compute.scopes import DETAIL, PAGE_SCOPES
 from northmoor.core.compute.table import plan_of, scope_of, template_of
 from northmoor.core.document import Document
@@ -18,7 +18,10 @@ from northmoor.core.expr.formats import format_one
 from northmoor.core.expr.templates import Slot
 from northmoor.core.layout.parts import TablePart
 from northmoor.core.layout.places import Spot
+from northmoor.core.layout.running import slots_of, template_by_page
 from northmoor.core.layout.table import ends_of_pages
+from northmoor.core.model.blocks import TextBlock
+from northmoor.core.model.report import TextPiece
 from northmoor.core.model.tables import Content, RowPlace, TableBlock
 from northmoor.core.sources.fetch import Rows
 from northmoor.core.stopping import Stop
@@ -48,11 +51,17 @@ class Trace:
     shown: str
     scope: str
     figures: tuple[Figure, ...]
-    rows: Rows
+    rows: Rows | None
+    """None where there are no rows behind it, or those of several queries."""
 
 
 def trace(document: Document, page: int, spot: Spot, stop: Stop) -> Trace:
-    """Trace the cell of a table at a spot of a page (its index). Raises LayoutError where there is nothing to trace."""
+    """Trace what is at a spot of a page (its index): the cell of a table, a paragraph, a piece of header or footer.
+
+    Raises LayoutError where there is nothing to trace.
+    """
+    if spot.row in ("text", "header", "footer"):
+        return _trace_text(document, page, spot, stop)
     part = _part(document, page, spot)
     layout = part.layout
     table, arranged = layout.table, layout.arranged
@@ -76,13 +85,41 @@ def trace(document: Document, page: int, spot: Spot, stop: Stop) -> Trace:
     return Trace(_shown(part, spot), _in_words(document, asking, standpoint), figures, rows)
 
 
+def _trace_text(document: Document, page: int, spot: Spot, stop: Stop) -> Trace:
+    composition = document.composition
+    edition = composition.edition
+    if spot.row == "text":
+        text = next(b.text for b in edition.blocks if b.name == spot.block and isinstance(b, TextBlock))
+        computed, at = composition.said, 0
+    else:
+        running = edition.header if spot.row == "header" else edition.footer
+        piece = running.piece_at(spot.column) if running is not None and spot.column is not None else None
+        if not isinstance(piece, TextPiece):
+            raise LayoutError("A picture has no figures; choose a text or a cell.", Place(block=spot.block))
+        text, computed, at = piece.text, composition.running, page
+    figures, queries = [], set()
+    for expression in slots_of([text]):
+        found = computed[expression]
+        if (fault := found.fault or found.faults.get(at)) is not None:
+            figures.append(Figure(expression, None, Answer(reason=fault.message), 0))
+            continue
+        answer, query = ask_queries(expression, document.rows, document.settled.whole(), stop)
+        rows = document.rows[query].table.num_rows if query else 0
+        figures.append(Figure(expression, found.values[at].as_py(), answer, rows))
+        queries |= {query} if query else set()
+    shown = template_by_page(text, computed, len(composition) if spot.row != "text" else 1, composition.setting)
+    behind = document.rows[min(queries)] if len(queries) == 1 else None
+    scope = f"all rows of {min(queries)}" if behind is not None else "the document"
+    return Trace(shown.text(at), scope, tuple(figures), behind)
+
+
 def _part(document: Document, page: int, spot: Spot) -> TablePart:
     for part in document.composition.parts(page):
         if isinstance(part, TablePart) and part.layout.table.name == spot.block:
             if spot.column is None or spot.printed is None or (spot.row == "head" and spot.number == 0):
                 break
             return part
-    raise LayoutError("Only the figures of a table can be traced; choose a cell of its rows.", Place(block=spot.block))
+    raise LayoutError("There is no figure here; choose a cell of a table's rows, or a text.", Place(block=spot.block))
 
 
 def _content(table: TableBlock, place: RowPlace, column: str | None) -> Content:

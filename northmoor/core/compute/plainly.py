@@ -17,10 +17,10 @@ from sqlglot import exp
 
 from northmoor.core.compute.grouping import Order, rows_in_block
 from northmoor.core.compute.groups import Grouping, Ints
-from northmoor.core.compute.scopes import DETAIL, OWN, PAGE_SCOPES, Compiler, Standing, Work, group_column
+from northmoor.core.compute.scopes import DETAIL, OF_DOCUMENT, OWN, PAGE_SCOPES, Compiler, Standing, Work, group_column
 from northmoor.core.compute.table import ArrangedTable
 from northmoor.core.errors import ExpressionError
-from northmoor.core.expr.language import Expression, is_aggregate, parse, quoted
+from northmoor.core.expr.language import Expression, function_name, is_aggregate, parse, quoted
 from northmoor.core.sources.engine import Engine, EngineError, told
 from northmoor.core.sources.fetch import Rows
 from northmoor.core.stopping import Stop
@@ -154,7 +154,10 @@ class Asking:
 
     def _numbered(self, standpoint: Standpoint) -> str:
         name = f"numbers_{standpoint.scope % OWN if standpoint.scope > 0 else 'of_page' if standpoint.scope else 'all'}"
-        self.bound[name] = self.rows_behind(standpoint).tolist()
+        numbers = self.rows_behind(standpoint).tolist()
+        if len(numbers) == 1:
+            return f"{_AT} = {numbers[0]}"
+        self.bound[name] = numbers
         return f"{_AT} in (select unnest(${name}))"
 
 
@@ -242,6 +245,43 @@ class _Plainly(Work):
             condition = self.asking.condition(Standpoint(self.standing.own_scope, self.standpoint.at))
             return exp.Var(this=f"(select any_value({name}) from {_ROWS} where {condition})")
         return exp.Var(this=f"any_value({name})")
+
+
+def ask_queries(text: str, rows: Mapping[str, Rows], values: Values, stop: Stop) -> tuple[Answer, str | None]:
+    """Ask an expression of a paragraph, header or footer again, and the query it is over if that is only one."""
+    standing = Standing((), scope=0, others={name: found.names for name, found in rows.items()})
+    if any(function_name(call) in OF_DOCUMENT for call in parse(text).tree.find_all(exp.Func)):
+        return Answer(reason="The document itself says it; no rows are behind it."), None
+    try:
+        work = _OverQueries(Compiler(values), parse(text), standing)
+        sql = f"select {work.transform(work.expression.tree.copy()).sql('duckdb')} as value"
+    except ExpressionError as error:
+        return Answer(reason=error.message), None
+    with Engine(stop) as engine:
+        for name in work.asked:
+            engine.give(f"query_{name}", rows[name].table)
+        try:
+            value = engine.run(sql, work.bound).column(0)[0].as_py()
+        except EngineError as error:
+            return Answer(sql, reason=f"The engine cannot compute it so: {told(error)}."), None
+    (query,) = work.asked if len(work.asked) == 1 else (None,)
+    return Answer(_told(sql, work.bound), value, rows[query].table.num_rows if query else 0), query
+
+
+class _OverQueries(Work):
+    """Compiles an expression outside tables, each aggregate as a query of its own."""
+
+    def __init__(self, compiler: Compiler, expression: Expression, standing: Standing) -> None:
+        super().__init__(compiler, expression, standing)
+        self.asked: set[str] = set()
+
+    def aggregate(self, node: exp.Expr, scope: int | str) -> exp.Expr:
+        """An aggregate over the rows of a query."""
+        if not isinstance(scope, str):
+            raise self.fault("outside a table, name the query of a column, as in sum(fares.fare)", node)
+        self.asked.add(scope)
+        sql = self.other(node, lambda n: self.value_of(n, self.standing.others[scope])).sql("duckdb")
+        return exp.Var(this=f"(select {sql} from {quoted(f'query_{scope}')})")
 
 
 class _InGroups(Work):

@@ -47,7 +47,8 @@ def compute_running(
         }
         engine.give(PAGES, pa.table(pages))
         needed = sorted({n for c in plain for n in c.needs}, key=lambda n: compiler.names[n])
-        broken = _give_queries(engine, compiler, needed, rows)
+        bound = {name: value for c in plain for name, value in c.bound.items()}
+        broken = _give_queries(engine, compiler, needed, rows, bound)
         checked = [unless_broken(c, broken) for c in compiled.values()]
         scopes = sorted({str(n.scope) for n in needed if n not in broken})
         source = f"{PAGES} as {BASE}" + "".join(f" cross join {quoted(scope_table(s))}" for s in scopes)
@@ -66,7 +67,7 @@ def _compile(compiler: Compiler, text: str, standing: Standing) -> Compiled | Ex
 
 
 def _give_queries(
-    engine: Engine, compiler: Compiler, needs: list[Aggregated], rows: Mapping[str, Rows]
+    engine: Engine, compiler: Compiler, needs: list[Aggregated], rows: Mapping[str, Rows], bound: Mapping[str, Any]
 ) -> dict[Aggregated, str]:
     broken: dict[Aggregated, str] = {}
     for name in sorted({str(n.scope) for n in needs}):
@@ -74,7 +75,7 @@ def _give_queries(
         columns = {}
         for need in (n for n in needs if n.scope == name):
             try:
-                columns[compiler.names[need]] = engine.run(f"select {need.sql} as a from __nm_query").column(0)
+                columns[compiler.names[need]] = engine.run(f"select {need.sql} as a from __nm_query", bound).column(0)
             except EngineError as error:
                 broken[need] = told(error)
         if columns:

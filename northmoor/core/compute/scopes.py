@@ -23,6 +23,8 @@ OWN = 1000
 PAGE, PAGES_BEFORE, PAGES_TO_HERE = -2, -3, -4
 PAGE_SCOPES = {"page": PAGE, "pages_before": PAGES_BEFORE, "pages_to_here": PAGES_TO_HERE}
 """Scopes of rows that belong to pages, by the names of their windows."""
+OF_DOCUMENT = ("page_number", "page_count", "report_title", "data_time")
+"""Functions whose values the document knows."""
 POSITION = "__nm_position"
 BASE = "__nm_base"
 """The engine's name for the source of a scope's own rows or groups."""
@@ -357,7 +359,7 @@ class Work:
             if self.standing.scope != DETAIL or not self.standing.columns:
                 raise self.fault("row_number() stands in rows only", node)
             return exp.Var(this=f"({POSITION} + 1)")
-        if name in ("page_number", "page_count", "report_title", "data_time"):
+        if name in OF_DOCUMENT:
             if name not in self.standing.named:
                 raise self.fault(f"{name}() is not known here; it can stand in a header or footer", node)
             value = self.standing.named[name]

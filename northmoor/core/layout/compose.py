@@ -56,6 +56,10 @@ class Composition:
     counts: tuple[int, ...] = ()
     blocks: dict[str, tuple[int, int]] = field(default_factory=dict)
     """Where each block begins: the index of its page, and how far down the body."""
+    said: Mapping[str, Computed] = field(default_factory=dict)
+    """The expressions of its paragraphs."""
+    running: Mapping[str, Computed] = field(default_factory=dict)
+    """The expressions of its header and footer, with one value a page."""
     header: RunningLayout = field(init=False)
     footer: RunningLayout = field(init=False)
 
@@ -128,17 +132,18 @@ def compose(
             flow.picture(block)
     composition.numbers, composition.counts = _page_numbers(len(composition), frozenset(flow.restarts))
     wanted = slots_of(running_texts(edition.header) + running_texts(edition.footer))
-    computed = running(wanted, composition.numbers, composition.counts)
-    _lay_out_running(composition, computed)
+    composition.said = texts
+    composition.running = running(wanted, composition.numbers, composition.counts)
+    _lay_out_running(composition)
     return composition
 
 
-def _lay_out_running(composition: Composition, computed: Mapping[str, Computed]) -> None:
+def _lay_out_running(composition: Composition) -> None:
     edition, frame, setting = composition.edition, composition.frame, composition.setting
     page, count = edition.page, len(composition)
     bottom = page.paper[1] - page.margin_bottom - running_height(edition.footer, setting)
     for name, running, top in (("header", edition.header, page.margin_top), ("footer", edition.footer, bottom)):
-        laid_out = lay_out_running(running, name, count, computed, frame.left, top, frame.width, setting)
+        laid_out = lay_out_running(running, name, count, composition.running, frame.left, top, frame.width, setting)
         setattr(composition, name, laid_out)
 
 

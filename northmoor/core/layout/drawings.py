@@ -3,7 +3,7 @@
 Everything is drawn within the cell's own room. What cannot be drawn is left empty and told once.
 """
 
-from collections.abc import Container, Iterator
+from collections.abc import Callable, Container, Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
@@ -25,6 +25,8 @@ from northmoor.core.model.tables import Drawing
 _LONGEST_CODE = 500
 """Characters of a QR code: more make squares too small to print."""
 _MOST_POINTS = 2_000
+_MOST_CHECKED = 1_000
+"""Different values looked at before their pages are drawn."""
 _NARROWEST_BAR, _WIDEST_BAR = 500, 1000
 """Widths of a barcode's module that readers can tell apart: 0.18 to 0.35 mm."""
 
@@ -72,6 +74,17 @@ class CellDrawing:
             yield from _DRAWERS[self.how.kind](self, value, area)
         except (LayoutError, ReportFileError) as error:
             self.setting.find("drawing", self.place, error.message)
+
+    def first_fault(self, width: int) -> str | None:
+        """Why one of its values cannot be drawn in a width; None where all can, as far as they are looked at."""
+        check = _CHECKS.get(self.how.kind)
+        for value in pc.unique(self.values).to_pylist()[:_MOST_CHECKED] if check is not None else ():
+            try:
+                if value is not None and check is not None:
+                    check(self, value, width)
+            except (LayoutError, ReportFileError) as error:
+                return error.message
+        return None
 
 
 def make_drawing(how: Drawing, computed: Computed, place: Place, setting: Setting) -> CellDrawing | None:
@@ -167,9 +180,13 @@ def _code(text: str) -> tuple[tuple[int, int, int], ...]:
     return tuple(found)
 
 
-def _qr(drawing: CellDrawing, value: Any, area: Area) -> Iterator[Drawn]:
+def _check_qr(_drawing: CellDrawing, value: Any, _width: int) -> None:
     if len(value) > _LONGEST_CODE:
         raise LayoutError(f"A QR code holds at most {_LONGEST_CODE} characters here; this text has {len(value):,}.")
+
+
+def _qr(drawing: CellDrawing, value: Any, area: Area) -> Iterator[Drawn]:
+    _check_qr(drawing, value, area.width)
     (_, _, side), *dark = _code(value)
     module = min(area.width, area.height) // side
     for row, start, length in dark:
@@ -177,16 +194,25 @@ def _qr(drawing: CellDrawing, value: Any, area: Area) -> Iterator[Drawn]:
         yield Drawn(box, drawing.how.color)
 
 
-def _barcode(drawing: CellDrawing, value: Any, area: Area) -> Iterator[Drawn]:
+def _check_barcode(_drawing: CellDrawing, value: Any, width: int) -> tuple[int, tuple[tuple[int, int], ...]]:
+    """How wide a barcode's module is in a width, and its bars."""
     modules, bars = bars_of(value)
-    module = area.width // modules
+    module = width // modules
     if module < _NARROWEST_BAR:
         raise LayoutError(
             f"The barcode of {value[:40]!r} needs {modules * _NARROWEST_BAR / 1000:g} pt; widen the column."
         )
-    module = min(module, _WIDEST_BAR)
+    return min(module, _WIDEST_BAR), bars
+
+
+def _barcode(drawing: CellDrawing, value: Any, area: Area) -> Iterator[Drawn]:
+    module, bars = _check_barcode(drawing, value, area.width)
     for place, width in bars:
         yield Drawn(Area(area.x + place * module, area.y, width * module, area.height), drawing.how.color)
+
+
+def _check_picture(drawing: CellDrawing, value: Any, _width: int) -> None:
+    load_picture(value, drawing.setting)
 
 
 def _picture(drawing: CellDrawing, value: Any, area: Area) -> Iterator[Drawn]:
@@ -197,4 +223,9 @@ def _picture(drawing: CellDrawing, value: Any, area: Area) -> Iterator[Drawn]:
     yield Drawn(Area(area.x, area.y, wide, high), "", picture=picture)
 
 
+_CHECKS: dict[str, Callable[[CellDrawing, Any, int], object]] = {
+    "qr": _check_qr,
+    "barcode": _check_barcode,
+    "picture": _check_picture,
+}
 _DRAWERS = {"bar": _bar, "spark": _spark, "columns": _columns, "qr": _qr, "barcode": _barcode, "picture": _picture}

@@ -111,7 +111,7 @@ class TableLayout:
         on = "first" if is_first else "later"
         stands = is_first or self.table.repeat_head
         rows = [-1 - n for n, row in enumerate(self.table.head, 1) if row.on == on or (row.on == "every" and stands)]
-        return [*rows, HEAD] if stands else rows
+        return [*rows, HEAD] if stands and self.table.show_head else rows
 
     def page_row(self, name: str) -> list[int]:
         """One of `PAGE_ROWS`, as a list that is empty where the table has none."""

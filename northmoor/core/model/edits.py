@@ -224,10 +224,11 @@ def changed_look(look: Look | None, **changes: Any) -> Look | None:
     return None if changed == Look() else changed
 
 
-def change_piece(report: Report, edition: str, running: str, line: int, place: str, piece: Part | None) -> Report:
-    """Put another piece, or none, in a place of a header's or footer's line."""
+def change_piece(report: Report, edition: str, running: str, at: str, piece: Part | None) -> Report:
+    """Put another piece, or none, at a line of a header or footer and a place in it, such as 0.end."""
     found: Running = getattr(_edition(report, edition), running)
-    lines = tuple(ln.but(**{place: piece}) if i == line else ln for i, ln in enumerate(found.lines))
+    line, _, place = at.partition(".")
+    lines = tuple(ln.but(**{place: piece}) if i == int(line) else ln for i, ln in enumerate(found.lines))
     kept = tuple(ln for ln in lines if ln != RunningLine())
     return change_edition(report, edition, **{running: found.but(lines=kept) if kept else None})
 

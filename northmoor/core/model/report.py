@@ -107,6 +107,12 @@ class Running(Part):
     rule: Annotated[Length, Field(ge=0, le=20_000)] = 0
     """Thickness of a rule on the side of the body; 0pt for none."""
 
+    def piece_at(self, place: str) -> "TextPiece | PicturePiece | None":
+        """The piece at a line and a place in it, such as 0.end."""
+        number, _, side = place.partition(".")
+        found: TextPiece | PicturePiece | None = getattr(self.lines[int(number)], side)
+        return found
+
 
 class Edition(Part):
     """One layout of the report's data."""

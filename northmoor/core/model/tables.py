@@ -230,6 +230,8 @@ class TableBlock(Part):
     """Page totals and what is carried forward stand at the foot of the page, whatever room the rows leave."""
     show_details: bool = True
     """Whether the rows themselves are shown, or only headings and totals."""
+    show_head: bool = True
+    """Whether the columns' titles are shown."""
     repeat_head: bool = True
     """The head row stands on every page."""
     rules: Rules = ()
