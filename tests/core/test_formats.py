@@ -3,6 +3,8 @@
 from datetime import date, datetime, time
 from decimal import Decimal
 
+import duckdb
+import numpy as np
 import pyarrow as pa
 import pytest
 from babel.dates import format_date, format_datetime
@@ -12,6 +14,8 @@ from hypothesis import strategies as st
 
 from northmoor.core.errors import ExpressionError
 from northmoor.core.expr.formats import Customs, format_one, format_values
+from northmoor.core.expr.later import later_texts
+from northmoor.core.layout.text import Shaper
 
 LOCALES = st.sampled_from(["en_IE", "de_DE", "fr_FR", "pl_PL", "sv_SE", "en_IN", "de_CH", "fi_FI"])
 NUMBER_PATTERNS = st.sampled_from(
@@ -155,3 +159,33 @@ def test_times_of_day_have_patterns_of_their_own() -> None:
     assert format_one(time(18, 30), None, Customs("en_US")) == "6:30\u202fPM"
     with pytest.raises(ExpressionError, match="asks for a date"):
         format_one(time(6, 5), "d MMM HH:mm", Customs())
+
+
+@pytest.mark.parametrize(
+    ("sql", "pattern"),
+    [
+        ("(i * 7919) % 1000003 - 300000", None),
+        ("cast((i * 7919) % 1000003 / 7 - 9000 as decimal(12, 2))", "¤#,##0.00;(¤#,##0.00)"),
+        ("timestamp '2019-03-05 04:05' + interval (i * 3461) second", None),
+        ("timestamp '2019-03-05 04:05' + interval (i * 1461) second", "EEEE d MMMM y, H:mm:ss"),
+    ],
+)
+def test_texts_written_later_are_the_same_and_the_widest_is_known(sql: str, pattern: str | None) -> None:
+    values = duckdb.sql(f"select case when i % 97 > 0 then {sql} end as v from range(25000) t(i)").to_arrow_table()
+    column = values.column(0).combine_chunks()
+    customs = Customs("de_DE", "EUR")
+    later = later_texts(column, pattern, customs)
+    assert later is not None
+    texts = pa.array(format_values(column, pattern, customs).to_pylist())
+    assert later.slice(0, 25000).equals(texts)
+    at_once, bit_by_bit = Shaper("IBMPlexSans-Regular"), Shaper("IBMPlexSans-Regular")
+    lines, _ = at_once.add_column(texts)
+    found = bit_by_bit.add_later(later)
+    assert found is not None
+    numbers, among = found
+    assert max(bit_by_bit.widths(among, 9000)) == max(at_once.widths(lines, 9000))
+    some = np.array([24_999, 3, 17, 12_000, 96])
+    assert [bit_by_bit.text(n) for n in numbers[some].tolist()] == texts.take(pa.array(some)).to_pylist()
+    assert bit_by_bit.widths(numbers, 9000).tolist() == at_once.widths(lines, 9000).tolist()
+    uneven = "d MMM s" if pa.types.is_timestamp(column.type) else "0.##"
+    assert later_texts(column, uneven, customs) is None

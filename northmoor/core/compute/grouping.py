@@ -15,7 +15,8 @@ from northmoor.core.compute.scoped import Surroundings, compute_scoped, give_tre
 from northmoor.core.compute.scopes import POSITION, Compiled, Compiler, Standing, depth_column, group_column, key_column
 from northmoor.core.errors import ExpressionError, LayoutError, Place
 from northmoor.core.expr.language import bare_column, function_name, parse
-from northmoor.core.sources.engine import Engine, EngineError, told
+from northmoor.core.sources.engine import SORTING, Engine, EngineError, told
+from northmoor.core.stopping import Stop
 
 
 @dataclass(frozen=True)
@@ -38,7 +39,12 @@ class _Rows:
 
 
 def grouped(
-    engine: Engine, compiler: Compiler, order: Order, fetched: pa.Table, others: Mapping[str, tuple[str, ...]]
+    engine: Engine,
+    compiler: Compiler,
+    order: Order,
+    fetched: pa.Table,
+    others: Mapping[str, tuple[str, ...]],
+    stop: Stop,
 ) -> Surroundings:
     """Put a table's rows into the engine, in order and with the numbers of their groups.
 
@@ -47,7 +53,7 @@ def grouped(
     cannot be computed: then no row has a place.
     """
     work = _Grouping(engine, compiler, order, tuple(fetched.column_names), others)
-    rows = _ordered(engine, compiler, order, fetched)
+    rows = _ordered(stop, compiler, order, fetched)
     depths = range(len(order.groupings))
     table = work.chosen(rows.table, reversed(depths))
     for depth in depths:
@@ -79,7 +85,7 @@ class _Grouping:
         give_trees(self.engine, levels)
         self.engine.give(ROWS, _numbered(ordered, self.names, levels, self.order))
         source = ordered.column("__nm_fetched_at").to_numpy()
-        return Surroundings(self.names, ordered.num_rows, self.order.groupings, levels, self.others, source)
+        return Surroundings(self.names, ordered.num_rows, self.order.groupings, levels, self.others, source, ordered)
 
     def chosen(self, table: pa.Table, depths: Iterable[int]) -> pa.Table:
         """The rows that the filters and orders of some levels leave, in their new order."""
@@ -167,10 +173,10 @@ def _rows_of(starts: Ints, groups: Ints) -> Ints:
     return rows
 
 
-def _ordered(engine: Engine, compiler: Compiler, plan: Order, fetched: pa.Table) -> _Rows:
+def _ordered(stop: Stop, compiler: Compiler, plan: Order, fetched: pa.Table) -> _Rows:
     """The rows with the levels' keys, in order: level by level, then the block's order, then as fetched."""
     position = pa.array(np.arange(fetched.num_rows, dtype=np.int64))
-    engine.give("__nm_fetched", fetched.append_column("__nm_fetched_at", position))
+    given = fetched.append_column("__nm_fetched_at", position)
     standing = Standing(tuple(fetched.column_names))
     bound: dict[str, object] = {}
 
@@ -205,7 +211,9 @@ def _ordered(engine: Engine, compiler: Compiler, plan: Order, fetched: pa.Table)
     terms.append(tuple(within))
     by = ", ".join([*(term for level in terms for term in level), "__nm_fetched_at"])
     try:
-        return _Rows(engine.run(f"{inner} order by {by}", bound), tuple(terms), bound)
+        with Engine(stop, threads=SORTING) as engine:  # the order is total, so that it is the same on many threads
+            engine.give("__nm_fetched", given)
+            return _Rows(engine.run(f"{inner} order by {by}", bound), tuple(terms), bound)
     except EngineError as error:
         raise LayoutError(f"Its rows cannot be ordered and grouped: {told(error)}.", Place(block=plan.block)) from error
 

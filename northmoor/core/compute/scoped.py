@@ -31,7 +31,7 @@ from northmoor.core.sources.engine import Engine, EngineError, told
 @dataclass(frozen=True)
 class Surroundings:
     """A table's rows as they lie in the engine: its columns' names, how many rows, its levels, the other queries, and
-    which of the fetched rows each is."""
+    which of the fetched rows each is; `table` are the rows themselves."""
 
     names: tuple[str, ...]
     rows: int
@@ -39,6 +39,7 @@ class Surroundings:
     levels: tuple[Groups, ...]
     others: Mapping[str, tuple[str, ...]]
     source: Ints
+    table: pa.Table
 
 
 def compute_scoped(
@@ -65,11 +66,7 @@ def compute_scoped(
     for scope in sorted({w.scope for w in wanted}):
         mine = [w for w in wanted if w.scope == scope]
         count = around.rows if scope == DETAIL else 1 if scope == 0 else len(around.levels[scope - 1])
-        direct = {
-            w: d
-            for w in mine
-            if scope == DETAIL and (d := _direct(engine, parse(w.expression), around.names)) is not None
-        }
+        direct = {w: d for w in mine if scope == DETAIL and (d := _direct(parse(w.expression), around)) is not None}
         rest = [w for w in mine if w not in direct]
         checked = [unless_broken(compiled[w], broken) for w in rest]
         source, order = _source(scope, {n.scope for c in checked if isinstance(c, Compiled) for n in c.needs})
@@ -88,12 +85,10 @@ def _in_words(words: Mapping[int, str], cell: Compiled | ExpressionError, found:
     return replace(found, faults={row: f for row, f in found.faults.items() if row not in words}, words=words)
 
 
-def _direct(engine: Engine, expression: Expression, names: tuple[str, ...]) -> Computed | None:
+def _direct(expression: Expression, around: Surroundings) -> Computed | None:
     """A bare column of the rows needs no computing."""
     name = expression.column
-    if name is None or name not in names:
-        return None
-    return Computed(whole(engine.run(f"select {quoted(name)} from {ROWS} order by {POSITION}").column(0)))
+    return Computed(whole(around.table.column(name))) if name is not None and name in around.names else None
 
 
 def _give_scopes(

@@ -153,7 +153,7 @@ def arrange(plan: TablePlan, rows: Mapping[str, Rows], values: Values, stop: Sto
         for name, other in rows.items():
             engine.give(f"__nm_query_{name}", other.table)
         others = {name: other.names for name, other in rows.items()}
-        around = grouped(engine, compiler, plan.order, rows[plan.query].table, others)
+        around = grouped(engine, compiler, plan.order, rows[plan.query].table, others, stop)
         stop.check()
         cells = compute_scoped(engine, compiler, plan.wanted, around)
         ordered = _columns_used(engine, plan.paged, around.names) if plan.paged else None

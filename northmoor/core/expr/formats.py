@@ -113,6 +113,15 @@ def default_number_pattern(kind: pa.DataType) -> str:
     return "#,##0.###"
 
 
+def has_even_shape(kind: pa.DataType, pattern: str | None, customs: Customs) -> bool:
+    """Whether a number further from zero never has a shorter text by a pattern. Raises ExpressionError."""
+    pattern = cldr_pattern(pattern or default_number_pattern(kind), customs.locale)
+    if pattern in NAMED:
+        return False
+    usual = _usual(_number_pattern(pattern), customs.locale, customs.currency)
+    return usual is not None and usual.fewest == usual.most
+
+
 def _number_pattern(pattern: str) -> NumberPattern:
     try:
         if not re.search("[#0@]", pattern):
@@ -238,6 +247,12 @@ def default_moment_pattern(has_time: bool, locale: str) -> str:
     """The locale's medium date, followed by its short time for timestamps."""
     day = str(get_date_format("medium", locale).pattern)
     return f"{day} {get_time_format('short', locale).pattern}" if has_time else day
+
+
+def moment_fields(pattern: str | None, locale: str) -> tuple[str, ...]:
+    """The fields of a timestamp's pattern, such as MMM; without a pattern, those of the locale's."""
+    tokens = _moment_tokens(pattern or default_moment_pattern(True, locale))
+    return tuple(text[0] * text[1] for kind, text in tokens if kind == "field")
 
 
 def _field(values: pa.Array, field: str, has_time: bool, pattern: str | None, customs: Customs) -> pa.Array:

@@ -21,6 +21,7 @@ Bools = npt.NDArray[np.bool_]
 _RANGES = ((0x20, 0x7E), (0xA0, 0xAC), (0xAE, 0x17F), (0x2010, 0x2027), (0x202F, 0x203A), (0x20AC, 0x20AC),
            (0x2122, 0x2122), (0x2190, 0x2193), (0x2212, 0x2212))  # fmt: skip
 _LIMIT = 0x2213
+_DIGITS = frozenset("0123456789")
 _SPACES = "\u00a0\u202f"
 _UNKNOWN, _COMPLEX = np.iinfo(np.int32).min, np.iinfo(np.int32).max
 _CHUNK = 100_000
@@ -68,6 +69,14 @@ class Alphabet:
         claimed = [first.setdefault(glyph, char) for char, glyph in self.glyphs.items()]
         shares = [a != b and b not in _SPACES for a, b in zip(claimed, self.glyphs, strict=True)]
         return np.array([*shares, False], bool)
+
+    def is_even(self, chars: set[str]) -> bool:
+        """Whether all digits are as wide, wherever they stand among some characters."""
+        if not (chars | _DIGITS) <= set(self.glyphs):
+            return False
+        wide = {int(self._advances[self._place_of[digit]]) for digit in _DIGITS}
+        pairs = ((char, digit) for char in sorted(chars | _DIGITS) for digit in sorted(_DIGITS))
+        return len(wide) == 1 and not any(self._kern(a, b) or self._kern(b, a) for a, b in pairs)
 
     def measure(self, texts: pa.StringArray) -> Measured:
         """The widths of texts."""

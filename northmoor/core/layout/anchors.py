@@ -5,6 +5,7 @@ from functools import cached_property
 
 import numpy as np
 
+from northmoor.core.layout.celltext import as_array
 from northmoor.core.layout.display import Anchor
 from northmoor.core.layout.parts import Frame, TableRun
 from northmoor.core.layout.rowsonpage import rows_on_page
@@ -69,7 +70,7 @@ def _named_rows(layout: TableLayout) -> Iterator[tuple[str, int]]:
         for cell in plan.cells if len(printed) else ():
             if cell.anchors is None:
                 continue
-            encoded = cell.anchors.texts.take(layout.flow.index[printed]).dictionary_encode()
+            encoded = as_array(cell.anchors.texts).take(layout.flow.index[printed]).dictionary_encode()
             names, first = np.unique(encoded.indices.to_numpy(zero_copy_only=False), return_index=True)
             texts = encoded.dictionary.to_pylist()
             found += [(int(printed[at]), texts[name]) for name, at in zip(names, first, strict=True) if texts[name]]

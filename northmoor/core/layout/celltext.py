@@ -14,6 +14,7 @@ from northmoor.core.compute.table import ArrangedTable, template_of
 from northmoor.core.errors import ExpressionError, Place
 from northmoor.core.expr.formats import Customs, format_values
 from northmoor.core.expr.language import parse
+from northmoor.core.expr.later import LaterTexts, later_texts
 from northmoor.core.expr.templates import Slot, Template
 from northmoor.core.layout.context import FAULT_MARK, Setting
 from northmoor.core.model.tables import Content
@@ -26,14 +27,14 @@ class CellTexts:
     """Texts of a cell in the order of its scope's rows; `faulty` are the rows that show a fault. `is_number` tells
     how to align them where nothing else is said."""
 
-    texts: pa.StringArray | pa.DictionaryArray
+    texts: pa.StringArray | pa.DictionaryArray | LaterTexts
     is_number: bool = False
     faulty: frozenset[int] = frozenset()
     messages: tuple[str, ...] = field(default=())
 
     def text(self, row: int) -> str:
         """The text in a row."""
-        return str(self.texts[row].as_py())
+        return self.texts.text(row) if isinstance(self.texts, LaterTexts) else str(self.texts[row].as_py())
 
 
 NO_TEXTS = pa.array([], pa.string())
@@ -54,7 +55,7 @@ def cell_texts(
 ) -> CellTexts:
     """The texts of a table's cell; `pattern` is the format used where the cell has none of its own."""
     said = (content.value, content.text, content.format, content.when_null, content.when_zero, content.currency)
-    key = (source, said, pattern, scope, setting.customs)
+    key = (source, said, pattern, scope, setting.customs, content.blank_repeats)
     return setting.kept.get(("texts", key), lambda: _cell_texts(content, pattern, scope, source, count, setting))
 
 
@@ -76,9 +77,24 @@ def _cell_texts(
         if isinstance(currencies, ExpressionError):
             return whole_fault(count, currencies)
     pattern = pattern if content.value is not None else None
+    if content.value is not None and currencies is None and not content.blank_repeats:
+        later = _later(next(iter(computed.values())), pattern or content.format, setting.customs)
+        if later is not None:
+            return later
     texts = template_texts(template, computed, pattern, count, setting, currencies)
     (values,) = computed.values() if content.value is not None and len(computed) == 1 else (None,)
     return texts if values is None else _with_words(texts, values.values, content)
+
+
+def _later(computed: Computed, pattern: str | None, customs: Customs) -> CellTexts | None:
+    """Texts that are written when they are looked at, where that is possible and worth it."""
+    if computed.fault is not None or computed.faults or computed.words:
+        return None
+    try:
+        later = later_texts(computed.values, pattern, customs)
+    except ExpressionError:
+        return None  # told where they are written
+    return CellTexts(later, is_numeric(computed.values.type)) if later is not None else None
 
 
 def _with_words(cell: CellTexts, values: pa.Array, content: Content) -> CellTexts:
@@ -163,7 +179,7 @@ def marked(cell: CellTexts, faulty: Mapping[int, Fault]) -> CellTexts:
     """A cell's texts with those marked that cannot be computed."""
     if not faulty:
         return cell
-    texts = cell.texts.to_pylist()
+    texts = as_array(cell.texts).to_pylist()
     for row, fault in faulty.items():
         texts[row] = FAULT_TEXT if fault.values is None else f"{FAULT_MARK} {fault.values:,} values"
     messages = tuple(dict.fromkeys(fault.message for fault in faulty.values()))
@@ -193,8 +209,14 @@ def with_suffix(cell: CellTexts, suffix: str) -> CellTexts:
     return replace(cell, texts=pc.binary_join_element_wise(_plain(cell.texts), suffix, ""), is_number=False)
 
 
-def _plain(texts: pa.Array | pa.Scalar) -> pa.Array | pa.Scalar:
-    """Texts of a dictionary as an array of their own."""
+def as_array(texts: pa.StringArray | pa.DictionaryArray | LaterTexts) -> pa.StringArray | pa.DictionaryArray:
+    """Texts, written now where they are not yet."""
+    return texts.slice(0, len(texts)) if isinstance(texts, LaterTexts) else texts
+
+
+def _plain(texts: pa.Array | pa.Scalar | LaterTexts) -> pa.Array | pa.Scalar:
+    """Texts of a dictionary, or such as are not written yet, as an array of their own."""
+    texts = as_array(texts)
     return texts.dictionary_decode() if isinstance(texts, pa.DictionaryArray) else texts
 
 

@@ -18,7 +18,7 @@ from northmoor.core.compute.groups import Wanted
 from northmoor.core.errors import ExpressionError
 from northmoor.core.expr.formats import Customs, format_values
 from northmoor.core.expr.templates import Slot, Template, parse_template
-from northmoor.core.layout.celltext import CellTexts, Source, joined, marked, whole_fault
+from northmoor.core.layout.celltext import CellTexts, Source, as_array, joined, marked, whole_fault
 from northmoor.core.layout.context import Setting
 
 _NAMED = re.compile(r"[?&](\w+)=$")
@@ -67,7 +67,7 @@ def _emptied(cell: CellTexts) -> CellTexts:
     """The texts without those that show a fault."""
     if not cell.faulty:
         return cell
-    texts = cell.texts.to_pylist()
+    texts = as_array(cell.texts).to_pylist()
     return replace(cell, texts=pa.array(["" if at in cell.faulty else t for at, t in enumerate(texts)], pa.string()))
 
 

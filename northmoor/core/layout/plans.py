@@ -2,6 +2,7 @@
 width."""
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -13,11 +14,13 @@ from northmoor.core.compute.scopes import DETAIL
 from northmoor.core.compute.table import ArrangedTable, head_content, scope_of
 from northmoor.core.errors import Place
 from northmoor.core.expr.language import bare_column, columns_in
+from northmoor.core.expr.later import LaterTexts
 from northmoor.core.layout.celltext import (
     NO_TEXTS,
     CellTexts,
     PagedCells,
     Source,
+    as_array,
     cell_texts,
     is_numeric,
     report_faults,
@@ -38,13 +41,19 @@ from northmoor.core.model.tables import PAGE_ROWS, Cell, Column, Content, Row, R
 
 @dataclass(frozen=True, eq=False)
 class ShapedTexts:
-    """A cell's texts in a font: the line number of each, the distinct ones, those of them with line breaks of their
-    own, and the characters no font has."""
+    """A cell's texts in a font: the line number of each, different ones `among` which the widest is (all of them, or
+    only some), those of them with line breaks of their own, and the characters no font has."""
 
     lines: npt.NDArray[np.int32]
-    distinct: npt.NDArray[np.int32]
+    among: npt.NDArray[np.int32]
     broken: frozenset[int]
     missing: str
+    is_sampled: bool = False
+
+    @cached_property
+    def distinct(self) -> npt.NDArray[np.int32]:
+        """The different lines."""
+        return np.unique(self.lines) if self.is_sampled else self.among
 
 
 @dataclass(frozen=True, eq=False)
@@ -410,7 +419,7 @@ def _cell_plan(
     decided: Align = look.side or align or ("end" if texts.is_number else "start")
     shaped = setting.kept.get(("lines", texts, file), lambda: _shaped(texts, shaper))
     widest = setting.kept.get(
-        ("widest", texts, file, look.size), lambda: int(max(shaper.widths(shaped.distinct, look.size), default=0))
+        ("widest", texts, file, look.size), lambda: int(max(shaper.widths(shaped.among, look.size), default=0))
     )
     fault_face = TextFace(file, look.size, FAULT_COLOR)
     plan = CellPlan(name, column, span, look, decided, face, fault_face, shaper, texts, shaped, widest)
@@ -432,8 +441,13 @@ def _tails(plan: CellPlan, locale: str) -> npt.NDArray[np.int64]:
 
 
 def _shaped(texts: CellTexts, shaper: Shaper) -> ShapedTexts:
-    lines, distinct = shaper.add_column(texts.texts)
-    return ShapedTexts(lines, distinct, shaper.broken(distinct), shaper.missing(distinct))
+    if isinstance(texts.texts, LaterTexts):
+        found = shaper.add_later(texts.texts)
+        if found is not None:
+            lines, among = found
+            return ShapedTexts(lines, among, shaper.broken(among), shaper.missing(among), True)
+    lines, among = shaper.add_column(as_array(texts.texts))
+    return ShapedTexts(lines, among, shaper.broken(among), shaper.missing(among))
 
 
 def shrunk(cell: CellPlan, width: int) -> CellPlan:
@@ -444,6 +458,8 @@ def shrunk(cell: CellPlan, width: int) -> CellPlan:
         return replace(cell, variants=tuple(shrunk(variant, width) for variant in cell.variants))
     size = cell.face.size
     room = width - 2 * cell.look.inset - (0 if cell.shift is None else cell.shift)
+    if cell.widest <= width - 2 * cell.look.inset:
+        return cell
     widths = np.maximum(cell.shaper.widths(cell.shaped.lines, size), 1)
     fitting = np.maximum(size * room // widths // _STEP * _STEP, size // 2)
     sizes, variant = np.unique(np.append(size, np.where(widths > room, fitting, size)), return_inverse=True)

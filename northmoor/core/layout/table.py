@@ -274,6 +274,8 @@ _ONE, _YES = np.ones(1 << 17, np.int32), np.ones(1 << 17, bool)
 
 def _wrap_all(cell: CellPlan, room: int) -> Wrapping:
     lines = cell.shaped.lines
+    if cell.widest <= room and not cell.shaped.broken:
+        return {}, *_all_plain(len(lines))
     if cell.shift is None:
         return _wrap(cell, lines, cell.shaped.distinct, room, 0)
     wrapped: dict[tuple[int, int], tuple[int, ...]] = {}
@@ -283,6 +285,13 @@ def _wrap_all(cell: CellPlan, room: int) -> Wrapping:
         found, counts[at], plain[at] = _wrap(cell, lines[at], np.unique(lines[at]), max(room - shift, 1000), shift)
         wrapped |= found
     return wrapped, counts, plain
+
+
+def _all_plain(count: int) -> tuple[npt.NDArray[np.int32], npt.NDArray[np.bool_]]:
+    """One line for each of so many cells."""
+    if count <= len(_ONE):
+        return _ONE[:count], _YES[:count]
+    return np.ones(count, np.int32), np.ones(count, bool)
 
 
 def _wrap(
@@ -296,9 +305,7 @@ def _wrap(
         is_cut = cell.look.overflow == "cut"
         parts = (cut(text, shaper, size, room),) if is_cut else wrap(text, shaper, size, room)
         wrapped[number, shift] = tuple(shaper.add(parts).tolist())
-    counts, plain = _ONE[: len(lines)], _YES[: len(lines)]
-    if len(counts) < len(lines):
-        counts, plain = np.ones(len(lines), np.int32), np.ones(len(lines), bool)
+    counts, plain = _all_plain(len(lines))
     if wrapped:
         by_line = np.zeros(int(distinct.max()) + 1, np.int32)
         for (number, _), parts_of in wrapped.items():

@@ -13,13 +13,15 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 
+from northmoor.core.expr.later import LaterTexts
 from northmoor.core.layout.alphabet import alphabet_of
 from northmoor.core.layout.fonts import Font, fallback_file, open_font
 from northmoor.core.layout.harfbuzz import shape_text
 
 Width = TypeVar("Width", int, npt.NDArray[np.int64])
-_SIMPLE, _ALONE, _STRAIGHT, _BROKEN = 1, 2, 4, 8
-"""What is known of a line: see `alphabet.Measured`; broken ones have line breaks of their own."""
+_SIMPLE, _ALONE, _STRAIGHT, _BROKEN, _PENDING = 1, 2, 4, 8, 16
+"""What is known of a line: see `alphabet.Measured`; broken ones have line breaks of their own, pending ones are not
+written yet."""
 _DECODED = 4096
 """Texts of a column that are made Python's at a time."""
 _MOST_DECODED = 256
@@ -70,7 +72,8 @@ class Shaper:
         self._alphabet = alphabet_of(file)
         self._texts: dict[int, str] = {}
         self._firsts: list[int] = []
-        self._columns: list[pa.StringArray] = []
+        self._columns: list[pa.StringArray | LaterTexts] = []
+        self._has_later = False
         self._decoded: dict[tuple[int, int], list[str]] = {}
         self._numbers: dict[str, int] = {}
         self._size = 0
@@ -120,14 +123,45 @@ class Shaper:
         if len(encoded.dictionary) <= _FEW:
             numbers = self.add(encoded.dictionary.to_pylist())
             return numbers[places], np.unique(numbers)
-        numbers = np.arange(self._size, self._size + len(encoded.dictionary), dtype=np.int32)
-        self._firsts.append(self._size)
-        self._columns.append(encoded.dictionary)
+        numbers = self._column(encoded.dictionary)
         self._measure(encoded.dictionary)
         return numbers[places], numbers
 
+    def add_later(self, texts: LaterTexts) -> tuple[npt.NDArray[np.int32], npt.NDArray[np.int32]] | None:
+        """The number of each text's line, for texts that are written when they are looked at, and the numbers of lines
+        among which is the widest; None where the font's digits are not all as wide."""
+        samples = texts.samples.to_pylist()
+        if not self._alphabet.is_even(set("".join(samples))):
+            return None
+        self._has_later = True
+        numbers = self._column(texts)
+        self._make_room(self._size + len(numbers))
+        self._flags[numbers] = _PENDING
+        self._size += len(numbers)
+        if texts.values.null_count:
+            numbers[texts.values.is_null().to_numpy(zero_copy_only=False)] = self.empty
+        return numbers, self.add(samples)
+
+    def _column(self, texts: pa.StringArray | LaterTexts) -> npt.NDArray[np.int32]:
+        """Keep a column's distinct texts as they are; their lines' numbers."""
+        self._firsts.append(self._size)
+        self._columns.append(texts)
+        return np.arange(self._size, self._size + len(texts), dtype=np.int32)
+
+    def _measure_pending(self, lines: npt.NDArray[np.integer[Any]]) -> None:
+        """Write and measure those of some lines that have not been, with others near them."""
+        pending = lines[self._flags[lines] & _PENDING != 0]
+        while len(pending):
+            at = bisect_right(self._firsts, int(pending[0])) - 1
+            first = self._firsts[at] + (int(pending[0]) - self._firsts[at]) // _DECODED * _DECODED
+            texts = self._columns[at].slice(first - self._firsts[at], _DECODED)
+            self._measured(texts, first)
+            pending = pending[self._flags[pending] & _PENDING != 0]
+
     def widths(self, lines: npt.NDArray[np.integer[Any]], size: int) -> npt.NDArray[np.int64]:
         """Widths of lines at a font size, in millipoints."""
+        if self._has_later:
+            self._measure_pending(lines)
         found: npt.NDArray[np.int64] = (self._widths[lines] * size + 500_000) // 1_000_000
         return found
 
@@ -159,11 +193,20 @@ class Shaper:
         """Those of some lines that have line breaks of their own."""
         return frozenset(numbers[self._flags[numbers] & _BROKEN != 0].tolist())
 
-    def _measure(self, texts: pa.StringArray) -> None:
-        first, end = self._size, self._size + len(texts)
-        while end > len(self._widths):
+    def _make_room(self, size: int) -> None:
+        while size > len(self._widths):
             self._widths = np.concatenate([self._widths, np.zeros_like(self._widths)])
             self._flags = np.concatenate([self._flags, np.zeros_like(self._flags)])
+
+    def _measure(self, texts: pa.StringArray) -> None:
+        first = self._size
+        self._make_room(first + len(texts))
+        self._measured(texts, first)
+        self._size = first + len(texts)
+
+    def _measured(self, texts: pa.StringArray, first: int) -> None:
+        """Measure texts whose lines have the numbers from `first` on."""
+        end = first + len(texts)
         measured = self._alphabet.measure(texts)
         self._widths[first:end] = scaled_width(measured.widths, self.font.upem)
         self._flags[first:end] = measured.simple * _SIMPLE + measured.alone * _ALONE + measured.straight * _STRAIGHT
@@ -172,7 +215,6 @@ class Shaper:
             line = self._lines[first + at] = shape(text, self.font.file)
             self._widths[first + at] = line_width(line)
             self._flags[first + at] |= _BROKEN * ("\n" in text or "\r" in text)
-        self._size = end
 
 
 def scaled_width(width: Width, upem: int) -> Width:
