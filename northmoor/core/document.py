@@ -14,10 +14,11 @@ from typing import Any
 from northmoor.core.compute.cells import Computed
 from northmoor.core.compute.choosing import choose, said_when_empty
 from northmoor.core.compute.groups import Ints
+from northmoor.core.compute.kinds import ArrangedBlock, arrange_block, planned
 from northmoor.core.compute.paging import compute_paged
 from northmoor.core.compute.running import PER_PAGE, compute_running
 from northmoor.core.compute.settling import Asker, Settled, owners, settle
-from northmoor.core.compute.table import ArrangedTable, TablePlan, arrange, plan_of
+from northmoor.core.compute.table import ArrangedTable, plan_of
 from northmoor.core.deliver.files import write_outputs
 from northmoor.core.errors import NorthmoorError, ParameterError, Stopped, did_you_mean
 from northmoor.core.expr.formats import Customs
@@ -27,7 +28,7 @@ from northmoor.core.layout.context import Kept, Setting, Shapers
 from northmoor.core.layout.display import Page
 from northmoor.core.layout.folding import Fold, Folds
 from northmoor.core.layout.running import slots_of
-from northmoor.core.model.blocks import TextBlock
+from northmoor.core.model.blocks import DataBlock, TextBlock
 from northmoor.core.model.files import report_text
 from northmoor.core.model.findings import Finding
 from northmoor.core.model.report import Edition, Report
@@ -232,24 +233,25 @@ class Session:
         values: Values,
         stop: Stop,
         tell: Tell,
-    ) -> dict[str, ArrangedTable | NorthmoorError]:
+    ) -> dict[str, ArrangedBlock | NorthmoorError]:
         rows = {name: r for name, r in fetched.items() if isinstance(r, Rows)}
-        arranged: dict[str, ArrangedTable | NorthmoorError] = {}
-        for table in edition.tables:
-            own = fetched[table.query]
+        arranged: dict[str, ArrangedBlock | NorthmoorError] = {}
+        for block in edition.data_blocks:
+            own = fetched[block.query]
             if isinstance(own, NorthmoorError):
-                arranged[table.name] = own
+                arranged[block.name] = own
                 continue
-            tell(f"Grouping {table.name}")
-            arranged[table.name] = self._arrange(plan_of(table), rows, values, stop)
+            tell(f"Grouping {block.name}")
+            arranged[block.name] = self._arrange(block, rows, values, stop)
         return arranged
 
     def _arrange(
-        self, plan: TablePlan, rows: Mapping[str, Rows], values: Values, stop: Stop
-    ) -> ArrangedTable | NorthmoorError:
+        self, block: DataBlock, rows: Mapping[str, Rows], values: Values, stop: Stop
+    ) -> ArrangedBlock | NorthmoorError:
+        plan = planned(block)
         key = (plan, tuple(rows.items()), _key_of(values))
         try:
-            return self._arranged.get(key, lambda: arrange(plan, rows, values, stop))
+            return self._arranged.get(key, lambda: arrange_block(plan, rows, values, stop))
         except Stopped:
             raise
         except NorthmoorError as error:
@@ -260,7 +262,7 @@ class Session:
         settled: Settled,
         edition: Edition,
         fetched: Mapping[str, Rows | NorthmoorError],
-        arranged: Mapping[str, ArrangedTable | NorthmoorError],
+        arranged: Mapping[str, ArrangedBlock | NorthmoorError],
         folds: Folds,
         stop: Stop,
     ) -> "Document":
@@ -269,7 +271,7 @@ class Session:
         customs = Customs(report.locale, report.currency, report.time_zone)
         setting = Setting(report, customs, self._shapers, self._kept, self.library.inside, stop)
         setting.folds = {**_printed_folds(edition), **folds}
-        shown = {table.query for table in edition.tables}
+        shown = {block.query for block in edition.data_blocks}
         for name, failure in fetched.items():
             if isinstance(failure, NorthmoorError) and name not in shown:
                 setting.find("faulty query", failure.place, failure.message)
@@ -299,7 +301,7 @@ class Session:
             )
 
         said = [block.text for block in edition.blocks if isinstance(block, TextBlock)]
-        texts = slots_of([*said, *(table.when_empty or "" for table in edition.tables)])
+        texts = slots_of([*said, *(block.when_empty or "" for block in edition.data_blocks)])
         once = running(texts, more={})
 
         def paged(table: str, ends: Ints) -> PagedCells:
@@ -465,7 +467,7 @@ def shown_edition(report: Report, name: str | None, values: Values, stop: Stop) 
 
 def queries_used(report: Report, edition: Edition) -> frozenset[str]:
     """Names of the queries an edition needs: those of its tables, and those its expressions reach by name."""
-    used = {table.query for table in edition.tables}
+    used = {block.query for block in edition.data_blocks}
     rest = [query.name for query in report.queries if query.name not in used]
     text = edition.model_dump_json() if rest else ""
     return frozenset(used | {name for name in rest if f"{name}." in text})

@@ -11,6 +11,7 @@ from northmoor.core.model.connections import Connections, FilesConnection, Sqlit
 from northmoor.core.model.files import save_report
 from northmoor.core.sources.connections import FILE, Library
 from northmoor.demo.centres import cost_centres
+from northmoor.demo.crossing import route_month_matrix
 from northmoor.demo.ferries import DATA_TIME, make_ferries
 from northmoor.demo.freight import add_freight
 from northmoor.demo.history import make_history
@@ -61,6 +62,7 @@ def make_library(root: Path, history: bool = False) -> Path:
         ("voyage-report", voyage_report),
         ("sailings-log", sailings_log),
         ("cost-centres", cost_centres),
+        ("route-month-matrix", route_month_matrix),
     )
     for name, make in made:
         if not (reports / f"{name}.moor").exists():

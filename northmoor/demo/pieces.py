@@ -1,6 +1,15 @@
 """What the example reports have in common."""
 
+from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.report import Running, RunningLine, TextPiece
+
+YEARS = Query(
+    name="years",
+    connection="tarrow",
+    sql="select distinct cast(strftime('%Y', departs_at) as integer) as year from sailings order by year desc",
+    columns=(QueryColumn(name="year", type="integer", label="Year", format="0"),),
+)
+"""The years that have sailings, the newest first."""
 
 
 def footer(text: str) -> Running:

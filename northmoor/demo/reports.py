@@ -7,7 +7,7 @@ from northmoor.core.model.parameters import AllChoices, Choice, ChoicesFrom, Fro
 from northmoor.core.model.report import Edition, PicturePiece, Report, Running, RunningLine, TextPiece
 from northmoor.core.model.starting import STYLES
 from northmoor.core.model.tables import Cell, Column, Level, OrderBy, Row, TableBlock
-from northmoor.demo.pieces import footer
+from northmoor.demo.pieces import YEARS, footer
 
 FARES_SQL = """\
 select r.code as route, r.name as route_name, r.season,
@@ -52,12 +52,6 @@ def fares_by_route() -> Report:
             QueryColumn(name="fares", type="decimal(12,2)", label="Fares", total="sum", format="#,##0.00"),
         ),
     )
-    years = Query(
-        name="years",
-        connection="tarrow",
-        sql="select distinct cast(strftime('%Y', departs_at) as integer) as year from sailings order by year desc",
-        columns=(QueryColumn(name="year", type="integer", label="Year", format="0"),),
-    )
     year = Parameter(
         name="year", label="Year", kind="integer", choices_from=ChoicesFrom(query="years", value="year"),
         default=FromQuery(query="years", column="year"), hint="Calendar year of departure; the newest by itself.",
@@ -80,7 +74,7 @@ def fares_by_route() -> Report:
     return Report(
         title="Fares by route and month",
         parameters=(year, season, called),
-        queries=(query, years, ports),
+        queries=(query, YEARS, ports),
         styles=STYLES,
         editions=(_full(),),
     )

@@ -1,7 +1,8 @@
 """Cells: the expressions of one scope computed together, and each one's faults kept to itself."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import partial
 from typing import Any
 
 import pyarrow as pa
@@ -35,6 +36,8 @@ class Computed:
     words: Mapping[int, str] = field(default_factory=dict)
     """Words that stand in place of single rows' values."""
     fault: ExpressionError | None = None
+    scaled_by: pa.Array | None = None
+    """The numbers that a colour scale goes by, where they are not the values."""
 
 
 def unless_broken(cell: Compiled | ExpressionError, broken: Mapping[Aggregated, str]) -> Compiled | ExpressionError:
@@ -55,15 +58,26 @@ def compute_cells(
     source: str,
     order: str,
     count: int,
+    distinct: Callable[[Aggregated], list[int]] | None = None,
 ) -> tuple[Computed, ...]:
-    """Compute scalar SQL over a source of `count` rows, given in the order of a column."""
+    """Compute scalar SQL over a source of `count` rows, given in the order of a column.
+
+    `distinct` tells how many values a column has behind each row, where the rows are not the groups of a table's scope.
+    """
     sound = [cell for cell in cells if isinstance(cell, Compiled)]
-    results = iter(_compute_sound(engine, compiler, sound, source, order, count))
+    distinct = distinct or partial(_distinct_counts, engine)
+    results = iter(_compute_sound(engine, compiler, sound, source, order, count, distinct))
     return tuple(faulty(count, c) if isinstance(c, ExpressionError) else next(results) for c in cells)
 
 
 def _compute_sound(
-    engine: Engine, compiler: Compiler, cells: list[Compiled], source: str, order: str, count: int
+    engine: Engine,
+    compiler: Compiler,
+    cells: list[Compiled],
+    source: str,
+    order: str,
+    count: int,
+    distinct: Callable[[Aggregated], list[int]],
 ) -> list[Computed]:
     if not cells:
         return []
@@ -77,7 +91,7 @@ def _compute_sound(
     except EngineError:
         computed = [_compute_alone(engine, cell, source, order, count) for cell in cells]
     return [
-        replace(each, faults={**each.faults, **_not_constant(engine, compiler, cell, source, order)})
+        replace(each, faults={**each.faults, **_not_constant(engine, compiler, cell, source, order, distinct)})
         for each, cell in zip(computed, cells, strict=True)
     ]
 
@@ -99,7 +113,14 @@ def _compute_alone(engine: Engine, cell: Compiled, source: str, order: str, coun
     return Computed(whole(values.column(0)), dict.fromkeys(bad.to_pylist(), Fault(message)))
 
 
-def _not_constant(engine: Engine, compiler: Compiler, cell: Compiled, source: str, order: str) -> dict[int, Fault]:
+def _not_constant(
+    engine: Engine,
+    compiler: Compiler,
+    cell: Compiled,
+    source: str,
+    order: str,
+    distinct: Callable[[Aggregated], list[int]],
+) -> dict[int, Fault]:
     """Rows in which a bare column has several values, each told how many."""
     faults: dict[int, Fault] = {}
     for constant in cell.constants:
@@ -107,12 +128,17 @@ def _not_constant(engine: Engine, compiler: Compiler, cell: Compiled, source: st
         flags = whole(engine.run(f'select "{flag}" from {source} order by {order}').column(0))
         bad = pc.indices_nonzero(pc.invert(pc.fill_null(flags, True))).to_pylist()
         if bad:
-            groups = per_group(int(constant.distinct.scope), f"{constant.distinct.sql} as n")
-            counts = engine.run(groups).column("n").to_pylist()
+            counts = distinct(constant.distinct)
             for row in bad:
                 what = f"{constant.column} has {counts[row]:,} values here; total it, or group by it"
                 faults.setdefault(row, Fault(what, counts[row]))
     return faults
+
+
+def _distinct_counts(engine: Engine, distinct: Aggregated) -> list[int]:
+    """How many values there are in each group of a table's scope."""
+    counts: list[int] = engine.run(per_group(int(distinct.scope), f"{distinct.sql} as n")).column("n").to_pylist()
+    return counts
 
 
 def per_group(scope: int, listed: str) -> str:

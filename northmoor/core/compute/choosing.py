@@ -2,20 +2,23 @@
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import TypeVar
 
 from northmoor.core.compute.cells import Computed
 from northmoor.core.compute.running import compute_running
 from northmoor.core.errors import ExpressionError, LayoutError, Place
 from northmoor.core.expr.language import parse
-from northmoor.core.model.blocks import Block, literal
+from northmoor.core.model.blocks import Block, DataBlock, literal
 from northmoor.core.model.edits import without_column
+from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.report import Edition
-from northmoor.core.model.tables import Level, TableBlock
+from northmoor.core.model.tables import Keyed, TableBlock
 from northmoor.core.sources.fetch import Rows
 from northmoor.core.stopping import Stop
 from northmoor.core.values.values import Values
 
 _MOST = 100_000
+L = TypeVar("L", bound=Keyed)
 
 
 @dataclass
@@ -49,7 +52,7 @@ def said_when_empty(edition: Edition, values_of: Callable[[str], Sequence[str]])
     """
 
     def told(block: Block) -> Block:
-        if not isinstance(block, TableBlock) or block.when_empty is not None:
+        if not isinstance(block, DataBlock) or block.when_empty is not None:
             return block
         chosen = "; ".join(values_of(block.query))
         return block.but(when_empty=literal(f"There are no rows{f' for {chosen}' if chosen else ''}."))
@@ -65,6 +68,9 @@ def _conditions(edition: Edition) -> list[str]:
             found += [column.visible for column in block.columns]
             numbers = (block.rows_per_page, *(level.first_groups for level in block.levels))
             found += [number for number in numbers if isinstance(number, str)]
+        elif isinstance(block, MatrixBlock):
+            levels = (*block.rows, *block.columns)
+            found += [level.first_groups for level in levels if isinstance(level.first_groups, str)]
     return list(dict.fromkeys(text for text in found if text is not None))
 
 
@@ -79,6 +85,8 @@ def _block(block: Block, computed: Mapping[str, Computed], faults: list[LayoutEr
     place = Place(block=block.name)
     if not _visible(block.visible, computed, place, faults):
         return None
+    if isinstance(block, MatrixBlock):
+        return _matrix(block, computed, faults)
     if not isinstance(block, TableBlock):
         return block.but(visible=None) if block.visible in computed else block
     hidden = [
@@ -97,7 +105,15 @@ def _block(block: Block, computed: Mapping[str, Computed], faults: list[LayoutEr
     return block.but(columns=columns, levels=levels, rows_per_page=rows, visible=visible)
 
 
-def _with_number(level: Level, block: str, computed: Mapping[str, Computed], faults: list[LayoutError]) -> Level:
+def _matrix(block: MatrixBlock, computed: Mapping[str, Computed], faults: list[LayoutError]) -> MatrixBlock:
+    rows, columns = (
+        tuple(_with_number(level, block.name, computed, faults) for level in side)
+        for side in (block.rows, block.columns)
+    )
+    return block.but(rows=rows, columns=columns, visible=None if block.visible in computed else block.visible)
+
+
+def _with_number(level: L, block: str, computed: Mapping[str, Computed], faults: list[LayoutError]) -> L:
     place = Place(block=block, row=f"level {level.name}")
     first = _whole_number(level.first_groups, "How many groups it keeps", computed, place, faults)
     return level if first == level.first_groups else level.but(first_groups=first)

@@ -52,17 +52,11 @@ def grouped(
     Groups that are gathered in one are ordered anew within it. Raises LayoutError where a level, an order or a filter
     cannot be computed: then no row has a place.
     """
-    work = _Grouping(engine, compiler, order, tuple(fetched.column_names), others)
-    rows = _ordered(stop, compiler, order, fetched)
-    depths = range(len(order.groupings))
-    table = work.chosen(rows.table, reversed(depths))
-    for depth in depths:
-        if f"__nm_gathered_{depth}" in table.column_names and depth + 1 < len(depths):
-            table = work.chosen(work.ordered_within(table, depth, rows), reversed(depths[depth + 1 :]))
-    return work.give(table)
+    work = Ordering(engine, compiler, order, tuple(fetched.column_names), others)
+    return work.give(work.in_order(fetched, stop))
 
 
-class _Grouping:
+class Ordering:
     """The steps of ordering and choosing groups, over rows that lie in the engine."""
 
     def __init__(
@@ -79,13 +73,27 @@ class _Grouping:
         self.names = names
         self.others = others
 
+    def in_order(self, fetched: pa.Table, stop: Stop) -> pa.Table:
+        """The rows in order that the filters of all levels leave, with the columns that levels need."""
+        rows = _ordered(stop, self.compiler, self.order, fetched)
+        depths = range(len(self.order.groupings))
+        table = self.chosen(rows.table, reversed(depths))
+        for depth in depths:
+            if f"__nm_gathered_{depth}" in table.column_names and depth + 1 < len(depths):
+                table = self.chosen(self.ordered_within(table, depth, rows), reversed(depths[depth + 1 :]))
+        return table
+
     def give(self, ordered: pa.Table) -> Surroundings:
         """Put ordered rows into the engine."""
-        levels = groups_of([self._level_rows(ordered, depth) for depth in range(len(self.order.groupings))])
+        levels = self.groups(ordered)
         give_trees(self.engine, levels)
         self.engine.give(ROWS, _numbered(ordered, self.names, levels, self.order))
         source = ordered.column("__nm_fetched_at").to_numpy()
         return Surroundings(self.names, ordered.num_rows, self.order.groupings, levels, self.others, source, ordered)
+
+    def groups(self, ordered: pa.Table) -> tuple[Groups, ...]:
+        """The groups of each level."""
+        return groups_of([self._level_rows(ordered, depth) for depth in range(len(self.order.groupings))])
 
     def chosen(self, table: pa.Table, depths: Iterable[int]) -> pa.Table:
         """The rows that the filters and orders of some levels leave, in their new order."""
@@ -147,14 +155,18 @@ class _Grouping:
 
     def _values(self, depth: int, text: str, around: Surroundings) -> pa.Array:
         """An expression's value for each group of a level."""
-        want = Wanted(depth + 1, text)
-        computed: Computed = compute_scoped(self.engine, self.compiler, [want], around)[want]
+        computed = self.computed(depth, text, around)
         fault = computed.fault.message if computed.fault else None
         fault = fault or next((f.message for f in computed.faults.values()), None)
         if fault is not None:
             place = Place(block=self.order.block, row=f"level {self.order.groupings[depth].name}")
             raise LayoutError(fault, place)
         return computed.values
+
+    def computed(self, depth: int, text: str, around: Surroundings) -> Computed:
+        """An expression computed over the rows of each group of a level."""
+        want = Wanted(depth + 1, text)
+        return compute_scoped(self.engine, self.compiler, [want], around)[want]
 
     def _kept(self, depth: int, around: Surroundings) -> npt.NDArray[np.bool_]:
         text = self.order.groupings[depth].keep_groups or ""

@@ -48,7 +48,7 @@ def compute_running(
         engine.give(PAGES, pa.table(pages))
         needed = sorted({n for c in plain for n in c.needs}, key=lambda n: compiler.names[n])
         bound = {name: value for c in plain for name, value in c.bound.items()}
-        broken = _give_queries(engine, compiler, needed, rows, bound)
+        broken = give_queries(engine, compiler, needed, rows, bound)
         checked = [unless_broken(c, broken) for c in compiled.values()]
         scopes = sorted({str(n.scope) for n in needed if n not in broken})
         source = f"{PAGES} as {BASE}" + "".join(f" cross join {quoted(scope_table(s))}" for s in scopes)
@@ -66,9 +66,10 @@ def _compile(compiler: Compiler, text: str, standing: Standing) -> Compiled | Ex
     return compiled
 
 
-def _give_queries(
+def give_queries(
     engine: Engine, compiler: Compiler, needs: list[Aggregated], rows: Mapping[str, Rows], bound: Mapping[str, Any]
 ) -> dict[Aggregated, str]:
+    """Compute aggregates over all rows of other queries, into one table a query; those that fail, with the reason."""
     broken: dict[Aggregated, str] = {}
     for name in sorted({str(n.scope) for n in needs}):
         engine.give("__nm_query", rows[name].table)

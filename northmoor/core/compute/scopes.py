@@ -190,7 +190,7 @@ class Work:
         return name
 
     def _window(self, node: exp.Window) -> exp.Expr:
-        scope = self._window_scope(node)
+        scope = self.window_scope(node)
         order, spec = node.args.get("order"), node.args.get("spec")
         inner = node.this.this if isinstance(node.this, exp.Filter) else node.this
         by_rows = order is not None or spec is not None or function_name(inner) in WINDOW_FUNCTION_NAMES
@@ -208,7 +208,7 @@ class Work:
             value, first = self.transform, f"{BASE}.{group_column(self.standing.scope)}"
             if scope == self.standing.scope:
                 raise self.fault(f"over {node.alias} there is one group only; write a level around it, or report", node)
-            if not isinstance(node.this, exp.Filter) and not self._runs_over_groups(inner):
+            if not isinstance(node.this, exp.Filter) and not runs_over_groups(inner):
                 told = f"sum({inner.sql('duckdb').lower()})"
                 raise self.fault(f"to run over groups, total what it runs over, as in {told}", node)
         else:
@@ -220,13 +220,8 @@ class Work:
         frame = spec.sql("duckdb") if spec else ""
         return exp.Var(this=f"{call.sql('duckdb')} over ({partition} {ordering} {frame})")
 
-    @staticmethod
-    def _runs_over_groups(call: exp.Expr) -> bool:
-        """Whether the arguments of a window's function have one value in a group."""
-        columns = list(call.find_all(exp.Column))
-        return all(any(is_aggregate(up) and up is not call for up in _above(c, call)) for c in columns)
-
-    def _window_scope(self, node: exp.Window) -> int:
+    def window_scope(self, node: exp.Window) -> int:
+        """The scope that a window names."""
         name = node.alias
         if not name:
             raise self.fault("name a scope after over: a level, or report", node)
@@ -385,6 +380,12 @@ class Work:
         word = word or (node.name if isinstance(node, exp.Column) else "")
         position = max(text.find(word), 0) if word else 0
         return ExpressionError(f"In {text!r} at character {position + 1}: {what.rstrip('. ')}.", position)
+
+
+def runs_over_groups(call: exp.Expr) -> bool:
+    """Whether the arguments of a window's function have one value in a group."""
+    columns = list(call.find_all(exp.Column))
+    return all(any(is_aggregate(up) and up is not call for up in _above(c, call)) for c in columns)
 
 
 def _above(node: exp.Expr, top: exp.Expr) -> Iterator[exp.Expr]:

@@ -3,9 +3,11 @@
 The work is set work and runs in the engine: order, then group numbers, then each scope's aggregates, then scalars.
 """
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping
+from contextlib import suppress
+from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 import pyarrow as pa
@@ -26,8 +28,8 @@ from northmoor.core.compute.scopes import (
 from northmoor.core.compute.trees import faults_of
 from northmoor.core.errors import ExpressionError
 from northmoor.core.expr.language import columns_in, parse, quoted
-from northmoor.core.expr.templates import Slot, Template, parse_template
-from northmoor.core.model.tables import Column, Content, RowPlace, TableBlock
+from northmoor.core.expr.templates import Slot, Template, parse_template, with_names
+from northmoor.core.model.tables import Column, Content, Keyed, RowPlace, TableBlock
 from northmoor.core.sources.engine import Engine
 from northmoor.core.sources.fetch import Rows
 from northmoor.core.stopping import Stop
@@ -69,37 +71,60 @@ def plan_of(table: TableBlock) -> TablePlan:
     contents += [(scope_of(table, place), cell) for place, row in table.rows() for cell in row.cells]
     wanted = set()
     for scope, content in contents:
-        if scope == DETAIL and not table.show_details:
-            continue
-        wanted |= {Wanted(scope, rule.when) for rule in content.rules if _is_sound(rule.when)}
-        wanted |= {Wanted(scope, content.currency)} if content.currency and _is_sound(content.currency) else set()
-        try:
-            wanted |= {Wanted(scope, s.expression.text) for s in template_of(content) if isinstance(s, Slot)}
-            for text in (content.link, content.anchor):
-                named = parse_template(text or "")
-                wanted |= {Wanted(scope, s.expression.text) for s in named if isinstance(s, Slot)}
-        except ExpressionError:
-            continue  # told where the cell is laid out
+        if scope != DETAIL or table.show_details:
+            wanted |= {Wanted(scope, text) for text in slots_in(content)}
     ruled = [(scope_of(table, place), row.rules) for place, row in table.rows()]
     ruled += [(DETAIL, table.rules)] if table.show_details else []
     wanted |= {Wanted(scope, rule.when) for scope, rules in ruled for rule in rules if _is_sound(rule.when)}
-    groupings = tuple(
-        Grouping(
-            level.name,
-            level.by,
-            level.order,
-            level.order_by,
-            level.keep_groups,
-            level.first_groups if isinstance(level.first_groups, int) else None,
-            level.parent,
-            level.listed,
-            level.others,
-        )
-        for level in table.levels
-    )
+    groupings = tuple(map(grouping_of, table.levels))
     order = Order(table.name, groupings, tuple((key.by, key.descending) for key in table.order), table.keep_rows)
     paged = frozenset(want for want in wanted if want.scope in PAGE_SCOPES.values())
     return TablePlan(table.query, order, frozenset(wanted) - paged, paged)
+
+
+def grouping_of(level: Keyed) -> Grouping:
+    """What decides a level's groups."""
+    return Grouping(
+        level.name,
+        level.by,
+        level.order,
+        level.order_by,
+        level.keep_groups,
+        level.first_groups if isinstance(level.first_groups, int) else None,
+        level.parent,
+        level.listed,
+        level.others,
+    )
+
+
+def slots_in(content: Content | str) -> Iterator[str]:
+    """The expressions that a cell, or a template, needs. Faulty ones are left out; they are told where they are laid
+    out."""
+    if isinstance(content, str):
+        content = Content(text=content)
+    yield from (rule.when for rule in content.rules if _is_sound(rule.when))
+    if content.currency and _is_sound(content.currency):
+        yield content.currency
+    for text in (content.text, content.link, content.anchor):
+        with suppress(ExpressionError):
+            yield from (slot.expression.text for slot in parse_template(text or "") if isinstance(slot, Slot))
+    if content.value is not None and _is_sound(content.value):
+        yield parse(content.value).text
+
+
+def renamed(content: Content, named: Mapping[str, str]) -> Content:
+    """A cell with some of its expressions replaced by the names of others."""
+    value = content.value
+    if value is not None and _is_sound(value):
+        value = named.get(parse(value).text, value)
+    texts = {
+        name: with_names(text, named)
+        for name in ("text", "link", "anchor")
+        if (text := getattr(content, name)) is not None
+    }
+    rules = tuple(rule.but(when=named.get(rule.when, rule.when)) for rule in content.rules)
+    currency = named.get(content.currency, content.currency) if content.currency is not None else None
+    return content.but(value=value, rules=rules, currency=currency, **texts)
 
 
 def _is_sound(text: str) -> bool:
@@ -117,6 +142,24 @@ def scope_of(table: TableBlock, place: RowPlace) -> int:
     return 0 if place.level is None else 1 + [level.name for level in table.levels].index(place.level)
 
 
+@dataclass(frozen=True)
+class Across:
+    """What a column of a printed matrix shows: a measure (or, at the left, a level's keys), for the group with these
+    keys of the column levels, which is one of a level or, without one, the total."""
+
+    column: str
+    keys: tuple[Any, ...] = ()
+    level: str | None = None
+    lines: tuple[str, ...] = ()
+    """Where measures stand one below the other: that of each line of a row, and of a row of totals."""
+    total_lines: tuple[str, ...] = ()
+
+    def measure(self, row: str, line: int) -> str:
+        """The measure, or level, that a line of a kind of row shows."""
+        lines = self.lines if row == "detail" else self.total_lines if row == "total" else ()
+        return lines[line] if lines else self.column
+
+
 @dataclass(frozen=True, eq=False)
 class ArrangedTable:
     """A table's rows in order. `cells` holds, for each wanted expression, one value a row or group of its scope;
@@ -130,6 +173,15 @@ class ArrangedTable:
     ordered: pa.Table | None = None
     notes: tuple[str, ...] = ()
     """What is wrong with its trees."""
+    across: Mapping[str, Across] = field(default_factory=dict)
+    """Of a printed matrix: what its columns show, by their names."""
+    leaf: Groups | None = None
+    """Of a printed matrix: the groups of its innermost row level, which are its rows."""
+
+    @property
+    def has_rows(self) -> bool:
+        """Whether there are any."""
+        return self.rows > 0
 
     @cached_property
     def group_of_row(self) -> tuple[Ints, ...]:

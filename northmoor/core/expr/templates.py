@@ -3,6 +3,7 @@
 After the first semicolon outside quotes stands a CLDR pattern. ``{{`` and ``}}`` are braces.
 """
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -49,6 +50,22 @@ def parse_template(text: str) -> Template:
     if literal:
         parts.append("".join(literal))
     return tuple(parts)
+
+
+def with_names(text: str, named: Mapping[str, str]) -> str:
+    """A template with some of its expressions replaced by others. One that does not parse stays as it is."""
+    try:
+        template = parse_template(text)
+    except ExpressionError:
+        return text
+
+    def written(part: str | Slot) -> str:
+        if isinstance(part, str):
+            return part.replace("{", "{{").replace("}", "}}")
+        name = named.get(part.expression.text, part.expression.text)
+        return f"{{{name}; {part.pattern}}}" if part.pattern else f"{{{name}}}"
+
+    return "".join(map(written, template))
 
 
 def _slot(text: str, start: int) -> tuple[Slot, int]:

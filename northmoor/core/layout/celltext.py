@@ -83,7 +83,7 @@ def _cell_texts(
             return later
     texts = template_texts(template, computed, pattern, count, setting, currencies)
     (values,) = computed.values() if content.value is not None and len(computed) == 1 else (None,)
-    return texts if values is None else _with_words(texts, values.values, content)
+    return texts if values is None else _with_words(texts, values, content)
 
 
 def _later(computed: Computed, pattern: str | None, customs: Customs) -> CellTexts | None:
@@ -97,15 +97,16 @@ def _later(computed: Computed, pattern: str | None, customs: Customs) -> CellTex
     return CellTexts(later, is_numeric(computed.values.type)) if later is not None else None
 
 
-def _with_words(cell: CellTexts, values: pa.Array, content: Content) -> CellTexts:
+def _with_words(cell: CellTexts, computed: Computed, content: Content) -> CellTexts:
     """A cell's texts with its words for missing values and zeros; faulty ones stay marked."""
+    values = computed.values
     words = [(content.when_null, pc.is_null(values))] if content.when_null is not None else []
     if content.when_zero is not None and is_numeric(values.type):
         words.append((content.when_zero, pc.fill_null(pc.equal(values, pa.scalar(0, values.type)), False)))
     if not words or len(cell.texts) != len(values):
         return cell
     sound = np.ones(len(values), bool)
-    sound[list(cell.faulty)] = False
+    sound[[*cell.faulty, *computed.words]] = False
     texts = _plain(cell.texts)
     for word, where in words:
         texts = pc.if_else(pc.and_(where, pa.array(sound)), word, texts)

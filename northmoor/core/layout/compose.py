@@ -8,13 +8,16 @@ from functools import cached_property, lru_cache
 import numpy as np
 
 from northmoor.core.compute.cells import Computed
+from northmoor.core.compute.kinds import ArrangedBlock
+from northmoor.core.compute.matrix import ArrangedMatrix
 from northmoor.core.compute.table import ArrangedTable
 from northmoor.core.errors import NorthmoorError, Place
 from northmoor.core.layout.anchors import Anchors
 from northmoor.core.layout.celltext import report_faults
 from northmoor.core.layout.context import Setting
 from northmoor.core.layout.display import Bookmark, Layer, Origin, Page
-from northmoor.core.layout.paginate import Body
+from northmoor.core.layout.matrix import lay_out_matrix
+from northmoor.core.layout.paginate import Body, Slice
 from northmoor.core.layout.paragraph import Paragraph, fault_paragraph, make_paragraph, paragraph_layers
 from northmoor.core.layout.parts import Frame, Lines, Part, TablePart, TableRun
 from northmoor.core.layout.placedcells import CellPlacer
@@ -31,13 +34,14 @@ from northmoor.core.layout.running import (
 from northmoor.core.layout.sheets import lay_out_sheets, sheets_on_pages
 from northmoor.core.layout.table import Paged, TableLayout
 from northmoor.core.layout.tablepage import table_bookmarks, table_layers
-from northmoor.core.model.blocks import PictureBlock, TextBlock
+from northmoor.core.model.blocks import DataBlock, PictureBlock, TextBlock
 from northmoor.core.model.looks import Look
+from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.report import Edition
 from northmoor.core.model.tables import TableBlock
 
-Arranged = Mapping[str, ArrangedTable | NorthmoorError]
-"""A table's arrangement by block name, or why there is none."""
+Arranged = Mapping[str, ArrangedBlock | NorthmoorError]
+"""The arrangement of each block over a query's rows by its name, or why there is none."""
 Running = Callable[[list[str], Sequence[int], Sequence[int]], Mapping[str, Computed]]
 """Computes header and footer expressions from each page's number and count."""
 
@@ -124,8 +128,8 @@ def compose(
     flow = _Flow(composition, paged)
     for block in edition.blocks:
         setting.stop.check()
-        if isinstance(block, TableBlock):
-            flow.table(block, arranged[block.name], texts)
+        if isinstance(block, DataBlock):
+            flow.data(block, arranged[block.name], texts)
         elif isinstance(block, TextBlock):
             flow.text(block, texts)
         else:
@@ -207,8 +211,8 @@ class _Flow:
         self._add(Lines(block, self.used))
         self.used += block.height + block.space_after
 
-    def table(self, block: TableBlock, arranged: ArrangedTable | NorthmoorError, texts: Mapping[str, Computed]) -> None:
-        """Place a table, or the reason why there is none."""
+    def data(self, block: DataBlock, arranged: ArrangedBlock | NorthmoorError, texts: Mapping[str, Computed]) -> None:
+        """Place a block over a query's rows, or the reason why there is none."""
         if isinstance(arranged, NorthmoorError):
             place = Place(arranged.place.connection, arranged.place.query, block=block.name)
             self.setting.find("faulty block", place, arranged.message)
@@ -217,24 +221,32 @@ class _Flow:
         else:
             for note in arranged.notes:
                 self.setting.find("tree", Place(block=block.name), note, is_error=False)
-            self._table(block, lay_out_sheets(block, arranged, self.frame.width, self.setting))
-            if not arranged.rows and block.when_empty:
+            if isinstance(block, MatrixBlock) and isinstance(arranged, ArrangedMatrix):
+                table, sheets = lay_out_matrix(block, arranged, self.frame.width, self.setting)
+                self._table(table, sheets, block.sheets == "down")
+            elif isinstance(block, TableBlock) and isinstance(arranged, ArrangedTable):
+                self._table(block, lay_out_sheets(block, arranged, self.frame.width, self.setting))
+            if not arranged.has_rows and block.when_empty:
                 self._said(block.when_empty, block.name, block.style, None, "empty", texts)
         self.used += block.space_after
 
-    def _table(self, block: TableBlock, sheets: list[TableLayout]) -> None:
+    def _table(self, block: TableBlock, sheets: list[TableLayout], down_first: bool = False) -> None:
         body = Body(self.frame.height, self.used, self.page + 1)
         sheets, slices, after = sheets_on_pages(sheets, body, self.paged, self.setting)
-        across = len(sheets)
+        across, down = len(sheets), slices[-1].page + 1
+
+        def page_of(piece: Slice, sheet: int) -> int:
+            return sheet * down + piece.page if down_first else piece.page * across + sheet
+
         for number, layout in enumerate(sheets):
-            own = slices if across == 1 else [replace(s, page=s.page * across + number) for s in slices]
+            own = slices if across == 1 else [replace(s, page=page_of(s, number)) for s in slices]
             self.composition.tables.append(TableRun(layout, CellPlacer(layout), own, self.page))
-        self.composition.blocks.setdefault(block.name, (self.page + slices[0].page * across, slices[0].y))
+        self.composition.blocks.setdefault(block.name, (self.page + page_of(slices[0], 0), slices[0].y))
         restarting = _restarting_rows(block, sheets[0])
         for piece in slices if restarting else ():
             if piece.start in restarting and piece.y == 0:
-                self.restarts.add(self.page + piece.page * across)
-        self.page, self.used = self.page + slices[-1].page * across + across - 1, after.used
+                self.restarts.add(self.page + page_of(piece, 0))
+        self.page, self.used = self.page + across * down - 1, after.used
         self.composition.pages = max(self.composition.pages, self.page + 1)
 
     def _paragraph(self, paragraph: Paragraph) -> None:

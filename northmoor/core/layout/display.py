@@ -33,6 +33,8 @@ class Origin:
     ordinal: int | None = None
     column: str | None = None
     number: int = 0
+    across: tuple[Any, ...] = ()
+    """In a matrix, the keys of the open column levels."""
 
 
 class Origins(Protocol):

@@ -1,6 +1,6 @@
 """Where the items of a table come from: for each its row, level, keys and column."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -29,6 +29,19 @@ class TableOrigins:
 
 def row_origin(layout: TableLayout, row: int, column: str | None = None) -> Origin:
     """The origin of a printed row, or of its cell under a column."""
+    shown = layout.arranged.across.get(column or "")
+    if shown is None:
+        return _row_origin(layout, row, column)
+    origin = _row_origin(layout, row, column)
+    origin = replace(origin, column=shown.measure(origin.row, origin.number))
+    across = shown.keys[: origin.number] if origin.row == "head" and origin.number else shown.keys
+    keys, leaf = origin.keys, layout.arranged.leaf
+    if origin.ordinal is not None and leaf is not None:
+        keys = (*keys, *_plain_keys((leaf.key(origin.ordinal),)))
+    return replace(origin, keys=keys, across=_plain_keys(across))
+
+
+def _row_origin(layout: TableLayout, row: int, column: str | None) -> Origin:
     block = layout.table.name
     place = layout.plans[layout.plan_number(row)].place
     if row < 0:

@@ -232,7 +232,9 @@ def _ruled_cell(
     plan = _with_links(_with_drawing(plan, content, kind, where, setting), content, kind, where, setting)
     if content.scale is not None and content.value is not None and kind.count:
         computed = kind.source.cells.get(Wanted(kind.scope, content.value))
-        plan = replace(plan, fills=scaled(content.scale, computed.values)) if computed is not None else plan
+        if computed is not None:
+            numbers = computed.values if computed.scaled_by is None else computed.scaled_by
+            plan = replace(plan, fills=scaled(content.scale, numbers))
     return replace(_turned(plan, setting), rows=content.rows)
 
 

@@ -14,7 +14,7 @@ from northmoor.core.layout.plans import make_row_plans
 from northmoor.core.layout.table import Paged, TableLayout, ends_of_pages, lay_out_table, table_pages, with_page_rows
 from northmoor.core.layout.widths import natural_widths
 from northmoor.core.model.edits import without_column
-from northmoor.core.model.tables import PAGE_ROWS, TableBlock
+from northmoor.core.model.tables import PAGE_ROWS, Column, TableBlock
 
 
 def lay_out_sheets(table: TableBlock, arranged: ArrangedTable, width: int, setting: Setting) -> list[TableLayout]:
@@ -23,26 +23,40 @@ def lay_out_sheets(table: TableBlock, arranged: ArrangedTable, width: int, setti
         return [lay_out_table(table, arranged, width, setting)]
     flow = setting.kept.get(("flow", arranged, kinds_of_table(table)), lambda: make_flow(table, arranged))
     _, plans = make_row_plans(table, arranged, flow, setting)
-    widths = natural_widths(table, plans)
-    parts = _parted([column.repeat_across for column in table.columns], widths, width)
+    return parted_sheets(table, arranged, natural_widths(table, plans), width, setting)
+
+
+def parted_sheets(
+    table: TableBlock, arranged: ArrangedTable, widths: list[int], width: int, setting: Setting
+) -> list[TableLayout]:
+    """A table's sheets where its columns have these widths."""
+    parts = _parted(table.columns, widths, width)
     if len(parts) == 1:
         return [lay_out_table(table, arranged, width, setting)]
     sheets = [lay_out_table(_only(table, part, widths), arranged, width, setting) for part in parts]
     return _alike(sheets)
 
 
-def _parted(repeated: list[bool], widths: list[int], available: int) -> list[list[int]]:
-    """The columns of each sheet: those that are repeated, and others as long as they fit, at least one."""
-    always = [at for at, is_repeated in enumerate(repeated) if is_repeated]
+def _parted(columns: Sequence[Column], widths: list[int], available: int) -> list[list[int]]:
+    """The columns of each sheet: those that are repeated, and others as long as they fit, at least one.
+
+    Columns that are joined to the one before stay with it, unless together they are wider than a sheet.
+    """
+    always = [at for at, column in enumerate(columns) if column.repeat_across]
     room = available - sum(widths[at] for at in always)
     parts: list[list[int]] = [[]]
-    used = 0
     for at in (at for at in range(len(widths)) if at not in always):
-        if parts[-1] and used + widths[at] > room:
-            parts.append([])
-            used = 0
+        if parts[-1] and sum(widths[i] for i in (*parts[-1], at)) > room:
+            start = len(parts[-1])
+            while columns[at].joined and start and columns[parts[-1][start - 1]].joined:
+                start -= 1
+            start -= columns[at].joined
+            moved = parts[-1][start:]
+            if start <= 0 or sum(widths[i] for i in (*moved, at)) > room:
+                start, moved = len(parts[-1]), []
+            parts[-1] = parts[-1][:start]
+            parts.append(moved)
         parts[-1].append(at)
-        used += widths[at]
     return [sorted([*always, *part]) for part in parts]
 
 

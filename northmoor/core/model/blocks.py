@@ -6,6 +6,7 @@ from pydantic import Field
 
 from northmoor.core.model.lengths import Gap, Length
 from northmoor.core.model.looks import Align, Look
+from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.part import Name, Part
 from northmoor.core.model.tables import TableBlock
 
@@ -51,4 +52,6 @@ class PictureBlock(Part):
     """Expression that says whether it is shown, such as :detail = 'full'; without one, it always is."""
 
 
-Block = Annotated[TextBlock | PictureBlock | TableBlock, Field(discriminator="kind")]
+DataBlock = TableBlock | MatrixBlock
+"""Blocks over a query's rows."""
+Block = Annotated[TextBlock | PictureBlock | DataBlock, Field(discriminator="kind")]

@@ -7,7 +7,7 @@ from zoneinfo import ZoneInfo, available_timezones
 from babel import Locale, UnknownLocaleError
 from pydantic import Field, field_validator, model_validator
 
-from northmoor.core.model.blocks import Block
+from northmoor.core.model.blocks import Block, DataBlock
 from northmoor.core.model.data import Query
 from northmoor.core.model.lengths import Length
 from northmoor.core.model.looks import FullLook, Look, Style, over, style_chain
@@ -140,6 +140,11 @@ class Edition(Part):
         """The tables among its blocks."""
         return tuple(block for block in self.blocks if isinstance(block, TableBlock))
 
+    @property
+    def data_blocks(self) -> tuple[DataBlock, ...]:
+        """Its blocks over the rows of queries."""
+        return tuple(block for block in self.blocks if isinstance(block, DataBlock))
+
     def table(self, name: str) -> TableBlock:
         """The table of that name."""
         return next(table for table in self.tables if table.name == name)
@@ -206,9 +211,10 @@ class Report(Part):
             for used in _styles_used(edition):
                 if used not in known_styles:
                     raise ValueError(f"edition {edition.name!r} uses the style {used!r}, which is not defined")
-            for table in edition.tables:
-                if table.query not in known_queries:
-                    raise ValueError(f"table {table.name!r} uses the query {table.query!r}, which is not defined")
+            for block in edition.data_blocks:
+                if block.query not in known_queries:
+                    what = f"{block.kind} {block.name!r} uses the query {block.query!r}"
+                    raise ValueError(f"{what}, which is not defined")
         return self
 
     @property
@@ -272,18 +278,14 @@ def _styles_lead_to_a_root(styles: tuple[Style, ...]) -> None:
             base = based_on[base]
 
 
-def _styles_used(edition: Edition) -> set[str]:
-    used: set[str | None] = set()
-    for running in (edition.header, edition.footer):
-        for line in running.lines if running else ():
-            used |= {p.style for p in (line.start, line.center, line.end) if isinstance(p, TextPiece)}
-    for block in edition.blocks:
-        if isinstance(block, TableBlock):
-            used |= {block.style, block.head_style} | {rule.style for rule in block.rules}
-            used |= {name for c in block.columns for name in (c.style, *(rule.style for rule in c.rules))}
-            for _, row in block.rows():
-                used |= {row.style} | {rule.style for rule in row.rules}
-                used |= {name for cell in row.cells for name in (cell.style, *(rule.style for rule in cell.rules))}
-        elif block.kind == "text":
-            used.add(block.style)
-    return {name for name in used if name is not None}
+def _styles_used(part: Part) -> set[str]:
+    """The styles that a part and all in it name."""
+    used: set[str] = set()
+    for name in type(part).model_fields:
+        value = getattr(part, name)
+        if isinstance(value, str) and (name == "style" or name.endswith("_style")):
+            used.add(value)
+        for inner in value if isinstance(value, tuple) else (value,):
+            if isinstance(inner, Part):
+                used |= _styles_used(inner)
+    return used

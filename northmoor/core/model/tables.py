@@ -84,6 +84,8 @@ class Column(Content):
     """Width; columns without one share what is left."""
     repeat_across: bool = False
     """It stands on each of the pages side by side that a wide table is printed across."""
+    joined: bool = False
+    """It stays on the same one of the pages side by side as the column before it, where both fit."""
     visible: str | None = None
     """Expression that says whether it is shown, such as :detail = 'full'; without one, it always is."""
 
@@ -148,8 +150,8 @@ class OrderBy(Part):
     """Largest first."""
 
 
-class Level(Part):
-    """One grouping step. Its order is its own; rows need not come sorted."""
+class Keyed(Part):
+    """A grouping step: what makes a group, in what order groups stand, and which are kept."""
 
     name: Title
     """Its name, which is also a window: sum(fare) over route."""
@@ -158,8 +160,6 @@ class Level(Part):
     parent: str | None = None
     """Expression for the key of the group that a group lies in, such as parent_id: then groups form a tree, and a
     group's rows are its own and those of all groups in it. The rows that are a group's own are the window own."""
-    indent: Gap = 0
-    """How much further right the first cell begins of what lies in its groups."""
     order: Literal["ascending", "descending", "as_given"] = "ascending"
     """Order of the groups: by their key, or as the query gives it."""
     order_by: str | None = None
@@ -174,6 +174,13 @@ class Level(Part):
     others: str | None = None
     """What the one group is called in which all groups after the first are gathered, such as Others; without it, they
     are left out."""
+
+
+class Level(Keyed):
+    """One grouping step of a table. Its order is its own; rows need not come sorted."""
+
+    indent: Gap = 0
+    """How much further right the first cell begins of what lies in its groups."""
     heading: Rows = ()
     """Row, or rows, that begin the group."""
     total: Rows = ()

@@ -54,5 +54,6 @@ def _item(item: Item) -> dict[str, Any]:
         "ordinal": origin.ordinal,
         "column": origin.column,
         "number": origin.number,
+        "across": list(origin.across),
     }
     return entry

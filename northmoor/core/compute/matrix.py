@@ -1,0 +1,145 @@
+"""A matrix block's two sides and the values of all its cells."""
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+
+import numpy as np
+import pyarrow as pa
+
+from northmoor.core.compute.axes import Axis, Fill, make_axis
+from northmoor.core.compute.cells import Computed
+from northmoor.core.compute.crossed import Crossed, Crossing, Crossings, Sides, compute_crossed
+from northmoor.core.compute.grouping import Order
+from northmoor.core.compute.scopes import Compiler, Standing
+from northmoor.core.compute.table import grouping_of, slots_in
+from northmoor.core.errors import ExpressionError, LayoutError, Place
+from northmoor.core.expr.language import parse
+from northmoor.core.model.matrices import MatrixBlock, MatrixLevel
+from northmoor.core.sources.engine import Engine, EngineError, told
+from northmoor.core.sources.fetch import Rows
+from northmoor.core.stopping import Stop
+from northmoor.core.values.values import Values
+
+MOST_CELLS = 5_000_000
+"""Cells of a matrix without its totals."""
+
+
+@dataclass(frozen=True)
+class MatrixPlan:
+    """All that the computation of a matrix depends on, and nothing of its looks; usable as a cache key."""
+
+    query: str
+    rows: Order
+    columns: Order
+    row_fills: tuple[Fill, ...]
+    column_fills: tuple[Fill, ...]
+    wanted: frozenset[Crossed]
+    cells: frozenset[Crossing]
+    """The crossings that have cells."""
+    keep_rows: str | None
+
+
+@dataclass(frozen=True, eq=False)
+class ArrangedMatrix:
+    """A matrix's sides and what is computed where they cross."""
+
+    sides: Sides
+    crossings: Crossings
+
+    @property
+    def has_rows(self) -> bool:
+        """Whether there are any rows behind it."""
+        return bool(self.sides.base.num_rows > 0)
+
+    @property
+    def notes(self) -> tuple[str, ...]:
+        """What is wrong with its trees."""
+        return (*self.sides.rows.notes, *self.sides.columns.notes)
+
+
+def depths_of(levels: tuple[MatrixLevel, ...], total: str) -> tuple[int, ...]:
+    """The depths at which a side has cells: that of its innermost groups first, then of subtotals, 0 for the total."""
+    whole = len(levels)
+    inner = [depth for depth in range(whole - 1, 0, -1) if levels[depth - 1].subtotal != "none"]
+    return (whole, *inner, *((0,) if whole and total != "none" else ()))
+
+
+def matrix_plan_of(matrix: MatrixBlock) -> MatrixPlan:
+    """What has to be computed for a matrix."""
+    rows, columns = (
+        Order(matrix.name, tuple(map(grouping_of, levels)), ()) for levels in (matrix.rows, matrix.columns)
+    )
+    fills = [tuple(Fill(level.fill, level.members) for level in levels) for levels in (matrix.rows, matrix.columns)]
+    wanted = frozenset(_wanted(matrix))
+    cells = frozenset(_cells(matrix))
+    return MatrixPlan(matrix.query, rows, columns, fills[0], fills[1], wanted, cells, matrix.keep_rows)
+
+
+def _cells(matrix: MatrixBlock) -> Iterator[Crossing]:
+    for depth in depths_of(matrix.rows, matrix.row_total):
+        yield from (Crossing(depth, j) for j in depths_of(matrix.columns, matrix.column_total))
+
+
+def _wanted(matrix: MatrixBlock) -> Iterator[Crossed]:
+    texts = {text for measure in matrix.measures for text in slots_in(measure)}
+    for at in _cells(matrix):
+        yield from (Crossed(at, text) for text in texts)
+    for depth, level in enumerate(matrix.rows, 1):
+        yield Crossed(Crossing(depth, 0), level.by)
+        yield from (Crossed(Crossing(depth, 0), text) for text in slots_in(level.subtotal_text))
+        yield from (Crossed(Crossing(0, 0), text) for text in slots_in(level.title))
+    for depth, level in enumerate(matrix.columns, 1):
+        yield Crossed(Crossing(0, depth), level.by)
+        yield from (Crossed(Crossing(0, depth), text) for text in slots_in(level.subtotal_text))
+    fixed = (matrix.row_total_text, matrix.column_total_text, *(measure.title for measure in matrix.measures))
+    yield from (Crossed(Crossing(0, 0), slot) for text in fixed for slot in slots_in(text))
+
+
+def arrange_matrix(plan: MatrixPlan, rows: Mapping[str, Rows], values: Values, stop: Stop) -> ArrangedMatrix:
+    """Work out a matrix's sides and its cells.
+
+    Raises LayoutError when a side cannot be worked out, or has too many groups; a faulty cell is that cell's own fault.
+    """
+    compiler = Compiler(values)
+    base = _kept(plan, rows[plan.query].table, compiler, stop)
+    nothing = Axis((), np.zeros(base.num_rows, np.int64))
+
+    def side(order: Order, fills: tuple[Fill, ...]) -> Axis:
+        def of_groups(axis: Axis, depth: int, text: str) -> Computed:
+            want = Crossed(Crossing(depth, 0), text)
+            sides = Sides(base, axis, nothing, order.groupings[:depth], (), rows)
+            return compute_crossed(compiler, [want], sides, stop).values[want]
+
+        return make_axis(order, fills, base, compiler, rows, of_groups, stop)
+
+    sides = Sides(
+        base,
+        side(plan.rows, plan.row_fills),
+        side(plan.columns, plan.column_fills),
+        plan.rows.groupings,
+        plan.columns.groupings,
+        rows,
+    )
+    cells = sides.rows.size(sides.rows.depth) * sides.columns.size(sides.columns.depth)
+    if cells > MOST_CELLS:
+        message = f"It would have {cells:,} cells, and {MOST_CELLS:,} is the most; group more coarsely or keep fewer."
+        raise LayoutError(message, Place(block=plan.rows.block))
+    return ArrangedMatrix(sides, compute_crossed(compiler, plan.wanted, sides, stop, sorted(plan.cells)))
+
+
+def _kept(plan: MatrixPlan, fetched: pa.Table, compiler: Compiler, stop: Stop) -> pa.Table:
+    """The rows that a matrix is over."""
+    if plan.keep_rows is None:
+        return fetched
+    place = Place(block=plan.rows.block, row="rows kept")
+    try:
+        compiled = compiler.compile(parse(plan.keep_rows), Standing(tuple(fetched.column_names)))
+        if compiled.needs:
+            raise LayoutError(f"{plan.keep_rows!r} must follow from a single row; totals cannot keep rows.", place)
+        with Engine(stop) as engine:
+            engine.give("__nm_fetched", fetched)
+            return engine.run(f"select * from __nm_fetched where {compiled.sql}", compiled.bound)
+    except ExpressionError as error:
+        raise LayoutError(error.message, place) from error
+    except EngineError as error:
+        raise LayoutError(f"Which rows are kept cannot be decided: {told(error)}.", place) from error
