@@ -14,6 +14,7 @@ import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from northmoor.core.compute.bases import Base
 from northmoor.core.compute.cells import Computed, whole
 from northmoor.core.compute.grouping import Order, Ordering
 from northmoor.core.compute.groups import Groups, Ints
@@ -80,7 +81,8 @@ Values = Callable[[Axis, int, str], Computed]
 def make_axis(
     order: Order,
     fills: Sequence[Fill],
-    base: pa.Table,
+    base: Base,
+    engine: Engine,
     compiler: Compiler,
     queries: Mapping[str, Rows],
     values: Values,
@@ -88,9 +90,9 @@ def make_axis(
 ) -> Axis:
     """The side of a matrix over some rows. Raises LayoutError where a level cannot be computed."""
     if not order.groupings:
-        return Axis((), np.zeros(base.num_rows, np.int64))
-    keys, parents = _keys(order, base, compiler, stop)
-    path_of_row, first = _paths([*keys, *parents], base.num_rows)
+        return Axis((), np.zeros(base.table.num_rows, np.int64))
+    keys, parents = _keys(order, base, compiler, engine)
+    path_of_row, first = _paths([*keys, *parents], base.table.num_rows)
     if len(first) > MOST_PATHS:
         message = (
             f"One side would have {len(first):,} groups, and {MOST_PATHS:,} is the most; group by something coarser."
@@ -103,31 +105,29 @@ def make_axis(
     groupings = tuple(
         replace(g, by=f"k{d}", parent=f"p{d}" if d in with_parent else None) for d, g in enumerate(order.groupings)
     )
-    with Engine(stop) as engine:
-        work = _AxisOrdering(engine, compiler, replace(order, groupings=groupings), path_of_row, values, paths)
-        ordered = work.in_order(paths, stop)
-        groups = work.groups(ordered)
+    work = _AxisOrdering(engine, compiler, replace(order, groupings=groupings), path_of_row, values, paths)
+    ordered = work.in_order(paths, stop)
+    groups = work.groups(ordered)
     named_groups = zip(order.groupings, groups, strict=True)
     notes = tuple(note for g, own in named_groups if own.tree for note in faults_of(own.tree, own.keys, g.name))
     return Axis(groups, work.leaf_of_row(ordered, groups), notes)
 
 
-def _keys(order: Order, base: pa.Table, compiler: Compiler, stop: Stop) -> tuple[list[pa.Array], list[pa.Array]]:
+def _keys(order: Order, base: Base, compiler: Compiler, engine: Engine) -> tuple[list[pa.Array], list[pa.Array]]:
     """Each level's keys in the rows, and the keys of parents of those that are trees."""
-    standing = Standing(tuple(base.column_names))
+    standing = Standing(base.names)
 
     def column(text: str, what: str) -> pa.Array:
-        bare = bare_column(text)
-        if bare in base.column_names:
-            return whole(base.column(bare))
+        known = base.keys.get(text, bare_column(text))
+        if known in base.table.column_names:
+            return whole(base.table.column(known))
         place = Place(block=order.block, row=what)
         try:
             compiled = compiler.compile(parse(text), standing)
             if compiled.needs:
                 raise LayoutError(f"{text!r} must follow from a single row; totals cannot group rows.", place)
-            with Engine(stop) as engine:
-                engine.give("__nm_given", base)
-                return whole(engine.run(f"select {compiled.sql} as k from __nm_given", compiled.bound).column(0))
+            engine.give("__nm_given", base.table)
+            return whole(engine.run(f"select {compiled.sql} as k from __nm_given", compiled.bound).column(0))
         except ExpressionError as error:
             raise LayoutError(error.message, place) from error
         except EngineError as error:

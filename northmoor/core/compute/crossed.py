@@ -15,20 +15,20 @@ import pyarrow as pa
 from sqlglot import exp
 
 from northmoor.core.compute.axes import Axis
+from northmoor.core.compute.bases import KEY, Base, is_key
 from northmoor.core.compute.cells import ROWS, Computed, compute_cells, faulty, unless_broken, whole
 from northmoor.core.compute.groups import Grouping, Ints
 from northmoor.core.compute.running import give_queries
 from northmoor.core.compute.scoped import scope_table
 from northmoor.core.compute.scopes import Aggregated, Compiled, Compiler, Standing, Work, name_of, runs_over_groups
 from northmoor.core.errors import ExpressionError, did_you_mean
-from northmoor.core.expr.language import bare_column, is_aggregate, parse, quoted
+from northmoor.core.expr.language import Expression, bare_column, is_aggregate, parse, quoted
 from northmoor.core.sources.engine import Engine, EngineError, told
 from northmoor.core.sources.fetch import Rows
 from northmoor.core.stopping import Stop
 
 _WIDE = 100
 """Scopes are numbers for the compiler: the depth of the rows times this, and that of the columns."""
-_KEY = "__nm_key:"
 _CELL = "__nm_cell"
 
 
@@ -48,16 +48,23 @@ class Crossed:
 
 
 @dataclass(frozen=True, eq=False)
-class Sides:
-    """What is crossed: the rows of the data, the two sides over them, with what they are grouped by, and the report's
-    queries."""
+class Around:
+    """What expressions can speak of: the columns of the rows, the levels of both sides, the report's queries."""
 
-    base: pa.Table
-    rows: Axis
-    columns: Axis
+    names: tuple[str, ...]
     row_groupings: tuple[Grouping, ...]
     column_groupings: tuple[Grouping, ...]
     queries: Mapping[str, Rows]
+
+
+@dataclass(frozen=True, eq=False)
+class Sides:
+    """What is crossed: the rows of the data and the two sides over them."""
+
+    base: Base
+    rows: Axis
+    columns: Axis
+    around: Around
 
     def shape(self, at: Crossing) -> tuple[int, int]:
         """How many groups of rows and of columns cross somewhere."""
@@ -73,34 +80,34 @@ class Crossings:
 
 
 def compute_crossed(
-    compiler: Compiler, wanted: Iterable[Crossed], sides: Sides, stop: Stop, known: Collection[Crossing] = ()
+    engine: Engine,
+    compiler: Compiler,
+    wanted: Iterable[Crossed],
+    sides: Sides,
+    stop: Stop,
+    known: Collection[Crossing] = (),
 ) -> Crossings:
     """Compute expressions at their crossings, and at those that are `known` which cells have rows behind them; a faulty
     expression is that expression's own fault."""
     asked = sorted(set(wanted))
-    compiled = {want: _compiled(compiler, want, sides) for want in asked}
-    with Engine(stop) as engine:
-        work = _Computing(engine, compiler, sides, compiled, known)
-        found: dict[Crossed, Computed] = {}
-        for at in sorted({want.at for want in asked}):
-            stop.check()
-            mine = [want for want in asked if want.at == at]
-            cells = work.cells(at, [compiled[want] for want in mine])
-            found |= {
-                want: _in_words(want, compiled[want], cell, sides) for want, cell in zip(mine, cells, strict=True)
-            }
-        return Crossings(found, {at: work.has_rows(at) for at in known})
+    compiled = {want: compile_crossed(compiler, want, sides.around) for want in asked}
+    work = _Computing(engine, compiler, sides, compiled, known)
+    found: dict[Crossed, Computed] = {}
+    for at in sorted({want.at for want in asked}):
+        stop.check()
+        mine = [want for want in asked if want.at == at]
+        cells = work.cells(at, [compiled[want] for want in mine])
+        found |= {want: _in_words(want, compiled[want], cell, sides) for want, cell in zip(mine, cells, strict=True)}
+    return Crossings(found, {at: work.has_rows(at) for at in known})
 
 
-def _compiled(compiler: Compiler, want: Crossed, sides: Sides) -> Compiled | ExpressionError:
-    names = tuple(sides.base.column_names)
-    others = {name: rows.names for name, rows in sides.queries.items()}
-    at = want.at
-    open_levels = (*sides.row_groupings[: at.rows], *sides.column_groupings[: at.columns])
-    levels = tuple(g.name for g in (*sides.row_groupings, *sides.column_groupings))
-    standing = Standing(names, levels, _scope(at), others=others)
+def compile_crossed(compiler: Compiler, want: Crossed, around: Around) -> Compiled | ExpressionError:
+    """An expression's SQL at its crossing, or why it has no meaning there."""
+    levels = tuple(g.name for g in (*around.row_groupings, *around.column_groupings))
+    others = {name: rows.names for name, rows in around.queries.items()}
+    standing = Standing(around.names, levels, _scope(want.at), others=others)
     try:
-        work = _CellWork(compiler, parse(want.expression), standing, at, sides, open_levels)
+        work = _CellWork(compiler, parse(want.expression), standing, want.at, around)
         tree = work.transform(work.expression.tree.copy())
     except ExpressionError as error:
         return error
@@ -135,21 +142,21 @@ class _CellWork(Work):
     def __init__(
         self,
         compiler: Compiler,
-        expression: object,
+        expression: Expression,
         standing: Standing,
         at: Crossing,
-        sides: Sides,
-        open_levels: tuple[Grouping, ...],
+        around: Around,
     ) -> None:
-        super().__init__(compiler, expression, standing)  # type: ignore[arg-type]  # an Expression
-        self.at, self.sides = at, sides
+        super().__init__(compiler, expression, standing)
+        self.at, self.around = at, around
+        open_levels = (*around.row_groupings[: at.rows], *around.column_groupings[: at.columns])
         self.open_keys = [(g, parse(g.by).tree) for g in open_levels]
 
     def transform(self, node: exp.Expr) -> exp.Expr:
         """The node, with keys of open levels as what they are in the cell."""
         for grouping, key in self.open_keys:
             if node == key or (isinstance(node, exp.Column) and self._names_key(node, grouping)):
-                need = Aggregated(self.standing.scope, f"{_KEY}{grouping.name}")
+                need = Aggregated(self.standing.scope, f"{KEY}{grouping.name}")
                 self.needs.append(need)
                 self.says_key = True
                 return exp.column(name_of(need, self.compiler.names), quoted=True)
@@ -172,19 +179,12 @@ class _CellWork(Work):
         named = {"report": Crossing(0, 0), "row": Crossing(self.at.rows, 0), "column": Crossing(0, self.at.columns)}
         if name in named:
             return named[name]
-        row_names = [g.name for g in self.sides.row_groupings]
-        column_names = [g.name for g in self.sides.column_groupings]
-        inner = f"{name} lies inside this cell's group, which has many of them"
-        if name in row_names:
-            depth = row_names.index(name) + 1
-            if depth > self.at.rows:
-                raise self.fault(inner, node)
-            return Crossing(depth, self.at.columns)
+        row_names = [g.name for g in self.around.row_groupings]
+        column_names = [g.name for g in self.around.column_groupings]
+        if name in row_names:  # in a total over several groups of the level, all that the total is over
+            return Crossing(min(row_names.index(name) + 1, self.at.rows), self.at.columns)
         if name in column_names:
-            depth = column_names.index(name) + 1
-            if depth > self.at.columns:
-                raise self.fault(inner, node)
-            return Crossing(self.at.rows, depth)
+            return Crossing(self.at.rows, min(column_names.index(name) + 1, self.at.columns))
         known = did_you_mean(name, (*named, *row_names, *column_names))
         raise self.fault(f"there is no window {name!r} in a matrix. {known}", node)
 
@@ -195,8 +195,6 @@ class _CellWork(Work):
         own, around = self.at, _crossing(scope)
         if around == Crossing(0, 0) and own.rows and own.columns:
             raise self.fault("cells of the whole report have no order; write over row or over column", node)
-        if around == own:
-            raise self.fault(f"over {node.alias} there is one cell only; write row, column or a level around it", node)
         if not isinstance(node.this, exp.Filter) and not runs_over_groups(inner):
             raise self.fault(
                 f"to run over cells, total what it runs over, as in sum({inner.sql('duckdb').lower()})", node
@@ -204,7 +202,8 @@ class _CellWork(Work):
         partition = [_number("r", around.rows)] * bool(around.rows) + [_number("c", around.columns)] * bool(
             around.columns
         )
-        first = _number("c", own.columns) if around.rows == own.rows and own.columns else _number("r", own.rows)
+        along = _number("c", own.columns) if around.columns < own.columns else _number("r", own.rows)
+        first = along if around != own else _CELL
         call = self.other(node.this, self.transform)
         ordering = self.other(order, self.transform).sql("duckdb") if order else f"order by {first}"
         ordering = "" if order is None and spec is None and is_aggregate(inner) else ordering
@@ -227,16 +226,16 @@ class _Computing:
         sound = [c for c in compiled.values() if isinstance(c, Compiled)]
         self.bound = {name: value for c in sound for name, value in c.bound.items()}
         needs = {n for c in sound for n in c.needs} | {n for c in sound for k in c.constants for n in (k.distinct,)}
-        self.needs = {n for n in needs if not n.sql.startswith(_KEY)}
+        self.needs = {n for n in needs if not is_key(n)}
         self.broken: dict[Aggregated, str] = {}
         self._found: dict[Crossing, tuple[pa.Table, Ints]] = {}
         self._give_rows({*known, *(_crossing(n.scope) for n in self.needs if isinstance(n.scope, int))})
         others = sorted((n for n in self.needs if isinstance(n.scope, str)), key=lambda n: compiler.names[n])
-        self.broken |= give_queries(engine, compiler, others, sides.queries, self.bound)
+        self.broken |= give_queries(engine, compiler, others, sides.around.queries, self.bound)
 
     def _give_rows(self, crossings: set[Crossing]) -> None:
         """Put the rows into the engine, with the numbers of their groups."""
-        sides, table = self.sides, self.sides.base
+        sides, table = self.sides, self.sides.base.table
         left_out = (sides.rows.leaf_of_row < 0) | (sides.columns.leaf_of_row < 0)
         for side, axis in (("r", sides.rows), ("c", sides.columns)):
             wanted = {axis.depth, *(at.rows if side == "r" else at.columns for at in crossings)}
@@ -307,7 +306,7 @@ class _Computing:
                 source += f" join __nm_tree_{side} on {side}_inside = {_number(side, depth)}"
             numbers.append(f"{side}_around" if is_tree else _number(side, depth) if depth else "0")
         by = ", ".join(number for number in numbers if number != "0")
-        listed = "".join(f", {need.sql} as {quoted(self._name(need))}" for need in needs)
+        listed = "".join(f", {self.sides.base.sql(need.sql)} as {quoted(self._name(need))}" for need in needs)
         grouped = f" group by {by} order by {by}" if by else " having count(*) > 0"
         return self.engine.run(
             f"select {numbers[0]} as r, {numbers[1]} as c{listed} from {source}{grouped}", self.bound
@@ -323,8 +322,8 @@ class _Computing:
         for depth in range(1, at.columns + 1):
             named[_number("c", depth)] = self.sides.columns.around(at.columns, depth)[c]
         for need in {n for each in compiled for n in each.needs if isinstance(n.scope, int)}:
-            if need.sql.startswith(_KEY):
-                named[self._name(need)] = self._key(need.sql.removeprefix(_KEY), at, r, c)
+            if is_key(need):
+                named[self._name(need)] = self._key(need.sql.removeprefix(KEY), at, r, c)
                 continue
             other = _crossing(int(need.scope))
             table, place = self._aggregated(other)
@@ -336,11 +335,12 @@ class _Computing:
         return pa.table(named)
 
     def _key(self, level: str, at: Crossing, r: Ints, c: Ints) -> pa.Array:
-        names = [g.name for g in self.sides.row_groupings]
+        around = self.sides.around
+        names = [g.name for g in around.row_groupings]
         if level in names:
             depth = names.index(level) + 1
             return self.sides.rows.groups[depth - 1].keys.take(pa.array(self.sides.rows.around(at.rows, depth)[r]))
-        depth = [g.name for g in self.sides.column_groupings].index(level) + 1
+        depth = [g.name for g in around.column_groupings].index(level) + 1
         return self.sides.columns.groups[depth - 1].keys.take(pa.array(self.sides.columns.around(at.columns, depth)[c]))
 
 

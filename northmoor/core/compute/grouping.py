@@ -1,6 +1,7 @@
 """A table's rows in order and grouped, as its levels say: by keys, by a value of each group, the first of them only."""
 
 from collections.abc import Iterable, Mapping
+from contextlib import nullcontext
 from dataclasses import dataclass
 
 import numpy as np
@@ -17,6 +18,9 @@ from northmoor.core.errors import ExpressionError, LayoutError, Place
 from northmoor.core.expr.language import bare_column, function_name, parse
 from northmoor.core.sources.engine import SORTING, Engine, EngineError, told
 from northmoor.core.stopping import Stop
+
+_MANY = 50_000
+"""Rows from which it is worth to begin another engine with more threads."""
 
 
 @dataclass(frozen=True)
@@ -75,7 +79,7 @@ class Ordering:
 
     def in_order(self, fetched: pa.Table, stop: Stop) -> pa.Table:
         """The rows in order that the filters of all levels leave, with the columns that levels need."""
-        rows = _ordered(stop, self.compiler, self.order, fetched)
+        rows = _ordered(self.engine, stop, self.compiler, self.order, fetched)
         depths = range(len(self.order.groupings))
         table = self.chosen(rows.table, reversed(depths))
         for depth in depths:
@@ -185,7 +189,7 @@ def _rows_of(starts: Ints, groups: Ints) -> Ints:
     return rows
 
 
-def _ordered(stop: Stop, compiler: Compiler, plan: Order, fetched: pa.Table) -> _Rows:
+def _ordered(engine: Engine, stop: Stop, compiler: Compiler, plan: Order, fetched: pa.Table) -> _Rows:
     """The rows with the levels' keys, in order: level by level, then the block's order, then as fetched."""
     position = pa.array(np.arange(fetched.num_rows, dtype=np.int64))
     given = fetched.append_column("__nm_fetched_at", position)
@@ -223,9 +227,10 @@ def _ordered(stop: Stop, compiler: Compiler, plan: Order, fetched: pa.Table) -> 
     terms.append(tuple(within))
     by = ", ".join([*(term for level in terms for term in level), "__nm_fetched_at"])
     try:
-        with Engine(stop, threads=SORTING) as engine:  # the order is total, so that it is the same on many threads
-            engine.give("__nm_fetched", given)
-            return _Rows(engine.run(f"{inner} order by {by}", bound), tuple(terms), bound)
+        own = Engine(stop, threads=SORTING) if fetched.num_rows > _MANY else nullcontext(engine)
+        with own as sorting:  # the order is total, so that it is the same on many threads
+            sorting.give("__nm_fetched", given)
+            return _Rows(sorting.run(f"{inner} order by {by}", bound), tuple(terms), bound)
     except EngineError as error:
         raise LayoutError(f"Its rows cannot be ordered and grouped: {told(error)}.", Place(block=plan.block)) from error
 

@@ -1,21 +1,30 @@
 """A matrix block's two sides and the values of all its cells."""
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from contextlib import suppress
+from dataclasses import dataclass, replace
 
 import numpy as np
-import pyarrow as pa
 
 from northmoor.core.compute.axes import Axis, Fill, make_axis
+from northmoor.core.compute.bases import base_of, demand_of
 from northmoor.core.compute.cells import Computed
-from northmoor.core.compute.crossed import Crossed, Crossing, Crossings, Sides, compute_crossed
+from northmoor.core.compute.crossed import (
+    Around,
+    Crossed,
+    Crossing,
+    Crossings,
+    Sides,
+    compile_crossed,
+    compute_crossed,
+)
 from northmoor.core.compute.grouping import Order
-from northmoor.core.compute.scopes import Compiler, Standing
+from northmoor.core.compute.scopes import Compiled, Compiler
 from northmoor.core.compute.table import grouping_of, slots_in
 from northmoor.core.errors import ExpressionError, LayoutError, Place
 from northmoor.core.expr.language import parse
 from northmoor.core.model.matrices import MatrixBlock, MatrixLevel
-from northmoor.core.sources.engine import Engine, EngineError, told
+from northmoor.core.sources.engine import Engine
 from northmoor.core.sources.fetch import Rows
 from northmoor.core.stopping import Stop
 from northmoor.core.values.values import Values
@@ -49,7 +58,7 @@ class ArrangedMatrix:
     @property
     def has_rows(self) -> bool:
         """Whether there are any rows behind it."""
-        return bool(self.sides.base.num_rows > 0)
+        return bool(self.sides.base.table.num_rows > 0)
 
     @property
     def notes(self) -> tuple[str, ...]:
@@ -101,45 +110,37 @@ def arrange_matrix(plan: MatrixPlan, rows: Mapping[str, Rows], values: Values, s
     Raises LayoutError when a side cannot be worked out, or has too many groups; a faulty cell is that cell's own fault.
     """
     compiler = Compiler(values)
-    base = _kept(plan, rows[plan.query].table, compiler, stop)
-    nothing = Axis((), np.zeros(base.num_rows, np.int64))
+    fetched = rows[plan.query].table
+    around = Around(tuple(fetched.column_names), plan.rows.groupings, plan.columns.groupings, rows)
+    compiled = [compile_crossed(compiler, want, around) for want in sorted(plan.wanted)]
+    compiled += [each for order in (plan.rows, plan.columns) for each in _of_groups(compiler, order, around)]
+    demand = demand_of((plan.rows, plan.columns), plan.keep_rows, compiled)
+    with Engine(stop, threads=demand.threads(fetched.schema)) as engine:
+        base = base_of(demand, fetched, compiler, engine)
+        nothing = Axis((), np.zeros(base.table.num_rows, np.int64))
 
-    def side(order: Order, fills: tuple[Fill, ...]) -> Axis:
-        def of_groups(axis: Axis, depth: int, text: str) -> Computed:
-            want = Crossed(Crossing(depth, 0), text)
-            sides = Sides(base, axis, nothing, order.groupings[:depth], (), rows)
-            return compute_crossed(compiler, [want], sides, stop).values[want]
+        def side(order: Order, fills: tuple[Fill, ...]) -> Axis:
+            def of_groups(axis: Axis, depth: int, text: str) -> Computed:
+                want = Crossed(Crossing(depth, 0), text)
+                sides = Sides(base, axis, nothing, replace(around, row_groupings=order.groupings, column_groupings=()))
+                return compute_crossed(engine, compiler, [want], sides, stop).values[want]
 
-        return make_axis(order, fills, base, compiler, rows, of_groups, stop)
+            return make_axis(order, fills, base, engine, compiler, rows, of_groups, stop)
 
-    sides = Sides(
-        base,
-        side(plan.rows, plan.row_fills),
-        side(plan.columns, plan.column_fills),
-        plan.rows.groupings,
-        plan.columns.groupings,
-        rows,
-    )
-    cells = sides.rows.size(sides.rows.depth) * sides.columns.size(sides.columns.depth)
-    if cells > MOST_CELLS:
-        message = f"It would have {cells:,} cells, and {MOST_CELLS:,} is the most; group more coarsely or keep fewer."
-        raise LayoutError(message, Place(block=plan.rows.block))
-    return ArrangedMatrix(sides, compute_crossed(compiler, plan.wanted, sides, stop, sorted(plan.cells)))
+        sides = Sides(base, side(plan.rows, plan.row_fills), side(plan.columns, plan.column_fills), around)
+        cells = sides.rows.size(sides.rows.depth) * sides.columns.size(sides.columns.depth)
+        if cells > MOST_CELLS:
+            message = f"It would have {cells:,} cells; {MOST_CELLS:,} is the most. Group more coarsely or keep fewer."
+            raise LayoutError(message, Place(block=plan.rows.block))
+        crossings = compute_crossed(engine, compiler, plan.wanted, sides, stop, sorted(plan.cells))
+    return ArrangedMatrix(sides, crossings)
 
 
-def _kept(plan: MatrixPlan, fetched: pa.Table, compiler: Compiler, stop: Stop) -> pa.Table:
-    """The rows that a matrix is over."""
-    if plan.keep_rows is None:
-        return fetched
-    place = Place(block=plan.rows.block, row="rows kept")
-    try:
-        compiled = compiler.compile(parse(plan.keep_rows), Standing(tuple(fetched.column_names)))
-        if compiled.needs:
-            raise LayoutError(f"{plan.keep_rows!r} must follow from a single row; totals cannot keep rows.", place)
-        with Engine(stop) as engine:
-            engine.give("__nm_fetched", fetched)
-            return engine.run(f"select * from __nm_fetched where {compiled.sql}", compiled.bound)
-    except ExpressionError as error:
-        raise LayoutError(error.message, place) from error
-    except EngineError as error:
-        raise LayoutError(f"Which rows are kept cannot be decided: {told(error)}.", place) from error
+def _of_groups(compiler: Compiler, order: Order, around: Around) -> Iterator[Compiled | ExpressionError]:
+    """What a side's groups are ordered and chosen by."""
+    own = replace(around, row_groupings=order.groupings, column_groupings=())
+    for depth, grouping in enumerate(order.groupings, 1):
+        for text in (grouping.order_by, grouping.keep_groups):
+            with suppress(ExpressionError):  # it is told where the side is made
+                if text is not None:
+                    yield compile_crossed(compiler, Crossed(Crossing(depth, 0), parse(text).text), own)

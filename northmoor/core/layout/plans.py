@@ -288,13 +288,13 @@ def _detail_cell(
     if count:
         pattern = column.format or look.format or column_pattern(table, column, setting)
         texts = cell_texts(column, pattern, DETAIL, arranged, count, setting)
-        report_faults(texts, Place(block=table.name, row="rows", column=column.name), setting)
+        report_faults(texts, _place(table, "rows", column.name, arranged), setting)
     else:
         texts = CellTexts(NO_TEXTS, _totals_are_numbers(table, column.name, arranged))
     plan = _cell_plan(column.name, i, 1, look, texts, None, setting)
     plan = _shifted(_without_repeats(plan, column, table, DETAIL, arranged), table, DETAIL, arranged)
     kind = Kind(RowPlace("detail"), DETAIL, count, arranged)
-    where = Place(block=table.name, row="rows", column=column.name)
+    where = _place(table, "rows", column.name, arranged)
     return _ruled_cell(plan, column, kind, ruled, None, where, setting)
 
 
@@ -356,7 +356,7 @@ def _head_cell(
 ) -> CellPlan:
     column = table.columns[i]
     texts = cell_texts(head_content(column), None, 0, arranged, 1, setting)
-    report_faults(texts, Place(block=table.name, row="head", column=column.name), setting)
+    report_faults(texts, _place(table, "head", column.name, arranged), setting)
     return _turned(_cell_plan(column.name, i, 1, look, texts, detail.align, setting), setting)
 
 
@@ -373,7 +373,7 @@ def _row_cell(
     column = table.columns[i]
     look = setting.report.look(row_look, cell.style, cell.look)
     pattern = cell.format or look.format or _inherited_pattern(table, column, cell, setting)
-    where = Place(block=table.name, row=name_of_row(kind.place), column=cell.column)
+    where = _place(table, name_of_row(kind.place), cell.column, kind.source)
     if kind.count:
         texts = cell_texts(cell, pattern, kind.scope, kind.source, kind.count, setting)
         report_faults(texts, where, setting)
@@ -385,6 +385,12 @@ def _row_cell(
         plan = _without_repeats(plan, cell, table, kind.scope, kind.source)
         plan = _shifted(plan, table, kind.scope, kind.source)
     return _ruled_cell(plan, cell, kind, ruled, align, where, setting)
+
+
+def _place(table: TableBlock, row: str, column: str, source: Source) -> Place:
+    """Where findings say that a cell is: in a matrix, by its measure."""
+    shown = source.across.get(column) if isinstance(source, ArrangedTable) else None
+    return Place(block=table.name, row=row, column=shown.column if shown is not None else column)
 
 
 def name_of_row(place: RowPlace) -> str:

@@ -1,0 +1,161 @@
+"""The rows that a matrix is over: as they were fetched, or added up beforehand to one row for each combination of keys.
+
+Sums, counts, least and greatest values can be put together from those of parts, and are the same then; a million rows
+become as few as the matrix has cells, and all that follows is work on those. Averages, medians and counts of different
+values cannot, and are computed from the rows as they are.
+"""
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+
+import pyarrow as pa
+from sqlglot import exp, parse_one
+
+from northmoor.core.compute.grouping import Order
+from northmoor.core.compute.scopes import Aggregated, Compiled, Compiler, Standing
+from northmoor.core.errors import ExpressionError, LayoutError, Place
+from northmoor.core.expr.language import parse, quoted
+from northmoor.core.sources.engine import SORTING, Engine, EngineError, told
+
+MANY = 50_000
+"""Rows from which adding up beforehand is worth it."""
+_PARTS: Mapping[type, str] = {
+    exp.Sum: "sum({})", exp.Count: "cast(coalesce(sum({}), 0) as bigint)", exp.Min: "min({})", exp.Max: "max({})",
+}  # fmt: skip
+"""How aggregates are put together from those of parts."""
+_EXACT = (
+    exp.Column, exp.Identifier, exp.Literal, exp.Add, exp.Sub, exp.Mul, exp.Neg, exp.Case, exp.If, exp.Paren, exp.Star,
+    exp.Filter, exp.Where, exp.And, exp.Or, exp.Not, exp.EQ, exp.NEQ, exp.GT, exp.GTE, exp.LT, exp.LTE, exp.Is,
+    exp.Null, exp.Boolean, exp.In, exp.Between, exp.Parameter, exp.Placeholder, exp.Var, *_PARTS,
+)  # fmt: skip
+"""What sums of integers and decimals may be made of, so that the order of adding up makes no difference."""
+
+
+@dataclass(frozen=True, eq=False)
+class Base:
+    """Rows: `names` are the columns of the fetched ones; where they are added up, `keys` are the columns that hold the
+    values of key expressions, and `parts` how aggregates, by their SQL, are put together."""
+
+    names: tuple[str, ...]
+    table: pa.Table
+    keys: Mapping[str, str] = field(default_factory=dict)
+    parts: Mapping[str, str] = field(default_factory=dict)
+
+    def sql(self, aggregate: str) -> str:
+        """The SQL of an aggregate over the table."""
+        return self.parts.get(aggregate, aggregate)
+
+
+@dataclass(frozen=True)
+class Demand:
+    """What is asked of rows: the sides they are grouped by, which rows are kept, and all aggregates."""
+
+    sides: tuple[Order, Order]
+    keep_rows: str | None
+    needs: tuple[Aggregated, ...]
+    bound: Mapping[str, object]
+
+    @property
+    def keys(self) -> tuple[str, ...]:
+        """The expressions that group rows, each once."""
+        groupings = [g for order in self.sides for g in order.groupings]
+        return tuple(dict.fromkeys(t for g in groupings for t in (g.by, g.parent) if t is not None))
+
+    def threads(self, schema: pa.Schema) -> int:
+        """How many threads may work at it so that the result is the same."""
+        floating = {name for name in schema.names if pa.types.is_floating(schema.field(name).type)}
+        trees = [parse_one(need.sql, dialect="duckdb") for need in self.needs]
+        is_exact = all(
+            isinstance(node, _EXACT) and not (isinstance(node, exp.Column) and node.name in floating)
+            for tree in trees
+            for node in tree.walk()
+        )
+        return SORTING if is_exact else 1
+
+    @property
+    def parts(self) -> dict[str, str] | None:
+        """How each aggregate is put together from parts, by its SQL; None where one cannot be."""
+        found = {}
+        for need in self.needs:
+            tree = parse_one(need.sql, dialect="duckdb")
+            inner = tree.this if isinstance(tree, exp.Filter) else tree
+            if type(inner) not in _PARTS or inner.find(exp.Distinct) is not None:
+                return None
+            found[need.sql] = _PARTS[type(inner)]
+        return found
+
+
+def demand_of(
+    sides: tuple[Order, Order], keep_rows: str | None, compiled: Iterable[Compiled | ExpressionError]
+) -> Demand:
+    """What expressions ask of the rows."""
+    sound = [each for each in compiled if isinstance(each, Compiled)]
+    needs = {need for each in sound for need in each.needs} | {c.distinct for each in sound for c in each.constants}
+    bound = {name: value for each in sound for name, value in each.bound.items()}
+    of_rows = sorted((n for n in needs if isinstance(n.scope, int) and not is_key(n)), key=lambda n: (n.scope, n.sql))
+    return Demand(sides, keep_rows, tuple(of_rows), bound)
+
+
+KEY = "__nm_key:"
+
+
+def is_key(need: Aggregated) -> bool:
+    """Whether a need is the key of a level, which is known without the rows."""
+    return need.sql.startswith(KEY)
+
+
+def base_of(demand: Demand, fetched: pa.Table, compiler: Compiler, engine: Engine) -> Base:
+    """The rows to work on. Raises LayoutError where it cannot be decided which are kept."""
+    names = tuple(fetched.column_names)
+    is_given = any(g.order == "as_given" for order in demand.sides for g in order.groupings)
+    parts = demand.parts if fetched.num_rows > MANY and not is_given else None
+    if parts is None and demand.keep_rows is None:
+        return Base(names, fetched)
+    where, bound = _where(demand, names, compiler)
+    engine.give("__nm_fetched", fetched)
+    place = Place(block=demand.sides[0].block)
+    try:
+        if parts is None:
+            return Base(names, engine.run(f"select * from __nm_fetched{where}", bound))
+        keys = {text: f"key_{number}" for number, text in enumerate(demand.keys)}
+        compiled = {text: compiler.compile(parse(text), Standing(names)) for text in keys}
+        if not any(each.needs for each in compiled.values()):
+            listed = [f"{each.sql} as {keys[text]}" for text, each in compiled.items()]
+            columns = {sql: f"part_{number}" for number, sql in enumerate(parts)}
+            listed += [f"{sql} as {column}" for sql, column in columns.items()]
+            bound = {**bound, **demand.bound, **{n: v for each in compiled.values() for n, v in each.bound.items()}}
+            table = _added_up(engine, listed, list(keys.values()), where, bound)
+            together = {sql: how.format(quoted(columns[sql])) for sql, how in parts.items()}
+            return Base(names, table, keys, together)
+    except ExpressionError:
+        pass  # a key that is faulty is told by its side
+    except EngineError as error:
+        if demand.keep_rows is not None and parts is None:
+            raise LayoutError(f"Which rows are kept cannot be decided: {told(error)}.", place) from error
+    return base_of(Demand(demand.sides, demand.keep_rows, (_WHOLE,), {}), fetched, compiler, engine)
+
+
+_WHOLE = Aggregated(0, "median(0)")
+"""Stands for an aggregate that needs the rows as they are."""
+
+
+def _added_up(
+    engine: Engine, listed: Sequence[str], keys: Sequence[str], where: str, bound: Mapping[str, object]
+) -> pa.Table:
+    """One row for each combination of keys, in their order."""
+    by = f" group by {', '.join(keys)} order by {', '.join(keys)}" if keys else ""
+    return engine.run(f"select {', '.join(listed) or '1 as one'} from __nm_fetched{where}{by}", bound)
+
+
+def _where(demand: Demand, names: tuple[str, ...], compiler: Compiler) -> tuple[str, dict[str, object]]:
+    """The condition on rows that are kept."""
+    if demand.keep_rows is None:
+        return "", {}
+    place = Place(block=demand.sides[0].block, row="rows kept")
+    try:
+        compiled = compiler.compile(parse(demand.keep_rows), Standing(names))
+    except ExpressionError as error:
+        raise LayoutError(error.message, place) from error
+    if compiled.needs:
+        raise LayoutError(f"{demand.keep_rows!r} must follow from a single row; totals cannot keep rows.", place)
+    return f" where {compiled.sql}", dict(compiled.bound)
