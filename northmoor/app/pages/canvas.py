@@ -533,8 +533,11 @@ def selection_of(spot: Spot) -> Selection:
         return Selection(spot.row, spot.block, column=spot.column)
     if spot.row in ("text", "picture"):
         return Selection(spot.row, spot.block)
-    if spot.row in ("fault", "empty"):
-        return Selection("table", spot.block)
+    if spot.part == "matrix" or spot.row in ("fault", "empty"):
+        return Selection("matrix" if spot.part == "matrix" else "table", spot.block)
+    if spot.part in ("measure", "level"):
+        level, measure = (spot.column, None) if spot.part == "level" else (None, spot.column)
+        return Selection(spot.part, spot.block, level=level, column=measure)
     if spot.column is None:
         return Selection("row", spot.block, spot.row, spot.level, None, spot.number)
     return Selection("cell", spot.block, spot.row, spot.level, spot.column, spot.number)
@@ -542,8 +545,8 @@ def selection_of(spot: Spot) -> Selection:
 
 def selects(selection: Selection, spot: Spot) -> bool:
     """Whether a spot is an instance of what is selected."""
-    if selection.kind == "level":
+    if selection.kind == "level" and spot.part != "level":
         return False
-    if selection.kind == "table":
+    if selection.kind in ("table", "matrix"):
         return spot.block == selection.block and spot.column is None
     return selection_of(spot) == selection

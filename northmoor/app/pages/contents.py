@@ -12,6 +12,7 @@ from northmoor.app.icons import icon
 from northmoor.app.pages.table_forms import row_name
 from northmoor.app.theme import RAILS
 from northmoor.core.layout.running import pieces
+from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.report import Edition, Running, TextPiece
 from northmoor.core.model.tables import PAGE_ROWS, Row, RowPlace, TableBlock
 
@@ -73,6 +74,8 @@ class Contents(QTreeWidget):
         for block in edition.blocks:
             if isinstance(block, TableBlock):
                 self._add_table(block)
+            elif isinstance(block, MatrixBlock):
+                self._add_matrix(block)
             else:
                 shown = block.kind.capitalize() + f" · {block.name}"
                 self._add(
@@ -139,6 +142,16 @@ class Contents(QTreeWidget):
             for place, row in rows:
                 if place.row == name and place.level is None and (name != "detail" or table.show_details):
                     self._add_row(table, parent, place, row)
+
+    def _add_matrix(self, matrix: MatrixBlock) -> None:
+        parent = self._add(None, f"Matrix · {matrix.name}", "grid-3x3", Selection("matrix", matrix.name))
+        for side, levels in (("Rows", matrix.rows), ("Columns", matrix.columns)):
+            for depth, level in enumerate(levels):
+                selection = Selection("level", matrix.name, level=level.name)
+                self._add(parent, f"{side} {depth + 1} · {level.name}", "brackets", selection, RAILS[depth % 4])
+        for measure in matrix.measures:
+            selection = Selection("measure", matrix.name, column=measure.name)
+            self._add(parent, f"Measure · {measure.name}", "sigma", selection)
 
     def _add_row(self, table: TableBlock, parent: QTreeWidgetItem, place: RowPlace, made: Row | None = None) -> None:
         shown = row_name(place)

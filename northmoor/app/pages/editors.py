@@ -45,12 +45,18 @@ NAMES = {
     "show_head": "Show titles",
     "title": "Title", "padding": "Padding", "inset": "Inset", "page_break": "New page", "odd_page": "On an odd page",
     "foot_of_page": "Totals at foot", "on": "On pages",
+    "fill": "Keys shown", "members": "All keys from", "subtotal": "Subtotal", "subtotal_text": "Called",
+    "row_total": "Total row", "row_total_text": "Called", "column_total": "Total column", "column_total_text": "Called",
+    "totals": "Totals", "scale_over": "Compares", "measures_stand": "Measures", "show_measures": "Measure titles",
+    "no_rows": "Without rows", "sheets": "Pages go", "smallest": "Not below", "even_widths": "Even widths",
+    "key_style": "Key style", "total_style": "Total style",
     "stands": "Stands", "span": "Columns", "rows": "Rows",
 }  # fmt: skip
 PERIOD_NAMES = {
     "value": "Different value", "year": "Year", "quarter": "Quarter", "month": "Month", "week": "Week", "day": "Day",
     "shift": "Shift of 8 hours", "hour": "Hour",
 }  # fmt: skip
+_SIDES = {"none": "None", "before": "Before", "after": "After"}
 CHOICES = {
     "page_break": {
         "none": "Never",
@@ -79,7 +85,20 @@ CHOICES = {
         "before": "Before its group",
         "after": "After its group",
     },
-    "when_wide": {"narrow": "Narrower", "across": "More pages"},
+    "when_wide": {"narrow": "Narrower", "across": "More pages", "shrink": "Smaller print"},
+    "fill": {
+        "none": "Where rows have them",
+        "data": "All there are",
+        "period": "From first to last",
+        "list": "Those listed",
+    },
+    "subtotal": _SIDES,
+    "row_total": _SIDES,
+    "column_total": _SIDES,
+    "totals": {"both": "All", "rows": "Rows of totals", "columns": "Columns of totals", "none": "None"},
+    "scale_over": {"all": "All cells", "row": "Each row", "column": "Each column"},
+    "measures_stand": {"across": "Side by side", "down": "One below the other"},
+    "sheets": {"across": "Side by side first", "down": "Downward first"},
     "on": {"every": "Every page", "first": "The first page", "later": "Later pages"},
     "orientation": {"portrait": "Portrait", "landscape": "Landscape"},
 }
@@ -96,6 +115,7 @@ _CODE = {
     "parent",
     "currency",
     "shown_edition",
+    "members",
 }
 _LONG = {"text"}
 _UNSET = {
@@ -104,6 +124,7 @@ _UNSET = {
     "listed": "none, in order with commas", "others": "left out", "currency": "the report's",
     "parent": "no tree", "least": "the least shown",
     "greatest": "the greatest shown", "continued": "nothing", "link": "nothing", "anchor": "none",
+    "members": "the rows", "no_rows": "nothing",
     "when_null": "nothing", "when_zero": "as it is", "shown_edition": "the first",
 }  # fmt: skip
 

@@ -9,10 +9,12 @@ from PyQt6.QtWidgets import QFrame, QScrollArea, QWidget
 
 from northmoor.app.desk import Desk, Selection
 from northmoor.app.pages.forms import Change, Form
+from northmoor.app.pages.matrix_forms import show_matrix, show_matrix_level, show_measure
 from northmoor.app.pages.table_forms import show_cell, show_level, show_row, show_table
 from northmoor.core.model import edits
 from northmoor.core.model.blocks import PictureBlock, TextBlock
 from northmoor.core.model.report import PageSetup, Report, Running
+from northmoor.core.model.tables import TableBlock
 
 
 class Inspector(QScrollArea):
@@ -149,14 +151,28 @@ def _edition_page(report: Report, edition: str) -> PageSetup:
     return found.page
 
 
+def show_any_level(form: Form, report: Report, edition: str, selection: Selection) -> None:
+    """A level of a table or of a matrix."""
+    is_table = isinstance(edits.block_of(report, edition, selection.block), TableBlock)
+    (show_level if is_table else show_matrix_level)(form, report, edition, selection)
+
+
+def show_data_block(form: Form, report: Report, edition: str, selection: Selection) -> None:
+    """A table or a matrix as a whole."""
+    is_table = isinstance(edits.block_of(report, edition, selection.block), TableBlock)
+    (show_table if is_table else show_matrix)(form, report, edition, selection)
+
+
 _FORMS: dict[str, Callable[[Form, Report, str, Selection], None]] = {
     "page": show_page,
     "header": show_running,
     "footer": show_running,
     "text": show_text,
     "picture": show_picture,
-    "table": show_table,
-    "level": show_level,
+    "table": show_data_block,
+    "matrix": show_data_block,
+    "measure": show_measure,
+    "level": show_any_level,
     "row": show_row,
     "cell": show_cell,
 }

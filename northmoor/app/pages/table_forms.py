@@ -5,12 +5,14 @@ from functools import partial
 from typing import Any
 
 from northmoor.app.desk import Selection
-from northmoor.app.pages.editors import PERIOD_NAMES, LineEditor, choice_editor
+from northmoor.app.pages.editors import LineEditor, choice_editor
 from northmoor.app.pages.forms import Change, Form
-from northmoor.core.expr.language import bare_column, column_expression
+from northmoor.app.pages.period_forms import show_period, show_range
+from northmoor.core.expr.language import column_expression
 from northmoor.core.expr.orders import order_text, read_order
-from northmoor.core.expr.regrouping import PERIODS, by_period, by_range, period_of, range_of
+from northmoor.core.expr.regrouping import by_period, by_range
 from northmoor.core.model import edits
+from northmoor.core.model.matrix_edits import table_to_matrix
 from northmoor.core.model.report import Report
 from northmoor.core.model.styling import TABLE_LOOKS, take_table_look
 from northmoor.core.model.tables import PAGE_ROWS, Cell, Column, Drawing, HeadRow, Level, Row, RowPlace, TableBlock
@@ -57,6 +59,12 @@ def show_table(form: Form, report: Report, edition: str, selection: Selection) -
     looks = [(look.title, partial(_take_look, table.name, name)) for name, look in TABLE_LOOKS.items()]
     form.choices("Start from a look", "type", looks)
     form.choices("Add a row", "plus", _table_rows(report, table))
+    if table.levels:
+        form.action("Turn it into a matrix", partial(_to_matrix, table.name), "grid-3x3")
+
+
+def _to_matrix(table: str, report: Report, edition: str) -> Report:
+    return table_to_matrix(report, edition, table)
 
 
 def _take_look(table: str, name: str, report: Report, edition: str) -> Report:
@@ -98,8 +106,19 @@ def show_level(form: Form, report: Report, edition: str, selection: Selection) -
     form.title(f"Level {table.levels.index(level) + 1} · {level.name}")
     form.section("What")
     form.properties(Level, level, ("by",), "Change the grouping", change)
-    _period(form, table, level)
-    _range(form, table, level)
+    kinds = form.desk.kinds.get(table.query, {})
+    show_period(
+        form,
+        kinds,
+        level.by,
+        lambda chosen: form.edit("Change the period", lambda r, e: by_period(r, e, table.name, level.name, chosen)),
+    )
+    show_range(
+        form,
+        kinds,
+        level.by,
+        lambda size: form.edit("Change the range", lambda r, e: by_range(r, e, table.name, level.name, size)),
+    )
     fields = ("order", "order_by", "listed", "first_groups", "others", "keep_groups", "parent")
     form.properties(Level, level, fields, "Change the grouping", change)
     form.section("Where")
@@ -141,42 +160,6 @@ def _row_order(form: Form, table: TableBlock, change: Callable[..., Change]) -> 
     line.setToolTip("Expressions over a row, with commas between them; desc after one: the largest first")
     line.setProperty("field", "order")
     form.labelled("Rows ordered by", line)
-
-
-def _period(form: Form, table: TableBlock, level: Level) -> None:
-    """Offer the periods of a date."""
-    period, inner = period_of(level.by)
-    kind = form.desk.kinds.get(table.query, {}).get(bare_column(inner) or "")
-    if period == "value" and kind not in ("date", "timestamp"):
-        return
-    names = {name: PERIOD_NAMES[name] for name in PERIODS if name != "hour" or kind != "date"}
-
-    def choose(chosen: str) -> None:
-        form.edit("Change the period", lambda r, e: by_period(r, e, table.name, level.name, chosen))
-
-    editor = choice_editor(names, period, choose, None)
-    editor.setAccessibleName("Each")
-    editor.setToolTip("The period of the date that makes a group")
-    editor.setProperty("field", "period")
-    form.labelled("Each", editor)
-
-
-def _range(form: Form, table: TableBlock, level: Level) -> None:
-    """Offer ranges of a number."""
-    size, inner = range_of(level.by)
-    kind = form.desk.kinds.get(table.query, {}).get(bare_column(inner) or "")
-    if size is None and kind not in ("integer", "decimal", "float"):
-        return
-
-    def commit(text: str) -> None:
-        form.edit("Change the range", lambda r, e: by_range(r, e, table.name, level.name, text.strip() or None))
-
-    line = LineEditor(size or "", commit)
-    line.setPlaceholderText("each number")
-    line.setAccessibleName("Ranges of")
-    line.setToolTip("How wide a range of numbers is that makes a group, such as 100")
-    line.setProperty("field", "range")
-    form.labelled("Ranges of", line)
 
 
 def show_row(form: Form, report: Report, edition: str, selection: Selection) -> None:

@@ -7,18 +7,22 @@ from PyQt6.QtWidgets import QLabel, QSplitter, QVBoxLayout, QWidget
 
 from northmoor.app.desk import Desk, Selection
 from northmoor.app.finder import Entry
-from northmoor.app.pages.canvas import Canvas, selection_of
+from northmoor.app.pages.canvas import Canvas
 from northmoor.app.pages.contents import Contents
 from northmoor.app.pages.dropping import DropTarget
 from northmoor.app.pages.fields import Fields
+from northmoor.app.pages.fieldwork import FIELD_WORK, block_of_selection
 from northmoor.app.pages.inplace import InPlace, definition_of
 from northmoor.app.pages.inspector import Inspector
 from northmoor.app.pages.trace import TracePanel
 from northmoor.app.worker import PageShown, Rendered, Worker
 from northmoor.core.expr.language import column_expression
+from northmoor.core.layout.folding import column_folds
 from northmoor.core.layout.places import Spot
 from northmoor.core.model import edits
-from northmoor.core.model.tables import TableBlock
+from northmoor.core.model.blocks import DataBlock
+from northmoor.core.model.matrices import MatrixBlock
+from northmoor.core.model.tables import RowPlace, TableBlock
 
 
 class PagesWorkspace(QWidget):
@@ -91,18 +95,24 @@ class PagesWorkspace(QWidget):
         self._desk.fold_level(table, None if fold is not None and fold.level == level else level)
 
     def fold_selected(self) -> None:
-        """Fold or open the selected level, or the innermost."""
-        table, selection = self.table, self._desk.selection
-        if table is None or not table.levels:
+        """Fold or open the selected level, or the innermost of the rows that has brackets."""
+        block, level = self.block, self._desk.selection.level
+        if block is None:
             return
-        names = [level.name for level in table.levels]
-        at = names.index(selection.level) if selection.level in names else len(names) - 1
-        self.toggle_level(table.name, at + 1)
+        if isinstance(block, MatrixBlock) and any(own.name == level for own in block.columns):
+            names = [own.name for own in block.columns]
+            self.toggle_level(column_folds(block.name), names.index(str(level)) + 1)
+            return
+        names = FIELD_WORK[type(block)].level_names(block)
+        if names:
+            self.toggle_level(block.name, names.index(level) + 1 if level in names else len(names))
 
     def open_all(self) -> None:
         """Open everything that is folded on the screen."""
-        if self.table is not None:
-            self._desk.fold_level(self.table.name, None)
+        if self.block is not None:
+            for name in (self.block.name, column_folds(self.block.name)):
+                if self._desk.folds.get(name):
+                    self._desk.fold_level(name, None)
 
     def toggle_trace(self) -> None:
         """Open Trace on the selected figure, or close it."""
@@ -124,66 +134,66 @@ class PagesWorkspace(QWidget):
         self.canvas.show_page(shown)
 
     @property
-    def table(self) -> TableBlock | None:
-        """The selected table, or the edition's first."""
+    def block(self) -> DataBlock | None:
+        """The selected block over a query's rows, or the edition's first."""
         edition = self._desk.edition
-        tables = edition.tables if edition else ()
-        chosen = [t for t in tables if t.name == self._desk.selection.block]
-        return next(iter((*chosen, *tables)), None)
+        return block_of_selection(edition.data_blocks if edition else (), self._desk.selection)
 
     def add_column(self, field: str) -> None:
-        """Add a field of the table's query as a column, after the selected column or at the end."""
-        table = self.table
-        if table is None:
+        """Add a field of the block's query as a column, after the selected column or at the end, or as a measure."""
+        block = self.block
+        if block is None:
             return
-        names = [c.name for c in table.columns]
+        names = [c.name for c in block.columns] if isinstance(block, TableBlock) else []
         selected = self._desk.selection.column
-        at = names.index(selected) + 1 if self._desk.selection.block == table.name and selected in names else None
-        expression = column_expression(field)
-        self._desk.edit(f"Add {field}", lambda r, e: edits.add_column(r, e, table.name, field, expression, at))
+        at = names.index(selected) + 1 if self._desk.selection.block == block.name and selected in names else None
+        work = FIELD_WORK[type(block)]
+        self._desk.edit(f"Add {field}", work.add_column(block.name, field, self._measure(field), at))
 
     def add_level(self, field: str) -> None:
-        """Group the table by a field: around the selected level, or innermost."""
-        table = self.table
-        if table is None:
+        """Group the block by a field, around the selected level or innermost, and select the new level."""
+        block, selection = self.block, self._desk.selection
+        if block is None:
             return
-        selection = self._desk.selection
-        names = [lv.name for lv in table.levels]
+        work = FIELD_WORK[type(block)]
+        names = work.level_names(block)
         at = names.index(selection.level) if selection.kind == "level" and selection.level in names else None
-        expression = column_expression(field)
-        if self._desk.edit(f"Group by {field}", lambda r, e: edits.add_level(r, e, table.name, field, expression, at)):
-            after = self.table
-            new = [lv.name for lv in after.levels if lv.name not in names] if after else []
+        if self._desk.edit(f"Group by {field}", work.add_level(block.name, field, at)) and self.block is not None:
+            new = [name for name in work.level_names(self.block) if name not in names]
             if new:
-                self._desk.select(Selection("level", table.name, level=new[0]))
+                self._desk.select(Selection("level", block.name, level=new[0]))
 
     def drop_field(self, field: str, target: DropTarget) -> None:
         """Put a dragged field where it was dropped: as a column, a level, or a measure in a total."""
-        expression, block, at = column_expression(field), target.block, target.at
+        edition = self._desk.edition
+        block = next((b for b in edition.data_blocks if b.name == target.block), None) if edition else None
+        if block is None:
+            return
+        work, value = FIELD_WORK[type(block)], self._measure(field)
         if target.kind == "column":
-            self._desk.edit(f"Add {field}", lambda r, e: edits.add_column(r, e, block, field, expression, at))
+            self._desk.edit(f"Add {field}", work.add_column(block.name, field, value, target.at))
         elif target.kind == "level":
-            self._desk.edit(f"Group by {field}", lambda r, e: edits.add_level(r, e, block, field, expression, at))
+            self._desk.edit(f"Group by {field}", work.add_level(block.name, field, target.at))
         elif target.spot is not None and target.spot.column is not None:
-            place, column, value = selection_of(target.spot).place, target.spot.column, self._measure(field)
-            self._desk.edit(
-                f"Total {field}",
-                lambda r, e: edits.change_cell(r, e, block, place, column, value=value, text=None),
-            )
+            place = RowPlace(target.spot.row, target.spot.level, target.spot.number)
+            self._desk.edit(f"Total {field}", work.drop(block.name, place, target.spot.column, field, value))
 
     def _measure(self, field: str) -> str:
         """A field's default aggregate; without one, a sum of numbers and a count of other things."""
-        report, table = self._desk.report, self.table
+        report, block = self._desk.report, self.block
         assert report is not None
-        assert table is not None
-        aggregate = edits.column_setting(report.query(table.query), field).total
-        rows = self._rendered.document.rows.get(table.query) if self._rendered else None
+        assert block is not None
+        aggregate = edits.column_setting(report.query(block.query), field).total
+        rows = self._rendered.document.rows.get(block.query) if self._rendered else None
         is_number = rows is not None and rows.types[rows.names.index(field)].is_number
         return edits.aggregate_of(aggregate or ("sum" if is_number else "count"), column_expression(field))
 
-    def set_width(self, table: str, column: str, width: int) -> None:
+    def set_width(self, block: str, column: str, width: int) -> None:
         """Set a column's width."""
-        self._desk.edit("Change the width", lambda r, e: edits.change_column(r, e, table, column, width=width))
+        edition = self._desk.edition
+        found = next((b for b in edition.data_blocks if b.name == block), None) if edition else None
+        if found is not None:
+            self._desk.edit("Change the width", FIELD_WORK[type(found)].set_width(block, column, width))
 
     def entries(self) -> list[Entry]:
         """What can be found here: the parts in Contents, and the fields."""
@@ -206,12 +216,12 @@ class PagesWorkspace(QWidget):
         self._show_fields()
 
     def _show_fields(self) -> None:
-        report, table = self._desk.report, self.table
-        if report is None or table is None:
+        report, block = self._desk.report, self.block
+        if report is None or block is None:
             self.fields.clear()
             return
-        rows = self._rendered.document.rows.get(table.query) if self._rendered else None
-        self.fields.show_fields(report.query(table.query), rows)
+        rows = self._rendered.document.rows.get(block.query) if self._rendered else None
+        self.fields.show_fields(report.query(block.query), rows)
 
     def _selected(self, selection: Selection) -> None:
         self.contents.select(selection)

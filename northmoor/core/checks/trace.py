@@ -8,7 +8,10 @@ from typing import Any
 import pyarrow as pa
 
 from northmoor.core.compute.cells import Computed
+from northmoor.core.compute.crossed import Crossed, Crossing
 from northmoor.core.compute.groups import Wanted
+from northmoor.core.compute.matrix import ArrangedMatrix, matrix_plan_of
+from northmoor.core.compute.plaincross import Cell, asking_cross
 from northmoor.core.compute.plainly import Answer, Asking, Standpoint, ask_queries
 from northmoor.core.compute.scopes import DETAIL, PAGE_SCOPES
 from northmoor.core.compute.table import plan_of, scope_of, template_of
@@ -21,6 +24,7 @@ from northmoor.core.layout.places import Spot
 from northmoor.core.layout.running import slots_of, template_by_page
 from northmoor.core.layout.table import ends_of_pages
 from northmoor.core.model.blocks import TextBlock
+from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.report import TextPiece
 from northmoor.core.model.tables import Content, RowPlace, TableBlock
 from northmoor.core.sources.fetch import Rows
@@ -64,6 +68,8 @@ def trace(document: Document, page: int, spot: Spot, stop: Stop) -> Trace:
         return _trace_text(document, page, spot, stop)
     part = _part(document, page, spot)
     layout = part.layout
+    if layout.arranged.across:
+        return _trace_matrix(document, part, spot, stop)
     table, arranged = layout.table, layout.arranged
     assert spot.printed is not None
     place = RowPlace(spot.row, spot.level, spot.number)
@@ -113,6 +119,45 @@ def _trace_text(document: Document, page: int, spot: Spot, stop: Stop) -> Trace:
     return Trace(shown.text(at), scope, tuple(figures), behind)
 
 
+def _trace_matrix(document: Document, part: TablePart, spot: Spot, stop: Stop) -> Trace:
+    matrix = next(b for b in document.edition.blocks if isinstance(b, MatrixBlock) and b.name == spot.block)
+    arranged = part.layout.arranged
+    shown = arranged.across.get(spot.under or "")
+    if spot.part != "measure" or spot.row == "head" or shown is None or spot.printed is None:
+        raise LayoutError("There is no figure here; choose a cell of a measure.", Place(block=spot.block))
+    asking = asking_cross(matrix_plan_of(matrix), document.rows, document.settled.whole(), stop)
+    sides = asking.sides
+    row_level = [level.name for level in matrix.rows]
+    rows = row_level.index(spot.level) + 1 if spot.level is not None else 0 if spot.row == "total" else len(row_level)
+    at = Crossing(rows, len(shown.keys))
+    row = int(part.layout.flow.index[spot.printed])
+    groups = range(sides.columns.size(at.columns))
+    column = next(group for group in groups if sides.columns.keys(at.columns, group) == shown.keys)
+    cell = Cell(at, row, column)
+    behind = asking.rows_behind(cell)
+    measure = matrix.measure(spot.column)
+    made = document.composition.arranged[matrix.name]
+    assert isinstance(made, ArrangedMatrix)  # its cell is on the page
+    figures = []
+    for text in dict.fromkeys(s.expression.text for s in template_of(measure) if isinstance(s, Slot)):
+        found = made.crossings.values[Crossed(at, text)]
+        number = row * sides.columns.size(at.columns) + column
+        fault = found.fault or found.faults.get(number)
+        answer = Answer(reason=fault.message) if fault is not None else asking.ask(text, cell, stop)
+        value = None if fault is not None else found.values[number].as_py()
+        figures.append(Figure(text, value, answer, len(behind)))
+    own = document.rows[matrix.query]
+    keys = (*sides.rows.keys(at.rows, row), *shown.keys)
+    levels = (*matrix.rows[: at.rows], *matrix.columns[: at.columns])
+    customs = document.composition.setting.customs
+    said = [
+        f"{level.name} = {format_one(key, level.format, customs) or 'blank'}"
+        for level, key in zip(levels, keys, strict=True)
+    ]
+    return Trace(_shown(part, spot), ", ".join(said) or "all rows of the matrix", tuple(figures),
+                 replace(own, table=own.table.take(pa.array(behind))))  # fmt: skip
+
+
 def _part(document: Document, page: int, spot: Spot) -> TablePart:
     for part in document.composition.parts(page):
         if isinstance(part, TablePart) and part.layout.table.name == spot.block:
@@ -153,7 +198,7 @@ def _shown(part: TablePart, spot: Spot) -> str:
     layout = part.layout
     assert spot.printed is not None
     plan = layout.plans[layout.plan_number(spot.printed)]
-    cell = next(cell for cell in plan.cells if cell.name == spot.column)
+    cell = next(cell for cell in plan.cells if cell.name == (spot.under or spot.column))
     if spot.printed >= 0:
         return cell.texts.text(int(layout.flow.index[spot.printed]))
     return cell.texts.text(part.piece.number if len(cell.texts.texts) > 1 else 0)

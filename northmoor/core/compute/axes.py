@@ -66,6 +66,11 @@ class Axis:
         found: Ints = np.searchsorted(self.groups[outer - 1].starts, starts, "right") - 1
         return found
 
+    def keys(self, depth: int, group: int) -> tuple[Any, ...]:
+        """The keys of a group and of those around it."""
+        groups = [int(self.around(depth, outer)[group]) for outer in range(1, depth + 1)]
+        return tuple(self.groups[outer].key(number) for outer, number in enumerate(groups))
+
     def of_rows(self, depth: int) -> Ints:
         """For each row of the data, the number of its group at a depth (−1: left out)."""
         if depth == self.depth:

@@ -132,11 +132,12 @@ def base_of(demand: Demand, fetched: pa.Table, compiler: Compiler, engine: Engin
     except EngineError as error:
         if demand.keep_rows is not None and parts is None:
             raise LayoutError(f"Which rows are kept cannot be decided: {told(error)}.", place) from error
-    return base_of(Demand(demand.sides, demand.keep_rows, (_WHOLE,), {}), fetched, compiler, engine)
+    return base_of(whole_demand(demand.sides, demand.keep_rows), fetched, compiler, engine)
 
 
-_WHOLE = Aggregated(0, "median(0)")
-"""Stands for an aggregate that needs the rows as they are."""
+def whole_demand(sides: tuple[Order, Order], keep_rows: str | None) -> Demand:
+    """What asks for the rows as they are."""
+    return Demand(sides, keep_rows, (Aggregated(0, "median(0)"),), {})
 
 
 def _added_up(

@@ -103,11 +103,8 @@ def compute_crossed(
 
 def compile_crossed(compiler: Compiler, want: Crossed, around: Around) -> Compiled | ExpressionError:
     """An expression's SQL at its crossing, or why it has no meaning there."""
-    levels = tuple(g.name for g in (*around.row_groupings, *around.column_groupings))
-    others = {name: rows.names for name, rows in around.queries.items()}
-    standing = Standing(around.names, levels, _scope(want.at), others=others)
     try:
-        work = _CellWork(compiler, parse(want.expression), standing, want.at, around)
+        work = CellWork(compiler, parse(want.expression), want.at, around)
         tree = work.transform(work.expression.tree.copy())
     except ExpressionError as error:
         return error
@@ -127,7 +124,8 @@ def _scope(at: Crossing) -> int:
     return at.rows * _WIDE + at.columns
 
 
-def _crossing(scope: int) -> Crossing:
+def crossing_of(scope: int) -> Crossing:
+    """The crossing that a scope's number stands for."""
     return Crossing(*divmod(scope, _WIDE))
 
 
@@ -136,18 +134,19 @@ def _number(side: str, depth: int) -> str:
     return f"__nm_{side}_{depth}"
 
 
-class _CellWork(Work):
+class CellWork(Work):
     """Compiles an expression of a matrix: its windows are the row, the column, levels of either side, or all."""
 
     def __init__(
         self,
         compiler: Compiler,
         expression: Expression,
-        standing: Standing,
         at: Crossing,
         around: Around,
     ) -> None:
-        super().__init__(compiler, expression, standing)
+        levels = tuple(g.name for g in (*around.row_groupings, *around.column_groupings))
+        others = {name: rows.names for name, rows in around.queries.items()}
+        super().__init__(compiler, expression, Standing(around.names, levels, _scope(at), others=others))
         self.at, self.around = at, around
         open_levels = (*around.row_groupings[: at.rows], *around.column_groupings[: at.columns])
         self.open_keys = [(g, parse(g.by).tree) for g in open_levels]
@@ -156,11 +155,15 @@ class _CellWork(Work):
         """The node, with keys of open levels as what they are in the cell."""
         for grouping, key in self.open_keys:
             if node == key or (isinstance(node, exp.Column) and self._names_key(node, grouping)):
-                need = Aggregated(self.standing.scope, f"{KEY}{grouping.name}")
-                self.needs.append(need)
-                self.says_key = True
-                return exp.column(name_of(need, self.compiler.names), quoted=True)
+                return self.key(grouping.name)
         return super().transform(node)
+
+    def key(self, level: str) -> exp.Expr:
+        """The key of an open level."""
+        need = Aggregated(self.standing.scope, f"{KEY}{level}")
+        self.needs.append(need)
+        self.says_key = True
+        return exp.column(name_of(need, self.compiler.names), quoted=True)
 
     def _names_key(self, node: exp.Column, grouping: Grouping) -> bool:
         bare = bare_column(grouping.by)
@@ -192,7 +195,7 @@ class _CellWork(Work):
         """A window over cells: along the row, down the column, or within a level of either."""
         order, spec = node.args.get("order"), node.args.get("spec")
         inner = node.this.this if isinstance(node.this, exp.Filter) else node.this
-        own, around = self.at, _crossing(scope)
+        own, around = self.at, crossing_of(scope)
         if around == Crossing(0, 0) and own.rows and own.columns:
             raise self.fault("cells of the whole report have no order; write over row or over column", node)
         if not isinstance(node.this, exp.Filter) and not runs_over_groups(inner):
@@ -229,7 +232,7 @@ class _Computing:
         self.needs = {n for n in needs if not is_key(n)}
         self.broken: dict[Aggregated, str] = {}
         self._found: dict[Crossing, tuple[pa.Table, Ints]] = {}
-        self._give_rows({*known, *(_crossing(n.scope) for n in self.needs if isinstance(n.scope, int))})
+        self._give_rows({*known, *(crossing_of(n.scope) for n in self.needs if isinstance(n.scope, int))})
         others = sorted((n for n in self.needs if isinstance(n.scope, str)), key=lambda n: compiler.names[n])
         self.broken |= give_queries(engine, compiler, others, sides.around.queries, self.bound)
 
@@ -270,7 +273,7 @@ class _Computing:
 
     def _distinct_counts(self, distinct: Aggregated) -> list[int]:
         assert isinstance(distinct.scope, int)
-        table, place = self._aggregated(_crossing(distinct.scope))
+        table, place = self._aggregated(crossing_of(distinct.scope))
         counts: list[int] = _spread(table.column(self.compiler.names[distinct]), place).to_pylist()
         return counts
 
@@ -325,7 +328,7 @@ class _Computing:
             if is_key(need):
                 named[self._name(need)] = self._key(need.sql.removeprefix(KEY), at, r, c)
                 continue
-            other = _crossing(int(need.scope))
+            other = crossing_of(int(need.scope))
             table, place = self._aggregated(other)
             if need in self.broken:
                 continue

@@ -5,9 +5,10 @@ from contextlib import suppress
 from dataclasses import dataclass, replace
 
 import numpy as np
+import pyarrow as pa
 
 from northmoor.core.compute.axes import Axis, Fill, make_axis
-from northmoor.core.compute.bases import base_of, demand_of
+from northmoor.core.compute.bases import Base, base_of, demand_of, whole_demand
 from northmoor.core.compute.cells import Computed
 from northmoor.core.compute.crossed import (
     Around,
@@ -67,10 +68,10 @@ class ArrangedMatrix:
 
 
 def depths_of(levels: tuple[MatrixLevel, ...], total: str) -> tuple[int, ...]:
-    """The depths at which a side has cells: that of its innermost groups first, then of subtotals, 0 for the total."""
+    """The depths at which a side has cells: that of its innermost groups first, then those of groups around them, which
+    are shown when what lies in them is folded, and 0 for the total."""
     whole = len(levels)
-    inner = [depth for depth in range(whole - 1, 0, -1) if levels[depth - 1].subtotal != "none"]
-    return (whole, *inner, *((0,) if whole and total != "none" else ()))
+    return (*range(whole, 0, -1), *((0,) if not whole or total != "none" else ()))
 
 
 def matrix_plan_of(matrix: MatrixBlock) -> MatrixPlan:
@@ -117,23 +118,40 @@ def arrange_matrix(plan: MatrixPlan, rows: Mapping[str, Rows], values: Values, s
     demand = demand_of((plan.rows, plan.columns), plan.keep_rows, compiled)
     with Engine(stop, threads=demand.threads(fetched.schema)) as engine:
         base = base_of(demand, fetched, compiler, engine)
-        nothing = Axis((), np.zeros(base.table.num_rows, np.int64))
-
-        def side(order: Order, fills: tuple[Fill, ...]) -> Axis:
-            def of_groups(axis: Axis, depth: int, text: str) -> Computed:
-                want = Crossed(Crossing(depth, 0), text)
-                sides = Sides(base, axis, nothing, replace(around, row_groupings=order.groupings, column_groupings=()))
-                return compute_crossed(engine, compiler, [want], sides, stop).values[want]
-
-            return make_axis(order, fills, base, engine, compiler, rows, of_groups, stop)
-
-        sides = Sides(base, side(plan.rows, plan.row_fills), side(plan.columns, plan.column_fills), around)
+        sides = _sides(plan, base, around, engine, compiler, stop)
         cells = sides.rows.size(sides.rows.depth) * sides.columns.size(sides.columns.depth)
         if cells > MOST_CELLS:
             message = f"It would have {cells:,} cells; {MOST_CELLS:,} is the most. Group more coarsely or keep fewer."
             raise LayoutError(message, Place(block=plan.rows.block))
         crossings = compute_crossed(engine, compiler, plan.wanted, sides, stop, sorted(plan.cells))
     return ArrangedMatrix(sides, crossings)
+
+
+def sides_of(plan: MatrixPlan, rows: Mapping[str, Rows], values: Values, stop: Stop, numbers: str) -> Sides:
+    """The sides of a matrix over the fetched rows as they are, with their numbers in a column of a name of their own.
+
+    Raises LayoutError.
+    """
+    compiler, fetched = Compiler(values), rows[plan.query].table
+    around = Around(tuple(fetched.column_names), plan.rows.groupings, plan.columns.groupings, rows)
+    numbered = fetched.append_column(numbers, pa.array(np.arange(len(fetched))))
+    with Engine(stop) as engine:
+        base = base_of(whole_demand((plan.rows, plan.columns), plan.keep_rows), numbered, compiler, engine)
+        return _sides(plan, base, around, engine, compiler, stop)
+
+
+def _sides(plan: MatrixPlan, base: Base, around: Around, engine: Engine, compiler: Compiler, stop: Stop) -> Sides:
+    nothing = Axis((), np.zeros(base.table.num_rows, np.int64))
+
+    def side(order: Order, fills: tuple[Fill, ...]) -> Axis:
+        def of_groups(axis: Axis, depth: int, text: str) -> Computed:
+            want = Crossed(Crossing(depth, 0), text)
+            sides = Sides(base, axis, nothing, replace(around, row_groupings=order.groupings, column_groupings=()))
+            return compute_crossed(engine, compiler, [want], sides, stop).values[want]
+
+        return make_axis(order, fills, base, engine, compiler, around.queries, of_groups, stop)
+
+    return Sides(base, side(plan.rows, plan.row_fills), side(plan.columns, plan.column_fills), around)
 
 
 def _of_groups(compiler: Compiler, order: Order, around: Around) -> Iterator[Compiled | ExpressionError]:

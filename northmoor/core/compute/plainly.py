@@ -103,7 +103,7 @@ class Asking:
                 count = engine.run(f"select count(*) from {_ROWS}{where}", bound).column(0)[0].as_py()
             except EngineError as error:
                 return Answer(sql, reason=f"The engine cannot compute it so: {told(error)}.")
-        return Answer(_told(sql, bound), found[0] if found else None, count)
+        return Answer(with_values(sql, bound), found[0] if found else None, count)
 
     def _places(self) -> pa.Table:
         arranged = self.arranged
@@ -161,7 +161,7 @@ class Asking:
         return f"{_AT} in (select unnest(${name}))"
 
 
-def _told(sql: str, bound: Mapping[str, Any]) -> str:
+def with_values(sql: str, bound: Mapping[str, Any]) -> str:
     """A statement with its values in it, for reading."""
 
     def value(name: re.Match[str]) -> str:
@@ -265,7 +265,7 @@ def ask_queries(text: str, rows: Mapping[str, Rows], values: Values, stop: Stop)
         except EngineError as error:
             return Answer(sql, reason=f"The engine cannot compute it so: {told(error)}."), None
     (query,) = work.asked if len(work.asked) == 1 else (None,)
-    return Answer(_told(sql, work.bound), value, rows[query].table.num_rows if query else 0), query
+    return Answer(with_values(sql, work.bound), value, rows[query].table.num_rows if query else 0), query
 
 
 class _OverQueries(Work):

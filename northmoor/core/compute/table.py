@@ -153,6 +153,7 @@ class Across:
     lines: tuple[str, ...] = ()
     """Where measures stand one below the other: that of each line of a row, and of a row of totals."""
     total_lines: tuple[str, ...] = ()
+    is_measure: bool = True
 
     def measure(self, row: str, line: int) -> str:
         """The measure, or level, that a line of a kind of row shows."""
@@ -177,6 +178,8 @@ class ArrangedTable:
     """Of a printed matrix: what its columns show, by their names."""
     leaf: Groups | None = None
     """Of a printed matrix: the groups of its innermost row level, which are its rows."""
+    heads: tuple[str | None, ...] = ()
+    """Of a printed matrix: the column level whose keys each row of the head shows, the titles first; none: measures."""
 
     @property
     def has_rows(self) -> bool:

@@ -50,22 +50,29 @@ def by_range(report: Report, edition: str, table: str, level: str, size: str | N
     Raises ExpressionError for a size that is no number.
     """
     found = edits.table_of(report, edition, table).level(level)
-    _, inner = range_of(found.by)
+    return _regrouped(report, edition, table, found, in_ranges(found.by, size), None)
+
+
+def in_ranges(by: str, size: str | None) -> str:
+    """What groups by ranges of a number (none: by each). Raises ExpressionError for a size that is no number."""
+    _, inner = range_of(by)
     if size is not None and not re.fullmatch(r"\d+(\.\d+)?", size):
         raise ExpressionError(f"{size!r} is no width of a range; write a number, such as 100.", 0)
-    return _regrouped(
-        report, edition, table, found, inner if size is None else f"floor({inner} / {size}) * {size}", None
-    )
+    return inner if size is None else f"floor({inner} / {size}) * {size}"
 
 
 def by_period(report: Report, edition: str, table: str, level: str, period: str) -> Report:
     """Group a level by a period of its date; headings and totals that print its key print the period."""
     found = edits.table_of(report, edition, table).level(level)
-    _, inner = period_of(found.by)
-    by = inner if period == "value" else f"date_trunc('{period}', {inner})"
+    return _regrouped(report, edition, table, found, in_period(found.by, period), PERIODS[period])
+
+
+def in_period(by: str, period: str) -> str:
+    """What groups by a period of a date."""
+    _, inner = period_of(by)
     if period == "shift":
-        by = f"time_bucket(interval '8 hours', {inner}, {_SHIFTS})"
-    return _regrouped(report, edition, table, found, by, PERIODS[period])
+        return f"time_bucket(interval '8 hours', {inner}, {_SHIFTS})"
+    return inner if period == "value" else f"date_trunc('{period}', {inner})"
 
 
 def _regrouped(report: Report, edition: str, table: str, level: Level, by: str, pattern: str | None) -> Report:

@@ -53,6 +53,7 @@ class Composition:
     edition: Edition
     frame: Frame
     setting: Setting
+    arranged: Arranged = field(default_factory=dict)
     pages: int = 1
     lines: dict[int, list[Lines]] = field(default_factory=dict)
     tables: list[TableRun] = field(default_factory=list)
@@ -124,7 +125,7 @@ def compose(
     `texts` are the computed expressions of its paragraphs, `running` computes those of header and footer once the
     number of pages is known, and `paged` those of a table's pages once its breaks are known.
     """
-    composition = Composition(edition, _frame(edition, setting), setting)
+    composition = Composition(edition, _frame(edition, setting), setting, arranged)
     flow = _Flow(composition, paged)
     for block in edition.blocks:
         setting.stop.check()

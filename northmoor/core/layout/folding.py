@@ -30,6 +30,15 @@ class Fold:
         """With a group folded that was open, or opened that was folded."""
         return replace(self, groups=self.groups ^ {(level, keys)})
 
+    def folds(self, level: int, keys: Keys) -> bool:
+        """Whether a group is folded."""
+        return (self.level == level) != ((level, keys) in self.groups)
+
+
+def column_folds(matrix: str) -> str:
+    """The name by which the folds of a matrix's columns are kept, beside those of its rows."""
+    return f"{matrix}/columns"
+
 
 Folds = Mapping[str, Fold]
 """The folds of tables by name."""

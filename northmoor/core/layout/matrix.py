@@ -25,6 +25,7 @@ from northmoor.core.expr.language import bare_column, columns_in
 from northmoor.core.layout.celltext import is_numeric
 from northmoor.core.layout.context import Setting
 from northmoor.core.layout.flow import kinds_of_table, make_flow
+from northmoor.core.layout.folding import Fold, column_folds
 from northmoor.core.layout.plans import make_row_plans
 from northmoor.core.layout.sheets import parted_sheets
 from northmoor.core.layout.table import TableLayout, lay_out_table
@@ -49,19 +50,19 @@ class PrintedColumn:
     measures: tuple[Measure, ...]
 
 
-def columns_of(matrix: MatrixBlock, arranged: ArrangedMatrix) -> tuple[PrintedColumn, ...]:
-    """The printed columns from left to right."""
+def columns_of(matrix: MatrixBlock, arranged: ArrangedMatrix, fold: Fold | None = None) -> tuple[PrintedColumn, ...]:
+    """The printed columns from left to right; of groups that are folded, their totals only."""
     stacked = matrix.measures_stand == "down"
     found = []
-    for depth, group in _order(matrix, arranged):
-        is_total = depth < len(matrix.columns)
+    for depth, group in _order(matrix, arranged, fold):
+        is_total = depth < len(matrix.columns) and fold is None
         shown = tuple(m for m in matrix.measures if not is_total or m.totals in ("both", "columns"))
         parts = [shown] if stacked else [(measure,) for measure in shown]
         found += [PrintedColumn(depth, group, part) for part in parts if part]
     return tuple(found)
 
 
-def _order(matrix: MatrixBlock, arranged: ArrangedMatrix) -> Iterator[tuple[int, int]]:
+def _order(matrix: MatrixBlock, arranged: ArrangedMatrix, fold: Fold | None) -> Iterator[tuple[int, int]]:
     """The groups of columns in order, with subtotals before or after what they total."""
     axis, whole = arranged.sides.columns, len(matrix.columns)
     if not whole:
@@ -70,7 +71,7 @@ def _order(matrix: MatrixBlock, arranged: ArrangedMatrix) -> Iterator[tuple[int,
     children = {d: np.searchsorted(axis.around(d + 1, d), np.arange(axis.size(d) + 1)) for d in range(whole)}
 
     def inside(depth: int, group: int) -> Iterator[tuple[int, int]]:
-        if depth == whole:
+        if depth == whole or (depth and fold is not None and fold.folds(depth, axis.keys(depth, group))):
             yield depth, group
             return
         total = matrix.columns[depth - 1].subtotal if depth else matrix.column_total
@@ -91,13 +92,16 @@ class Spreading:
     matrix: MatrixBlock
     arranged: ArrangedMatrix
     report: Report
+    fold: Fold | None = None
+    """What of the rows is folded: folded groups show their totals even where the matrix prints none."""
+    column_fold: Fold | None = None
     cells: dict[Wanted, Computed] = field(default_factory=dict)
     across: dict[str, Across] = field(default_factory=dict)
 
     @cached_property
     def columns(self) -> tuple[PrintedColumn, ...]:
         """The printed columns."""
-        return columns_of(self.matrix, self.arranged)
+        return columns_of(self.matrix, self.arranged, self.column_fold)
 
     def table(self) -> tuple[TableBlock, ArrangedTable]:
         """The table, and its rows with the values of its cells."""
@@ -122,7 +126,7 @@ class Spreading:
         source = np.arange(rows)
         return table, ArrangedTable(
             rows, levels, self.cells, source, notes=self.arranged.notes, across=self.across,
-            leaf=axis.groups[-1] if axis.depth else None,
+            leaf=axis.groups[-1] if axis.depth else None, heads=self._head_levels,
         )  # fmt: skip
 
     @property
@@ -154,7 +158,7 @@ class Spreading:
         for depth, level in enumerate(self.matrix.rows, 1):
             name = level.name
             self._give(DETAIL, f"key{depth}", self._keys_at(depth, self._rows_deep))
-            self.across[name] = Across(name)
+            self.across[name] = Across(name, is_measure=False)
             found.append(
                 Column(
                     name=name,
@@ -168,7 +172,7 @@ class Spreading:
                 )
             )
         if self._stacked:
-            self.across["measure"] = Across("measure")
+            self.across["measure"] = Across(self.matrix.measures[0].name, (), None, *self._lines)
             title = self._measure_title(self.matrix.measures[0])
             found.append(Column(name="measure", text=title, repeat_across=True, style=self.matrix.key_style))
         return tuple(found)
@@ -185,7 +189,7 @@ class Spreading:
         return Level(
             name=level.name,
             by=f"key{depth}",
-            total=self._total_rows(depth) if level.subtotal != "none" else (),
+            total=self._total_rows(depth) if level.subtotal != "none" or self._is_folded(depth) else (),
             page_break=level.page_break,
             keep_together=level.keep_together,
         )
@@ -193,6 +197,11 @@ class Spreading:
     def _key_pattern(self, level: MatrixLevel) -> str | None:
         """The format of a level's keys: its own, or that of the column it groups by."""
         return level.format or self._patterns.get(bare_column(level.by) or "")
+
+    def _is_folded(self, depth: int) -> bool:
+        """Whether groups of a row level are folded."""
+        fold = self.fold
+        return fold is not None and (fold.level == depth or any(level == depth for level, _ in fold.groups))
 
     # the cells
 
@@ -202,9 +211,7 @@ class Spreading:
         measure = printed.measures[0]
         name = f"c{i}"
         keys, level = self._column_keys(printed), self._column_level(printed)
-        names = [tuple(m.name for m in some) for some in (self.matrix.measures, self._totalled)]
-        lines = names if self._stacked else [(), ()]
-        self.across[name] = Across(measure.name, keys, level, *lines)
+        self.across[name] = Across(measure.name, keys, level, *self._lines)
         return Column(
             **self._content(measure, i, self._rows_deep, DETAIL),
             name=name,
@@ -228,9 +235,7 @@ class Spreading:
         return self.matrix.columns[depth - 1].subtotal if depth else self.matrix.column_total
 
     def _column_keys(self, printed: PrintedColumn) -> tuple[object, ...]:
-        axis = self.arranged.sides.columns
-        groups = [int(axis.around(printed.depth, d)[printed.group]) for d in range(1, printed.depth + 1)]
-        return tuple(axis.groups[d].key(group) for d, group in enumerate(groups))
+        return self.arranged.sides.columns.keys(printed.depth, printed.group)
 
     def _column_level(self, printed: PrintedColumn) -> str | None:
         return self.matrix.columns[printed.depth - 1].name if printed.depth else None
@@ -317,8 +322,11 @@ class Spreading:
         level = matrix.rows[depth - 1] if depth else None
         shown = self._totalled
         stands = level.subtotal if level is not None else matrix.row_total
+        stands = "after" if stands == "none" else stands
         style = (level.style if level is not None else None) or (matrix.total_style if level is None else None)
         text = level.subtotal_text if level is not None else matrix.row_total_text
+        if level is not None and self._is_folded(depth):
+            text = f"{{{level.by}}}"  # its key stands nowhere else
         label = self._text(text, Crossing(depth, 0), depth, f"label{depth}")
         rows = []
         for line, measure in enumerate(shown if self._stacked else matrix.measures[:1]):
@@ -331,6 +339,13 @@ class Spreading:
                     cells.append(Cell(**self._content(own, i, depth, depth), column=f"c{i}"))
             rows.append(Row(cells=tuple(cells), style=style, stands=stands))
         return tuple(rows)
+
+    @cached_property
+    def _lines(self) -> tuple[tuple[str, ...], tuple[str, ...]]:
+        """Where measures are stacked, the names of those that a row shows, and a row of totals."""
+        if not self._stacked:
+            return (), ()
+        return tuple(m.name for m in self.matrix.measures), tuple(m.name for m in self._totalled)
 
     @cached_property
     def _totalled(self) -> tuple[Measure, ...]:
@@ -353,13 +368,23 @@ class Spreading:
 
     # the head
 
+    @cached_property
+    def _shows_measures(self) -> bool:
+        """Whether the last row of the head has the measures' titles."""
+        matrix = self.matrix
+        return (len(matrix.measures) > 1 and not self._stacked) or matrix.show_measures or not matrix.columns
+
+    @cached_property
+    def _head_levels(self) -> tuple[str | None, ...]:
+        names = [level.name for level in self.matrix.columns]
+        return (None, *names) if self._shows_measures else (names[-1], *names[:-1])
+
     def _heads(self) -> tuple[tuple[HeadRow, ...], list[str]]:
         """The rows of the head above the titles, and the title of each printed column."""
         matrix = self.matrix
         deep = len(matrix.columns)
-        titled = (len(matrix.measures) > 1 and not self._stacked) or matrix.show_measures or not deep
-        rows = [self._head_row(depth) for depth in range(1, deep + titled)]
-        if titled:
+        rows = [self._head_row(depth) for depth in range(1, deep + self._shows_measures)]
+        if self._shows_measures:
             return tuple(rows), [self._measure_title(printed.measures[0]) for printed in self.columns]
         return tuple(rows), [self._head_text(printed, deep) for printed in self.columns]
 
@@ -444,8 +469,9 @@ def lay_out_matrix(
     matrix: MatrixBlock, arranged: ArrangedMatrix, width: int, setting: Setting
 ) -> tuple[TableBlock, list[TableLayout]]:
     """The table that prints a matrix, and its sheets from left to right."""
-    key = ("spread", matrix, arranged, setting.report.styles, setting.report.query(matrix.query))
-    table, spread = setting.kept.get(key, lambda: Spreading(matrix, arranged, setting.report).table())
+    folds = setting.folds.get(matrix.name), setting.folds.get(column_folds(matrix.name))
+    key = ("spread", matrix, arranged, setting.report.styles, setting.report.query(matrix.query), folds)
+    table, spread = setting.kept.get(key, lambda: Spreading(matrix, arranged, setting.report, *folds).table())
     widths = _natural(matrix, table, spread, setting)
     if sum(widths) <= width:
         return table, [lay_out_table(_with_widths(table, widths), spread, width, setting)]

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from northmoor.core.compute.table import ArrangedTable
 from northmoor.core.layout.compose import Composition
 from northmoor.core.layout.flow import DETAILS, RowKind
 from northmoor.core.layout.folding import Fold
@@ -17,6 +18,7 @@ from northmoor.core.layout.parts import Lines, TablePart
 from northmoor.core.layout.rowsonpage import RowsOnPage, rows_on_page
 from northmoor.core.layout.running import pieces, running_height
 from northmoor.core.model.report import Running
+from northmoor.core.model.tables import RowPlace
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,6 +38,10 @@ class Spot:
     """The printed row it is an instance of; rows that belong to pages have negative numbers."""
     link: str | None = None
     """The address that it opens."""
+    part: str = "cell"
+    """What it belongs to: a cell; in a matrix a measure or a level, whose name is `column`, or all of it."""
+    under: str | None = None
+    """The column of the printed table that it stands under."""
 
     def holds(self, x: int, y: int) -> bool:
         """Whether a point lies in it."""
@@ -151,12 +157,30 @@ def _cells(part: TablePart, shown: RowsOnPage, left: int) -> list[Spot]:
     for row, y, height in zip(shown.rows.tolist(), shown.tops.tolist(), shown.heights.tolist(), strict=True):
         plan = layout.plans[layout.plan_number(row)]
         place, instance = plan.place, layout.instance(row, part.piece.number)
-        spots.append(Spot(name, place.row, place.level, None, left, y, width, height, place.number, row))
+        whole = "matrix" if layout.arranged.across else "cell"
+        spots.append(Spot(name, place.row, place.level, None, left, y, width, height, place.number, row, part=whole))
         for cell in plan.cells:
             x, right = layout.edges[cell.column], layout.edges[cell.column + cell.span]
             box = (left + x, y, right - x, height)
-            spots.append(Spot(name, place.row, place.level, cell.name, *box, place.number, row, cell.link(instance)))
+            shown_part, column = _part_of_cell(layout.arranged, place, cell.name)
+            link = cell.link(instance)
+            spots.append(
+                Spot(name, place.row, place.level, column, *box, place.number, row, link, shown_part, cell.name)
+            )
     return spots
+
+
+def _part_of_cell(arranged: ArrangedTable, place: RowPlace, column: str) -> tuple[str, str]:
+    """What a cell belongs to, and the name of that: in a matrix a measure, a level, or the matrix as a whole."""
+    shown = arranged.across.get(column)
+    if shown is None:
+        return "cell", column
+    if not shown.is_measure:
+        if place.row == "total" and place.level is None:
+            return "matrix", column
+        return "level", place.level or shown.column
+    head = arranged.heads[place.number] if place.row == "head" else None
+    return ("level", head) if head is not None else ("measure", shown.measure(place.row, place.number))
 
 
 def _edges(part: TablePart, shown: RowsOnPage, left: int) -> list[Edge]:
@@ -165,9 +189,15 @@ def _edges(part: TablePart, shown: RowsOnPage, left: int) -> list[Edge]:
     top, bottom = int(shown.tops[0]), int(shown.tops[-1] + shown.heights[-1])
     table, edges = part.layout.table, part.layout.edges
     return [
-        Edge(table.name, column.name, left + edges[i + 1], top, bottom, edges[i + 1] - edges[i])
+        Edge(table.name, _width_of(part, column.name), left + edges[i + 1], top, bottom, edges[i + 1] - edges[i])
         for i, column in enumerate(table.columns)
     ]
+
+
+def _width_of(part: TablePart, column: str) -> str:
+    """Whose width a column has: in a matrix that of its measure, or of its level."""
+    shown = part.layout.arranged.across.get(column)
+    return shown.column if shown is not None else column
 
 
 def _brackets(part: TablePart, shown: RowsOnPage) -> list[Bracket]:
@@ -198,7 +228,7 @@ def _brackets(part: TablePart, shown: RowsOnPage) -> list[Bracket]:
 
 def _is_folded(part: TablePart, depth: int, keys: tuple[Any, ...]) -> bool:
     fold: Fold | None = part.layout.fold
-    return fold is not None and (fold.level == depth + 1) != ((depth + 1, keys) in fold.groups)
+    return fold is not None and fold.folds(depth + 1, keys)
 
 
 def _inside(part: TablePart, rows: npt.NDArray[np.int64], depth: int) -> npt.NDArray[np.bool_]:

@@ -65,7 +65,7 @@ def add_column(report: Report, edition: str, table: str, field: str, expression:
     """Add a column that shows a field of the table's query, before the column at a place, or at the end."""
     block = table_of(report, edition, table)
     setting = column_setting(report.query(block.query), field)
-    name = _free(field, [c.name for c in block.columns])
+    name = unused_name(field, [c.name for c in block.columns])
     column = Column(name=name, value=expression, title=literal(setting.label or field))
     place = len(block.columns) if at is None else at
     return change_block(report, edition, table, columns=(*block.columns[:place], column, *block.columns[place:]))
@@ -105,7 +105,7 @@ def add_level(report: Report, edition: str, table: str, field: str, expression: 
     block = table_of(report, edition, table)
     total = total_row(report, block, f"Total for {{{expression}}}", "total")
     level = Level(
-        name=_free(field, [lv.name for lv in block.levels]),
+        name=unused_name(field, [lv.name for lv in block.levels]),
         by=expression,
         heading=(heading_row(report, block, expression),),
         total=(total,) if total.cells else (),
@@ -117,12 +117,12 @@ def add_level(report: Report, edition: str, table: str, field: str, expression: 
 def heading_row(report: Report, table: TableBlock, by: str) -> Row:
     """A heading that shows the key of a level over the whole width."""
     cell = Cell(column=table.columns[0].name, text=f"{{{by}}}", span=len(table.columns))
-    return Row(style=_style(report, "heading"), cells=(cell,))
+    return Row(style=known_style(report, "heading"), cells=(cell,))
 
 
 def total_row(report: Report, table: TableBlock, label: str, style: str = "grand-total") -> Row:
     """A row with a label that totals each column whose field is totalled."""
-    return Row(style=_style(report, style), cells=_total_cells(report.query(table.query), table.columns, label))
+    return Row(style=known_style(report, style), cells=_total_cells(report.query(table.query), table.columns, label))
 
 
 def _total_cells(query: Query, columns: tuple[Column, ...], label: str) -> tuple[Cell, ...]:
@@ -204,7 +204,7 @@ def add_total(
     rows = block.total if level is None else block.level(level).total
     if not rows:
         key = "Total" if level is None else f"Total for {{{block.level(level).by}}}"
-        style = _style(report, "total" if level is not None else "grand-total")
+        style = known_style(report, "total" if level is not None else "grand-total")
         label = Cell(column=block.columns[0].name, text=key)
         cells = () if own is block.columns[0] else (label,)
         report = change_row(report, edition, table, place, Row(style=style, cells=cells))
@@ -343,11 +343,13 @@ def _edition(report: Report, name: str) -> Edition:
     return found
 
 
-def _style(report: Report, name: str) -> str | None:
+def known_style(report: Report, name: str) -> str | None:
+    """The name of a style, if the report has it."""
     return name if any(style.name == name for style in report.styles) else None
 
 
-def _free(name: str, taken: list[str]) -> str:
+def unused_name(name: str, taken: list[str]) -> str:
+    """A name, with a number where it is taken."""
     candidate, count = name, 2
     while candidate in taken:
         candidate, count = f"{name}_{count}", count + 1

@@ -1,0 +1,36 @@
+"""What a level's form offers for dates and numbers: the periods of the one, ranges of the other."""
+
+from collections.abc import Callable, Mapping
+
+from northmoor.app.pages.editors import PERIOD_NAMES, LineEditor, choice_editor
+from northmoor.app.pages.forms import Form
+from northmoor.core.expr.language import bare_column
+from northmoor.core.expr.regrouping import PERIODS, period_of, range_of
+from northmoor.core.model.types import Kind
+
+
+def show_period(form: Form, kinds: Mapping[str, Kind], by: str, choose: Callable[[str], object]) -> None:
+    """Offer the periods of a date."""
+    period, inner = period_of(by)
+    kind = kinds.get(bare_column(inner) or "")
+    if period == "value" and kind not in ("date", "timestamp"):
+        return
+    names = {name: PERIOD_NAMES[name] for name in PERIODS if name != "hour" or kind != "date"}
+    editor = choice_editor(names, period, choose, None)
+    editor.setAccessibleName("Each")
+    editor.setToolTip("The period of the date that makes a group")
+    editor.setProperty("field", "period")
+    form.labelled("Each", editor)
+
+
+def show_range(form: Form, kinds: Mapping[str, Kind], by: str, choose: Callable[[str | None], object]) -> None:
+    """Offer ranges of a number."""
+    size, inner = range_of(by)
+    if size is None and kinds.get(bare_column(inner) or "") not in ("integer", "decimal", "float"):
+        return
+    line = LineEditor(size or "", lambda text: choose(text.strip() or None))
+    line.setPlaceholderText("each number")
+    line.setAccessibleName("Ranges of")
+    line.setToolTip("How wide a range of numbers is that makes a group, such as 100")
+    line.setProperty("field", "range")
+    form.labelled("Ranges of", line)

@@ -1,0 +1,173 @@
+"""A matrix's figures asked again another way: one plain SQL statement over the fetched rows for each, with the keys of
+its row and column as conditions, whatever the matrix itself was computed from."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+from sqlglot import exp
+
+from northmoor.core.compute.axes import Axis
+from northmoor.core.compute.crossed import CellWork, Crossing, Sides, crossing_of
+from northmoor.core.compute.groups import Ints
+from northmoor.core.compute.matrix import MatrixPlan, sides_of
+from northmoor.core.compute.plainly import Answer, with_values
+from northmoor.core.compute.scopes import Compiler, Standing
+from northmoor.core.errors import ExpressionError
+from northmoor.core.expr.language import parse, quoted
+from northmoor.core.sources.engine import Engine, EngineError, told
+from northmoor.core.sources.fetch import Rows
+from northmoor.core.stopping import Stop
+from northmoor.core.values.values import Values
+
+_ROWS, _AT = "rows", "row_number"
+
+
+@dataclass(frozen=True)
+class Cell:
+    """A cell: its crossing, and the numbers of its groups of rows and of columns there."""
+
+    at: Crossing
+    row: int
+    column: int
+
+
+@dataclass(eq=False)
+class AskingCross:
+    """A matrix whose figures are asked again, over all rows as they were fetched."""
+
+    plan: MatrixPlan
+    rows: Mapping[str, Rows]
+    values: Values
+    sides: Sides
+    bound: dict[str, Any] = field(default_factory=dict)
+
+    def rows_behind(self, cell: Cell) -> Ints:
+        """The numbers of the fetched rows behind a cell."""
+        found = np.ones(len(self.sides.rows.leaf_of_row), bool)
+        for axis in (self.sides.rows, self.sides.columns):
+            found &= axis.leaf_of_row >= 0
+        for axis, depth, group in self._places(cell):
+            if depth:
+                found &= np.isin(axis.of_rows(depth), _inside(axis, depth, group))
+        kept = np.flatnonzero(found)
+        numbers = self.sides.base.table.column(_AT).to_numpy()[kept]
+        return np.asarray(numbers, np.int64)
+
+    def _places(self, cell: Cell) -> tuple[tuple[Axis, int, int], ...]:
+        return (self.sides.rows, cell.at.rows, cell.row), (self.sides.columns, cell.at.columns, cell.column)
+
+    def ask(self, text: str, cell: Cell, stop: Stop) -> Answer:
+        """Ask an expression again. Faults of the expression itself are reasons, too."""
+        self.bound = {}
+        try:
+            work = _Plainly(self, text, cell)
+            value = work.transform(work.expression.tree.copy()).sql("duckdb")
+            condition = self.condition(cell)
+        except ExpressionError as error:
+            return Answer(reason=error.message)
+        where = f" where {condition}" if condition else ""
+        sql, bound = f"select {value} as value", {**work.bound, **self.bound}
+        if work.is_over_rows:
+            sql += f" from {_ROWS}{where}"
+        fetched = self.rows[self.plan.query].table
+        with Engine(stop) as engine:
+            engine.give(_ROWS, fetched.append_column(_AT, pa.array(np.arange(len(fetched)))))
+            for name, other in self.rows.items():
+                engine.give(f"query_{name}", other.table)
+            try:
+                found = engine.run(sql, bound).column(0).to_pylist()
+                count = engine.run(f"select count(*) from {_ROWS}{where}", bound).column(0)[0].as_py()
+            except EngineError as error:
+                return Answer(sql, reason=f"The engine cannot compute it so: {told(error)}.")
+        return Answer(with_values(sql, bound), found[0] if found else None, count)
+
+    def condition(self, cell: Cell) -> str:
+        """The condition on fetched rows that says which are behind a cell."""
+        orders = (self.plan.rows, self.plan.columns)
+        if any(g.keep_groups is not None or g.first_groups is not None for order in orders for g in order.groupings):
+            return self._numbered(cell)
+        kept = [self._scalar(self.plan.keep_rows)] if self.plan.keep_rows is not None else []
+        for order, (axis, depth, group) in zip(orders, self._places(cell), strict=True):
+            for level in range(1, depth + 1):
+                groups = axis.groups[level - 1]
+                if groups.tree is not None:
+                    return self._numbered(cell)
+                key = f"key_{len(kept)}_{level}"
+                self.bound[key] = groups.keys[int(axis.around(depth, level)[group])].as_py()
+                kept.append(f"{self._scalar(order.groupings[level - 1].by)} is not distinct from ${key}")
+        return " and ".join(kept)
+
+    def _scalar(self, text: str) -> str:
+        compiled = Compiler(self.values).compile(parse(text), Standing(self.sides.base.names))
+        self.bound.update(compiled.bound)
+        return f"({compiled.sql})"
+
+    def _numbered(self, cell: Cell) -> str:
+        name = f"numbers_{cell.at.rows}_{cell.at.columns}"
+        self.bound[name] = self.rows_behind(cell).tolist()
+        return f"{_AT} in (select unnest(${name}))"
+
+
+def asking_cross(plan: MatrixPlan, rows: Mapping[str, Rows], values: Values, stop: Stop) -> AskingCross:
+    """A matrix to be asked again. Raises LayoutError where its sides cannot be worked out."""
+    return AskingCross(plan, rows, values, sides_of(plan, rows, values, stop, _AT))
+
+
+class _Plainly(CellWork):
+    """Compiles an expression to one value over the rows behind a cell, other windows as inner queries."""
+
+    def __init__(self, asking: AskingCross, text: str, cell: Cell) -> None:
+        super().__init__(Compiler(asking.values), parse(text), cell.at, asking.sides.around)
+        self.asking, self.cell = asking, cell
+        self.is_over_rows = False
+
+    def key(self, level: str) -> exp.Expr:
+        """The key of an open level."""
+        sides, cell = self.asking.sides, self.cell
+        names = [g.name for g in sides.around.row_groupings]
+        axis, depth, group = (sides.rows, cell.at.rows, cell.row)
+        if level not in names:
+            names = [g.name for g in sides.around.column_groupings]
+            axis, depth, group = (sides.columns, cell.at.columns, cell.column)
+        own = names.index(level) + 1
+        self.bound[f"own_{own}"] = axis.groups[own - 1].keys[int(axis.around(depth, own)[group])].as_py()
+        return exp.Placeholder(this=f"own_{own}")
+
+    def window_of_rows(self, node: exp.Window, scope: int) -> exp.Expr:  # noqa: ARG002  # the general one needs it
+        """Windows over cells have no plain counterpart."""
+        raise self.fault("windows over cells are not asked again another way", node)
+
+    def aggregate(self, node: exp.Expr, scope: int | str) -> exp.Expr:
+        """An aggregate over the cell's own rows as it is, over others in a query of its own."""
+        self.is_over_rows = self.is_over_rows or scope == self.standing.scope
+        columns = self.standing.others[scope] if isinstance(scope, str) else self.standing.columns
+        sql = self.other(node, lambda n: self.value_of(n, columns)).sql("duckdb")
+        if scope == self.standing.scope:
+            return exp.Var(this=sql)
+        if isinstance(scope, str):
+            return exp.Var(this=f"(select {sql} from {quoted(f'query_{scope}')})")
+        condition = self.asking.condition(self._around(crossing_of(scope)))
+        return exp.Var(this=f"(select {sql} from {_ROWS}{f' where {condition}' if condition else ''})")
+
+    def _around(self, at: Crossing) -> Cell:
+        sides, own = self.asking.sides, self.cell
+        row = int(sides.rows.around(own.at.rows, at.rows)[own.row])
+        return Cell(at, row, int(sides.columns.around(own.at.columns, at.columns)[own.column]))
+
+    def bare_column(self, node: exp.Column) -> exp.Expr:
+        """The one value that the cell's rows have."""
+        self.is_over_rows = True
+        return exp.Var(this=f"any_value({quoted(self.known(node, self.standing.columns))})")
+
+
+def _inside(axis: Axis, depth: int, group: int) -> Ints:
+    """The groups that lie in one, itself included."""
+    tree = axis.groups[depth - 1].tree
+    if tree is None:
+        return np.array([group])
+    around, inside = tree.pairs()
+    found: Ints = inside[around == group]
+    return found

@@ -1,0 +1,114 @@
+"""Matrices in the real window: parts chosen on the pages and changed, sides swapped, columns folded, tables turned."""
+
+import shutil
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import QMimeData, QPointF, Qt
+from PyQt6.QtGui import QDropEvent
+from pytestqt.qtbot import QtBot
+
+from northmoor.app.desk import Selection
+from northmoor.app.window import Window
+from northmoor.core.model import matrix_edits
+from northmoor.core.model.files import report_text
+from northmoor.core.model.matrices import MatrixBlock
+from tests.app.conftest import settle
+from tests.app.test_journey import TABLE, editor, point_on, spots, type_into
+from tests.app.test_table_tools import press
+
+MATRIX = "fares-matrix"
+
+
+@pytest.fixture
+def crossed(window: Window, demo: Path, copy: Path, qtbot: QtBot) -> Window:
+    """A window with the demo's matrix open."""
+    assert window.open(Path(shutil.copy(demo / "reports" / "route-month-matrix.moor", copy.parent)))
+    settle(window, qtbot)
+    return window
+
+
+def matrix(window: Window) -> MatrixBlock:
+    report, edition = window.desk.report, window.desk.edition
+    assert report is not None
+    assert edition is not None
+    return matrix_edits.matrix_of(report, edition.name, MATRIX)
+
+
+def heads(window: Window) -> int:
+    """How many columns of figures the matrix has on the first page."""
+    return len({s.under for s in spots(window, block=MATRIX, part="measure", row="detail")})
+
+
+def test_parts_are_chosen_on_the_page_and_changed(crossed: Window, qtbot: QtBot) -> None:
+    window, canvas = crossed, crossed.pages.canvas
+    before = report_text(window.desk.report)
+    cell = spots(window, block=MATRIX, part="measure", row="detail")[5]
+    qtbot.mouseClick(canvas.viewport(), Qt.MouseButton.LeftButton, pos=point_on(window, cell))
+    assert window.desk.selection == Selection("measure", MATRIX, column="fares")
+    type_into(editor(window, "value"), "sum(passengers)", qtbot)
+    settle(window, qtbot)
+    head = spots(window, block=MATRIX, part="level", row="head", column="quarter")[0]
+    qtbot.mouseClick(canvas.viewport(), Qt.MouseButton.LeftButton, pos=point_on(window, head))
+    assert window.desk.selection == Selection("level", MATRIX, level="quarter")
+    press(window, "Move to the rows")
+    settle(window, qtbot)
+    assert [level.name for level in matrix(window).rows] == ["route", "quarter"]
+    window.desk.select(Selection("matrix", MATRIX))
+    press(window, "Swap rows and columns")
+    press(window, "Add a level of rows", "season")
+    press(window, "Add a measure", "passengers")
+    settle(window, qtbot)
+    assert [level.name for level in matrix(window).rows] == ["month", "season"]
+    assert [measure.value for measure in matrix(window).measures] == ["sum(passengers)", "sum(passengers)"]
+    edge = next(e for e in canvas._shown[0].places.edges if e.block == MATRIX and e.column == "passengers")
+    canvas.width_dragged.emit(edge.block, edge.column, 60_000)
+    assert matrix(window).measure("passengers").width == 60_000
+    while window.desk.undo_label:
+        window.desk.undo()
+    assert report_text(window.desk.report) == before
+
+
+def test_columns_and_rows_are_folded(crossed: Window, qtbot: QtBot) -> None:
+    window = crossed
+    assert heads(window) == 12 + 4 + 1
+    window.desk.select(Selection("level", MATRIX, level="quarter"))
+    window.actions_by_name["fold"].trigger()
+    settle(window, qtbot)
+    assert heads(window) == 4 + 1
+    window.actions_by_name["open_all"].trigger()
+    settle(window, qtbot)
+    assert heads(window) == 17
+    window.desk.edit("Turn", lambda r, e: matrix_edits.turn_matrix_level(r, e, MATRIX, "quarter"))
+    window.desk.edit("Move", lambda r, e: matrix_edits.move_matrix_level(r, e, MATRIX, "quarter", -1))
+    window.desk.select(Selection("level", MATRIX, level="quarter"))
+    window.actions_by_name["fold"].trigger()
+    settle(window, qtbot)
+    rows = {s.printed for s in spots(window, block=MATRIX, part="measure") if s.row != "head"}
+    assert len(rows) == 4 + 1  # the quarters, though the level has no subtotals, and the total
+
+
+def test_a_field_is_dropped_and_a_table_is_turned_and_back(window: Window, qtbot: QtBot) -> None:
+    window.desk.select(Selection("table", TABLE))
+    press(window, "Turn it into a matrix")
+    settle(window, qtbot)
+    edition = window.desk.edition
+    assert edition is not None
+    (turned,) = (b for b in edition.blocks if isinstance(b, MatrixBlock))
+    assert [m.value for m in turned.measures] == ["sum(sailings)", "sum(tickets)", "sum(fares)"]
+    canvas = window.pages.canvas
+    cell = spots(window, block=TABLE, part="measure", row="detail")[0]
+    field = QMimeData()
+    field.setData("application/x-northmoor-field", b"month")
+    at = QPointF(point_on(window, cell))
+    left = Qt.MouseButton.LeftButton
+    canvas.dropEvent(QDropEvent(at, Qt.DropAction.CopyAction, field, left, Qt.KeyboardModifier.NoModifier))
+    settle(window, qtbot)
+    (changed,) = (b for b in window.desk.edition.blocks if isinstance(b, MatrixBlock))  # type: ignore[union-attr]
+    assert [m.name for m in changed.measures][-1] == "month"
+    window.desk.undo()
+    window.desk.select(Selection("matrix", TABLE))
+    press(window, "Turn it into a table")
+    settle(window, qtbot)
+    assert window._rendered is not None
+    assert not [f for f in window._rendered.findings if f.is_error]
