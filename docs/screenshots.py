@@ -63,6 +63,24 @@ def take_data(application: QApplication, window: Window) -> None:
     dialog.close()
 
 
+def take_matrix(application: QApplication, window: Window) -> None:
+    """The picture of a matrix, with the trace of one of its figures."""
+    assert window.desk.path is not None
+    window.open(window.desk.path.with_name("route-month-matrix.moor"))
+    settle(application, window)
+    window.show_workspace("pages")
+    window.actions_by_name["trace"].trigger()
+    canvas = window.pages.canvas
+    places = canvas._shown[0].places.spots
+    spot = next(s for s in places if s.part == "measure" and s.row == "total" and s.block == "fares-matrix")
+    window.desk.select(Selection("measure", spot.block, column=spot.column))
+    canvas.spot_clicked.emit(0, spot)
+    wait_until(application, lambda: window.pages.trace.found is not None)
+    application.processEvents()
+    window.grab().save(str(TARGET / "matrix.png"))
+    window.actions_by_name["trace"].trigger()
+
+
 def take_parameters(application: QApplication, window: Window) -> None:
     """The pictures of parameters: a list from a query being defined, and a report for selected records."""
     settle(application, window)
@@ -132,6 +150,7 @@ def main() -> None:
         window.grab().save(str(TARGET / "levels.png"))
         window.desk.undo()
         take_tables(application, window)
+        take_matrix(application, window)
         take_parameters(application, window)
         window.show_workspace("data")
         take_data(application, window)

@@ -77,6 +77,8 @@ MENUS: dict[str, tuple[Command | None, ...]] = {
         Command("add_column", "Chosen field as a column", "Ctrl+Shift+C", lambda w: w.add_field("column")),
         Command("add_level", "Group by chosen field", "Ctrl+G", lambda w: w.add_field("level")),
         None,
+        Command("add_matrix", "Matrix", "Ctrl+Shift+X", lambda w: w.pages.add_matrix()),
+        None,
         Command("add_query", "Query…", "Ctrl+Shift+Q", lambda w: w.add_query()),
         Command("add_connection", "Connection…", "", lambda w: w.add_connection()),
         None,

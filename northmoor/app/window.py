@@ -520,6 +520,7 @@ class Window(QMainWindow):
             "save_as",
             "add_column",
             "add_level",
+            "add_matrix",
             "add_query",
             "add_connection",
             "refresh",

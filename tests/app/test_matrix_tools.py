@@ -10,12 +10,14 @@ from pytestqt.qtbot import QtBot
 
 from northmoor.app.desk import Selection
 from northmoor.app.window import Window
+from northmoor.core.layout.display import items
 from northmoor.core.model import matrix_edits
 from northmoor.core.model.files import report_text
 from northmoor.core.model.matrices import MatrixBlock
 from tests.app.conftest import settle
 from tests.app.test_journey import TABLE, editor, point_on, spots, type_into
 from tests.app.test_table_tools import press
+from tests.helpers import lines_of
 
 MATRIX = "fares-matrix"
 
@@ -48,6 +50,10 @@ def test_parts_are_chosen_on_the_page_and_changed(crossed: Window, qtbot: QtBot)
     assert window.desk.selection == Selection("measure", MATRIX, column="fares")
     type_into(editor(window, "value"), "sum(passengers)", qtbot)
     settle(window, qtbot)
+    press(window, "Order rows by it")
+    settle(window, qtbot)
+    names = [line.cells["route"] for line in lines_of(window._rendered.document, MATRIX) if line.kind == "detail"]  # type: ignore[union-attr]
+    assert names[0] == "Tarrow Quay – Skarholm"
     head = spots(window, block=MATRIX, part="level", row="head", column="quarter")[0]
     qtbot.mouseClick(canvas.viewport(), Qt.MouseButton.LeftButton, pos=point_on(window, head))
     assert window.desk.selection == Selection("level", MATRIX, level="quarter")
@@ -67,6 +73,20 @@ def test_parts_are_chosen_on_the_page_and_changed(crossed: Window, qtbot: QtBot)
     while window.desk.undo_label:
         window.desk.undo()
     assert report_text(window.desk.report) == before
+
+
+def test_a_matrix_is_inserted_from_the_menu(window: Window, qtbot: QtBot) -> None:
+    window.desk.select(Selection("table", TABLE))
+    window.actions_by_name["add_matrix"].trigger()
+    settle(window, qtbot)
+    assert window.desk.selection == Selection("matrix", "matrix")
+    assert window._rendered is not None
+    assert not [finding for finding in window._rendered.findings if finding.is_error]
+    last = window._rendered.document.page(len(window._rendered.document) - 1)
+    assert any(item.origin.block == "matrix" for item in items(last))
+    window.desk.undo()
+    assert window.desk.edition is not None
+    assert len(window.desk.edition.data_blocks) == 1
 
 
 def test_columns_and_rows_are_folded(crossed: Window, qtbot: QtBot) -> None:

@@ -26,10 +26,10 @@ MakeLibrary = Callable[[str], Library]
 def calls(monkeypatch: pytest.MonkeyPatch) -> list[str]:
     """The names of stages that really ran."""
     ran: list[str] = []
-    for name in ("fetch", "arrange"):
+    for stage, name in (("fetch", "fetch"), ("arrange", "arrange_block")):
         real = getattr(northmoor.core.document, name)
         monkeypatch.setattr(
-            northmoor.core.document, name, lambda *a, _real=real, _name=name: ran.append(_name) or _real(*a)
+            northmoor.core.document, name, lambda *a, _real=real, _name=stage: ran.append(_name) or _real(*a)
         )
     return ran
 

@@ -1,13 +1,20 @@
 """Edits: new reports that are sound, from old ones that stay as they are."""
 
+from collections.abc import Callable
+
 import pytest
 
 from northmoor.core.model import edits
 from northmoor.core.model.files import read_report, report_text
-from northmoor.core.model.looks import Look
+from northmoor.core.model.looks import Look, Style
+from northmoor.core.model.matrices import MatrixBlock, MatrixLevel, Measure
+from northmoor.core.model.matrix_edits import matrix_of, matrix_to_table, table_to_matrix
 from northmoor.core.model.report import Report, TextPiece
-from northmoor.core.model.tables import Cell, Row, RowPlace
+from northmoor.core.model.styling import change_style, uses_of
+from northmoor.core.model.tables import Cell, Column, Row, RowPlace
+from northmoor.core.sources.connections import Library
 from northmoor.demo.reports import fares_by_route
+from tests.helpers import FREIGHT, level_of, lines_of, query, render, report_of, row_of, table_of
 
 TABLE = ("full", "fares-table")
 TOTAL = RowPlace("total", "route")
@@ -107,3 +114,37 @@ def test_a_column_is_totalled_under_itself(report: Report) -> None:
     assert next(c for c in more.total[0].cells if c.column == "tickets").value == "avg(tickets)"
     with pytest.raises(ValueError, match="cannot be totalled"):
         edits.add_total(edits.change_column(report, *TABLE, "month", value=None, text="x"), *TABLE, "month", None)
+
+
+def test_matrices_follow_renamed_queries_and_styles() -> None:
+    level = MatrixLevel(name="port", by="port", fill="data", members="ports.code", style="strong")
+    matrix = MatrixBlock(
+        name="m", query="rows", rows=(level,), measures=(Measure(name="n", value="count(*)"),), total_style="strong"
+    )
+    report = report_of(
+        matrix, queries=[query("select 1"), query("select 2", name="ports")], styles=(Style(name="strong", bold=True),)
+    )
+    renamed = edits.rename_query(edits.rename_query(report, "ports", "harbours"), "rows", "lines")
+    found = matrix_of(renamed, "main", "m")
+    assert (found.query, found.rows[0].members) == ("lines", "harbours.code")
+    assert uses_of(report, "strong") == 2
+    found = matrix_of(change_style(report, "strong", name="bold"), "main", "m")
+    assert (found.total_style, found.rows[0].style) == ("bold", "bold")
+
+
+def test_a_table_is_turned_into_a_matrix_and_back(library: Callable[[str], Library]) -> None:
+    table = table_of(
+        "route", "day", Column(name="charge", value="charge", format="0.00"),
+        levels=(level_of("route"), level_of("vessel", total=row_of(charge="sum(charge)"))),
+        total=row_of(charge="sum(charge)"),
+    )  # fmt: skip
+    made = library(FREIGHT)
+    turned = table_to_matrix(report_of(table), "main", "table")
+    matrix = matrix_of(turned, "main", "table")
+    assert ([lv.by for lv in matrix.rows], [lv.by for lv in matrix.columns]) == (["route"], ["vessel"])
+    assert [(m.value, m.format) for m in matrix.measures] == [("sum(charge)", "0.00")]
+    document = render(turned, made)
+    assert not document.findings
+    back = matrix_to_table(turned, "main", "table")
+    totals = [line.cells["charge"] for line in lines_of(render(back, made)) if line.kind == "total"]
+    assert totals == ["0.35", "12.10", "138.55", "9.90", "7.00", "167.90"]

@@ -7,6 +7,7 @@ from typing import Any
 
 import duckdb
 import pytest
+from pydantic import ValidationError
 
 from northmoor.core.checks.preflight import preflight
 from northmoor.core.document import Document
@@ -288,3 +289,29 @@ def test_measures_stand_one_below_the_other_and_a_wide_matrix_shrinks(library: M
     assert max(sizes) < 9
     fills = {item["color"] for page in dumped(fitted)["pages"] for item in page["items"] if item["kind"] == "fill"}
     assert {"#000000", "#ffffff"} <= fills
+
+
+def test_keys_stand_stepped_in_one_column(library: MakeLibrary) -> None:
+    matrix = matrix_of(
+        "sum(fares)",
+        rows=(level("region", subtotal="after", subtotal_text="All {region}"), level("port")),
+        columns=(level("vessel"),),
+        stepped=True,
+        indent=12_000,
+    )
+    document = render(report(matrix), library(SAILED))
+    found = [c for c in cells_of(document, "heading", "detail", "total") if c.column in ("region", "port")]
+    assert [c.text for c in found][:3] == ["g0", "p0", "p1"]
+    assert found[1].x - found[0].x == pytest.approx(12)
+    said = {c.text for c in found if c.row == "total"}
+    assert said == {"All g0", "All g1", "All g2", "Total"}
+    tree = matrix_of(
+        "sum(fares)",
+        rows=(level("port", parent="case when port <> 'p0' then 'p0' end"),),
+        columns=(level("vessel"),),
+        indent=9_000,
+    )
+    keys = {c.text: c.x for c in cells_of(render(report(tree), library(SAILED)), "detail") if c.column == "port"}
+    assert keys["p1"] - keys["p0"] == pytest.approx(9)
+    with pytest.raises(ValidationError, match="cannot be named 'page'"):
+        matrix_of("n", rows=(level("port").but(name="page"),))

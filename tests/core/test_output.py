@@ -170,7 +170,7 @@ def test_the_dump_is_as_documented(fares: Document) -> None:
     assert set(text) == {"kind", "x", "y", "width", "height", "baseline", "text", "font", "size", "color", "origin"}
     assert text["origin"] == {
         "block": "fares-table", "row": "detail", "level": None, "keys": ["IL-SK"], "ordinal": 0, "column": "month",
-        "number": 0,
+        "number": 0, "across": [],
     }  # fmt: skip
     described = (Path(__file__).parents[2] / "docs" / "page-dump.md").read_text(encoding="utf-8")
     assert all(f"`{name}`" in described for name in [*text, *text["origin"]])

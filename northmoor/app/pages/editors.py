@@ -45,7 +45,8 @@ NAMES = {
     "show_head": "Show titles",
     "title": "Title", "padding": "Padding", "inset": "Inset", "page_break": "New page", "odd_page": "On an odd page",
     "foot_of_page": "Totals at foot", "on": "On pages",
-    "fill": "Keys shown", "members": "All keys from", "subtotal": "Subtotal", "subtotal_text": "Called",
+    "stepped": "Keys stepped", "fill": "Keys shown", "members": "All keys from",
+    "subtotal": "Subtotal", "subtotal_text": "Called",
     "row_total": "Total row", "row_total_text": "Called", "column_total": "Total column", "column_total_text": "Called",
     "totals": "Totals", "scale_over": "Compares", "measures_stand": "Measures", "show_measures": "Measure titles",
     "no_rows": "Without rows", "sheets": "Pages go", "smallest": "Not below", "even_widths": "Even widths",
@@ -87,7 +88,7 @@ CHOICES = {
     },
     "when_wide": {"narrow": "Narrower", "across": "More pages", "shrink": "Smaller print"},
     "fill": {
-        "none": "Where rows have them",
+        "none": "As found",
         "data": "All there are",
         "period": "From first to last",
         "list": "Those listed",

@@ -32,8 +32,8 @@ def show_matrix(form: Form, report: Report, edition: str, selection: Selection) 
     form.choices("Add a measure", "sigma", [(field, partial(_add_measure, matrix.name, field)) for field in fields])
     form.action("Swap rows and columns", partial(_swap, matrix.name), "refresh-cw")
     form.section("Where")
-    names = ("measures_stand", "show_measures", "when_wide", "smallest", "sheets", "even_widths", "space_after",
-             "visible")  # fmt: skip
+    names = ("stepped", "indent", "measures_stand", "show_measures", "when_wide", "smallest", "sheets",
+             "even_widths", "space_after", "visible")  # fmt: skip
     form.properties(MatrixBlock, matrix, names, "Change the matrix", change)
     form.section("Look")
     for name in ("style", "head_style", "key_style", "total_style"):
@@ -100,6 +100,9 @@ def show_measure(form: Form, report: Report, edition: str, selection: Selection)
     form.properties(Measure, measure, ("name", "title", *own, "totals", "link"), "Change the measure", change)
     form.section("Where")
     form.properties(Measure, measure, ("width",), "Change the width", change)
+    for side, text in (("rows", "Order rows by it"), ("columns", "Order columns by it")):
+        if getattr(matrix, side) and measure.value is not None:
+            form.action(text, partial(_order_by, matrix.name, side, measure.value), "arrow-down-a-z")
     form.action("Move before", lambda r, e: matrix_edits.move_measure(r, e, matrix.name, measure.name, -1), "arrow-up")
     form.action("Move after", lambda r, e: matrix_edits.move_measure(r, e, matrix.name, measure.name, 1), "arrow-down")
     form.action("Take the measure out", lambda r, e: matrix_edits.remove_measure(r, e, matrix.name, measure.name))
@@ -119,6 +122,13 @@ def _add_measure(matrix: str, field: str, report: Report, edition: str) -> Repor
     return matrix_edits.add_measure(
         report, edition, matrix, field, edits.aggregate_of(str(aggregate), column_expression(field))
     )
+
+
+def _order_by(matrix: str, side: str, value: str, report: Report, edition: str) -> Report:
+    """Order a side's innermost groups by a measure, largest first."""
+    inner = getattr(matrix_edits.matrix_of(report, edition, matrix), side)[-1]
+    changes = {"order_by": value, "order": "descending"}
+    return matrix_edits.change_matrix_level(report, edition, matrix, inner.name, **changes)
 
 
 def _swap(matrix: str, report: Report, edition: str) -> Report:

@@ -19,7 +19,7 @@ from northmoor.app.worker import PageShown, Rendered, Worker
 from northmoor.core.expr.language import column_expression
 from northmoor.core.layout.folding import column_folds
 from northmoor.core.layout.places import Spot
-from northmoor.core.model import edits
+from northmoor.core.model import edits, matrix_edits
 from northmoor.core.model.blocks import DataBlock
 from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.tables import RowPlace, TableBlock
@@ -162,6 +162,20 @@ class PagesWorkspace(QWidget):
             new = [name for name in work.level_names(self.block) if name not in names]
             if new:
                 self._desk.select(Selection("level", block.name, level=new[0]))
+
+    def add_matrix(self) -> None:
+        """Add a matrix over the selected block's query, or the first, after the selected block."""
+        report, selection = self._desk.report, self._desk.selection
+        if report is None or not report.queries:
+            return
+        query = self.block.query if self.block is not None else report.queries[0].name
+        before = {block.name for block in self._desk.edition.blocks} if self._desk.edition else set()
+        add = partial(matrix_edits.add_matrix, query=query, expression=column_expression, after=selection.block)
+        if self._desk.edit("Add a matrix", add):
+            edition = self._desk.edition
+            new = [block.name for block in edition.blocks if block.name not in before] if edition else []
+            if new:
+                self._desk.select(Selection("matrix", new[0]))
 
     def drop_field(self, field: str, target: DropTarget) -> None:
         """Put a dragged field where it was dropped: as a column, a level, or a measure in a total."""

@@ -178,6 +178,9 @@ class ArrangedTable:
     """Of a printed matrix: what its columns show, by their names."""
     leaf: Groups | None = None
     """Of a printed matrix: the groups of its innermost row level, which are its rows."""
+    leaf_indent: tuple[str, int] = ("", 0)
+    """Of a printed matrix whose innermost rows form a tree: the column of their keys, and how much further right it
+    begins with each depth."""
     heads: tuple[str | None, ...] = ()
     """Of a printed matrix: the column level whose keys each row of the head shows, the titles first; none: measures."""
 

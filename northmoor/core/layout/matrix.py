@@ -126,7 +126,8 @@ class Spreading:
         source = np.arange(rows)
         return table, ArrangedTable(
             rows, levels, self.cells, source, notes=self.arranged.notes, across=self.across,
-            leaf=axis.groups[-1] if axis.depth else None, heads=self._head_levels,
+            leaf=axis.groups[-1] if axis.depth else None, leaf_indent=(_key_name(axis.depth), matrix.indent),
+            heads=self._head_levels,
         )  # fmt: skip
 
     @property
@@ -153,29 +154,31 @@ class Spreading:
     # the keys of rows
 
     def _key_columns(self) -> tuple[Column, ...]:
-        """The columns at the left: one for each row level, and one for the names of measures that are stacked."""
-        found = []
-        for depth, level in enumerate(self.matrix.rows, 1):
-            name = level.name
-            self._give(DETAIL, f"key{depth}", self._keys_at(depth, self._rows_deep))
-            self.across[name] = Across(name, is_measure=False)
-            found.append(
-                Column(
-                    name=name,
-                    value=f"key{depth}",
-                    format=self._key_pattern(level),
-                    title=self._text(level.title, Crossing(0, 0), 0, f"title{depth}"),
-                    width=level.width,
-                    blank_repeats=depth < self._rows_deep,
-                    repeat_across=True,
-                    style=self.matrix.key_style,
-                )
-            )
+        """The columns at the left: one for each row level, or one for all of them, and one for the names of stacked
+        measures."""
+        depths = range(1, self._rows_deep + 1)
+        found = [self._key_column(depth) for depth in depths if depth == self._rows_deep or not self.matrix.stepped]
         if self._stacked:
-            self.across["measure"] = Across(self.matrix.measures[0].name, (), None, *self._lines)
+            self.across["measures"] = Across(self.matrix.measures[0].name, (), None, *self._lines)
             title = self._measure_title(self.matrix.measures[0])
-            found.append(Column(name="measure", text=title, repeat_across=True, style=self.matrix.key_style))
+            found.append(Column(name="measures", text=title, repeat_across=True, style=self.matrix.key_style))
         return tuple(found)
+
+    def _key_column(self, depth: int) -> Column:
+        level = self.matrix.rows[depth - 1]
+        name = _key_name(depth)
+        self._give(DETAIL, f"key{depth}", self._keys_at(depth, self._rows_deep))
+        self.across[name] = Across(level.name, is_measure=False)
+        return Column(
+            name=name,
+            value=f"key{depth}",
+            format=self._key_pattern(level),
+            title=self._text(level.title, Crossing(0, 0), 0, f"title{depth}"),
+            width=level.width,
+            blank_repeats=depth < self._rows_deep,
+            repeat_across=True,
+            style=self.matrix.key_style,
+        )
 
     def _keys_at(self, depth: int, inner: int) -> Computed:
         """The keys of a row level's groups, for each group at an inner depth."""
@@ -189,10 +192,19 @@ class Spreading:
         return Level(
             name=level.name,
             by=f"key{depth}",
+            indent=self.matrix.indent if self.matrix.stepped else 0,
+            heading=self._heading(depth) if self.matrix.stepped else (),
             total=self._total_rows(depth) if level.subtotal != "none" or self._is_folded(depth) else (),
             page_break=level.page_break,
             keep_together=level.keep_together,
         )
+
+    def _heading(self, depth: int) -> tuple[Row, ...]:
+        """The row that begins a group where the keys of all levels stand in one column."""
+        self._give(depth, f"key{depth}", self._keys_at(depth, depth))
+        pattern = self._key_pattern(self.matrix.rows[depth - 1])
+        key = Cell(column=_key_name(self._rows_deep), value=f"key{depth}", format=pattern)
+        return (Row(cells=(key,), style=self.matrix.key_style),)
 
     def _key_pattern(self, level: MatrixLevel) -> str | None:
         """The format of a level's keys: its own, or that of the column it groups by."""
@@ -332,7 +344,7 @@ class Spreading:
         for line, measure in enumerate(shown if self._stacked else matrix.measures[:1]):
             cells = [self._label(label, depth)] if not line else []
             if self._stacked:
-                cells.append(Cell(column="measure", text=self._measure_title(measure)))
+                cells.append(Cell(column="measures", text=self._measure_title(measure)))
             for i, printed in enumerate(self.columns):
                 own = measure if self._stacked else printed.measures[0]
                 if own in shown and own in printed.measures:
@@ -354,13 +366,13 @@ class Spreading:
 
     def _label(self, text: str, depth: int) -> Cell:
         """What a total is called, under the keys of its level and of those in it."""
-        at = max(depth, 1)
-        return Cell(column=self.matrix.rows[at - 1].name, text=text, span=self._rows_deep - at + 1)
+        at = self._rows_deep if self.matrix.stepped else max(depth, 1)
+        return Cell(column=_key_name(at), text=text, span=self._rows_deep - at + 1)
 
     def _line(self, number: int) -> Row:
         """A further line of each row, for a measure that stands below the first."""
         measure = self.matrix.measures[number]
-        cells = [Cell(column="measure", text=self._measure_title(measure))]
+        cells = [Cell(column="measures", text=self._measure_title(measure))]
         for i, printed in enumerate(self.columns):
             if measure in printed.measures:
                 cells.append(Cell(**self._content(measure, i, self._rows_deep, DETAIL), column=f"c{i}"))
@@ -447,6 +459,11 @@ class Spreading:
 
     def _give(self, scope: int, name: str, computed: Computed) -> None:
         self.cells[Wanted(scope, name)] = computed
+
+
+def _key_name(depth: int) -> str:
+    """The column of the printed table that shows the keys of a row level."""
+    return f"row {depth}"
 
 
 def _repeated(computed: Computed, count: int) -> Computed:

@@ -338,9 +338,16 @@ def _without_repeats(
 
 def _shifted(plan: CellPlan, table: TableBlock, scope: int, arranged: ArrangedTable) -> CellPlan:
     """The plan with its instances indented by the levels, and depths of trees, that they lie in."""
-    if plan.column or not len(plan.shaped.lines) or not any(level.indent for level in table.levels):
+    column, step = arranged.leaf_indent
+    is_leaf = scope == DETAIL and step > 0 and plan.name == column and arranged.leaf is not None
+    is_inside = not plan.column and any(level.indent for level in table.levels)
+    if not len(plan.shaped.lines) or not (is_leaf or is_inside):
         return plan
     shift = np.zeros(len(plan.shaped.lines), np.int64)
+    if is_leaf and arranged.leaf is not None:
+        shift += step * arranged.leaf.depth
+    if not is_inside:
+        return replace(plan, shift=shift, widest=plan.widest + int(shift.max()))
     own = arranged.levels[scope - 1] if scope != DETAIL else None
     for level, groups, of_row in zip(table.levels, arranged.levels, arranged.group_of_row, strict=True):
         if groups is own:

@@ -6,9 +6,10 @@ All raise pydantic.ValidationError when the result would be no sound report, and
 from collections.abc import Mapping
 from typing import Any
 
-from northmoor.core.model.blocks import Block, literal
+from northmoor.core.model.blocks import Block, DataBlock, literal
 from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.looks import Look
+from northmoor.core.model.matrices import MatrixBlock, MatrixLevel
 from northmoor.core.model.parameters import Assignment, NamedValue, Parameter, ValueSet
 from northmoor.core.model.part import Part
 from northmoor.core.model.report import Edition, Report, Running, RunningLine
@@ -251,13 +252,21 @@ def remove_query(report: Report, query: str) -> Report:
 def rename_query(report: Report, query: str, name: str) -> Report:
     """Give a query another name, in the tables and links that use it too; SQL and expressions are left as they are."""
     queries = tuple(_with_new_name(q, query, name) for q in report.queries)
-    editions = tuple(
-        e.but(
-            blocks=tuple(b.but(query=name) if isinstance(b, TableBlock) and b.query == query else b for b in e.blocks)
-        )
-        for e in report.editions
-    )
+    editions = tuple(e.but(blocks=tuple(_with_query(b, query, name) for b in e.blocks)) for e in report.editions)
     return report.but(queries=queries, editions=editions)
+
+
+def _with_query(block: Block, old: str, name: str) -> Block:
+    """A block with another name for a query that it is over, or that it takes keys from."""
+    if isinstance(block, MatrixBlock):
+        rows, columns = (tuple(_with_members(each, old, name) for each in side) for side in (block.rows, block.columns))
+        block = block.but(rows=rows, columns=columns)
+    return block.but(query=name) if isinstance(block, DataBlock) and block.query == old else block
+
+
+def _with_members(level: MatrixLevel, old: str, name: str) -> MatrixLevel:
+    query, _, column = (level.members or "").partition(".")
+    return level.but(members=f"{name}.{column}") if query == old else level
 
 
 def _with_new_name(query: Query, old: str, name: str) -> Query:

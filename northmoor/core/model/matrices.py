@@ -6,7 +6,7 @@ from pydantic import Field, model_validator
 
 from northmoor.core.model.lengths import Gap, Length
 from northmoor.core.model.part import Identifier, Name, Part, Title, unique_names
-from northmoor.core.model.tables import Content, Keyed
+from northmoor.core.model.tables import RESERVED_WINDOWS, Content, Keyed
 
 MOST_LEVELS = 8
 """Levels on one side of a matrix."""
@@ -89,7 +89,7 @@ class MatrixBlock(Part):
     stepped: bool = False
     """Keys of all row levels stand in one column, inner ones further right, instead of a column each."""
     indent: Gap = 10_000
-    """How much further right each step begins."""
+    """How much further right each step begins, and each depth of a tree."""
     style: Name | None = None
     """Style of the cells, on which the other styles lie."""
     head_style: Name | None = None
@@ -120,7 +120,7 @@ class MatrixBlock(Part):
         names = [level.name for level in (*self.rows, *self.columns)]
         unique_names(names, "level")
         for name in names:
-            if name in MATRIX_WINDOWS:
+            if name in (*MATRIX_WINDOWS, *RESERVED_WINDOWS):
                 raise ValueError(f"a level cannot be named {name!r}; that window has a meaning already")
         for side in (self.rows, self.columns):
             if any(level.parent is not None for level in side[:-1]):

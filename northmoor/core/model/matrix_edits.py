@@ -3,10 +3,19 @@
 They raise like those: pydantic.ValidationError when the result would be no sound report, KeyError for missing names.
 """
 
+from collections.abc import Callable
 from typing import Any
 
 from northmoor.core.model.blocks import literal
-from northmoor.core.model.edits import aggregate_of, block_of, column_setting, known_style, put_block, unused_name
+from northmoor.core.model.edits import (
+    aggregate_of,
+    block_of,
+    change_edition,
+    column_setting,
+    known_style,
+    put_block,
+    unused_name,
+)
 from northmoor.core.model.matrices import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.report import Report
 from northmoor.core.model.tables import Cell, Column, Keyed, Level, Row, TableBlock
@@ -26,6 +35,36 @@ def side_of(matrix: MatrixBlock, level: str) -> str:
     """The side that a level is on: rows or columns. Raises KeyError."""
     found = matrix.level(level)
     return "rows" if found in matrix.rows else "columns"
+
+
+def add_matrix(
+    report: Report, edition: str, query: str, expression: Callable[[str], str], after: str | None = None
+) -> Report:
+    """Add a matrix over a query, after a block or at the end: its first columns that are not totalled become the levels
+    of its rows and columns, the first that is totalled its measure. `expression` writes a column's name as one."""
+    settings = report.query(query).columns
+    plain = [column for column in settings if column.total in (None, "none")]
+    totalled = next((column for column in settings if column not in plain), None)
+    found = report.edition(edition)
+    assert found is not None
+    levels = [MatrixLevel(name=c.name, by=expression(c.name), title=literal(c.label or c.name)) for c in plain[:2]]
+    measure = Measure(name="count", value="count(*)", title="Count")
+    if totalled is not None:
+        value = aggregate_of(str(totalled.total), expression(totalled.name))
+        measure = Measure(name=totalled.name, value=value, title=literal(totalled.label or totalled.name))
+    matrix = MatrixBlock(
+        name=unused_name("matrix", [block.name for block in found.blocks]),
+        query=query,
+        rows=tuple(levels[:1]),
+        columns=tuple(levels[1:]),
+        measures=(measure,),
+        style=known_style(report, "body"),
+        head_style=known_style(report, "head"),
+        total_style=known_style(report, "grand-total"),
+    )
+    names = [block.name for block in found.blocks]
+    at = names.index(after) + 1 if after in names else len(names)
+    return change_edition(report, edition, blocks=(*found.blocks[:at], matrix, *found.blocks[at:]))
 
 
 def change_matrix_level(report: Report, edition: str, matrix: str, level: str, **changes: Any) -> Report:

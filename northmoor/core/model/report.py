@@ -278,12 +278,18 @@ def _styles_lead_to_a_root(styles: tuple[Style, ...]) -> None:
             base = based_on[base]
 
 
+def style_fields(part: Part) -> tuple[str, ...]:
+    """The properties of a part that name styles."""
+    return tuple(name for name in type(part).model_fields if name == "style" or name.endswith("_style"))
+
+
 def _styles_used(part: Part) -> set[str]:
     """The styles that a part and all in it name."""
     used: set[str] = set()
+    fields = style_fields(part)
     for name in type(part).model_fields:
         value = getattr(part, name)
-        if isinstance(value, str) and (name == "style" or name.endswith("_style")):
+        if name in fields and value is not None:
             used.add(value)
         for inner in value if isinstance(value, tuple) else (value,):
             if isinstance(inner, Part):

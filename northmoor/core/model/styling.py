@@ -8,7 +8,7 @@ from typing import Any
 from northmoor.core.model import edits
 from northmoor.core.model.looks import Look, Rule, Style
 from northmoor.core.model.part import Part
-from northmoor.core.model.report import Report
+from northmoor.core.model.report import Report, style_fields
 from northmoor.core.model.tables import Cell, RowPlace, TableBlock
 
 
@@ -17,7 +17,7 @@ def add_style(report: Report, style: Style) -> Report:
     return report.but(styles=(*report.styles, style))
 
 
-def change_style(report: Report, name: str, **changes: Any) -> Report:
+def change_style(report: Report, name: str, /, **changes: Any) -> Report:
     """Change properties of a style, everywhere it is used; a new name goes where the old one was."""
     styles = tuple(style.but(**changes) if style.name == name else style for style in report.styles)
     new = changes.get("name", name)
@@ -42,7 +42,7 @@ def uses_of(report: Report, name: str) -> int:
 
     def counted(part: Part) -> Part:
         nonlocal count
-        count += sum(getattr(part, field, None) == name for field in _FIELDS)
+        count += sum(getattr(part, field) == name for field in style_fields(part))
         return part
 
     for edition in report.editions:
@@ -50,12 +50,9 @@ def uses_of(report: Report, name: str) -> int:
     return count + sum(style.based_on == name for style in report.styles)
 
 
-_FIELDS = ("style", "head_style")
-
-
 def _renamed(edition: Any, name: str, new: str | None) -> Any:
     def changed(part: Part) -> Part:
-        given = {field: new for field in _FIELDS if getattr(part, field, None) == name}
+        given = {field: new for field in style_fields(part) if getattr(part, field) == name}
         return part.but(**given) if given else part
 
     return _mapped(edition, changed)
