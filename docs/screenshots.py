@@ -65,10 +65,10 @@ def take_data(application: QApplication, window: Window) -> None:
 
 def take_matrix(application: QApplication, window: Window) -> None:
     """The picture of a matrix, with the trace of one of its figures."""
-    assert window.desk.path is not None
-    window.open(window.desk.path.with_name("route-month-matrix.moor"))
+    first = window.desk.path
+    assert first is not None
+    window.open(first.with_name("route-month-matrix.moor"))
     settle(application, window)
-    window.show_workspace("pages")
     window.actions_by_name["trace"].trigger()
     canvas = window.pages.canvas
     places = canvas._shown[0].places.spots
@@ -79,6 +79,7 @@ def take_matrix(application: QApplication, window: Window) -> None:
     application.processEvents()
     window.grab().save(str(TARGET / "matrix.png"))
     window.actions_by_name["trace"].trigger()
+    window.open(first)
 
 
 def take_parameters(application: QApplication, window: Window) -> None:
