@@ -6,23 +6,19 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
-import pyarrow as pa
 from sqlglot import exp
 
 from northmoor.core.compute.axes import Axis
 from northmoor.core.compute.crossed import CellWork, Crossing, Sides, crossing_of
 from northmoor.core.compute.groups import Ints
 from northmoor.core.compute.matrix import MatrixPlan, sides_of
-from northmoor.core.compute.plainly import Answer, with_values
+from northmoor.core.compute.plainly import ROW_NUMBER, ROWS, Answer, answered, numbered
 from northmoor.core.compute.scopes import Compiler, Standing
 from northmoor.core.errors import ExpressionError
 from northmoor.core.expr.language import parse, quoted
-from northmoor.core.sources.engine import Engine, EngineError, told
 from northmoor.core.sources.fetch import Rows
 from northmoor.core.stopping import Stop
 from northmoor.core.values.values import Values
-
-_ROWS, _AT = "rows", "row_number"
 
 
 @dataclass(frozen=True)
@@ -53,7 +49,7 @@ class AskingCross:
             if depth:
                 found &= np.isin(axis.of_rows(depth), _inside(axis, depth, group))
         kept = np.flatnonzero(found)
-        numbers = self.sides.base.table.column(_AT).to_numpy()[kept]
+        numbers = self.sides.base.table.column(ROW_NUMBER).to_numpy()[kept]
         return np.asarray(numbers, np.int64)
 
     def _places(self, cell: Cell) -> tuple[tuple[Axis, int, int], ...]:
@@ -69,20 +65,10 @@ class AskingCross:
         except ExpressionError as error:
             return Answer(reason=error.message)
         where = f" where {condition}" if condition else ""
-        sql, bound = f"select {value} as value", {**work.bound, **self.bound}
-        if work.is_over_rows:
-            sql += f" from {_ROWS}{where}"
-        fetched = self.rows[self.plan.query].table
-        with Engine(stop) as engine:
-            engine.give(_ROWS, fetched.append_column(_AT, pa.array(np.arange(len(fetched)))))
-            for name, other in self.rows.items():
-                engine.give(f"query_{name}", other.table)
-            try:
-                found = engine.run(sql, bound).column(0).to_pylist()
-                count = engine.run(f"select count(*) from {_ROWS}{where}", bound).column(0)[0].as_py()
-            except EngineError as error:
-                return Answer(sql, reason=f"The engine cannot compute it so: {told(error)}.")
-        return Answer(with_values(sql, bound), found[0] if found else None, count)
+        source = f" from {ROWS}{where}" if work.is_over_rows else ""
+        given = {ROWS: numbered(self.rows[self.plan.query].table)}
+        given |= {f"query_{name}": other.table for name, other in self.rows.items()}
+        return answered(value, source, where, {**work.bound, **self.bound}, given, stop)
 
     def condition(self, cell: Cell) -> str:
         """The condition on fetched rows that says which are behind a cell."""
@@ -108,12 +94,12 @@ class AskingCross:
     def _numbered(self, cell: Cell) -> str:
         name = f"numbers_{cell.at.rows}_{cell.at.columns}"
         self.bound[name] = self.rows_behind(cell).tolist()
-        return f"{_AT} in (select unnest(${name}))"
+        return f"{ROW_NUMBER} in (select unnest(${name}))"
 
 
 def asking_cross(plan: MatrixPlan, rows: Mapping[str, Rows], values: Values, stop: Stop) -> AskingCross:
     """A matrix to be asked again. Raises LayoutError where its sides cannot be worked out."""
-    return AskingCross(plan, rows, values, sides_of(plan, rows, values, stop, _AT))
+    return AskingCross(plan, rows, values, sides_of(plan, rows, values, stop, ROW_NUMBER))
 
 
 class _Plainly(CellWork):
@@ -150,7 +136,7 @@ class _Plainly(CellWork):
         if isinstance(scope, str):
             return exp.Var(this=f"(select {sql} from {quoted(f'query_{scope}')})")
         condition = self.asking.condition(self._around(crossing_of(scope)))
-        return exp.Var(this=f"(select {sql} from {_ROWS}{f' where {condition}' if condition else ''})")
+        return exp.Var(this=f"(select {sql} from {ROWS}{f' where {condition}' if condition else ''})")
 
     def _around(self, at: Crossing) -> Cell:
         sides, own = self.asking.sides, self.cell

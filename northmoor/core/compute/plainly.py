@@ -26,7 +26,8 @@ from northmoor.core.sources.fetch import Rows
 from northmoor.core.stopping import Stop
 from northmoor.core.values.values import Values
 
-_ROWS, _AT = "rows", "row_number"
+ROWS, ROW_NUMBER = "rows", "row_number"
+"""The fetched rows, as statements that are shown call them, and their numbers."""
 _PLACES, _PLACE = "places", "printed"
 """The rows that the table prints: which each is, and the numbers of its groups."""
 _OWN_ORDER = "__nm_own_order"
@@ -91,23 +92,13 @@ class Asking:
         except ExpressionError as error:
             return Answer(reason=error.message)
         where = f" where {condition}" if condition else ""
-        sql = f"select {value} as value from {_ROWS}{where}"
-        bound = {**work.bound, **self.bound}
-        with Engine(stop) as engine:
-            engine.give(_ROWS, fetched.append_column(_AT, pa.array(np.arange(len(fetched)))))
-            engine.give(_PLACES, self._places())
-            for name, other in self.rows.items():
-                engine.give(f"query_{name}", other.table)
-            try:
-                found = engine.run(sql, bound).column(0).to_pylist()
-                count = engine.run(f"select count(*) from {_ROWS}{where}", bound).column(0)[0].as_py()
-            except EngineError as error:
-                return Answer(sql, reason=f"The engine cannot compute it so: {told(error)}.")
-        return Answer(with_values(sql, bound), found[0] if found else None, count)
+        given = {ROWS: numbered(fetched), _PLACES: self._places()}
+        given |= {f"query_{name}": other.table for name, other in self.rows.items()}
+        return answered(value, f" from {ROWS}{where}", where, {**work.bound, **self.bound}, given, stop)
 
     def _places(self) -> pa.Table:
         arranged = self.arranged
-        columns = {_AT: arranged.source, _PLACE: np.arange(arranged.rows)}
+        columns = {ROW_NUMBER: arranged.source, _PLACE: np.arange(arranged.rows)}
         groups = {group_column(level): of_row for level, of_row in enumerate(arranged.group_of_row, 1)}
         return pa.table({**columns, **groups})
 
@@ -143,7 +134,7 @@ class Asking:
 
     def _within(self, grouping: Grouping, by: str, key: str) -> str:
         parent = self._scalar(grouping.parent or "")
-        steps = f"select ${key} as key union select {by} from {_ROWS} join within on {parent} = within.key"
+        steps = f"select ${key} as key union select {by} from {ROWS} join within on {parent} = within.key"
         return f"with recursive within as ({steps}) select key from within"
 
     def _scalar(self, text: str) -> str:
@@ -156,9 +147,30 @@ class Asking:
         name = f"numbers_{standpoint.scope % OWN if standpoint.scope > 0 else 'of_page' if standpoint.scope else 'all'}"
         numbers = self.rows_behind(standpoint).tolist()
         if len(numbers) == 1:
-            return f"{_AT} = {numbers[0]}"
+            return f"{ROW_NUMBER} = {numbers[0]}"
         self.bound[name] = numbers
-        return f"{_AT} in (select unnest(${name}))"
+        return f"{ROW_NUMBER} in (select unnest(${name}))"
+
+
+def numbered(fetched: pa.Table) -> pa.Table:
+    """Fetched rows with their numbers."""
+    return fetched.append_column(ROW_NUMBER, pa.array(np.arange(len(fetched))))
+
+
+def answered(
+    value: str, source: str, where: str, bound: Mapping[str, Any], given: Mapping[str, pa.Table], stop: Stop
+) -> Answer:
+    """What the engine says of a value from a source, and of how many rows a condition leaves, over some tables."""
+    sql = f"select {value} as value{source}"
+    with Engine(stop) as engine:
+        for name, table in given.items():
+            engine.give(name, table)
+        try:
+            found = engine.run(sql, bound).column(0).to_pylist()
+            count = engine.run(f"select count(*) from {ROWS}{where}", bound).column(0)[0].as_py()
+        except EngineError as error:
+            return Answer(sql, reason=f"The engine cannot compute it so: {told(error)}.")
+    return Answer(with_values(sql, bound), found[0] if found else None, count)
 
 
 def with_values(sql: str, bound: Mapping[str, Any]) -> str:
@@ -203,7 +215,7 @@ class _Plainly(Work):
             listed, grouped = ", ".join([own, *inside.listed]), f" group by {own}"
         condition = self.asking.condition(self._outer(scope))
         where = f" where {condition}" if condition else ""
-        among = f"select {listed} from {_ROWS} join {_PLACES} using ({_AT}){where}{grouped}"
+        among = f"select {listed} from {ROWS} join {_PLACES} using ({ROW_NUMBER}){where}{grouped}"
         ordered = f"select {own}, {call.replace(_OWN_ORDER, own)} as value from ({among})"
         return exp.Var(this=f"(select value from ({ordered}) where {own} = {self.standpoint.at})")
 
@@ -225,7 +237,7 @@ class _Plainly(Work):
         if isinstance(scope, str):
             return exp.Var(this=f"(select {sql} from {quoted(f'query_{scope}')})")
         condition = self.asking.condition(self._outer(scope))
-        return exp.Var(this=f"(select {sql} from {_ROWS}{f' where {condition}' if condition else ''})")
+        return exp.Var(this=f"(select {sql} from {ROWS}{f' where {condition}' if condition else ''})")
 
     def _outer(self, scope: int) -> Standpoint:
         """The group of an outer scope around the figure; of a page's scopes, the same page."""
@@ -243,7 +255,7 @@ class _Plainly(Work):
             return exp.Var(this=name)
         if self.standing.scope in self.standing.trees:
             condition = self.asking.condition(Standpoint(self.standing.own_scope, self.standpoint.at))
-            return exp.Var(this=f"(select any_value({name}) from {_ROWS} where {condition})")
+            return exp.Var(this=f"(select any_value({name}) from {ROWS} where {condition})")
         return exp.Var(this=f"any_value({name})")
 
 

@@ -232,11 +232,11 @@ class Spreading:
             joined=self._is_joined(i),
         )
 
-    def _is_joined(self, i: int) -> bool:
+    def _is_joined(self, at: int) -> bool:
         """Whether a printed column stays with the one before it: a total with what it totals, measures of one group."""
-        if not i:
+        if not at:
             return False
-        before, own = self.columns[i - 1], self.columns[i]
+        before, own = self.columns[at - 1], self.columns[at]
         if (before.depth, before.group) == (own.depth, own.group):
             return True
         return own.depth < before.depth if self._total_stands(own.depth) == "after" else before.depth < own.depth

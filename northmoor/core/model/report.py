@@ -286,12 +286,12 @@ def style_fields(part: Part) -> tuple[str, ...]:
 def _styles_used(part: Part) -> set[str]:
     """The styles that a part and all in it name."""
     used: set[str] = set()
-    fields = style_fields(part)
+    named = style_fields(part)
     for name in type(part).model_fields:
-        value = getattr(part, name)
-        if name in fields and value is not None:
-            used.add(value)
-        for inner in value if isinstance(value, tuple) else (value,):
+        held = getattr(part, name)
+        if name in named and held is not None:
+            used.add(held)
+        for inner in held if isinstance(held, tuple) else (held,):
             if isinstance(inner, Part):
                 used |= _styles_used(inner)
     return used
