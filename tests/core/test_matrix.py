@@ -315,3 +315,38 @@ def test_keys_stand_stepped_in_one_column(library: MakeLibrary) -> None:
     assert keys["p1"] - keys["p0"] == pytest.approx(9)
     with pytest.raises(ValidationError, match="cannot be named 'page'"):
         matrix_of("n", rows=(level("port").but(name="page"),))
+
+
+def test_hundreds_of_columns_are_parted_and_too_many_are_told(library: MakeLibrary) -> None:
+    made = library(SAILED)
+    days = matrix_of("count(*)", rows=(level("region"),), columns=(level("day"),), no_rows="·")
+    document = render(report(days), made)
+    groups = len(set(document.rows["rows"].table.column("day").to_pylist()))
+    printed = [c.across for c in cells_of(document, "detail") if c.column == "count(*)" and c.keys == ("g0",)]
+    assert len(printed) == groups + 1 == len(set(printed))
+    assert groups > 300
+    many = days.but(columns=(level("n * 1000 + fares"),))
+    told = " ".join(finding.message for finding in render(report(many, sql=MANY), made).findings)
+    assert "2,000 is the most; group the columns more coarsely" in told
+
+
+MANY = "select l.region, l.n, l.fares + p.rowid * 0.01 as fares from lines l join lines p on p.rowid < 9"
+
+
+@pytest.mark.parametrize(
+    ("change", "told"),
+    [
+        ({"rows": (level("prt"),)}, "Did you mean port"),
+        ({"rows": (level("port", order_by="sum(zz)"),)}, "no column 'zz'"),
+        ({"rows": (level("port", fill="period"),)}, "can be filled from first to last"),
+        ({"rows": (level("port", fill="data", members="ports.cod"),)}, "no column 'ports.cod'"),
+        ({"columns": (level("n", fill="list", listed=("1", "x")),)}, "do not fit those of the rows"),
+        ({"keep_rows": "sum(n) > 2"}, "needs a scope in a row"),
+    ],
+)
+def test_a_side_that_cannot_be_worked_out_is_told_in_its_place(
+    library: MakeLibrary, change: dict[str, Any], told: str
+) -> None:
+    document = render(report(matrix_of("sum(n)").but(**change)), library(SAILED))
+    assert told in " ".join(finding.message for finding in document.findings)
+    assert any(item["origin"]["row"] == "fault" for item in dumped(document)["pages"][0]["items"])

@@ -30,6 +30,8 @@ from northmoor.core.sources.fetch import Rows
 from northmoor.core.stopping import Stop
 from northmoor.core.values.values import Values
 
+MOST_COLUMNS = 2_000
+"""Groups of columns, without their totals."""
 MOST_CELLS = 5_000_000
 """Cells of a matrix without its totals."""
 
@@ -119,7 +121,13 @@ def arrange_matrix(plan: MatrixPlan, rows: Mapping[str, Rows], values: Values, s
     with Engine(stop, threads=demand.threads(fetched.schema)) as engine:
         base = base_of(demand, fetched, compiler, engine)
         sides = _sides(plan, base, around, engine, compiler, stop)
-        cells = sides.rows.size(sides.rows.depth) * sides.columns.size(sides.columns.depth)
+        across = sides.columns.size(sides.columns.depth)
+        if across > MOST_COLUMNS:
+            message = (
+                f"It would have {across:,} columns, and {MOST_COLUMNS:,} is the most; group the columns more coarsely."
+            )
+            raise LayoutError(message, Place(block=plan.rows.block))
+        cells = sides.rows.size(sides.rows.depth) * across
         if cells > MOST_CELLS:
             message = f"It would have {cells:,} cells; {MOST_CELLS:,} is the most. Group more coarsely or keep fewer."
             raise LayoutError(message, Place(block=plan.rows.block))

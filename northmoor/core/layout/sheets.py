@@ -13,7 +13,7 @@ from northmoor.core.layout.paginate import Body, Slice
 from northmoor.core.layout.plans import make_row_plans
 from northmoor.core.layout.table import Paged, TableLayout, ends_of_pages, lay_out_table, table_pages, with_page_rows
 from northmoor.core.layout.widths import natural_widths
-from northmoor.core.model.edits import without_column
+from northmoor.core.model.edits import with_columns
 from northmoor.core.model.tables import PAGE_ROWS, Column, TableBlock
 
 
@@ -62,12 +62,7 @@ def _parted(columns: Sequence[Column], widths: list[int], available: int) -> lis
 
 def _only(table: TableBlock, columns: list[int], widths: list[int]) -> TableBlock:
     """The table with some of its columns, at widths."""
-    names = [column.name for column in table.columns]
-    wide = table.but(columns=tuple(c.but(width=w) for c, w in zip(table.columns, widths, strict=True)))
-    for at, name in enumerate(names):
-        if at not in columns:
-            wide = without_column(wide, name)
-    return wide
+    return with_columns(table, tuple(table.columns[at].but(width=widths[at]) for at in columns))
 
 
 def _alike(sheets: list[TableLayout]) -> list[TableLayout]:

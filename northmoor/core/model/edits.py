@@ -3,6 +3,7 @@
 All raise pydantic.ValidationError when the result would be no sound report, and KeyError for names that are not there.
 """
 
+from bisect import bisect_left
 from collections.abc import Mapping
 from typing import Any
 
@@ -79,23 +80,27 @@ def remove_column(report: Report, edition: str, table: str, column: str) -> Repo
 
 def without_column(block: TableBlock, column: str) -> TableBlock:
     """A table without a column and the cells under it; cells that span it become narrower."""
-    names = [c.name for c in block.columns]
-    gone = names.index(column)
-
-    narrower = block.map_rows(lambda row: row.but(cells=tuple(_narrower(row, names, gone))))
-    return narrower.but(columns=tuple(c for c in block.columns if c.name != column))
+    return with_columns(block, tuple(c for c in block.columns if c.name != column))
 
 
-def _narrower(row: Row, names: list[str], gone: int) -> list[Cell]:
-    cells = []
-    for cell in row.cells:
-        start = names.index(cell.column)
-        if not start <= gone < start + cell.span:
-            cells.append(cell)
-        elif cell.span > 1:
-            first = names[gone + 1] if start == gone else cell.column
-            cells.append(cell.but(column=first, span=cell.span - 1))
-    return cells
+def with_columns(block: TableBlock, columns: tuple[Column, ...]) -> TableBlock:
+    """A table with only some of its columns, in their order, each as given; cells that span others become narrower."""
+    places = {column.name: at for at, column in enumerate(block.columns)}
+    kept = [column.name for column in columns]
+    at = [places[name] for name in kept]
+
+    def narrower(row: Row) -> Row:
+        cells = []
+        for cell in row.cells:
+            first = bisect_left(at, places[cell.column])
+            span = bisect_left(at, places[cell.column] + cell.span) - first
+            if span == cell.span:
+                cells.append(cell)
+            elif span:
+                cells.append(cell.but(column=kept[first], span=span))
+        return row.but(cells=tuple(cells))
+
+    return block.map_rows(narrower).but(columns=columns)
 
 
 def add_level(report: Report, edition: str, table: str, field: str, expression: str, at: int | None = None) -> Report:
