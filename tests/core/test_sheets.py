@@ -1,8 +1,12 @@
 """Wide tables across pages, headings that say they go on, and very many columns."""
 
 from collections.abc import Callable
-from itertools import groupby
+from itertools import groupby, pairwise
 
+from hypothesis import given
+from hypothesis import strategies as st
+
+from northmoor.core.layout.sheets import parted
 from northmoor.core.model.report import PageSetup
 from northmoor.core.model.tables import PAGE_ROWS, Cell, Column, Row
 from northmoor.core.sources.connections import Library
@@ -68,3 +72,28 @@ def test_three_hundred_columns_are_laid_out(library: MakeLibrary) -> None:
     assert {name: int(v.replace(",", "")) for name, v in sums.items()} == {f"c{n}": 16_110 * n for n in range(300)}
     narrow = render(report_of(table_of(*columns[:40]), page=SMALL), library(MANY))
     assert "wider than the page" in narrow.findings[0].message
+
+
+@given(
+    st.lists(st.tuples(st.integers(1, 9), st.booleans(), st.booleans()), min_size=1, max_size=40), st.integers(6, 30)
+)
+def test_columns_are_parted_in_order_and_joined_ones_stay(made: list[tuple[int, bool, bool]], available: int) -> None:
+    columns = [
+        Column(name=f"c{at}", repeat_across=repeated and at == 0, joined=joined)
+        for at, (_, joined, repeated) in enumerate(made)
+    ]
+    widths = [width for width, _, _ in made]
+    sheets = parted(columns, widths, available)
+    always = [at for at, column in enumerate(columns) if column.repeat_across]
+    room = available - sum(widths[at] for at in always)
+    own = [[at for at in sheet if at not in always] for sheet in sheets]
+    assert [at for sheet in own for at in sheet] == [at for at in range(len(columns)) if at not in always]
+    assert all(set(always) <= set(sheet) for sheet in sheets)
+    for sheet in own:
+        assert len(sheet) <= 1 or sum(widths[at] for at in sheet) <= room
+    for before, after in pairwise(own):
+        if before and after and columns[after[0]].joined:  # only where what is joined is wider than a sheet
+            start = after[0]
+            while start > 0 and columns[start].joined and start - 1 not in always:
+                start -= 1
+            assert sum(widths[start : after[0] + 1]) > room

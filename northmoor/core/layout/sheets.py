@@ -30,14 +30,14 @@ def parted_sheets(
     table: TableBlock, arranged: ArrangedTable, widths: list[int], width: int, setting: Setting
 ) -> list[TableLayout]:
     """A table's sheets where its columns have these widths."""
-    parts = _parted(table.columns, widths, width)
+    parts = parted(table.columns, widths, width)
     if len(parts) == 1:
         return [lay_out_table(table, arranged, width, setting)]
     sheets = [lay_out_table(_only(table, part, widths), arranged, width, setting) for part in parts]
     return _alike(sheets)
 
 
-def _parted(columns: Sequence[Column], widths: list[int], available: int) -> list[list[int]]:
+def parted(columns: Sequence[Column], widths: list[int], available: int) -> list[list[int]]:
     """The columns of each sheet: those that are repeated, and others as long as they fit, at least one.
 
     Columns that are joined to the one before stay with it, unless together they are wider than a sheet.
