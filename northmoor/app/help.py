@@ -9,7 +9,8 @@ from northmoor import __version__
 
 MOUSE = (
     "<p>Click a cell to select its definition; click again to edit it. Drag a column's edge to set its width. "
-    "Click a bracket beside the page to select its level. Drag a field to a gap between columns, to the lane "
+    "Click a bracket beside the page to select its level; double-click it, or a key over columns, to fold. "
+    "Drag a field to a gap between columns, to the lane "
     "beside the page, or onto a total. Ctrl and a click follow a link, Ctrl and the wheel zoom.</p>"
 )
 ABOUT = (

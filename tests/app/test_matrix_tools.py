@@ -99,6 +99,12 @@ def test_columns_and_rows_are_folded(crossed: Window, qtbot: QtBot) -> None:
     window.actions_by_name["open_all"].trigger()
     settle(window, qtbot)
     assert heads(window) == 17
+    second = [s for s in spots(window, block=MATRIX, part="level", column="quarter", row="head") if s.keys][1]
+    for shown in (17 - 3, 17):  # its three months are folded into their quarter, and opened again
+        qtbot.mouseDClick(window.pages.canvas.viewport(), Qt.MouseButton.LeftButton, pos=point_on(window, second))
+        settle(window, qtbot)
+        assert heads(window) == shown
+        second = [s for s in spots(window, block=MATRIX, part="level", column="quarter", row="head") if s.keys][1]
     window.desk.edit("Turn", lambda r, e: matrix_edits.turn_matrix_level(r, e, MATRIX, "quarter"))
     window.desk.edit("Move", lambda r, e: matrix_edits.move_matrix_level(r, e, MATRIX, "quarter", -1))
     window.desk.select(Selection("level", MATRIX, level="quarter"))

@@ -29,6 +29,7 @@ from northmoor.app.theme import DESK, HEATHER, LINE, STONE_TEXT
 from northmoor.app.theme import PAGE as PAGE_COLOR
 from northmoor.app.worker import PageShown, Rendered
 from northmoor.core.document import Document
+from northmoor.core.layout.folding import column_folds
 from northmoor.core.layout.places import Bracket, Edge, Spot
 from northmoor.core.model.lengths import in_millimetres
 
@@ -406,13 +407,16 @@ class Canvas(QAbstractScrollArea):
         return None
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        """Fold or open the group whose bracket is under the pointer."""
+        """Fold or open the group whose bracket, or key over columns, is under the pointer."""
         assert event is not None
-        bracket = self._bracket_at(event.position().toPoint())
-        if bracket is None:
-            super().mouseDoubleClickEvent(event)
-        else:
+        point = event.position().toPoint()
+        bracket, spot = self._bracket_at(point), self._spot_at(point)
+        if bracket is not None:
             self.fold_wanted.emit(bracket.block, bracket.depth + 1, bracket.keys)
+        elif spot is not None and spot.keys:
+            self.fold_wanted.emit(column_folds(spot.block), len(spot.keys), spot.keys)
+        else:
+            super().mouseDoubleClickEvent(event)
 
     def _selection_at(self, point: QPoint) -> Selection:
         bracket = self._bracket_at(point)

@@ -42,6 +42,8 @@ class Spot:
     """What it belongs to: a cell; in a matrix a measure or a level, whose name is `column`, or all of it."""
     under: str | None = None
     """The column of the printed table that it stands under."""
+    keys: tuple[Any, ...] = ()
+    """In the head of a matrix, the keys of the group of columns that it stands over, outermost first."""
 
     def holds(self, x: int, y: int) -> bool:
         """Whether a point lies in it."""
@@ -164,8 +166,9 @@ def _cells(part: TablePart, shown: RowsOnPage, left: int) -> list[Spot]:
             box = (left + x, y, right - x, height)
             shown_part, column = _part_of_cell(layout.arranged, place, cell.name)
             link = cell.link(instance)
+            keys = _keys_over(layout.arranged, place, cell.name) if shown_part == "level" else ()
             spots.append(
-                Spot(name, place.row, place.level, column, *box, place.number, row, link, shown_part, cell.name)
+                Spot(name, place.row, place.level, column, *box, place.number, row, link, shown_part, cell.name, keys)
             )
     return spots
 
@@ -181,6 +184,15 @@ def _part_of_cell(arranged: ArrangedTable, place: RowPlace, column: str) -> tupl
         return "level", place.level or shown.column
     head = arranged.heads[place.number] if place.row == "head" else None
     return ("level", head) if head is not None else ("measure", shown.measure(place.row, place.number))
+
+
+def _keys_over(arranged: ArrangedTable, place: RowPlace, column: str) -> tuple[Any, ...]:
+    """The keys of the group of several columns that a cell of a matrix's head stands over; none elsewhere."""
+    shown = arranged.across.get(column)
+    if shown is None or place.row != "head" or not shown.is_measure:
+        return ()
+    levels = sum(head is not None for head in arranged.heads)
+    return shown.keys[: place.number] if 0 < place.number < levels and len(shown.keys) >= place.number else ()
 
 
 def _edges(part: TablePart, shown: RowsOnPage, left: int) -> list[Edge]:
