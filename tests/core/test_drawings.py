@@ -186,7 +186,7 @@ def test_links_lead_to_other_reports_with_values(library: MakeLibrary) -> None:
 @pytest.mark.parametrize(
     ("link", "told"),
     [
-        ("#nowhere {t}", "no cell has that as its anchor"),
+        ("#nowhere {t}", "no cell has that as its place name"),
         ("gone.moor?what={t}", "no report 'gone.moor'"),
         ("../out.moor", "lies outside the library"),
         ("javascript:alert({n})", "is none of these"),

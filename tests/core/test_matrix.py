@@ -340,7 +340,9 @@ MANY = "select l.region, l.n, l.fares + p.rowid * 0.01 as fares from lines l joi
         ({"rows": (level("port", order_by="sum(zz)"),)}, "no column 'zz'"),
         ({"rows": (level("port", fill="period"),)}, "can be filled from first to last"),
         ({"rows": (level("port", fill="data", members="ports.cod"),)}, "no column 'ports.cod'"),
-        ({"columns": (level("n", fill="list", listed=("1", "x")),)}, "do not fit those of the rows"),
+        ({"columns": (level("n", fill="list", listed=("1", "one")),)}, "do not fit those of the rows"),
+        ({"columns": (level("n * 1000000000", fill="period").but(name="x"),)}, "too many numbers to be filled in"),
+        ({"rows": (level("fares"), level("day", fill="data"))}, "more than 200,000 groups"),
         ({"keep_rows": "sum(n) > 2"}, "needs a scope in a row"),
     ],
 )

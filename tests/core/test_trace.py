@@ -146,6 +146,7 @@ def test_what_cannot_be_traced_says_why(library: MakeLibrary) -> None:
 def test_figures_of_matrices_agree(library: MakeLibrary) -> None:
     measures = (
         Measure(name="sum", value="sum(v)"), Measure(name="share", value="sum(v) / sum(v) over row"),
+        Measure(name="part", text="{sum(v) / sum(v) over column} of {sum(v) over report} in {month}"),
         Measure(name="mean", text="{avg(v)} in {route} of {sum(v) over report}"),
     )  # fmt: skip
     route, month = MatrixLevel(name="route", by="route"), MatrixLevel(name="month", by="month")

@@ -21,7 +21,9 @@ def broken_links(document: Document) -> Iterator[Finding]:
             for cell in plan.cells:
                 fault = _first_fault(cell, document)
                 if fault is not None:
-                    yield Finding("link", Place(block=run.layout.table.name, row=row, column=cell.name), fault, False)
+                    shown = run.layout.arranged.across.get(cell.name)
+                    column = cell.name if shown is None else shown.column
+                    yield Finding("link", Place(block=run.layout.table.name, row=row, column=column), fault, False)
 
 
 def _first_fault(cell: CellPlan, document: Document) -> str | None:
@@ -35,7 +37,7 @@ def _first_fault(cell: CellPlan, document: Document) -> str | None:
         if is_web(address) or (place is not None and place in document.composition.anchors):
             continue
         if place is not None:
-            return f"Its link leads to #{place[:60]}, and no cell has that as its anchor."
+            return f"Its link leads to #{place[:60]}, and no cell has that as its place name."
         if report is None:
             return (
                 "A link opens an https, http or mailto address, a #place, or a report that ends in .moor; "

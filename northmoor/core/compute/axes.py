@@ -171,6 +171,9 @@ def _filled(paths: pa.Table, order: Order, fills: Sequence[Fill], queries: Mappi
         added = _added_keys(keys, fill, order, depth, queries)
         outer = [f"k{d}" for d in range(depth)]
         around = paths.select(outer).group_by(outer).aggregate([]) if outer else None
+        place = Place(block=order.block, row=f"level {order.groupings[depth].name}")
+        if len(added) * (around.num_rows if around is not None else 1) > MOST_PATHS:
+            raise LayoutError(f"Filling it up would make more than {MOST_PATHS:,} groups; fill fewer levels.", place)
         if around is None:
             more = pa.table({f"k{depth}": added})
         else:
@@ -182,9 +185,6 @@ def _filled(paths: pa.Table, order: Order, fills: Sequence[Fill], queries: Mappi
         new = [
             at for at, row in enumerate(more.to_pylist()) if tuple(row[n] for n in (*outer, f"k{depth}")) not in known
         ]
-        if len(new) + paths.num_rows > MOST_PATHS:
-            message = f"Filling it up would make more than {MOST_PATHS:,} groups; fill fewer levels."
-            raise LayoutError(message, Place(block=order.block, row=f"level {order.groupings[depth].name}"))
         more = more.take(pa.array(new, pa.int64()))
         for name in paths.column_names:
             if name not in more.column_names:
@@ -229,6 +229,8 @@ def _periods(keys: pa.Array, period: str) -> pa.Array:
     known = pc.drop_null(keys)
     if pa.types.is_integer(keys.type):  # the number of a month, a year, an hour
         ends = pc.min_max(known).as_py()
+        if len(known) and ends["max"] - ends["min"] > MOST_PATHS:
+            raise ValueError(f"From {ends['min']:,} to {ends['max']:,} there are too many numbers to be filled in")
         return pa.array(range(ends["min"], ends["max"] + 1) if len(known) else [], keys.type)
     if not (pa.types.is_date(keys.type) or pa.types.is_timestamp(keys.type)) or period not in {*_MONTHS, *_DAYS}:
         raise ValueError("Only years, quarters, months, weeks, days and whole numbers can be filled from first to last")

@@ -63,10 +63,14 @@ class Demand:
 
     def threads(self, schema: pa.Schema) -> int:
         """How many threads may work at it so that the result is the same."""
+        if any(isinstance(value, float) for value in self.bound.values()):
+            return 1
         floating = {name for name in schema.names if pa.types.is_floating(schema.field(name).type)}
         trees = [parse_one(need.sql, dialect="duckdb") for need in self.needs]
         is_exact = all(
-            isinstance(node, _EXACT) and not (isinstance(node, exp.Column) and node.name in floating)
+            isinstance(node, _EXACT)
+            and not (isinstance(node, exp.Column) and node.name in floating)
+            and not (isinstance(node, exp.Literal) and not node.is_string and "e" in node.name.lower())
             for tree in trees
             for node in tree.walk()
         )
@@ -79,7 +83,7 @@ class Demand:
         for need in self.needs:
             tree = parse_one(need.sql, dialect="duckdb")
             inner = tree.this if isinstance(tree, exp.Filter) else tree
-            if type(inner) not in _PARTS or inner.find(exp.Distinct) is not None:
+            if type(inner) not in _PARTS or inner.find(exp.Distinct) is not None or inner.expressions:
                 return None
             found[need.sql] = _PARTS[type(inner)]
         return found

@@ -76,12 +76,12 @@ class AskingCross:
         if any(g.keep_groups is not None or g.first_groups is not None for order in orders for g in order.groupings):
             return self._numbered(cell)
         kept = [self._scalar(self.plan.keep_rows)] if self.plan.keep_rows is not None else []
-        for order, (axis, depth, group) in zip(orders, self._places(cell), strict=True):
+        for side, order, (axis, depth, group) in zip("rc", orders, self._places(cell), strict=True):
             for level in range(1, depth + 1):
                 groups = axis.groups[level - 1]
                 if groups.tree is not None:
                     return self._numbered(cell)
-                key = f"key_{len(kept)}_{level}"
+                key = f"key_{side}_{level}"  # the same in conditions of windows, which are around the same cell
                 self.bound[key] = groups.keys[int(axis.around(depth, level)[group])].as_py()
                 kept.append(f"{self._scalar(order.groupings[level - 1].by)} is not distinct from ${key}")
         return " and ".join(kept)
@@ -119,8 +119,9 @@ class _Plainly(CellWork):
             names = [g.name for g in sides.around.column_groupings]
             axis, depth, group = (sides.columns, cell.at.columns, cell.column)
         own = names.index(level) + 1
-        self.bound[f"own_{own}"] = axis.groups[own - 1].keys[int(axis.around(depth, own)[group])].as_py()
-        return exp.Placeholder(this=f"own_{own}")
+        name = f"key_{'r' if axis is sides.rows else 'c'}_{own}"
+        self.bound[name] = axis.groups[own - 1].keys[int(axis.around(depth, own)[group])].as_py()
+        return exp.Placeholder(this=name)
 
     def window_of_rows(self, node: exp.Window, scope: int) -> exp.Expr:  # noqa: ARG002  # the general one needs it
         """Windows over cells have no plain counterpart."""

@@ -52,10 +52,11 @@ class PrintedColumn:
 
 def columns_of(matrix: MatrixBlock, arranged: ArrangedMatrix, fold: Fold | None = None) -> tuple[PrintedColumn, ...]:
     """The printed columns from left to right; of groups that are folded, their totals only."""
-    stacked = matrix.measures_stand == "down"
+    stacked, axis = matrix.measures_stand == "down", arranged.sides.columns
     found = []
     for depth, group in _order(matrix, arranged, fold):
-        is_total = depth < len(matrix.columns) and fold is None
+        is_folded = depth > 0 and fold is not None and fold.folds(depth, axis.keys(depth, group))
+        is_total = depth < len(matrix.columns) and not is_folded
         shown = tuple(m for m in matrix.measures if not is_total or m.totals in ("both", "columns"))
         parts = [shown] if stacked else [(measure,) for measure in shown]
         found += [PrintedColumn(depth, group, part) for part in parts if part]
