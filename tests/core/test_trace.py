@@ -14,7 +14,7 @@ from northmoor.core.model.files import load_report
 from northmoor.core.model.matrices import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.report import PageSetup, Running, RunningLine, TextPiece
-from northmoor.core.model.tables import PAGE_ROWS, Column
+from northmoor.core.model.tables import PAGE_ROWS, Cell, Column, HeadRow
 from northmoor.core.sources.connections import Library
 from northmoor.core.stopping import Stop
 from tests.core.test_levels import SALES
@@ -30,7 +30,7 @@ def traces(document: Document, every: int = 1) -> Iterator[tuple[str, Trace]]:
         cells = [
             s
             for s in page_places(document.composition, page).spots
-            if s.column and s.row != "head" and s.printed is not None
+            if s.column and (s.row != "head" or s.number) and s.printed is not None
         ]
         for spot in cells[::every]:
             yield f"{spot.row} {spot.level} {spot.column} on {page + 1}", trace(document, page, spot, Stop())
@@ -84,7 +84,34 @@ def test_pages_blocks_trees_and_gathered_groups_agree(library: MakeLibrary) -> N
     )
     found = list(traces(render(report_of(nested), library(CENTRES))))
     answers = {f.formula: f.agrees for _, each in found for f in each.figures}
-    assert answers == {"v": True, "name": True, "sum(v)": True, "sum(v) over own": True, "depth()": None}
+    assert answers == {"v": True, "name": True, "sum(v)": True, "sum(v) over own": True, "depth()": True}
+
+
+def test_windows_over_the_groups_of_a_tree_agree(library: MakeLibrary) -> None:
+    total = row_of(
+        v="{sum(sum(v)) over (report rows 2 preceding)}, {rank() over (report order by sum(v) desc)}",
+        a="{sum(v) - lag(sum(v)) over report}, {sum(sum(v) over own) over (report rows unbounded preceding)}",
+    )
+    running = Column(name="a", value="sum(v) over (centre rows unbounded preceding)")
+    nested = table_of("v", running, levels=(tree(order_by="name", total=total),))
+    found = list(traces(render(report_of(nested), library(CENTRES))))
+    assert sum(len(each.figures) for _, each in found) > 30
+    assert [(place, f) for place, each in found for f in each.figures if not f.agrees] == []
+
+
+def test_figures_in_the_head_agree(library: MakeLibrary) -> None:
+    titled = Column(name="v", title="of {sum(v)}", value="v")
+    table = table_of(titled, "month", head=(HeadRow(cells=(Cell(column="month", text="{max(v)} in all"),)),))
+    document = render(report_of(table), library(SALES))
+    spots = [s for s in page_places(document.composition, 0).spots if s.row == "head"]
+    found = [
+        trace(document, 0, spot, Stop()) for spot in spots if (spot.column, spot.number) in (("v", 0), ("month", 1))
+    ]
+    assert [(each.scope, f.formula, f.agrees) for each in found for f in each.figures] == [
+        ("all rows of the table", "max(v)", True), ("all rows of the table", "sum(v)", True),
+    ]  # fmt: skip
+    with pytest.raises(LayoutError, match="There is no figure here"):
+        trace(document, 0, next(s for s in spots if (s.column, s.number) == ("month", 0)), Stop())
 
 
 def test_running_totals_differences_and_ranks_agree(library: MakeLibrary) -> None:
@@ -93,6 +120,7 @@ def test_running_totals_differences_and_ranks_agree(library: MakeLibrary) -> Non
         total=row_of(
             v="{sum(sum(v)) over (route rows unbounded preceding)} {sum(v) - lag(sum(v)) over route}",
             month="{rank() over (report order by sum(v) desc)} {avg(max(v)) over report}",
+            route="{sum(sum(v) / sum(v) over report) over (report rows 9 preceding)} {sum(sum(v) over route) over report}",
         ),
     )
     running = Column(name="run", value="sum(v) over (route rows unbounded preceding)")
@@ -132,7 +160,7 @@ def test_what_cannot_be_traced_says_why(library: MakeLibrary) -> None:
         "v",
         total=row_of(v="sum(w)"),
         keep_rows="v > 90",
-        levels=(level_of("route", total=row_of(v="sum(sum(v) over report) over (report rows 1 preceding)")),),
+        levels=(level_of("route", total=row_of(v="sum(sum(rows.v)) over (report rows 1 preceding)")),),
     )
     document = render(report_of(table), library(SALES))
     spots = page_places(document.composition, 0).spots
@@ -140,7 +168,7 @@ def test_what_cannot_be_traced_says_why(library: MakeLibrary) -> None:
         trace(document, 0, next(s for s in spots if s.row == "head" and s.column), Stop())
     reasons = {f.formula: f.answer.reason for _, each in traces(document) for f in each.figures if f.agrees is None}
     assert "there is no column 'w'" in (reasons["sum(w)"] or "")
-    assert "not asked again another way" in (reasons["sum(sum(v) over report) over (report rows 1 preceding)"] or "")
+    assert "not asked again another way" in (reasons["sum(sum(rows.v)) over (report rows 1 preceding)"] or "")
 
 
 def test_figures_of_matrices_agree(library: MakeLibrary) -> None:

@@ -14,7 +14,7 @@ from northmoor.core.compute.matrix import ArrangedMatrix, matrix_plan_of
 from northmoor.core.compute.plaincross import Cell, asking_cross
 from northmoor.core.compute.plainly import Answer, Asking, Standpoint, ask_queries
 from northmoor.core.compute.scopes import DETAIL, PAGE_SCOPES
-from northmoor.core.compute.table import plan_of, scope_of, template_of
+from northmoor.core.compute.table import head_content, plan_of, scope_of, template_of
 from northmoor.core.document import Document
 from northmoor.core.errors import ExpressionError, LayoutError, Place
 from northmoor.core.expr.formats import format_one
@@ -161,16 +161,25 @@ def _trace_matrix(document: Document, part: TablePart, spot: Spot, stop: Stop) -
 def _part(document: Document, page: int, spot: Spot) -> TablePart:
     for part in document.composition.parts(page):
         if isinstance(part, TablePart) and part.layout.table.name == spot.block:
-            if spot.column is None or spot.printed is None or (spot.row == "head" and spot.number == 0):
+            if spot.column is None or spot.printed is None or _is_plain_title(part.layout.table, spot):
                 break
             return part
     raise LayoutError("There is no figure here; choose a cell of a table's rows, or a text.", Place(block=spot.block))
 
 
+def _is_plain_title(table: TableBlock, spot: Spot) -> bool:
+    """Whether a spot is the title of a column without figures."""
+    if (spot.row, spot.number) != ("head", 0) or spot.part != "cell":
+        return False
+    content = _content(table, RowPlace("head"), spot.column)
+    return not any(isinstance(slot, Slot) for slot in template_of(content))
+
+
 def _content(table: TableBlock, place: RowPlace, column: str | None) -> Content:
-    cells: tuple[Any, ...] = table.columns if place == RowPlace("detail") else table.row_at(place).cells
+    titles, details = place == RowPlace("head"), place == RowPlace("detail")
+    cells: tuple[Any, ...] = table.columns if titles or details else table.row_at(place).cells
     names = {getattr(cell, "column", None) or getattr(cell, "name", None): cell for cell in cells}
-    content: Content = names[column]
+    content: Content = head_content(names[column]) if titles else names[column]
     try:
         template_of(content)
     except ExpressionError as error:

@@ -30,6 +30,8 @@ ROWS, ROW_NUMBER = "rows", "row_number"
 """The fetched rows, as statements that are shown call them, and their numbers."""
 _PLACES, _PLACE = "places", "printed"
 """The rows that the table prints: which each is, and the numbers of its groups."""
+_AROUND, _GROUP = "lying_in", "lies_in"
+"""In a tree: which groups each printed row lies in, and their numbers."""
 _OWN_ORDER = "__nm_own_order"
 
 
@@ -93,6 +95,8 @@ class Asking:
             return Answer(reason=error.message)
         where = f" where {condition}" if condition else ""
         given = {ROWS: numbered(fetched), _PLACES: self._places()}
+        if (scope := standpoint.scope) in work.standing.trees:
+            given[_AROUND] = self._around(scope)
         given |= {f"query_{name}": other.table for name, other in self.rows.items()}
         return answered(value, f" from {ROWS}{where}", where, {**work.bound, **self.bound}, given, stop)
 
@@ -101,6 +105,14 @@ class Asking:
         columns = {ROW_NUMBER: arranged.source, _PLACE: np.arange(arranged.rows)}
         groups = {group_column(level): of_row for level, of_row in enumerate(arranged.group_of_row, 1)}
         return pa.table({**columns, **groups})
+
+    def _around(self, level: int) -> pa.Table:
+        """The groups of a tree and the rows that lie in each: the numbers of the group and of the printed row."""
+        groups = self.arranged.levels[level - 1]
+        counts = groups.ends - groups.starts[:-1]
+        inside = np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts)
+        rows = np.repeat(groups.starts[:-1], counts) + inside
+        return pa.table({_GROUP: np.repeat(np.arange(len(groups)), counts), _PLACE: rows})
 
     def condition(self, standpoint: Standpoint) -> str:
         """The condition on fetched rows that says which a figure stands for."""
@@ -203,19 +215,22 @@ class _Plainly(Work):
 
     def window_of_rows(self, node: exp.Window, scope: int) -> exp.Expr:
         """A window over the rows or groups of one group around the figure: its value where the figure stands."""
-        if self.standing.scope == 0 or self.standing.scope in self.standing.trees:
-            raise self.fault("windows over the groups of a tree are not asked again another way", node)
+        if self.standing.scope == 0:
+            raise self.fault("windows with an order or a frame stand in rows, headings and totals", node)
+        trees = self.standing.trees
         if self.standing.scope == DETAIL:
             call, own = self._windowed(node, lambda n: self.value_of(n, self.standing.columns)), _PLACE
             listed, grouped = "*", ""
         else:
             inside = _InGroups(self)
-            call, own = self._windowed(node, inside.transform), group_column(self.standing.scope)
+            own = _GROUP if self.standing.scope in trees else group_column(self.standing.scope)
+            call = self._windowed(node, inside.transform)
             self.bound |= inside.bound
             listed, grouped = ", ".join([own, *inside.listed]), f" group by {own}"
-        condition = self.asking.condition(self._outer(scope))
-        where = f" where {condition}" if condition else ""
-        among = f"select {listed} from {ROWS} join {_PLACES} using ({ROW_NUMBER}){where}{grouped}"
+        around = self._outer(scope + OWN if scope in trees else scope)
+        where = f" where {condition}" if (condition := self.asking.condition(around)) else ""
+        lying = f" join {_AROUND} using ({_PLACE})" if own == _GROUP else ""
+        among = f"select {listed} from {ROWS} join {_PLACES} using ({ROW_NUMBER}){lying}{where}{grouped}"
         ordered = f"select {own}, {call.replace(_OWN_ORDER, own)} as value from ({among})"
         return exp.Var(this=f"(select value from ({ordered}) where {own} = {self.standpoint.at})")
 
@@ -247,6 +262,21 @@ class _Plainly(Work):
         if scope % OWN == self.standpoint.scope % OWN:
             return Standpoint(scope, self.standpoint.at)
         return Standpoint(scope, int(self.asking.arranged.group_of_row[scope % OWN - 1][start]))
+
+    def depth(self, tree: int) -> exp.Expr:
+        """How many steps lead up from the key of the group of a tree: the ways up that are among the rows."""
+        asking, around = self.asking, self._outer(tree)
+        groups, grouping = asking.arranged.levels[tree - 1], asking.order.groupings[tree - 1]
+        if groups.tree is None or len(groups.tree.opened) or around.at in groups.words:
+            raise self.fault("a depth among gathered groups, or in a circle, is not asked again another way", None)
+        key = f"depth_of_{tree}"
+        self.bound[key] = groups.keys[around.at].as_py()
+        by, parent = asking._scalar(grouping.by), asking._scalar(grouping.parent or "")
+        inside = asking.condition(self._outer(tree - 1))
+        among = f"select * from {ROWS}{f' where {inside}' if inside else ''}"
+        steps = f"select ${key} as key union select {parent} from ({among}) join up on {by} = up.key"
+        counted = f"select count(*) - 1 from up where key in (select {by} from ({among}))"
+        return exp.Var(this=f"(with recursive up as ({steps}) {counted})")
 
     def bare_column(self, node: exp.Column) -> exp.Expr:
         """A column of the row, or the one value that a group's own rows have."""
@@ -304,14 +334,26 @@ class _InGroups(Work):
         self.listed: list[str] = []
 
     def aggregate(self, node: exp.Expr, scope: int | str) -> exp.Expr:
-        """An aggregate over each group's rows."""
-        if scope != self.standing.scope:
-            raise self.fault("a window over groups with another scope in it is not asked again another way", node)
-        return self._column(self.other(node, lambda n: self.value_of(n, self.standing.columns)).sql("duckdb"))
+        """An aggregate over each group's rows, in a tree also over its own alone, or over what is around each."""
+        if isinstance(scope, str) or scope % OWN in self.standing.trees - {self.standing.scope}:
+            raise self.fault("another tree or query in a window is not asked again another way", node)
+        value = self.other(node, lambda n: self.value_of(n, self.standing.columns))
+        if scope not in (self.standing.scope, self.standing.own_scope):
+            group = group_column(scope) if scope else None
+            around = f" where around.{group} = {_PLACES}.{group}" if group else ""
+            inner = f"select {value.sql('duckdb')} from {ROWS} join {_PLACES} as around using ({ROW_NUMBER}){around}"
+            return self._column(f"any_value(({inner}))")
+        if scope != self.standing.scope and isinstance(value, exp.Filter):
+            raise self.fault("a filter over own in a window is not asked again another way", node)
+        return self._column(value.sql("duckdb") + (self._own_rows() if scope != self.standing.scope else ""))
 
     def bare_column(self, node: exp.Column) -> exp.Expr:
-        """The one value that a group's rows have."""
-        return self._column(f"any_value({quoted(self.known(node, self.standing.columns))})")
+        """The one value that a group's own rows have."""
+        return self._column(f"any_value({quoted(self.known(node, self.standing.columns))}){self._own_rows()}")
+
+    def _own_rows(self) -> str:
+        scope = self.standing.scope
+        return f" filter (where {group_column(scope)} = {_GROUP})" if scope in self.standing.trees else ""
 
     def _column(self, sql: str) -> exp.Expr:
         self.listed.append(f"{sql} as part_{len(self.listed)}")

@@ -367,8 +367,12 @@ class Work:
         open_trees = [t for t in self.standing.trees if scope == DETAIL or 0 < t <= scope]
         if not open_trees:
             raise self.fault("depth() stands in rows, headings and totals of a level whose groups form a tree", node)
-        column = quoted(depth_column(max(open_trees)))
-        if scope == DETAIL:
+        return self.depth(max(open_trees))
+
+    def depth(self, tree: int) -> exp.Expr:
+        """How deep the open group of a tree lies in it."""
+        column = quoted(depth_column(tree))
+        if self.standing.scope == DETAIL:
             return exp.Var(this=f"{BASE}.{column}")
         need = Aggregated(self.standing.own_scope, f"any_value({column})")
         self.needs.append(need)
