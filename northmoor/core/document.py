@@ -14,6 +14,7 @@ from typing import Any
 from northmoor.core.compute.cells import Computed
 from northmoor.core.compute.choosing import choose, said_when_empty
 from northmoor.core.compute.groups import Ints
+from northmoor.core.compute.groupsof import with_groups
 from northmoor.core.compute.kinds import ArrangedBlock, arrange_block, planned
 from northmoor.core.compute.paging import compute_paged
 from northmoor.core.compute.running import PER_PAGE, compute_running
@@ -130,7 +131,8 @@ class Session:
         known = choose(shown_edition(report, edition, values, stop), None, values, stop)
         rows = self._fetch_all(report, known.edition, values, stop, tell)
         chosen = choose(known.edition, {n: r for n, r in rows.items() if isinstance(r, Rows)}, values, stop)
-        shown = said_when_empty(chosen.edition, lambda query: self._words(settled, query))
+        own = with_groups(chosen.edition, known.edition)
+        shown = said_when_empty(own, lambda query: self._words(settled, query))
         arranged = self._arrange_all(shown, rows, values, stop, tell)
         tell("Laying out")
         document = self._compose(settled, shown, rows, arranged, folds or {}, stop)
@@ -301,7 +303,7 @@ class Session:
             )
 
         said = [block.text for block in edition.blocks if isinstance(block, TextBlock)]
-        texts = slots_of([*said, *(block.when_empty or "" for block in edition.data_blocks)])
+        texts = slots_of([*said, *(getattr(block, "when_empty", None) or "" for block in edition.data_blocks)])
         once = running(texts, more={})
 
         def paged(table: str, ends: Ints) -> PagedCells:

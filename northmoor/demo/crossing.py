@@ -4,10 +4,9 @@ from northmoor.core.model.blocks import TextBlock
 from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.looks import Scale
 from northmoor.core.model.matrices import MatrixBlock, MatrixLevel, Measure
-from northmoor.core.model.parameters import ChoicesFrom, FromQuery, Parameter
 from northmoor.core.model.report import Edition, PageSetup, Report
 from northmoor.core.model.starting import STYLES
-from northmoor.demo.pieces import YEARS, footer
+from northmoor.demo.pieces import YEAR, YEARS, footer
 
 MONTHS_SQL = """\
 select r.name as route, r.season, date(s.departs_at) as day, s.status = 'cancelled' as cancelled,
@@ -36,13 +35,9 @@ def route_month_matrix() -> Report:
             QueryColumn(name="fares", type="decimal(12,2)", label="Fares, €", total="sum"),
         ),
     )
-    year = Parameter(
-        name="year", label="Year", kind="integer", choices_from=ChoicesFrom(query="years", value="year"),
-        default=FromQuery(query="years", column="year"), hint="Calendar year of departure; the newest by itself.",
-    )  # fmt: skip
     return Report(
         title="Routes by month",
-        parameters=(year,),
+        parameters=(YEAR,),
         queries=(query, YEARS),
         styles=STYLES,
         editions=(_edition(),),

@@ -16,6 +16,7 @@ from northmoor.demo.ferries import DATA_TIME, make_ferries
 from northmoor.demo.freight import add_freight
 from northmoor.demo.history import make_history
 from northmoor.demo.papers import make_papers
+from northmoor.demo.punctual import punctuality
 from northmoor.demo.reports import fares_by_route
 from northmoor.demo.sailings import sailings_log
 from northmoor.demo.selected import selected_waybills
@@ -63,6 +64,7 @@ def make_library(root: Path, history: bool = False) -> Path:
         ("sailings-log", sailings_log),
         ("cost-centres", cost_centres),
         ("route-month-matrix", route_month_matrix),
+        ("punctuality", punctuality),
     )
     for name, make in made:
         if not (reports / f"{name}.moor").exists():

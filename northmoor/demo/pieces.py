@@ -1,6 +1,7 @@
 """What the example reports have in common."""
 
 from northmoor.core.model.data import Query, QueryColumn
+from northmoor.core.model.parameters import ChoicesFrom, FromQuery, Parameter
 from northmoor.core.model.report import Running, RunningLine, TextPiece
 
 YEARS = Query(
@@ -10,6 +11,12 @@ YEARS = Query(
     columns=(QueryColumn(name="year", type="integer", label="Year", format="0"),),
 )
 """The years that have sailings, the newest first."""
+
+YEAR = Parameter(
+    name="year", label="Year", kind="integer", choices_from=ChoicesFrom(query="years", value="year"),
+    default=FromQuery(query="years", column="year"), hint="Calendar year of departure; the newest by itself.",
+)  # fmt: skip
+"""Which of them a report is of."""
 
 
 def footer(text: str) -> Running:

@@ -3,11 +3,11 @@
 from northmoor.core.model.blocks import TextBlock
 from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.looks import Look
-from northmoor.core.model.parameters import AllChoices, Choice, ChoicesFrom, FromQuery, Parameter
+from northmoor.core.model.parameters import AllChoices, Choice, ChoicesFrom, Parameter
 from northmoor.core.model.report import Edition, PicturePiece, Report, Running, RunningLine, TextPiece
 from northmoor.core.model.starting import STYLES
 from northmoor.core.model.tables import Cell, Column, Level, OrderBy, Row, TableBlock
-from northmoor.demo.pieces import YEARS, footer
+from northmoor.demo.pieces import YEAR, YEARS, footer
 
 FARES_SQL = """\
 select r.code as route, r.name as route_name, r.season,
@@ -52,10 +52,6 @@ def fares_by_route() -> Report:
             QueryColumn(name="fares", type="decimal(12,2)", label="Fares", total="sum", format="#,##0.00"),
         ),
     )
-    year = Parameter(
-        name="year", label="Year", kind="integer", choices_from=ChoicesFrom(query="years", value="year"),
-        default=FromQuery(query="years", column="year"), hint="Calendar year of departure; the newest by itself.",
-    )  # fmt: skip
     season = Parameter(
         name="season", label="Season", default="all", control="drop_down",
         choices=(
@@ -73,7 +69,7 @@ def fares_by_route() -> Report:
     )  # fmt: skip
     return Report(
         title="Fares by route and month",
-        parameters=(year, season, called),
+        parameters=(YEAR, season, called),
         queries=(query, YEARS, ports),
         styles=STYLES,
         editions=(_full(),),

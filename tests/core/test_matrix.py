@@ -170,7 +170,7 @@ def test_windows_are_the_row_the_column_levels_and_all(library: MakeLibrary) -> 
     [
         ("sum(sum(n)) over (report rows 1 preceding)", "write over row or over column"),
         ("sum(w)", "there is no column 'w'"),
-        ("sum(n) over ports", "no window 'ports' in a matrix"),
+        ("sum(n) over ports", "no window 'ports' here"),
         ("day", "total it, or group by it"),
     ],
 )

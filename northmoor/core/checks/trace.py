@@ -8,6 +8,7 @@ from typing import Any
 import pyarrow as pa
 
 from northmoor.core.compute.cells import Computed
+from northmoor.core.compute.chart import chart_plan_of, mark_texts, rows_of, sized
 from northmoor.core.compute.crossed import Crossed, Crossing
 from northmoor.core.compute.groups import Wanted
 from northmoor.core.compute.matrix import ArrangedMatrix, matrix_plan_of
@@ -19,7 +20,7 @@ from northmoor.core.document import Document
 from northmoor.core.errors import ExpressionError, LayoutError, Place
 from northmoor.core.expr.formats import format_one
 from northmoor.core.expr.templates import Slot
-from northmoor.core.layout.parts import TablePart
+from northmoor.core.layout.parts import ChartPart, TablePart
 from northmoor.core.layout.places import Spot
 from northmoor.core.layout.running import slots_of, template_by_page
 from northmoor.core.layout.table import ends_of_pages
@@ -66,6 +67,8 @@ def trace(document: Document, page: int, spot: Spot, stop: Stop) -> Trace:
     """
     if spot.row in ("text", "header", "footer"):
         return _trace_text(document, page, spot, stop)
+    if spot.part == "chart":
+        return _trace_mark(document, page, spot, stop)
     part = _part(document, page, spot)
     layout = part.layout
     if layout.arranged.across:
@@ -155,6 +158,31 @@ def _trace_matrix(document: Document, part: TablePart, spot: Spot, stop: Stop) -
         for level, key in zip(levels, keys, strict=True)
     ]
     return Trace(_shown(part, spot), ", ".join(said) or "all rows of the matrix", tuple(figures),
+                 replace(own, table=own.table.take(pa.array(behind))))  # fmt: skip
+
+
+def _trace_mark(document: Document, page: int, spot: Spot, stop: Stop) -> Trace:
+    """A mark of a chart: the values that its place and size are made of."""
+    part = next(p for p in document.composition.parts(page) if isinstance(p, ChartPart) and p.name == spot.block)
+    view, chart = part.view, part.view.chart
+    if spot.row != "mark" or spot.printed is None:
+        raise LayoutError("There is no figure here; choose a mark of the chart.", Place(block=spot.block))
+    plan = chart_plan_of(chart, view.query, spot.block)
+    values = document.settled.whole()
+    rows = rows_of(plan, document.rows)
+    matrix, _ = sized(plan, rows, values, stop)
+    cell = Cell(plan.depths.marks, spot.printed, spot.number)
+    asking = asking_cross(matrix, rows, values, stop)
+    behind = asking.rows_behind(cell)
+    number, figures = view.cell(spot.printed, spot.number), []
+    for text in dict.fromkeys(mark_texts(chart, chart.measure(spot.column))):
+        found = view.arranged.computed(plan.depths.marks, text)
+        fault = found.fault or found.faults.get(number)
+        answer = Answer(reason=fault.message) if fault is not None else asking.ask(text, cell, stop)
+        figures.append(Figure(text, None if fault is not None else found.values[number].as_py(), answer, len(behind)))
+    said = [f"{level.name} = {text}" for level, text in view.mark_texts(spot.printed, spot.number)]
+    own = document.rows[view.query]
+    return Trace(chart.title or spot.block, ", ".join(said) or "all rows of the chart", tuple(figures),
                  replace(own, table=own.table.take(pa.array(behind))))  # fmt: skip
 
 

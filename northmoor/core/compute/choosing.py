@@ -8,11 +8,13 @@ from northmoor.core.compute.cells import Computed
 from northmoor.core.compute.running import compute_running
 from northmoor.core.errors import ExpressionError, LayoutError, Place
 from northmoor.core.expr.language import parse
-from northmoor.core.model.blocks import Block, DataBlock, literal
+from northmoor.core.model.blocks import Block, literal
+from northmoor.core.model.charts import ChartBlock
 from northmoor.core.model.edits import without_column
+from northmoor.core.model.keyed import Keyed
 from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.report import Edition
-from northmoor.core.model.tables import Keyed, TableBlock
+from northmoor.core.model.tables import TableBlock
 from northmoor.core.sources.fetch import Rows
 from northmoor.core.stopping import Stop
 from northmoor.core.values.values import Values
@@ -52,7 +54,7 @@ def said_when_empty(edition: Edition, values_of: Callable[[str], Sequence[str]])
     """
 
     def told(block: Block) -> Block:
-        if not isinstance(block, DataBlock) or block.when_empty is not None:
+        if not isinstance(block, TableBlock | MatrixBlock) or block.when_empty is not None:
             return block
         chosen = "; ".join(values_of(block.query))
         return block.but(when_empty=literal(f"There are no rows{f' for {chosen}' if chosen else ''}."))
@@ -71,6 +73,8 @@ def _conditions(edition: Edition) -> list[str]:
         elif isinstance(block, MatrixBlock):
             levels = (*block.rows, *block.columns)
             found += [level.first_groups for level in levels if isinstance(level.first_groups, str)]
+        elif isinstance(block, ChartBlock):
+            found += [level.first_groups for level in block.levels if isinstance(level.first_groups, str)]
     return list(dict.fromkeys(text for text in found if text is not None))
 
 
@@ -87,6 +91,8 @@ def _block(block: Block, computed: Mapping[str, Computed], faults: list[LayoutEr
         return None
     if isinstance(block, MatrixBlock):
         return _matrix(block, computed, faults)
+    if isinstance(block, ChartBlock):
+        return _chart(block, computed, faults)
     if not isinstance(block, TableBlock):
         return block.but(visible=None) if block.visible in computed else block
     hidden = [
@@ -111,6 +117,15 @@ def _matrix(block: MatrixBlock, computed: Mapping[str, Computed], faults: list[L
         for side in (block.rows, block.columns)
     )
     return block.but(rows=rows, columns=columns, visible=None if block.visible in computed else block.visible)
+
+
+def _chart(block: ChartBlock, computed: Mapping[str, Computed], faults: list[LayoutError]) -> ChartBlock:
+    levels = {
+        name: _with_number(level, block.name, computed, faults)
+        for name in ("panels", "category", "series")
+        if (level := getattr(block, name)) is not None
+    }
+    return block.but(visible=None if block.visible in computed else block.visible, **levels)
 
 
 def _with_number(level: L, block: str, computed: Mapping[str, Computed], faults: list[LayoutError]) -> L:

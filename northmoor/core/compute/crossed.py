@@ -55,6 +55,8 @@ class Around:
     row_groupings: tuple[Grouping, ...]
     column_groupings: tuple[Grouping, ...]
     queries: Mapping[str, Rows]
+    windows: tuple[str, str] = ("row", "column")
+    """What the windows are called that are one group of a side, over all of the other."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -173,13 +175,14 @@ class CellWork(Work):
         """The crossing that a window names."""
         name = node.alias
         if not name:
-            raise self.fault("name a window after over: row, column, report, or a level", node)
+            raise self.fault(f"name a window after over: {', '.join(self.around.windows)}, report, or a level", node)
         if node.args.get("partition_by"):
             raise self.fault("a window's scope is its level; take out partition by", node)
         return _scope(self._crossing_of(name, node))
 
     def _crossing_of(self, name: str, node: exp.Window) -> Crossing:
-        named = {"report": Crossing(0, 0), "row": Crossing(self.at.rows, 0), "column": Crossing(0, self.at.columns)}
+        whole = (Crossing(0, 0), Crossing(self.at.rows, 0), Crossing(0, self.at.columns))
+        named = dict(zip(("report", *self.around.windows), whole, strict=True))
         if name in named:
             return named[name]
         row_names = [g.name for g in self.around.row_groupings]
@@ -189,7 +192,7 @@ class CellWork(Work):
         if name in column_names:
             return Crossing(self.at.rows, min(column_names.index(name) + 1, self.at.columns))
         known = did_you_mean(name, (*named, *row_names, *column_names))
-        raise self.fault(f"there is no window {name!r} in a matrix. {known}", node)
+        raise self.fault(f"there is no window {name!r} here. {known}", node)
 
     def window_of_rows(self, node: exp.Window, scope: int) -> exp.Expr:
         """A window over cells: along the row, down the column, or within a level of either."""
@@ -197,7 +200,8 @@ class CellWork(Work):
         inner = node.this.this if isinstance(node.this, exp.Filter) else node.this
         own, around = self.at, crossing_of(scope)
         if around == Crossing(0, 0) and own.rows and own.columns:
-            raise self.fault("cells of the whole report have no order; write over row or over column", node)
+            told = " or ".join(f"over {name}" for name in self.around.windows)
+            raise self.fault(f"cells of the whole report have no order; write {told}", node)
         if not isinstance(node.this, exp.Filter) and not runs_over_groups(inner):
             raise self.fault(
                 f"to run over cells, total what it runs over, as in sum({inner.sql('duckdb').lower()})", node

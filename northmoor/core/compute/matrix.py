@@ -49,6 +49,8 @@ class MatrixPlan:
     cells: frozenset[Crossing]
     """The crossings that have cells."""
     keep_rows: str | None
+    windows: tuple[str, str] = ("row", "column")
+    """What the windows are called that a side's groups are."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -114,7 +116,7 @@ def arrange_matrix(plan: MatrixPlan, rows: Mapping[str, Rows], values: Values, s
     """
     compiler = Compiler(values)
     fetched = rows[plan.query].table
-    around = Around(tuple(fetched.column_names), plan.rows.groupings, plan.columns.groupings, rows)
+    around = Around(tuple(fetched.column_names), plan.rows.groupings, plan.columns.groupings, rows, plan.windows)
     compiled = [compile_crossed(compiler, want, around) for want in sorted(plan.wanted)]
     compiled += [each for order in (plan.rows, plan.columns) for each in _of_groups(compiler, order, around)]
     demand = demand_of((plan.rows, plan.columns), plan.keep_rows, compiled)
@@ -141,7 +143,7 @@ def sides_of(plan: MatrixPlan, rows: Mapping[str, Rows], values: Values, stop: S
     Raises LayoutError.
     """
     compiler, fetched = Compiler(values), rows[plan.query].table
-    around = Around(tuple(fetched.column_names), plan.rows.groupings, plan.columns.groupings, rows)
+    around = Around(tuple(fetched.column_names), plan.rows.groupings, plan.columns.groupings, rows, plan.windows)
     numbered = fetched.append_column(numbers, pa.array(np.arange(len(fetched))))
     with Engine(stop) as engine:
         base = base_of(whole_demand((plan.rows, plan.columns), plan.keep_rows), numbered, compiler, engine)

@@ -31,7 +31,7 @@ ROWS, ROW_NUMBER = "rows", "row_number"
 _PLACES, _PLACE = "places", "printed"
 """The rows that the table prints: which each is, and the numbers of its groups."""
 _AROUND, _GROUP = "lying_in", "lies_in"
-"""In a tree: which groups each printed row lies in, and their numbers."""
+"""In a tree: the groups that each of the printed rows is in, and their numbers."""
 _OWN_ORDER = "__nm_own_order"
 
 
@@ -107,7 +107,7 @@ class Asking:
         return pa.table({**columns, **groups})
 
     def _around(self, level: int) -> pa.Table:
-        """The groups of a tree and the rows that lie in each: the numbers of the group and of the printed row."""
+        """The groups of a tree and the rows that lie in each: the numbers of the group and of the row as printed."""
         groups = self.arranged.levels[level - 1]
         counts = groups.ends - groups.starts[:-1]
         inside = np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts)

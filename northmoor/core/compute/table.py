@@ -13,6 +13,7 @@ import numpy as np
 import pyarrow as pa
 
 from northmoor.core.compute.cells import ROWS, Computed
+from northmoor.core.compute.chartdata import ArrangedChart
 from northmoor.core.compute.grouping import Order, grouped
 from northmoor.core.compute.groups import Grouping, Groups, Ints, Wanted
 from northmoor.core.compute.scoped import compute_scoped
@@ -26,10 +27,12 @@ from northmoor.core.compute.scopes import (
     Compiler,
 )
 from northmoor.core.compute.trees import faults_of
-from northmoor.core.errors import ExpressionError
+from northmoor.core.errors import ExpressionError, LayoutError
 from northmoor.core.expr.language import columns_in, parse, quoted
 from northmoor.core.expr.templates import Slot, Template, parse_template, with_names
-from northmoor.core.model.tables import Column, Content, Keyed, RowPlace, TableBlock
+from northmoor.core.model.charts import Chart
+from northmoor.core.model.keyed import Keyed
+from northmoor.core.model.tables import Column, Content, RowPlace, TableBlock
 from northmoor.core.sources.engine import Engine
 from northmoor.core.sources.fetch import Rows
 from northmoor.core.stopping import Stop
@@ -181,6 +184,8 @@ class ArrangedTable:
     leaf_indent: tuple[str, int] = ("", 0)
     """Of a printed matrix whose innermost rows form a tree: the column of their keys, and how much further right it
     begins with each depth."""
+    charts: Mapping[tuple[int, Chart], ArrangedChart | LayoutError] = field(default_factory=dict)
+    """The charts that stand in its rows, by the scope of the row."""
     heads: tuple[str | None, ...] = ()
     """Of a printed matrix: the column level whose keys each row of the head shows, the titles first; none: measures."""
 

@@ -1,25 +1,28 @@
 """An edition's blocks flowed down its pages: which part of which block stands where, and pages made as they are
 asked for."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property, lru_cache
 
 import numpy as np
 
 from northmoor.core.compute.cells import Computed
+from northmoor.core.compute.chartdata import ArrangedChart
 from northmoor.core.compute.kinds import ArrangedBlock
 from northmoor.core.compute.matrix import ArrangedMatrix
 from northmoor.core.compute.table import ArrangedTable
 from northmoor.core.errors import NorthmoorError, Place
 from northmoor.core.layout.anchors import Anchors
 from northmoor.core.layout.celltext import report_faults
+from northmoor.core.layout.chartview import View
 from northmoor.core.layout.context import Setting
 from northmoor.core.layout.display import Bookmark, Layer, Origin, Page
 from northmoor.core.layout.matrix import lay_out_matrix
 from northmoor.core.layout.paginate import Body, Slice
+from northmoor.core.layout.palette import colors_of
 from northmoor.core.layout.paragraph import Paragraph, fault_paragraph, make_paragraph, paragraph_layers
-from northmoor.core.layout.parts import Frame, Lines, Part, TablePart, TableRun
+from northmoor.core.layout.parts import ChartPart, Frame, Lines, Part, TablePart, TableRun
 from northmoor.core.layout.placedcells import CellPlacer
 from northmoor.core.layout.running import (
     RunningLayout,
@@ -35,6 +38,7 @@ from northmoor.core.layout.sheets import lay_out_sheets, sheets_on_pages
 from northmoor.core.layout.table import Paged, TableLayout
 from northmoor.core.layout.tablepage import table_bookmarks, table_layers
 from northmoor.core.model.blocks import DataBlock, PictureBlock, TextBlock
+from northmoor.core.model.charts import Chart, ChartBlock
 from northmoor.core.model.looks import Look
 from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.report import Edition
@@ -55,7 +59,7 @@ class Composition:
     setting: Setting
     arranged: Arranged = field(default_factory=dict)
     pages: int = 1
-    lines: dict[int, list[Lines]] = field(default_factory=dict)
+    lines: dict[int, list[Lines | ChartPart]] = field(default_factory=dict)
     tables: list[TableRun] = field(default_factory=list)
     numbers: tuple[int, ...] = ()
     counts: tuple[int, ...] = ()
@@ -80,7 +84,8 @@ class Composition:
         """What stands on the page of an index, from the top."""
         tables = [part for run in self.tables if (part := run.on_page(index)) is not None]
         found: list[tuple[int, Part]] = [(part.piece.y, part) for part in tables]
-        found += [(part.y, part) for part in self.lines.get(index, [])]
+        own: list[Lines | ChartPart] = self.lines.get(index, [])
+        found += [(part.y, part) for part in own]
         return [part for _, part in sorted(found, key=lambda each: each[0])]
 
     def page(self, index: int) -> Page:
@@ -97,6 +102,8 @@ class Composition:
                 top = frame.top + part.piece.y
                 layers += table_layers(part.layout, part.placer, part.piece, frame.left, top, self.setting.shapers)
                 bookmarks += table_bookmarks(part.layout, part.piece, top)
+            elif isinstance(part, ChartPart):
+                layers += part.laid(frame).layers
             else:
                 layers += self._lines(part)
         layers += self.footer.layers(index)
@@ -126,6 +133,7 @@ def compose(
     number of pages is known, and `paged` those of a table's pages once its breaks are known.
     """
     composition = Composition(edition, _frame(edition, setting), setting, arranged)
+    setting.colors = colors_of(_charts(edition, arranged))
     flow = _Flow(composition, paged)
     for block in edition.blocks:
         setting.stop.check()
@@ -141,6 +149,16 @@ def compose(
     composition.running = running(wanted, composition.numbers, composition.counts)
     _lay_out_running(composition)
     return composition
+
+
+def _charts(edition: Edition, arranged: Arranged) -> Iterator[tuple[Chart, ArrangedChart]]:
+    """All charts of an edition, those in rows of its tables among them."""
+    for block in edition.data_blocks:
+        found = arranged[block.name]
+        if isinstance(block, ChartBlock) and isinstance(found, ArrangedChart):
+            yield block, found
+        elif isinstance(found, ArrangedTable):
+            yield from ((chart, own) for (_, chart), own in found.charts.items() if isinstance(own, ArrangedChart))
 
 
 def _lay_out_running(composition: Composition) -> None:
@@ -225,11 +243,22 @@ class _Flow:
             if isinstance(block, MatrixBlock) and isinstance(arranged, ArrangedMatrix):
                 table, sheets = lay_out_matrix(block, arranged, self.frame.width, self.setting)
                 self._table(table, sheets, block.sheets == "down")
+            elif isinstance(block, ChartBlock) and isinstance(arranged, ArrangedChart):
+                self._chart(block, arranged)
             elif isinstance(block, TableBlock) and isinstance(arranged, ArrangedTable):
                 self._table(block, lay_out_sheets(block, arranged, self.frame.width, self.setting))
-            if not arranged.has_rows and block.when_empty:
+            if not isinstance(block, ChartBlock) and not arranged.has_rows and block.when_empty:
                 self._said(block.when_empty, block.name, block.style, None, "empty", texts)
         self.used += block.space_after
+
+    def _chart(self, block: ChartBlock, arranged: ArrangedChart) -> None:
+        """Place a chart whole; one that is taller than the body becomes as tall as that."""
+        height = min(block.height, self.frame.height)
+        self._make_room(height)
+        view = View(block, arranged, block.query, 0, Origin(block.name, "chart"), self.setting)
+        width = round(self.frame.width * block.width)
+        self._add(ChartPart(block.name, view, self.used, width, height))
+        self.used += height
 
     def _table(self, block: TableBlock, sheets: list[TableLayout], down_first: bool = False) -> None:
         body = Body(self.frame.height, self.used, self.page + 1)
@@ -269,9 +298,9 @@ class _Flow:
         if self.used and self.used + height > self.frame.height:
             self.page, self.used = self.page + 1, 0
 
-    def _add(self, part: Lines) -> None:
+    def _add(self, part: Lines | ChartPart) -> None:
         self.composition.lines.setdefault(self.page, []).append(part)
-        name = part.block.origin.block if isinstance(part.block, Paragraph) else part.block.name
+        name = part.name
         self.composition.blocks.setdefault(name, (self.page, self.used))
         self.composition.pages = max(self.composition.pages, self.page + 1)
 

@@ -14,6 +14,8 @@ from northmoor.core.model.report import Report
 from northmoor.core.stopping import Stop
 
 T = TypeVar("T")
+Colors = Mapping[tuple[str, str], int]
+"""The number of the colour of each value of a field, as text; see `palette`."""
 _MOST_KEPT = 2000
 FAULT_COLOR = "#B3402E"
 FAULT_MARK = "⚠"
@@ -77,6 +79,7 @@ class Setting:
     picture_path: where a picture named in the report lies; raises ReportFileError for one outside the library.
     stop: to stop the run.
     findings: what the run found wrong; it adds to them.
+    colors: the colours of values in its charts.
     folds: what of tables is folded, by their names (see `folding.Folds`).
     """
 
@@ -89,6 +92,7 @@ class Setting:
     findings: list[Finding] = field(default_factory=list)
     base: FullLook = field(default_factory=FullLook)
     folds: Mapping[str, Any] = field(default_factory=dict)
+    colors: Colors = field(default_factory=dict)
 
     def find(self, rule: str, place: Place, message: str, is_error: bool = True) -> None:
         """Note a finding once."""

@@ -56,6 +56,17 @@ class OneOrigin:
 
 
 @dataclass(frozen=True, slots=True)
+class EachOrigin:
+    """Every item of a layer has an origin of its own."""
+
+    of_each: tuple[Origin, ...]
+
+    def origin(self, item: int) -> Origin:
+        """The origin of an item."""
+        return self.of_each[item]
+
+
+@dataclass(frozen=True, slots=True)
 class TextFace:
     """Font file, size in millipoints and colour of a text."""
 
@@ -127,17 +138,41 @@ class Pictures:
         return len(self.x)
 
 
+@dataclass(frozen=True, slots=True)
+class Path:
+    """A line from point to point: a step is the next point (x, y), or a cubic curve to it by two control points (x1,
+    y1, x2, y2, x, y). It is filled, drawn with a stroke, or both; `hatch` is the number of its hatching, if any."""
+
+    steps: tuple[tuple[int, ...], ...]
+    fill: str | None = None
+    stroke: str | None = None
+    thickness: int = 0
+    dash: tuple[int, ...] = ()
+    hatch: int = 0
+    closed: bool = False
+
+    @property
+    def points(self) -> tuple[tuple[int, int], ...]:
+        """The points it goes through, without those that only bend it."""
+        return tuple((step[-2], step[-1]) for step in self.steps)
+
+    @property
+    def box(self) -> tuple[int, int, int, int]:
+        """The rectangle around all its points: left, top, width, height."""
+        xs = [x for step in self.steps for x in step[::2]]
+        ys = [y for step in self.steps for y in step[1::2]]
+        return min(xs), min(ys), max(xs) - min(xs), max(ys) - min(ys)
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Paths:
-    """Lines through points: the rectangle around each, its points (x, y), colour and thickness."""
+    """Lines and shapes: the rectangle around each, and its path."""
 
     x: Ints
     y: Ints
     width: Ints
     height: Ints
-    points: tuple[tuple[tuple[int, int], ...], ...]
-    color: tuple[str, ...]
-    thickness: tuple[int, ...]
+    paths: tuple[Path, ...]
     origins: Origins
 
     def __len__(self) -> int:
@@ -225,7 +260,7 @@ class Item:
     text: str | None = None
     face: TextFace | None = None
     baseline: int | None = None
-    points: tuple[tuple[int, int], ...] | None = None
+    path: Path | None = None
     target: str | None = None
     turn: str | None = None
 
@@ -261,7 +296,9 @@ def layer_item(layer: Layer, number: int) -> Item:
         face = layer.faces[number]
         return Item("text", x, y, width, height, origin, face.color, text, face, turn=turn)
     if isinstance(layer, Paths):
-        return Item("path", x, y, width, height, origin, layer.color[number], points=layer.points[number])
+        path = layer.paths[number]
+        kind = "path" if path.fill is None else "shape"
+        return Item(kind, x, y, width, height, origin, path.fill or path.stroke, path=path)
     if isinstance(layer, Links):
         return Item("link", x, y, width, height, origin, target=layer.targets[number])
     return Item("picture", x, y, width, height, origin)

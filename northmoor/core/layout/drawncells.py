@@ -5,9 +5,9 @@ from collections.abc import Sequence
 import numpy as np
 import numpy.typing as npt
 
-from northmoor.core.layout.display import Boxes, Layer, Links, Paths, Pictures, TurnedTexts
+from northmoor.core.layout.display import Boxes, Layer, Links, Path, Paths, Pictures, TurnedTexts
 from northmoor.core.layout.drawings import Area, Drawn
-from northmoor.core.layout.origins import TableOrigins
+from northmoor.core.layout.origins import TableOrigins, row_origin
 from northmoor.core.layout.paginate import Slice
 from northmoor.core.layout.plans import CellPlan
 from northmoor.core.layout.rowsonpage import RowsOnPage
@@ -23,6 +23,7 @@ def drawn_layers(layout: TableLayout, piece: Slice, shown: RowsOnPage, left: int
     drawn: list[Placed] = []
     links: list[tuple[int, int, Area, str]] = []
     turned: list[tuple[int, CellPlan, int, Area]] = []
+    charts: list[Layer] = []
     kinds = layout.plan_numbers(shown.rows)
     for at in np.flatnonzero(layout.is_drawn[kinds]).tolist():
         row, plan, wrapped = int(shown.rows[at]), layout.plans[kinds[at]], layout.wrapped[kinds[at]]
@@ -33,12 +34,16 @@ def drawn_layers(layout: TableLayout, piece: Slice, shown: RowsOnPage, left: int
             if cell.drawing is not None:
                 found = cell.drawing.draw(instance, _inside(cell, instance, area))
                 drawn += [(row, cell.column, each) for each in found]
+            if cell.chart is not None:
+                origin = row_origin(layout, row, cell.name)
+                laid = cell.chart.laid(instance, _inside(cell, instance, area), origin)
+                charts += laid.layers if laid is not None else ()
             if cell.turned is not None:
                 turned.append((row, cell.turned, instance, area))
             if (target := cell.link(instance)) is not None:
                 links.append((row, cell.column, area, target))
     texts = [_turned_layer(layout, turned)] if turned else []
-    return [*_layers(layout, drawn, links), *texts]
+    return [*charts, *_layers(layout, drawn, links), *texts]
 
 
 def _turned_layer(layout: TableLayout, turned: list[tuple[int, CellPlan, int, Area]]) -> TurnedTexts:
@@ -89,12 +94,11 @@ def _layers(layout: TableLayout, drawn: list[Placed], links: list[tuple[int, int
         colors = tuple(drawn.color for _, _, drawn in boxes)
         layers.append(Boxes("fill", *_places(boxes), colors, _origins(layout, boxes)))
     if paths:
-        points = tuple(drawn.points for _, _, drawn in paths)
-        colors, thick = (tuple(getattr(d, name) for _, _, d in paths) for name in ("color", "thickness"))
-        layers.append(Paths(*_places(paths), points, colors, thick, _origins(layout, paths)))
+        found = tuple(Path(d.points, stroke=d.color, thickness=d.thickness) for _, _, d in paths)
+        layers.append(Paths(*_places(paths), found, _origins(layout, paths)))
     if pictures:
-        found = tuple(drawn.picture for _, _, drawn in pictures if drawn.picture is not None)
-        layers.append(Pictures(*_places(pictures), found, _origins(layout, pictures)))
+        images = tuple(drawn.picture for _, _, drawn in pictures if drawn.picture is not None)
+        layers.append(Pictures(*_places(pictures), images, _origins(layout, pictures)))
     if links:
         placed = [(row, column, Drawn(area, "")) for row, column, area, _ in links]
         targets = tuple(target for *_, target in links)

@@ -4,6 +4,9 @@ from bisect import bisect_left, bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from northmoor.core.layout.chart import LaidChart, lay_out_chart
+from northmoor.core.layout.chartview import View
+from northmoor.core.layout.drawings import Area
 from northmoor.core.layout.paginate import Slice
 from northmoor.core.layout.paragraph import Paragraph
 from northmoor.core.layout.placedcells import CellPlacer
@@ -30,6 +33,30 @@ class Lines:
     start: int = 0
     end: int | None = None
 
+    @property
+    def name(self) -> str:
+        """The name of the block."""
+        return self.block.origin.block if isinstance(self.block, Paragraph) else self.block.name
+
+
+@dataclass(frozen=True, eq=False)
+class ChartPart:
+    """A chart at a distance from the body's top; it is drawn when it is looked at."""
+
+    name: str
+    view: View
+    y: int
+    width: int
+    height: int
+
+    def laid(self, frame: Frame) -> LaidChart:
+        """The chart on its page."""
+        area = Area(frame.left, frame.top + self.y, self.width, self.height)
+        view = self.view
+        key = ("chart", view.chart, view.arranged, area, view.setting.customs, view.setting.report.styles,
+               tuple(view.setting.colors.items()))  # fmt: skip
+        return view.setting.kept.get(key, lambda: lay_out_chart(view, area))
+
 
 @dataclass(frozen=True, slots=True)
 class TablePart:
@@ -40,7 +67,7 @@ class TablePart:
     piece: Slice
 
 
-Part = Lines | TablePart
+Part = Lines | TablePart | ChartPart
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -14,7 +14,7 @@ from northmoor.core.layout.compose import Composition
 from northmoor.core.layout.flow import DETAILS, RowKind
 from northmoor.core.layout.folding import Fold
 from northmoor.core.layout.paragraph import Paragraph
-from northmoor.core.layout.parts import Lines, TablePart
+from northmoor.core.layout.parts import ChartPart, Frame, Lines, TablePart
 from northmoor.core.layout.rowsonpage import RowsOnPage, rows_on_page
 from northmoor.core.layout.running import pieces, running_height
 from northmoor.core.model.report import Running
@@ -105,9 +105,26 @@ def page_places(composition: Composition, index: int) -> Places:
             spots += _cells(part, shown, frame.left)
             edges += _edges(part, shown, frame.left)
             brackets += _brackets(part, shown)
+        elif isinstance(part, ChartPart):
+            spots += _chart_spots(part, frame)
         else:
             spots.append(_line_spot(part, frame.left, frame.top, frame.width))
     return Places((*spots, *_running_spots(composition)), tuple(edges), tuple(brackets))
+
+
+def _chart_spots(part: ChartPart, frame: Frame) -> list[Spot]:
+    """A chart as a whole, and its marks: `printed` is a mark's row, `number` its series."""
+    found = [
+        Spot(part.name, "chart", None, None, frame.left, frame.top + part.y, part.width, part.height, part="chart")
+    ]
+    targets = part.view.link_targets() if part.view.chart.link is not None else None
+    for mark in part.laid(frame).marks:
+        area, link = mark.area, targets[part.view.cell(mark.row, mark.series)] if targets is not None else ""
+        found.append(
+            Spot(part.name, "mark", None, mark.measure, area.x, area.y, area.width, area.height, mark.series, mark.row,
+                 link or None, "chart")
+        )  # fmt: skip
+    return found
 
 
 def _line_spot(part: Lines, left: int, top: int, width: int) -> Spot:

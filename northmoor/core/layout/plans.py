@@ -12,7 +12,7 @@ from babel import Locale
 from northmoor.core.compute.groups import Wanted
 from northmoor.core.compute.scopes import DETAIL
 from northmoor.core.compute.table import ArrangedTable, head_content, scope_of
-from northmoor.core.errors import Place
+from northmoor.core.errors import LayoutError, Place
 from northmoor.core.expr.language import bare_column, columns_in
 from northmoor.core.expr.later import LaterTexts
 from northmoor.core.layout.celltext import (
@@ -31,9 +31,11 @@ from northmoor.core.layout.display import TextFace
 from northmoor.core.layout.drawings import CellDrawing, make_drawing
 from northmoor.core.layout.flow import Flow
 from northmoor.core.layout.fonts import font_file
+from northmoor.core.layout.hostedcharts import HostedChart
 from northmoor.core.layout.links import address_texts, anchor_texts
 from northmoor.core.layout.text import Shaper
 from northmoor.core.layout.variants import Ruled, Scaled, ask_rules, both, scaled
+from northmoor.core.model.charts import Chart
 from northmoor.core.model.links import is_sound
 from northmoor.core.model.looks import Align, FullLook
 from northmoor.core.model.tables import PAGE_ROWS, Cell, Column, Content, Row, RowPlace, TableBlock
@@ -86,6 +88,8 @@ class CellPlan:
     """For each instance, how far from the end its decimal sign stands; None where signs are not aligned."""
     drawing: CellDrawing | None = None
     """What is drawn in place of texts."""
+    chart: HostedChart | None = None
+    """The chart that stands in place of texts."""
     rows: int = 1
     """How many rows it covers, from its own downward."""
     turned: "CellPlan | None" = None
@@ -243,6 +247,18 @@ def _ordered(row: Row, table: TableBlock) -> list[Cell]:
     return sorted(row.cells, key=lambda cell: names.index(cell.column))
 
 
+def _with_chart(plan: CellPlan, chart: Chart, query: str, kind: Kind, where: Place, setting: Setting) -> CellPlan:
+    """The plan with a chart in place of its texts; rows that belong to pages or are rows of the data have none."""
+    arranged = kind.source.charts.get((kind.scope, chart)) if isinstance(kind.source, ArrangedTable) else None
+    if isinstance(arranged, LayoutError):
+        setting.find("chart", where, arranged.message)
+    elif arranged is None:
+        setting.find("chart", where, "A chart stands in headings and totals of levels or of the whole table.")
+    else:
+        return replace(_blank(plan, setting), chart=HostedChart(chart, arranged, query, setting))
+    return _blank(plan, setting)
+
+
 def _with_drawing(plan: CellPlan, content: Content, kind: Kind, where: Place, setting: Setting) -> CellPlan:
     """The plan with a drawing in place of its texts."""
     computed = kind.source.cells.get(Wanted(kind.scope, content.value or ""))
@@ -391,6 +407,8 @@ def _row_cell(
     if isinstance(kind.source, ArrangedTable) and kind.scope != 0:
         plan = _without_repeats(plan, cell, table, kind.scope, kind.source)
         plan = _shifted(plan, table, kind.scope, kind.source)
+    if cell.chart is not None:
+        return _with_chart(plan, cell.chart, table.query, kind, where, setting)
     return _ruled_cell(plan, cell, kind, ruled, align, where, setting)
 
 

@@ -134,7 +134,7 @@ class TableLayout:
     @cached_property
     def is_drawn(self) -> npt.NDArray[np.bool_]:
         """For each plan, whether any of its cells draws something or is a link."""
-        drawn = [any(c.drawing or c.links or c.turned for c in plan.cells) for plan in self.plans]
+        drawn = [any(c.drawing or c.chart or c.links or c.turned for c in plan.cells) for plan in self.plans]
         return np.array(drawn, bool)
 
     @cached_property
@@ -332,6 +332,8 @@ def _needed(cell: CellPlan, wrapped: WrappedCell) -> tuple[int, Ints | None]:
     """The height that all instances of a cell need, and that of each where they differ."""
     padding = 2 * cell.look.padding
     least = 0 if cell.variant is not None else cell.leading + padding
+    if cell.chart is not None:
+        least = max(least, cell.chart.chart.height + padding)
     if cell.drawing is not None and cell.drawing.how.height is not None:
         least = max(least, cell.drawing.how.height + padding)
     if cell.turned is not None:

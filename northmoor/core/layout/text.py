@@ -165,6 +165,13 @@ class Shaper:
         found: npt.NDArray[np.int64] = (self._widths[lines] * size + 500_000) // 1_000_000
         return found
 
+    def width(self, text: str, size: int) -> int:
+        """Width of one text at a font size, in millipoints."""
+        number = self._numbers.get(text)
+        if number is None:
+            number = int(self.add([text])[0])
+        return (int(self._widths[number]) * size + 500_000) // 1_000_000
+
     def line(self, number: int) -> Line:
         """The shaped line of a number."""
         found = self._lines.get(number)

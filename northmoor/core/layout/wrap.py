@@ -63,7 +63,7 @@ def _fits(text: str, shaper: Shaper, size: int, width: int) -> bool:
 
 
 def _width(text: str, shaper: Shaper, size: int) -> int:
-    return int(shaper.widths(shaper.add([text]), size)[0])
+    return shaper.width(text, size)
 
 
 def _cut(text: str, shaper: Shaper, size: int, width: int) -> int:

@@ -1,9 +1,10 @@
-"""The blocks an edition is made of: text, picture and table."""
+"""The blocks an edition is made of: text, picture, table, matrix and chart."""
 
 from typing import Annotated, Literal
 
 from pydantic import Field
 
+from northmoor.core.model.charts import ChartBlock
 from northmoor.core.model.lengths import Gap, Length
 from northmoor.core.model.looks import Align, Look
 from northmoor.core.model.matrices import MatrixBlock
@@ -52,6 +53,6 @@ class PictureBlock(Part):
     """Expression that says whether it is shown, such as :detail = 'full'; without one, it always is."""
 
 
-DataBlock = TableBlock | MatrixBlock
+DataBlock = TableBlock | MatrixBlock | ChartBlock
 """Blocks over a query's rows."""
 Block = Annotated[TextBlock | PictureBlock | DataBlock, Field(discriminator="kind")]

@@ -5,9 +5,10 @@ All raise pydantic.ValidationError when the result would be no sound report, and
 
 from bisect import bisect_left
 from collections.abc import Mapping
-from typing import Any
+from typing import Any, TypeVar
 
 from northmoor.core.model.blocks import Block, DataBlock, literal
+from northmoor.core.model.charts import ChartBlock, ChartLevel
 from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.looks import Look
 from northmoor.core.model.matrices import MatrixBlock, MatrixLevel
@@ -263,13 +264,19 @@ def rename_query(report: Report, query: str, name: str) -> Report:
 
 def _with_query(block: Block, old: str, name: str) -> Block:
     """A block with another name for a query that it is over, or that it takes keys from."""
+    if isinstance(block, ChartBlock):
+        sides = {side: getattr(block, side) for side in ("panels", "category", "series")}
+        block = block.but(**{s: _with_members(level, old, name) for s, level in sides.items() if level is not None})
     if isinstance(block, MatrixBlock):
         rows, columns = (tuple(_with_members(each, old, name) for each in side) for side in (block.rows, block.columns))
         block = block.but(rows=rows, columns=columns)
     return block.but(query=name) if isinstance(block, DataBlock) and block.query == old else block
 
 
-def _with_members(level: MatrixLevel, old: str, name: str) -> MatrixLevel:
+L = TypeVar("L", ChartLevel, MatrixLevel)
+
+
+def _with_members(level: L, old: str, name: str) -> L:
     query, _, column = (level.members or "").partition(".")
     return level.but(members=f"{name}.{column}") if query == old else level
 

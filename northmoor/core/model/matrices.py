@@ -4,9 +4,10 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
+from northmoor.core.model.keyed import RESERVED_WINDOWS, Keyed
 from northmoor.core.model.lengths import Gap, Length
 from northmoor.core.model.part import Identifier, Name, Part, Title, unique_names
-from northmoor.core.model.tables import RESERVED_WINDOWS, Content, Keyed
+from northmoor.core.model.tables import Content
 
 MOST_LEVELS = 8
 """Levels on one side of a matrix."""

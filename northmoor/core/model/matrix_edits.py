@@ -16,9 +16,10 @@ from northmoor.core.model.edits import (
     put_block,
     unused_name,
 )
+from northmoor.core.model.keyed import Keyed
 from northmoor.core.model.matrices import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.report import Report
-from northmoor.core.model.tables import Cell, Column, Keyed, Level, Row, TableBlock
+from northmoor.core.model.tables import Cell, Column, Level, Row, TableBlock
 
 SIDES = ("rows", "columns")
 

@@ -8,9 +8,11 @@ from babel import Locale, UnknownLocaleError
 from pydantic import Field, field_validator, model_validator
 
 from northmoor.core.model.blocks import Block, DataBlock
+from northmoor.core.model.charts import ChartBlock
 from northmoor.core.model.data import Query
 from northmoor.core.model.lengths import Length
 from northmoor.core.model.looks import FullLook, Look, Style, over, style_chain
+from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.parameters import NamedValue, Parameter, ValueSet
 from northmoor.core.model.part import Name, Part, unique_names
 from northmoor.core.model.tables import TableBlock
@@ -134,6 +136,27 @@ class Edition(Part):
     def _block_names_are_unique(self) -> "Edition":
         unique_names([block.name for block in self.blocks], "block")
         return self
+
+    @model_validator(mode="after")
+    def _charts_know_their_groups(self) -> "Edition":
+        for chart in (block for block in self.blocks if isinstance(block, ChartBlock)):
+            for level in chart.levels:
+                if level.level is not None and not self._has_level(chart.groups_of, level.level):
+                    raise ValueError(f"{chart.name!r} takes its {level.name} from {level.level!r}, a level that"
+                                     f" {chart.groups_of!r} does not have")  # fmt: skip
+            if chart.groups_of not in (None, *self._grouped):
+                raise ValueError(f"{chart.name!r} draws the groups of {chart.groups_of!r}, which is no table or matrix")
+        return self
+
+    @property
+    def _grouped(self) -> dict[str, TableBlock | MatrixBlock]:
+        return {block.name: block for block in self.blocks if isinstance(block, TableBlock | MatrixBlock)}
+
+    def _has_level(self, block: str | None, level: str) -> bool:
+        try:
+            return bool(self._grouped[block or ""].level(level))
+        except KeyError:
+            return False
 
     @property
     def tables(self) -> tuple[TableBlock, ...]:

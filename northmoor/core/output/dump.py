@@ -39,8 +39,10 @@ def _item(item: Item) -> dict[str, Any]:
             "font": item.face.font,
             "size": item.face.size / 1000,
         }
-    if item.points is not None:
-        entry["points"] = [[x / 1000, y / 1000] for x, y in item.points]
+    if item.path is not None:
+        entry["points"] = [[x / 1000, y / 1000] for x, y in item.path.points]
+        if any(len(step) > 2 for step in item.path.steps):
+            entry["steps"] = [[length / 1000 for length in step] for step in item.path.steps]
     if item.target is not None:
         entry["target"] = item.target
     if item.color is not None:

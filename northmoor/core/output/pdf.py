@@ -7,7 +7,7 @@ order with Unicode maps, so that it can be selected, searched and copied. There 
 import io
 import zlib
 from collections import deque
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 
@@ -17,10 +17,12 @@ from pikepdf import Array, Dictionary, Name
 from northmoor.core.layout.alphabet import alphabet_of
 from northmoor.core.layout.display import Boxes, Links, Page, Paths, Picture, Pictures, Texts, TurnedTexts, layer_items
 from northmoor.core.layout.fonts import Font, open_font, subset
+from northmoor.core.layout.hatching import hatch_lines
 from northmoor.core.layout.text import Glyphs, Line, Shaper, shown_characters
 from northmoor.core.model.links import place_named
 
 COMPRESSION = 6
+HATCH_COLOR, HATCH_THICKNESS = "1 1 1", 700
 _QUICK = 1
 _MOST_WAITING = 64
 
@@ -192,9 +194,32 @@ def _boxes(layer: Boxes, height: int, out: list[bytes]) -> None:
 
 
 def _paths(layer: Paths, height: int, out: list[bytes]) -> None:
-    for points, color, thickness in zip(layer.points, layer.color, layer.thickness, strict=True):
-        steps = " ".join(f"{x} {height - y} {'l' if at else 'm'}" for at, (x, y) in enumerate(points))
-        out.append(f"{_color(color).decode()} RG {thickness} w 1 j 1 J {steps} S".encode())
+    """Paths; the joins and ends of strokes are round. Hatching is drawn within its path, over the fill."""
+    for path in layer.paths:
+        drawn = _drawn(path.steps, height) + " h" * path.closed
+        setup = f"{_color(path.fill).decode()} rg " if path.fill is not None else ""
+        if path.stroke is not None:
+            dash = f"[{' '.join(map(str, path.dash))}] 0 d "
+            cap = 0 if path.dash else 1
+            setup += f"{_color(path.stroke).decode()} RG {path.thickness} w 1 j {cap} J {dash}"
+        operator = "B" if path.fill and path.stroke else "f" if path.fill else "S"
+        if path.hatch:
+            if path.fill is not None:
+                out.append(f"{_color(path.fill).decode()} rg {drawn} f".encode())
+            lines = " ".join(_drawn(line, height) for line in hatch_lines(path.hatch, path.box))
+            out.append(f"q {drawn} W n {HATCH_COLOR} RG {HATCH_THICKNESS} w 0 J [] 0 d {lines} S Q".encode())
+            operator = "S" if path.stroke is not None else ""
+        if operator:
+            out.append(f"{setup}{drawn} {operator}".encode())
+
+
+def _drawn(steps: Sequence[tuple[int, ...]], height: int) -> str:
+    """The operators that draw a path's steps."""
+    found = []
+    for at, step in enumerate(steps):
+        flipped = " ".join(str(height - length if place % 2 else length) for place, length in enumerate(step))
+        found.append(f"{flipped} {'m' if not at else 'l' if len(step) == 2 else 'c'}")
+    return " ".join(found)
 
 
 def _links(page: Page) -> list[Dictionary]:

@@ -18,9 +18,10 @@ from northmoor.core.values.kinds import read_scalar
 Rewrite = Callable[[str, str], str]
 """A text in a dialect to the changed one."""
 EXPRESSIONS = {"value", "by", "visible", "rows_per_page", "shown_edition", "expression", "order_by", "parent", "when",
-               "currency", "keep_groups", "first_groups", "keep_rows"}  # fmt: skip
+               "currency", "keep_groups", "first_groups", "keep_rows", "until", "error_low", "error_high", "least",
+               "greatest", "at", "along", "bubble"}  # fmt: skip
 """Properties of a report's parts that hold expressions."""
-TEMPLATES = {"text", "title", "when_empty", "link", "anchor"}
+TEMPLATES = {"text", "title", "when_empty", "link", "anchor", "label_text", "empty_text"}
 """Properties that hold templates."""
 _SLOT = re.compile(r"\{\{|\}\}|\{[^{}]*\}")
 _EQUALS = re.compile(r"(=|<>|!=)\s*$")

@@ -1,0 +1,195 @@
+"""A pen: what a chart draws, one thing after another, gathered into layers of the display list."""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from itertools import groupby
+from typing import Any
+
+import numpy as np
+
+from northmoor.core.layout.context import Shapers
+from northmoor.core.layout.display import (
+    Boxes,
+    EachOrigin,
+    Layer,
+    Links,
+    Origin,
+    Path,
+    Paths,
+    TextFace,
+    Texts,
+    TurnedTexts,
+)
+from northmoor.core.layout.drawings import Area
+from northmoor.core.layout.fonts import font_file
+from northmoor.core.layout.text import Shaper
+from northmoor.core.layout.wrap import cut, wrap
+from northmoor.core.model.looks import FullLook
+
+
+@dataclass(frozen=True, eq=False)
+class Lettering:
+    """How texts are written: their face, and how much room they take."""
+
+    face: TextFace
+    shaper: Shaper
+
+    @property
+    def leading(self) -> int:
+        """Distance between baselines."""
+        return self.shaper.font.leading(self.face.size)
+
+    @property
+    def ascent(self) -> int:
+        """Distance from the top of a line to its baseline."""
+        return self.shaper.font.ascent(self.face.size)
+
+    def width(self, text: str) -> int:
+        """Width of a line."""
+        return self.shaper.width(text, self.face.size)
+
+    def wrapped(self, text: str, width: int) -> tuple[str, ...]:
+        """A text's lines within a width."""
+        return wrap(text, self.shaper, self.face.size, max(width, 1000))
+
+    def cut(self, text: str, width: int) -> str:
+        """A text in one line within a width, with an ellipsis for what is left out."""
+        return cut(text, self.shaper, self.face.size, width)
+
+    def in_color(self, color: str) -> "Lettering":
+        """The same in another colour."""
+        return Lettering(TextFace(self.face.font, self.face.size, color), self.shaper)
+
+
+def lettering(look: FullLook, shapers: Shapers) -> Lettering:
+    """How texts of a look are written."""
+    file = font_file(look.font, look.bold, look.italic)
+    return Lettering(TextFace(file, look.size, look.color), shapers.of(file))
+
+
+@dataclass(frozen=True, slots=True)
+class _Box:
+    area: Area
+    color: str
+    kind: str
+    origin: Origin
+
+
+@dataclass(frozen=True, slots=True)
+class _Path:
+    path: Path
+    origin: Origin
+
+
+@dataclass(frozen=True, slots=True)
+class _Text:
+    x: int
+    y: int
+    text: str
+    how: Lettering
+    origin: Origin
+
+
+@dataclass(frozen=True, slots=True)
+class _Turned:
+    x: int
+    y: int
+    text: str
+    how: Lettering
+    origin: Origin
+
+
+class Pen:
+    """Draws on a page. Lengths are millipoints from the page's top left corner."""
+
+    def __init__(self) -> None:
+        self._drawn: list[_Box | _Path | _Text | _Turned] = []
+        self._links: list[tuple[Area, str, Origin]] = []
+
+    def box(self, area: Area, color: str, origin: Origin, kind: str = "fill", hatch: int = 0) -> None:
+        """A filled rectangle; a thin one is a rule."""
+        if area.width <= 0 or area.height <= 0:
+            return
+        if hatch:
+            right, bottom = area.x + area.width, area.y + area.height
+            corners = ((area.x, area.y), (right, area.y), (right, bottom), (area.x, bottom))
+            self.path(Path(corners, fill=color, hatch=hatch, closed=True), origin)
+        else:
+            self._drawn.append(_Box(area, color, kind, origin))
+
+    def path(self, path: Path, origin: Origin) -> None:
+        """A line or a shape."""
+        if len(path.steps) > 1:
+            self._drawn.append(_Path(path, origin))
+
+    def text(self, x: int, y: int, text: str, how: Lettering, origin: Origin) -> Area:
+        """A line of text with its left edge and its top; the room it takes."""
+        width = how.width(text) if text else 0
+        if text:
+            self._drawn.append(_Text(x, y, text, how, origin))
+        return Area(x, y, width, how.leading)
+
+    def turned(self, x: int, y: int, text: str, how: Lettering, origin: Origin) -> None:
+        """A line of text that reads upward: its left edge and its lower end."""
+        if text:
+            self._drawn.append(_Turned(x, y, text, how, origin))
+
+    def link(self, area: Area, target: str, origin: Origin) -> None:
+        """A rectangle that opens an address."""
+        self._links.append((area, target, origin))
+
+    def layers(self) -> tuple[Layer, ...]:
+        """What has been drawn, in that order."""
+        layers: list[Layer] = []
+        for kind, group in groupby(self._drawn, key=lambda each: (type(each), getattr(each, "kind", None))):
+            layers.append(_LAYERS[kind[0]](list(group)))
+        if self._links:
+            x, y, width, height = np.array([(a.x, a.y, a.width, a.height) for a, _, _ in self._links], np.int64).T
+            targets = tuple(target for _, target, _ in self._links)
+            layers.append(
+                Links(x, y, width, height, targets, EachOrigin(tuple(origin for _, _, origin in self._links)))
+            )
+        return tuple(layers)
+
+
+def _boxes(drawn: Sequence[_Box]) -> Boxes:
+    x, y, width, height = np.array([(d.area.x, d.area.y, d.area.width, d.area.height) for d in drawn], np.int64).T
+    return Boxes(drawn[0].kind, x, y, width, height, tuple(d.color for d in drawn), _origins(drawn))
+
+
+def _paths(drawn: Sequence[_Path]) -> Paths:
+    x, y, width, height = np.array([d.path.box for d in drawn], np.int64).T
+    return Paths(x, y, width, height, tuple(d.path for d in drawn), _origins(drawn))
+
+
+def _texts(drawn: Sequence[_Text]) -> Texts:
+    faces = {d.how.face: d.how.shaper for d in drawn}
+    number = {face: at for at, face in enumerate(faces)}
+    lines = np.array([int(d.how.shaper.add([d.text])[0]) for d in drawn], np.int64)
+    widths = [int(d.how.shaper.widths(lines[at : at + 1], d.how.face.size)[0]) for at, d in enumerate(drawn)]
+    x, y, baseline, width, face = (
+        np.array(values, np.int64)
+        for values in (
+            [d.x for d in drawn], [d.y for d in drawn], [d.y + d.how.ascent for d in drawn], widths,
+            [number[d.how.face] for d in drawn],
+        )
+    )  # fmt: skip
+    return Texts(x, y, baseline, width, face, lines, tuple(faces), tuple(faces.values()), _origins(drawn))
+
+
+def _turned(drawn: Sequence[_Turned]) -> TurnedTexts:
+    lengths = [d.how.width(d.text) for d in drawn]
+    boxes = [(d.x, d.y - length, d.how.leading, length) for d, length in zip(drawn, lengths, strict=True)]
+    x, y, width, height = np.array(boxes, np.int64).T
+    begins = tuple((d.x + d.how.ascent, d.y) for d in drawn)
+    lines = tuple(int(d.how.shaper.add([d.text])[0]) for d in drawn)
+    up = (True,) * len(drawn)
+    faces, shapers = tuple(d.how.face for d in drawn), tuple(d.how.shaper for d in drawn)
+    return TurnedTexts(x, y, width, height, begins, up, lines, faces, shapers, _origins(drawn))
+
+
+def _origins(drawn: Sequence[_Box | _Path | _Text | _Turned]) -> EachOrigin:
+    return EachOrigin(tuple(d.origin for d in drawn))
+
+
+_LAYERS: Mapping[type, Callable[[list[Any]], Layer]] = {_Box: _boxes, _Path: _paths, _Text: _texts, _Turned: _turned}
