@@ -10,8 +10,10 @@ from PyQt6.QtWidgets import QApplication
 
 from northmoor.app.data.connecting import ConnectionDialog
 from northmoor.app.desk import Selection
+from northmoor.app.pages.canvas import selection_of
 from northmoor.app.theme import apply_theme
 from northmoor.app.window import Window
+from northmoor.core.layout.places import Spot
 from northmoor.demo.library import make_library
 
 TARGET = Path(__file__).parent / "screenshots"
@@ -63,23 +65,34 @@ def take_data(application: QApplication, window: Window) -> None:
     dialog.close()
 
 
-def take_matrix(application: QApplication, window: Window) -> None:
-    """The picture of a matrix, with the trace of one of its figures."""
+def take_traced(
+    application: QApplication, window: Window, report: str, picture: str, wanted: Callable[[Spot], bool]
+) -> None:
+    """The picture of a report with the trace of one of its figures."""
     first = window.desk.path
     assert first is not None
-    window.open(first.with_name("route-month-matrix.moor"))
+    window.open(first.with_name(report))
     settle(application, window)
     window.actions_by_name["trace"].trigger()
     canvas = window.pages.canvas
-    places = canvas._shown[0].places.spots
-    spot = next(s for s in places if s.part == "measure" and s.row == "total" and s.block == "fares-matrix")
-    window.desk.select(Selection("measure", spot.block, column=spot.column))
+    spot = next(filter(wanted, canvas._shown[0].places.spots))
+    window.desk.select(selection_of(spot))
     canvas.spot_clicked.emit(0, spot)
     wait_until(application, lambda: window.pages.trace.found is not None)
     application.processEvents()
-    window.grab().save(str(TARGET / "matrix.png"))
+    window.grab().save(str(TARGET / picture))
     window.actions_by_name["trace"].trigger()
     window.open(first)
+
+
+def is_total(spot: Spot) -> bool:
+    """Whether a spot is a total of the demo's matrix."""
+    return spot.part == "measure" and spot.row == "total" and spot.block == "fares-matrix"
+
+
+def is_mark(spot: Spot) -> bool:
+    """Whether a spot is a bar of the demo's charts."""
+    return spot.row == "mark" and spot.block == "routes"
 
 
 def take_parameters(application: QApplication, window: Window) -> None:
@@ -151,7 +164,8 @@ def main() -> None:
         window.grab().save(str(TARGET / "levels.png"))
         window.desk.undo()
         take_tables(application, window)
-        take_matrix(application, window)
+        take_traced(application, window, "route-month-matrix.moor", "matrix.png", is_total)
+        take_traced(application, window, "punctuality.moor", "charts.png", is_mark)
         take_parameters(application, window)
         window.show_workspace("data")
         take_data(application, window)

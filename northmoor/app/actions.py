@@ -78,6 +78,7 @@ MENUS: dict[str, tuple[Command | None, ...]] = {
         Command("add_level", "Group by chosen field", "Ctrl+G", lambda w: w.add_field("level")),
         None,
         Command("add_matrix", "Matrix", "Ctrl+Shift+X", lambda w: w.pages.add_matrix()),
+        Command("add_chart", "Chart", "Ctrl+Shift+J", lambda w: w.pages.add_chart()),
         None,
         Command("add_query", "Query…", "Ctrl+Shift+Q", lambda w: w.add_query()),
         Command("add_connection", "Connection…", "", lambda w: w.add_connection()),

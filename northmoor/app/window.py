@@ -521,6 +521,7 @@ class Window(QMainWindow):
             "add_column",
             "add_level",
             "add_matrix",
+            "add_chart",
             "add_query",
             "add_connection",
             "refresh",

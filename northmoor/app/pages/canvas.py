@@ -537,6 +537,8 @@ def selection_of(spot: Spot) -> Selection:
         return Selection(spot.row, spot.block, column=spot.column)
     if spot.row in ("text", "picture"):
         return Selection(spot.row, spot.block)
+    if spot.part == "chart":
+        return Selection(spot.row, spot.block, column=spot.column)
     if spot.part == "matrix" or spot.row in ("fault", "empty"):
         return Selection("matrix" if spot.part == "matrix" else "table", spot.block)
     if spot.part in ("measure", "level"):
@@ -551,6 +553,6 @@ def selects(selection: Selection, spot: Spot) -> bool:
     """Whether a spot is an instance of what is selected."""
     if selection.kind == "level" and spot.part != "level":
         return False
-    if selection.kind in ("table", "matrix"):
+    if selection.kind in ("table", "matrix", "chart"):
         return spot.block == selection.block and spot.column is None
     return selection_of(spot) == selection

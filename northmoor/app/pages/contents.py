@@ -9,9 +9,11 @@ from PyQt6.QtWidgets import QTreeWidget, QTreeWidgetItem, QWidget
 from northmoor.app.desk import PAGE, Selection
 from northmoor.app.hints import draw_hint
 from northmoor.app.icons import icon
+from northmoor.app.pages.chart_forms import STEP_NAMES
 from northmoor.app.pages.table_forms import row_name
 from northmoor.app.theme import RAILS
 from northmoor.core.layout.running import pieces
+from northmoor.core.model.charts import ChartBlock
 from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.report import Edition, Running, TextPiece
 from northmoor.core.model.tables import PAGE_ROWS, Row, RowPlace, TableBlock
@@ -76,6 +78,8 @@ class Contents(QTreeWidget):
                 self._add_table(block)
             elif isinstance(block, MatrixBlock):
                 self._add_matrix(block)
+            elif isinstance(block, ChartBlock):
+                self._add_chart(block)
             else:
                 shown = block.kind.capitalize() + f" · {block.name}"
                 self._add(
@@ -152,6 +156,17 @@ class Contents(QTreeWidget):
         for measure in matrix.measures:
             selection = Selection("measure", matrix.name, column=measure.name)
             self._add(parent, f"Measure · {measure.name}", "sigma", selection)
+
+    def _add_chart(self, chart: ChartBlock) -> None:
+        parent = self._add(None, f"Chart · {chart.name}", "chart-column", Selection("chart", chart.name))
+        for step, name in STEP_NAMES.items():
+            level = getattr(chart, step)
+            if level is not None:
+                selection = Selection("level", chart.name, level=level.name)
+                self._add(parent, f"{name} · {level.name}", "brackets", selection)
+        for measure in chart.measures:
+            selection = Selection("mark", chart.name, column=measure.name)
+            self._add(parent, f"Drawn · {measure.name}", "sigma", selection)
 
     def _add_row(self, table: TableBlock, parent: QTreeWidgetItem, place: RowPlace, made: Row | None = None) -> None:
         shown = row_name(place)

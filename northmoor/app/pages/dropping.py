@@ -28,6 +28,9 @@ def target_at(places: Places, x: int, y: int) -> DropTarget | None:
     total = next((s for s in places.spots if s.row == "total" and s.column is not None and s.holds(x, y)), None)
     if total is not None:
         return DropTarget("measure", total.block, 0, total.x, total.y, total.y + total.height, total)
+    chart = next((s for s in places.spots if s.row == "chart" and s.holds(x, y)), None)
+    if chart is not None:
+        return DropTarget("column", chart.block, 0, chart.x, chart.y, chart.y + chart.height)
     rows = [s for s in places.spots if s.column is None and s.row in ("head", "heading", "detail", "total")]
     for block in dict.fromkeys(s.block for s in rows):
         own = [s for s in rows if s.block == block]

@@ -50,6 +50,13 @@ NAMES = {
     "row_total": "Total row", "row_total_text": "Called", "column_total": "Total column", "column_total_text": "Called",
     "totals": "Totals", "scale_over": "Compares", "measures_stand": "Measures", "show_measures": "Measure titles",
     "no_rows": "Without rows", "sheets": "Pages go", "smallest": "Not below", "even_widths": "Even widths",
+    "draw": "Drawn as", "stack": "Series", "gap": "Space between", "lines": "Lines go", "gaps": "Gaps",
+    "markers": "Dots", "places": "Categories stand", "along": "Along by", "bubble": "Area by", "hole": "Hole",
+    "bins": "Range width", "heat_low": "Least colour", "heat_high": "Greatest colour", "labels": "Values",
+    "label_text": "Written as", "legend": "Legend", "patterns": "Hatching", "title_style": "Title style",
+    "columns": "Side by side", "height": "Height", "width": "Width", "scale": "Scale", "grid": "Fine lines",
+    "shown": "Shown", "at": "At", "until": "Until", "axis": "Axis", "error_low": "Error from", "error_high": "Error to",
+    "average": "Moving average", "trend": "Trend",
     "key_style": "Key style", "total_style": "Total style",
     "stands": "Stands", "span": "Columns", "rows": "Rows",
 }  # fmt: skip
@@ -93,6 +100,27 @@ CHOICES = {
         "period": "From first to last",
         "list": "Those listed",
     },
+    "draw": {
+        "columns": "Columns",
+        "bars": "Bars",
+        "lines": "Lines",
+        "areas": "Areas",
+        "points": "Points and bubbles",
+        "shares": "Shares of a whole",
+        "histogram": "Histogram",
+        "boxes": "Boxes",
+        "waterfall": "Waterfall",
+        "heat": "Heat grid",
+        "spans": "Spans of time",
+    },
+    "stack": {"none": "Side by side", "values": "Piled up", "shares": "To 100 %"},
+    "lines": {"straight": "Straight", "steps": "In steps", "smooth": "Smooth"},
+    "gaps": {"keep": "Stay open", "bridge": "Are bridged"},
+    "places": {"scale": "Where they are", "even": "Evenly"},
+    "labels": {"none": "None", "inside": "In the marks", "outside": "Beside the marks"},
+    "legend": {"none": "None", "above": "Above", "below": "Below", "right": "At the right", "direct": "At the marks"},
+    "scale": {"linear": "Linear", "log": "Logarithmic"},
+    "axis": {"first": "First", "second": "Second", "across": "Across"},
     "subtotal": _SIDES,
     "row_total": _SIDES,
     "column_total": _SIDES,
@@ -117,6 +145,12 @@ _CODE = {
     "currency",
     "shown_edition",
     "members",
+    "along",
+    "bubble",
+    "at",
+    "until",
+    "error_low",
+    "error_high",
 }
 _LONG = {"text"}
 _UNSET = {
@@ -125,7 +159,9 @@ _UNSET = {
     "listed": "none, in order with commas", "others": "left out", "currency": "the report's",
     "parent": "no tree", "least": "the least shown",
     "greatest": "the greatest shown", "continued": "nothing", "link": "nothing", "anchor": "none",
-    "members": "the rows", "no_rows": "nothing",
+    "members": "the rows", "no_rows": "nothing", "along": "their categories", "bubble": "all alike",
+    "bins": "by the data", "label_text": "the value", "until": "none", "error_low": "none", "error_high": "none",
+    "average": "none", "columns": "by the room",
     "when_null": "nothing", "when_zero": "as it is", "shown_edition": "the first",
 }  # fmt: skip
 
@@ -154,17 +190,19 @@ def _editor(field: str, info: FieldInfo, value: Any, commit: Commit, choices: li
         return choice_editor({name: name for name in choices}, value, commit, "none" if optional else None)
     if typing.get_origin(inner) is typing.Literal:
         names = {option: CHOICES.get(field, {}).get(option, str(option)) for option in typing.get_args(inner)}
-        unset = {"stands": "As usual", "align": "By the value", "total": "Not set"}.get(field, "As styled")
+        unset = {"stands": "As usual", "align": "By the value", "total": "Not set", "draw": "As the chart"}.get(
+            field, "As styled"
+        )
         return choice_editor(names, value, commit, unset if optional else None)
     if inner is bool:
         return _tristate(value, commit) if optional else switch_editor(bool(value), commit)
-    if "color" in field or field in ("fill", "low", "middle", "high", "negative"):
+    if "color" in field or field in ("fill", "low", "middle", "high", "negative", "heat_low", "heat_high"):
         return ColorEditor(value, commit)
     if inner is int and _is_length(info):
         return LengthEditor(
             value, commit, optional, points=field in ("size", "padding", "inset") or field.startswith("rule_")
         )
-    if inner is int and field not in _COUNTS:
+    if inner is int and not optional and field not in _COUNTS:
         return _number(int(value), info, commit)
     if inner is float and not optional:
         return _percent(float(value), commit)

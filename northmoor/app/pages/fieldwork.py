@@ -5,8 +5,9 @@ from dataclasses import dataclass
 
 from northmoor.app.desk import Selection
 from northmoor.core.expr.language import column_expression
-from northmoor.core.model import edits, matrix_edits
+from northmoor.core.model import chart_edits, edits, matrix_edits
 from northmoor.core.model.blocks import DataBlock
+from northmoor.core.model.charts import ChartBlock
 from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.report import Report
 from northmoor.core.model.tables import RowPlace, TableBlock
@@ -18,13 +19,13 @@ Change = Callable[[Report, str], Report]
 class FieldWork:
     """Edits of one kind of block. `add_column` takes the block's name, a field, its aggregate and the place of the
     column it goes before; `add_level` a field and the place of the level; `drop` a row's place, a column, a field and
-    its aggregate; `set_width` the name of a column, or of what gives columns their width; `level_names` the levels that
-    have brackets beside the page."""
+    its aggregate; `set_width` the name of a column, or of what gives columns their width, where there are columns;
+    `level_names` the levels that have brackets beside the page."""
 
     add_column: Callable[[str, str, str, int | None], Change]
     add_level: Callable[[str, str, int | None], Change]
     drop: Callable[[str, RowPlace, str, str, str], Change]
-    set_width: Callable[[str, str, int], Change]
+    set_width: Callable[[str, str, int], Change] | None
     level_names: Callable[[DataBlock], list[str]]
 
 
@@ -67,7 +68,26 @@ _MATRIX = FieldWork(
     set_width=_matrix_width,
     level_names=_matrix_level_names,
 )
-FIELD_WORK: Mapping[type, FieldWork] = {TableBlock: _TABLE, MatrixBlock: _MATRIX}
+
+
+def _group_next(block: str, field: str, _: int | None) -> Change:
+    def change(report: Report, edition: str) -> Report:
+        step = chart_edits.next_step(chart_edits.chart_of(report, edition, block))
+        return chart_edits.group_chart(report, edition, block, step, field, column_expression(field))
+
+    return change
+
+
+_CHART = FieldWork(
+    add_column=lambda block, field, value, _: lambda r, e: chart_edits.add_chart_measure(r, e, block, field, value),
+    add_level=_group_next,
+    drop=lambda block, _place, _column, field, value: (
+        lambda r, e: chart_edits.add_chart_measure(r, e, block, field, value)
+    ),
+    set_width=None,
+    level_names=lambda _: [],
+)
+FIELD_WORK: Mapping[type, FieldWork] = {TableBlock: _TABLE, MatrixBlock: _MATRIX, ChartBlock: _CHART}
 
 
 def block_of_selection(blocks: tuple[DataBlock, ...], selection: Selection) -> DataBlock | None:

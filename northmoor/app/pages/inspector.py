@@ -1,6 +1,6 @@
 """The inspector: What, Where and Look of the selected part."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from functools import partial
 from typing import Any
 
@@ -8,13 +8,18 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QScrollArea, QWidget
 
 from northmoor.app.desk import Desk, Selection
+from northmoor.app.pages.chart_forms import show_chart, show_chart_level, show_chart_measure
 from northmoor.app.pages.forms import Change, Form
 from northmoor.app.pages.matrix_forms import show_matrix, show_matrix_level, show_measure
 from northmoor.app.pages.table_forms import show_cell, show_level, show_row, show_table
 from northmoor.core.model import edits
 from northmoor.core.model.blocks import PictureBlock, TextBlock
+from northmoor.core.model.charts import ChartBlock
+from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.report import PageSetup, Report, Running
 from northmoor.core.model.tables import TableBlock
+
+_Show = Callable[[Form, Report, str, Selection], None]
 
 
 class Inspector(QScrollArea):
@@ -152,18 +157,22 @@ def _edition_page(report: Report, edition: str) -> PageSetup:
 
 
 def show_any_level(form: Form, report: Report, edition: str, selection: Selection) -> None:
-    """A level of a table or of a matrix."""
-    is_table = isinstance(edits.block_of(report, edition, selection.block), TableBlock)
-    (show_level if is_table else show_matrix_level)(form, report, edition, selection)
+    """A level of a table or of a matrix, or what groups the rows of a chart."""
+    block = edits.block_of(report, edition, selection.block)
+    forms: Mapping[type, _Show] = {
+        TableBlock: show_level, MatrixBlock: show_matrix_level, ChartBlock: show_chart_level,
+    }  # fmt: skip
+    forms[type(block)](form, report, edition, selection)
 
 
 def show_data_block(form: Form, report: Report, edition: str, selection: Selection) -> None:
-    """A table or a matrix as a whole."""
-    is_table = isinstance(edits.block_of(report, edition, selection.block), TableBlock)
-    (show_table if is_table else show_matrix)(form, report, edition, selection)
+    """A table, a matrix or a chart as a whole."""
+    block = edits.block_of(report, edition, selection.block)
+    forms: Mapping[type, _Show] = {TableBlock: show_table, MatrixBlock: show_matrix, ChartBlock: show_chart}
+    forms[type(block)](form, report, edition, selection)
 
 
-_FORMS: dict[str, Callable[[Form, Report, str, Selection], None]] = {
+_FORMS: dict[str, _Show] = {
     "page": show_page,
     "header": show_running,
     "footer": show_running,
@@ -171,6 +180,8 @@ _FORMS: dict[str, Callable[[Form, Report, str, Selection], None]] = {
     "picture": show_picture,
     "table": show_data_block,
     "matrix": show_data_block,
+    "chart": show_data_block,
+    "mark": show_chart_measure,
     "measure": show_measure,
     "level": show_any_level,
     "row": show_row,

@@ -5,9 +5,8 @@ from typing import Any
 
 from northmoor.app.desk import Selection
 from northmoor.app.pages.forms import Change, Form
-from northmoor.app.pages.period_forms import show_period, show_range
+from northmoor.app.pages.period_forms import show_regrouping
 from northmoor.core.expr.language import column_expression
-from northmoor.core.expr.regrouping import PERIODS, in_period, in_ranges
 from northmoor.core.model import edits, matrix_edits
 from northmoor.core.model.matrices import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.report import Report
@@ -52,18 +51,11 @@ def show_matrix_level(form: Form, report: Report, edition: str, selection: Selec
     def change(**changes: Any) -> Change:
         return lambda r, e: matrix_edits.change_matrix_level(r, e, matrix.name, level.name, **changes)
 
-    def to_period(period: str) -> None:
-        form.edit("Change the period", change(by=in_period(level.by, period), format=PERIODS[period]))
-
-    def to_ranges(size: str | None) -> None:
-        form.edit("Change the range", lambda r, e: change(by=in_ranges(level.by, size))(r, e))
-
     form.title(f"{SIDE_NAMES[side]} · {level.name}")
     form.section("What")
     form.properties(MatrixLevel, level, ("name", "by"), "Change the level", change)
     kinds = form.desk.kinds.get(matrix.query, {})
-    show_period(form, kinds, level.by, to_period)
-    show_range(form, kinds, level.by, to_ranges)
+    show_regrouping(form, kinds, level.by, change)
     names = ("title", "format") if side == "rows" else ("format",)
     form.properties(MatrixLevel, level, names, "Change the level", change)
     form.properties(MatrixLevel, level, ("order", "order_by", "listed", "first_groups", "others", "keep_groups"),

@@ -3,9 +3,9 @@
 from collections.abc import Callable, Mapping
 
 from northmoor.app.pages.editors import PERIOD_NAMES, LineEditor, choice_editor
-from northmoor.app.pages.forms import Form
+from northmoor.app.pages.forms import Change, Form
 from northmoor.core.expr.language import bare_column
-from northmoor.core.expr.regrouping import PERIODS, period_of, range_of
+from northmoor.core.expr.regrouping import PERIODS, in_period, in_ranges, period_of, range_of
 from northmoor.core.model.types import Kind
 
 
@@ -34,3 +34,16 @@ def show_range(form: Form, kinds: Mapping[str, Kind], by: str, choose: Callable[
     line.setToolTip("How wide a range of numbers is that makes a group, such as 100")
     line.setProperty("field", "range")
     form.labelled("Ranges of", line)
+
+
+def show_regrouping(form: Form, kinds: Mapping[str, Kind], by: str, change: Callable[..., Change]) -> None:
+    """Offer the periods of a date, or ranges of a number, for a grouping whose format follows from the period."""
+
+    def to_period(period: str) -> None:
+        form.edit("Change the period", change(by=in_period(by, period), format=PERIODS[period]))
+
+    def to_ranges(size: str | None) -> None:
+        form.edit("Change the range", lambda r, e: change(by=in_ranges(by, size))(r, e))
+
+    show_period(form, kinds, by, to_period)
+    show_range(form, kinds, by, to_ranges)

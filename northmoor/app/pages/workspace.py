@@ -1,5 +1,6 @@
 """The Pages workspace: Contents and Fields at the left, the canvas, the inspector at the right."""
 
+from collections.abc import Callable
 from functools import partial
 
 from PyQt6.QtCore import QRect, Qt
@@ -19,9 +20,10 @@ from northmoor.app.worker import PageShown, Rendered, Worker
 from northmoor.core.expr.language import column_expression
 from northmoor.core.layout.folding import column_folds
 from northmoor.core.layout.places import Spot
-from northmoor.core.model import edits, matrix_edits
+from northmoor.core.model import chart_edits, edits, matrix_edits
 from northmoor.core.model.blocks import DataBlock
 from northmoor.core.model.matrices import MatrixBlock
+from northmoor.core.model.report import Report
 from northmoor.core.model.tables import RowPlace, TableBlock
 
 
@@ -165,17 +167,24 @@ class PagesWorkspace(QWidget):
 
     def add_matrix(self) -> None:
         """Add a matrix over the selected block's query, or the first, after the selected block."""
+        self._add_block("matrix", matrix_edits.add_matrix)
+
+    def add_chart(self) -> None:
+        """Add a chart over the selected block's query, or the first, after the selected block."""
+        self._add_block("chart", chart_edits.add_chart)
+
+    def _add_block(self, kind: str, add: Callable[..., Report]) -> None:
         report, selection = self._desk.report, self._desk.selection
         if report is None or not report.queries:
             return
         query = self.block.query if self.block is not None else report.queries[0].name
         before = {block.name for block in self._desk.edition.blocks} if self._desk.edition else set()
-        add = partial(matrix_edits.add_matrix, query=query, expression=column_expression, after=selection.block)
-        if self._desk.edit("Add a matrix", add):
+        added = partial(add, query=query, expression=column_expression, after=selection.block)
+        if self._desk.edit(f"Add a {kind}", added):
             edition = self._desk.edition
             new = [block.name for block in edition.blocks if block.name not in before] if edition else []
             if new:
-                self._desk.select(Selection("matrix", new[0]))
+                self._desk.select(Selection(kind, new[0]))
 
     def drop_field(self, field: str, target: DropTarget) -> None:
         """Put a dragged field where it was dropped: as a column, a level, or a measure in a total."""
@@ -206,8 +215,9 @@ class PagesWorkspace(QWidget):
         """Set a column's width."""
         edition = self._desk.edition
         found = next((b for b in edition.data_blocks if b.name == block), None) if edition else None
-        if found is not None:
-            self._desk.edit("Change the width", FIELD_WORK[type(found)].set_width(block, column, width))
+        work = FIELD_WORK[type(found)].set_width if found is not None else None
+        if work is not None:
+            self._desk.edit("Change the width", work(block, column, width))
 
     def entries(self) -> list[Entry]:
         """What can be found here: the parts in Contents, and the fields."""

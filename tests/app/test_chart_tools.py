@@ -1,0 +1,132 @@
+"""Charts in the real window: inserted, grouped and changed, a mark chosen and traced, its link followed, all undone."""
+
+import shutil
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import QMimeData, QPointF, Qt
+from PyQt6.QtGui import QDropEvent
+from pytestqt.qtbot import QtBot
+
+from northmoor.app.desk import Selection
+from northmoor.app.window import Window
+from northmoor.core.model import chart_edits
+from northmoor.core.model.charts import ChartBlock
+from northmoor.core.model.files import report_text
+from tests.app.conftest import settle
+from tests.app.test_journey import TABLE, editor, point_on, spots, type_into
+from tests.app.test_table_tools import press
+
+
+@pytest.fixture
+def board(window: Window, demo: Path, copy: Path, qtbot: QtBot) -> Window:
+    """A window with the demo's charts open."""
+    assert window.open(Path(shutil.copy(demo / "reports" / "punctuality.moor", copy.parent)))
+    settle(window, qtbot)
+    return window
+
+
+def chart(window: Window, name: str) -> ChartBlock:
+    report, edition = window.desk.report, window.desk.edition
+    assert report is not None
+    assert edition is not None
+    return chart_edits.chart_of(report, edition.name, name)
+
+
+def marks(window: Window, name: str) -> int:
+    return len(spots(window, block=name, row="mark"))
+
+
+def test_a_chart_is_inserted_and_grouped_by_fields(window: Window, qtbot: QtBot) -> None:
+    before = report_text(window.desk.report)
+    window.desk.select(Selection("table", TABLE))
+    window.actions_by_name["add_chart"].trigger()
+    settle(window, qtbot)
+    assert window.desk.selection == Selection("chart", "chart")
+    assert [m.value for m in chart(window, "chart").measures] == ["sum(sailings)"]
+    press(window, "Categories by", "season")
+    press(window, "Series by", "route")
+    press(window, "Small charts by", "season")
+    press(window, "Draw one more value", "fares")
+    settle(window, qtbot)
+    assert [level.by for level in chart(window, "chart").levels] == ["season", "season", "route"]
+    assert window._rendered is not None
+    assert not [finding for finding in window._rendered.findings if finding.is_error]
+    press(window, "Add a reference line")
+    press(window, "Take the reference out")
+    window.desk.select(Selection("level", "chart", level="series"))
+    press(window, "Take the groups out")
+    window.desk.select(Selection("mark", "chart", column="fares"))
+    press(window, "Take it out")
+    window.desk.select(Selection("chart", "chart"))
+    press(window, "Take the chart out")
+    while window.desk.undo_label:
+        window.desk.undo()
+    assert report_text(window.desk.report) == before
+
+
+def test_a_mark_is_chosen_changed_and_traced(board: Window, qtbot: QtBot) -> None:
+    window, canvas = board, board.pages.canvas
+    mark = spots(window, block="routes", row="mark")[3]
+    qtbot.mouseClick(canvas.viewport(), Qt.MouseButton.LeftButton, pos=point_on(window, mark))
+    assert window.desk.selection == Selection("mark", "routes", column="on time")
+    window.actions_by_name["trace"].trigger()
+    qtbot.waitUntil(lambda: window.pages.trace.found is not None, timeout=10_000)
+    found = window.pages.trace.found
+    assert found is not None
+    assert found.figures[0].agrees
+    assert found.scope.startswith("category = ")
+    window.actions_by_name["trace"].trigger()
+    type_into(editor(window, "value"), "count(*)", qtbot)
+    settle(window, qtbot)
+    assert chart(window, "routes").measure("on time").value == "count(*)"
+    assert marks(window, "routes") == 9
+
+
+def test_nonsense_in_a_chart_is_told_and_the_rest_is_drawn(board: Window, qtbot: QtBot) -> None:
+    window = board
+    window.desk.select(Selection("mark", "cancelled", column="delay"))
+    type_into(editor(window, "value"), "avg(nothing)", qtbot)
+    settle(window, qtbot)
+    assert marks(window, "cancelled") == 12  # the columns; the line has no values
+    assert window._rendered is not None
+    spots(window)
+    window.desk.select(Selection("level", "routes", level="category"))
+    type_into(editor(window, "by"), "avg(delay)", qtbot)
+    settle(window, qtbot)
+    assert any("needs a scope in a row" in f.message for f in window._rendered.findings)
+    assert marks(window, "routes") == 0
+    assert marks(window, "course") == 60
+
+
+@pytest.mark.parametrize("kind", ["bars", "lines", "areas", "points", "shares", "boxes", "waterfall", "heat"])
+def test_every_kind_is_chosen_in_the_inspector(board: Window, qtbot: QtBot, kind: str) -> None:
+    window = board
+    window.desk.select(Selection("chart", "routes"))
+    press_kind(window, kind)
+    settle(window, qtbot)
+    assert chart(window, "routes").draw == kind
+    if kind != "boxes":  # a box needs a value of a row, which is told
+        assert marks(window, "routes") == 9
+
+
+def press_kind(window: Window, kind: str) -> None:
+    box = editor(window, "draw")
+    at = box.findData(kind)  # type: ignore[attr-defined]  # it is a drop-down
+    box.setCurrentIndex(at)  # type: ignore[attr-defined]
+    box.activated.emit(at)  # type: ignore[attr-defined]
+
+
+def test_a_dropped_field_is_drawn_and_a_chart_has_no_widths_to_drag(board: Window, qtbot: QtBot) -> None:
+    window, canvas = board, board.pages.canvas
+    mark = spots(window, block="routes", row="mark")[0]
+    field = QMimeData()
+    field.setData("application/x-northmoor-field", b"delay")
+    left = Qt.MouseButton.LeftButton
+    at = QPointF(point_on(window, mark))
+    canvas.dropEvent(QDropEvent(at, Qt.DropAction.CopyAction, field, left, Qt.KeyboardModifier.NoModifier))
+    settle(window, qtbot)
+    assert [m.name for m in chart(window, "routes").measures] == ["on time", "delay"]
+    before = report_text(window.desk.report)
+    canvas.width_dragged.emit("routes", "delay", 60_000)
+    assert report_text(window.desk.report) == before
