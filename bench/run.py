@@ -32,7 +32,7 @@ SCALE = 96 / 72
 LIMITS = {
     "to_pdf": 2.0, "edit": 3.0, "memory": 600, "postgresql": 1.5, "parquet": 1.2,
     "first_page": 2.0, "million": 1.5, "million_memory": 1500, "exponent": 1.05,
-    "matrix": 1.3,
+    "matrix": 1.3, "charts": 1 / 15,
 }  # fmt: skip
 SIZES = (10_000, 100_000, 1_000_000)
 
@@ -125,6 +125,17 @@ def bench_matrix() -> None:
     say("1,000,000 rows, 50 × 36 cells", ours / floor, LIMITS["matrix"], f"{ours:.3f} s, floor {floor:.3f} s")
 
 
+def bench_charts() -> None:
+    """500 charts of 100 points to PDF against the standard plotting library, where that is installed."""
+    command = [sys.executable, str(Path(__file__).parent / "charting.py")]
+    run = subprocess.run(command, check=False, capture_output=True, text=True)
+    if run.returncode:
+        print(f"500 charts of 100 points: not compared. {run.stderr.strip().splitlines()[-1]}")
+        return
+    ours, floor = map(float, run.stdout.split())
+    say("500 charts of 100 points", ours / floor, LIMITS["charts"], f"{ours:.2f} s, floor {floor:.2f} s")
+
+
 def fetched(*arguments: str) -> tuple[float, float]:
     """Seconds of a fetch and its process's peak memory (MB)."""
     here = Path(__file__).parent
@@ -178,6 +189,7 @@ def main() -> None:
         bench_fetches(folder)
         bench_million(folder)
         bench_matrix()
+        bench_charts()
 
 
 if __name__ == "__main__":

@@ -305,6 +305,14 @@ def test_charts_in_headings_show_their_groups_rows(library: MakeLibrary, rows: s
             m: float(sum(n for (_, month), n in wanted.items() if month == m)) for m in range(2, 7)
         }  # fmt: skip
         proportional(found, own)
+    spots = [s for s in page_places(document.composition, 0).spots if s.row == "mark"]
+    assert len(spots) == len(marks)
+    for spot in spots[::3]:
+        found_rows = trace(document, 0, spot, Stop())
+        assert all(f.agrees for f in found_rows.figures), found_rows
+        assert found_rows.rows is not None
+        values = set(found_rows.rows.table.column("route").to_pylist())
+        assert found_rows.scope.startswith(f"route = {min(values)}, month = ") or len(values) > 1
 
 
 def test_a_chart_takes_the_groups_of_a_table_or_a_matrix(library: MakeLibrary, rows: sqlite3.Connection) -> None:
@@ -356,6 +364,8 @@ def test_what_cannot_be_drawn_says_why_and_the_rest_stands(library: MakeLibrary)
     assert [i["text"] for i in items(render(report_of(chart(keep_rows="v > 1000")), made), "empty")] == [
         "There are no values to draw."
     ]
+    alone = render(report_of(chart("lines", category=level("month"), keep_rows="month = 2")), made)
+    assert [i["text"] for i in items(alone, "single")] == ["There is one value only."]
     faulty = render(
         report_of(chart(measures=(ChartMeasure(name="a", value="sum(x)"), ChartMeasure(name="b", value="count(*)")))),
         made,

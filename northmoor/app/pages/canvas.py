@@ -537,6 +537,8 @@ def selection_of(spot: Spot) -> Selection:
         return Selection(spot.row, spot.block, column=spot.column)
     if spot.row in ("text", "picture"):
         return Selection(spot.row, spot.block)
+    if spot.part == "chart" and spot.under is not None:
+        return Selection("cell", spot.block, spot.keys[1], spot.level, spot.under, spot.keys[2])
     if spot.part == "chart":
         return Selection(spot.row, spot.block, column=spot.column)
     if spot.part == "matrix" or spot.row in ("fault", "empty"):

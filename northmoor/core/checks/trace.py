@@ -1,6 +1,7 @@
 """Trace: why a figure is what it is. Its formula, what it is over, the very rows, and what plain SQL says of them."""
 
 import math
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from decimal import Decimal
 from typing import Any
@@ -8,9 +9,17 @@ from typing import Any
 import pyarrow as pa
 
 from northmoor.core.compute.cells import Computed
-from northmoor.core.compute.chart import chart_plan_of, mark_texts, rows_of, sized
+from northmoor.core.compute.chart import (
+    ChartPlan,
+    HostedPlan,
+    chart_plan_of,
+    hosted_rows,
+    mark_texts,
+    rows_of,
+    sized,
+)
 from northmoor.core.compute.crossed import Crossed, Crossing
-from northmoor.core.compute.groups import Wanted
+from northmoor.core.compute.groups import Ints, Wanted
 from northmoor.core.compute.matrix import ArrangedMatrix, matrix_plan_of
 from northmoor.core.compute.plaincross import Cell, asking_cross
 from northmoor.core.compute.plainly import Answer, Asking, Standpoint, ask_queries
@@ -20,6 +29,8 @@ from northmoor.core.document import Document
 from northmoor.core.errors import ExpressionError, LayoutError, Place
 from northmoor.core.expr.formats import format_one
 from northmoor.core.expr.templates import Slot
+from northmoor.core.layout.chartview import View
+from northmoor.core.layout.origins import row_origin
 from northmoor.core.layout.parts import ChartPart, TablePart
 from northmoor.core.layout.places import Spot
 from northmoor.core.layout.running import slots_of, template_by_page
@@ -163,13 +174,11 @@ def _trace_matrix(document: Document, part: TablePart, spot: Spot, stop: Stop) -
 
 def _trace_mark(document: Document, page: int, spot: Spot, stop: Stop) -> Trace:
     """A mark of a chart: the values that its place and size are made of."""
-    part = next(p for p in document.composition.parts(page) if isinstance(p, ChartPart) and p.name == spot.block)
-    view, chart = part.view, part.view.chart
     if spot.row != "mark" or spot.printed is None:
         raise LayoutError("There is no figure here; choose a mark of the chart.", Place(block=spot.block))
-    plan = chart_plan_of(chart, view.query, spot.block)
-    values = document.settled.whole()
-    rows = rows_of(plan, document.rows)
+    view, plan, given, numbers = _drawn_from(document, page, spot)
+    chart, values = view.chart, document.settled.whole()
+    rows = rows_of(plan, given)
     matrix, _ = sized(plan, rows, values, stop)
     cell = Cell(plan.depths.marks, spot.printed, spot.number)
     asking = asking_cross(matrix, rows, values, stop)
@@ -181,9 +190,38 @@ def _trace_mark(document: Document, page: int, spot: Spot, stop: Stop) -> Trace:
         answer = Answer(reason=fault.message) if fault is not None else asking.ask(text, cell, stop)
         figures.append(Figure(text, None if fault is not None else found.values[number].as_py(), answer, len(behind)))
     said = [f"{level.name} = {text}" for level, text in view.mark_texts(spot.printed, spot.number)]
+    said = [f"{level} = {key}" for level, key in _hosts(document, spot, view)] + said
     own = document.rows[view.query]
-    return Trace(chart.title or spot.block, ", ".join(said) or "all rows of the chart", tuple(figures),
-                 replace(own, table=own.table.take(pa.array(behind))))  # fmt: skip
+    fetched = own.table.take(pa.array(behind if numbers is None else numbers[behind]))
+    scope = ", ".join(said) or "all rows of the chart"
+    return Trace(view.said(chart.title) or spot.block, scope, tuple(figures), replace(own, table=fetched))
+
+
+def _drawn_from(document: Document, page: int, spot: Spot) -> tuple[View, ChartPlan, Mapping[str, Rows], Ints | None]:
+    """The chart of a mark, its plan, the rows it is drawn from, and where that is not all, which of the fetched they
+    are."""
+    for part in document.composition.parts(page):
+        if isinstance(part, ChartPart) and part.name == spot.block:
+            return part.view, chart_plan_of(part.view.chart, part.view.query, spot.block), document.rows, None
+        if isinstance(part, TablePart) and part.layout.table.name == spot.block and spot.keys:
+            layout, row = part.layout, spot.keys[0]
+            plan = layout.plans[layout.plan_number(row)]
+            cell = next(cell for cell in plan.cells if cell.name == spot.under)
+            origin = row_origin(layout, row, cell.name)
+            view = cell.chart.view(layout.instance(row, part.piece.number), origin) if cell.chart is not None else None
+            if view is not None:
+                table = layout.table
+                chart_plan = chart_plan_of(view.chart, table.query, table.name, True)
+                hosted = HostedPlan(scope_of(table, plan.place), view.chart, chart_plan)
+                return view, chart_plan, *hosted_rows(hosted, layout.arranged, document.rows)
+    raise LayoutError("There is no figure here; choose a mark of a chart.", Place(block=spot.block))
+
+
+def _hosts(document: Document, spot: Spot, view: View) -> Iterator[tuple[str, Any]]:
+    """The groups of a table in whose row a chart stands."""
+    if spot.under is not None:
+        levels = document.edition.table(spot.block).levels
+        yield from ((level.name, key) for level, key in zip(levels, view.origin.keys, strict=False))
 
 
 def _part(document: Document, page: int, spot: Spot) -> TablePart:

@@ -114,6 +114,7 @@ def _wanted(chart: Chart, depths: Depths) -> Iterator[Crossed]:
     texts = (
         chart.title,
         chart.empty_text,
+        chart.single_text,
         *(level.title for level in chart.levels),
         *(measure.title for measure in chart.measures),
         *(axis.title for axis in axes),
@@ -211,10 +212,16 @@ def arrange_hosted(
     hosted: HostedPlan, table: ArrangedTable, rows: Mapping[str, Rows], values: Values, stop: Stop
 ) -> ArrangedChart:
     """The charts of all groups of a level of a table, or of the whole table. Raises LayoutError."""
+    given, _ = hosted_rows(hosted, table, rows)
+    return arrange_chart(hosted.plan, given, values, stop)
+
+
+def hosted_rows(hosted: HostedPlan, table: ArrangedTable, rows: Mapping[str, Rows]) -> tuple[Mapping[str, Rows], Ints]:
+    """The report's rows, those that are drawn with the numbers of their groups; and which of the fetched each is."""
     own = rows[hosted.plan.matrix.query]
     numbers, hosts = _of_hosts(hosted.scope, table)
     taken = own.table.take(pa.array(numbers)).append_column(HOST_NUMBER, pa.array(hosts))
-    return arrange_chart(hosted.plan, {**rows, hosted.plan.matrix.query: replace(own, table=taken)}, values, stop)
+    return {**rows, hosted.plan.matrix.query: replace(own, table=taken)}, numbers
 
 
 def _of_hosts(scope: int, table: ArrangedTable) -> tuple[Ints, Ints]:

@@ -298,7 +298,18 @@ class _Frame:
         if not self.round:
             self._references(plot, behind=False)
             self._axis_labels(plot)
+            self._single(plot)
             direct_names(view, self.sheet, plot)
+
+    def _single(self, plot: Plot) -> None:
+        """Say that a line has one place only, beside its dot."""
+        view, area = self.view, plot.area
+        if len(plot.panel.categories) != 1 or any(s.draw not in ("lines", "areas") for s in view.stripes):
+            return
+        text = self.how.cut(view.said(view.chart.single_text), area.width)
+        x = area.x + (area.width - self.how.width(text)) // 2
+        candidates = [(x, area.y + area.height * share // 8) for share in (1, 6, 0)]
+        label_at(self.sheet, candidates, area, text, key_origin(view, "single"))
 
     def _grid(self, plot: Plot) -> None:
         """Fine lines at the ticks, and the line at zero or at the foot."""

@@ -1,6 +1,6 @@
 """A chart's axes: the scale of each, the texts of its ticks, and labels that never overlap."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -45,7 +45,13 @@ class Axes:
 def stacked(view: View, panel: Panel, axis: str) -> list[tuple[Stripe, Floats, Floats]]:
     """The stripes of an axis with where each begins and ends in every mark: from zero, or on those before it; what is
     above zero is piled up and what is below it is piled down."""
-    found = []
+    key = (view.panels.index(panel), axis)
+    if key not in view.piles:
+        view.piles[key] = list(_stacked(view, panel, axis))
+    return view.piles[key]
+
+
+def _stacked(view: View, panel: Panel, axis: str) -> Iterator[tuple[Stripe, Floats, Floats]]:
     stripes = [s for s in view.stripes if s.measure.axis == axis]
     values = [view.of_stripe(panel, s, mark_texts(view.chart, s.measure)[0]) for s in stripes]
     piled = [s.draw in ("columns", "bars", "areas") and view.chart.stack != "none" for s in stripes]
@@ -53,16 +59,15 @@ def stacked(view: View, panel: Panel, axis: str) -> list[tuple[Stripe, Floats, F
     up, down = np.zeros(len(panel.rows)), np.zeros(len(panel.rows))
     for stripe, value, is_piled in zip(stripes, values, piled, strict=True):
         if not is_piled:
-            found.append((stripe, np.zeros(len(value)), value))
+            yield stripe, np.zeros(len(value)), value
             continue
         if view.chart.stack == "shares":
             with np.errstate(divide="ignore", invalid="ignore"):
                 value = np.where(whole > 0, value / whole, np.nan)
         known = np.nan_to_num(value)
         begin = np.where(known >= 0, up, down)
-        found.append((stripe, begin, np.where(np.isnan(value), np.nan, begin + known)))
+        yield stripe, begin, np.where(np.isnan(value), np.nan, begin + known)
         up, down = up + np.maximum(known, 0), down + np.minimum(known, 0)
-    return found
 
 
 def axes_of(view: View, width: int, height: int) -> Axes:

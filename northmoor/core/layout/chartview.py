@@ -125,6 +125,11 @@ class View:
         used = columns_in(text)
         return columns.get(next(iter(used))) if len(used) == 1 and "count(" not in text.lower() else None
 
+    @cached_property
+    def piles(self) -> dict[tuple[int, str], list[tuple[Stripe, Floats, Floats]]]:
+        """Where stripes begin and end, by the number of the panel and the axis, as far as that has been asked."""
+        return {}
+
     # texts over all rows of the host
 
     def said(self, template: str | None) -> str:
@@ -184,8 +189,10 @@ class View:
         own = self.arranged.sides.rows.groups[depth - 1]
         if self.chart.draw == "histogram" and level is self.chart.category:
             return [str(key) for key in own.keys.take(pa.array(groups)).to_pylist()]
-        texts = self._formatted(own.keys.take(pa.array(groups)), self.key_pattern(level))
-        return [own.words.get(int(group)) or text or "–" for group, text in zip(groups, texts, strict=True)]
+        pattern = self.key_pattern(level)
+        key = ("chart keys", self.arranged, depth, pattern, self.setting.customs)
+        texts = self.setting.kept.get(key, lambda: self._formatted(own.keys, pattern))
+        return [own.words.get(group) or texts[group] or "–" for group in groups.tolist()]
 
     def key_pattern(self, level: ChartLevel) -> str | None:
         """The pattern for the keys of a level."""

@@ -32,11 +32,11 @@ def drawn_layers(layout: TableLayout, piece: Slice, shown: RowsOnPage, left: int
             height = int(shown.heights[at : at + cell.rows].sum())
             area = Area(left + placed.left, int(shown.tops[at]), placed.width, height)
             if cell.drawing is not None:
-                found = cell.drawing.draw(instance, _inside(cell, instance, area))
+                found = cell.drawing.draw(instance, inside(cell, instance, area))
                 drawn += [(row, cell.column, each) for each in found]
             if cell.chart is not None:
                 origin = row_origin(layout, row, cell.name)
-                laid = cell.chart.laid(instance, _inside(cell, instance, area), origin)
+                laid = cell.chart.laid(instance, inside(cell, instance, area), origin)
                 charts += laid.layers if laid is not None else ()
             if cell.turned is not None:
                 turned.append((row, cell.turned, instance, area))
@@ -71,7 +71,7 @@ def _turned_layer(layout: TableLayout, turned: list[tuple[int, CellPlan, int, Ar
     return TurnedTexts(left, top, width, height, tuple(begins), up, tuple(lines), faces, shapers, origins)
 
 
-def _inside(cell: CellPlan, instance: int, area: Area) -> Area:
+def inside(cell: CellPlan, instance: int, area: Area) -> Area:
     """The room inside a cell's padding and inset; what has a height of its own stands at the top."""
     look = cell.look
     shift = 0 if cell.shift is None else int(cell.shift[instance])

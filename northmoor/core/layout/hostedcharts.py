@@ -20,9 +20,12 @@ class HostedChart:
     query: str
     setting: Setting
 
-    def laid(self, instance: int, area: Area, origin: Origin) -> LaidChart | None:
-        """The chart of one instance in its room; None for a group of which no rows are drawn."""
+    def view(self, instance: int, origin: Origin) -> View | None:
+        """The chart of one instance; None for a group of which no rows are drawn."""
         host = self.arranged.host_of.get(instance)
-        if host is None or area.width <= 0 or area.height <= 0:
-            return None
-        return lay_out_chart(View(self.chart, self.arranged, self.query, host, origin, self.setting), area)
+        return None if host is None else View(self.chart, self.arranged, self.query, host, origin, self.setting)
+
+    def laid(self, instance: int, area: Area, origin: Origin) -> LaidChart | None:
+        """The chart of one instance in its room."""
+        view = self.view(instance, origin)
+        return lay_out_chart(view, area) if view is not None and area.width > 0 and area.height > 0 else None

@@ -11,12 +11,17 @@ import numpy.typing as npt
 
 from northmoor.core.compute.table import ArrangedTable
 from northmoor.core.layout.compose import Composition
+from northmoor.core.layout.drawings import Area
+from northmoor.core.layout.drawncells import inside
 from northmoor.core.layout.flow import DETAILS, RowKind
 from northmoor.core.layout.folding import Fold
+from northmoor.core.layout.origins import row_origin
 from northmoor.core.layout.paragraph import Paragraph
 from northmoor.core.layout.parts import ChartPart, Frame, Lines, TablePart
+from northmoor.core.layout.plans import CellPlan
 from northmoor.core.layout.rowsonpage import RowsOnPage, rows_on_page
 from northmoor.core.layout.running import pieces, running_height
+from northmoor.core.layout.table import TableLayout
 from northmoor.core.model.report import Running
 from northmoor.core.model.tables import RowPlace
 
@@ -187,7 +192,21 @@ def _cells(part: TablePart, shown: RowsOnPage, left: int) -> list[Spot]:
             spots.append(
                 Spot(name, place.row, place.level, column, *box, place.number, row, link, shown_part, cell.name, keys)
             )
+            if cell.chart is not None:
+                spots += _hosted_marks(layout, row, instance, cell, Area(*box))
     return spots
+
+
+def _hosted_marks(layout: TableLayout, row: int, instance: int, cell: CellPlan, area: Area) -> list[Spot]:
+    """The marks of a chart in a cell; `keys` say which printed row it is in, of what kind, and the number of that."""
+    assert cell.chart is not None
+    laid = cell.chart.laid(instance, inside(cell, instance, area), row_origin(layout, row, cell.name))
+    place = layout.plans[layout.plan_number(row)].place
+    return [
+        Spot(layout.table.name, "mark", place.level, mark.measure, mark.area.x, mark.area.y, mark.area.width,
+             mark.area.height, mark.series, mark.row, None, "chart", cell.name, (row, place.row, place.number))
+        for mark in (laid.marks if laid is not None else ())
+    ]  # fmt: skip
 
 
 def _part_of_cell(arranged: ArrangedTable, place: RowPlace, column: str) -> tuple[str, str]:

@@ -43,7 +43,12 @@ class Scale:
 
     def at(self, value: float) -> int:
         """How far along one value stands."""
-        return int(self.place(np.array([value], np.float64))[0])
+        if math.isnan(value) or (self.is_log and value <= 0):
+            return 0
+        share = (value - self.low) / (self.high - self.low)
+        if self.is_log:
+            share = math.log(value / self.low) / math.log(self.high / self.low)
+        return round(min(max(share, 0.0), 1.0) * self.length)
 
     def holds(self, value: float) -> bool:
         """Whether a value lies on it."""

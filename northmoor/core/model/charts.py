@@ -172,6 +172,8 @@ class Chart(Part):
     """Template for what a click on a mark opens, over the mark's rows."""
     empty_text: str = "There are no values to draw."
     """Template shown in place of marks where there are none."""
+    single_text: str = "There is one value only."
+    """Template shown beside a line or an area that has a single place, and so goes nowhere."""
     style: Name | None = None
     """Style of its texts."""
     title_style: Name | None = None
