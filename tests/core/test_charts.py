@@ -22,12 +22,13 @@ from northmoor.core.layout.context import Shapers
 from northmoor.core.layout.pen import lettering
 from northmoor.core.layout.places import page_places
 from northmoor.core.model.charts import Chart, ChartAxis, ChartBlock, ChartLevel, ChartMeasure, ReferenceLine
+from northmoor.core.model.data import QueryColumn
 from northmoor.core.model.looks import FullLook
 from northmoor.core.model.matrices import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.tables import Cell, Row
 from northmoor.core.sources.connections import Library
 from northmoor.core.stopping import Stop
-from tests.helpers import dumped, level_of, render, report_of, row_of, table_of
+from tests.helpers import dumped, level_of, query, render, report_of, row_of, table_of
 
 MakeLibrary = Callable[[str], Library]
 ROWS = """
@@ -380,6 +381,24 @@ def test_what_cannot_be_drawn_says_why_and_the_rest_stands(library: MakeLibrary)
     assert any("make them wider" in f.message for f in many.findings)
     with pytest.raises(ValueError, match="needs a category"):
         chart("shares", category=None)
+
+
+ODD = """
+create table lines (k text, d date, v real, w integer);
+insert into lines values ('a', '0001-01-01', 1e308, 1), ('b', '9999-12-31', -9e999, 2), (null, null, null, null), ('c', '2025-01-01', 1e-300, 0);
+"""
+
+
+@pytest.mark.parametrize("draw", ["columns", "lines", "points", "histogram", "boxes", "waterfall", "heat", "shares"])
+def test_odd_numbers_and_dates_stop_nothing(library: MakeLibrary, draw: str) -> None:
+    columns = (QueryColumn(name="d", type="date"), QueryColumn(name="v", type="float"))
+    value = "v" if draw == "boxes" else "sum(v)"
+    by = "v" if draw == "histogram" else "d"
+    measure = ChartMeasure(name="m", value=value, average=2, trend=True)
+    for more in ({}, {"first": ChartAxis(scale="log")}, {"first": ChartAxis(least="5", greatest="1")}):
+        block = chart(draw, category=level(by), measures=(measure,), along="sum(v)", bubble="sum(w)", **more)
+        document = render(report_of(block, queries=[query("select * from lines", columns)]), library(ODD))
+        assert dumped(document)["pages"][0]["items"]
 
 
 words = st.text("abcdefghij mnop-", min_size=1, max_size=24)

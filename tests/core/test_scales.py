@@ -56,6 +56,7 @@ def test_ends_that_are_fixed_stay_and_have_no_ticks_beyond() -> None:
     scale = number_scale(3, 97, LENGTH, 40_000, (True, True))
     assert (scale.low, scale.high) == (3, 97)
     assert scale.ticks == (20, 40, 60, 80)
+    assert number_scale(0, 8, 20_000, 26_000, (False, True)).ticks == (0, 5)  # little room, yet one can tell how much
 
 
 def test_decimals_are_as_many_as_tell_ticks_apart() -> None:

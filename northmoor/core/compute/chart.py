@@ -12,7 +12,7 @@ import numpy as np
 import pyarrow as pa
 
 from northmoor.core.compute.axes import Fill
-from northmoor.core.compute.chartdata import ArrangedChart, Depths
+from northmoor.core.compute.chartdata import LARGEST, ArrangedChart, Depths
 from northmoor.core.compute.crossed import Crossed, Crossing
 from northmoor.core.compute.grouping import Order
 from northmoor.core.compute.groups import Grouping, Ints
@@ -173,7 +173,9 @@ def sized(plan: ChartPlan, rows: Mapping[str, Rows], values: Values, stop: Stop)
             engine.give("__nm_fetched", rows[matrix.query].table)
             number = f"select cast({compiled.sql} as double) as v from __nm_fetched where {kept.sql}"
             listed = "min(v), max(v), count(v), quantile_cont(v, 0.25), quantile_cont(v, 0.75)"
-            found = engine.run(f"select {listed} from ({number}) where isfinite(v)", {**compiled.bound, **kept.bound})
+            found = engine.run(
+                f"select {listed} from ({number}) where abs(v) <= {LARGEST}", {**compiled.bound, **kept.bound}
+            )
     except ExpressionError as error:
         raise LayoutError(error.message, place) from error
     except EngineError as error:

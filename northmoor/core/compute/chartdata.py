@@ -15,6 +15,8 @@ from northmoor.core.compute.crossed import Crossed, Crossing, Crossings, Sides
 from northmoor.core.compute.groups import Ints
 
 Floats = npt.NDArray[np.float64]
+LARGEST = 1e30
+"""Numbers further from zero are not drawn: nothing could be told from them, and sums of them overflow."""
 
 
 @dataclass(frozen=True)
@@ -98,7 +100,8 @@ class ArrangedChart:
 
 
 def as_numbers(values: pa.Array) -> Floats:
-    """Values as floats; nan where there is none. Dates and timestamps become days since 1970."""
+    """Values as floats; nan where there is none, or none that can be drawn. Dates and timestamps become days since
+    1970."""
     kind = values.type
     if pa.types.is_date(kind) or pa.types.is_timestamp(kind):
         moments = values.cast(pa.timestamp("us"), safe=False).cast(pa.int64()).cast(pa.float64(), safe=False)
@@ -108,4 +111,4 @@ def as_numbers(values: pa.Array) -> Floats:
     elif not (pa.types.is_integer(kind) or pa.types.is_floating(kind) or pa.types.is_decimal(kind)):
         return np.full(len(values), np.nan)
     found: Floats = values.cast(pa.float64(), safe=False).fill_null(np.nan).to_numpy(zero_copy_only=False)
-    return found
+    return np.where(np.abs(found) <= LARGEST, found, np.nan)

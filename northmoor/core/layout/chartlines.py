@@ -171,6 +171,8 @@ def _trend(sheet: Sheet, plot: Plot, stripe: Stripe, along: Ints, values: Floats
 def draw_points(sheet: Sheet, plot: Plot) -> None:
     """Points where their values are; bubbles have an area in proportion to one more value, the largest first."""
     view, panel, chart = sheet.view, plot.panel, sheet.view.chart
+    if not any(stripe.draw == "points" for stripe in view.stripes):
+        return
     greatest = _greatest_bubble(sheet)
     for stripe in view.stripes:
         if stripe.draw != "points" or not plot.measures(stripe):

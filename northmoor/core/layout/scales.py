@@ -56,14 +56,15 @@ class Scale:
 
 
 def number_scale(low: float, high: float, length: int, fewest: int, fixed: tuple[bool, bool] = (False, False)) -> Scale:
-    """A scale of numbers with round ticks at least `fewest` millipoints apart; ends that are not fixed become round.
+    """A scale of numbers with round ticks at least `fewest` millipoints apart, but two even where there is less room;
+    ends that are not fixed become round.
 
     A range of nothing is widened, so that it can be drawn.
     """
     if not high > low:
         spread = abs(low) * 0.1 or 1.0
-        low, high = (low if fixed[0] else low - spread), (high if fixed[1] and high > low else high + spread)
-    step = round_step(high - low, max(length // max(fewest, 1), 1))
+        low, high = (low if fixed[0] else low - spread), (max(high, low) + spread)
+    step = round_step(high - low, max(length // max(fewest, 1), 2))
     first, last = math.floor(low / step + 1e-9), math.ceil(high / step - 1e-9)
     begin, end = low if fixed[0] else first * step, high if fixed[1] else last * step
     ticks = (_rounded(number * step, step) for number in range(first, last + 1))
