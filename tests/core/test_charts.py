@@ -379,6 +379,8 @@ def test_what_cannot_be_drawn_says_why_and_the_rest_stands(library: MakeLibrary)
     assert any("do not begin at zero" in f.message for f in cut.findings)
     many = render(report_of(chart("histogram", "count(*)", category=level("v"), bins=0.0001)), made)
     assert any("make them wider" in f.message for f in many.findings)
+    below = chart("lines", "-count(*)", series=level("month"), legend="direct", first=ChartAxis(scale="log"))
+    assert not items(render(report_of(below), made))  # nothing on a logarithmic axis, and no names either
     with pytest.raises(ValueError, match="needs a category"):
         chart("shares", category=None)
 

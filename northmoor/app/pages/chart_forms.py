@@ -14,6 +14,10 @@ from northmoor.core.model.report import Report
 STEP_NAMES = {"category": "Categories", "series": "Series", "panels": "Small charts"}
 _GROUP_BY = {"category": "Categories by", "series": "Series by", "panels": "Small charts by"}
 _AXES = {"first": "Axis of values", "second": "Second axis", "across": "Axis across"}
+_AXES_OF_KIND = {"shares": (), "heat": ("across",)}
+"""The axes of kinds of charts that do not have the usual ones; they have no reference lines either."""
+_COMBINED = ("columns", "bars", "lines", "areas", "points")
+"""Kinds whose values can each be drawn in a way of its own."""
 _OF_KIND = {
     "columns": ("stack", "gap"), "bars": ("stack", "gap"), "areas": ("stack", "lines", "gaps", "places"),
     "lines": ("lines", "gaps", "markers", "places"), "points": ("along", "bubble"), "shares": ("hole",),
@@ -48,9 +52,11 @@ def show_chart(form: Form, report: Report, edition: str, selection: Selection) -
     for name in ("style", "title_style"):
         form.style(report, chart, name, "Change the style", change)
     has_second = any(measure.axis == "second" for measure in chart.measures)
-    for axis in ("first", "second", "across") if has_second else ("first", "across"):
+    usual = ("first", "second", "across") if has_second else ("first", "across")
+    for axis in _AXES_OF_KIND.get(chart.draw, usual):
         _axis(form, chart, axis)
-    _references(form, chart)
+    if chart.draw not in _AXES_OF_KIND:
+        _references(form, chart)
     form.action("Take the chart out", lambda r, e: edits.remove_block(r, e, chart.name))
 
 
@@ -77,10 +83,9 @@ def _references(form: Form, chart: ChartBlock) -> None:
         form.section(f"Reference {number + 1}")
         form.properties(ReferenceLine, line, tuple(ReferenceLine.model_fields), "Change the reference", change)
         form.action("Take the reference out", put())
-    mean = ReferenceLine(at=f"{chart.measures[0].value}" if chart.draw == "boxes" else "0")
     form.action(
         "Add a reference line",
-        lambda r, e: edits.change_block(r, e, chart.name, references=(*chart.references, mean)),
+        lambda r, e: edits.change_block(r, e, chart.name, references=(*chart.references, ReferenceLine(at="0"))),
         "plus",
     )
 
@@ -127,10 +132,13 @@ def show_chart_measure(form: Form, report: Report, edition: str, selection: Sele
     form.title(f"Drawn · {measure.name}")
     form.section("What")
     until = ("until",) if chart.draw == "spans" else ()
-    names = ("name", "value", *until, "title", "format", "error_low", "error_high", "average", "trend")
+    errors = ("error_low", "error_high") if chart.draw in _COMBINED else ()
+    beside = ("average", "trend") if (measure.draw or chart.draw) in ("lines", "areas", "points") else ()
+    names = ("name", "value", *until, "title", "format", *errors, *beside)
     form.properties(ChartMeasure, measure, names, "Change what is drawn", change)
     form.section("Look")
-    form.properties(ChartMeasure, measure, ("draw", "axis", "color"), "Change how it is drawn", change)
+    looks = ("draw", "axis", "color") if chart.draw in _COMBINED else ("color",)
+    form.properties(ChartMeasure, measure, looks, "Change how it is drawn", change)
     form.action("Take it out", lambda r, e: chart_edits.remove_chart_measure(r, e, chart.name, measure.name))
 
 

@@ -463,14 +463,8 @@ class _Frame:
                 candidates = [(box.x + (box.width - how.width(text)) // 2, area.y - how.leading)]
             else:
                 right = area.x + area.width - how.width(text)
-                candidates = [
-                    (x, y)
-                    for x, y in (
-                        (right, box.y - how.leading),
-                        (right, box.y + box.height),
-                        (area.x, box.y - how.leading),
-                    )
-                ]
+                above = box.y - how.leading
+                candidates = [(right, above), (right, box.y + box.height), (area.x, above)]
             label_at(self.sheet, candidates, plot.room, text, origin)
 
 

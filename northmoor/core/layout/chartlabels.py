@@ -9,7 +9,7 @@ from northmoor.core.layout.palette import legible_on
 
 _NEAR = 2_000
 _MOST_LABELLED = 1_500
-"""Marks from which no labels are written beside them: there would be no room, and looking for it takes long."""
+"""Marks from which no labels are written at them: there would be no room, and looking for it takes long."""
 
 
 def overlaps(one: Area, other: Area) -> bool:
@@ -35,7 +35,8 @@ def label_in(sheet: Sheet, box: Area, text: str, color: str, origin: Origin) -> 
     if not text:
         return
     if (
-        width + _NEAR > box.width
+        len(sheet.marks) > _MOST_LABELLED
+        or width + _NEAR > box.width
         or height * 4 // 5 > box.height
         or any(overlaps(place, other) for other in sheet.taken)
     ):

@@ -10,7 +10,7 @@ from northmoor.core.layout.display import Path
 from northmoor.core.layout.drawings import Area
 from northmoor.core.layout.hatching import HATCHINGS
 from northmoor.core.layout.palette import mixed
-from northmoor.core.layout.scales import number_scale
+from northmoor.core.layout.scales import Scale
 
 _SWATCH, _NEAR, _BETWEEN = 7_000, 3_000, 10_000
 Entry = tuple[str, str, int, str]
@@ -105,9 +105,8 @@ def _heat_legend(sheet: Sheet, area: Area) -> Area:
     view, how = sheet.view, sheet.how
     low, high = heat_range(view)
     measure = view.chart.measures[0]
-    scale = number_scale(low, high, 60_000, 30_000, (True, True))
     texts = tick_texts(
-        view, type(scale)(low, high, 1, ticks=(low, high)), measure.format or view.column_pattern(measure.value)
+        view, Scale(low, high, 1, ticks=(low, high)), measure.format or view.column_pattern(measure.value)
     )
     origin, y = key_origin(view, "legend"), area.y
     x = area.x + area.width - sum(map(how.width, texts)) - 60_000 - 2 * _NEAR
@@ -134,7 +133,7 @@ def direct_names(view: View, sheet: Sheet | None = None, plot: Plot | None = Non
     for axis in ("first", "second"):
         for stripe, begin, end in stacked(view, plot.panel, axis):
             known = np.flatnonzero(np.isfinite(end))
-            if len(known):
+            if len(known) and plot.measures(stripe):
                 last = int(known[-1])
                 value = (
                     (begin[last] + end[last]) / 2

@@ -81,7 +81,7 @@ def draw_spans(sheet: Sheet, plot: Plot) -> None:
         end = view.of_stripe(panel, stripe, stripe.measure.until)
         scale = plot.scale(stripe)
         lows, highs = scale.place(begin), scale.place(end)
-        texts = view.labels(panel, stripe) if view.chart.label_text is not None else []
+        texts = view.labels(panel, stripe) if view.chart.labels != "none" else []
         for at in np.flatnonzero(np.isfinite(begin) & np.isfinite(end)).tolist():
             top = int(tops[panel.lane[at]])
             box = plot.box(top, top + wide, int(lows[at]), max(int(highs[at]), int(lows[at]) + 300))

@@ -6,7 +6,6 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
-import numpy.typing as npt
 import pyarrow as pa
 
 from northmoor.core.compute.cells import Computed
@@ -287,6 +286,3 @@ class View:
 def plain(key: Any) -> Any:
     """A key as an origin holds it."""
     return key if isinstance(key, str | int | float | bool) or key is None else str(key)
-
-
-Mask = npt.NDArray[np.bool_]

@@ -63,9 +63,9 @@ class ChartMeasure(Part):
     error_high: str | None = None
     """Expression for the upper end of an error bar."""
     average: Annotated[int, Field(ge=2, le=1000)] | None = None
-    """A line for the moving average over so many marks, each with those before it."""
+    """Beside lines, areas and points, a line for the moving average over so many marks, each with those before it."""
     trend: bool = False
-    """A straight line through the marks with the least squares of distances."""
+    """Beside lines, areas and points, a straight line with the least squares of distances."""
     color: Color | None = None
     """Its colour, where there are no series; without one, that of its place."""
 
