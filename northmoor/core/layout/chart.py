@@ -1,13 +1,12 @@
 """A chart laid out in a rectangle: title and legend, panels with their axes, and the marks."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
+from itertools import chain
 
 import numpy as np
-import pyarrow as pa
 
 from northmoor.core.compute.chart import mark_texts
-from northmoor.core.compute.chartdata import as_numbers
 from northmoor.core.errors import Place
 from northmoor.core.layout.chartaxes import (
     FIRST_GAP,
@@ -33,7 +32,7 @@ from northmoor.core.layout.chartlines import draw_lines, draw_points
 from northmoor.core.layout.chartplot import MarkPlace, Plot, Sheet
 from northmoor.core.layout.chartshares import draw_shares
 from northmoor.core.layout.chartspreads import draw_boxes, draw_spans
-from northmoor.core.layout.chartview import Stripe, View
+from northmoor.core.layout.chartview import Panel, Stripe, View
 from northmoor.core.layout.display import Layer, Origin, Path
 from northmoor.core.layout.drawings import Area
 from northmoor.core.layout.palette import mixed
@@ -55,7 +54,12 @@ class LaidChart:
     """A chart in its place: what it draws, and where its marks are."""
 
     layers: tuple[Layer, ...]
-    marks: tuple[MarkPlace, ...]
+    groups: tuple[Iterable[MarkPlace], ...]
+
+    @property
+    def marks(self) -> Iterator[MarkPlace]:
+        """Where its marks stand."""
+        return chain.from_iterable(self.groups)
 
 
 def look_of(view: View) -> FullLook:
@@ -129,7 +133,7 @@ def _link(sheet: Sheet) -> None:
         return
     targets = view.link_targets()
     stripes = {(stripe.series, stripe.measure.name): stripe for stripe in view.stripes}
-    for mark in sheet.marks:
+    for mark in chain.from_iterable(sheet.marks):
         target = targets[view.cell(mark.row, mark.series)]
         if target:
             sheet.pen.link(mark.area, target, view.mark_origin(mark.row, stripes[mark.series, mark.measure]))
@@ -141,6 +145,7 @@ class _Frame:
     def __init__(self, sheet: Sheet, area: Area) -> None:
         self.sheet, self.area, self.view = sheet, area, sheet.view
         self.how: Lettering = sheet.how
+        self.ticks: dict[Scale, list[str]] = {}
         self.lying = self.view.chart.draw in LYING
         self.round = self.view.chart.draw == "shares"
         count = len(self.view.panels)
@@ -167,13 +172,15 @@ class _Frame:
         if any(line.text for line in self.view.chart.references) or self.view.chart.labels == "outside":
             above = max(above, leading + FIRST_GAP)
         below = leading + FIRST_GAP
-        left = right = leading // 2
+        insets = (leading // 2, above, leading // 2, below)
+        axes = axes_of(self.view, *self._room(*insets))
         for _ in range(2):  # the ticks that fit follow from the room, and the room from the ticks
-            width, height = self._room(left, above, right, below)
-            axes = axes_of(self.view, width, height)
-            left, right, below = self._sides(axes, width, height)
-        width, height = self._room(left, above, right, below)
-        return (left, above, right, below), axes_of(self.view, width, height)
+            left, right, below = self._sides(axes, *self._room(*insets))
+            if (left, above, right, below) == insets:
+                break
+            insets = (left, above, right, below)
+            axes = axes_of(self.view, *self._room(*insets))
+        return insets, axes
 
     def _room(self, left: int, above: int, right: int, below: int) -> tuple[int, int]:
         """The size of each panel's marks."""
@@ -235,6 +242,11 @@ class _Frame:
         return self._axis_title("first" if self.lying else "across")
 
     def _texts(self, scale: Scale, name: str) -> list[str]:
+        if scale not in self.ticks:
+            self.ticks[scale] = self._written(scale, name)
+        return self.ticks[scale]
+
+    def _written(self, scale: Scale, name: str) -> list[str]:
         view = self.view
         axis = getattr(view.chart, name)
         pattern = axis.format
@@ -263,7 +275,7 @@ class _Frame:
             return labels_below(texts, step, self.how, height, True)
         texts = self._edges(panel.texts) if view.chart.draw == "histogram" else list(panel.texts)
         step = width // count
-        return labels_below(texts, step, self.how, self.area.height // 3, _is_ordered(panel.keys))
+        return labels_below(texts, step, self.how, self.area.height // 3, _is_ordered(panel))
 
     def _edges(self, numbers: tuple[str, ...]) -> list[str]:
         """The lower ends of a histogram's ranges."""
@@ -319,7 +331,7 @@ class _Frame:
             upright = (name == "across") != self.lying
             if scale is None or not axis.grid:
                 continue
-            for at in scale.place(np.array(scale.ticks)).tolist():
+            for at in scale.tick_places.tolist():
                 line = Area(area.x + at, area.y, 400, area.height)
                 if not upright:
                     line = Area(area.x, area.y + area.height - at, area.width, 400)
@@ -346,11 +358,7 @@ class _Frame:
         axes, area = plot.axes, plot.area
         view, how, pen = self.view, self.how, self.sheet.pen
         labels = self._category_labels(axes, area.width, area.height)
-        places = (
-            axes.across.place(np.array(axes.across.ticks))
-            if axes.across is not None and not self.lying
-            else plot.centers()
-        )
+        places = axes.across.tick_places if axes.across is not None and not self.lying else plot.centers
         if view.chart.draw == "histogram":
             places = places - plot.band // 2
         if view.chart.draw == "heat":
@@ -470,10 +478,10 @@ class _Frame:
 
 def _least_step(scale: Scale) -> int:
     """The least distance between two ticks."""
-    places = scale.place(np.array(scale.ticks))
+    places = scale.tick_places
     return int(np.diff(places).min()) if len(places) > 1 else scale.length
 
 
-def _is_ordered(keys: pa.Array) -> bool:
+def _is_ordered(panel: Panel) -> bool:
     """Whether what is left out between two keys can be guessed: they are dates or numbers."""
-    return len(keys) > 0 and not np.isnan(as_numbers(keys)).all()
+    return len(panel.keys) > 0 and not np.isnan(panel.numbers).all()

@@ -8,7 +8,7 @@ import numpy as np
 import pyarrow as pa
 
 from northmoor.core.compute.chart import mark_texts
-from northmoor.core.compute.chartdata import Floats, as_numbers
+from northmoor.core.compute.chartdata import Floats
 from northmoor.core.errors import ExpressionError, Place
 from northmoor.core.expr.formats import format_values
 from northmoor.core.layout.chartview import Panel, Stripe, View
@@ -77,15 +77,23 @@ def axes_of(view: View, width: int, height: int) -> Axes:
     along, up = (height, width) if lying else (width, height)
     if chart.draw == "heat":
         return Axes(None, None, None)
-    first, second = (
-        _scale(view, name, getattr(chart, name), _extent(view, name), up, lying) for name in ("first", "second")
-    )
+    first, second = (_scale(view, name, getattr(chart, name), up, lying) for name in ("first", "second"))
     return Axes(first, second, _across(view, along))
 
 
-def _extent(view: View, axis: str) -> list[Floats]:
-    """The values that an axis has to hold."""
+def _extent(view: View, axis: str) -> Floats:
+    """The values that an axis has to hold, without those that are missing."""
+    if axis not in view.extents:
+        values = np.concatenate([np.zeros(0), *_measured(view, axis)])
+        view.extents[axis] = values[np.isfinite(values)]
+    return view.extents[axis]
+
+
+def _measured(view: View, axis: str) -> list[Floats]:
     chart, found = view.chart, []
+    if axis == "across":
+        along = _along(view)
+        return [panel.numbers if along is None else view.values(panel, along).ravel() for panel in view.panels]
     for panel in view.panels:
         for stripe, begin, end in stacked(view, panel, axis):
             measure = stripe.measure
@@ -106,11 +114,10 @@ def _extent(view: View, axis: str) -> list[Floats]:
     return found
 
 
-def _scale(view: View, name: str, axis: ChartAxis, extent: list[Floats], length: int, lying: bool) -> Scale | None:
-    if not extent:
+def _scale(view: View, name: str, axis: ChartAxis, length: int, lying: bool) -> Scale | None:
+    values = _extent(view, name)
+    if not len(values):
         return None
-    values = np.concatenate(extent)
-    values = values[np.isfinite(values)]
     apart = 4 * _TICKS_APART if lying else _TICKS_APART
     least, greatest = view.number(axis.least), view.number(axis.greatest)
     if axis.scale == "log":
@@ -143,16 +150,16 @@ def _across(view: View, length: int) -> Scale | None:
     """The scale of what marks lie along; None where categories stand evenly."""
     chart, apart = view.chart, _MOMENTS_APART
     axis = chart.across
-    if chart.along is not None and any(s.draw == "points" for s in view.stripes):
-        found = [view.values(panel, chart.along).ravel() for panel in view.panels]
-        kind = view.arranged.computed(view.arranged.depths.marks, chart.along).values.type
+    along = _along(view)
+    if along is not None:
+        kind = view.arranged.computed(view.arranged.depths.marks, along).values.type
     elif has_places(view):
-        found = [as_numbers(panel.keys) for panel in view.panels]
         kind = view.panels[0].keys.type
     else:
         return None
-    values = np.concatenate(found)
-    values = values[np.isfinite(values) & ((values > 0) | (axis.scale != "log"))]
+    values = _extent(view, "across")
+    if axis.scale == "log":
+        values = values[values > 0]
     if not len(values):
         return None
     least, greatest = view.number(axis.least), view.number(axis.greatest)
@@ -164,6 +171,11 @@ def _across(view: View, length: int) -> Scale | None:
     if axis.scale == "log":
         return log_scale(low, high, length, apart, fixed)
     return number_scale(low, high, length, apart, fixed)
+
+
+def _along(view: View) -> str | None:
+    """The expression that says where each mark lies along, rather than its category."""
+    return view.chart.along if any(s.draw == "points" for s in view.stripes) else None
 
 
 def has_places(view: View) -> bool:

@@ -24,7 +24,7 @@ def draw_bars(sheet: Sheet, plot: Plot) -> None:
     stripes = [stripe for stripe in view.stripes if stripe.draw in _BAR_KINDS]
     piled = view.chart.stack != "none"
     wide = plot.band if view.chart.draw == "histogram" else max(round(plot.band * (1 - view.chart.gap)), 1)
-    centers = plot.centers()
+    centers = plot.centers
     for axis in ("first", "second"):
         for stripe, begin, end in stacked(view, panel, axis):
             if stripe not in stripes or not plot.measures(stripe):
@@ -75,8 +75,8 @@ def _error_bars(sheet: Sheet, plot: Plot, stripe: Stripe, middles: np.ndarray) -
 def draw_error_bars(sheet: Sheet, plot: Plot) -> None:
     """Error bars of lines and points at their categories."""
     for stripe in sheet.view.stripes:
-        if stripe.draw in ("lines", "points", "areas") and plot.measures(stripe):
-            _error_bars(sheet, plot, stripe, plot.centers())
+        if stripe.draw in ("lines", "points", "areas") and plot.measures(stripe) and stripe.measure.error_low:
+            _error_bars(sheet, plot, stripe, plot.centers)
 
 
 def draw_waterfall(sheet: Sheet, plot: Plot) -> None:
@@ -85,7 +85,7 @@ def draw_waterfall(sheet: Sheet, plot: Plot) -> None:
     stripe = view.stripes[0]
     if not plot.measures(stripe):
         return
-    scale, centers = plot.scale(stripe), plot.centers()
+    scale, centers = plot.scale(stripe), plot.centers
     values = view.of_stripe(panel, stripe, mark_texts(view.chart, stripe.measure)[0])
     ends = np.cumsum(np.nan_to_num(values))
     begins = np.concatenate([[0.0], ends[:-1]])

@@ -1,6 +1,7 @@
 """Labels at marks: inside them or beside them, moved off one another; those that find no room are left out."""
 
 from collections.abc import Iterable
+from itertools import chain
 
 from northmoor.core.layout.chartplot import Plot, Sheet
 from northmoor.core.layout.display import Origin
@@ -35,7 +36,7 @@ def label_in(sheet: Sheet, box: Area, text: str, color: str, origin: Origin) -> 
     if not text:
         return
     if (
-        len(sheet.marks) > _MOST_LABELLED
+        sheet.mark_count > _MOST_LABELLED
         or width + _NEAR > box.width
         or height * 4 // 5 > box.height
         or any(overlaps(place, other) for other in sheet.taken)
@@ -49,10 +50,9 @@ def label_in(sheet: Sheet, box: Area, text: str, color: str, origin: Origin) -> 
 def label_at(sheet: Sheet, candidates: Iterable[tuple[int, int]], within: Area, text: str, origin: Origin) -> None:
     """Write a text at the first place (left, top) that lies within an area and off all other labels."""
     width, height = sheet.how.width(text), sheet.how.leading
-    for x, y in candidates if text and len(sheet.marks) <= _MOST_LABELLED else ():
+    for x, y in candidates if text and sheet.mark_count <= _MOST_LABELLED else ():
         place = Area(x, y, width, height)
-        solid = (mark.area for mark in sheet.marks)
-        if inside(place, within) and not any(overlaps(place, other) for other in (*sheet.taken, *solid)):
+        if inside(place, within) and not any(overlaps(place, other) for other in chain(sheet.taken, sheet.solid())):
             sheet.taken.append(place)
             sheet.pen.text(x, y, text, sheet.how, origin)
             return

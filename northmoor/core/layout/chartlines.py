@@ -10,7 +10,7 @@ from northmoor.core.compute.chartdata import Floats
 from northmoor.core.compute.groups import Ints
 from northmoor.core.layout.chartaxes import stacked
 from northmoor.core.layout.chartlabels import label_point
-from northmoor.core.layout.chartplot import Plot, Sheet
+from northmoor.core.layout.chartplot import MarkDots, Plot, Sheet
 from northmoor.core.layout.chartview import Stripe
 from northmoor.core.layout.display import Origin, Path
 from northmoor.core.layout.drawings import Area
@@ -47,48 +47,49 @@ def draw_lines(sheet: Sheet, plot: Plot) -> None:
 
 def _line(sheet: Sheet, plot: Plot, stripe: Stripe, begin: Floats, end: Floats) -> None:
     view, panel, scale = sheet.view, plot.panel, plot.scale(stripe)
-    along = plot.centers()[panel.lane] if len(panel.lane) else np.zeros(0, np.int64)
+    along = plot.centers[panel.lane] if len(panel.lane) else np.zeros(0, np.int64)
     shown = np.isfinite(end) & ((end > 0) | np.full(len(end), not scale.is_log))
-    ups, feet = scale.place(end), scale.place(begin)
+    x, y = plot.points(along, scale.place(end))
     texts = view.labels(panel, stripe) if view.chart.labels != "none" else []
     for run in _runs(shown, view.chart.gaps == "bridge"):
         origin = view.mark_origin(int(panel.rows[run[0]]), stripe)
-        tops = [plot.point(int(along[at]), int(ups[at])) for at in run]
-        steps = line_steps(tops, view.chart.lines)
+        steps = line_steps(list(zip(x[run].tolist(), y[run].tolist(), strict=True)), view.chart.lines)
         if stripe.draw == "areas":
-            bottoms = [plot.point(int(along[at]), int(feet[at])) for at in reversed(run)]
-            back = line_steps(bottoms, view.chart.lines)
+            feet_x, feet_y = (each[::-1].tolist() for each in plot.points(along[run], scale.place(begin[run])))
+            back = line_steps(list(zip(feet_x, feet_y, strict=True)), view.chart.lines)
             fill = stripe.color if view.chart.stack != "none" else mixed(stripe.color, "#FFFFFF", 0.55)
             sheet.pen.path(Path((*steps, *back), fill=fill, hatch=stripe.hatch, closed=True), origin)
         if stripe.draw == "lines" or view.chart.stack == "none":
             dash = _DASHES[stripe.hatch % len(_DASHES)] if stripe.hatch else ()
             sheet.pen.path(Path(steps, stroke=stripe.color, thickness=_THICK, dash=dash), origin)
-    labelled = []
-    for at in np.flatnonzero(shown).tolist():
-        x, y = plot.point(int(along[at]), int(ups[at]))
-        alone = (at == 0 or not shown[at - 1]) and (at + 1 == len(shown) or not shown[at + 1])
-        if view.chart.markers or (alone and view.chart.gaps == "keep"):
-            origin = view.mark_origin(int(panel.rows[at]), stripe)
-            sheet.pen.path(Path(circle(x, y, _DOT), fill=stripe.color, closed=True), origin)
-        sheet.mark(Area(x - 2 * _DOT, y - 2 * _DOT, 4 * _DOT, 4 * _DOT), panel, at, stripe)
-        if texts:
-            labelled.append((x, y, 2 * _DOT, texts[at], view.mark_origin(int(panel.rows[at]), stripe)))
-    for label in labelled:
-        label_point(sheet, plot, *label)
+    for at in np.flatnonzero(shown if view.chart.markers else _alone(shown, view.chart.gaps == "bridge")).tolist():
+        origin = view.mark_origin(int(panel.rows[at]), stripe)
+        sheet.pen.path(Path(circle(int(x[at]), int(y[at]), _DOT), fill=stripe.color, closed=True), origin)
+    sheet.mark_dots(MarkDots(x[shown], y[shown], 2 * _DOT, panel.rows[shown], stripe))
+    for at in np.flatnonzero(shown).tolist() if texts else ():
+        origin = view.mark_origin(int(panel.rows[at]), stripe)
+        label_point(sheet, plot, int(x[at]), int(y[at]), 2 * _DOT, texts[at], origin)
     _more_lines(sheet, plot, stripe, along, np.where(shown, end, np.nan))
 
 
 _DASHES = ((), (6_000, 3_000), (2_000, 2_000), (9_000, 3_000, 2_000, 3_000))
 
 
-def _runs(shown: np.ndarray, bridged: bool) -> list[list[int]]:
+def _alone(shown: np.ndarray, bridged: bool) -> np.ndarray:
+    """The marks that no line goes through, since there is none on either side of them."""
+    around = np.concatenate([[False], shown, [False]])
+    alone: np.ndarray = shown & ~around[:-2] & ~around[2:] & (not bridged)
+    return alone
+
+
+def _runs(shown: np.ndarray, bridged: bool) -> list[Ints]:
     """The marks that a line goes through without stopping."""
     known = np.flatnonzero(shown)
     if not len(known):
         return []
     if bridged:
-        return [known.tolist()]
-    return [run.tolist() for run in np.split(known, np.flatnonzero(np.diff(known) > 1) + 1)]
+        return [known]
+    return np.split(known, np.flatnonzero(np.diff(known) > 1) + 1)
 
 
 def line_steps(points: list[tuple[int, int]], how: str) -> Steps:
@@ -130,7 +131,8 @@ def _more_lines(sheet: Sheet, plot: Plot, stripe: Stripe, along: Ints, values: F
     if measure.average is not None:
         means = moving_average(values, measure.average)
         for run in _runs(np.isfinite(means), True):
-            points = tuple(plot.point(int(along[at]), scale.at(means[at])) for at in run)
+            x, y = plot.points(along[run], scale.place(means[run]))
+            points = tuple(zip(x.tolist(), y.tolist(), strict=True))
             sheet.pen.path(Path(points, stroke=color, thickness=_THIN), _of(sheet, stripe, "average"))
     if measure.trend:
         _trend(sheet, plot, stripe, along, values, color)
@@ -183,7 +185,7 @@ def draw_points(sheet: Sheet, plot: Plot) -> None:
             far = view.of_stripe(panel, stripe, chart.along)
             along, known = across.place(far), np.isfinite(far)
         else:
-            along, known = plot.centers()[panel.lane], np.full(len(value), True)
+            along, known = plot.centers[panel.lane], np.full(len(value), True)
         known &= np.isfinite(value)
         sizes = view.of_stripe(panel, stripe, chart.bubble) if chart.bubble is not None else None
         if sizes is not None:

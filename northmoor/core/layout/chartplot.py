@@ -1,10 +1,11 @@
 """Where a chart's marks stand: a panel's rectangle with its scales, and the marks with their places."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 
-from northmoor.core.compute.chartdata import as_numbers
 from northmoor.core.compute.groups import Ints
 from northmoor.core.layout.chartaxes import Axes
 from northmoor.core.layout.chartview import Panel, Stripe, View
@@ -23,6 +24,25 @@ class MarkPlace:
     measure: str
 
 
+@dataclass(frozen=True, eq=False)
+class MarkDots:
+    """Marks of one size with their middles: as many places, made when they are asked for."""
+
+    x: Ints
+    y: Ints
+    half: int
+    rows: Ints
+    stripe: Stripe
+
+    def __iter__(self) -> Iterator[MarkPlace]:
+        size, series, measure = 2 * self.half, self.stripe.series, self.stripe.measure.name
+        for x, y, row in zip(self.x.tolist(), self.y.tolist(), self.rows.tolist(), strict=True):
+            yield MarkPlace(Area(x - self.half, y - self.half, size, size), row, series, measure)
+
+    def __len__(self) -> int:
+        return len(self.x)
+
+
 @dataclass(eq=False)
 class Sheet:
     """What a chart is drawn on: the pen, how its texts are written, and the marks drawn so far."""
@@ -30,15 +50,31 @@ class Sheet:
     view: View
     pen: Pen
     how: Lettering
-    marks: list[MarkPlace] = field(default_factory=list)
+    marks: list[tuple[MarkPlace] | MarkDots] = field(default_factory=list)
+    mark_count: int = 0
     taken: list[Area] = field(default_factory=list)
     """Where labels stand already."""
     left_out: int = 0
     """Labels that found no room."""
+    _solid: list[Area] = field(default_factory=list)
+    _solid_groups: int = 0
 
     def mark(self, area: Area, panel: Panel, place: int, stripe: Stripe) -> None:
         """Note where a mark stands."""
-        self.marks.append(MarkPlace(area, int(panel.rows[place]), stripe.series, stripe.measure.name))
+        self.marks.append((MarkPlace(area, int(panel.rows[place]), stripe.series, stripe.measure.name),))
+        self.mark_count += 1
+
+    def mark_dots(self, dots: MarkDots) -> None:
+        """Note where marks stand."""
+        self.marks.append(dots)
+        self.mark_count += len(dots)
+
+    def solid(self) -> list[Area]:
+        """Where marks stand already."""
+        for group in self.marks[self._solid_groups :]:
+            self._solid += [mark.area for mark in group]
+        self._solid_groups = len(self.marks)
+        return self._solid
 
 
 @dataclass(frozen=True, eq=False)
@@ -62,15 +98,22 @@ class Plot:
         """The length that each category has, where they stand evenly."""
         return max(self.along // max(len(self.panel.categories), 1), 1)
 
+    @cached_property
     def centers(self) -> Ints:
         """How far along the middle of each category stands."""
         if self.axes.across is not None and len(self.panel.keys):
-            return self.axes.across.place(as_numbers(self.panel.keys))
+            return self.axes.across.place(self.panel.numbers)
         count = max(len(self.panel.categories), 1)
         return (2 * np.arange(count) + 1) * self.along // (2 * count)
 
     def point(self, along: int, up: int) -> tuple[int, int]:
         """The point on the page that is so far along and so far up."""
+        if self.lying:
+            return self.area.x + up, self.area.y + along
+        return self.area.x + along, self.area.y + self.area.height - up
+
+    def points(self, along: Ints, up: Ints) -> tuple[Ints, Ints]:
+        """The points on the page that are so far along and so far up: from the left, and from the top."""
         if self.lying:
             return self.area.x + up, self.area.y + along
         return self.area.x + along, self.area.y + self.area.height - up

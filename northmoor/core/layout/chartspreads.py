@@ -29,7 +29,7 @@ def draw_boxes(sheet: Sheet, plot: Plot) -> None:
     """A box from the lower to the upper quartile with a line at the median, whiskers, and dots for what lies beyond."""
     view, panel = sheet.view, plot.panel
     wide = max(round(plot.band * (1 - view.chart.gap)), 1)
-    centers = plot.centers()
+    centers = plot.centers
     for number, stripe in enumerate(view.stripes):
         if not plot.measures(stripe):
             continue
@@ -75,7 +75,7 @@ def draw_spans(sheet: Sheet, plot: Plot) -> None:
     """A bar for each mark in its category's lane, from its beginning to its end."""
     view, panel = sheet.view, plot.panel
     wide = max(round(plot.band * (1 - view.chart.gap)), 1)
-    tops = plot.centers() - wide // 2
+    tops = plot.centers - wide // 2
     for stripe in filter(plot.measures, view.stripes):
         begin = view.of_stripe(panel, stripe, stripe.measure.value)
         end = view.of_stripe(panel, stripe, stripe.measure.until)

@@ -50,6 +50,11 @@ class Panel:
     rows: Ints
     lane: Ints
 
+    @cached_property
+    def numbers(self) -> Floats:
+        """The keys of its categories as numbers, where they are numbers, dates or timestamps."""
+        return as_numbers(self.keys)
+
 
 @dataclass(eq=False)
 class View:
@@ -129,6 +134,11 @@ class View:
         """Where stripes begin and end, by the number of the panel and the axis, as far as that has been asked."""
         return {}
 
+    @cached_property
+    def extents(self) -> dict[str, Floats]:
+        """The values that each axis has to hold, by its name, as far as that has been asked."""
+        return {}
+
     # texts over all rows of the host
 
     def said(self, template: str | None) -> str:
@@ -204,6 +214,9 @@ class View:
         except ExpressionError as error:
             self.setting.find("format", Place(block=self.origin.block), error.message)
             return [f"{FAULT_MARK} error"] * len(values)
+        if isinstance(found, pa.DictionaryArray):
+            texts = found.dictionary.to_pylist()
+            return [texts[at] for at in found.indices.to_numpy().tolist()]
         return [text or "" for text in found.to_pylist()]
 
     @cached_property

@@ -163,18 +163,16 @@ def _paths(drawn: Sequence[_Path]) -> Paths:
 
 
 def _texts(drawn: Sequence[_Text]) -> Texts:
-    faces = {d.how.face: d.how.shaper for d in drawn}
+    faces = {d.how.face: d.how for d in drawn}
     number = {face: at for at, face in enumerate(faces)}
-    lines = np.array([int(d.how.shaper.add([d.text])[0]) for d in drawn], np.int64)
-    widths = [int(d.how.shaper.widths(lines[at : at + 1], d.how.face.size)[0]) for at, d in enumerate(drawn)]
-    x, y, baseline, width, face = (
-        np.array(values, np.int64)
-        for values in (
-            [d.x for d in drawn], [d.y for d in drawn], [d.y + d.how.ascent for d in drawn], widths,
-            [number[d.how.face] for d in drawn],
-        )
-    )  # fmt: skip
-    return Texts(x, y, baseline, width, face, lines, tuple(faces), tuple(faces.values()), _origins(drawn))
+    x, y, face = np.array([(d.x, d.y, number[d.how.face]) for d in drawn], np.int64).T
+    baseline, width, lines = (np.empty_like(x) for _ in range(3))
+    for at, how in enumerate(faces.values()):
+        own = np.flatnonzero(face == at)
+        numbers = how.shaper.add([drawn[each].text for each in own.tolist()])
+        lines[own], width[own], baseline[own] = numbers, how.shaper.widths(numbers, how.face.size), y[own] + how.ascent
+    shapers = tuple(how.shaper for how in faces.values())
+    return Texts(x, y, baseline, width, face, lines, tuple(faces), shapers, _origins(drawn))
 
 
 def _turned(drawn: Sequence[_Turned]) -> TurnedTexts:

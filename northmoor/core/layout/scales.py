@@ -8,6 +8,7 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -37,9 +38,14 @@ class Scale:
                 shares = np.log(values / self.low) / math.log(self.high / self.low)
             else:
                 shares = (values - self.low) / (self.high - self.low)
-        clipped = np.clip(np.nan_to_num(shares, nan=0.0, posinf=1.0, neginf=0.0), 0.0, 1.0)
+        clipped = np.fmin(np.fmax(shares, 0.0), 1.0)  # unlike minimum and maximum, these pass over nan
         found: Ints = np.rint(clipped * self.length).astype(np.int64)
         return found
+
+    @cached_property
+    def tick_places(self) -> Ints:
+        """How far along each tick stands."""
+        return self.place(np.array(self.ticks))
 
     def at(self, value: float) -> int:
         """How far along one value stands."""

@@ -215,10 +215,15 @@ def _paths(layer: Paths, height: int, out: list[bytes]) -> None:
 
 def _drawn(steps: Sequence[tuple[int, ...]], height: int) -> str:
     """The operators that draw a path's steps."""
-    found = []
-    for at, step in enumerate(steps):
-        flipped = " ".join(str(height - length if place % 2 else length) for place, length in enumerate(step))
-        found.append(f"{flipped} {'m' if not at else 'l' if len(step) == 2 else 'c'}")
+    (x, y), *others = steps
+    found = [f"{x} {height - y} m"]
+    for step in others:
+        if len(step) == 2:
+            x, y = step
+            found.append(f"{x} {height - y} l")
+        else:
+            x1, y1, x2, y2, x, y = step
+            found.append(f"{x1} {height - y1} {x2} {height - y2} {x} {height - y} c")
     return " ".join(found)
 
 
