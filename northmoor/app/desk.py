@@ -24,8 +24,9 @@ from northmoor.core.values.values import DATA_TIME
 class Selection:
     """A part of the edition.
 
-    `kind` is page, header, footer, text, picture, table, level, row or cell. `block` names the block (or header or
-    footer); `row`, `level` and `number` are those of a row's place, `column` says which cell of it.
+    `kind` is page, header, footer, text, picture, table, level, row or cell, or the kind of another block or of a part
+    of it. `block` names the block (or header or footer); `row`, `level` and `number` are those of a row's place,
+    `column` says which cell of it, and `part` which part of the chart in that.
     """
 
     kind: str
@@ -34,6 +35,7 @@ class Selection:
     level: str | None = None
     column: str | None = None
     number: int = 0
+    part: str | None = None
 
     @property
     def place(self) -> RowPlace:

@@ -1,17 +1,19 @@
 """Charts in the real window: inserted, grouped and changed, a mark chosen and traced, its link followed, all undone."""
 
 import shutil
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QMimeData, QPointF, Qt
 from PyQt6.QtGui import QDropEvent
+from PyQt6.QtWidgets import QComboBox
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.desk import Selection
 from northmoor.app.window import Window
-from northmoor.core.model import chart_edits
-from northmoor.core.model.charts import ChartBlock
+from northmoor.core.model.chart_edits import ChartPlace
+from northmoor.core.model.charts import Chart
 from northmoor.core.model.files import report_text
 from tests.app.conftest import settle
 from tests.app.test_journey import TABLE, editor, point_on, spots, type_into
@@ -26,11 +28,11 @@ def board(window: Window, demo: Path, copy: Path, qtbot: QtBot) -> Window:
     return window
 
 
-def chart(window: Window, name: str) -> ChartBlock:
+def chart(window: Window, name: str) -> Chart:
     report, edition = window.desk.report, window.desk.edition
     assert report is not None
     assert edition is not None
-    return chart_edits.chart_of(report, edition.name, name)
+    return ChartPlace(name).chart(report, edition.name)
 
 
 def marks(window: Window, name: str) -> int:
@@ -111,10 +113,17 @@ def test_every_kind_is_chosen_in_the_inspector(board: Window, qtbot: QtBot, kind
 
 
 def press_kind(window: Window, kind: str) -> None:
-    box = editor(window, "draw")
-    at = box.findData(kind)  # type: ignore[attr-defined]  # it is a drop-down
-    box.setCurrentIndex(at)  # type: ignore[attr-defined]
-    box.activated.emit(at)  # type: ignore[attr-defined]
+    choose(window, "draw", kind)
+
+
+def choose(window: Window, field: str, value: str | None) -> None:
+    """Choose in one of the inspector's lists."""
+    box = editor(window, field)
+    assert isinstance(box, QComboBox)
+    at = box.findData(value)
+    assert at >= 0
+    box.setCurrentIndex(at)
+    box.activated.emit(at)
 
 
 def test_a_dropped_field_is_drawn_and_a_chart_has_no_widths_to_drag(board: Window, qtbot: QtBot) -> None:
@@ -130,3 +139,50 @@ def test_a_dropped_field_is_drawn_and_a_chart_has_no_widths_to_drag(board: Windo
     before = report_text(window.desk.report)
     canvas.width_dragged.emit("routes", "delay", 60_000)
     assert report_text(window.desk.report) == before
+
+
+def test_a_chart_is_drawn_in_a_heading_and_changed_there(window: Window, qtbot: QtBot) -> None:
+    before = report_text(window.desk.report)
+    cell = Selection("cell", TABLE, "heading", "route", "month")
+    window.desk.select(cell)
+    press(window, "Draw a chart here")
+    settle(window, qtbot)
+    drawn = next(spot for spot in spots(window, block=TABLE, row="mark") if spot.under == "month")
+    qtbot.mouseClick(window.pages.canvas.viewport(), Qt.MouseButton.LeftButton, pos=point_on(window, drawn))
+    chosen = replace(cell, kind="chart")
+    assert window.desk.selection == chosen
+    press(window, "Series by", "season")
+    window.desk.select(replace(cell, kind="groups", part="category"))
+    type_into(editor(window, "by"), "month", qtbot)
+    window.desk.select(replace(cell, kind="mark", part="sailings"))
+    type_into(editor(window, "value"), "count(*)", qtbot)
+    report = window.desk.report
+    assert report is not None
+    found = ChartPlace(TABLE, cell.place, "month").chart(report, window.desk.edition.name)
+    assert [(level.name, level.by) for level in found.levels] == [("category", "month"), ("series", "season")]
+    assert [measure.value for measure in found.measures] == ["count(*)"]
+    assert any("Drawn · sailings" in text for text, _ in window.pages.contents.parts())
+    window.desk.select(chosen)
+    press(window, "Take the chart out")
+    settle(window, qtbot)
+    assert not [spot for spot in spots(window, block=TABLE, row="mark") if spot.under == "month"]
+    while window.desk.undo_label:
+        window.desk.undo()
+    assert report_text(window.desk.report) == before
+
+
+def test_a_chart_takes_the_groups_of_a_table_and_lets_them_go(window: Window, qtbot: QtBot) -> None:
+    window.desk.select(Selection("text", "scope"))
+    window.actions_by_name["add_chart"].trigger()
+    choose(window, "groups_of", TABLE)
+    window.desk.select(Selection("level", "chart", level="category"))
+    choose(window, "level", "route")
+    settle(window, qtbot)
+    assert chart(window, "chart").level("category").level == "route"
+    assert marks(window, "chart") > 0
+    window.desk.select(Selection("chart", "chart"))
+    choose(window, "groups_of", None)
+    settle(window, qtbot)
+    level = chart(window, "chart").level("category")
+    assert (level.level, level.by) == (None, "route")
+    assert marks(window, "chart") > 0

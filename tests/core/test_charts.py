@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 import pypdfium2
 import pytest
-from hypothesis import given
+from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 
 from northmoor.core.checks.trace import trace
@@ -425,20 +425,71 @@ def test_labels_of_an_axis_never_overlap(texts: list[str], step: int, ordered: b
         assert max(map(how.width, lines)) <= 50_000
 
 
-@pytest.mark.parametrize("draw", ["columns", "bars", "lines", "points", "shares", "heat"])
-def test_no_two_texts_overlap_and_all_can_be_selected(library: MakeLibrary, draw: str) -> None:
-    block = chart(draw, "count(v)", series=level("month") if draw != "shares" else None, labels="outside", legend="right",
-                  title="Counted {count(*)}", category=level("'route ' || route"))  # fmt: skip
-    document = render(report_of(block), library(ROWS))
-    found = [i for i in dumped(document)["pages"][0]["items"] if i["kind"] == "text" and "turn" not in i]
+KINDS = ("columns", "bars", "lines", "areas", "points", "shares", "histogram", "boxes", "waterfall", "heat", "spans")
+WITH_SERIES = ("columns", "bars", "lines", "areas", "points", "heat")
+TALLIES = "create table lines (route text, month integer, v real, w real);"
+
+
+@st.composite
+def drawn(draw: st.DrawFn, kind: str) -> ChartBlock:
+    """A chart of a kind in some of the ways that its texts can be placed."""
+    value, until = ("v", "w") if kind == "spans" else ("v" if kind == "boxes" else "sum(v)", None)
+    by_month = kind in WITH_SERIES and draw(st.booleans())
+    return chart(
+        kind,
+        category=level("v" if kind == "histogram" else "route"),
+        series=level("month") if by_month else None,
+        panels=level("w > 0") if draw(st.booleans()) and kind != "spans" else None,
+        measures=(ChartMeasure(name="m", value=value, until=until, title="Tonnes {count(*)}"),),
+        labels=draw(st.sampled_from(["none", "inside", "outside"])),
+        legend=draw(st.sampled_from(["none", "above", "below", "right", "direct"])),
+        title=draw(st.sampled_from(["", "Counted {count(*)}"])),
+        width=draw(st.sampled_from([0.3, 1.0])),
+        height=draw(st.integers(60_000, 250_000)),
+    )
+
+
+tallies = st.lists(
+    st.tuples(words, st.integers(1, 9), st.none() | st.integers(-999, 99_999), st.integers(-50, 100_000)),
+    min_size=1,
+    max_size=25,
+)
+
+
+@pytest.mark.parametrize("kind", KINDS)
+@settings(max_examples=8, phases=[Phase.generate], suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(data=st.data(), rows_of=tallies)
+def test_no_two_texts_overlap_and_all_can_be_selected(
+    library: MakeLibrary, kind: str, data: st.DataObject, rows_of: list[tuple[Any, ...]]
+) -> None:
+    block = data.draw(drawn(kind))
+    values = (f"('{text}', {month}, {'null' if v is None else v}, {w})" for text, month, v, w in rows_of)
+    document = render(report_of(block), library(f"{TALLIES} insert into lines values {', '.join(values)};"))
+    found = [i for i in dumped(document)["pages"][0]["items"] if i["kind"] == "text"]
     for one, other in combinations(found, 2):
         apart = (
             one["x"] + one["width"] <= other["x"] + 0.01 or other["x"] + other["width"] <= one["x"] + 0.01
             or one["y"] + one["height"] <= other["y"] + 0.01 or other["y"] + other["height"] <= one["y"] + 0.01
         )  # fmt: skip
-        assert apart, (one["text"], other["text"])
-    page = pypdfium2.PdfDocument(BytesIO(document.pdf()))[0]
-    text = page.get_textpage().get_text_bounded()
-    assert all(i["text"] in text for i in found)
-    if draw in ("columns", "bars", "lines", "points"):
-        assert {i["text"] for i in items(document, "legend", kind="text")} == {"1", "2", "3", "4", "5", "6"}
+        assert apart, [(i["text"], i["origin"]["row"], i["x"], i["y"], i["width"]) for i in (one, other)]
+    shown = letters(pypdfium2.PdfDocument(BytesIO(document.pdf()))[0].get_textpage().get_text_bounded())
+    assert all(letters(i["text"]) in shown for i in found if "turn" not in i)
+
+
+def letters(text: str) -> str:
+    """A text without its spaces and hyphens, which a reader of PDFs may take for breaks of lines."""
+    return "".join(filter(str.isalnum, text))
+
+
+@pytest.mark.parametrize("kind", ["columns", "bars", "lines", "points"])
+def test_a_legend_names_every_series(library: MakeLibrary, kind: str) -> None:
+    document = render(report_of(chart(kind, "count(v)", series=level("month"), legend="right")), library(ROWS))
+    assert {i["text"] for i in items(document, "legend", kind="text")} == {"1", "2", "3", "4", "5", "6"}
+
+
+def test_a_legend_names_the_lines_about_a_line(library: MakeLibrary) -> None:
+    measure = ChartMeasure(name="m", value="count(v)", title="Counted", average=3, trend=True, trend_title="course")
+    document = render(report_of(chart("lines", measures=(measure,), legend="above")), library(ROWS))
+    texts = [i["text"] for i in items(document, "legend", kind="text")]
+    assert texts == ["Counted", "Counted, moving average", "Counted, course"]
+    assert len(items(document, "legend", kind="path")) == 3

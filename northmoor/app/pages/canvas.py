@@ -538,7 +538,7 @@ def selection_of(spot: Spot) -> Selection:
     if spot.row in ("text", "picture"):
         return Selection(spot.row, spot.block)
     if spot.part == "chart" and spot.under is not None:
-        return Selection("cell", spot.block, spot.keys[1], spot.level, spot.under, spot.keys[2])
+        return Selection("chart", spot.block, spot.keys[1], spot.level, spot.under, spot.keys[2])
     if spot.part == "chart":
         return Selection(spot.row, spot.block, column=spot.column)
     if spot.part == "matrix" or spot.row in ("fault", "empty"):
@@ -555,6 +555,6 @@ def selects(selection: Selection, spot: Spot) -> bool:
     """Whether a spot is an instance of what is selected."""
     if selection.kind == "level" and spot.part != "level":
         return False
-    if selection.kind in ("table", "matrix", "chart"):
+    if selection.kind in ("table", "matrix") or (selection.kind == "chart" and selection.row is None):
         return spot.block == selection.block and spot.column is None
     return selection_of(spot) == selection

@@ -1,21 +1,30 @@
 """The inspector's forms for a chart: the chart and its axes, what groups its rows, what it draws."""
 
+from collections.abc import Callable
 from functools import partial
 from typing import Any
 
 from northmoor.app.desk import Selection
 from northmoor.app.pages.forms import Change, Form
 from northmoor.app.pages.period_forms import show_regrouping
+from northmoor.app.pages.table_forms import row_name
 from northmoor.core.expr.language import column_expression
 from northmoor.core.model import chart_edits, edits
-from northmoor.core.model.charts import ChartAxis, ChartBlock, ChartLevel, ChartMeasure, ReferenceLine
+from northmoor.core.model.chart_edits import ChartPlace
+from northmoor.core.model.charts import Chart, ChartAxis, ChartBlock, ChartLevel, ChartMeasure, ReferenceLine
+from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.report import Report
+from northmoor.core.model.tables import TableBlock
 
 STEP_NAMES = {"category": "Categories", "series": "Series", "panels": "Small charts"}
 _GROUP_BY = {"category": "Categories by", "series": "Series by", "panels": "Small charts by"}
 _AXES = {"first": "Axis of values", "second": "Second axis", "across": "Axis across"}
 _AXES_OF_KIND = {"shares": (), "heat": ("across",)}
 """The axes of kinds of charts that do not have the usual ones; they have no reference lines either."""
+_ALONG = ("lines", "areas", "points")
+"""Kinds whose categories can stand where their date or number is."""
+_OF_SCALE = ("scale", "least", "greatest")
+"""Properties of an axis that categories at even distances do not have."""
 _COMBINED = ("columns", "bars", "lines", "areas", "points")
 """Kinds whose values can each be drawn in a way of its own."""
 _OF_KIND = {
@@ -27,55 +36,87 @@ _OF_KIND = {
 """What there is to choose only in some kinds of charts."""
 
 
+def place_of(selection: Selection) -> ChartPlace:
+    """Where the chart is that is selected, or of which a part is."""
+    if selection.row is None:
+        return ChartPlace(selection.block)
+    return ChartPlace(selection.block, selection.place, selection.column or "")
+
+
 def show_chart(form: Form, report: Report, edition: str, selection: Selection) -> None:
     """A chart as a whole."""
-    chart = chart_edits.chart_of(report, edition, selection.block)
-    change = form.block_change(chart.name)
-    form.title(f"Chart · {chart.name}")
+    place = place_of(selection)
+    chart, query = place.chart(report, edition), place.query(report, edition)
+    own = isinstance(chart, ChartBlock)
+    form.title(f"Chart · {selection.block}" if own else f"Chart in {row_name(selection.place)} · {selection.column}")
     form.section("What")
-    form.properties(ChartBlock, chart, ("draw",), "Change the kind of chart", change)
-    queries = [query.name for query in report.queries]
-    form.property(ChartBlock, chart, "query", lambda v: form.edit("Change the query", change(query=v)), queries)
-    form.properties(ChartBlock, chart, ("title", "keep_rows", *_OF_KIND[chart.draw]), "Change the chart", change)
-    fields = tuple(form.desk.kinds.get(chart.query, {}))
+    form.properties(Chart, chart, ("draw",), "Change the kind of chart", place.change)
+    if own:
+        _source(form, report, edition, place)
+    form.properties(Chart, chart, ("title", "keep_rows", *_OF_KIND[chart.draw]), "Change the chart", place.change)
+    fields = tuple(form.desk.kinds.get(query, {}))
     for step, text in _GROUP_BY.items():
-        form.choices(text, "plus", [(field, partial(_group, chart.name, step, field)) for field in fields])
-    form.choices("Draw one more value", "sigma", [(field, partial(_measure, chart.name, field)) for field in fields])
+        form.choices(text, "plus", [(field, partial(_group, place, step, field)) for field in fields])
+    form.choices("Draw one more value", "sigma", [(field, partial(_measure, place, field)) for field in fields])
     form.section("Where")
-    placed = ("height", "width", "columns", "space_after", "visible") if chart.panels else (
-        "height", "width", "space_after", "visible"
-    )  # fmt: skip
-    form.properties(ChartBlock, chart, placed, "Change the chart", change)
+    placed = ("height", *(("width",) if own else ()), *(("columns",) if chart.panels else ()))
+    form.properties(type(chart), chart, placed, "Change the chart", place.change)
+    if own:
+        form.properties(ChartBlock, chart, ("space_after", "visible"), "Change the chart", place.change)
     form.section("Look")
     names = ("labels", "label_text", "legend", "patterns", "link")
-    form.properties(ChartBlock, chart, names, "Change the chart", change)
+    form.properties(Chart, chart, names, "Change the chart", place.change)
     for name in ("style", "title_style"):
-        form.style(report, chart, name, "Change the style", change)
+        form.style(report, chart, name, "Change the style", place.change)
     has_second = any(measure.axis == "second" for measure in chart.measures)
     usual = ("first", "second", "across") if has_second else ("first", "across")
     for axis in _AXES_OF_KIND.get(chart.draw, usual):
-        _axis(form, chart, axis)
+        _axis(form, chart, place, axis)
     if chart.draw not in _AXES_OF_KIND:
-        _references(form, chart)
-    form.action("Take the chart out", lambda r, e: edits.remove_block(r, e, chart.name))
+        _references(form, chart, place)
+    form.action("Take the chart out", _without(place))
 
 
-def _axis(form: Form, chart: ChartBlock, name: str) -> None:
+def _source(form: Form, report: Report, edition: str, place: ChartPlace) -> None:
+    """Which rows a chart of its own draws."""
+    chart, found = place.chart(report, edition), report.edition(edition)
+    assert isinstance(chart, ChartBlock)
+    assert found is not None
+    queries = [query.name for query in report.queries]
+    form.property(ChartBlock, chart, "query", lambda v: form.edit("Change the query", place.change(query=v)), queries)
+    grouped = [block.name for block in found.blocks if isinstance(block, TableBlock | MatrixBlock)]
+    if grouped:
+        form.property(
+            ChartBlock, chart, "groups_of",
+            lambda v: form.edit("Change whose groups it draws", chart_edits.change_groups_of(place, v)), grouped,
+        )  # fmt: skip
+
+
+def _without(place: ChartPlace) -> Change:
+    if place.row is None:
+        return lambda r, e: edits.remove_block(r, e, place.block)
+    row, column = place.row, place.column
+    return lambda r, e: edits.change_cell(r, e, place.block, row, column, chart=None)
+
+
+def _axis(form: Form, chart: Chart, place: ChartPlace, name: str) -> None:
     axis: ChartAxis = getattr(chart, name)
 
     def change(**changes: Any) -> Change:
-        return lambda r, e: edits.change_block(r, e, chart.name, **{name: axis.but(**changes)})
+        return lambda r, e: place.change(**{name: axis.but(**changes)})(r, e)
 
     form.section(_AXES[name])
-    form.properties(ChartAxis, axis, tuple(ChartAxis.model_fields), "Change the axis", change)
+    on_scale = name != "across" or chart.along is not None or (chart.draw in _ALONG and chart.places == "scale")
+    names = tuple(field for field in ChartAxis.model_fields if on_scale or field not in _OF_SCALE)
+    form.properties(ChartAxis, axis, names, "Change the axis", change)
 
 
-def _references(form: Form, chart: ChartBlock) -> None:
+def _references(form: Form, chart: Chart, place: ChartPlace) -> None:
     for number, line in enumerate(chart.references):
         others = chart.references[:number], chart.references[number + 1 :]
 
         def put(*lines: ReferenceLine, others: Any = others) -> Change:
-            return lambda r, e: edits.change_block(r, e, chart.name, references=(*others[0], *lines, *others[1]))
+            return place.change(references=(*others[0], *lines, *others[1]))
 
         def change(line: ReferenceLine = line, put: Any = put, **changes: Any) -> Any:
             return lambda r, e: put(line.but(**changes))(r, e)
@@ -85,69 +126,87 @@ def _references(form: Form, chart: ChartBlock) -> None:
         form.action("Take the reference out", put())
     form.action(
         "Add a reference line",
-        lambda r, e: edits.change_block(r, e, chart.name, references=(*chart.references, ReferenceLine(at="0"))),
+        place.change(references=(*chart.references, ReferenceLine(at="0"))),
         "plus",
     )
 
 
 def show_chart_level(form: Form, report: Report, edition: str, selection: Selection) -> None:
     """What groups a chart's rows."""
-    chart = chart_edits.chart_of(report, edition, selection.block)
-    level = chart.level(selection.level)
-    step = chart_edits.step_of(chart, selection.level)
+    place = place_of(selection)
+    chart = place.chart(report, edition)
+    level = chart.level(selection.part or selection.level)
+    step = chart_edits.step_of(chart, level.name)
 
     def change(**changes: Any) -> Change:
-        return lambda r, e: chart_edits.change_chart_level(r, e, chart.name, step, **changes)
+        return lambda r, e: chart_edits.change_chart_level(r, e, place, step, **changes)
 
     form.title(f"{STEP_NAMES[step]} · {level.name}")
     form.section("What")
-    form.properties(ChartLevel, level, ("name", "by"), "Change the groups", change)
-    kinds = form.desk.kinds.get(chart.query, {})
-    if chart.draw != "histogram":
-        show_regrouping(form, kinds, level.by, change)
-    names = (
-        "title",
-        "format",
-        "order",
-        "order_by",
-        "listed",
-        "first_groups",
-        "others",
-        "keep_groups",
-        "fill",
-        "members",
+    form.properties(
+        ChartLevel, level, ("name", "by") if level.level is None else ("name",), "Change the groups", change
     )
+    _level_of_block(form, report, edition, place, level, change)
+    kinds = form.desk.kinds.get(place.query(report, edition), {})
+    if level.level is None and chart.draw != "histogram":
+        show_regrouping(form, kinds, level.by, change)
+    names: tuple[str, ...] = ("title", "format")
+    if level.level is None:
+        names += ("order", "order_by", "listed", "first_groups", "others", "keep_groups", "fill", "members")
     form.properties(ChartLevel, level, names, "Change the groups", change)
-    form.action("Take the groups out", lambda r, e: edits.change_block(r, e, chart.name, **{step: None}))
+    form.action("Take the groups out", place.change(**{step: None}))
+
+
+def _level_of_block(
+    form: Form, report: Report, edition: str, place: ChartPlace, level: ChartLevel, change: Callable[..., Change]
+) -> None:
+    """Whose groups a level of a chart takes, where the chart draws those of a table or matrix."""
+    chart = place.chart(report, edition)
+    source = chart.groups_of if isinstance(chart, ChartBlock) else None
+    if source is None:
+        return
+    found = edits.block_of(report, edition, source)
+    own_by = found.level(level.level).by if level.level is not None else level.by
+
+    def commit(name: str | None) -> None:
+        form.edit("Change the groups", change(level=name, by="" if name is not None else own_by))
+
+    form.property(ChartLevel, level, "level", commit, [each.name for each in found.levels])
 
 
 def show_chart_measure(form: Form, report: Report, edition: str, selection: Selection) -> None:
     """What a chart draws."""
-    chart = chart_edits.chart_of(report, edition, selection.block)
-    measure = chart.measure(selection.column)
+    place = place_of(selection)
+    chart = place.chart(report, edition)
+    measure = chart.measure(selection.part or selection.column)
 
     def change(**changes: Any) -> Change:
-        return lambda r, e: chart_edits.change_chart_measure(r, e, chart.name, measure.name, **changes)
+        return lambda r, e: chart_edits.change_chart_measure(r, e, place, measure.name, **changes)
 
     form.title(f"Drawn · {measure.name}")
     form.section("What")
     until = ("until",) if chart.draw == "spans" else ()
     errors = ("error_low", "error_high") if chart.draw in _COMBINED else ()
-    beside = ("average", "trend") if (measure.draw or chart.draw) in ("lines", "areas", "points") else ()
+    beside = _beside(measure) if (measure.draw or chart.draw) in ("lines", "areas", "points") else ()
     names = ("name", "value", *until, "title", "format", *errors, *beside)
     form.properties(ChartMeasure, measure, names, "Change what is drawn", change)
     form.section("Look")
     looks = ("draw", "axis", "color") if chart.draw in _COMBINED else ("color",)
     form.properties(ChartMeasure, measure, looks, "Change how it is drawn", change)
-    form.action("Take it out", lambda r, e: chart_edits.remove_chart_measure(r, e, chart.name, measure.name))
+    form.action("Take it out", lambda r, e: chart_edits.remove_chart_measure(r, e, place, measure.name))
 
 
-def _group(chart: str, step: str, field: str, report: Report, edition: str) -> Report:
-    return chart_edits.group_chart(report, edition, chart, step, field, column_expression(field))
+def _beside(measure: ChartMeasure) -> tuple[str, ...]:
+    """What there is to say of the lines about a measure's own."""
+    average = ("average", "average_title") if measure.average is not None else ("average",)
+    return (*average, "trend", "trend_title") if measure.trend else (*average, "trend")
 
 
-def _measure(chart: str, field: str, report: Report, edition: str) -> Report:
-    query = report.query(chart_edits.chart_of(report, edition, chart).query)
-    total = edits.column_setting(query, field).total
+def _group(place: ChartPlace, step: str, field: str, report: Report, edition: str) -> Report:
+    return chart_edits.group_chart(report, edition, place, step, field, column_expression(field))
+
+
+def _measure(place: ChartPlace, field: str, report: Report, edition: str) -> Report:
+    total = edits.column_setting(report.query(place.query(report, edition)), field).total
     value = edits.aggregate_of(str(total) if total not in (None, "none") else "count", column_expression(field))
-    return chart_edits.add_chart_measure(report, edition, chart, field, value)
+    return chart_edits.add_chart_measure(report, edition, place, field, value)

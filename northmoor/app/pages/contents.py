@@ -13,7 +13,8 @@ from northmoor.app.pages.chart_forms import STEP_NAMES
 from northmoor.app.pages.table_forms import row_name
 from northmoor.app.theme import RAILS
 from northmoor.core.layout.running import pieces
-from northmoor.core.model.charts import ChartBlock
+from northmoor.core.model.chart_edits import steps_of
+from northmoor.core.model.charts import Chart, ChartBlock
 from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.report import Edition, Running, TextPiece
 from northmoor.core.model.tables import PAGE_ROWS, Row, RowPlace, TableBlock
@@ -159,14 +160,21 @@ class Contents(QTreeWidget):
 
     def _add_chart(self, chart: ChartBlock) -> None:
         parent = self._add(None, f"Chart · {chart.name}", "chart-column", Selection("chart", chart.name))
-        for step, name in STEP_NAMES.items():
-            level = getattr(chart, step)
-            if level is not None:
-                selection = Selection("level", chart.name, level=level.name)
-                self._add(parent, f"{name} · {level.name}", "brackets", selection)
+        for step, level in steps_of(chart):
+            selection = Selection("level", chart.name, level=level.name)
+            self._add(parent, f"{STEP_NAMES[step]} · {level.name}", "brackets", selection)
         for measure in chart.measures:
             selection = Selection("mark", chart.name, column=measure.name)
             self._add(parent, f"Drawn · {measure.name}", "sigma", selection)
+
+    def _add_hosted(self, chart: Chart, parent: QTreeWidgetItem, cell: Selection) -> None:
+        """A chart in a cell, below that cell."""
+        item = self._add(parent, "Chart", "chart-column", replace(cell, kind="chart"))
+        for step, level in steps_of(chart):
+            selection = replace(cell, kind="groups", part=level.name)
+            self._add(item, f"{STEP_NAMES[step]} · {level.name}", "brackets", selection)
+        for measure in chart.measures:
+            self._add(item, f"Drawn · {measure.name}", "sigma", replace(cell, kind="mark", part=measure.name))
 
     def _add_row(self, table: TableBlock, parent: QTreeWidgetItem, place: RowPlace, made: Row | None = None) -> None:
         shown = row_name(place)
@@ -176,8 +184,12 @@ class Contents(QTreeWidget):
         selection = Selection("row", table.name, place.row, place.level, None, place.number)
         item = self._add(parent, shown, drawing, selection)
         names = [c.name for c in table.columns] if made is None else [c.column for c in made.cells]
+        charts = {} if made is None else {cell.column: cell.chart for cell in made.cells}
         for name in names:
-            self._add(item, name, None, replace(selection, kind="cell", column=name))
+            cell = replace(selection, kind="cell", column=name)
+            below, chart = self._add(item, name, None, cell), charts.get(name)
+            if chart is not None:
+                self._add_hosted(chart, below, cell)
 
     def _add(
         self,

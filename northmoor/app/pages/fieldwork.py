@@ -7,6 +7,7 @@ from northmoor.app.desk import Selection
 from northmoor.core.expr.language import column_expression
 from northmoor.core.model import chart_edits, edits, matrix_edits
 from northmoor.core.model.blocks import DataBlock
+from northmoor.core.model.chart_edits import ChartPlace
 from northmoor.core.model.charts import ChartBlock
 from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.report import Report
@@ -72,17 +73,20 @@ _MATRIX = FieldWork(
 
 def _group_next(block: str, field: str, _: int | None) -> Change:
     def change(report: Report, edition: str) -> Report:
-        step = chart_edits.next_step(chart_edits.chart_of(report, edition, block))
-        return chart_edits.group_chart(report, edition, block, step, field, column_expression(field))
+        place = ChartPlace(block)
+        step = chart_edits.next_step(place.chart(report, edition))
+        return chart_edits.group_chart(report, edition, place, step, field, column_expression(field))
 
     return change
 
 
 _CHART = FieldWork(
-    add_column=lambda block, field, value, _: lambda r, e: chart_edits.add_chart_measure(r, e, block, field, value),
+    add_column=lambda block, field, value, _: (
+        lambda r, e: chart_edits.add_chart_measure(r, e, ChartPlace(block), field, value)
+    ),
     add_level=_group_next,
     drop=lambda block, _place, _column, field, value: (
-        lambda r, e: chart_edits.add_chart_measure(r, e, block, field, value)
+        lambda r, e: chart_edits.add_chart_measure(r, e, ChartPlace(block), field, value)
     ),
     set_width=None,
     level_names=lambda _: [],

@@ -166,9 +166,9 @@ def show_any_level(form: Form, report: Report, edition: str, selection: Selectio
 
 
 def show_data_block(form: Form, report: Report, edition: str, selection: Selection) -> None:
-    """A table, a matrix or a chart as a whole."""
+    """A table or a matrix as a whole."""
     block = edits.block_of(report, edition, selection.block)
-    forms: Mapping[type, _Show] = {TableBlock: show_table, MatrixBlock: show_matrix, ChartBlock: show_chart}
+    forms: Mapping[type, _Show] = {TableBlock: show_table, MatrixBlock: show_matrix}
     forms[type(block)](form, report, edition, selection)
 
 
@@ -180,8 +180,9 @@ _FORMS: dict[str, _Show] = {
     "picture": show_picture,
     "table": show_data_block,
     "matrix": show_data_block,
-    "chart": show_data_block,
+    "chart": show_chart,
     "mark": show_chart_measure,
+    "groups": show_chart_level,
     "measure": show_measure,
     "level": show_any_level,
     "row": show_row,

@@ -11,7 +11,7 @@ from northmoor.app.pages.period_forms import show_period, show_range
 from northmoor.core.expr.language import column_expression
 from northmoor.core.expr.orders import order_text, read_order
 from northmoor.core.expr.regrouping import by_period, by_range
-from northmoor.core.model import edits
+from northmoor.core.model import chart_edits, edits
 from northmoor.core.model.matrix_edits import table_to_matrix
 from northmoor.core.model.report import Report
 from northmoor.core.model.styling import TABLE_LOOKS, take_table_look
@@ -255,12 +255,21 @@ def _row_cell(form: Form, report: Report, table: TableBlock, place: RowPlace, co
     def change_column(**changes: Any) -> Change:
         return lambda r, e: edits.change_column(r, e, table.name, column.name, **changes)
 
-    form.properties(Cell, cell, _content_fields(cell), "Change the cell", change)
-    _drawing(form, cell, change)
+    if cell.chart is None:
+        form.properties(Cell, cell, _content_fields(cell), "Change the cell", change)
+        _drawing(form, cell, change)
+    else:
+        form.note("A chart stands here. Click it on the page, or choose it in Contents, to change it.")
     _column_place(form, column, change_column)
     form.properties(Cell, cell, ("span", "rows"), "Change the span", change)
     form.looks(report, cell, "Change the look", change)
+    if cell.chart is None and place.row in ("heading", "total"):
+        form.action("Draw a chart here", partial(_draw_in_cell, table.name, place, column.name), "chart-column")
     form.action("Empty the cell", lambda r, e: edits.remove_cell(r, e, table.name, place, column.name))
+
+
+def _draw_in_cell(table: str, place: RowPlace, column: str, report: Report, edition: str) -> Report:
+    return chart_edits.draw_in_cell(report, edition, table, place, column, column_expression)
 
 
 def _column_place(form: Form, column: Column, change: Callable[..., Change]) -> None:

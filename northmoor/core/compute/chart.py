@@ -116,7 +116,7 @@ def _wanted(chart: Chart, depths: Depths) -> Iterator[Crossed]:
         chart.empty_text,
         chart.single_text,
         *(level.title for level in chart.levels),
-        *(measure.title for measure in chart.measures),
+        *(text for m in chart.measures for text in (m.title, m.average_title, m.trend_title)),
         *(axis.title for axis in axes),
         *(line.text for line in chart.references),
     )

@@ -26,7 +26,7 @@ from northmoor.core.layout.chartbars import (
     draw_waterfall,
     key_origin,
 )
-from northmoor.core.layout.chartlabels import label_at, overlaps
+from northmoor.core.layout.chartlabels import label_at
 from northmoor.core.layout.chartlegend import direct_names, draw_legend
 from northmoor.core.layout.chartlines import draw_lines, draw_points
 from northmoor.core.layout.chartplot import MarkPlace, Plot, Sheet
@@ -110,7 +110,7 @@ def _title(sheet: Sheet, area: Area) -> Area:
         look = FullLook(font=look.font, size=look.size, color=look.color, bold=True)
     how, y = lettering(look, view.setting.shapers), area.y
     for line in how.wrapped(text, area.width)[:3]:
-        sheet.pen.text(area.x, y, line, how, key_origin(view, "title"))
+        sheet.write(area.x, y, line, key_origin(view, "title"), how)
         y += how.leading
     used = y - area.y + FIRST_GAP
     return Area(area.x, area.y + used, area.width, max(area.height - used, 1))
@@ -122,7 +122,7 @@ def _message(sheet: Sheet, area: Area, text: str) -> None:
     y = area.y + (area.height - len(lines) * sheet.how.leading) // 2
     for line in lines:
         x = area.x + (area.width - sheet.how.width(line)) // 2
-        sheet.pen.text(x, y, line, sheet.how.in_color(LINE_COLOR), key_origin(sheet.view, "empty"))
+        sheet.write(x, y, line, key_origin(sheet.view, "empty"), sheet.how.in_color(LINE_COLOR))
         y += sheet.how.leading
 
 
@@ -296,22 +296,24 @@ class _Frame:
         y = self.area.y + row * (height + above + below + self.titled + _PANEL_GAP)
         if self.titled:
             text = self.how.cut(panel.title, width + left + right)
-            self.sheet.pen.text(x, y, text, self.how, key_origin(view, "panel"))
+            self.sheet.write(x, y, text, key_origin(view, "panel"))
         area = Area(x + left, y + self.titled + above, width, height)
         free = 0 if axes.second is not None or direct_names(view) else right
         room = Area(area.x, area.y - above, area.width + free, area.height + above)
         plot = Plot(area, axes, panel, self.lying, room)
         if not self.round:
+            self._titles(plot, insets, number == 0)  # labels of marks keep clear of what explains the axes
+            self._axis_labels(plot)
             self._grid(plot)
-            self._titles(plot, insets, number == 0)
         self._references(plot, behind=True)
+        if not self.round:
+            direct_names(view, self.sheet, plot)
         for draw in _DRAWERS.get(view.chart.draw, _ON_AXES):
             draw(self.sheet, plot)
         if not self.round:
             self._references(plot, behind=False)
-            self._axis_labels(plot)
+            self._base_line(plot)
             self._single(plot)
-            direct_names(view, self.sheet, plot)
 
     def _single(self, plot: Plot) -> None:
         """Say that a line has one place only, beside its dot."""
@@ -339,24 +341,24 @@ class _Frame:
 
     def _titles(self, plot: Plot, insets: tuple[int, int, int, int], is_first: bool) -> None:
         """What is measured upward stands above the axis; what lies across, at the end below."""
-        pen, how, area = self.sheet.pen, self.how.in_color(LINE_COLOR), plot.area
+        sheet, how, area = self.sheet, self.how.in_color(LINE_COLOR), plot.area
         origin = key_origin(self.view, "axis-title")
         titles = self._titles_above() if is_first else None
         if titles:
             y = area.y - insets[1]
             begin = area.x - insets[0]
-            pen.text(begin, y, how.cut(titles[0], area.width + insets[0]), how, origin)
+            sheet.write(begin, y, how.cut(titles[0], area.width + insets[0]), origin, how)
             if titles[1]:
-                pen.text(area.x + area.width + insets[2] - how.width(titles[1]), y, titles[1], how, origin)
+                sheet.write(area.x + area.width + insets[2] - how.width(titles[1]), y, titles[1], origin, how)
         below = self._title_below()
         if below:
             text = how.cut(below, area.width)
             x = area.x + area.width - how.width(text)
-            pen.text(x, area.y + area.height + insets[3] - how.leading, text, how, origin)
+            sheet.write(x, area.y + area.height + insets[3] - how.leading, text, origin, how)
 
     def _axis_labels(self, plot: Plot) -> None:
         axes, area = plot.axes, plot.area
-        view, how, pen = self.view, self.how, self.sheet.pen
+        view, how, sheet = self.view, self.how, self.sheet
         labels = self._category_labels(axes, area.width, area.height)
         places = axes.across.tick_places if axes.across is not None and not self.lying else plot.centers
         if view.chart.draw == "histogram":
@@ -380,26 +382,17 @@ class _Frame:
                         y = area.y + area.height + FIRST_GAP // 2 + line_number * how.leading
                         self._level(line, area.x + at, y, origin)
                 elif name == "first":
-                    pen.text(
-                        area.x - FIRST_GAP - how.width(text),
-                        area.y + area.height - at - how.leading // 2,
-                        text,
-                        how,
-                        origin,
-                    )
+                    x, y = area.x - FIRST_GAP - how.width(text), area.y + area.height - at - how.leading // 2
+                    sheet.write(x, y, text, origin)
                 else:
-                    pen.text(
-                        area.x + area.width + FIRST_GAP, area.y + area.height - at - how.leading // 2, text, how, origin
-                    )
-        self._base_line(plot)
+                    x, y = area.x + area.width + FIRST_GAP, area.y + area.height - at - how.leading // 2
+                    sheet.write(x, y, text, origin)
 
     def _level(self, text: str, middle: int, y: int, origin: Origin) -> None:
         """A line of text about a place, kept within the chart and off those before it."""
         width = self.how.width(text)
         left = min(max(middle - width // 2, self.area.x), max(self.area.x + self.area.width - width, self.area.x))
-        place = Area(left, y, width, self.how.leading)
-        if not any(overlaps(place, other) for other in self.sheet.taken):
-            self.sheet.taken.append(self.sheet.pen.text(left, y, text, self.how, origin))
+        self.sheet.write(left, y, text, origin)
 
     def _below(self, labels: Labels, places: np.ndarray, area: Area) -> None:
         top = area.y + area.height + FIRST_GAP // 2
@@ -407,8 +400,7 @@ class _Frame:
         for at, lines in labels.lines:
             middle = area.x + int(places[at])
             if labels.kind == "turned":
-                width = self.how.width(lines[0])
-                self.sheet.pen.turned(middle - self.how.leading // 2, top + width, lines[0], self.how, origin)
+                self.sheet.write(middle - self.how.leading // 2, top, lines[0], origin, turned=True)
                 continue
             for number, line in enumerate(lines):
                 self._level(line, middle, top + number * self.how.leading, origin)
@@ -419,7 +411,7 @@ class _Frame:
             y = area.y + int(places[at]) - len(lines) * self.how.leading // 2
             for number, line in enumerate(lines):
                 x = area.x - FIRST_GAP - self.how.width(line)
-                self.sheet.pen.text(x, y + number * self.how.leading, line, self.how, origin)
+                self.sheet.write(x, y + number * self.how.leading, line, origin)
 
     def _base_line(self, plot: Plot) -> None:
         """The line that marks stand on: at zero where that is on the axis, else at the foot, and then it is said."""

@@ -1,32 +1,15 @@
 """Labels at marks: inside them or beside them, moved off one another; those that find no room are left out."""
 
 from collections.abc import Iterable
-from itertools import chain
 
 from northmoor.core.layout.chartplot import Plot, Sheet
 from northmoor.core.layout.display import Origin
-from northmoor.core.layout.drawings import Area
+from northmoor.core.layout.drawings import Area, inside, overlaps
 from northmoor.core.layout.palette import legible_on
 
 _NEAR = 2_000
 _MOST_LABELLED = 1_500
 """Marks from which no labels are written at them: there would be no room, and looking for it takes long."""
-
-
-def overlaps(one: Area, other: Area) -> bool:
-    """Whether two rectangles have room in common."""
-    return (
-        one.x < other.x + other.width and other.x < one.x + one.width
-        and one.y < other.y + other.height and other.y < one.y + one.height
-    )  # fmt: skip
-
-
-def inside(one: Area, other: Area) -> bool:
-    """Whether a rectangle lies in another."""
-    return (
-        one.x >= other.x and one.y >= other.y
-        and one.x + one.width <= other.x + other.width and one.y + one.height <= other.y + other.height
-    )  # fmt: skip
 
 
 def label_in(sheet: Sheet, box: Area, text: str, color: str, origin: Origin) -> None:
@@ -39,12 +22,9 @@ def label_in(sheet: Sheet, box: Area, text: str, color: str, origin: Origin) -> 
         sheet.mark_count > _MOST_LABELLED
         or width + _NEAR > box.width
         or height * 4 // 5 > box.height
-        or any(overlaps(place, other) for other in sheet.taken)
+        or not sheet.write(place.x, place.y, text, origin, sheet.how.in_color(legible_on(color)))
     ):
         sheet.left_out += 1
-        return
-    sheet.taken.append(place)
-    sheet.pen.text(place.x, place.y, text, sheet.how.in_color(legible_on(color)), origin)
 
 
 def label_at(sheet: Sheet, candidates: Iterable[tuple[int, int]], within: Area, text: str, origin: Origin) -> None:
@@ -52,9 +32,8 @@ def label_at(sheet: Sheet, candidates: Iterable[tuple[int, int]], within: Area, 
     width, height = sheet.how.width(text), sheet.how.leading
     for x, y in candidates if text and sheet.mark_count <= _MOST_LABELLED else ():
         place = Area(x, y, width, height)
-        if inside(place, within) and not any(overlaps(place, other) for other in chain(sheet.taken, sheet.solid())):
-            sheet.taken.append(place)
-            sheet.pen.text(x, y, text, sheet.how, origin)
+        free = inside(place, within) and not any(overlaps(place, other) for other in sheet.solid())
+        if free and sheet.write(x, y, text, origin):
             return
     sheet.left_out += bool(text)
 

@@ -4,8 +4,9 @@ import numpy as np
 
 from northmoor.core.layout.chartaxes import FIRST_GAP, stacked, tick_texts
 from northmoor.core.layout.chartbars import heat_range, key_origin
+from northmoor.core.layout.chartlines import STROKES, about_color
 from northmoor.core.layout.chartplot import Plot, Sheet
-from northmoor.core.layout.chartview import View
+from northmoor.core.layout.chartview import Stripe, View
 from northmoor.core.layout.display import Path
 from northmoor.core.layout.drawings import Area
 from northmoor.core.layout.hatching import HATCHINGS
@@ -28,9 +29,18 @@ def entries(view: View) -> list[Entry]:
                 hatch = (at % HATCHINGS + 1) * view.chart.patterns
                 found.setdefault(text, (text, view.category_color(panel, at), hatch, "shares"))
         return list(found.values())
-    if len(view.stripes) < 2:
-        return []
-    return [(stripe.name, stripe.color, stripe.hatch, stripe.draw) for stripe in view.stripes]
+    named = [entry for stripe in view.stripes for entry in _of_stripe(view, stripe)]
+    return named if len(named) > 1 else []
+
+
+def _of_stripe(view: View, stripe: Stripe) -> list[Entry]:
+    """A stripe's entry, and those of the lines about it."""
+    measure, found = stripe.measure, [(stripe.name, stripe.color, stripe.hatch, stripe.draw)]
+    if stripe.draw in ("lines", "areas", "points"):
+        lines = (("average", measure.average, measure.average_title), ("trend", measure.trend, measure.trend_title))
+        titles = ((kind, view.said(title)) for kind, is_drawn, title in lines if is_drawn)
+        found += [(f"{stripe.name}, {title}", about_color(stripe), 0, kind) for kind, title in titles if title]
+    return found
 
 
 def is_direct(view: View) -> bool:
@@ -63,7 +73,7 @@ def _column(sheet: Sheet, area: Area, found: list[Entry]) -> Area:
     for entry, own in zip(found, lines, strict=True):
         _swatch(sheet, x, y, entry)
         for line in own:
-            sheet.pen.text(x + _SWATCH + _NEAR, y, line, how, key_origin(sheet.view, "legend"))
+            sheet.write(x + _SWATCH + _NEAR, y, line, key_origin(sheet.view, "legend"))
             y += leading
     return Area(area.x, area.y, max(area.width - width - _BETWEEN, 1), area.height)
 
@@ -85,7 +95,7 @@ def _rows(sheet: Sheet, area: Area, found: list[Entry], below: bool) -> Area:
     for row in rows:
         for x, name, entry in row:
             _swatch(sheet, area.x + x, y, entry)
-            sheet.pen.text(area.x + x + _SWATCH + _NEAR, y, name, how, key_origin(sheet.view, "legend"))
+            sheet.write(area.x + x + _SWATCH + _NEAR, y, name, key_origin(sheet.view, "legend"))
         y += how.leading
     return Area(area.x, area.y if below else area.y + height, area.width, max(area.height - height, 1))
 
@@ -94,8 +104,9 @@ def _swatch(sheet: Sheet, x: int, y: int, entry: Entry) -> None:
     """A small piece of what is explained: a line for lines, a square for the rest."""
     _, color, hatch, draw = entry
     origin, middle = key_origin(sheet.view, "legend"), y + sheet.how.leading // 2
-    if draw == "lines":
-        sheet.pen.path(Path(((x, middle), (x + _SWATCH, middle)), stroke=color, thickness=1_400), origin)
+    if draw in STROKES:
+        thickness, dash = STROKES[draw]
+        sheet.pen.path(Path(((x, middle), (x + _SWATCH, middle)), None, color, thickness, dash), origin)
     else:
         sheet.pen.box(Area(x, middle - _SWATCH // 2, _SWATCH, _SWATCH), color, origin, hatch=hatch)
 
@@ -110,14 +121,14 @@ def _heat_legend(sheet: Sheet, area: Area) -> Area:
     )
     origin, y = key_origin(view, "legend"), area.y
     x = area.x + area.width - sum(map(how.width, texts)) - 60_000 - 2 * _NEAR
-    sheet.pen.text(x, y, texts[0], how, origin)
+    sheet.write(x, y, texts[0], origin)
     x += how.width(texts[0]) + _NEAR
     steps = 24
     for step in range(steps):
         color = mixed(view.chart.heat_low, view.chart.heat_high, step / (steps - 1))
         left, right = (60_000 * each // steps for each in (step, step + 1))
         sheet.pen.box(Area(x + left, y + how.leading // 4, right - left, how.leading // 2), color, origin)
-    sheet.pen.text(x + 60_000 + _NEAR, y, texts[1], how, origin)
+    sheet.write(x + 60_000 + _NEAR, y, texts[1], origin)
     used = how.leading + FIRST_GAP
     return Area(area.x, area.y + used, area.width, max(area.height - used, 1))
 
@@ -144,12 +155,7 @@ def direct_names(view: View, sheet: Sheet | None = None, plot: Plot | None = Non
     leading, floor = sheet.how.leading, -(1 << 60)
     for up, stripe in sorted(wanted, key=lambda each: each[0]):
         y = max(plot.area.y + plot.area.height + up - leading // 2, floor)
-        sheet.pen.text(
-            plot.area.x + plot.area.width + FIRST_GAP,
-            y,
-            stripe.name,
-            sheet.how.in_color(stripe.color),
-            key_origin(view, "legend"),
-        )
+        x, how = plot.area.x + plot.area.width + FIRST_GAP, sheet.how.in_color(stripe.color)
+        sheet.write(x, y, stripe.name, key_origin(view, "legend"), how)
         floor = y + leading
     return names

@@ -16,7 +16,11 @@ from northmoor.core.layout.display import Origin, Path
 from northmoor.core.layout.drawings import Area
 from northmoor.core.layout.palette import mixed
 
-_THICK, _THIN = 1_400, 900
+_THICK = 1_400
+STROKES: dict[str, tuple[int, tuple[int, ...]]] = {
+    "lines": (_THICK, ()), "average": (900, ()), "trend": (900, (4_000, 2_000)),
+}  # fmt: skip
+"""How thick lines are, and their dashes."""
 _DOT = 1_800
 _LARGEST_BUBBLE = 14_000
 _CIRCLE = 0.5522847498307936
@@ -127,15 +131,20 @@ def _smooth(points: list[tuple[int, int]]) -> Steps:
 def _more_lines(sheet: Sheet, plot: Plot, stripe: Stripe, along: Ints, values: Floats) -> None:
     """A stripe's moving average and its trend."""
     measure, scale = stripe.measure, plot.scale(stripe)
-    color = mixed(stripe.color, "#1F1B16", 0.45)
+    color = about_color(stripe)
     if measure.average is not None:
         means = moving_average(values, measure.average)
         for run in _runs(np.isfinite(means), True):
             x, y = plot.points(along[run], scale.place(means[run]))
             points = tuple(zip(x.tolist(), y.tolist(), strict=True))
-            sheet.pen.path(Path(points, stroke=color, thickness=_THIN), _of(sheet, stripe, "average"))
+            sheet.pen.path(Path(points, None, color, *STROKES["average"]), _of(sheet, stripe, "average"))
     if measure.trend:
         _trend(sheet, plot, stripe, along, values, color)
+
+
+def about_color(stripe: Stripe) -> str:
+    """The colour of a stripe's moving average and trend: its own, darker."""
+    return mixed(stripe.color, "#1F1B16", 0.45)
 
 
 def _of(sheet: Sheet, stripe: Stripe, row: str) -> Origin:
@@ -167,7 +176,7 @@ def _trend(sheet: Sheet, plot: Plot, stripe: Stripe, along: Ints, values: Floats
     slope, foot = np.polyfit(along[known].astype(np.float64), values[known], 1)
     ends = (int(along[known].min()), int(along[known].max()))
     points = tuple(plot.point(end, scale.at(foot + slope * end)) for end in ends)
-    sheet.pen.path(Path(points, stroke=color, thickness=_THIN, dash=(4_000, 2_000)), _of(sheet, stripe, "trend"))
+    sheet.pen.path(Path(points, None, color, *STROKES["trend"]), _of(sheet, stripe, "trend"))
 
 
 def draw_points(sheet: Sheet, plot: Plot) -> None:

@@ -9,7 +9,8 @@ import numpy as np
 from northmoor.core.compute.groups import Ints
 from northmoor.core.layout.chartaxes import Axes
 from northmoor.core.layout.chartview import Panel, Stripe, View
-from northmoor.core.layout.drawings import Area
+from northmoor.core.layout.display import Origin
+from northmoor.core.layout.drawings import Area, overlaps
 from northmoor.core.layout.pen import Lettering, Pen
 from northmoor.core.layout.scales import Scale
 
@@ -58,6 +59,23 @@ class Sheet:
     """Labels that found no room."""
     _solid: list[Area] = field(default_factory=list)
     _solid_groups: int = 0
+
+    def write(
+        self, x: int, y: int, text: str, origin: Origin, how: Lettering | None = None, turned: bool = False
+    ) -> bool:
+        """Write a line with its left edge and its top, unless another text is in its way; whether it was written. A
+        turned one reads upward, from y + its width."""
+        how = how or self.how
+        width = how.width(text)
+        place = Area(x, y, how.leading, width) if turned else Area(x, y, width, how.leading)
+        if any(overlaps(place, other) for other in self.taken):
+            return False
+        self.taken.append(place)
+        if turned:
+            self.pen.turned(x, y + width, text, how, origin)
+        else:
+            self.pen.text(x, y, text, how, origin)
+        return True
 
     def mark(self, area: Area, panel: Panel, place: int, stripe: Stripe) -> None:
         """Note where a mark stands."""

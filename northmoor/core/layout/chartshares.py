@@ -6,10 +6,10 @@ from itertools import pairwise
 import numpy as np
 
 from northmoor.core.compute.chart import mark_texts
-from northmoor.core.layout.chartlabels import inside, label_in, overlaps
+from northmoor.core.layout.chartlabels import label_in
 from northmoor.core.layout.chartplot import Plot, Sheet
 from northmoor.core.layout.display import Origin, Path
-from northmoor.core.layout.drawings import Area
+from northmoor.core.layout.drawings import Area, inside
 from northmoor.core.layout.hatching import HATCHINGS
 
 _MOST_TURN = math.pi / 4
@@ -97,10 +97,8 @@ def _label(
     left = min(max(left, plot.area.x), max(plot.area.x + plot.area.width - width, plot.area.x))
     for step in (0, 1, -1, 2, -2):
         place = Area(left, y - height // 2 + step * height, width, height)
-        clear = not any(overlaps(place, other) for other in sheet.taken)
-        if text and clear and inside(place, plot.area) and _outside(place, center, radius):
-            sheet.taken.append(place)
-            sheet.pen.text(place.x, place.y, text, sheet.how, origin)
+        free = text and inside(place, plot.area) and _outside(place, center, radius)
+        if free and sheet.write(place.x, place.y, text, origin):
             return
     sheet.left_out += bool(text)
 

@@ -182,6 +182,9 @@ class View:
         depths, rows = self.arranged.depths, self.arranged.sides.rows
         categories = self.arranged.inside(depths.category, depths.panel, group)
         marks = self.arranged.inside(depths.mark, depths.panel, group)
+        if self.chart.draw == "histogram":  # what has no value is in none of its ranges
+            categories = categories[rows.groups[depths.category - 1].keys.is_valid().to_numpy(False)[categories]]
+            marks = marks[np.isin(marks, categories)]
         if depths.mark == depths.category:
             lane = np.arange(len(marks))
         else:

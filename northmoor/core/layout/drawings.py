@@ -41,6 +41,22 @@ class Area:
     height: int
 
 
+def overlaps(one: Area, other: Area) -> bool:
+    """Whether two rectangles have room in common."""
+    return (
+        one.x < other.x + other.width and other.x < one.x + one.width
+        and one.y < other.y + other.height and other.y < one.y + one.height
+    )  # fmt: skip
+
+
+def inside(one: Area, other: Area) -> bool:
+    """Whether a rectangle lies in another."""
+    return (
+        one.x >= other.x and one.y >= other.y
+        and one.x + one.width <= other.x + other.width and one.y + one.height <= other.y + other.height
+    )  # fmt: skip
+
+
 @dataclass(frozen=True, slots=True)
 class Drawn:
     """Something drawn: a filled rectangle (`points` and `picture` unset), a line through points, or a picture."""

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import groupby
 from typing import Any
 
@@ -34,12 +35,12 @@ class Lettering:
     face: TextFace
     shaper: Shaper
 
-    @property
+    @cached_property
     def leading(self) -> int:
         """Distance between baselines."""
         return self.shaper.font.leading(self.face.size)
 
-    @property
+    @cached_property
     def ascent(self) -> int:
         """Distance from the top of a line to its baseline."""
         return self.shaper.font.ascent(self.face.size)

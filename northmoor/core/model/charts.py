@@ -64,8 +64,12 @@ class ChartMeasure(Part):
     """Expression for the upper end of an error bar."""
     average: Annotated[int, Field(ge=2, le=1000)] | None = None
     """Beside lines, areas and points, a line for the moving average over so many marks, each with those before it."""
+    average_title: str = "moving average"
+    """Template for the legend's entry of that line, after the name of what it is the average of; empty for none."""
     trend: bool = False
     """Beside lines, areas and points, a straight line with the least squares of distances."""
+    trend_title: str = "trend"
+    """Template for the legend's entry of the trend, likewise."""
     color: Color | None = None
     """Its colour, where there are no series; without one, that of its place."""
 

@@ -21,7 +21,8 @@ EXPRESSIONS = {"value", "by", "visible", "rows_per_page", "shown_edition", "expr
                "currency", "keep_groups", "first_groups", "keep_rows", "until", "error_low", "error_high", "least",
                "greatest", "at", "along", "bubble"}  # fmt: skip
 """Properties of a report's parts that hold expressions."""
-TEMPLATES = {"text", "title", "when_empty", "link", "anchor", "label_text", "empty_text", "single_text"}
+TEMPLATES = {"text", "title", "when_empty", "link", "anchor", "label_text", "empty_text", "single_text",
+             "average_title", "trend_title"}  # fmt: skip
 """Properties that hold templates."""
 _SLOT = re.compile(r"\{\{|\}\}|\{[^{}]*\}")
 _EQUALS = re.compile(r"(=|<>|!=)\s*$")
