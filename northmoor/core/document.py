@@ -13,10 +13,10 @@ from typing import Any
 
 from northmoor.core.compute.cells import Computed
 from northmoor.core.compute.choosing import choose, said_when_empty
-from northmoor.core.compute.groups import Ints
 from northmoor.core.compute.groupsof import with_groups
+from northmoor.core.compute.hosting import Hosted, hosting, templates_of, whole_fault
 from northmoor.core.compute.kinds import ArrangedBlock, arrange_block, planned
-from northmoor.core.compute.paging import compute_paged
+from northmoor.core.compute.paging import PageRanges, compute_paged
 from northmoor.core.compute.running import PER_PAGE, compute_running
 from northmoor.core.compute.settling import Asker, Settled, owners, settle
 from northmoor.core.compute.table import ArrangedTable, plan_of
@@ -29,10 +29,12 @@ from northmoor.core.layout.context import Kept, Setting, Shapers
 from northmoor.core.layout.display import Page
 from northmoor.core.layout.folding import Fold, Folds
 from northmoor.core.layout.running import slots_of
-from northmoor.core.model.blocks import DataBlock, TextBlock
+from northmoor.core.layout.shelf import Given
+from northmoor.core.model.blocks import DataBlock
 from northmoor.core.model.files import report_text
 from northmoor.core.model.findings import Finding
 from northmoor.core.model.report import Edition, Report
+from northmoor.core.model.tables import TableBlock
 from northmoor.core.output.pdf import Metadata, PdfWriter, write_page_pdf, write_pdf
 from northmoor.core.sources.connections import Library
 from northmoor.core.sources.fetch import Errand, Rows, ShowFirst, check, fetch
@@ -133,9 +135,10 @@ class Session:
         chosen = choose(known.edition, {n: r for n, r in rows.items() if isinstance(r, Rows)}, values, stop)
         own = with_groups(chosen.edition, known.edition)
         shown = said_when_empty(own, lambda query: self._words(settled, query))
-        arranged = self._arrange_all(shown, rows, values, stop, tell)
+        hosted = hosting(shown, report)
+        arranged = self._arrange_all(hosted, rows, values, stop, tell)
         tell("Laying out")
-        document = self._compose(settled, shown, rows, arranged, folds or {}, stop)
+        document = self._compose(settled, shown, rows, hosted, arranged, folds or {}, stop)
         for fault in (*known.faults, *chosen.faults):
             document.composition.setting.find("undecided", fault.place, fault.message)
         return document
@@ -230,7 +233,7 @@ class Session:
 
     def _arrange_all(
         self,
-        edition: Edition,
+        hosted: Mapping[str, Hosted],
         fetched: Mapping[str, Rows | NorthmoorError],
         values: Values,
         stop: Stop,
@@ -238,13 +241,16 @@ class Session:
     ) -> dict[str, ArrangedBlock | NorthmoorError]:
         rows = {name: r for name, r in fetched.items() if isinstance(r, Rows)}
         arranged: dict[str, ArrangedBlock | NorthmoorError] = {}
-        for block in edition.data_blocks:
-            own = fetched[block.query]
-            if isinstance(own, NorthmoorError):
-                arranged[block.name] = own
+        for name, each in hosted.items():
+            own, fault = fetched[each.block.query], whole_fault(each)
+            if fault is not None:
+                arranged[name] = fault
                 continue
-            tell(f"Grouping {block.name}")
-            arranged[block.name] = self._arrange(block, rows, values, stop)
+            if isinstance(own, NorthmoorError):
+                arranged[name] = own
+                continue
+            tell(f"Grouping {name}")
+            arranged[name] = self._arrange(each.block, rows, values, stop)
         return arranged
 
     def _arrange(
@@ -264,6 +270,7 @@ class Session:
         settled: Settled,
         edition: Edition,
         fetched: Mapping[str, Rows | NorthmoorError],
+        hosted: Mapping[str, Hosted],
         arranged: Mapping[str, ArrangedBlock | NorthmoorError],
         folds: Folds,
         stop: Stop,
@@ -273,7 +280,7 @@ class Session:
         customs = Customs(report.locale, report.currency, report.time_zone)
         setting = Setting(report, customs, self._shapers, self._kept, self.library.inside, stop)
         setting.folds = {**_printed_folds(edition), **folds}
-        shown = {block.query for block in edition.data_blocks}
+        shown = edition.queries
         for name, failure in fetched.items():
             if isinstance(failure, NorthmoorError) and name not in shown:
                 setting.find("faulty query", failure.place, failure.message)
@@ -302,21 +309,21 @@ class Session:
                 ("running", key), lambda: compute_running(wanted, rows, values, known, numbers, counts, stop)
             )
 
-        said = [block.text for block in edition.blocks if isinstance(block, TextBlock)]
-        texts = slots_of([*said, *(getattr(block, "when_empty", None) or "" for block in edition.data_blocks)])
-        once = running(texts, more={})
+        once = running(slots_of(list(templates_of(edition))), more={})
 
-        def paged(table: str, ends: Ints) -> PagedCells:
-            found = arranged[table]
+        def paged(table: str, pages: PageRanges) -> PagedCells:
+            found, block = arranged[table], hosted[table].block
             assert isinstance(found, ArrangedTable)  # it has been laid out
+            assert isinstance(block, TableBlock)
             assert found.ordered is not None
-            wanted, ordered = plan_of(edition.table(table)).paged, found.ordered
-            key = (found, ends.tobytes(), tuple(rows.items()), _key_of(values))
+            wanted, ordered = plan_of(block).paged, found.ordered
+            key = (found, pages.key, tuple(rows.items()), _key_of(values))
             return self._kept.get(
-                ("paged", key), lambda: PagedCells(compute_paged(wanted, ordered, ends, rows, values, stop))
+                ("paged", key), lambda: PagedCells(compute_paged(wanted, ordered, pages, rows, values, stop))
             )
 
-        composition = compose(edition, arranged, once, running, paged, setting)
+        given = Given(arranged, hosted, once, running, paged)
+        composition = compose(edition, given, setting)
         bound = partial(self._parameters_bound, report)
         words = partial(self._words, settled)
         return Document(settled, self.library, title, data_time, composition, rows, self._writer, bound, words)
@@ -469,7 +476,7 @@ def shown_edition(report: Report, name: str | None, values: Values, stop: Stop) 
 
 def queries_used(report: Report, edition: Edition) -> frozenset[str]:
     """Names of the queries an edition needs: those of its tables, and those its expressions reach by name."""
-    used = {block.query for block in edition.data_blocks}
+    used = edition.queries
     rest = [query.name for query in report.queries if query.name not in used]
     text = edition.model_dump_json() if rest else ""
     return frozenset(used | {name for name in rest if f"{name}." in text})

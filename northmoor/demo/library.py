@@ -20,6 +20,7 @@ from northmoor.demo.punctual import punctuality
 from northmoor.demo.reports import fares_by_route
 from northmoor.demo.sailings import sailings_log
 from northmoor.demo.selected import selected_waybills
+from northmoor.demo.statement import freight_statement
 from northmoor.demo.telemetry import make_telemetry
 from northmoor.demo.voyage import voyage_report
 
@@ -65,6 +66,7 @@ def make_library(root: Path, history: bool = False) -> Path:
         ("cost-centres", cost_centres),
         ("route-month-matrix", route_month_matrix),
         ("punctuality", punctuality),
+        ("freight-statement", freight_statement),
     )
     for name, make in made:
         if not (reports / f"{name}.moor").exists():

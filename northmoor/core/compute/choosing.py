@@ -1,18 +1,20 @@
 """An edition as its values make it: what is not visible is gone, what they set is filled in."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import partial
 from typing import TypeVar
 
 from northmoor.core.compute.cells import Computed
 from northmoor.core.compute.running import compute_running
 from northmoor.core.errors import ExpressionError, LayoutError, Place
 from northmoor.core.expr.language import parse
-from northmoor.core.model.blocks import Block, literal
+from northmoor.core.model.blocks import Block, ForEachBlock, literal
 from northmoor.core.model.charts import ChartBlock
 from northmoor.core.model.edits import without_column
 from northmoor.core.model.keyed import Keyed
 from northmoor.core.model.matrices import MatrixBlock
+from northmoor.core.model.nesting import Blocks, in_every_list, lists_in, walk, with_lists
 from northmoor.core.model.report import Edition
 from northmoor.core.model.tables import TableBlock
 from northmoor.core.sources.fetch import Rows
@@ -42,9 +44,21 @@ def choose(edition: Edition, rows: Mapping[str, Rows] | None, values: Values, st
         return Chosen(edition)
     computed = compute_running(wanted, rows or {}, values, {}, (1,), (1,), stop)
     chosen = Chosen(edition)
-    blocks = [_block(block, computed, chosen.faults) for block in edition.blocks]
-    chosen.edition = edition.but(blocks=tuple(block for block in blocks if block is not None))
+    chosen.edition = edition.but(blocks=_chosen(edition.blocks, computed, chosen.faults, False))
     return chosen
+
+
+def _chosen(blocks: Blocks, computed: Mapping[str, Computed], faults: list[LayoutError], for_each: bool) -> Blocks:
+    """Those of some blocks that are visible. In a for-each that is decided record by record, once there are pages."""
+    found = []
+    for block in blocks:
+        own = block.but(visible=None) if for_each else block
+        kept = _block(own, computed, faults)
+        if kept is not None:
+            inside = for_each or isinstance(block, ForEachBlock)
+            kept = kept.but(visible=block.visible) if for_each else kept
+            found.append(with_lists(kept, partial(_chosen, computed=computed, faults=faults, for_each=inside)))
+    return tuple(found)
 
 
 def said_when_empty(edition: Edition, values_of: Callable[[str], Sequence[str]]) -> Edition:
@@ -59,13 +73,15 @@ def said_when_empty(edition: Edition, values_of: Callable[[str], Sequence[str]])
         chosen = "; ".join(values_of(block.query))
         return block.but(when_empty=literal(f"There are no rows{f' for {chosen}' if chosen else ''}."))
 
-    return edition.but(blocks=tuple(map(told, edition.blocks)))
+    return edition.but(blocks=in_every_list(edition.blocks, lambda blocks: tuple(map(told, blocks))))
 
 
 def _conditions(edition: Edition) -> list[str]:
     found: list[str | None] = []
-    for block in edition.blocks:
-        found.append(block.visible)
+    decided = {id(block) for block in decided_at_once(edition.blocks)}
+    for block in walk(edition.blocks):
+        if id(block) in decided:
+            found.append(block.visible)
         if isinstance(block, TableBlock):
             found += [column.visible for column in block.columns]
             numbers = (block.rows_per_page, *(level.first_groups for level in block.levels))
@@ -73,9 +89,20 @@ def _conditions(edition: Edition) -> list[str]:
         elif isinstance(block, MatrixBlock):
             levels = (*block.rows, *block.columns)
             found += [level.first_groups for level in levels if isinstance(level.first_groups, str)]
+        elif isinstance(block, ForEachBlock):
+            found += [block.first_groups] if isinstance(block.first_groups, str) else []
         elif isinstance(block, ChartBlock):
             found += [level.first_groups for level in block.levels if isinstance(level.first_groups, str)]
     return list(dict.fromkeys(text for text in found if text is not None))
+
+
+def decided_at_once(blocks: Blocks) -> Iterator[Block]:
+    """The blocks that are in no for-each, for which it is decided once whether they are visible."""
+    for block in blocks:
+        yield block
+        if not isinstance(block, ForEachBlock):
+            for own in lists_in(block):
+                yield from decided_at_once(own)
 
 
 def _queries(text: str) -> frozenset[str]:
@@ -93,6 +120,8 @@ def _block(block: Block, computed: Mapping[str, Computed], faults: list[LayoutEr
         return _matrix(block, computed, faults)
     if isinstance(block, ChartBlock):
         return _chart(block, computed, faults)
+    if isinstance(block, ForEachBlock):
+        block = _with_number(block, block.name, computed, faults)
     if not isinstance(block, TableBlock):
         return block.but(visible=None) if block.visible in computed else block
     hidden = [

@@ -5,6 +5,7 @@ read where the page before ended.
 """
 
 from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
 from functools import partial
 
 import numpy as np
@@ -32,20 +33,41 @@ from northmoor.core.values.values import Values
 
 _PAGES = "__nm_pages"
 _PAGE = "__nm_page"
+_RUN = "__nm_run"
+_ALL = "__nm_all_rows"
+
+
+@dataclass(frozen=True, eq=False)
+class PageRanges:
+    """Which of a table's rows each of its pages shows: from `begin` up to `end`. Pages of one `run` follow one another:
+    those of the table, or those of one record that it is printed for."""
+
+    begin: Ints
+    end: Ints
+    run: Ints
+
+    @property
+    def key(self) -> tuple[bytes, bytes, bytes]:
+        """What tells ranges apart."""
+        return self.begin.tobytes(), self.end.tobytes(), self.run.tobytes()
+
+
+def one_run(ends: Ints) -> PageRanges:
+    """The pages of a table that is printed once, by where they end."""
+    return PageRanges(np.concatenate([[0], ends[:-1]]).astype(np.int64), ends, np.zeros(len(ends), np.int64))
 
 
 def compute_paged(
     wanted: Iterable[Wanted],
     ordered: pa.Table,
-    ends: Ints,
+    pages: PageRanges,
     others: Mapping[str, Rows],
     values: Values,
     stop: Stop,
 ) -> dict[Wanted, Computed]:
     """Each expression's value on each page of a table.
 
-    `ordered` are the table's rows as they are printed; page p ends after ``ends[p]`` of them. `others` are the report's
-    queries by name.
+    `ordered` are the table's rows as they are printed. `others` are the report's queries by name.
     """
     compiler = Compiler(values)
     names = tuple(ordered.column_names)
@@ -55,7 +77,7 @@ def compute_paged(
         for want in sorted(wanted, key=lambda w: (w.scope, w.expression))
     }
     with Engine(stop) as engine:
-        _give_rows(engine, ordered, ends)
+        _give_rows(engine, ordered, pages)
         for name, rows in others.items():
             engine.give(f"__nm_query_{name}", rows.table)
         sound = [c for c in compiled.values() if isinstance(c, Compiled)]
@@ -67,7 +89,7 @@ def compute_paged(
         for need in (n for n in needs if n not in broken):
             alias = quoted(compiler.names[need])
             source += f" join {quoted(_table(compiler, need))} as {alias} on {alias}.page = {BASE}.page"
-        computed = compute_cells(engine, compiler, checked, source, f"{BASE}.page", len(ends))
+        computed = compute_cells(engine, compiler, checked, source, f"{BASE}.page", len(pages.end))
     return dict(zip(compiled, computed, strict=True))
 
 
@@ -78,12 +100,17 @@ def _compile(compiler: Compiler, want: Wanted, standing: Standing) -> Compiled |
         return error
 
 
-def _give_rows(engine: Engine, ordered: pa.Table, ends: Ints) -> None:
-    pages = np.arange(len(ends))
-    counts = np.diff(ends, prepend=0)
-    numbered = ordered.append_column(POSITION, pa.array(np.arange(len(ordered))))
-    engine.give(ROWS, numbered.append_column(_PAGE, pa.array(np.repeat(pages, counts))))
-    engine.give(_PAGES, pa.table({"page": pages, "done": ends, "before": np.concatenate([[0], ends[:-1]])}))
+def _give_rows(engine: Engine, ordered: pa.Table, pages: PageRanges) -> None:
+    """Put the rows into the engine page by page; those that several pages show, as often."""
+    counts = pages.end - pages.begin
+    done = np.cumsum(counts)
+    shown = np.arange(counts.sum()) + np.repeat(pages.begin - (done - counts), counts)
+    engine.give(_ALL, ordered)
+    numbered = ordered.take(pa.array(shown)).append_column(POSITION, pa.array(np.arange(len(shown))))
+    numbered = numbered.append_column(_PAGE, pa.array(np.repeat(np.arange(len(counts)), counts)))
+    engine.give(ROWS, numbered.append_column(_RUN, pa.array(np.repeat(pages.run, counts))))
+    numbers = {"page": np.arange(len(counts)), "run": pages.run, "done": done, "before": done - counts}
+    engine.give(_PAGES, pa.table(numbers))
 
 
 def _table(compiler: Compiler, need: Aggregated) -> str:
@@ -104,7 +131,7 @@ def _give_scopes(
             elif isinstance(need.scope, int) and need.scope != 0:
                 table = run(_running(need.sql, name, "done" if need.scope == PAGES_TO_HERE else "before"))
             else:
-                source = ROWS if need.scope == 0 else quoted(f"__nm_query_{need.scope}")
+                source = _ALL if need.scope == 0 else quoted(f"__nm_query_{need.scope}")
                 table = run(f"select page, {name} from {_PAGES} cross join (select {need.sql} as {name} from {source})")
         except EngineError as error:
             broken[need] = told(error)
@@ -120,11 +147,12 @@ def _of_page(sql: str, name: str) -> str:
 
 
 def _running(sql: str, name: str, edge: str) -> str:
-    """An aggregate over all rows before a page's edge."""
-    frame = f"order by {POSITION} rows between unbounded preceding and current row"
-    running = f"select {POSITION} + 1 as upto, {sql} over ({frame}) as {name} from {ROWS}"
-    some = f"select page, {name} from {_PAGES} join ({running}) on upto = {edge}"
-    return f"{some} union all {_of_none(sql, name, f'{edge} = 0')}"
+    """An aggregate over all rows of a run before a page's edge."""
+    frame = f"partition by {_RUN} order by {POSITION} rows between unbounded preceding and current row"
+    running = f"select {_RUN} as run, {POSITION} + 1 as edge, {sql} over ({frame}) as {name} from {ROWS}"
+    of_run = f"{_PAGES} as pages join ({running}) as upto on upto.run = pages.run and upto.edge = {edge}"
+    begun = f"select page from {_PAGES} as pages join {ROWS} on {_RUN} = pages.run and {POSITION} + 1 = {edge}"
+    return f"select page, {name} from {of_run} union all {_of_none(sql, name, f'page not in ({begun})')}"
 
 
 def _of_none(sql: str, name: str, where: str) -> str:

@@ -196,35 +196,43 @@ def _code(text: str) -> tuple[tuple[int, int, int], ...]:
     return tuple(found)
 
 
-def _check_qr(_drawing: CellDrawing, value: Any, _width: int) -> None:
-    if len(value) > _LONGEST_CODE:
-        raise LayoutError(f"A QR code holds at most {_LONGEST_CODE} characters here; this text has {len(value):,}.")
+def qr_boxes(text: str, area: Area) -> list[Area]:
+    """The dark rectangles of a text's QR code in an area. Raises LayoutError for a text that is too long."""
+    if len(text) > _LONGEST_CODE:
+        raise LayoutError(f"A QR code holds at most {_LONGEST_CODE} characters here; this text has {len(text):,}.")
+    (_, _, side), *dark = _code(text)
+    module = min(area.width, area.height) // side
+    return [
+        Area(area.x + start * module, area.y + row * module, length * module, module) for row, start, length in dark
+    ]
+
+
+def _check_qr(_drawing: CellDrawing, value: Any, width: int) -> None:
+    qr_boxes(value, Area(0, 0, width, width))
 
 
 def _qr(drawing: CellDrawing, value: Any, area: Area) -> Iterator[Drawn]:
-    _check_qr(drawing, value, area.width)
-    (_, _, side), *dark = _code(value)
-    module = min(area.width, area.height) // side
-    for row, start, length in dark:
-        box = Area(area.x + start * module, area.y + row * module, length * module, module)
-        yield Drawn(box, drawing.how.color)
+    yield from (Drawn(box, drawing.how.color) for box in qr_boxes(value, area))
 
 
-def _check_barcode(_drawing: CellDrawing, value: Any, width: int) -> tuple[int, tuple[tuple[int, int], ...]]:
-    """How wide a barcode's module is in a width, and its bars."""
-    modules, bars = bars_of(value)
-    module = width // modules
+def bar_boxes(text: str, area: Area) -> list[Area]:
+    """The bars of a text's barcode in an area. Raises LayoutError for a text that is none or finds no room."""
+    modules, bars = bars_of(text)
+    module = area.width // modules
     if module < _NARROWEST_BAR:
         raise LayoutError(
-            f"The barcode of {value[:40]!r} needs {modules * _NARROWEST_BAR / 1000:g} pt; widen the column."
+            f"The barcode of {text[:40]!r} needs {modules * _NARROWEST_BAR / 1000:g} pt; give it more room."
         )
-    return min(module, _WIDEST_BAR), bars
+    module = min(module, _WIDEST_BAR)
+    return [Area(area.x + place * module, area.y, width * module, area.height) for place, width in bars]
+
+
+def _check_barcode(_drawing: CellDrawing, value: Any, width: int) -> None:
+    bar_boxes(value, Area(0, 0, width, 1))
 
 
 def _barcode(drawing: CellDrawing, value: Any, area: Area) -> Iterator[Drawn]:
-    module, bars = _check_barcode(drawing, value, area.width)
-    for place, width in bars:
-        yield Drawn(Area(area.x + place * module, area.y, width * module, area.height), drawing.how.color)
+    yield from (Drawn(box, drawing.how.color) for box in bar_boxes(value, area))
 
 
 def _check_picture(drawing: CellDrawing, value: Any, _width: int) -> None:

@@ -48,6 +48,22 @@ class Strip:
     def __len__(self) -> int:
         return len(self.heights)
 
+    def part(self, start: int, end: int) -> "Strip":
+        """Some of its rows as a strip of their own."""
+        opened, keep = self.open_headings[start:end], self.keep_end[start:end]
+        return Strip(
+            self.heights[start:end],
+            np.concatenate([[False], self.break_before[start + 1 : end]]) if end > start else self.break_before[:0],
+            self.stay[start:end],
+            self.stay_before[start:end],
+            np.where(opened >= start, opened - start, -1),
+            np.where(keep > 0, keep - start, 0),
+            self.largest_gap[start:end],
+            None if self.details is None else self.details[start : end + 1],
+            None if self.odd_page is None else self.odd_page[start:end],
+            None if self.again is None else self.again[start:end],
+        )
+
     def repeated_height(self, row: int) -> int:
         """The height of a heading that is repeated."""
         return int((self.heights if self.again is None else self.again)[row])

@@ -1,11 +1,12 @@
 """What stands on the pages: lines of paragraphs and slices of tables, each with its place in the body."""
 
 from bisect import bisect_left, bisect_right
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from northmoor.core.layout.chart import LaidChart, lay_out_chart
 from northmoor.core.layout.chartview import View
+from northmoor.core.layout.display import Layer
 from northmoor.core.layout.drawings import Area
 from northmoor.core.layout.paginate import Slice
 from northmoor.core.layout.paragraph import Paragraph
@@ -26,12 +27,15 @@ class Frame:
 
 @dataclass(frozen=True, slots=True)
 class Lines:
-    """Some lines of a paragraph, or a whole picture block, at a distance from the body's top."""
+    """Some lines of a paragraph, or a whole picture block, at a distance from the body's top and its left edge."""
 
     block: Paragraph | PictureBlock
     y: int
     start: int = 0
     end: int | None = None
+    left: int = 0
+    width: int = 0
+    """How wide the room of a picture is."""
 
     @property
     def name(self) -> str:
@@ -48,14 +52,37 @@ class ChartPart:
     y: int
     width: int
     height: int
+    left: int = 0
 
     def laid(self, frame: Frame) -> LaidChart:
         """The chart on its page."""
-        area = Area(frame.left, frame.top + self.y, self.width, self.height)
+        area = Area(frame.left + self.left, frame.top + self.y, self.width, self.height)
         view = self.view
         key = ("chart", view.chart, view.arranged, area, view.setting.customs, view.setting.report.styles,
                tuple(view.setting.colors.items()))  # fmt: skip
         return view.setting.kept.get(key, lambda: lay_out_chart(view, area))
+
+
+@dataclass(frozen=True, eq=False)
+class DrawnPart:
+    """Something drawn in a rectangle, at a distance from the body's top and its left edge."""
+
+    name: str
+    y: int
+    width: int
+    height: int
+    draw: Callable[[Area], tuple[Layer, ...]]
+    left: int = 0
+    kind: str = ""
+    """The kind of block that it is."""
+
+    def area(self, frame: Frame) -> Area:
+        """Where it is on its page."""
+        return Area(frame.left + self.left, frame.top + self.y, self.width, self.height)
+
+
+FixedPart = Lines | ChartPart | DrawnPart
+"""What stands on one page."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,9 +92,10 @@ class TablePart:
     layout: TableLayout
     placer: CellPlacer
     piece: Slice
+    left: int = 0
 
 
-Part = Lines | TablePart | ChartPart
+Part = FixedPart | TablePart
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -78,6 +106,7 @@ class TableRun:
     placer: CellPlacer
     slices: Sequence[Slice]
     first_page: int
+    left: int = 0
 
     def page_of(self, row: int) -> int | None:
         """The index of the document's page on which a printed row begins."""
@@ -91,4 +120,4 @@ class TableRun:
         wanted = index - self.first_page
         at = bisect_left(self.slices, wanted, key=lambda piece: piece.page)
         is_there = at < len(self.slices) and self.slices[at].page == wanted
-        return TablePart(self.layout, self.placer, self.slices[at]) if is_there else None
+        return TablePart(self.layout, self.placer, self.slices[at], self.left) if is_there else None

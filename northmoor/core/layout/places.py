@@ -17,7 +17,7 @@ from northmoor.core.layout.flow import DETAILS, RowKind
 from northmoor.core.layout.folding import Fold
 from northmoor.core.layout.origins import row_origin
 from northmoor.core.layout.paragraph import Paragraph
-from northmoor.core.layout.parts import ChartPart, Frame, Lines, TablePart
+from northmoor.core.layout.parts import ChartPart, DrawnPart, Frame, Lines, TablePart
 from northmoor.core.layout.plans import CellPlan
 from northmoor.core.layout.rowsonpage import RowsOnPage, rows_on_page
 from northmoor.core.layout.running import pieces, running_height
@@ -105,22 +105,35 @@ def page_places(composition: Composition, index: int) -> Places:
     frame = composition.frame
     for part in composition.parts(index):
         if isinstance(part, TablePart):
-            top = frame.top + part.piece.y
+            left, top = frame.left + part.left, frame.top + part.piece.y
             shown = rows_on_page(part.layout, part.piece, top)
-            spots += _cells(part, shown, frame.left)
-            edges += _edges(part, shown, frame.left)
+            spots += _cells(part, shown, left)
+            edges += _edges(part, shown, left)
             brackets += _brackets(part, shown)
         elif isinstance(part, ChartPart):
             spots += _chart_spots(part, frame)
+        elif isinstance(part, DrawnPart):
+            area = part.area(frame)
+            spots.append(Spot(part.name, part.kind, None, None, area.x, area.y, area.width, area.height))
         else:
-            spots.append(_line_spot(part, frame.left, frame.top, frame.width))
+            spots.append(_line_spot(part, frame))
     return Places((*spots, *_running_spots(composition)), tuple(edges), tuple(brackets))
 
 
 def _chart_spots(part: ChartPart, frame: Frame) -> list[Spot]:
     """A chart as a whole, and its marks: `printed` is a mark's row, `number` its series."""
     found = [
-        Spot(part.name, "chart", None, None, frame.left, frame.top + part.y, part.width, part.height, part="chart")
+        Spot(
+            part.name,
+            "chart",
+            None,
+            None,
+            frame.left + part.left,
+            frame.top + part.y,
+            part.width,
+            part.height,
+            part="chart",
+        )
     ]
     targets = part.view.link_targets() if part.view.chart.link is not None else None
     for mark in part.laid(frame).marks:
@@ -132,8 +145,8 @@ def _chart_spots(part: ChartPart, frame: Frame) -> list[Spot]:
     return found
 
 
-def _line_spot(part: Lines, left: int, top: int, width: int) -> Spot:
-    block = part.block
+def _line_spot(part: Lines, frame: Frame) -> Spot:
+    block, left, top, width = part.block, frame.left + part.left, frame.top, part.width
     if isinstance(block, Paragraph):
         lines = len(block.lines[part.start : part.end])
         height = lines * block.leading + 2 * block.look.padding

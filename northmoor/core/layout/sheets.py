@@ -6,6 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from northmoor.core.compute.paging import one_run
 from northmoor.core.compute.table import ArrangedTable
 from northmoor.core.layout.context import Setting
 from northmoor.core.layout.flow import kinds_of_table, make_flow, make_strip
@@ -90,7 +91,7 @@ def sheets_on_pages(
         return sheets, slices, after
     while True:
         ends = ends_of_pages(sheets[0].flow, slices)
-        cells = paged(sheets[0].table.name, ends)
+        cells = paged(sheets[0].table.name, one_run(ends))
         filled = [with_page_rows(sheet, cells, slices, setting) for sheet in sheets]
         page_heights = tuple(map(max, *(sheet.page_heights for sheet in filled), filled[0].page_heights))
         is_done = page_heights == sheets[0].page_heights

@@ -11,6 +11,7 @@ from functools import cached_property
 import numpy as np
 import numpy.typing as npt
 
+from northmoor.core.compute.paging import PageRanges
 from northmoor.core.compute.table import ArrangedTable
 from northmoor.core.errors import Place
 from northmoor.core.layout.celltext import PagedCells
@@ -35,8 +36,8 @@ from northmoor.core.model.tables import PAGE_ROWS, TableBlock
 Ints = npt.NDArray[np.int64]
 HEAD = -1
 """The row of the columns' titles."""
-Paged = Callable[[str, Ints], PagedCells]
-"""Computes what a table shows on each of its pages, from its name and how many detail rows are done after each."""
+Paged = Callable[[str, PageRanges], PagedCells]
+"""Computes what a table shows on each of its pages, from its name and the rows of each."""
 _BREAKS = (
     "page_break", "odd_page", "keep_together", "largest_gap", "repeat_heading", "rows_after_heading",
     "rows_before_total",
@@ -202,13 +203,28 @@ def _with_continued(layout: TableLayout, plans: dict[int, RowPlan], setting: Set
 
 def table_pages(layout: TableLayout, body: Body, setting: Setting) -> tuple[list[Slice], Body]:
     """The rows on each page, beginning in the room a body leaves, and what is used of the last page."""
+    rules = page_rules(layout)
+    key = ("pages", layout.strip, rules, body)
+    return setting.kept.get(key, lambda: paginate(layout.strip, rules, body, _LineSplitter(layout)))
+
+
+def stretch_pages(layout: TableLayout, start: int, end: int, body: Body) -> tuple[list[Slice], Body]:
+    """The same for some of its printed rows, as if they were all."""
+    found, after = paginate(layout.strip.part(start, end), page_rules(layout), body, _LineSplitter(layout, start))
+    moved = [
+        replace(s, start=s.start + start, end=s.end + start, repeated=tuple(row + start for row in s.repeated))
+        for s in found
+    ]
+    return moved, after
+
+
+def page_rules(layout: TableLayout) -> Rules:
+    """What holds for all pages of a table."""
     table = layout.table
     most = table.rows_per_page if isinstance(table.rows_per_page, int) else None
     first, later = (layout.height_of(layout.head_rows(is_first)) for is_first in (True, False))
     brought, total, carried = (layout.height_of(layout.page_row(name)) for name in PAGE_ROWS)
-    rules = Rules(first, later, brought, total, carried, table.foot_of_page, most)
-    key = ("pages", layout.strip, rules, body)
-    return setting.kept.get(key, lambda: paginate(layout.strip, rules, body, _LineSplitter(layout)))
+    return Rules(first, later, brought, total, carried, table.foot_of_page, most)
 
 
 def ends_of_pages(flow: Flow, slices: Sequence[Slice]) -> Ints:
@@ -242,12 +258,12 @@ def with_page_rows(layout: TableLayout, cells: PagedCells, slices: Sequence[Slic
 class _LineSplitter(Splitter):
     """Parts a tall row between lines, at the last line that fits in every cell."""
 
-    def __init__(self, layout: TableLayout) -> None:
-        self._layout = layout
+    def __init__(self, layout: TableLayout, first: int = 0) -> None:
+        self._layout, self._first = layout, first
 
     def cut(self, row: int, top: int, room: int) -> int:
         """The height of the part of a row that fits into the room below `top`."""
-        layout = self._layout
+        layout, row = self._layout, row + self._first
         plan = layout.plans[layout.plan_number(row)]
         leading = max((cell.leading for cell in plan.cells), default=room)
         padding = 0 if top else max((cell.look.padding for cell in plan.cells), default=0)

@@ -1,14 +1,18 @@
-"""The blocks an edition is made of: text, picture, table, matrix and chart."""
+"""The blocks an edition is made of, those that hold others among them."""
 
 from typing import Annotated, Literal
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from northmoor.core.model.charts import ChartBlock
+from northmoor.core.model.data import LinkedColumns
+from northmoor.core.model.flowed import Flowed
+from northmoor.core.model.keyed import RESERVED_WINDOWS, Keyed
+from northmoor.core.model.leaves import LeafBlock
 from northmoor.core.model.lengths import Gap, Length
 from northmoor.core.model.looks import Align, Look
 from northmoor.core.model.matrices import MatrixBlock
-from northmoor.core.model.part import Name, Part
+from northmoor.core.model.part import Color, Identifier, Name, Part
 from northmoor.core.model.tables import TableBlock
 
 
@@ -31,6 +35,8 @@ class TextBlock(Part):
     """Own changes over the style."""
     space_after: Gap = 0
     """Space between it and the next block."""
+    keep_with_next: bool = False
+    """Whether it stands on the page of what follows, as the heading of that."""
     visible: str | None = None
     """Expression that says whether it is shown, such as :detail = 'full'; without one, it always is."""
 
@@ -55,4 +61,112 @@ class PictureBlock(Part):
 
 DataBlock = TableBlock | MatrixBlock | ChartBlock
 """Blocks over a query's rows."""
-Block = Annotated[TextBlock | PictureBlock | DataBlock, Field(discriminator="kind")]
+
+
+class ForEachBlock(Keyed):
+    """Repeats its blocks for each record of a query: for each group of rows with equal keys.
+
+    Blocks in it show the record's own rows: those of the same query in its group, and those of a query that is a detail
+    of it by the link between the two. Expressions stand in the record's scope, as in a heading.
+    """
+
+    kind: Literal["for-each"] = "for-each"
+    name: Name
+    """Its name, which is also a window: sum(fare) over shipper."""
+    query: Identifier
+    """The query whose records these are."""
+    of_record: Annotated[tuple[LinkedColumns, ...], Field(max_length=8)] = ()
+    """In a for-each: columns that are equal in its rows and in the record whose rows it shows; without them, those of
+    the link between the two queries."""
+    keep_rows: str | None = None
+    """Condition over a row of the data; others are left out."""
+    blocks: Annotated[tuple["Block", ...], Field(max_length=500)] = ()
+    """What is repeated."""
+    page_break: Literal["none", "between"] = "between"
+    """Whether each record begins on a new page."""
+    restart_page_number: bool = False
+    """Whether pages count from 1 for each record that begins on a new page."""
+    bookmark: str | None = None
+    """Template for each record's entry in the outline of a PDF."""
+    keep_together: bool = False
+    """Whether a record that fits on a page is not parted."""
+    without_rows: Literal["printed", "left_out"] = "printed"
+    """Whether a record is printed that has no rows in any of its blocks over details."""
+    space_after: Gap = 0
+    """Space after each record."""
+    visible: str | None = None
+    """Expression that says whether it is shown, such as :detail = 'full'; without one, it always is."""
+
+    @model_validator(mode="after")
+    def _is_no_tree(self) -> "ForEachBlock":
+        if self.parent is not None:
+            raise ValueError(f"the records of {self.name!r} form no tree; take out the parent")
+        if self.name in RESERVED_WINDOWS:
+            raise ValueError(f"a for-each cannot be named {self.name!r}; that window has a meaning already")
+        return self
+
+
+class Track(Part):
+    """The width of a grid's column."""
+
+    width: Annotated[Length, Field(ge=1000, le=5_000_000)] | None = None
+    """A fixed width; without one, a share of what is left."""
+    share: Annotated[float, Field(gt=0, le=1000)] = 1.0
+    """How large that share is, beside those of other columns."""
+
+
+class GridCell(Part):
+    """A cell of a grid, with the blocks in it from the top."""
+
+    row: Annotated[int, Field(ge=0, le=499)] = 0
+    """Its row, from 0."""
+    column: Annotated[int, Field(ge=0, le=49)] = 0
+    """Its column, from 0."""
+    rows: Annotated[int, Field(ge=1, le=500)] = 1
+    """How many rows it spans."""
+    columns: Annotated[int, Field(ge=1, le=50)] = 1
+    """How many columns it spans."""
+    blocks: Annotated[tuple["Block", ...], Field(max_length=100)] = ()
+    """What stands in it."""
+    fill: Color | None = None
+    """Colour of its ground."""
+    padding: Annotated[Length, Field(ge=0, le=200_000)] = 0
+    """Space between its edges and what stands in it."""
+
+
+class GridBlock(Flowed):
+    """Rows and columns of blocks. A row of it is as high as what stands in it, and is not parted at the end of a page
+    unless it is higher than a page."""
+
+    kind: Literal["grid"] = "grid"
+    tracks: Annotated[tuple[Track, ...], Field(min_length=1, max_length=50)] = (Track(), Track())
+    """Its columns."""
+    gap: Annotated[Length, Field(ge=0, le=200_000)] = 12_000
+    """Space between columns and between rows."""
+    least_height: Annotated[Length, Field(ge=0, le=5_000_000)] = 0
+    """The least height of a row."""
+    cells: Annotated[tuple[GridCell, ...], Field(max_length=2000)] = ()
+    """Its cells; what none covers stays empty."""
+
+    @model_validator(mode="after")
+    def _cells_have_room(self) -> "GridBlock":
+        taken: set[tuple[int, int]] = set()
+        for cell in self.cells:
+            if cell.column + cell.columns > len(self.tracks):
+                raise ValueError(f"a cell of {self.name!r} goes beyond its {len(self.tracks)} columns")
+            own = {
+                (row, column)
+                for row in range(cell.row, cell.row + cell.rows)
+                for column in range(cell.column, cell.column + cell.columns)
+            }
+            if own & taken:
+                raise ValueError(f"two cells of {self.name!r} cover row {cell.row + 1}, column {cell.column + 1}")
+            taken |= own
+        return self
+
+
+Block = Annotated[
+    TextBlock | PictureBlock | LeafBlock | DataBlock | ForEachBlock | GridBlock, Field(discriminator="kind")
+]
+for _kind in (ForEachBlock, GridCell, GridBlock):
+    _kind.model_rebuild()

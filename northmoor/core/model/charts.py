@@ -4,6 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
+from northmoor.core.model.data import LinkedColumns
 from northmoor.core.model.keyed import RESERVED_WINDOWS, Keyed
 from northmoor.core.model.lengths import Gap, Length
 from northmoor.core.model.looks import Look
@@ -231,6 +232,9 @@ class ChartBlock(Chart):
     """The name by which findings and origins speak of it."""
     query: Identifier
     """The query whose rows it draws."""
+    of_record: Annotated[tuple[LinkedColumns, ...], Field(max_length=8)] = ()
+    """In a for-each: columns that are equal in its rows and in the record whose rows it shows; without them, those of
+    the link between the two queries."""
     groups_of: Name | None = None
     """A table or matrix of the same edition: its rows are drawn, and its levels can be the chart's."""
     width: Annotated[float, Field(ge=0.1, le=1)] = 1.0

@@ -7,11 +7,12 @@ from bisect import bisect_left
 from collections.abc import Mapping
 from typing import Any, TypeVar
 
-from northmoor.core.model.blocks import Block, DataBlock, literal
+from northmoor.core.model.blocks import Block, DataBlock, ForEachBlock, literal
 from northmoor.core.model.charts import ChartBlock, ChartLevel
 from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.looks import Look
 from northmoor.core.model.matrices import MatrixBlock, MatrixLevel
+from northmoor.core.model.nesting import Blocks, in_every_list, replaced, walk
 from northmoor.core.model.parameters import Assignment, NamedValue, Parameter, ValueSet
 from northmoor.core.model.part import Part
 from northmoor.core.model.report import Edition, Report, Running, RunningLine
@@ -26,8 +27,7 @@ def change_edition(report: Report, edition: str, **changes: Any) -> Report:
 
 def block_of(report: Report, edition: str, block: str) -> Any:
     """A block by name."""
-    found = _edition(report, edition)
-    for candidate in found.blocks:
+    for candidate in walk(_edition(report, edition).blocks):
         if candidate.name == block:
             return candidate
     raise KeyError(block)
@@ -48,14 +48,13 @@ def change_block(report: Report, edition: str, block: str, **changes: Any) -> Re
 
 def put_block(report: Report, edition: str, changed: Block) -> Report:
     """Put a block in the place of the one of its name."""
-    blocks = tuple(changed if b.name == changed.name else b for b in _edition(report, edition).blocks)
+    blocks = replaced(_edition(report, edition).blocks, changed.name, lambda _: (changed,))
     return change_edition(report, edition, blocks=blocks)
 
 
 def remove_block(report: Report, edition: str, block: str) -> Report:
     """Take a block out."""
-    blocks = tuple(b for b in _edition(report, edition).blocks if b.name != block)
-    return change_edition(report, edition, blocks=blocks)
+    return change_edition(report, edition, blocks=replaced(_edition(report, edition).blocks, block, lambda _: ()))
 
 
 def change_column(report: Report, edition: str, table: str, column: str, **changes: Any) -> Report:
@@ -257,8 +256,12 @@ def remove_query(report: Report, query: str) -> Report:
 
 def rename_query(report: Report, query: str, name: str) -> Report:
     """Give a query another name, in the tables and links that use it too; SQL and expressions are left as they are."""
+
+    def renamed(blocks: Blocks) -> Blocks:
+        return tuple(_with_query(block, query, name) for block in blocks)
+
     queries = tuple(_with_new_name(q, query, name) for q in report.queries)
-    editions = tuple(e.but(blocks=tuple(_with_query(b, query, name) for b in e.blocks)) for e in report.editions)
+    editions = tuple(e.but(blocks=in_every_list(e.blocks, renamed)) for e in report.editions)
     return report.but(queries=queries, editions=editions)
 
 
@@ -270,7 +273,7 @@ def _with_query(block: Block, old: str, name: str) -> Block:
     if isinstance(block, MatrixBlock):
         rows, columns = (tuple(_with_members(each, old, name) for each in side) for side in (block.rows, block.columns))
         block = block.but(rows=rows, columns=columns)
-    return block.but(query=name) if isinstance(block, DataBlock) and block.query == old else block
+    return block.but(query=name) if isinstance(block, DataBlock | ForEachBlock) and block.query == old else block
 
 
 L = TypeVar("L", ChartLevel, MatrixLevel)

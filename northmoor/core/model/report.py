@@ -7,12 +7,13 @@ from zoneinfo import ZoneInfo, available_timezones
 from babel import Locale, UnknownLocaleError
 from pydantic import Field, field_validator, model_validator
 
-from northmoor.core.model.blocks import Block, DataBlock
+from northmoor.core.model.blocks import Block, DataBlock, ForEachBlock
 from northmoor.core.model.charts import ChartBlock
 from northmoor.core.model.data import Query
 from northmoor.core.model.lengths import Length
 from northmoor.core.model.looks import FullLook, Look, Style, over, style_chain
 from northmoor.core.model.matrices import MatrixBlock
+from northmoor.core.model.nesting import walk
 from northmoor.core.model.parameters import NamedValue, Parameter, ValueSet
 from northmoor.core.model.part import Name, Part, unique_names
 from northmoor.core.model.tables import TableBlock
@@ -134,12 +135,12 @@ class Edition(Part):
 
     @model_validator(mode="after")
     def _block_names_are_unique(self) -> "Edition":
-        unique_names([block.name for block in self.blocks], "block")
+        unique_names([block.name for block in walk(self.blocks)], "block")
         return self
 
     @model_validator(mode="after")
     def _charts_know_their_groups(self) -> "Edition":
-        for chart in (block for block in self.blocks if isinstance(block, ChartBlock)):
+        for chart in (block for block in walk(self.blocks) if isinstance(block, ChartBlock)):
             for level in chart.levels:
                 if level.level is not None and not self._has_level(chart.groups_of, level.level):
                     raise ValueError(f"{chart.name!r} takes its {level.name} from {level.level!r}, a level that"
@@ -150,7 +151,7 @@ class Edition(Part):
 
     @property
     def _grouped(self) -> dict[str, TableBlock | MatrixBlock]:
-        return {block.name: block for block in self.blocks if isinstance(block, TableBlock | MatrixBlock)}
+        return {block.name: block for block in walk(self.blocks) if isinstance(block, TableBlock | MatrixBlock)}
 
     def _has_level(self, block: str | None, level: str) -> bool:
         try:
@@ -161,12 +162,17 @@ class Edition(Part):
     @property
     def tables(self) -> tuple[TableBlock, ...]:
         """The tables among its blocks."""
-        return tuple(block for block in self.blocks if isinstance(block, TableBlock))
+        return tuple(block for block in walk(self.blocks) if isinstance(block, TableBlock))
 
     @property
     def data_blocks(self) -> tuple[DataBlock, ...]:
         """Its blocks over the rows of queries."""
-        return tuple(block for block in self.blocks if isinstance(block, DataBlock))
+        return tuple(block for block in walk(self.blocks) if isinstance(block, DataBlock))
+
+    @property
+    def queries(self) -> frozenset[str]:
+        """The queries whose rows its blocks show."""
+        return frozenset(b.query for b in walk(self.blocks) if isinstance(b, DataBlock | ForEachBlock))
 
     def table(self, name: str) -> TableBlock:
         """The table of that name."""
@@ -234,8 +240,8 @@ class Report(Part):
             for used in _styles_used(edition):
                 if used not in known_styles:
                     raise ValueError(f"edition {edition.name!r} uses the style {used!r}, which is not defined")
-            for block in edition.data_blocks:
-                if block.query not in known_queries:
+            for block in walk(edition.blocks):
+                if isinstance(block, DataBlock | ForEachBlock) and block.query not in known_queries:
                     what = f"{block.kind} {block.name!r} uses the query {block.query!r}"
                     raise ValueError(f"{what}, which is not defined")
         return self

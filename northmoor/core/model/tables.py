@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import BeforeValidator, Field, PlainSerializer, model_validator
 
 from northmoor.core.model.charts import Chart
+from northmoor.core.model.data import LinkedColumns
 from northmoor.core.model.keyed import RESERVED_WINDOWS, Keyed
 from northmoor.core.model.lengths import Gap, Length
 from northmoor.core.model.looks import Look, Rules, Scale
@@ -191,6 +192,9 @@ class TableBlock(Part):
     """The name by which findings and origins speak of it."""
     query: Identifier
     """The query whose rows it lists."""
+    of_record: Annotated[tuple[LinkedColumns, ...], Field(max_length=8)] = ()
+    """In a for-each: columns that are equal in its rows and in the record whose rows it shows; without them, those of
+    the link between the two queries."""
     columns: Annotated[tuple[Column, ...], Field(min_length=1)]
     """Its columns, left to right."""
     levels: tuple[Level, ...] = ()
@@ -230,6 +234,8 @@ class TableBlock(Part):
     when_wide: Literal["narrow", "across"] = "narrow"
     """What happens when its columns are wider than the page: all become narrower, or the table goes on across further
     pages, those of a page side by side first."""
+    keep_together: bool = False
+    """Whether a table that fits on a page is not parted."""
     rows_per_page: Annotated[int, Field(ge=1, le=100_000)] | str | None = None
     """How many rows a page has at most: a number, or an expression such as :rows_per_page. A page that holds fewer
     is filled to what it holds."""

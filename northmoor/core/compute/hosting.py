@@ -1,0 +1,211 @@
+"""Blocks inside for-each blocks, as they are arranged: all records at once, with a level for what ties rows to one.
+
+A table in a for-each is arranged and laid out as one table whose outermost levels are the keys of the records; each
+record then prints its own stretch of rows. Nothing is asked of the data, and nothing is computed, record by record.
+"""
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from northmoor.core.compute.groups import Groups, Ints, outer_of
+from northmoor.core.errors import LayoutError, Place
+from northmoor.core.expr.language import column_expression
+from northmoor.core.model.blocks import Block, DataBlock, ForEachBlock, TextBlock
+from northmoor.core.model.charts import Chart, ChartBlock
+from northmoor.core.model.data import LinkedColumns
+from northmoor.core.model.keyed import Keyed
+from northmoor.core.model.leaves import BarcodeBlock, ReadoutBlock
+from northmoor.core.model.matrices import MatrixBlock
+from northmoor.core.model.nesting import lists_in
+from northmoor.core.model.report import Edition, Report
+from northmoor.core.model.tables import Cell, Column, Level, Row, TableBlock
+
+_RECORD = Column(name="record")
+
+
+@dataclass(frozen=True)
+class Tie:
+    """What is equal in a row and in the record that it belongs to: an expression over the row, and one over the
+    record."""
+
+    own: str
+    record: str
+
+
+@dataclass(frozen=True)
+class Hosted:
+    """A block as it is arranged: over the rows of all records, with `ties` as its outermost levels. `host` is the
+    for-each to whose records those are; none for a block that shows the same rows wherever it stands."""
+
+    block: TableBlock | MatrixBlock | ChartBlock
+    ties: tuple[Tie, ...] = ()
+    host: str | None = None
+
+    @property
+    def depth(self) -> int:
+        """How many levels of it tie rows to records."""
+        return len(self.ties)
+
+
+def hosting(edition: Edition, report: Report) -> dict[str, Hosted]:
+    """How each block over a query's rows is arranged, for-each blocks among them, by its name."""
+    return dict(_hosting(edition.blocks, (), report))
+
+
+def _hosting(blocks: Sequence[Block], around: tuple[ForEachBlock, ...], report: Report) -> Iterator[tuple[str, Hosted]]:
+    for block in blocks:
+        if isinstance(block, ForEachBlock):
+            ties, host = ties_of(block, around, report)
+            keys = _keys_wanted(block.blocks, (*around, block), block.name, report)
+            yield block.name, Hosted(_records(block, ties, host, keys), ties, host)
+        elif isinstance(block, DataBlock):
+            ties, host = ties_of(block, around, report)
+            yield block.name, Hosted(_tied(block, ties, host), ties, host)
+        inner = (*around, block) if isinstance(block, ForEachBlock) else around
+        for own in lists_in(block):
+            yield from _hosting(own, inner, report)
+
+
+def ties_of(
+    block: DataBlock | ForEachBlock, around: Sequence[ForEachBlock], report: Report
+) -> tuple[tuple[Tie, ...], str | None]:
+    """What ties the rows of a block to the innermost for-each around it that they belong to: the block says so itself,
+    they are of the same query, or that is a detail of it."""
+    link = report.query(block.query).detail_of
+    said = () if isinstance(block, MatrixBlock) else block.of_record
+    for at in range(len(around) - 1, -1, -1):
+        host = around[at]
+        if said:
+            return _of_columns(said), host.name
+        if host.query == block.query:
+            keys = [each.by for each in around[: at + 1] if each.query == block.query]
+            return tuple(Tie(key, key) for key in keys), host.name
+        if link is not None and link.query == host.query:
+            return _of_columns(link.columns), host.name
+    return (), None
+
+
+def _of_columns(pairs: Sequence[LinkedColumns]) -> tuple[Tie, ...]:
+    return tuple(Tie(column_expression(pair.own), column_expression(pair.other)) for pair in pairs)
+
+
+def _levels(
+    ties: tuple[Tie, ...], host: str | None, taken: Sequence[str], innermost: Level | None = None
+) -> list[Level]:
+    """The levels that tie rows to records; the innermost has the for-each's name, unless the block has such a one."""
+    names = [f"{host} {number}" for number in range(1, len(ties))] + [str(host)]
+    levels = []
+    for tie, name in zip(ties, names, strict=False):
+        while name in taken:
+            name += "·"
+        levels.append(Level(name=name, by=tie.own))
+    if levels and innermost is not None:
+        levels[-1] = innermost.but(name=levels[-1].name, by=levels[-1].by)
+    return levels
+
+
+def _tied(block: DataBlock, ties: tuple[Tie, ...], host: str | None) -> DataBlock:
+    if not ties:
+        return block
+    if isinstance(block, TableBlock):
+        taken = [level.name for level in block.levels]
+        innermost = Level(name="record", by="record", total=block.total)
+        return block.but(levels=(*_levels(ties, host, taken, innermost), *block.levels), total=())
+    if isinstance(block, ChartBlock):
+        cell = Cell(column=_RECORD.name, chart=_plain_chart(block))
+        innermost = Level(name="record", by="record", heading=(Row(cells=(cell,)),))
+        taken = [level.name for level in block.levels]
+        return TableBlock(
+            name=block.name, query=block.query, columns=(_RECORD,), show_details=False,
+            levels=tuple(_levels(ties, host, taken, innermost)),
+        )  # fmt: skip
+    return block  # a matrix says itself that it cannot stand there; see `whole_fault`
+
+
+def _plain_chart(chart: ChartBlock) -> Chart:
+    return Chart.model_validate({name: getattr(chart, name) for name in Chart.model_fields})
+
+
+def whole_fault(hosted: Hosted) -> LayoutError | None:
+    """Why a block cannot stand in a for-each at all."""
+    if isinstance(hosted.block, MatrixBlock) and hosted.ties:
+        message = "A matrix cannot show the rows of a record yet; put a table there, or the matrix outside."
+        return LayoutError(message, Place(block=hosted.block.name))
+    return None
+
+
+def _keys_wanted(blocks: Sequence[Block], around: tuple[ForEachBlock, ...], host: str, report: Report) -> Iterator[str]:
+    """The expressions over the records of a for-each by which rows of blocks in it are tied to them."""
+    for block in blocks:
+        if isinstance(block, DataBlock | ForEachBlock):
+            ties, found = ties_of(block, around, report)
+            yield from (tie.record for tie in ties if found == host)
+        inner = (*around, block) if isinstance(block, ForEachBlock) else around
+        for own in lists_in(block):
+            yield from _keys_wanted(own, inner, host, report)
+
+
+def _records(block: ForEachBlock, ties: tuple[Tie, ...], host: str | None, keys: Iterator[str]) -> TableBlock:
+    """A for-each as a table: a level for its records, whose headings hold all that is said of a record."""
+    inner = tuple(dict.fromkeys((*_said(block), *(f"{{{key}}}" for key in keys))))
+    heading = tuple(Row(cells=(Cell(column=_RECORD.name, text=text),)) for text in inner)
+    keyed = {name: getattr(block, name) for name in Keyed.model_fields if name != "name"}
+    own = Level(name=block.name, heading=heading, **keyed)
+    levels = _levels(ties, host, [block.name])
+    return TableBlock(
+        name=block.name, query=block.query, columns=(_RECORD,), levels=(*levels, own), keep_rows=block.keep_rows,
+        show_details=False, show_head=False,
+    )  # fmt: skip
+
+
+def _said(block: ForEachBlock) -> Iterator[str]:
+    """The templates over a record: of its blocks, of its bookmark, and for the values that tie other rows to it."""
+    yield f"{{{block.by}}}"
+    if block.bookmark is not None:
+        yield block.bookmark
+    yield from _texts(block.blocks)
+
+
+def _texts(blocks: Sequence[Block]) -> Iterator[str]:
+    for block in blocks:
+        if block.visible is not None:  # in an edition, what could be decided at once has been
+            yield f"{{{block.visible}}}"
+        if isinstance(block, TextBlock | BarcodeBlock):
+            yield block.text
+        elif isinstance(block, ReadoutBlock):
+            yield from readout_templates(block)
+        if not isinstance(block, ForEachBlock):
+            for own in lists_in(block):
+                yield from _texts(own)
+
+
+def readout_templates(block: ReadoutBlock) -> Iterator[str]:
+    """The templates of a readout: its expressions and its texts."""
+    yield f"{{{block.value}}}"
+    if block.against is not None:
+        yield f"{{{block.against}}}"
+    yield from (block.caption, block.difference_text)
+
+
+def groups_at(levels: Sequence[Groups], depth: int) -> list[tuple[object, ...]]:
+    """The keys of each group of the level at a depth (from 1), with those of the levels around it, outermost first."""
+    innermost = levels[depth - 1]
+    columns = []
+    for level in levels[:depth]:
+        own = np.arange(len(innermost)) if level is innermost else outer_of([level], innermost.starts)
+        columns.append([level.keys[int(at)].as_py() for at in own])
+    return list(zip(*columns, strict=True))
+
+
+def matched(wanted: Sequence[tuple[object, ...]], levels: Sequence[Groups], depth: int) -> Ints:
+    """For each record, the group of the level at a depth whose keys are those; −1 where no rows belong to it."""
+    known: Mapping[tuple[object, ...], int] = {keys: at for at, keys in enumerate(groups_at(levels, depth))}
+    return np.array([known.get(keys, -1) for keys in wanted], np.int64)
+
+
+def templates_of(edition: Edition) -> Iterator[str]:
+    """The templates of an edition's body that stand in no record."""
+    yield from _texts(edition.blocks)
+    yield from (getattr(block, "when_empty", None) or "" for block in edition.data_blocks)

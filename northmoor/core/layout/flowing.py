@@ -1,0 +1,467 @@
+"""Blocks placed down pages, one after another: which page each begins on and how far down, for-each blocks record by
+record and grids row by row.
+
+Everything that takes part in it has been computed and, for tables, laid out for all records at once; what is done here
+for a record is only to place it.
+"""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from northmoor.core.compute.cells import Computed
+from northmoor.core.compute.chartdata import ArrangedChart
+from northmoor.core.compute.kinds import ArrangedBlock
+from northmoor.core.compute.matrix import ArrangedMatrix
+from northmoor.core.compute.table import ArrangedTable
+from northmoor.core.errors import NorthmoorError, Place
+from northmoor.core.layout.celltext import report_faults
+from northmoor.core.layout.chartview import View, plain
+from northmoor.core.layout.display import Origin
+from northmoor.core.layout.grids import joined_rows, row_heights, track_widths
+from northmoor.core.layout.leaves import Leaf, aligned, barcode_leaf, rule_leaf, shape_leaf
+from northmoor.core.layout.matrix import lay_out_matrix
+from northmoor.core.layout.paginate import Body, Slice
+from northmoor.core.layout.paragraph import Paragraph, fault_paragraph, make_paragraph
+from northmoor.core.layout.parts import ChartPart, DrawnPart, FixedPart, Lines, TableRun
+from northmoor.core.layout.placedcells import CellPlacer
+from northmoor.core.layout.readouts import readout_leaf
+from northmoor.core.layout.records import Records
+from northmoor.core.layout.running import picture_or_fault, template_by_page
+from northmoor.core.layout.sheets import lay_out_sheets, sheets_on_pages
+from northmoor.core.layout.shelf import ENDLESS, Placed, Room, Scope, Shelf
+from northmoor.core.layout.table import TableLayout
+from northmoor.core.model.blocks import Block, DataBlock, ForEachBlock, GridBlock, PictureBlock, TextBlock
+from northmoor.core.model.charts import Chart, ChartBlock
+from northmoor.core.model.leaves import BarcodeBlock, BreakBlock, ReadoutBlock, RuleBlock, ShapeBlock, SpacerBlock
+from northmoor.core.model.looks import Look
+from northmoor.core.model.matrices import MatrixBlock
+from northmoor.core.model.tables import TableBlock
+
+
+class Flow:
+    """Where the next block begins: the page and what is used of it."""
+
+    def __init__(self, shelf: Shelf, room: Room) -> None:
+        self.shelf, self.room = shelf, room
+        self.setting, self.given = shelf.setting, shelf.given
+        self.placed = Placed()
+        self.page = 0
+        self.used = 0
+        self._bottom = 0
+
+    @property
+    def height(self) -> int:
+        """How much is used, without the space after the last block."""
+        return self._bottom
+
+    def blocks(self, blocks: Sequence[Block], scope: Scope) -> None:
+        """Place some blocks, one after another."""
+        for at, block in enumerate(blocks):
+            self.setting.stop.check()
+            if not self._visible(block, scope):
+                continue
+            if isinstance(block, TextBlock) and block.keep_with_next:
+                self._make_room(min(self._least(blocks[at:], scope), self.room.height))
+            try:
+                self._block(block, scope)
+            except NorthmoorError as error:
+                self._fault(block.name, error)
+            self._bottom = self.used if self.used else self._bottom
+            self.used += block.space_after if not isinstance(block, ForEachBlock) else 0
+
+    def _block(self, block: Block, scope: Scope) -> None:
+        placer = _PLACERS.get(type(block), Flow._leaf)
+        placer(self, block, scope)
+
+    def _visible(self, block: Block, scope: Scope) -> bool:
+        if block.visible is None or scope.records is None:
+            return True
+        computed = scope.records.computed(block.visible)
+        fault = computed.fault or computed.faults.get(scope.index)
+        if fault is not None:
+            message = f"Whether it is visible cannot be decided: {fault.message.rstrip('.')}."
+            self.setting.find("undecided", Place(block=block.name), message)
+            return True
+        return bool(computed.values[scope.index].as_py())
+
+    def _fault(self, block: str, error: NorthmoorError) -> None:
+        """Say in a block's place why it is not there."""
+        place = Place(error.place.connection, error.place.query, block=block)
+        self.setting.find("faulty block", place, error.message)
+        self._paragraph(fault_paragraph(str(error), self.room.width, Origin(block, "fault"), self.setting))
+
+    def _least(self, blocks: Sequence[Block], scope: Scope) -> int:
+        """The height of a text with as much of what follows as must stand on its page."""
+        sub = Flow(self.shelf, Room(0, self.room.width, ENDLESS))
+        first, rest = blocks[0], blocks[1:]
+        sub.blocks([first.but(keep_with_next=False)], scope)
+        below = next((block for block in rest if self._visible(block, scope)), None)
+        if below is None:
+            return sub.height
+        if isinstance(below, TextBlock) and below.keep_with_next:
+            return sub.used + self._least(rest[rest.index(below) :], scope)
+        if isinstance(below, TableBlock):
+            return sub.used + self._least_of_table(below, scope)
+        if isinstance(below, MatrixBlock | ForEachBlock | GridBlock):
+            return sub.used + 3 * self.setting.base.size
+        sub.blocks([below], scope)
+        return sub.height
+
+    def _least_of_table(self, block: TableBlock, scope: Scope) -> int:
+        """The height of a table's head with the first rows that stay together, or of all of it."""
+        hosted, found = self.given.hosted[block.name], self.given.arranged[block.name]
+        if not isinstance(found, ArrangedTable):
+            return 0
+        if hosted.ties:
+            table = self.shelf.table(block.name, self.room)
+            record = scope.around[str(hosted.host)]
+            if not table.has_rows(record):
+                return 0
+            if block.keep_together:
+                return table.height(record)
+            layout, start = table.layout, table.begin(record)
+        else:
+            layout, start = lay_out_sheets(block, found, self.room.width, self.setting)[0], 0
+            if block.keep_together:
+                return layout.height_of(layout.head_rows(True)) + int(layout.strip.heights.sum())
+        stay = int(layout.strip.stay[start]) if len(layout.strip) else 0
+        first = layout.strip.heights[start : start + stay + 1]
+        return layout.height_of(layout.head_rows(True)) + int(first.sum())
+
+    # what is said
+
+    def _said(self, template: str, block: str, scope: Scope) -> tuple[str, bool]:
+        """What a template says here, and whether it says a fault."""
+        if scope.records is not None:
+            texts = scope.records.texts(template, block)
+            return texts.text(scope.index), scope.index in texts.faulty
+        texts = template_by_page(template, self.given.texts, 1, self.setting)
+        report_faults(texts, Place(block=block), self.setting)
+        return texts.text(0), bool(texts.faulty)
+
+    def _origin(self, block: str, row: str, scope: Scope) -> Origin:
+        if scope.records is None:
+            return Origin(block, row)
+        return Origin(block, row, scope.records.block.name, tuple(map(plain, scope.records.keys(scope.index))))
+
+    def _text(self, block: TextBlock, scope: Scope) -> None:
+        self._write(block.text, block.name, block.style, block.look, "text", scope)
+
+    def _write(self, template: str, block: str, style: str | None, own: Look | None, row: str, scope: Scope) -> None:
+        """Place a template's text as a paragraph."""
+        text, is_faulty = self._said(template, block, scope)
+        look = self.setting.report.look(self.setting.base, style, own)
+        origin = self._origin(block, row, scope)
+        self._paragraph(make_paragraph(text, look, self.room.width, origin, self.setting, is_faulty))
+
+    def _paragraph(self, paragraph: Paragraph) -> None:
+        height, room = self.room.height, self.room
+        if paragraph.height <= height:
+            self._make_room(paragraph.height)
+            self._add(Lines(paragraph, self.used, left=room.left, width=room.width))
+            self.used += paragraph.height
+            return
+        self._make_room(height)
+        per_page = max((height - 2 * paragraph.look.padding) // paragraph.leading, 1)
+        for start in range(0, len(paragraph.lines), per_page):
+            self._make_room(height)
+            end = min(start + per_page, len(paragraph.lines))
+            self._add(Lines(paragraph, self.used, start, end, room.left, room.width))
+            self.used = (end - start) * paragraph.leading + 2 * paragraph.look.padding
+
+    # what is drawn
+
+    def _picture(self, block: PictureBlock, _: Scope) -> None:
+        """Place a picture whole; one that cannot be read is found now, not only when its page is drawn."""
+        picture_or_fault(block.file, block.name, self.setting)
+        self._make_room(min(block.height, self.room.height))
+        self._add(Lines(block, self.used, left=self.room.left, width=self.room.width))
+        self.used += block.height
+
+    def _leaf(self, block: Any, scope: Scope) -> None:
+        leaf = self._made(block, scope)
+        if isinstance(leaf, Paragraph):
+            self._paragraph(leaf)
+            return
+        height = min(leaf.height, self.room.height)
+        self._make_room(height)
+        left = self.room.left + aligned(self.room.width, leaf.width, getattr(block, "align", "start"))
+        self._add(DrawnPart(block.name, self.used, leaf.width, height, leaf.draw, left, block.kind))
+        self.used += height
+
+    def _made(self, block: Any, scope: Scope) -> Leaf | Paragraph:
+        width = self.room.width
+        if isinstance(block, RuleBlock):
+            return rule_leaf(block, width)
+        if isinstance(block, ShapeBlock):
+            return shape_leaf(block, width)
+        if isinstance(block, BarcodeBlock):
+            text, is_faulty = self._said(block.text, block.name, scope)
+            if is_faulty:
+                return fault_paragraph(text, width, self._origin(block.name, "barcode", scope), self.setting)
+            return barcode_leaf(block, text, width, self.setting)
+        assert isinstance(block, ReadoutBlock)
+        return readout_leaf(
+            block, lambda text: self._said(text, block.name, scope), lambda text: self._value(text, scope), width,
+            self._origin(block.name, "readout", scope), self.setting,
+        )  # fmt: skip
+
+    def _value(self, expression: str, scope: Scope) -> tuple[Any, str | None]:
+        """An expression's value here, or why there is none."""
+        if scope.records is not None:
+            return scope.records.value(expression, scope.index)
+        return value_of(self.given.texts, expression, 0)
+
+    def _spacer(self, block: SpacerBlock, _: Scope) -> None:
+        if self.used and self.used + block.height <= self.room.height:
+            self.used += block.height
+
+    def _break(self, block: BreakBlock, _: Scope) -> None:
+        if self.room.is_endless:
+            return
+        self._new_page()
+        wanted = {"any": None, "odd": 0, "even": 1}[block.on]
+        if wanted is not None and self.page % 2 != wanted:
+            self.page += 1
+        self.placed.pages = max(self.placed.pages, self.page + 1)
+
+    # blocks over rows
+
+    def _data(self, block: DataBlock, scope: Scope) -> None:
+        arranged = self.given.arranged[block.name]
+        if isinstance(arranged, NorthmoorError):
+            raise arranged
+        hosted = self.given.hosted[block.name]
+        for note in getattr(arranged, "notes", ()):
+            self.setting.find("tree", Place(block=block.name), note, is_error=False)
+        if hosted.ties:
+            record = scope.around[str(hosted.host)]
+            has_rows = bool(self.shelf.groups_of(block.name)[record] >= 0)
+            if has_rows or isinstance(block, ChartBlock):
+                self._of_record(block, record, scope)
+        else:
+            has_rows = arranged.has_rows
+            self._whole(block, arranged, scope)
+        when_empty = getattr(block, "when_empty", None)
+        if not has_rows and when_empty:
+            self._write(when_empty, block.name, block.style, None, "empty", Scope())
+
+    def _whole(self, block: DataBlock, arranged: ArrangedBlock, scope: Scope) -> None:
+        """Place a block that shows the same rows wherever it stands."""
+        if isinstance(block, MatrixBlock) and isinstance(arranged, ArrangedMatrix):
+            table, sheets = lay_out_matrix(block, arranged, self.room.width, self.setting)
+            self._sheets(table, sheets, block.sheets == "down")
+        elif isinstance(block, ChartBlock) and isinstance(arranged, ArrangedChart):
+            self._chart(block, arranged, 0, self._origin(block.name, "chart", scope))
+        elif isinstance(block, TableBlock) and isinstance(arranged, ArrangedTable):
+            if self.room.is_endless:
+                block = block.but(foot_of_page=False, when_wide="narrow")
+            self._sheets(block, lay_out_sheets(block, arranged, self.room.width, self.setting))
+
+    def _of_record(self, block: DataBlock, record: int, scope: Scope) -> None:
+        """Place a record's rows of a block."""
+        if isinstance(block, TableBlock):
+            self._stretch(block, record)
+            return
+        assert isinstance(block, ChartBlock)
+        arranged, hosted = self.given.arranged[block.name], self.given.hosted[block.name]
+        assert isinstance(arranged, ArrangedTable)
+        ((_, chart),) = arranged.charts
+        found = arranged.charts[hosted.depth, chart]
+        if isinstance(found, NorthmoorError):
+            raise found
+        group = int(self.shelf.groups_of(block.name)[record])
+        host = found.host_of.get(group)
+        if host is not None:
+            self._chart(block, found, host, self._origin(block.name, "chart", scope), chart)
+
+    def _stretch(self, block: TableBlock, record: int) -> None:
+        table = self.shelf.table(block.name, self.room)
+        if block.keep_together:
+            height = table.height(record)
+            if height <= self.room.height:
+                self._make_room(height)
+        slices, after = table.pages(record, Body(self.room.height, self.used, self.page + 1))
+        first = self.page
+        self.placed.blocks.setdefault(block.name, (first + slices[0].page, slices[0].y))
+        self.placed.tables.append(TableRun(table.layout, table.placer, slices, first, self.room.left))
+        self._go_to(first + slices[-1].page, after.used)
+
+    def _chart(
+        self, block: ChartBlock, arranged: ArrangedChart, host: int, origin: Origin, chart: Chart | None = None
+    ) -> None:
+        """Place a chart whole; one that is taller than the body becomes as tall as that."""
+        height = min(block.height, self.room.height)
+        self._make_room(height)
+        view = View(chart or block, arranged, block.query, host, origin, self.setting)
+        width = round(self.room.width * block.width)
+        self._add(ChartPart(block.name, view, self.used, width, height, self.room.left))
+        self.used += height
+
+    def _sheets(self, block: TableBlock, sheets: list[TableLayout], down_first: bool = False) -> None:
+        if block.keep_together:
+            height = sheets[0].height_of(sheets[0].head_rows(True)) + int(sheets[0].strip.heights.sum())
+            self._make_room(height if height <= self.room.height else 0)
+        body = Body(self.room.height, self.used, self.page + 1)
+        sheets, slices, after = sheets_on_pages(sheets, body, self.given.paged, self.setting)
+        across, down = len(sheets), slices[-1].page + 1
+
+        def page_of(piece: Slice, sheet: int) -> int:
+            return sheet * down + piece.page if down_first else piece.page * across + sheet
+
+        for number, layout in enumerate(sheets):
+            own = slices if across == 1 else [replace(s, page=page_of(s, number)) for s in slices]
+            self.placed.tables.append(TableRun(layout, CellPlacer(layout), own, self.page, self.room.left))
+        self.placed.blocks.setdefault(block.name, (self.page + page_of(slices[0], 0), slices[0].y))
+        restarting = _restarting_rows(block, sheets[0])
+        for piece in slices if restarting else ():
+            if piece.start in restarting and piece.y == 0:
+                self.placed.restarts.add(self.page + page_of(piece, 0))
+        self._go_to(self.page + across * down - 1, after.used)
+
+    # blocks that hold others
+
+    def _for_each(self, block: ForEachBlock, scope: Scope) -> None:
+        records = self.shelf.records(block)
+        printed = 0
+        for index in self._records_here(block, records, scope):
+            self.setting.stop.check()
+            inner = Scope(records, index, {**scope.around, block.name: index})
+            if block.without_rows == "left_out" and not self._has_rows(block, index):
+                continue
+            if printed and block.page_break == "between":
+                self._new_page()
+            if block.restart_page_number and not self.used and not self.room.is_endless:
+                self.placed.restarts.add(self.page)
+            if block.bookmark is not None:
+                title, _ = self._said(block.bookmark, block.name, inner)
+                self.placed.bookmarks.append((self.page, self.used, title.strip() or "–", len(scope.around)))
+            self._record(block, inner)
+            printed += 1
+        if not printed:
+            message = "It has no records, so nothing of it is printed."
+            self.setting.find("no records", Place(block=block.name), message, is_error=False)
+
+    def _records_here(self, block: ForEachBlock, records: Records, scope: Scope) -> range:
+        """The records that belong to the record around, or all."""
+        hosted = self.given.hosted[block.name]
+        if not hosted.ties:
+            return range(len(records))
+        group = int(self.shelf.groups_of(block.name)[scope.around[str(hosted.host)]])
+        if group < 0:
+            return range(0)
+        ends = records.arranged.levels[hosted.depth - 1].starts[group : group + 2]
+        begin, end = np.searchsorted(records.groups.starts, ends).tolist()
+        return range(begin, end)
+
+    def _has_rows(self, block: ForEachBlock, index: int) -> bool:
+        """Whether a record has rows in any block over its details; a for-each without such blocks has them."""
+        own = [name for name, hosted in self.given.hosted.items() if hosted.host == block.name]
+        return not own or any(self.shelf.groups_of(name)[index] >= 0 for name in own)
+
+    def _record(self, block: ForEachBlock, scope: Scope) -> None:
+        if block.keep_together and not self.room.is_endless:
+            sub = self._measured(block.blocks, scope, self.room.width)
+            if sub.height <= self.room.height:
+                self._make_room(sub.height)
+                self._take(sub, self.room.left, self.used)
+                self.used += sub.height + block.space_after
+                return
+        self.blocks(block.blocks, scope)
+        self.used += block.space_after if self.used else 0
+
+    def _measured(self, blocks: Sequence[Block], scope: Scope, width: int) -> "Flow":
+        """Blocks placed in a room without pages."""
+        sub = Flow(self.shelf, Room(0, width, ENDLESS))
+        sub.blocks(blocks, scope)
+        return sub
+
+    def _grid(self, block: GridBlock, scope: Scope) -> None:
+        widths = track_widths(block, self.room.width)
+        lefts = [sum(widths[:at]) + at * block.gap for at in range(len(widths))]
+        cells = []
+        for cell in block.cells:
+            width = sum(widths[cell.column : cell.column + cell.columns]) + (cell.columns - 1) * block.gap
+            sub = self._measured(cell.blocks, scope, max(width - 2 * cell.padding, 1000))
+            cells.append((cell, lefts[cell.column], width, sub))
+        heights = row_heights(block, [(cell, sub.height) for cell, _, _, sub in cells])
+        for first, end in joined_rows(block, len(heights)):
+            height = sum(heights[first:end]) + (end - first - 1) * block.gap
+            if height > self.room.height:
+                message = "A row of it is higher than a page, and its foot is cut off; part what stands in it."
+                self.setting.find("cut off", Place(block=block.name), message)
+            self._make_room(min(height, self.room.height))
+            tops = [self.used + sum(heights[first:at]) + (at - first) * block.gap for at in range(first, end + 1)]
+            for cell, left, width, sub in cells:
+                if not first <= cell.row < end:
+                    continue
+                top = tops[cell.row - first]
+                tall = sum(heights[cell.row : cell.row + cell.rows]) + (cell.rows - 1) * block.gap
+                if cell.fill is not None:
+                    ground = shape_leaf(_ground(block.name, cell.fill), width)
+                    part = DrawnPart(block.name, top, width, tall, ground.draw, self.room.left + left, "grid")
+                    self._add(part)
+                self._take(sub, self.room.left + left + cell.padding, top + cell.padding)
+            self.placed.blocks.setdefault(block.name, (self.page, self.used))
+            self.used += height + (block.gap if end < len(heights) else 0)
+
+    def _take(self, sub: "Flow", left: int, y: int) -> None:
+        """Place what has been measured at a place on this page."""
+        for name, (_, down) in sub.placed.blocks.items():
+            self.placed.blocks.setdefault(name, (self.page, y + down))
+        for parts in sub.placed.lines.values():
+            for part in parts:
+                self._add(replace(part, left=part.left + left, y=part.y + y))
+        for run in sub.placed.tables:
+            slices = [replace(s, page=0, y=s.y + y, foot=None if s.foot is None else s.foot + y) for s in run.slices]
+            self.placed.tables.append(replace(run, slices=slices, first_page=self.page, left=run.left + left))
+        self.placed.bookmarks += [(self.page, y + down, title, depth) for _, down, title, depth in sub.placed.bookmarks]
+
+    # pages
+
+    def _make_room(self, height: int) -> None:
+        if self.used and self.used + height > self.room.height:
+            self._new_page()
+
+    def _new_page(self) -> None:
+        if self.used and not self.room.is_endless:
+            self.page, self.used = self.page + 1, 0
+
+    def _go_to(self, page: int, used: int) -> None:
+        self.page, self.used = page, used
+        self.placed.pages = max(self.placed.pages, page + 1)
+
+    def _add(self, part: FixedPart) -> None:
+        self.placed.lines.setdefault(self.page, []).append(part)
+        self.placed.blocks.setdefault(part.name, (self.page, part.y))
+        self.placed.pages = max(self.placed.pages, self.page + 1)
+
+
+_PLACERS: dict[type, Callable[[Flow, Any, Scope], None]] = {
+    TextBlock: Flow._text, PictureBlock: Flow._picture, SpacerBlock: Flow._spacer, BreakBlock: Flow._break,
+    TableBlock: Flow._data, MatrixBlock: Flow._data, ChartBlock: Flow._data, ForEachBlock: Flow._for_each,
+    GridBlock: Flow._grid,
+}  # fmt: skip
+
+
+def value_of(computed: Mapping[str, Computed], expression: str, index: int) -> tuple[Any, str | None]:
+    """An expression's value, or why it has none."""
+    found = computed[expression]
+    fault = found.fault or found.faults.get(index)
+    return (None, fault.message) if fault is not None else (found.values[index], None)
+
+
+def _ground(name: str, fill: str) -> ShapeBlock:
+    return ShapeBlock(name=name, fill=fill, stroke=None)
+
+
+def _restarting_rows(block: TableBlock, layout: TableLayout) -> set[int]:
+    """Printed rows that begin a group of a level at which page numbers restart."""
+    rows: set[int] = set()
+    for level, groups in zip(block.levels, layout.arranged.levels, strict=True):
+        if level.restart_page_number and level.page_break != "none":
+            rows |= set(np.asarray(layout.flow.first_at(groups.starts[:-1])).tolist())
+    return rows

@@ -1,0 +1,37 @@
+"""The columns and rows of a grid: how wide and how high each is, and where a grid may be parted."""
+
+from collections.abc import Iterator, Sequence
+
+import numpy as np
+
+from northmoor.core.model.blocks import GridBlock, GridCell
+
+
+def track_widths(block: GridBlock, width: int) -> list[int]:
+    """The widths of a grid's columns: fixed ones as they are, then the shares of what is left; all together as wide as
+    the room."""
+    free = width - (len(block.tracks) - 1) * block.gap - sum(track.width or 0 for track in block.tracks)
+    shares = [0.0 if track.width is not None else track.share for track in block.tracks]
+    edges = np.rint(np.cumsum([0.0, *shares]) / (sum(shares) or 1.0) * max(free, 0)).astype(int).tolist()
+    return [
+        max(track.width if track.width is not None else edges[at + 1] - edges[at], 1000)
+        for at, track in enumerate(block.tracks)
+    ]
+
+
+def row_heights(block: GridBlock, cells: Sequence[tuple[GridCell, int]]) -> list[int]:
+    """The heights of a grid's rows: that of the highest cell, and the last of those that a cell spans is as high as it
+    needs to be."""
+    heights = [block.least_height] * max((cell.row + cell.rows for cell, _ in cells), default=0)
+    for cell, height in sorted(cells, key=lambda each: each[0].rows):
+        last = cell.row + cell.rows - 1
+        others = sum(heights[cell.row : last]) + (cell.rows - 1) * block.gap
+        heights[last] = max(heights[last], height + 2 * cell.padding - others)
+    return heights
+
+
+def joined_rows(block: GridBlock, rows: int) -> Iterator[tuple[int, int]]:
+    """Rows that no cell spans the edge of can be parted: the first and the end of each stretch."""
+    joined = {row for cell in block.cells for row in range(cell.row + 1, cell.row + cell.rows)}
+    edges = [row for row in range(rows) if row not in joined]
+    yield from zip(edges, [*edges[1:], rows], strict=True)

@@ -1,0 +1,117 @@
+"""Small blocks drawn in their place: rules, shapes, barcodes and readouts."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from northmoor.core.errors import LayoutError
+from northmoor.core.layout.chartlines import Steps, circle
+from northmoor.core.layout.context import Setting
+from northmoor.core.layout.display import Layer, Origin, Path
+from northmoor.core.layout.drawings import Area, bar_boxes, qr_boxes
+from northmoor.core.layout.paragraph import Paragraph, fault_paragraph, paragraph_layers
+from northmoor.core.layout.pen import Pen
+from northmoor.core.model.leaves import BarcodeBlock, RuleBlock, ShapeBlock
+from northmoor.core.model.looks import Align
+
+Draw = Callable[[Area], tuple[Layer, ...]]
+INK = "#1F1B16"
+
+
+@dataclass(frozen=True, eq=False)
+class Leaf:
+    """A small block, unplaced: its size, and what draws it in a rectangle of that size."""
+
+    width: int
+    height: int
+    draw: Draw
+
+
+def aligned(room: int, width: int, align: Align) -> int:
+    """How far from the left something stands in a room."""
+    return {"start": 0, "center": (room - width) // 2, "end": room - width}[align]
+
+
+def rule_leaf(block: RuleBlock, width: int) -> Leaf:
+    """A line across."""
+
+    def draw(area: Area) -> tuple[Layer, ...]:
+        pen = Pen()
+        pen.box(area, block.color, Origin(block.name, "rule"), "rule")
+        return pen.layers()
+
+    return Leaf(width, block.thickness, draw)
+
+
+def shape_leaf(block: ShapeBlock, width: int) -> Leaf:
+    """A line, a rectangle or an ellipse."""
+
+    def draw(area: Area) -> tuple[Layer, ...]:
+        pen, origin = Pen(), Origin(block.name, "shape")
+        half = block.thickness // 2 if block.stroke is not None and block.draw != "line" else 0
+        inner = Area(area.x + half, area.y + half, max(area.width - 2 * half, 1), max(area.height - 2 * half, 1))
+        steps, closed = _outline(block, inner), block.draw != "line"
+        fill = block.fill if closed else None
+        stroke = block.stroke if block.thickness else None
+        if fill is not None or stroke is not None:
+            pen.path(Path(steps, fill, stroke, block.thickness if stroke else 0, closed=closed), origin)
+        return pen.layers()
+
+    own = width if block.width is None else min(block.width, width)
+    return Leaf(own, block.height, draw)
+
+
+def _outline(block: ShapeBlock, area: Area) -> Steps:
+    x, y, right, bottom = area.x, area.y, area.x + area.width, area.y + area.height
+    if block.draw == "line":
+        return ((x, y), (right, bottom))
+    if block.draw == "ellipse":
+        unit = circle(0, 0, 100_000)
+        middle = (x + area.width // 2, y + area.height // 2)
+        halves = (area.width, area.height)
+        return tuple(
+            tuple(middle[at % 2] + length * halves[at % 2] // 200_000 for at, length in enumerate(step))
+            for step in unit
+        )
+    radius = min(block.corner, area.width // 2, area.height // 2)
+    if not radius:
+        return ((x, y), (right, y), (right, bottom), (x, bottom))
+    near = radius - round(radius * 0.5522847498307936)
+    return (
+        (x + radius, y), (right - radius, y), (right - near, y, right, y + near, right, y + radius),
+        (right, bottom - radius), (right, bottom - near, right - near, bottom, right - radius, bottom),
+        (x + radius, bottom), (x + near, bottom, x, bottom - near, x, bottom - radius),
+        (x, y + radius), (x, y + near, x + near, y, x + radius, y),
+    )  # fmt: skip
+
+
+def barcode_leaf(block: BarcodeBlock, text: str, width: int, setting: Setting) -> Leaf | Paragraph:
+    """A code of a text, or why there is none."""
+    own = block.height if block.draw == "qr" else min(block.width or 3 * block.height, width)
+    origin = Origin(block.name, "barcode")
+    boxes = qr_boxes if block.draw == "qr" else bar_boxes
+    try:
+        boxes(text, Area(0, 0, own, block.height))
+    except LayoutError as error:
+        return fault_paragraph(error.message, width, origin, setting)
+
+    def draw(area: Area) -> tuple[Layer, ...]:
+        pen = Pen()
+        for box in boxes(text, area):
+            pen.box(box, INK, origin)
+        return pen.layers()
+
+    return Leaf(own, block.height, draw)
+
+
+def stacked_lines(paragraphs: list[Paragraph], width: int) -> Leaf:
+    """Paragraphs one below the other, as one thing."""
+
+    def draw(area: Area) -> tuple[Layer, ...]:
+        layers: list[Layer] = []
+        y = area.y
+        for paragraph in paragraphs:
+            layers += paragraph_layers(paragraph, area.x, y)
+            y += paragraph.height
+        return tuple(layers)
+
+    return Leaf(width, sum(paragraph.height for paragraph in paragraphs), draw)

@@ -1,0 +1,124 @@
+"""What the placing of blocks works on: what earlier stages made, what is laid out once for all, what is placed."""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+from northmoor.core.compute.cells import Computed
+from northmoor.core.compute.groups import Ints
+from northmoor.core.compute.hosting import Hosted
+from northmoor.core.compute.kinds import ArrangedBlock
+from northmoor.core.compute.table import ArrangedTable
+from northmoor.core.errors import NorthmoorError
+from northmoor.core.layout.context import Setting
+from northmoor.core.layout.parts import FixedPart, TableRun
+from northmoor.core.layout.records import Records
+from northmoor.core.layout.recordtables import RecordTable
+from northmoor.core.layout.table import Paged, lay_out_table
+from northmoor.core.model.blocks import ForEachBlock
+from northmoor.core.model.tables import TableBlock
+
+ENDLESS = 1 << 40
+"""The height of what is measured without pages."""
+Arranged = Mapping[str, ArrangedBlock | NorthmoorError]
+"""The arrangement of each block over a query's rows by its name, or why there is none."""
+Running = Callable[[list[str], Sequence[int], Sequence[int]], Mapping[str, Computed]]
+"""Computes header and footer expressions from each page's number and count."""
+
+
+@dataclass(frozen=True)
+class Given:
+    """What the stages before have made of an edition: each block over rows as it is arranged and that arrangement, the
+    expressions of texts that stand in no record, and what computes headers and the rows of a table's pages."""
+
+    arranged: Arranged
+    hosted: Mapping[str, Hosted]
+    texts: Mapping[str, Computed]
+    running: Running
+    paged: Paged
+
+
+@dataclass(frozen=True)
+class Room:
+    """Where blocks stand: how far from the body's left edge, how wide, and how high until the page is full."""
+
+    left: int
+    width: int
+    height: int
+
+    @property
+    def is_endless(self) -> bool:
+        """Whether it has no pages."""
+        return self.height >= ENDLESS
+
+
+@dataclass(frozen=True, eq=False)
+class Scope:
+    """Whose rows are shown: those of a record, among the records of a for-each, or all. `around` has the numbers of the
+    records of all for-each blocks around, by their names."""
+
+    records: Records | None = None
+    index: int = 0
+    around: Mapping[str, int] = field(default_factory=dict)
+
+
+@dataclass(eq=False)
+class Placed:
+    """What has been placed: parts by page, tables, where blocks begin, and what is known of records."""
+
+    lines: dict[int, list[FixedPart]] = field(default_factory=dict)
+    tables: list[TableRun] = field(default_factory=list)
+    blocks: dict[str, tuple[int, int]] = field(default_factory=dict)
+    """Where each block first begins: the index of its page, and how far down the body."""
+    restarts: set[int] = field(default_factory=set)
+    """Pages on which numbers begin anew."""
+    bookmarks: list[tuple[int, int, str, int]] = field(default_factory=list)
+    """Entries of the outline for records: page, distance from the body's top, title, depth."""
+    pages: int = 1
+
+
+@dataclass(eq=False)
+class Shelf:
+    """What is made once for all records: the records of each for-each, and tables laid out for them. `page_heights` are
+    those that the rows of pages are known to need."""
+
+    given: Given
+    setting: Setting
+    page_heights: Mapping[str, tuple[int, ...]]
+    tables: dict[str, RecordTable] = field(default_factory=dict)
+    groups: dict[str, Ints] = field(default_factory=dict)
+    _records: dict[str, Records] = field(default_factory=dict)
+
+    def records(self, block: ForEachBlock) -> Records:
+        """The records of a for-each. Raises NorthmoorError."""
+        found = self.given.arranged[block.name]
+        if isinstance(found, NorthmoorError):
+            raise found
+        assert isinstance(found, ArrangedTable)
+        if block.name not in self._records:
+            hosted = self.given.hosted[block.name]
+            self._records[block.name] = Records(block, found, hosted.depth + 1, self.setting)
+        return self._records[block.name]
+
+    def groups_of(self, name: str) -> Ints:
+        """For each record around a block, the group of the block's rows. Raises NorthmoorError."""
+        if name not in self.groups:
+            hosted, arranged = self.given.hosted[name], self.given.arranged[name]
+            if isinstance(arranged, NorthmoorError):
+                raise arranged
+            assert isinstance(arranged, ArrangedTable)
+            host = self._records[str(hosted.host)]
+            self.groups[name] = host.groups_of(hosted.ties, arranged.levels, name)
+        return self.groups[name]
+
+    def table(self, name: str, room: Room) -> RecordTable:
+        """A table for all records. Raises NorthmoorError."""
+        if name not in self.tables:
+            groups, hosted, arranged = self.groups_of(name), self.given.hosted[name], self.given.arranged[name]
+            assert isinstance(arranged, ArrangedTable)
+            assert isinstance(hosted.block, TableBlock)
+            foot = hosted.block.foot_of_page and not room.is_endless
+            layout = lay_out_table(hosted.block.but(foot_of_page=foot), arranged, room.width, self.setting)
+            if name in self.page_heights:
+                layout = replace(layout, page_heights=self.page_heights[name])
+            self.tables[name] = RecordTable(layout, hosted.depth, groups)
+        return self.tables[name]

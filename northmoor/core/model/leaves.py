@@ -1,0 +1,104 @@
+"""Small blocks: rules, spacers, page breaks, shapes, barcodes and readouts."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from northmoor.core.model.flowed import Flowed
+from northmoor.core.model.lengths import Length
+from northmoor.core.model.looks import Align, Look
+from northmoor.core.model.part import Color, Name
+
+Extent = Annotated[Length, Field(ge=0, le=5_000_000)]
+Thickness = Annotated[Length, Field(ge=0, le=50_000)]
+
+
+class RuleBlock(Flowed):
+    """A line across."""
+
+    kind: Literal["rule"] = "rule"
+    thickness: Annotated[Length, Field(ge=100, le=50_000)] = 500
+    """How thick it is."""
+    color: Color = "#8B8378"
+    """Its colour."""
+
+
+class SpacerBlock(Flowed):
+    """Empty room."""
+
+    kind: Literal["spacer"] = "spacer"
+    height: Extent = 12_000
+    """How much; at the top of a page there is none."""
+
+
+class BreakBlock(Flowed):
+    """What follows begins on a new page."""
+
+    kind: Literal["break"] = "break"
+    on: Literal["any", "odd", "even"] = "any"
+    """Whether on the next page, or the next with an odd or an even number."""
+
+
+class ShapeBlock(Flowed):
+    """A line, a rectangle or an ellipse."""
+
+    kind: Literal["shape"] = "shape"
+    draw: Literal["line", "rectangle", "ellipse"] = "rectangle"
+    """What it is; a line goes from the top left to the bottom right."""
+    width: Extent | None = None
+    """Width; without one, all there is."""
+    height: Extent = 60_000
+    """Height."""
+    align: Align = "start"
+    """Horizontal place."""
+    fill: Color | None = None
+    """Colour of its area; without one, there is none."""
+    stroke: Color | None = "#8B8378"
+    """Colour of its edge; without one, there is none."""
+    thickness: Thickness = 700
+    """Thickness of its edge."""
+    corner: Extent = 0
+    """Radius of a rectangle's corners."""
+
+
+class BarcodeBlock(Flowed):
+    """A QR code or a barcode."""
+
+    kind: Literal["barcode"] = "barcode"
+    draw: Literal["qr", "barcode"] = "qr"
+    """A QR code (ISO/IEC 18004) or a barcode of Code 128 (ISO/IEC 15417)."""
+    text: str
+    """Template for what it says."""
+    height: Annotated[Length, Field(ge=10_000, le=500_000)] = 60_000
+    """Height."""
+    width: Annotated[Length, Field(ge=10_000, le=1_000_000)] | None = None
+    """Width of a barcode; without one, three times its height."""
+    align: Align = "start"
+    """Horizontal place."""
+
+
+class ReadoutBlock(Flowed):
+    """One computed value, large, with what it is, and how it differs from another."""
+
+    kind: Literal["readout"] = "readout"
+    value: str
+    """Expression for the value."""
+    format: str | None = None
+    """CLDR pattern for the value."""
+    caption: str = ""
+    """Template above it that says what it is."""
+    against: str | None = None
+    """Expression for the value it is compared with; the difference is printed below."""
+    difference: Literal["share", "amount"] = "share"
+    """Whether the difference is printed as a share of the other value or as an amount."""
+    difference_text: str = ""
+    """Template after the difference, such as against {min(year)}."""
+    good: Literal["more", "less", "neither"] = "more"
+    """Which difference is good news, and so in green; the other is in red."""
+    style: Name | None = None
+    """A style of the report, for the value."""
+    look: Look | None = None
+    """Own changes over the style."""
+
+
+LeafBlock = RuleBlock | SpacerBlock | BreakBlock | ShapeBlock | BarcodeBlock | ReadoutBlock

@@ -1,0 +1,51 @@
+"""Blocks that hold others: walking through them, and changing the list that a block stands in."""
+
+from collections.abc import Callable, Iterator, Sequence
+
+from northmoor.core.model.blocks import Block, ForEachBlock, GridBlock
+
+Blocks = tuple[Block, ...]
+
+
+def lists_in(block: Block) -> tuple[Blocks, ...]:
+    """The lists of blocks that a block holds."""
+    if isinstance(block, ForEachBlock):
+        return (block.blocks,)
+    if isinstance(block, GridBlock):
+        return tuple(cell.blocks for cell in block.cells)
+    return ()
+
+
+def with_lists(block: Block, change: Callable[[Blocks], Blocks]) -> Block:
+    """A block with each list that it holds changed."""
+    if isinstance(block, ForEachBlock):
+        blocks = change(block.blocks)
+        return block if blocks == block.blocks else block.but(blocks=blocks)
+    if isinstance(block, GridBlock):
+        cells = tuple(cell.but(blocks=change(cell.blocks)) for cell in block.cells)
+        return block if cells == block.cells else block.but(cells=cells)
+    return block
+
+
+def walk(blocks: Sequence[Block]) -> Iterator[Block]:
+    """All blocks in the order of a reader, each before those in it."""
+    for block in blocks:
+        yield block
+        for own in lists_in(block):
+            yield from walk(own)
+
+
+def in_every_list(blocks: Blocks, change: Callable[[Blocks], Blocks]) -> Blocks:
+    """A list with a change made in every list that its blocks hold, however deep, and then in itself."""
+    return change(tuple(with_lists(block, lambda own: in_every_list(own, change)) for block in blocks))
+
+
+def replaced(blocks: Blocks, name: str, by: Callable[[Block], Sequence[Block]]) -> Blocks:
+    """A list where some blocks stand in place of the one of a name, wherever that is."""
+
+    def change(own: Blocks) -> Blocks:
+        if all(block.name != name for block in own):
+            return own
+        return tuple(new for block in own for new in (by(block) if block.name == name else (block,)))
+
+    return in_every_list(blocks, change)
