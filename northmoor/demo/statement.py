@@ -204,7 +204,9 @@ def _taxes() -> TableBlock:
 
 def _due() -> GridBlock:
     due = ReadoutBlock(name="amount", caption="Amount due", value="net + tax", format=MONEY)
-    words = TextBlock(name="due-by", text="Due by\n{last_day(:month) + cast(terms_days as integer); d MMMM y}", look=Look(align="end"))
+    words = TextBlock(
+        name="due-by", text="Due by\n{last_day(:month) + cast(terms_days as integer); d MMMM y}", look=Look(align="end")
+    )
     ground = "#F3F1EC"
     return GridBlock(
         name="due", gap=0, space_after=10_000,

@@ -221,7 +221,7 @@ def bar_boxes(text: str, area: Area) -> list[Area]:
     module = area.width // modules
     if module < _NARROWEST_BAR:
         raise LayoutError(
-            f"The barcode of {text[:40]!r} needs {modules * _NARROWEST_BAR / 1000:g} pt; give it more room."
+            f"The barcode of {text[:40]!r} needs {modules * _NARROWEST_BAR / 1000:g} pt; widen the column, or the barcode."
         )
     module = min(module, _WIDEST_BAR)
     return [Area(area.x + place * module, area.y, width * module, area.height) for place, width in bars]

@@ -28,10 +28,9 @@ class RowKind:
     number: int = 0
     after: bool = False
 
-    @property
-    def closes_table(self) -> bool:
-        """Whether it is a total after all rows."""
-        return self.kind == TOTAL and self.level == 0 and self.after
+    def closes(self, outer: int) -> bool:
+        """Whether it is a total after all rows; where some outer levels are those of records, after those of one."""
+        return self.kind == TOTAL and self.level <= outer and self.after
 
     def place(self, table: TableBlock) -> RowPlace:
         """Where its definition stands in the table."""

@@ -58,8 +58,8 @@ class ChartPart:
         """The chart on its page."""
         area = Area(frame.left + self.left, frame.top + self.y, self.width, self.height)
         view = self.view
-        key = ("chart", view.chart, view.arranged, area, view.setting.customs, view.setting.report.styles,
-               tuple(view.setting.colors.items()))  # fmt: skip
+        key = ("chart", view.chart, view.arranged, view.host, view.origin, area, view.setting.customs,
+               view.setting.report.styles, tuple(view.setting.colors.items()))  # fmt: skip
         return view.setting.kept.get(key, lambda: lay_out_chart(view, area))
 
 

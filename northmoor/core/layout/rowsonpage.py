@@ -55,9 +55,10 @@ def rows_on_page(layout: TableLayout, piece: Slice, top: int) -> RowsOnPage:
 
 
 def _totals_last(layout: TableLayout, rows: Ints, own: Ints) -> tuple[Ints, Ints]:
-    """The order in which totals of all rows come last on a page, and where a slice's own rows stand then."""
+    """The order in which totals of all rows, or of all of a record, come last on a page, and where a slice's own rows
+    stand then."""
     flow = layout.flow
-    last = sum(flow.kinds[flow.kind[row]].closes_table for row in rows[own[-len(flow.kinds) :]].tolist())
+    last = sum(flow.kinds[flow.kind[row]].closes(layout.outer) for row in rows[own[-len(flow.kinds) :]].tolist())
     moved = np.arange(len(rows))
     after = len(rows) - 1 - own[-1]
     end = len(rows) - after

@@ -118,7 +118,6 @@ class Shelf:
             assert isinstance(hosted.block, TableBlock)
             foot = hosted.block.foot_of_page and not room.is_endless
             layout = lay_out_table(hosted.block.but(foot_of_page=foot), arranged, room.width, self.setting)
-            if name in self.page_heights:
-                layout = replace(layout, page_heights=self.page_heights[name])
+            layout = replace(layout, outer=hosted.depth, page_heights=self.page_heights.get(name, layout.page_heights))
             self.tables[name] = RecordTable(layout, hosted.depth, groups)
         return self.tables[name]

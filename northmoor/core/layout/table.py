@@ -82,6 +82,8 @@ class TableLayout:
     fold: Fold | None = None
     again: Mapping[int, tuple[RowPlan, tuple[WrappedCell, ...]]] = field(default_factory=dict)
     """How headings are printed where they are repeated, if otherwise than where they stand; by the plan's number."""
+    outer: int = 0
+    """How many of its levels are the keys of the records around it."""
     paged: PagedCells = field(default_factory=lambda: PagedCells({}))
     """What rows that belong to pages show, once pages are known."""
 
