@@ -11,15 +11,19 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from northmoor.core.checks.trace import trace
 from northmoor.core.document import Document, Session
 from northmoor.core.layout.display import items
+from northmoor.core.layout.places import page_places
 from northmoor.core.model.blocks import Block, ForEachBlock, TextBlock
 from northmoor.core.model.charts import ChartBlock, ChartLevel, ChartMeasure
 from northmoor.core.model.data import Link, LinkedColumns, Query
+from northmoor.core.model.leaves import ReadoutBlock
 from northmoor.core.model.matrices import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.report import PageSetup, Report, Running, RunningLine, TextPiece
 from northmoor.core.model.tables import Column
 from northmoor.core.sources.connections import Library
+from northmoor.core.stopping import Stop
 from northmoor.demo.statement import freight_statement
 from tests.helpers import dumped, level_of, lines_of, query, render, report_of, row_of, table_of
 
@@ -282,3 +286,36 @@ def test_a_file_with_a_for_each_is_read_back_as_it_was(library: MakeLibrary) -> 
         report_of(nested(TextBlock(name="name")), queries=queries())
     pdf = render(report, library(ROWS)).pdf()
     assert len(pypdfium2.PdfDocument(pdf)) == 4
+
+
+def test_figures_in_a_record_are_traced_to_its_rows(library: MakeLibrary) -> None:
+    total = ReadoutBlock(name="total", value="count(*)")
+    chart = ChartBlock(
+        name="chart", query="waybills", category=ChartLevel(name="category", by="number"),
+        measures=(ChartMeasure(name="m", value="count(*)"),),
+    )  # fmt: skip
+    table = table_of("number", total=(row_of(number="count(*)"),), page_total=row_of(number="min(id) over page"))
+    number = TextBlock(name="said", text="Shipper {shipper} has {count(*)}")
+    records = ForEachBlock(
+        name="shipper", query="waybills", by="shipper", order_by="-shipper", blocks=(number, total, chart, table)
+    ).but(blocks=(number, total, chart, table.but(query="waybills")))  # fmt: skip
+    document = render(report_of(records, queries=queries()), library(ROWS))
+    counts = dict(straight("select shipper, count(*) from waybills group by 1"))
+    firsts = dict(straight("select shipper, min(id) from waybills group by 1"))
+    for page, shipper in enumerate((3, 2, 1)):
+        found = [spot for spot in page_places(document.composition, page).spots if spot.row in
+                 ("text", "readout", "mark", "total", "page_total") and (spot.column or spot.block != "table")]  # fmt: skip
+        traces = {(spot.block, spot.level): trace(document, page, spot, Stop()) for spot in found}
+        assert len(traces) == 5
+        for (block, level), each in traces.items():
+            assert all(figure.agrees for figure in each.figures), (block, each.figures)
+            last = each.figures[-1].value
+            if block == "chart":
+                assert (last, each.rows.table.num_rows) == (1, 1)
+            elif (block, level) == ("table", None):
+                assert last == firsts[shipper]
+            else:
+                assert last == counts[shipper]
+            rows = each.rows
+            assert rows is not None
+            assert set(rows.table["shipper"].to_pylist()) == {shipper}

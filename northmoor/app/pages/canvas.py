@@ -538,7 +538,7 @@ def selection_of(spot: Spot) -> Selection:
     if spot.row in ("text", "picture"):
         return Selection(spot.row, spot.block)
     if spot.part == "chart" and spot.under is not None:
-        return Selection("chart", spot.block, spot.keys[1], spot.level, spot.under, spot.keys[2])
+        return Selection("chart", spot.block, spot.keys[1], spot.own_level, spot.under, spot.keys[2])
     if spot.part == "chart":
         return Selection(spot.row, spot.block, column=spot.column)
     if spot.part == "matrix" or spot.row in ("fault", "empty"):
@@ -547,8 +547,8 @@ def selection_of(spot: Spot) -> Selection:
         level, measure = (spot.column, None) if spot.part == "level" else (None, spot.column)
         return Selection(spot.part, spot.block, level=level, column=measure)
     if spot.column is None:
-        return Selection("row", spot.block, spot.row, spot.level, None, spot.number)
-    return Selection("cell", spot.block, spot.row, spot.level, spot.column, spot.number)
+        return Selection("row", spot.block, spot.row, spot.own_level, None, spot.number)
+    return Selection("cell", spot.block, spot.row, spot.own_level, spot.column, spot.number)
 
 
 def selects(selection: Selection, spot: Spot) -> bool:

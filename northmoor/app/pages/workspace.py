@@ -198,7 +198,7 @@ class PagesWorkspace(QWidget):
         elif target.kind == "level":
             self._desk.edit(f"Group by {field}", work.add_level(block.name, field, target.at))
         elif target.spot is not None and target.spot.column is not None:
-            place = RowPlace(target.spot.row, target.spot.level, target.spot.number)
+            place = RowPlace(target.spot.row, target.spot.own_level, target.spot.number)
             self._desk.edit(f"Total {field}", work.drop(block.name, place, target.spot.column, field, value))
 
     def _measure(self, field: str) -> str:

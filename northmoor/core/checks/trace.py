@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from decimal import Decimal
 from typing import Any
 
+import numpy as np
 import pyarrow as pa
 
 from northmoor.core.compute.cells import Computed
@@ -21,10 +22,11 @@ from northmoor.core.compute.chart import (
 from northmoor.core.compute.crossed import Crossed, Crossing
 from northmoor.core.compute.groups import Ints, Wanted
 from northmoor.core.compute.matrix import ArrangedMatrix, matrix_plan_of
+from northmoor.core.compute.paging import one_run
 from northmoor.core.compute.plaincross import Cell, asking_cross
 from northmoor.core.compute.plainly import Answer, Asking, Standpoint, ask_queries
 from northmoor.core.compute.scopes import DETAIL, PAGE_SCOPES
-from northmoor.core.compute.table import head_content, plan_of, scope_of, template_of
+from northmoor.core.compute.table import ArrangedTable, head_content, plan_of, scope_of, template_of
 from northmoor.core.document import Document
 from northmoor.core.errors import ExpressionError, LayoutError, Place
 from northmoor.core.expr.formats import format_one
@@ -33,10 +35,12 @@ from northmoor.core.layout.chartview import View
 from northmoor.core.layout.origins import row_origin
 from northmoor.core.layout.parts import ChartPart, TablePart
 from northmoor.core.layout.places import Spot
+from northmoor.core.layout.records import Records
 from northmoor.core.layout.running import slots_of, template_by_page
-from northmoor.core.layout.table import ends_of_pages
 from northmoor.core.model.blocks import TextBlock
+from northmoor.core.model.leaves import ReadoutBlock
 from northmoor.core.model.matrices import MatrixBlock
+from northmoor.core.model.nesting import for_each_around, walk
 from northmoor.core.model.report import TextPiece
 from northmoor.core.model.tables import Content, RowPlace, TableBlock
 from northmoor.core.sources.fetch import Rows
@@ -76,7 +80,9 @@ def trace(document: Document, page: int, spot: Spot, stop: Stop) -> Trace:
 
     Raises LayoutError where there is nothing to trace.
     """
-    if spot.row in ("text", "header", "footer"):
+    if spot.row in ("text", "readout") and spot.printed is not None:
+        return _trace_of_record(document, spot, stop)
+    if spot.row in ("text", "readout", "header", "footer"):
         return _trace_text(document, page, spot, stop)
     if spot.part == "chart":
         return _trace_mark(document, page, spot, stop)
@@ -89,9 +95,9 @@ def trace(document: Document, page: int, spot: Spot, stop: Stop) -> Trace:
     place = RowPlace(spot.row, spot.level, spot.number)
     content = _content(table, place, spot.column)
     run = next(run for run in document.composition.tables if run.layout is layout)
-    ends = ends_of_pages(layout.flow, run.slices)
+    pages = document.composition.ranges(run)
     order = plan_of(table).order
-    asking = Asking(order, arranged, document.rows, table.query, document.settled.whole(), ends)
+    asking = Asking(order, arranged, document.rows, table.query, document.settled.whole(), pages)
     standpoint = _standpoint(part, place, spot.printed)
     behind = asking.rows_behind(standpoint)
     cells = arranged.cells if standpoint.scope not in PAGE_SCOPES.values() else layout.paged.cells
@@ -105,12 +111,44 @@ def trace(document: Document, page: int, spot: Spot, stop: Stop) -> Trace:
     return Trace(_shown(part, spot), _in_words(document, asking, standpoint), figures, rows)
 
 
+def _said(document: Document, spot: Spot) -> str:
+    """The template of a text, or the value of a readout as one."""
+    block = next(block for block in walk(document.edition.blocks) if block.name == spot.block)
+    if isinstance(block, ReadoutBlock):
+        return f"{{{block.value}; {block.format}}}" if block.format else f"{{{block.value}}}"
+    assert isinstance(block, TextBlock)
+    return block.text
+
+
+def _trace_of_record(document: Document, spot: Spot, stop: Stop) -> Trace:
+    """A text or readout in a for-each: its figures are over the rows of a record."""
+    composition, host = document.composition, for_each_around(document.edition.blocks, spot.block)
+    assert host is not None
+    hosted, arranged = composition.given.hosted[host.name], composition.arranged[host.name]
+    assert isinstance(hosted.block, TableBlock)
+    assert isinstance(arranged, ArrangedTable)
+    assert spot.printed is not None
+    none = one_run(np.zeros(1, np.int64))
+    order, query = plan_of(hosted.block).order, hosted.block.query
+    asking = Asking(order, arranged, document.rows, query, document.settled.whole(), none)
+    standpoint = Standpoint(hosted.depth + 1, spot.printed)
+    behind = asking.rows_behind(standpoint)
+    text = _said(document, spot)
+    figures = tuple(
+        _figure(expression, arranged.cells, standpoint, asking, len(behind), stop) for expression in slots_of([text])
+    )
+    records = Records(host, arranged, hosted.depth + 1, composition.setting)
+    own = document.rows[query]
+    shown = records.texts(text, spot.block).text(spot.printed)
+    rows = replace(own, table=own.table.take(pa.array(behind)))
+    return Trace(shown, _in_words(document, asking, standpoint), figures, rows)
+
+
 def _trace_text(document: Document, page: int, spot: Spot, stop: Stop) -> Trace:
     composition = document.composition
     edition = composition.edition
-    if spot.row == "text":
-        text = next(b.text for b in edition.blocks if b.name == spot.block and isinstance(b, TextBlock))
-        computed, at = composition.said, 0
+    if spot.row in ("text", "readout"):
+        text, computed, at = _said(document, spot), composition.said, 0
     else:
         running = edition.header if spot.row == "header" else edition.footer
         piece = running.piece_at(spot.column) if running is not None and spot.column is not None else None
@@ -127,7 +165,9 @@ def _trace_text(document: Document, page: int, spot: Spot, stop: Stop) -> Trace:
         rows = document.rows[query].table.num_rows if query else 0
         figures.append(Figure(expression, found.values[at].as_py(), answer, rows))
         queries |= {query} if query else set()
-    shown = template_by_page(text, computed, len(composition) if spot.row != "text" else 1, composition.setting)
+    shown = template_by_page(
+        text, computed, len(composition) if spot.row in ("header", "footer") else 1, composition.setting
+    )
     behind = document.rows[min(queries)] if len(queries) == 1 else None
     scope = f"all rows of {min(queries)}" if behind is not None else "the document"
     return Trace(shown.text(at), scope, tuple(figures), behind)
@@ -202,7 +242,7 @@ def _drawn_from(document: Document, page: int, spot: Spot) -> tuple[View, ChartP
     are."""
     for part in document.composition.parts(page):
         if isinstance(part, ChartPart) and part.name == spot.block:
-            return part.view, chart_plan_of(part.view.chart, part.view.query, spot.block), document.rows, None
+            return _drawn_alone(document, part)
         if isinstance(part, TablePart) and part.layout.table.name == spot.block and spot.keys:
             layout, row = part.layout, spot.keys[0]
             plan = layout.plans[layout.plan_number(row)]
@@ -217,8 +257,22 @@ def _drawn_from(document: Document, page: int, spot: Spot) -> tuple[View, ChartP
     raise LayoutError("There is no figure here; choose a mark of a chart.", Place(block=spot.block))
 
 
+def _drawn_alone(document: Document, part: ChartPart) -> tuple[View, ChartPlan, Mapping[str, Rows], Ints | None]:
+    """What a chart of its own is drawn from; in a for-each, the rows of all records."""
+    view, hosted = part.view, document.composition.given.hosted[part.name]
+    if not hosted.ties:
+        return view, chart_plan_of(view.chart, view.query, part.name), document.rows, None
+    arranged = document.composition.arranged[part.name]
+    assert isinstance(arranged, ArrangedTable)
+    plan = chart_plan_of(view.chart, view.query, part.name, True)
+    return view, plan, *hosted_rows(HostedPlan(hosted.depth, view.chart, plan), arranged, document.rows)
+
+
 def _hosts(document: Document, spot: Spot, view: View) -> Iterator[tuple[str, Any]]:
-    """The groups of a table in whose row a chart stands."""
+    """The groups of a table in whose row a chart stands, or the record that it is of."""
+    hosted = document.composition.given.hosted[spot.block]
+    if spot.under is None and hosted.host is not None:
+        yield from zip([hosted.host], view.origin.keys[-1:], strict=False)
     if spot.under is not None:
         levels = document.edition.table(spot.block).levels
         yield from ((level.name, key) for level, key in zip(levels, view.origin.keys, strict=False))

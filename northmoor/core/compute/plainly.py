@@ -17,6 +17,7 @@ from sqlglot import exp
 
 from northmoor.core.compute.grouping import Order, rows_in_block
 from northmoor.core.compute.groups import Grouping, Ints
+from northmoor.core.compute.paging import PageRanges
 from northmoor.core.compute.scopes import DETAIL, OF_DOCUMENT, OWN, PAGE_SCOPES, Compiler, Standing, Work, group_column
 from northmoor.core.compute.table import ArrangedTable
 from northmoor.core.errors import ExpressionError
@@ -55,14 +56,14 @@ class Answer:
 
 @dataclass(eq=False)
 class Asking:
-    """A table whose figures are asked again. `ends` tells how many rows are done at the end of each page."""
+    """A table whose figures are asked again. `pages` are the rows of each page."""
 
     order: Order
     arranged: ArrangedTable
     rows: Mapping[str, Rows]
     query: str
     values: Values
-    ends: Ints
+    pages: PageRanges
     bound: dict[str, Any] = field(default_factory=dict)
 
     def rows_behind(self, standpoint: Standpoint) -> Ints:
@@ -77,8 +78,10 @@ class Asking:
         if scope == 0:
             return 0, self.arranged.rows
         if scope in PAGE_SCOPES.values():
-            before, here = (int(self.ends[at - 1]) if at else 0), int(self.ends[at])
-            return {"page": (before, here), "pages_before": (0, before), "pages_to_here": (0, here)}[_window(scope)]
+            before, here = int(self.pages.begin[at]), int(self.pages.end[at])
+            first = int(self.pages.begin[np.flatnonzero(self.pages.run == self.pages.run[at])[0]])
+            stretches = {"page": (before, here), "pages_before": (first, before), "pages_to_here": (first, here)}
+            return stretches[_window(scope)]
         groups = self.arranged.levels[scope % OWN - 1]
         ends = groups.starts[1:] if scope > OWN else groups.ends
         return int(groups.starts[at]), int(ends[at])

@@ -7,6 +7,7 @@ from functools import cached_property, lru_cache
 
 from northmoor.core.compute.cells import Computed
 from northmoor.core.compute.chartdata import ArrangedChart
+from northmoor.core.compute.paging import PageRanges, one_run
 from northmoor.core.compute.table import ArrangedTable
 from northmoor.core.errors import Place
 from northmoor.core.layout.anchors import Anchors
@@ -17,6 +18,7 @@ from northmoor.core.layout.palette import colors_of
 from northmoor.core.layout.paragraph import Paragraph, paragraph_layers
 from northmoor.core.layout.parts import ChartPart, DrawnPart, Frame, Lines, Part, TablePart, TableRun
 from northmoor.core.layout.placedcells import CellPlacer
+from northmoor.core.layout.recordtables import RecordTable
 from northmoor.core.layout.running import (
     RunningLayout,
     lay_out_running,
@@ -26,6 +28,7 @@ from northmoor.core.layout.running import (
     slots_of,
 )
 from northmoor.core.layout.shelf import Arranged, Given, Placed, Room, Scope, Shelf
+from northmoor.core.layout.table import ends_of_pages
 from northmoor.core.layout.tablepage import table_bookmarks, table_layers
 from northmoor.core.model.charts import Chart, ChartBlock
 from northmoor.core.model.report import Edition
@@ -41,6 +44,8 @@ class Composition:
     given: Given
     placed: Placed
     tables: list[TableRun]
+    record_tables: Mapping[str, RecordTable]
+    """The tables in for-each blocks, by their names."""
     numbers: tuple[int, ...] = ()
     counts: tuple[int, ...] = ()
     running: Mapping[str, Computed] = field(default_factory=dict)
@@ -60,6 +65,11 @@ class Composition:
     def said(self) -> Mapping[str, Computed]:
         """The expressions of its texts that stand in no record."""
         return self.given.texts
+
+    def ranges(self, run: TableRun) -> PageRanges:
+        """The detail rows of each page of a table, or, in a for-each, of all its pages for all records."""
+        found = self.record_tables.get(run.layout.table.name)
+        return one_run(ends_of_pages(run.layout.flow, run.slices)) if found is None else found.ranges
 
     @cached_property
     def anchors(self) -> Anchors:
@@ -127,16 +137,18 @@ def compose(edition: Edition, given: Given, setting: Setting) -> Composition:
     """Flow an edition's blocks down its pages."""
     frame = _frame(edition, setting)
     setting.colors = colors_of(_charts(given.arranged, edition))
-    placed, tables = _placed(edition, given, frame, setting)
+    placed, tables, of_records = _placed(edition, given, frame, setting)
     numbers, counts = _page_numbers(placed.pages, frozenset(placed.restarts))
-    composition = Composition(edition, frame, setting, given, placed, tables, numbers, counts)
+    composition = Composition(edition, frame, setting, given, placed, tables, of_records, numbers, counts)
     wanted = slots_of(running_texts(edition.header) + running_texts(edition.footer))
     composition.running = given.running(wanted, numbers, counts)
     _lay_out_running(composition)
     return composition
 
 
-def _placed(edition: Edition, given: Given, frame: Frame, setting: Setting) -> tuple[Placed, list[TableRun]]:
+def _placed(
+    edition: Edition, given: Given, frame: Frame, setting: Setting
+) -> tuple[Placed, list[TableRun], dict[str, RecordTable]]:
     """An edition's blocks on their pages.
 
     The rows of pages of tables for records follow from the breaks, and the breaks from their heights: where they take
@@ -157,7 +169,7 @@ def _placed(edition: Edition, given: Given, frame: Frame, setting: Setting) -> t
                 replace(run, layout=layouts[run.layout], placer=placers[run.layout]) if run.layout in layouts else run
                 for run in flow.placed.tables
             ]
-            return flow.placed, runs
+            return flow.placed, runs, shelf.tables
         heights = needed
 
 

@@ -220,9 +220,8 @@ def bar_boxes(text: str, area: Area) -> list[Area]:
     modules, bars = bars_of(text)
     module = area.width // modules
     if module < _NARROWEST_BAR:
-        raise LayoutError(
-            f"The barcode of {text[:40]!r} needs {modules * _NARROWEST_BAR / 1000:g} pt; widen the column, or the barcode."
-        )
+        needed = f"{modules * _NARROWEST_BAR / 1000:g} pt"
+        raise LayoutError(f"The barcode of {text[:40]!r} needs {needed}; widen the column, or the barcode.")
     module = min(module, _WIDEST_BAR)
     return [Area(area.x + place * module, area.y, width * module, area.height) for place, width in bars]
 

@@ -145,7 +145,8 @@ class Flow:
     def _origin(self, block: str, row: str, scope: Scope) -> Origin:
         if scope.records is None:
             return Origin(block, row)
-        return Origin(block, row, scope.records.block.name, tuple(map(plain, scope.records.keys(scope.index))))
+        keys = tuple(map(plain, scope.records.keys(scope.index)))
+        return Origin(block, row, scope.records.block.name, keys, scope.index)
 
     def _text(self, block: TextBlock, scope: Scope) -> None:
         self._write(block.text, block.name, block.style, block.look, "text", scope)
@@ -188,8 +189,9 @@ class Flow:
             return
         height = min(leaf.height, self.room.height)
         self._make_room(height)
+        record = None if scope.records is None else scope.index
         left = self.room.left + aligned(self.room.width, leaf.width, getattr(block, "align", "start"))
-        self._add(DrawnPart(block.name, self.used, leaf.width, height, leaf.draw, left, block.kind))
+        self._add(DrawnPart(block.name, self.used, leaf.width, height, leaf.draw, left, block.kind, record))
         self.used += height
 
     def _made(self, block: Any, scope: Scope) -> Leaf | Paragraph:

@@ -75,6 +75,8 @@ class DrawnPart:
     left: int = 0
     kind: str = ""
     """The kind of block that it is."""
+    record: int | None = None
+    """The number of the record that it says something of."""
 
     def area(self, frame: Frame) -> Area:
         """Where it is on its page."""

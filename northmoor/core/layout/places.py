@@ -49,6 +49,13 @@ class Spot:
     """The column of the printed table that it stands under."""
     keys: tuple[Any, ...] = ()
     """In the head of a matrix, the keys of the group of columns that it stands over, outermost first."""
+    of_record: bool = False
+    """Whether its level is that of the records around its table, and so none of the table's own."""
+
+    @property
+    def own_level(self) -> str | None:
+        """The level of its table that it belongs to."""
+        return None if self.of_record else self.level
 
     def holds(self, x: int, y: int) -> bool:
         """Whether a point lies in it."""
@@ -114,7 +121,8 @@ def page_places(composition: Composition, index: int) -> Places:
             spots += _chart_spots(part, frame)
         elif isinstance(part, DrawnPart):
             area = part.area(frame)
-            spots.append(Spot(part.name, part.kind, None, None, area.x, area.y, area.width, area.height))
+            spots.append(Spot(part.name, part.kind, None, None, area.x, area.y, area.width, area.height,
+                              printed=part.record))  # fmt: skip
         else:
             spots.append(_line_spot(part, frame))
     return Places((*spots, *_running_spots(composition)), tuple(edges), tuple(brackets))
@@ -150,7 +158,8 @@ def _line_spot(part: Lines, frame: Frame) -> Spot:
     if isinstance(block, Paragraph):
         lines = len(block.lines[part.start : part.end])
         height = lines * block.leading + 2 * block.look.padding
-        return Spot(block.origin.block, block.origin.row, None, None, left, top + part.y, width, height)
+        origin, y = block.origin, top + part.y
+        return Spot(origin.block, origin.row, None, None, left, y, width, height, printed=origin.ordinal)
     return Spot(block.name, "picture", None, None, left, top + part.y, width, block.height)
 
 
@@ -195,7 +204,11 @@ def _cells(part: TablePart, shown: RowsOnPage, left: int) -> list[Spot]:
         plan = layout.plans[layout.plan_number(row)]
         place, instance = plan.place, layout.instance(row, part.piece.number)
         whole = "matrix" if layout.arranged.across else "cell"
-        spots.append(Spot(name, place.row, place.level, None, left, y, width, height, place.number, row, part=whole))
+        outer = place.level in [level.name for level in layout.table.levels[: layout.outer]]
+        spots.append(
+            Spot(name, place.row, place.level, None, left, y, width, height, place.number, row, part=whole,
+                 of_record=outer)
+        )  # fmt: skip
         for cell in plan.cells:
             x, right = layout.edges[cell.column], layout.edges[cell.column + cell.span]
             box = (left + x, y, right - x, height)
@@ -203,7 +216,20 @@ def _cells(part: TablePart, shown: RowsOnPage, left: int) -> list[Spot]:
             link = cell.link(instance)
             keys = _keys_over(layout.arranged, place, cell.name) if shown_part == "level" else ()
             spots.append(
-                Spot(name, place.row, place.level, column, *box, place.number, row, link, shown_part, cell.name, keys)
+                Spot(
+                    name,
+                    place.row,
+                    place.level,
+                    column,
+                    *box,
+                    place.number,
+                    row,
+                    link,
+                    shown_part,
+                    cell.name,
+                    keys,
+                    outer,
+                )
             )
             if cell.chart is not None:
                 spots += _hosted_marks(layout, row, instance, cell, Area(*box))
@@ -271,6 +297,8 @@ def _brackets(part: TablePart, shown: RowsOnPage) -> list[Bracket]:
     headed = int(np.sum(shown.rows[: shown.own[0]] < 0))
     first_y = int(shown.tops[min(headed, len(shown.tops) - 1)])
     for depth, level in enumerate(layout.table.levels):
+        if depth < layout.outer:
+            continue  # the records around it are told of by what is repeated for them
         inside = _inside(part, own, depth)
         positions = np.minimum(flow.position[own], arranged.rows - 1)
         groups = arranged.levels[depth]
@@ -283,7 +311,9 @@ def _brackets(part: TablePart, shown: RowsOnPage) -> list[Bracket]:
             bottom = int(shown.tops[shown.own[at[-1]]] + shown.heights[shown.own[at[-1]]])
             keys = arranged.keys(int(groups.edges[group]), depth + 1)
             is_folded = _is_folded(part, depth, keys)
-            brackets.append(Bracket(layout.table.name, level.name, depth, top, bottom, begins, ends, keys, is_folded))
+            brackets.append(
+                Bracket(layout.table.name, level.name, depth - layout.outer, top, bottom, begins, ends, keys, is_folded)
+            )
     return brackets
 
 

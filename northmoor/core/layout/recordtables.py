@@ -57,8 +57,7 @@ class RecordTable:
         found, after = stretch_pages(self.layout, start, end, body)
         first = len(self.slices)
         numbered = [replace(piece, number=first + piece.number) for piece in found]
-        if self.pages_have_rows:
-            self._note(numbered, found, int(self.groups[record]))
+        self._note(found, int(self.groups[record]))
         self.slices += numbered
         return numbered, after
 
@@ -67,16 +66,20 @@ class RecordTable:
         """Whether there are rows that belong to pages."""
         return any(self.layout.page_row(name) for name in PAGE_ROWS)
 
-    def _note(self, numbered: list[Slice], found: list[Slice], group: int) -> None:
+    def _note(self, found: list[Slice], group: int) -> None:
         ends = ends_of_pages(self.layout.flow, found)
         first, last = self._rows[group], self._rows[group + 1]
         ends = np.minimum(np.maximum(ends, first), last)
         ends[-1] = last
         self.begins += [first, *ends[:-1].tolist()]
         self.ends += ends.tolist()
-        self.runs += [self.runs[-1] + 1 if self.runs else 0] * len(numbered)
+        self.runs += [self.runs[-1] + 1 if self.runs else 0] * len(found)
 
     def filled(self, paged: Paged, setting: Setting) -> TableLayout:
         """The layout with the rows of its pages filled in; they may have become higher."""
-        ranges = PageRanges(*(np.array(each, np.int64) for each in (self.begins, self.ends, self.runs)))
-        return with_page_rows(self.layout, paged(self.layout.table.name, ranges), self.slices, setting)
+        return with_page_rows(self.layout, paged(self.layout.table.name, self.ranges), self.slices, setting)
+
+    @property
+    def ranges(self) -> PageRanges:
+        """The detail rows of each of its pages."""
+        return PageRanges(*(np.array(each, np.int64) for each in (self.begins, self.ends, self.runs)))

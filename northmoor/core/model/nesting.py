@@ -49,3 +49,15 @@ def replaced(blocks: Blocks, name: str, by: Callable[[Block], Sequence[Block]]) 
         return tuple(new for block in own for new in (by(block) if block.name == name else (block,)))
 
     return in_every_list(blocks, change)
+
+
+def for_each_around(blocks: Sequence[Block], name: str, outer: ForEachBlock | None = None) -> ForEachBlock | None:
+    """The innermost for-each that a block stands in, if any."""
+    for block in blocks:
+        if block.name == name:
+            return outer
+        inner = block if isinstance(block, ForEachBlock) else outer
+        for own in lists_in(block):
+            if any(each.name == name for each in walk(own)):
+                return for_each_around(own, name, inner)
+    return None
