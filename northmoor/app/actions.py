@@ -67,6 +67,14 @@ MENUS: dict[str, tuple[Command | None, ...]] = {
         Command("undo", "Undo", "Ctrl+Z", lambda w: w.desk.undo()),
         Command("redo", "Redo", "Ctrl+Shift+Z", lambda w: w.desk.redo()),
         None,
+        Command("cut", "Cut", "Ctrl+X", lambda w: w.pages.blocks.cut()),
+        Command("copy", "Copy", "Ctrl+C", lambda w: w.pages.blocks.copy()),
+        Command("paste", "Paste", "Ctrl+V", lambda w: w.pages.blocks.paste()),
+        Command("duplicate", "Duplicate", "Ctrl+Alt+D", lambda w: w.pages.blocks.duplicate()),
+        Command("remove", "Take out", "Del", lambda w: w.pages.blocks.remove()),
+        Command("move_up", "Move up", "Ctrl+Alt+Up", lambda w: w.pages.blocks.move(-1)),
+        Command("move_down", "Move down", "Ctrl+Alt+Down", lambda w: w.pages.blocks.move(1)),
+        None,
         Command("copy_look", "Copy look", "Ctrl+Alt+C", lambda w: w.styling.copy()),
         Command("paste_look", "Apply copied look", "Ctrl+Alt+V", lambda w: w.styling.paste()),
         Command("styles", "Styles…", "Ctrl+Shift+Y", lambda w: w.styling.open_styles()),
@@ -76,6 +84,18 @@ MENUS: dict[str, tuple[Command | None, ...]] = {
     "Insert": (
         Command("add_column", "Chosen field as a column", "Ctrl+Shift+C", lambda w: w.add_field("column")),
         Command("add_level", "Group by chosen field", "Ctrl+G", lambda w: w.add_field("level")),
+        None,
+        Command("add_text", "Text", "Ctrl+Shift+T", lambda w: w.pages.blocks.insert("text")),
+        Command("add_readout", "Readout", "", lambda w: w.pages.blocks.insert_readout()),
+        Command("add_rule", "Rule", "", lambda w: w.pages.blocks.insert("rule")),
+        Command("add_space", "Space", "", lambda w: w.pages.blocks.insert("spacer")),
+        Command("add_break", "Page break", "Ctrl+Return", lambda w: w.pages.blocks.insert("break")),
+        Command("add_shape", "Shape", "", lambda w: w.pages.blocks.insert("shape")),
+        Command("add_barcode", "Code", "", lambda w: w.pages.blocks.insert("barcode")),
+        None,
+        Command("add_grid", "Grid", "Ctrl+Shift+G", lambda w: w.pages.blocks.insert("grid")),
+        Command("add_for_each", "For each", "Ctrl+Shift+E", lambda w: w.pages.blocks.insert_for_each()),
+        Command("repeat", "Repeat for each record", "Ctrl+Shift+R", lambda w: w.pages.blocks.repeat()),
         None,
         Command("add_matrix", "Matrix", "Ctrl+Shift+X", lambda w: w.pages.add_matrix()),
         Command("add_chart", "Chart", "Ctrl+Shift+J", lambda w: w.pages.add_chart()),
@@ -124,6 +144,17 @@ MENUS: dict[str, tuple[Command | None, ...]] = {
         Command("about", "About Northmoor", "", lambda w: w.help.show_about()),
     ),
 }
+
+
+NEEDING_REPORT = (
+    "save", "save_as", "add_column", "add_level", "add_matrix", "add_chart", "add_text", "add_readout", "add_rule",
+    "add_space", "add_break", "add_shape", "add_barcode", "add_grid", "add_for_each", "repeat", "cut", "copy", "paste",
+    "duplicate", "remove", "move_up", "move_down", "add_query", "add_connection", "refresh", "parameters", "values",
+    "hold", "value_sets",
+)  # fmt: skip
+"""Commands that do something only while a report is open."""
+OF_BLOCKS = ("cut", "copy", "paste", "duplicate", "remove", None, "move_up", "move_down", None, "repeat")
+"""The menu of a block; a None is a line."""
 
 
 def shortcuts() -> list[tuple[str, str]]:

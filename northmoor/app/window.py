@@ -5,7 +5,7 @@ from html import escape
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import QByteArray, QSettings, QSize, Qt, QTimer
+from PyQt6.QtCore import QByteArray, QPoint, QSettings, QSize, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QMainWindow,
+    QMenu,
     QMessageBox,
     QProgressBar,
     QPushButton,
@@ -23,7 +24,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from northmoor.app.actions import fill_menus
+from northmoor.app.actions import NEEDING_REPORT, OF_BLOCKS, fill_menus
 from northmoor.app.data.workspace import DataWorkspace
 from northmoor.app.desk import Desk
 from northmoor.app.finder import Entry, Finder
@@ -81,6 +82,8 @@ class Window(QMainWindow):
         self.help = Help(self)
         self.following = Following(self.desk, self.pages.canvas, self.open, self)
         self.following.told.connect(self.tell)
+        self.pages.blocks.told.connect(self.tell)
+        self.pages.menu_wanted.connect(self._show_block_menu)
         self.following.trail_changed.connect(self._update_actions)
         self._settled_job: RenderJob | None = None
         self._busy_timer = QTimer(self)
@@ -515,21 +518,7 @@ class Window(QMainWindow):
         ):
             action.setEnabled(bool(label))
             action.setText(f"{name} · {label}" if label else name)
-        for name in (
-            "save",
-            "save_as",
-            "add_column",
-            "add_level",
-            "add_matrix",
-            "add_chart",
-            "add_query",
-            "add_connection",
-            "refresh",
-            "parameters",
-            "values",
-            "hold",
-            "value_sets",
-        ):
+        for name in NEEDING_REPORT:
             actions[name].setEnabled(has_report)
         actions["back"].setEnabled(self.following.can_go_back)
         actions["deliver"].setEnabled(self._rendered is not None)
@@ -540,6 +529,16 @@ class Window(QMainWindow):
             self._title.setText(desk.report.title + mark)
             self._title.setToolTip(str(desk.path) + ("" if desk.is_saved else " (not saved)"))
             self.setWindowTitle(f"{desk.path.name}{mark} – Northmoor")
+
+    def _show_block_menu(self, at: QPoint) -> None:
+        """The menu of the chosen block, at a place on the screen."""
+        menu = QMenu(self)
+        for name in OF_BLOCKS:
+            if name is None:
+                menu.addSeparator()
+            else:
+                menu.addAction(self.actions_by_name[name])
+        menu.popup(at)
 
     # leaving
 

@@ -6,6 +6,7 @@ from html import escape
 from PyQt6.QtCore import QPoint, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
+    QContextMenuEvent,
     QDragEnterEvent,
     QDragLeaveEvent,
     QDragMoveEvent,
@@ -48,6 +49,7 @@ class Canvas(QAbstractScrollArea):
 
     pages_wanted = pyqtSignal(list)
     picked = pyqtSignal(object)
+    menu_wanted = pyqtSignal(QPoint)
     spot_clicked = pyqtSignal(int, object)
     fold_wanted = pyqtSignal(str, int, tuple)
     fold_all_wanted = pyqtSignal(str, int)
@@ -497,6 +499,14 @@ class Canvas(QAbstractScrollArea):
             if delta:
                 self.width_dragged.emit(edge.block, edge.column, edge.width + delta)
 
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        """Choose what is pointed at, and ask for its menu."""
+        assert event is not None
+        found = self._spot_at(event.pos())
+        if found is not None:
+            self.picked.emit(selection_of(found))
+        self.menu_wanted.emit(event.globalPos())
+
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         """Scroll; with Ctrl, zoom."""
         assert event is not None
@@ -531,11 +541,15 @@ def _shortened(address: str) -> str:
     return address if len(address) <= LONGEST_ADDRESS else f"{address[:LONGEST_ADDRESS]}…"
 
 
+_KINDS_DRAWN = ("rule", "shape", "barcode", "readout", "grid")
+"""Blocks that are drawn as one thing."""
+
+
 def selection_of(spot: Spot) -> Selection:
     """The part of the edition that a spot shows."""
     if spot.block in ("header", "footer"):
         return Selection(spot.row, spot.block, column=spot.column)
-    if spot.row in ("text", "picture"):
+    if spot.row in ("text", "picture", *_KINDS_DRAWN):
         return Selection(spot.row, spot.block)
     if spot.part == "chart" and spot.under is not None:
         return Selection("chart", spot.block, spot.keys[1], spot.own_level, spot.under, spot.keys[2])
@@ -555,6 +569,8 @@ def selects(selection: Selection, spot: Spot) -> bool:
     """Whether a spot is an instance of what is selected."""
     if selection.kind == "level" and spot.part != "level":
         return False
+    if selection.kind in _KINDS_DRAWN:
+        return spot.row == selection.kind and spot.block == selection.block
     if selection.kind in ("table", "matrix") or (selection.kind == "chart" and selection.row is None):
         return spot.block == selection.block and spot.column is None
     return selection_of(spot) == selection

@@ -1,5 +1,6 @@
 """Contents: the tree of what the edition is made of. Choosing an entry selects it on the pages."""
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -9,10 +10,12 @@ from PyQt6.QtWidgets import QTreeWidget, QTreeWidgetItem, QWidget
 from northmoor.app.desk import PAGE, Selection
 from northmoor.app.hints import draw_hint
 from northmoor.app.icons import icon
+from northmoor.app.pages.block_forms import KIND_NAMES
 from northmoor.app.pages.chart_forms import STEP_NAMES
 from northmoor.app.pages.table_forms import row_name
 from northmoor.app.theme import RAILS
 from northmoor.core.layout.running import pieces
+from northmoor.core.model.blocks import Block, ForEachBlock, GridBlock
 from northmoor.core.model.chart_edits import steps_of
 from northmoor.core.model.charts import Chart, ChartBlock
 from northmoor.core.model.matrices import MatrixBlock
@@ -21,6 +24,10 @@ from northmoor.core.model.tables import PAGE_ROWS, Row, RowPlace, TableBlock
 
 _SELECTION = Qt.ItemDataRole.UserRole
 
+_ICONS = {
+    "text": "type", "picture": "image", "rule": "minus", "spacer": "unfold-vertical", "break": "separator-horizontal",
+    "shape": "square", "barcode": "qr-code", "readout": "gauge", "for-each": "repeat", "grid": "layout-grid",
+}  # fmt: skip
 _DRAWINGS = {"heading": "heading", "total": "sigma", **dict.fromkeys(PAGE_ROWS, "sigma")}
 EMPTY = "The parts of the open report stand here: page, header, texts, tables and their levels."
 
@@ -37,8 +44,10 @@ class Contents(QTreeWidget):
         self.setIndentation(14)
         self.setAccessibleName("Contents")
         self.setToolTip(
-            "The parts of the edition. Arrow keys move; the inspector shows what is chosen; levels can be dragged."
+            "The parts of the edition. Arrow keys move, Shift and Ctrl mark several; levels can be dragged."
         )
+        self.setSelectionMode(QTreeWidget.SelectionMode.ExtendedSelection)
+        self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.setDragDropMode(QTreeWidget.DragDropMode.InternalMove)
         self.itemSelectionChanged.connect(self._chosen)
 
@@ -74,21 +83,7 @@ class Contents(QTreeWidget):
         self._add(None, "Page", "file-text", PAGE)
         if edition.header:
             self._add_running(edition.header, "header")
-        for block in edition.blocks:
-            if isinstance(block, TableBlock):
-                self._add_table(block)
-            elif isinstance(block, MatrixBlock):
-                self._add_matrix(block)
-            elif isinstance(block, ChartBlock):
-                self._add_chart(block)
-            else:
-                shown = block.kind.capitalize() + f" · {block.name}"
-                self._add(
-                    None,
-                    shown,
-                    "type" if block.kind == "text" else "image",
-                    Selection(block.kind, block.name),
-                )
+        self._add_blocks(edition.blocks, None)
         if edition.footer:
             self._add_running(edition.footer, "footer")
         for item in self._items():
@@ -97,8 +92,14 @@ class Contents(QTreeWidget):
         self.blockSignals(False)
         self.select(selection)
 
+    def chosen(self) -> list[Selection]:
+        """All entries that are marked, from the top."""
+        return [item.data(0, _SELECTION) for item in self._items() if item.isSelected()]
+
     def select(self, selection: Selection) -> None:
-        """Mark an entry without telling of it."""
+        """Mark an entry without telling of it; one that is marked already, perhaps among others, stays so."""
+        if selection in self.chosen():
+            return
         self.blockSignals(True)
         self.clearSelection()
         for item in self._items():
@@ -128,8 +129,30 @@ class Contents(QTreeWidget):
                 selection = Selection(name, name, column=f"{number}.{place}")
                 self._add(parent, shown, "type" if is_text else "image", selection)
 
-    def _add_table(self, table: TableBlock) -> None:
-        parent = self._add(None, f"Table · {table.name}", "table-2", Selection("table", table.name))
+    def _add_blocks(self, blocks: Sequence[Block], parent: QTreeWidgetItem | None) -> None:
+        for block in blocks:
+            if isinstance(block, TableBlock):
+                self._add_table(block, parent)
+            elif isinstance(block, MatrixBlock):
+                self._add_matrix(block, parent)
+            elif isinstance(block, ChartBlock):
+                self._add_chart(block, parent)
+            else:
+                shown = f"{KIND_NAMES[block.kind]} · {block.name}"
+                item = self._add(parent, shown, _ICONS[block.kind], Selection(block.kind, block.name))
+                if isinstance(block, ForEachBlock):
+                    self._add_blocks(block.blocks, item)
+                elif isinstance(block, GridBlock):
+                    self._add_cells(block, item)
+
+    def _add_cells(self, grid: GridBlock, parent: QTreeWidgetItem) -> None:
+        for number, cell in enumerate(grid.cells):
+            shown = f"Row {cell.row + 1}, column {cell.column + 1}"
+            item = self._add(parent, shown, "square", Selection("grid-cell", grid.name, number=number))
+            self._add_blocks(cell.blocks, item)
+
+    def _add_table(self, table: TableBlock, above: QTreeWidgetItem | None) -> None:
+        parent = self._add(above, f"Table · {table.name}", "table-2", Selection("table", table.name))
         rows = list(table.rows())
         for place, row in rows:
             if place.row == "head":
@@ -148,8 +171,8 @@ class Contents(QTreeWidget):
                 if place.row == name and place.level is None and (name != "detail" or table.show_details):
                     self._add_row(table, parent, place, row)
 
-    def _add_matrix(self, matrix: MatrixBlock) -> None:
-        parent = self._add(None, f"Matrix · {matrix.name}", "grid-3x3", Selection("matrix", matrix.name))
+    def _add_matrix(self, matrix: MatrixBlock, above: QTreeWidgetItem | None) -> None:
+        parent = self._add(above, f"Matrix · {matrix.name}", "grid-3x3", Selection("matrix", matrix.name))
         for side, levels in (("Rows", matrix.rows), ("Columns", matrix.columns)):
             for depth, level in enumerate(levels):
                 selection = Selection("level", matrix.name, level=level.name)
@@ -158,8 +181,8 @@ class Contents(QTreeWidget):
             selection = Selection("measure", matrix.name, column=measure.name)
             self._add(parent, f"Measure · {measure.name}", "sigma", selection)
 
-    def _add_chart(self, chart: ChartBlock) -> None:
-        parent = self._add(None, f"Chart · {chart.name}", "chart-column", Selection("chart", chart.name))
+    def _add_chart(self, chart: ChartBlock, above: QTreeWidgetItem | None) -> None:
+        parent = self._add(above, f"Chart · {chart.name}", "chart-column", Selection("chart", chart.name))
         for step, level in steps_of(chart):
             selection = Selection("level", chart.name, level=level.name)
             self._add(parent, f"{STEP_NAMES[step]} · {level.name}", "brackets", selection)
@@ -222,9 +245,9 @@ class Contents(QTreeWidget):
         return found
 
     def _chosen(self) -> None:
-        chosen = self.selectedItems()
-        if chosen:
-            self.picked.emit(chosen[0].data(0, _SELECTION))
+        current = self.currentItem()
+        if current is not None and current.isSelected():
+            self.picked.emit(current.data(0, _SELECTION))
 
 
 def _short(text: str) -> str:

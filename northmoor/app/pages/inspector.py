@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QScrollArea, QWidget
 
 from northmoor.app.desk import Desk, Selection
+from northmoor.app.pages.block_forms import name_line, show_for_each, show_grid, show_grid_cell, show_leaf
 from northmoor.app.pages.chart_forms import show_chart, show_chart_level, show_chart_measure
 from northmoor.app.pages.forms import Change, Form
 from northmoor.app.pages.matrix_forms import show_matrix, show_matrix_level, show_measure
@@ -132,9 +133,10 @@ def show_text(form: Form, report: Report, edition: str, selection: Selection) ->
     change = form.block_change(selection.block)
     form.title(f"Text · {block.name}")
     form.section("What")
+    name_line(form, block)
     form.properties(TextBlock, block, ("text",), "Change the text", change)
     form.section("Where")
-    form.properties(TextBlock, block, ("space_after", "visible"), "Change the text", change)
+    form.properties(TextBlock, block, ("space_after", "keep_with_next", "visible"), "Change the text", change)
     form.looks(report, block, "Change the look", change)
     form.action("Take it out", lambda r, e: edits.remove_block(r, e, selection.block))
 
@@ -144,6 +146,7 @@ def show_picture(form: Form, report: Report, edition: str, selection: Selection)
     change = form.block_change(selection.block)
     form.title(f"Picture · {block.name}")
     form.section("What")
+    name_line(form, block)
     form.properties(PictureBlock, block, ("file",), "Change the picture", change)
     form.section("Where")
     form.properties(PictureBlock, block, ("height", "align", "space_after", "visible"), "Change the picture", change)
@@ -183,6 +186,10 @@ _FORMS: dict[str, _Show] = {
     "chart": show_chart,
     "mark": show_chart_measure,
     "groups": show_chart_level,
+    "for-each": show_for_each,
+    "grid": show_grid,
+    "grid-cell": show_grid_cell,
+    **dict.fromkeys(("rule", "spacer", "break", "shape", "barcode", "readout"), show_leaf),
     "measure": show_measure,
     "level": show_any_level,
     "row": show_row,

@@ -3,11 +3,12 @@
 from collections.abc import Callable
 from functools import partial
 
-from PyQt6.QtCore import QRect, Qt
+from PyQt6.QtCore import QPoint, QRect, Qt, pyqtSignal
 from PyQt6.QtWidgets import QLabel, QSplitter, QVBoxLayout, QWidget
 
 from northmoor.app.desk import Desk, Selection
 from northmoor.app.finder import Entry
+from northmoor.app.pages.blockwork import BlockWork
 from northmoor.app.pages.canvas import Canvas
 from northmoor.app.pages.contents import Contents
 from northmoor.app.pages.dropping import DropTarget
@@ -23,12 +24,15 @@ from northmoor.core.layout.places import Spot
 from northmoor.core.model import chart_edits, edits, matrix_edits
 from northmoor.core.model.blocks import DataBlock
 from northmoor.core.model.matrices import MatrixBlock
+from northmoor.core.model.nesting import walk
 from northmoor.core.model.report import Report
 from northmoor.core.model.tables import RowPlace, TableBlock
 
 
 class PagesWorkspace(QWidget):
-    """Edits the report on its real pages."""
+    """Edits the report on its real pages. `menu_wanted` asks for the menu of what is chosen, at a place on screen."""
+
+    menu_wanted = pyqtSignal(QPoint)
 
     def __init__(self, desk: Desk, worker: Worker, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -41,7 +45,12 @@ class PagesWorkspace(QWidget):
         self.inspector = Inspector(desk)
         self._rendered: Rendered | None = None
         self._line: InPlace | None = None
+        self.blocks = BlockWork(desk, self.contents.chosen, self)
         self._place()
+        self.contents.customContextMenuRequested.connect(
+            lambda at: self.menu_wanted.emit(self.contents.viewport().mapToGlobal(at))
+        )
+        self.canvas.menu_wanted.connect(self.menu_wanted)
         desk.changed.connect(self._changed)
         desk.edition_chosen.connect(self._changed)
         desk.selected.connect(self._selected)
@@ -127,7 +136,11 @@ class PagesWorkspace(QWidget):
                 self._trace(*spot)
 
     def _trace(self, page: int, spot: Spot) -> None:
-        if self.trace.isVisible() and self._rendered is not None and (spot.column is not None or spot.row == "text"):
+        if (
+            self.trace.isVisible()
+            and self._rendered is not None
+            and (spot.column is not None or spot.row in ("text", "readout"))
+        ):
             self.trace.ask(self._rendered.document, page, spot)
             self.canvas.mark((page, spot))
 
@@ -178,11 +191,11 @@ class PagesWorkspace(QWidget):
         if report is None or not report.queries:
             return
         query = self.block.query if self.block is not None else report.queries[0].name
-        before = {block.name for block in self._desk.edition.blocks} if self._desk.edition else set()
+        before = {block.name for block in walk(self._desk.edition.blocks)} if self._desk.edition else set()
         added = partial(add, query=query, expression=column_expression, after=selection.block)
         if self._desk.edit(f"Add a {kind}", added):
             edition = self._desk.edition
-            new = [block.name for block in edition.blocks if block.name not in before] if edition else []
+            new = [block.name for block in walk(edition.blocks) if block.name not in before] if edition else []
             if new:
                 self._desk.select(Selection(kind, new[0]))
 

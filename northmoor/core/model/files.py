@@ -32,7 +32,7 @@ def load_report(path: Path) -> Report:
 
 def read_report(text: str | bytes, where: str = "The text") -> Report:
     """The report of a text; `where` begins the message of a fault."""
-    return _read_part(text, where, Report, "northmoor_report", FORMAT, "a report")
+    return read_part(text, where, Report, "northmoor_report", FORMAT, "a report")
 
 
 def load_part(path: Path, kind: type[P], version_entry: str, newest: int, what: str) -> P:
@@ -43,10 +43,12 @@ def load_part(path: Path, kind: type[P], version_entry: str, newest: int, what: 
         data = path.read_bytes()
     except OSError as error:
         raise ReportFileError(f"{path} cannot be read: {error.strerror}.") from error
-    return _read_part(data, path.name, kind, version_entry, newest, what)
+    return read_part(data, path.name, kind, version_entry, newest, what)
 
 
-def _read_part(data: str | bytes, where: str, kind: type[P], version_entry: str, newest: int, what: str) -> P:
+def read_part(data: str | bytes, where: str, kind: type[P], version_entry: str, newest: int, what: str) -> P:
+    """The part that a versioned JSON text holds; `where` and `what` are for the sentence that says what is wrong with
+    it. Raises ReportFileError, and NewerFileError for a text of a newer form."""
     try:
         entries = from_json(data)
     except ValueError as error:

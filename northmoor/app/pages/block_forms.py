@@ -1,0 +1,156 @@
+"""The inspector's forms for small blocks and for blocks that hold others."""
+
+from collections.abc import Callable
+from functools import partial
+from typing import Any
+
+from northmoor.app.desk import Selection
+from northmoor.app.pages.forms import Change, Form
+from northmoor.core.compute.hosting import ties_of
+from northmoor.core.model import edits, grid_edits
+from northmoor.core.model.block_edits import rename_block
+from northmoor.core.model.blocks import DataBlock, ForEachBlock, GridBlock, GridCell, Track
+from northmoor.core.model.nesting import for_each_around, walk
+from northmoor.core.model.report import Report
+
+KIND_NAMES = {
+    "text": "Text", "picture": "Picture", "table": "Table", "matrix": "Matrix", "chart": "Chart", "rule": "Rule",
+    "spacer": "Space", "break": "Page break", "shape": "Shape", "barcode": "Code", "readout": "Readout",
+    "for-each": "For each", "grid": "Grid",
+}  # fmt: skip
+_WHAT = ("text", "value", "format", "caption", "against", "difference", "difference_text", "draw", "on")
+_WHERE = ("width", "height", "align", "thickness", "corner", "space_after", "visible")
+_LOOKS = ("fill", "stroke", "color", "good")
+
+
+def name_line(form: Form, block: Any) -> None:
+    """A line for the block's name; charts of its groups follow."""
+
+    def rename(name: str) -> None:
+        if form.desk.edit("Rename the block", lambda r, e: rename_block(r, e, block.name, name)):
+            form.desk.select(Selection(block.kind, name))
+        else:
+            form.refused()
+
+    form.property(type(block), block, "name", rename)
+
+
+def show_leaf(form: Form, report: Report, edition: str, selection: Selection) -> None:
+    """A rule, space, page break, shape, code or readout."""
+    block = edits.block_of(report, edition, selection.block)
+    kind, change = type(block), form.block_change(block.name)
+    what = f"Change the {KIND_NAMES[block.kind].lower()}"
+    own = [field for field in kind.model_fields if field not in ("kind", "name", "style", "look")]
+    form.title(f"{KIND_NAMES[block.kind]} · {block.name}")
+    form.section("What")
+    name_line(form, block)
+    form.properties(kind, block, [field for field in _WHAT if field in own], what, change)
+    form.section("Where")
+    fields = [field for field in _WHERE if field in own]
+    if block.kind == "barcode" and block.draw == "qr":
+        fields.remove("width")
+    form.properties(kind, block, fields, what, change)
+    looks = [field for field in _LOOKS if field in own and (field != "good" or block.against is not None)]
+    if looks or "style" in kind.model_fields:
+        form.section("Look")
+        form.properties(kind, block, looks, what, change)
+    if "style" in kind.model_fields:
+        form.looks(report, block, "Change the look", change)
+    form.action("Take it out", lambda r, e: edits.remove_block(r, e, block.name))
+
+
+def show_for_each(form: Form, report: Report, edition: str, selection: Selection) -> None:
+    """A block that repeats its content for each record."""
+    block: ForEachBlock = edits.block_of(report, edition, selection.block)
+    change = form.block_change(block.name)
+    form.title(f"For each · {block.name}")
+    form.section("What")
+    name_line(form, block)
+    queries = [query.name for query in report.queries]
+    form.property(ForEachBlock, block, "query", lambda v: form.edit("Change the query", change(query=v)), queries)
+    names = ("by", "keep_rows", "keep_groups", "order", "order_by", "listed", "first_groups", "without_rows")
+    form.properties(ForEachBlock, block, names, "Change the records", change)
+    show_tie(form, report, edition, block.name)
+    form.section("Where")
+    pages = ("page_break", "restart_page_number", "keep_together", "bookmark", "space_after", "visible")
+    form.properties(ForEachBlock, block, pages, "Change the pages", change)
+    form.note("What you insert while it is chosen goes into it.")
+    form.action("Take it out with its content", lambda r, e: edits.remove_block(r, e, block.name))
+
+
+def show_tie(form: Form, report: Report, edition: str, name: str) -> None:
+    """Which rows a block in a for-each shows, in words."""
+    found = report.edition(edition)
+    assert found is not None
+    host = for_each_around(found.blocks, name)
+    block = next(each for each in walk(found.blocks) if each.name == name)
+    if host is None or not isinstance(block, DataBlock | ForEachBlock):
+        return
+    around = [host]
+    while (outer := for_each_around(found.blocks, around[0].name)) is not None:
+        around.insert(0, outer)
+    ties, tied_to = ties_of(block, around, report)
+    if not ties:
+        form.note(
+            f"It shows all rows in each {host.name}. Link its query to {host.query} in Data, or name the columns."
+        )
+        return
+    pairs = ", ".join(tie.own if tie.own == tie.record else f"{tie.own} = {tie.record}" for tie in ties)
+    form.note(f"It shows the rows of each {tied_to}, by {pairs}.")
+
+
+def show_grid(form: Form, report: Report, edition: str, selection: Selection) -> None:
+    """Rows and columns of blocks."""
+    block: GridBlock = edits.block_of(report, edition, selection.block)
+    change = form.block_change(block.name)
+    form.title(f"Grid · {block.name}")
+    form.section("What")
+    name_line(form, block)
+    form.section("Where")
+    names = ("gap", "least_height", "space_after", "visible")
+    form.properties(GridBlock, block, names, "Change the grid", change)
+    for number, track in enumerate(block.tracks):
+        form.section(f"Column {number + 1}")
+
+        def set_track(number: int = number, track: Track = track, **changes: Any) -> Change:
+            tracks = (*block.tracks[:number], track.but(**changes), *block.tracks[number + 1 :])
+            return change(tracks=tracks)
+
+        fields = ("width",) if track.width is not None else ("width", "share")
+        form.properties(Track, track, fields, "Change the column", set_track)
+    form.action("Take it out with its content", lambda r, e: edits.remove_block(r, e, block.name))
+
+
+def show_grid_cell(form: Form, report: Report, edition: str, selection: Selection) -> None:
+    """A cell of a grid."""
+    grid: GridBlock = edits.block_of(report, edition, selection.block)
+    cell = grid.cells[selection.number]
+
+    def change(**changes: Any) -> Change:
+        cells = list(grid.cells)
+        cells[selection.number] = cell.but(**changes)
+        return lambda r, e: edits.change_block(r, e, grid.name, cells=tuple(cells))
+
+    form.title(f"Cell · row {cell.row + 1}, column {cell.column + 1} of {grid.name}")
+    form.section("Where")
+    form.properties(GridCell, cell, ("rows", "columns", "padding"), "Change the cell", change)
+    form.section("Look")
+    form.properties(GridCell, cell, ("fill",), "Change the cell", change)
+    form.note("What you insert while it is chosen goes into it.")
+    steps: tuple[tuple[str, Callable[[GridBlock], GridBlock]], ...] = (
+        ("Add a row above", partial(grid_edits.insert_row, at=cell.row)),
+        ("Add a row below", partial(grid_edits.insert_row, at=cell.row + cell.rows)),
+        ("Add a column before it", partial(grid_edits.insert_track, at=cell.column)),
+        ("Add a column after it", partial(grid_edits.insert_track, at=cell.column + cell.columns)),
+    )
+    for text, step in steps:
+        form.action(text, partial(_changed, grid.name, step), "plus")
+    if max(each.row + each.rows for each in grid.cells) > 1:
+        form.action("Take its row out", partial(_changed, grid.name, partial(grid_edits.remove_row, at=cell.row)))
+    if len(grid.tracks) > 1:
+        step = partial(grid_edits.remove_track, at=cell.column)
+        form.action("Take its column out", partial(_changed, grid.name, step))
+
+
+def _changed(name: str, step: Callable[[GridBlock], GridBlock], report: Report, edition: str) -> Report:
+    return edits.put_block(report, edition, step(edits.block_of(report, edition, name)))

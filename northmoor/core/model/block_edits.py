@@ -1,0 +1,140 @@
+"""Edits of blocks as such, whatever they are: inserting, moving, renaming and taking out.
+
+They raise like those in `edits`.
+"""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from northmoor.core.model.blocks import Block, ForEachBlock, GridBlock, GridCell, TextBlock
+from northmoor.core.model.charts import ChartBlock
+from northmoor.core.model.data import Query
+from northmoor.core.model.edits import block_of, change_edition, put_block, unused_name
+from northmoor.core.model.leaves import BarcodeBlock, BreakBlock, ReadoutBlock, RuleBlock, ShapeBlock, SpacerBlock
+from northmoor.core.model.nesting import Blocks, in_every_list, replaced, walk
+from northmoor.core.model.report import Report
+
+
+@dataclass(frozen=True)
+class Target:
+    """Where blocks are put: after a block; at the end of a for-each, or of a cell of a grid (its number); or at the end
+    of all."""
+
+    block: str | None = None
+    inside: bool = False
+    cell: int | None = None
+
+
+NEW: Mapping[str, Callable[[str], Block]] = {
+    "text": lambda name: TextBlock(name=name, text="Text", space_after=6_000),
+    "rule": lambda name: RuleBlock(name=name, space_after=6_000),
+    "spacer": lambda name: SpacerBlock(name=name),
+    "break": lambda name: BreakBlock(name=name),
+    "shape": lambda name: ShapeBlock(name=name, space_after=6_000),
+    "barcode": lambda name: BarcodeBlock(name=name, text="https://", space_after=6_000),
+    "grid": lambda name: GridBlock(
+        name=name, space_after=12_000, cells=(GridCell(column=0, padding=4_000), GridCell(column=1, padding=4_000))
+    ),
+}
+"""How a new block of each kind begins that needs no data."""
+
+
+def new_readout(name: str, caption: str, value: str) -> ReadoutBlock:
+    """A readout of an expression."""
+    return ReadoutBlock(name=name, caption=caption, value=value, space_after=12_000)
+
+
+def new_for_each(name: str, query: Query, key: str) -> ForEachBlock:
+    """A for-each over a query's records by a column, with a text that says the key."""
+    said = TextBlock(name=f"{name}-text", text=f"{{{key}}}", space_after=6_000)
+    return ForEachBlock(name=name, query=query.name, by=key, blocks=(said,))
+
+
+def insert_blocks(report: Report, edition: str, blocks: Sequence[Block], target: Target) -> Report:
+    """Put blocks at a place; those whose names are taken get others."""
+    found = report.edition(edition)
+    assert found is not None
+    added = with_unused_names(blocks, [block.name for block in walk(found.blocks)])
+
+    def into(own: Blocks) -> Blocks:
+        return (*own, *added)
+
+    if target.block is None:
+        return change_edition(report, edition, blocks=into(found.blocks))
+    if target.cell is not None:
+        grid = block_of(report, edition, target.block)
+        cells = list(grid.cells)
+        cells[target.cell] = cells[target.cell].but(blocks=into(cells[target.cell].blocks))
+        return put_block(report, edition, grid.but(cells=tuple(cells)))
+    if target.inside:
+        changed = block_of(report, edition, target.block)
+        return put_block(report, edition, changed.but(blocks=into(changed.blocks)))
+    if all(block.name != target.block for block in walk(found.blocks)):
+        return change_edition(report, edition, blocks=into(found.blocks))
+    return change_edition(report, edition, blocks=replaced(found.blocks, target.block, lambda block: (block, *added)))
+
+
+def with_unused_names(blocks: Sequence[Block], taken: Sequence[str]) -> Blocks:
+    """Blocks whose names, and those of the blocks in them, are not taken; charts follow the tables they are about."""
+    names, known = {}, list(taken)
+    for block in walk(blocks):
+        names[block.name] = unused_name(block.name, known)
+        known.append(names[block.name])
+
+    def renamed(own: Blocks) -> Blocks:
+        return tuple(_renamed(block, names) for block in own)
+
+    return in_every_list(tuple(blocks), renamed)
+
+
+def _renamed(block: Block, names: Mapping[str, str]) -> Block:
+    changes: dict[str, Any] = {"name": names.get(block.name, block.name)}
+    if isinstance(block, ChartBlock) and block.groups_of in names:
+        changes["groups_of"] = names[block.groups_of]  # type: ignore[index]  # it is one of them
+    return block.but(**changes)
+
+
+def rename_block(report: Report, edition: str, block: str, name: str) -> Report:
+    """Give a block another name; charts of its groups follow."""
+    found = report.edition(edition)
+    assert found is not None
+    names = {block: name}
+    blocks = in_every_list(found.blocks, lambda own: tuple(_renamed(each, names) for each in own))
+    return change_edition(report, edition, blocks=blocks)
+
+
+def remove_blocks(report: Report, edition: str, names: Sequence[str]) -> Report:
+    """Take blocks out."""
+    found = report.edition(edition)
+    assert found is not None
+    blocks = in_every_list(found.blocks, lambda own: tuple(block for block in own if block.name not in names))
+    return change_edition(report, edition, blocks=blocks)
+
+
+def move_block(report: Report, edition: str, name: str, by: int) -> Report:
+    """Move a block up or down among those of its list; at the list's end it stays."""
+    found = report.edition(edition)
+    assert found is not None
+
+    def moved(own: Blocks) -> Blocks:
+        names = [block.name for block in own]
+        if name not in names:
+            return own
+        at = names.index(name)
+        rest = [*own[:at], *own[at + 1 :]]
+        to = min(max(at + by, 0), len(rest))
+        return (*rest[:to], own[at], *rest[to:])
+
+    return change_edition(report, edition, blocks=in_every_list(found.blocks, moved))
+
+
+def repeat_for_each(report: Report, edition: str, name: str, query: Query, key: str) -> Report:
+    """Put a block into a new for-each over a query's records, in its place."""
+    found = report.edition(edition)
+    assert found is not None
+    taken = [block.name for block in walk(found.blocks)]
+    around = ForEachBlock(name=unused_name(query.name, taken), query=query.name, by=key)
+    return change_edition(
+        report, edition, blocks=replaced(found.blocks, name, lambda block: (around.but(blocks=(block,)),))
+    )
