@@ -132,7 +132,7 @@ def _addressee() -> GridBlock:
     to = TextBlock(name="to", text="{shipper}\n{port}")
     facts = TextBlock(
         name="facts", look=Look(align="end"),
-        text="Shipper {shipper_id; 0000}\n{count(distinct number)} waybills, {count(*)} lines",
+        text="Shipper {shipper_id; 0000}\nWaybills: {count(distinct number)} · lines: {count(*)}",
     )  # fmt: skip
     return GridBlock(
         name="addressee", space_after=16_000,

@@ -72,6 +72,17 @@ CHOICES = {
         "before": "Before each",
         "after": "After each",
     },
+    "without_rows": {"printed": "Printed", "left_out": "Left out"},
+    "on": {
+        "every": "Every page",
+        "first": "The first page",
+        "later": "Later pages",
+        "any": "The next page",
+        "odd": "The next odd page",
+        "even": "The next even page",
+    },
+    "difference": {"share": "As a share", "amount": "As an amount"},
+    "good": {"more": "More", "less": "Less", "neither": "Neither"},
     "order": {"ascending": "A to Z", "descending": "Z to A", "as_given": "As the query gives it"},
     "align": {"start": "Left", "center": "Centre", "end": "Right", "decimal": "At the decimal sign"},
     "total": {
@@ -101,6 +112,11 @@ CHOICES = {
         "list": "Those listed",
     },
     "draw": {
+        "line": "Line",
+        "rectangle": "Rectangle",
+        "ellipse": "Ellipse",
+        "qr": "QR code",
+        "barcode": "Barcode",
         "columns": "Columns",
         "bars": "Bars",
         "lines": "Lines",
@@ -128,10 +144,10 @@ CHOICES = {
     "scale_over": {"all": "All cells", "row": "Each row", "column": "Each column"},
     "measures_stand": {"across": "Side by side", "down": "One below the other"},
     "sheets": {"across": "Side by side first", "down": "Downward first"},
-    "on": {"every": "Every page", "first": "The first page", "later": "Later pages"},
     "orientation": {"portrait": "Portrait", "landscape": "Landscape"},
 }
 _CODE = {
+    "against",
     "value",
     "by",
     "format",
@@ -154,6 +170,7 @@ _CODE = {
 }
 _LONG = {"text"}
 _UNSET = {
+    "against": "nothing", "bookmark": "none", "fill": "none", "stroke": "none", "width": "all there is",
     "format": "by the type", "visible": "always", "rows_per_page": "as many as fit", "first_groups": "all",
     "keep_groups": "all", "keep_rows": "all", "order_by": "their key", "when_empty": "a sentence that names the values",
     "listed": "none, in order with commas", "others": "left out", "currency": "the report's",

@@ -35,6 +35,7 @@ from northmoor.core.layout.chartview import View
 from northmoor.core.layout.origins import row_origin
 from northmoor.core.layout.parts import ChartPart, TablePart
 from northmoor.core.layout.places import Spot
+from northmoor.core.layout.readouts import value_template
 from northmoor.core.layout.records import Records
 from northmoor.core.layout.running import slots_of, template_by_page
 from northmoor.core.model.blocks import TextBlock
@@ -115,7 +116,7 @@ def _said(document: Document, spot: Spot) -> str:
     """The template of a text, or the value of a readout as one."""
     block = next(block for block in walk(document.edition.blocks) if block.name == spot.block)
     if isinstance(block, ReadoutBlock):
-        return f"{{{block.value}; {block.format}}}" if block.format else f"{{{block.value}}}"
+        return value_template(block)
     assert isinstance(block, TextBlock)
     return block.text
 

@@ -101,6 +101,16 @@ class Alphabet:
         alone = simple & _none(shares, ends, lengths)
         return Measured(sums[ends] - sums[ends - lengths], simple, alone, alone & _none(bent, ends, lengths))
 
+    def steps(self, text: str) -> tuple[Ints, Ints] | None:
+        """For each character of a text how far the next one begins, and how much of that is kerning with it; none for
+        texts that have to be shaped as a whole."""
+        places = self._places[np.minimum(np.frombuffer(text.encode("utf-32-le"), np.uint32), _LIMIT)]
+        length = np.array([len(text)], np.int64)
+        kerning = self._pairs(places, length, length)
+        if (places < 0).any() or (kerning == _COMPLEX).any():
+            return None
+        return self._advances[places].astype(np.int64) + kerning, kerning.astype(np.int64)
+
     def pieces(self, text: str) -> list[tuple[str, int]]:
         """A simple text's glyphs in stretches, as hexadecimal digits, each with how it kerns with the next."""
         size, kerning, places = len(self._chars), self._kern_of, self._place_of

@@ -36,7 +36,7 @@ from northmoor.core.layout.table import TableLayout
 from northmoor.core.model.blocks import Block, DataBlock, ForEachBlock, GridBlock, PictureBlock, TextBlock
 from northmoor.core.model.charts import Chart, ChartBlock
 from northmoor.core.model.leaves import BarcodeBlock, BreakBlock, ReadoutBlock, RuleBlock, ShapeBlock, SpacerBlock
-from northmoor.core.model.looks import Look
+from northmoor.core.model.looks import FullLook, Look
 from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.tables import TableBlock
 
@@ -153,10 +153,15 @@ class Flow:
 
     def _write(self, template: str, block: str, style: str | None, own: Look | None, row: str, scope: Scope) -> None:
         """Place a template's text as a paragraph."""
-        text, is_faulty = self._said(template, block, scope)
         look = self.setting.report.look(self.setting.base, style, own)
+        self._paragraph(self._made_paragraph(template, look, block, row, scope))
+
+    def _made_paragraph(self, template: str, look: FullLook, block: str, row: str, scope: Scope) -> Paragraph:
+        text, is_faulty = self._said(template, block, scope)
+        if scope.records is not None:
+            scope.records.measure(template, look)
         origin = self._origin(block, row, scope)
-        self._paragraph(make_paragraph(text, look, self.room.width, origin, self.setting, is_faulty))
+        return make_paragraph(text, look, self.room.width, origin, self.setting, is_faulty)
 
     def _paragraph(self, paragraph: Paragraph) -> None:
         height, room = self.room.height, self.room
@@ -207,7 +212,8 @@ class Flow:
             return barcode_leaf(block, text, width, self.setting)
         assert isinstance(block, ReadoutBlock)
         return readout_leaf(
-            block, lambda text: self._said(text, block.name, scope), lambda text: self._value(text, scope), width,
+            block, lambda text, look: self._made_paragraph(text, look, block.name, "readout", scope),
+            lambda text: self._said(text, block.name, scope), lambda text: self._value(text, scope), width,
             self._origin(block.name, "readout", scope), self.setting,
         )  # fmt: skip
 

@@ -7,35 +7,35 @@ from typing import Any
 
 import pyarrow as pa
 
-from northmoor.core.errors import ExpressionError
 from northmoor.core.expr.formats import format_one
 from northmoor.core.layout.context import FAULT_COLOR, Setting
 from northmoor.core.layout.display import Origin
 from northmoor.core.layout.leaves import Leaf, stacked_lines
-from northmoor.core.layout.paragraph import fault_paragraph, make_paragraph
+from northmoor.core.layout.paragraph import Paragraph, fault_paragraph, make_paragraph
 from northmoor.core.model.leaves import ReadoutBlock
 from northmoor.core.model.looks import FullLook
 
 _GOOD, _BAD, _QUIET = "#5E7F3A", FAULT_COLOR, "#6F675D"
+Written = Callable[[str, FullLook], Paragraph]
 Said = Callable[[str], tuple[str, bool]]
 Valued = Callable[[str], tuple[pa.Scalar | None, str | None]]
 
 
-def readout_leaf(block: ReadoutBlock, said: Said, valued: Valued, width: int, origin: Origin, setting: Setting) -> Leaf:
-    """A readout in a width. `said` writes a template, `valued` computes an expression or says why it cannot."""
+def readout_leaf(
+    block: ReadoutBlock, written: Written, said: Said, valued: Valued, width: int, origin: Origin, setting: Setting
+) -> Leaf:
+    """A readout in a width. `written` makes a paragraph of a template, `said` its text; `valued` computes an expression
+    or says why it cannot."""
     base = setting.base
     look = setting.report.look(base, block.style, block.look)
     if block.style is None and (block.look is None or block.look.size is None):
         look = replace(look, size=round(base.size * 2.4), bold=True)
     small = replace(base, color=_QUIET)
-    lines = []
-    caption, _ = said(block.caption)
-    if caption:
-        lines.append(make_paragraph(caption, small, width, origin, setting))
+    lines = [written(block.caption, small)] if block.caption else []
     value, fault = valued(block.value)
     if fault is not None:
         return stacked_lines([*lines, fault_paragraph(fault, width, origin, setting)], width)
-    lines.append(make_paragraph(_shown(value, block.format, setting), look, width, origin, setting))
+    lines.append(written(value_template(block), look))
     if block.against is not None:
         text, color = _difference(block, value, valued, setting)
         after, _ = said(block.difference_text)
@@ -44,12 +44,9 @@ def readout_leaf(block: ReadoutBlock, said: Said, valued: Valued, width: int, or
     return stacked_lines(lines, width)
 
 
-def _shown(value: pa.Scalar | None, pattern: str | None, setting: Setting) -> str:
-    found = None if value is None else value.as_py()
-    try:
-        return format_one(found, pattern, setting.customs) or "–"
-    except ExpressionError as error:
-        return f"⚠ {error.message}"
+def value_template(block: ReadoutBlock) -> str:
+    """The template that writes a readout's value."""
+    return f"{{{block.value}; {block.format}}}" if block.format else f"{{{block.value}}}"
 
 
 def _difference(block: ReadoutBlock, value: pa.Scalar | None, valued: Valued, setting: Setting) -> tuple[str, str]:

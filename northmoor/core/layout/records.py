@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import pyarrow as pa
+import pyarrow.compute as pc
 
 from northmoor.core.compute.cells import Computed
 from northmoor.core.compute.groups import Groups, Ints, Wanted
@@ -12,9 +13,11 @@ from northmoor.core.compute.table import ArrangedTable
 from northmoor.core.errors import ExpressionError, LayoutError, Place
 from northmoor.core.expr.language import parse
 from northmoor.core.expr.templates import parse_template
-from northmoor.core.layout.celltext import CellTexts, report_faults, template_texts, whole_fault
+from northmoor.core.layout.celltext import CellTexts, as_array, report_faults, template_texts, whole_fault
 from northmoor.core.layout.context import Setting
+from northmoor.core.layout.fonts import font_file
 from northmoor.core.model.blocks import ForEachBlock
+from northmoor.core.model.looks import FullLook
 
 
 @dataclass(eq=False)
@@ -26,6 +29,7 @@ class Records:
     scope: int
     setting: Setting
     _texts: dict[str, CellTexts] = field(default_factory=dict)
+    _measured: set[tuple[str, str]] = field(default_factory=set)
 
     @property
     def groups(self) -> Groups:
@@ -55,6 +59,14 @@ class Records:
             self._texts[template] = self._written(template)
             report_faults(self._texts[template], Place(block=block), self.setting)
         return self._texts[template]
+
+    def measure(self, template: str, look: FullLook) -> None:
+        """Measure a template's texts for all records at once, since each by itself takes long."""
+        file = font_file(look.font, look.bold, look.italic)
+        if (template, file) not in self._measured and template in self._texts:
+            self._measured.add((template, file))
+            texts = pc.unique(as_array(self._texts[template].texts)).to_pylist()
+            self.setting.shapers.of(file).add([line for text in texts for line in (text or "").split("\n")])
 
     def _written(self, template: str) -> CellTexts:
         try:

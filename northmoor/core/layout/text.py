@@ -172,6 +172,14 @@ class Shaper:
             number = int(self.add([text])[0])
         return (int(self._widths[number]) * size + 500_000) // 1_000_000
 
+    def cuts(self, text: str, size: int) -> "Cuts | None":
+        """The widths of all pieces of a text at a font size; none for a text that has to be shaped as a whole."""
+        steps = self._alphabet.steps(text)
+        if steps is None:
+            return None
+        sums = np.concatenate([[0], np.cumsum(steps[0])]).tolist()
+        return Cuts(sums, steps[1].tolist(), self.font.upem, size)
+
     def line(self, number: int) -> Line:
         """The shaped line of a number."""
         found = self._lines.get(number)
@@ -222,6 +230,23 @@ class Shaper:
             line = self._lines[first + at] = shape(text, self.font.file)
             self._widths[first + at] = line_width(line)
             self._flags[first + at] |= _BROKEN * ("\n" in text or "\r" in text)
+
+
+@dataclass(frozen=True, slots=True)
+class Cuts:
+    """A text's pieces, measured as each would be by itself."""
+
+    sums: list[int]
+    kerning: list[int]
+    upem: int
+    size: int
+
+    def width(self, start: int, end: int) -> int:
+        """The width of the piece from one character up to another."""
+        if end <= start:
+            return 0
+        units = self.sums[end] - self.sums[start] - self.kerning[end - 1]
+        return (scaled_width(units, self.upem) * self.size + 500_000) // 1_000_000
 
 
 def scaled_width(width: Width, upem: int) -> Width:

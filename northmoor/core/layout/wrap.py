@@ -4,6 +4,7 @@ A word wider than the width is parted between characters; nothing is ever drawn 
 """
 
 import re
+from collections.abc import Callable
 
 from northmoor.core.layout.text import Shaper
 
@@ -32,20 +33,26 @@ def cut(text: str, shaper: Shaper, size: int, width: int) -> str:
 def _paragraph(text: str, shaper: Shaper, size: int, width: int) -> list[str]:
     if _fits(text, shaper, size, width):
         return [text.rstrip(" ")]
+    cuts = shaper.cuts(text, size)
+
+    def wide(start: int, end: int) -> int:
+        return _width(text[start:end], shaper, size) if cuts is None else cuts.width(start, end)
+
     lines: list[str] = []
-    line = ""
+    start = end = 0
     for word in _words(text):
-        if _fits(line + word, shaper, size, width):
-            line += word
+        after = end + len(word)
+        if wide(start, start + len(text[start:after].rstrip(" "))) <= width:
+            end = after
             continue
-        if line:
-            lines.append(line.rstrip(" "))
-        line = word
-        while not _fits(line, shaper, size, width):
-            cut = _cut(line, shaper, size, width)
-            lines.append(line[:cut])
-            line = line[cut:]
-    return [*lines, line.rstrip(" ")]
+        if end > start:
+            lines.append(text[start:end].rstrip(" "))
+        start, end = end, after
+        while wide(start, start + len(text[start:end].rstrip(" "))) > width:
+            cut = start + _most(end - start, lambda count, start=start: wide(start, start + count) <= width)  # type: ignore[misc]
+            lines.append(text[start:cut])
+            start = cut
+    return [*lines, text[start:end].rstrip(" ")]
 
 
 def _words(text: str) -> list[str]:
@@ -68,10 +75,15 @@ def _width(text: str, shaper: Shaper, size: int) -> int:
 
 def _cut(text: str, shaper: Shaper, size: int, width: int) -> int:
     """How many characters fit, at least one."""
-    low, high = 1, len(text)
+    return _most(len(text), lambda count: _width(text[:count], shaper, size) <= width)
+
+
+def _most(count: int, fits: Callable[[int], bool]) -> int:
+    """The largest number up to a count that fits, at least one."""
+    low, high = 1, count
     while low < high:
         middle = (low + high + 1) // 2
-        if _width(text[:middle], shaper, size) <= width:
+        if fits(middle):
             low = middle
         else:
             high = middle - 1

@@ -3,6 +3,7 @@
 They raise like those in `edits`.
 """
 
+import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -79,7 +80,8 @@ def with_unused_names(blocks: Sequence[Block], taken: Sequence[str]) -> Blocks:
     """Blocks whose names, and those of the blocks in them, are not taken; charts follow the tables they are about."""
     names, known = {}, list(taken)
     for block in walk(blocks):
-        names[block.name] = unused_name(block.name, known)
+        plain = re.sub(r"_\d+$", "", block.name) if block.name in known else block.name
+        names[block.name] = unused_name(plain, known)
         known.append(names[block.name])
 
     def renamed(own: Blocks) -> Blocks:

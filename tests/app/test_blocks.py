@@ -1,0 +1,202 @@
+"""Blocks in the real window: inserted, nested, copied within and between reports, moved and taken out, all undone."""
+
+import json
+import shutil
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtWidgets import QApplication, QMenu
+from pytestqt.qtbot import QtBot
+
+from northmoor.app.desk import Selection
+from northmoor.app.pages.contents import Contents
+from northmoor.app.window import Window
+from northmoor.core.model.blocks import ForEachBlock, GridBlock
+from northmoor.core.model.files import report_text
+from northmoor.core.model.nesting import walk
+from tests.app.conftest import settle
+from tests.app.test_chart_tools import choose
+from tests.app.test_journey import TABLE, editor, point_on, spots, type_into
+from tests.app.test_table_tools import press
+
+
+def do(window: Window, *commands: str) -> None:
+    for command in commands:
+        window.actions_by_name[command].trigger()
+
+
+def names(window: Window) -> list[str]:
+    assert window.desk.edition is not None
+    return [block.name for block in walk(window.desk.edition.blocks)]
+
+
+def block(window: Window, name: str) -> object:
+    assert window.desk.edition is not None
+    return next(each for each in walk(window.desk.edition.blocks) if each.name == name)
+
+
+def mark(contents: Contents, *blocks: str) -> None:
+    """Mark entries of blocks as with Ctrl held."""
+    items = {item.data(0, Qt.ItemDataRole.UserRole): item for item in contents._items()}
+    chosen = [item for selection, item in items.items() if selection.block in blocks and selection.kind == "text"]
+    contents.clearSelection()
+    contents.setCurrentItem(chosen[-1])
+    for item in chosen:
+        item.setSelected(True)
+
+
+@pytest.fixture
+def statement(window: Window, demo: Path, copy: Path, qtbot: QtBot) -> Window:
+    """A window with the demo's freight statement open, for two shippers."""
+    path = Path(shutil.copy(demo / "reports" / "freight-statement.moor", copy.parent))
+    assert window.open(path, {"shippers": (221, 1)})
+    settle(window, qtbot)
+    return window
+
+
+def undone(window: Window, before: str) -> bool:
+    """Whether undoing all leads back to the same file, letter by letter."""
+    while window.desk.undo_label:
+        window.desk.undo()
+    return report_text(window.desk.report) == before
+
+
+def test_every_kind_is_inserted_changed_and_undone(window: Window, qtbot: QtBot) -> None:
+    before = report_text(window.desk.report)
+    window.desk.select(Selection("text", "scope"))
+    do(window, "add_text", "add_rule", "add_space", "add_shape", "add_barcode", "add_readout")
+    settle(window, qtbot)
+    shown = {spot.row for spot in spots(window)}
+    assert {"text", "rule", "shape", "barcode", "readout"} <= shown
+    at = names(window).index("scope")
+    assert names(window)[at + 1 : at + 7] == ["text", "rule", "spacer", "shape", "barcode", "readout"]
+    window.desk.select(Selection("shape", "shape"))
+    choose(window, "draw", "ellipse")
+    type_into(editor(window, "height"), "12", qtbot)
+    type_into(editor(window, "name"), "bubble", qtbot)
+    assert window.desk.selection == Selection("shape", "bubble")
+    settle(window, qtbot)
+    (spot,) = spots(window, block="bubble")
+    assert spot.height == round(12 * 72_000 / 25.4)
+    qtbot.mouseClick(window.pages.canvas.viewport(), Qt.MouseButton.LeftButton, pos=point_on(window, spot))
+    assert window.desk.selection == Selection("shape", "bubble")
+    pages = window.pages.canvas.page_count
+    window.desk.select(Selection("text", "scope"))
+    do(window, "add_break")
+    settle(window, qtbot)
+    assert window.pages.canvas.page_count == pages + 1
+    assert undone(window, before)
+
+
+def test_a_table_is_repeated_for_each_record(window: Window, qtbot: QtBot) -> None:
+    before = report_text(window.desk.report)
+    window.desk.select(Selection("table", TABLE))
+    do(window, "repeat")
+    around = next(b for b in walk(window.desk.edition.blocks) if isinstance(b, ForEachBlock))  # type: ignore[union-attr]
+    assert [each.name for each in around.blocks] == [TABLE]
+    window.desk.select(Selection("for-each", around.name))
+    type_into(editor(window, "by"), "route", qtbot)
+    do(window, "add_text")
+    window.desk.select(Selection("text", "text"))
+    settle(window, qtbot)
+    assert window._rendered is not None
+    assert window.pages.canvas.page_count >= 9
+    window.desk.select(Selection("table", TABLE))
+    totals = [s for s in spots(window, block=TABLE, row="total") if s.column is not None and s.of_record]
+    assert totals
+    qtbot.mouseClick(window.pages.canvas.viewport(), Qt.MouseButton.LeftButton, pos=point_on(window, totals[0]))
+    assert window.desk.selection.place.level is None  # it is the table's own total
+    assert undone(window, before)
+
+
+def test_blocks_are_copied_moved_and_taken_out(window: Window, qtbot: QtBot) -> None:
+    before = report_text(window.desk.report)
+    contents = window.pages.contents
+    mark(contents, "title", "scope")
+    assert window.desk.selection == Selection("text", "scope")
+    do(window, "copy")
+    held = json.loads(QGuiApplication.clipboard().text())  # type: ignore[union-attr]
+    assert [each["name"] for each in held["blocks"]] == ["title", "scope"]
+    assert {"title", "body"} <= {style["name"] for style in held["styles"]}
+    do(window, "paste")
+    assert names(window)[:5] == ["title", "scope", "title_2", "scope_2", TABLE]
+    assert window.desk.selection.block == "title_2"
+    do(window, "duplicate")
+    assert names(window)[2:4] == ["title_2", "title_3"]
+    do(window, "move_up")
+    assert names(window)[2:4] == ["title_3", "title_2"]
+    do(window, "cut")
+    assert "title_3" not in names(window)
+    mark(contents, "title_2", "scope_2")
+    do(window, "remove")
+    assert names(window) == ["title", "scope", TABLE]
+    QGuiApplication.clipboard().setText("no blocks")  # type: ignore[union-attr]
+    do(window, "paste")
+    assert "holds no blocks" in window._notice.toolTip()
+    assert undone(window, before)
+
+
+def test_blocks_are_carried_to_another_report_with_their_query(
+    statement: Window, copy: Path, demo: Path, qtbot: QtBot
+) -> None:
+    window = statement
+    window.desk.select(Selection("table", "taxes"))
+    do(window, "copy")
+    assert window.open(Path(shutil.copy(demo / "reports" / "fares-by-route.moor", copy.parent / "other.moor")))
+    settle(window, qtbot)
+    do(window, "paste")
+    settle(window, qtbot)
+    assert names(window)[-1] == "taxes"
+    assert window.desk.report is not None
+    assert "taxes" in {query.name for query in window.desk.report.queries}
+    assert window._rendered is not None
+    assert any(f.place.block == "taxes" or f.place.query == "taxes" for f in window._rendered.findings)
+
+
+def test_grids_grow_and_hold_what_is_inserted(window: Window, qtbot: QtBot) -> None:
+    before = report_text(window.desk.report)
+    window.desk.select(Selection("text", "scope"))
+    do(window, "add_grid")
+    window.desk.select(Selection("grid-cell", "grid", number=1))
+    do(window, "add_text")
+    window.desk.select(Selection("grid-cell", "grid", number=0))
+    press(window, "Add a row below")
+    press(window, "Add a column before it")
+    grid = block(window, "grid")
+    assert isinstance(grid, GridBlock)
+    assert len(grid.tracks) == 3
+    assert {(cell.row, cell.column) for cell in grid.cells} == {(0, 1), (0, 2), (1, 1), (1, 2)}
+    assert [each.name for cell in grid.cells for each in cell.blocks] == ["text"]
+    settle(window, qtbot)
+    (spot,) = spots(window, block="text")
+    assert spot.x > 595_276 // 2
+    press(window, "Take its row out")
+    press(window, "Take its column out")
+    assert undone(window, before)
+
+
+def test_a_record_is_chosen_in_contents_and_its_figure_traced(statement: Window, qtbot: QtBot) -> None:
+    window = statement
+    entries = [text for text, _ in window.pages.contents.parts()]
+    assert "For each · shipper › Grid · due › Row 1, column 1 › Readout · amount" in entries
+    window.desk.select(Selection("table", "taxes"))
+    settle(window, qtbot)
+    do(window, "trace")
+    (amount,) = spots(window, block="amount")[:1]
+    with qtbot.waitSignal(window.pages.trace.traced, timeout=10_000):
+        window.pages._trace(0, amount)
+    assert amount.printed == 0
+
+
+def test_the_menu_of_a_block_opens_where_it_is_pointed_at(window: Window, qtbot: QtBot) -> None:
+    spot = spots(window, block="title")[0]
+    window.pages.canvas.picked.emit(Selection("text", spot.block))
+    window.pages.menu_wanted.emit(QPoint(10, 10))
+    menu = QApplication.activePopupWidget()
+    assert isinstance(menu, QMenu)
+    assert [action.text() for action in menu.actions() if action.text()][:5] == [
+        "Cut", "Copy", "Paste", "Duplicate", "Take out",
+    ]  # fmt: skip
+    menu.close()
