@@ -144,6 +144,22 @@ def take_tables(application: QApplication, window: Window) -> None:
     window.styling.dialog.close()
 
 
+def take_documents(application: QApplication, window: Window) -> None:
+    """The pictures of documents: statements in a for-each, and a sheet of grids."""
+    first = window.desk.path
+    assert first is not None
+    for report, picture, selection in (
+        ("freight-statement.moor", "statement.png", Selection("for-each", "shipper")),
+        ("board-sheet.moor", "board.png", Selection("readout", "fares")),
+    ):
+        window.open(first.with_name(report))
+        settle(application, window)
+        window.desk.select(selection)
+        application.processEvents()
+        window.grab().save(str(TARGET / picture))
+    window.open(first)
+
+
 def main() -> None:
     """Make every picture."""
     application = QApplication(sys.argv[:1])
@@ -166,6 +182,7 @@ def main() -> None:
         take_tables(application, window)
         take_traced(application, window, "route-month-matrix.moor", "matrix.png", is_total)
         take_traced(application, window, "punctuality.moor", "charts.png", is_mark)
+        take_documents(application, window)
         take_parameters(application, window)
         window.show_workspace("data")
         take_data(application, window)

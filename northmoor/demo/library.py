@@ -10,6 +10,7 @@ from PIL import Image, ImageDraw
 from northmoor.core.model.connections import Connections, FilesConnection, SqliteConnection
 from northmoor.core.model.files import save_report
 from northmoor.core.sources.connections import FILE, Library
+from northmoor.demo.board import board_sheet
 from northmoor.demo.centres import cost_centres
 from northmoor.demo.crossing import route_month_matrix
 from northmoor.demo.ferries import DATA_TIME, make_ferries
@@ -67,6 +68,7 @@ def make_library(root: Path, history: bool = False) -> Path:
         ("route-month-matrix", route_month_matrix),
         ("punctuality", punctuality),
         ("freight-statement", freight_statement),
+        ("board-sheet", board_sheet),
     )
     for name, make in made:
         if not (reports / f"{name}.moor").exists():

@@ -101,7 +101,7 @@ def _statement() -> ForEachBlock:
             TextBlock(name="heading", text="Freight statement, {:month; MMMM y}", style="title", space_after=8_000),
             _addressee(),
             _lines(),
-            TextBlock(name="tax-heading", text="Tax summary", style="heading", keep_with_next=True),
+            TextBlock(name="tax-heading", text="Tax summary", style="heading", stays_with_next=True),
             _taxes(),
             _due(),
             TextBlock(

@@ -191,7 +191,7 @@ def test_every_row_is_printed_once_in_its_record(
     values = ", ".join(f"({who}, '{kind}', {v})" for who, kind, v in rows)
     script = f"create table rows (who integer, kind text, v integer); insert into rows values {values};"
     table = table_of("v", keep_together=together, levels=(level_of("kind", total=row_of(v="sum(v)")),))
-    heading = TextBlock(name="heading", text="{who}", keep_with_next=True)
+    heading = TextBlock(name="heading", text="{who}", stays_with_next=True)
     block = ForEachBlock(name="who", query="rows", by="who", blocks=(heading, table), page_break=breaks,
                          keep_together=together)  # fmt: skip
     page = PageSetup(size="A5", margin_top=200_000, margin_bottom=200_000)

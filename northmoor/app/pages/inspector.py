@@ -136,7 +136,7 @@ def show_text(form: Form, report: Report, edition: str, selection: Selection) ->
     name_line(form, block)
     form.properties(TextBlock, block, ("text",), "Change the text", change)
     form.section("Where")
-    form.properties(TextBlock, block, ("space_after", "keep_with_next", "visible"), "Change the text", change)
+    form.properties(TextBlock, block, ("space_after", "stays_with_next", "visible"), "Change the text", change)
     form.looks(report, block, "Change the look", change)
     form.action("Take it out", lambda r, e: edits.remove_block(r, e, selection.block))
 

@@ -230,7 +230,11 @@ class _Frame:
         shown = self.view.chart.first.shown and axes.first is not None
         texts = self._texts(axes.first, "first") if shown and axes.first is not None else []
         left = max(map(self.how.width, texts), default=0) + FIRST_GAP
-        return left, right, labels.size + FIRST_GAP + title_below
+        return left, right, labels.size + FIRST_GAP // 2 + self._drop(axes) + title_below
+
+    def _drop(self, axes: Axes) -> int:
+        """How far below the marks labels begin; on a scale, the first stands below that of the lowest tick."""
+        return FIRST_GAP // 2 if axes.across is None else self.how.leading // 2
 
     def _names_width(self) -> int:
         """The room at the right that names of lines need where they stand at their ends."""
@@ -370,7 +374,7 @@ class _Frame:
         if self.lying:
             self._beside(labels, places, area)
         else:
-            self._below(labels, places, area)
+            self._below(labels, places, area, self._drop(axes))
         for name in ("first", "second"):
             scale = axes.of(name)
             if scale is None or not getattr(view.chart, name).shown:
@@ -394,8 +398,8 @@ class _Frame:
         left = min(max(middle - width // 2, self.area.x), max(self.area.x + self.area.width - width, self.area.x))
         self.sheet.write(left, y, text, origin)
 
-    def _below(self, labels: Labels, places: np.ndarray, area: Area) -> None:
-        top = area.y + area.height + FIRST_GAP // 2
+    def _below(self, labels: Labels, places: np.ndarray, area: Area, drop: int) -> None:
+        top = area.y + area.height + drop
         origin = key_origin(self.view, "label")
         for at, lines in labels.lines:
             middle = area.x + int(places[at])

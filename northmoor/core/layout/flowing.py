@@ -63,7 +63,7 @@ class Flow:
             self.setting.stop.check()
             if not self._visible(block, scope):
                 continue
-            if isinstance(block, TextBlock) and block.keep_with_next:
+            if isinstance(block, TextBlock) and block.stays_with_next:
                 self._make_room(min(self._least(blocks[at:], scope), self.room.height))
             try:
                 self._block(block, scope)
@@ -97,11 +97,11 @@ class Flow:
         """The height of a text with as much of what follows as must stand on its page."""
         sub = Flow(self.shelf, Room(0, self.room.width, ENDLESS))
         first, rest = blocks[0], blocks[1:]
-        sub.blocks([first.but(keep_with_next=False)], scope)
+        sub.blocks([first.but(stays_with_next=False)], scope)
         below = next((block for block in rest if self._visible(block, scope)), None)
         if below is None:
             return sub.height
-        if isinstance(below, TextBlock) and below.keep_with_next:
+        if isinstance(below, TextBlock) and below.stays_with_next:
             return sub.used + self._least(rest[rest.index(below) :], scope)
         if isinstance(below, TableBlock):
             return sub.used + self._least_of_table(below, scope)

@@ -1,6 +1,7 @@
 """The columns and rows of a grid: how wide and how high each is, and where a grid may be parted."""
 
 from collections.abc import Iterator, Sequence
+from itertools import pairwise
 
 import numpy as np
 
@@ -34,4 +35,4 @@ def joined_rows(block: GridBlock, rows: int) -> Iterator[tuple[int, int]]:
     """Rows that no cell spans the edge of can be parted: the first and the end of each stretch."""
     joined = {row for cell in block.cells for row in range(cell.row + 1, cell.row + cell.rows)}
     edges = [row for row in range(rows) if row not in joined]
-    yield from zip(edges, [*edges[1:], rows], strict=True)
+    yield from pairwise((*edges, rows))

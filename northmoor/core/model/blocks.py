@@ -35,7 +35,7 @@ class TextBlock(Part):
     """Own changes over the style."""
     space_after: Gap = 0
     """Space between it and the next block."""
-    keep_with_next: bool = False
+    stays_with_next: bool = False
     """Whether it stands on the page of what follows, as the heading of that."""
     visible: str | None = None
     """Expression that says whether it is shown, such as :detail = 'full'; without one, it always is."""

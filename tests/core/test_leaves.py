@@ -1,0 +1,192 @@
+"""Small blocks and grids: where they stand on the page, to the millipoint, and what they say when something is wrong."""
+
+import sqlite3
+from collections.abc import Callable
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from northmoor.core.document import Document, Session
+from northmoor.core.layout.grids import joined_rows, track_widths
+from northmoor.core.model.blocks import Block, GridBlock, GridCell, TextBlock, Track
+from northmoor.core.model.grid_edits import insert_row, insert_track, remove_row, remove_track
+from northmoor.core.model.leaves import BarcodeBlock, BreakBlock, ReadoutBlock, RuleBlock, ShapeBlock, SpacerBlock
+from northmoor.core.sources.connections import Library
+from northmoor.demo.board import board_sheet
+from tests.helpers import FREIGHT, dumped, render, report_of, table_of
+
+MakeLibrary = Callable[[str], Library]
+LEFT, TOP, WIDTH = 56.693, 56.693, 595.276 - 2 * 56.693
+
+
+def items(document: Document, block: str, kind: str | None = None) -> list[dict[str, Any]]:
+    found = [i for page in dumped(document)["pages"] for i in page["items"] if i["origin"]["block"] == block]
+    return [i for i in found if kind in (None, i["kind"])]
+
+
+def box(item: dict[str, Any]) -> tuple[float, ...]:
+    return tuple(round(item[name], 3) for name in ("x", "y", "width", "height"))
+
+
+def text(name: str, said: str = "x", **more: Any) -> TextBlock:
+    return TextBlock(name=name, text=said, **more)
+
+
+def test_rules_shapes_and_spaces_stand_where_they_are_told(library: MakeLibrary) -> None:
+    document = render(report_of(
+        SpacerBlock(name="none", height=50_000),
+        RuleBlock(name="rule", thickness=2_000, color="#123456", space_after=10_000),
+        ShapeBlock(name="box", width=100_000, height=40_000, align="end", fill="#ABCDEF", thickness=1_000, corner=5_000),
+        SpacerBlock(name="space", height=20_000),
+        ShapeBlock(name="round", draw="ellipse", width=60_000, height=30_000, align="center", stroke=None, fill="#123456"),
+        ShapeBlock(name="line", draw="line", height=10_000),
+    ), library(FREIGHT))  # fmt: skip
+    (rule,) = items(document, "rule")
+    assert box(rule) == (LEFT, TOP, round(WIDTH, 3), 2.0)  # a space at the top of a page takes no room
+    (rounded,) = items(document, "box", "shape")
+    assert box(rounded) == (round(LEFT + WIDTH - 100 + 0.5, 3), round(TOP + 12.5, 3), 99.0, 39.0)
+    (ellipse,) = items(document, "round", "shape")
+    assert box(ellipse) == (pytest.approx(LEFT + WIDTH / 2 - 30, abs=0.002), round(TOP + 72, 3), 60.0, 30.0)
+    (line,) = items(document, "line", "path")
+    assert line["points"] == [
+        [LEFT, pytest.approx(TOP + 102)],
+        [pytest.approx(LEFT + WIDTH, abs=0.002), pytest.approx(TOP + 112)],
+    ]
+
+
+def test_page_breaks_lead_to_the_wanted_page(library: MakeLibrary) -> None:
+    document = render(report_of(
+        text("a"), BreakBlock(name="b1"), text("b"), BreakBlock(name="b2", on="odd"), text("c"),
+        BreakBlock(name="b3", on="odd"), text("d"), BreakBlock(name="b4"), BreakBlock(name="b5"), text("e"),
+    ), library(FREIGHT))  # fmt: skip
+    pages = {i["origin"]["block"]: page["number"] for page in dumped(document)["pages"] for i in page["items"]}
+    assert pages == {"a": 1, "b": 2, "c": 3, "d": 5, "e": 6}
+
+
+@pytest.mark.parametrize(
+    ("against", "good", "shown", "color"),
+    [
+        ("100", "more", "+67.9 % more", "#5e7f3a"), ("100", "less", "+67.9 % more", "#b3402e"),
+        ("250", "more", "−32.8 % more", "#b3402e"), ("167.90", "more", "±0.0 % more", "#6f675d"),
+        ("0", "more", "– more", "#6f675d"), ("null", "more", "– more", "#6f675d"),
+    ],
+)  # fmt: skip
+def test_a_readout_says_how_it_differs(library: MakeLibrary, against: str, good: str, shown: str, color: str) -> None:
+    readout = ReadoutBlock(
+        name="r", value="sum(rows.charge)", format="#,##0.00", caption="Charged", against=against, good=good,
+        difference_text="more",
+    )  # fmt: skip
+    lines = items(render(report_of(readout), library(FREIGHT)), "r", "text")
+    assert [line["text"] for line in lines] == ["Charged", "167.90", shown]
+    assert lines[2]["color"] == color
+    assert lines[1]["size"] > 2 * lines[0]["size"]
+
+
+def test_what_cannot_be_shown_is_said_in_its_place(library: MakeLibrary) -> None:
+    blocks: tuple[Block, ...] = (
+        BarcodeBlock(name="long", text="x" * 70, draw="barcode", width=30_000), BarcodeBlock(name="code", text="ok"),
+        ReadoutBlock(name="bad", value="sum(nothing.charge)"),
+        GridBlock(name="grid", cells=(GridCell(blocks=(ReadoutBlock(name="inner", value="1 / 'a'"), text("well"))),)),
+    )  # fmt: skip
+    document = render(report_of(*blocks), library(FREIGHT))
+    assert "barcode of" in " ".join(i["text"] for i in items(document, "long", "text"))
+    assert items(document, "code", "fill")
+    assert "nothing" in " ".join(i["text"] for i in items(document, "bad", "text"))
+    assert items(document, "inner", "text")
+    assert items(document, "well", "text")
+
+
+def test_a_grid_has_its_columns_and_rows(library: MakeLibrary) -> None:
+    tall = ShapeBlock(name="tall", height=80_000)
+    grid = GridBlock(
+        name="grid", tracks=(Track(width=100_000), Track(share=1), Track(share=3)), gap=10_000, least_height=30_000,
+        cells=(
+            GridCell(row=0, column=0, rows=2, blocks=(tall,), fill="#123456", padding=5_000),
+            GridCell(row=0, column=1, blocks=(text("one"),), fill="#223456"),
+            GridCell(row=0, column=2, blocks=(table_of("note"),), fill="#323456"),
+            GridCell(row=1, column=1, columns=2, blocks=(text("wide"),), fill="#423456"),
+        ),
+    )  # fmt: skip
+    document = render(report_of(text("before", space_after=3_000), grid, text("after")), library(FREIGHT))
+    grounds = [box(item) for item in items(document, "grid", "shape")]
+    begin = items(document, "before")[0]
+    top = round(begin["y"] + begin["height"] + 3, 3)
+    free = WIDTH - 100 - 20
+    first = grounds[1][3]
+    assert grounds[0] == (LEFT, pytest.approx(top, abs=4), 100.0, grounds[0][3])
+    assert grounds[1][:3] == (round(LEFT + 110, 3), grounds[0][1], pytest.approx(free / 4, abs=0.002))
+    assert grounds[2][0] == pytest.approx(LEFT + 120 + free / 4, abs=0.002)
+    assert grounds[2][2] == pytest.approx(free * 3 / 4, abs=0.002)
+    assert grounds[2][3] == first  # cells are as high as their row
+    assert grounds[3][1] == pytest.approx(grounds[0][1] + first + 10, abs=0.002)
+    assert grounds[0][3] == pytest.approx(max(90.0, first + 10 + 30), abs=0.002)
+    (shape,) = items(document, "tall")
+    assert shape["x"] == pytest.approx(LEFT + 5 + 0.35, abs=0.001)
+    assert items(document, "after")[0]["y"] > grounds[3][1] + grounds[3][3]
+    rows = [i for i in items(document, "table", "text") if i["origin"]["row"] == "detail"]
+    assert all(grounds[2][0] <= i["x"] <= i["x"] + i["width"] <= grounds[2][0] + grounds[2][2] for i in rows)
+
+
+def test_a_grid_is_parted_between_rows_only(library: MakeLibrary) -> None:
+    shapes = [ShapeBlock(name=f"s{n}", height=150_000) for n in range(8)]
+    grid = GridBlock(
+        name="grid", tracks=(Track(), Track()),
+        cells=(*(GridCell(row=n, column=0, blocks=(shape,)) for n, shape in enumerate(shapes)),
+               GridCell(row=3, column=1, rows=3)),
+    )  # fmt: skip
+    document = render(report_of(grid), library(FREIGHT))
+    pages = {i["origin"]["block"]: page["number"] for page in dumped(document)["pages"] for i in page["items"]}
+    assert [pages[shape.name] for shape in shapes] == [1, 1, 1, 2, 2, 2, 2, 3]
+    high = GridBlock(name="grid", cells=(GridCell(blocks=(ShapeBlock(name="s", height=900_000),)),))
+    told = render(report_of(high), library(FREIGHT)).findings
+    assert "higher than a page" in told[0].message
+
+
+@given(
+    widths=st.lists(st.none() | st.integers(1_000, 100_000), min_size=1, max_size=8), gap=st.integers(0, 20_000),
+    shares=st.lists(st.floats(0.1, 9), min_size=8, max_size=8),
+)  # fmt: skip
+def test_columns_fill_the_width_where_one_can_grow(widths: list[int | None], gap: int, shares: list[float]) -> None:
+    tracks = tuple(Track(width=w, share=s) for w, s in zip(widths, shares, strict=False))
+    grid = GridBlock(name="g", tracks=tracks, gap=gap)
+    found = track_widths(grid, 2_000_000)
+    assert all(w is None or w == f for w, f in zip(widths, found, strict=True))
+    if None in widths:
+        assert sum(found) + gap * (len(found) - 1) == 2_000_000
+
+
+@given(st.lists(st.tuples(st.integers(0, 4), st.integers(0, 3), st.integers(1, 3)), max_size=6), st.integers(0, 5))
+def test_rows_and_columns_put_in_can_be_taken_out_again(found: list[tuple[int, int, int]], at: int) -> None:
+    cells: list[GridCell] = []
+    taken: set[tuple[int, int]] = set()
+    for row, column, rows in found:
+        own = {(row + step, column) for step in range(rows)}
+        if not own & taken:
+            taken |= own
+            cells.append(GridCell(row=row, column=column, rows=rows))
+    grid = GridBlock(name="g", tracks=(Track(),) * 4, cells=tuple(cells))
+    assert remove_row(insert_row(grid, at), at) == grid
+    assert remove_track(insert_track(grid, min(at, 4)), min(at, 4)) == grid
+    rows = max((cell.row + cell.rows for cell in cells), default=0)
+    stretches = list(joined_rows(grid, rows))
+    assert [row for first, end in stretches for row in range(first, end)] == list(range(rows))
+
+
+def test_the_board_sheet_is_one_page_with_the_right_figures(demo: Path, tarrow: sqlite3.Connection) -> None:
+    document = Session(Library.around(demo / "reports")).render(board_sheet())
+    assert len(document) == 1
+    assert not document.findings
+    fares = {}
+    for year in ("2024", "2025"):
+        (cents,) = tarrow.execute(
+            "select sum(quantity * cast(round(unit_price * 100) as integer)) from bookings b join sailings s using"
+            " (sailing_id) where b.status = 'paid' and strftime('%Y', departs_at) = ?", (year,),
+        ).fetchone()  # fmt: skip
+        fares[year] = Decimal(cents) / 100
+    shown = [i["text"] for i in items(document, "fares", "text")]
+    change = (fares["2025"] - fares["2024"]) / fares["2024"]
+    assert shown == ["Fares", f"€{fares['2025']:,.0f}", f"+{change * 100:.1f} % on 2024"]
