@@ -12,6 +12,7 @@ from northmoor.app.following import Following
 from northmoor.app.help import Help
 from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
+from northmoor.app.starting import Starting
 from northmoor.app.styling import Styling
 from northmoor.app.worker import Worker
 
@@ -24,6 +25,7 @@ class Commanded(Protocol):
     pages: PagesWorkspace
     parameters: ParameterBar
     styling: Styling
+    starting: Starting
     following: Following
     help: Help
 
@@ -55,6 +57,7 @@ class Command:
 
 MENUS: dict[str, tuple[Command | None, ...]] = {
     "File": (
+        Command("new", "New report…", "Ctrl+N", lambda w: w.starting.ask()),
         Command("open", "Open…", "Ctrl+O", lambda w: w.ask_open()),
         Command("save", "Save", "Ctrl+S", lambda w: w.save()),
         Command("save_as", "Save as…", "Ctrl+Shift+S", lambda w: w.ask_save_as()),
@@ -147,10 +150,10 @@ MENUS: dict[str, tuple[Command | None, ...]] = {
 
 
 NEEDING_REPORT = (
-    "save", "save_as", "add_column", "add_level", "add_matrix", "add_chart", "add_text", "add_readout", "add_rule",
-    "add_space", "add_break", "add_shape", "add_barcode", "add_grid", "add_for_each", "repeat", "cut", "copy", "paste",
-    "duplicate", "remove", "move_up", "move_down", "add_query", "add_connection", "refresh", "parameters", "values",
-    "hold", "value_sets",
+    "new", "save", "save_as", "add_column", "add_level", "add_matrix", "add_chart", "add_text", "add_readout",
+    "add_rule", "add_space", "add_break", "add_shape", "add_barcode", "add_grid", "add_for_each", "repeat", "cut",
+    "copy", "paste", "duplicate", "remove", "move_up", "move_down", "add_query", "add_connection", "refresh",
+    "parameters", "values", "hold", "value_sets",
 )  # fmt: skip
 """Commands that do something only while a report is open."""
 OF_BLOCKS = ("cut", "copy", "paste", "duplicate", "remove", None, "move_up", "move_down", None, "repeat")

@@ -72,6 +72,9 @@ QPushButton#primary {{ background: {HEATHER}; color: {PAGE}; border-color: {HEAT
 QPushButton#primary:hover {{ background: #67397F; }}
 QPushButton#primary:focus {{ border: 1px solid {PEAT}; }}
 QPushButton#primary:disabled {{ background: {LINE}; border-color: {LINE}; color: {STONE_TEXT}; }}
+QToolButton#card {{ border: 2px solid {LINE}; color: {PEAT}; }}
+QToolButton#card:checked {{ border-color: {HEATHER}; color: {HEATHER}; }}
+QToolButton#card:focus {{ border-color: {HEATHER}; }}
 QToolButton#choice {{ padding: 3px 8px; border-radius: 0; margin: 0; }}
 QToolButton#choice:checked {{ background: {HEATHER}; color: {PAGE}; border-color: {HEATHER}; }}
 QToolButton#parameter-name {{ background: transparent; border: 1px solid transparent; padding: 3px 2px; color:

@@ -36,6 +36,7 @@ from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
 from northmoor.app.parameters.dialog import ParametersDialog
 from northmoor.app.recovery import Recovery
+from northmoor.app.starting import Starting
 from northmoor.app.styling import Styling
 from northmoor.app.theme import HEATHER, PAGE, PEAT
 from northmoor.app.widgets import discard, restyle
@@ -79,6 +80,9 @@ class Window(QMainWindow):
         self.findings = Findings(self)
         self.styling = Styling(self.desk, self)
         self.styling.told.connect(self.tell)
+        self.starting = Starting(self.desk, self.catalog_worker, self.data.catalogs, self)
+        self.starting.told.connect(self.tell)
+        self.starting.wanted.connect(self.open)
         self.help = Help(self)
         self.following = Following(self.desk, self.pages.canvas, self.open, self)
         self.following.told.connect(self.tell)

@@ -20,7 +20,7 @@ KIND_NAMES = {
 }  # fmt: skip
 _WHAT = ("text", "value", "format", "caption", "against", "difference", "difference_text", "draw", "on")
 _WHERE = ("width", "height", "align", "thickness", "corner", "space_after", "visible")
-_LOOKS = ("fill", "stroke", "color", "good")
+_LOOKS = ("fill", "stroke", "color")
 
 
 def name_line(form: Form, block: Any) -> None:
@@ -45,13 +45,15 @@ def show_leaf(form: Form, report: Report, edition: str, selection: Selection) ->
     form.section("What")
     name_line(form, block)
     form.properties(kind, block, [field for field in _WHAT if field in own], what, change)
+    if "against" in own and block.against is not None:
+        form.properties(kind, block, ("good",), what, change)
     form.section("Where")
     fields = [field for field in _WHERE if field in own]
     if block.kind == "barcode" and block.draw == "qr":
         fields.remove("width")
     form.properties(kind, block, fields, what, change)
-    looks = [field for field in _LOOKS if field in own and (field != "good" or block.against is not None)]
-    if looks or "style" in kind.model_fields:
+    looks = [field for field in _LOOKS if field in own]
+    if looks:
         form.section("Look")
         form.properties(kind, block, looks, what, change)
     if "style" in kind.model_fields:

@@ -9,14 +9,18 @@ from northmoor.core.expr.language import column_expression
 from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.files import save_report
 from northmoor.core.model.parameters import Parameter
+from northmoor.core.model.proposals import Field
 from northmoor.core.model.report import Report
 from northmoor.core.model.starting import listing
 from northmoor.core.model.types import ValueType
+from northmoor.core.sources.catalog import CatalogTable
 from northmoor.core.sources.connections import Library
 from northmoor.core.sources.fetch import Errand, Rows, fetch
 from northmoor.core.sources.guard import check_query
 from northmoor.core.sources.inference import infer_parameter_kind
 from northmoor.core.sources.resolving import dialect_of, resolve
+from northmoor.core.sources.saying import begun
+from northmoor.core.sources.sentence import write
 from northmoor.core.stopping import Stop
 from northmoor.core.values.kinds import read_scalar
 from northmoor.core.values.values import Values
@@ -90,6 +94,44 @@ def _settings(name: str, kind: ValueType, totals: Sequence[str]) -> QueryColumn:
         format="0" if is_code else None,
         total="sum" if name in totals else None,
     )
+
+
+def fields_of(rows: Rows, query: Query) -> tuple[Field, ...]:
+    """The fields of a query's rows: numbers that are no codes are totalled, as its settings say or as sums."""
+    settings = {column.name: column for column in query.columns}
+    found = []
+    for name, kind in zip(rows.names, rows.types, strict=True):
+        own = settings.get(name)
+        total = own.total if own is not None else None
+        if total is None and kind.is_number and not _UNGROUPED.search(name):
+            total = "sum"
+        label = (own.label if own is not None else None) or label_of(name)
+        is_moment = kind.kind in ("date", "timestamp")
+        found.append(Field(name, column_expression(name), label, None if total == "none" else total, is_moment))
+    return tuple(found)
+
+
+def table_query(connection: str, table: CatalogTable, library: Library) -> Query:
+    """A query that takes a table. Raises QueryError and ConnectionFault."""
+    sql = write(begun(table, library.driver(connection).dialect))
+    return Query(name=_identifier(table.name), connection=connection, sql=sql)
+
+
+def _identifier(name: str) -> str:
+    plain = re.sub(r"\W+", "_", name.rpartition(".")[2]).strip("_").lower() or "rows"
+    return plain if plain[0].isalpha() or plain[0] == "_" else f"rows_{plain}"
+
+
+def first_rows(query: Query, most: int) -> Query:
+    """The query with at most so many of its rows, to look at."""
+    return query.but(sql=f"{query.sql.rstrip().rstrip(';')}\nlimit {most}")
+
+
+def settled_with_totals(query: Query, fields: Sequence[Field]) -> Query:
+    """The query with settings for its fields: what readers call them, and how they are totalled."""
+    own = {column.name for column in query.columns}
+    more = (QueryColumn(name=f.name, label=f.label, total=f.total) for f in fields if f.name not in own)
+    return query.but(columns=(*query.columns, *more))
 
 
 def _column(name: str, rows: Rows, what: str) -> str:

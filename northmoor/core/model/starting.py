@@ -47,7 +47,13 @@ def listing(
         total=total_row("Total", expressions, shown, totals, "grand-total") if totals else None,
     )
     heading = TextBlock(name="title", text="{report_title()}", style="title", space_after=14_000)
-    footer = Running(
+    edition = Edition(name="main", footer=running_footer(), blocks=(heading, table))
+    return Report(title=title, queries=(query,), styles=STYLES, editions=(edition,), parameters=tuple(parameters))
+
+
+def running_footer() -> Running:
+    """The footer of a new report: its title, and the page."""
+    return Running(
         lines=(
             RunningLine(
                 start=TextPiece(text="{report_title()}", style="running"),
@@ -55,8 +61,6 @@ def listing(
             ),
         )
     )
-    edition = Edition(name="main", footer=footer, blocks=(heading, table))
-    return Report(title=title, queries=(query,), styles=STYLES, editions=(edition,), parameters=tuple(parameters))
 
 
 def _level(

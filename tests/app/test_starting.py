@@ -1,0 +1,97 @@
+"""Starting a report in the real window: rows chosen, fields ticked, a live page picked, and the report goes on."""
+
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import Qt
+from pytestqt.qtbot import QtBot
+
+from northmoor.app.starting import StartDialog
+from northmoor.app.window import Window
+from northmoor.core.document import Session
+from northmoor.core.model.blocks import ForEachBlock
+from northmoor.core.model.files import load_report
+from northmoor.core.sources.connections import Library
+from tests.app.conftest import settle
+
+
+@pytest.fixture
+def dialog(window: Window, qtbot: QtBot) -> StartDialog:
+    window.actions_by_name["new"].trigger()
+    found = window.starting.dialog
+    assert found is not None
+    qtbot.waitUntil(lambda: found.source.findText("tarrow · sailings") > 0, timeout=10_000)
+    return found
+
+
+def read(dialog: StartDialog, source: str, qtbot: QtBot) -> None:
+    """Choose where rows come from, and wait for the fields."""
+    at = dialog.source.findText(source)
+    dialog.source.setCurrentIndex(at)
+    dialog.source.activated.emit(at)
+    qtbot.waitUntil(lambda: dialog.told.text().startswith("Tick"), timeout=10_000)
+
+
+def tick(dialog: StartDialog, *names: str) -> None:
+    for name in names:
+        items = map(dialog.fields.item, range(dialog.fields.count()))
+        item = next(each for each in items if each is not None and each.data(Qt.ItemDataRole.UserRole) == name)
+        is_ticked = item.checkState() == Qt.CheckState.Checked
+        item.setCheckState(Qt.CheckState.Unchecked if is_ticked else Qt.CheckState.Checked)
+
+
+def pages(dialog: StartDialog) -> set[str]:
+    """The kinds of which a page is shown."""
+    return {kind for kind, card in dialog.cards.items() if not card.icon().isNull()}
+
+
+def test_a_report_is_begun_from_a_table(window: Window, dialog: StartDialog, copy: Path, qtbot: QtBot) -> None:
+    read(dialog, "tarrow · sailings", qtbot)
+    tick(dialog, "status", "departs_at", "delay_minutes")
+    qtbot.waitUntil(lambda: len(pages(dialog)) == 4, timeout=20_000)
+    dialog.cards["Statements"].click()
+    dialog.title.setText("Delays of sailings")
+    assert dialog.path == copy.parent / "delays-of-sailings.moor"
+    dialog.begin.click()
+    settle(window, qtbot)
+    assert window.desk.path == copy.parent / "delays-of-sailings.moor"
+    report = load_report(window.desk.path)
+    assert report.title == "Delays of sailings"
+    (block,) = report.editions[0].blocks
+    assert isinstance(block, ForEachBlock)
+    document = Session(Library.around(window.desk.path)).render(report)
+    assert document.row_count > 19_000  # all rows, not only those that it was proposed from
+    assert not [finding for finding in document.findings if finding.is_error]
+
+
+def test_a_query_goes_on_with_its_parameters(window: Window, dialog: StartDialog, qtbot: QtBot) -> None:
+    read(dialog, "Query · fares", qtbot)
+    assert not dialog.begin.isEnabled()
+    tick(dialog, "season")
+    assert set(dialog.found) == {"Listing"}
+    tick(dialog, "route", "fares")
+    tick(dialog, "season")  # no longer
+    assert set(dialog.found) == {"Listing", "Grouped", "Matrix", "Statements"}
+    assert [dialog.fields.item(at).text() for at in range(2)] == ["1 · Route", "Route name"]  # type: ignore[union-attr]
+    dialog.cards["Grouped"].click()
+    before = {parameter.name for parameter in window.desk.report.parameters}  # type: ignore[union-attr]
+    dialog.begin.click()
+    settle(window, qtbot)
+    assert window.desk.report is not None
+    assert {parameter.name for parameter in window.desk.report.parameters} == before
+    table = window.desk.edition.tables[0]  # type: ignore[union-attr]
+    assert [level.by for level in table.levels] == ["route"]
+    assert [column.name for column in table.columns] == ["fares"]
+
+
+def test_what_cannot_be_read_is_told(window: Window, dialog: StartDialog, qtbot: QtBot) -> None:
+    report = window.desk.report
+    assert report is not None
+    broken = report.query("fares").but(sql="select gone from nowhere")
+    dialog._open = report.but(queries=tuple(broken if q.name == "fares" else q for q in report.queries))
+    at = dialog.source.findText("Query · fares")
+    dialog.source.setCurrentIndex(at)
+    dialog.source.activated.emit(at)
+    qtbot.waitUntil(lambda: not dialog.told.text().startswith(("Reading", "Tick")), timeout=10_000)
+    assert "nowhere" in dialog.told.text()
+    assert not dialog.begin.isEnabled()
