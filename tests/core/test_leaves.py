@@ -150,7 +150,7 @@ def test_a_grid_is_parted_between_rows_only(library: MakeLibrary) -> None:
     widths=st.lists(st.none() | st.integers(1_000, 100_000), min_size=1, max_size=8), gap=st.integers(0, 20_000),
     shares=st.lists(st.floats(0.1, 9), min_size=8, max_size=8),
 )  # fmt: skip
-def test_columns_fill_the_width_where_one_can_grow(widths: list[int | None], gap: int, shares: list[float]) -> None:
+def test_columns_fill_the_width_where_one_is_free(widths: list[int | None], gap: int, shares: list[float]) -> None:
     tracks = tuple(Track(width=w, share=s) for w, s in zip(widths, shares, strict=False))
     grid = GridBlock(name="g", tracks=tracks, gap=gap)
     found = track_widths(grid, 2_000_000)
