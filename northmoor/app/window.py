@@ -432,6 +432,13 @@ class Window(QMainWindow):
         for key, button in self._workspace_buttons.items():
             button.setChecked(key == name)
             button.setIcon(icon(button.property("drawing"), HEATHER if key == name else PEAT, 20))
+        self._enable_blocks()
+
+    def _enable_blocks(self) -> None:
+        """Blocks are copied and taken out where they are seen."""
+        is_seen = self.desk.report is not None and self._stack.currentWidget() is self.pages
+        for name in filter(None, OF_BLOCKS):
+            self.actions_by_name[name].setEnabled(is_seen)
 
     def tell(self, text: str, kind: str) -> None:
         """Say something in the line below: kind is quiet, good, warning or fault."""
@@ -524,6 +531,7 @@ class Window(QMainWindow):
             action.setText(f"{name} · {label}" if label else name)
         for name in NEEDING_REPORT:
             actions[name].setEnabled(has_report)
+        self._enable_blocks()
         actions["back"].setEnabled(self.following.can_go_back)
         actions["deliver"].setEnabled(self._rendered is not None)
         self._deliver.setEnabled(self._rendered is not None)

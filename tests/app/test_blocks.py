@@ -200,3 +200,20 @@ def test_the_menu_of_a_block_opens_where_it_is_pointed_at(window: Window, qtbot:
         "Cut", "Copy", "Paste", "Duplicate", "Take out",
     ]  # fmt: skip
     menu.close()
+
+
+def test_keys_for_blocks_do_nothing_to_blocks_that_are_not_seen(window: Window, qtbot: QtBot) -> None:
+    before = names(window)
+    window.desk.select(Selection("text", "scope"))
+    window.show_workspace("data")
+    qtbot.keyClick(window, Qt.Key.Key_Delete)
+    qtbot.keyClick(window, Qt.Key.Key_X, Qt.KeyboardModifier.ControlModifier)
+    do(window, "remove", "cut")
+    assert names(window) == before
+    window.show_workspace("pages")
+    line = editor(window, "name")
+    line.setFocus()
+    qtbot.keyClick(line, Qt.Key.Key_Delete)  # a line keeps its own keys
+    assert names(window) == before
+    do(window, "remove")
+    assert "scope" not in names(window)
