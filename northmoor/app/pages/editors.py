@@ -45,7 +45,7 @@ NAMES = {
     "show_head": "Show titles",
     "title": "Title", "padding": "Padding", "inset": "Inset", "page_break": "New page", "odd_page": "On an odd page",
     "foot_of_page": "Totals at foot", "on": "On pages",
-    "stepped": "Keys stepped", "fill": "Keys shown", "members": "All keys from",
+    "stepped": "Keys stepped", "members": "All keys from",
     "subtotal": "Subtotal", "subtotal_text": "Called",
     "row_total": "Total row", "row_total_text": "Called", "column_total": "Total column", "column_total_text": "Called",
     "totals": "Totals", "scale_over": "Compares", "measures_stand": "Measures", "show_measures": "Measure titles",
@@ -183,9 +183,18 @@ _UNSET = {
 }  # fmt: skip
 
 
-def label_of(field: str) -> str:
+_NAMES_IN = {
+    ("MatrixLevel", "fill"): "Keys shown", ("ChartLevel", "fill"): "Keys shown", ("GridCell", "rows"): "Rows high",
+    ("GridCell", "columns"): "Columns wide", ("GridCell", "fill"): "Ground", ("ForEachBlock", "by"): "Record by",
+    ("ForEachBlock", "keep_groups"): "Records kept if", ("ForEachBlock", "first_groups"): "First records",
+}  # fmt: skip
+"""Names that a property has in one kind of part only."""
+
+
+def label_of(field: str, kind: type[Part] | None = None) -> str:
     """A property's name as the inspector shows it."""
-    return NAMES.get(field) or field.replace("_", " ").capitalize()
+    own = _NAMES_IN.get((kind.__name__, field)) if kind is not None else None
+    return own or NAMES.get(field) or field.replace("_", " ").capitalize()
 
 
 def editor_for(kind: type[Part], field: str, value: Any, commit: Commit, choices: list[str] | None = None) -> QWidget:
@@ -194,7 +203,7 @@ def editor_for(kind: type[Part], field: str, value: Any, commit: Commit, choices
     editor = _editor(field, info, value, commit, choices)
     help_text = info.description or ""
     editor.setToolTip(help_text)
-    editor.setAccessibleName(label_of(field))
+    editor.setAccessibleName(label_of(field, kind))
     editor.setAccessibleDescription(help_text)
     editor.setObjectName("expression" if field in _CODE else editor.objectName())
     editor.setProperty("field", field)

@@ -106,7 +106,7 @@ class Form:
         choices: list[str] | None = None,
     ) -> None:
         """An editor for a property; `choices` are names to choose from."""
-        self.labelled(label_of(field), editor_for(kind, field, getattr(part, field), commit, choices))
+        self.labelled(label_of(field, kind), editor_for(kind, field, getattr(part, field), commit, choices))
 
     def labelled(self, name: str, editor: QWidget) -> None:
         """An editor with its name."""
