@@ -1,5 +1,6 @@
 """Small blocks and grids: where they stand on the page, to the millipoint, and what they say when something is wrong."""
 
+import shutil
 import sqlite3
 from collections.abc import Callable
 from decimal import Decimal
@@ -12,9 +13,10 @@ from hypothesis import strategies as st
 
 from northmoor.core.document import Document, Session
 from northmoor.core.layout.grids import joined_rows, track_widths
-from northmoor.core.model.blocks import Block, GridBlock, GridCell, TextBlock, Track
+from northmoor.core.model.blocks import Block, ForEachBlock, GridBlock, GridCell, TextBlock, Track
 from northmoor.core.model.grid_edits import insert_row, insert_track, remove_row, remove_track
 from northmoor.core.model.leaves import BarcodeBlock, BreakBlock, ReadoutBlock, RuleBlock, ShapeBlock, SpacerBlock
+from northmoor.core.model.report import PageSetup
 from northmoor.core.sources.connections import Library
 from northmoor.demo.board import board_sheet
 from tests.helpers import FREIGHT, dumped, render, report_of, table_of
@@ -190,3 +192,20 @@ def test_the_board_sheet_is_one_page_with_the_right_figures(demo: Path, tarrow: 
     shown = [i["text"] for i in items(document, "fares", "text")]
     change = (fares["2025"] - fares["2024"]) / fares["2024"]
     assert shown == ["Fares", f"€{fares['2025']:,.0f}", f"+{change * 100:.1f} % on 2024"]
+
+
+@pytest.mark.parametrize(("on", "wanted"), [("every", [1, 2, 3]), ("first", [1, 3]), ("later", [2])])
+def test_a_letterhead_lies_behind_its_pages(demo: Path, library: MakeLibrary, on: str, wanted: list[int]) -> None:
+    made = library("create table lines (v integer); insert into lines values (1), (2)")
+    shutil.copy(demo / "pictures" / "tarrow.png", made.root / "head.png")
+    blocks = (text("said", "{v}"), BreakBlock(name="turn", visible="v = 1"), text("more", visible="v = 1"))
+    each = ForEachBlock(name="each", query="rows", by="v", restart_page_number=True, blocks=blocks)
+    page = PageSetup(background="head.png", background_on=on)
+    document = render(report_of(each, page=page), made)
+    pages = dumped(document)["pages"]
+    assert [p["number"] for p in pages if p["items"][0]["kind"] == "picture"] == wanted
+    behind = next(p["items"][0] for p in pages if p["items"][0]["kind"] == "picture")
+    assert box(behind) == (0.0, round((841.89 - 595.276) / 2, 3), 595.276, 595.276)  # it is square
+    gone = render(report_of(each, page=page.but(background="gone.png")), made)
+    assert len(gone.page(0).layers) == 1
+    assert any("gone.png" in finding.message for finding in gone.findings)

@@ -73,6 +73,7 @@ CHOICES = {
         "after": "After each",
     },
     "without_rows": {"printed": "Printed", "left_out": "Left out"},
+    "background_on": {"every": "Every page", "first": "First pages", "later": "Later pages"},
     "on": {
         "every": "Every page",
         "first": "The first page",
@@ -170,6 +171,7 @@ _CODE = {
 }
 _LONG = {"text"}
 _UNSET = {
+    "background": "none",
     "against": "nothing", "bookmark": "none", "fill": "none", "stroke": "none", "width": "all there is",
     "format": "by the type", "visible": "always", "rows_per_page": "as many as fit", "first_groups": "all",
     "keep_groups": "all", "keep_rows": "all", "order_by": "their key", "when_empty": "a sentence that names the values",

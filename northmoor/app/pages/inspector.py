@@ -87,6 +87,8 @@ def show_page(form: Form, report: Report, edition: str, _: Selection) -> None:
     names = ("size", "orientation", "margin_top", "margin_right", "margin_bottom", "margin_left")
     form.properties(PageSetup, found.page, names, "Change the page", change)
     form.section("Look")
+    shown = ("background",) if found.page.background is None else ("background", "background_on")
+    form.properties(PageSetup, found.page, shown, "Change the background", change)
     for name in ("locale", "currency", "time_zone"):
         form.property(
             Report,

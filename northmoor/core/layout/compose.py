@@ -5,6 +5,8 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property, lru_cache
 
+import numpy as np
+
 from northmoor.core.compute.cells import Computed
 from northmoor.core.compute.chartdata import ArrangedChart
 from northmoor.core.compute.paging import PageRanges, one_run
@@ -12,7 +14,7 @@ from northmoor.core.compute.table import ArrangedTable
 from northmoor.core.errors import Place
 from northmoor.core.layout.anchors import Anchors
 from northmoor.core.layout.context import Setting
-from northmoor.core.layout.display import Bookmark, Layer, Origin, Page
+from northmoor.core.layout.display import Bookmark, Layer, OneOrigin, Origin, Page, Pictures
 from northmoor.core.layout.flowing import Flow
 from northmoor.core.layout.palette import colors_of
 from northmoor.core.layout.paragraph import Paragraph, paragraph_layers
@@ -23,6 +25,7 @@ from northmoor.core.layout.running import (
     RunningLayout,
     lay_out_running,
     picture_layers,
+    picture_or_fault,
     running_height,
     running_texts,
     slots_of,
@@ -107,6 +110,7 @@ class Composition:
         parts = self.parts(index)
         if not parts and len(self) > 1:
             return Page(index + 1, *self.edition.page.paper, ())
+        layers += self._background(index)
         layers += self.header.layers(index)
         for part in parts:
             if isinstance(part, TablePart):
@@ -124,6 +128,21 @@ class Composition:
         width, height = self.edition.page.paper
         return Page(index + 1, width, height, tuple(layers), tuple(bookmarks), self.anchors.on_page(index))
 
+    def _background(self, index: int) -> tuple[Layer, ...]:
+        """The picture behind a page, in its own proportions, as large as the paper holds."""
+        page, is_first = self.edition.page, self.numbers[index] == 1
+        if page.background is None or page.background_on == ("later" if is_first else "first"):
+            return ()
+        picture = picture_or_fault(page.background, "page", self.setting)
+        if isinstance(picture, str):
+            return ()
+        width, height = page.paper
+        wide, high = min((width, width * picture.pixels[1] // picture.pixels[0]),
+                         (height * picture.pixels[0] // picture.pixels[1], height))  # fmt: skip
+        place = ((width - wide) // 2, (height - high) // 2, wide, high)
+        x, y, across, down = (np.array([length], np.int64) for length in place)
+        return (Pictures(x, y, across, down, (picture,), OneOrigin(Origin("page", "background"))),)
+
     def _lines(self, part: Lines) -> tuple[Layer, ...]:
         left, y = self.frame.left + part.left, self.frame.top + part.y
         if isinstance(part.block, Paragraph):
@@ -137,6 +156,8 @@ def compose(edition: Edition, given: Given, setting: Setting) -> Composition:
     """Flow an edition's blocks down its pages."""
     frame = _frame(edition, setting)
     setting.colors = colors_of(_charts(given.arranged, edition))
+    if edition.page.background is not None:
+        picture_or_fault(edition.page.background, "page", setting)  # found now, not only when its page is drawn
     placed, tables, of_records = _placed(edition, given, frame, setting)
     numbers, counts = _page_numbers(placed.pages, frozenset(placed.restarts))
     composition = Composition(edition, frame, setting, given, placed, tables, of_records, numbers, counts)

@@ -47,6 +47,11 @@ class PageSetup(Part):
     """Free space at the bottom."""
     margin_left: Margin = 56_693
     """Free space at the left."""
+    background: str | None = None
+    """Path of a PNG or JPEG file, from the library's folder, that lies behind the whole page, such as a letterhead; it
+    cannot lead out of the folder."""
+    background_on: Literal["every", "first", "later"] = "every"
+    """The pages it lies behind; the first is each with the number 1, so in statements that of each record."""
 
     @property
     def paper(self) -> tuple[int, int]:
