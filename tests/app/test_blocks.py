@@ -175,6 +175,8 @@ def test_grids_grow_and_hold_what_is_inserted(window: Window, qtbot: QtBot) -> N
     press(window, "Take its row out")
     press(window, "Take its column out")
     assert undone(window, before)
+    do(window, "add_text")  # the cell that is chosen is no longer there
+    assert names(window)[-1] == "text"
 
 
 def test_a_record_is_chosen_in_contents_and_its_figure_traced(statement: Window, qtbot: QtBot) -> None:
@@ -217,3 +219,19 @@ def test_keys_for_blocks_do_nothing_to_blocks_that_are_not_seen(window: Window, 
     assert names(window) == before
     do(window, "remove")
     assert "scope" not in names(window)
+
+
+def test_a_header_is_added_and_stands_on_later_pages(statement: Window, qtbot: QtBot) -> None:
+    window = statement
+    before = report_text(window.desk.report)
+    window.desk.select(Selection("page"))
+    press(window, "Add a header")
+    settle(window, qtbot)
+    assert [spot.column for spot in spots(window, block="header")] == ["0.start"]
+    window.desk.select(Selection("header", "header"))
+    press(window, "Add a line")
+    window.desk.select(Selection("header", "header", column="1.start"))
+    choose(window, "on", "later")
+    settle(window, qtbot)
+    assert [spot.column for spot in spots(window, block="header")] == ["0.start"]
+    assert undone(window, before)

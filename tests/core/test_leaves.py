@@ -13,10 +13,11 @@ from hypothesis import strategies as st
 
 from northmoor.core.document import Document, Session
 from northmoor.core.layout.grids import joined_rows, track_widths
+from northmoor.core.layout.places import page_places
 from northmoor.core.model.blocks import Block, ForEachBlock, GridBlock, GridCell, TextBlock, Track
 from northmoor.core.model.grid_edits import insert_row, insert_track, remove_row, remove_track
 from northmoor.core.model.leaves import BarcodeBlock, BreakBlock, ReadoutBlock, RuleBlock, ShapeBlock, SpacerBlock
-from northmoor.core.model.report import PageSetup
+from northmoor.core.model.report import PageSetup, Running, RunningLine, TextPiece
 from northmoor.core.sources.connections import Library
 from northmoor.demo.board import board_sheet
 from tests.helpers import FREIGHT, dumped, render, report_of, table_of
@@ -209,3 +210,33 @@ def test_a_letterhead_lies_behind_its_pages(demo: Path, library: MakeLibrary, on
     gone = render(report_of(each, page=page.but(background="gone.png")), made)
     assert len(gone.page(0).layers) == 1
     assert any("gone.png" in finding.message for finding in gone.findings)
+
+
+def test_lines_of_header_and_footer_stand_on_their_pages(library: MakeLibrary) -> None:
+    header = Running(lines=tuple(
+        RunningLine(start=TextPiece(text=f"{on} {{page_number()}}"), on=on)
+        for on in ("every", "first", "later", "odd", "even", "last")
+    ), rule=1_000)  # fmt: skip
+    footer = Running(lines=(RunningLine(end=TextPiece(text="foot"), on="later"),), rule=500)
+    blocks = [each for n in range(4) for each in (text(f"t{n}"), BreakBlock(name=f"b{n}"))][:-1]
+    document = render(report_of(*blocks, edition={"header": header, "footer": footer}), library(FREIGHT))
+    shown = [
+        [i["text"].split()[0] for i in page["items"] if i["kind"] == "text" and i["origin"]["block"] == "header"]
+        for page in dumped(document)["pages"]
+    ]
+    assert shown == [
+        ["every", "first", "odd"], ["every", "later", "even"], ["every", "later", "odd"], ["every", "later", "even", "last"],
+    ]  # fmt: skip
+    tops = [page["items"] for page in dumped(document)["pages"]]
+    bodies = {i["y"] for items_of in tops for i in items_of if i["origin"]["block"].startswith("t")}
+    assert len(bodies) == 1  # every page leaves as much room
+    feet = [sorted(i["kind"] for i in page if i["origin"]["block"] == "footer") for page in tops]
+    assert feet == [[], ["rule", "text"], ["rule", "text"], ["rule", "text"]]
+    lowest = min(bodies)
+    assert all(i["y"] + i["height"] <= lowest for page in tops for i in page if i["origin"]["block"] == "header")
+    for index, names in enumerate(shown):
+        found = [spot for spot in page_places(document.composition, index).spots if spot.block == "header"]
+        assert [spot.column for spot in found] == [f"{ORDER.index(name)}.start" for name in names]
+
+
+ORDER = ("every", "first", "later", "odd", "even", "last")

@@ -10,7 +10,7 @@ from northmoor.app.desk import Desk, Selection
 from northmoor.core.expr.language import column_expression
 from northmoor.core.model import block_edits, carrying
 from northmoor.core.model.block_edits import Target
-from northmoor.core.model.blocks import Block
+from northmoor.core.model.blocks import Block, ForEachBlock, GridBlock
 from northmoor.core.model.data import Query
 from northmoor.core.model.edits import aggregate_of, unused_name
 from northmoor.core.model.nesting import walk
@@ -43,11 +43,12 @@ class BlockWork(QObject):
     def target(self) -> Target:
         """Where what is inserted goes: into the chosen for-each or cell of a grid, else after the chosen block."""
         selection = self._desk.selection
-        if selection.kind == "grid-cell":
-            return Target(selection.block, cell=selection.number)
-        if selection.kind == "for-each":
-            return Target(selection.block, inside=True)
-        return Target(selection.block or None)
+        block = next((each for each in self._blocks if each.name == selection.block), None)
+        if selection.kind == "grid-cell" and isinstance(block, GridBlock) and selection.number < len(block.cells):
+            return Target(block.name, cell=selection.number)
+        if selection.kind == "for-each" and isinstance(block, ForEachBlock):
+            return Target(block.name, inside=True)
+        return Target(block.name if block is not None else None)
 
     def insert(self, kind: str) -> None:
         """Insert a new block of a kind that needs no data."""

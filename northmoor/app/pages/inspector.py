@@ -17,7 +17,7 @@ from northmoor.core.model import edits
 from northmoor.core.model.blocks import PictureBlock, TextBlock
 from northmoor.core.model.charts import ChartBlock
 from northmoor.core.model.matrices import MatrixBlock
-from northmoor.core.model.report import PageSetup, Report, Running
+from northmoor.core.model.report import PageSetup, Report, Running, RunningLine
 from northmoor.core.model.tables import TableBlock
 
 _Show = Callable[[Form, Report, str, Selection], None]
@@ -67,7 +67,7 @@ class Inspector(QScrollArea):
 def _show(form: Form, report: Report, edition: str, selection: Selection) -> None:
     try:
         _FORMS[selection.kind](form, report, edition, selection)
-    except (KeyError, StopIteration, ValueError):
+    except (KeyError, IndexError, StopIteration, ValueError):
         form.note("What was selected is no longer part of the edition. Choose something in Contents.")
 
 
@@ -86,6 +86,9 @@ def show_page(form: Form, report: Report, edition: str, _: Selection) -> None:
     form.section("Where")
     names = ("size", "orientation", "margin_top", "margin_right", "margin_bottom", "margin_left")
     form.properties(PageSetup, found.page, names, "Change the page", change)
+    for name in ("header", "footer"):
+        if getattr(found, name) is None:
+            form.action(f"Add a {name}", partial(_add_running, name), "plus")
     form.section("Look")
     shown = ("background",) if found.page.background is None else ("background", "background_on")
     form.properties(PageSetup, found.page, shown, "Change the background", change)
@@ -96,6 +99,11 @@ def show_page(form: Form, report: Report, edition: str, _: Selection) -> None:
             name,
             partial(form.edit_report, name),
         )
+
+
+def _add_running(name: str, report: Report, edition: str) -> Report:
+    text = "{report_title()}" if name == "header" else "Page {page_number(); 0} of {page_count(); 0}"
+    return edits.add_running_line(report, edition, name, text)
 
 
 def show_running(form: Form, report: Report, edition: str, selection: Selection) -> None:
@@ -113,6 +121,7 @@ def show_running(form: Form, report: Report, edition: str, selection: Selection)
             )
 
         form.properties(Running, running, ("gap", "rule"), f"Change the {selection.kind}", change)
+        form.action("Add a line", lambda r, e: edits.add_running_line(r, e, selection.kind, "Text"), "plus")
         return
     at, piece = selection.column, running.piece_at(selection.column)
     if piece is None:
@@ -125,6 +134,12 @@ def show_running(form: Form, report: Report, edition: str, selection: Selection)
     what = f"Change the {selection.kind}"
     names = ("text",) if piece.kind == "text" else ("file", "height")
     form.properties(type(piece), piece, names, what, change_piece)
+    number = int(at.partition(".")[0])
+    form.section("Where")
+    form.properties(
+        RunningLine, running.lines[number], ("on",), what,
+        lambda **changes: lambda r, e: edits.change_running_line(r, e, selection.kind, number, **changes),
+    )  # fmt: skip
     if piece.kind == "text":
         form.looks(report, piece, what, change_piece)
     form.action("Take it out", lambda r, e: edits.change_piece(r, e, selection.kind, at, None))

@@ -23,7 +23,9 @@ from northmoor.core.layout.placedcells import CellPlacer
 from northmoor.core.layout.recordtables import RecordTable
 from northmoor.core.layout.running import (
     RunningLayout,
+    heights_of,
     lay_out_running,
+    lines_on,
     picture_layers,
     picture_or_fault,
     running_height,
@@ -34,7 +36,7 @@ from northmoor.core.layout.shelf import Arranged, Given, Placed, Room, Scope, Sh
 from northmoor.core.layout.table import ends_of_pages
 from northmoor.core.layout.tablepage import table_bookmarks, table_layers
 from northmoor.core.model.charts import Chart, ChartBlock
-from northmoor.core.model.report import Edition
+from northmoor.core.model.report import Edition, Running
 
 
 @dataclass
@@ -53,8 +55,7 @@ class Composition:
     counts: tuple[int, ...] = ()
     running: Mapping[str, Computed] = field(default_factory=dict)
     """The expressions of its header and footer, with one value a page."""
-    header: RunningLayout = field(init=False)
-    footer: RunningLayout = field(init=False)
+    _laid: dict[tuple[str, tuple[int, ...]], RunningLayout] = field(default_factory=dict)
 
     def __len__(self) -> int:
         return self.placed.pages
@@ -111,7 +112,7 @@ class Composition:
         if not parts and len(self) > 1:
             return Page(index + 1, *self.edition.page.paper, ())
         layers += self._background(index)
-        layers += self.header.layers(index)
+        layers += self._running("header", index)
         for part in parts:
             if isinstance(part, TablePart):
                 top = frame.top + part.piece.y
@@ -124,9 +125,35 @@ class Composition:
                 layers += part.draw(part.area(frame))
             else:
                 layers += self._lines(part)
-        layers += self.footer.layers(index)
+        layers += self._running("footer", index)
         width, height = self.edition.page.paper
         return Page(index + 1, width, height, tuple(layers), tuple(bookmarks), self.anchors.on_page(index))
+
+    def _running(self, name: str, index: int) -> tuple[Layer, ...]:
+        laid = self.running_on(name, self.numbers[index], self.counts[index])
+        return laid.layers(index) if laid is not None else ()
+
+    def running_on(self, name: str, number: int, count: int) -> RunningLayout | None:
+        """The header or footer of pages with a number, of so many."""
+        running: Running | None = getattr(self.edition, name)
+        if running is None:
+            return None
+        lines = lines_on(running, number, count)
+        if (name, lines) not in self._laid:
+            left, top, width = self.running_place(name, lines)
+            self._laid[name, lines] = lay_out_running(
+                running, lines, name, len(self), self.running, left, top, width, self.setting
+            )
+        return self._laid[name, lines]
+
+    def running_place(self, name: str, lines: tuple[int, ...]) -> tuple[int, int, int]:
+        """Where some lines of a header or footer begin: left, top and width. Those of a footer stand at the foot."""
+        page, frame = self.edition.page, self.frame
+        if name == "header":
+            return frame.left, page.margin_top, frame.width
+        assert self.edition.footer is not None
+        _, height = heights_of(self.edition.footer, lines, self.setting)
+        return frame.left, page.paper[1] - page.margin_bottom - height, frame.width
 
     def _background(self, index: int) -> tuple[Layer, ...]:
         """The picture behind a page, in its own proportions, as large as the paper holds."""
@@ -163,7 +190,9 @@ def compose(edition: Edition, given: Given, setting: Setting) -> Composition:
     composition = Composition(edition, frame, setting, given, placed, tables, of_records, numbers, counts)
     wanted = slots_of(running_texts(edition.header) + running_texts(edition.footer))
     composition.running = given.running(wanted, numbers, counts)
-    _lay_out_running(composition)
+    for kind in dict.fromkeys(zip(numbers, counts, strict=True)):
+        for name in ("header", "footer"):
+            composition.running_on(name, *kind)  # what is wrong with one is found now
     return composition
 
 
@@ -202,15 +231,6 @@ def _charts(arranged: Arranged, edition: Edition) -> Iterator[tuple[Chart, Arran
             yield block, found
         elif isinstance(found, ArrangedTable):
             yield from ((chart, own) for (_, chart), own in found.charts.items() if isinstance(own, ArrangedChart))
-
-
-def _lay_out_running(composition: Composition) -> None:
-    edition, frame, setting = composition.edition, composition.frame, composition.setting
-    page, count = edition.page, len(composition)
-    bottom = page.paper[1] - page.margin_bottom - running_height(edition.footer, setting)
-    for name, running, top in (("header", edition.header, page.margin_top), ("footer", edition.footer, bottom)):
-        laid_out = lay_out_running(running, name, count, composition.running, frame.left, top, frame.width, setting)
-        setattr(composition, name, laid_out)
 
 
 def _frame(edition: Edition, setting: Setting) -> Frame:

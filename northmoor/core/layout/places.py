@@ -20,9 +20,8 @@ from northmoor.core.layout.paragraph import Paragraph
 from northmoor.core.layout.parts import ChartPart, DrawnPart, Frame, Lines, TablePart
 from northmoor.core.layout.plans import CellPlan
 from northmoor.core.layout.rowsonpage import RowsOnPage, rows_on_page
-from northmoor.core.layout.running import pieces, running_height
+from northmoor.core.layout.running import heights_of, lines_on, pieces
 from northmoor.core.layout.table import TableLayout
-from northmoor.core.model.report import Running
 from northmoor.core.model.tables import RowPlace
 
 
@@ -125,7 +124,7 @@ def page_places(composition: Composition, index: int) -> Places:
                               printed=part.record))  # fmt: skip
         else:
             spots.append(_line_spot(part, frame))
-    return Places((*spots, *_running_spots(composition)), tuple(edges), tuple(brackets))
+    return Places((*spots, *_running_spots(composition, index)), tuple(edges), tuple(brackets))
 
 
 def _chart_spots(part: ChartPart, frame: Frame) -> list[Spot]:
@@ -163,37 +162,22 @@ def _line_spot(part: Lines, frame: Frame) -> Spot:
     return Spot(block.name, "picture", None, None, left, top + part.y, width, block.height)
 
 
-def _running_spots(composition: Composition) -> list[Spot]:
-    page, setting, frame = composition.edition.page, composition.setting, composition.frame
+def _running_spots(composition: Composition, index: int) -> list[Spot]:
+    """The pieces of header and footer; `column` tells the line and place, as ``0.end``."""
     spots = []
-    header, footer = composition.edition.header, composition.edition.footer
-    if header:
-        spots += _pieces(header, "header", frame.left, page.margin_top, frame.width, running_height(header, setting))
-    if footer:
-        height = running_height(footer, setting)
-        top = page.paper[1] - page.margin_bottom - height
-        spots += _pieces(footer, "footer", frame.left, top, frame.width, height)
+    for name, running in (("header", composition.edition.header), ("footer", composition.edition.footer)):
+        if running is None:
+            continue
+        lines = lines_on(running, composition.numbers[index], composition.counts[index])
+        heights, _ = heights_of(running, lines, composition.setting)
+        left, top, width = composition.running_place(name, lines)
+        top += running.rule if name == "footer" else 0
+        for number, height in zip(lines, heights, strict=True):
+            for place, _ in pieces(running.lines[number]):
+                x = left + {"start": 0, "center": 1, "end": 2}[place] * width // 3
+                spots.append(Spot(name, name, None, f"{number}.{place}", x, top, width // 3, height))
+            top += height
     return spots
-
-
-def _pieces(running: Running, name: str, left: int, top: int, width: int, height: int) -> list[Spot]:
-    """A third of the width for each place; `column` tells the line and place, as ``0.end``."""
-    each = height // max(len(running.lines), 1)
-    third = {"start": 0, "center": 1, "end": 2}
-    return [
-        Spot(
-            name,
-            name,
-            None,
-            f"{number}.{place}",
-            left + third[place] * width // 3,
-            top + number * each,
-            width // 3,
-            each,
-        )
-        for number, line in enumerate(running.lines)
-        for place, _ in pieces(line)
-    ]
 
 
 def _cells(part: TablePart, shown: RowsOnPage, left: int) -> list[Spot]:

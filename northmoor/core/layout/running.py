@@ -53,11 +53,30 @@ def running_texts(running: Running | None) -> list[str]:
     return [p.text for line in (running.lines if running else ()) for _, p in pieces(line) if isinstance(p, TextPiece)]
 
 
+_KINDS_OF_PAGES = ((1, 1), (1, 9), (2, 9), (3, 9), (8, 8), (9, 9))
+"""A page's number and count of each kind: first, later, odd, even, last."""
+
+
+def lines_on(running: Running, number: int, count: int) -> tuple[int, ...]:
+    """The numbers of the lines that stand on the page of a number, of so many."""
+    stands = {
+        "every": True, "first": number == 1, "later": number > 1, "odd": number % 2 == 1, "even": number % 2 == 0,
+        "last": number == count,
+    }  # fmt: skip
+    return tuple(at for at, line in enumerate(running.lines) if stands[line.on])
+
+
 def running_height(running: Running | None, setting: Setting) -> int:
-    """Height of a header or footer with its rule, without the gap to the body."""
+    """Height of a header or footer with its rule, without the gap to the body: where the most of its lines stand."""
     if running is None:
         return 0
-    return sum(_line_height(line, setting) for line in running.lines) + running.rule
+    return max(heights_of(running, lines_on(running, *kind), setting)[1] for kind in _KINDS_OF_PAGES)
+
+
+def heights_of(running: Running, lines: tuple[int, ...], setting: Setting) -> tuple[tuple[int, ...], int]:
+    """The height of each of some lines, and of all with the rule; nothing where there are none."""
+    heights = tuple(_line_height(running.lines[at], setting) for at in lines)
+    return heights, sum(heights) + (running.rule if lines or not running.lines else 0)
 
 
 def _line_height(line: RunningLine, setting: Setting) -> int:
@@ -137,7 +156,8 @@ class RunningLayout:
 
 
 def lay_out_running(
-    running: Running | None,
+    running: Running,
+    lines: tuple[int, ...],
     name: str,
     pages: int,
     computed: Mapping[str, Computed],
@@ -146,14 +166,14 @@ def lay_out_running(
     width: int,
     setting: Setting,
 ) -> RunningLayout:
-    """Lay a header or footer out for a number of pages, its first line at `top`."""
+    """Lay some lines of a header or footer out for a number of pages, the first at `top`."""
     texts: list[RunningText] = []
     fixed: list[Layer] = []
-    if running is None:
+    if running.lines and not lines:
         return RunningLayout((), (), setting)
     origin = Origin(name, name)
     y = top + (running.rule if name == "footer" else 0)
-    for line in running.lines:
+    for line in (running.lines[at] for at in lines):
         height = _line_height(line, setting)
         for place, piece in pieces(line):
             if isinstance(piece, PicturePiece):

@@ -15,7 +15,7 @@ from northmoor.core.model.matrices import MatrixBlock, MatrixLevel
 from northmoor.core.model.nesting import Blocks, in_every_list, replaced, walk
 from northmoor.core.model.parameters import Assignment, NamedValue, Parameter, ValueSet
 from northmoor.core.model.part import Part
-from northmoor.core.model.report import Edition, Report, Running, RunningLine
+from northmoor.core.model.report import Edition, Report, Running, RunningLine, TextPiece
 from northmoor.core.model.tables import Cell, Column, Level, Row, RowPlace, TableBlock
 
 
@@ -235,8 +235,23 @@ def change_piece(report: Report, edition: str, running: str, at: str, piece: Par
     found: Running = getattr(_edition(report, edition), running)
     line, _, place = at.partition(".")
     lines = tuple(ln.but(**{place: piece}) if i == int(line) else ln for i, ln in enumerate(found.lines))
-    kept = tuple(ln for ln in lines if ln != RunningLine())
+    kept = tuple(ln for ln in lines if ln.start or ln.center or ln.end)
     return change_edition(report, edition, **{running: found.but(lines=kept) if kept else None})
+
+
+def change_running_line(report: Report, edition: str, running: str, number: int, **changes: Any) -> Report:
+    """Change properties of a line of the header or footer."""
+    found = getattr(_edition(report, edition), running)
+    lines = tuple(line.but(**changes) if at == number else line for at, line in enumerate(found.lines))
+    return change_edition(report, edition, **{running: found.but(lines=lines)})
+
+
+def add_running_line(report: Report, edition: str, running: str, text: str) -> Report:
+    """Add a line with a text at its start to the header or footer, which is made where there is none."""
+    found = getattr(_edition(report, edition), running) or Running()
+    style = known_style(report, "running")
+    line = RunningLine(start=TextPiece(text=text, style=style))
+    return change_edition(report, edition, **{running: found.but(lines=(*found.lines, line))})
 
 
 def change_query(report: Report, query: str, **changes: Any) -> Report:

@@ -103,10 +103,12 @@ class RunningLine(Part):
     """Centred between the margins."""
     end: Piece | None = None
     """At the right margin."""
+    on: Literal["every", "first", "later", "odd", "even", "last"] = "every"
+    """The pages it stands on, by the number that they have; where numbers begin anew, so do first and last pages."""
 
 
 class Running(Part):
-    """A header or footer: the same on every page."""
+    """A header or footer. Every page leaves as much room for it as the one that has the most of its lines."""
 
     lines: tuple[RunningLine, ...] = ()
     """Its lines, from the top."""
@@ -116,8 +118,10 @@ class Running(Part):
     """Thickness of a rule on the side of the body; 0pt for none."""
 
     def piece_at(self, place: str) -> "TextPiece | PicturePiece | None":
-        """The piece at a line and a place in it, such as 0.end."""
+        """The piece at a line and a place in it, such as 0.end. Raises KeyError for a line that is not there."""
         number, _, side = place.partition(".")
+        if int(number) >= len(self.lines):
+            raise KeyError(place)
         found: TextPiece | PicturePiece | None = getattr(self.lines[int(number)], side)
         return found
 
