@@ -14,7 +14,7 @@ from typing import Any
 from northmoor.core.compute.cells import Computed
 from northmoor.core.compute.choosing import choose, said_when_empty
 from northmoor.core.compute.groupsof import with_groups
-from northmoor.core.compute.hosting import Hosted, hosting, templates_of, whole_fault
+from northmoor.core.compute.hosting import Hosted, expressions_of, hosting, whole_fault
 from northmoor.core.compute.kinds import ArrangedBlock, arrange_block, planned
 from northmoor.core.compute.paging import PageRanges, compute_paged
 from northmoor.core.compute.running import PER_PAGE, compute_running
@@ -28,7 +28,6 @@ from northmoor.core.layout.compose import Composition, compose
 from northmoor.core.layout.context import Kept, Setting, Shapers
 from northmoor.core.layout.display import Page
 from northmoor.core.layout.folding import Fold, Folds
-from northmoor.core.layout.running import slots_of
 from northmoor.core.layout.shelf import Given
 from northmoor.core.model.blocks import DataBlock
 from northmoor.core.model.files import report_text
@@ -309,7 +308,7 @@ class Session:
                 ("running", key), lambda: compute_running(wanted, rows, values, known, numbers, counts, stop)
             )
 
-        once = running(slots_of(list(templates_of(edition))), more={})
+        once = running(expressions_of(edition), more={})
 
         def paged(table: str, pages: PageRanges) -> PagedCells:
             found, block = arranged[table], hosted[table].block

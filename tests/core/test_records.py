@@ -277,6 +277,23 @@ def _due(tarrow: sqlite3.Connection, month: str) -> dict[int, tuple[dict[str, De
     return found
 
 
+@pytest.mark.parametrize("around", [True, False])
+def test_expressions_may_hold_any_sign_and_faulty_ones_are_told(library: MakeLibrary, around: bool) -> None:
+    blocks = (
+        ReadoutBlock(name="odd", value=" 'a;b}{' ", against="'c;d'"),
+        ReadoutBlock(name="bad", value="sum(", against="("),
+        TextBlock(name="shown", text="shown", visible="'x;}' = 'x;}'"),
+        TextBlock(name="told", text="told", visible="1 +"),
+        TextBlock(name="torn", text="{"),
+    )
+    report = report_of(for_each(*blocks, first_groups=1) if around else blocks[0], *(() if around else blocks[1:]),
+                       queries=queries())  # fmt: skip
+    document = render(report, library(ROWS))
+    assert texts(document, "odd") == ["a;b}{", "–"]
+    assert texts(document, "shown", "told") == ["shown", "told"]
+    assert {finding.place.block for finding in document.findings} >= {"bad", "told", "torn"}
+
+
 def test_a_file_with_a_for_each_is_read_back_as_it_was(library: MakeLibrary) -> None:
     report = report_of(nested(), queries=queries())
     assert Report.model_validate_json(report.model_dump_json(by_alias=True)) == report

@@ -26,7 +26,7 @@ from northmoor.core.compute.paging import one_run
 from northmoor.core.compute.plaincross import Cell, asking_cross
 from northmoor.core.compute.plainly import Answer, Asking, Standpoint, ask_queries
 from northmoor.core.compute.scopes import DETAIL, PAGE_SCOPES
-from northmoor.core.compute.table import ArrangedTable, head_content, plan_of, scope_of, template_of
+from northmoor.core.compute.table import ArrangedTable, head_content, plan_of, scope_of, slots_in, template_of
 from northmoor.core.document import Document
 from northmoor.core.errors import ExpressionError, LayoutError, Place
 from northmoor.core.expr.formats import format_one
@@ -35,9 +35,7 @@ from northmoor.core.layout.chartview import View
 from northmoor.core.layout.origins import row_origin
 from northmoor.core.layout.parts import ChartPart, TablePart
 from northmoor.core.layout.places import Spot
-from northmoor.core.layout.readouts import value_template
-from northmoor.core.layout.records import Records
-from northmoor.core.layout.running import slots_of, template_by_page
+from northmoor.core.layout.records import Records, written
 from northmoor.core.model.blocks import TextBlock
 from northmoor.core.model.leaves import ReadoutBlock
 from northmoor.core.model.matrices import MatrixBlock
@@ -112,13 +110,13 @@ def trace(document: Document, page: int, spot: Spot, stop: Stop) -> Trace:
     return Trace(_shown(part, spot), _in_words(document, asking, standpoint), figures, rows)
 
 
-def _said(document: Document, spot: Spot) -> str:
-    """The template of a text, or the value of a readout as one."""
+def _said(document: Document, spot: Spot) -> Content:
+    """What a text or a readout says."""
     block = next(block for block in walk(document.edition.blocks) if block.name == spot.block)
     if isinstance(block, ReadoutBlock):
-        return value_template(block)
+        return Content(value=block.value, format=block.format)
     assert isinstance(block, TextBlock)
-    return block.text
+    return Content(text=block.text)
 
 
 def _trace_of_record(document: Document, spot: Spot, stop: Stop) -> Trace:
@@ -134,13 +132,13 @@ def _trace_of_record(document: Document, spot: Spot, stop: Stop) -> Trace:
     asking = Asking(order, arranged, document.rows, query, document.settled.whole(), none)
     standpoint = Standpoint(hosted.depth + 1, spot.printed)
     behind = asking.rows_behind(standpoint)
-    text = _said(document, spot)
+    content = _said(document, spot)
     figures = tuple(
-        _figure(expression, arranged.cells, standpoint, asking, len(behind), stop) for expression in slots_of([text])
+        _figure(expression, arranged.cells, standpoint, asking, len(behind), stop) for expression in slots_in(content)
     )
     records = Records(host, arranged, hosted.depth + 1, composition.setting)
     own = document.rows[query]
-    shown = records.texts(text, spot.block).text(spot.printed)
+    shown = records.texts(content, spot.block).text(spot.printed)
     rows = replace(own, table=own.table.take(pa.array(behind)))
     return Trace(shown, _in_words(document, asking, standpoint), figures, rows)
 
@@ -149,15 +147,15 @@ def _trace_text(document: Document, page: int, spot: Spot, stop: Stop) -> Trace:
     composition = document.composition
     edition = composition.edition
     if spot.row in ("text", "readout"):
-        text, computed, at = _said(document, spot), composition.said, 0
+        content, computed, at = _said(document, spot), composition.said, 0
     else:
         running = edition.header if spot.row == "header" else edition.footer
         piece = running.piece_at(spot.column) if running is not None and spot.column is not None else None
         if not isinstance(piece, TextPiece):
             raise LayoutError("A picture has no figures; choose a text or a cell.", Place(block=spot.block))
-        text, computed, at = piece.text, composition.running, page
+        content, computed, at = Content(text=piece.text), composition.running, page
     figures, queries = [], set()
-    for expression in slots_of([text]):
+    for expression in slots_in(content):
         found = computed[expression]
         if (fault := found.fault or found.faults.get(at)) is not None:
             figures.append(Figure(expression, None, Answer(reason=fault.message), 0))
@@ -166,9 +164,8 @@ def _trace_text(document: Document, page: int, spot: Spot, stop: Stop) -> Trace:
         rows = document.rows[query].table.num_rows if query else 0
         figures.append(Figure(expression, found.values[at].as_py(), answer, rows))
         queries |= {query} if query else set()
-    shown = template_by_page(
-        text, computed, len(composition) if spot.row in ("header", "footer") else 1, composition.setting
-    )
+    pages = len(composition) if spot.row in ("header", "footer") else 1
+    shown = written(content, computed, pages, composition.setting)
     behind = document.rows[min(queries)] if len(queries) == 1 else None
     scope = f"all rows of {min(queries)}" if behind is not None else "the document"
     return Trace(shown.text(at), scope, tuple(figures), behind)

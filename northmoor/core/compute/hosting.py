@@ -10,6 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from northmoor.core.compute.groups import Groups, Ints, outer_of
+from northmoor.core.compute.table import slots_in
 from northmoor.core.errors import LayoutError, Place
 from northmoor.core.expr.language import column_expression
 from northmoor.core.model.blocks import Block, DataBlock, ForEachBlock, TextBlock
@@ -20,7 +21,7 @@ from northmoor.core.model.leaves import BarcodeBlock, ReadoutBlock
 from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.nesting import lists_in
 from northmoor.core.model.report import Edition, Report
-from northmoor.core.model.tables import Cell, Column, Level, Row, TableBlock
+from northmoor.core.model.tables import Cell, Column, Content, Level, Row, TableBlock
 
 _RECORD = Column(name="record")
 
@@ -149,8 +150,8 @@ def _keys_wanted(blocks: Sequence[Block], around: tuple[ForEachBlock, ...], host
 
 def _records(block: ForEachBlock, ties: tuple[Tie, ...], host: str | None, keys: Iterator[str]) -> TableBlock:
     """A for-each as a table: a level for its records, whose headings hold all that is said of a record."""
-    inner = tuple(dict.fromkeys((*_said(block), *(f"{{{key}}}" for key in keys))))
-    heading = tuple(Row(cells=(Cell(column=_RECORD.name, text=text),)) for text in inner)
+    inner = dict.fromkeys((*_said(block), *(Content(value=key) for key in keys)))
+    heading = tuple(Row(cells=(Cell(column=_RECORD.name, value=each.value, text=each.text),)) for each in inner)
     keyed = {name: getattr(block, name) for name in Keyed.model_fields if name != "name"}
     own = Level(name=block.name, heading=heading, **keyed)
     levels = _levels(ties, host, [block.name])
@@ -160,33 +161,28 @@ def _records(block: ForEachBlock, ties: tuple[Tie, ...], host: str | None, keys:
     )  # fmt: skip
 
 
-def _said(block: ForEachBlock) -> Iterator[str]:
-    """The templates over a record: of its blocks, of its bookmark, and for the values that tie other rows to it."""
-    yield f"{{{block.by}}}"
+def _said(block: ForEachBlock) -> Iterator[Content]:
+    """What is said of a record: by its blocks, by its bookmark, and its key."""
+    yield Content(value=block.by)
     if block.bookmark is not None:
-        yield block.bookmark
-    yield from _texts(block.blocks)
+        yield Content(text=block.bookmark)
+    yield from _contents(block.blocks)
 
 
-def _texts(blocks: Sequence[Block]) -> Iterator[str]:
+def _contents(blocks: Sequence[Block]) -> Iterator[Content]:
     for block in blocks:
         if block.visible is not None:  # in an edition, what could be decided at once has been
-            yield f"{{{block.visible}}}"
+            yield Content(value=block.visible)
         if isinstance(block, TextBlock | BarcodeBlock):
-            yield block.text
+            yield Content(text=block.text)
         elif isinstance(block, ReadoutBlock):
-            yield from readout_templates(block)
+            yield Content(value=block.value, format=block.format)
+            if block.against is not None:
+                yield Content(value=block.against)
+            yield from (Content(text=block.caption), Content(text=block.difference_text))
         if not isinstance(block, ForEachBlock):
             for own in lists_in(block):
-                yield from _texts(own)
-
-
-def readout_templates(block: ReadoutBlock) -> Iterator[str]:
-    """The templates of a readout: its expressions and its texts."""
-    yield f"{{{block.value}}}"
-    if block.against is not None:
-        yield f"{{{block.against}}}"
-    yield from (block.caption, block.difference_text)
+                yield from _contents(own)
 
 
 def groups_at(levels: Sequence[Groups], depth: int) -> list[tuple[object, ...]]:
@@ -205,7 +201,8 @@ def matched(wanted: Sequence[tuple[object, ...]], levels: Sequence[Groups], dept
     return np.array([known.get(keys, -1) for keys in wanted], np.int64)
 
 
-def templates_of(edition: Edition) -> Iterator[str]:
-    """The templates of an edition's body that stand in no record."""
-    yield from _texts(edition.blocks)
-    yield from (getattr(block, "when_empty", None) or "" for block in edition.data_blocks)
+def expressions_of(edition: Edition) -> list[str]:
+    """The expressions of an edition's body that stand in no record."""
+    contents = [*_contents(edition.blocks)]
+    contents += [Content(text=text) for block in edition.data_blocks if (text := getattr(block, "when_empty", None))]
+    return list(dict.fromkeys(slot for content in contents for slot in slots_in(content)))

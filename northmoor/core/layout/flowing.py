@@ -5,18 +5,18 @@ Everything that takes part in it has been computed and, for tables, laid out for
 for a record is only to place it.
 """
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
-from northmoor.core.compute.cells import Computed
 from northmoor.core.compute.chartdata import ArrangedChart
 from northmoor.core.compute.kinds import ArrangedBlock
 from northmoor.core.compute.matrix import ArrangedMatrix
 from northmoor.core.compute.table import ArrangedTable
 from northmoor.core.errors import NorthmoorError, Place
+from northmoor.core.expr.language import parse
 from northmoor.core.layout.celltext import report_faults
 from northmoor.core.layout.chartview import View, plain
 from northmoor.core.layout.display import Origin
@@ -28,8 +28,8 @@ from northmoor.core.layout.paragraph import Paragraph, fault_paragraph, make_par
 from northmoor.core.layout.parts import ChartPart, DrawnPart, FixedPart, Lines, TableRun
 from northmoor.core.layout.placedcells import CellPlacer
 from northmoor.core.layout.readouts import readout_leaf
-from northmoor.core.layout.records import Records
-from northmoor.core.layout.running import picture_or_fault, template_by_page
+from northmoor.core.layout.records import Records, value_of, written
+from northmoor.core.layout.running import picture_or_fault
 from northmoor.core.layout.sheets import lay_out_sheets, sheets_on_pages
 from northmoor.core.layout.shelf import ENDLESS, Placed, Room, Scope, Shelf
 from northmoor.core.layout.table import TableLayout
@@ -38,7 +38,7 @@ from northmoor.core.model.charts import Chart, ChartBlock
 from northmoor.core.model.leaves import BarcodeBlock, BreakBlock, ReadoutBlock, RuleBlock, ShapeBlock, SpacerBlock
 from northmoor.core.model.looks import FullLook, Look
 from northmoor.core.model.matrices import MatrixBlock
-from northmoor.core.model.tables import TableBlock
+from northmoor.core.model.tables import Content, TableBlock
 
 
 class Flow:
@@ -79,13 +79,15 @@ class Flow:
     def _visible(self, block: Block, scope: Scope) -> bool:
         if block.visible is None or scope.records is None:
             return True
-        computed = scope.records.computed(block.visible)
-        fault = computed.fault or computed.faults.get(scope.index)
+        try:
+            value, fault = scope.records.value(block.visible, scope.index)
+        except NorthmoorError as error:
+            value, fault = None, error.message
         if fault is not None:
-            message = f"Whether it is visible cannot be decided: {fault.message.rstrip('.')}."
+            message = f"Whether it is visible cannot be decided: {fault.rstrip('.')}."
             self.setting.find("undecided", Place(block=block.name), message)
             return True
-        return bool(computed.values[scope.index].as_py())
+        return value is not None and bool(value.as_py())
 
     def _fault(self, block: str, error: NorthmoorError) -> None:
         """Say in a block's place why it is not there."""
@@ -133,12 +135,12 @@ class Flow:
 
     # what is said
 
-    def _said(self, template: str, block: str, scope: Scope) -> tuple[str, bool]:
-        """What a template says here, and whether it says a fault."""
+    def _said(self, content: Content, block: str, scope: Scope) -> tuple[str, bool]:
+        """What a content says here, and whether it says a fault."""
         if scope.records is not None:
-            texts = scope.records.texts(template, block)
+            texts = scope.records.texts(content, block)
             return texts.text(scope.index), scope.index in texts.faulty
-        texts = template_by_page(template, self.given.texts, 1, self.setting)
+        texts = written(content, self.given.texts, 1, self.setting)
         report_faults(texts, Place(block=block), self.setting)
         return texts.text(0), bool(texts.faulty)
 
@@ -154,12 +156,12 @@ class Flow:
     def _write(self, template: str, block: str, style: str | None, own: Look | None, row: str, scope: Scope) -> None:
         """Place a template's text as a paragraph."""
         look = self.setting.report.look(self.setting.base, style, own)
-        self._paragraph(self._made_paragraph(template, look, block, row, scope))
+        self._paragraph(self._made_paragraph(Content(text=template), look, block, row, scope))
 
-    def _made_paragraph(self, template: str, look: FullLook, block: str, row: str, scope: Scope) -> Paragraph:
-        text, is_faulty = self._said(template, block, scope)
+    def _made_paragraph(self, content: Content, look: FullLook, block: str, row: str, scope: Scope) -> Paragraph:
+        text, is_faulty = self._said(content, block, scope)
         if scope.records is not None:
-            scope.records.measure(template, look)
+            scope.records.measure(content, look)
         origin = self._origin(block, row, scope)
         return make_paragraph(text, look, self.room.width, origin, self.setting, is_faulty)
 
@@ -206,7 +208,7 @@ class Flow:
         if isinstance(block, ShapeBlock):
             return shape_leaf(block, width)
         if isinstance(block, BarcodeBlock):
-            text, is_faulty = self._said(block.text, block.name, scope)
+            text, is_faulty = self._said(Content(text=block.text), block.name, scope)
             if is_faulty:
                 return fault_paragraph(text, width, self._origin(block.name, "barcode", scope), self.setting)
             return barcode_leaf(block, text, width, self.setting)
@@ -221,7 +223,7 @@ class Flow:
         """An expression's value here, or why there is none."""
         if scope.records is not None:
             return scope.records.value(expression, scope.index)
-        return value_of(self.given.texts, expression, 0)
+        return value_of(self.given.texts[parse(expression).text], 0)
 
     def _spacer(self, block: SpacerBlock, _: Scope) -> None:
         if self.used and self.used + block.height <= self.room.height:
@@ -345,7 +347,7 @@ class Flow:
             if block.restart_page_number and not self.used and not self.room.is_endless:
                 self.placed.restarts.add(self.page)
             if block.bookmark is not None:
-                title, _ = self._said(block.bookmark, block.name, inner)
+                title, _ = self._said(Content(text=block.bookmark), block.name, inner)
                 self.placed.bookmarks.append((self.page, self.used, title.strip() or "–", len(scope.around)))
             self._record(block, inner)
             printed += 1
@@ -453,13 +455,6 @@ _PLACERS: dict[type, Callable[[Flow, Any, Scope], None]] = {
     TableBlock: Flow._data, MatrixBlock: Flow._data, ChartBlock: Flow._data, ForEachBlock: Flow._for_each,
     GridBlock: Flow._grid,
 }  # fmt: skip
-
-
-def value_of(computed: Mapping[str, Computed], expression: str, index: int) -> tuple[Any, str | None]:
-    """An expression's value, or why it has none."""
-    found = computed[expression]
-    fault = found.fault or found.faults.get(index)
-    return (None, fault.message) if fault is not None else (found.values[index], None)
 
 
 def _ground(name: str, fill: str) -> ShapeBlock:

@@ -14,39 +14,35 @@ from northmoor.core.layout.leaves import Leaf, stacked_lines
 from northmoor.core.layout.paragraph import Paragraph, fault_paragraph, make_paragraph
 from northmoor.core.model.leaves import ReadoutBlock
 from northmoor.core.model.looks import FullLook
+from northmoor.core.model.tables import Content
 
 _GOOD, _BAD, _QUIET = "#5E7F3A", FAULT_COLOR, "#6F675D"
-Written = Callable[[str, FullLook], Paragraph]
-Said = Callable[[str], tuple[str, bool]]
+Written = Callable[[Content, FullLook], Paragraph]
+Said = Callable[[Content], tuple[str, bool]]
 Valued = Callable[[str], tuple[pa.Scalar | None, str | None]]
 
 
 def readout_leaf(
     block: ReadoutBlock, written: Written, said: Said, valued: Valued, width: int, origin: Origin, setting: Setting
 ) -> Leaf:
-    """A readout in a width. `written` makes a paragraph of a template, `said` its text; `valued` computes an expression
+    """A readout in a width. `written` makes a paragraph of a content, `said` its text; `valued` computes an expression
     or says why it cannot."""
     base = setting.base
     look = setting.report.look(base, block.style, block.look)
     if block.style is None and (block.look is None or block.look.size is None):
         look = replace(look, size=round(base.size * 2.4), bold=True)
     small = replace(base, color=_QUIET)
-    lines = [written(block.caption, small)] if block.caption else []
+    lines = [written(Content(text=block.caption), small)] if block.caption else []
     value, fault = valued(block.value)
     if fault is not None:
         return stacked_lines([*lines, fault_paragraph(fault, width, origin, setting)], width)
-    lines.append(written(value_template(block), look))
+    lines.append(written(Content(value=block.value, format=block.format), look))
     if block.against is not None:
         text, color = _difference(block, value, valued, setting)
-        after, _ = said(block.difference_text)
+        after, _ = said(Content(text=block.difference_text))
         own: FullLook = replace(base, color=color)
         lines.append(make_paragraph(f"{text} {after}".strip(), own, width, origin, setting))
     return stacked_lines(lines, width)
-
-
-def value_template(block: ReadoutBlock) -> str:
-    """The template that writes a readout's value."""
-    return f"{{{block.value}; {block.format}}}" if block.format else f"{{{block.value}}}"
 
 
 def _difference(block: ReadoutBlock, value: pa.Scalar | None, valued: Valued, setting: Setting) -> tuple[str, str]:
