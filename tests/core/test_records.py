@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 
 from northmoor.core.checks.trace import trace
 from northmoor.core.document import Document, Session
+from northmoor.core.errors import Stopped
 from northmoor.core.layout.display import items
 from northmoor.core.layout.places import page_places
 from northmoor.core.model.blocks import Block, ForEachBlock, TextBlock
@@ -292,6 +293,33 @@ def test_expressions_may_hold_any_sign_and_faulty_ones_are_told(library: MakeLib
     assert texts(document, "odd") == ["a;b}{", "–"]
     assert texts(document, "shown", "told") == ["shown", "told"]
     assert {finding.place.block for finding in document.findings} >= {"bad", "told", "torn"}
+
+
+def test_placing_records_can_be_stopped_at_any_of_them(library: MakeLibrary) -> None:
+    class Late(Stop):
+        """Stops once it has been asked so often."""
+
+        def __init__(self, left: int) -> None:
+            super().__init__()
+            self.left = left
+
+        def check(self) -> None:
+            self.left -= 1
+            if self.left < 0:
+                self.set()
+            super().check()
+
+    session, report = Session(library(ROWS)), report_of(nested(), queries=queries())
+    session.render(report)  # rows and figures are known then, so that little is left but placing
+    stopped = 0
+    for left in range(200):
+        try:
+            session.render(report, stop=Late(left))
+        except Stopped:
+            stopped += 1
+        else:
+            break
+    assert 20 < stopped < 199
 
 
 def test_a_file_with_a_for_each_is_read_back_as_it_was(library: MakeLibrary) -> None:

@@ -15,7 +15,7 @@ from northmoor.core.compute.chartdata import ArrangedChart
 from northmoor.core.compute.kinds import ArrangedBlock
 from northmoor.core.compute.matrix import ArrangedMatrix
 from northmoor.core.compute.table import ArrangedTable
-from northmoor.core.errors import NorthmoorError, Place
+from northmoor.core.errors import NorthmoorError, Place, Stopped
 from northmoor.core.expr.language import parse
 from northmoor.core.layout.celltext import report_faults
 from northmoor.core.layout.chartview import View, plain
@@ -67,6 +67,8 @@ class Flow:
                 self._make_room(min(self._least(blocks[at:], scope), self.room.height))
             try:
                 self._block(block, scope)
+            except Stopped:
+                raise
             except NorthmoorError as error:
                 self._fault(block.name, error)
             self._bottom = self.used if self.used else self._bottom
