@@ -14,6 +14,7 @@ from northmoor.core.layout.chartaxes import (
     Axes,
     Labels,
     axes_of,
+    has_places,
     labels_below,
     labels_beside,
     tick_texts,
@@ -171,7 +172,7 @@ class _Frame:
         above = leading + leading // 2 + FIRST_GAP if self._titles_above() else leading // 2
         if any(line.text for line in self.view.chart.references) or self.view.chart.labels == "outside":
             above = max(above, leading + FIRST_GAP)
-        below = leading + FIRST_GAP
+        below = leading + FIRST_GAP // 2 + (leading // 2 if has_places(self.view) else FIRST_GAP // 2)
         insets = (leading // 2, above, leading // 2, below)
         axes = axes_of(self.view, *self._room(*insets))
         for _ in range(2):  # the ticks that fit follow from the room, and the room from the ticks

@@ -77,7 +77,7 @@ def axes_of(view: View, width: int, height: int) -> Axes:
     along, up = (height, width) if lying else (width, height)
     if chart.draw == "heat":
         return Axes(None, None, None)
-    first, second = (_scale(view, name, getattr(chart, name), up, lying) for name in ("first", "second"))
+    first, second = (_kept_scale(view, name, up, lying) for name in ("first", "second"))
     return Axes(first, second, _across(view, along))
 
 
@@ -112,6 +112,14 @@ def _measured(view: View, axis: str) -> list[Floats]:
             ends = (view.number(line.at), view.number(line.until))
             found.append(np.array([end for end in ends if end is not None], np.float64))
     return found
+
+
+def _kept_scale(view: View, name: str, up: int, lying: bool) -> Scale | None:
+    """The scale of an axis of values, made once for a length."""
+    key = (name, up)
+    if key not in view.scales:
+        view.scales[key] = _scale(view, name, getattr(view.chart, name), up, lying)
+    return view.scales[key]
 
 
 def _scale(view: View, name: str, axis: ChartAxis, length: int, lying: bool) -> Scale | None:

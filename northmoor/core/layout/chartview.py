@@ -22,6 +22,7 @@ from northmoor.core.layout.context import FAULT_MARK, Setting
 from northmoor.core.layout.display import Origin
 from northmoor.core.layout.hatching import HATCHINGS
 from northmoor.core.layout.palette import OTHERS_COLOR, color_of, field_of, mixed
+from northmoor.core.layout.scales import Scale
 from northmoor.core.model.charts import Chart, ChartLevel, ChartMeasure
 from northmoor.core.model.links import is_sound
 
@@ -137,6 +138,11 @@ class View:
     @cached_property
     def extents(self) -> dict[str, Floats]:
         """The values that each axis has to hold, by its name, as far as that has been asked."""
+        return {}
+
+    @cached_property
+    def scales(self) -> dict[tuple[str, int], Scale | None]:
+        """The scale of each axis of values, by its name and length, as far as that has been asked."""
         return {}
 
     # texts over all rows of the host

@@ -123,12 +123,10 @@ class Pen:
         if len(path.steps) > 1:
             self._drawn.append(_Path(path, origin))
 
-    def text(self, x: int, y: int, text: str, how: Lettering, origin: Origin) -> Area:
-        """A line of text with its left edge and its top; the room it takes."""
-        width = how.width(text) if text else 0
+    def text(self, x: int, y: int, text: str, how: Lettering, origin: Origin) -> None:
+        """A line of text with its left edge and its top."""
         if text:
             self._drawn.append(_Text(x, y, text, how, origin))
-        return Area(x, y, width, how.leading)
 
     def turned(self, x: int, y: int, text: str, how: Lettering, origin: Origin) -> None:
         """A line of text that reads upward: its left edge and its lower end."""
