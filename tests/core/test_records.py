@@ -19,7 +19,7 @@ from northmoor.core.layout.places import page_places
 from northmoor.core.model.blocks import Block, ForEachBlock, TextBlock
 from northmoor.core.model.charts import ChartBlock, ChartLevel, ChartMeasure
 from northmoor.core.model.data import Link, LinkedColumns, Query
-from northmoor.core.model.leaves import ReadoutBlock
+from northmoor.core.model.leaves import ReadoutBlock, ShapeBlock
 from northmoor.core.model.matrices import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.report import PageSetup, Report, Running, RunningLine, TextPiece
 from northmoor.core.model.tables import Column
@@ -293,6 +293,18 @@ def test_expressions_may_hold_any_sign_and_faulty_ones_are_told(library: MakeLib
     assert texts(document, "odd") == ["a;b}{", "–"]
     assert texts(document, "shown", "told") == ["shown", "told"]
     assert {finding.place.block for finding in document.findings} >= {"bad", "told", "torn"}
+
+
+def test_bookmarks_lead_to_where_their_record_stands(library: MakeLibrary) -> None:
+    block = for_each(
+        ShapeBlock(name="shape", height=300_000), TextBlock(name="name", text="{name}"), page_break="none",
+        keep_together=True, bookmark="{name}",
+    )  # fmt: skip
+    pages = dumped(render(report_of(block, queries=queries()), library(ROWS)))["pages"]
+    found = [(page["number"], mark["title"]) for page in pages for mark in page["bookmarks"]]
+    printed = [(page["number"], i["text"]) for page in pages for i in page["items"] if i["kind"] == "text"]
+    assert found == printed
+    assert len(pages) == 2
 
 
 def test_placing_records_can_be_stopped_at_any_of_them(library: MakeLibrary) -> None:

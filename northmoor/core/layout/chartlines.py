@@ -23,14 +23,14 @@ STROKES: dict[str, tuple[int, tuple[int, ...]]] = {
 """How thick lines are, and their dashes."""
 _DOT = 1_800
 _LARGEST_BUBBLE = 14_000
-_CIRCLE = 0.5522847498307936
+CIRCLE = 0.5522847498307936
 """How far along its tangent the control points of a quarter circle lie: 4/3 (sqrt 2 - 1)."""
 Steps = tuple[tuple[int, ...], ...]
 
 
 def circle(x: int, y: int, radius: int) -> Steps:
     """A circle as four cubic curves."""
-    k = round(radius * _CIRCLE)
+    k = round(radius * CIRCLE)
     return (
         (x + radius, y),
         (x + radius, y + k, x + k, y + radius, x, y + radius),

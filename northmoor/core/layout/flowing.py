@@ -51,6 +51,8 @@ class Flow:
         self.page = 0
         self.used = 0
         self._bottom = 0
+        self._awaited: list[tuple[str, int]] = []
+        """Entries of the outline for what is placed next, which may be on the next page: title, depth."""
 
     @property
     def height(self) -> int:
@@ -298,6 +300,7 @@ class Flow:
                 self._make_room(height)
         slices, after = table.pages(record, Body(self.room.height, self.used, self.page + 1))
         first = self.page
+        self._mark(first + slices[0].page, slices[0].y)
         self.placed.blocks.setdefault(block.name, (first + slices[0].page, slices[0].y))
         self.placed.tables.append(TableRun(table.layout, table.placer, slices, first, self.room.left))
         self._go_to(first + slices[-1].page, after.used)
@@ -327,6 +330,7 @@ class Flow:
         for number, layout in enumerate(sheets):
             own = slices if across == 1 else [replace(s, page=page_of(s, number)) for s in slices]
             self.placed.tables.append(TableRun(layout, CellPlacer(layout), own, self.page, self.room.left))
+        self._mark(self.page + page_of(slices[0], 0), slices[0].y)
         self.placed.blocks.setdefault(block.name, (self.page + page_of(slices[0], 0), slices[0].y))
         restarting = _restarting_rows(block, sheets[0])
         for piece in slices if restarting else ():
@@ -350,7 +354,7 @@ class Flow:
                 self.placed.restarts.add(self.page)
             if block.bookmark is not None:
                 title, _ = self._said(Content(text=block.bookmark), block.name, inner)
-                self.placed.bookmarks.append((self.page, self.used, title.strip() or "–", len(scope.around)))
+                self._awaited.append((title.strip() or "–", len(scope.around)))
             self._record(block, inner)
             printed += 1
         if not printed:
@@ -422,6 +426,7 @@ class Flow:
 
     def _take(self, sub: "Flow", left: int, y: int) -> None:
         """Place what has been measured at a place on this page."""
+        self._mark(self.page, y)
         for name, (_, down) in sub.placed.blocks.items():
             self.placed.blocks.setdefault(name, (self.page, y + down))
         for parts in sub.placed.lines.values():
@@ -446,7 +451,13 @@ class Flow:
         self.page, self.used = page, used
         self.placed.pages = max(self.placed.pages, page + 1)
 
+    def _mark(self, page: int, y: int) -> None:
+        """Let the entries that wait lead to where something begins."""
+        self.placed.bookmarks += [(page, y, title, depth) for title, depth in self._awaited]
+        self._awaited.clear()
+
     def _add(self, part: FixedPart) -> None:
+        self._mark(self.page, part.y)
         self.placed.lines.setdefault(self.page, []).append(part)
         self.placed.blocks.setdefault(part.name, (self.page, part.y))
         self.placed.pages = max(self.placed.pages, self.page + 1)

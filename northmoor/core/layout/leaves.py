@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from northmoor.core.errors import LayoutError
-from northmoor.core.layout.chartlines import Steps, circle
+from northmoor.core.layout.chartlines import CIRCLE, Steps, circle
 from northmoor.core.layout.context import Setting
 from northmoor.core.layout.display import Layer, Origin, Path
 from northmoor.core.layout.drawings import Area, bar_boxes, qr_boxes
@@ -75,7 +75,7 @@ def _outline(block: ShapeBlock, area: Area) -> Steps:
     radius = min(block.corner, area.width // 2, area.height // 2)
     if not radius:
         return ((x, y), (right, y), (right, bottom), (x, bottom))
-    near = radius - round(radius * 0.5522847498307936)
+    near = radius - round(radius * CIRCLE)
     return (
         (x + radius, y), (right - radius, y), (right - near, y, right, y + near, right, y + radius),
         (right, bottom - radius), (right, bottom - near, right - near, bottom, right - radius, bottom),
