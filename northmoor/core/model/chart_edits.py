@@ -60,11 +60,14 @@ class ChartPlace:
         return lambda report, edition: self.put(report, edition, self.chart(report, edition).but(**changes))
 
 
-def new_chart(report: Report, query: str, expression: Callable[[str], str]) -> ChartBlock:
-    """A chart over a query: columns for the first column that is not totalled, as high as the first that is.
-    `expression` writes a column's name as one."""
+def new_chart(
+    report: Report, query: str, expression: Callable[[str], str], grouped: frozenset[str] = frozenset()
+) -> ChartBlock:
+    """A chart over a query: columns for the first column that is not totalled, as high as the first that is; those by
+    which rows are `grouped` around it come last. `expression` writes a column's name as one."""
     settings = report.query(query).columns
-    plain = next((column for column in settings if column.total in (None, "none")), None)
+    plains = [column for column in settings if column.total in (None, "none")]
+    plain = next(iter(sorted(plains, key=lambda column: expression(column.name) in grouped)), None)
     totalled = next((column for column in settings if column.total not in (None, "none")), None)
     category = None
     if plain is not None:
@@ -92,7 +95,8 @@ def draw_in_cell(
     report: Report, edition: str, table: str, row: RowPlace, column: str, expression: Callable[[str], str]
 ) -> Report:
     """Draw a chart in a cell of a heading or a total, over the rows of its group; what the cell showed goes."""
-    found = new_chart(report, table_of(report, edition, table).query, expression)
+    block = table_of(report, edition, table)
+    found = new_chart(report, block.query, expression, frozenset(level.by for level in block.levels))
     chart = Chart(category=found.category, measures=found.measures, height=110_000)
     return change_cell(report, edition, table, row, column, chart=chart, value=None, text=None, draw=None)
 
