@@ -10,8 +10,9 @@ from typing import Any
 from northmoor.core.compute.settling import Asker, Settled, settle
 from northmoor.core.document import Document, Session
 from northmoor.core.model.data import Query, QueryColumn
+from northmoor.core.model.pages import PageSetup
 from northmoor.core.model.parameters import Parameter
-from northmoor.core.model.report import Edition, PageSetup, Report
+from northmoor.core.model.report import Edition, Report
 from northmoor.core.model.tables import Cell, Column, Level, Row, TableBlock
 from northmoor.core.output.dump import write_dump
 from northmoor.core.sources.connections import Library

@@ -5,7 +5,8 @@ from northmoor.core.model.charts import ChartAxis, ChartBlock, ChartLevel, Chart
 from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.leaves import ReadoutBlock, RuleBlock
 from northmoor.core.model.looks import Look
-from northmoor.core.model.report import Edition, PageSetup, Report
+from northmoor.core.model.pages import PageSetup
+from northmoor.core.model.report import Edition, Report
 from northmoor.core.model.starting import STYLES
 from northmoor.core.model.tables import Cell, Column, Level, Row, TableBlock
 from northmoor.demo.pieces import YEAR, YEARS, footer

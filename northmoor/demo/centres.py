@@ -2,7 +2,8 @@
 
 from northmoor.core.model.blocks import TextBlock
 from northmoor.core.model.data import Query, QueryColumn
-from northmoor.core.model.report import Edition, PageSetup, Report
+from northmoor.core.model.pages import PageSetup
+from northmoor.core.model.report import Edition, Report
 from northmoor.core.model.starting import STYLES
 from northmoor.core.model.tables import Cell, Column, Level, Row, TableBlock
 from northmoor.demo.pieces import footer

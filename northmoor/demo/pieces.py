@@ -1,8 +1,8 @@
 """What the example reports have in common."""
 
 from northmoor.core.model.data import Query, QueryColumn
+from northmoor.core.model.pages import Running, RunningLine, TextPiece
 from northmoor.core.model.parameters import ChoicesFrom, FromQuery, Parameter
-from northmoor.core.model.report import Running, RunningLine, TextPiece
 
 YEARS = Query(
     name="years",

@@ -3,8 +3,9 @@
 from northmoor.core.model.blocks import TextBlock
 from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.looks import Look
+from northmoor.core.model.pages import PicturePiece, Running, RunningLine, TextPiece
 from northmoor.core.model.parameters import AllChoices, Choice, ChoicesFrom, Parameter
-from northmoor.core.model.report import Edition, PicturePiece, Report, Running, RunningLine, TextPiece
+from northmoor.core.model.report import Edition, Report
 from northmoor.core.model.starting import STYLES
 from northmoor.core.model.tables import Cell, Column, Level, OrderBy, Row, TableBlock
 from northmoor.demo.pieces import YEAR, YEARS, footer

@@ -13,7 +13,7 @@ from northmoor.app.window import Window
 from northmoor.core.model.blocks import TextBlock
 from northmoor.core.model.edits import table_of
 from northmoor.core.model.looks import Look
-from northmoor.core.model.report import PageSetup
+from northmoor.core.model.pages import PageSetup
 from northmoor.core.model.tables import Cell, Column, Level
 from tests.app.conftest import settle
 from tests.app.test_journey import TABLE, editor, type_into

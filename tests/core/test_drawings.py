@@ -16,8 +16,8 @@ from northmoor.core.model.blocks import TextBlock
 from northmoor.core.model.files import load_report, save_report
 from northmoor.core.model.links import report_named
 from northmoor.core.model.looks import Look, Rule
+from northmoor.core.model.pages import PageSetup
 from northmoor.core.model.parameters import Parameter
-from northmoor.core.model.report import PageSetup
 from northmoor.core.model.tables import Cell, Column, Drawing, Row
 from northmoor.core.sources.connections import Library
 from tests.helpers import dumped, level_of, render, report_of, table_of

@@ -9,7 +9,8 @@ from northmoor.core.model.files import read_report, report_text
 from northmoor.core.model.looks import Look, Style
 from northmoor.core.model.matrices import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.matrix_edits import matrix_of, matrix_to_table, table_to_matrix
-from northmoor.core.model.report import Report, TextPiece
+from northmoor.core.model.pages import TextPiece
+from northmoor.core.model.report import Report
 from northmoor.core.model.styling import change_style, uses_of
 from northmoor.core.model.tables import Cell, Column, Row, RowPlace
 from northmoor.core.sources.connections import Library

@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 from northmoor.core.document import Document, Session
 from northmoor.core.layout.folding import Fold
 from northmoor.core.layout.places import page_places
-from northmoor.core.model.report import PageSetup, Report
+from northmoor.core.model.pages import PageSetup
+from northmoor.core.model.report import Report
 from northmoor.core.sources.connections import Library
 from northmoor.core.stopping import Stop
 from tests.core.test_levels import SALES

@@ -15,7 +15,7 @@ from northmoor.core.layout.text import Shaper, line_width, shape
 from northmoor.core.layout.wrap import wrap
 from northmoor.core.model.blocks import PictureBlock, TextBlock
 from northmoor.core.model.looks import Look, Style
-from northmoor.core.model.report import PageSetup, PicturePiece, Running, RunningLine, TextPiece
+from northmoor.core.model.pages import PageSetup, PicturePiece, Running, RunningLine, TextPiece
 from northmoor.core.model.tables import Cell, Column, Row
 from northmoor.core.sources.connections import Library
 from tests.helpers import FREIGHT, column_of, dumped, level_of, lines_of, render, report_of, row_of, table_of

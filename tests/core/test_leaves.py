@@ -17,7 +17,7 @@ from northmoor.core.layout.places import page_places
 from northmoor.core.model.blocks import Block, ForEachBlock, GridBlock, GridCell, TextBlock, Track
 from northmoor.core.model.grid_edits import insert_row, insert_track, remove_row, remove_track
 from northmoor.core.model.leaves import BarcodeBlock, BreakBlock, ReadoutBlock, RuleBlock, ShapeBlock, SpacerBlock
-from northmoor.core.model.report import PageSetup, Running, RunningLine, TextPiece
+from northmoor.core.model.pages import PageSetup, Running, RunningLine, TextPiece
 from northmoor.core.sources.connections import Library
 from northmoor.demo.board import board_sheet
 from tests.helpers import FREIGHT, dumped, render, report_of, table_of

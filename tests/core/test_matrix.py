@@ -13,7 +13,8 @@ from northmoor.core.checks.preflight import preflight
 from northmoor.core.document import Document
 from northmoor.core.model.looks import Look, Scale
 from northmoor.core.model.matrices import MatrixBlock, MatrixLevel, Measure
-from northmoor.core.model.report import PageSetup, Report
+from northmoor.core.model.pages import PageSetup
+from northmoor.core.model.report import Report
 from northmoor.core.sources.connections import Library
 from tests.helpers import dumped, query, render, report_of
 

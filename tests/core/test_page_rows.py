@@ -11,7 +11,7 @@ import pytest
 from northmoor.core.document import Document, Session
 from northmoor.core.model.files import load_report
 from northmoor.core.model.looks import Look
-from northmoor.core.model.report import PageSetup
+from northmoor.core.model.pages import PageSetup
 from northmoor.core.model.tables import Cell, Column, HeadRow, Row
 from northmoor.core.sources.connections import Library
 from tests.helpers import FREIGHT, Line, column_of, dumped, level_of, lines_of, render, report_of, row_of, table_of

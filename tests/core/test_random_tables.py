@@ -10,8 +10,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from northmoor.core.model.connections import Connections, SqliteConnection
+from northmoor.core.model.pages import PageSetup
 from northmoor.core.model.parameters import Parameter
-from northmoor.core.model.report import PageSetup
 from northmoor.core.model.tables import PAGE_ROWS, Column, Row, TableBlock
 from northmoor.core.sources.connections import Library
 from tests.helpers import Line, dumped, level_of, lines_of, render, report_of, row_of, table_of

@@ -21,7 +21,8 @@ from northmoor.core.model.charts import ChartBlock, ChartLevel, ChartMeasure
 from northmoor.core.model.data import Link, LinkedColumns, Query
 from northmoor.core.model.leaves import ReadoutBlock, ShapeBlock
 from northmoor.core.model.matrices import MatrixBlock, MatrixLevel, Measure
-from northmoor.core.model.report import PageSetup, Report, Running, RunningLine, TextPiece
+from northmoor.core.model.pages import PageSetup, Running, RunningLine, TextPiece
+from northmoor.core.model.report import Report
 from northmoor.core.model.tables import Column
 from northmoor.core.sources.connections import Library
 from northmoor.core.stopping import Stop

@@ -11,6 +11,7 @@ from pydantic import ValidationError
 from northmoor.core.document import Session
 from northmoor.core.model import blocks, tables
 from northmoor.core.model.data import Query
+from northmoor.core.model.pages import TextPiece
 from northmoor.core.model.parameters import (
     AllChoices,
     Assignment,
@@ -20,7 +21,7 @@ from northmoor.core.model.parameters import (
     Parameter,
     ValueSet,
 )
-from northmoor.core.model.report import Report, TextPiece
+from northmoor.core.model.report import Report
 from northmoor.core.sources.connections import Library
 from northmoor.core.sources.rewriting import EXPRESSIONS, TEMPLATES, change_kind, rename_value
 from northmoor.demo.reports import fares_by_route

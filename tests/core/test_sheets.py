@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from northmoor.core.layout.sheets import parted
-from northmoor.core.model.report import PageSetup
+from northmoor.core.model.pages import PageSetup
 from northmoor.core.model.tables import PAGE_ROWS, Cell, Column, Row
 from northmoor.core.sources.connections import Library
 from tests.core.test_page_rows import MANY

@@ -12,8 +12,8 @@ from northmoor.core.layout.places import page_places
 from northmoor.core.model.blocks import TextBlock
 from northmoor.core.model.files import load_report
 from northmoor.core.model.matrices import MatrixBlock, MatrixLevel, Measure
+from northmoor.core.model.pages import PageSetup, Running, RunningLine, TextPiece
 from northmoor.core.model.parameters import Parameter
-from northmoor.core.model.report import PageSetup, Running, RunningLine, TextPiece
 from northmoor.core.model.tables import PAGE_ROWS, Cell, Column, HeadRow
 from northmoor.core.sources.connections import Library
 from northmoor.core.stopping import Stop

@@ -16,7 +16,7 @@ from northmoor.core.compute.groups import LevelRows, groups_of
 from northmoor.core.compute.trees import tree_of
 from northmoor.core.document import Document, Session
 from northmoor.core.model.files import load_report
-from northmoor.core.model.report import PageSetup
+from northmoor.core.model.pages import PageSetup
 from northmoor.core.model.tables import Cell, Column, Level, Row
 from northmoor.core.sources.connections import Library
 from tests.helpers import level_of, lines_of, render, report_of, row_of, table_of

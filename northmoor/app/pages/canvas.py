@@ -1,6 +1,6 @@
 """The canvas: a vertical run of the real pages, drawn from the delivered PDF, with what is selected lit up on them."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from html import escape
 
 from PyQt6.QtCore import QPoint, QRect, QRectF, QSize, Qt, pyqtSignal
@@ -26,6 +26,7 @@ from PyQt6.QtWidgets import QAbstractScrollArea, QWidget
 from northmoor.app.desk import PAGE, Selection
 from northmoor.app.pages.dropping import MIME, DropTarget, target_at
 from northmoor.app.pages.rails import RailFinder, draw_rails, rail_at, rail_head_at
+from northmoor.app.pages.stack import GAP, PageStack
 from northmoor.app.theme import DESK, HEATHER, LINE, STONE_TEXT
 from northmoor.app.theme import PAGE as PAGE_COLOR
 from northmoor.app.worker import PageShown, Rendered
@@ -34,7 +35,6 @@ from northmoor.core.layout.folding import column_folds
 from northmoor.core.layout.places import Bracket, Edge, Spot
 from northmoor.core.model.lengths import in_millimetres
 
-GAP = 20
 LANE = 60
 """Room beside the page for the level rails, in pixels."""
 GRIP = 4
@@ -78,6 +78,7 @@ class Canvas(QAbstractScrollArea):
         self._drop: tuple[DropTarget, int] | None = None
         self._message = ""
         self._traced: tuple[int, Spot] | None = None
+        self._stacked: tuple[tuple[Document | None, float], PageStack] | None = None
 
     def mark(self, traced: tuple[int, Spot] | None) -> None:
         """Mark the one instance of what is selected that is traced: a spot of a page (its index), or none."""
@@ -140,20 +141,21 @@ class Canvas(QAbstractScrollArea):
         if not self.page_count:
             return 0
         middle = self.verticalScrollBar().value() + self.viewport().height() // 2
-        return max(0, min(middle // (self._page_size().height() + GAP), self.page_count - 1))
+        return self._stack.at(middle)
 
     def go_to(self, page: int, y: int = 0) -> None:
         """Scroll to the top of a page, or to a distance from it in millipoints."""
         page = max(0, min(page, self.page_count - 1))
         down = max(round(y * self._scale()) - GAP, 0) if y else 0
-        self.verticalScrollBar().setValue(page * (self._page_size().height() + GAP) + down)
+        if self.page_count:
+            self.verticalScrollBar().setValue(self._stack.top(page) - GAP + down)
 
     @property
     def zoom(self) -> float:
         """Pixels on screen for a pixel at 96 to the inch."""
         if self._zoom is not None:
             return self._zoom
-        width = self._paper()[0] / 1000 * 96 / 72
+        width = max(paper[0] for _, paper in self._papers) / 1000 * 96 / 72
         return max(0.2, (self.viewport().width() - LANE - GAP - 8) / width)
 
     def set_zoom(self, zoom: float | None) -> None:
@@ -161,7 +163,8 @@ class Canvas(QAbstractScrollArea):
         page, within = self.current_page, self._within()
         self._zoom = zoom
         self._arrange()
-        self.verticalScrollBar().setValue(int((page + within) * (self._page_size().height() + GAP)))
+        if self.page_count:
+            self.verticalScrollBar().setValue(self._stack.top(page) - GAP + round(within * self._scale()))
         self._ask_for_pages()
         self.zoom_changed.emit(self.zoom)
 
@@ -177,27 +180,33 @@ class Canvas(QAbstractScrollArea):
         return self._zoom is None
 
     def _within(self) -> float:
-        height = self._page_size().height() + GAP
-        return self.verticalScrollBar().value() / height - self.current_page if height else 0.0
+        """How far down the view begins, from the top of the page at its middle, in millipoints."""
+        if not self.page_count:
+            return 0.0
+        return (self.verticalScrollBar().value() - self._stack.top(self.current_page) + GAP) / self._scale()
 
-    def _paper(self) -> tuple[int, int]:
-        return self._document.composition.edition.page.paper if self._document else (595_276, 841_890)
+    @property
+    def _papers(self) -> Sequence[tuple[int, tuple[int, int]]]:
+        return self._document.composition.papers if self._document else ((0, (595_276, 841_890)),)
 
     def _scale(self) -> float:
         """Pixels for a millipoint."""
         return self.zoom * 96 / 72 / 1000
 
-    def _page_size(self) -> QSize:
-        width, height = self._paper()
-        return QSize(round(width * self._scale()), round(height * self._scale()))
+    @property
+    def _stack(self) -> PageStack:
+        """Where the pages stand."""
+        key = (self._document, self._scale())
+        if self._stacked is None or self._stacked[0] != key:
+            self._stacked = (key, PageStack(self._papers, self.page_count, self._scale()))
+        return self._stacked[1]
 
     def _arrange(self) -> None:
-        size, view = self._page_size(), self.viewport().size()
-        height = self.page_count * (size.height() + GAP) + GAP
-        self.verticalScrollBar().setRange(0, max(0, height - view.height()))
+        stack, view = self._stack, self.viewport().size()
+        self.verticalScrollBar().setRange(0, max(0, stack.height - view.height()))
         self.verticalScrollBar().setPageStep(view.height())
         self.verticalScrollBar().setSingleStep(60)
-        self.horizontalScrollBar().setRange(0, max(0, size.width() + LANE + GAP - view.width()))
+        self.horizontalScrollBar().setRange(0, max(0, stack.width + LANE + GAP - view.width()))
         self.horizontalScrollBar().setPageStep(view.width())
         self.viewport().update()
         if self.page_count:
@@ -205,19 +214,17 @@ class Canvas(QAbstractScrollArea):
 
     def page_rect(self, index: int) -> QRect:
         """Where a page is in the viewport, in pixels."""
-        size = self._page_size()
+        size = self._stack.size(index)
         free = self.viewport().width() - size.width()
         left = max(LANE, min(free // 2 + LANE // 4, free - GAP)) - self.horizontalScrollBar().value()
-        top = GAP + index * (size.height() + GAP) - self.verticalScrollBar().value()
+        top = self._stack.top(index) - self.verticalScrollBar().value()
         return QRect(QPoint(left, top), size)
 
     def _visible(self) -> range:
         if not self.page_count:
             return range(0)
-        height = self._page_size().height() + GAP
-        first = max(0, self.verticalScrollBar().value() // height)
-        last = (self.verticalScrollBar().value() + self.viewport().height()) // height
-        return range(first, min(last + 1, self.page_count))
+        top = self.verticalScrollBar().value()
+        return range(self._stack.at(top), self._stack.at(top + self.viewport().height()) + 1)
 
     def _ask_for_pages(self) -> None:
         scale = self.zoom * 96 / 72 * self.devicePixelRatioF()

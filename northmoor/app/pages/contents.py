@@ -19,7 +19,8 @@ from northmoor.core.model.blocks import Block, ForEachBlock, GridBlock
 from northmoor.core.model.chart_edits import steps_of
 from northmoor.core.model.charts import Chart, ChartBlock
 from northmoor.core.model.matrices import MatrixBlock
-from northmoor.core.model.report import Edition, Running, TextPiece
+from northmoor.core.model.pages import Running, TextPiece
+from northmoor.core.model.report import Edition
 from northmoor.core.model.tables import PAGE_ROWS, Row, RowPlace, TableBlock
 
 _SELECTION = Qt.ItemDataRole.UserRole
@@ -83,6 +84,8 @@ class Contents(QTreeWidget):
         self._add(None, "Page", "file-text", PAGE)
         if edition.header:
             self._add_running(edition.header, "header")
+        if edition.watermark:
+            self._add(None, "Watermark", "stamp", Selection("watermark", "watermark"))
         self._add_blocks(edition.blocks, None)
         if edition.footer:
             self._add_running(edition.footer, "footer")

@@ -57,6 +57,7 @@ NAMES = {
     "columns": "Side by side", "height": "Height", "width": "Width", "scale": "Scale", "grid": "Fine lines",
     "shown": "Shown", "at": "At", "until": "Until", "axis": "Axis", "error_low": "Error from", "error_high": "Error to",
     "average": "Moving average", "trend": "Trend",
+    "column_gap": "Between columns", "row_gap": "Between rows", "fill_first": "Filled", "turned": "Corner to corner",
     "key_style": "Key style", "total_style": "Total style",
     "stands": "Stands", "span": "Columns", "rows": "Rows",
 }  # fmt: skip
@@ -69,6 +70,7 @@ CHOICES = {
     "page_break": {
         "none": "Never",
         "between": "Between groups",
+        "column": "In the next column or label",
         "before": "Before each",
         "after": "After each",
     },
@@ -79,6 +81,7 @@ CHOICES = {
         "first": "The first page",
         "later": "Later pages",
         "any": "Any page",
+        "column": "The next column or label",
         "odd": "Odd pages",
         "even": "Even pages",
         "last": "The last page",
@@ -142,6 +145,7 @@ CHOICES = {
     "subtotal": _SIDES,
     "row_total": _SIDES,
     "column_total": _SIDES,
+    "fill_first": {"down": "Column by column", "across": "Row by row"},
     "totals": {"both": "All", "rows": "Rows of totals", "columns": "Columns of totals", "none": "None"},
     "scale_over": {"all": "All cells", "row": "Each row", "column": "Each column"},
     "measures_stand": {"across": "Side by side", "down": "One below the other"},
@@ -187,6 +191,7 @@ _UNSET = {
 
 
 _NAMES_IN = {
+    ("PageSetup", "columns"): "Columns", ("PageSetup", "rows"): "Labels high", ("BreakBlock", "orientation"): "Then",
     ("MatrixLevel", "fill"): "Keys shown", ("ChartLevel", "fill"): "Keys shown", ("GridCell", "rows"): "Rows high",
     ("GridCell", "columns"): "Columns wide", ("GridCell", "fill"): "Ground", ("ForEachBlock", "by"): "Record by",
     ("ForEachBlock", "keep_groups"): "Records kept if", ("ForEachBlock", "first_groups"): "First records",
@@ -219,9 +224,13 @@ def _editor(field: str, info: FieldInfo, value: Any, commit: Commit, choices: li
         return choice_editor({name: name for name in choices}, value, commit, "none" if optional else None)
     if typing.get_origin(inner) is typing.Literal:
         names = {option: CHOICES.get(field, {}).get(option, str(option)) for option in typing.get_args(inner)}
-        unset = {"stands": "As usual", "align": "By the value", "total": "Not set", "draw": "As the chart"}.get(
-            field, "As styled"
-        )
+        unset = {
+            "stands": "As usual",
+            "align": "By the value",
+            "total": "Not set",
+            "draw": "As the chart",
+            "orientation": "As before",
+        }.get(field, "As styled")
         return choice_editor(names, value, commit, unset if optional else None)
     if inner is bool:
         return _tristate(value, commit) if optional else switch_editor(bool(value), commit)

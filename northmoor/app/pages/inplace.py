@@ -10,7 +10,8 @@ from PyQt6.QtWidgets import QLineEdit, QWidget
 from northmoor.app.desk import Selection
 from northmoor.app.widgets import discard
 from northmoor.core.model import edits
-from northmoor.core.model.report import Report, TextPiece
+from northmoor.core.model.pages import TextPiece
+from northmoor.core.model.report import Report
 from northmoor.core.model.tables import Cell, Column, RowPlace
 
 NARROWEST = 220

@@ -16,8 +16,10 @@ from northmoor.app.pages.table_forms import show_cell, show_level, show_row, sho
 from northmoor.core.model import edits
 from northmoor.core.model.blocks import PictureBlock, TextBlock
 from northmoor.core.model.charts import ChartBlock
+from northmoor.core.model.looks import Look
 from northmoor.core.model.matrices import MatrixBlock
-from northmoor.core.model.report import PageSetup, Report, Running, RunningLine
+from northmoor.core.model.pages import PageSetup, Running, RunningLine, Watermark
+from northmoor.core.model.report import Report
 from northmoor.core.model.tables import TableBlock
 
 _Show = Callable[[Form, Report, str, Selection], None]
@@ -84,11 +86,12 @@ def show_page(form: Form, report: Report, edition: str, _: Selection) -> None:
     if len(report.editions) > 1:
         form.property(Report, report, "shown_edition", partial(form.edit_report, "shown_edition"))
     form.section("Where")
-    names = ("size", "orientation", "margin_top", "margin_right", "margin_bottom", "margin_left")
-    form.properties(PageSetup, found.page, names, "Change the page", change)
+    form.properties(PageSetup, found.page, _of_paper(found.page), "Change the page", change)
     for name in ("header", "footer"):
         if getattr(found, name) is None:
             form.action(f"Add a {name}", partial(_add_running, name), "plus")
+    if found.watermark is None:
+        form.action("Add a watermark", lambda r, e: edits.change_edition(r, e, watermark=Watermark()), "plus")
     form.section("Look")
     shown = ("background",) if found.page.background is None else ("background", "background_on")
     form.properties(PageSetup, found.page, shown, "Change the background", change)
@@ -101,9 +104,42 @@ def show_page(form: Form, report: Report, edition: str, _: Selection) -> None:
         )
 
 
+def _of_paper(page: PageSetup) -> tuple[str, ...]:
+    """The properties of a page's paper that say something as it is."""
+    own = ("width", "height") if page.size == "custom" else ()
+    gaps = ("column_gap",) if page.columns > 1 else ()
+    labels = ("row_gap", "fill_first") if page.rows > 1 else ()
+    margins = ("margin_top", "margin_right", "margin_bottom", "margin_left")
+    return ("size", *own, "orientation", *margins, "columns", *gaps, "rows", *labels)
+
+
 def _add_running(name: str, report: Report, edition: str) -> Report:
     text = "{report_title()}" if name == "header" else "Page {page_number(); 0} of {page_count(); 0}"
     return edits.add_running_line(report, edition, name, text)
+
+
+def show_watermark(form: Form, report: Report, edition: str, _: Selection) -> None:
+    """What stands behind the pages."""
+    found = report.edition(edition)
+    if found is None or found.watermark is None:
+        raise KeyError("watermark")
+    own = found.watermark
+
+    def change(**changes: Any) -> Change:
+        return lambda r, e: edits.change_edition(r, e, watermark=own.but(**changes))
+
+    def change_look(**changes: Any) -> Change:
+        return change(look=edits.changed_look(own.look, **changes))
+
+    form.title("Watermark")
+    form.section("What")
+    form.properties(Watermark, own, ("text",), "Change the watermark", change)
+    form.section("Where")
+    form.properties(Watermark, own, ("visible", "turned"), "Change the watermark", change)
+    form.section("Look")
+    names = ("font", "size", "color", "bold", "italic")
+    form.properties(Look, own.look or Look(), names, "Change the watermark", change_look)
+    form.action("Take it out", lambda r, e: edits.change_edition(r, e, watermark=None))
 
 
 def show_running(form: Form, report: Report, edition: str, selection: Selection) -> None:
@@ -194,6 +230,7 @@ def show_data_block(form: Form, report: Report, edition: str, selection: Selecti
 
 _FORMS: dict[str, _Show] = {
     "page": show_page,
+    "watermark": show_watermark,
     "header": show_running,
     "footer": show_running,
     "text": show_text,

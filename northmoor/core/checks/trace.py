@@ -40,7 +40,7 @@ from northmoor.core.model.blocks import TextBlock
 from northmoor.core.model.leaves import ReadoutBlock
 from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.nesting import for_each_around, walk
-from northmoor.core.model.report import TextPiece
+from northmoor.core.model.pages import TextPiece
 from northmoor.core.model.tables import Content, RowPlace, TableBlock
 from northmoor.core.sources.fetch import Rows
 from northmoor.core.stopping import Stop

@@ -1,6 +1,7 @@
 """An edition's blocks flowed down its pages: which part of which block stands where, and pages made as they are
 asked for."""
 
+from bisect import bisect_right
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property, lru_cache
@@ -13,6 +14,7 @@ from northmoor.core.compute.paging import PageRanges, one_run
 from northmoor.core.compute.table import ArrangedTable
 from northmoor.core.errors import Place
 from northmoor.core.layout.anchors import Anchors
+from northmoor.core.layout.areas import Section, area_of, area_places, area_size, put_on_pages, stretches
 from northmoor.core.layout.context import Setting
 from northmoor.core.layout.display import Bookmark, Layer, OneOrigin, Origin, Page, Pictures
 from northmoor.core.layout.flowing import Flow
@@ -35,8 +37,10 @@ from northmoor.core.layout.running import (
 from northmoor.core.layout.shelf import Arranged, Given, Placed, Room, Scope, Shelf
 from northmoor.core.layout.table import ends_of_pages
 from northmoor.core.layout.tablepage import table_bookmarks, table_layers
+from northmoor.core.layout.watermark import WatermarkLayout, lay_out_watermark, watermark_slots
 from northmoor.core.model.charts import Chart, ChartBlock
-from northmoor.core.model.report import Edition, Running
+from northmoor.core.model.pages import PageSetup, Running
+from northmoor.core.model.report import Edition
 
 
 @dataclass
@@ -44,7 +48,7 @@ class Composition:
     """An edition on its pages: the parts of each page, and the numbers their headers print."""
 
     edition: Edition
-    frame: Frame
+    sections: tuple[Section, ...]
     setting: Setting
     given: Given
     placed: Placed
@@ -53,12 +57,31 @@ class Composition:
     """The tables in for-each blocks, by their names."""
     numbers: tuple[int, ...] = ()
     counts: tuple[int, ...] = ()
+    watermark: WatermarkLayout | None = None
     running: Mapping[str, Computed] = field(default_factory=dict)
     """The expressions of its header and footer, with one value a page."""
-    _laid: dict[tuple[str, tuple[int, ...]], RunningLayout] = field(default_factory=dict)
+    _laid: dict[tuple[str, tuple[int, ...], int], RunningLayout] = field(default_factory=dict)
 
     def __len__(self) -> int:
         return self.placed.pages
+
+    @property
+    def frame(self) -> Frame:
+        """Where the body of the first page lies; that of others begins at the same place."""
+        return self.sections[0].frame
+
+    def section(self, index: int) -> Section:
+        """The pages among which the one of an index is."""
+        return self.sections[bisect_right(self.sections, index, key=lambda each: each.first) - 1]
+
+    def paper(self, index: int) -> tuple[int, int]:
+        """Width and height of a page."""
+        return self.section(index).page.paper
+
+    @property
+    def papers(self) -> tuple[tuple[int, tuple[int, int]], ...]:
+        """The sizes of pages, each with the index of the first page that has it."""
+        return tuple((section.first, section.page.paper) for section in self.sections)
 
     @property
     def arranged(self) -> Arranged:
@@ -73,7 +96,7 @@ class Composition:
     def ranges(self, run: TableRun) -> PageRanges:
         """The detail rows of each page of a table, or, in a for-each, of all its pages for all records."""
         found = self.record_tables.get(run.layout.table.name)
-        return one_run(ends_of_pages(run.layout.flow, run.slices)) if found is None else found.ranges
+        return one_run(ends_of_pages(run.layout.flow, run.whole or run.slices)) if found is None else found.ranges
 
     @cached_property
     def anchors(self) -> Anchors:
@@ -86,7 +109,11 @@ class Composition:
         tables = [part for run in runs if (part := run.on_page(index)) is not None]
         found: list[tuple[int, Part]] = [(part.y, part) for part in self.placed.lines.get(index, [])]
         found += [(part.piece.y, part) for part in tables]
-        return [part for _, part in sorted(found, key=lambda each: each[0])]
+        section = self.section(index)
+        if section.page.columns == section.page.rows == 1:
+            return [part for _, part in sorted(found, key=lambda each: each[0])]
+        areas = area_places(section.page, section.frame)
+        return [part for y, part in sorted(found, key=lambda each: (area_of(areas, each[1].left, each[0]), each[0]))]
 
     @cached_property
     def _runs_by_page(self) -> dict[int, list[TableRun]]:
@@ -110,8 +137,10 @@ class Composition:
         frame = self.frame
         parts = self.parts(index)
         if not parts and len(self) > 1:
-            return Page(index + 1, *self.edition.page.paper, ())
+            return Page(index + 1, *self.paper(index), ())
         layers += self._background(index)
+        if self.watermark is not None:
+            layers += self.watermark.layers(index, self.paper(index))
         layers += self._running("header", index)
         for part in parts:
             if isinstance(part, TablePart):
@@ -126,29 +155,31 @@ class Composition:
             else:
                 layers += self._lines(part)
         layers += self._running("footer", index)
-        width, height = self.edition.page.paper
+        width, height = self.paper(index)
         return Page(index + 1, width, height, tuple(layers), tuple(bookmarks), self.anchors.on_page(index))
 
     def _running(self, name: str, index: int) -> tuple[Layer, ...]:
-        laid = self.running_on(name, self.numbers[index], self.counts[index])
+        laid = self.running_on(name, index)
         return laid.layers(index) if laid is not None else ()
 
-    def running_on(self, name: str, number: int, count: int) -> RunningLayout | None:
-        """The header or footer of pages with a number, of so many."""
+    def running_on(self, name: str, index: int) -> RunningLayout | None:
+        """The header or footer of a page."""
         running: Running | None = getattr(self.edition, name)
         if running is None:
             return None
-        lines = lines_on(running, number, count)
-        if (name, lines) not in self._laid:
-            left, top, width = self.running_place(name, lines)
-            self._laid[name, lines] = lay_out_running(
+        lines = lines_on(running, self.numbers[index], self.counts[index])
+        left, top, width = self.running_place(name, lines, index)
+        if (name, lines, width) not in self._laid:
+            self._laid[name, lines, width] = lay_out_running(
                 running, lines, name, len(self), self.running, left, top, width, self.setting
             )
-        return self._laid[name, lines]
+        return self._laid[name, lines, width]
 
-    def running_place(self, name: str, lines: tuple[int, ...]) -> tuple[int, int, int]:
-        """Where some lines of a header or footer begin: left, top and width. Those of a footer stand at the foot."""
-        page, frame = self.edition.page, self.frame
+    def running_place(self, name: str, lines: tuple[int, ...], index: int) -> tuple[int, int, int]:
+        """Where some lines of a page's header or footer begin: left, top and width. Those of a footer stand at the
+        foot."""
+        section = self.section(index)
+        page, frame = section.page, section.frame
         if name == "header":
             return frame.left, page.margin_top, frame.width
         assert self.edition.footer is not None
@@ -163,7 +194,7 @@ class Composition:
         picture = picture_or_fault(page.background, "page", self.setting)
         if isinstance(picture, str):
             return ()
-        width, height = page.paper
+        width, height = self.paper(index)
         wide, high = min((width, width * picture.pixels[1] // picture.pixels[0]),
                          (height * picture.pixels[0] // picture.pixels[1], height))  # fmt: skip
         place = ((width - wide) // 2, (height - high) // 2, wide, high)
@@ -181,24 +212,27 @@ class Composition:
 
 def compose(edition: Edition, given: Given, setting: Setting) -> Composition:
     """Flow an edition's blocks down its pages."""
-    frame = _frame(edition, setting)
     setting.colors = colors_of(_charts(given.arranged, edition))
     if edition.page.background is not None:
         picture_or_fault(edition.page.background, "page", setting)  # found now, not only when its page is drawn
-    placed, tables, of_records = _placed(edition, given, frame, setting)
+    placed, sections, of_records = _placed(edition, given, setting)
     numbers, counts = _page_numbers(placed.pages, frozenset(placed.restarts))
-    composition = Composition(edition, frame, setting, given, placed, tables, of_records, numbers, counts)
-    wanted = slots_of(running_texts(edition.header) + running_texts(edition.footer))
-    composition.running = given.running(wanted, numbers, counts)
-    for kind in dict.fromkeys(zip(numbers, counts, strict=True)):
+    composition = Composition(edition, sections, setting, given, placed, placed.tables, of_records, numbers, counts)
+    mark = edition.watermark
+    wanted = slots_of(running_texts(edition.header) + running_texts(edition.footer)) + watermark_slots(mark)
+    composition.running = given.running(list(dict.fromkeys(wanted)), numbers, counts)
+    if mark is not None:
+        composition.watermark = lay_out_watermark(mark, len(composition), composition.running, setting)
+    kinds = {kind: index for index, kind in enumerate(zip(numbers, counts, strict=True))}
+    for index in (*kinds.values(), *(section.first for section in sections)):
         for name in ("header", "footer"):
-            composition.running_on(name, *kind)  # what is wrong with one is found now
+            composition.running_on(name, index)  # what is wrong with one is found now
     return composition
 
 
 def _placed(
-    edition: Edition, given: Given, frame: Frame, setting: Setting
-) -> tuple[Placed, list[TableRun], dict[str, RecordTable]]:
+    edition: Edition, given: Given, setting: Setting
+) -> tuple[Placed, tuple[Section, ...], dict[str, RecordTable]]:
     """An edition's blocks on their pages.
 
     The rows of pages of tables for records follow from the breaks, and the breaks from their heights: where they take
@@ -207,20 +241,32 @@ def _placed(
     heights: dict[str, tuple[int, ...]] = {}
     while True:
         shelf = Shelf(given, setting, heights)
-        flow = Flow(shelf, Room(0, frame.width, frame.height))
-        flow.blocks(edition.blocks, Scope())
+        placed, sections = _flowed(edition, shelf, setting)
         tables = {name: table for name, table in shelf.tables.items() if table.slices and table.pages_have_rows}
         filled = {name: table.filled(given.paged, setting) for name, table in tables.items()}
         needed = {name: layout.page_heights for name, layout in filled.items()}
         if all(heights.get(name, tables[name].layout.page_heights) == own for name, own in needed.items()):
             placers = {tables[name].layout: CellPlacer(layout) for name, layout in filled.items()}
             layouts = {tables[name].layout: layout for name, layout in filled.items()}
-            runs = [
+            placed.tables = [
                 replace(run, layout=layouts[run.layout], placer=placers[run.layout]) if run.layout in layouts else run
-                for run in flow.placed.tables
+                for run in placed.tables
             ]
-            return flow.placed, runs, shelf.tables
+            return placed, sections, shelf.tables
         heights = needed
+
+
+def _flowed(edition: Edition, shelf: Shelf, setting: Setting) -> tuple[Placed, tuple[Section, ...]]:
+    """An edition's blocks placed once: by stretches of pages of one orientation, area by area."""
+    whole, sections = Placed(pages=0), []
+    for page, blocks in stretches(edition.blocks, edition.page):
+        section = Section(whole.pages, page, _frame(edition, page, setting))
+        areas = area_places(page, section.frame)
+        flow = Flow(shelf, Room(0, *area_size(page, section.frame), len(areas)))
+        flow.blocks(blocks, Scope())
+        put_on_pages(flow.placed, areas, section.first, whole)
+        sections.append(section)
+    return whole, tuple(sections)
 
 
 def _charts(arranged: Arranged, edition: Edition) -> Iterator[tuple[Chart, ArrangedChart]]:
@@ -233,8 +279,7 @@ def _charts(arranged: Arranged, edition: Edition) -> Iterator[tuple[Chart, Arran
             yield from ((chart, own) for (_, chart), own in found.charts.items() if isinstance(own, ArrangedChart))
 
 
-def _frame(edition: Edition, setting: Setting) -> Frame:
-    page = edition.page
+def _frame(edition: Edition, page: PageSetup, setting: Setting) -> Frame:
     width, height = page.paper
     top, bottom = page.margin_top, height - page.margin_bottom
     if edition.header:

@@ -196,15 +196,15 @@ class Links:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class TurnedTexts:
-    """Lines of text that read upward or downward: the rectangle of each, where its baseline begins (x, y), whether it
-    goes up, and the number of the line in its face's shaper."""
+    """Lines of text at an angle: the rectangle around each, where its baseline begins (x, y), its angle in degrees
+    counterclockwise (90 reads upward, 270 downward), and the number of the line in its face's shaper."""
 
     x: Ints
     y: Ints
     width: Ints
     height: Ints
     begins: tuple[tuple[int, int], ...]
-    up: tuple[bool, ...]
+    angles: tuple[int, ...]
     line: tuple[int, ...]
     faces: tuple[TextFace, ...]
     shapers: tuple[Shaper, ...]
@@ -292,7 +292,8 @@ def layer_item(layer: Layer, number: int) -> Item:
         return Item(layer.kind, x, y, width, height, origin, layer.color[number])
     if isinstance(layer, TurnedTexts):
         text = layer.shapers[number].text(layer.line[number])
-        turn = "up" if layer.up[number] else "down"
+        angle = layer.angles[number]
+        turn = {90: "up", 270: "down"}.get(angle, str(angle))
         face = layer.faces[number]
         return Item("text", x, y, width, height, origin, face.color, text, face, turn=turn)
     if isinstance(layer, Paths):

@@ -66,9 +66,9 @@ def _turned_layer(layout: TableLayout, turned: list[tuple[int, CellPlan, int, Ar
     origins = TableOrigins(
         layout, np.array([row for row, *_ in turned], np.int64), np.array([plan.column for plan in plans], np.int64)
     )
-    up = tuple(plan.look.turn == "up" for plan in plans)
+    angles = tuple(90 if plan.look.turn == "up" else 270 for plan in plans)
     shapers = tuple(plan.shaper for plan in plans)
-    return TurnedTexts(left, top, width, height, tuple(begins), up, tuple(lines), faces, shapers, origins)
+    return TurnedTexts(left, top, width, height, tuple(begins), angles, tuple(lines), faces, shapers, origins)
 
 
 def inside(cell: CellPlan, instance: int, area: Area) -> Area:

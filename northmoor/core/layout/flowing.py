@@ -236,10 +236,10 @@ class Flow:
     def _break(self, block: BreakBlock, _: Scope) -> None:
         if self.room.is_endless:
             return
-        self._new_page()
-        wanted = {"any": None, "odd": 0, "even": 1}[block.on]
-        if wanted is not None and self.page % 2 != wanted:
-            self.page += 1
+        self._next_area() if block.on == "column" else self._next_page()
+        wanted = {"odd": 0, "even": 1}.get(block.on)
+        if wanted is not None and self.page // self.room.areas % 2 != wanted:
+            self.page += self.room.areas
         self.placed.pages = max(self.placed.pages, self.page + 1)
 
     # blocks over rows
@@ -348,8 +348,8 @@ class Flow:
             inner = Scope(records, index, {**scope.around, block.name: index})
             if block.without_rows == "left_out" and not self._has_rows(block, index):
                 continue
-            if printed and block.page_break == "between":
-                self._new_page()
+            if printed and block.page_break != "none":
+                self._next_area() if block.page_break == "column" else self._next_page()
             if block.restart_page_number and not self.used and not self.room.is_endless:
                 self.placed.restarts.add(self.page)
             if block.bookmark is not None:
@@ -441,11 +441,18 @@ class Flow:
 
     def _make_room(self, height: int) -> None:
         if self.used and self.used + height > self.room.height:
-            self._new_page()
+            self._next_area()
 
-    def _new_page(self) -> None:
+    def _next_area(self) -> None:
+        """Go on in the next column or label, or on the next page."""
         if self.used and not self.room.is_endless:
             self.page, self.used = self.page + 1, 0
+
+    def _next_page(self) -> None:
+        """Go on on the next page, unless nothing stands on this one."""
+        areas = self.room.areas
+        if (self.used or self.page % areas) and not self.room.is_endless:
+            self.page, self.used = (self.page // areas + 1) * areas, 0
 
     def _go_to(self, page: int, used: int) -> None:
         self.page, self.used = page, used

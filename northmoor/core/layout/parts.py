@@ -109,6 +109,8 @@ class TableRun:
     slices: Sequence[Slice]
     first_page: int
     left: int = 0
+    whole: Sequence[Slice] | None = None
+    """All slices of the table, where these are only those of one column of the pages."""
 
     def page_of(self, row: int) -> int | None:
         """The index of the document's page on which a printed row begins."""

@@ -180,9 +180,9 @@ def _turned(drawn: Sequence[_Turned]) -> TurnedTexts:
     x, y, width, height = np.array(boxes, np.int64).T
     begins = tuple((d.x + d.how.ascent, d.y) for d in drawn)
     lines = tuple(int(d.how.shaper.add([d.text])[0]) for d in drawn)
-    up = (True,) * len(drawn)
+    angles = (90,) * len(drawn)
     faces, shapers = tuple(d.how.face for d in drawn), tuple(d.how.shaper for d in drawn)
-    return TurnedTexts(x, y, width, height, begins, up, lines, faces, shapers, _origins(drawn))
+    return TurnedTexts(x, y, width, height, begins, angles, lines, faces, shapers, _origins(drawn))
 
 
 def _origins(drawn: Sequence[_Box | _Path | _Text | _Turned]) -> EachOrigin:

@@ -170,7 +170,7 @@ def _running_spots(composition: Composition, index: int) -> list[Spot]:
             continue
         lines = lines_on(running, composition.numbers[index], composition.counts[index])
         heights, _ = heights_of(running, lines, composition.setting)
-        left, top, width = composition.running_place(name, lines)
+        left, top, width = composition.running_place(name, lines, index)
         top += running.rule if name == "footer" else 0
         for number, height in zip(lines, heights, strict=True):
             for place, _ in pieces(running.lines[number]):

@@ -22,7 +22,7 @@ from northmoor.core.layout.paragraph import (
 )
 from northmoor.core.layout.pictures import load_picture, width_at
 from northmoor.core.model.looks import Align, FullLook
-from northmoor.core.model.report import PicturePiece, Running, RunningLine, TextPiece
+from northmoor.core.model.pages import PicturePiece, Running, RunningLine, TextPiece
 
 Ints = npt.NDArray[np.int64]
 PLACES: tuple[Align, ...] = ("start", "center", "end")

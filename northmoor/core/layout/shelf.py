@@ -44,6 +44,8 @@ class Room:
     left: int
     width: int
     height: int
+    areas: int = 1
+    """How many columns or labels a page has: each is placed in as if it were a page."""
 
     @property
     def is_endless(self) -> bool:

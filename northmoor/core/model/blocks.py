@@ -82,8 +82,8 @@ class ForEachBlock(Keyed):
     """Condition over a row of the data; others are left out."""
     blocks: Annotated[tuple["Block", ...], Field(max_length=500)] = ()
     """What is repeated."""
-    page_break: Literal["none", "between"] = "between"
-    """Whether each record begins on a new page."""
+    page_break: Literal["none", "between", "column"] = "between"
+    """Whether each record begins on a new page, or in the next column or label."""
     restart_page_number: bool = False
     """Whether pages count from 1 for each record that begins on a new page."""
     bookmark: str | None = None

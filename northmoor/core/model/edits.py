@@ -13,9 +13,10 @@ from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.looks import Look
 from northmoor.core.model.matrices import MatrixBlock, MatrixLevel
 from northmoor.core.model.nesting import Blocks, in_every_list, replaced, walk
+from northmoor.core.model.pages import Running, RunningLine, TextPiece
 from northmoor.core.model.parameters import Assignment, NamedValue, Parameter, ValueSet
 from northmoor.core.model.part import Part
-from northmoor.core.model.report import Edition, Report, Running, RunningLine, TextPiece
+from northmoor.core.model.report import Edition, Report
 from northmoor.core.model.tables import Cell, Column, Level, Row, RowPlace, TableBlock
 
 

@@ -7,6 +7,7 @@ from pydantic import Field
 from northmoor.core.model.flowed import Flowed
 from northmoor.core.model.lengths import Length
 from northmoor.core.model.looks import Align, Look
+from northmoor.core.model.pages import Orientation
 from northmoor.core.model.part import Color, Name
 
 Extent = Annotated[Length, Field(ge=0, le=5_000_000)]
@@ -35,8 +36,11 @@ class BreakBlock(Flowed):
     """What follows begins on a new page."""
 
     kind: Literal["break"] = "break"
-    on: Literal["any", "odd", "even"] = "any"
-    """Whether on the next page, or the next with an odd or an even number."""
+    on: Literal["any", "odd", "even", "column"] = "any"
+    """Whether on the next page, the next with an odd or an even number, or in the next column or label."""
+    orientation: Orientation | None = None
+    """Whether the pages that follow are upright or on their side; without one, they are as before. In a for-each, they
+    always are."""
 
 
 class ShapeBlock(Flowed):

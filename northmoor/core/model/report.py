@@ -1,7 +1,7 @@
 """The report: its data, its styles, and one or more editions (layouts over the same data)."""
 
 from functools import cache
-from typing import Annotated, Literal
+from typing import Annotated
 from zoneinfo import ZoneInfo, available_timezones
 
 from babel import Locale, UnknownLocaleError
@@ -10,120 +10,16 @@ from pydantic import Field, field_validator, model_validator
 from northmoor.core.model.blocks import Block, DataBlock, ForEachBlock
 from northmoor.core.model.charts import ChartBlock
 from northmoor.core.model.data import Query
-from northmoor.core.model.lengths import Length
 from northmoor.core.model.looks import FullLook, Look, Style, over, style_chain
 from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.nesting import walk
+from northmoor.core.model.pages import PageSetup, Running, Watermark
 from northmoor.core.model.parameters import NamedValue, Parameter, ValueSet
 from northmoor.core.model.part import Name, Part, unique_names
 from northmoor.core.model.tables import TableBlock
 
 FORMAT = 1
 """Version of the report file's form."""
-
-PAPER = {
-    "A3": (841_890, 1_190_551),
-    "A4": (595_276, 841_890),
-    "A5": (419_528, 595_276),
-    "Letter": (612_000, 792_000),
-}
-"""Width and height of papers in millipoints, upright (ISO 216; ANSI for Letter)."""
-
-Margin = Annotated[Length, Field(ge=0, le=500_000)]
-
-
-class PageSetup(Part):
-    """Paper and margins."""
-
-    size: Literal["A3", "A4", "A5", "Letter"] = "A4"
-    """Paper size."""
-    orientation: Literal["portrait", "landscape"] = "portrait"
-    """Upright or on its side."""
-    margin_top: Margin = 56_693
-    """Free space at the top."""
-    margin_right: Margin = 56_693
-    """Free space at the right."""
-    margin_bottom: Margin = 56_693
-    """Free space at the bottom."""
-    margin_left: Margin = 56_693
-    """Free space at the left."""
-    background: str | None = None
-    """Path of a PNG or JPEG file, from the library's folder, that lies behind the whole page, such as a letterhead; it
-    cannot lead out of the folder."""
-    background_on: Literal["every", "first", "later"] = "every"
-    """The pages it lies behind; the first is each with the number 1, so in statements that of each record."""
-
-    @property
-    def paper(self) -> tuple[int, int]:
-        """Width and height of the page in millipoints."""
-        width, height = PAPER[self.size]
-        return (width, height) if self.orientation == "portrait" else (height, width)
-
-    @model_validator(mode="after")
-    def _leaves_room(self) -> "PageSetup":
-        width, height = self.paper
-        if width - self.margin_left - self.margin_right < 72_000:
-            raise ValueError("the left and right margins leave less than 1in of the page's width")
-        if height - self.margin_top - self.margin_bottom < 72_000:
-            raise ValueError("the top and bottom margins leave less than 1in of the page's height")
-        return self
-
-
-class TextPiece(Part):
-    """Text in a header or footer."""
-
-    kind: Literal["text"] = "text"
-    text: str
-    """Template; page_number(), page_count(), report_title() and data_time() are known here."""
-    style: Name | None = None
-    """A style of the report."""
-    look: Look | None = None
-    """Own changes over the style."""
-
-
-class PicturePiece(Part):
-    """Picture in a header or footer."""
-
-    kind: Literal["picture"] = "picture"
-    file: str
-    """Path of a PNG or JPEG file, from the library's folder; it cannot lead out of it."""
-    height: Annotated[Length, Field(ge=1000, le=500_000)]
-    """Height; the width follows from the picture's proportions."""
-
-
-Piece = Annotated[TextPiece | PicturePiece, Field(discriminator="kind")]
-
-
-class RunningLine(Part):
-    """One line of a header or footer, in three places."""
-
-    start: Piece | None = None
-    """At the left margin."""
-    center: Piece | None = None
-    """Centred between the margins."""
-    end: Piece | None = None
-    """At the right margin."""
-    on: Literal["every", "first", "later", "odd", "even", "last"] = "every"
-    """The pages it stands on, by the number that they have; where numbers begin anew, so do first and last pages."""
-
-
-class Running(Part):
-    """A header or footer. Every page leaves as much room for it as the one that has the most of its lines."""
-
-    lines: tuple[RunningLine, ...] = ()
-    """Its lines, from the top."""
-    gap: Annotated[Length, Field(ge=0, le=500_000)] = 12_000
-    """Space between it and the page's body."""
-    rule: Annotated[Length, Field(ge=0, le=20_000)] = 0
-    """Thickness of a rule on the side of the body; 0pt for none."""
-
-    def piece_at(self, place: str) -> "TextPiece | PicturePiece | None":
-        """The piece at a line and a place in it, such as 0.end. Raises KeyError for a line that is not there."""
-        number, _, side = place.partition(".")
-        if int(number) >= len(self.lines):
-            raise KeyError(place)
-        found: TextPiece | PicturePiece | None = getattr(self.lines[int(number)], side)
-        return found
 
 
 class Edition(Part):
@@ -139,6 +35,8 @@ class Edition(Part):
     """Stands at the top of every page."""
     footer: Running | None = None
     """Stands at the foot of every page."""
+    watermark: Watermark | None = None
+    """Stands behind what is on the pages."""
     blocks: tuple[Block, ...] = ()
     """What flows down the pages, in order."""
 

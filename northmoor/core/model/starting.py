@@ -5,8 +5,9 @@ from collections.abc import Sequence
 from northmoor.core.model.blocks import TextBlock, literal
 from northmoor.core.model.data import Query
 from northmoor.core.model.looks import Style
+from northmoor.core.model.pages import Running, RunningLine, TextPiece
 from northmoor.core.model.parameters import Parameter
-from northmoor.core.model.report import Edition, Report, Running, RunningLine, TextPiece
+from northmoor.core.model.report import Edition, Report
 from northmoor.core.model.tables import Cell, Column, Level, Row, TableBlock
 
 STYLES = (

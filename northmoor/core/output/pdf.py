@@ -10,6 +10,7 @@ from collections import deque
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
+from math import cos, radians, sin
 
 import pikepdf
 from pikepdf import Array, Dictionary, Name
@@ -123,9 +124,10 @@ class PdfWriter:
         out.append(b"ET")
 
     def _turned(self, layer: TurnedTexts, height: int, out: list[bytes]) -> None:
-        faces = zip(layer.begins, layer.up, layer.line, layer.faces, layer.shapers, strict=True)
-        for (x, y), up, line, face, shaper in faces:
-            matrix = b"0 1 -1 0" if up else b"0 -1 1 0"
+        faces = zip(layer.begins, layer.angles, layer.line, layer.faces, layer.shapers, strict=True)
+        for (x, y), angle, line, face, shaper in faces:
+            along, up = round(cos(radians(angle)), 6), round(sin(radians(angle)), 6)
+            matrix = b"%.6g %.6g %.6g %.6g" % (along, up, -up, along)
             setup = self._setup(face.font, face.size, face.color)
             encoded = self._encode(shaper, line, face.size)
             out.append(b"BT %b %b %d %d Tm %b ET" % (setup, matrix, x, height - y, encoded))

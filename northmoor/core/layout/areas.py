@@ -1,0 +1,98 @@
+"""The pages of a document: stretches of one orientation, and the columns or labels that blocks flow through on each.
+
+Blocks are placed area by area, as if each were a page of its own; here areas are put side by side onto pages.
+"""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+
+from northmoor.core.layout.parts import Frame, TableRun
+from northmoor.core.layout.shelf import Placed
+from northmoor.core.model.blocks import Block
+from northmoor.core.model.leaves import BreakBlock
+from northmoor.core.model.pages import PageSetup
+
+
+@dataclass(frozen=True)
+class Section:
+    """Pages of one paper, one after another: the index of the first, and where their body lies."""
+
+    first: int
+    page: PageSetup
+    frame: Frame
+
+
+def stretches(blocks: Sequence[Block], page: PageSetup) -> Iterator[tuple[PageSetup, list[Block]]]:
+    """An edition's blocks by the paper that they stand on: a page break may turn it."""
+    own: list[Block] = []
+    for block in blocks:
+        if isinstance(block, BreakBlock) and block.orientation not in (None, page.orientation):
+            if own:
+                yield page, own
+            page, own = page.but(orientation=block.orientation), []
+        else:
+            own.append(block)
+    yield page, own
+
+
+def area_size(page: PageSetup, frame: Frame) -> tuple[int, int]:
+    """Width and height of each column or label of a body."""
+    width = (frame.width - (page.columns - 1) * page.column_gap) // page.columns
+    height = (frame.height - (page.rows - 1) * page.row_gap) // page.rows
+    return width, height
+
+
+def area_places(page: PageSetup, frame: Frame) -> list[tuple[int, int]]:
+    """How far each column or label is from the body's left edge and its top, in the order they are filled."""
+    width, height = area_size(page, frame)
+    lefts = [at * (width + page.column_gap) for at in range(page.columns)]
+    tops = [at * (height + page.row_gap) for at in range(page.rows)]
+    if page.fill_first == "down":
+        return [(left, top) for left in lefts for top in tops]
+    return [(left, top) for top in tops for left in lefts]
+
+
+def area_of(areas: Sequence[tuple[int, int]], left: int, y: int) -> int:
+    """The area that something stands in, by its place in the body."""
+    return max((at for at, (x, top) in enumerate(areas) if x <= left and top <= y), key=areas.__getitem__, default=0)
+
+
+def put_on_pages(placed: Placed, areas: Sequence[tuple[int, int]], first: int, whole: Placed) -> None:
+    """Add what has been placed area by area to a whole document, from a page on."""
+    count = len(areas)
+
+    def page_of(area: int) -> int:
+        return first + area // count
+
+    for area, parts in placed.lines.items():
+        left, top = areas[area % count]
+        moved = [replace(part, left=part.left + left, y=part.y + top) for part in parts] if left or top else parts
+        whole.lines.setdefault(page_of(area), []).extend(moved)
+    for run in placed.tables:
+        whole.tables += _runs(run, areas, first)
+    for name, (area, y) in placed.blocks.items():
+        whole.blocks.setdefault(name, (page_of(area), y + areas[area % count][1]))
+    whole.restarts |= {page_of(area) for area in placed.restarts}
+    whole.bookmarks += [
+        (page_of(area), y + areas[area % count][1], title, depth) for area, y, title, depth in placed.bookmarks
+    ]
+    whole.pages = page_of(placed.pages - 1) + 1
+
+
+def _runs(run: TableRun, areas: Sequence[tuple[int, int]], first: int) -> Iterator[TableRun]:
+    """A table's slices by the column or label that they stand in."""
+    count = len(areas)
+    if count == 1:
+        yield replace(run, first_page=run.first_page + first)
+        return
+    for number, (left, top) in enumerate(areas):
+        own = [
+            replace(
+                piece, page=(run.first_page + piece.page) // count, y=piece.y + top,
+                foot=None if piece.foot is None else piece.foot + top,
+            )
+            for piece in run.slices
+            if (run.first_page + piece.page) % count == number
+        ]  # fmt: skip
+        if own:
+            yield TableRun(run.layout, run.placer, own, first, run.left + left, run.whole or run.slices)
