@@ -1,6 +1,6 @@
 """The menus: every command with its name, shortcut and what it does, declared once."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -55,7 +55,15 @@ class Command:
     run: Callable[[Commanded], object]
 
 
-MENUS: dict[str, tuple[Command | None, ...]] = {
+@dataclass(frozen=True)
+class Submenu:
+    """A menu in a menu."""
+
+    text: str
+    commands: tuple[Command | None, ...]
+
+
+MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
     "File": (
         Command("new", "New report…", "Ctrl+N", lambda w: w.starting.ask()),
         Command("open", "Open…", "Ctrl+O", lambda w: w.ask_open()),
@@ -96,6 +104,7 @@ MENUS: dict[str, tuple[Command | None, ...]] = {
         Command("add_shape", "Shape", "", lambda w: w.pages.blocks.insert("shape")),
         Command("add_barcode", "Code", "", lambda w: w.pages.blocks.insert("barcode")),
         None,
+        Command("add_frame", "Frame", "Ctrl+Shift+F", lambda w: w.pages.blocks.insert("frame")),
         Command("add_grid", "Grid", "Ctrl+Shift+G", lambda w: w.pages.blocks.insert("grid")),
         Command("add_for_each", "For each", "Ctrl+Shift+E", lambda w: w.pages.blocks.insert_for_each()),
         Command("repeat", "Repeat for each record", "Ctrl+Shift+R", lambda w: w.pages.blocks.repeat()),
@@ -116,6 +125,28 @@ MENUS: dict[str, tuple[Command | None, ...]] = {
         None,
         Command("fold", "Fold or open the level", "Ctrl+[", lambda w: w.pages.fold_selected()),
         Command("open_all", "Open all that is folded", "Ctrl+]", lambda w: w.pages.open_all()),
+        None,
+        Submenu(
+            "In a frame",
+            (
+                Command("align_left", "Align at the left", "", lambda w: w.pages.arranging.align("left")),
+                Command("align_center", "Align in the centre", "", lambda w: w.pages.arranging.align("center")),
+                Command("align_right", "Align at the right", "", lambda w: w.pages.arranging.align("right")),
+                Command("align_top", "Align at the top", "", lambda w: w.pages.arranging.align("top")),
+                Command("align_middle", "Align in the middle", "", lambda w: w.pages.arranging.align("middle")),
+                Command("align_bottom", "Align at the bottom", "", lambda w: w.pages.arranging.align("bottom")),
+                None,
+                Command("space_across", "Space evenly across", "", lambda w: w.pages.arranging.distribute(False)),
+                Command("space_down", "Space evenly down", "", lambda w: w.pages.arranging.distribute(True)),
+                None,
+                Command("to_front", "Bring to the front", "Ctrl+Alt+Home", lambda w: w.pages.arranging.order(True)),
+                Command("to_back", "Send to the back", "Ctrl+Alt+End", lambda w: w.pages.arranging.order(False)),
+                None,
+                Command("group", "Group", "Ctrl+Alt+G", lambda w: w.pages.arranging.group(True)),
+                Command("ungroup", "Ungroup", "Ctrl+Alt+U", lambda w: w.pages.arranging.group(False)),
+                Command("lock", "Lock or free", "Ctrl+Alt+L", lambda w: w.pages.arranging.lock()),
+            ),
+        ),
         None,
         Command("back", "Back to where the link was", "Alt+Left", lambda w: w.following.back()),
         None,
@@ -151,8 +182,8 @@ MENUS: dict[str, tuple[Command | None, ...]] = {
 
 NEEDING_REPORT = (
     "new", "save", "save_as", "add_column", "add_level", "add_matrix", "add_chart", "add_text", "add_readout",
-    "add_rule", "add_space", "add_break", "add_shape", "add_barcode", "add_grid", "add_for_each", "repeat", "cut",
-    "copy", "paste", "duplicate", "remove", "move_up", "move_down", "add_query", "add_connection", "refresh",
+    "add_rule", "add_space", "add_break", "add_shape", "add_barcode", "add_frame", "add_grid", "add_for_each", "repeat",
+    "cut", "copy", "paste", "duplicate", "remove", "move_up", "move_down", "add_query", "add_connection", "refresh",
     "parameters", "values", "hold", "value_sets",
 )  # fmt: skip
 """Commands that do something only while a report is open."""
@@ -162,8 +193,11 @@ OF_BLOCKS = ("cut", "copy", "paste", "duplicate", "remove", None, "move_up", "mo
 
 def shortcuts() -> list[tuple[str, str]]:
     """The commands that have a shortcut, with it."""
-    commands = (command for commands in MENUS.values() for command in commands)
-    return [(c.text.rstrip("…"), c.shortcut) for c in commands if c is not None and c.shortcut]
+    found = []
+    for entry in (entry for entries in MENUS.values() for entry in entries):
+        commands = entry.commands if isinstance(entry, Submenu) else (entry,)
+        found += [(c.text.rstrip("…"), c.shortcut) for c in commands if c is not None and c.shortcut]
+    return found
 
 
 def fill_menus(window: Commanded, bar: QMenuBar) -> dict[str, QAction]:
@@ -172,13 +206,24 @@ def fill_menus(window: Commanded, bar: QMenuBar) -> dict[str, QAction]:
     for title, commands in MENUS.items():
         menu: QMenu | None = bar.addMenu(title)
         assert menu is not None
-        for command in commands:
-            if command is None:
-                menu.addSeparator()
-                continue
-            action = QAction(command.text, bar)
-            action.setShortcut(QKeySequence(command.shortcut))
-            action.triggered.connect(lambda _=False, command=command: command.run(window))
-            menu.addAction(action)
-            actions[command.name] = action
+        _fill(menu, commands, window, bar, actions)
     return actions
+
+
+def _fill(
+    menu: QMenu, entries: Sequence[Command | Submenu | None], window: Commanded, bar: QMenuBar,
+    actions: dict[str, QAction],
+) -> None:  # fmt: skip
+    for entry in entries:
+        if entry is None:
+            menu.addSeparator()
+        elif isinstance(entry, Submenu):
+            below = menu.addMenu(entry.text)
+            assert below is not None
+            _fill(below, entry.commands, window, bar, actions)
+        else:
+            action = QAction(entry.text, bar)
+            action.setShortcut(QKeySequence(entry.shortcut))
+            action.triggered.connect(lambda _=False, command=entry: command.run(window))
+            menu.addAction(action)
+            actions[entry.name] = action

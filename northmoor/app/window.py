@@ -87,6 +87,7 @@ class Window(QMainWindow):
         self.following = Following(self.desk, self.pages.canvas, self.open, self)
         self.following.told.connect(self.tell)
         self.pages.blocks.told.connect(self.tell)
+        self.pages.arranging.told.connect(self.tell)
         self.pages.menu_wanted.connect(self._show_block_menu)
         self.following.trail_changed.connect(self._update_actions)
         self._settled_job: RenderJob | None = None

@@ -135,7 +135,7 @@ def test_from_opening_to_a_delivered_pdf(window: Window, copy: Path, qtbot: QtBo
 
 
 def test_a_selected_cell_lights_up_all_its_instances(window: Window, qtbot: QtBot) -> None:
-    from northmoor.app.pages.canvas import selects
+    from northmoor.app.pages.selecting import selects
 
     (first, *others) = spots(window, row="total", level="route", column="tickets")
     qtbot.mouseClick(window.pages.canvas.viewport(), Qt.MouseButton.LeftButton, pos=point_on(window, first))

@@ -9,14 +9,14 @@ from northmoor.app.pages.forms import Change, Form
 from northmoor.core.compute.hosting import ties_of
 from northmoor.core.model import edits, grid_edits
 from northmoor.core.model.block_edits import rename_block
-from northmoor.core.model.blocks import DataBlock, ForEachBlock, GridBlock, GridCell, Track
-from northmoor.core.model.nesting import for_each_around, walk
+from northmoor.core.model.blocks import DataBlock, ForEachBlock, FrameBlock, FrameItem, GridBlock, GridCell, Track
+from northmoor.core.model.nesting import for_each_around, items_of, walk
 from northmoor.core.model.report import Report
 
 KIND_NAMES = {
     "text": "Text", "picture": "Picture", "table": "Table", "matrix": "Matrix", "chart": "Chart", "rule": "Rule",
     "spacer": "Space", "break": "Page break", "shape": "Shape", "barcode": "Code", "readout": "Readout",
-    "for-each": "For each", "grid": "Grid",
+    "for-each": "For each", "grid": "Grid", "frame": "Frame",
 }  # fmt: skip
 _WHAT = ("text", "value", "format", "caption", "against", "difference", "difference_text", "draw", "on")
 _WHERE = ("width", "height", "align", "thickness", "corner", "space_after", "visible")
@@ -99,6 +99,41 @@ def show_tie(form: Form, report: Report, edition: str, name: str) -> None:
         return
     pairs = ", ".join(tie.own if tie.own == tie.record else f"{tie.own} = {tie.record}" for tie in ties)
     form.note(f"It shows the rows of each {tied_to}, by {pairs}.")
+
+
+def show_frame(form: Form, report: Report, edition: str, selection: Selection) -> None:
+    """Blocks at exact places."""
+    block: FrameBlock = edits.block_of(report, edition, selection.block)
+    change = form.block_change(block.name)
+    form.title(f"Frame · {block.name}")
+    form.section("What")
+    name_line(form, block)
+    form.section("Where")
+    fields = ("width", "height", "align", "when_full", "step", "guides_across", "guides_down", "space_after", "visible")
+    form.properties(FrameBlock, block, fields, "Change the frame", change)
+    form.section("Look")
+    form.properties(FrameBlock, block, ("fill", "stroke", "thickness"), "Change the frame", change)
+    form.note("Drag what stands in it; the lower and right edges change its size. Alt lets it go freely. Arrow keys"
+              " move by 0.1 mm, with Shift by 1 mm.")  # fmt: skip
+    form.action("Take it out with its content", lambda r, e: edits.remove_block(r, e, block.name))
+
+
+def show_place(form: Form, report: Report, edition: str, name: str) -> None:
+    """Where a block stands in its frame, if it is in one."""
+    found = report.edition(edition)
+    held = items_of(found.blocks, [name]) if found is not None else None
+    if held is None:
+        return
+    frame, (number,) = held
+    item = frame.items[number]
+
+    def change(**changes: Any) -> Change:
+        items = (*frame.items[:number], item.but(**changes), *frame.items[number + 1 :])
+        return lambda r, e: edits.change_block(r, e, frame.name, items=items)
+
+    form.section(f"In {frame.name}")
+    fields = ("x", "y", "width", "height", "locked", "group")
+    form.properties(FrameItem, item, fields, "Change the place", change)
 
 
 def show_grid(form: Form, report: Report, edition: str, selection: Selection) -> None:

@@ -10,10 +10,10 @@ from northmoor.app.desk import Desk, Selection
 from northmoor.core.expr.language import column_expression
 from northmoor.core.model import block_edits, carrying
 from northmoor.core.model.block_edits import Target
-from northmoor.core.model.blocks import Block, ForEachBlock, GridBlock
+from northmoor.core.model.blocks import Block, ForEachBlock, FrameBlock, GridBlock
 from northmoor.core.model.data import Query
 from northmoor.core.model.edits import aggregate_of, unused_name
-from northmoor.core.model.nesting import walk
+from northmoor.core.model.nesting import items_of, walk
 from northmoor.core.model.report import Report
 
 
@@ -48,7 +48,15 @@ class BlockWork(QObject):
             return Target(block.name, cell=selection.number)
         if selection.kind == "for-each" and isinstance(block, ForEachBlock):
             return Target(block.name, inside=True)
-        return Target(block.name if block is not None else None)
+        if isinstance(block, FrameBlock):
+            return Target(block.name, inside=True)
+        return self._beside(block.name if block is not None else None)
+
+    def _beside(self, name: str | None) -> Target:
+        """After a block; what stands in a frame is followed by an item of its own."""
+        edition = self._desk.edition
+        held = items_of(edition.blocks, [name]) if edition is not None and name is not None else None
+        return Target(name) if held is None else Target(held[0].name, inside=True)
 
     def insert(self, kind: str) -> None:
         """Insert a new block of a kind that needs no data."""
@@ -144,7 +152,7 @@ class BlockWork(QObject):
         report, edition, names = self._desk.report, self._desk.edition, self.names
         if report is not None and edition is not None and names:
             text = carrying.blocks_text(report, edition.name, names)
-            self._paste("Duplicate", text, Target(names[-1]))
+            self._paste("Duplicate", text, self._beside(names[-1]))
 
     def _paste(self, label: str, text: str, target: Target | None = None) -> None:
         before = {block.name for block in self._blocks}

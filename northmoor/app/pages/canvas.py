@@ -24,8 +24,11 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QAbstractScrollArea, QWidget
 
 from northmoor.app.desk import PAGE, Selection
+from northmoor.app.pages.dragging import LANE, draw_drop, draw_width, spot_rect
 from northmoor.app.pages.dropping import MIME, DropTarget, target_at
+from northmoor.app.pages.placing import SLACK, Grip, dragged, draw_grip, extents_of, grip_at
 from northmoor.app.pages.rails import RailFinder, draw_rails, rail_at, rail_head_at
+from northmoor.app.pages.selecting import selection_of, selects
 from northmoor.app.pages.stack import GAP, PageStack
 from northmoor.app.theme import DESK, HEATHER, LINE, STONE_TEXT
 from northmoor.app.theme import PAGE as PAGE_COLOR
@@ -33,10 +36,9 @@ from northmoor.app.worker import PageShown, Rendered
 from northmoor.core.document import Document
 from northmoor.core.layout.folding import column_folds
 from northmoor.core.layout.places import Bracket, Edge, Spot
-from northmoor.core.model.lengths import in_millimetres
+from northmoor.core.model.blocks import FrameBlock
+from northmoor.core.model.nesting import items_of, walk
 
-LANE = 60
-"""Room beside the page for the level rails, in pixels."""
 GRIP = 4
 """How near the pointer must be to a column's edge to take hold of it, in pixels."""
 NARROWEST = 8_000
@@ -57,6 +59,9 @@ class Canvas(QAbstractScrollArea):
     width_dragged = pyqtSignal(str, str, int)
     field_dropped = pyqtSignal(str, object)
     link_opened = pyqtSignal(str)
+    picked_also = pyqtSignal(object)
+    item_dropped = pyqtSignal(object)
+    nudged = pyqtSignal(int, int, bool)
     page_changed = pyqtSignal(int, int)
     zoom_changed = pyqtSignal(float)
 
@@ -76,6 +81,10 @@ class Canvas(QAbstractScrollArea):
         self._zoom: float | None = None
         self._drag: tuple[Edge, int, int] | None = None
         self._drop: tuple[DropTarget, int] | None = None
+        self._held: tuple[Grip, QPoint] | None = None
+        """What was taken hold of in a frame, and where the pointer was then."""
+        self._waiting: tuple[Selection, QRect] | None = None
+        """What is edited when the pointer is let go without a drag."""
         self._message = ""
         self._traced: tuple[int, Spot] | None = None
         self._stacked: tuple[tuple[Document | None, float], PageStack] | None = None
@@ -129,6 +138,11 @@ class Canvas(QAbstractScrollArea):
         """Light up all instances of a part."""
         self._selection = selection
         self.viewport().update()
+
+    @property
+    def _is_in_frame(self) -> bool:
+        blocks = self._document.composition.edition.blocks if self._document is not None else ()
+        return items_of(blocks, [self._selection.block]) is not None
 
     @property
     def page_count(self) -> int:
@@ -263,9 +277,13 @@ class Canvas(QAbstractScrollArea):
         for index in self._visible():
             self._draw_page(painter, index)
         if self._drag:
-            self._draw_drag(painter)
+            edge, index, delta = self._drag
+            draw_width(painter, self.page_rect(index), edge, delta, self._scale())
         if self._drop:
-            self._draw_drop(painter)
+            draw_drop(painter, self.page_rect(self._drop[1]), self._drop[0], self._scale())
+        if self._held is not None and self._held[0].box_now != self._held[0].box:
+            page = self.page_rect(self._held[0].page)
+            draw_grip(painter, self._held[0], page.left(), page.top(), self._scale())
         painter.end()
 
     def _draw_page(self, painter: QPainter, index: int) -> None:
@@ -296,47 +314,7 @@ class Canvas(QAbstractScrollArea):
         painter.setBrush(Qt.BrushStyle.NoBrush)
 
     def _on_screen(self, page: QRect, spot: Spot) -> QRectF:
-        scale = self._scale()
-        return QRectF(
-            page.left() + spot.x * scale, page.top() + spot.y * scale, spot.width * scale, spot.height * scale
-        )
-
-    def _draw_drag(self, painter: QPainter) -> None:
-        assert self._drag is not None
-        edge, page_index, delta = self._drag
-        page, scale = self.page_rect(page_index), self._scale()
-        x = round(page.left() + (edge.x + delta) * scale)
-        left = round(page.left() + (edge.x - edge.width) * scale)
-        top = round(page.top() + edge.top * scale)
-        painter.setPen(QPen(QColor(HEATHER), 2))
-        painter.drawLine(x, top, x, round(page.top() + edge.bottom * scale))
-        painter.drawLine(left, top - 8, x, top - 8)
-        text = f"{in_millimetres(edge.width + delta, 1)} mm"
-        width = painter.fontMetrics().horizontalAdvance(text) + 14
-        label = QRect((left + x - width) // 2, top - 32, width, 20)
-        painter.setBrush(QColor(HEATHER))
-        painter.drawRoundedRect(label, 3, 3)
-        painter.setPen(QColor(PAGE_COLOR))
-        painter.drawText(label, Qt.AlignmentFlag.AlignCenter, text)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-
-    def _draw_drop(self, painter: QPainter) -> None:
-        """Show where a dragged field would go."""
-        assert self._drop is not None
-        target, index = self._drop
-        page, scale = self.page_rect(index), self._scale()
-        top, bottom = page.top() + round(target.top * scale), page.top() + round(target.bottom * scale)
-        color = QColor(HEATHER)
-        if target.kind == "level":
-            color.setAlpha(70)
-            painter.fillRect(QRect(QPoint(page.left() - LANE + 12, top), QPoint(page.left() - 4, bottom)), color)
-        elif target.spot is not None:
-            color.setAlpha(70)
-            painter.fillRect(self._on_screen(page, target.spot), color)
-        else:
-            painter.setPen(QPen(color, 3))
-            x = page.left() + round(target.x * scale)
-            painter.drawLine(x, top, x, bottom)
+        return spot_rect(page, spot, self._scale())
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         """Fields may be dropped."""
@@ -454,10 +432,45 @@ class Canvas(QAbstractScrollArea):
             return
         self._tell_spot(point)
         selection = self._selection_at(point)
-        if selection == self._selection and selection.kind in ("cell", "text", "header", "footer"):
-            self.edit_wanted.emit(selection, self._rect_under(point))
+        grip = self._grip_at(point)
+        self._held = (grip, point) if grip is not None else None
+        self._waiting = None
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier and grip is not None:
+            self.picked_also.emit(selection)
+        elif selection == self._selection and selection.kind in ("cell", "text", "header", "footer"):
+            self._waiting = (selection, self._rect_under(point))
+            if grip is None:
+                self._edit_waiting()
         else:
             self.picked.emit(selection)
+
+    def _edit_waiting(self) -> None:
+        if self._waiting is not None:
+            waiting, self._waiting = self._waiting, None
+            self.edit_wanted.emit(*waiting)
+
+    def _grip_at(self, point: QPoint) -> Grip | None:
+        """The item of a frame that a press at a point takes hold of."""
+        under = self._under(point)
+        if under is None or under[0] not in self._shown or self._document is None:
+            return None
+        frames = [b for b in walk(self._document.composition.edition.blocks) if isinstance(b, FrameBlock)]
+        return grip_at(self._shown[under[0]].places, frames, *under, self._scale()) if frames else None
+
+    def extents(self, frame: str) -> dict[int, tuple[int, int]]:
+        """How large a frame's items are on the pages that are shown."""
+        return extents_of((self._shown[index].places for index in sorted(self._shown)), frame)
+
+    def _drag_item(self, point: QPoint, freely: bool) -> None:
+        assert self._held is not None
+        grip, start = self._held
+        way = point - start
+        if grip.box_now == grip.box and way.manhattanLength() < SLACK:
+            return
+        self._waiting = None
+        scale = self._scale()
+        self._held = (dragged(grip, round(way.x() / scale), round(way.y() / scale), scale, freely), start)
+        self.viewport().update()
 
     def _spot_at(self, point: QPoint) -> Spot | None:
         """What is under a point."""
@@ -481,6 +494,9 @@ class Canvas(QAbstractScrollArea):
         """Drag a column's edge, or show that there is one."""
         assert event is not None
         point = event.position().toPoint()
+        if self._held is not None and event.buttons() & Qt.MouseButton.LeftButton:
+            self._drag_item(point, bool(event.modifiers() & Qt.KeyboardModifier.AltModifier))
+            return
         if self._drag is None:
             self._show_pointer(point, bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier))
             return
@@ -494,11 +510,20 @@ class Canvas(QAbstractScrollArea):
         spot = self._spot_at(point)
         link = spot.link if spot is not None else None
         shape = Qt.CursorShape.PointingHandCursor if link and follows else Qt.CursorShape.ArrowCursor
+        grip = self._grip_at(point)
+        if grip is not None and shape == Qt.CursorShape.ArrowCursor:
+            shape = _POINTERS[grip.edges]
         self.viewport().setCursor(Qt.CursorShape.SplitHCursor if self._edge_at(point) is not None else shape)
         self.viewport().setToolTip(f"<p>{escape(_shortened(link))}</p><p>Ctrl and a click open it.</p>" if link else "")
 
     def mouseReleaseEvent(self, _event: QMouseEvent | None) -> None:
-        """Let go of a column's edge: that sets its width."""
+        """Let go of a column's edge, which sets its width, or of what stands in a frame."""
+        held, self._held = self._held, None
+        if held is not None and held[0].box_now != held[0].box:
+            self.viewport().update()
+            self.item_dropped.emit(held[0])
+            return
+        self._edit_waiting()
         if self._drag is not None:
             edge, _, delta = self._drag
             self._drag = None
@@ -535,49 +560,27 @@ class Canvas(QAbstractScrollArea):
             Qt.Key.Key_Up: lambda: bar.setValue(bar.value() - bar.singleStep()),
         }
         action: Callable[[], None] | None = keys.get(Qt.Key(event.key()))
-        if event.key() == Qt.Key.Key_Escape and self._drag:
-            self._drag = None
+        arrow = _ARROWS.get(Qt.Key(event.key()))
+        if event.key() == Qt.Key.Key_Escape and (self._drag or self._held):
+            self._drag = self._held = None
             self.viewport().update()
+        elif arrow is not None and self._is_in_frame:
+            self.nudged.emit(*arrow, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
         elif action is not None:
             action()
         else:
             super().keyPressEvent(event)
 
 
+_ARROWS = {
+    Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1),
+}  # fmt: skip
+_POINTERS = {
+    "": Qt.CursorShape.SizeAllCursor, "r": Qt.CursorShape.SizeHorCursor, "b": Qt.CursorShape.SizeVerCursor,
+    "rb": Qt.CursorShape.SizeFDiagCursor,
+}  # fmt: skip
+"""The pointer over an item of a frame, by the edges that a press would hold."""
+
+
 def _shortened(address: str) -> str:
     return address if len(address) <= LONGEST_ADDRESS else f"{address[:LONGEST_ADDRESS]}…"
-
-
-_KINDS_DRAWN = ("rule", "shape", "barcode", "readout", "grid")
-"""Blocks that are drawn as one thing."""
-
-
-def selection_of(spot: Spot) -> Selection:
-    """The part of the edition that a spot shows."""
-    if spot.block in ("header", "footer"):
-        return Selection(spot.row, spot.block, column=spot.column)
-    if spot.row in ("text", "picture", *_KINDS_DRAWN):
-        return Selection(spot.row, spot.block)
-    if spot.part == "chart" and spot.under is not None:
-        return Selection("chart", spot.block, spot.keys[1], spot.own_level, spot.under, spot.keys[2])
-    if spot.part == "chart":
-        return Selection(spot.row, spot.block, column=spot.column)
-    if spot.part == "matrix" or spot.row in ("fault", "empty"):
-        return Selection("matrix" if spot.part == "matrix" else "table", spot.block)
-    if spot.part in ("measure", "level"):
-        level, measure = (spot.column, None) if spot.part == "level" else (None, spot.column)
-        return Selection(spot.part, spot.block, level=level, column=measure)
-    if spot.column is None:
-        return Selection("row", spot.block, spot.row, spot.own_level, None, spot.number)
-    return Selection("cell", spot.block, spot.row, spot.own_level, spot.column, spot.number)
-
-
-def selects(selection: Selection, spot: Spot) -> bool:
-    """Whether a spot is an instance of what is selected."""
-    if selection.kind == "level" and spot.part != "level":
-        return False
-    if selection.kind in _KINDS_DRAWN:
-        return spot.row == selection.kind and spot.block == selection.block
-    if selection.kind in ("table", "matrix") or (selection.kind == "chart" and selection.row is None):
-        return spot.block == selection.block and spot.column is None
-    return selection_of(spot) == selection

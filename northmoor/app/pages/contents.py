@@ -15,7 +15,7 @@ from northmoor.app.pages.chart_forms import STEP_NAMES
 from northmoor.app.pages.table_forms import row_name
 from northmoor.app.theme import RAILS
 from northmoor.core.layout.running import pieces
-from northmoor.core.model.blocks import Block, ForEachBlock, GridBlock
+from northmoor.core.model.blocks import Block, ForEachBlock, FrameBlock, GridBlock
 from northmoor.core.model.chart_edits import steps_of
 from northmoor.core.model.charts import Chart, ChartBlock
 from northmoor.core.model.matrices import MatrixBlock
@@ -28,6 +28,7 @@ _SELECTION = Qt.ItemDataRole.UserRole
 _ICONS = {
     "text": "type", "picture": "image", "rule": "minus", "spacer": "unfold-vertical", "break": "separator-horizontal",
     "shape": "square", "barcode": "qr-code", "readout": "gauge", "for-each": "repeat", "grid": "grid-2x2",
+    "frame": "frame",
 }  # fmt: skip
 _DRAWINGS = {"heading": "heading", "total": "sigma", **dict.fromkeys(PAGE_ROWS, "sigma")}
 EMPTY = "The parts of the open report stand here: page, header, texts, tables and their levels."
@@ -78,6 +79,7 @@ class Contents(QTreeWidget):
 
     def show_edition(self, edition: Edition, selection: Selection) -> None:
         """Show an edition's parts, keeping what is folded."""
+        chosen = self.chosen()
         known = {item.data(0, _SELECTION): item.isExpanded() for item in self._items() if item.childCount()}
         self.blockSignals(True)
         self.clear()
@@ -94,10 +96,25 @@ class Contents(QTreeWidget):
             item.setExpanded(known.get(part, part.kind != "row"))
         self.blockSignals(False)
         self.select(selection)
+        if selection in chosen:
+            self._mark(chosen)
+
+    def _mark(self, chosen: Sequence[Selection]) -> None:
+        """Mark several entries without telling of it."""
+        self.blockSignals(True)
+        for item in self._items():
+            item.setSelected(item.data(0, _SELECTION) in chosen)
+        self.blockSignals(False)
 
     def chosen(self) -> list[Selection]:
         """All entries that are marked, from the top."""
         return [item.data(0, _SELECTION) for item in self._items() if item.isSelected()]
+
+    def choose_also(self, selection: Selection) -> None:
+        """Mark one more entry, or take its mark away."""
+        for item in self._items():
+            if item.data(0, _SELECTION) == selection:
+                item.setSelected(not item.isSelected())
 
     def select(self, selection: Selection) -> None:
         """Mark an entry without telling of it; one that is marked already, perhaps among others, stays so."""
@@ -147,6 +164,9 @@ class Contents(QTreeWidget):
                     self._add_blocks(block.blocks, item)
                 elif isinstance(block, GridBlock):
                     self._add_cells(block, item)
+                elif isinstance(block, FrameBlock):
+                    for own in block.items:
+                        self._add_blocks(own.blocks, item)
 
     def _add_cells(self, grid: GridBlock, parent: QTreeWidgetItem) -> None:
         for number, cell in enumerate(grid.cells):

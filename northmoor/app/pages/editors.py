@@ -58,6 +58,8 @@ NAMES = {
     "shown": "Shown", "at": "At", "until": "Until", "axis": "Axis", "error_low": "Error from", "error_high": "Error to",
     "average": "Moving average", "trend": "Trend",
     "column_gap": "Between columns", "row_gap": "Between rows", "fill_first": "Filled", "turned": "Corner to corner",
+    "x": "From the left", "y": "From the top", "when_full": "When full", "step": "Steps",
+    "guides_across": "Upright guides", "guides_down": "Level guides", "locked": "Locked", "group": "Group",
     "key_style": "Key style", "total_style": "Total style",
     "stands": "Stands", "span": "Columns", "rows": "Rows",
 }  # fmt: skip
@@ -146,6 +148,7 @@ CHOICES = {
     "row_total": _SIDES,
     "column_total": _SIDES,
     "fill_first": {"down": "Column by column", "across": "Row by row"},
+    "when_full": {"grow": "It grows", "cut": "The rest is left out"},
     "totals": {"both": "All", "rows": "Rows of totals", "columns": "Columns of totals", "none": "None"},
     "scale_over": {"all": "All cells", "row": "Each row", "column": "Each column"},
     "measures_stand": {"across": "Side by side", "down": "One below the other"},
@@ -176,7 +179,8 @@ _CODE = {
 }
 _LONG = {"text"}
 _UNSET = {
-    "background": "none",
+    "background": "none", "guides_across": "none, such as 20, 90", "guides_down": "none, such as 20, 90",
+    "group": "none",
     "against": "nothing", "bookmark": "none", "fill": "none", "stroke": "none", "width": "all there is",
     "format": "by the type", "visible": "always", "rows_per_page": "as many as fit", "first_groups": "all",
     "keep_groups": "all", "keep_rows": "all", "order_by": "their key", "when_empty": "a sentence that names the values",
@@ -251,6 +255,8 @@ def _editor(field: str, info: FieldInfo, value: Any, commit: Commit, choices: li
 
 _COUNTS = ("rows_per_page", "first_groups")
 """Numbers that may be expressions as well."""
+_LENGTHS = ("guides_across", "guides_down")
+"""Lists of lengths."""
 
 
 def _line(field: str, value: Any, commit: Commit, optional: bool) -> "LineEditor":
@@ -259,14 +265,22 @@ def _line(field: str, value: Any, commit: Commit, optional: bool) -> "LineEditor
     def read(text: str) -> Any:
         if field in _COUNTS and text.strip().isdigit():
             return int(text)
+        if field in _LENGTHS:
+            return tuple(f"{part}mm" if part[-1:].isdigit() else part for part in _parts(text))
         if field == "listed":
-            return tuple(part.strip() for part in text.split(",") if part.strip())
+            return _parts(text)
         return text if text or not optional else None
 
+    if field in _LENGTHS:
+        value = tuple(f"{in_millimetres(length, 1)} mm" for length in value)
     shown = ", ".join(value) if isinstance(value, tuple) else f"{value:g}" if isinstance(value, float) else value
     line = LineEditor(str(shown or ""), lambda text: commit(read(text)))
     line.setPlaceholderText(_UNSET.get(field, ""))
     return line
+
+
+def _parts(text: str) -> tuple[str, ...]:
+    return tuple(part.strip() for part in text.split(",") if part.strip())
 
 
 def _unwrapped(annotation: Any) -> tuple[Any, bool]:

@@ -31,6 +31,14 @@ class Form:
         self._column.setContentsMargins(12, 8, 12, 12)
         self._column.setSpacing(6)
         self._fields: QFormLayout | None = None
+        self.before_look: Callable[[], object] | None = None
+        """What is shown once, before the first section of looks or at the end."""
+
+    def show_waiting(self) -> None:
+        """Show what waits for the looks."""
+        waiting, self.before_look = self.before_look, None
+        if waiting is not None:
+            waiting()
 
     def close(self) -> None:
         """Leave the rest of the panel empty."""
@@ -66,6 +74,8 @@ class Form:
 
     def section(self, text: str) -> None:
         """Begin a section: What, Where or Look."""
+        if text == "Look":
+            self.show_waiting()
         line = QFrame()
         line.setFixedHeight(1)
         line.setStyleSheet(f"background: {LINE};")

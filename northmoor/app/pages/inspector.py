@@ -8,7 +8,15 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QScrollArea, QWidget
 
 from northmoor.app.desk import Desk, Selection
-from northmoor.app.pages.block_forms import name_line, show_for_each, show_grid, show_grid_cell, show_leaf
+from northmoor.app.pages.block_forms import (
+    name_line,
+    show_for_each,
+    show_frame,
+    show_grid,
+    show_grid_cell,
+    show_leaf,
+    show_place,
+)
 from northmoor.app.pages.chart_forms import show_chart, show_chart_level, show_chart_measure
 from northmoor.app.pages.forms import Change, Form
 from northmoor.app.pages.matrix_forms import show_matrix, show_matrix_level, show_measure
@@ -68,7 +76,10 @@ class Inspector(QScrollArea):
 
 def _show(form: Form, report: Report, edition: str, selection: Selection) -> None:
     try:
+        if selection.kind not in _PARTS:
+            form.before_look = partial(show_place, form, report, edition, selection.block)
         _FORMS[selection.kind](form, report, edition, selection)
+        form.show_waiting()
     except (KeyError, IndexError, StopIteration, ValueError):
         form.note("What was selected is no longer part of the edition. Choose something in Contents.")
 
@@ -242,6 +253,7 @@ _FORMS: dict[str, _Show] = {
     "groups": show_chart_level,
     "for-each": show_for_each,
     "grid": show_grid,
+    "frame": show_frame,
     "grid-cell": show_grid_cell,
     **dict.fromkeys(("rule", "spacer", "break", "shape", "barcode", "readout"), show_leaf),
     "measure": show_measure,
@@ -250,3 +262,5 @@ _FORMS: dict[str, _Show] = {
     "cell": show_cell,
 }
 """What shows each kind of part."""
+_PARTS = ("level", "row", "cell", "mark", "groups", "measure", "grid-cell", "page", "header", "footer", "watermark")
+"""Parts that are no blocks."""

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QLabel, QSplitter, QVBoxLayout, QWidget
 
 from northmoor.app.desk import Desk, Selection
 from northmoor.app.finder import Entry
+from northmoor.app.pages.arranging import Arranging
 from northmoor.app.pages.blockwork import BlockWork
 from northmoor.app.pages.canvas import Canvas
 from northmoor.app.pages.contents import Contents
@@ -46,7 +47,11 @@ class PagesWorkspace(QWidget):
         self._rendered: Rendered | None = None
         self._line: InPlace | None = None
         self.blocks = BlockWork(desk, self.contents.chosen, self)
+        self.arranging = Arranging(desk, lambda: self.blocks.names, self.canvas.extents, self)
         self._place()
+        self.canvas.picked_also.connect(self.contents.choose_also)
+        self.canvas.item_dropped.connect(self.arranging.drop)
+        self.canvas.nudged.connect(self.arranging.nudge)
         self.contents.customContextMenuRequested.connect(
             lambda at: self.menu_wanted.emit(self.contents.viewport().mapToGlobal(at))
         )

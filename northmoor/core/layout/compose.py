@@ -107,13 +107,14 @@ class Composition:
         """What stands on the page of an index, from the top."""
         runs = self._runs_by_page.get(index, ())
         tables = [part for run in runs if (part := run.on_page(index)) is not None]
-        found: list[tuple[int, Part]] = [(part.y, part) for part in self.placed.lines.get(index, [])]
-        found += [(part.piece.y, part) for part in tables]
         section = self.section(index)
-        if section.page.columns == section.page.rows == 1:
-            return [part for _, part in sorted(found, key=lambda each: each[0])]
         areas = area_places(section.page, section.frame)
-        return [part for y, part in sorted(found, key=lambda each: (area_of(areas, each[1].left, each[0]), each[0]))]
+
+        def order(part: Part) -> tuple[int, int, int]:
+            area = area_of(areas, part.left, part.y) if len(areas) > 1 else 0
+            return area, part.y - part.depth.lift, part.depth.layer
+
+        return sorted([*self.placed.lines.get(index, ()), *tables], key=order)
 
     @cached_property
     def _runs_by_page(self) -> dict[int, list[TableRun]]:

@@ -19,13 +19,14 @@ from northmoor.core.errors import NorthmoorError, Place, Stopped
 from northmoor.core.expr.language import parse
 from northmoor.core.layout.celltext import report_faults
 from northmoor.core.layout.chartview import View, plain
-from northmoor.core.layout.display import Origin
+from northmoor.core.layout.display import Layer, Origin
+from northmoor.core.layout.drawings import Area
 from northmoor.core.layout.grids import joined_rows, row_heights, track_widths
 from northmoor.core.layout.leaves import Leaf, aligned, barcode_leaf, rule_leaf, shape_leaf
 from northmoor.core.layout.matrix import lay_out_matrix
 from northmoor.core.layout.paginate import Body, Slice
 from northmoor.core.layout.paragraph import Paragraph, fault_paragraph, make_paragraph
-from northmoor.core.layout.parts import ChartPart, DrawnPart, FixedPart, Lines, TableRun
+from northmoor.core.layout.parts import ChartPart, Depth, DrawnPart, FixedPart, Lines, TableRun
 from northmoor.core.layout.placedcells import CellPlacer
 from northmoor.core.layout.readouts import readout_leaf
 from northmoor.core.layout.records import Records, value_of, written
@@ -33,7 +34,7 @@ from northmoor.core.layout.running import picture_or_fault
 from northmoor.core.layout.sheets import lay_out_sheets, sheets_on_pages
 from northmoor.core.layout.shelf import ENDLESS, Placed, Room, Scope, Shelf
 from northmoor.core.layout.table import TableLayout
-from northmoor.core.model.blocks import Block, DataBlock, ForEachBlock, GridBlock, PictureBlock, TextBlock
+from northmoor.core.model.blocks import Block, DataBlock, ForEachBlock, FrameBlock, GridBlock, PictureBlock, TextBlock
 from northmoor.core.model.charts import Chart, ChartBlock
 from northmoor.core.model.leaves import BarcodeBlock, BreakBlock, ReadoutBlock, RuleBlock, ShapeBlock, SpacerBlock
 from northmoor.core.model.looks import FullLook, Look
@@ -111,7 +112,7 @@ class Flow:
             return sub.used + self._least(rest[rest.index(below) :], scope)
         if isinstance(below, TableBlock):
             return sub.used + self._least_of_table(below, scope)
-        if isinstance(below, MatrixBlock | ForEachBlock | GridBlock):
+        if isinstance(below, MatrixBlock | ForEachBlock | GridBlock | FrameBlock):
             return sub.used + 3 * self.setting.base.size
         sub.blocks([below], scope)
         return sub.height
@@ -424,17 +425,65 @@ class Flow:
             self.placed.blocks.setdefault(block.name, (self.page, self.used))
             self.used += height + (block.gap if end < len(heights) else 0)
 
-    def _take(self, sub: "Flow", left: int, y: int) -> None:
-        """Place what has been measured at a place on this page."""
+    def _frame(self, block: FrameBlock, scope: Scope) -> None:
+        width = min(block.width or self.room.width, self.room.width)
+        subs = [self._of_item(block, number, width, scope) for number in range(len(block.items))]
+        grows = block.when_full == "grow"
+        extents = [
+            max(item.height or 0, sub.height) if grows or item.height is None else item.height
+            for item, sub in zip(block.items, subs, strict=True)
+        ]
+        ends = [item.y + extent for item, extent in zip(block.items, extents, strict=True)] if grows else []
+        height = max([block.height, *ends])
+        if height > self.room.height:
+            message = "It is higher than a page, and its foot is cut off; make it lower, or part it."
+            self.setting.find("cut off", Place(block=block.name), message)
+        self._make_room(min(height, self.room.height))
+        left, top = self.room.left + aligned(self.room.width, width, block.align), self.used
+        ground = shape_leaf(_edged(block, height), width)
+        self._add(DrawnPart(block.name, top, width, height, ground.draw, left, "frame"))
+        for number, (item, sub, extent) in enumerate(zip(block.items, subs, extents, strict=True)):
+            depth = Depth(item.y, number + 1)
+            for first in item.blocks[:1]:
+                self._add(DrawnPart(first.name, top + item.y, min(item.width, width), extent, _nothing, left + item.x,
+                                    first.kind, item=(block.name, number), depth=depth))  # fmt: skip
+            self._take(sub, left + item.x, top + item.y, depth)
+        self.used += height
+
+    def _of_item(self, block: FrameBlock, number: int, width: int, scope: Scope) -> "Flow":
+        """What stands in an item of a frame; of a frame that cuts, only as much as there is room for."""
+        item = block.items[number]
+        room = min(item.height or ENDLESS, block.height - item.y) if block.when_full == "cut" else ENDLESS
+        sub = Flow(self.shelf, Room(0, min(item.width, width), max(room, 1000)))
+        sub.blocks(item.blocks, scope)
+        if sub.height > max(room, 1000):
+            sub.placed.tables.clear()  # not even its first row has room
+        if sub.placed.pages > 1 or sub.height > max(room, 1000):
+            message = f"What stands in item {number + 1} is higher than its place, and its foot is left out."
+            self.setting.find("cut off", Place(block=block.name), message)
+        return sub
+
+    def _take(self, sub: "Flow", left: int, y: int, depth: Depth | None = None) -> None:
+        """Place what has been measured at a place on this page, in a frame as deep as told."""
+
+        def sunk(part: Any, down: int) -> Depth:
+            own: Depth = part.depth
+            return own if depth is None else Depth(depth.lift + down, depth.layer)
+
         self._mark(self.page, y)
         for name, (_, down) in sub.placed.blocks.items():
             self.placed.blocks.setdefault(name, (self.page, y + down))
-        for parts in sub.placed.lines.values():
-            for part in parts:
-                self._add(replace(part, left=part.left + left, y=part.y + y))
+        for part in sub.placed.lines.get(0, ()):
+            self._add(replace(part, left=part.left + left, y=part.y + y, depth=sunk(part, part.y)))
         for run in sub.placed.tables:
-            slices = [replace(s, page=0, y=s.y + y, foot=None if s.foot is None else s.foot + y) for s in run.slices]
-            self.placed.tables.append(replace(run, slices=slices, first_page=self.page, left=run.left + left))
+            slices = [
+                replace(s, y=s.y + y, foot=None if s.foot is None else s.foot + y) for s in run.slices
+                if run.first_page + s.page == 0
+            ]  # fmt: skip
+            if slices:
+                deep = sunk(run, run.slices[0].y)
+                run = replace(run, slices=slices, first_page=self.page, left=run.left + left, depth=deep)
+                self.placed.tables.append(run)
         self.placed.bookmarks += [(self.page, y + down, title, depth) for _, down, title, depth in sub.placed.bookmarks]
 
     # pages
@@ -473,12 +522,22 @@ class Flow:
 _PLACERS: dict[type, Callable[[Flow, Any, Scope], None]] = {
     TextBlock: Flow._text, PictureBlock: Flow._picture, SpacerBlock: Flow._spacer, BreakBlock: Flow._break,
     TableBlock: Flow._data, MatrixBlock: Flow._data, ChartBlock: Flow._data, ForEachBlock: Flow._for_each,
-    GridBlock: Flow._grid,
+    GridBlock: Flow._grid, FrameBlock: Flow._frame,
 }  # fmt: skip
 
 
 def _ground(name: str, fill: str) -> ShapeBlock:
     return ShapeBlock(name=name, fill=fill, stroke=None)
+
+
+def _edged(block: FrameBlock, height: int) -> ShapeBlock:
+    """The ground and the edge of a frame."""
+    own = {"fill": block.fill, "stroke": block.stroke, "thickness": block.thickness}
+    return ShapeBlock(name=block.name, height=min(height, 5_000_000), **own)
+
+
+def _nothing(_: Area) -> tuple[Layer, ...]:
+    return ()
 
 
 def _restarting_rows(block: TableBlock, layout: TableLayout) -> set[int]:

@@ -26,6 +26,18 @@ class Frame:
 
 
 @dataclass(frozen=True, slots=True)
+class Depth:
+    """The order in which things are painted: those further up first; those of one frame, which is `lift` further up
+    than they are, from the back to the front."""
+
+    lift: int = 0
+    layer: int = 0
+
+
+ON_TOP = Depth()
+
+
+@dataclass(frozen=True, slots=True)
 class Lines:
     """Some lines of a paragraph, or a whole picture block, at a distance from the body's top and its left edge."""
 
@@ -36,6 +48,7 @@ class Lines:
     left: int = 0
     width: int = 0
     """How wide the room of a picture is."""
+    depth: Depth = ON_TOP
 
     @property
     def name(self) -> str:
@@ -53,6 +66,7 @@ class ChartPart:
     width: int
     height: int
     left: int = 0
+    depth: Depth = ON_TOP
 
     def laid(self, frame: Frame) -> LaidChart:
         """The chart on its page."""
@@ -77,6 +91,9 @@ class DrawnPart:
     """The kind of block that it is."""
     record: int | None = None
     """The number of the record that it says something of."""
+    item: tuple[str, int] | None = None
+    """The frame and the number of the item that it is the extent of."""
+    depth: Depth = ON_TOP
 
     def area(self, frame: Frame) -> Area:
         """Where it is on its page."""
@@ -95,6 +112,12 @@ class TablePart:
     placer: CellPlacer
     piece: Slice
     left: int = 0
+    depth: Depth = ON_TOP
+
+    @property
+    def y(self) -> int:
+        """Its distance from the body's top."""
+        return self.piece.y
 
 
 Part = FixedPart | TablePart
@@ -111,6 +134,7 @@ class TableRun:
     left: int = 0
     whole: Sequence[Slice] | None = None
     """All slices of the table, where these are only those of one column of the pages."""
+    depth: Depth = ON_TOP
 
     def page_of(self, row: int) -> int | None:
         """The index of the document's page on which a printed row begins."""
@@ -124,4 +148,4 @@ class TableRun:
         wanted = index - self.first_page
         at = bisect_left(self.slices, wanted, key=lambda piece: piece.page)
         is_there = at < len(self.slices) and self.slices[at].page == wanted
-        return TablePart(self.layout, self.placer, self.slices[at], self.left) if is_there else None
+        return TablePart(self.layout, self.placer, self.slices[at], self.left, self.depth) if is_there else None

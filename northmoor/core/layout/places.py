@@ -43,9 +43,10 @@ class Spot:
     link: str | None = None
     """The address that it opens."""
     part: str = "cell"
-    """What it belongs to: a cell; in a matrix a measure or a level, whose name is `column`, or all of it."""
+    """What it belongs to: a cell; in a matrix a measure or a level, whose name is `column`, or all of it; an item of a
+    frame is the extent of its first block."""
     under: str | None = None
-    """The column of the printed table that it stands under."""
+    """The column of the printed table that it stands under; of an item, its frame."""
     keys: tuple[Any, ...] = ()
     """In the head of a matrix, the keys of the group of columns that it stands over, outermost first."""
     of_record: bool = False
@@ -100,7 +101,9 @@ class Places:
     def spot_at(self, x: int, y: int) -> Spot | None:
         """The innermost spot at a point."""
         found = [spot for spot in self.spots if spot.holds(x, y)]
-        return min(found, key=lambda spot: (spot.width * spot.height, spot.column is None), default=None)
+        return min(
+            found, key=lambda spot: (spot.width * spot.height, spot.column is None, spot.part == "item"), default=None
+        )
 
 
 def page_places(composition: Composition, index: int) -> Places:
@@ -120,8 +123,9 @@ def page_places(composition: Composition, index: int) -> Places:
             spots += _chart_spots(part, frame)
         elif isinstance(part, DrawnPart):
             area = part.area(frame)
-            spots.append(Spot(part.name, part.kind, None, None, area.x, area.y, area.width, area.height,
-                              printed=part.record))  # fmt: skip
+            owner, number = part.item or (None, 0)
+            spots.append(Spot(part.name, part.kind, None, None, area.x, area.y, area.width, area.height, number,
+                              part.record, part="cell" if owner is None else "item", under=owner))  # fmt: skip
         else:
             spots.append(_line_spot(part, frame))
     return Places((*spots, *_running_spots(composition, index)), tuple(edges), tuple(brackets))

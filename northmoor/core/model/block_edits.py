@@ -8,10 +8,11 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from northmoor.core.model.blocks import Block, ForEachBlock, GridBlock, GridCell, TextBlock
+from northmoor.core.model.blocks import Block, ForEachBlock, FrameBlock, FrameItem, GridBlock, GridCell, TextBlock
 from northmoor.core.model.charts import ChartBlock
 from northmoor.core.model.data import Query
 from northmoor.core.model.edits import block_of, change_edition, put_block, unused_name
+from northmoor.core.model.frame_edits import with_items
 from northmoor.core.model.leaves import BarcodeBlock, BreakBlock, ReadoutBlock, RuleBlock, ShapeBlock, SpacerBlock
 from northmoor.core.model.nesting import Blocks, in_every_list, replaced, walk
 from northmoor.core.model.report import Report
@@ -19,8 +20,8 @@ from northmoor.core.model.report import Report
 
 @dataclass(frozen=True)
 class Target:
-    """Where blocks are put: after a block; at the end of a for-each, or of a cell of a grid (its number); or at the end
-    of all."""
+    """Where blocks are put: after a block; at the end of a for-each, or of a cell of a grid (its number); in front of
+    all in a frame; or at the end of all."""
 
     block: str | None = None
     inside: bool = False
@@ -34,10 +35,14 @@ NEW: Mapping[str, Callable[[str], Block]] = {
     "break": lambda name: BreakBlock(name=name),
     "shape": lambda name: ShapeBlock(name=name, space_after=6_000),
     "barcode": lambda name: BarcodeBlock(name=name, text="https://", space_after=6_000),
+    "frame": lambda name: FrameBlock(
+        name=name, space_after=12_000, stroke="#D8D2C6",
+        items=(FrameItem(x=14_173, y=14_173, blocks=(TextBlock(name=f"{name}-text", text="Text"),)),),
+    ),
     "grid": lambda name: GridBlock(
         name=name, space_after=12_000, cells=(GridCell(column=0, padding=4_000), GridCell(column=1, padding=4_000))
     ),
-}
+}  # fmt: skip
 """How a new block of each kind begins that needs no data."""
 
 
@@ -70,6 +75,8 @@ def insert_blocks(report: Report, edition: str, blocks: Sequence[Block], target:
         return put_block(report, edition, grid.but(cells=tuple(cells)))
     if target.inside:
         changed = block_of(report, edition, target.block)
+        if isinstance(changed, FrameBlock):
+            return put_block(report, edition, with_items(changed, added))
         return put_block(report, edition, changed.but(blocks=into(changed.blocks)))
     if all(block.name != target.block for block in walk(found.blocks)):
         return change_edition(report, edition, blocks=into(found.blocks))

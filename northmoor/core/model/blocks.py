@@ -165,8 +165,60 @@ class GridBlock(Flowed):
         return self
 
 
+Distance = Annotated[Length, Field(ge=0, le=5_000_000)]
+
+
+class FrameItem(Part):
+    """What stands at an exact place of a frame, in front of the items before it."""
+
+    x: Distance = 0
+    """From the frame's left edge."""
+    y: Distance = 0
+    """From the frame's top."""
+    width: Annotated[Length, Field(ge=1000, le=5_000_000)] = 150_000
+    """Width."""
+    height: Annotated[Length, Field(ge=1000, le=5_000_000)] | None = None
+    """Height; without one, that of what stands in it."""
+    blocks: Annotated[tuple["Block", ...], Field(max_length=100)] = ()
+    """What stands there, from the top."""
+    locked: bool = False
+    """Whether it stays where it is when it is dragged."""
+    group: Name | None = None
+    """Items of one group are moved together."""
+
+
+class FrameBlock(Flowed):
+    """Blocks at exact places. It stands on one page."""
+
+    kind: Literal["frame"] = "frame"
+    width: Annotated[Length, Field(ge=10_000, le=5_000_000)] | None = None
+    """Width; without one, all there is."""
+    height: Annotated[Length, Field(ge=10_000, le=5_000_000)] = 200_000
+    """Height."""
+    align: Align = "start"
+    """Horizontal place."""
+    when_full: Literal["grow", "cut"] = "grow"
+    """Whether it becomes higher where its content does, or leaves out what goes beyond an item's height and its own,
+    and says so."""
+    step: Annotated[Length, Field(ge=0, le=200_000)] = 14_173
+    """Distance of the lines to which dragged items are drawn; 0pt for none."""
+    guides_across: Annotated[tuple[Distance, ...], Field(max_length=50)] = ()
+    """Distances of upright guides from the left edge."""
+    guides_down: Annotated[tuple[Distance, ...], Field(max_length=50)] = ()
+    """Distances of level guides from the top."""
+    fill: Color | None = None
+    """Colour of its ground."""
+    stroke: Color | None = None
+    """Colour of its edge; without one, there is none."""
+    thickness: Annotated[Length, Field(ge=0, le=50_000)] = 700
+    """Thickness of its edge."""
+    items: Annotated[tuple[FrameItem, ...], Field(max_length=500)] = ()
+    """What stands in it, from back to front."""
+
+
 Block = Annotated[
-    TextBlock | PictureBlock | LeafBlock | DataBlock | ForEachBlock | GridBlock, Field(discriminator="kind")
+    TextBlock | PictureBlock | LeafBlock | DataBlock | ForEachBlock | GridBlock | FrameBlock,
+    Field(discriminator="kind"),
 ]
-for _kind in (ForEachBlock, GridCell, GridBlock):
+for _kind in (ForEachBlock, GridCell, GridBlock, FrameItem, FrameBlock):
     _kind.model_rebuild()

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Iterator, Sequence
 
-from northmoor.core.model.blocks import Block, ForEachBlock, GridBlock
+from northmoor.core.model.blocks import Block, ForEachBlock, FrameBlock, GridBlock
 
 Blocks = tuple[Block, ...]
 
@@ -13,6 +13,8 @@ def lists_in(block: Block) -> tuple[Blocks, ...]:
         return (block.blocks,)
     if isinstance(block, GridBlock):
         return tuple(cell.blocks for cell in block.cells)
+    if isinstance(block, FrameBlock):
+        return tuple(item.blocks for item in block.items)
     return ()
 
 
@@ -24,6 +26,9 @@ def with_lists(block: Block, change: Callable[[Blocks], Blocks]) -> Block:
     if isinstance(block, GridBlock):
         cells = tuple(cell.but(blocks=change(cell.blocks)) for cell in block.cells)
         return block if cells == block.cells else block.but(cells=cells)
+    if isinstance(block, FrameBlock):
+        items = tuple(item.but(blocks=change(item.blocks)) for item in block.items)
+        return block if items == block.items else block.but(items=tuple(item for item in items if item.blocks))
     return block
 
 
@@ -49,6 +54,15 @@ def replaced(blocks: Blocks, name: str, by: Callable[[Block], Sequence[Block]]) 
         return tuple(new for block in own for new in (by(block) if block.name == name else (block,)))
 
     return in_every_list(blocks, change)
+
+
+def items_of(blocks: Sequence[Block], names: Sequence[str]) -> tuple[FrameBlock, list[int]] | None:
+    """The frame that the first of some blocks stands in, and the numbers of the items in which any of them does."""
+    for frame in (block for block in walk(blocks) if isinstance(block, FrameBlock)):
+        own = {block.name: number for number, item in enumerate(frame.items) for block in item.blocks}
+        if any(name in own for name in names):
+            return frame, sorted({own[name] for name in names if name in own})
+    return None
 
 
 def for_each_around(blocks: Sequence[Block], name: str, outer: ForEachBlock | None = None) -> ForEachBlock | None:

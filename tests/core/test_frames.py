@@ -1,0 +1,143 @@
+"""Frames: what stands at exact places, what happens when it does not fit, and how items are arranged."""
+
+from collections.abc import Callable
+from itertools import pairwise
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from northmoor.core.document import Document
+from northmoor.core.layout.display import items as page_items
+from northmoor.core.layout.places import page_places
+from northmoor.core.model import frame_edits
+from northmoor.core.model.blocks import ForEachBlock, FrameBlock, FrameItem, TextBlock
+from northmoor.core.model.leaves import ShapeBlock
+from northmoor.core.sources.connections import Library
+from tests.helpers import FREIGHT, dumped, render, report_of, table_of
+
+MakeLibrary = Callable[[str], Library]
+LEFT = TOP = 56_693
+
+
+def item(x: int, y: int, *blocks: Any, width: int = 100_000, **more: Any) -> FrameItem:
+    return FrameItem(x=x, y=y, width=width, blocks=blocks, **more)
+
+
+def text(name: str, said: str = "x") -> TextBlock:
+    return TextBlock(name=name, text=said)
+
+
+def extent(document: Document, block: str, page: int = 0) -> tuple[int, int, int, int]:
+    """Where an item of a frame stands on a page, by the name of its first block."""
+    spots = page_places(document.composition, page).spots
+    (spot,) = [spot for spot in spots if spot.block == block and spot.part == "item"]
+    return spot.x, spot.y, spot.width, spot.height
+
+
+def test_items_stand_where_they_are_told_and_the_frame_grows_with_them(library: MakeLibrary) -> None:
+    shape = ShapeBlock(name="shape", width=50_000, height=40_000, fill="#ABCDEF", stroke=None)
+    frame = FrameBlock(name="frame", height=100_000, space_after=10_000, items=(
+        item(20_000, 30_000, text("a")), item(200_000, 150_000, shape), item(5_000, 90_000, table_of("route"), width=90_000),
+    ))  # fmt: skip
+    document = render(report_of(frame, text("below")), library(FREIGHT))
+    assert extent(document, "a")[:3] == (LEFT + 20_000, TOP + 30_000, 100_000)
+    (drawn,) = [i for i in page_items(document.page(0)) if i.origin.block == "shape"]
+    assert (drawn.x, drawn.y, drawn.width, drawn.height) == (LEFT + 200_000, TOP + 150_000, 50_000, 40_000)
+    x, y, width, height = extent(document, "table")
+    assert (x, y, width) == (LEFT + 5_000, TOP + 90_000, 90_000)
+    rows = [i for i in page_items(document.page(0)) if i.origin.block == "table"]
+    assert max(i.y + i.height for i in rows) <= y + height
+    below = next(i for i in page_items(document.page(0)) if i.origin.block == "below")
+    assert below.y == TOP + max(190_000, 90_000 + height) + 10_000 + 2_000
+    assert not document.findings
+
+
+def test_a_frame_that_cuts_leaves_out_whole_lines_and_says_so(library: MakeLibrary) -> None:
+    frame = FrameBlock(name="frame", height=100_000, when_full="cut", items=(
+        item(0, 0, text("a", "\n".join("abcdefgh")), height=30_000), item(0, 40_000, table_of("route")),
+        item(0, 95_000, table_of("vessel").but(name="none")),
+    ))  # fmt: skip
+    document = render(report_of(frame, text("below")), library(FREIGHT))
+    lines = [i for i in page_items(document.page(0)) if i.origin.block == "a"]
+    assert 0 < len(lines) < 8
+    assert all(i.y + i.height <= TOP + 30_000 for i in lines)
+    rows = [i for i in page_items(document.page(0)) if i.origin.block == "table"]
+    assert 1 < len([i for i in rows if i.kind == "text"]) < 7
+    assert all(i.y + i.height <= TOP + 100_000 for i in rows)
+    assert not [i for i in page_items(document.page(0)) if i.origin.block == "none"]
+    told = [finding.message for finding in document.findings]
+    assert told == [f"What stands in item {n} is higher than its place, and its foot is left out." for n in (1, 2, 3)]
+
+
+def test_items_are_painted_from_back_to_front_wherever_they_stand(library: MakeLibrary) -> None:
+    low = ShapeBlock(name="low", height=20_000, fill="#ABCDEF", stroke=None)
+    frame = FrameBlock(name="frame", items=(item(0, 50_000, low), item(0, 45_000, table_of("route"))))
+    document = render(report_of(frame), library(FREIGHT))
+    painted = [i.origin.block for i in page_items(document.page(0))]
+    assert painted.index("low") < painted.index("table")  # though the table begins further up
+    turned = frame_edits.ordered(frame, [0], to_front=True)
+    painted = [i.origin.block for i in page_items(render(report_of(turned), library(FREIGHT)).page(0))]
+    assert painted.index("low") > painted.index("table")
+
+
+def test_a_frame_stands_in_each_record_with_its_rows(library: MakeLibrary) -> None:
+    frame = FrameBlock(name="frame", height=30_000, items=(
+        item(10_000, 0, text("said", "{route}: {sum(charge)}")), item(150_000, 0, table_of("charge")),
+    ))  # fmt: skip
+    each = ForEachBlock(name="each", query="rows", by="route", keep_rows="route is not null", page_break="none",
+                        blocks=(frame,))  # fmt: skip
+    document = render(report_of(each), library(FREIGHT))
+    found = [i for page in dumped(document)["pages"] for i in page["items"]]
+    assert [i["text"] for i in found if i["origin"]["block"] == "said"] == ["TQ-IL: 12.45", "TQ-SK: 148.45"]
+    assert [i["text"] for i in found if i["origin"]["row"] == "detail"] == ["12.10", "0.35", "38.50", "9.90", "100.05"]
+
+
+numbers = st.integers(0, 300_000)
+sizes = st.integers(1_000, 80_000)
+
+
+@given(places=st.lists(st.tuples(numbers, numbers, sizes, sizes), min_size=1, max_size=6), edge=st.sampled_from(
+    ["left", "center", "right", "top", "middle", "bottom"]))  # fmt: skip
+def test_aligned_items_share_a_line_and_keep_the_other_axis(
+    places: list[tuple[int, ...]], edge: frame_edits.Edge
+) -> None:
+    frame = FrameBlock(name="frame", width=400_000, height=400_000, items=tuple(
+        FrameItem(x=x, y=y, width=w, blocks=(text(f"t{at}"),)) for at, (x, y, w, _) in enumerate(places)))  # fmt: skip
+    extents = {at: (w, h) for at, (_, _, w, h) in enumerate(places)}
+    made = frame_edits.aligned(frame, list(extents), edge, extents)
+    share = {"left": 0.0, "top": 0.0, "center": 0.5, "middle": 0.5, "right": 1.0, "bottom": 1.0}[edge]
+    axis, other, side = ("x", "y", 0) if edge in ("left", "center", "right") else ("y", "x", 1)
+    lines = [getattr(own, axis) + share * extents[at][side] for at, own in enumerate(made.items)]
+    assert max(lines) - min(lines) <= 1
+    assert [getattr(own, other) for own in made.items] == [getattr(own, other) for own in frame.items]
+
+
+@given(places=st.lists(st.tuples(numbers, sizes), min_size=3, max_size=7, unique_by=lambda each: each[0]))
+def test_spaces_become_equal_and_the_outermost_stay(places: list[tuple[int, int]]) -> None:
+    frame = FrameBlock(name="frame", items=tuple(
+        FrameItem(x=x, y=0, width=w, blocks=(text(f"t{at}"),)) for at, (x, w) in enumerate(places)))  # fmt: skip
+    extents = {at: (w, 10) for at, (_, w) in enumerate(places)}
+    made = frame_edits.distributed(frame, list(extents), False, extents)
+    order = sorted(range(len(places)), key=lambda at: places[at][0])
+    assert made.items[order[0]].x == places[order[0]][0]
+    assert made.items[order[-1]].x == places[order[-1]][0]
+    gaps = [made.items[after].x - made.items[at].x - places[at][1] for at, after in pairwise(order)]
+    assert max(gaps) - min(gaps) <= 1 or min(made.items[at].x for at in order[1:]) == 0
+
+
+def test_groups_move_together_and_locked_items_stay() -> None:
+    frame = FrameBlock(name="frame", items=(item(10, 10, text("a")), item(50, 20, text("b")), item(70, 5, text("c"))))
+    grouped = frame_edits.grouped(frame, [0, 2], on=True)
+    assert frame_edits.together(grouped, [2]) == [0, 2]
+    moved = frame_edits.moved(grouped, [0, 2], -100, 3)
+    assert [(each.x, each.y) for each in moved.items] == [(0, 13), (50, 20), (60, 8)]  # none leaves at the left
+    locked = frame_edits.locked(moved, [0, 1, 2], on=True)
+    assert frame_edits.moved(locked, [0, 1], 5, 5) == locked
+
+
+@pytest.mark.parametrize("height", [0, 10_000_000])
+def test_sizes_that_no_page_has_are_refused(height: int) -> None:
+    with pytest.raises(ValueError, match="height"):
+        FrameBlock(name="frame", height=height)
