@@ -115,10 +115,12 @@ QToolButton#word-button:focus, QToolButton#word-button:hover {{ color: {HEATHER}
 QFrame#hairline {{ background: {LINE}; border: none; }}
 QWidget#framed {{ background: {PAGE}; border: 1px solid {LINE}; border-radius: 4px; }}
 QLabel#plan {{ font-size: 12px; }}
-QLineEdit, QComboBox, QSpinBox, QDoubleSpinBox, QPlainTextEdit {{ background: {PAGE}; border: 1px solid {LINE};
+QLineEdit, QComboBox, QSpinBox, QDoubleSpinBox, QPlainTextEdit, QTextEdit {{
+    background: {PAGE}; border: 1px solid {LINE};
   border-radius: 4px; padding: 3px 6px; selection-background-color: {HEATHER}; selection-color: {PAGE}; min-height:
   18px; }}
-QLineEdit:focus, QComboBox:focus, QSpinBox:focus, QDoubleSpinBox:focus, QPlainTextEdit:focus {{ border-color:
+QLineEdit:focus, QComboBox:focus, QSpinBox:focus, QDoubleSpinBox:focus, QPlainTextEdit:focus, QTextEdit:focus {{
+    border-color:
   {HEATHER}; }}
 QLineEdit[invalid="true"], QPlainTextEdit[invalid="true"] {{ border: 1px solid {ROWAN}; }}
 QLineEdit#expression, QPlainTextEdit#expression {{ font-family: "{MONO_FONT}"; }}

@@ -1,6 +1,6 @@
 """One page for the board: the year's figures against the year before, and how they came about."""
 
-from northmoor.core.model.blocks import GridBlock, GridCell, TextBlock, Track
+from northmoor.core.model.blocks import GridBlock, GridCell, Track
 from northmoor.core.model.charts import ChartAxis, ChartBlock, ChartLevel, ChartMeasure
 from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.leaves import ReadoutBlock, RuleBlock
@@ -9,6 +9,7 @@ from northmoor.core.model.pages import PageSetup
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.model.starting import STYLES
 from northmoor.core.model.tables import Cell, Column, Level, Row, TableBlock
+from northmoor.core.model.texts import TextBlock
 from northmoor.demo.pieces import YEAR, YEARS, footer
 
 SAILINGS_SQL = """\

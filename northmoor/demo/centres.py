@@ -1,11 +1,11 @@
 """The example report of a tree: cost centres in one another, with what was booked on each and on all within it."""
 
-from northmoor.core.model.blocks import TextBlock
 from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.pages import PageSetup
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.model.starting import STYLES
 from northmoor.core.model.tables import Cell, Column, Level, Row, TableBlock
+from northmoor.core.model.texts import TextBlock
 from northmoor.demo.pieces import footer
 
 CENTRES_SQL = """\

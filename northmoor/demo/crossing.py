@@ -1,12 +1,12 @@
 """The example matrix: routes by the months of a year, with gaps where the summer routes do not sail."""
 
-from northmoor.core.model.blocks import TextBlock
 from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.looks import Scale
 from northmoor.core.model.matrices import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.pages import PageSetup
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.model.starting import STYLES
+from northmoor.core.model.texts import TextBlock
 from northmoor.demo.pieces import YEAR, YEARS, footer
 
 MONTHS_SQL = """\

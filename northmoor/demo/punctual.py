@@ -1,11 +1,11 @@
 """The example of charts: how punctual the ferries are, as a page for the board and in full by route."""
 
-from northmoor.core.model.blocks import TextBlock
 from northmoor.core.model.charts import Chart, ChartAxis, ChartBlock, ChartLevel, ChartMeasure, ReferenceLine
 from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.model.starting import STYLES
 from northmoor.core.model.tables import Cell, Column, Level, Row, TableBlock
+from northmoor.core.model.texts import TextBlock
 from northmoor.demo.pieces import YEAR, YEARS, footer
 
 DELAYS_SQL = """\

@@ -1,6 +1,5 @@
 """The example reports."""
 
-from northmoor.core.model.blocks import TextBlock
 from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.looks import Look
 from northmoor.core.model.pages import PicturePiece, Running, RunningLine, TextPiece
@@ -8,6 +7,7 @@ from northmoor.core.model.parameters import AllChoices, Choice, ChoicesFrom, Par
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.model.starting import STYLES
 from northmoor.core.model.tables import Cell, Column, Level, OrderBy, Row, TableBlock
+from northmoor.core.model.texts import TextBlock
 from northmoor.demo.pieces import YEAR, YEARS, footer
 
 FARES_SQL = """\

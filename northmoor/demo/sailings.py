@@ -1,12 +1,12 @@
 """The example report of a long listing: N rows a page from a parameter, page totals, and what is carried forward."""
 
-from northmoor.core.model.blocks import TextBlock
 from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.looks import Look
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.model.starting import STYLES
 from northmoor.core.model.tables import Cell, Column, Level, OrderBy, Row, TableBlock
+from northmoor.core.model.texts import TextBlock
 from northmoor.demo.pieces import footer
 
 SAILINGS_SQL = """\

@@ -1,12 +1,12 @@
 """The example report that a calling program runs for selected records."""
 
-from northmoor.core.model.blocks import TextBlock
 from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.looks import Look
 from northmoor.core.model.parameters import Choice, Parameter
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.model.starting import STYLES
 from northmoor.core.model.tables import Cell, Column, Level, OrderBy, Row, TableBlock
+from northmoor.core.model.texts import TextBlock
 from northmoor.demo.pieces import footer
 
 LINES_SQL = """\

@@ -1,12 +1,12 @@
 """The example report of one voyage, from the telemetry log: its start and end are computed and bound the readings."""
 
-from northmoor.core.model.blocks import TextBlock
 from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.looks import Look
 from northmoor.core.model.parameters import ChoicesFrom, FromQuery, NamedValue, Parameter
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.model.starting import STYLES
 from northmoor.core.model.tables import Cell, Column, Level, Row, TableBlock
+from northmoor.core.model.texts import TextBlock
 from northmoor.demo.pieces import footer
 
 VESSELS_SQL = """\

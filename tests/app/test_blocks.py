@@ -7,15 +7,18 @@ from pathlib import Path
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtWidgets import QApplication, QMenu
+from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.desk import Selection
 from northmoor.app.pages.contents import Contents
+from northmoor.app.pages.rich_editor import RichEditor
 from northmoor.app.window import Window
 from northmoor.core.model.blocks import ForEachBlock, GridBlock
 from northmoor.core.model.files import report_text
+from northmoor.core.model.looks import Look
 from northmoor.core.model.nesting import walk
+from northmoor.core.model.texts import TextBlock, TextRun
 from tests.app.conftest import settle
 from tests.app.test_chart_tools import choose
 from tests.app.test_journey import TABLE, editor, point_on, spots, type_into
@@ -234,4 +237,38 @@ def test_a_header_is_added_and_stands_on_later_pages(statement: Window, qtbot: Q
     choose(window, "on", "later")
     settle(window, qtbot)
     assert [spot.column for spot in spots(window, block="header")] == ["0.start"]
+    assert undone(window, before)
+
+
+def test_runs_of_a_text_are_made_bold_linked_and_styled_in_the_inspector(
+    window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    before = report_text(window.desk.report)
+    window.desk.select(Selection("text", "scope"))
+    do(window, "add_text")
+    rich = window.pages.inspector.findChild(RichEditor)
+    assert rich is not None
+    rich.text.selectAll()
+    qtbot.keyClicks(rich.text, "Paid in full")
+    rich.choose(0, 4)
+    qtbot.keyClick(rich.text, Qt.Key.Key_B, Qt.KeyboardModifier.ControlModifier)
+    made = block(window, "text")
+    assert isinstance(made, TextBlock)
+    assert (made.text, made.runs[0].text, made.runs[0].look) == ("", "Paid", Look(bold=True))
+    assert made.runs[1] == TextRun(text=" in full")
+    rich = window.pages.inspector.findChild(RichEditor)
+    rich.choose(5, 12)
+    rich.styles.activated.emit(rich.styles.findData("heading"))
+    rich = window.pages.inspector.findChild(RichEditor)
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: (" https://tarrow.example ", True))
+    rich.choose(8, 12)
+    rich.buttons["link"].click()
+    made = block(window, "text")
+    assert isinstance(made, TextBlock)
+    assert [(run.text, run.style, run.link) for run in made.runs] == [
+        ("Paid", None, None), (" ", None, None), ("in ", "heading", None), ("full", "heading", "https://tarrow.example"),
+    ]  # fmt: skip
+    settle(window, qtbot)
+    assert [spot.link for spot in spots(window) if spot.block == "text" and spot.link] == ["https://tarrow.example"]
+    choose(window, "marker", "bullet")
     assert undone(window, before)

@@ -10,11 +10,11 @@ from pytestqt.qtbot import QtBot
 from northmoor.app.desk import Selection
 from northmoor.app.pages.editors import editor_for, label_of
 from northmoor.app.window import Window
-from northmoor.core.model.blocks import TextBlock
 from northmoor.core.model.edits import table_of
 from northmoor.core.model.looks import Look
 from northmoor.core.model.pages import PageSetup
 from northmoor.core.model.tables import Cell, Column, Level
+from northmoor.core.model.texts import TextBlock
 from tests.app.conftest import settle
 from tests.app.test_journey import TABLE, editor, type_into
 from tests.helpers import lines_of

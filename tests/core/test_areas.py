@@ -7,12 +7,13 @@ from pydantic import ValidationError
 
 from northmoor.core.document import Document
 from northmoor.core.layout.places import page_places
-from northmoor.core.model.blocks import ForEachBlock, TextBlock
+from northmoor.core.model.blocks import ForEachBlock
 from northmoor.core.model.leaves import BreakBlock
 from northmoor.core.model.looks import Look
 from northmoor.core.model.pages import PageSetup, Running, RunningLine, TextPiece, Watermark
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.tables import Column
+from northmoor.core.model.texts import TextBlock
 from northmoor.core.sources.connections import Library
 from tests.helpers import column_of, dumped, lines_of, render, report_of, row_of, table_of
 

@@ -10,11 +10,11 @@ import northmoor
 from northmoor.core.document import Session
 from northmoor.core.errors import OutputError, ParameterError, Stopped
 from northmoor.core.model import edits
-from northmoor.core.model.blocks import TextBlock
 from northmoor.core.model.data import Query
 from northmoor.core.model.looks import Look
 from northmoor.core.model.report import Edition
 from northmoor.core.model.tables import Column
+from northmoor.core.model.texts import TextBlock
 from northmoor.core.sources.connections import Library
 from northmoor.core.stopping import Stop
 from tests.helpers import FREIGHT, column_of, dumped, level_of, lines_of, query, render, report_of, row_of, table_of

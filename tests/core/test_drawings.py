@@ -12,13 +12,13 @@ from PIL import Image
 from northmoor.core.checks.preflight import preflight
 from northmoor.core.document import Document, Session
 from northmoor.core.layout.barcode import WIDTHS, bars_of, values_of
-from northmoor.core.model.blocks import TextBlock
 from northmoor.core.model.files import load_report, save_report
 from northmoor.core.model.links import report_named
 from northmoor.core.model.looks import Look, Rule
 from northmoor.core.model.pages import PageSetup
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.tables import Cell, Column, Drawing, Row
+from northmoor.core.model.texts import TextBlock
 from northmoor.core.sources.connections import Library
 from tests.helpers import dumped, level_of, render, report_of, table_of
 

@@ -12,8 +12,9 @@ from northmoor.core.document import Document
 from northmoor.core.layout.display import items as page_items
 from northmoor.core.layout.places import page_places
 from northmoor.core.model import frame_edits
-from northmoor.core.model.blocks import ForEachBlock, FrameBlock, FrameItem, TextBlock
+from northmoor.core.model.blocks import ForEachBlock, FrameBlock, FrameItem
 from northmoor.core.model.leaves import ShapeBlock
+from northmoor.core.model.texts import TextBlock
 from northmoor.core.sources.connections import Library
 from tests.helpers import FREIGHT, dumped, render, report_of, table_of
 

@@ -8,7 +8,7 @@ from northmoor.core.errors import ExpressionError
 from northmoor.core.expr.language import AGGREGATES, SCALARS, bare_column, column_expression, columns_in, parse
 from northmoor.core.expr.orders import order_text, read_order
 from northmoor.core.expr.templates import Slot, parse_template
-from northmoor.core.model.blocks import literal
+from northmoor.core.model.texts import literal
 
 
 @pytest.mark.parametrize(

@@ -14,10 +14,11 @@ from hypothesis import strategies as st
 from northmoor.core.document import Document, Session
 from northmoor.core.layout.grids import joined_rows, track_widths
 from northmoor.core.layout.places import page_places
-from northmoor.core.model.blocks import Block, ForEachBlock, GridBlock, GridCell, TextBlock, Track
+from northmoor.core.model.blocks import Block, ForEachBlock, GridBlock, GridCell, Track
 from northmoor.core.model.grid_edits import insert_row, insert_track, remove_row, remove_track
 from northmoor.core.model.leaves import BarcodeBlock, BreakBlock, ReadoutBlock, RuleBlock, ShapeBlock, SpacerBlock
 from northmoor.core.model.pages import PageSetup, Running, RunningLine, TextPiece
+from northmoor.core.model.texts import TextBlock
 from northmoor.core.sources.connections import Library
 from northmoor.demo.board import board_sheet
 from tests.helpers import FREIGHT, dumped, render, report_of, table_of

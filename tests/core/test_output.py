@@ -17,9 +17,9 @@ from PIL import Image
 
 from northmoor import render as render_file
 from northmoor.core.document import Document
-from northmoor.core.model.blocks import TextBlock
 from northmoor.core.model.looks import Look
 from northmoor.core.model.tables import Column
+from northmoor.core.model.texts import TextBlock
 from northmoor.core.output.raster import rasterise
 from northmoor.core.sources.connections import Library
 from tests.helpers import FREIGHT, dumped, render, report_of, table_of

@@ -16,7 +16,7 @@ from northmoor.core.document import Document, Session
 from northmoor.core.errors import Stopped
 from northmoor.core.layout.display import items
 from northmoor.core.layout.places import page_places
-from northmoor.core.model.blocks import Block, ForEachBlock, TextBlock
+from northmoor.core.model.blocks import Block, ForEachBlock
 from northmoor.core.model.charts import ChartBlock, ChartLevel, ChartMeasure
 from northmoor.core.model.data import Link, LinkedColumns, Query
 from northmoor.core.model.leaves import ReadoutBlock, ShapeBlock
@@ -24,6 +24,7 @@ from northmoor.core.model.matrices import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.pages import PageSetup, Running, RunningLine, TextPiece
 from northmoor.core.model.report import Report
 from northmoor.core.model.tables import Column
+from northmoor.core.model.texts import TextBlock
 from northmoor.core.sources.connections import Library
 from northmoor.core.stopping import Stop
 from northmoor.demo.statement import freight_statement

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from northmoor.core.document import Session
-from northmoor.core.model import blocks, tables
+from northmoor.core.model import tables, texts
 from northmoor.core.model.data import Query
 from northmoor.core.model.pages import TextPiece
 from northmoor.core.model.parameters import (
@@ -126,7 +126,7 @@ def test_every_property_that_holds_an_expression_or_a_template_is_rewritten() ->
         tables.Cell,
         tables.OrderBy,
         tables.Level,
-        blocks.TextBlock,
+        texts.TextBlock,
         tables.TableBlock,
         TextPiece,
     ):

@@ -9,12 +9,12 @@ from northmoor.core.checks.trace import Trace, trace
 from northmoor.core.document import Document, Session
 from northmoor.core.errors import LayoutError
 from northmoor.core.layout.places import page_places
-from northmoor.core.model.blocks import TextBlock
 from northmoor.core.model.files import load_report
 from northmoor.core.model.matrices import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.pages import PageSetup, Running, RunningLine, TextPiece
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.tables import PAGE_ROWS, Cell, Column, HeadRow
+from northmoor.core.model.texts import TextBlock
 from northmoor.core.sources.connections import Library
 from northmoor.core.stopping import Stop
 from tests.core.test_levels import SALES

@@ -58,6 +58,7 @@ NAMES = {
     "shown": "Shown", "at": "At", "until": "Until", "axis": "Axis", "error_low": "Error from", "error_high": "Error to",
     "average": "Moving average", "trend": "Trend",
     "column_gap": "Between columns", "row_gap": "Between rows", "fill_first": "Filled", "turned": "Corner to corner",
+    "marker": "Each line has", "leader": "Led to by",
     "x": "From the left", "y": "From the top", "when_full": "When full", "step": "Steps",
     "guides_across": "Upright guides", "guides_down": "Level guides", "locked": "Locked", "group": "Group",
     "key_style": "Key style", "total_style": "Total style",
@@ -148,6 +149,8 @@ CHOICES = {
     "row_total": _SIDES,
     "column_total": _SIDES,
     "fill_first": {"down": "Column by column", "across": "Row by row"},
+    "marker": {"none": "None", "bullet": "A dot", "dash": "A dash", "number": "Its number"},
+    "leader": {"none": "Nothing", "dots": "Dots"},
     "when_full": {"grow": "It grows", "cut": "The rest is left out"},
     "totals": {"both": "All", "rows": "Rows of totals", "columns": "Columns of totals", "none": "None"},
     "scale_over": {"all": "All cells", "row": "Each row", "column": "Each column"},
@@ -195,6 +198,7 @@ _UNSET = {
 
 
 _NAMES_IN = {
+    ("TabStop", "at"): "From the left", ("TabStop", "align"): "Text",
     ("PageSetup", "columns"): "Columns", ("PageSetup", "rows"): "Labels high", ("BreakBlock", "orientation"): "Then",
     ("MatrixLevel", "fill"): "Keys shown", ("ChartLevel", "fill"): "Keys shown", ("GridCell", "rows"): "Rows high",
     ("GridCell", "columns"): "Columns wide", ("GridCell", "fill"): "Ground", ("ForEachBlock", "by"): "Record by",

@@ -83,6 +83,9 @@ class Form:
         label = QLabel(text)
         label.setObjectName("section")
         self._add(label)
+        self._begin_fields()
+
+    def _begin_fields(self) -> None:
         self._fields = QFormLayout()
         self._fields.setSpacing(6)
         self._fields.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
@@ -127,6 +130,11 @@ class Form:
         label.setMinimumWidth(96)
         label.setToolTip(editor.toolTip())
         self._fields.addRow(label, editor)
+
+    def wide(self, editor: QWidget) -> None:
+        """An editor over the whole width; what follows stands below it."""
+        self._add(editor)
+        self._begin_fields()
 
     def style(self, report: Report, part: Part, field: str, label: str, change: Callable[..., Change]) -> None:
         """The choice of one of the report's styles."""

@@ -37,7 +37,10 @@ def definition_of(report: Report, edition: str, selection: Selection) -> Definit
 def _definition(report: Report, edition: str, selection: Selection) -> Definition | None:
     block, place, column = selection.block, selection.place, selection.column or ""
     if selection.kind == "text":
-        text = edits.block_of(report, edition, block).text
+        own = edits.block_of(report, edition, block)
+        if own.is_rich:
+            return None
+        text = own.text
         return Definition(text, lambda new: lambda r, e: edits.change_block(r, e, block, text=new))
     if selection.kind in ("header", "footer") and column:
         return _piece(report, edition, selection.kind, column)

@@ -20,15 +20,17 @@ from northmoor.app.pages.block_forms import (
 from northmoor.app.pages.chart_forms import show_chart, show_chart_level, show_chart_measure
 from northmoor.app.pages.forms import Change, Form
 from northmoor.app.pages.matrix_forms import show_matrix, show_matrix_level, show_measure
+from northmoor.app.pages.rich_editor import RichEditor
 from northmoor.app.pages.table_forms import show_cell, show_level, show_row, show_table
 from northmoor.core.model import edits
-from northmoor.core.model.blocks import PictureBlock, TextBlock
+from northmoor.core.model.blocks import PictureBlock
 from northmoor.core.model.charts import ChartBlock
 from northmoor.core.model.looks import Look
 from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.pages import PageSetup, Running, RunningLine, Watermark
 from northmoor.core.model.report import Report
 from northmoor.core.model.tables import TableBlock
+from northmoor.core.model.texts import TabStop, TextBlock
 
 _Show = Callable[[Form, Report, str, Selection], None]
 
@@ -52,6 +54,8 @@ class Inspector(QScrollArea):
         """Show the selected part anew, keeping the keyboard in the same property."""
         focus = self.window().focusWidget()
         field = focus.property("field") if focus is not None and self.isAncestorOf(focus) else None
+        rich = self.findChild(RichEditor)
+        chosen = rich.chosen if rich is not None and rich.text is focus else None
         body = QWidget()
         body.setObjectName("panel")
         form = Form(self._desk, body, self.refresh)
@@ -64,6 +68,9 @@ class Inspector(QScrollArea):
             for editor in body.findChildren(QWidget):
                 if editor.property("field") == field:
                     editor.setFocus()
+        rich = body.findChild(RichEditor)
+        if rich is not None and chosen is not None:
+            rich.choose(*chosen)
 
     def edit_first(self) -> None:
         """Put the keyboard into the first property."""
@@ -198,11 +205,28 @@ def show_text(form: Form, report: Report, edition: str, selection: Selection) ->
     form.title(f"Text · {block.name}")
     form.section("What")
     name_line(form, block)
-    form.properties(TextBlock, block, ("text",), "Change the text", change)
+    styles = [style.name for style in report.styles]
+    form.wide(RichEditor(block, styles, lambda text, runs: form.edit("Change the text", change(text=text, runs=runs))))
+    form.properties(TextBlock, block, ("marker", "link"), "Change the text", change)
+    show_tabs(form, block, change)
     form.section("Where")
     form.properties(TextBlock, block, ("space_after", "stays_with_next", "visible"), "Change the text", change)
     form.looks(report, block, "Change the look", change)
     form.action("Take it out", lambda r, e: edits.remove_block(r, e, selection.block))
+
+
+def show_tabs(form: Form, block: TextBlock, change: Callable[..., Change]) -> None:
+    """The tab stops of a text."""
+    for number, tab in enumerate(block.tabs):
+        form.section(f"Tab stop {number + 1}")
+
+        def set_tab(number: int = number, tab: TabStop = tab, **changes: Any) -> Change:
+            return change(tabs=(*block.tabs[:number], tab.but(**changes), *block.tabs[number + 1 :]))
+
+        form.properties(TabStop, tab, ("at", "align", "leader"), "Change the tab stop", set_tab)
+        form.action("Take the tab stop out", change(tabs=(*block.tabs[:number], *block.tabs[number + 1 :])))
+    last = block.tabs[-1].at if block.tabs else 0
+    form.action("Add a tab stop", change(tabs=(*block.tabs, TabStop(at=last + 141_732))), "plus")
 
 
 def show_picture(form: Form, report: Report, edition: str, selection: Selection) -> None:

@@ -1,12 +1,14 @@
 """The findings about links: addresses that lead nowhere."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 import pyarrow.compute as pc
 
 from northmoor.core.document import Document
 from northmoor.core.errors import NorthmoorError, Place, did_you_mean
-from northmoor.core.layout.plans import CellPlan, name_of_row
+from northmoor.core.layout.parts import Lines
+from northmoor.core.layout.plans import name_of_row
+from northmoor.core.layout.richtext import RichText
 from northmoor.core.model.files import load_report
 from northmoor.core.model.findings import Finding
 from northmoor.core.model.links import ReportLink, is_web, place_named, report_named
@@ -19,16 +21,31 @@ def broken_links(document: Document) -> Iterator[Finding]:
         for plan in run.layout.plans:
             row = "rows" if plan.place.row == "detail" and not plan.place.number else name_of_row(plan.place)
             for cell in plan.cells:
-                fault = _first_fault(cell, document)
+                addresses = pc.unique(cell.links.texts).to_pylist() if cell.links is not None else ()
+                fault = _first_fault(addresses, document)
                 if fault is not None:
                     shown = run.layout.arranged.across.get(cell.name)
                     column = cell.name if shown is None else shown.column
                     yield Finding("link", Place(block=run.layout.table.name, row=row, column=column), fault, False)
 
+    for block, own in _of_texts(document).items():
+        if (fault := _first_fault(own, document)) is not None:
+            yield Finding("link", Place(block=block), fault, False)
 
-def _first_fault(cell: CellPlan, document: Document) -> str | None:
-    """What is wrong with the first of a cell's addresses that leads nowhere."""
-    addresses = pc.unique(cell.links.texts).to_pylist() if cell.links is not None else ()
+
+def _of_texts(document: Document) -> dict[str, list[str]]:
+    """The addresses that texts and pictures open, by their blocks."""
+    found: dict[str, dict[str, None]] = {}
+    for part in (part for parts in document.composition.placed.lines.values() for part in parts):
+        if isinstance(part, Lines):
+            runs = part.block.links(0, 0) if isinstance(part.block, RichText) else ()
+            own = [part.link, *(link for *_, link in runs)]
+            found.setdefault(part.name, {}).update(dict.fromkeys(filter(None, own)))
+    return {name: list(own) for name, own in found.items()}
+
+
+def _first_fault(addresses: Iterable[str], document: Document) -> str | None:
+    """What is wrong with the first of some addresses that leads nowhere."""
     reports: dict[str, str | None] = {}
     for address in addresses:
         if address in ("", "#"):

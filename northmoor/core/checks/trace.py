@@ -36,12 +36,12 @@ from northmoor.core.layout.origins import row_origin
 from northmoor.core.layout.parts import ChartPart, TablePart
 from northmoor.core.layout.places import Spot
 from northmoor.core.layout.records import Records, written
-from northmoor.core.model.blocks import TextBlock
 from northmoor.core.model.leaves import ReadoutBlock
 from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.nesting import for_each_around, walk
 from northmoor.core.model.pages import TextPiece
 from northmoor.core.model.tables import Content, RowPlace, TableBlock
+from northmoor.core.model.texts import TextBlock
 from northmoor.core.sources.fetch import Rows
 from northmoor.core.stopping import Stop
 
@@ -116,7 +116,7 @@ def _said(document: Document, spot: Spot) -> Content:
     if isinstance(block, ReadoutBlock):
         return Content(value=block.value, format=block.format)
     assert isinstance(block, TextBlock)
-    return Content(text=block.text)
+    return Content(text=block.template)
 
 
 def _trace_of_record(document: Document, spot: Spot, stop: Stop) -> Trace:

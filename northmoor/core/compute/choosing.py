@@ -9,7 +9,7 @@ from northmoor.core.compute.cells import Computed
 from northmoor.core.compute.running import compute_running
 from northmoor.core.errors import ExpressionError, LayoutError, Place
 from northmoor.core.expr.language import parse
-from northmoor.core.model.blocks import Block, ForEachBlock, literal
+from northmoor.core.model.blocks import Block, ForEachBlock
 from northmoor.core.model.charts import ChartBlock
 from northmoor.core.model.edits import without_column
 from northmoor.core.model.keyed import Keyed
@@ -17,6 +17,7 @@ from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.nesting import Blocks, in_every_list, lists_in, walk, with_lists
 from northmoor.core.model.report import Edition
 from northmoor.core.model.tables import TableBlock
+from northmoor.core.model.texts import literal
 from northmoor.core.sources.fetch import Rows
 from northmoor.core.stopping import Stop
 from northmoor.core.values.values import Values

@@ -13,7 +13,7 @@ from northmoor.core.compute.groups import Groups, Ints, outer_of
 from northmoor.core.compute.table import slots_in
 from northmoor.core.errors import LayoutError, Place
 from northmoor.core.expr.language import column_expression
-from northmoor.core.model.blocks import Block, DataBlock, ForEachBlock, TextBlock
+from northmoor.core.model.blocks import Block, DataBlock, ForEachBlock
 from northmoor.core.model.charts import Chart, ChartBlock
 from northmoor.core.model.data import LinkedColumns
 from northmoor.core.model.keyed import Keyed
@@ -22,6 +22,7 @@ from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.nesting import lists_in
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.model.tables import Cell, Column, Content, Level, Row, TableBlock
+from northmoor.core.model.texts import TextBlock
 
 _RECORD = Column(name="record")
 
@@ -173,7 +174,11 @@ def _contents(blocks: Sequence[Block]) -> Iterator[Content]:
     for block in blocks:
         if block.visible is not None:  # in an edition, what could be decided at once has been
             yield Content(value=block.visible)
-        if isinstance(block, TextBlock | BarcodeBlock):
+        if isinstance(block, TextBlock):
+            yield from (Content(text=text) for text in (block.text, *(run.text for run in block.runs)))
+            links = (block.link, *(run.link for run in block.runs))
+            yield from (Content(text=link) for link in links if link is not None)
+        elif isinstance(block, BarcodeBlock):
             yield Content(text=block.text)
         elif isinstance(block, ReadoutBlock):
             yield Content(value=block.value, format=block.format)

@@ -19,7 +19,7 @@ from northmoor.core.layout.context import Setting
 from northmoor.core.layout.display import Bookmark, Layer, OneOrigin, Origin, Page, Pictures
 from northmoor.core.layout.flowing import Flow
 from northmoor.core.layout.palette import colors_of
-from northmoor.core.layout.paragraph import Paragraph, paragraph_layers
+from northmoor.core.layout.paragraph import link_layer
 from northmoor.core.layout.parts import ChartPart, DrawnPart, Frame, Lines, Part, TablePart, TableRun
 from northmoor.core.layout.placedcells import CellPlacer
 from northmoor.core.layout.recordtables import RecordTable
@@ -38,6 +38,7 @@ from northmoor.core.layout.shelf import Arranged, Given, Placed, Room, Scope, Sh
 from northmoor.core.layout.table import ends_of_pages
 from northmoor.core.layout.tablepage import table_bookmarks, table_layers
 from northmoor.core.layout.watermark import WatermarkLayout, lay_out_watermark, watermark_slots
+from northmoor.core.model.blocks import PictureBlock
 from northmoor.core.model.charts import Chart, ChartBlock
 from northmoor.core.model.pages import PageSetup, Running
 from northmoor.core.model.report import Edition
@@ -204,8 +205,10 @@ class Composition:
 
     def _lines(self, part: Lines) -> tuple[Layer, ...]:
         left, y = self.frame.left + part.left, self.frame.top + part.y
-        if isinstance(part.block, Paragraph):
-            return paragraph_layers(part.block, left, y, part.start, part.end)
+        if not isinstance(part.block, PictureBlock):
+            box = (left, y, part.width, part.block.height_of(part.start, part.end))
+            own = part.block.layers(left, y, part.start, part.end)
+            return (*own, link_layer(part.link, box, part.block.origin)) if part.link else own
         block, width = part.block, part.width
         origin = Origin(block.name, "picture")
         return picture_layers(block.file, block.height, block.align, (left, y, width), origin, self.setting)

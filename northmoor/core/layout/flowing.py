@@ -19,10 +19,12 @@ from northmoor.core.errors import NorthmoorError, Place, Stopped
 from northmoor.core.expr.language import parse
 from northmoor.core.layout.celltext import report_faults
 from northmoor.core.layout.chartview import View, plain
+from northmoor.core.layout.context import FAULT_COLOR
 from northmoor.core.layout.display import Layer, Origin
 from northmoor.core.layout.drawings import Area
 from northmoor.core.layout.grids import joined_rows, row_heights, track_widths
 from northmoor.core.layout.leaves import Leaf, aligned, barcode_leaf, rule_leaf, shape_leaf
+from northmoor.core.layout.links import address_of
 from northmoor.core.layout.matrix import lay_out_matrix
 from northmoor.core.layout.paginate import Body, Slice
 from northmoor.core.layout.paragraph import Paragraph, fault_paragraph, make_paragraph
@@ -30,16 +32,18 @@ from northmoor.core.layout.parts import ChartPart, Depth, DrawnPart, FixedPart, 
 from northmoor.core.layout.placedcells import CellPlacer
 from northmoor.core.layout.readouts import readout_leaf
 from northmoor.core.layout.records import Records, value_of, written
+from northmoor.core.layout.richtext import RichText, Run, make_rich_text
 from northmoor.core.layout.running import picture_or_fault
 from northmoor.core.layout.sheets import lay_out_sheets, sheets_on_pages
 from northmoor.core.layout.shelf import ENDLESS, Placed, Room, Scope, Shelf
 from northmoor.core.layout.table import TableLayout
-from northmoor.core.model.blocks import Block, DataBlock, ForEachBlock, FrameBlock, GridBlock, PictureBlock, TextBlock
+from northmoor.core.model.blocks import Block, DataBlock, ForEachBlock, FrameBlock, GridBlock, PictureBlock
 from northmoor.core.model.charts import Chart, ChartBlock
 from northmoor.core.model.leaves import BarcodeBlock, BreakBlock, ReadoutBlock, RuleBlock, ShapeBlock, SpacerBlock
-from northmoor.core.model.looks import FullLook, Look
+from northmoor.core.model.looks import FullLook
 from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.tables import Content, TableBlock
+from northmoor.core.model.texts import TextBlock
 
 
 class Flow:
@@ -156,12 +160,34 @@ class Flow:
         return Origin(block, row, scope.records.block.name, keys, scope.index)
 
     def _text(self, block: TextBlock, scope: Scope) -> None:
-        self._write(block.text, block.name, block.style, block.look, "text", scope)
+        report = self.setting.report
+        look = report.look(self.setting.base, block.style, block.look)
+        link = self._address(block.link, scope)
+        if not block.is_rich:
+            self._paragraph(self._made_paragraph(Content(text=block.text), look, block.name, "text", scope), link)
+            return
+        runs = [self._run(block.name, block.text, look, link, scope)]
+        for run in block.runs:
+            own = report.look(look, run.style, run.look)
+            runs.append(self._run(block.name, run.text, own, self._address(run.link, scope) or link, scope))
+        origin = self._origin(block.name, "text", scope)
+        width = self.room.width
+        self._paragraph(make_rich_text(runs, look, block.marker, block.tabs, width, origin, self.setting))
 
-    def _write(self, template: str, block: str, style: str | None, own: Look | None, row: str, scope: Scope) -> None:
+    def _run(self, block: str, text: str, look: FullLook, link: str, scope: Scope) -> Run:
+        said, is_faulty = self._said(Content(text=text), block, scope)
+        return Run(said, replace(look, color=FAULT_COLOR) if is_faulty else look, link)
+
+    def _address(self, link: str | None, scope: Scope) -> str:
+        """The address that something opens."""
+        if link is None:
+            return ""
+        return address_of(link, lambda expression: self._value(expression, scope), self.setting.customs)
+
+    def _write(self, template: str, block: str, style: str | None, row: str) -> None:
         """Place a template's text as a paragraph."""
-        look = self.setting.report.look(self.setting.base, style, own)
-        self._paragraph(self._made_paragraph(Content(text=template), look, block, row, scope))
+        look = self.setting.report.look(self.setting.base, style, None)
+        self._paragraph(self._made_paragraph(Content(text=template), look, block, row, Scope()))
 
     def _made_paragraph(self, content: Content, look: FullLook, block: str, row: str, scope: Scope) -> Paragraph:
         text, is_faulty = self._said(content, block, scope)
@@ -170,20 +196,20 @@ class Flow:
         origin = self._origin(block, row, scope)
         return make_paragraph(text, look, self.room.width, origin, self.setting, is_faulty)
 
-    def _paragraph(self, paragraph: Paragraph) -> None:
+    def _paragraph(self, paragraph: Paragraph | RichText, link: str = "") -> None:
         height, room = self.room.height, self.room
         if paragraph.height <= height:
             self._make_room(paragraph.height)
-            self._add(Lines(paragraph, self.used, left=room.left, width=room.width))
+            self._add(Lines(paragraph, self.used, left=room.left, width=room.width, link=link))
             self.used += paragraph.height
             return
-        self._make_room(height)
-        per_page = max((height - 2 * paragraph.look.padding) // paragraph.leading, 1)
-        for start in range(0, len(paragraph.lines), per_page):
+        start = 0
+        while start < len(paragraph.lines):
             self._make_room(height)
-            end = min(start + per_page, len(paragraph.lines))
-            self._add(Lines(paragraph, self.used, start, end, room.left, room.width))
-            self.used = (end - start) * paragraph.leading + 2 * paragraph.look.padding
+            end = paragraph.fitting(start, height)
+            self._add(Lines(paragraph, self.used, start, end, room.left, room.width, link))
+            self.used = paragraph.height_of(start, end)
+            start = end
 
     # what is drawn
 
@@ -262,7 +288,7 @@ class Flow:
             self._whole(block, arranged, scope)
         when_empty = getattr(block, "when_empty", None)
         if not has_rows and when_empty:
-            self._write(when_empty, block.name, block.style, None, "empty", Scope())
+            self._write(when_empty, block.name, block.style, "empty")
 
     def _whole(self, block: DataBlock, arranged: ArrangedBlock, scope: Scope) -> None:
         """Place a block that shows the same rows wherever it stands."""

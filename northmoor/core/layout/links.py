@@ -39,6 +39,26 @@ Encode = Callable[[str, bool], str]
 """A value as it stands in a text, which it may be as a whole."""
 
 
+def address_of(text: str, valued: Callable[[str], tuple[pa.Scalar | None, str | None]], customs: Customs) -> str:
+    """The address that a template makes of single values; empty where one cannot be computed."""
+    try:
+        template = parse_template(text)
+        pieces = []
+        for number, part in enumerate(template):
+            if isinstance(part, str):
+                pieces.append(part)
+                continue
+            value, fault = valued(part.expression.text)
+            if fault is not None or value is None:
+                return ""
+            one = pa.array([value.as_py()], value.type)
+            written = _written(one, part.pattern, _before(template, number), customs, _encoded)
+            pieces.append(written[0].as_py() or "")
+    except ExpressionError:
+        return ""
+    return "".join(pieces)
+
+
 def _kept(what: str, text: str, scope: int, source: Source, count: int, setting: Setting, encode: Encode) -> CellTexts:
     key = (what, source, text, scope, setting.customs)
     return setting.kept.get(key, lambda: _texts(text, scope, source, count, setting.customs, encode))

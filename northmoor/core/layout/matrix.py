@@ -30,11 +30,11 @@ from northmoor.core.layout.plans import make_row_plans
 from northmoor.core.layout.sheets import parted_sheets
 from northmoor.core.layout.table import TableLayout, lay_out_table
 from northmoor.core.layout.widths import natural_widths
-from northmoor.core.model.blocks import literal
 from northmoor.core.model.looks import FullLook, Look
 from northmoor.core.model.matrices import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.report import Report
 from northmoor.core.model.tables import Cell, Column, Content, HeadRow, Level, Row, TableBlock
+from northmoor.core.model.texts import literal
 
 _CONTENT = tuple(Content.model_fields)
 _EMPHASIS = ("bold", "italic", "color", "fill")

@@ -1,12 +1,13 @@
 """Text outside tables: paragraphs of the body, pieces of headers and footers, and messages in place of faulty
 blocks."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
 
 from northmoor.core.layout.context import FAULT_COLOR, FAULT_MARK, Setting
-from northmoor.core.layout.display import Boxes, Layer, OneOrigin, Origin, TextFace, Texts
+from northmoor.core.layout.display import Boxes, Layer, Links, OneOrigin, Origin, TextFace, Texts
 from northmoor.core.layout.fonts import font_file
 from northmoor.core.layout.text import Shaper
 from northmoor.core.layout.wrap import wrap
@@ -33,7 +34,19 @@ class Paragraph:
     @property
     def height(self) -> int:
         """Height of all its lines with the padding."""
-        return len(self.lines) * self.leading + 2 * self.look.padding
+        return self.height_of(0, None)
+
+    def height_of(self, start: int, end: int | None) -> int:
+        """The height of some of its lines with the padding."""
+        return len(self.lines[start:end]) * self.leading + 2 * self.look.padding
+
+    def fitting(self, start: int, room: int) -> int:
+        """The end of the lines from `start` that fit a height; at least one."""
+        return min(start + max((room - 2 * self.look.padding) // self.leading, 1), len(self.lines))
+
+    def layers(self, x: int, y: int, start: int = 0, end: int | None = None) -> tuple[Layer, ...]:
+        """Some of its lines, placed."""
+        return paragraph_layers(self, x, y, start, end)
 
 
 def make_paragraph(
@@ -63,14 +76,9 @@ def paragraph_layers(paragraph: Paragraph, x: int, y: int, start: int = 0, end: 
     """The layers of some of a paragraph's lines, placed."""
     numbers = np.array(paragraph.lines[start:end], np.int32)
     look, size = paragraph.look, paragraph.face.size
-    height = len(numbers) * paragraph.leading + 2 * look.padding
     origins = OneOrigin(paragraph.origin)
-    layers: list[Layer] = []
-    if look.fill:
-        layers.append(box_layer("fill", x, y, paragraph.width, height, look.fill, origins))
-    for thickness, top in ((look.rule_above, y), (look.rule_below, y + height - look.rule_below)):
-        if thickness:
-            layers.append(box_layer("rule", x, top, paragraph.width, thickness, look.rule_color, origins))
+    box = (x, y, paragraph.width, paragraph.height_of(start, end))
+    layers = list(look_boxes(look, box, paragraph.origin))
     widths = paragraph.shaper.widths(numbers, size)
     slack = paragraph.width - 2 * look.inset - widths
     shift = {"start": slack * 0, "end": slack, "center": slack // 2}[paragraph.align]
@@ -84,6 +92,23 @@ def paragraph_layers(paragraph: Paragraph, x: int, y: int, start: int = 0, end: 
         )
     )  # fmt: skip
     return tuple(layers)
+
+
+def look_boxes(look: FullLook, box: tuple[int, int, int, int], origin: Origin) -> Iterator[Layer]:
+    """The fill and the rules of a look around a text in a box (left, top, width, height)."""
+    x, y, width, height = box
+    origins = OneOrigin(origin)
+    if look.fill:
+        yield box_layer("fill", x, y, width, height, look.fill, origins)
+    for thickness, top in ((look.rule_above, y), (look.rule_below, y + height - look.rule_below)):
+        if thickness:
+            yield box_layer("rule", x, top, width, thickness, look.rule_color, origins)
+
+
+def link_layer(target: str, box: tuple[int, int, int, int], origin: Origin) -> Links:
+    """A layer of one rectangle (left, top, width, height) that opens an address."""
+    left, top, across, down = (np.array([value], np.int64) for value in box)
+    return Links(left, top, across, down, (target,), OneOrigin(origin))
 
 
 def box_layer(kind: str, x: int, y: int, width: int, height: int, color: str, origins: OneOrigin) -> Boxes:

@@ -11,6 +11,7 @@ from northmoor.core.layout.drawings import Area
 from northmoor.core.layout.paginate import Slice
 from northmoor.core.layout.paragraph import Paragraph
 from northmoor.core.layout.placedcells import CellPlacer
+from northmoor.core.layout.richtext import RichText
 from northmoor.core.layout.table import TableLayout
 from northmoor.core.model.blocks import PictureBlock
 
@@ -41,19 +42,21 @@ ON_TOP = Depth()
 class Lines:
     """Some lines of a paragraph, or a whole picture block, at a distance from the body's top and its left edge."""
 
-    block: Paragraph | PictureBlock
+    block: Paragraph | RichText | PictureBlock
     y: int
     start: int = 0
     end: int | None = None
     left: int = 0
     width: int = 0
     """How wide the room of a picture is."""
+    link: str = ""
+    """The address that it opens."""
     depth: Depth = ON_TOP
 
     @property
     def name(self) -> str:
         """The name of the block."""
-        return self.block.origin.block if isinstance(self.block, Paragraph) else self.block.name
+        return self.block.name if isinstance(self.block, PictureBlock) else self.block.origin.block
 
 
 @dataclass(frozen=True, eq=False)

@@ -3,6 +3,7 @@
 The canvas lights up and drags by these; they come from the same rows and widths as the page itself.
 """
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
@@ -16,12 +17,13 @@ from northmoor.core.layout.drawncells import inside
 from northmoor.core.layout.flow import DETAILS, RowKind
 from northmoor.core.layout.folding import Fold
 from northmoor.core.layout.origins import row_origin
-from northmoor.core.layout.paragraph import Paragraph
 from northmoor.core.layout.parts import ChartPart, DrawnPart, Frame, Lines, TablePart
 from northmoor.core.layout.plans import CellPlan
+from northmoor.core.layout.richtext import RichText
 from northmoor.core.layout.rowsonpage import RowsOnPage, rows_on_page
 from northmoor.core.layout.running import heights_of, lines_on, pieces
 from northmoor.core.layout.table import TableLayout
+from northmoor.core.model.blocks import PictureBlock
 from northmoor.core.model.tables import RowPlace
 
 
@@ -127,7 +129,7 @@ def page_places(composition: Composition, index: int) -> Places:
             spots.append(Spot(part.name, part.kind, None, None, area.x, area.y, area.width, area.height, number,
                               part.record, part="cell" if owner is None else "item", under=owner))  # fmt: skip
         else:
-            spots.append(_line_spot(part, frame))
+            spots += _line_spots(part, frame)
     return Places((*spots, *_running_spots(composition, index)), tuple(edges), tuple(brackets))
 
 
@@ -156,14 +158,18 @@ def _chart_spots(part: ChartPart, frame: Frame) -> list[Spot]:
     return found
 
 
-def _line_spot(part: Lines, frame: Frame) -> Spot:
-    block, left, top, width = part.block, frame.left + part.left, frame.top, part.width
-    if isinstance(block, Paragraph):
-        lines = len(block.lines[part.start : part.end])
-        height = lines * block.leading + 2 * block.look.padding
-        origin, y = block.origin, top + part.y
-        return Spot(origin.block, origin.row, None, None, left, y, width, height, printed=origin.ordinal)
-    return Spot(block.name, "picture", None, None, left, top + part.y, width, block.height)
+def _line_spots(part: Lines, frame: Frame) -> Iterator[Spot]:
+    """A text or a picture, and the runs of a text that open addresses."""
+    block, left, y, width = part.block, frame.left + part.left, frame.top + part.y, part.width
+    link = part.link or None
+    if isinstance(block, PictureBlock):
+        yield Spot(block.name, "picture", None, None, left, y, width, block.height, link=link)
+        return
+    height, origin = block.height_of(part.start, part.end), block.origin
+    yield Spot(origin.block, origin.row, None, None, left, y, width, height, printed=origin.ordinal, link=link)
+    if isinstance(block, RichText):
+        for x, top, wide, high, own in block.links(left, y, part.start, part.end):
+            yield Spot(origin.block, origin.row, None, None, x, top, wide, high, printed=origin.ordinal, link=own)
 
 
 def _running_spots(composition: Composition, index: int) -> list[Spot]:

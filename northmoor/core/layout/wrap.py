@@ -40,7 +40,7 @@ def _paragraph(text: str, shaper: Shaper, size: int, width: int) -> list[str]:
 
     lines: list[str] = []
     start = end = 0
-    for word in _words(text):
+    for word in words(text):
         after = end + len(word)
         if wide(start, start + len(text[start:after].rstrip(" "))) <= width:
             end = after
@@ -55,14 +55,15 @@ def _paragraph(text: str, shaper: Shaper, size: int, width: int) -> list[str]:
     return [*lines, text[start:end].rstrip(" ")]
 
 
-def _words(text: str) -> list[str]:
-    words: list[str] = []
+def words(text: str) -> list[str]:
+    """The pieces of a text between which a line may end, each with the spaces after it."""
+    found: list[str] = []
     for word in _WORD.findall(text):
         if _IDEOGRAPH.search(word):
-            words += list(word)
+            found += list(word)
         elif word:
-            words.append(word)
-    return words
+            found.append(word)
+    return found
 
 
 def _fits(text: str, shaper: Shaper, size: int, width: int) -> bool:

@@ -8,7 +8,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from northmoor.core.model.blocks import Block, ForEachBlock, FrameBlock, FrameItem, GridBlock, GridCell, TextBlock
+from northmoor.core.model.blocks import Block, ForEachBlock, FrameBlock, FrameItem, GridBlock, GridCell
 from northmoor.core.model.charts import ChartBlock
 from northmoor.core.model.data import Query
 from northmoor.core.model.edits import block_of, change_edition, put_block, unused_name
@@ -16,6 +16,7 @@ from northmoor.core.model.frame_edits import with_items
 from northmoor.core.model.leaves import BarcodeBlock, BreakBlock, ReadoutBlock, RuleBlock, ShapeBlock, SpacerBlock
 from northmoor.core.model.nesting import Blocks, in_every_list, replaced, walk
 from northmoor.core.model.report import Report
+from northmoor.core.model.texts import TextBlock
 
 
 @dataclass(frozen=True)

@@ -10,35 +10,11 @@ from northmoor.core.model.flowed import Flowed
 from northmoor.core.model.keyed import RESERVED_WINDOWS, Keyed
 from northmoor.core.model.leaves import LeafBlock
 from northmoor.core.model.lengths import Gap, Length
-from northmoor.core.model.looks import Align, Look
+from northmoor.core.model.looks import Align
 from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.part import Color, Identifier, Name, Part
 from northmoor.core.model.tables import TableBlock
-
-
-def literal(text: str) -> str:
-    """The template that shows a text as it is."""
-    return text.replace("{", "{{").replace("}", "}}")
-
-
-class TextBlock(Part):
-    """A paragraph."""
-
-    kind: Literal["text"] = "text"
-    name: Name
-    """The name by which findings and origins speak of it."""
-    text: str = ""
-    """Template; a line break starts a new line."""
-    style: Name | None = None
-    """A style of the report."""
-    look: Look | None = None
-    """Own changes over the style."""
-    space_after: Gap = 0
-    """Space between it and the next block."""
-    stays_with_next: bool = False
-    """Whether it stands on the page of what follows, as the heading of that."""
-    visible: str | None = None
-    """Expression that says whether it is shown, such as :detail = 'full'; without one, it always is."""
+from northmoor.core.model.texts import TextBlock
 
 
 class PictureBlock(Part):

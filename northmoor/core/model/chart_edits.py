@@ -7,7 +7,6 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-from northmoor.core.model.blocks import literal
 from northmoor.core.model.charts import Chart, ChartBlock, ChartLevel, ChartMeasure
 from northmoor.core.model.edits import (
     aggregate_of,
@@ -21,6 +20,7 @@ from northmoor.core.model.edits import (
 )
 from northmoor.core.model.report import Report
 from northmoor.core.model.tables import RowPlace
+from northmoor.core.model.texts import literal
 
 STEPS = ("category", "series", "panels")
 """What groups a chart's rows, in the order in which fields are taken for it."""

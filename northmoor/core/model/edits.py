@@ -7,7 +7,7 @@ from bisect import bisect_left
 from collections.abc import Mapping
 from typing import Any, TypeVar
 
-from northmoor.core.model.blocks import Block, DataBlock, ForEachBlock, literal
+from northmoor.core.model.blocks import Block, DataBlock, ForEachBlock
 from northmoor.core.model.charts import ChartBlock, ChartLevel
 from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.looks import Look
@@ -18,6 +18,7 @@ from northmoor.core.model.parameters import Assignment, NamedValue, Parameter, V
 from northmoor.core.model.part import Part
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.model.tables import Cell, Column, Level, Row, RowPlace, TableBlock
+from northmoor.core.model.texts import literal
 
 
 def change_edition(report: Report, edition: str, **changes: Any) -> Report:

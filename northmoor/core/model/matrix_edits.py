@@ -6,7 +6,6 @@ They raise like those: pydantic.ValidationError when the result would be no soun
 from collections.abc import Callable
 from typing import Any
 
-from northmoor.core.model.blocks import literal
 from northmoor.core.model.edits import (
     aggregate_of,
     block_of,
@@ -20,6 +19,7 @@ from northmoor.core.model.keyed import Keyed
 from northmoor.core.model.matrices import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.report import Report
 from northmoor.core.model.tables import Cell, Column, Level, Row, TableBlock
+from northmoor.core.model.texts import literal
 
 SIDES = ("rows", "columns")
 

@@ -3,13 +3,14 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from northmoor.core.model.blocks import Block, ForEachBlock, TextBlock, literal
+from northmoor.core.model.blocks import Block, ForEachBlock
 from northmoor.core.model.data import Query
 from northmoor.core.model.edits import aggregate_of
 from northmoor.core.model.matrices import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.model.starting import STYLES, listing, running_footer, total_row
 from northmoor.core.model.tables import Column, TableBlock
+from northmoor.core.model.texts import TextBlock, literal
 
 
 @dataclass(frozen=True)

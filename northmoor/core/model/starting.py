@@ -2,13 +2,13 @@
 
 from collections.abc import Sequence
 
-from northmoor.core.model.blocks import TextBlock, literal
 from northmoor.core.model.data import Query
 from northmoor.core.model.looks import Style
 from northmoor.core.model.pages import Running, RunningLine, TextPiece
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.model.tables import Cell, Column, Level, Row, TableBlock
+from northmoor.core.model.texts import TextBlock, literal
 
 STYLES = (
     Style(name="body", font="Plex Sans", size=9000, padding=2000, inset=4000),
