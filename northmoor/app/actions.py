@@ -97,6 +97,7 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
         Command("add_level", "Group by chosen field", "Ctrl+G", lambda w: w.add_field("level")),
         None,
         Command("add_text", "Text", "Ctrl+Shift+T", lambda w: w.pages.blocks.insert("text")),
+        Command("add_picture", "Picture…", "Ctrl+Shift+I", lambda w: w.pages.blocks.insert_picture()),
         Command("add_readout", "Readout", "", lambda w: w.pages.blocks.insert_readout()),
         Command("add_rule", "Rule", "", lambda w: w.pages.blocks.insert("rule")),
         Command("add_space", "Space", "", lambda w: w.pages.blocks.insert("spacer")),
@@ -181,7 +182,7 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
 
 
 NEEDING_REPORT = (
-    "new", "save", "save_as", "add_column", "add_level", "add_matrix", "add_chart", "add_text", "add_readout",
+    "new", "save", "save_as", "add_column", "add_level", "add_matrix", "add_chart", "add_text", "add_picture", "add_readout",
     "add_rule", "add_space", "add_break", "add_shape", "add_barcode", "add_frame", "add_grid", "add_for_each", "repeat",
     "cut", "copy", "paste", "duplicate", "remove", "move_up", "move_down", "add_query", "add_connection", "refresh",
     "parameters", "values", "hold", "value_sets",

@@ -1,10 +1,11 @@
 """The statement that each shipper is sent: letterhead, waybills with their lines, tax summary, amount due."""
 
-from northmoor.core.model.blocks import ForEachBlock, GridBlock, GridCell, PictureBlock, Track
+from northmoor.core.model.blocks import ForEachBlock, GridBlock, GridCell, Track
 from northmoor.core.model.data import LinkedColumns, Query, QueryColumn
 from northmoor.core.model.leaves import ReadoutBlock, RuleBlock
 from northmoor.core.model.looks import Look
 from northmoor.core.model.parameters import AllChoices, ChoicesFrom, Parameter
+from northmoor.core.model.pictures import PictureBlock
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.model.starting import STYLES
 from northmoor.core.model.tables import Cell, Column, Level, OrderBy, Row, TableBlock

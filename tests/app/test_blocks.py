@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu
+from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMenu
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.desk import Selection
@@ -18,6 +18,7 @@ from northmoor.core.model.blocks import ForEachBlock, GridBlock
 from northmoor.core.model.files import report_text
 from northmoor.core.model.looks import Look
 from northmoor.core.model.nesting import walk
+from northmoor.core.model.pictures import PictureBlock
 from northmoor.core.model.texts import TextBlock, TextRun
 from tests.app.conftest import settle
 from tests.app.test_chart_tools import choose
@@ -271,4 +272,31 @@ def test_runs_of_a_text_are_made_bold_linked_and_styled_in_the_inspector(
     settle(window, qtbot)
     assert [spot.link for spot in spots(window) if spot.block == "text" and spot.link] == ["https://tarrow.example"]
     choose(window, "marker", "bullet")
+    assert undone(window, before)
+
+
+def test_a_picture_is_inserted_and_copied_into_the_library(
+    window: Window, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    before = report_text(window.desk.report)
+    outside = tmp_path.parent / f"{tmp_path.name}-outside"
+    outside.mkdir()
+    drawing = '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 20 10"><rect width="20" height="10"/></svg>'
+    (outside / "box.svg").write_text(drawing)
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(outside / "box.svg"), ""))
+    window.desk.select(Selection("text", "title"))
+    do(window, "add_picture")
+    settle(window, qtbot)
+    made = block(window, "picture")
+    assert isinstance(made, PictureBlock)
+    assert made.file == "pictures/box.svg"
+    assert (tmp_path / made.file).read_text() == drawing
+    assert [spot.width // spot.height for spot in spots(window) if spot.block == "picture"] == [2]
+    type_into(editor(window, "width"), "20", qtbot)
+    choose(window, "fit", "fill")
+    type_into(editor(window, "link"), "https://tarrow.example", qtbot)
+    settle(window, qtbot)
+    assert [spot.link for spot in spots(window) if spot.block == "picture"] == ["https://tarrow.example"]
+    do(window, "add_picture")
+    assert len(list((tmp_path / "pictures").glob("box*"))) == 1  # the same picture is not copied twice
     assert undone(window, before)

@@ -13,9 +13,9 @@ from PIL import Image
 from northmoor.core.layout.fonts import FAMILIES, font_file, open_font
 from northmoor.core.layout.text import Shaper, line_width, shape
 from northmoor.core.layout.wrap import wrap
-from northmoor.core.model.blocks import PictureBlock
 from northmoor.core.model.looks import Look, Style
 from northmoor.core.model.pages import PageSetup, PicturePiece, Running, RunningLine, TextPiece
+from northmoor.core.model.pictures import PictureBlock
 from northmoor.core.model.tables import Cell, Column, Row
 from northmoor.core.model.texts import TextBlock
 from northmoor.core.sources.connections import Library

@@ -2,9 +2,11 @@
 
 from collections.abc import Callable
 from functools import partial
+from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtWidgets import QFileDialog
 
 from northmoor.app.desk import Desk, Selection
 from northmoor.core.expr.language import column_expression
@@ -62,6 +64,27 @@ class BlockWork(QObject):
         """Insert a new block of a kind that needs no data."""
         made = block_edits.NEW[kind](kind)
         self._insert(f"Insert a {kind}", [made])
+
+    def insert_picture(self) -> None:
+        """Ask for a picture and insert it; one from elsewhere is copied into the library."""
+        library = self._desk.library
+        if library is None:
+            return
+        begin = library.root / "pictures"
+        chosen, _ = QFileDialog.getOpenFileName(
+            None,
+            "Insert a picture",
+            str(begin if begin.is_dir() else library.root),
+            "Pictures (*.png *.jpg *.jpeg *.svg)",
+        )
+        if not chosen:
+            return
+        try:
+            file = library.take_in(Path(chosen), "pictures")
+        except OSError as error:
+            self.told.emit(f"The picture cannot be copied into the library: {error.strerror or error}.", "fault")
+            return
+        self._insert("Insert a picture", [block_edits.new_picture("picture", file)])
 
     def insert_readout(self) -> None:
         """Insert a readout of the first total of the first query."""

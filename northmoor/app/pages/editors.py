@@ -58,7 +58,8 @@ NAMES = {
     "shown": "Shown", "at": "At", "until": "Until", "axis": "Axis", "error_low": "Error from", "error_high": "Error to",
     "average": "Moving average", "trend": "Trend",
     "column_gap": "Between columns", "row_gap": "Between rows", "fill_first": "Filled", "turned": "Corner to corner",
-    "marker": "Each line has", "leader": "Led to by",
+    "fit": "Fitting", "crop_left": "Cut at the left", "crop_top": "Cut at the top", "crop_right": "Cut at the right",
+    "crop_bottom": "Cut at the bottom", "file": "File", "marker": "Each line has", "leader": "Led to by",
     "x": "From the left", "y": "From the top", "when_full": "When full", "step": "Steps",
     "guides_across": "Upright guides", "guides_down": "Level guides", "locked": "Locked", "group": "Group",
     "key_style": "Key style", "total_style": "Total style",
@@ -149,6 +150,7 @@ CHOICES = {
     "row_total": _SIDES,
     "column_total": _SIDES,
     "fill_first": {"down": "Column by column", "across": "Row by row"},
+    "fit": {"whole": "All of it is seen", "fill": "The place is filled", "stretch": "It is stretched"},
     "marker": {"none": "None", "bullet": "A dot", "dash": "A dash", "number": "Its number"},
     "leader": {"none": "Nothing", "dots": "Dots"},
     "when_full": {"grow": "It grows", "cut": "The rest is left out"},
@@ -198,6 +200,7 @@ _UNSET = {
 
 
 _NAMES_IN = {
+    ("PictureBlock", "value"): "Or the column", ("PictureBlock", "width"): "Width",
     ("TabStop", "at"): "From the left", ("TabStop", "align"): "Text",
     ("PageSetup", "columns"): "Columns", ("PageSetup", "rows"): "Labels high", ("BreakBlock", "orientation"): "Then",
     ("MatrixLevel", "fill"): "Keys shown", ("ChartLevel", "fill"): "Keys shown", ("GridCell", "rows"): "Rows high",

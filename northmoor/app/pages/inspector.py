@@ -23,11 +23,11 @@ from northmoor.app.pages.matrix_forms import show_matrix, show_matrix_level, sho
 from northmoor.app.pages.rich_editor import RichEditor
 from northmoor.app.pages.table_forms import show_cell, show_level, show_row, show_table
 from northmoor.core.model import edits
-from northmoor.core.model.blocks import PictureBlock
 from northmoor.core.model.charts import ChartBlock
 from northmoor.core.model.looks import Look
 from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.pages import PageSetup, Running, RunningLine, Watermark
+from northmoor.core.model.pictures import PictureBlock
 from northmoor.core.model.report import Report
 from northmoor.core.model.tables import TableBlock
 from northmoor.core.model.texts import TabStop, TextBlock
@@ -235,9 +235,15 @@ def show_picture(form: Form, report: Report, edition: str, selection: Selection)
     form.title(f"Picture · {block.name}")
     form.section("What")
     name_line(form, block)
-    form.properties(PictureBlock, block, ("file",), "Change the picture", change)
+    own = ("file",) if block.value is None else ()
+    form.properties(PictureBlock, block, (*own, "value", "link"), "Change the picture", change)
     form.section("Where")
-    form.properties(PictureBlock, block, ("height", "align", "space_after", "visible"), "Change the picture", change)
+    fit = ("fit",) if block.width is not None else ()
+    names = ("height", "width", *fit, "align", "space_after", "visible")
+    form.properties(PictureBlock, block, names, "Change the picture", change)
+    form.section("Look")
+    crops = ("crop_left", "crop_top", "crop_right", "crop_bottom")
+    form.properties(PictureBlock, block, crops, "Change the picture", change)
     form.action("Take it out", lambda r, e: edits.remove_block(r, e, selection.block))
 
 

@@ -6,7 +6,7 @@ import pyarrow.compute as pc
 
 from northmoor.core.document import Document
 from northmoor.core.errors import NorthmoorError, Place, did_you_mean
-from northmoor.core.layout.parts import Lines
+from northmoor.core.layout.parts import ChartPart, Lines
 from northmoor.core.layout.plans import name_of_row
 from northmoor.core.layout.richtext import RichText
 from northmoor.core.model.files import load_report
@@ -37,9 +37,10 @@ def _of_texts(document: Document) -> dict[str, list[str]]:
     """The addresses that texts and pictures open, by their blocks."""
     found: dict[str, dict[str, None]] = {}
     for part in (part for parts in document.composition.placed.lines.values() for part in parts):
-        if isinstance(part, Lines):
-            runs = part.block.links(0, 0) if isinstance(part.block, RichText) else ()
-            own = [part.link, *(link for *_, link in runs)]
+        own = [] if isinstance(part, ChartPart) else [part.link]
+        if isinstance(part, Lines) and isinstance(part.block, RichText):
+            own += [link for *_, link in part.block.links(0, 0)]
+        if any(own):
             found.setdefault(part.name, {}).update(dict.fromkeys(filter(None, own)))
     return {name: list(own) for name, own in found.items()}
 

@@ -20,6 +20,7 @@ from northmoor.core.model.keyed import Keyed
 from northmoor.core.model.leaves import BarcodeBlock, ReadoutBlock
 from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.nesting import lists_in
+from northmoor.core.model.pictures import PictureBlock
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.model.tables import Cell, Column, Content, Level, Row, TableBlock
 from northmoor.core.model.texts import TextBlock
@@ -178,6 +179,9 @@ def _contents(blocks: Sequence[Block]) -> Iterator[Content]:
             yield from (Content(text=text) for text in (block.text, *(run.text for run in block.runs)))
             links = (block.link, *(run.link for run in block.runs))
             yield from (Content(text=link) for link in links if link is not None)
+        elif isinstance(block, PictureBlock):
+            yield from (Content(value=value) for value in (block.value,) if value is not None)
+            yield from (Content(text=link) for link in (block.link,) if link is not None)
         elif isinstance(block, BarcodeBlock):
             yield Content(text=block.text)
         elif isinstance(block, ReadoutBlock):

@@ -21,6 +21,7 @@ from northmoor.core.layout.flowing import Flow
 from northmoor.core.layout.palette import colors_of
 from northmoor.core.layout.paragraph import link_layer
 from northmoor.core.layout.parts import ChartPart, DrawnPart, Frame, Lines, Part, TablePart, TableRun
+from northmoor.core.layout.pictures import picture_or_fault
 from northmoor.core.layout.placedcells import CellPlacer
 from northmoor.core.layout.recordtables import RecordTable
 from northmoor.core.layout.running import (
@@ -28,8 +29,6 @@ from northmoor.core.layout.running import (
     heights_of,
     lay_out_running,
     lines_on,
-    picture_layers,
-    picture_or_fault,
     running_height,
     running_texts,
     slots_of,
@@ -38,7 +37,6 @@ from northmoor.core.layout.shelf import Arranged, Given, Placed, Room, Scope, Sh
 from northmoor.core.layout.table import ends_of_pages
 from northmoor.core.layout.tablepage import table_bookmarks, table_layers
 from northmoor.core.layout.watermark import WatermarkLayout, lay_out_watermark, watermark_slots
-from northmoor.core.model.blocks import PictureBlock
 from northmoor.core.model.charts import Chart, ChartBlock
 from northmoor.core.model.pages import PageSetup, Running
 from northmoor.core.model.report import Edition
@@ -153,7 +151,11 @@ class Composition:
             elif isinstance(part, ChartPart):
                 layers += part.laid(frame).layers
             elif isinstance(part, DrawnPart):
-                layers += part.draw(part.area(frame))
+                area = part.area(frame)
+                layers += part.draw(area)
+                if part.link:
+                    box = (area.x, area.y, area.width, area.height)
+                    layers.append(link_layer(part.link, box, Origin(part.name, part.kind)))
             else:
                 layers += self._lines(part)
         layers += self._running("footer", index)
@@ -205,13 +207,9 @@ class Composition:
 
     def _lines(self, part: Lines) -> tuple[Layer, ...]:
         left, y = self.frame.left + part.left, self.frame.top + part.y
-        if not isinstance(part.block, PictureBlock):
-            box = (left, y, part.width, part.block.height_of(part.start, part.end))
-            own = part.block.layers(left, y, part.start, part.end)
-            return (*own, link_layer(part.link, box, part.block.origin)) if part.link else own
-        block, width = part.block, part.width
-        origin = Origin(block.name, "picture")
-        return picture_layers(block.file, block.height, block.align, (left, y, width), origin, self.setting)
+        box = (left, y, part.width, part.block.height_of(part.start, part.end))
+        own = part.block.layers(left, y, part.start, part.end)
+        return (*own, link_layer(part.link, box, part.block.origin)) if part.link else own
 
 
 def compose(edition: Edition, given: Given, setting: Setting) -> Composition:

@@ -123,16 +123,32 @@ class Picture:
     gray: bool = False
 
 
+@dataclass(frozen=True, slots=True)
+class VectorPicture:
+    """A drawing: `pixels` are its width and height in units of its own, which its paths are in; `left_out` says what of
+    it is not drawn."""
+
+    digest: str
+    pixels: tuple[int, int]
+    paths: tuple["Path", ...]
+    left_out: tuple[str, ...] = ()
+
+
+AnyPicture = Picture | VectorPicture
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Pictures:
-    """Pictures with their places."""
+    """Pictures with their places: what is seen of each, and where all of it would lie (left, top, width, height) if
+    that is more."""
 
     x: Ints
     y: Ints
     width: Ints
     height: Ints
-    pictures: tuple[Picture, ...]
+    pictures: tuple[AnyPicture, ...]
     origins: Origins
+    wholes: tuple[tuple[int, int, int, int] | None, ...] = ()
 
     def __len__(self) -> int:
         return len(self.x)
@@ -150,6 +166,17 @@ class Path:
     dash: tuple[int, ...] = ()
     hatch: int = 0
     closed: bool = False
+    starts: tuple[int, ...] = ()
+    """The numbers of steps at which further parts of it begin."""
+    even_odd: bool = False
+    """Whether what lies in an even number of parts is outside of it."""
+    opacity: float = 1.0
+    """How opaque it is, from 0 to 1; in drawings only."""
+    cap: int | None = None
+    """How strokes end: 0 at the point, 1 round, 2 square (ISO 32000-1, 8.4.3.3); none for round, and dashes at the
+    point."""
+    join: int = 1
+    """How strokes meet: 0 pointed, 1 round, 2 cut off."""
 
     @property
     def points(self) -> tuple[tuple[int, int], ...]:

@@ -18,7 +18,7 @@ from northmoor.core.errors import LayoutError, Place, ReportFileError
 from northmoor.core.layout.barcode import bars_of
 from northmoor.core.layout.celltext import is_numeric
 from northmoor.core.layout.context import Setting
-from northmoor.core.layout.display import Picture
+from northmoor.core.layout.display import AnyPicture
 from northmoor.core.layout.pictures import load_picture, width_at
 from northmoor.core.model.tables import Drawing
 
@@ -65,7 +65,7 @@ class Drawn:
     color: str
     points: tuple[tuple[int, int], ...] = ()
     thickness: int = 0
-    picture: Picture | None = None
+    picture: AnyPicture | None = None
 
 
 @dataclass(frozen=True, eq=False)

@@ -15,7 +15,7 @@ from northmoor.core.compute.chartdata import ArrangedChart
 from northmoor.core.compute.kinds import ArrangedBlock
 from northmoor.core.compute.matrix import ArrangedMatrix
 from northmoor.core.compute.table import ArrangedTable
-from northmoor.core.errors import NorthmoorError, Place, Stopped
+from northmoor.core.errors import LayoutError, NorthmoorError, Place, Stopped
 from northmoor.core.expr.language import parse
 from northmoor.core.layout.celltext import report_faults
 from northmoor.core.layout.chartview import View, plain
@@ -23,7 +23,7 @@ from northmoor.core.layout.context import FAULT_COLOR
 from northmoor.core.layout.display import Layer, Origin
 from northmoor.core.layout.drawings import Area
 from northmoor.core.layout.grids import joined_rows, row_heights, track_widths
-from northmoor.core.layout.leaves import Leaf, aligned, barcode_leaf, rule_leaf, shape_leaf
+from northmoor.core.layout.leaves import Leaf, aligned, barcode_leaf, picture_leaf, rule_leaf, shape_leaf
 from northmoor.core.layout.links import address_of
 from northmoor.core.layout.matrix import lay_out_matrix
 from northmoor.core.layout.paginate import Body, Slice
@@ -33,15 +33,15 @@ from northmoor.core.layout.placedcells import CellPlacer
 from northmoor.core.layout.readouts import readout_leaf
 from northmoor.core.layout.records import Records, value_of, written
 from northmoor.core.layout.richtext import RichText, Run, make_rich_text
-from northmoor.core.layout.running import picture_or_fault
 from northmoor.core.layout.sheets import lay_out_sheets, sheets_on_pages
 from northmoor.core.layout.shelf import ENDLESS, Placed, Room, Scope, Shelf
 from northmoor.core.layout.table import TableLayout
-from northmoor.core.model.blocks import Block, DataBlock, ForEachBlock, FrameBlock, GridBlock, PictureBlock
+from northmoor.core.model.blocks import Block, DataBlock, ForEachBlock, FrameBlock, GridBlock
 from northmoor.core.model.charts import Chart, ChartBlock
 from northmoor.core.model.leaves import BarcodeBlock, BreakBlock, ReadoutBlock, RuleBlock, ShapeBlock, SpacerBlock
 from northmoor.core.model.looks import FullLook
 from northmoor.core.model.matrices import MatrixBlock
+from northmoor.core.model.pictures import PictureBlock
 from northmoor.core.model.tables import Content, TableBlock
 from northmoor.core.model.texts import TextBlock
 
@@ -213,15 +213,22 @@ class Flow:
 
     # what is drawn
 
-    def _picture(self, block: PictureBlock, _: Scope) -> None:
+    def _picture(self, block: PictureBlock, scope: Scope) -> None:
         """Place a picture whole; one that cannot be read is found now, not only when its page is drawn."""
-        picture_or_fault(block.file, block.name, self.setting)
-        self._make_room(min(block.height, self.room.height))
-        self._add(Lines(block, self.used, left=self.room.left, width=self.room.width))
-        self.used += block.height
+        value, fault = (None, None) if block.value is None else self._value(block.value, scope)
+        if fault is not None:
+            raise LayoutError(fault)
+        shown = None if value is None else value.as_py()
+        if block.value is not None and shown is None:
+            return
+        origin = self._origin(block.name, "picture", scope)
+        leaf = picture_leaf(block, shown, self.room.width, origin, self.setting)
+        self._placed_leaf(block, leaf, scope, self._address(block.link, scope))
 
     def _leaf(self, block: Any, scope: Scope) -> None:
-        leaf = self._made(block, scope)
+        self._placed_leaf(block, self._made(block, scope), scope)
+
+    def _placed_leaf(self, block: Any, leaf: Leaf | Paragraph, scope: Scope, link: str = "") -> None:
         if isinstance(leaf, Paragraph):
             self._paragraph(leaf)
             return
@@ -229,7 +236,8 @@ class Flow:
         self._make_room(height)
         record = None if scope.records is None else scope.index
         left = self.room.left + aligned(self.room.width, leaf.width, getattr(block, "align", "start"))
-        self._add(DrawnPart(block.name, self.used, leaf.width, height, leaf.draw, left, block.kind, record))
+        part = DrawnPart(block.name, self.used, leaf.width, height, leaf.draw, left, block.kind, record, link=link)
+        self._add(part)
         self.used += height
 
     def _made(self, block: Any, scope: Scope) -> Leaf | Paragraph:

@@ -3,15 +3,19 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from northmoor.core.errors import LayoutError
+import numpy as np
+
+from northmoor.core.errors import LayoutError, Place, ReportFileError
 from northmoor.core.layout.chartlines import CIRCLE, Steps, circle
 from northmoor.core.layout.context import Setting
-from northmoor.core.layout.display import Layer, Origin, Path
+from northmoor.core.layout.display import AnyPicture, Layer, OneOrigin, Origin, Path, Pictures
 from northmoor.core.layout.drawings import Area, bar_boxes, qr_boxes
 from northmoor.core.layout.paragraph import Paragraph, fault_paragraph, paragraph_layers
 from northmoor.core.layout.pen import Pen
+from northmoor.core.layout.pictures import fitted, load_picture, picture_of_value, size_of, tell_left_out
 from northmoor.core.model.leaves import BarcodeBlock, RuleBlock, ShapeBlock
 from northmoor.core.model.looks import Align
+from northmoor.core.model.pictures import PictureBlock
 
 Draw = Callable[[Area], tuple[Layer, ...]]
 INK = "#1F1B16"
@@ -101,6 +105,36 @@ def barcode_leaf(block: BarcodeBlock, text: str, width: int, setting: Setting) -
         return pen.layers()
 
     return Leaf(own, block.height, draw)
+
+
+def picture_leaf(
+    block: PictureBlock, value: object | None, width: int, origin: Origin, setting: Setting
+) -> Leaf | Paragraph:
+    """A picture from a file, or the one that a column holds, or why there is none. That of a column is read again when
+    it is drawn, since there may be one for each of many records."""
+
+    def read() -> AnyPicture:
+        return load_picture(block.file, setting) if value is None else picture_of_value(value, setting)
+
+    try:
+        picture = read()
+    except (LayoutError, ReportFileError) as error:
+        setting.find("picture", Place(block=block.name), error.message)
+        return fault_paragraph(error.message, width, origin, setting)
+    tell_left_out(picture, block.name, setting)
+    wide, high = size_of(block, picture, width)
+    shown = fitted(block, picture, wide, high)
+
+    def draw(area: Area) -> tuple[Layer, ...]:
+        x, y, across, down = (np.array([length], np.int64) for length in _moved(shown.seen, area))
+        whole = None if shown.whole is None else _moved(shown.whole, area)
+        return (Pictures(x, y, across, down, (read(),), OneOrigin(origin), (whole,)),)
+
+    return Leaf(wide, high, draw)
+
+
+def _moved(box: tuple[int, int, int, int], area: Area) -> tuple[int, int, int, int]:
+    return area.x + box[0], area.y + box[1], box[2], box[3]
 
 
 def stacked_lines(paragraphs: list[Paragraph], width: int) -> Leaf:

@@ -13,7 +13,6 @@ from northmoor.core.layout.paragraph import Paragraph
 from northmoor.core.layout.placedcells import CellPlacer
 from northmoor.core.layout.richtext import RichText
 from northmoor.core.layout.table import TableLayout
-from northmoor.core.model.blocks import PictureBlock
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,15 +39,14 @@ ON_TOP = Depth()
 
 @dataclass(frozen=True, slots=True)
 class Lines:
-    """Some lines of a paragraph, or a whole picture block, at a distance from the body's top and its left edge."""
+    """Some lines of a text, at a distance from the body's top and its left edge."""
 
-    block: Paragraph | RichText | PictureBlock
+    block: Paragraph | RichText
     y: int
     start: int = 0
     end: int | None = None
     left: int = 0
     width: int = 0
-    """How wide the room of a picture is."""
     link: str = ""
     """The address that it opens."""
     depth: Depth = ON_TOP
@@ -56,7 +54,7 @@ class Lines:
     @property
     def name(self) -> str:
         """The name of the block."""
-        return self.block.name if isinstance(self.block, PictureBlock) else self.block.origin.block
+        return self.block.origin.block
 
 
 @dataclass(frozen=True, eq=False)
@@ -96,6 +94,8 @@ class DrawnPart:
     """The number of the record that it says something of."""
     item: tuple[str, int] | None = None
     """The frame and the number of the item that it is the extent of."""
+    link: str = ""
+    """The address that it opens."""
     depth: Depth = ON_TOP
 
     def area(self, frame: Frame) -> Area:

@@ -23,7 +23,6 @@ from northmoor.core.layout.richtext import RichText
 from northmoor.core.layout.rowsonpage import RowsOnPage, rows_on_page
 from northmoor.core.layout.running import heights_of, lines_on, pieces
 from northmoor.core.layout.table import TableLayout
-from northmoor.core.model.blocks import PictureBlock
 from northmoor.core.model.tables import RowPlace
 
 
@@ -127,7 +126,7 @@ def page_places(composition: Composition, index: int) -> Places:
             area = part.area(frame)
             owner, number = part.item or (None, 0)
             spots.append(Spot(part.name, part.kind, None, None, area.x, area.y, area.width, area.height, number,
-                              part.record, part="cell" if owner is None else "item", under=owner))  # fmt: skip
+                              part.record, part.link or None, "cell" if owner is None else "item", owner))  # fmt: skip
         else:
             spots += _line_spots(part, frame)
     return Places((*spots, *_running_spots(composition, index)), tuple(edges), tuple(brackets))
@@ -159,12 +158,9 @@ def _chart_spots(part: ChartPart, frame: Frame) -> list[Spot]:
 
 
 def _line_spots(part: Lines, frame: Frame) -> Iterator[Spot]:
-    """A text or a picture, and the runs of a text that open addresses."""
+    """A text, and its runs that open addresses."""
     block, left, y, width = part.block, frame.left + part.left, frame.top + part.y, part.width
     link = part.link or None
-    if isinstance(block, PictureBlock):
-        yield Spot(block.name, "picture", None, None, left, y, width, block.height, link=link)
-        return
     height, origin = block.height_of(part.start, part.end), block.origin
     yield Spot(origin.block, origin.row, None, None, left, y, width, height, printed=origin.ordinal, link=link)
     if isinstance(block, RichText):

@@ -7,11 +7,11 @@ import numpy as np
 import numpy.typing as npt
 
 from northmoor.core.compute.cells import Computed
-from northmoor.core.errors import ExpressionError, LayoutError, Place, ReportFileError
+from northmoor.core.errors import ExpressionError, Place
 from northmoor.core.expr.templates import Slot, Template, parse_template
 from northmoor.core.layout.celltext import CellTexts, report_faults, template_texts, whole_fault
 from northmoor.core.layout.context import Setting
-from northmoor.core.layout.display import Layer, OneOrigin, Origin, Picture, Pictures, Texts
+from northmoor.core.layout.display import Layer, OneOrigin, Origin, Pictures, Texts
 from northmoor.core.layout.fonts import font_file
 from northmoor.core.layout.paragraph import (
     Paragraph,
@@ -20,7 +20,7 @@ from northmoor.core.layout.paragraph import (
     make_paragraph,
     paragraph_layers,
 )
-from northmoor.core.layout.pictures import load_picture, width_at
+from northmoor.core.layout.pictures import picture_or_fault, width_at
 from northmoor.core.model.looks import Align, FullLook
 from northmoor.core.model.pages import PicturePiece, Running, RunningLine, TextPiece
 
@@ -218,15 +218,6 @@ def _running_text(
     fits = (slack >= 0) & ~np.isin(lines, list(empty.shaper.broken(lines)))
     y = top + height - min(empty.height, height) + look.padding
     return RunningText(texts, empty, left, top, lines, left + look.inset + shift, y, widths, fits, height)
-
-
-def picture_or_fault(file: str, block: str, setting: Setting) -> Picture | str:
-    """The picture of a file, or why there is none, which is noted as a finding."""
-    try:
-        return load_picture(file, setting)
-    except (LayoutError, ReportFileError) as error:
-        setting.find("picture", Place(block=block), error.message)
-        return error.message
 
 
 def picture_layers(

@@ -15,6 +15,7 @@ from northmoor.core.model.edits import block_of, change_edition, put_block, unus
 from northmoor.core.model.frame_edits import with_items
 from northmoor.core.model.leaves import BarcodeBlock, BreakBlock, ReadoutBlock, RuleBlock, ShapeBlock, SpacerBlock
 from northmoor.core.model.nesting import Blocks, in_every_list, replaced, walk
+from northmoor.core.model.pictures import PictureBlock
 from northmoor.core.model.report import Report
 from northmoor.core.model.texts import TextBlock
 
@@ -45,6 +46,11 @@ NEW: Mapping[str, Callable[[str], Block]] = {
     ),
 }  # fmt: skip
 """How a new block of each kind begins that needs no data."""
+
+
+def new_picture(name: str, file: str) -> PictureBlock:
+    """A picture of a file of the library."""
+    return PictureBlock(name=name, file=file, height=85_039, space_after=6_000)
 
 
 def new_readout(name: str, caption: str, value: str) -> ReadoutBlock:

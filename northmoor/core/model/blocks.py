@@ -13,27 +13,9 @@ from northmoor.core.model.lengths import Gap, Length
 from northmoor.core.model.looks import Align
 from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.part import Color, Identifier, Name, Part
+from northmoor.core.model.pictures import PictureBlock
 from northmoor.core.model.tables import TableBlock
 from northmoor.core.model.texts import TextBlock
-
-
-class PictureBlock(Part):
-    """A picture from the library."""
-
-    kind: Literal["picture"] = "picture"
-    name: Name
-    """The name by which findings and origins speak of it."""
-    file: str
-    """Path of a PNG or JPEG file, from the library's folder; it cannot lead out of it."""
-    height: Annotated[Length, Field(ge=1000, le=5_000_000)]
-    """Height; the width follows from the picture's proportions."""
-    align: Align = "start"
-    """Horizontal place."""
-    space_after: Gap = 0
-    """Space between it and the next block."""
-    visible: str | None = None
-    """Expression that says whether it is shown, such as :detail = 'full'; without one, it always is."""
-
 
 DataBlock = TableBlock | MatrixBlock | ChartBlock
 """Blocks over a query's rows."""

@@ -12,11 +12,26 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 from math import cos, radians, sin
 
+import numpy as np
 import pikepdf
 from pikepdf import Array, Dictionary, Name
 
 from northmoor.core.layout.alphabet import alphabet_of
-from northmoor.core.layout.display import Boxes, Links, Page, Paths, Picture, Pictures, Texts, TurnedTexts, layer_items
+from northmoor.core.layout.display import (
+    AnyPicture,
+    Boxes,
+    Links,
+    OneOrigin,
+    Origin,
+    Page,
+    Paths,
+    Picture,
+    Pictures,
+    Texts,
+    TurnedTexts,
+    VectorPicture,
+    layer_items,
+)
 from northmoor.core.layout.fonts import Font, open_font, subset
 from northmoor.core.layout.hatching import hatch_lines
 from northmoor.core.layout.text import Glyphs, Line, Shaper, shown_characters
@@ -75,7 +90,7 @@ class PdfWriter:
     def __init__(self) -> None:
         self._encoded: dict[int, dict[int, bytes]] = {}
         self.fonts: dict[str, FontUse] = {}
-        self.pictures: dict[str, tuple[str, Picture]] = {}
+        self.pictures: dict[str, tuple[str, AnyPicture]] = {}
 
     def content(self, page: Page) -> bytes:
         """The content stream of a page, not yet compressed."""
@@ -179,9 +194,15 @@ class PdfWriter:
 
     def _pictures(self, layer: Pictures, height: int, out: list[bytes]) -> None:
         boxes = zip(layer.x.tolist(), layer.y.tolist(), layer.width.tolist(), layer.height.tolist(), strict=True)
-        for (x, y, wide, high), picture in zip(boxes, layer.pictures, strict=True):
+        for seen, whole, picture in zip(boxes, layer.wholes or (None,) * len(layer), layer.pictures, strict=True):
             resource, _ = self.pictures.setdefault(picture.digest, (f"P{len(self.pictures)}", picture))
-            out.append(b"q %d 0 0 %d %d %d cm /%b Do Q" % (wide, high, x, height - y - high, resource.encode()))
+            x, y, wide, high = whole or seen
+            across, down = (1, 1) if isinstance(picture, Picture) else picture.pixels
+            clip = b""
+            if whole is not None:
+                clip = b"%d %d %d %d re W n " % (seen[0], height - seen[1] - seen[3], seen[2], seen[3])
+            place = (wide / across, high / down, x, height - y - high, resource.encode())
+            out.append(b"q " + clip + b"%.8g 0 0 %.8g %d %d cm /%b Do Q" % place)
 
 
 def _boxes(layer: Boxes, height: int, out: list[bytes]) -> None:
@@ -198,13 +219,14 @@ def _boxes(layer: Boxes, height: int, out: list[bytes]) -> None:
 def _paths(layer: Paths, height: int, out: list[bytes]) -> None:
     """Paths; the joins and ends of strokes are round. Hatching is drawn within its path, over the fill."""
     for path in layer.paths:
-        drawn = _drawn(path.steps, height) + " h" * path.closed
+        drawn = _drawn(path.steps, height, path.starts, path.closed)
         setup = f"{_color(path.fill).decode()} rg " if path.fill is not None else ""
         if path.stroke is not None:
             dash = f"[{' '.join(map(str, path.dash))}] 0 d "
-            cap = 0 if path.dash else 1
-            setup += f"{_color(path.stroke).decode()} RG {path.thickness} w 1 j {cap} J {dash}"
+            cap = path.cap if path.cap is not None else 0 if path.dash else 1
+            setup += f"{_color(path.stroke).decode()} RG {path.thickness} w {path.join} j {cap} J {dash}"
         operator = "B" if path.fill and path.stroke else "f" if path.fill else "S"
+        operator += "*" * (path.even_odd and path.fill is not None)
         if path.hatch:
             if path.fill is not None:
                 out.append(f"{_color(path.fill).decode()} rg {drawn} f".encode())
@@ -215,18 +237,21 @@ def _paths(layer: Paths, height: int, out: list[bytes]) -> None:
             out.append(f"{setup}{drawn} {operator}".encode())
 
 
-def _drawn(steps: Sequence[tuple[int, ...]], height: int) -> str:
-    """The operators that draw a path's steps."""
+def _drawn(steps: Sequence[tuple[int, ...]], height: int, starts: tuple[int, ...] = (), closed: bool = False) -> str:
+    """The operators that draw a path's steps; `starts` are those at which further parts begin."""
     (x, y), *others = steps
     found = [f"{x} {height - y} m"]
-    for step in others:
-        if len(step) == 2:
+    for number, step in enumerate(others, 1):
+        if number in starts:
+            x, y = step
+            found.append(f"{'h ' * closed}{x} {height - y} m")
+        elif len(step) == 2:
             x, y = step
             found.append(f"{x} {height - y} l")
         else:
             x1, y1, x2, y2, x, y = step
             found.append(f"{x1} {height - y1} {x2} {height - y2} {x} {height - y} c")
-    return " ".join(found)
+    return " ".join(found) + " h" * closed
 
 
 def _links(page: Page) -> list[Dictionary]:
@@ -478,7 +503,26 @@ def _unicode_map(font: Font, glyphs: frozenset[int]) -> bytes:
     ).encode()
 
 
-def _picture_object(pdf: pikepdf.Pdf, picture: Picture) -> pikepdf.Object:
+def _drawing_object(pdf: pikepdf.Pdf, picture: VectorPicture) -> pikepdf.Object:
+    """A drawing as a form (ISO 32000-1, 8.10), which may stand in many places."""
+    width, height = picture.pixels
+    opacities = list(dict.fromkeys(path.opacity for path in picture.paths))
+    out: list[bytes] = []
+    for path in picture.paths:
+        box = (np.zeros(1, np.int64),) * 4
+        out.append(b"q /G%d gs" % opacities.index(path.opacity))
+        _paths(Paths(*box, (path,), OneOrigin(Origin("", ""))), height, out)
+        out.append(b"Q")
+    states = {f"/G{at}": Dictionary(ca=opacity, CA=opacity) for at, opacity in enumerate(opacities)}
+    return pikepdf.Stream(
+        pdf, b"\n".join(out), Type=Name.XObject, Subtype=Name.Form, BBox=Array([0, 0, width, height]),
+        Resources=Dictionary(ExtGState=Dictionary(states)),
+    )  # fmt: skip
+
+
+def _picture_object(pdf: pikepdf.Pdf, picture: AnyPicture) -> pikepdf.Object:
+    if isinstance(picture, VectorPicture):
+        return _drawing_object(pdf, picture)
     space = Name.DeviceGray if picture.gray else Name.DeviceRGB
     image = _image(pdf, picture.data, picture.pixels, space, Name.DCTDecode if picture.is_jpeg else Name.FlateDecode)
     if picture.alpha is not None:

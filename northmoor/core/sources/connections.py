@@ -187,6 +187,20 @@ class Library:
             raise ReportFileError(f"The file {file!r} lies outside the library; copy it into the library's folder.")
         return path
 
+    def take_in(self, file: Path, folder: str) -> str:
+        """The path of a file from the library's folder; one from elsewhere is copied into a folder of it, without
+        replacing another. Raises OSError."""
+        root = self.root.resolve()
+        if file.resolve().is_relative_to(root):
+            return file.resolve().relative_to(root).as_posix()
+        data = file.read_bytes()
+        target, count = root / folder / file.name, 2
+        target.parent.mkdir(exist_ok=True)
+        while target.exists() and target.read_bytes() != data:
+            target, count = target.with_name(f"{file.stem}-{count}{file.suffix}"), count + 1
+        target.write_bytes(data)
+        return target.relative_to(root).as_posix()
+
     def report_path(self, file: str) -> Path:
         """The path of a report that another names: by its place in the library, or as one of those in reports/.
 
