@@ -102,6 +102,7 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
         Command("add_rule", "Rule", "", lambda w: w.pages.blocks.insert("rule")),
         Command("add_space", "Space", "", lambda w: w.pages.blocks.insert("spacer")),
         Command("add_break", "Page break", "Ctrl+Return", lambda w: w.pages.blocks.insert("break")),
+        Command("add_contents", "Contents list", "", lambda w: w.pages.blocks.insert("contents")),
         Command("add_shape", "Shape", "", lambda w: w.pages.blocks.insert("shape")),
         Command("add_barcode", "Code", "", lambda w: w.pages.blocks.insert("barcode")),
         None,
@@ -182,10 +183,10 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
 
 
 NEEDING_REPORT = (
-    "new", "save", "save_as", "add_column", "add_level", "add_matrix", "add_chart", "add_text", "add_picture", "add_readout",
-    "add_rule", "add_space", "add_break", "add_shape", "add_barcode", "add_frame", "add_grid", "add_for_each", "repeat",
-    "cut", "copy", "paste", "duplicate", "remove", "move_up", "move_down", "add_query", "add_connection", "refresh",
-    "parameters", "values", "hold", "value_sets",
+    "new", "save", "save_as", "add_column", "add_level", "add_matrix", "add_chart", "add_text", "add_picture",
+    "add_readout", "add_rule", "add_space", "add_break", "add_contents", "add_shape", "add_barcode", "add_frame",
+    "add_grid", "add_for_each", "repeat", "cut", "copy", "paste", "duplicate", "remove", "move_up", "move_down",
+    "add_query", "add_connection", "refresh", "parameters", "values", "hold", "value_sets",
 )  # fmt: skip
 """Commands that do something only while a report is open."""
 OF_BLOCKS = ("cut", "copy", "paste", "duplicate", "remove", None, "move_up", "move_down", None, "repeat")

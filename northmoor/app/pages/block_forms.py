@@ -16,9 +16,23 @@ from northmoor.core.model.report import Report
 KIND_NAMES = {
     "text": "Text", "picture": "Picture", "table": "Table", "matrix": "Matrix", "chart": "Chart", "rule": "Rule",
     "spacer": "Space", "break": "Page break", "shape": "Shape", "barcode": "Code", "readout": "Readout",
-    "for-each": "For each", "grid": "Grid", "frame": "Frame",
+    "for-each": "For each", "grid": "Grid", "frame": "Frame", "contents": "Contents list",
 }  # fmt: skip
-_WHAT = ("text", "value", "format", "caption", "against", "difference", "difference_text", "draw", "on")
+_WHAT = (
+    "text",
+    "value",
+    "format",
+    "caption",
+    "against",
+    "difference",
+    "difference_text",
+    "draw",
+    "on",
+    "orientation",
+    "lists",
+    "depth",
+    "leader",
+)
 _WHERE = ("width", "height", "align", "thickness", "corner", "space_after", "visible")
 _LOOKS = ("fill", "stroke", "color")
 

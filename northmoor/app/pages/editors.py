@@ -150,6 +150,8 @@ CHOICES = {
     "row_total": _SIDES,
     "column_total": _SIDES,
     "fill_first": {"down": "Column by column", "across": "Row by row"},
+    "lists": {"contents": "Headings, records, groups", "captions": "Captions"},
+    "listed": {"none": "No", "contents": "As a heading", "captions": "As a caption"},
     "fit": {"whole": "All of it is seen", "fill": "The place is filled", "stretch": "It is stretched"},
     "marker": {"none": "None", "bullet": "A dot", "dash": "A dash", "number": "Its number"},
     "leader": {"none": "Nothing", "dots": "Dots"},
@@ -201,7 +203,8 @@ _UNSET = {
 
 _NAMES_IN = {
     ("PictureBlock", "value"): "Or the column", ("PictureBlock", "width"): "Width",
-    ("TabStop", "at"): "From the left", ("TabStop", "align"): "Text",
+    ("TextBlock", "listed"): "Listed", ("ContentsBlock", "lists"): "Lists", ("ContentsBlock", "depth"): "Steps listed",
+    ("TextBlock", "heading"): "Heading step", ("TabStop", "at"): "From the left", ("TabStop", "align"): "Text",
     ("PageSetup", "columns"): "Columns", ("PageSetup", "rows"): "Labels high", ("BreakBlock", "orientation"): "Then",
     ("MatrixLevel", "fill"): "Keys shown", ("ChartLevel", "fill"): "Keys shown", ("GridCell", "rows"): "Rows high",
     ("GridCell", "columns"): "Columns wide", ("GridCell", "fill"): "Ground", ("ForEachBlock", "by"): "Record by",

@@ -207,7 +207,8 @@ def show_text(form: Form, report: Report, edition: str, selection: Selection) ->
     name_line(form, block)
     styles = [style.name for style in report.styles]
     form.wide(RichEditor(block, styles, lambda text, runs: form.edit("Change the text", change(text=text, runs=runs))))
-    form.properties(TextBlock, block, ("marker", "link"), "Change the text", change)
+    step = ("heading",) if block.listed == "contents" else ()
+    form.properties(TextBlock, block, ("marker", "link", "listed", *step), "Change the text", change)
     show_tabs(form, block, change)
     form.section("Where")
     form.properties(TextBlock, block, ("space_after", "stays_with_next", "visible"), "Change the text", change)
@@ -285,7 +286,7 @@ _FORMS: dict[str, _Show] = {
     "grid": show_grid,
     "frame": show_frame,
     "grid-cell": show_grid_cell,
-    **dict.fromkeys(("rule", "spacer", "break", "shape", "barcode", "readout"), show_leaf),
+    **dict.fromkeys(("rule", "spacer", "break", "shape", "barcode", "readout", "contents"), show_leaf),
     "measure": show_measure,
     "level": show_any_level,
     "row": show_row,

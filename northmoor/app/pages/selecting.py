@@ -13,7 +13,7 @@ def selection_of(spot: Spot) -> Selection:
         return Selection(spot.row, spot.block)
     if spot.block in ("header", "footer"):
         return Selection(spot.row, spot.block, column=spot.column)
-    if spot.row in ("text", "picture", *_KINDS_DRAWN):
+    if spot.row in ("text", "picture", "contents", *_KINDS_DRAWN):
         return Selection(spot.row, spot.block)
     if spot.part == "chart" and spot.under is not None:
         return Selection("chart", spot.block, spot.keys[1], spot.own_level, spot.under, spot.keys[2])

@@ -73,9 +73,10 @@ def put_on_pages(placed: Placed, areas: Sequence[tuple[int, int]], first: int, w
     for name, (area, y) in placed.blocks.items():
         whole.blocks.setdefault(name, (page_of(area), y + areas[area % count][1]))
     whole.restarts |= {page_of(area) for area in placed.restarts}
-    whole.bookmarks += [
-        (page_of(area), y + areas[area % count][1], title, depth) for area, y, title, depth in placed.bookmarks
+    whole.entries += [
+        replace(entry, page=page_of(entry.page), y=entry.y + areas[entry.page % count][1]) for entry in placed.entries
     ]
+    whole.has_lists |= placed.has_lists
     whole.pages = page_of(placed.pages - 1) + 1
 
 

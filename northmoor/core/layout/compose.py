@@ -18,6 +18,7 @@ from northmoor.core.layout.areas import Section, area_of, area_places, area_size
 from northmoor.core.layout.context import Setting
 from northmoor.core.layout.display import Bookmark, Layer, OneOrigin, Origin, Page, Pictures
 from northmoor.core.layout.flowing import Flow
+from northmoor.core.layout.listing import entries_of, lists_of
 from northmoor.core.layout.palette import colors_of
 from northmoor.core.layout.paragraph import link_layer
 from northmoor.core.layout.parts import ChartPart, DrawnPart, Frame, Lines, Part, TablePart, TableRun
@@ -33,13 +34,16 @@ from northmoor.core.layout.running import (
     running_texts,
     slots_of,
 )
-from northmoor.core.layout.shelf import Arranged, Given, Placed, Room, Scope, Shelf
+from northmoor.core.layout.shelf import Arranged, Given, Lists, Placed, Room, Scope, Shelf
 from northmoor.core.layout.table import ends_of_pages
 from northmoor.core.layout.tablepage import table_bookmarks, table_layers
 from northmoor.core.layout.watermark import WatermarkLayout, lay_out_watermark, watermark_slots
 from northmoor.core.model.charts import Chart, ChartBlock
 from northmoor.core.model.pages import PageSetup, Running
 from northmoor.core.model.report import Edition
+
+_MOST_PASSES = 50
+"""How often a document is placed anew at most, for rows of pages and lists to have the room they need."""
 
 
 @dataclass
@@ -99,8 +103,12 @@ class Composition:
 
     @cached_property
     def anchors(self) -> Anchors:
-        """The places that links go to."""
-        return Anchors(self.tables, self.placed.blocks, self.frame)
+        """The places that links go to: blocks, cells that have names, and what is listed."""
+        listed = {}
+        if self.placed.has_lists:
+            entries = entries_of(self.placed, self.tables)
+            listed = {f"entry-{at + 1}": (entry.page, entry.y) for at, entry in enumerate(entries)}
+        return Anchors(self.tables, {**listed, **self.placed.blocks}, self.frame)
 
     def parts(self, index: int) -> list[Part]:
         """What stands on the page of an index, from the top."""
@@ -126,8 +134,10 @@ class Composition:
     @cached_property
     def _bookmarks_by_page(self) -> dict[int, list[Bookmark]]:
         found: dict[int, list[Bookmark]] = {}
-        for page, down, title, depth in self.placed.bookmarks:
-            found.setdefault(page, []).append(Bookmark(title, depth, self.frame.top + down))
+        for entry in self.placed.entries:
+            if entry.list == "contents":
+                mark = Bookmark(entry.title, entry.depth, self.frame.top + entry.y)
+                found.setdefault(entry.page, []).append(mark)
         return found
 
     def page(self, index: int) -> Page:
@@ -238,16 +248,20 @@ def _placed(
     """An edition's blocks on their pages.
 
     The rows of pages of tables for records follow from the breaks, and the breaks from their heights: where they take
-    more room than was thought, everything is placed again with that room, which only grows.
+    more room than was thought, everything is placed again with that room, which only grows. So it is with lists of
+    entries, which are as long as what they list.
     """
     heights: dict[str, tuple[int, ...]] = {}
-    while True:
-        shelf = Shelf(given, setting, heights)
+    lists: Lists = {}
+    for passed in range(_MOST_PASSES):
+        shelf = Shelf(given, setting, heights, lists)
         placed, sections = _flowed(edition, shelf, setting)
         tables = {name: table for name, table in shelf.tables.items() if table.slices and table.pages_have_rows}
         filled = {name: table.filled(given.paged, setting) for name, table in tables.items()}
         needed = {name: layout.page_heights for name, layout in filled.items()}
-        if all(heights.get(name, tables[name].layout.page_heights) == own for name, own in needed.items()):
+        listed = _lists(placed) if placed.has_lists else lists
+        is_stable = all(heights.get(name, tables[name].layout.page_heights) == own for name, own in needed.items())
+        if (is_stable and listed == lists) or passed == _MOST_PASSES - 1:
             placers = {tables[name].layout: CellPlacer(layout) for name, layout in filled.items()}
             layouts = {tables[name].layout: layout for name, layout in filled.items()}
             placed.tables = [
@@ -255,7 +269,13 @@ def _placed(
                 for run in placed.tables
             ]
             return placed, sections, shelf.tables
-        heights = needed
+        heights, lists = needed, listed
+    raise AssertionError("the last pass returns")
+
+
+def _lists(placed: Placed) -> Lists:
+    numbers, _ = _page_numbers(placed.pages, frozenset(placed.restarts))
+    return lists_of(entries_of(placed, placed.tables), numbers)
 
 
 def _flowed(edition: Edition, shelf: Shelf, setting: Setting) -> tuple[Placed, tuple[Section, ...]]:

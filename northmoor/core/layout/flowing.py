@@ -16,30 +16,35 @@ from northmoor.core.compute.kinds import ArrangedBlock
 from northmoor.core.compute.matrix import ArrangedMatrix
 from northmoor.core.compute.table import ArrangedTable
 from northmoor.core.errors import LayoutError, NorthmoorError, Place, Stopped
-from northmoor.core.expr.language import parse
-from northmoor.core.layout.celltext import report_faults
-from northmoor.core.layout.chartview import View, plain
-from northmoor.core.layout.context import FAULT_COLOR
+from northmoor.core.layout.chartview import View
 from northmoor.core.layout.display import Layer, Origin
 from northmoor.core.layout.drawings import Area
 from northmoor.core.layout.grids import joined_rows, row_heights, track_widths
 from northmoor.core.layout.leaves import Leaf, aligned, barcode_leaf, picture_leaf, rule_leaf, shape_leaf
-from northmoor.core.layout.links import address_of
+from northmoor.core.layout.listing import listed_lines
 from northmoor.core.layout.matrix import lay_out_matrix
 from northmoor.core.layout.paginate import Body, Slice
-from northmoor.core.layout.paragraph import Paragraph, fault_paragraph, make_paragraph
+from northmoor.core.layout.paragraph import Paragraph, fault_paragraph
 from northmoor.core.layout.parts import ChartPart, Depth, DrawnPart, FixedPart, Lines, TableRun
 from northmoor.core.layout.placedcells import CellPlacer
 from northmoor.core.layout.readouts import readout_leaf
-from northmoor.core.layout.records import Records, value_of, written
-from northmoor.core.layout.richtext import RichText, Run, make_rich_text
+from northmoor.core.layout.records import Records
+from northmoor.core.layout.richtext import RichText, make_rich_text
 from northmoor.core.layout.sheets import lay_out_sheets, sheets_on_pages
-from northmoor.core.layout.shelf import ENDLESS, Placed, Room, Scope, Shelf
+from northmoor.core.layout.shelf import ENDLESS, Entry, Placed, Room, Scope, Shelf
 from northmoor.core.layout.table import TableLayout
+from northmoor.core.layout.telling import Telling
 from northmoor.core.model.blocks import Block, DataBlock, ForEachBlock, FrameBlock, GridBlock
 from northmoor.core.model.charts import Chart, ChartBlock
-from northmoor.core.model.leaves import BarcodeBlock, BreakBlock, ReadoutBlock, RuleBlock, ShapeBlock, SpacerBlock
-from northmoor.core.model.looks import FullLook
+from northmoor.core.model.leaves import (
+    BarcodeBlock,
+    BreakBlock,
+    ContentsBlock,
+    ReadoutBlock,
+    RuleBlock,
+    ShapeBlock,
+    SpacerBlock,
+)
 from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.pictures import PictureBlock
 from northmoor.core.model.tables import Content, TableBlock
@@ -52,12 +57,13 @@ class Flow:
     def __init__(self, shelf: Shelf, room: Room) -> None:
         self.shelf, self.room = shelf, room
         self.setting, self.given = shelf.setting, shelf.given
+        self.telling = Telling(shelf.given, shelf.setting)
         self.placed = Placed()
         self.page = 0
         self.used = 0
         self._bottom = 0
-        self._awaited: list[tuple[str, int]] = []
-        """Entries of the outline for what is placed next, which may be on the next page: title, depth."""
+        self._awaited: list[Entry] = []
+        """Entries of lists for what is placed next, which may be on the next page."""
 
     @property
     def height(self) -> int:
@@ -68,7 +74,7 @@ class Flow:
         """Place some blocks, one after another."""
         for at, block in enumerate(blocks):
             self.setting.stop.check()
-            if not self._visible(block, scope):
+            if not self.telling.visible(block, scope):
                 continue
             if isinstance(block, TextBlock) and block.stays_with_next:
                 self._make_room(min(self._least(blocks[at:], scope), self.room.height))
@@ -85,19 +91,6 @@ class Flow:
         placer = _PLACERS.get(type(block), Flow._leaf)
         placer(self, block, scope)
 
-    def _visible(self, block: Block, scope: Scope) -> bool:
-        if block.visible is None or scope.records is None:
-            return True
-        try:
-            value, fault = scope.records.value(block.visible, scope.index)
-        except NorthmoorError as error:
-            value, fault = None, error.message
-        if fault is not None:
-            message = f"Whether it is visible cannot be decided: {fault.rstrip('.')}."
-            self.setting.find("undecided", Place(block=block.name), message)
-            return True
-        return value is not None and bool(value.as_py())
-
     def _fault(self, block: str, error: NorthmoorError) -> None:
         """Say in a block's place why it is not there."""
         place = Place(error.place.connection, error.place.query, block=block)
@@ -109,7 +102,7 @@ class Flow:
         sub = Flow(self.shelf, Room(0, self.room.width, ENDLESS))
         first, rest = blocks[0], blocks[1:]
         sub.blocks([first.but(stays_with_next=False)], scope)
-        below = next((block for block in rest if self._visible(block, scope)), None)
+        below = next((block for block in rest if self.telling.visible(block, scope)), None)
         if below is None:
             return sub.height
         if isinstance(below, TextBlock) and below.stays_with_next:
@@ -144,60 +137,36 @@ class Flow:
 
     # what is said
 
-    def _said(self, content: Content, block: str, scope: Scope) -> tuple[str, bool]:
-        """What a content says here, and whether it says a fault."""
-        if scope.records is not None:
-            texts = scope.records.texts(content, block)
-            return texts.text(scope.index), scope.index in texts.faulty
-        texts = written(content, self.given.texts, 1, self.setting)
-        report_faults(texts, Place(block=block), self.setting)
-        return texts.text(0), bool(texts.faulty)
-
-    def _origin(self, block: str, row: str, scope: Scope) -> Origin:
-        if scope.records is None:
-            return Origin(block, row)
-        keys = tuple(map(plain, scope.records.keys(scope.index)))
-        return Origin(block, row, scope.records.block.name, keys, scope.index)
-
     def _text(self, block: TextBlock, scope: Scope) -> None:
         report = self.setting.report
         look = report.look(self.setting.base, block.style, block.look)
-        link = self._address(block.link, scope)
+        link = self.telling.address(block.link, scope)
+        if block.listed != "none":
+            said, _ = self.telling.said(Content(text=block.template), block.name, scope)
+            title = " ".join(said.split()) or "–"
+            self._awaited.append(Entry(0, 0, title, block.heading - 1 + len(scope.around), block.listed))
         if not block.is_rich:
-            self._paragraph(self._made_paragraph(Content(text=block.text), look, block.name, "text", scope), link)
+            self._paragraph(
+                self.telling.paragraph(Content(text=block.text), look, self.room.width, block.name, "text", scope), link
+            )
             return
-        runs = [self._run(block.name, block.text, look, link, scope)]
+        runs = [self.telling.run(block.name, block.text, look, link, scope)]
         for run in block.runs:
             own = report.look(look, run.style, run.look)
-            runs.append(self._run(block.name, run.text, own, self._address(run.link, scope) or link, scope))
-        origin = self._origin(block.name, "text", scope)
+            runs.append(
+                self.telling.run(block.name, run.text, own, self.telling.address(run.link, scope) or link, scope)
+            )
+        origin = self.telling.origin(block.name, "text", scope)
         width = self.room.width
         self._paragraph(make_rich_text(runs, look, block.marker, block.tabs, width, origin, self.setting))
-
-    def _run(self, block: str, text: str, look: FullLook, link: str, scope: Scope) -> Run:
-        said, is_faulty = self._said(Content(text=text), block, scope)
-        return Run(said, replace(look, color=FAULT_COLOR) if is_faulty else look, link)
-
-    def _address(self, link: str | None, scope: Scope) -> str:
-        """The address that something opens."""
-        if link is None:
-            return ""
-        return address_of(link, lambda expression: self._value(expression, scope), self.setting.customs)
 
     def _write(self, template: str, block: str, style: str | None, row: str) -> None:
         """Place a template's text as a paragraph."""
         look = self.setting.report.look(self.setting.base, style, None)
-        self._paragraph(self._made_paragraph(Content(text=template), look, block, row, Scope()))
+        self._paragraph(self.telling.paragraph(Content(text=template), look, self.room.width, block, row, Scope()))
 
-    def _made_paragraph(self, content: Content, look: FullLook, block: str, row: str, scope: Scope) -> Paragraph:
-        text, is_faulty = self._said(content, block, scope)
-        if scope.records is not None:
-            scope.records.measure(content, look)
-        origin = self._origin(block, row, scope)
-        return make_paragraph(text, look, self.room.width, origin, self.setting, is_faulty)
-
-    def _paragraph(self, paragraph: Paragraph | RichText, link: str = "") -> None:
-        height, room = self.room.height, self.room
+    def _paragraph(self, paragraph: Paragraph | RichText, link: str = "", left: int = 0) -> None:
+        height, room = self.room.height, replace(self.room, left=self.room.left + left, width=self.room.width - left)
         if paragraph.height <= height:
             self._make_room(paragraph.height)
             self._add(Lines(paragraph, self.used, left=room.left, width=room.width, link=link))
@@ -215,15 +184,15 @@ class Flow:
 
     def _picture(self, block: PictureBlock, scope: Scope) -> None:
         """Place a picture whole; one that cannot be read is found now, not only when its page is drawn."""
-        value, fault = (None, None) if block.value is None else self._value(block.value, scope)
+        value, fault = (None, None) if block.value is None else self.telling.value(block.value, scope)
         if fault is not None:
             raise LayoutError(fault)
         shown = None if value is None else value.as_py()
         if block.value is not None and shown is None:
             return
-        origin = self._origin(block.name, "picture", scope)
+        origin = self.telling.origin(block.name, "picture", scope)
         leaf = picture_leaf(block, shown, self.room.width, origin, self.setting)
-        self._placed_leaf(block, leaf, scope, self._address(block.link, scope))
+        self._placed_leaf(block, leaf, scope, self.telling.address(block.link, scope))
 
     def _leaf(self, block: Any, scope: Scope) -> None:
         self._placed_leaf(block, self._made(block, scope), scope)
@@ -247,22 +216,22 @@ class Flow:
         if isinstance(block, ShapeBlock):
             return shape_leaf(block, width)
         if isinstance(block, BarcodeBlock):
-            text, is_faulty = self._said(Content(text=block.text), block.name, scope)
+            text, is_faulty = self.telling.said(Content(text=block.text), block.name, scope)
             if is_faulty:
-                return fault_paragraph(text, width, self._origin(block.name, "barcode", scope), self.setting)
+                return fault_paragraph(text, width, self.telling.origin(block.name, "barcode", scope), self.setting)
             return barcode_leaf(block, text, width, self.setting)
         assert isinstance(block, ReadoutBlock)
         return readout_leaf(
-            block, lambda text, look: self._made_paragraph(text, look, block.name, "readout", scope),
-            lambda text: self._said(text, block.name, scope), lambda text: self._value(text, scope), width,
-            self._origin(block.name, "readout", scope), self.setting,
+            block, lambda text, look: self.telling.paragraph(text, look, width, block.name, "readout", scope),
+            lambda text: self.telling.said(text, block.name, scope), lambda text: self.telling.value(text, scope), width,
+            self.telling.origin(block.name, "readout", scope), self.setting,
         )  # fmt: skip
 
-    def _value(self, expression: str, scope: Scope) -> tuple[Any, str | None]:
-        """An expression's value here, or why there is none."""
-        if scope.records is not None:
-            return scope.records.value(expression, scope.index)
-        return value_of(self.given.texts[parse(expression).text], 0)
+    def _contents(self, block: ContentsBlock, scope: Scope) -> None:
+        self.placed.has_lists = True
+        origin = self.telling.origin(block.name, "contents", scope)
+        for left, line in listed_lines(block, self.shelf.lists, self.room.width, origin, self.setting):
+            self._paragraph(line, left=left)
 
     def _spacer(self, block: SpacerBlock, _: Scope) -> None:
         if self.used and self.used + block.height <= self.room.height:
@@ -304,7 +273,7 @@ class Flow:
             table, sheets = lay_out_matrix(block, arranged, self.room.width, self.setting)
             self._sheets(table, sheets, block.sheets == "down")
         elif isinstance(block, ChartBlock) and isinstance(arranged, ArrangedChart):
-            self._chart(block, arranged, 0, self._origin(block.name, "chart", scope))
+            self._chart(block, arranged, 0, self.telling.origin(block.name, "chart", scope))
         elif isinstance(block, TableBlock) and isinstance(arranged, ArrangedTable):
             if self.room.is_endless:
                 block = block.but(foot_of_page=False, when_wide="narrow")
@@ -325,7 +294,7 @@ class Flow:
         group = int(self.shelf.groups_of(block.name)[record])
         host = found.host_of.get(group)
         if host is not None:
-            self._chart(block, found, host, self._origin(block.name, "chart", scope), chart)
+            self._chart(block, found, host, self.telling.origin(block.name, "chart", scope), chart)
 
     def _stretch(self, block: TableBlock, record: int) -> None:
         table = self.shelf.table(block.name, self.room)
@@ -388,8 +357,8 @@ class Flow:
             if block.restart_page_number and not self.used and not self.room.is_endless:
                 self.placed.restarts.add(self.page)
             if block.bookmark is not None:
-                title, _ = self._said(Content(text=block.bookmark), block.name, inner)
-                self._awaited.append((title.strip() or "–", len(scope.around)))
+                title, _ = self.telling.said(Content(text=block.bookmark), block.name, inner)
+                self._awaited.append(Entry(0, 0, title.strip() or "–", len(scope.around)))
             self._record(block, inner)
             printed += 1
         if not printed:
@@ -518,7 +487,8 @@ class Flow:
                 deep = sunk(run, run.slices[0].y)
                 run = replace(run, slices=slices, first_page=self.page, left=run.left + left, depth=deep)
                 self.placed.tables.append(run)
-        self.placed.bookmarks += [(self.page, y + down, title, depth) for _, down, title, depth in sub.placed.bookmarks]
+        self.placed.entries += [replace(e, page=self.page, y=y + e.y) for e in sub.placed.entries if e.page == 0]
+        self.placed.has_lists |= sub.placed.has_lists
 
     # pages
 
@@ -543,7 +513,7 @@ class Flow:
 
     def _mark(self, page: int, y: int) -> None:
         """Let the entries that wait lead to where something begins."""
-        self.placed.bookmarks += [(page, y, title, depth) for title, depth in self._awaited]
+        self.placed.entries += [replace(entry, page=page, y=y) for entry in self._awaited]
         self._awaited.clear()
 
     def _add(self, part: FixedPart) -> None:
@@ -556,7 +526,7 @@ class Flow:
 _PLACERS: dict[type, Callable[[Flow, Any, Scope], None]] = {
     TextBlock: Flow._text, PictureBlock: Flow._picture, SpacerBlock: Flow._spacer, BreakBlock: Flow._break,
     TableBlock: Flow._data, MatrixBlock: Flow._data, ChartBlock: Flow._data, ForEachBlock: Flow._for_each,
-    GridBlock: Flow._grid, FrameBlock: Flow._frame,
+    ContentsBlock: Flow._contents, GridBlock: Flow._grid, FrameBlock: Flow._frame,
 }  # fmt: skip
 
 

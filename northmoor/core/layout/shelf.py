@@ -63,6 +63,32 @@ class Scope:
     around: Mapping[str, int] = field(default_factory=dict)
 
 
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """A title that can be listed: the index of its page, how far down the body it stands, its depth from 0, and the
+    list that it is in: that of contents, which is the outline too, or of captions."""
+
+    page: int
+    y: int
+    title: str
+    depth: int
+    list: str = "contents"
+
+
+@dataclass(frozen=True, slots=True)
+class Listed:
+    """An entry of a list, with the number that its page has and the name by which links reach it."""
+
+    title: str
+    depth: int
+    number: int
+    anchor: str
+
+
+Lists = Mapping[str, Sequence[Listed]]
+"""The entries of contents and of captions."""
+
+
 @dataclass(eq=False)
 class Placed:
     """What has been placed: parts by page, tables, where blocks begin, and what is known of records."""
@@ -73,19 +99,22 @@ class Placed:
     """Where each block first begins: the index of its page, and how far down the body."""
     restarts: set[int] = field(default_factory=set)
     """Pages on which numbers begin anew."""
-    bookmarks: list[tuple[int, int, str, int]] = field(default_factory=list)
-    """Entries of the outline for records: page, distance from the body's top, title, depth."""
+    entries: list[Entry] = field(default_factory=list)
+    """Titles of texts and of records."""
+    has_lists: bool = False
+    """Whether there is a list of entries."""
     pages: int = 1
 
 
 @dataclass(eq=False)
 class Shelf:
     """What is made once for all records: the records of each for-each, and tables laid out for them. `page_heights` are
-    those that the rows of pages are known to need."""
+    those that the rows of pages are known to need, `lists` the entries that the document is known to have."""
 
     given: Given
     setting: Setting
     page_heights: Mapping[str, tuple[int, ...]]
+    lists: Lists
     tables: dict[str, RecordTable] = field(default_factory=dict)
     groups: dict[str, Ints] = field(default_factory=dict)
     _records: dict[str, Records] = field(default_factory=dict)

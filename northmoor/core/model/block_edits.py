@@ -13,7 +13,15 @@ from northmoor.core.model.charts import ChartBlock
 from northmoor.core.model.data import Query
 from northmoor.core.model.edits import block_of, change_edition, put_block, unused_name
 from northmoor.core.model.frame_edits import with_items
-from northmoor.core.model.leaves import BarcodeBlock, BreakBlock, ReadoutBlock, RuleBlock, ShapeBlock, SpacerBlock
+from northmoor.core.model.leaves import (
+    BarcodeBlock,
+    BreakBlock,
+    ContentsBlock,
+    ReadoutBlock,
+    RuleBlock,
+    ShapeBlock,
+    SpacerBlock,
+)
 from northmoor.core.model.nesting import Blocks, in_every_list, replaced, walk
 from northmoor.core.model.pictures import PictureBlock
 from northmoor.core.model.report import Report
@@ -36,6 +44,7 @@ NEW: Mapping[str, Callable[[str], Block]] = {
     "spacer": lambda name: SpacerBlock(name=name),
     "break": lambda name: BreakBlock(name=name),
     "shape": lambda name: ShapeBlock(name=name, space_after=6_000),
+    "contents": lambda name: ContentsBlock(name=name, space_after=12_000),
     "barcode": lambda name: BarcodeBlock(name=name, text="https://", space_after=6_000),
     "frame": lambda name: FrameBlock(
         name=name, space_after=12_000, stroke="#D8D2C6",

@@ -105,4 +105,20 @@ class ReadoutBlock(Flowed):
     """Own changes over the style."""
 
 
-LeafBlock = RuleBlock | SpacerBlock | BreakBlock | ShapeBlock | BarcodeBlock | ReadoutBlock
+class ContentsBlock(Flowed):
+    """A table of contents, or a list of tables: titles with the numbers of their pages, which they lead to."""
+
+    kind: Literal["contents"] = "contents"
+    lists: Literal["contents", "captions"] = "contents"
+    """Whether it lists headings, records and groups, as the outline of a PDF does, or captions of tables and charts."""
+    depth: Annotated[int, Field(ge=1, le=9)] = 3
+    """How many steps of headings it lists."""
+    leader: Literal["none", "dots"] = "dots"
+    """What leads to the numbers."""
+    style: Name | None = None
+    """A style of the report."""
+    look: Look | None = None
+    """Own changes over the style."""
+
+
+LeafBlock = RuleBlock | SpacerBlock | BreakBlock | ShapeBlock | BarcodeBlock | ReadoutBlock | ContentsBlock

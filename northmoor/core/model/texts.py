@@ -57,6 +57,11 @@ class TextBlock(Flowed):
     """A style of the report."""
     look: Look | None = None
     """Own changes over the style."""
+    listed: Literal["none", "contents", "captions"] = "none"
+    """Whether it is a heading, and so an entry of tables of contents and of the outline of a PDF, or the caption of a
+    table or a chart, and so an entry of lists of those."""
+    heading: Annotated[int, Field(ge=1, le=9)] = 1
+    """Which step of headings it is, from 1."""
     stays_with_next: bool = False
     """Whether it stands on the page of what follows, as the heading of that."""
 

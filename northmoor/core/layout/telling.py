@@ -1,0 +1,82 @@
+"""What is said in a place of a document: texts, values and addresses in the scope of a record, or of the report."""
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+from northmoor.core.errors import NorthmoorError, Place
+from northmoor.core.expr.language import parse
+from northmoor.core.layout.celltext import report_faults
+from northmoor.core.layout.chartview import plain
+from northmoor.core.layout.context import FAULT_COLOR, Setting
+from northmoor.core.layout.display import Origin
+from northmoor.core.layout.links import address_of
+from northmoor.core.layout.paragraph import Paragraph, make_paragraph
+from northmoor.core.layout.records import value_of, written
+from northmoor.core.layout.richtext import Run
+from northmoor.core.layout.shelf import Given, Scope
+from northmoor.core.model.blocks import Block
+from northmoor.core.model.looks import FullLook
+from northmoor.core.model.tables import Content
+
+
+@dataclass(frozen=True, eq=False)
+class Telling:
+    """Tells what blocks say, from what has been computed."""
+
+    given: Given
+    setting: Setting
+
+    def visible(self, block: Block, scope: Scope) -> bool:
+        """Whether a block is shown for a record; one that cannot be decided is shown, and that is told."""
+        if block.visible is None or scope.records is None:
+            return True
+        try:
+            value, fault = scope.records.value(block.visible, scope.index)
+        except NorthmoorError as error:
+            value, fault = None, error.message
+        if fault is not None:
+            message = f"Whether it is visible cannot be decided: {fault.rstrip('.')}."
+            self.setting.find("undecided", Place(block=block.name), message)
+            return True
+        return value is not None and bool(value.as_py())
+
+    def said(self, content: Content, block: str, scope: Scope) -> tuple[str, bool]:
+        """What a content says here, and whether it says a fault."""
+        if scope.records is not None:
+            texts = scope.records.texts(content, block)
+            return texts.text(scope.index), scope.index in texts.faulty
+        texts = written(content, self.given.texts, 1, self.setting)
+        report_faults(texts, Place(block=block), self.setting)
+        return texts.text(0), bool(texts.faulty)
+
+    def origin(self, block: str, row: str, scope: Scope) -> Origin:
+        """Where what is said comes from."""
+        if scope.records is None:
+            return Origin(block, row)
+        keys = tuple(map(plain, scope.records.keys(scope.index)))
+        return Origin(block, row, scope.records.block.name, keys, scope.index)
+
+    def paragraph(self, content: Content, look: FullLook, width: int, block: str, row: str, scope: Scope) -> Paragraph:
+        """A content as a paragraph."""
+        text, is_faulty = self.said(content, block, scope)
+        if scope.records is not None:
+            scope.records.measure(content, look)
+        origin = self.origin(block, row, scope)
+        return make_paragraph(text, look, width, origin, self.setting, is_faulty)
+
+    def run(self, block: str, text: str, look: FullLook, link: str, scope: Scope) -> Run:
+        """A stretch of a text; one that cannot be said is in the colour of faults."""
+        said, is_faulty = self.said(Content(text=text), block, scope)
+        return Run(said, replace(look, color=FAULT_COLOR) if is_faulty else look, link)
+
+    def address(self, link: str | None, scope: Scope) -> str:
+        """The address that something opens."""
+        if link is None:
+            return ""
+        return address_of(link, lambda expression: self.value(expression, scope), self.setting.customs)
+
+    def value(self, expression: str, scope: Scope) -> tuple[Any, str | None]:
+        """An expression's value here, or why there is none."""
+        if scope.records is not None:
+            return scope.records.value(expression, scope.index)
+        return value_of(self.given.texts[parse(expression).text], 0)
