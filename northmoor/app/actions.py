@@ -12,6 +12,7 @@ from northmoor.app.following import Following
 from northmoor.app.help import Help
 from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
+from northmoor.app.sharing import Sharing
 from northmoor.app.starting import Starting
 from northmoor.app.styling import Styling
 from northmoor.app.worker import Worker
@@ -26,6 +27,7 @@ class Commanded(Protocol):
     parameters: ParameterBar
     styling: Styling
     starting: Starting
+    sharing: Sharing
     following: Following
     help: Help
 
@@ -70,7 +72,7 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
         Command("save", "Save", "Ctrl+S", lambda w: w.save()),
         Command("save_as", "Save as…", "Ctrl+Shift+S", lambda w: w.ask_save_as()),
         None,
-        Command("deliver", "Deliver PDF…", "Ctrl+D", lambda w: w.ask_deliver()),
+        Command("deliver", "Deliver…", "Ctrl+D", lambda w: w.ask_deliver()),
         None,
         Command("quit", "Quit", "Ctrl+Q", lambda w: w.close()),
     ),
@@ -90,6 +92,7 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
         Command("paste_look", "Apply copied look", "Ctrl+Alt+V", lambda w: w.styling.paste()),
         Command("styles", "Styles…", "Ctrl+Shift+Y", lambda w: w.styling.open_styles()),
         None,
+        Command("replace", "Find and replace…", "Ctrl+F", lambda w: w.sharing.open_replace()),
         Command("find", "Find anything…", "Ctrl+K", lambda w: w.show_finder()),
     ),
     "Insert": (
@@ -111,6 +114,9 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
         Command("add_for_each", "For each", "Ctrl+Shift+E", lambda w: w.pages.blocks.insert_for_each()),
         Command("repeat", "Repeat for each record", "Ctrl+Shift+R", lambda w: w.pages.blocks.repeat()),
         None,
+        Command("include", "Shared blocks or a report…", "", lambda w: w.sharing.include()),
+        Command("share", "Share the chosen block…", "", lambda w: w.sharing.share_blocks()),
+        None,
         Command("add_matrix", "Matrix", "Ctrl+Shift+X", lambda w: w.pages.add_matrix()),
         Command("add_chart", "Chart", "Ctrl+Shift+J", lambda w: w.pages.add_chart()),
         None,
@@ -124,6 +130,10 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
         Command("zoom_out", "Smaller", "Ctrl+-", lambda w: w.pages.canvas.zoom_by(-1)),
         Command("zoom_fit", "Fit the width", "Ctrl+0", lambda w: w.pages.canvas.set_zoom(None)),
         Command("zoom_real", "Real size", "Ctrl+1", lambda w: w.pages.canvas.set_zoom(1.0)),
+        None,
+        Command("editions", "Editions…", "Ctrl+Shift+L", lambda w: w.sharing.open_editions()),
+        Command("keep_page", "Keep this page…", "", lambda w: w.sharing.keep_page()),
+        Command("apply_page", "Apply a kept page…", "", lambda w: w.sharing.apply_page()),
         None,
         Command("fold", "Fold or open the level", "Ctrl+[", lambda w: w.pages.fold_selected()),
         Command("open_all", "Open all that is folded", "Ctrl+]", lambda w: w.pages.open_all()),
@@ -186,7 +196,8 @@ NEEDING_REPORT = (
     "new", "save", "save_as", "add_column", "add_level", "add_matrix", "add_chart", "add_text", "add_picture",
     "add_readout", "add_rule", "add_space", "add_break", "add_contents", "add_shape", "add_barcode", "add_frame",
     "add_grid", "add_for_each", "repeat", "cut", "copy", "paste", "duplicate", "remove", "move_up", "move_down",
-    "add_query", "add_connection", "refresh", "parameters", "values", "hold", "value_sets",
+    "add_query", "add_connection", "refresh", "parameters", "values", "hold", "value_sets", "replace", "include",
+    "share", "editions", "keep_page", "apply_page",
 )  # fmt: skip
 """Commands that do something only while a report is open."""
 OF_BLOCKS = ("cut", "copy", "paste", "duplicate", "remove", None, "move_up", "move_down", None, "repeat")

@@ -32,10 +32,12 @@ from northmoor.app.findings import Findings
 from northmoor.app.following import Following
 from northmoor.app.help import Help
 from northmoor.app.icons import icon
+from northmoor.app.pages.editions import FORMAT_NAMES
 from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
 from northmoor.app.parameters.dialog import ParametersDialog
 from northmoor.app.recovery import Recovery
+from northmoor.app.sharing import Sharing
 from northmoor.app.starting import Starting
 from northmoor.app.styling import Styling
 from northmoor.app.theme import HEATHER, PAGE, PEAT
@@ -86,6 +88,8 @@ class Window(QMainWindow):
         self.help = Help(self)
         self.following = Following(self.desk, self.pages.canvas, self.open, self)
         self.following.told.connect(self.tell)
+        self.sharing = Sharing(self.desk, self.pages.blocks, self)
+        self.sharing.told.connect(self.tell)
         self.pages.blocks.told.connect(self.tell)
         self.pages.arranging.told.connect(self.tell)
         self.pages.menu_wanted.connect(self._show_block_menu)
@@ -214,7 +218,8 @@ class Window(QMainWindow):
         desk.folds_changed.connect(self.show_report)
         desk.held_changed.connect(self._settle_held)
         desk.saved_changed.connect(self._update_actions)
-        desk.edition_chosen.connect(self._show_editions)
+        for signal in (desk.edition_chosen, desk.changed):
+            signal.connect(self._show_editions)
         desk.refused.connect(lambda message: self.tell(message, "fault"))
         worker.settled.connect(self._take_settled)
         worker.rendered.connect(self._show_rendered)
@@ -386,11 +391,13 @@ class Window(QMainWindow):
         """Ask for a file and write the pages into it."""
         if self._rendered is None or self.desk.path is None:
             return
-        proposed = str(self.desk.path.with_suffix(".pdf"))
-        name, _ = QFileDialog.getSaveFileName(self, "Deliver as PDF", proposed, "PDF (*.pdf)")
+        formats = self._rendered.document.edition.formats
+        proposed = str(self.desk.path.with_suffix(f".{formats[0]}"))
+        filters = {f"{FORMAT_NAMES[format]} (*.{format})": format for format in formats}
+        name, kind = QFileDialog.getSaveFileName(self, "Deliver", proposed, ";;".join(filters))
         if name:
             path = Path(name)
-            self.deliver(path if path.suffix else path.with_suffix(".pdf"))
+            self.deliver(path if path.suffix else path.with_suffix(f".{filters.get(kind, formats[0])}"))
 
     def toggle_trace(self) -> None:
         """Open Trace beside the pages, or close it."""
@@ -470,7 +477,8 @@ class Window(QMainWindow):
                 discard(widget)
         editions = self.desk.report.editions if self.desk.report else ()
         group = QButtonGroup(self._editions)
-        for edition in editions if len(editions) > 1 else ():
+        offered = [edition for edition in editions if not edition.hidden or edition == self.desk.edition]
+        for edition in offered if len(offered) > 1 else ():
             button = QToolButton()
             button.setObjectName("choice")
             button.setText(edition.name)

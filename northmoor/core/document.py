@@ -37,6 +37,7 @@ from northmoor.core.model.tables import TableBlock
 from northmoor.core.output.pdf import Metadata, PdfWriter, write_page_pdf, write_pdf
 from northmoor.core.sources.connections import Library
 from northmoor.core.sources.fetch import Errand, Rows, ShowFirst, check, fetch
+from northmoor.core.sources.including import with_included
 from northmoor.core.sources.resolving import fill_shared, parameters_of, resolve
 from northmoor.core.stopping import Stop
 from northmoor.core.values.values import Values
@@ -94,6 +95,7 @@ class Session:
             tell(f"Fetching the choices in {query}")
             return self._rows_kept(self._listed, report, query, known, stop, tell)
 
+        report = with_included(report, self.library).report
         asker = Asker(rows, lambda query: self.names_in(report, query), lambda: self.data_time(report), stop)
         return settle(report, values or {}, asker, designing, forgiving)
 
@@ -321,7 +323,9 @@ class Session:
                 ("paged", key), lambda: PagedCells(compute_paged(wanted, ordered, pages, rows, values, stop))
             )
 
-        given = Given(arranged, hosted, once, running, paged)
+        faults = with_included(report, self.library).faults
+        missing = {fault.block: fault.error.message for fault in faults if fault.edition == edition.name}
+        given = Given(arranged, hosted, once, running, paged, missing)
         composition = compose(edition, given, setting)
         bound = partial(self._parameters_bound, report)
         words = partial(self._words, settled)

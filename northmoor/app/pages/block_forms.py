@@ -17,8 +17,11 @@ KIND_NAMES = {
     "text": "Text", "picture": "Picture", "table": "Table", "matrix": "Matrix", "chart": "Chart", "rule": "Rule",
     "spacer": "Space", "break": "Page break", "shape": "Shape", "barcode": "Code", "readout": "Readout",
     "for-each": "For each", "grid": "Grid", "frame": "Frame", "contents": "Contents list",
+    "include": "Included",
 }  # fmt: skip
 _WHAT = (
+    "file",
+    "edition",
     "text",
     "value",
     "format",

@@ -63,7 +63,7 @@ class BlockWork(QObject):
     def insert(self, kind: str) -> None:
         """Insert a new block of a kind that needs no data."""
         made = block_edits.NEW[kind](kind)
-        self._insert(f"Insert a {kind}", [made])
+        self.insert_made(f"Insert a {kind}", [made])
 
     def insert_picture(self) -> None:
         """Ask for a picture and insert it; one from elsewhere is copied into the library."""
@@ -84,7 +84,7 @@ class BlockWork(QObject):
         except OSError as error:
             self.told.emit(f"The picture cannot be copied into the library: {error.strerror or error}.", "fault")
             return
-        self._insert("Insert a picture", [block_edits.new_picture("picture", file)])
+        self.insert_made("Insert a picture", [block_edits.new_picture("picture", file)])
 
     def insert_readout(self) -> None:
         """Insert a readout of the first total of the first query."""
@@ -100,7 +100,7 @@ class BlockWork(QObject):
             own = column_expression(totalled.name)
             value = aggregate_of(str(totalled.total), own if inside else f"{query.name}.{own}")
             caption = totalled.label or totalled.name
-        self._insert("Insert a readout", [block_edits.new_readout("readout", caption, value)])
+        self.insert_made("Insert a readout", [block_edits.new_readout("readout", caption, value)])
 
     def insert_for_each(self) -> None:
         """Insert a for-each over the records of the selected block's query, or of the first."""
@@ -113,7 +113,7 @@ class BlockWork(QObject):
         query = self._query(report)
         key = column_expression(self._first(query.name))
         name = unused_name(f"each-{query.name}", [block.name for block in self._blocks])
-        self._insert("Insert a for-each", [block_edits.new_for_each(name, query, key)])
+        self.insert_made("Insert a for-each", [block_edits.new_for_each(name, query, key)])
 
     def repeat(self) -> None:
         """Put the chosen block into a new for-each over its query."""
@@ -135,7 +135,8 @@ class BlockWork(QObject):
     def _first(self, query: str) -> str:
         return next(iter(self._desk.kinds.get(query, {})), "id")
 
-    def _insert(self, label: str, blocks: list[Block]) -> None:
+    def insert_made(self, label: str, blocks: list[Block]) -> None:
+        """Insert blocks that have been made, and select the first."""
         before = {block.name for block in self._blocks}
         if self._desk.edit(label, partial(block_edits.insert_blocks, blocks=blocks, target=self.target)):
             self._select_new(before)

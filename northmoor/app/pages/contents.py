@@ -28,7 +28,7 @@ _SELECTION = Qt.ItemDataRole.UserRole
 _ICONS = {
     "text": "type", "picture": "image", "rule": "minus", "spacer": "unfold-vertical", "break": "separator-horizontal",
     "shape": "square", "barcode": "qr-code", "readout": "gauge", "for-each": "repeat", "grid": "grid-2x2",
-    "frame": "frame", "contents": "table-of-contents",
+    "frame": "frame", "contents": "table-of-contents", "include": "link",
 }  # fmt: skip
 _DRAWINGS = {"heading": "heading", "total": "sigma", **dict.fromkeys(PAGE_ROWS, "sigma")}
 EMPTY = "The parts of the open report stand here: page, header, texts, tables and their levels."

@@ -286,7 +286,7 @@ _FORMS: dict[str, _Show] = {
     "grid": show_grid,
     "frame": show_frame,
     "grid-cell": show_grid_cell,
-    **dict.fromkeys(("rule", "spacer", "break", "shape", "barcode", "readout", "contents"), show_leaf),
+    **dict.fromkeys(("rule", "spacer", "break", "shape", "barcode", "readout", "contents", "include"), show_leaf),
     "measure": show_measure,
     "level": show_any_level,
     "row": show_row,

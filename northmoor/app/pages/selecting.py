@@ -2,6 +2,7 @@
 
 from northmoor.app.desk import Selection
 from northmoor.core.layout.places import Spot
+from northmoor.core.model.nesting import JOINT
 
 _KINDS_DRAWN = ("rule", "shape", "barcode", "readout", "grid", "frame")
 """Blocks that are drawn as one thing."""
@@ -31,6 +32,8 @@ def selection_of(spot: Spot) -> Selection:
 
 def selects(selection: Selection, spot: Spot) -> bool:
     """Whether a spot is an instance of what is selected."""
+    if selection.kind == "include":
+        return spot.block.startswith(f"{selection.block}{JOINT}") and spot.column is None
     if selection.kind == "level" and spot.part != "level":
         return False
     if selection.kind in _KINDS_DRAWN:

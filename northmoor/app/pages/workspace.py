@@ -25,7 +25,7 @@ from northmoor.core.layout.places import Spot
 from northmoor.core.model import chart_edits, edits, matrix_edits
 from northmoor.core.model.blocks import DataBlock
 from northmoor.core.model.matrices import MatrixBlock
-from northmoor.core.model.nesting import walk
+from northmoor.core.model.nesting import including, walk
 from northmoor.core.model.report import Report
 from northmoor.core.model.tables import RowPlace, TableBlock
 
@@ -61,7 +61,7 @@ class PagesWorkspace(QWidget):
         desk.selected.connect(self._selected)
         self.contents.picked.connect(desk.select)
         self.contents.level_moved.connect(self._move_level)
-        self.canvas.picked.connect(desk.select)
+        self.canvas.picked.connect(self._pick)
         self.canvas.edit_wanted.connect(self._edit)
         self.canvas.spot_clicked.connect(self._trace)
         self.canvas.fold_wanted.connect(desk.fold_group)
@@ -101,6 +101,12 @@ class PagesWorkspace(QWidget):
         self.canvas.mark(None)
         self.canvas.show_document(rendered)
         self._show_fields()
+
+    def _pick(self, selection: Selection) -> None:
+        """Select a part; of what is included, the block that includes it."""
+        edition = self._desk.edition
+        owner = including(edition.blocks, selection.block) if edition is not None else None
+        self._desk.select(selection if owner is None else Selection("include", owner))
 
     def _move_level(self, table: str, level: str, by: int) -> None:
         self._desk.edit("Move the level", lambda r, e: edits.move_level(r, e, table, level, by))

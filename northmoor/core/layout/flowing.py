@@ -40,6 +40,7 @@ from northmoor.core.model.leaves import (
     BarcodeBlock,
     BreakBlock,
     ContentsBlock,
+    IncludeBlock,
     ReadoutBlock,
     RuleBlock,
     ShapeBlock,
@@ -221,11 +222,17 @@ class Flow:
                 return fault_paragraph(text, width, self.telling.origin(block.name, "barcode", scope), self.setting)
             return barcode_leaf(block, text, width, self.setting)
         assert isinstance(block, ReadoutBlock)
+        telling, name = self.telling, block.name
         return readout_leaf(
-            block, lambda text, look: self.telling.paragraph(text, look, width, block.name, "readout", scope),
-            lambda text: self.telling.said(text, block.name, scope), lambda text: self.telling.value(text, scope), width,
-            self.telling.origin(block.name, "readout", scope), self.setting,
+            block, lambda text, look: telling.paragraph(text, look, width, name, "readout", scope),
+            lambda text: telling.said(text, name, scope), lambda text: telling.value(text, scope), width,
+            telling.origin(name, "readout", scope), self.setting,
         )  # fmt: skip
+
+    def _include(self, block: IncludeBlock, _: Scope) -> None:
+        """What is still there could not be included; why is among the findings."""
+        fault = self.given.missing.get(block.name, "It cannot be included.")
+        raise LayoutError(fault, Place(block=block.name))
 
     def _contents(self, block: ContentsBlock, scope: Scope) -> None:
         self.placed.has_lists = True
@@ -526,7 +533,7 @@ class Flow:
 _PLACERS: dict[type, Callable[[Flow, Any, Scope], None]] = {
     TextBlock: Flow._text, PictureBlock: Flow._picture, SpacerBlock: Flow._spacer, BreakBlock: Flow._break,
     TableBlock: Flow._data, MatrixBlock: Flow._data, ChartBlock: Flow._data, ForEachBlock: Flow._for_each,
-    ContentsBlock: Flow._contents, GridBlock: Flow._grid, FrameBlock: Flow._frame,
+    ContentsBlock: Flow._contents, IncludeBlock: Flow._include, GridBlock: Flow._grid, FrameBlock: Flow._frame,
 }  # fmt: skip
 
 

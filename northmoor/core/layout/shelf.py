@@ -35,6 +35,8 @@ class Given:
     texts: Mapping[str, Computed]
     running: Running
     paged: Paged
+    missing: Mapping[str, str] = field(default_factory=dict)
+    """Why blocks that include others could not, by their names."""
 
 
 @dataclass(frozen=True)

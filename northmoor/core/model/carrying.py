@@ -35,19 +35,23 @@ def blocks_text(report: Report, edition: str, names: Sequence[str]) -> str:
     assert found is not None
     chosen = _outermost(found.blocks, frozenset(names))
     queries = {block.query for block in walk(chosen) if isinstance(block, DataBlock | ForEachBlock)}
-    written = "".join(block.model_dump_json() for block in chosen)
-    used = {style.name for style in report.styles if f'"{style.name}"' in written}
+    carried = CarriedBlocks(
+        blocks=chosen,
+        styles=styles_named_in(report, "".join(block.model_dump_json() for block in chosen)),
+        queries=tuple(query for query in report.queries if query.name in queries),
+    )
+    return part_text(carried, "northmoor_blocks", FORM)
+
+
+def styles_named_in(report: Report, text: str) -> tuple[Style, ...]:
+    """The styles of a report whose names stand in a JSON text, and those that these are based on."""
+    used = {style.name for style in report.styles if f'"{style.name}"' in text}
     based_on = {style.name: style.based_on for style in report.styles}
     for name in tuple(used):
         while (base := based_on[name]) is not None:
             used.add(base)
             name = base
-    carried = CarriedBlocks(
-        blocks=chosen,
-        styles=tuple(style for style in report.styles if style.name in used),
-        queries=tuple(query for query in report.queries if query.name in queries),
-    )
-    return part_text(carried, "northmoor_blocks", FORM)
+    return tuple(style for style in report.styles if style.name in used)
 
 
 def _outermost(blocks: Blocks, names: frozenset[str]) -> Blocks:
@@ -62,12 +66,17 @@ def _outermost(blocks: Blocks, names: frozenset[str]) -> Blocks:
     return tuple(found)
 
 
+def read_blocks(text: str | bytes, where: str) -> CarriedBlocks:
+    """The blocks of a text; `where` begins the message of a fault. Raises ReportFileError."""
+    return read_part(text, where, CarriedBlocks, "northmoor_blocks", FORM, "a copy of blocks")
+
+
 def paste_blocks(report: Report, edition: str, text: str, target: Target) -> tuple[Report, tuple[str, ...]]:
     """The report with blocks from a text, and their names there. Styles and queries that it does not have come with
     them; those that it has stay as they are. Raises ReportFileError for a text that holds no blocks."""
     if '"northmoor_blocks"' not in text:
         raise ReportFileError("The clipboard holds no blocks of a report; copy some first.")
-    carried = read_part(text, "The clipboard", CarriedBlocks, "northmoor_blocks", FORM, "a copy of blocks")
+    carried = read_blocks(text, "The clipboard")
     known_styles, known_queries = {s.name for s in report.styles}, {q.name for q in report.queries}
     report = report.but(
         styles=(*report.styles, *(style for style in carried.styles if style.name not in known_styles)),

@@ -121,4 +121,17 @@ class ContentsBlock(Flowed):
     """Own changes over the style."""
 
 
-LeafBlock = RuleBlock | SpacerBlock | BreakBlock | ShapeBlock | BarcodeBlock | ReadoutBlock | ContentsBlock
+class IncludeBlock(Flowed):
+    """What is kept elsewhere and changed there: shared blocks, or an edition of another report."""
+
+    kind: Literal["include"] = "include"
+    file: str
+    """Path of shared blocks (….blocks.json) or of a report (….moor), from the library's folder; it cannot lead out of
+    it."""
+    edition: Name | None = None
+    """Which edition of the report; without one, the first."""
+
+
+LeafBlock = (
+    RuleBlock | SpacerBlock | BreakBlock | ShapeBlock | BarcodeBlock | ReadoutBlock | ContentsBlock | IncludeBlock
+)

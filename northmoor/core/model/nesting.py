@@ -3,6 +3,7 @@
 from collections.abc import Callable, Iterator, Sequence
 
 from northmoor.core.model.blocks import Block, ForEachBlock, FrameBlock, GridBlock
+from northmoor.core.model.leaves import IncludeBlock
 
 Blocks = tuple[Block, ...]
 
@@ -54,6 +55,16 @@ def replaced(blocks: Blocks, name: str, by: Callable[[Block], Sequence[Block]]) 
         return tuple(new for block in own for new in (by(block) if block.name == name else (block,)))
 
     return in_every_list(blocks, change)
+
+
+JOINT = "--"
+"""What stands between the name of a block that includes others and that of one of those."""
+
+
+def including(blocks: Sequence[Block], name: str) -> str | None:
+    """The name of the block that includes a block of a name, if one does."""
+    names = {block.name for block in walk(blocks) if isinstance(block, IncludeBlock)}
+    return next((own for own in names if name.startswith(f"{own}{JOINT}")), None)
 
 
 def items_of(blocks: Sequence[Block], names: Sequence[str]) -> tuple[FrameBlock, list[int]] | None:

@@ -1,7 +1,7 @@
 """The report: its data, its styles, and one or more editions (layouts over the same data)."""
 
 from functools import cache
-from typing import Annotated
+from typing import Annotated, Literal
 from zoneinfo import ZoneInfo, available_timezones
 
 from babel import Locale, UnknownLocaleError
@@ -22,6 +22,10 @@ FORMAT = 1
 """Version of the report file's form."""
 
 
+Format = Literal["pdf", "png", "json"]
+FORMATS: tuple[Format, ...] = ("pdf", "png", "json")
+
+
 class Edition(Part):
     """One layout of the report's data."""
 
@@ -29,6 +33,10 @@ class Edition(Part):
     """Its name."""
     title: str | None = None
     """Title of its pages; without one, the report's."""
+    hidden: bool = False
+    """Whether it is left out where readers choose; it can still be named, or chosen by a parameter."""
+    formats: Annotated[tuple[Format, ...], Field(min_length=1, max_length=3)] = FORMATS
+    """The formats it is delivered in; the first is that of a file whose format is not said."""
     page: PageSetup = PageSetup()
     """Paper and margins."""
     header: Running | None = None
@@ -43,6 +51,7 @@ class Edition(Part):
     @model_validator(mode="after")
     def _block_names_are_unique(self) -> "Edition":
         unique_names([block.name for block in walk(self.blocks)], "block")
+        unique_names(list(self.formats), "format")
         return self
 
     @model_validator(mode="after")
