@@ -15,7 +15,7 @@ from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.tables import Column
 from northmoor.core.model.texts import TextBlock
 from northmoor.core.sources.connections import Library
-from tests.helpers import column_of, dumped, lines_of, render, report_of, row_of, table_of
+from tests.helpers import column_of, dumped, level_of, lines_of, render, report_of, row_of, table_of
 
 MakeLibrary = Callable[[str], Library]
 NUMBERED = "create table numbered as with recursive n(i) as (select 1 union all select i + 1 from n where i < 500) select i from n;"
@@ -125,3 +125,26 @@ def test_a_watermark_stands_behind_the_pages_that_its_condition_names(library: M
     document = render(broken, library(NUMBERED))
     assert [f.message for f in document.findings if f.place.block == "watermark"]
     assert len(dumped(document)["pages"]) == 2
+
+
+@pytest.mark.parametrize("repeated", [False, True])
+def test_a_header_speaks_of_the_group_or_record_that_is_open_on_its_page(library: MakeLibrary, repeated: bool) -> None:
+    sql = "select i, case when i <= 90 then 'Curlew' when i <= 95 then 'Dunlin' else 'Plover' end as vessel from numbered where i <= 200"
+    header = Running(lines=(
+        RunningLine(start=TextPiece(text="Vessel {vessel}"), end=TextPiece(text="{nothing}"), of="vessel"),
+        RunningLine(start=TextPiece(text="Page {page_number(); 0}"), on="later"),
+    ))  # fmt: skip
+    table = table_of("i", levels=() if repeated else (level_of("vessel"),))
+    each = ForEachBlock(name="vessel", query="rows", by="vessel", page_break="none", blocks=(table,))
+    report = report_of(TextBlock(name="first", text="Log"), BreakBlock(name="break"), each if repeated else table,
+                       sql=sql, edition={"header": header})  # fmt: skip
+    document = render(report, library(NUMBERED))
+    said, opened = [], []
+    for page in dumped(document)["pages"]:
+        texts = [i["text"] for i in page["items"] if i["origin"]["row"] == "header" and "⚠" not in i["text"]]
+        said.append(next((text.removeprefix("Vessel ") for text in texts if text.startswith("Vessel")), None))
+        rows = [int(i["text"]) for i in page["items"] if i["origin"]["row"] == "detail" and i["kind"] == "text"]
+        opened.append(None if not rows else "Curlew" if rows[0] <= 90 else "Dunlin" if rows[0] <= 95 else "Plover")
+    assert said == opened
+    assert len({*said}) >= 3
+    assert any("'nothing' is not known here" in finding.message for finding in document.findings)

@@ -241,3 +241,19 @@ def test_lines_of_header_and_footer_stand_on_their_pages(library: MakeLibrary) -
 
 
 ORDER = ("every", "first", "later", "odd", "even", "last")
+
+
+def test_a_readout_draws_a_small_trend_below(library: MakeLibrary) -> None:
+    block = ReadoutBlock(name="read", value="sum(rows.charge)", trend="list(rows.charge)", trend_height=20_000)
+    document = render(report_of(block, text("below")), library(FREIGHT))
+    (line,) = items(document, "read", "path")
+    (said,) = items(document, "read", "text")
+    (below,) = items(document, "below")
+    assert len(line["points"]) == 6
+    assert said["y"] + said["height"] <= line["y"]
+    assert (line["height"], below["y"]) == (20.0, pytest.approx(line["y"] + 20 + 4))
+    columns = render(report_of(block.but(trend_drawn="columns")), library(FREIGHT))
+    assert len(items(columns, "read", "fill")) == 6
+    wrong = render(report_of(block.but(trend="sum(rows.charge)")), library(FREIGHT))
+    assert [finding.message[:24] for finding in wrong.findings] == ["A spark line is drawn fr"]
+    assert items(wrong, "read", "text")[0]["text"] == said["text"]

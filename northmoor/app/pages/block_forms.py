@@ -64,6 +64,9 @@ def show_leaf(form: Form, report: Report, edition: str, selection: Selection) ->
     form.properties(kind, block, [field for field in _WHAT if field in own], what, change)
     if "against" in own and block.against is not None:
         form.properties(kind, block, ("good",), what, change)
+    if "trend" in own:
+        drawn = ("trend_drawn", "trend_height", "trend_color") if block.trend is not None else ()
+        form.properties(kind, block, ("trend", *drawn), what, change)
     form.section("Where")
     fields = [field for field in _WHERE if field in own]
     if block.kind == "barcode" and block.draw == "qr":

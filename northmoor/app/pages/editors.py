@@ -150,6 +150,7 @@ CHOICES = {
     "row_total": _SIDES,
     "column_total": _SIDES,
     "fill_first": {"down": "Column by column", "across": "Row by row"},
+    "trend_drawn": {"spark": "A line", "columns": "Columns"},
     "lists": {"contents": "Headings, records, groups", "captions": "Captions"},
     "listed": {"none": "No", "contents": "As a heading", "captions": "As a caption"},
     "fit": {"whole": "All of it is seen", "fill": "The place is filled", "stretch": "It is stretched"},
@@ -187,7 +188,7 @@ _CODE = {
 _LONG = {"text"}
 _UNSET = {
     "background": "none", "guides_across": "none, such as 20, 90", "guides_down": "none, such as 20, 90",
-    "group": "none",
+    "group": "none", "of": "the report", "trend": "nothing",
     "against": "nothing", "bookmark": "none", "fill": "none", "stroke": "none", "width": "all there is",
     "format": "by the type", "visible": "always", "rows_per_page": "as many as fit", "first_groups": "all",
     "keep_groups": "all", "keep_rows": "all", "order_by": "their key", "when_empty": "a sentence that names the values",
@@ -203,7 +204,10 @@ _UNSET = {
 
 _NAMES_IN = {
     ("PictureBlock", "value"): "Or the column", ("PictureBlock", "width"): "Width",
-    ("TextBlock", "listed"): "Listed", ("ContentsBlock", "lists"): "Lists", ("ContentsBlock", "depth"): "Steps listed",
+    ("ReadoutBlock", "trend"): "Small trend of", ("ReadoutBlock", "trend_drawn"): "Drawn as",
+    ("ReadoutBlock", "trend_height"): "Its height", ("ReadoutBlock", "trend_color"): "Its colour",
+    ("RunningLine", "of"): "Speaks of", ("TextBlock", "listed"): "Listed", ("ContentsBlock", "lists"): "Lists",
+    ("ContentsBlock", "depth"): "Steps listed",
     ("TextBlock", "heading"): "Heading step", ("TabStop", "at"): "From the left", ("TabStop", "align"): "Text",
     ("PageSetup", "columns"): "Columns", ("PageSetup", "rows"): "Labels high", ("BreakBlock", "orientation"): "Then",
     ("MatrixLevel", "fill"): "Keys shown", ("ChartLevel", "fill"): "Keys shown", ("GridCell", "rows"): "Rows high",

@@ -191,7 +191,7 @@ def show_running(form: Form, report: Report, edition: str, selection: Selection)
     number = int(at.partition(".")[0])
     form.section("Where")
     form.properties(
-        RunningLine, running.lines[number], ("on",), what,
+        RunningLine, running.lines[number], ("on", "of"), what,
         lambda **changes: lambda r, e: edits.change_running_line(r, e, selection.kind, number, **changes),
     )  # fmt: skip
     if piece.kind == "text":

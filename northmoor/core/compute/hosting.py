@@ -186,8 +186,7 @@ def _contents(blocks: Sequence[Block]) -> Iterator[Content]:
             yield Content(text=block.text)
         elif isinstance(block, ReadoutBlock):
             yield Content(value=block.value, format=block.format)
-            if block.against is not None:
-                yield Content(value=block.against)
+            yield from (Content(value=value) for value in (block.against, block.trend) if value is not None)
             yield from (Content(text=block.caption), Content(text=block.difference_text))
         if not isinstance(block, ForEachBlock):
             for own in lists_in(block):

@@ -76,6 +76,9 @@ def put_on_pages(placed: Placed, areas: Sequence[tuple[int, int]], first: int, w
     whole.entries += [
         replace(entry, page=page_of(entry.page), y=entry.y + areas[entry.page % count][1]) for entry in placed.entries
     ]
+    whole.begun += [
+        replace(each, page=page_of(each.page), y=each.y + areas[each.page % count][1]) for each in placed.begun
+    ]
     whole.has_lists |= placed.has_lists
     whole.pages = page_of(placed.pages - 1) + 1
 

@@ -19,6 +19,7 @@ from northmoor.core.layout.context import Setting
 from northmoor.core.layout.display import Bookmark, Layer, OneOrigin, Origin, Page, Pictures
 from northmoor.core.layout.flowing import Flow
 from northmoor.core.layout.listing import entries_of, lists_of
+from northmoor.core.layout.openlevels import open_groups
 from northmoor.core.layout.palette import colors_of
 from northmoor.core.layout.paragraph import link_layer
 from northmoor.core.layout.parts import ChartPart, DrawnPart, Frame, Lines, Part, TablePart, TableRun
@@ -185,7 +186,7 @@ class Composition:
         left, top, width = self.running_place(name, lines, index)
         if (name, lines, width) not in self._laid:
             self._laid[name, lines, width] = lay_out_running(
-                running, lines, name, len(self), self.running, left, top, width, self.setting
+                running, lines, name, len(self), self._spoken, left, top, width, self.setting
             )
         return self._laid[name, lines, width]
 
@@ -199,6 +200,15 @@ class Composition:
         assert self.edition.footer is not None
         _, height = heights_of(self.edition.footer, lines, self.setting)
         return frame.left, page.paper[1] - page.margin_bottom - height, frame.width
+
+    @cached_property
+    def _spoken(self) -> Mapping[str | None, Mapping[str, Computed]]:
+        """What lines of headers and footers speak of, by the level that they belong to."""
+        lines = [line for part in (self.edition.header, self.edition.footer) if part is not None for line in part.lines]
+        spoken: dict[str | None, Mapping[str, Computed]] = {None: self.running}
+        for name in {line.of for line in lines if line.of is not None}:
+            spoken[name] = open_groups(name, len(self), self.given, self.tables, self.placed.begun) or {}
+        return spoken
 
     def _background(self, index: int) -> tuple[Layer, ...]:
         """The picture behind a page, in its own proportions, as large as the paper holds."""

@@ -31,7 +31,7 @@ from northmoor.core.layout.readouts import readout_leaf
 from northmoor.core.layout.records import Records
 from northmoor.core.layout.richtext import RichText, make_rich_text
 from northmoor.core.layout.sheets import lay_out_sheets, sheets_on_pages
-from northmoor.core.layout.shelf import ENDLESS, Entry, Placed, Room, Scope, Shelf
+from northmoor.core.layout.shelf import ENDLESS, Begun, Entry, Placed, Room, Scope, Shelf
 from northmoor.core.layout.table import TableLayout
 from northmoor.core.layout.telling import Telling
 from northmoor.core.model.blocks import Block, DataBlock, ForEachBlock, FrameBlock, GridBlock
@@ -63,8 +63,8 @@ class Flow:
         self.page = 0
         self.used = 0
         self._bottom = 0
-        self._awaited: list[Entry] = []
-        """Entries of lists for what is placed next, which may be on the next page."""
+        self._awaited: list[Entry | Begun] = []
+        """Entries of lists and records for what is placed next, which may be on the next page."""
 
     @property
     def height(self) -> int:
@@ -366,6 +366,7 @@ class Flow:
             if block.bookmark is not None:
                 title, _ = self.telling.said(Content(text=block.bookmark), block.name, inner)
                 self._awaited.append(Entry(0, 0, title.strip() or "–", len(scope.around)))
+            self._awaited.append(Begun(block.name, index))
             self._record(block, inner)
             printed += 1
         if not printed:
@@ -495,6 +496,7 @@ class Flow:
                 run = replace(run, slices=slices, first_page=self.page, left=run.left + left, depth=deep)
                 self.placed.tables.append(run)
         self.placed.entries += [replace(e, page=self.page, y=y + e.y) for e in sub.placed.entries if e.page == 0]
+        self.placed.begun += [replace(b, page=self.page, y=y + b.y) for b in sub.placed.begun if b.page == 0]
         self.placed.has_lists |= sub.placed.has_lists
 
     # pages
@@ -520,7 +522,11 @@ class Flow:
 
     def _mark(self, page: int, y: int) -> None:
         """Let the entries that wait lead to where something begins."""
-        self.placed.entries += [replace(entry, page=page, y=y) for entry in self._awaited]
+        for each in self._awaited:
+            if isinstance(each, Begun):
+                self.placed.begun.append(replace(each, page=page, y=y))
+            else:
+                self.placed.entries.append(replace(each, page=page, y=y))
         self._awaited.clear()
 
     def _add(self, part: FixedPart) -> None:

@@ -7,15 +7,20 @@ from typing import Any
 
 import pyarrow as pa
 
+from northmoor.core.compute.cells import Computed
+from northmoor.core.errors import Place
 from northmoor.core.expr.formats import format_one
 from northmoor.core.layout.context import FAULT_COLOR, Setting
-from northmoor.core.layout.display import Origin
+from northmoor.core.layout.display import Layer, Origin, Path
+from northmoor.core.layout.drawings import Area, make_drawing
 from northmoor.core.layout.leaves import Leaf, stacked_lines
 from northmoor.core.layout.paragraph import Paragraph, fault_paragraph, make_paragraph
+from northmoor.core.layout.pen import Pen
 from northmoor.core.model.leaves import ReadoutBlock
 from northmoor.core.model.looks import FullLook
-from northmoor.core.model.tables import Content
+from northmoor.core.model.tables import Content, Drawing
 
+_TREND_GAP = 2_000
 _GOOD, _BAD, _QUIET = "#5E7F3A", FAULT_COLOR, "#6F675D"
 Written = Callable[[Content, FullLook], Paragraph]
 Said = Callable[[Content], tuple[str, bool]]
@@ -42,7 +47,35 @@ def readout_leaf(
         after, _ = said(Content(text=block.difference_text))
         own: FullLook = replace(base, color=color)
         lines.append(make_paragraph(f"{text} {after}".strip(), own, width, origin, setting))
-    return stacked_lines(lines, width)
+    stacked = stacked_lines(lines, width)
+    return stacked if block.trend is None else _with_trend(block, stacked, valued, origin, setting)
+
+
+def _with_trend(block: ReadoutBlock, above: Leaf, valued: Valued, origin: Origin, setting: Setting) -> Leaf:
+    """A readout with a small line or columns below; values that cannot be drawn are told."""
+    value, fault = valued(block.trend or "")
+    how = Drawing(kind=block.trend_drawn, color=block.trend_color, height=block.trend_height)
+    place = Place(block=block.name)
+    if fault is not None:
+        setting.find("drawing", place, fault)
+        return above
+    one = pa.nulls(1) if value is None else pa.array([value.as_py()], value.type)
+    drawing = make_drawing(how, Computed(one), place, setting)
+    if drawing is None:
+        return above
+    inset = setting.base.inset
+
+    def draw(area: Area) -> tuple[Layer, ...]:
+        pen = Pen()
+        top = area.y + above.height + _TREND_GAP
+        for drawn in drawing.draw(0, Area(area.x + inset, top, above.width - 2 * inset, block.trend_height)):
+            if drawn.points:
+                pen.path(Path(drawn.points, stroke=drawn.color, thickness=drawn.thickness), origin)
+            else:
+                pen.box(drawn.area, drawn.color, origin)
+        return (*above.draw(Area(area.x, area.y, area.width, above.height)), *pen.layers())
+
+    return Leaf(above.width, above.height + block.trend_height + 2 * _TREND_GAP, draw)
 
 
 def _difference(block: ReadoutBlock, value: pa.Scalar | None, valued: Valued, setting: Setting) -> tuple[str, str]:

@@ -1,10 +1,11 @@
 """Headers and footers: the same lines on every page, their templates computed for each."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
+import pyarrow as pa
 
 from northmoor.core.compute.cells import Computed
 from northmoor.core.errors import ExpressionError, Place
@@ -49,8 +50,9 @@ def pieces(line: RunningLine) -> tuple[tuple[Align, TextPiece | PicturePiece], .
 
 
 def running_texts(running: Running | None) -> list[str]:
-    """The templates in a header or footer."""
-    return [p.text for line in (running.lines if running else ()) for _, p in pieces(line) if isinstance(p, TextPiece)]
+    """The templates in a header or footer, without those that speak of a level."""
+    lines = [line for line in (running.lines if running else ()) if line.of is None]
+    return [piece.text for line in lines for _, piece in pieces(line) if isinstance(piece, TextPiece)]
 
 
 _KINDS_OF_PAGES = ((1, 1), (1, 9), (2, 9), (3, 9), (8, 8), (9, 9))
@@ -101,6 +103,24 @@ def template_by_page(text: str, computed: Mapping[str, Computed], count: int, se
     if isinstance(template, ExpressionError):
         return whole_fault(count, template)
     return template_texts(template, computed, None, count, setting)
+
+
+def _texts_on_pages(
+    text: str, computed: Mapping[str, Computed], pages: int, setting: Setting, level: str | None
+) -> CellTexts:
+    """A template's text on each page; one that speaks of a level is empty where no group of it is open."""
+    if level is None:
+        return template_by_page(text, computed, pages, setting)
+    unknown = [slot for slot in slots_of([text]) if slot not in computed]
+    if unknown or not computed:
+        known = ", ".join(computed) or "nothing"
+        what = f"{unknown[0]!r} is not known here" if computed else f"there is no level {level!r}"
+        message = f"In a line of {level!r}, {what}; it can say {known}."
+        return whole_fault(pages, ExpressionError(message, 0))
+    texts = template_by_page(text, computed, pages, setting)
+    is_open = next(iter(computed.values())).values.is_valid().to_pylist()
+    shown = [texts.text(page) if is_open[page] else "" for page in range(pages)]
+    return replace(texts, texts=pa.array(shown, pa.string()))
 
 
 @dataclass(frozen=True, eq=False)
@@ -160,13 +180,14 @@ def lay_out_running(
     lines: tuple[int, ...],
     name: str,
     pages: int,
-    computed: Mapping[str, Computed],
+    computed: Mapping[str | None, Mapping[str, Computed]],
     left: int,
     top: int,
     width: int,
     setting: Setting,
 ) -> RunningLayout:
-    """Lay some lines of a header or footer out for a number of pages, the first at `top`."""
+    """Lay some lines of a header or footer out for a number of pages, the first at `top`. `computed` has the values of
+    expressions on each page by the level that they speak of; none for the report."""
     texts: list[RunningText] = []
     fixed: list[Layer] = []
     if running.lines and not lines:
@@ -180,7 +201,8 @@ def lay_out_running(
                 fixed += picture_layers(piece.file, piece.height, place, (left, y, width), origin, setting)
             else:
                 box = (left, y, width, height)
-                texts.append(_kept_text(piece, place, box, origin, computed, pages, setting))
+                values = computed[line.of]
+                texts.append(_kept_text(piece, place, box, origin, values, pages, setting, line.of))
         y += height
     if running.rule:
         rule_top = y if name == "header" else top
@@ -196,9 +218,10 @@ def _kept_text(
     computed: Mapping[str, Computed],
     pages: int,
     setting: Setting,
+    level: str | None,
 ) -> RunningText:
     key = ("running texts", piece.text, tuple(computed.items()), pages, setting.customs)
-    texts = setting.kept.get(key, lambda: template_by_page(piece.text, computed, pages, setting))
+    texts = setting.kept.get(key, lambda: _texts_on_pages(piece.text, computed, pages, setting, level))
     report_faults(texts, Place(block=origin.block), setting)
     look = _look(piece, setting)
     return setting.kept.get(

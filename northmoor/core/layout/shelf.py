@@ -78,6 +78,16 @@ class Entry:
 
 
 @dataclass(frozen=True, slots=True)
+class Begun:
+    """Where a record of a for-each begins: its number, the index of the page, and how far down the body."""
+
+    name: str
+    record: int
+    page: int = 0
+    y: int = 0
+
+
+@dataclass(frozen=True, slots=True)
 class Listed:
     """An entry of a list, with the number that its page has and the name by which links reach it."""
 
@@ -103,6 +113,8 @@ class Placed:
     """Pages on which numbers begin anew."""
     entries: list[Entry] = field(default_factory=list)
     """Titles of texts and of records."""
+    begun: list[Begun] = field(default_factory=list)
+    """Where records begin."""
     has_lists: bool = False
     """Whether there is a list of entries."""
     pages: int = 1

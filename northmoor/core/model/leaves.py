@@ -97,6 +97,14 @@ class ReadoutBlock(Flowed):
     """Whether the difference is printed as a share of the other value or as an amount."""
     difference_text: str = ""
     """Template after the difference, such as against {min(year)}."""
+    trend: str | None = None
+    """Expression for a list of numbers that is drawn small below, such as list(fare)."""
+    trend_drawn: Literal["spark", "columns"] = "spark"
+    """Whether that is a line or columns."""
+    trend_height: Annotated[Length, Field(ge=4_000, le=200_000)] = 18_000
+    """How high that is."""
+    trend_color: Color = "#2F7F86"
+    """Its colour."""
     good: Literal["more", "less", "neither"] = "more"
     """Which difference is good news, and so in green; the other is in red."""
     style: Name | None = None

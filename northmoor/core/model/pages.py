@@ -116,6 +116,9 @@ class RunningLine(Part):
     """At the right margin."""
     on: Literal["every", "first", "later", "odd", "even", "last"] = "every"
     """The pages it stands on, by the number that they have; where numbers begin anew, so do first and last pages."""
+    of: Name | None = None
+    """A level of a table or a for-each: it stands on the pages where a group of it is open, and speaks of the first of
+    those; its expressions are the keys of that and of the levels around."""
 
 
 class Running(Part):

@@ -19,7 +19,7 @@ Rewrite = Callable[[str, str], str]
 """A text in a dialect to the changed one."""
 EXPRESSIONS = {"value", "by", "visible", "rows_per_page", "shown_edition", "expression", "order_by", "parent", "when",
                "currency", "keep_groups", "first_groups", "keep_rows", "until", "error_low", "error_high", "least",
-               "greatest", "at", "along", "bubble", "against"}  # fmt: skip
+               "greatest", "at", "along", "bubble", "against", "trend"}  # fmt: skip
 """Properties of a report's parts that hold expressions."""
 TEMPLATES = {"text", "title", "when_empty", "link", "anchor", "label_text", "empty_text", "single_text",
              "average_title", "trend_title", "caption", "difference_text", "bookmark", "continued"}  # fmt: skip

@@ -1,0 +1,92 @@
+"""Which group of a level is open on each page: what lines of headers and footers that belong to a level speak of."""
+
+from collections.abc import Mapping, Sequence
+
+import pyarrow as pa
+
+from northmoor.core.compute.cells import Computed
+from northmoor.core.compute.groups import Groups
+from northmoor.core.compute.table import ArrangedTable
+from northmoor.core.errors import ExpressionError
+from northmoor.core.expr.language import parse
+from northmoor.core.layout.parts import TableRun
+from northmoor.core.layout.shelf import Begun, Given
+from northmoor.core.model.tables import Level, TableBlock
+
+Keys = tuple[object, ...]
+
+
+def open_groups(
+    name: str, pages: int, given: Given, tables: Sequence[TableRun], begun: Sequence[Begun]
+) -> Mapping[str, Computed] | None:
+    """The keys of a level, and of those around it, on each page by the texts of their expressions; null where none of
+    its groups is open. None where there is no level or for-each of that name."""
+    run = next((run for run in tables if any(level.name == name for level in run.layout.table.levels)), None)
+    hosted = given.hosted.get(name)
+    if run is None and hosted is not None and isinstance(hosted.block, TableBlock):
+        found = given.arranged[name]
+        if not isinstance(found, ArrangedTable):
+            return None
+        depth = hosted.depth + 1
+        return _columns(found, hosted.block.levels, depth, _of_records(name, found, depth, pages, begun))
+    if run is None:
+        return None
+    depth = 1 + next(at for at, level in enumerate(run.layout.table.levels) if level.name == name)
+    keys: list[Keys | None] = [None] * pages
+    for own in (each for each in tables if each.layout.table.name == run.layout.table.name):
+        for page, found_keys in _of_slices(own, depth):
+            keys[page] = keys[page] or found_keys
+    return _columns(run.layout.arranged, run.layout.table.levels, depth, keys)
+
+
+def _of_slices(run: TableRun, depth: int) -> list[tuple[int, Keys]]:
+    """The keys of the group that is open where each slice of a table begins."""
+    flow, arranged = run.layout.flow, run.layout.arranged
+    found = []
+    for piece in run.slices:
+        if piece.end > piece.start and arranged.rows:
+            row = min(int(flow.position[piece.start]), arranged.rows - 1)
+            found.append((run.first_page + piece.page, arranged.keys(row, depth)))
+    return found
+
+
+def _of_records(
+    name: str, arranged: ArrangedTable, depth: int, pages: int, begun: Sequence[Begun]
+) -> list[Keys | None]:
+    """The keys of the record that is open at the top of each page, or of the first that begins on it."""
+    starts = arranged.levels[depth - 1].starts
+    own = sorted((each for each in begun if each.name == name), key=lambda each: (each.page, each.y))
+    keys: list[Keys | None] = [None] * pages
+    open_one: Keys | None = None
+    at = 0
+    for page in range(pages):
+        while at < len(own) and own[at].page == page and (own[at].y == 0 or open_one is None):
+            open_one = arranged.keys(int(starts[own[at].record]), depth)
+            at += 1
+        keys[page] = open_one
+        while at < len(own) and own[at].page == page:
+            open_one = arranged.keys(int(starts[own[at].record]), depth)
+            at += 1
+    return keys
+
+
+def _columns(
+    arranged: ArrangedTable, levels: Sequence[Level], depth: int, keys: Sequence[Keys | None]
+) -> dict[str, Computed]:
+    """A column of keys for each level, by the text of its expression and by its name."""
+    found: dict[str, Computed] = {}
+    for at, (level, groups) in enumerate(zip(levels[:depth], arranged.levels, strict=False)):
+        computed = Computed(_column([None if own is None else own[at] for own in keys], groups))
+        for text in (level.name, level.by):
+            try:
+                found[parse(text).text] = computed
+            except ExpressionError:
+                continue  # a name that is no expression
+    return found
+
+
+def _column(values: list[object], groups: Groups) -> pa.Array:
+    """Keys as a column of their own type; as texts where words stand for some of them."""
+    if groups.words:
+        return pa.array([None if value is None else str(value) for value in values], pa.string())
+    return pa.array(values, groups.keys.type)
