@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMenu
+from PyQt6.QtWidgets import QApplication, QComboBox, QFileDialog, QInputDialog, QMenu
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.desk import Selection
@@ -300,3 +300,30 @@ def test_a_picture_is_inserted_and_copied_into_the_library(
     do(window, "add_picture")
     assert len(list((tmp_path / "pictures").glob("box*"))) == 1  # the same picture is not copied twice
     assert undone(window, before)
+
+
+def test_which_rows_a_table_in_a_record_shows_is_chosen_and_taken_back(statement: Window, qtbot: QtBot) -> None:
+    before = report_text(statement.desk.report)
+    table = next(b for b in walk(statement.desk.edition.blocks) if b.kind == "table" and b.name in names(statement))  # type: ignore[union-attr]
+    statement.desk.select(Selection("table", table.name))
+
+    def rows() -> int:
+        settle(statement, qtbot)
+        found = statement.pages._rendered.document.composition.tables  # type: ignore[union-attr]  # pages are shown
+        return sum(
+            piece.end - piece.start for run in found if run.layout.table.name == table.name for piece in run.slices
+        )
+
+    own = rows()
+    tie = editor(statement, "tie")
+    assert isinstance(tie, QComboBox)
+    assert tie.currentText().startswith("Of shipper, by")
+    choose(statement, "tie", "all")
+    assert rows() > own
+    choose(statement, "tie", "columns")
+    pairs = editor(statement, "of_record")
+    type_into(pairs, "shipper_id", qtbot)
+    assert rows() == own
+    choose(statement, "tie", "link")
+    assert rows() == own
+    assert undone(statement, before)

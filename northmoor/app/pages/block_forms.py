@@ -5,11 +5,15 @@ from functools import partial
 from typing import Any
 
 from northmoor.app.desk import Selection
+from northmoor.app.pages.editors import LineEditor, choice_editor
 from northmoor.app.pages.forms import Change, Form
 from northmoor.core.compute.hosting import ties_of
+from northmoor.core.expr.language import bare_column
 from northmoor.core.model import edits, grid_edits
 from northmoor.core.model.block_edits import rename_block
 from northmoor.core.model.blocks import DataBlock, ForEachBlock, FrameBlock, FrameItem, GridBlock, GridCell, Track
+from northmoor.core.model.data import LinkedColumns
+from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.nesting import for_each_around, items_of, walk
 from northmoor.core.model.report import Report
 
@@ -92,7 +96,6 @@ def show_for_each(form: Form, report: Report, edition: str, selection: Selection
     form.property(ForEachBlock, block, "query", lambda v: form.edit("Change the query", change(query=v)), queries)
     names = ("by", "keep_rows", "keep_groups", "order", "order_by", "listed", "first_groups", "without_rows")
     form.properties(ForEachBlock, block, names, "Change the records", change)
-    show_tie(form, report, edition, block.name)
     form.section("Where")
     pages = ("page_break", "restart_page_number", "keep_together", "bookmark", "space_after", "visible")
     form.properties(ForEachBlock, block, pages, "Change the pages", change)
@@ -101,24 +104,52 @@ def show_for_each(form: Form, report: Report, edition: str, selection: Selection
 
 
 def show_tie(form: Form, report: Report, edition: str, name: str) -> None:
-    """Which rows a block in a for-each shows, in words."""
+    """Which rows a block in a for-each shows, and the choice of others."""
     found = report.edition(edition)
     assert found is not None
     host = for_each_around(found.blocks, name)
-    block = next(each for each in walk(found.blocks) if each.name == name)
+    block = next((each for each in walk(found.blocks) if each.name == name), None)
     if host is None or not isinstance(block, DataBlock | ForEachBlock):
         return
     around = [host]
     while (outer := for_each_around(found.blocks, around[0].name)) is not None:
         around.insert(0, outer)
-    ties, tied_to = ties_of(block, around, report)
-    if not ties:
-        form.note(
-            f"It shows all rows in each {host.name}. Link its query to {host.query} in Data, or name the columns."
-        )
-        return
+    if not isinstance(block, MatrixBlock):
+        _tie_choice(form, block, around, report)
+
+
+def _tie_choice(form: Form, block: Any, around: list[ForEachBlock], report: Report) -> None:
+    """The choice of what ties a block's rows to the record, and which columns do."""
+    change, host = form.block_change(block.name), around[-1]
+    ties, tied_to = ties_of(block.but(of_record=(), all_rows=False), around, report)
     pairs = ", ".join(tie.own if tie.own == tie.record else f"{tie.own} = {tie.record}" for tie in ties)
-    form.note(f"It shows the rows of each {tied_to}, by {pairs}.")
+    by_itself = f"Of {tied_to}, by {pairs}" if ties else f"All: nothing links {block.query} to {host.query}"
+    chosen = "all" if block.all_rows else "columns" if block.of_record else "link"
+    first = bare_column(host.by) or "id"
+    settings: dict[str, dict[str, Any]] = {
+        "link": {"of_record": (), "all_rows": False}, "all": {"of_record": (), "all_rows": True},
+        "columns": {"of_record": (LinkedColumns(own=first, other=first),), "all_rows": False},
+    }  # fmt: skip
+    names = {"link": by_itself, "columns": "By columns named here", "all": "All rows, in every record"}
+    editor = choice_editor(
+        names, chosen, lambda way: form.edit("Change which rows are shown", change(**settings[way])), None
+    )
+    editor.setToolTip("Which rows it shows in each record: those that a link or equal columns tie to it, or all")
+    editor.setProperty("field", "tie")
+    form.section(f"In {host.name}")
+    form.labelled("Rows shown", editor)
+    if block.of_record:
+        shown = ", ".join(f"{pair.own} = {pair.other}" for pair in block.of_record)
+        line = LineEditor(shown, lambda text: form.edit("Change the columns", change(of_record=_pairs(text))))
+        line.setToolTip(f"Columns that are equal: one of {block.query} = one of {host.query}, several with commas")
+        line.setProperty("field", "of_record")
+        form.labelled("Equal columns", line)
+
+
+def _pairs(text: str) -> tuple[LinkedColumns, ...]:
+    """Pairs of columns that are typed as own = other; one alone is equal in both."""
+    pairs = (part.partition("=") for part in text.split(",") if part.strip())
+    return tuple(LinkedColumns(own=own.strip(), other=other.strip() or own.strip()) for own, _, other in pairs)
 
 
 def show_frame(form: Form, report: Report, edition: str, selection: Selection) -> None:

@@ -16,6 +16,7 @@ from northmoor.app.pages.block_forms import (
     show_grid_cell,
     show_leaf,
     show_place,
+    show_tie,
 )
 from northmoor.app.pages.chart_forms import show_chart, show_chart_level, show_chart_measure
 from northmoor.app.pages.forms import Change, Form
@@ -84,11 +85,17 @@ class Inspector(QScrollArea):
 def _show(form: Form, report: Report, edition: str, selection: Selection) -> None:
     try:
         if selection.kind not in _PARTS:
-            form.before_look = partial(show_place, form, report, edition, selection.block)
+            form.before_look = partial(_show_around, form, report, edition, selection.block)
         _FORMS[selection.kind](form, report, edition, selection)
         form.show_waiting()
     except (KeyError, IndexError, StopIteration, ValueError):
         form.note("What was selected is no longer part of the edition. Choose something in Contents.")
+
+
+def _show_around(form: Form, report: Report, edition: str, block: str) -> None:
+    """What a block is to those around it: which rows of a record it shows, and its place in a frame."""
+    show_tie(form, report, edition, block)
+    show_place(form, report, edition, block)
 
 
 def show_page(form: Form, report: Report, edition: str, _: Selection) -> None:

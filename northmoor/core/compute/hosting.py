@@ -76,6 +76,8 @@ def ties_of(
 ) -> tuple[tuple[Tie, ...], str | None]:
     """What ties the rows of a block to the innermost for-each around it that they belong to: the block says so itself,
     they are of the same query, or that is a detail of it."""
+    if not isinstance(block, MatrixBlock) and block.all_rows:
+        return (), None
     link = report.query(block.query).detail_of
     said = () if isinstance(block, MatrixBlock) else block.of_record
     for at in range(len(around) - 1, -1, -1):

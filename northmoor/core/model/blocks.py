@@ -36,6 +36,8 @@ class ForEachBlock(Keyed):
     of_record: Annotated[tuple[LinkedColumns, ...], Field(max_length=8)] = ()
     """In a for-each: columns that are equal in its rows and in the record whose rows it shows; without them, those of
     the link between the two queries."""
+    all_rows: bool = False
+    """In a for-each: whether it shows all rows, not only those of the record."""
     keep_rows: str | None = None
     """Condition over a row of the data; others are left out."""
     blocks: Annotated[tuple["Block", ...], Field(max_length=500)] = ()

@@ -235,6 +235,8 @@ class ChartBlock(Chart):
     of_record: Annotated[tuple[LinkedColumns, ...], Field(max_length=8)] = ()
     """In a for-each: columns that are equal in its rows and in the record whose rows it shows; without them, those of
     the link between the two queries."""
+    all_rows: bool = False
+    """In a for-each: whether it shows all rows, not only those of the record."""
     groups_of: Name | None = None
     """A table or matrix of the same edition: its rows are drawn, and its levels can be the chart's."""
     width: Annotated[float, Field(ge=0.1, le=1)] = 1.0

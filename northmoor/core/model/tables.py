@@ -195,6 +195,8 @@ class TableBlock(Part):
     of_record: Annotated[tuple[LinkedColumns, ...], Field(max_length=8)] = ()
     """In a for-each: columns that are equal in its rows and in the record whose rows it shows; without them, those of
     the link between the two queries."""
+    all_rows: bool = False
+    """In a for-each: whether it shows all rows, not only those of the record."""
     columns: Annotated[tuple[Column, ...], Field(min_length=1)]
     """Its columns, left to right."""
     levels: tuple[Level, ...] = ()
