@@ -132,3 +132,31 @@ def test_a_second_click_edits_a_text_in_a_frame_and_a_drag_does_not(window: Wind
     at = on_screen(window, "frame-text").topLeft() + QPoint(6, 6)
     qtbot.mouseClick(viewport, Qt.MouseButton.LeftButton, pos=at)
     assert window.pages._line is not None
+
+
+def test_a_block_is_dragged_from_one_cell_of_a_grid_to_another(window: Window, qtbot: QtBot) -> None:
+    before = report_text(window.desk.report)
+    window.desk.select(Selection("text", "title"))
+    do(window, "add_grid")
+    window.desk.select(Selection("grid-cell", "grid", number=0))
+    do(window, "add_text")
+    settle(window, qtbot)
+    canvas = window.pages.canvas
+    places = canvas._shown[0].places.spots
+    text = canvas._on_screen(canvas.page_rect(0), next(s for s in places if s.block == "text")).toRect()
+    cell = next(s for s in places if s.part == "grid-cell" and s.number == 1)
+    way = canvas._on_screen(canvas.page_rect(0), cell).toRect().center() - text.center()
+    drag(window, text.center(), way)
+    assert window.desk.report is not None
+    grid = block_of(window.desk.report, "full", "grid")
+    assert [[block.name for block in own.blocks] for own in grid.cells] == [[], ["text"]]
+    settle(window, qtbot)
+    places = canvas._shown[0].places.spots
+    empty = next(s for s in places if s.part == "grid-cell" and s.number == 0)
+    qtbot.mouseClick(
+        canvas.viewport(),
+        Qt.MouseButton.LeftButton,
+        pos=canvas._on_screen(canvas.page_rect(0), empty).center().toPoint(),
+    )
+    assert window.desk.selection == Selection("grid-cell", "grid", number=0)
+    assert undone(window, before)

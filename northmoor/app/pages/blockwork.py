@@ -194,6 +194,10 @@ class BlockWork(QObject):
         if names and self._desk.edit("Take out", partial(block_edits.remove_blocks, names=names)):
             self._desk.select(Selection("page"))
 
+    def move_into(self, name: str, target: Target) -> None:
+        """Move a block into another cell."""
+        self._desk.edit("Move the block", partial(block_edits.move_into, name=name, target=target))
+
     def move(self, by: int) -> None:
         """Move the chosen block up or down among those around it."""
         names = self.names

@@ -1,6 +1,7 @@
 """The canvas: a vertical run of the real pages, drawn from the delivered PDF, with what is selected lit up on them."""
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from html import escape
 
 from PyQt6.QtCore import QPoint, QRect, QRectF, QSize, Qt, pyqtSignal
@@ -26,9 +27,10 @@ from PyQt6.QtWidgets import QAbstractScrollArea, QWidget
 from northmoor.app.desk import PAGE, Selection
 from northmoor.app.pages.dragging import LANE, draw_drop, draw_width, spot_rect
 from northmoor.app.pages.dropping import MIME, DropTarget, target_at
-from northmoor.app.pages.placing import SLACK, Grip, dragged, draw_grip, extents_of, grip_at
+from northmoor.app.pages.lifting import Lift, block_lifted, cell_at, draw_lift
+from northmoor.app.pages.placing import ARROWS, POINTERS, SLACK, Grip, dragged, draw_grip, extents_of, grip_at
 from northmoor.app.pages.rails import RailFinder, draw_rails, rail_at, rail_head_at
-from northmoor.app.pages.selecting import selection_of, selects
+from northmoor.app.pages.selecting import selection_of, selects, shortened
 from northmoor.app.pages.stack import GAP, PageStack
 from northmoor.app.theme import DESK, HEATHER, LINE, STONE_TEXT
 from northmoor.app.theme import PAGE as PAGE_COLOR
@@ -36,13 +38,13 @@ from northmoor.app.worker import PageShown, Rendered
 from northmoor.core.document import Document
 from northmoor.core.layout.folding import column_folds
 from northmoor.core.layout.places import Bracket, Edge, Spot
+from northmoor.core.model.block_edits import Target
 from northmoor.core.model.blocks import FrameBlock
 from northmoor.core.model.nesting import items_of, walk
 
 GRIP = 4
 """How near the pointer must be to a column's edge to take hold of it, in pixels."""
 NARROWEST = 8_000
-LONGEST_ADDRESS = 200
 ZOOMS = (0.25, 0.33, 0.5, 0.67, 0.75, 0.9, 1.0, 1.1, 1.25, 1.5, 2.0, 3.0, 4.0)
 
 
@@ -61,6 +63,7 @@ class Canvas(QAbstractScrollArea):
     link_opened = pyqtSignal(str)
     picked_also = pyqtSignal(object)
     item_dropped = pyqtSignal(object)
+    block_dropped = pyqtSignal(str, object)
     nudged = pyqtSignal(int, int, bool)
     page_changed = pyqtSignal(int, int)
     zoom_changed = pyqtSignal(float)
@@ -83,6 +86,7 @@ class Canvas(QAbstractScrollArea):
         self._drop: tuple[DropTarget, int] | None = None
         self._held: tuple[Grip, QPoint] | None = None
         """What was taken hold of in a frame, and where the pointer was then."""
+        self._lift: Lift | None = None
         self._waiting: tuple[Selection, QRect] | None = None
         """What is edited when the pointer is let go without a drag."""
         self._message = ""
@@ -281,6 +285,8 @@ class Canvas(QAbstractScrollArea):
             draw_width(painter, self.page_rect(index), edge, delta, self._scale())
         if self._drop:
             draw_drop(painter, self.page_rect(self._drop[1]), self._drop[0], self._scale())
+        if self._lift is not None:
+            draw_lift(painter, self.page_rect(self._lift.page), self._lift, self._scale())
         if self._held is not None and self._held[0].box_now != self._held[0].box:
             page = self.page_rect(self._held[0].page)
             draw_grip(painter, self._held[0], page.left(), page.top(), self._scale())
@@ -434,12 +440,15 @@ class Canvas(QAbstractScrollArea):
         selection = self._selection_at(point)
         grip = self._grip_at(point)
         self._held = (grip, point) if grip is not None else None
+        blocks = self._document.composition.edition.blocks if self._document is not None else ()
+        lifted = block_lifted(blocks, spot) if grip is None else None
+        self._lift = Lift(lifted, point) if lifted is not None else None
         self._waiting = None
         if event.modifiers() & Qt.KeyboardModifier.ShiftModifier and grip is not None:
             self.picked_also.emit(selection)
         elif selection == self._selection and selection.kind in ("cell", "text", "header", "footer"):
             self._waiting = (selection, self._rect_under(point))
-            if grip is None:
+            if grip is None and self._lift is None:
                 self._edit_waiting()
         else:
             self.picked.emit(selection)
@@ -460,6 +469,16 @@ class Canvas(QAbstractScrollArea):
     def extents(self, frame: str) -> dict[int, tuple[int, int]]:
         """How large a frame's items are on the pages that are shown."""
         return extents_of((self._shown[index].places for index in sorted(self._shown)), frame)
+
+    def _carry(self, point: QPoint) -> None:
+        """Carry a block over the cells of grids."""
+        assert self._lift is not None
+        under = self._under(point)
+        if (point - self._lift.start).manhattanLength() < SLACK or under is None or under[0] not in self._shown:
+            return
+        self._waiting = None
+        self._lift = replace(self._lift, page=under[0], over=cell_at(self._shown[under[0]].places, *under[1:]))
+        self.viewport().update()
 
     def _drag_item(self, point: QPoint, freely: bool) -> None:
         assert self._held is not None
@@ -497,6 +516,9 @@ class Canvas(QAbstractScrollArea):
         if self._held is not None and event.buttons() & Qt.MouseButton.LeftButton:
             self._drag_item(point, bool(event.modifiers() & Qt.KeyboardModifier.AltModifier))
             return
+        if self._lift is not None and event.buttons() & Qt.MouseButton.LeftButton:
+            self._carry(point)
+            return
         if self._drag is None:
             self._show_pointer(point, bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier))
             return
@@ -512,12 +534,17 @@ class Canvas(QAbstractScrollArea):
         shape = Qt.CursorShape.PointingHandCursor if link and follows else Qt.CursorShape.ArrowCursor
         grip = self._grip_at(point)
         if grip is not None and shape == Qt.CursorShape.ArrowCursor:
-            shape = _POINTERS[grip.edges]
+            shape = POINTERS[grip.edges]
         self.viewport().setCursor(Qt.CursorShape.SplitHCursor if self._edge_at(point) is not None else shape)
-        self.viewport().setToolTip(f"<p>{escape(_shortened(link))}</p><p>Ctrl and a click open it.</p>" if link else "")
+        self.viewport().setToolTip(f"<p>{escape(shortened(link))}</p><p>Ctrl and a click open it.</p>" if link else "")
 
     def mouseReleaseEvent(self, _event: QMouseEvent | None) -> None:
-        """Let go of a column's edge, which sets its width, or of what stands in a frame."""
+        """Let go of a column's edge, which sets its width, or of what stands in a frame or a grid."""
+        lift, self._lift = self._lift, None
+        if lift is not None and lift.over is not None:
+            self.viewport().update()
+            self.block_dropped.emit(lift.block, Target(lift.over.block, cell=lift.over.number))
+            return
         held, self._held = self._held, None
         if held is not None and held[0].box_now != held[0].box:
             self.viewport().update()
@@ -560,9 +587,9 @@ class Canvas(QAbstractScrollArea):
             Qt.Key.Key_Up: lambda: bar.setValue(bar.value() - bar.singleStep()),
         }
         action: Callable[[], None] | None = keys.get(Qt.Key(event.key()))
-        arrow = _ARROWS.get(Qt.Key(event.key()))
-        if event.key() == Qt.Key.Key_Escape and (self._drag or self._held):
-            self._drag = self._held = None
+        arrow = ARROWS.get(Qt.Key(event.key()))
+        if event.key() == Qt.Key.Key_Escape and (self._drag or self._held or self._lift):
+            self._drag = self._held = self._lift = None
             self.viewport().update()
         elif arrow is not None and self._is_in_frame:
             self.nudged.emit(*arrow, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
@@ -570,17 +597,3 @@ class Canvas(QAbstractScrollArea):
             action()
         else:
             super().keyPressEvent(event)
-
-
-_ARROWS = {
-    Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1),
-}  # fmt: skip
-_POINTERS = {
-    "": Qt.CursorShape.SizeAllCursor, "r": Qt.CursorShape.SizeHorCursor, "b": Qt.CursorShape.SizeVerCursor,
-    "rb": Qt.CursorShape.SizeFDiagCursor,
-}  # fmt: skip
-"""The pointer over an item of a frame, by the edges that a press would hold."""
-
-
-def _shortened(address: str) -> str:
-    return address if len(address) <= LONGEST_ADDRESS else f"{address[:LONGEST_ADDRESS]}…"

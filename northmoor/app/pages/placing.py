@@ -22,6 +22,14 @@ _PULL = 6
 SLACK = 4
 """How far the pointer must move before a press becomes a drag, in pixels."""
 _LEAST = 3_000
+ARROWS = {
+    Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1),
+}  # fmt: skip
+POINTERS = {
+    "": Qt.CursorShape.SizeAllCursor, "r": Qt.CursorShape.SizeHorCursor, "b": Qt.CursorShape.SizeVerCursor,
+    "rb": Qt.CursorShape.SizeFDiagCursor,
+}  # fmt: skip
+"""The pointer over an item of a frame, by the edges that a press would hold."""
 
 
 @dataclass(frozen=True)

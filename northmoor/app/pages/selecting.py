@@ -4,12 +4,15 @@ from northmoor.app.desk import Selection
 from northmoor.core.layout.places import Spot
 from northmoor.core.model.nesting import JOINT
 
+LONGEST_ADDRESS = 200
 _KINDS_DRAWN = ("rule", "shape", "barcode", "readout", "grid", "frame")
 """Blocks that are drawn as one thing."""
 
 
 def selection_of(spot: Spot) -> Selection:
     """The part of the edition that a spot shows."""
+    if spot.part == "grid-cell":
+        return Selection("grid-cell", spot.block, number=spot.number)
     if spot.part == "item":
         return Selection(spot.row, spot.block)
     if spot.block in ("header", "footer"):
@@ -41,3 +44,8 @@ def selects(selection: Selection, spot: Spot) -> bool:
     if selection.kind in ("table", "matrix") or (selection.kind == "chart" and selection.row is None):
         return spot.block == selection.block and spot.column is None
     return selection_of(spot) == selection
+
+
+def shortened(address: str) -> str:
+    """An address as a tooltip shows it."""
+    return address if len(address) <= LONGEST_ADDRESS else f"{address[:LONGEST_ADDRESS]}…"

@@ -423,7 +423,7 @@ class Flow:
                 self.setting.find("cut off", Place(block=block.name), message)
             self._make_room(min(height, self.room.height))
             tops = [self.used + sum(heights[first:at]) + (at - first) * block.gap for at in range(first, end + 1)]
-            for cell, left, width, sub in cells:
+            for number, (cell, left, width, sub) in enumerate(cells):
                 if not first <= cell.row < end:
                     continue
                 top = tops[cell.row - first]
@@ -432,6 +432,8 @@ class Flow:
                     ground = shape_leaf(_ground(block.name, cell.fill), width)
                     part = DrawnPart(block.name, top, width, tall, ground.draw, self.room.left + left, "grid")
                     self._add(part)
+                self._add(DrawnPart(block.name, top, width, tall, _nothing, self.room.left + left, "grid-cell",
+                                    item=(block.name, number)))  # fmt: skip
                 self._take(sub, self.room.left + left + cell.padding, top + cell.padding)
             self.placed.blocks.setdefault(block.name, (self.page, self.used))
             self.used += height + (block.gap if end < len(heights) else 0)

@@ -45,9 +45,9 @@ class Spot:
     """The address that it opens."""
     part: str = "cell"
     """What it belongs to: a cell; in a matrix a measure or a level, whose name is `column`, or all of it; an item of a
-    frame is the extent of its first block."""
+    frame is the extent of its first block, a cell of a grid that of the cell."""
     under: str | None = None
-    """The column of the printed table that it stands under; of an item, its frame."""
+    """The column of the printed table that it stands under; of an item, its frame; of a cell, its grid."""
     keys: tuple[Any, ...] = ()
     """In the head of a matrix, the keys of the group of columns that it stands over, outermost first."""
     of_record: bool = False
@@ -103,7 +103,9 @@ class Places:
         """The innermost spot at a point."""
         found = [spot for spot in self.spots if spot.holds(x, y)]
         return min(
-            found, key=lambda spot: (spot.width * spot.height, spot.column is None, spot.part == "item"), default=None
+            found,
+            key=lambda spot: (spot.width * spot.height, spot.column is None, spot.part in ("item", "grid-cell")),
+            default=None,
         )
 
 
@@ -125,8 +127,9 @@ def page_places(composition: Composition, index: int) -> Places:
         elif isinstance(part, DrawnPart):
             area = part.area(frame)
             owner, number = part.item or (None, 0)
+            kind = "cell" if owner is None else "grid-cell" if part.kind == "grid-cell" else "item"
             spots.append(Spot(part.name, part.kind, None, None, area.x, area.y, area.width, area.height, number,
-                              part.record, part.link or None, "cell" if owner is None else "item", owner))  # fmt: skip
+                              part.record, part.link or None, kind, owner))  # fmt: skip
         else:
             spots += _line_spots(part, frame)
     return Places((*spots, *_running_spots(composition, index)), tuple(edges), tuple(brackets))

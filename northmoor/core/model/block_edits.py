@@ -154,6 +154,17 @@ def move_block(report: Report, edition: str, name: str, by: int) -> Report:
     return change_edition(report, edition, blocks=in_every_list(found.blocks, moved))
 
 
+def move_into(report: Report, edition: str, name: str, target: Target) -> Report:
+    """Move a block to another place, such as another cell of its grid."""
+    found = report.edition(edition)
+    assert found is not None
+    block = next(each for each in walk(found.blocks) if each.name == name)
+    if target.block == name or any(inner.name == target.block for inner in walk((block,))):
+        return report  # nothing can stand in itself
+    without = remove_blocks(report, edition, [name])
+    return insert_blocks(without, edition, [block], target)
+
+
 def repeat_for_each(report: Report, edition: str, name: str, query: Query, key: str) -> Report:
     """Put a block into a new for-each over a query's records, in its place."""
     found = report.edition(edition)
