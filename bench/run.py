@@ -32,7 +32,7 @@ SCALE = 96 / 72
 LIMITS = {
     "to_pdf": 2.0, "edit": 3.0, "memory": 600, "postgresql": 1.5, "parquet": 1.2,
     "first_page": 2.0, "million": 1.5, "million_memory": 1500, "exponent": 1.05,
-    "matrix": 1.3, "charts": 1 / 15,
+    "matrix": 1.3, "charts": 1 / 15, "statements": 1 / 10,
 }  # fmt: skip
 SIZES = (10_000, 100_000, 1_000_000)
 
@@ -136,6 +136,31 @@ def bench_charts() -> None:
     say("500 charts of 100 points", ours / floor, LIMITS["charts"], f"{ours:.2f} s, floor {floor:.2f} s")
 
 
+def bench_statements() -> None:
+    """1,000 statements of 3 pages to PDF against a plain loop over the usual canvas library, where that is installed;
+    and how memory grows with their number."""
+    ours = [_statements("ours", 1000) for _ in range(3)]
+    small = _statements("ours", 100)
+    memory = f"{small[2]:.0f} MB for 100, {ours[0][2]:.0f} MB for 1,000"
+    floor = [_statements("floor", 1000) for _ in range(3)]
+    if not all(floor):
+        print(f"1,000 statements of 3 pages: not compared, the canvas library is not installed; {memory}")
+        return
+    assert ours[0][1] == floor[0][1]  # as many pages
+    seconds = [statistics.median(run[0] for run in side) for side in (ours, floor)]
+    told = f"{seconds[0]:.2f} s, floor {seconds[1]:.2f} s; {memory}"
+    say("1,000 statements of 3 pages", seconds[0] / seconds[1], LIMITS["statements"], told)
+
+
+def _statements(way: str, records: int) -> list[float]:
+    """Seconds, pages and peak memory (MB) of a process; nothing where it cannot run."""
+    command = [sys.executable, str(Path(__file__).parent / "statements.py"), way, str(records)]
+    run = subprocess.run(command, check=False, capture_output=True, text=True)
+    if run.returncode and way == "ours":
+        raise SystemExit(run.stderr)
+    return [float(part) for part in run.stdout.split()]
+
+
 def fetched(*arguments: str) -> tuple[float, float]:
     """Seconds of a fetch and its process's peak memory (MB)."""
     here = Path(__file__).parent
@@ -190,6 +215,7 @@ def main() -> None:
         bench_million(folder)
         bench_matrix()
         bench_charts()
+        bench_statements()
 
 
 if __name__ == "__main__":

@@ -24,7 +24,9 @@ class RowsOnPage:
     @property
     def others(self) -> Ints:
         """Where the rows stand that belong to the page."""
-        return np.setdiff1d(np.arange(len(self.rows)), self.own, assume_unique=True)
+        is_other = np.ones(len(self.rows), bool)
+        is_other[self.own] = False
+        return np.flatnonzero(is_other)
 
 
 def rows_on_page(layout: TableLayout, piece: Slice, top: int) -> RowsOnPage:
