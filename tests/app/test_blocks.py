@@ -2,6 +2,7 @@
 
 import json
 import shutil
+from functools import partial
 from pathlib import Path
 
 import pytest
@@ -15,6 +16,7 @@ from northmoor.app.pages.contents import Contents
 from northmoor.app.pages.rich_editor import RichEditor
 from northmoor.app.window import Window
 from northmoor.core.model.blocks import ForEachBlock, GridBlock
+from northmoor.core.model.edits import change_block
 from northmoor.core.model.files import report_text
 from northmoor.core.model.looks import Look
 from northmoor.core.model.nesting import walk
@@ -326,4 +328,26 @@ def test_which_rows_a_table_in_a_record_shows_is_chosen_and_taken_back(statement
     assert rows() == own
     choose(statement, "tie", "link")
     assert rows() == own
+    assert undone(statement, before)
+
+
+def test_every_block_can_be_renamed_and_expressions_follow_a_for_each(statement: Window, qtbot: QtBot) -> None:
+    before = report_text(statement.desk.report)
+    each = next(b for b in walk(statement.desk.edition.blocks) if isinstance(b, ForEachBlock))  # type: ignore[union-attr]  # a report is open
+    statement.desk.select(Selection("for-each", each.name))
+    do(statement, "add_text")
+    made = window_text = "{sum(lines.charge) over report; 0} {count(*) over " + each.name + "}"
+    statement.desk.edit("x", partial(change_block, block="text", text=made))
+    statement.desk.select(Selection("for-each", each.name))
+    type_into(editor(statement, "name"), "customer", qtbot)
+    text = block(statement, "text")
+    assert isinstance(text, TextBlock)
+    assert text.text == window_text.replace(f"over {each.name}", "over customer")
+    for kind in ("table", "chart", "matrix"):
+        own = next((b for b in walk(statement.desk.edition.blocks) if b.kind == kind), None)  # type: ignore[union-attr]
+        if own is not None:
+            statement.desk.select(Selection(kind, own.name))
+            type_into(editor(statement, "name"), f"renamed-{kind}", qtbot)
+            assert statement.desk.selection == Selection(kind, f"renamed-{kind}")
+            assert own.name not in names(statement)
     assert undone(statement, before)

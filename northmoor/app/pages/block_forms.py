@@ -16,6 +16,7 @@ from northmoor.core.model.data import LinkedColumns
 from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.nesting import for_each_around, items_of, walk
 from northmoor.core.model.report import Report
+from northmoor.core.sources.replacing import with_window_renamed
 
 KIND_NAMES = {
     "text": "Text", "picture": "Picture", "table": "Table", "matrix": "Matrix", "chart": "Chart", "rule": "Rule",
@@ -48,12 +49,18 @@ def name_line(form: Form, block: Any) -> None:
     """A line for the block's name; charts of its groups follow."""
 
     def rename(name: str) -> None:
-        if form.desk.edit("Rename the block", lambda r, e: rename_block(r, e, block.name, name)):
+        if form.desk.edit("Rename the block", lambda r, e: _renamed(r, e, block, name)):
             form.desk.select(Selection(block.kind, name))
         else:
             form.refused()
 
     form.property(type(block), block, "name", rename)
+
+
+def _renamed(report: Report, edition: str, block: Any, name: str) -> Report:
+    """A report where a block has another name; the name of a for-each is a window, which expressions follow."""
+    changed = rename_block(report, edition, block.name, name)
+    return with_window_renamed(changed, edition, block.name, name) if isinstance(block, ForEachBlock) else changed
 
 
 def show_leaf(form: Form, report: Report, edition: str, selection: Selection) -> None:
@@ -82,7 +89,7 @@ def show_leaf(form: Form, report: Report, edition: str, selection: Selection) ->
         form.properties(kind, block, looks, what, change)
     if "style" in kind.model_fields:
         form.looks(report, block, "Change the look", change)
-    form.action("Take it out", lambda r, e: edits.remove_block(r, e, block.name))
+    form.take_out(block.name, "Take it out")
 
 
 def show_for_each(form: Form, report: Report, edition: str, selection: Selection) -> None:
@@ -100,7 +107,7 @@ def show_for_each(form: Form, report: Report, edition: str, selection: Selection
     pages = ("page_break", "restart_page_number", "keep_together", "bookmark", "space_after", "visible")
     form.properties(ForEachBlock, block, pages, "Change the pages", change)
     form.note("What you insert while it is chosen goes into it.")
-    form.action("Take it out with its content", lambda r, e: edits.remove_block(r, e, block.name))
+    form.take_out(block.name, "Take it out with its content")
 
 
 def show_tie(form: Form, report: Report, edition: str, name: str) -> None:
@@ -166,7 +173,7 @@ def show_frame(form: Form, report: Report, edition: str, selection: Selection) -
     form.properties(FrameBlock, block, ("fill", "stroke", "thickness"), "Change the frame", change)
     form.note("Drag what stands in it; the lower and right edges change its size. Alt lets it go freely. Arrow keys"
               " move by 0.1 mm, with Shift by 1 mm.")  # fmt: skip
-    form.action("Take it out with its content", lambda r, e: edits.remove_block(r, e, block.name))
+    form.take_out(block.name, "Take it out with its content")
 
 
 def show_place(form: Form, report: Report, edition: str, name: str) -> None:
@@ -206,7 +213,7 @@ def show_grid(form: Form, report: Report, edition: str, selection: Selection) ->
 
         fields = ("width",) if track.width is not None else ("width", "share")
         form.properties(Track, track, fields, "Change the column", set_track)
-    form.action("Take it out with its content", lambda r, e: edits.remove_block(r, e, block.name))
+    form.take_out(block.name, "Take it out with its content")
 
 
 def show_grid_cell(form: Form, report: Report, edition: str, selection: Selection) -> None:

@@ -5,11 +5,13 @@ from functools import partial
 from typing import Any
 
 from northmoor.app.desk import Selection
+from northmoor.app.pages.block_forms import name_line
 from northmoor.app.pages.forms import Change, Form
 from northmoor.app.pages.period_forms import show_regrouping
 from northmoor.app.pages.table_forms import row_name
 from northmoor.core.expr.language import column_expression
 from northmoor.core.model import chart_edits, edits
+from northmoor.core.model.block_edits import remove_blocks
 from northmoor.core.model.chart_edits import ChartPlace
 from northmoor.core.model.charts import Chart, ChartAxis, ChartBlock, ChartLevel, ChartMeasure, ReferenceLine
 from northmoor.core.model.matrices import MatrixBlock
@@ -50,6 +52,8 @@ def show_chart(form: Form, report: Report, edition: str, selection: Selection) -
     own = isinstance(chart, ChartBlock)
     form.title(f"Chart · {selection.block}" if own else f"Chart in {row_name(selection.place)} · {selection.column}")
     form.section("What")
+    if own:
+        name_line(form, chart)
     form.properties(Chart, chart, ("draw",), "Change the kind of chart", place.change)
     if own:
         _source(form, report, edition, place)
@@ -94,7 +98,7 @@ def _source(form: Form, report: Report, edition: str, place: ChartPlace) -> None
 
 def _without(place: ChartPlace) -> Change:
     if place.row is None:
-        return lambda r, e: edits.remove_block(r, e, place.block)
+        return lambda r, e: remove_blocks(r, e, [place.block])
     row, column = place.row, place.column
     return lambda r, e: edits.change_cell(r, e, place.block, row, column, chart=None)
 

@@ -13,6 +13,7 @@ from northmoor.app.pages.editors import editor_for, label_of
 from northmoor.app.pages.rules import RulesEditor
 from northmoor.app.theme import LINE
 from northmoor.core.model import edits
+from northmoor.core.model.block_edits import remove_blocks
 from northmoor.core.model.looks import Look, Rule, Scale
 from northmoor.core.model.part import Part
 from northmoor.core.model.report import Report
@@ -183,6 +184,10 @@ class Form:
         button.setToolTip(f"{text}; it can be undone")
         button.clicked.connect(lambda: self.edit(text, change))
         self._add(button)
+
+    def take_out(self, block: str, text: str = "Take it out") -> None:
+        """A button that takes a block out."""
+        self.action(text, lambda r, e: remove_blocks(r, e, [block]))
 
     def choices(self, text: str, drawing: str, changes: Sequence[tuple[str, Change]]) -> None:
         """A button that offers several changes by name."""

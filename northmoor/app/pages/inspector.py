@@ -220,7 +220,7 @@ def show_text(form: Form, report: Report, edition: str, selection: Selection) ->
     form.section("Where")
     form.properties(TextBlock, block, ("space_after", "stays_with_next", "visible"), "Change the text", change)
     form.looks(report, block, "Change the look", change)
-    form.action("Take it out", lambda r, e: edits.remove_block(r, e, selection.block))
+    form.take_out(selection.block, "Take it out")
 
 
 def show_tabs(form: Form, block: TextBlock, change: Callable[..., Change]) -> None:
@@ -252,7 +252,7 @@ def show_picture(form: Form, report: Report, edition: str, selection: Selection)
     form.section("Look")
     crops = ("crop_left", "crop_top", "crop_right", "crop_bottom")
     form.properties(PictureBlock, block, crops, "Change the picture", change)
-    form.action("Take it out", lambda r, e: edits.remove_block(r, e, selection.block))
+    form.take_out(selection.block, "Take it out")
 
 
 def _edition_page(report: Report, edition: str) -> PageSetup:

@@ -4,6 +4,7 @@ from functools import partial
 from typing import Any
 
 from northmoor.app.desk import Selection
+from northmoor.app.pages.block_forms import name_line
 from northmoor.app.pages.forms import Change, Form
 from northmoor.app.pages.period_forms import show_regrouping
 from northmoor.core.expr.language import column_expression
@@ -21,6 +22,7 @@ def show_matrix(form: Form, report: Report, edition: str, selection: Selection) 
     change = form.block_change(matrix.name)
     form.title(f"Matrix · {matrix.name}")
     form.section("What")
+    name_line(form, matrix)
     queries = [query.name for query in report.queries]
     form.property(MatrixBlock, matrix, "query", lambda v: form.edit("Change the query", change(query=v)), queries)
     shown = ("keep_rows", "no_rows", "row_total", "row_total_text", "column_total", "column_total_text", "when_empty")
@@ -38,7 +40,7 @@ def show_matrix(form: Form, report: Report, edition: str, selection: Selection) 
     for name in ("style", "head_style", "key_style", "total_style"):
         form.style(report, matrix, name, "Change the style", change)
     form.action("Turn it into a table", partial(_to_table, matrix.name), "table-2")
-    form.action("Take the matrix out", lambda r, e: edits.remove_block(r, e, matrix.name))
+    form.take_out(matrix.name, "Take the matrix out")
 
 
 def show_matrix_level(form: Form, report: Report, edition: str, selection: Selection) -> None:

@@ -5,6 +5,7 @@ from functools import partial
 from typing import Any
 
 from northmoor.app.desk import Selection
+from northmoor.app.pages.block_forms import name_line
 from northmoor.app.pages.editors import LineEditor, choice_editor
 from northmoor.app.pages.forms import Change, Form
 from northmoor.app.pages.period_forms import show_period, show_range
@@ -43,6 +44,7 @@ def show_table(form: Form, report: Report, edition: str, selection: Selection) -
     change = form.block_change(selection.block)
     form.title(f"Table · {table.name}")
     form.section("What")
+    name_line(form, table)
     queries = [q.name for q in report.queries]
     form.property(TableBlock, table, "query", lambda v: form.edit("Change the query", change(query=v)), queries)
     _row_order(form, table, change)

@@ -54,11 +54,6 @@ def put_block(report: Report, edition: str, changed: Block) -> Report:
     return change_edition(report, edition, blocks=blocks)
 
 
-def remove_block(report: Report, edition: str, block: str) -> Report:
-    """Take a block out."""
-    return change_edition(report, edition, blocks=replaced(_edition(report, edition).blocks, block, lambda _: ()))
-
-
 def change_column(report: Report, edition: str, table: str, column: str, **changes: Any) -> Report:
     """Change properties of a table's column."""
     columns = tuple(c.but(**changes) if c.name == column else c for c in table_of(report, edition, table).columns)

@@ -11,6 +11,7 @@ from pydantic.fields import FieldInfo
 from sqlglot.errors import SqlglotError
 from sqlglot.tokens import TokenType  # type: ignore[attr-defined]  # it is re-exported from a compiled module
 
+from northmoor.core.expr.language import column_expression
 from northmoor.core.model.charts import ChartBlock
 from northmoor.core.model.flowed import Flowed
 from northmoor.core.model.keyed import Keyed
@@ -71,6 +72,35 @@ def with_replaced(report: Report, wanted: Wanted, by: str, chosen: Sequence[Occu
     changes = {found.path: new for found in chosen if (new := _changed(found, wanted, by)) is not None}
     made: Report = _rebuilt(report, (), changes)
     return made
+
+
+def with_window_renamed(report: Report, edition: str, old: str, new: str) -> Report:
+    """The report where expressions of an edition name a window otherwise, as in ``sum(fare) over shipper``."""
+    changes = {}
+    for found in _strings(report, (), _Scope()):
+        if found.edition == edition and found.field in EXPRESSIONS | TEMPLATES:
+            text = found.text
+            if found.field in EXPRESSIONS:
+                changed = _with_window(text, old, new)
+            else:
+                changed = _SLOT.sub(lambda s: s[0] if s[0] in ("{{", "}}") else _with_window(s[0], old, new), text)
+            if changed != text:
+                changes[found.path] = changed
+    made: Report = _rebuilt(report, (), changes)
+    return made
+
+
+def _with_window(text: str, old: str, new: str) -> str:
+    try:
+        tokens = sqlglot.tokenize(text, dialect=ENGINE_DIALECT)
+    except SqlglotError:
+        return text
+    named = column_expression(new)
+    for at in range(len(tokens) - 1, 0, -1):
+        before = [token.text.lower() for token in tokens[max(at - 2, 0) : at]]
+        if tokens[at].text == old and (before[-1] == "over" or before == ["over", "("]):
+            text = text[: tokens[at].start] + named + text[tokens[at].end + 1 :]
+    return text
 
 
 @dataclass(frozen=True)
