@@ -145,12 +145,13 @@ def take_tables(application: QApplication, window: Window) -> None:
 
 
 def take_documents(application: QApplication, window: Window) -> None:
-    """The pictures of documents: statements in a for-each, and a sheet of grids."""
+    """The pictures of documents: statements in a for-each, a sheet of grids, a letter with a frame."""
     first = window.desk.path
     assert first is not None
     for report, picture, selection in (
         ("freight-statement.moor", "statement.png", Selection("for-each", "shipper")),
         ("board-sheet.moor", "board.png", Selection("readout", "fares")),
+        ("winter-letter.moor", "letter.png", Selection("text", "to")),
     ):
         window.open(first.with_name(report))
         settle(application, window)

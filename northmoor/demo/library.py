@@ -16,6 +16,7 @@ from northmoor.demo.crossing import route_month_matrix
 from northmoor.demo.ferries import DATA_TIME, make_ferries
 from northmoor.demo.freight import add_freight
 from northmoor.demo.history import make_history
+from northmoor.demo.letter import EMBLEM, winter_letter
 from northmoor.demo.papers import make_papers
 from northmoor.demo.punctual import punctuality
 from northmoor.demo.reports import fares_by_route
@@ -58,6 +59,9 @@ def make_library(root: Path, history: bool = False) -> Path:
     picture = root / "pictures" / "tarrow.png"
     if not picture.exists():
         draw_emblem(picture)
+    drawing = root / "pictures" / "emblem.svg"
+    if not drawing.exists():
+        drawing.write_text(EMBLEM, encoding="utf-8")
     reports = root / "reports"
     made = (
         ("fares-by-route", fares_by_route),
@@ -69,6 +73,7 @@ def make_library(root: Path, history: bool = False) -> Path:
         ("punctuality", punctuality),
         ("freight-statement", freight_statement),
         ("board-sheet", board_sheet),
+        ("winter-letter", winter_letter),
     )
     for name, make in made:
         if not (reports / f"{name}.moor").exists():

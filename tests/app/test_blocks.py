@@ -351,3 +351,16 @@ def test_every_block_can_be_renamed_and_expressions_follow_a_for_each(statement:
             assert statement.desk.selection == Selection(kind, f"renamed-{kind}")
             assert own.name not in names(statement)
     assert undone(statement, before)
+
+
+def test_a_field_is_put_into_a_text_that_is_repeated(statement: Window, qtbot: QtBot) -> None:
+    before = report_text(statement.desk.report)
+    statement.desk.select(Selection("text", "to"))
+    assert "terms_days" in [name for name, _ in statement.pages.fields.names()]
+    own = block(statement, "to")
+    assert isinstance(own, TextBlock)
+    statement.pages.add_column("terms_days")
+    changed = block(statement, "to")
+    assert isinstance(changed, TextBlock)
+    assert changed.text == own.text + "{terms_days}"
+    assert undone(statement, before)

@@ -1,11 +1,13 @@
 """Columns, labels, turned pages, papers and watermarks: where things stand, and that nothing is lost between areas."""
 
+import sqlite3
 from collections.abc import Callable
+from pathlib import Path
 
 import pytest
 from pydantic import ValidationError
 
-from northmoor.core.document import Document
+from northmoor.core.document import Document, Session
 from northmoor.core.layout.places import page_places
 from northmoor.core.model.blocks import ForEachBlock
 from northmoor.core.model.leaves import BreakBlock
@@ -15,6 +17,7 @@ from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.tables import Column
 from northmoor.core.model.texts import TextBlock
 from northmoor.core.sources.connections import Library
+from northmoor.demo.letter import winter_letter
 from tests.helpers import column_of, dumped, level_of, lines_of, render, report_of, row_of, table_of
 
 MakeLibrary = Callable[[str], Library]
@@ -148,3 +151,28 @@ def test_a_header_speaks_of_the_group_or_record_that_is_open_on_its_page(library
     assert said == opened
     assert len({*said}) >= 3
     assert any("'nothing' is not known here" in finding.message for finding in document.findings)
+
+
+@pytest.mark.parametrize("port", ["SK", "OX"])
+def test_each_shipper_of_a_port_gets_a_letter_and_a_label(demo: Path, tarrow: sqlite3.Connection, port: str) -> None:
+    asked = "select s.name from shippers s join ports p using (port_id) where p.code = ? order by 1"
+    shippers = [name for (name,) in tarrow.execute(asked, (port,))]
+    session = Session(Library.around(demo / "reports"))
+    letters = dumped(session.render(winter_letter(), {"port": port}, "letter"))["pages"]
+    said = [next(i["text"] for i in page["items"] if i["origin"]["block"] == "to") for page in letters]
+    assert said == shippers
+    counted = tarrow.execute(
+        """select count(*) from waybills w join shippers s using (shipper_id) where s.name = ? and w.status <> 'cancelled'
+        and w.shipped_on >= '2025-01-01'""", (shippers[0],),
+    ).fetchone()[0]  # fmt: skip
+    greeting = [i["text"] for i in letters[0]["items"] if i["origin"]["block"] == "greeting"]
+    assert f"{counted:,} waybills" in greeting
+    assert not [i for i in letters[0]["items"] if i["origin"]["row"] == "watermark"]
+    draft = session.render(winter_letter(), {"port": port, "draft": True}, "letter")
+    assert {
+        i["text"] for page in dumped(draft)["pages"] for i in page["items"] if i["origin"]["row"] == "watermark"
+    } == {"Draft"}
+    labels = dumped(session.render(winter_letter(), {"port": port}, "labels"))["pages"]
+    assert len(labels) == -(-len(shippers) // 24)
+    names = [i["text"] for page in labels for i in page["items"] if i["origin"]["block"] == "label-to"]
+    assert names[::2] == shippers

@@ -23,11 +23,12 @@ from northmoor.core.expr.language import column_expression
 from northmoor.core.layout.folding import column_folds
 from northmoor.core.layout.places import Spot
 from northmoor.core.model import chart_edits, edits, matrix_edits
-from northmoor.core.model.blocks import DataBlock
+from northmoor.core.model.blocks import DataBlock, ForEachBlock
 from northmoor.core.model.matrices import MatrixBlock
-from northmoor.core.model.nesting import including, walk
+from northmoor.core.model.nesting import for_each_around, including, walk
 from northmoor.core.model.report import Report
 from northmoor.core.model.tables import RowPlace, TableBlock
+from northmoor.core.model.texts import TextRun
 
 
 class PagesWorkspace(QWidget):
@@ -168,7 +169,11 @@ class PagesWorkspace(QWidget):
 
     def add_column(self, field: str) -> None:
         """Add a field of the block's query as a column, after the selected column or at the end, or as a measure."""
-        block = self.block
+        block, selection = self.block, self._desk.selection
+        edition = self._desk.edition
+        if selection.kind == "text" and edition is not None and for_each_around(edition.blocks, selection.block):
+            self._say(selection.block, field)
+            return
         if block is None:
             return
         names = [c.name for c in block.columns] if isinstance(block, TableBlock) else []
@@ -176,6 +181,18 @@ class PagesWorkspace(QWidget):
         at = names.index(selected) + 1 if self._desk.selection.block == block.name and selected in names else None
         work = FIELD_WORK[type(block)]
         self._desk.edit(f"Add {field}", work.add_column(block.name, field, self._measure(field), at))
+
+    def _say(self, text: str, field: str) -> None:
+        """Let a text go on with a field."""
+
+        def change(report: Report, edition: str) -> Report:
+            own = edits.block_of(report, edition, text)
+            said = f"{{{column_expression(field)}}}"
+            if own.runs:
+                return edits.change_block(report, edition, text, runs=(*own.runs, TextRun(text=said)))
+            return edits.change_block(report, edition, text, text=own.text + said)
+
+        self._desk.edit(f"Add {field}", change)
 
     def add_level(self, field: str) -> None:
         """Group the block by a field, around the selected level or innermost, and select the new level."""
@@ -265,16 +282,33 @@ class PagesWorkspace(QWidget):
         self._show_fields()
 
     def _show_fields(self) -> None:
-        report, block = self._desk.report, self.block
-        if report is None or block is None:
+        report, query = self._desk.report, self._query
+        if report is None or query is None:
             self.fields.clear()
             return
-        rows = self._rendered.document.rows.get(block.query) if self._rendered else None
-        self.fields.show_fields(report.query(block.query), rows)
+        rows = self._rendered.document.rows.get(query) if self._rendered else None
+        self.fields.show_fields(report.query(query), rows)
+
+    @property
+    def _query(self) -> str | None:
+        """The query whose fields are offered: that of the records that the selected text is repeated for, or of the
+        block."""
+        edition, selection = self._desk.edition, self._desk.selection
+        chosen = next((b for b in walk(edition.blocks) if b.name == selection.block), None) if edition else None
+        around = chosen
+        if edition is not None and chosen is not None and not isinstance(chosen, DataBlock | ForEachBlock):
+            around = for_each_around(edition.blocks, chosen.name)
+        if isinstance(around, DataBlock | ForEachBlock):
+            return around.query
+        if self.block is not None:
+            return self.block.query
+        first = next((b for b in walk(edition.blocks) if isinstance(b, ForEachBlock)), None) if edition else None
+        return first.query if first is not None else None
 
     def _selected(self, selection: Selection) -> None:
         self.contents.select(selection)
         self.canvas.select(selection)
+        self._show_fields()
 
     def _close_line(self) -> None:
         if self._line is not None:
