@@ -4,7 +4,7 @@ from collections.abc import Callable
 from typing import Any
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from northmoor.core.document import Document, Session
@@ -55,6 +55,7 @@ def test_a_level_folded_as_a_whole_shows_its_totals_only(library: MakeLibrary) -
     assert counted == [240, 240, 240]
 
 
+@settings(max_examples=20)
 @given(
     groups=st.frozensets(st.tuples(st.integers(0, 7), st.integers(0, 6)), max_size=6),
     level=st.sampled_from([None, 1, 2]),

@@ -9,7 +9,7 @@ import pyarrow as pa
 import pytest
 from babel.dates import format_date, format_datetime
 from babel.numbers import parse_pattern
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from northmoor.core.errors import ExpressionError
@@ -139,6 +139,7 @@ def test_named_patterns_are_the_locales_own(name: str, value: object, text: str)
     assert format_one(value, name, Customs()) == text
 
 
+@settings(max_examples=20)
 @given(
     st.lists(st.decimals(-(10**11), 10**11, places=3), min_size=250, max_size=300, unique=True),
     NUMBER_PATTERNS,

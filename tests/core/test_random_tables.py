@@ -120,7 +120,7 @@ def _is_under(total: Line, k: str, j: int, page: int | None) -> bool:
     return total.keys == (k, j)[: len(total.keys)]
 
 
-@settings(max_examples=15)
+@settings(max_examples=10)
 @given(ROWS, tables())
 def test_the_same_rows_give_the_same_bytes(
     tmp_path_factory: pytest.TempPathFactory, rows: list, table: TableBlock
@@ -130,7 +130,7 @@ def test_the_same_rows_give_the_same_bytes(
     assert first.pdf() == second.pdf()
 
 
-@settings(max_examples=25)
+@settings(max_examples=15)
 @given(ROWS, tables())
 def test_level_breaks_begin_pages_and_no_page_is_empty(
     tmp_path_factory: pytest.TempPathFactory, rows: list, table: TableBlock
@@ -152,6 +152,7 @@ def test_level_breaks_begin_pages_and_no_page_is_empty(
 ROW = st.tuples(st.sampled_from(["a", "b", "c", None]), st.integers(0, 4), st.integers(-20, 20))
 
 
+@settings(max_examples=30)
 @given(st.lists(ROW, max_size=40), st.booleans(), st.integers(1, 4), st.integers(0, 3), st.integers(-10, 10))
 def test_groups_are_kept_ordered_and_counted_as_a_plain_reference_does(
     tmp_path_factory: pytest.TempPathFactory, rows: list[Any], descending: bool, first: int, least: int, over: int

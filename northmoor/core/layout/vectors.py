@@ -7,7 +7,7 @@ counted before it is drawn, and what cannot be drawn is left out and told.
 import io
 import math
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 import svgelements as svg
@@ -26,10 +26,11 @@ _SPACE = "{http://www.w3.org/2000/svg}"
 _HREFS = ("href", "{http://www.w3.org/1999/xlink}href")
 _LEFT_OUT = {
     "image": "pictures in it", "text": "texts in it (turn them into paths)", "foreignObject": "foreign objects",
-    "filter": "filters", "mask": "masks", "clipPath": "clipping", "script": None, "style": None, "animate": None,
+    "filter": "filters", "mask": "masks", "clipPath": "clipping", "script": None, "animate": None,
     "animateTransform": None, "set": None,
 }  # fmt: skip
 _URL = re.compile(r"url\(\s*['\"]?#([^)'\"]+)['\"]?\s*\)")
+_IMPORT = re.compile(r"@import[^;]*;?")
 _CAPS = {"butt": 0, "round": 1, "square": 2}
 _JOINS = {"miter": 0, "round": 1, "bevel": 2}
 
@@ -90,13 +91,18 @@ def _cleaned(root: etree._Element) -> tuple[str, ...]:
             _remove(node)
             continue
         for key, value in node.attrib.items():
-            changed = _URL.sub(lambda found: colors.get(found[1], "#808080"), str(value)).replace(
-                "currentColor", "#000000"
-            )
-            if changed != value:
-                told.update({"gradients (one colour stands for each)": None} if "url(" in str(value) else {})
-                node.set(key, changed)
+            node.set(key, _plain(str(value), colors, told))
+        if name == "style":
+            node.text = _plain(_IMPORT.sub("", node.text or ""), colors, told)
     return tuple(told)
+
+
+def _plain(text: str, colors: Mapping[str, str], told: dict[str, None]) -> str:
+    """A property with a colour in place of each gradient."""
+    changed = _URL.sub(lambda found: colors.get(found[1], "#808080"), text)
+    if changed != text:
+        told["gradients (one colour stands for each)"] = None
+    return changed.replace("currentColor", "#000000")
 
 
 def _remove(node: etree._Element) -> None:
@@ -167,10 +173,12 @@ def _path(shape: svg.Shape) -> Path | None:
     fill, fill_opacity = _color(shape.fill)
     stroke, stroke_opacity = _color(shape.stroke)
     values = shape.values
-    thickness = round((shape.stroke_width or 0) * _UNIT)
+    drawn = svg.Path(shape)
+    drawn.reify()  # rectangles and ellipses keep their transforms until they are paths
+    thickness = round((drawn.stroke_width or 0) * _UNIT)
     if values.get("visibility") == "hidden" or values.get("display") == "none":
         return None
-    steps, starts, closed = _steps(svg.Path(shape))
+    steps, starts, closed = _steps(drawn)
     if len(steps) < 2 or (fill is None and (stroke is None or thickness <= 0)):
         return None
     dash = tuple(round(float(part) * _UNIT) for part in re.findall(r"[\d.]+", values.get("stroke-dasharray") or ""))
