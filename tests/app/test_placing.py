@@ -91,7 +91,7 @@ def test_items_are_chosen_together_aligned_grouped_and_locked(window: Window, qt
         qtbot.mouseClick(viewport, Qt.MouseButton.LeftButton, held, on_screen(window, name).center())
     assert window.pages.blocks.names == list(names)
     do(window, "align_left")
-    assert {item.x for item in frame(window).items} == {frame(window).items[0].x}
+    assert len({item.x for item in frame(window).items}) == 1
     do(window, "space_down", "group")
     ys = [item.y for item in frame(window).items]
     assert abs((ys[2] - ys[1]) - (ys[1] - ys[0])) <= 1

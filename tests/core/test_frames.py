@@ -22,7 +22,7 @@ MakeLibrary = Callable[[str], Library]
 LEFT = TOP = 56_693
 
 
-def item(x: int, y: int, *blocks: Any, width: int = 100_000, **more: Any) -> FrameItem:
+def put(x: int, y: int, *blocks: Any, width: int = 100_000, **more: Any) -> FrameItem:
     return FrameItem(x=x, y=y, width=width, blocks=blocks, **more)
 
 
@@ -40,7 +40,7 @@ def extent(document: Document, block: str, page: int = 0) -> tuple[int, int, int
 def test_items_stand_where_they_are_told_and_the_frame_grows_with_them(library: MakeLibrary) -> None:
     shape = ShapeBlock(name="shape", width=50_000, height=40_000, fill="#ABCDEF", stroke=None)
     frame = FrameBlock(name="frame", height=100_000, space_after=10_000, items=(
-        item(20_000, 30_000, text("a")), item(200_000, 150_000, shape), item(5_000, 90_000, table_of("route"), width=90_000),
+        put(20_000, 30_000, text("a")), put(200_000, 150_000, shape), put(5_000, 90_000, table_of("route"), width=90_000),
     ))  # fmt: skip
     document = render(report_of(frame, text("below")), library(FREIGHT))
     assert extent(document, "a")[:3] == (LEFT + 20_000, TOP + 30_000, 100_000)
@@ -57,8 +57,8 @@ def test_items_stand_where_they_are_told_and_the_frame_grows_with_them(library: 
 
 def test_a_frame_that_cuts_leaves_out_whole_lines_and_says_so(library: MakeLibrary) -> None:
     frame = FrameBlock(name="frame", height=100_000, when_full="cut", items=(
-        item(0, 0, text("a", "\n".join("abcdefgh")), height=30_000), item(0, 40_000, table_of("route")),
-        item(0, 95_000, table_of("vessel").but(name="none")),
+        put(0, 0, text("a", "\n".join("abcdefgh")), height=30_000), put(0, 40_000, table_of("route")),
+        put(0, 95_000, table_of("vessel").but(name="none")),
     ))  # fmt: skip
     document = render(report_of(frame, text("below")), library(FREIGHT))
     lines = [i for i in page_items(document.page(0)) if i.origin.block == "a"]
@@ -74,7 +74,7 @@ def test_a_frame_that_cuts_leaves_out_whole_lines_and_says_so(library: MakeLibra
 
 def test_items_are_painted_from_back_to_front_wherever_they_stand(library: MakeLibrary) -> None:
     low = ShapeBlock(name="low", height=20_000, fill="#ABCDEF", stroke=None)
-    frame = FrameBlock(name="frame", items=(item(0, 50_000, low), item(0, 45_000, table_of("route"))))
+    frame = FrameBlock(name="frame", items=(put(0, 50_000, low), put(0, 45_000, table_of("route"))))
     document = render(report_of(frame), library(FREIGHT))
     painted = [i.origin.block for i in page_items(document.page(0))]
     assert painted.index("low") < painted.index("table")  # though the table begins further up
@@ -85,7 +85,7 @@ def test_items_are_painted_from_back_to_front_wherever_they_stand(library: MakeL
 
 def test_a_frame_stands_in_each_record_with_its_rows(library: MakeLibrary) -> None:
     frame = FrameBlock(name="frame", height=30_000, items=(
-        item(10_000, 0, text("said", "{route}: {sum(charge)}")), item(150_000, 0, table_of("charge")),
+        put(10_000, 0, text("said", "{route}: {sum(charge)}")), put(150_000, 0, table_of("charge")),
     ))  # fmt: skip
     each = ForEachBlock(name="each", query="rows", by="route", keep_rows="route is not null", page_break="none",
                         blocks=(frame,))  # fmt: skip
@@ -129,7 +129,7 @@ def test_spaces_become_equal_and_the_outermost_stay(places: list[tuple[int, int]
 
 
 def test_groups_move_together_and_locked_items_stay() -> None:
-    frame = FrameBlock(name="frame", items=(item(10, 10, text("a")), item(50, 20, text("b")), item(70, 5, text("c"))))
+    frame = FrameBlock(name="frame", items=(put(10, 10, text("a")), put(50, 20, text("b")), put(70, 5, text("c"))))
     grouped = frame_edits.grouped(frame, [0, 2], on=True)
     assert frame_edits.together(grouped, [2]) == [0, 2]
     moved = frame_edits.moved(grouped, [0, 2], -100, 3)

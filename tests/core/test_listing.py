@@ -72,7 +72,7 @@ def test_a_list_shows_the_numbers_that_pages_print_and_as_many_steps_as_told(lib
         name="each", query="rows", by="g", bookmark="Record {g}", restart_page_number=True,
         blocks=(heading("inner", "Inner {g}", heading=1), BreakBlock(name="b"), heading("deep", "Deep {g}", heading=3)),
     )  # fmt: skip
-    sql = "select g, i from numbered where i < 10"
+    sql = "select g, i from numbered where 10 > i order by g"
     report = report_of(ContentsBlock(name="list", depth=2), BreakBlock(name="break"), record, sql=sql)
     assert listed(render(report, library(MANY))) == [
         ("Record Group 100", 1), ("Inner Group 100", 1), ("Record Group 101", 1), ("Inner Group 101", 1),

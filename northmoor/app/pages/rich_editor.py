@@ -194,7 +194,7 @@ class RichEditor(QWidget):
         self.styles.setCurrentIndex(max(self.styles.findData(_manner(self.text.currentCharFormat()).style), 0))
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        """Commit on leaving and on Enter; Ctrl+B and Ctrl+I."""
+        """Commit on leaving and on Enter; Ctrl+I and Ctrl+B mark."""
         if event is not None and event.type() == QEvent.Type.FocusOut:
             self._finish()
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
