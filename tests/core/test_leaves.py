@@ -257,3 +257,21 @@ def test_a_readout_draws_a_small_trend_below(library: MakeLibrary) -> None:
     wrong = render(report_of(block.but(trend="sum(rows.charge)")), library(FREIGHT))
     assert [finding.message[:24] for finding in wrong.findings] == ["A spark line is drawn fr"]
     assert items(wrong, "read", "text")[0]["text"] == said["text"]
+
+
+def test_a_column_by_content_is_as_wide_as_what_stands_in_it(library: MakeLibrary) -> None:
+    def grid(*first: Block, **track: Any) -> GridBlock:
+        cells = (GridCell(blocks=first, padding=3_000), GridCell(column=1, blocks=(text("right", "x"),)))
+        return GridBlock(name="grid", gap=5_000, cells=cells, tracks=(Track(by_content=True, **track), Track()))
+
+    def left_of(*first: Block, **track: Any) -> float:
+        (item,) = items(render(report_of(grid(*first, **track)), library(FREIGHT)), "right")
+        return round((item["x"] - LEFT - 2) * 1000)  # a text stands its inset further in
+
+    (said,) = items(render(report_of(text("a", "Tarrow Quay")), library(FREIGHT)), "a")
+    assert left_of(text("a", "Tarrow Quay")) == round(said["width"] * 1000) + 2 * 2_000 + 2 * 3_000 + 5_000
+    shape = ShapeBlock(name="b", width=70_000, height=9_000)
+    assert left_of(text("a", "x"), shape) == 70_000 + 2 * 3_000 + 5_000
+    half = round(WIDTH * 1000) // 2 + 5_000
+    assert 0.95 * half < left_of(text("a", "word " * 200)) <= half  # at most half of the grid
+    assert left_of(text("a", "Tarrow Quay"), width=90_000) == 90_000 + 5_000  # a width that is said counts

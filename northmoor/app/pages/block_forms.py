@@ -211,7 +211,9 @@ def show_grid(form: Form, report: Report, edition: str, selection: Selection) ->
             tracks = (*block.tracks[:number], track.but(**changes), *block.tracks[number + 1 :])
             return change(tracks=tracks)
 
-        fields = ("width",) if track.width is not None else ("width", "share")
+        fields: tuple[str, ...] = ("width",)
+        if track.width is None:
+            fields = ("width", "by_content") if track.by_content else ("width", "by_content", "share")
         form.properties(Track, track, fields, "Change the column", set_track)
     form.take_out(block.name, "Take it out with its content")
 

@@ -60,7 +60,7 @@ NAMES = {
     "column_gap": "Between columns", "row_gap": "Between rows", "fill_first": "Filled", "turned": "Corner to corner",
     "fit": "Fitting", "crop_left": "Cut at the left", "crop_top": "Cut at the top", "crop_right": "Cut at the right",
     "crop_bottom": "Cut at the bottom", "file": "File", "marker": "Each line has", "leader": "Led to by",
-    "x": "From the left", "y": "From the top", "when_full": "When full", "step": "Steps",
+    "by_content": "By content", "x": "From the left", "y": "From the top", "when_full": "When full", "step": "Steps",
     "guides_across": "Upright guides", "guides_down": "Level guides", "locked": "Locked", "group": "Group",
     "key_style": "Key style", "total_style": "Total style",
     "stands": "Stands", "span": "Columns", "rows": "Rows",

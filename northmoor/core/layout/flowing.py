@@ -19,10 +19,11 @@ from northmoor.core.errors import LayoutError, NorthmoorError, Place, Stopped
 from northmoor.core.layout.chartview import View
 from northmoor.core.layout.display import Layer, Origin
 from northmoor.core.layout.drawings import Area
-from northmoor.core.layout.grids import joined_rows, row_heights, track_widths
+from northmoor.core.layout.grids import columns_by_content, joined_rows, row_heights, track_widths
 from northmoor.core.layout.leaves import Leaf, aligned, barcode_leaf, picture_leaf, rule_leaf, shape_leaf
 from northmoor.core.layout.listing import listed_lines
 from northmoor.core.layout.matrix import lay_out_matrix
+from northmoor.core.layout.natural import natural_width
 from northmoor.core.layout.paginate import Body, Slice
 from northmoor.core.layout.paragraph import Paragraph, fault_paragraph
 from northmoor.core.layout.parts import ChartPart, Depth, DrawnPart, FixedPart, Lines, TableRun
@@ -408,7 +409,11 @@ class Flow:
         return sub
 
     def _grid(self, block: GridBlock, scope: Scope) -> None:
-        widths = track_widths(block, self.room.width)
+        needed: dict[int, int] = {}
+        for column, cell in columns_by_content(block):
+            sub = self._measured(cell.blocks, scope, self.room.width // 2)
+            needed[column] = max(needed.get(column, 0), natural_width(sub.placed) + 2 * cell.padding)
+        widths = track_widths(block, self.room.width, needed)
         lefts = [sum(widths[:at]) + at * block.gap for at in range(len(widths))]
         cells = []
         for cell in block.cells:

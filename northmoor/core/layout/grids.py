@@ -1,6 +1,6 @@
 """The columns and rows of a grid: how wide and how high each is, and where a grid may be parted."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from itertools import pairwise
 
 import numpy as np
@@ -8,16 +8,26 @@ import numpy as np
 from northmoor.core.model.blocks import GridBlock, GridCell
 
 
-def track_widths(block: GridBlock, width: int) -> list[int]:
-    """The widths of a grid's columns: fixed ones as they are, then the shares of what is left; all together as wide as
-    the room."""
-    free = width - (len(block.tracks) - 1) * block.gap - sum(track.width or 0 for track in block.tracks)
-    shares = [0.0 if track.width is not None else track.share for track in block.tracks]
-    edges = np.rint(np.cumsum([0.0, *shares]) / (sum(shares) or 1.0) * max(free, 0)).astype(int).tolist()
-    return [
-        max(track.width if track.width is not None else edges[at + 1] - edges[at], 1000)
+def track_widths(block: GridBlock, width: int, needed: Mapping[int, int] | None = None) -> list[int]:
+    """The widths of a grid's columns: fixed ones as they are, those by content as wide as `needed` says, up to half of
+    the grid, then the shares of what is left; all together as wide as the room."""
+    known = needed or {}
+    fixed = [
+        min(known.get(at, 0), width // 2) if track.width is None and track.by_content else track.width
         for at, track in enumerate(block.tracks)
     ]
+    free = width - (len(block.tracks) - 1) * block.gap - sum(own or 0 for own in fixed)
+    shares = [0.0 if own is not None else track.share for own, track in zip(fixed, block.tracks, strict=True)]
+    edges = np.rint(np.cumsum([0.0, *shares]) / (sum(shares) or 1.0) * max(free, 0)).astype(int).tolist()
+    return [max(own if own is not None else edges[at + 1] - edges[at], 1000) for at, own in enumerate(fixed)]
+
+
+def columns_by_content(block: GridBlock) -> Iterator[tuple[int, GridCell]]:
+    """The columns that are as wide as their content, each with every cell that stands in it alone."""
+    for cell in block.cells:
+        track = block.tracks[cell.column]
+        if track.by_content and track.width is None and cell.columns == 1:
+            yield cell.column, cell
 
 
 def row_heights(block: GridBlock, cells: Sequence[tuple[GridCell, int]]) -> list[int]:

@@ -71,6 +71,9 @@ class Track(Part):
 
     width: Annotated[Length, Field(ge=1000, le=5_000_000)] | None = None
     """A fixed width; without one, a share of what is left."""
+    by_content: bool = False
+    """Without a width: whether it is as wide as the texts, pictures and small blocks in it need, up to half of the
+    grid."""
     share: Annotated[float, Field(gt=0, le=1000)] = 1.0
     """How large that share is, beside those of other columns."""
 
