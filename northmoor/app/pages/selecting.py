@@ -35,6 +35,8 @@ def selection_of(spot: Spot) -> Selection:
 
 def selects(selection: Selection, spot: Spot) -> bool:
     """Whether a spot is an instance of what is selected."""
+    if spot.part == "run":
+        return False  # the text that it is a run of is lit up
     if selection.kind == "include":
         return spot.block.startswith(f"{selection.block}{JOINT}") and spot.column is None
     if selection.kind == "level" and spot.part != "level":

@@ -45,7 +45,8 @@ class Spot:
     """The address that it opens."""
     part: str = "cell"
     """What it belongs to: a cell; in a matrix a measure or a level, whose name is `column`, or all of it; an item of a
-    frame is the extent of its first block, a cell of a grid that of the cell."""
+    frame is the extent of its first block, a cell of a grid that of the cell; a run
+    is a piece of a text that opens an address."""
     under: str | None = None
     """The column of the printed table that it stands under; of an item, its frame; of a cell, its grid."""
     keys: tuple[Any, ...] = ()
@@ -168,7 +169,8 @@ def _line_spots(part: Lines, frame: Frame) -> Iterator[Spot]:
     yield Spot(origin.block, origin.row, None, None, left, y, width, height, printed=origin.ordinal, link=link)
     if isinstance(block, RichText):
         for x, top, wide, high, own in block.links(left, y, part.start, part.end):
-            yield Spot(origin.block, origin.row, None, None, x, top, wide, high, printed=origin.ordinal, link=own)
+            yield Spot(origin.block, origin.row, None, None, x, top, wide, high, printed=origin.ordinal, link=own,
+                       part="run")  # fmt: skip
 
 
 def _running_spots(composition: Composition, index: int) -> list[Spot]:
