@@ -229,8 +229,9 @@ def test_faults_in_a_record_are_told_and_the_rest_is_printed(library: MakeLibrar
         TextBlock(name="bad", text="{nothing} {name}"),
         table.but(name="broken", of_record=(LinkedColumns(own="nowhere", other="id"),)),
         table.but(name="untied", of_record=(LinkedColumns(own="shipper", other="nowhere"),)),
-        MatrixBlock(name="matrix", query="waybills", rows=(MatrixLevel(name="r", by="number"),),
-                    measures=(Measure(name="m", value="count(*)"),)),
+        MatrixBlock(name="matrix", query="waybills", measures=(Measure(name="m", value="count(*)"),)),
+        MatrixBlock(name="share", query="waybills", rows=(MatrixLevel(name="r", by="number"),),
+                    measures=(Measure(name="m", value="count(*) / count(*) over column"),)),
         table,
     )  # fmt: skip
     document = render(report_of(for_each(*blocks), queries=queries()), library(ROWS))
@@ -238,7 +239,8 @@ def test_faults_in_a_record_are_told_and_the_rest_is_printed(library: MakeLibrar
     assert "nothing" in told["bad"]
     assert "nowhere" in told["broken"]
     assert "Which rows belong to a record cannot be told" in told["untied"]
-    assert "matrix cannot show the rows of a record" in told["matrix"]
+    assert "needs a level down its side" in told["matrix"]
+    assert "cannot compare with whole columns" in told["share"]
     assert len([line for line in lines_of(document) if line.kind == "detail"]) == 12
 
 
@@ -378,3 +380,70 @@ def test_figures_in_a_record_are_traced_to_its_rows(library: MakeLibrary) -> Non
             rows = each.rows
             assert rows is not None
             assert set(rows.table["shipper"].to_pylist()) == {shipper}
+
+
+SALES = """
+create table sales as with recursive n(i) as (select 0 union all select i + 1 from n where i < 239)
+select 'r' || (i * 7 % 5) as route, 'v' || (i * 11 % 3) as vessel, 1 + i * 13 % 4 as quarter, i % 17 + 1 as fare from n
+where i % 7 > 0 or i % 5 > 1;
+"""
+
+
+@pytest.mark.parametrize("stepped", [False, True])
+def test_a_matrix_in_a_record_totals_its_rows_as_straight_sql_does(
+    library: MakeLibrary, tmp_path: Path, stepped: bool
+) -> None:
+    made = library(SALES)
+    matrix = MatrixBlock(
+        name="matrix", query="rows", stepped=stepped, rows=(MatrixLevel(name="vessel", by="vessel"),),
+        columns=(MatrixLevel(name="quarter", by="quarter"),), row_total_text="All of {route}",
+        measures=(Measure(name="fares", value="sum(fare)", format="0"),),
+    )  # fmt: skip
+    each = ForEachBlock(name="route", query="rows", by="route", page_break="none",
+                        blocks=(TextBlock(name="said", text="{route}"), matrix))  # fmt: skip
+    report = report_of(each, queries=[query("select * from sales")])
+    document = render(report, made)
+    assert not document.findings
+    with sqlite3.connect(tmp_path / "db.sqlite") as straight:
+        asked = "select route, vessel, quarter, sum(fare) from sales group by 1, 2, 3"
+        cells = {(r, v, str(q)): str(fare) for r, v, q, fare in straight.execute(asked)}
+        totals = dict(straight.execute("select route, cast(sum(fare) as text) from sales group by 1"))
+    found: dict[tuple[str, str, str], str] = {}
+    shown: dict[str, str] = {}
+    for page in dumped(document)["pages"]:
+        for item in (i for i in page["items"] if i["origin"]["block"] == "matrix" and i["kind"] == "text"):
+            origin = item["origin"]
+            if origin["row"] == "detail" and origin["across"]:
+                found[origin["keys"][0], origin["keys"][1], str(origin["across"][0])] = item["text"]
+            if origin["row"] == "total" and not origin["across"] and item["text"].isdigit():
+                shown[origin["keys"][0]] = item["text"]
+    assert {place: text for place, text in found.items() if text} == cells
+    assert shown == totals
+    labels = [
+        i["text"] for page in dumped(document)["pages"] for i in page["items"] if i.get("text", "").startswith("All of")
+    ]
+    assert labels == [f"All of {route}" for route in sorted(totals)]
+    keys = {i["text"] for page in dumped(document)["pages"] for i in page["items"] if i["origin"]["row"] == "detail" and
+            i["kind"] == "text"}  # fmt: skip
+    assert not keys & set(totals)  # the record's own key stands in its text, not in the matrix
+
+
+def test_a_figure_of_a_matrix_in_a_record_is_traced_to_its_rows(library: MakeLibrary) -> None:
+    matrix = MatrixBlock(
+        name="matrix", query="rows", rows=(MatrixLevel(name="vessel", by="vessel"),),
+        columns=(MatrixLevel(name="quarter", by="quarter"),), measures=(Measure(name="fares", value="sum(fare)"),),
+    )  # fmt: skip
+    each = ForEachBlock(name="route", query="rows", by="route", page_break="none", blocks=(matrix,))
+    document = render(report_of(each, queries=[query("select * from sales")]), library(SALES))
+    spots = [
+        s for s in page_places(document.composition, 0).spots if s.part == "measure" and s.row in ("detail", "total")
+    ]
+    assert len({spot.row for spot in spots}) == 2
+    for spot in spots[:40]:
+        found = trace(document, 0, spot, Stop())
+        for figure in found.figures:
+            assert figure.answer.reason is None
+            assert figure.answer.value == figure.value
+            assert found.rows is not None
+            if figure.value is not None:
+                assert sum(found.rows.table["fare"].to_pylist()) == figure.value

@@ -13,7 +13,6 @@ from northmoor.core.model import edits, grid_edits
 from northmoor.core.model.block_edits import rename_block
 from northmoor.core.model.blocks import DataBlock, ForEachBlock, FrameBlock, FrameItem, GridBlock, GridCell, Track
 from northmoor.core.model.data import LinkedColumns
-from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.nesting import for_each_around, items_of, walk
 from northmoor.core.model.report import Report
 from northmoor.core.sources.replacing import with_window_renamed
@@ -121,8 +120,7 @@ def show_tie(form: Form, report: Report, edition: str, name: str) -> None:
     around = [host]
     while (outer := for_each_around(found.blocks, around[0].name)) is not None:
         around.insert(0, outer)
-    if not isinstance(block, MatrixBlock):
-        _tie_choice(form, block, around, report)
+    _tie_choice(form, block, around, report)
 
 
 def _tie_choice(form: Form, block: Any, around: list[ForEachBlock], report: Report) -> None:

@@ -172,7 +172,8 @@ def _trace_text(document: Document, page: int, spot: Spot, stop: Stop) -> Trace:
 
 
 def _trace_matrix(document: Document, part: TablePart, spot: Spot, stop: Stop) -> Trace:
-    matrix = next(b for b in document.edition.blocks if isinstance(b, MatrixBlock) and b.name == spot.block)
+    matrix = document.composition.given.hosted[spot.block].block
+    assert isinstance(matrix, MatrixBlock)  # its cell is on the page
     arranged = part.layout.arranged
     shown = arranged.across.get(spot.under or "")
     if spot.part != "measure" or spot.row == "head" or shown is None or spot.printed is None:

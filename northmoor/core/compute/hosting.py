@@ -4,6 +4,7 @@ A table in a for-each is arranged and laid out as one table whose outermost leve
 record then prints its own stretch of rows. Nothing is asked of the data, and nothing is computed, record by record.
 """
 
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
@@ -18,7 +19,7 @@ from northmoor.core.model.charts import Chart, ChartBlock
 from northmoor.core.model.data import LinkedColumns
 from northmoor.core.model.keyed import Keyed
 from northmoor.core.model.leaves import BarcodeBlock, ReadoutBlock
-from northmoor.core.model.matrices import MatrixBlock
+from northmoor.core.model.matrices import MatrixBlock, MatrixLevel
 from northmoor.core.model.nesting import lists_in
 from northmoor.core.model.pictures import PictureBlock
 from northmoor.core.model.report import Edition, Report
@@ -26,6 +27,7 @@ from northmoor.core.model.tables import Cell, Column, Content, Level, Row, Table
 from northmoor.core.model.texts import TextBlock
 
 _RECORD = Column(name="record")
+_OVER_COLUMN = re.compile(r"\bover\s*\(?\s*column\b", re.IGNORECASE)
 
 
 @dataclass(frozen=True)
@@ -76,10 +78,9 @@ def ties_of(
 ) -> tuple[tuple[Tie, ...], str | None]:
     """What ties the rows of a block to the innermost for-each around it that they belong to: the block says so itself,
     they are of the same query, or that is a detail of it."""
-    if not isinstance(block, MatrixBlock) and block.all_rows:
+    if block.all_rows:
         return (), None
-    link = report.query(block.query).detail_of
-    said = () if isinstance(block, MatrixBlock) else block.of_record
+    link, said = report.query(block.query).detail_of, block.of_record
     for at in range(len(around) - 1, -1, -1):
         host = around[at]
         if said:
@@ -126,7 +127,15 @@ def _tied(block: DataBlock, ties: tuple[Tie, ...], host: str | None) -> DataBloc
             name=block.name, query=block.query, columns=(_RECORD,), show_details=False,
             levels=tuple(_levels(ties, host, taken, innermost)),
         )  # fmt: skip
-    return block  # a matrix says itself that it cannot stand there; see `whole_fault`
+    ties_as_rows = [MatrixLevel(name=level.name, by=level.by) for level in _levels(ties, host, _level_names(block))]
+    ties_as_rows[-1] = ties_as_rows[-1].but(
+        subtotal=block.row_total, subtotal_text=block.row_total_text, style=block.total_style
+    )
+    return block.but(rows=(*ties_as_rows, *block.rows), row_total="none", when_wide="narrow")
+
+
+def _level_names(matrix: MatrixBlock) -> list[str]:
+    return [level.name for level in (*matrix.rows, *matrix.columns)]
 
 
 def _plain_chart(chart: ChartBlock) -> Chart:
@@ -135,9 +144,17 @@ def _plain_chart(chart: ChartBlock) -> Chart:
 
 def whole_fault(hosted: Hosted) -> LayoutError | None:
     """Why a block cannot stand in a for-each at all."""
-    if isinstance(hosted.block, MatrixBlock) and hosted.ties:
-        message = "A matrix cannot show the rows of a record yet; put a table there, or the matrix outside."
+    if not (isinstance(hosted.block, MatrixBlock) and hosted.ties):
+        return None
+    if len(hosted.block.rows) == hosted.depth:
+        message = "A matrix that shows the rows of a record needs a level down its side; add one."
         return LayoutError(message, Place(block=hosted.block.name))
+    texts = [text for measure in hosted.block.measures for text in slots_in(measure)]
+    if any(_OVER_COLUMN.search(text) for text in texts):
+        message = (
+            "In a record, a matrix cannot compare with whole columns, since these are of all records; take another"
+        )
+        return LayoutError(f"{message} window than column.", Place(block=hosted.block.name))
     return None
 
 
@@ -205,9 +222,9 @@ def groups_at(levels: Sequence[Groups], depth: int) -> list[tuple[object, ...]]:
     return list(zip(*columns, strict=True))
 
 
-def matched(wanted: Sequence[tuple[object, ...]], levels: Sequence[Groups], depth: int) -> Ints:
-    """For each record, the group of the level at a depth whose keys are those; −1 where no rows belong to it."""
-    known: Mapping[tuple[object, ...], int] = {keys: at for at, keys in enumerate(groups_at(levels, depth))}
+def matched(wanted: Sequence[tuple[object, ...]], groups: Sequence[tuple[object, ...]]) -> Ints:
+    """For each record, the number of the group whose keys are its own; −1 where no rows belong to it."""
+    known: Mapping[tuple[object, ...], int] = {keys: at for at, keys in enumerate(groups)}
     return np.array([known.get(keys, -1) for keys in wanted], np.int64)
 
 

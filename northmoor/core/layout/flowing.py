@@ -289,10 +289,9 @@ class Flow:
 
     def _of_record(self, block: DataBlock, record: int, scope: Scope) -> None:
         """Place a record's rows of a block."""
-        if isinstance(block, TableBlock):
+        if isinstance(block, TableBlock | MatrixBlock):
             self._stretch(block, record)
             return
-        assert isinstance(block, ChartBlock)
         arranged, hosted = self.given.arranged[block.name], self.given.hosted[block.name]
         assert isinstance(arranged, ArrangedTable)
         ((_, chart),) = arranged.charts
@@ -304,9 +303,9 @@ class Flow:
         if host is not None:
             self._chart(block, found, host, self.telling.origin(block.name, "chart", scope), chart)
 
-    def _stretch(self, block: TableBlock, record: int) -> None:
+    def _stretch(self, block: TableBlock | MatrixBlock, record: int) -> None:
         table = self.shelf.table(block.name, self.room)
-        if block.keep_together:
+        if isinstance(block, TableBlock) and block.keep_together:
             height = table.height(record)
             if height <= self.room.height:
                 self._make_room(height)

@@ -96,6 +96,8 @@ class Spreading:
     fold: Fold | None = None
     """What of the rows is folded: folded groups show their totals even where the matrix prints none."""
     column_fold: Fold | None = None
+    hidden: int = 0
+    """How many of its outermost row levels are the keys of the records around it, which are not printed."""
     cells: dict[Wanted, Computed] = field(default_factory=dict)
     across: dict[str, Across] = field(default_factory=dict)
 
@@ -157,7 +159,7 @@ class Spreading:
     def _key_columns(self) -> tuple[Column, ...]:
         """The columns at the left: one for each row level, or one for all of them, and one for the names of stacked
         measures."""
-        depths = range(1, self._rows_deep + 1)
+        depths = range(self.hidden + 1, self._rows_deep + 1)
         found = [self._key_column(depth) for depth in depths if depth == self._rows_deep or not self.matrix.stepped]
         if self._stacked:
             self.across["measures"] = Across(self.matrix.measures[0].name, (), None, *self._lines)
@@ -193,8 +195,8 @@ class Spreading:
         return Level(
             name=level.name,
             by=f"key{depth}",
-            indent=self.matrix.indent if self.matrix.stepped else 0,
-            heading=self._heading(depth) if self.matrix.stepped else (),
+            indent=self.matrix.indent if self.matrix.stepped and depth > self.hidden else 0,
+            heading=self._heading(depth) if self.matrix.stepped and depth > self.hidden else (),
             total=self._total_rows(depth) if level.subtotal != "none" or self._is_folded(depth) else (),
             page_break=level.page_break,
             keep_together=level.keep_together,
@@ -367,7 +369,7 @@ class Spreading:
 
     def _label(self, text: str, depth: int) -> Cell:
         """What a total is called, under the keys of its level and of those in it."""
-        at = self._rows_deep if self.matrix.stepped else max(depth, 1)
+        at = self._rows_deep if self.matrix.stepped else max(depth, self.hidden + 1)
         return Cell(column=_key_name(at), text=text, span=self._rows_deep - at + 1)
 
     def _line(self, number: int) -> Row:
@@ -484,12 +486,14 @@ def _shares(values: pa.Array, shape: tuple[int, int]) -> npt.NDArray[np.float64]
 
 
 def lay_out_matrix(
-    matrix: MatrixBlock, arranged: ArrangedMatrix, width: int, setting: Setting
+    matrix: MatrixBlock, arranged: ArrangedMatrix, width: int, setting: Setting, hidden: int = 0
 ) -> tuple[TableBlock, list[TableLayout]]:
-    """The table that prints a matrix, and its sheets from left to right."""
+    """The table that prints a matrix, and its sheets from left to right; `hidden` row levels are not printed, since
+    they are the keys of the records around it."""
     folds = setting.folds.get(matrix.name), setting.folds.get(column_folds(matrix.name))
-    key = ("spread", matrix, arranged, setting.report.styles, setting.report.query(matrix.query), folds)
-    table, spread = setting.kept.get(key, lambda: Spreading(matrix, arranged, setting.report, *folds).table())
+    key = ("spread", matrix, arranged, setting.report.styles, setting.report.query(matrix.query), folds, hidden)
+    made = Spreading(matrix, arranged, setting.report, *folds, hidden)
+    table, spread = setting.kept.get(key, made.table)
     widths = _natural(matrix, table, spread, setting)
     if sum(widths) <= width:
         return table, [lay_out_table(_with_widths(table, widths), spread, width, setting)]

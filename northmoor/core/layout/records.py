@@ -8,8 +8,8 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from northmoor.core.compute.cells import Computed
-from northmoor.core.compute.groups import Groups, Ints, Wanted
-from northmoor.core.compute.hosting import Tie, matched
+from northmoor.core.compute.groups import Groups, Wanted
+from northmoor.core.compute.hosting import Tie
 from northmoor.core.compute.table import ArrangedTable, template_of
 from northmoor.core.errors import ExpressionError, LayoutError, Place
 from northmoor.core.expr.language import parse
@@ -71,8 +71,8 @@ class Records:
             texts = pc.unique(as_array(self._texts[content].texts)).to_pylist()
             self.setting.shapers.of(file).add([line for text in texts for line in (text or "").split("\n")])
 
-    def groups_of(self, ties: Sequence[Tie], levels: Sequence[Groups], block: str) -> Ints:
-        """For each record, the group of another block's rows that belong to it, or −1. Raises LayoutError."""
+    def wanted(self, ties: Sequence[Tie], block: str) -> list[tuple[object, ...]]:
+        """For each record, the keys of the group of another block's rows that belong to it. Raises LayoutError."""
         columns = []
         for tie in ties:
             computed = self.computed(tie.record)
@@ -81,7 +81,7 @@ class Records:
                 message = f"Which rows belong to a record cannot be told: {fault.message}"
                 raise LayoutError(message, Place(block=block))
             columns.append(computed.values.to_pylist())
-        return matched(list(zip(*columns, strict=True)), levels, len(ties))
+        return list(zip(*columns, strict=True))
 
 
 def written(content: Content, computed: Mapping[str, Computed], count: int, setting: Setting) -> CellTexts:

@@ -5,16 +5,19 @@ from dataclasses import dataclass, field, replace
 
 from northmoor.core.compute.cells import Computed
 from northmoor.core.compute.groups import Ints
-from northmoor.core.compute.hosting import Hosted
+from northmoor.core.compute.hosting import Hosted, groups_at, matched
 from northmoor.core.compute.kinds import ArrangedBlock
+from northmoor.core.compute.matrix import ArrangedMatrix
 from northmoor.core.compute.table import ArrangedTable
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.layout.context import Setting
+from northmoor.core.layout.matrix import lay_out_matrix
 from northmoor.core.layout.parts import FixedPart, TableRun
 from northmoor.core.layout.records import Records
 from northmoor.core.layout.recordtables import RecordTable
 from northmoor.core.layout.table import Paged, lay_out_table
 from northmoor.core.model.blocks import ForEachBlock
+from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.tables import TableBlock
 
 ENDLESS = 1 << 40
@@ -150,19 +153,30 @@ class Shelf:
             hosted, arranged = self.given.hosted[name], self.given.arranged[name]
             if isinstance(arranged, NorthmoorError):
                 raise arranged
-            assert isinstance(arranged, ArrangedTable)
             host = self._records[str(hosted.host)]
-            self.groups[name] = host.groups_of(hosted.ties, arranged.levels, name)
+            wanted = host.wanted(hosted.ties, name)
+            if isinstance(arranged, ArrangedMatrix):
+                axis = arranged.sides.rows
+                keys = [axis.keys(hosted.depth, group) for group in range(axis.size(hosted.depth))]
+            else:
+                assert isinstance(arranged, ArrangedTable)
+                keys = groups_at(arranged.levels, hosted.depth)
+            self.groups[name] = matched(wanted, keys)
         return self.groups[name]
 
     def table(self, name: str, room: Room) -> RecordTable:
         """A table for all records. Raises NorthmoorError."""
         if name not in self.tables:
             groups, hosted, arranged = self.groups_of(name), self.given.hosted[name], self.given.arranged[name]
-            assert isinstance(arranged, ArrangedTable)
-            assert isinstance(hosted.block, TableBlock)
-            foot = hosted.block.foot_of_page and not room.is_endless
-            layout = lay_out_table(hosted.block.but(foot_of_page=foot), arranged, room.width, self.setting)
+            if isinstance(hosted.block, MatrixBlock):
+                assert isinstance(arranged, ArrangedMatrix)
+                _, sheets = lay_out_matrix(hosted.block, arranged, room.width, self.setting, hosted.depth)
+                layout = sheets[0]
+            else:
+                assert isinstance(arranged, ArrangedTable)
+                assert isinstance(hosted.block, TableBlock)
+                foot = hosted.block.foot_of_page and not room.is_endless
+                layout = lay_out_table(hosted.block.but(foot_of_page=foot), arranged, room.width, self.setting)
             layout = replace(layout, outer=hosted.depth, page_heights=self.page_heights.get(name, layout.page_heights))
             self.tables[name] = RecordTable(layout, hosted.depth, groups)
         return self.tables[name]

@@ -4,6 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
+from northmoor.core.model.data import LinkedColumns
 from northmoor.core.model.keyed import RESERVED_WINDOWS, Keyed
 from northmoor.core.model.lengths import Gap, Length
 from northmoor.core.model.part import Identifier, Name, Part, Title, unique_names
@@ -65,6 +66,11 @@ class MatrixBlock(Part):
     """The name by which findings and origins speak of it."""
     query: Identifier
     """The query whose rows it totals."""
+    of_record: Annotated[tuple[LinkedColumns, ...], Field(max_length=8)] = ()
+    """In a for-each: columns that are equal in its rows and in the record whose rows it shows; without them, those of
+    the link between the two queries."""
+    all_rows: bool = False
+    """In a for-each: whether it shows all rows, not only those of the record."""
     rows: Annotated[tuple[MatrixLevel, ...], Field(max_length=MOST_LEVELS)] = ()
     """Grouping steps down the side, outermost first."""
     columns: Annotated[tuple[MatrixLevel, ...], Field(max_length=MOST_LEVELS)] = ()
