@@ -131,7 +131,7 @@ def _tied(block: DataBlock, ties: tuple[Tie, ...], host: str | None) -> DataBloc
     ties_as_rows[-1] = ties_as_rows[-1].but(
         subtotal=block.row_total, subtotal_text=block.row_total_text, style=block.total_style
     )
-    return block.but(rows=(*ties_as_rows, *block.rows), row_total="none", when_wide="narrow")
+    return block.but(rows=(*ties_as_rows, *block.rows), row_total="none")
 
 
 def _level_names(matrix: MatrixBlock) -> list[str]:

@@ -15,7 +15,7 @@ from northmoor.core.layout.matrix import lay_out_matrix
 from northmoor.core.layout.parts import FixedPart, TableRun
 from northmoor.core.layout.records import Records
 from northmoor.core.layout.recordtables import RecordTable
-from northmoor.core.layout.table import Paged, lay_out_table
+from northmoor.core.layout.table import Paged, TableLayout, lay_out_table
 from northmoor.core.model.blocks import ForEachBlock
 from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.tables import TableBlock
@@ -170,8 +170,7 @@ class Shelf:
             groups, hosted, arranged = self.groups_of(name), self.given.hosted[name], self.given.arranged[name]
             if isinstance(hosted.block, MatrixBlock):
                 assert isinstance(arranged, ArrangedMatrix)
-                _, sheets = lay_out_matrix(hosted.block, arranged, room.width, self.setting, hosted.depth)
-                layout = sheets[0]
+                layout = self._matrix(hosted, arranged, room)
             else:
                 assert isinstance(arranged, ArrangedTable)
                 assert isinstance(hosted.block, TableBlock)
@@ -180,3 +179,13 @@ class Shelf:
             layout = replace(layout, outer=hosted.depth, page_heights=self.page_heights.get(name, layout.page_heights))
             self.tables[name] = RecordTable(layout, hosted.depth, groups)
         return self.tables[name]
+
+    def _matrix(self, hosted: Hosted, arranged: ArrangedMatrix, room: Room) -> TableLayout:
+        """A matrix for all records, on one sheet: in smaller print where that is enough, else with narrower columns."""
+        assert isinstance(hosted.block, MatrixBlock)
+        for way in ("shrink", "narrow"):
+            block = hosted.block.but(when_wide=way)
+            _, sheets = lay_out_matrix(block, arranged, room.width, self.setting, hosted.depth)
+            if len(sheets) == 1:
+                break
+        return sheets[0]
