@@ -248,7 +248,7 @@ class Flow:
     def _break(self, block: BreakBlock, _: Scope) -> None:
         if self.room.is_endless:
             return
-        self._next_area() if block.on == "column" else self._next_page()
+        self._go_on(block.on == "column")
         wanted = {"odd": 0, "even": 1}.get(block.on)
         if wanted is not None and self.page // self.room.areas % 2 != wanted:
             self.page += self.room.areas
@@ -360,7 +360,7 @@ class Flow:
             if block.without_rows == "left_out" and not self._has_rows(block, index):
                 continue
             if printed and block.page_break != "none":
-                self._next_area() if block.page_break == "column" else self._next_page()
+                self._go_on(block.page_break == "column")
             if block.restart_page_number and not self.used and not self.room.is_endless:
                 self.placed.restarts.add(self.page)
             if block.bookmark is not None:
@@ -510,6 +510,12 @@ class Flow:
     def _make_room(self, height: int) -> None:
         if self.used and self.used + height > self.room.height:
             self._next_area()
+
+    def _go_on(self, in_column: bool) -> None:
+        if in_column:
+            self._next_area()
+        else:
+            self._next_page()
 
     def _next_area(self) -> None:
         """Go on in the next column or label, or on the next page."""
