@@ -4,12 +4,13 @@ A session keeps what each stage made, by what it depends on: an edit repeats onl
 """
 
 import hashlib
+import io
 from collections.abc import Callable, Hashable, Mapping, Sequence
 from contextlib import suppress
 from datetime import UTC, datetime
 from functools import cached_property, partial
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO
 
 from northmoor.core.compute.cells import Computed
 from northmoor.core.compute.choosing import choose, said_when_empty
@@ -34,7 +35,8 @@ from northmoor.core.model.files import report_text
 from northmoor.core.model.findings import Finding
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.model.tables import TableBlock
-from northmoor.core.output.pdf import Metadata, PdfWriter, write_page_pdf, write_pdf
+from northmoor.core.output.content import ContentWriter
+from northmoor.core.output.pdf import Metadata, write_page_pdf, write_pdf
 from northmoor.core.sources.connections import Library
 from northmoor.core.sources.fetch import Errand, Rows, ShowFirst, check, fetch
 from northmoor.core.sources.including import with_included
@@ -58,7 +60,7 @@ class Session:
         self._arranged = Kept(12)
         self._kept = Kept()
         self._shapers = Shapers()
-        self._writer = PdfWriter()
+        self._writer = ContentWriter()
 
     def render(
         self,
@@ -215,7 +217,7 @@ class Session:
 
     def _forget_old_lines(self) -> None:
         if self._shapers.lines() > _MOST_LINES:
-            self._shapers, self._kept, self._writer = Shapers(), Kept(), PdfWriter()
+            self._shapers, self._kept, self._writer = Shapers(), Kept(), ContentWriter()
 
     def _fetch_all(
         self, report: Report, edition: Edition, values: Values, stop: Stop, tell: Tell
@@ -351,7 +353,7 @@ class Document:
         data_time: datetime | None,
         composition: Composition,
         rows: Mapping[str, Rows],
-        writer: PdfWriter,
+        writer: ContentWriter,
         parameters_bound: Callable[[], frozenset[str]],
         words_of: Callable[[str], tuple[str, ...]],
     ) -> None:
@@ -415,8 +417,13 @@ class Document:
             entries["NorthmoorDataTime"] = self.data_time.isoformat()
         return Metadata(self.title, entries)
 
-    def pdf(self, tell: Tell = lambda _: None) -> bytes:
+    def pdf(self) -> bytes:
         """All pages as a PDF. Raises Stopped."""
+        target = io.BytesIO()
+        self._write_pdf(target)
+        return target.getvalue()
+
+    def _write_pdf(self, target: BinaryIO, tell: Tell = lambda _: None) -> None:
         stop = self.composition.setting.stop
 
         def pages() -> Any:
@@ -426,7 +433,7 @@ class Document:
                     tell(f"Page {index + 1} of {len(self)}")
                 yield self.page(index)
 
-        return write_pdf(pages(), self.metadata)
+        write_pdf(pages(), self.metadata, target)
 
     def write(self, path: Path, tell: Tell = lambda _: None) -> list[Path]:
         """Write the document in the format of the path's ending; the files written.
@@ -434,7 +441,7 @@ class Document:
         Raises OutputError for an unknown ending or a place that cannot be written; nothing is left half-written.
         """
         pages = (self.page(index) for index in range(len(self)))
-        return write_outputs(path, self.title, lambda: self.pdf(tell), pages)
+        return write_outputs(path, self.title, lambda target: self._write_pdf(target, tell), pages)
 
 
 def _printed_folds(edition: Edition) -> Folds:

@@ -31,12 +31,23 @@ _CHUNK = 100_000
 @dataclass(frozen=True, eq=False)
 class Measured:
     """Texts' widths in font units; those that are `simple` are known. `alone` are simple ones in which no glyph stands
-    for two characters, so that they read as they are drawn; of `straight` ones, no pair kerns either."""
+    for two characters, so that they read as they are drawn."""
 
     widths: Ints
     simple: Bools
     alone: Bools
-    straight: Bools
+
+
+@dataclass(frozen=True, eq=False)
+class Spelled:
+    """Texts' characters one after another: code points, places in the alphabet (-1 for others), and how each kerns with
+    the next of its text (`COMPLEX` where they are not drawn as one glyph each); `ends` and `lengths` are the texts'."""
+
+    points: npt.NDArray[np.uint32]
+    places: npt.NDArray[np.int32]
+    kerning: npt.NDArray[np.int32]
+    ends: Ints
+    lengths: Ints
 
 
 class Alphabet:
@@ -58,8 +69,6 @@ class Alphabet:
         self._shares = self._sharing()
         self._chars = list(self.glyphs)
         self._place_of = {char: place for place, char in enumerate(self._chars)}
-        self._kern_of: dict[int, int] = {}
-        self.hexes = {ord(char): f"{glyph:04x}" for char, glyph in self.glyphs.items()}
         self._kerning = np.full(len(advances) ** 2 + 1, _UNKNOWN, np.int32)
         self._kerning[-1] = 0
 
@@ -81,25 +90,29 @@ class Alphabet:
     def measure(self, texts: pa.StringArray) -> Measured:
         """The widths of texts."""
         parts = [self._measure(texts.slice(at, _CHUNK)) for at in range(0, len(texts), _CHUNK)]
-        columns = zip(*((p.widths, p.simple, p.alone, p.straight) for p in parts), strict=True)
+        columns = zip(*((p.widths, p.simple, p.alone) for p in parts), strict=True)
         return Measured(*(np.concatenate(column) for column in columns))
 
     def _measure(self, texts: pa.StringArray) -> Measured:
+        spelled = self.spelled(texts)
+        places, kerning, ends, lengths = spelled.places, spelled.kerning, spelled.ends, spelled.lengths
+        advances = self._advances[places]
+        odd = (places < 0) | (kerning == _COMPLEX)
+        shares = self._shares[places]
+        kerning[odd] = 0
+        sums = np.concatenate([[0], np.cumsum(advances + kerning)])
+        simple = _none(odd, ends, lengths)
+        alone = simple & _none(shares, ends, lengths)
+        return Measured(sums[ends] - sums[ends - lengths], simple, alone)
+
+    def spelled(self, texts: pa.StringArray) -> Spelled:
+        """The characters of texts."""
         lengths = pc.utf8_length(texts).to_numpy().astype(np.int64)
         joined = "".join(texts.to_pylist()) if len(texts) < 100 else pc.binary_join(_as_list(texts), "")[0].as_py()
         points = np.frombuffer(joined.encode("utf-32-le"), np.uint32)
         places = self._places[np.minimum(points, _LIMIT)]
         ends = np.cumsum(lengths)
-        advances = self._advances[places]
-        kerning = self._pairs(places, ends, lengths)
-        odd = (places < 0) | (kerning == _COMPLEX)
-        shares = self._shares[places]
-        bent = kerning != 0
-        kerning[odd] = 0
-        sums = np.concatenate([[0], np.cumsum(advances + kerning)])
-        simple = _none(odd, ends, lengths)
-        alone = simple & _none(shares, ends, lengths)
-        return Measured(sums[ends] - sums[ends - lengths], simple, alone, alone & _none(bent, ends, lengths))
+        return Spelled(points, places, self._pairs(places, ends, lengths), ends, lengths)
 
     def steps(self, text: str) -> tuple[Ints, Ints] | None:
         """For each character of a text how far the next one begins, and how much of that is kerning with it; none for
@@ -110,18 +123,6 @@ class Alphabet:
         if (places < 0).any() or (kerning == _COMPLEX).any():
             return None
         return self._advances[places].astype(np.int64) + kerning, kerning.astype(np.int64)
-
-    def pieces(self, text: str) -> list[tuple[str, int]]:
-        """A simple text's glyphs in stretches, as hexadecimal digits, each with how it kerns with the next."""
-        size, kerning, places = len(self._chars), self._kern_of, self._place_of
-        stretches = []
-        start = 0
-        for at in range(len(text) - 1):
-            kern = kerning.get(places[text[at]] * size + places[text[at + 1]])
-            if kern:
-                stretches.append((text[start : at + 1].translate(self.hexes), kern))
-                start = at + 1
-        return [*stretches, (text[start:].translate(self.hexes), 0)]
 
     def _pairs(self, places: npt.NDArray[np.int32], ends: Ints, lengths: Ints) -> npt.NDArray[np.int32]:
         """For each character, how it kerns with the next one of its text."""
@@ -135,8 +136,7 @@ class Alphabet:
         pairs[ends[lengths > 0] - 1] = size * size  # a text's last character has none
         met = np.flatnonzero(np.bincount(pairs, minlength=size * size + 1)[:-1])
         for pair in met[self._kerning[met] == _UNKNOWN].tolist():
-            kern = self._kerning[pair] = self._kern(self._chars[pair // size], self._chars[pair % size])
-            self._kern_of[pair] = int(kern)
+            self._kerning[pair] = self._kern(self._chars[pair // size], self._chars[pair % size])
         return self._kerning[pairs]
 
     def _kern(self, first: str, second: str) -> int:

@@ -19,12 +19,12 @@ from northmoor.core.layout.fonts import Font, fallback_file, open_font
 from northmoor.core.layout.harfbuzz import shape_text
 
 Width = TypeVar("Width", int, npt.NDArray[np.int64])
-_SIMPLE, _ALONE, _STRAIGHT, _BROKEN, _PENDING = 1, 2, 4, 8, 16
+_SIMPLE, _ALONE, _BROKEN, _PENDING, _SINGLE = 1, 2, 4, 8, 16
 """What is known of a line: see `alphabet.Measured`; broken ones have line breaks of their own, pending ones are not
-written yet."""
-_DECODED = 4096
-"""Texts of a column that are made Python's at a time."""
-_MOST_DECODED = 256
+written yet, single ones are of a column, and likely to stand in one place only."""
+_WRITTEN = 4096
+"""Texts of a column that are written at a time."""
+_MOST_WRITTEN = 256
 _FEW = 5000
 """Columns of at most so many distinct texts share their lines with others."""
 _VARIATION = {0xFE0E, 0xFE0F, 0x200B, 0x200C, 0x200D, 0x2060, 0xFEFF, 0xAD}
@@ -74,7 +74,7 @@ class Shaper:
         self._firsts: list[int] = []
         self._columns: list[pa.StringArray | LaterTexts] = []
         self._has_later = False
-        self._decoded: dict[tuple[int, int], list[str]] = {}
+        self._written: dict[tuple[int, int], pa.StringArray] = {}
         self._numbers: dict[str, int] = {}
         self._size = 0
         self._widths = np.zeros(1024, np.int64)
@@ -92,14 +92,31 @@ class Shaper:
 
     def _text_of_column(self, number: int) -> str:
         at = bisect_right(self._firsts, number) - 1
-        place, within = divmod(number - self._firsts[at], _DECODED)
-        texts = self._decoded.get((at, place))
-        if texts is None:
-            if len(self._decoded) >= _MOST_DECODED:
-                del self._decoded[next(iter(self._decoded))]
-            texts = self._columns[at].slice(place * _DECODED, _DECODED).to_pylist()
-            self._decoded[at, place] = texts
-        return texts[within]
+        place, within = divmod(number - self._firsts[at], _WRITTEN)
+        return str(self._stretch(at, place)[within].as_py())
+
+    def _stretch(self, column: int, place: int) -> pa.StringArray:
+        """Some thousand texts of a column, written."""
+        found = self._written.pop((column, place), None)
+        if found is None:
+            found = self._columns[column].slice(place * _WRITTEN, _WRITTEN)
+            if len(self._written) >= _MOST_WRITTEN:
+                del self._written[next(iter(self._written))]
+        self._written[column, place] = found
+        return found
+
+    def texts(self, numbers: npt.NDArray[np.integer[Any]]) -> pa.StringArray:
+        """The texts of lines that are single ones of columns."""
+        columns = np.searchsorted(self._firsts, numbers, side="right") - 1
+        places, within = np.divmod(numbers - np.array(self._firsts)[columns], _WRITTEN)
+        stretches = columns * (len(self._widths) // _WRITTEN + 1) + places
+        parts, order = [], []
+        for stretch in np.unique(stretches).tolist():
+            at = np.flatnonzero(stretches == stretch)
+            parts.append(self._stretch(int(columns[at[0]]), int(places[at[0]])).take(pa.array(within[at])))
+            order.append(at)
+        whole = pa.concat_arrays(parts) if parts else pa.array([], pa.string())
+        return whole.take(pa.array(np.argsort(np.concatenate(order)))) if len(parts) > 1 else whole
 
     def add(self, texts: Sequence[str]) -> npt.NDArray[np.int32]:
         """The number of each text's line."""
@@ -135,8 +152,7 @@ class Shaper:
             return None
         self._has_later = True
         numbers = self._column(texts)
-        self._make_room(self._size + len(numbers))
-        self._flags[numbers] = _PENDING
+        self._flags[numbers] |= _PENDING
         self._size += len(numbers)
         if texts.values.null_count:
             numbers[texts.values.is_null().to_numpy(zero_copy_only=False)] = self.empty
@@ -146,16 +162,18 @@ class Shaper:
         """Keep a column's distinct texts as they are; their lines' numbers."""
         self._firsts.append(self._size)
         self._columns.append(texts)
-        return np.arange(self._size, self._size + len(texts), dtype=np.int32)
+        end = self._size + len(texts)
+        self._make_room(end)
+        self._flags[self._size : end] = _SINGLE
+        return np.arange(self._size, end, dtype=np.int32)
 
     def _measure_pending(self, lines: npt.NDArray[np.integer[Any]]) -> None:
         """Write and measure those of some lines that have not been, with others near them."""
         pending = lines[self._flags[lines] & _PENDING != 0]
         while len(pending):
             at = bisect_right(self._firsts, int(pending[0])) - 1
-            first = self._firsts[at] + (int(pending[0]) - self._firsts[at]) // _DECODED * _DECODED
-            texts = self._columns[at].slice(first - self._firsts[at], _DECODED)
-            self._measured(texts, first)
+            place = (int(pending[0]) - self._firsts[at]) // _WRITTEN
+            self._measured(self._stretch(at, place), self._firsts[at] + place * _WRITTEN)
             pending = pending[self._flags[pending] & _PENDING != 0]
 
     def widths(self, lines: npt.NDArray[np.integer[Any]], size: int) -> npt.NDArray[np.int64]:
@@ -192,17 +210,16 @@ class Shaper:
         odd = numbers[self._flags[numbers] & _SIMPLE == 0]
         return "".join(dict.fromkeys(c for n in odd.tolist() for c in self.line(n).missing))
 
-    def is_plain(self, number: int) -> bool:
-        """Whether each character of a line is one glyph at its own advance."""
-        return bool(self._flags[number] & _STRAIGHT)
+    def is_alone(self, numbers: npt.NDArray[np.integer[Any]]) -> npt.NDArray[np.bool_]:
+        """Of lines, in which each character is one glyph, and only pairs of them kern."""
+        found: npt.NDArray[np.bool_] = self._flags[numbers] & _ALONE != 0
+        return found
 
-    def is_paired(self, number: int) -> bool:
-        """Whether each character of a line is one glyph, and only pairs of them kern."""
-        return bool(self._flags[number] & _ALONE)
-
-    def is_shared(self, number: int) -> bool:
-        """Whether a line may stand in many places, so that it is worth keeping what is made of it."""
-        return number in self._texts
+    def is_single(self, numbers: npt.NDArray[np.integer[Any]]) -> npt.NDArray[np.bool_]:
+        """Of lines, which are of a column and likely to stand in one place only; of others it is worth to keep what is
+        made of them."""
+        found: npt.NDArray[np.bool_] = self._flags[numbers] & _SINGLE != 0
+        return found
 
     def broken(self, numbers: npt.NDArray[np.int32]) -> frozenset[int]:
         """Those of some lines that have line breaks of their own."""
@@ -224,7 +241,8 @@ class Shaper:
         end = first + len(texts)
         measured = self._alphabet.measure(texts)
         self._widths[first:end] = scaled_width(measured.widths, self.font.upem)
-        self._flags[first:end] = measured.simple * _SIMPLE + measured.alone * _ALONE + measured.straight * _STRAIGHT
+        known = self._flags[first:end] & _SINGLE
+        self._flags[first:end] = known | (measured.simple * _SIMPLE + measured.alone * _ALONE).astype(np.uint8)
         for at in np.flatnonzero(~measured.simple).tolist():
             text = texts[at].as_py()
             line = self._lines[first + at] = shape(text, self.font.file)

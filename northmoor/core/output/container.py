@@ -1,0 +1,124 @@
+"""The structure of a PDF file, written from front to back (ISO 32000-1, 7.5): what is kept of an object is its place.
+
+Streams are written as they come; other objects are packed in groups. There is no clock and no chance in the bytes.
+"""
+
+import hashlib
+import zlib
+from array import array
+from collections.abc import Iterable, Mapping
+from typing import BinaryIO
+
+import numpy as np
+
+COMPRESSION = 6
+_GROUP = 200
+"""How many objects are packed together."""
+_HEADER = b"%PDF-1.7\n%\xe2\xe3\xcf\xd3\n"
+
+
+class PdfFile:
+    """A PDF file that is being written; objects have numbers from 1."""
+
+    def __init__(self, target: BinaryIO) -> None:
+        self._target = target
+        self._length = 0
+        self._digest = hashlib.md5(usedforsecurity=False)
+        # For each number its kind (0 none, 1 by itself, 2 in a group), its place or its group, and its place in that.
+        self._kinds, self._places, self._within = array("B", [0]), array("Q", [0]), array("H", [0xFFFF])
+        self._group: list[tuple[int, bytes]] = []
+        self._write(_HEADER)
+
+    def number(self) -> int:
+        """A number for an object that is added later."""
+        self._kinds.append(0)
+        self._places.append(0)
+        self._within.append(0)
+        return len(self._kinds) - 1
+
+    def add(self, body: bytes, number: int | None = None) -> int:
+        """Add an object that is no stream; its number."""
+        number = self.number() if number is None else number
+        self._group.append((number, body))
+        if len(self._group) == _GROUP:
+            self._write_group()
+        return number
+
+    def add_stream(self, entries: Mapping[str, bytes], data: bytes, is_packed: bool = False) -> int:
+        """Add a stream with the entries of its dictionary; `is_packed` when the data are deflated already."""
+        return self._put_stream(self.number(), entries, data, is_packed)
+
+    def close(self, catalog: int, information: int) -> None:
+        """Write what is left, and where everything is."""
+        if self._group:
+            self._write_group()
+        own = self.number()
+        self._kinds[own], self._places[own] = 1, self._length
+        table = np.empty((len(self._kinds), 8), np.uint8)
+        table[:, 0] = self._kinds
+        table[:, 1:6] = np.array(self._places, ">u8").view(np.uint8).reshape(-1, 8)[:, 3:]
+        table[:, 6:] = np.array(self._within, ">u2").view(np.uint8).reshape(-1, 2)
+        digest = self._digest.hexdigest().encode()
+        entries = {
+            "Type": b"/XRef", "Size": b"%d" % len(self._kinds), "W": b"[1 5 2]", "Root": reference(catalog),
+            "Info": reference(information), "ID": b"[<%b> <%b>]" % (digest, digest),
+        }  # fmt: skip
+        start = self._length
+        self._put_stream(own, entries, table.tobytes(), is_packed=False)
+        self._write(b"startxref\n%d\n%%%%EOF\n" % start)
+
+    def _put_stream(self, number: int, entries: Mapping[str, bytes], data: bytes, is_packed: bool) -> int:
+        own = dict(entries)
+        if not is_packed and "Filter" not in own:
+            data, is_packed = zlib.compress(data, COMPRESSION), True
+        if is_packed:
+            own["Filter"] = b"/FlateDecode"
+        own["Length"] = b"%d" % len(data)
+        self._kinds[number], self._places[number] = 1, self._length
+        self._write(b"%d 0 obj\n%b\nstream\n%b\nendstream\nendobj\n" % (number, dictionary(own), data))
+        return number
+
+    def _write_group(self) -> None:
+        """Write an object stream (ISO 32000-1, 7.5.7)."""
+        group, self._group = self._group, []
+        own = self.number()
+        starts, length = [], 0
+        for at, (number, body) in enumerate(group):
+            self._kinds[number], self._places[number], self._within[number] = 2, own, at
+            starts.append(b"%d %d" % (number, length))
+            length += len(body) + 1
+        index = b" ".join(starts) + b"\n"
+        entries = {"Type": b"/ObjStm", "N": b"%d" % len(group), "First": b"%d" % len(index)}
+        self._put_stream(own, entries, index + b"\n".join([body for _, body in group]), is_packed=False)
+
+    def _write(self, data: bytes) -> None:
+        self._target.write(data)
+        self._digest.update(data)
+        self._length += len(data)
+
+
+def reference(number: int) -> bytes:
+    """An object's number where another names it."""
+    return b"%d 0 R" % number
+
+
+def dictionary(entries: Mapping[str, bytes]) -> bytes:
+    """A dictionary of values as they are written."""
+    return b"<<%b>>" % b" ".join(b"/%b %b" % (name.encode(), value) for name, value in entries.items())
+
+
+def listed(values: Iterable[bytes]) -> bytes:
+    """An array of values as they are written."""
+    return b"[%b]" % b" ".join(values)
+
+
+def string(text: str) -> bytes:
+    """A text: as it is where it is ASCII, in UTF-16 with its mark else (ISO 32000-1, 7.9.2.2)."""
+    if text.isascii() and text.isprintable():
+        return b"(%b)" % text.replace("\\", r"\\").replace("(", r"\(").replace(")", r"\)").encode()
+    return b"<feff%b>" % text.encode("utf-16-be", "surrogatepass").hex().encode()
+
+
+def points(length: int) -> bytes:
+    """A length in millipoints as points."""
+    return b"%.3f" % (length / 1000) if length % 1000 else b"%d" % (length // 1000)

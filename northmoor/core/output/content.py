@@ -1,0 +1,314 @@
+"""The content streams of pages (ISO 32000-1, 7.8.2), exact to the millipoint, texts of many pages at a time.
+
+A page's coordinates are scaled once so that all numbers in its stream are whole millipoints. Text is written in reading
+order, so that it can be selected, searched and copied.
+"""
+
+from collections.abc import Iterator, Sequence
+from math import cos, radians, sin
+
+import numpy as np
+import numpy.typing as npt
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from northmoor.core.layout.alphabet import alphabet_of
+from northmoor.core.layout.display import (
+    AnyPicture,
+    Boxes,
+    Page,
+    Paths,
+    Picture,
+    Pictures,
+    TextFace,
+    Texts,
+    TurnedTexts,
+)
+from northmoor.core.layout.fonts import Font, open_font
+from northmoor.core.layout.hatching import hatch_lines
+from northmoor.core.layout.text import Glyphs, Line, Shaper
+from northmoor.core.output.embedding import FontUse
+
+HATCH_COLOR, HATCH_THICKNESS = "1 1 1", 700
+Ints = npt.NDArray[np.int64]
+
+
+class ContentWriter:
+    """Writes the content streams of pages and remembers what fonts and pictures they use.
+
+    Encoded lines are kept by shaper, so that a writer which lives as long as its shapers encodes each line once.
+    """
+
+    def __init__(self) -> None:
+        self._kept: dict[int, dict[int, bytes]] = {}
+        self.fonts: dict[str, FontUse] = {}
+        self.pictures: dict[str, tuple[str, AnyPicture]] = {}
+
+    def contents(self, pages: Sequence[Page]) -> list[bytes]:
+        """The content stream of each page, not yet compressed."""
+        layers = [(layer, page.height) for page in pages for layer in page.layers if isinstance(layer, Texts)]
+        texts = self._texts([(layer, height) for layer, height in layers if len(layer)])
+        return [self._content(page, texts) for page in pages]
+
+    def _content(self, page: Page, texts: Iterator[bytes]) -> bytes:
+        """A page's content; `texts` goes on with what its layers of texts draw."""
+        out: list[bytes] = [b"0.001 0 0 0.001 0 0 cm"]
+        for layer in page.layers:
+            if isinstance(layer, Texts):
+                if len(layer):
+                    out.append(next(texts))
+            elif isinstance(layer, Boxes):
+                _boxes(layer, page.height, out)
+            elif isinstance(layer, Paths):
+                draw_paths(layer, page.height, out)
+            elif isinstance(layer, TurnedTexts):
+                self._turned(layer, page.height, out)
+            elif isinstance(layer, Pictures):
+                self._pictures(layer, page.height, out)
+        return b"\n".join(out)
+
+    def font(self, file: str) -> FontUse:
+        """The use of a font file, registered when it is first met."""
+        if file not in self.fonts:
+            self.fonts[file] = FontUse(f"F{len(self.fonts)}")
+        return self.fonts[file]
+
+    def _texts(self, layers: Sequence[tuple[Texts, int]]) -> Iterator[bytes]:
+        """What each of some layers of texts draws, on pages of some heights."""
+        if not layers:
+            return
+        faces = _Faces([layer for layer, _ in layers])
+        lengths = np.array([len(layer) for layer, _ in layers])
+        ends = np.cumsum(lengths)
+        starts = ends - lengths
+        x = np.concatenate([layer.x for layer, _ in layers])
+        y = np.concatenate([height - layer.baseline for layer, height in layers])
+        right, up = np.diff(x, prepend=0), np.diff(y, prepend=0)
+        right[starts], up[starts] = x[starts], y[starts]
+        is_new = np.diff(faces.face, prepend=-1) != 0
+        is_new[starts] = True
+        setups = pa.array([b"", *(self._setup(face) for face in faces.faces)], pa.binary())
+        whole = pc.binary_join_element_wise(
+            setups.take(pa.array(np.where(is_new, faces.face + 1, 0))),
+            _digits(right),
+            _digits(up),
+            self._drawn(faces),
+            b" ",
+        )
+        offsets, data = np.frombuffer(whole.buffers()[1], np.int32), memoryview(whole.buffers()[2])
+        for start, end in zip(offsets[starts].tolist(), offsets[ends].tolist(), strict=True):
+            yield b"BT%bET" % data[start:end].tobytes()
+
+    def _drawn(self, faces: "_Faces") -> pa.BinaryArray:
+        """The operators that draw each text at its place."""
+        parts, order = [], []
+        for number, (face, shaper) in enumerate(zip(faces.faces, faces.shapers, strict=True)):
+            at = np.flatnonzero(faces.face == number)
+            lines = faces.line[at]
+            is_single = shaper.is_single(lines) & shaper.is_alone(lines)
+            parts += [
+                self._alone(shaper.texts(lines[is_single]), face.font),
+                self._kept_lines(shaper, lines[~is_single], face),
+            ]
+            order += [at[is_single], at[~is_single]]
+        return pa.concat_arrays(parts).take(pa.array(np.argsort(np.concatenate(order))))
+
+    def _kept_lines(self, shaper: Shaper, lines: Ints, face: TextFace) -> pa.BinaryArray:
+        """The operators of lines that may stand in many places, made once for each."""
+        kept = self._kept.setdefault(id(shaper), {})
+        distinct, places = np.unique(lines, return_inverse=True)
+        numbers = distinct.tolist()
+        new = [number for number in numbers if number not in kept]
+        if new:
+            is_alone = shaper.is_alone(np.array(new))
+            alone = [number for number, known in zip(new, is_alone.tolist(), strict=True) if known]
+            texts = pa.array([shaper.text(number) for number in alone], pa.string())
+            kept.update(zip(alone, self._alone(texts, face.font).to_pylist(), strict=True))
+        once = {number: self._shaped(shaper, number, face.size) for number in numbers if number not in kept}
+        found = [kept.get(number) or once[number] for number in numbers]
+        return pa.array(found, pa.binary()).take(pa.array(places))
+
+    def _shaped(self, shaper: Shaper, number: int, size: int) -> bytes:
+        """The operators of a line that is shaped as a whole; kept where they hold for any size."""
+        encoded, lasts = self._encode_line(shaper.line(number), shaper.font.file, size)
+        drawn = b"Td %b\n" % encoded
+        if lasts:
+            self._kept[id(shaper)][number] = drawn
+        return drawn
+
+    def _alone(self, texts: pa.StringArray, file: str) -> pa.BinaryArray:
+        """The operators of texts in which each character is one glyph: arrays of glyphs with the corrections, in
+        thousandths of the size, that kerning asks for (ISO 32000-1, 9.4.3)."""
+        if not len(texts):
+            return pa.array([], pa.binary())
+        alphabet, upem = alphabet_of(file), open_font(file).upem
+        spelled = alphabet.spelled(texts)
+        self.font(file).characters.update(map(chr, np.flatnonzero(np.bincount(spelled.points)).tolist()))
+        hexes = [b"%04x" % glyph for glyph in alphabet.glyphs.values()]
+        pieces = spelled.places.astype(np.int64)
+        kerned = np.flatnonzero(spelled.kerning)
+        pairs = np.stack([spelled.places[kerned], spelled.kerning[kerned]])
+        distinct, of_each = np.unique(pairs, axis=1, return_inverse=True)
+        pieces[kerned] = len(hexes) + of_each.ravel()
+        hexes += [b"%b> %.6g <" % (hexes[place], -kern * 1000 / upem) for place, kern in distinct.T.tolist()]
+        offsets = pa.array(np.concatenate([[0], spelled.ends]).astype(np.int32))
+        spelt = pa.ListArray.from_arrays(offsets, pa.array(hexes, pa.binary()).take(pa.array(pieces)))
+        return pc.binary_join_element_wise(b"Td [<", pc.binary_join(spelt, b""), b">] TJ\n", b"")
+
+    def _setup(self, face: TextFace) -> bytes:
+        return b"\n/%b %d Tf %b rg\n" % (self.font(face.font).resource.encode(), face.size, _color(face.color))
+
+    def _encode_line(self, line: Line, file: str, size: int) -> tuple[bytes, bool]:
+        """The operators of a line, and whether they hold for any size (a change of font names its size)."""
+        out: list[str] = []
+        lasts = True
+        for run in line.runs:
+            self.font(run.font).glyphs.update(run.ids)
+            if run.font != file:
+                lasts = False
+                out.append(f"/{self.font(run.font).resource} {size} Tf")
+            shown = _show(run, open_font(run.font), size)
+            out.append(shown if run.says_itself else f"/Span <</ActualText {_utf16(run.text)}>> BDC {shown} EMC")
+            if run.font != file:
+                out.append(f"/{self.font(file).resource} {size} Tf")
+            lasts = lasts and not any(y for _, y in run.offsets)
+        return " ".join(out).encode(), lasts
+
+    def _turned(self, layer: TurnedTexts, height: int, out: list[bytes]) -> None:
+        faces = zip(layer.begins, layer.angles, layer.line, layer.faces, layer.shapers, strict=True)
+        for (x, y), angle, line, face, shaper in faces:
+            along, up = round(cos(radians(angle)), 6), round(sin(radians(angle)), 6)
+            matrix = b"%.6g %.6g %.6g %.6g" % (along, up, -up, along)
+            drawn = self._kept_lines(shaper, np.array([line]), face)[0].as_py()
+            out.append(b"BT%b%b %d %d Tm 0 0 %bET" % (self._setup(face), matrix, x, height - y, drawn))
+
+    def _pictures(self, layer: Pictures, height: int, out: list[bytes]) -> None:
+        boxes = zip(layer.x.tolist(), layer.y.tolist(), layer.width.tolist(), layer.height.tolist(), strict=True)
+        for seen, whole, picture in zip(boxes, layer.wholes or (None,) * len(layer), layer.pictures, strict=True):
+            resource, _ = self.pictures.setdefault(picture.digest, (f"P{len(self.pictures)}", picture))
+            x, y, wide, high = whole or seen
+            across, down = (1, 1) if isinstance(picture, Picture) else picture.pixels
+            clip = b""
+            if whole is not None:
+                clip = b"%d %d %d %d re W n " % (seen[0], height - seen[1] - seen[3], seen[2], seen[3])
+            place = (wide / across, high / down, x, height - y - high, resource.encode())
+            out.append(b"q " + clip + b"%.8g 0 0 %.8g %d %d cm /%b Do Q" % place)
+
+
+class _Faces:
+    """The faces of several layers of texts, each once, and which each text has; and the texts' lines."""
+
+    def __init__(self, layers: Sequence[Texts]) -> None:
+        known: dict[tuple[TextFace, int], int] = {}
+        self.shapers: list[Shaper] = []
+        numbers: dict[tuple[int, int], Ints] = {}
+        for layer in layers:
+            key = (id(layer.faces), id(layer.shapers))
+            if key not in numbers:
+                for face, shaper in zip(layer.faces, layer.shapers, strict=True):
+                    if known.setdefault((face, id(shaper)), len(known)) == len(self.shapers):
+                        self.shapers.append(shaper)
+                own = [known[face, id(shaper)] for face, shaper in zip(layer.faces, layer.shapers, strict=True)]
+                numbers[key] = np.array(own, np.int64)
+        self.faces = [face for face, _ in known]
+        self.face = np.concatenate([numbers[id(layer.faces), id(layer.shapers)][layer.face] for layer in layers])
+        self.line = np.concatenate([layer.line for layer in layers])
+
+
+def _digits(numbers: Ints) -> pa.BinaryArray:
+    return pc.cast(pa.array(numbers), pa.string()).cast(pa.binary())
+
+
+def _boxes(layer: Boxes, height: int, out: list[bytes]) -> None:
+    current = ""
+    bottoms = height - layer.y - layer.height
+    numbers = zip(layer.x.tolist(), bottoms.tolist(), layer.width.tolist(), layer.height.tolist(), strict=True)
+    for (x, y, wide, high), color in zip(numbers, layer.color, strict=True):
+        if color != current:
+            out.append(_color(color) + b" rg")
+            current = color
+        out.append(b"%d %d %d %d re f" % (x, y, wide, high))
+
+
+def draw_paths(layer: Paths, height: int, out: list[bytes]) -> None:
+    """Paths; the joins and ends of strokes are round. Hatching is drawn within its path, over the fill."""
+    for path in layer.paths:
+        drawn = _drawn(path.steps, height, path.starts, path.closed)
+        setup = f"{_color(path.fill).decode()} rg " if path.fill is not None else ""
+        if path.stroke is not None:
+            dash = f"[{' '.join(map(str, path.dash))}] 0 d "
+            cap = path.cap if path.cap is not None else 0 if path.dash else 1
+            setup += f"{_color(path.stroke).decode()} RG {path.thickness} w {path.join} j {cap} J {dash}"
+        operator = "B" if path.fill and path.stroke else "f" if path.fill else "S"
+        operator += "*" * (path.even_odd and path.fill is not None)
+        if path.hatch:
+            if path.fill is not None:
+                out.append(f"{_color(path.fill).decode()} rg {drawn} f".encode())
+            lines = " ".join(_drawn(line, height) for line in hatch_lines(path.hatch, path.box))
+            out.append(f"q {drawn} W n {HATCH_COLOR} RG {HATCH_THICKNESS} w 0 J [] 0 d {lines} S Q".encode())
+            operator = "S" if path.stroke is not None else ""
+        if operator:
+            out.append(f"{setup}{drawn} {operator}".encode())
+
+
+def _drawn(steps: Sequence[tuple[int, ...]], height: int, starts: tuple[int, ...] = (), closed: bool = False) -> str:
+    """The operators that draw a path's steps; `starts` are those at which further parts begin."""
+    (x, y), *others = steps
+    found = [f"{x} {height - y} m"]
+    for number, step in enumerate(others, 1):
+        if number in starts:
+            x, y = step
+            found.append(f"{'h ' * closed}{x} {height - y} m")
+        elif len(step) == 2:
+            x, y = step
+            found.append(f"{x} {height - y} l")
+        else:
+            x1, y1, x2, y2, x, y = step
+            found.append(f"{x1} {height - y1} {x2} {height - y2} {x} {height - y} c")
+    return " ".join(found) + " h" * closed
+
+
+def _color(color: str) -> bytes:
+    parts = (int(color[at : at + 2], 16) / 255 for at in (1, 3, 5))
+    return b" ".join(b"%.4g" % part for part in parts)
+
+
+def _show(run: Glyphs, font: Font, size: int) -> str:
+    """Glyphs with the corrections (thousandths of the size) that kerning and marks ask for."""
+    if run.in_place:
+        return f"<{''.join([f'{glyph:04x}' for glyph in run.ids])}> Tj"
+    pieces: list[str] = []
+    hexes: list[str] = []
+    pending = 0
+
+    def flush() -> None:
+        if hexes:
+            pieces.append(f"<{''.join(hexes)}>")
+            hexes.clear()
+
+    rise = 0
+    parts: list[str] = []
+    for glyph, advance, (dx, dy) in zip(run.ids, run.advances, run.offsets, strict=True):
+        if dy != rise:
+            flush()
+            parts.append(f"[{' '.join(pieces)}] TJ {dy * size / font.upem:.3f} Ts")
+            pieces.clear()
+            rise = dy
+        before = pending + dx
+        if before:
+            flush()
+            pieces.append(f"{-before * 1000 / font.upem:.6g}")
+        hexes.append(f"{glyph:04x}")
+        pending = advance - font.advance(glyph) - dx
+    flush()
+    if pending:
+        pieces.append(f"{-pending * 1000 / font.upem:.6g}")
+    simple = len(pieces) == 1 and pieces[0][0] == "<"
+    parts.append(f"{pieces[0]} Tj" if simple else f"[{' '.join(pieces)}] TJ")
+    if rise:
+        parts.append("0 Ts")
+    return " ".join(parts)
+
+
+def _utf16(text: str) -> str:
+    return f"<feff{text.encode('utf-16-be').hex()}>"
