@@ -5,8 +5,9 @@ of the design: a row is never split unless it alone is taller than a body; headi
 before them; headings of open levels are repeated on a continuation.
 """
 
-from bisect import bisect_left
+from bisect import bisect_left, bisect_right
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -48,21 +49,30 @@ class Strip:
     def __len__(self) -> int:
         return len(self.heights)
 
-    def part(self, start: int, end: int) -> "Strip":
-        """Some of its rows as a strip of their own."""
-        opened, keep = self.open_headings[start:end], self.keep_end[start:end]
-        return Strip(
-            self.heights[start:end],
-            np.concatenate([[False], self.break_before[start + 1 : end]]) if end > start else self.break_before[:0],
-            self.stay[start:end],
-            self.stay_before[start:end],
-            np.where(opened >= start, opened - start, -1),
-            np.where(keep > 0, keep - start, 0),
-            self.largest_gap[start:end],
-            None if self.details is None else self.details[start : end + 1],
-            None if self.odd_page is None else self.odd_page[start:end],
-            None if self.again is None else self.again[start:end],
-        )
+    @cached_property
+    def sums(self) -> Ints:
+        """How high all rows before each row are together (one more entry than rows)."""
+        return np.concatenate([[0], np.cumsum(self.heights)])
+
+    @cached_property
+    def breaks(self) -> Ints:
+        """The rows before which a new page must begin."""
+        return np.flatnonzero(self.break_before)
+
+    @cached_property
+    def kept_together(self) -> Ints:
+        """The rows that begin a group which is kept together."""
+        return np.flatnonzero(self.keep_end)
+
+    @cached_property
+    def tallest(self) -> int:
+        """The height of the tallest row."""
+        return int(self.heights.max(initial=0))
+
+    @cached_property
+    def reach(self) -> int:
+        """How many rows at most must stand with another."""
+        return int(max(self.stay.max(initial=0), self.stay_before.max(initial=0)))
 
     def repeated_height(self, row: int) -> int:
         """The height of a heading that is repeated."""
@@ -115,13 +125,17 @@ class Rules:
     rows_per_page: int | None = None
 
 
-def paginate(strip: Strip, rules: Rules, body: Body, split: "Splitter") -> tuple[list[Slice], Body]:
+def paginate(
+    strip: Strip, rules: Rules, body: Body, split: "Splitter", stretch: tuple[int, int] | None = None, number: int = 0
+) -> tuple[list[Slice], Body]:
     """The rows of each page and what is used of the last page afterwards.
 
     `split` tells where a row taller than a body may be parted. Rows are counted anew on each page, so that pages which
-    hold fewer than a page may have are filled evenly.
+    hold fewer than a page may have are filled evenly. `stretch` (first row, end) is some of the rows, as if they were
+    all; slices are counted from `number` on.
     """
-    return _Pagination(strip, rules, body, split).run()
+    start, end = stretch or (0, len(strip))
+    return _Pagination(strip, rules, body, split, start, end, number).run()
 
 
 class Splitter:
@@ -133,27 +147,22 @@ class Splitter:
 
 
 class _Pagination:
-    def __init__(self, strip: Strip, rules: Rules, body: Body, split: Splitter) -> None:
-        self.strip = strip
-        self.rules = rules
-        self.body = body
-        self.split = split
-        self.sums = np.concatenate([[0], np.cumsum(strip.heights)])
-        self.sums_list: list[int] = self.sums.tolist()
-        self.tallest = int(strip.heights.max(initial=0))
-        self.breaks: list[int] = np.flatnonzero(strip.break_before).tolist()
-        self.stay: list[int] = strip.stay.tolist()
-        self.stay_before: list[int] = strip.stay_before.tolist()
-        self.keep_rows: list[int] = np.flatnonzero(strip.keep_end).tolist()
-        self.reach = int(max(strip.stay.max(initial=0), strip.stay_before.max(initial=0)))
+    def __init__(
+        self, strip: Strip, rules: Rules, body: Body, split: Splitter, first: int, end: int, number: int
+    ) -> None:
+        self.strip, self.rules, self.body, self.split = strip, rules, body, split
+        self.first, self.end, self.number = first, end, number
+        # Single numbers are looked up in views, which are quick at that and copy nothing.
+        self.sums, self.heights = strip.sums.data, strip.heights.data
+        self.breaks, self.keep_rows = strip.breaks.data, strip.kept_together.data
+        self.stay, self.stay_before = strip.stay.data, strip.stay_before.data
         self.slices: list[Slice] = []
 
     def run(self) -> tuple[list[Slice], Body]:
-        page, used, start = 0, self.body.used, 0
-        total = len(self.strip)
-        if total == 0:
+        page, used, start = 0, self.body.used, self.first
+        if start == self.end:
             return self._only_head(used)
-        while start < total:
+        while start < self.end:
             if used == 0:
                 page += self._skipped(page, start)
             fresh = used == 0
@@ -169,7 +178,7 @@ class _Pagination:
                 continue
             used = self._add(page, used, start, end, repeated, overhead)
             start = end
-            if start < total:
+            if start < self.end:
                 page, used = page + 1, 0
         return self.slices, Body(self.body.height, used, self.body.number + page)
 
@@ -185,20 +194,21 @@ class _Pagination:
     ) -> int:
         """Note a page's rows; how much of its body is used then."""
         rules, is_first = self.rules, not self.slices
-        is_last = end == len(self.strip) and (part is None or sum(part) == int(self.strip.heights[end - 1]))
-        own = self.sums_list[end] - self.sums_list[start]
+        is_last = end == self.end and (part is None or sum(part) == self.heights[end - 1])
+        own = self.sums[end] - self.sums[start]
         if part is not None:
-            own += part[1] - int(self.strip.heights[end - 1])
+            own += part[1] - self.heights[end - 1]
         foot = rules.page_total + (0 if is_last else rules.carried)
         below = self.body.height - foot if rules.at_foot and foot else None
-        self.slices.append(Slice(page, y, start, end, is_first, is_last, repeated, part, below, len(self.slices)))
+        number = self.number + len(self.slices)
+        self.slices.append(Slice(page, y, start, end, is_first, is_last, repeated, part, below, number))
         return self.body.height if below is not None else y + overhead + own + foot
 
     def _only_head(self, used: int) -> tuple[list[Slice], Body]:
         head = self.rules.head
         page = int(used > 0 and used + head > self.body.height)
         used = 0 if page else used
-        self.slices.append(Slice(page, used, 0, 0))
+        self.slices.append(Slice(page, used, self.first, self.first, number=self.number))
         return self.slices, Body(self.body.height, used + head, self.body.number + page)
 
     def _skipped(self, page: int, start: int) -> int:
@@ -213,7 +223,7 @@ class _Pagination:
     def _overhead(self, start: int, first: bool) -> tuple[tuple[int, ...], int]:
         """Headings repeated above a page that begins with a row, and their height with that of the head and of what is
         brought forward."""
-        rows = () if first else tuple(h for h in self.strip.open_headings[start].tolist() if h >= 0)
+        rows = () if first else tuple(h for h in self.strip.open_headings[start].tolist() if h >= self.first)
         fixed = self.rules.head if first else self.rules.later_head + self.rules.brought
         overhead = fixed + sum(map(self.strip.repeated_height, rows))
         if overhead > self.body.height // 2:
@@ -222,29 +232,29 @@ class _Pagination:
 
     def _end(self, start: int, room: int, fresh: bool) -> int:
         """The end of the page's rows: as many as fit, up to a break, then drawn back by what must stay together."""
-        sums = self.sums_list
         most = self._most(start)
-        end = min(int(np.searchsorted(self.sums, sums[start] + room, "right")) - 1, most)
+        end = min(bisect_right(self.sums, self.sums[start] + room) - 1, most)
         at = bisect_left(self.breaks, start + 1)
         if at < len(self.breaks) and self.breaks[at] <= end:
             return self.breaks[at]
-        if end >= len(self.strip) or self._is_rest(start, room, most, at):
-            return len(self.strip)
+        if end >= self.end or self._is_rest(start, room, most, at):
+            return self.end
         end = self._keep_groups(start, end, room, fresh)
         drawn = self._draw_back(start, end)
         return drawn if drawn > start or not fresh else end
 
     def _is_rest(self, start: int, room: int, most: int, at: int) -> bool:
         """Whether all rows that are left fit, since nothing is carried forward from the last page."""
-        height = self.sums_list[-1] - self.sums_list[start]
-        return height <= room + self.rules.carried and most >= len(self.strip) and at >= len(self.breaks)
+        height = self.sums[self.end] - self.sums[start]
+        is_free = at >= len(self.breaks) or self.breaks[at] >= self.end
+        return height <= room + self.rules.carried and most >= self.end and is_free
 
     def _most(self, start: int) -> int:
         """The end of the rows that a page beginning with a row may have, by their number alone."""
         details, most = self.strip.details, self.rules.rows_per_page
         if most is None or details is None:
-            return len(self.strip)
-        return int(np.searchsorted(details, details[start] + most, "right")) - 1
+            return self.end
+        return min(int(np.searchsorted(details, details[start] + most, "right")) - 1, self.end)
 
     def _draw_back(self, start: int, end: int) -> int:
         """The latest end not after `end` that strands no heading below and no total above the break."""
@@ -258,10 +268,10 @@ class _Pagination:
 
     def _stranded(self, start: int, end: int) -> int | None:
         """Where to break instead, when a break before row `end` would strand a heading or a total."""
-        for row in range(end - 1, max(start, end - self.reach) - 1, -1):
+        for row in range(end - 1, max(start, end - self.strip.reach) - 1, -1):
             if self.stay[row] >= end - row:
                 return row
-        for row in range(end, min(len(self.strip), end + self.reach)):
+        for row in range(end, min(self.end, end + self.strip.reach)):
             before = self.stay_before[row]
             if before > row - end and end - start > before - (row - end):
                 return row - before
@@ -269,9 +279,9 @@ class _Pagination:
 
     def _keep_groups(self, start: int, end: int, room: int, fresh: bool) -> int:
         """Move a group that would be split to the next page, if it fits there and the gap it leaves is allowed."""
-        if not self.keep_rows:
+        if not len(self.keep_rows):
             return end
-        sums = self.sums_list
+        sums = self.sums
         for at in range(bisect_left(self.keep_rows, start), bisect_left(self.keep_rows, end)):
             row = self.keep_rows[at]
             group_end = int(self.strip.keep_end[row])
@@ -288,29 +298,29 @@ class _Pagination:
 
     def _tall_row(self, start: int, room: int, fresh: bool) -> int | None:
         """The row that ends this page because it is taller than any body, if it is to be split here."""
-        if self.tallest <= room:
+        if self.strip.tallest <= room:
             return None
-        row = int(np.searchsorted(self.sums, self.sums_list[start] + room, "right")) - 1
+        row = bisect_right(self.sums, self.sums[start] + room) - 1
         if row >= self._most(start) and row >= start:
             return None
-        if row >= len(self.strip) or row < start:
+        if row >= self.end or row < start:
             return start if fresh and row < start else None
         at = bisect_left(self.breaks, start + 1)
         if at < len(self.breaks) and self.breaks[at] <= row:
             return None
         _, overhead = self._overhead(row, first=False)
-        is_tall = self.strip.heights[row] > self.body.height - overhead - self._foot()
-        left = room - (self.sums_list[row] - self.sums_list[start])
+        is_tall = self.heights[row] > self.body.height - overhead - self._foot()
+        left = room - (self.sums[row] - self.sums[start])
         return row if is_tall and (fresh or left >= self.body.height // 4) else None
 
     def _split(
         self, page: int, used: int, start: int, row: int, repeated: tuple[int, ...], overhead: int
     ) -> tuple[int, int, int]:
         """A row taller than a body goes on over as many pages as it needs, parted between lines."""
-        top, height = 0, int(self.strip.heights[row])
-        above = self.sums_list[row] - self.sums_list[start]
+        top, height = 0, self.heights[row]
+        above = self.sums[row] - self.sums[start]
         while True:
-            last = row + 1 == len(self.strip)
+            last = row + 1 == self.end
             room = self.body.height - used - overhead - above - self._foot()
             if height - top <= room + (self.rules.carried if last else 0):
                 piece = height - top
@@ -322,6 +332,6 @@ class _Pagination:
                 break
             page, used, start, above = page + 1, 0, row, 0
             repeated, overhead = self._overhead(row, first=False)
-        if row + 1 == len(self.strip):
+        if row + 1 == self.end:
             return page, used, row + 1
         return page + 1, 0, row + 1

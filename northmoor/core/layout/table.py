@@ -7,6 +7,7 @@ for the page that is drawn. Each step is kept by what it depends on, so that an 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from itertools import zip_longest
 
 import numpy as np
 import numpy.typing as npt
@@ -210,14 +211,12 @@ def table_pages(layout: TableLayout, body: Body, setting: Setting) -> tuple[list
     return setting.kept.get(key, lambda: paginate(layout.strip, rules, body, _LineSplitter(layout)))
 
 
-def stretch_pages(layout: TableLayout, start: int, end: int, body: Body) -> tuple[list[Slice], Body]:
-    """The same for some of its printed rows, as if they were all."""
-    found, after = paginate(layout.strip.part(start, end), page_rules(layout), body, _LineSplitter(layout, start))
-    moved = [
-        replace(s, start=s.start + start, end=s.end + start, repeated=tuple(row + start for row in s.repeated))
-        for s in found
-    ]
-    return moved, after
+def stretch_pages(
+    layout: TableLayout, rules: Rules, stretch: tuple[int, int], body: Body, number: int
+) -> tuple[list[Slice], Body]:
+    """The same for some of its printed rows, as if they were all, by the rules of its pages; slices are counted from
+    `number` on."""
+    return paginate(layout.strip, rules, body, _LineSplitter(layout), stretch, number)
 
 
 def page_rules(layout: TableLayout) -> Rules:
@@ -232,9 +231,9 @@ def page_rules(layout: TableLayout) -> Rules:
 def ends_of_pages(flow: Flow, slices: Sequence[Slice]) -> Ints:
     """How many detail rows are done at the end of each page; a row that is split counts where it ends."""
     ends = []
-    for piece in slices:
+    for piece, below in zip_longest(slices, slices[1:]):
         last = piece.end - 1
-        if piece.part is not None and not piece.is_last and piece.end > slices[piece.number + 1].start:
+        if piece.part is not None and not piece.is_last and below is not None and piece.end > below.start:
             last -= 1
         ends.append(int(flow.done[last]) if last >= 0 else 0)
     ends[-1] = flow.rows
@@ -260,12 +259,12 @@ def with_page_rows(layout: TableLayout, cells: PagedCells, slices: Sequence[Slic
 class _LineSplitter(Splitter):
     """Parts a tall row between lines, at the last line that fits in every cell."""
 
-    def __init__(self, layout: TableLayout, first: int = 0) -> None:
-        self._layout, self._first = layout, first
+    def __init__(self, layout: TableLayout) -> None:
+        self._layout = layout
 
     def cut(self, row: int, top: int, room: int) -> int:
         """The height of the part of a row that fits into the room below `top`."""
-        layout, row = self._layout, row + self._first
+        layout = self._layout
         plan = layout.plans[layout.plan_number(row)]
         leading = max((cell.leading for cell in plan.cells), default=room)
         padding = 0 if top else max((cell.look.padding for cell in plan.cells), default=0)
