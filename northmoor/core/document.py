@@ -5,7 +5,7 @@ A session keeps what each stage made, by what it depends on: an edit repeats onl
 
 import hashlib
 import io
-from collections.abc import Callable, Hashable, Mapping, Sequence
+from collections.abc import Callable, Hashable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from datetime import UTC, datetime
 from functools import cached_property, partial
@@ -27,7 +27,7 @@ from northmoor.core.expr.formats import Customs
 from northmoor.core.layout.celltext import PagedCells
 from northmoor.core.layout.compose import Composition, compose
 from northmoor.core.layout.context import Kept, Setting, Shapers
-from northmoor.core.layout.display import Page
+from northmoor.core.layout.display import TOGETHER, Page
 from northmoor.core.layout.folding import Fold, Folds
 from northmoor.core.layout.shelf import Given
 from northmoor.core.model.blocks import DataBlock
@@ -374,7 +374,7 @@ class Document:
 
     def page(self, index: int) -> Page:
         """The page of an index from 0."""
-        return self.composition.page(index)
+        return self.composition.pages(index, index + 1)[0]
 
     @property
     def edition(self) -> Edition:
@@ -424,24 +424,21 @@ class Document:
         return target.getvalue()
 
     def _write_pdf(self, target: BinaryIO, tell: Tell = lambda _: None) -> None:
-        stop = self.composition.setting.stop
+        write_pdf(self._pages(tell), self.metadata, target)
 
-        def pages() -> Any:
-            for index in range(len(self)):
-                stop.check()
-                if index % 50 == 0:
-                    tell(f"Page {index + 1} of {len(self)}")
-                yield self.page(index)
-
-        write_pdf(pages(), self.metadata, target)
+    def _pages(self, tell: Tell) -> Iterator[Page]:
+        """All pages in order. Raises Stopped."""
+        for first in range(0, len(self), TOGETHER):
+            tell(f"Page {first + 1} of {len(self)}")
+            self.composition.setting.stop.check()
+            yield from self.composition.pages(first, min(first + TOGETHER, len(self)))
 
     def write(self, path: Path, tell: Tell = lambda _: None) -> list[Path]:
         """Write the document in the format of the path's ending; the files written.
 
         Raises OutputError for an unknown ending or a place that cannot be written; nothing is left half-written.
         """
-        pages = (self.page(index) for index in range(len(self)))
-        return write_outputs(path, self.title, lambda target: self._write_pdf(target, tell), pages)
+        return write_outputs(path, self.title, lambda target: self._write_pdf(target, tell), self._pages(tell))
 
 
 def _printed_folds(edition: Edition) -> Folds:

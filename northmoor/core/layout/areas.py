@@ -5,6 +5,7 @@ Blocks are placed area by area, as if each were a page of its own; here areas ar
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 from northmoor.core.layout.parts import Frame, TableRun
 from northmoor.core.layout.shelf import Placed
@@ -20,6 +21,11 @@ class Section:
     first: int
     page: PageSetup
     frame: Frame
+
+    @cached_property
+    def areas(self) -> list[tuple[int, int]]:
+        """Where its columns or labels are."""
+        return area_places(self.page, self.frame)
 
 
 def stretches(blocks: Sequence[Block], page: PageSetup) -> Iterator[tuple[PageSetup, list[Block]]]:

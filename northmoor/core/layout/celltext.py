@@ -107,7 +107,7 @@ def _with_words(cell: CellTexts, computed: Computed, content: Content) -> CellTe
         return cell
     sound = np.ones(len(values), bool)
     sound[[*cell.faulty, *computed.words]] = False
-    texts = _plain(cell.texts)
+    texts = plain_texts(cell.texts)
     for word, where in words:
         texts = pc.if_else(pc.and_(where, pa.array(sound)), word, texts)
     return replace(cell, texts=texts)
@@ -131,11 +131,11 @@ def _currencies(text: str, scope: int, source: Source) -> pa.Array | ExpressionE
 
 def _with_currencies(values: pa.Array, pattern: str | None, codes: pa.Array, customs: Customs) -> pa.Array:
     """The texts of values, each in its own currency; without a code, in the report's."""
-    texts = _plain(format_values(values, pattern, customs))
+    texts = plain_texts(format_values(values, pattern, customs))
     for code in pc.unique(codes).to_pylist():
         if code:
             own = format_values(values, pattern, replace(customs, currency=code))
-            texts = pc.if_else(pc.equal(codes, code), _plain(own), texts)
+            texts = pc.if_else(pc.equal(codes, code), plain_texts(own), texts)
     return texts
 
 
@@ -191,7 +191,7 @@ def _in_words(texts: pa.Array, computed: Computed) -> pa.Array:
     """Texts with the words that stand in place of single values."""
     if not computed.words:
         return texts
-    said = _plain(texts).to_pylist()
+    said = plain_texts(texts).to_pylist()
     for row, word in computed.words.items():
         said[row] = word
     return pa.array(said, pa.string())
@@ -202,12 +202,12 @@ def joined(pieces: list[pa.Array | pa.Scalar], count: int) -> pa.StringArray:
     arrays = [piece for piece in pieces if not isinstance(piece, pa.Scalar)]
     if not arrays:
         return pa.repeat("".join(piece.as_py() for piece in pieces), count)
-    return arrays[0] if len(pieces) == 1 else pc.binary_join_element_wise(*map(_plain, pieces), "")
+    return arrays[0] if len(pieces) == 1 else pc.binary_join_element_wise(*map(plain_texts, pieces), "")
 
 
 def with_suffix(cell: CellTexts, suffix: str) -> CellTexts:
     """A cell's texts with another text after each."""
-    return replace(cell, texts=pc.binary_join_element_wise(_plain(cell.texts), suffix, ""), is_number=False)
+    return replace(cell, texts=pc.binary_join_element_wise(plain_texts(cell.texts), suffix, ""), is_number=False)
 
 
 def as_array(texts: pa.StringArray | pa.DictionaryArray | LaterTexts) -> pa.StringArray | pa.DictionaryArray:
@@ -215,7 +215,7 @@ def as_array(texts: pa.StringArray | pa.DictionaryArray | LaterTexts) -> pa.Stri
     return texts.slice(0, len(texts)) if isinstance(texts, LaterTexts) else texts
 
 
-def _plain(texts: pa.Array | pa.Scalar | LaterTexts) -> pa.Array | pa.Scalar:
+def plain_texts(texts: pa.Array | pa.Scalar | LaterTexts) -> pa.Array | pa.Scalar:
     """Texts of a dictionary, or such as are not written yet, as an array of their own."""
     texts = as_array(texts)
     return texts.dictionary_decode() if isinstance(texts, pa.DictionaryArray) else texts

@@ -2,7 +2,7 @@
 asked for."""
 
 from bisect import bisect_right
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property, lru_cache
 
@@ -14,14 +14,14 @@ from northmoor.core.compute.paging import PageRanges, one_run
 from northmoor.core.compute.table import ArrangedTable
 from northmoor.core.errors import Place
 from northmoor.core.layout.anchors import Anchors
-from northmoor.core.layout.areas import Section, area_of, area_places, area_size, put_on_pages, stretches
+from northmoor.core.layout.areas import Section, area_of, area_size, put_on_pages, stretches
 from northmoor.core.layout.context import Setting
 from northmoor.core.layout.display import Bookmark, Layer, OneOrigin, Origin, Page, Pictures
 from northmoor.core.layout.flowing import Flow
 from northmoor.core.layout.listing import entries_of, lists_of
 from northmoor.core.layout.openlevels import open_groups
 from northmoor.core.layout.palette import colors_of
-from northmoor.core.layout.paragraph import link_layer
+from northmoor.core.layout.paragraph import Paragraph, PlacedLines, link_layer, placed_paragraphs
 from northmoor.core.layout.parts import ChartPart, DrawnPart, Frame, Lines, Part, TablePart, TableRun
 from northmoor.core.layout.pictures import picture_or_fault
 from northmoor.core.layout.placedcells import CellPlacer
@@ -36,8 +36,8 @@ from northmoor.core.layout.running import (
     slots_of,
 )
 from northmoor.core.layout.shelf import Arranged, Given, Lists, Placed, Room, Scope, Shelf
-from northmoor.core.layout.table import ends_of_pages
-from northmoor.core.layout.tablepage import table_bookmarks, table_layers
+from northmoor.core.layout.table import TableLayout, ends_of_pages
+from northmoor.core.layout.tablepage import PlacedSlice, table_bookmarks, table_layers
 from northmoor.core.layout.watermark import WatermarkLayout, lay_out_watermark, watermark_slots
 from northmoor.core.model.charts import Chart, ChartBlock
 from northmoor.core.model.pages import PageSetup, Running
@@ -64,7 +64,7 @@ class Composition:
     watermark: WatermarkLayout | None = None
     running: Mapping[str, Computed] = field(default_factory=dict)
     """The expressions of its header and footer, with one value a page."""
-    _laid: dict[tuple[str, tuple[int, ...], int], RunningLayout] = field(default_factory=dict)
+    _laid: dict[tuple[str, bool, int, bool, int], RunningLayout | None] = field(default_factory=dict)
 
     def __len__(self) -> int:
         return self.placed.pages
@@ -115,8 +115,7 @@ class Composition:
         """What stands on the page of an index, from the top."""
         runs = self._runs_by_page.get(index, ())
         tables = [part for run in runs if (part := run.on_page(index)) is not None]
-        section = self.section(index)
-        areas = area_places(section.page, section.frame)
+        areas = self.section(index).areas
 
         def order(part: Part) -> tuple[int, int, int]:
             area = area_of(areas, part.left, part.y) if len(areas) > 1 else 0
@@ -141,54 +140,100 @@ class Composition:
                 found.setdefault(entry.page, []).append(mark)
         return found
 
-    def page(self, index: int) -> Page:
-        """The finished page of an index from 0."""
-        layers: list[Layer] = []
-        bookmarks = list(self._bookmarks_by_page.get(index, ()))
-        frame = self.frame
-        parts = self.parts(index)
+    def pages(self, first: int, end: int) -> list[Page]:
+        """The finished pages from one index up to another; many at a time cost less each."""
+        parts = [self.parts(index) for index in range(first, end)]
+        layers = iter(self._layers([part for own in parts for part in own]))
+        return [self._page(index, own, layers) for index, own in enumerate(parts, first)]
+
+    def _page(self, index: int, parts: Sequence[Part], layers_of_parts: Iterator[tuple[Layer, ...]]) -> Page:
+        """A page on which parts stand; the layers of these come first among those given."""
+        size = self.paper(index)
         if not parts and len(self) > 1:
-            return Page(index + 1, *self.paper(index), ())
-        layers += self._background(index)
+            return Page(index + 1, *size, ())
+        bookmarks = list(self._bookmarks_by_page.get(index, ()))
+        layers: list[Layer] = [*self._background(index)]
         if self.watermark is not None:
-            layers += self.watermark.layers(index, self.paper(index))
+            layers += self.watermark.layers(index, size)
         layers += self._running("header", index)
         for part in parts:
+            layers += next(layers_of_parts)
             if isinstance(part, TablePart):
-                top = frame.top + part.piece.y
-                left = frame.left + part.left
-                layers += table_layers(part.layout, part.placer, part.piece, left, top, self.setting.shapers)
-                bookmarks += table_bookmarks(part.layout, part.piece, top)
-            elif isinstance(part, ChartPart):
-                layers += part.laid(frame).layers
-            elif isinstance(part, DrawnPart):
-                area = part.area(frame)
-                layers += part.draw(area)
-                if part.link:
-                    box = (area.x, area.y, area.width, area.height)
-                    layers.append(link_layer(part.link, box, Origin(part.name, part.kind)))
-            else:
-                layers += self._lines(part)
+                bookmarks += table_bookmarks(part.layout, part.piece, self.frame.top + part.y)
         layers += self._running("footer", index)
-        width, height = self.paper(index)
-        return Page(index + 1, width, height, tuple(layers), tuple(bookmarks), self.anchors.on_page(index))
+        return Page(index + 1, *size, tuple(layers), tuple(bookmarks), self.anchors.on_page(index))
+
+    def _layers(self, parts: Sequence[Part]) -> list[tuple[Layer, ...]]:
+        """The layers of each of some parts; those of one table, and those of texts, are made together."""
+        found: list[tuple[Layer, ...]] = [()] * len(parts)
+        tables: dict[tuple[TableLayout, CellPlacer], list[int]] = {}
+        texts: list[int] = []
+        for at, part in enumerate(parts):
+            if isinstance(part, TablePart):
+                tables.setdefault((part.layout, part.placer), []).append(at)
+            elif isinstance(part, Lines) and isinstance(part.block, Paragraph):
+                texts.append(at)
+            else:
+                found[at] = self._fixed(part)
+        for (layout, placer), places in tables.items():
+            made = table_layers(layout, placer, [self._slice(parts[at]) for at in places], self.setting.shapers)
+            for at, layers in zip(places, made, strict=True):
+                found[at] = layers
+        for at, layers in zip(texts, placed_paragraphs([self._lines(parts[at]) for at in texts]), strict=True):
+            found[at] = self._linked(parts[at], layers)
+        return found
+
+    def _slice(self, part: Part) -> PlacedSlice:
+        assert isinstance(part, TablePart)
+        return PlacedSlice(part.piece, self.frame.left + part.left, self.frame.top + part.y)
+
+    def _lines(self, part: Part) -> PlacedLines:
+        assert isinstance(part, Lines)
+        assert isinstance(part.block, Paragraph)
+        return PlacedLines(part.block, self.frame.left + part.left, self.frame.top + part.y, part.start, part.end)
+
+    def _fixed(self, part: Part) -> tuple[Layer, ...]:
+        """The layers of what is drawn by itself."""
+        frame = self.frame
+        if isinstance(part, ChartPart):
+            return part.laid(frame).layers
+        if isinstance(part, DrawnPart):
+            area = part.area(frame)
+            box = (area.x, area.y, area.width, area.height)
+            links = (link_layer(part.link, box, Origin(part.name, part.kind)),) if part.link else ()
+            return (*part.draw(area), *links)
+        assert isinstance(part, Lines)
+        left, top = frame.left + part.left, frame.top + part.y
+        return self._linked(part, part.block.layers(left, top, part.start, part.end))
+
+    def _linked(self, part: Part, layers: tuple[Layer, ...]) -> tuple[Layer, ...]:
+        """The layers of a text, with its link."""
+        assert isinstance(part, Lines)
+        if not part.link:
+            return layers
+        box = (self.frame.left + part.left, self.frame.top + part.y, part.width,
+               part.block.height_of(part.start, part.end))  # fmt: skip
+        return (*layers, link_layer(part.link, box, part.block.origin))
 
     def _running(self, name: str, index: int) -> tuple[Layer, ...]:
         laid = self.running_on(name, index)
         return laid.layers(index) if laid is not None else ()
 
     def running_on(self, name: str, index: int) -> RunningLayout | None:
-        """The header or footer of a page."""
+        """The header or footer of a page, which all pages of its kind share."""
+        number, count = self.numbers[index], self.counts[index]
+        kind = (name, number == 1, number % 2, number == count, self.section(index).first)
+        if kind not in self._laid:
+            self._laid[kind] = self._lay_out_running(name, index)
+        return self._laid[kind]
+
+    def _lay_out_running(self, name: str, index: int) -> RunningLayout | None:
         running: Running | None = getattr(self.edition, name)
         if running is None:
             return None
         lines = lines_on(running, self.numbers[index], self.counts[index])
         left, top, width = self.running_place(name, lines, index)
-        if (name, lines, width) not in self._laid:
-            self._laid[name, lines, width] = lay_out_running(
-                running, lines, name, len(self), self._spoken, left, top, width, self.setting
-            )
-        return self._laid[name, lines, width]
+        return lay_out_running(running, lines, name, len(self), self._spoken, left, top, width, self.setting)
 
     def running_place(self, name: str, lines: tuple[int, ...], index: int) -> tuple[int, int, int]:
         """Where some lines of a page's header or footer begin: left, top and width. Those of a footer stand at the
@@ -224,12 +269,6 @@ class Composition:
         place = ((width - wide) // 2, (height - high) // 2, wide, high)
         x, y, across, down = (np.array([length], np.int64) for length in place)
         return (Pictures(x, y, across, down, (picture,), OneOrigin(Origin("page", "background"))),)
-
-    def _lines(self, part: Lines) -> tuple[Layer, ...]:
-        left, y = self.frame.left + part.left, self.frame.top + part.y
-        box = (left, y, part.width, part.block.height_of(part.start, part.end))
-        own = part.block.layers(left, y, part.start, part.end)
-        return (*own, link_layer(part.link, box, part.block.origin)) if part.link else own
 
 
 def compose(edition: Edition, given: Given, setting: Setting) -> Composition:
@@ -293,7 +332,7 @@ def _flowed(edition: Edition, shelf: Shelf, setting: Setting) -> tuple[Placed, t
     whole, sections = Placed(pages=0), []
     for page, blocks in stretches(edition.blocks, edition.page):
         section = Section(whole.pages, page, _frame(edition, page, setting))
-        areas = area_places(page, section.frame)
+        areas = section.areas
         flow = Flow(shelf, Room(0, *area_size(page, section.frame), len(areas)))
         flow.blocks(blocks, Scope())
         put_on_pages(flow.placed, areas, section.first, whole)

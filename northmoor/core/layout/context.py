@@ -9,7 +9,7 @@ from northmoor.core.errors import Place
 from northmoor.core.expr.formats import Customs
 from northmoor.core.layout.text import Shaper
 from northmoor.core.model.findings import Finding
-from northmoor.core.model.looks import FullLook
+from northmoor.core.model.looks import FullLook, Look
 from northmoor.core.model.report import Report
 from northmoor.core.stopping import Stop
 
@@ -93,6 +93,15 @@ class Setting:
     base: FullLook = field(default_factory=FullLook)
     folds: Mapping[str, Any] = field(default_factory=dict)
     colors: Colors = field(default_factory=dict)
+    _looks: dict[tuple[FullLook, str | None, Look | None], FullLook] = field(default_factory=dict)
+
+    def look(self, style: str | None, own: Look | None = None, over: FullLook | None = None) -> FullLook:
+        """A style and changes of its own over a look, or over that of all texts; made once, since a text in a for-each
+        asks for it with each record."""
+        key = (over or self.base, style, own)
+        if key not in self._looks:
+            self._looks[key] = self.report.look(*key)
+        return self._looks[key]
 
     def find(self, rule: str, place: Place, message: str, is_error: bool = True) -> None:
         """Note a finding once."""

@@ -19,7 +19,7 @@ Placed = tuple[int, int, Drawn]
 
 
 def drawn_layers(layout: TableLayout, piece: Slice, shown: RowsOnPage, left: int) -> list[Layer]:
-    """What the cells of a page draw, and where its links are. Kinds of rows that have none cost nothing."""
+    """What the cells of a page draw, and where its links are."""
     drawn: list[Placed] = []
     links: list[tuple[int, int, Area, str]] = []
     turned: list[tuple[int, CellPlan, int, Area]] = []

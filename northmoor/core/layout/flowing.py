@@ -140,8 +140,7 @@ class Flow:
     # what is said
 
     def _text(self, block: TextBlock, scope: Scope) -> None:
-        report = self.setting.report
-        look = report.look(self.setting.base, block.style, block.look)
+        look = self.setting.look(block.style, block.look)
         link = self.telling.address(block.link, scope)
         if block.listed != "none":
             said, _ = self.telling.said(Content(text=block.template), block.name, scope)
@@ -154,7 +153,7 @@ class Flow:
             return
         runs = [self.telling.run(block.name, block.text, look, link, scope)]
         for run in block.runs:
-            own = report.look(look, run.style, run.look)
+            own = self.setting.look(run.style, run.look, look)
             runs.append(
                 self.telling.run(block.name, run.text, own, self.telling.address(run.link, scope) or link, scope)
             )
@@ -164,21 +163,22 @@ class Flow:
 
     def _write(self, template: str, block: str, style: str | None, row: str) -> None:
         """Place a template's text as a paragraph."""
-        look = self.setting.report.look(self.setting.base, style, None)
+        look = self.setting.look(style)
         self._paragraph(self.telling.paragraph(Content(text=template), look, self.room.width, block, row, Scope()))
 
     def _paragraph(self, paragraph: Paragraph | RichText, link: str = "", left: int = 0) -> None:
-        height, room = self.room.height, replace(self.room, left=self.room.left + left, width=self.room.width - left)
-        if paragraph.height <= height:
-            self._make_room(paragraph.height)
-            self._add(Lines(paragraph, self.used, left=room.left, width=room.width, link=link))
-            self.used += paragraph.height
+        height, own = self.room.height, paragraph.height
+        left, width = self.room.left + left, self.room.width - left
+        if own <= height:
+            self._make_room(own)
+            self._add(Lines(paragraph, self.used, left=left, width=width, link=link))
+            self.used += own
             return
         start = 0
         while start < len(paragraph.lines):
             self._make_room(height)
             end = paragraph.fitting(start, height)
-            self._add(Lines(paragraph, self.used, start, end, room.left, room.width, link))
+            self._add(Lines(paragraph, self.used, start, end, left, width, link))
             self.used = paragraph.height_of(start, end)
             start = end
 

@@ -45,7 +45,7 @@ def listed_lines(
     block: ContentsBlock, lists: Lists, width: int, origin: Origin, setting: Setting
 ) -> list[tuple[int, RichText]]:
     """The lines of a list, each with how far it is in."""
-    look = setting.report.look(setting.base, block.style, block.look)
+    look = setting.look(block.style, block.look)
     lines = []
     for entry in lists.get(block.lists, ()):
         if entry.depth >= block.depth:

@@ -1,11 +1,13 @@
 """Text outside tables: paragraphs of the body, pieces of headers and footers, and messages in place of faulty
 blocks."""
 
-from collections.abc import Iterator
+from collections.abc import Hashable, Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+import pyarrow.compute as pc
 
+from northmoor.core.layout.celltext import CellTexts, plain_texts
 from northmoor.core.layout.context import FAULT_COLOR, FAULT_MARK, Setting
 from northmoor.core.layout.display import Boxes, Layer, Links, OneOrigin, Origin, TextFace, Texts
 from northmoor.core.layout.fonts import font_file
@@ -67,6 +69,30 @@ def make_paragraph(
     return Paragraph(lines, face, shaper, look, look.side or align, width, origin)
 
 
+class Paragraphs:
+    """A text of each record, broken into lines for all of them at once: those that fit are measured by the column."""
+
+    def __init__(self, texts: CellTexts, look: FullLook, width: int, setting: Setting) -> None:
+        self._texts, self._setting = texts, setting
+        self._empty = make_paragraph("", look, width, Origin("", ""), setting)
+        shaper = self._empty.shaper
+        trimmed = pc.utf8_rtrim(plain_texts(texts.texts), " ")
+        lines, among = shaper.add_column(trimmed)
+        fits = shaper.widths(lines, look.size) <= max(width - 2 * look.inset, 1000)
+        fits &= ~np.isin(lines, list(shaper.broken(among)))
+        fits[list(texts.faulty)] = False
+        self._lines, self._fits = lines.data, fits.data
+
+    def of(self, record: int, origin: Origin) -> Paragraph:
+        """The paragraph of a record."""
+        own = self._empty
+        if self._fits[record]:
+            line = (self._lines[record],)
+            return Paragraph(line, own.face, own.shaper, own.look, own.align, own.width, origin)
+        text, is_faulty = self._texts.text(record), record in self._texts.faulty
+        return make_paragraph(text, own.look, own.width, origin, self._setting, is_faulty)
+
+
 def fault_paragraph(message: str, width: int, origin: Origin, setting: Setting) -> Paragraph:
     """What stands in the place of a block that cannot be made."""
     return make_paragraph(f"{FAULT_MARK} {message}", setting.base, width, origin, setting, is_faulty=True)
@@ -74,24 +100,53 @@ def fault_paragraph(message: str, width: int, origin: Origin, setting: Setting) 
 
 def paragraph_layers(paragraph: Paragraph, x: int, y: int, start: int = 0, end: int | None = None) -> tuple[Layer, ...]:
     """The layers of some of a paragraph's lines, placed."""
-    numbers = np.array(paragraph.lines[start:end], np.int32)
-    look, size = paragraph.look, paragraph.face.size
-    origins = OneOrigin(paragraph.origin)
-    box = (x, y, paragraph.width, paragraph.height_of(start, end))
-    layers = list(look_boxes(look, box, paragraph.origin))
-    widths = paragraph.shaper.widths(numbers, size)
-    slack = paragraph.width - 2 * look.inset - widths
-    shift = {"start": slack * 0, "end": slack, "center": slack // 2}[paragraph.align]
-    tops = y + look.padding + paragraph.leading * np.arange(len(numbers), dtype=np.int64)
-    faces = np.zeros(len(numbers), np.int64)
-    baselines = tops + paragraph.shaper.font.ascent(size)
-    layers.append(
-        Texts(
-            x + look.inset + shift, tops, baselines, widths, faces, numbers.astype(np.int64),
-            (paragraph.face,), (paragraph.shaper,), origins,
-        )
-    )  # fmt: skip
-    return tuple(layers)
+    return placed_paragraphs([PlacedLines(paragraph, x, y, start, end)])[0]
+
+
+@dataclass(frozen=True, slots=True)
+class PlacedLines:
+    """Some lines of a paragraph at a place on their page."""
+
+    paragraph: Paragraph
+    x: int
+    y: int
+    start: int = 0
+    end: int | None = None
+
+
+def placed_paragraphs(placed: Sequence[PlacedLines]) -> list[tuple[Layer, ...]]:
+    """The layers of each of some paragraphs; texts of those that are alike but for what they say are placed at once."""
+    alike: dict[Hashable, list[int]] = {}
+    for at, each in enumerate(placed):
+        own = each.paragraph
+        alike.setdefault((own.shaper, own.face, own.look, own.align, own.width), []).append(at)
+    found: list[tuple[Layer, ...]] = [()] * len(placed)
+    for places in alike.values():
+        for at, texts in zip(places, _texts([placed[at] for at in places]), strict=True):
+            each, own = placed[at], placed[at].paragraph
+            box = (each.x, each.y, own.width, own.height_of(each.start, each.end))
+            found[at] = (*look_boxes(own.look, box, own.origin), texts)
+    return found
+
+
+def _texts(alike: Sequence[PlacedLines]) -> Iterator[Texts]:
+    own = alike[0].paragraph
+    look, size, shaper = own.look, own.face.size, own.shaper
+    lines = [each.paragraph.lines[each.start : each.end] for each in alike]
+    counts = np.fromiter(map(len, lines), np.int64, len(lines))
+    ends = np.cumsum(counts)
+    numbers = np.fromiter((number for each in lines for number in each), np.int64, ends[-1])
+    widths = shaper.widths(numbers, size)
+    slack = own.width - 2 * look.inset - widths
+    shift = {"start": slack * 0, "end": slack, "center": slack // 2}[own.align]
+    x = np.repeat([each.x + look.inset for each in alike], counts) + shift
+    place = np.arange(len(numbers)) - np.repeat(ends - counts, counts)
+    tops = np.repeat([each.y + look.padding for each in alike], counts) + own.leading * place
+    baselines, faces = tops + shaper.font.ascent(size), np.zeros(len(numbers), np.int64)
+    for each, end, count in zip(alike, ends.tolist(), counts.tolist(), strict=True):
+        at = slice(end - count, end)
+        yield Texts(x[at], tops[at], baselines[at], widths[at], faces[at], numbers[at], (own.face,), (shaper,),
+                    OneOrigin(each.paragraph.origin))  # fmt: skip
 
 
 def look_boxes(look: FullLook, box: tuple[int, int, int, int], origin: Origin) -> Iterator[Layer]:

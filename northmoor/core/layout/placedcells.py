@@ -16,6 +16,7 @@ from northmoor.core.layout.table import TableLayout, WrappedCell
 Ints = npt.NDArray[np.int64]
 CHUNK = 1024
 _MOST_CHUNKS = 16
+_MOST_PAGE_ROWS = 64
 """Chunks kept, the last used ones: a page needs one or two."""
 _COLUMNS = 9
 
@@ -38,7 +39,7 @@ class PlacedCells:
         return self.table[:, first:last]
 
 
-@dataclass
+@dataclass(eq=False)
 class CellPlacer:
     """Places a table's cells chunk by chunk and keeps what it placed."""
 
@@ -47,12 +48,13 @@ class CellPlacer:
     _chunks: dict[int, PlacedCells] = field(default_factory=dict)
     _page_rows: dict[tuple[int, int], Ints] = field(default_factory=dict)
 
-    def page_row(self, row: int, page: int) -> Ints:
-        """The lines of a row that belongs to pages, on a page counted by the table's slices."""
+    def page_row(self, row: int, instance: int) -> Ints:
+        """The lines of an instance of a row that belongs to pages."""
         plan = self.layout.plan_number(row)
-        instance = self.layout.instance(row, page)
         key = (row, instance)
         if key not in self._page_rows:
+            if len(self._page_rows) >= _MOST_PAGE_ROWS:
+                del self._page_rows[next(iter(self._page_rows))]
             self._page_rows[key] = in_order(self._of_kind(plan, np.array([row]), np.array([instance])))
         return self._page_rows[key]
 

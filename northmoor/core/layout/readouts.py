@@ -33,7 +33,7 @@ def readout_leaf(
     """A readout in a width. `written` makes a paragraph of a content, `said` its text; `valued` computes an expression
     or says why it cannot."""
     base = setting.base
-    look = setting.report.look(base, block.style, block.look)
+    look = setting.look(block.style, block.look)
     if block.style is None and (block.look is None or block.look.size is None):
         look = replace(look, size=round(base.size * 2.4), bold=True)
     small = replace(base, color=_QUIET)

@@ -5,7 +5,6 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 import pyarrow as pa
-import pyarrow.compute as pc
 
 from northmoor.core.compute.cells import Computed
 from northmoor.core.compute.groups import Groups, Wanted
@@ -13,9 +12,10 @@ from northmoor.core.compute.hosting import Tie
 from northmoor.core.compute.table import ArrangedTable, template_of
 from northmoor.core.errors import ExpressionError, LayoutError, Place
 from northmoor.core.expr.language import parse
-from northmoor.core.layout.celltext import CellTexts, as_array, report_faults, template_texts, whole_fault
+from northmoor.core.layout.celltext import CellTexts, report_faults, template_texts, whole_fault
+from northmoor.core.layout.chartview import plain
 from northmoor.core.layout.context import Setting
-from northmoor.core.layout.fonts import font_file
+from northmoor.core.layout.paragraph import Paragraphs
 from northmoor.core.model.blocks import ForEachBlock
 from northmoor.core.model.looks import FullLook
 from northmoor.core.model.tables import Content
@@ -30,7 +30,7 @@ class Records:
     scope: int
     setting: Setting
     _texts: dict[Content, CellTexts] = field(default_factory=dict)
-    _measured: set[tuple[Content, str]] = field(default_factory=set)
+    _paragraphs: dict[tuple[Content, FullLook, int], Paragraphs] = field(default_factory=dict)
 
     @property
     def groups(self) -> Groups:
@@ -52,6 +52,11 @@ class Records:
         """The key of a record, with those of the records around it, outermost first."""
         return self.arranged.keys(int(self.groups.starts[index]), self.scope)
 
+    @cached_property
+    def plain_keys(self) -> list[tuple[object, ...]]:
+        """The keys of each record, as its origins tell them."""
+        return [tuple(map(plain, self.keys(index))) for index in range(len(self))]
+
     def texts(self, content: Content, block: str) -> CellTexts:
         """A content's text for each record; its faults are told of the block that it belongs to."""
         if content not in self._texts:
@@ -63,13 +68,12 @@ class Records:
     def _computed(self) -> Mapping[str, Computed]:
         return {want.expression: found for want, found in self.arranged.cells.items() if want.scope == self.scope}
 
-    def measure(self, content: Content, look: FullLook) -> None:
-        """Measure a content's texts for all records at once, since each by itself takes long."""
-        file = font_file(look.font, look.bold, look.italic)
-        if (content, file) not in self._measured and content in self._texts:
-            self._measured.add((content, file))
-            texts = pc.unique(as_array(self._texts[content].texts)).to_pylist()
-            self.setting.shapers.of(file).add([line for text in texts for line in (text or "").split("\n")])
+    def paragraphs(self, content: Content, block: str, look: FullLook, width: int) -> Paragraphs:
+        """A content's text for each record as a paragraph; its faults are told of the block that it belongs to."""
+        key = (content, look, width)
+        if key not in self._paragraphs:
+            self._paragraphs[key] = Paragraphs(self.texts(content, block), look, width, self.setting)
+        return self._paragraphs[key]
 
     def wanted(self, ties: Sequence[Tie], block: str) -> list[tuple[object, ...]]:
         """For each record, the keys of the group of another block's rows that belong to it. Raises LayoutError."""

@@ -1,5 +1,6 @@
-"""Which rows a page of a table shows, and where: those of its slice with those that belong to the page."""
+"""Which rows pages of a table show, and where: those of their slices with those that belong to the pages."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -7,6 +8,7 @@ import numpy.typing as npt
 
 from northmoor.core.layout.paginate import Slice
 from northmoor.core.layout.table import TableLayout
+from northmoor.core.model.tables import PAGE_ROWS
 
 Ints = npt.NDArray[np.int64]
 
@@ -21,48 +23,124 @@ class RowsOnPage:
     heights: Ints
     own: Ints
 
+
+@dataclass(frozen=True, slots=True, eq=False)
+class RowsOnPages:
+    """The same for many pages, one after another; `begins` and `own_begins` are where each page's rows, and among `own`
+    those of its slice, begin (one more entry than pages)."""
+
+    rows: Ints
+    tops: Ints
+    heights: Ints
+    own: Ints
+    begins: Ints
+    own_begins: Ints
+
     @property
     def others(self) -> Ints:
-        """Where the rows stand that belong to the page."""
+        """Where the rows stand that belong to pages."""
         is_other = np.ones(len(self.rows), bool)
         is_other[self.own] = False
         return np.flatnonzero(is_other)
 
+    def page_of(self, rows: Ints) -> Ints:
+        """The pages on which some of the rows stand, by their places among all."""
+        return np.searchsorted(self.begins, rows, "right") - 1
+
+    def page(self, number: int) -> RowsOnPage:
+        """The rows of one page."""
+        begin, end = self.begins[number : number + 2].tolist()
+        first, last = self.own_begins[number : number + 2].tolist()
+        own = self.own[first:last] - begin
+        return RowsOnPage(self.rows[begin:end], self.tops[begin:end], self.heights[begin:end], own)
+
 
 def rows_on_page(layout: TableLayout, piece: Slice, top: int) -> RowsOnPage:
-    """The rows of a slice with those that belong to its page, from a distance from the page's top on.
+    """The rows of a slice with those that belong to its page, from a distance from the page's top on."""
+    return rows_on_pages(layout, [piece], [top]).page(0)
+
+
+def rows_on_pages(layout: TableLayout, pieces: Sequence[Slice], tops: Sequence[int]) -> RowsOnPages:
+    """The rows of slices with those that belong to their pages, each from a distance from its page's top on.
 
     The page's total stands before the totals of all rows, unless it stands at the foot of the page.
     """
-    before = [*layout.head_rows(piece.is_first), *piece.repeated]
-    if not piece.is_first:
-        before += layout.page_row("brought_forward")
-    after = [] if piece.start == piece.end else layout.page_row("page_total")
-    if not piece.is_last:
-        after += layout.page_row("carried_forward")
-    own = layout.heights[piece.start : piece.end]
-    if piece.part is not None:
-        own = np.append(own[:-1], piece.part[1])
-    rows = np.concatenate([before, np.arange(piece.start, piece.end), after]).astype(np.int64)
-    above = [layout.height_of([row]) if row < 0 else layout.strip.repeated_height(row) for row in before]
-    heights = np.concatenate([above, own, [layout.height_of([row]) for row in after]]).astype(np.int64)
-    at = np.arange(len(before), len(rows) - len(after))
-    if after and piece.foot is None:
-        order, at = _totals_last(layout, rows, at)
-        rows, heights = rows[order], heights[order]
-    tops = top + np.cumsum(heights) - heights
-    if after and piece.foot is not None:
-        tops[-len(after) :] += top - piece.y + piece.foot - tops[-len(after)]
-    return RowsOnPage(rows, tops, heights, at)
+    before, after = _around(layout, pieces)
+    above, below = _lengths(before), _lengths(after)
+    starts, ends = np.array([(piece.start, piece.end) for piece in pieces], np.int64).reshape(-1, 2).T
+    counts = ends - starts
+    begins = np.concatenate([[0], np.cumsum(above + counts + below)])
+    rows, heights = np.empty((2, begins[-1]), np.int64)
+    own = _ranges(begins[:-1] + above, counts)
+    rows[own] = _ranges(starts, counts)
+    heights[own] = layout.heights[rows[own]]
+    own_begins = np.concatenate([[0], np.cumsum(counts)])
+    for number, piece in enumerate(pieces):
+        if piece.part is not None:
+            heights[own[own_begins[number + 1] - 1]] = piece.part[1]
+    around = np.concatenate([_ranges(begins[:-1], above), _ranges(begins[:-1] + above + counts, below)])
+    rows[around] = [row for part in (*before, *after) for row in part]
+    heights[around] = _heights(layout, rows[around])
+    shown = RowsOnPages(rows, heights, heights, own, begins, own_begins)
+    for number, piece in enumerate(pieces):
+        if after[number] and piece.foot is None:
+            _put_totals_last(layout, shown, number)
+    return _stacked(shown, pieces, below, np.array(tops, np.int64))
 
 
-def _totals_last(layout: TableLayout, rows: Ints, own: Ints) -> tuple[Ints, Ints]:
-    """The order in which totals of all rows, or of all of a record, come last on a page, and where a slice's own rows
-    stand then."""
+def _around(layout: TableLayout, pieces: Sequence[Slice]) -> tuple[list[list[int]], list[list[int]]]:
+    """The rows that stand before and after each slice."""
+    head, later_head = layout.head_rows(True), layout.head_rows(False)
+    brought, total, carried = (layout.page_row(name) for name in PAGE_ROWS)
+    before = [head if piece.is_first else [*later_head, *piece.repeated, *brought] for piece in pieces]
+    after = [(total if piece.end > piece.start else []) + ([] if piece.is_last else carried) for piece in pieces]
+    return before, after
+
+
+def _heights(layout: TableLayout, rows: Ints) -> Ints:
+    """The heights of rows that stand around slices: those of pages, and repeated headings."""
+    heights = np.array(layout.page_heights, np.int64)[np.where(rows < 0, -1 - rows, 0)]
+    repeated = np.flatnonzero(rows >= 0)
+    if len(repeated):
+        strip = layout.strip
+        heights[repeated] = (strip.heights if strip.again is None else strip.again)[rows[repeated]]
+    return heights
+
+
+def _stacked(shown: RowsOnPages, pieces: Sequence[Slice], below: Ints, tops: Ints) -> RowsOnPages:
+    """The rows from the tops of their pages' slices down; those at the foot of a page stand there."""
+    sums = np.concatenate([[0], np.cumsum(shown.heights)])
+    begins, counts = shown.begins[:-1], np.diff(shown.begins)
+    found = sums[:-1] + np.repeat(tops - sums[begins], counts)
+    for number, piece in enumerate(pieces):
+        if below[number] and piece.foot is not None:
+            end = shown.begins[number + 1]
+            first = end - below[number]
+            found[first:end] += tops[number] - piece.y + piece.foot - found[first]
+    return RowsOnPages(shown.rows, found, shown.heights, shown.own, shown.begins, shown.own_begins)
+
+
+def _put_totals_last(layout: TableLayout, shown: RowsOnPages, number: int) -> None:
+    """Let totals of all rows, or of all of a record, come last on a page."""
     flow = layout.flow
-    last = sum(flow.kinds[flow.kind[row]].closes(layout.outer) for row in rows[own[-len(flow.kinds) :]].tolist())
-    moved = np.arange(len(rows))
-    after = len(rows) - 1 - own[-1]
-    end = len(rows) - after
-    order = np.concatenate([moved[: end - last], moved[end:], moved[end - last : end]])
-    return order, np.concatenate([own[: len(own) - last], own[len(own) - last :] + after])
+    begin, end = shown.begins[number : number + 2].tolist()
+    own = shown.own[slice(*shown.own_begins[number : number + 2].tolist())]
+    kinds = flow.kind[shown.rows[own[-len(flow.kinds) :]]].tolist()
+    last = sum(flow.kinds[kind].closes(layout.outer) for kind in kinds)
+    after = end - 1 - int(own[-1])
+    moved = np.arange(begin, end)
+    order = np.concatenate([moved[: end - begin - after - last], moved[len(moved) - after :],
+                            moved[end - begin - after - last : len(moved) - after]])  # fmt: skip
+    shown.rows[begin:end], shown.heights[begin:end] = shown.rows[order], shown.heights[order]
+    own[len(own) - last :] += after
+
+
+def _lengths(parts: Sequence[Sequence[int]]) -> Ints:
+    return np.fromiter(map(len, parts), np.int64, len(parts))
+
+
+def _ranges(starts: Ints, counts: Ints) -> Ints:
+    """The numbers from each start on, so many of each, one after another."""
+    before = np.cumsum(counts) - counts
+    found: Ints = np.repeat(starts - before, counts) + np.arange(counts.sum())
+    return found

@@ -27,6 +27,7 @@ from northmoor.core.model.pages import PicturePiece, Running, RunningLine, TextP
 
 Ints = npt.NDArray[np.int64]
 PLACES: tuple[Align, ...] = ("start", "center", "end")
+_FIRST = np.zeros(1, np.int64)
 
 
 def template_or_fault(text: str) -> Template | ExpressionError:
@@ -94,7 +95,7 @@ def _line_height(line: RunningLine, setting: Setting) -> int:
 
 
 def _look(piece: TextPiece, setting: Setting) -> FullLook:
-    return setting.report.look(setting.base, piece.style, piece.look)
+    return setting.look(piece.style, piece.look)
 
 
 def template_by_page(text: str, computed: Mapping[str, Computed], count: int, setting: Setting) -> CellTexts:
@@ -125,15 +126,17 @@ def _texts_on_pages(
 
 @dataclass(frozen=True, eq=False)
 class RunningText:
-    """A text piece of a header or footer on every page, placed: arrays by page."""
+    """A text piece of a header or footer on every page, placed: arrays by page, but for `y` and `baseline`, which are
+    alike on all."""
 
     texts: CellTexts
     paragraph: Paragraph
     left: int
     top: int
-    lines: npt.NDArray[np.int32]
+    lines: Ints
     x: Ints
-    y: int
+    y: Ints
+    baseline: Ints
     widths: Ints
     fits: npt.NDArray[np.bool_]
     height: int
@@ -158,11 +161,9 @@ class RunningLayout:
         own = text.paragraph
         if page in text.texts.faulty or not text.fits[page]:
             return self._broken(text, page)
-        top = text.y
-        one = [np.array([v], np.int64) for v in (text.x[page], top, top + own.shaper.font.ascent(own.face.size))]
-        width, face, line = text.widths[page : page + 1], np.zeros(1, np.int64), text.lines[page : page + 1]
-        return (Texts(one[0], one[1], one[2], width, face, line.astype(np.int64), (own.face,), (own.shaper,),
-                      OneOrigin(own.origin)),)  # fmt: skip
+        at = slice(page, page + 1)
+        return (Texts(text.x[at], text.y, text.baseline, text.widths[at], _FIRST, text.lines[at], (own.face,),
+                      (own.shaper,), OneOrigin(own.origin)),)  # fmt: skip
 
     def _broken(self, text: RunningText, page: int) -> tuple[Layer, ...]:
         """A text of several lines, or one that shows a fault: as many lines as the header or footer has room for."""
@@ -240,7 +241,9 @@ def _running_text(
     shift = {"start": slack * 0, "end": slack, "center": slack // 2}[empty.align]
     fits = (slack >= 0) & ~np.isin(lines, list(empty.shaper.broken(lines)))
     y = top + height - min(empty.height, height) + look.padding
-    return RunningText(texts, empty, left, top, lines, left + look.inset + shift, y, widths, fits, height)
+    x, down = left + look.inset + shift, np.array([y], np.int64)
+    baseline = down + empty.shaper.font.ascent(look.size)
+    return RunningText(texts, empty, left, top, lines.astype(np.int64), x, down, baseline, widths, fits, height)
 
 
 def picture_layers(

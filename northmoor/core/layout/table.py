@@ -136,6 +136,11 @@ class TableLayout:
         return [start + row for row in found]
 
     @cached_property
+    def blanks_repeats(self) -> bool:
+        """Whether any of its cells leave repeats empty."""
+        return any(cell.repeats is not None for plan in self.plans for cell in plan.cells)
+
+    @cached_property
     def is_drawn(self) -> npt.NDArray[np.bool_]:
         """For each plan, whether any of its cells draws something or is a link."""
         drawn = [any(c.drawing or c.chart or c.links or c.turned for c in plan.cells) for plan in self.plans]

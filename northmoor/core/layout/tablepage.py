@@ -1,6 +1,8 @@
-"""One page of a table: from the rows of a slice to layers of the display list."""
+"""Pages of a table: from the rows of slices to layers of the display list, many pages at a time."""
 
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 import numpy.typing as npt
@@ -10,50 +12,116 @@ from northmoor.core.layout.display import Bookmark, Boxes, Layer, Texts
 from northmoor.core.layout.drawncells import drawn_layers
 from northmoor.core.layout.origins import TableOrigins
 from northmoor.core.layout.paginate import Slice
-from northmoor.core.layout.placedcells import CellPlacer, in_order
+from northmoor.core.layout.placedcells import CellPlacer
 from northmoor.core.layout.plans import RowPlan
-from northmoor.core.layout.rowsonpage import RowsOnPage, rows_on_page
+from northmoor.core.layout.rowsonpage import RowsOnPage, RowsOnPages, rows_on_page, rows_on_pages
 from northmoor.core.layout.table import TableLayout, WrappedCell
 from northmoor.core.model.looks import FullLook
 
 Ints = npt.NDArray[np.int64]
 
 
+@dataclass(frozen=True, slots=True)
+class PlacedSlice:
+    """A slice of a table at a place on its page."""
+
+    piece: Slice
+    left: int
+    top: int
+
+
 def table_layers(
-    layout: TableLayout, placer: CellPlacer, piece: Slice, left: int, top: int, shapers: Shapers
-) -> tuple[Layer, ...]:
-    """Fills, rules and texts of a slice, at a place on the page."""
-    shown = rows_on_page(layout, piece, top)
-    boxes = _decorations(layout, piece, shown, left)
-    layers: list[Layer] = [_boxes(k, found, layout) for k, found in zip(("fill", "rule"), boxes, strict=True) if found]
-    texts = _texts(layout, placer, piece, shown, left, shapers)
-    layers += drawn_layers(layout, piece, shown, left)
-    return (*layers, texts) if len(texts) else tuple(layers)
+    layout: TableLayout, placer: CellPlacer, slices: Sequence[PlacedSlice], shapers: Shapers
+) -> list[tuple[Layer, ...]]:
+    """Fills, rules, drawings and texts of each of some slices of a table. Kinds of rows that have no fills, rules or
+    drawings cost nothing."""
+    pieces = [each.piece for each in slices]
+    shown = rows_on_pages(layout, pieces, [each.top for each in slices])
+    kinds = layout.plan_numbers(shown.rows)
+    decorated, drawn = (
+        set(shown.page_of(np.flatnonzero(is_any[kinds])).tolist()) for is_any in (layout.is_decorated, layout.is_drawn)
+    )
+    found: list[tuple[Layer, ...]] = []
+    for number, texts in enumerate(_texts(layout, placer, slices, shown, shapers)):
+        piece, left = pieces[number], slices[number].left
+        layers: list[Layer] = []
+        if number in decorated:
+            boxes = _decorations(layout, piece, shown.page(number), left)
+            layers += [_boxes(kind, own, layout) for kind, own in zip(("fill", "rule"), boxes, strict=True) if own]
+        if number in drawn:
+            layers += drawn_layers(layout, piece, shown.page(number), left)
+        found.append((*layers, texts) if len(texts) else tuple(layers))
+    return found
 
 
 def _texts(
-    layout: TableLayout, placer: CellPlacer, piece: Slice, shown: RowsOnPage, left: int, shapers: Shapers
-) -> Texts:
-    own = placer.rows(piece.start, piece.end)
-    again = [lines for row in layout.repeating(piece.start, piece.end) for lines in placer.again(row)]
-    if again:
-        own = in_order([own, *again])
-    if piece.part is not None:
-        own = _lines_in_part(layout, own, piece.end - 1, piece.part)
-
-    pieces, places = [own], [shown.own[own[0] - piece.start]]
-    for at in shown.others.tolist():
-        row = int(shown.rows[at])
-        pieces.append(placer.page_row(row, piece.number) if row < 0 else placer.repeated(row))
-        places.append(np.full(pieces[-1].shape[1], at, np.int64))
-    place = np.concatenate(places)
-    order = np.argsort(place, kind="stable")
-    row, column, x, y, baseline, width, face, line, drop = np.concatenate(pieces, axis=1)[:, order]
-    top = shown.tops[place[order]] + drop
+    layout: TableLayout, placer: CellPlacer, slices: Sequence[PlacedSlice], shown: RowsOnPages, shapers: Shapers
+) -> Iterator[Texts]:
+    """The texts of each slice."""
+    found = [*_own_lines(layout, placer, slices, shown), *_other_lines(placer, slices, shown)]
+    lines, places = np.concatenate([lines for lines, _ in found], axis=1), np.concatenate([at for _, at in found])
+    order = np.argsort(places * 10_000 + lines[1], kind="stable")
+    places = places[order]
+    row, column, x, y, baseline, width, face, line, drop = lines[:, order]
+    ends = np.searchsorted(places, shown.begins)
+    top = shown.tops[places] + drop
+    x += np.repeat([each.left for each in slices], np.diff(ends))
+    y += top
+    baseline += top
     faces = tuple(placer.faces)
-    origins = TableOrigins(layout, row, column)
     own_shapers = tuple(shapers.of(f.font) for f in faces)
-    return Texts(x + left, y + top, baseline + top, width, face, line, faces, own_shapers, origins)
+    for start, end in pairwise(ends.tolist()):
+        own = slice(start, end)
+        origins = TableOrigins(layout, row[own], column[own])
+        yield Texts(x[own], y[own], baseline[own], width[own], face[own], line[own], faces, own_shapers, origins)
+
+
+Lines = tuple[Ints, Ints]
+"""Placed lines, and for each the place of its row among those shown."""
+
+
+def _own_lines(
+    layout: TableLayout, placer: CellPlacer, slices: Sequence[PlacedSlice], shown: RowsOnPages
+) -> Iterator[Lines]:
+    """The lines of the rows of slices; of those that follow one another, together."""
+    first = 0
+    while first < len(slices):
+        piece = slices[first].piece
+        end = first + 1
+        while end < len(slices) and _goes_on(slices[end - 1].piece, slices[end].piece):
+            end += 1
+        last = slices[end - 1].piece.end
+        own = [placer.rows(piece.start, last)]
+        if layout.blanks_repeats:
+            own += [lines for each in slices[first:end] for lines in _repeats(layout, placer, each.piece)]
+        lines = own[0] if len(own) == 1 else np.concatenate(own, axis=1)
+        if piece.part is not None:
+            lines = _lines_in_part(layout, lines, piece.end - 1, piece.part)
+        yield lines, shown.own[shown.own_begins[first] + lines[0] - piece.start]
+        first = end
+
+
+def _goes_on(piece: Slice, following: Slice) -> bool:
+    """Whether a slice begins where another ends, none of their rows being split."""
+    return piece.part is None and following.part is None and piece.end == following.start
+
+
+def _repeats(layout: TableLayout, placer: CellPlacer, piece: Slice) -> Iterator[Ints]:
+    """The lines that a page begins with though they repeat those of the page before."""
+    for row in layout.repeating(piece.start, piece.end):
+        yield from placer.again(row)
+
+
+def _other_lines(placer: CellPlacer, slices: Sequence[PlacedSlice], shown: RowsOnPages) -> Iterator[Lines]:
+    """The lines of rows that belong to pages; those that are alike on many are placed once."""
+    places: dict[tuple[int, int], list[int]] = {}
+    others = shown.others
+    columns = (each.tolist() for each in (others, shown.rows[others], shown.page_of(others)))
+    for at, row, page in zip(*columns, strict=True):
+        places.setdefault((row, placer.layout.instance(row, slices[page].piece.number)), []).append(at)
+    for (row, instance), own in places.items():
+        lines = placer.page_row(row, instance) if row < 0 else placer.repeated(row)
+        yield np.tile(lines, len(own)), np.repeat(own, lines.shape[1])
 
 
 def _lines_in_part(layout: TableLayout, cells: Ints, row: int, part: tuple[int, int]) -> Ints:
@@ -83,7 +151,7 @@ class _Box:
 
 
 def _decorations(layout: TableLayout, piece: Slice, shown: RowsOnPage, left: int) -> tuple[list[_Box], list[_Box]]:
-    """The fills and rules of a page's rows. Kinds of rows that have none cost nothing."""
+    """The fills and rules of a page's rows."""
     fills: list[_Box] = []
     rules: list[_Box] = []
     over: list[_Box] = []  # fills of cells that cover rows below, over those rows' own

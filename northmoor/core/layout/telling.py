@@ -6,7 +6,6 @@ from typing import Any
 from northmoor.core.errors import NorthmoorError, Place
 from northmoor.core.expr.language import parse
 from northmoor.core.layout.celltext import report_faults
-from northmoor.core.layout.chartview import plain
 from northmoor.core.layout.context import FAULT_COLOR, Setting
 from northmoor.core.layout.display import Origin
 from northmoor.core.layout.links import address_of
@@ -53,15 +52,14 @@ class Telling:
         """Where what is said comes from."""
         if scope.records is None:
             return Origin(block, row)
-        keys = tuple(map(plain, scope.records.keys(scope.index)))
-        return Origin(block, row, scope.records.block.name, keys, scope.index)
+        return Origin(block, row, scope.records.block.name, scope.records.plain_keys[scope.index], scope.index)
 
     def paragraph(self, content: Content, look: FullLook, width: int, block: str, row: str, scope: Scope) -> Paragraph:
         """A content as a paragraph."""
-        text, is_faulty = self.said(content, block, scope)
-        if scope.records is not None:
-            scope.records.measure(content, look)
         origin = self.origin(block, row, scope)
+        if scope.records is not None:
+            return scope.records.paragraphs(content, block, look, width).of(scope.index, origin)
+        text, is_faulty = self.said(content, block, scope)
         return make_paragraph(text, look, width, origin, self.setting, is_faulty)
 
     def run(self, block: str, text: str, look: FullLook, link: str, scope: Scope) -> Run:

@@ -15,6 +15,7 @@ from typing import BinaryIO
 import numpy as np
 
 from northmoor.core.layout.display import (
+    TOGETHER,
     AnyPicture,
     Item,
     Links,
@@ -31,8 +32,6 @@ from northmoor.core.output.container import COMPRESSION, PdfFile, dictionary, li
 from northmoor.core.output.content import ContentWriter, draw_paths
 from northmoor.core.output.embedding import write_font
 
-TOGETHER = 64
-"""Pages whose texts are encoded at a time."""
 _QUICK = 1
 _SIBLINGS = 128
 """Pages in a node of their tree."""
