@@ -134,10 +134,13 @@ class Alphabet:
         pairs[:-1] += places[1:]
         pairs[:-1][(places[:-1] < 0) | (places[1:] < 0)] = size * size
         pairs[ends[lengths > 0] - 1] = size * size  # a text's last character has none
-        met = np.flatnonzero(np.bincount(pairs, minlength=size * size + 1)[:-1])
-        for pair in met[self._kerning[met] == _UNKNOWN].tolist():
-            self._kerning[pair] = self._kern(self._chars[pair // size], self._chars[pair % size])
-        return self._kerning[pairs]
+        kerning = self._kerning[pairs]
+        unknown = kerning == _UNKNOWN
+        if unknown.any():
+            for pair in np.unique(pairs[unknown]).tolist():
+                self._kerning[pair] = self._kern(self._chars[pair // size], self._chars[pair % size])
+            kerning = self._kerning[pairs]
+        return kerning
 
     def _kern(self, first: str, second: str) -> int:
         run = shaped(self._font, first + second)

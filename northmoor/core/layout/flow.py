@@ -67,6 +67,11 @@ class Flow:
         first = [kind.kind == HEADING and not kind.number and not kind.after for kind in self.kinds]
         return np.array(first or [False], bool)[self.kind]
 
+    @cached_property
+    def has_headings(self) -> bool:
+        """Whether any groups have headings."""
+        return bool(self.is_heading.any())
+
     def first_at(self, positions: Ints) -> Ints:
         """The first printed row that stands at each detail row."""
         return np.searchsorted(self.position, positions, "left")

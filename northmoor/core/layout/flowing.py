@@ -536,9 +536,9 @@ class Flow:
         """Let the entries that wait lead to where something begins."""
         for each in self._awaited:
             if isinstance(each, Begun):
-                self.placed.begun.append(replace(each, page=page, y=y))
+                self.placed.begun.append(Begun(each.name, each.record, page, y))
             else:
-                self.placed.entries.append(replace(each, page=page, y=y))
+                self.placed.entries.append(Entry(page, y, each.title, each.depth, each.list))
         self._awaited.clear()
 
     def _add(self, part: FixedPart) -> None:

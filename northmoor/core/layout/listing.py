@@ -23,7 +23,7 @@ def entries_of(placed: Placed, tables: Sequence[TableRun]) -> list[Entry]:
     """All titles of a document in the order of its pages: of texts, records and the groups of tables."""
     found = list(placed.entries)
     for run in tables:
-        if not run.layout.flow.is_heading.any():
+        if not run.layout.flow.has_headings:
             continue
         for piece in run.slices:
             page = run.first_page + piece.page

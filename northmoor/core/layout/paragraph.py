@@ -143,10 +143,11 @@ def _texts(alike: Sequence[PlacedLines]) -> Iterator[Texts]:
     place = np.arange(len(numbers)) - np.repeat(ends - counts, counts)
     tops = np.repeat([each.y + look.padding for each in alike], counts) + own.leading * place
     baselines, faces = tops + shaper.font.ascent(size), np.zeros(len(numbers), np.int64)
+    of_faces = (own.face,), (shaper,)
     for each, end, count in zip(alike, ends.tolist(), counts.tolist(), strict=True):
         at = slice(end - count, end)
-        yield Texts(x[at], tops[at], baselines[at], widths[at], faces[at], numbers[at], (own.face,), (shaper,),
-                    OneOrigin(each.paragraph.origin))  # fmt: skip
+        origin = OneOrigin(each.paragraph.origin)
+        yield Texts(x[at], tops[at], baselines[at], widths[at], faces[at], numbers[at], *of_faces, origin)
 
 
 def look_boxes(look: FullLook, box: tuple[int, int, int, int], origin: Origin) -> Iterator[Layer]:

@@ -238,6 +238,8 @@ def _boxes(kind: str, boxes: list[_Box], layout: TableLayout) -> Boxes:
 
 def table_bookmarks(layout: TableLayout, piece: Slice, top: int) -> tuple[Bookmark, ...]:
     """Outline entries for the headings that begin on a slice."""
+    if not layout.flow.has_headings:
+        return ()
     found = np.flatnonzero(layout.flow.is_heading[piece.start : piece.end])
     if not len(found) or (piece.part and piece.part[0]):  # the rest of a split row: its heading was before
         return ()

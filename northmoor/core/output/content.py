@@ -5,6 +5,7 @@ order, so that it can be selected, searched and copied.
 """
 
 from collections.abc import Iterator, Sequence
+from functools import lru_cache
 from math import cos, radians, sin
 
 import numpy as np
@@ -29,6 +30,7 @@ from northmoor.core.layout.hatching import hatch_lines
 from northmoor.core.layout.text import Glyphs, Line, Shaper
 from northmoor.core.output.embedding import FontUse
 
+_ESCAPED = {0x0D: b"\\r", 0x28: b"\\(", 0x29: b"\\)", 0x5C: b"\\\\"}
 HATCH_COLOR, HATCH_THICKNESS = "1 1 1", 700
 Ints = npt.NDArray[np.int64]
 
@@ -40,7 +42,7 @@ class ContentWriter:
     """
 
     def __init__(self) -> None:
-        self._kept: dict[int, dict[int, bytes]] = {}
+        self._kept: dict[tuple[int, int], _KeptLines] = {}
         self.fonts: dict[str, FontUse] = {}
         self.pictures: dict[str, tuple[str, AnyPicture]] = {}
 
@@ -114,65 +116,54 @@ class ContentWriter:
         return pa.concat_arrays(parts).take(pa.array(np.argsort(np.concatenate(order))))
 
     def _kept_lines(self, shaper: Shaper, lines: Ints, face: TextFace) -> pa.BinaryArray:
-        """The operators of lines that may stand in many places, made once for each."""
-        kept = self._kept.setdefault(id(shaper), {})
-        distinct, places = np.unique(lines, return_inverse=True)
-        numbers = distinct.tolist()
-        new = [number for number in numbers if number not in kept]
-        if new:
-            is_alone = shaper.is_alone(np.array(new))
-            alone = [number for number, known in zip(new, is_alone.tolist(), strict=True) if known]
-            texts = pa.array([shaper.text(number) for number in alone], pa.string())
-            kept.update(zip(alone, self._alone(texts, face.font).to_pylist(), strict=True))
-        once = {number: self._shaped(shaper, number, face.size) for number in numbers if number not in kept}
-        found = [kept.get(number) or once[number] for number in numbers]
-        return pa.array(found, pa.binary()).take(pa.array(places))
-
-    def _shaped(self, shaper: Shaper, number: int, size: int) -> bytes:
-        """The operators of a line that is shaped as a whole; kept where they hold for any size."""
-        encoded, lasts = self._encode_line(shaper.line(number), shaper.font.file, size)
-        drawn = b"Td %b\n" % encoded
-        if lasts:
-            self._kept[id(shaper)][number] = drawn
-        return drawn
+        """The operators of lines that may stand in many places, made once for each at a size."""
+        kept = self._kept.setdefault((id(shaper), face.size), _KeptLines())
+        new = kept.unknown(lines)
+        if len(new):
+            is_alone = shaper.is_alone(new)
+            alone, others = new[is_alone], new[~is_alone].tolist()
+            texts = pa.array(map(shaper.text, alone.tolist()), pa.string())
+            shaped = [b"Td %b\n" % self._shaped(shaper.line(number), face) for number in others]
+            kept.add(alone, self._alone(texts, face.font))
+            kept.add(new[~is_alone], pa.array(shaped, pa.binary()))
+        return kept.of(lines)
 
     def _alone(self, texts: pa.StringArray, file: str) -> pa.BinaryArray:
         """The operators of texts in which each character is one glyph: arrays of glyphs with the corrections, in
-        thousandths of the size, that kerning asks for (ISO 32000-1, 9.4.3)."""
+        thousandths of the size, that kerning asks for (ISO 32000-1, 9.4.3). Texts that are alike are written once."""
         if not len(texts):
             return pa.array([], pa.binary())
         alphabet, upem = alphabet_of(file), open_font(file).upem
-        spelled = alphabet.spelled(texts)
+        encoded = texts.dictionary_encode()
+        spelled = alphabet.spelled(encoded.dictionary)
         self.font(file).characters.update(map(chr, np.flatnonzero(np.bincount(spelled.points)).tolist()))
-        hexes = [b"%04x" % glyph for glyph in alphabet.glyphs.values()]
+        shown = list(_literals(file))
         pieces = spelled.places.astype(np.int64)
         kerned = np.flatnonzero(spelled.kerning)
         pairs = np.stack([spelled.places[kerned], spelled.kerning[kerned]])
         distinct, of_each = np.unique(pairs, axis=1, return_inverse=True)
-        pieces[kerned] = len(hexes) + of_each.ravel()
-        hexes += [b"%b> %.6g <" % (hexes[place], -kern * 1000 / upem) for place, kern in distinct.T.tolist()]
+        pieces[kerned] = len(shown) + of_each.ravel()
+        shown += [b"%b)%.6g(" % (shown[place], -kern * 1000 / upem) for place, kern in distinct.T.tolist()]
         offsets = pa.array(np.concatenate([[0], spelled.ends]).astype(np.int32))
-        spelt = pa.ListArray.from_arrays(offsets, pa.array(hexes, pa.binary()).take(pa.array(pieces)))
-        return pc.binary_join_element_wise(b"Td [<", pc.binary_join(spelt, b""), b">] TJ\n", b"")
+        spelt = pa.ListArray.from_arrays(offsets, pa.array(shown, pa.binary()).take(pa.array(pieces)))
+        drawn = pc.binary_join_element_wise(b"Td [(", pc.binary_join(spelt, b""), b")]TJ\n", b"")
+        return drawn.take(encoded.indices)
 
     def _setup(self, face: TextFace) -> bytes:
         return b"\n/%b %d Tf %b rg\n" % (self.font(face.font).resource.encode(), face.size, _color(face.color))
 
-    def _encode_line(self, line: Line, file: str, size: int) -> tuple[bytes, bool]:
-        """The operators of a line, and whether they hold for any size (a change of font names its size)."""
+    def _shaped(self, line: Line, face: TextFace) -> bytes:
+        """The operators of a line that is shaped as a whole, in runs of several fonts."""
         out: list[str] = []
-        lasts = True
         for run in line.runs:
             self.font(run.font).glyphs.update(run.ids)
-            if run.font != file:
-                lasts = False
-                out.append(f"/{self.font(run.font).resource} {size} Tf")
-            shown = _show(run, open_font(run.font), size)
+            if run.font != face.font:
+                out.append(f"/{self.font(run.font).resource} {face.size} Tf")
+            shown = _show(run, open_font(run.font), face.size)
             out.append(shown if run.says_itself else f"/Span <</ActualText {_utf16(run.text)}>> BDC {shown} EMC")
-            if run.font != file:
-                out.append(f"/{self.font(file).resource} {size} Tf")
-            lasts = lasts and not any(y for _, y in run.offsets)
-        return " ".join(out).encode(), lasts
+            if run.font != face.font:
+                out.append(f"/{self.font(face.font).resource} {face.size} Tf")
+        return " ".join(out).encode()
 
     def _turned(self, layer: TurnedTexts, height: int, out: list[bytes]) -> None:
         faces = zip(layer.begins, layer.angles, layer.line, layer.faces, layer.shapers, strict=True)
@@ -193,6 +184,31 @@ class ContentWriter:
                 clip = b"%d %d %d %d re W n " % (seen[0], height - seen[1] - seen[3], seen[2], seen[3])
             place = (wide / across, high / down, x, height - y - high, resource.encode())
             out.append(b"q " + clip + b"%.8g 0 0 %.8g %d %d cm /%b Do Q" % place)
+
+
+class _KeptLines:
+    """What draws lines that may stand in many places, by the lines' numbers."""
+
+    def __init__(self) -> None:
+        self._places = np.full(1024, -1, np.int32)
+        self._drawn = pa.array([], pa.binary())
+
+    def unknown(self, lines: Ints) -> Ints:
+        """Those of some lines that are not kept yet, each once."""
+        highest = int(lines.max(initial=0))
+        if highest >= len(self._places):
+            more = np.full(2 * highest + 1 - len(self._places), -1, np.int32)
+            self._places = np.concatenate([self._places, more])
+        return np.unique(lines[self._places[lines] < 0])
+
+    def add(self, lines: Ints, drawn: pa.BinaryArray) -> None:
+        """Keep what draws some lines."""
+        self._places[lines] = len(self._drawn) + np.arange(len(lines))
+        self._drawn = pa.concat_arrays([self._drawn, drawn])
+
+    def of(self, lines: Ints) -> pa.BinaryArray:
+        """What draws some lines."""
+        return self._drawn.take(pa.array(self._places[lines]))
 
 
 class _Faces:
@@ -308,6 +324,13 @@ def _show(run: Glyphs, font: Font, size: int) -> str:
     if rise:
         parts.append("0 Ts")
     return " ".join(parts)
+
+
+@lru_cache(maxsize=64)
+def _literals(file: str) -> tuple[bytes, ...]:
+    """The two bytes of each glyph of a font's alphabet, as literal strings hold them (ISO 32000-1, 7.3.4.2)."""
+    glyphs = alphabet_of(file).glyphs.values()
+    return tuple(b"".join(_ESCAPED.get(byte, bytes((byte,))) for byte in divmod(glyph, 256)) for glyph in glyphs)
 
 
 def _utf16(text: str) -> str:

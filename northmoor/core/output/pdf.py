@@ -35,7 +35,8 @@ from northmoor.core.output.embedding import write_font
 _QUICK = 1
 _SIBLINGS = 128
 """Pages in a node of their tree."""
-_MOST_WAITING = 256
+_MOST_WAITING = 2
+"""Batches of pages."""
 
 
 @dataclass(frozen=True)
@@ -62,18 +63,21 @@ def write_pdf(pages: Iterable[Page], metadata: Metadata, target: BinaryIO) -> No
 
 
 def _packed(pages: Iterable[Page], writer: ContentWriter) -> Iterator[tuple[Page, bytes]]:
-    """Each page with its compressed content stream; one thread compresses while the next pages are written."""
-    waiting: deque[tuple[Page, Future[bytes]]] = deque()
+    """Each page with its compressed content stream; pages are compressed while the next ones are made."""
+    waiting: deque[tuple[list[Page], Future[list[bytes]]]] = deque()
     rest = iter(pages)
+
+    def packed(contents: list[bytes]) -> list[bytes]:
+        return [zlib.compress(content, COMPRESSION) for content in contents]
+
     with ThreadPoolExecutor(1) as pool:
         while batch := list(islice(rest, TOGETHER)):
-            for page, content in zip(batch, writer.contents(batch), strict=True):
-                waiting.append((page, pool.submit(zlib.compress, content, COMPRESSION)))
+            waiting.append((batch, pool.submit(packed, writer.contents(batch))))
             while len(waiting) > _MOST_WAITING:
-                done, packed = waiting.popleft()
-                yield done, packed.result()
-        for done, packed in waiting:
-            yield done, packed.result()
+                done, contents = waiting.popleft()
+                yield from zip(done, contents.result(), strict=True)
+        for done, contents in waiting:
+            yield from zip(done, contents.result(), strict=True)
 
 
 def _assemble(

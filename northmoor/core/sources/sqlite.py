@@ -21,7 +21,7 @@ from sqlalchemy.pool import NullPool
 from northmoor.core.errors import ConnectionFault, QueryError
 from northmoor.core.expr.placeholders import Placeholder, Written, named_position, written
 from northmoor.core.sources.catalog import Catalog, reflected_tables
-from northmoor.core.sources.driver import BATCH, FIRST_ROWS, Asked, Stream, limited, unique_column_names, written_at
+from northmoor.core.sources.driver import FIRST_ROWS, Asked, Stream, limited, unique_column_names, written_at
 from northmoor.core.sources.mending import loose_array
 from northmoor.core.sources.server import WAIT
 from northmoor.core.stopping import Stop
@@ -30,6 +30,8 @@ from northmoor.core.values.values import Listed
 
 _LONGEST_VALUE = 100_000_000
 _OPERATIONS_BETWEEN_LOOKS = 20_000
+_ROWS_TOGETHER = 4_000
+"""Rows made columns of at a time: few enough for their values to stay in the processor's cache until they are."""
 _READING = {sqlite3.SQLITE_SELECT, sqlite3.SQLITE_READ, sqlite3.SQLITE_FUNCTION, sqlite3.SQLITE_RECURSIVE}
 
 
@@ -136,7 +138,7 @@ def _batches(cursor: sqlite3.Cursor) -> Iterator[list[pa.Array]]:
     size = FIRST_ROWS
     while rows := cursor.fetchmany(size):
         yield [loose_array(list(column)) for column in zip(*rows, strict=True)]
-        size = BATCH
+        size = _ROWS_TOGETHER
 
 
 def _with_lists(asked: Asked) -> Written:
