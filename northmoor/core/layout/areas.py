@@ -6,12 +6,15 @@ Blocks are placed area by area, as if each were a page of its own; here areas ar
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import TypeVar
 
 from northmoor.core.layout.parts import Frame, TableRun
-from northmoor.core.layout.shelf import Placed
+from northmoor.core.layout.shelf import Begun, Entry, Placed
 from northmoor.core.model.blocks import Block
 from northmoor.core.model.leaves import BreakBlock
 from northmoor.core.model.pages import PageSetup
+
+Listable = TypeVar("Listable", Entry, Begun)
 
 
 @dataclass(frozen=True)
@@ -66,25 +69,26 @@ def area_of(areas: Sequence[tuple[int, int]], left: int, y: int) -> int:
 def put_on_pages(placed: Placed, areas: Sequence[tuple[int, int]], first: int, whole: Placed) -> None:
     """Add what has been placed area by area to a whole document, from a page on."""
     count = len(areas)
+    is_moved = first > 0 or count > 1
 
     def page_of(area: int) -> int:
         return first + area // count
 
+    def moved(each: Listable) -> Listable:
+        y = each.y + areas[each.page % count][1]
+        return replace(each, page=page_of(each.page), y=y) if is_moved else each
+
     for area, parts in placed.lines.items():
         left, top = areas[area % count]
-        moved = [replace(part, left=part.left + left, y=part.y + top) for part in parts] if left or top else parts
-        whole.lines.setdefault(page_of(area), []).extend(moved)
+        own = [replace(part, left=part.left + left, y=part.y + top) for part in parts] if left or top else parts
+        whole.lines.setdefault(page_of(area), []).extend(own)
     for run in placed.tables:
         whole.tables += _runs(run, areas, first)
     for name, (area, y) in placed.blocks.items():
         whole.blocks.setdefault(name, (page_of(area), y + areas[area % count][1]))
     whole.restarts |= {page_of(area) for area in placed.restarts}
-    whole.entries += [
-        replace(entry, page=page_of(entry.page), y=entry.y + areas[entry.page % count][1]) for entry in placed.entries
-    ]
-    whole.begun += [
-        replace(each, page=page_of(each.page), y=each.y + areas[each.page % count][1]) for each in placed.begun
-    ]
+    whole.entries += map(moved, placed.entries)
+    whole.begun += map(moved, placed.begun)
     whole.has_lists |= placed.has_lists
     whole.pages = page_of(placed.pages - 1) + 1
 
@@ -93,7 +97,7 @@ def _runs(run: TableRun, areas: Sequence[tuple[int, int]], first: int) -> Iterat
     """A table's slices by the column or label that they stand in."""
     count = len(areas)
     if count == 1:
-        yield replace(run, first_page=run.first_page + first)
+        yield replace(run, first_page=run.first_page + first) if first else run
         return
     for number, (left, top) in enumerate(areas):
         own = [

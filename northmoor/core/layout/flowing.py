@@ -34,7 +34,7 @@ from northmoor.core.layout.richtext import RichText, make_rich_text
 from northmoor.core.layout.sheets import lay_out_sheets, sheets_on_pages
 from northmoor.core.layout.shelf import ENDLESS, Begun, Entry, Placed, Room, Scope, Shelf
 from northmoor.core.layout.table import TableLayout
-from northmoor.core.layout.telling import Telling
+from northmoor.core.layout.telling import Telling, content_of
 from northmoor.core.model.blocks import Block, DataBlock, ForEachBlock, FrameBlock, GridBlock
 from northmoor.core.model.charts import Chart, ChartBlock
 from northmoor.core.model.leaves import (
@@ -49,7 +49,7 @@ from northmoor.core.model.leaves import (
 )
 from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.pictures import PictureBlock
-from northmoor.core.model.tables import Content, TableBlock
+from northmoor.core.model.tables import TableBlock
 from northmoor.core.model.texts import TextBlock
 
 
@@ -143,13 +143,12 @@ class Flow:
         look = self.setting.look(block.style, block.look)
         link = self.telling.address(block.link, scope)
         if block.listed != "none":
-            said, _ = self.telling.said(Content(text=block.template), block.name, scope)
+            said, _ = self.telling.said(content_of(block.template), block.name, scope)
             title = " ".join(said.split()) or "–"
             self._awaited.append(Entry(0, 0, title, block.heading - 1 + len(scope.around), block.listed))
         if not block.is_rich:
-            self._paragraph(
-                self.telling.paragraph(Content(text=block.text), look, self.room.width, block.name, "text", scope), link
-            )
+            content, width = content_of(block.text), self.room.width
+            self._paragraph(self.telling.paragraph(content, look, width, block.name, "text", scope), link)
             return
         runs = [self.telling.run(block.name, block.text, look, link, scope)]
         for run in block.runs:
@@ -164,7 +163,7 @@ class Flow:
     def _write(self, template: str, block: str, style: str | None, row: str) -> None:
         """Place a template's text as a paragraph."""
         look = self.setting.look(style)
-        self._paragraph(self.telling.paragraph(Content(text=template), look, self.room.width, block, row, Scope()))
+        self._paragraph(self.telling.paragraph(content_of(template), look, self.room.width, block, row, Scope()))
 
     def _paragraph(self, paragraph: Paragraph | RichText, link: str = "", left: int = 0) -> None:
         height, own = self.room.height, paragraph.height
@@ -218,7 +217,7 @@ class Flow:
         if isinstance(block, ShapeBlock):
             return shape_leaf(block, width)
         if isinstance(block, BarcodeBlock):
-            text, is_faulty = self.telling.said(Content(text=block.text), block.name, scope)
+            text, is_faulty = self.telling.said(content_of(block.text), block.name, scope)
             if is_faulty:
                 return fault_paragraph(text, width, self.telling.origin(block.name, "barcode", scope), self.setting)
             return barcode_leaf(block, text, width, self.setting)
@@ -364,7 +363,7 @@ class Flow:
             if block.restart_page_number and not self.used and not self.room.is_endless:
                 self.placed.restarts.add(self.page)
             if block.bookmark is not None:
-                title, _ = self.telling.said(Content(text=block.bookmark), block.name, inner)
+                title, _ = self.telling.said(content_of(block.bookmark), block.name, inner)
                 self._awaited.append(Entry(0, 0, title.strip() or "–", len(scope.around)))
             self._awaited.append(Begun(block.name, index))
             self._record(block, inner)

@@ -1,6 +1,7 @@
 """What is said in a place of a document: texts, values and addresses in the scope of a record, or of the report."""
 
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Any
 
 from northmoor.core.errors import NorthmoorError, Place
@@ -16,6 +17,12 @@ from northmoor.core.layout.shelf import Given, Scope
 from northmoor.core.model.blocks import Block
 from northmoor.core.model.looks import FullLook
 from northmoor.core.model.tables import Content
+
+
+@lru_cache(maxsize=1000)
+def content_of(text: str) -> Content:
+    """A template as a content; the same one each time, since those that are made for records are found by it."""
+    return Content(text=text)
 
 
 @dataclass(frozen=True, eq=False)
@@ -64,7 +71,7 @@ class Telling:
 
     def run(self, block: str, text: str, look: FullLook, link: str, scope: Scope) -> Run:
         """A stretch of a text; one that cannot be said is in the colour of faults."""
-        said, is_faulty = self.said(Content(text=text), block, scope)
+        said, is_faulty = self.said(content_of(text), block, scope)
         return Run(said, replace(look, color=FAULT_COLOR) if is_faulty else look, link)
 
     def address(self, link: str | None, scope: Scope) -> str:
