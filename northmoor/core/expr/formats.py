@@ -21,6 +21,7 @@ from babel.dates import parse_pattern as parse_datetime_pattern
 from babel.numbers import NumberPattern, get_currency_symbol, parse_pattern
 
 from northmoor.core.errors import ExpressionError
+from northmoor.core.expr.joining import join, scalar
 from northmoor.core.expr.named_patterns import NAMED, cldr_pattern, named_writer
 from northmoor.core.expr.number_columns import Usual, write_column
 
@@ -50,13 +51,13 @@ def format_values(values: pa.Array, pattern: str | None, customs: Customs) -> pa
     if isinstance(values, pa.ChunkedArray):
         values = values.combine_chunks()
     if pa.types.is_string(values.type) or pa.types.is_large_string(values.type):
-        return pc.fill_null(values.cast(pa.string()), "")
+        return pc.fill_null(values.cast(pa.string()), scalar(""))
     if pa.types.is_nested(values.type):
         return pa.array([_listed(value, pattern, customs) for value in values.to_pylist()], pa.string())
     encoded = values.dictionary_encode()
     texts = pa.array(_format_distinct(encoded.dictionary, pattern, customs), pa.string())
     if encoded.null_count:
-        return pc.fill_null(texts.take(encoded.indices), "")
+        return pc.fill_null(texts.take(encoded.indices), scalar(""))
     return pa.DictionaryArray.from_arrays(encoded.indices, texts)
 
 
@@ -230,12 +231,12 @@ def _format_moments(values: pa.Array, pattern: str | None, customs: Customs) -> 
     """Dates or timestamps: each field of the pattern is written once for each distinct thing it depends on."""
     has_time = pa.types.is_timestamp(values.type)
     pieces = [
-        pa.scalar(text) if kind == "chars" else _field(values, text[0] * text[1], has_time, pattern, customs)
+        scalar(text) if kind == "chars" else _field(values, text[0] * text[1], has_time, pattern, customs)
         for kind, text in _moment_tokens(pattern or default_moment_pattern(has_time, customs.locale))
     ]
     if all(isinstance(piece, pa.Scalar) for piece in pieces):
         return pa.array(["".join(piece.as_py() for piece in pieces)] * len(values), pa.string())
-    return pc.binary_join_element_wise(*pieces, "")
+    return join(*pieces)
 
 
 @lru_cache(maxsize=256)

@@ -12,6 +12,8 @@ import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from northmoor.core.expr.joining import join, scalar
+
 Ints = npt.NDArray[np.int64]
 _DIGITS = 18
 """Digits that fit the machine's integers."""
@@ -41,10 +43,10 @@ def write_column(values: pa.Array, usual: Usual) -> pa.StringArray | None:
     whole, fraction = np.divmod(magnitude, 10**usual.most)
     texts = _grouped(whole, usual.group)
     if usual.most:
-        texts = pc.binary_join_element_wise(texts, _fractions(fraction, usual), "")
+        texts = join(texts, _fractions(fraction, usual))
     negative = pa.array((scaled < 0) & (magnitude > 0))
     signed = [
-        pc.binary_join_element_wise(before, texts, after, "") if before or after else texts
+        join(before, texts, after) if before or after else texts
         for before, after in ((usual.before, usual.after), (usual.before_negative, usual.after_negative))
     ]
     return pc.if_else(negative, signed[1], signed[0]) if pc.any(negative).as_py() else signed[0]
@@ -77,7 +79,7 @@ def _grouped(whole: Ints, separator: str) -> pa.StringArray:
         own = whole[order][np.searchsorted(sizes[order], size) : np.searchsorted(sizes[order], size, "right")]
         groups = [first.take(pa.array(own // 1000**size))]
         groups += [rest.take(pa.array(own // 1000**at % 1000)) for at in reversed(range(size))]
-        parts.append(pc.binary_join_element_wise(*groups, separator) if size else groups[0])
+        parts.append(join(*groups, separator=separator) if size else groups[0])
     back = np.empty(len(order), np.int64)
     back[order] = np.arange(len(order))
     return pa.concat_arrays(parts).take(pa.array(back)) if parts else pa.array([], pa.string())
@@ -90,8 +92,8 @@ def _fractions(fraction: Ints, usual: Usual) -> pa.StringArray:
     if usual.fewest < usual.most:
         fixed = pc.utf8_slice_codeunits(digits, 0, usual.fewest)
         loose = pc.utf8_rtrim(pc.utf8_slice_codeunits(digits, usual.fewest), "0")
-        digits = pc.binary_join_element_wise(fixed, loose, "")
-    pointed = pc.if_else(pc.equal(digits, ""), "", pc.binary_join_element_wise(usual.point, digits, ""))
+        digits = join(fixed, loose)
+    pointed = pc.if_else(pc.equal(digits, scalar("")), scalar(""), join(usual.point, digits))
     return pointed.take(pa.array(at))
 
 

@@ -13,6 +13,7 @@ import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from northmoor.core.expr.joining import join_lists
 from northmoor.core.layout.fonts import Font, open_font
 from northmoor.core.layout.harfbuzz import shaped
 
@@ -108,7 +109,7 @@ class Alphabet:
     def spelled(self, texts: pa.StringArray) -> Spelled:
         """The characters of texts."""
         lengths = pc.utf8_length(texts).to_numpy().astype(np.int64)
-        joined = "".join(texts.to_pylist()) if len(texts) < 100 else pc.binary_join(_as_list(texts), "")[0].as_py()
+        joined = "".join(texts.to_pylist()) if len(texts) < 100 else join_lists(_as_list(texts))[0].as_py()
         points = np.frombuffer(joined.encode("utf-32-le"), np.uint32)
         places = self._places[np.minimum(points, _LIMIT)]
         ends = np.cumsum(lengths)

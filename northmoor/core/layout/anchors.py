@@ -58,7 +58,10 @@ class Anchors:
 
     def on_page(self, index: int) -> tuple[Anchor, ...]:
         """The names on the page of an index."""
-        places = ((name, self.place(name)) for name in self._by_page.get(index, ()))
+        names = self._by_page.get(index)
+        if names is None:
+            return ()
+        places = ((name, self.place(name)) for name in names)
         return tuple(Anchor(name, place[1]) for name, place in places if place is not None)
 
 

@@ -13,6 +13,7 @@ from northmoor.core.compute.groups import Wanted
 from northmoor.core.compute.table import ArrangedTable, template_of
 from northmoor.core.errors import ExpressionError, Place
 from northmoor.core.expr.formats import Customs, format_values
+from northmoor.core.expr.joining import join, scalar
 from northmoor.core.expr.language import parse
 from northmoor.core.expr.later import LaterTexts, later_texts
 from northmoor.core.expr.templates import Slot, Template
@@ -158,7 +159,7 @@ def template_texts(
     faulty: dict[int, Fault] = {}
     for part in template:
         if isinstance(part, str):
-            pieces.append(pa.scalar(part))
+            pieces.append(scalar(part))
             continue
         values = computed[part.expression.text]
         if values.fault is not None:
@@ -202,12 +203,12 @@ def joined(pieces: list[pa.Array | pa.Scalar], count: int) -> pa.StringArray:
     arrays = [piece for piece in pieces if not isinstance(piece, pa.Scalar)]
     if not arrays:
         return pa.repeat("".join(piece.as_py() for piece in pieces), count)
-    return arrays[0] if len(pieces) == 1 else pc.binary_join_element_wise(*map(plain_texts, pieces), "")
+    return arrays[0] if len(pieces) == 1 else join(*map(plain_texts, pieces))
 
 
 def with_suffix(cell: CellTexts, suffix: str) -> CellTexts:
     """A cell's texts with another text after each."""
-    return replace(cell, texts=pc.binary_join_element_wise(plain_texts(cell.texts), suffix, ""), is_number=False)
+    return replace(cell, texts=join(plain_texts(cell.texts), suffix), is_number=False)
 
 
 def as_array(texts: pa.StringArray | pa.DictionaryArray | LaterTexts) -> pa.StringArray | pa.DictionaryArray:

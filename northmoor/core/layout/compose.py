@@ -76,7 +76,11 @@ class Composition:
 
     def section(self, index: int) -> Section:
         """The pages among which the one of an index is."""
-        return self.sections[bisect_right(self.sections, index, key=lambda each: each.first) - 1]
+        return self.sections[bisect_right(self._firsts, index) - 1]
+
+    @cached_property
+    def _firsts(self) -> list[int]:
+        return [section.first for section in self.sections]
 
     def paper(self, index: int) -> tuple[int, int]:
         """Width and height of a page."""

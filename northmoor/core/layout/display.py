@@ -15,7 +15,7 @@ import numpy.typing as npt
 from northmoor.core.layout.text import Shaper
 
 Ints = npt.NDArray[np.int64]
-TOGETHER = 256
+TOGETHER = 192
 """Pages that are made, and written, at a time where all are wanted."""
 
 

@@ -17,6 +17,7 @@ from northmoor.core.compute.cells import Fault
 from northmoor.core.compute.groups import Wanted
 from northmoor.core.errors import ExpressionError
 from northmoor.core.expr.formats import Customs, format_values
+from northmoor.core.expr.joining import scalar
 from northmoor.core.expr.templates import Slot, Template, parse_template
 from northmoor.core.layout.celltext import CellTexts, Source, as_array, joined, marked, whole_fault
 from northmoor.core.layout.context import Setting
@@ -71,7 +72,7 @@ def _texts(text: str, scope: int, source: Source, count: int, customs: Customs, 
         faults: dict[int, Fault] = {}
         for number, part in enumerate(template):
             if isinstance(part, str):
-                pieces.append(pa.scalar(part))
+                pieces.append(scalar(part))
                 continue
             computed = source.cells[Wanted(scope, part.expression.text)]
             if computed.fault is not None:

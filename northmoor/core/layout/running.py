@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -12,7 +13,7 @@ from northmoor.core.errors import ExpressionError, Place
 from northmoor.core.expr.templates import Slot, Template, parse_template
 from northmoor.core.layout.celltext import CellTexts, report_faults, template_texts, whole_fault
 from northmoor.core.layout.context import Setting
-from northmoor.core.layout.display import Layer, OneOrigin, Origin, Pictures, Texts
+from northmoor.core.layout.display import Layer, OneOrigin, Origin, Pictures, TextFace, Texts
 from northmoor.core.layout.fonts import font_file
 from northmoor.core.layout.paragraph import (
     Paragraph,
@@ -22,6 +23,7 @@ from northmoor.core.layout.paragraph import (
     paragraph_layers,
 )
 from northmoor.core.layout.pictures import picture_or_fault, width_at
+from northmoor.core.layout.text import Shaper
 from northmoor.core.model.looks import Align, FullLook
 from northmoor.core.model.pages import PicturePiece, Running, RunningLine, TextPiece
 
@@ -141,6 +143,21 @@ class RunningText:
     fits: npt.NDArray[np.bool_]
     height: int
 
+    @cached_property
+    def faces(self) -> tuple[TextFace, ...]:
+        """The face of its texts, as layers have it."""
+        return (self.paragraph.face,)
+
+    @cached_property
+    def shapers(self) -> tuple[Shaper, ...]:
+        """The shaper of its texts."""
+        return (self.paragraph.shaper,)
+
+    @cached_property
+    def origins(self) -> OneOrigin:
+        """Where its texts come from."""
+        return OneOrigin(self.paragraph.origin)
+
 
 @dataclass(frozen=True, eq=False)
 class RunningLayout:
@@ -158,12 +175,11 @@ class RunningLayout:
         return tuple(found)
 
     def _text(self, text: RunningText, page: int) -> tuple[Layer, ...]:
-        own = text.paragraph
         if page in text.texts.faulty or not text.fits[page]:
             return self._broken(text, page)
         at = slice(page, page + 1)
-        return (Texts(text.x[at], text.y, text.baseline, text.widths[at], _FIRST, text.lines[at], (own.face,),
-                      (own.shaper,), OneOrigin(own.origin)),)  # fmt: skip
+        placed = (text.x[at], text.y, text.baseline, text.widths[at], _FIRST, text.lines[at])
+        return (Texts(*placed, text.faces, text.shapers, text.origins),)
 
     def _broken(self, text: RunningText, page: int) -> tuple[Layer, ...]:
         """A text of several lines, or one that shows a fault: as many lines as the header or footer has room for."""

@@ -13,6 +13,7 @@ import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from northmoor.core.expr.joining import join, join_lists
 from northmoor.core.layout.alphabet import alphabet_of
 from northmoor.core.layout.display import (
     AnyPicture,
@@ -79,23 +80,24 @@ class ContentWriter:
         """What each of some layers of texts draws, on pages of some heights."""
         if not layers:
             return
-        faces = _Faces([layer for layer, _ in layers])
-        lengths = np.array([len(layer) for layer, _ in layers])
+        lengths = np.fromiter((len(layer) for layer, _ in layers), np.int64, len(layers))
+        faces = _Faces([layer for layer, _ in layers], lengths)
         ends = np.cumsum(lengths)
         starts = ends - lengths
         x = np.concatenate([layer.x for layer, _ in layers])
-        y = np.concatenate([height - layer.baseline for layer, height in layers])
+        heights = np.fromiter((height for _, height in layers), np.int64, len(layers))
+        y = np.repeat(heights, lengths) - np.concatenate([layer.baseline for layer, _ in layers])
         right, up = np.diff(x, prepend=0), np.diff(y, prepend=0)
         right[starts], up[starts] = x[starts], y[starts]
         is_new = np.diff(faces.face, prepend=-1) != 0
         is_new[starts] = True
         setups = pa.array([b"", *(self._setup(face) for face in faces.faces)], pa.binary())
-        whole = pc.binary_join_element_wise(
+        whole = join(
             setups.take(pa.array(np.where(is_new, faces.face + 1, 0))),
             _digits(right),
             _digits(up),
             self._drawn(faces),
-            b" ",
+            separator=b" ",
         )
         offsets, data = np.frombuffer(whole.buffers()[1], np.int32), memoryview(whole.buffers()[2])
         for start, end in zip(offsets[starts].tolist(), offsets[ends].tolist(), strict=True):
@@ -113,7 +115,9 @@ class ContentWriter:
                 self._kept_lines(shaper, lines[~is_single], face),
             ]
             order += [at[is_single], at[~is_single]]
-        return pa.concat_arrays(parts).take(pa.array(np.argsort(np.concatenate(order))))
+        places = np.empty(len(faces.face), np.int64)
+        places[np.concatenate(order)] = np.arange(len(places))
+        return pa.concat_arrays(parts).take(pa.array(places))
 
     def _kept_lines(self, shaper: Shaper, lines: Ints, face: TextFace) -> pa.BinaryArray:
         """The operators of lines that may stand in many places, made once for each at a size."""
@@ -146,7 +150,7 @@ class ContentWriter:
         shown += [b"%b)%.6g(" % (shown[place], -kern * 1000 / upem) for place, kern in distinct.T.tolist()]
         offsets = pa.array(np.concatenate([[0], spelled.ends]).astype(np.int32))
         spelt = pa.ListArray.from_arrays(offsets, pa.array(shown, pa.binary()).take(pa.array(pieces)))
-        drawn = pc.binary_join_element_wise(b"Td [(", pc.binary_join(spelt, b""), b")]TJ\n", b"")
+        drawn = join(b"Td [(", join_lists(spelt, b""), b")]TJ\n", separator=b"")
         return drawn.take(encoded.indices)
 
     def _setup(self, face: TextFace) -> bytes:
@@ -214,20 +218,24 @@ class _KeptLines:
 class _Faces:
     """The faces of several layers of texts, each once, and which each text has; and the texts' lines."""
 
-    def __init__(self, layers: Sequence[Texts]) -> None:
+    def __init__(self, layers: Sequence[Texts], lengths: Ints) -> None:
         known: dict[tuple[TextFace, int], int] = {}
+        firsts: dict[tuple[int, int], int] = {}
         self.shapers: list[Shaper] = []
-        numbers: dict[tuple[int, int], Ints] = {}
-        for layer in layers:
-            key = (id(layer.faces), id(layer.shapers))
-            if key not in numbers:
+        numbers: list[int] = []
+        first_of_layer = np.empty(len(layers), np.int64)
+        for at, layer in enumerate(layers):
+            key = (id(layer.faces), id(layer.shapers))  # layers made together share these
+            if key not in firsts:
+                firsts[key] = len(numbers)
                 for face, shaper in zip(layer.faces, layer.shapers, strict=True):
                     if known.setdefault((face, id(shaper)), len(known)) == len(self.shapers):
                         self.shapers.append(shaper)
-                own = [known[face, id(shaper)] for face, shaper in zip(layer.faces, layer.shapers, strict=True)]
-                numbers[key] = np.array(own, np.int64)
+                    numbers.append(known[face, id(shaper)])
+            first_of_layer[at] = firsts[key]
         self.faces = [face for face, _ in known]
-        self.face = np.concatenate([numbers[id(layer.faces), id(layer.shapers)][layer.face] for layer in layers])
+        own = np.concatenate([layer.face for layer in layers])
+        self.face = np.array(numbers, np.int64)[np.repeat(first_of_layer, lengths) + own]
         self.line = np.concatenate([layer.line for layer in layers])
 
 
