@@ -8,6 +8,7 @@ from functools import cached_property, lru_cache
 
 import numpy as np
 
+from northmoor.core.collecting import uncollected
 from northmoor.core.compute.cells import Computed
 from northmoor.core.compute.chartdata import ArrangedChart
 from northmoor.core.compute.paging import PageRanges, one_run
@@ -277,6 +278,11 @@ class Composition:
 
 def compose(edition: Edition, given: Given, setting: Setting) -> Composition:
     """Flow an edition's blocks down its pages."""
+    with uncollected():
+        return _composed(edition, given, setting)
+
+
+def _composed(edition: Edition, given: Given, setting: Setting) -> Composition:
     setting.colors = colors_of(_charts(given.arranged, edition))
     if edition.page.background is not None:
         picture_or_fault(edition.page.background, "page", setting)  # found now, not only when its page is drawn

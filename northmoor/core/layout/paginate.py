@@ -65,6 +65,11 @@ class Strip:
         return np.flatnonzero(self.keep_end)
 
     @cached_property
+    def has_repeated(self) -> bool:
+        """Whether any headings are repeated."""
+        return bool((self.open_headings >= 0).any())
+
+    @cached_property
     def tallest(self) -> int:
         """The height of the tallest row."""
         return int(self.heights.max(initial=0))
@@ -223,7 +228,9 @@ class _Pagination:
     def _overhead(self, start: int, first: bool) -> tuple[tuple[int, ...], int]:
         """Headings repeated above a page that begins with a row, and their height with that of the head and of what is
         brought forward."""
-        rows = () if first else tuple(h for h in self.strip.open_headings[start].tolist() if h >= self.first)
+        rows: tuple[int, ...] = ()
+        if not first and self.strip.has_repeated:
+            rows = tuple(h for h in self.strip.open_headings[start].tolist() if h >= self.first)
         fixed = self.rules.head if first else self.rules.later_head + self.rules.brought
         overhead = fixed + sum(map(self.strip.repeated_height, rows))
         if overhead > self.body.height // 2:

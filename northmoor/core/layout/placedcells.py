@@ -1,4 +1,4 @@
-"""A table's cells placed within their rows, a thousand rows at a time.
+"""A table's cells placed within their rows, two thousand rows at a time.
 
 Drawing a page then only adds the rows' tops to a stretch of these arrays: a page of a table costs the same few array
 operations however many cells it has, and an edit on a long table places only the rows that are looked at.
@@ -14,7 +14,7 @@ from northmoor.core.layout.plans import CellPlan
 from northmoor.core.layout.table import TableLayout, WrappedCell
 
 Ints = npt.NDArray[np.int64]
-CHUNK = 1024
+CHUNK = 2048
 _MOST_CHUNKS = 16
 _MOST_PAGE_ROWS = 64
 """Chunks kept, the last used ones: a page needs one or two."""

@@ -14,6 +14,7 @@ from typing import BinaryIO
 
 import numpy as np
 
+from northmoor.core.collecting import uncollected
 from northmoor.core.layout.display import (
     TOGETHER,
     AnyPicture,
@@ -59,7 +60,8 @@ def write_page_pdf(page: Page, metadata: Metadata, writer: ContentWriter) -> byt
 def write_pdf(pages: Iterable[Page], metadata: Metadata, target: BinaryIO) -> None:
     """Write a PDF file of pages."""
     writer = ContentWriter()
-    _assemble(_packed(pages, writer), metadata, writer, target)
+    with uncollected():
+        _assemble(_packed(pages, writer), metadata, writer, target)
 
 
 def _packed(pages: Iterable[Page], writer: ContentWriter) -> Iterator[tuple[Page, bytes]]:

@@ -5,10 +5,11 @@ forms of its documentation). Servers send decimals and moments as text. Here a c
 message names the first value that does not fit.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from contextlib import suppress
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal, InvalidOperation
+from types import NoneType
 from typing import Any, TypeVar
 from zoneinfo import ZoneInfo
 
@@ -56,10 +57,15 @@ _ARROW = {
 }
 
 
-def loose_array(column: list[Any]) -> pa.Array:
+_ARROW_OF_PYTHON = {int: pa.int64(), float: pa.float64(), str: pa.string(), bool: pa.bool_(), bytes: pa.binary()}
+
+
+def loose_array(column: Sequence[Any]) -> pa.Array:
     """Values as the driver gives them, as the narrowest Arrow array that holds them all; mixed ones become text."""
+    kinds = set(map(type, column)) - {NoneType}
+    known = _ARROW_OF_PYTHON.get(kinds.pop()) if len(kinds) == 1 else None  # what Arrow would find, but not as fast
     try:
-        return pa.array(column, from_pandas=False)
+        return pa.array(column, type=known, from_pandas=False)
     except (pa.ArrowInvalid, pa.ArrowTypeError, OverflowError):
         return pa.array([_as_text(value) for value in column], pa.string())
 

@@ -18,6 +18,7 @@ import pyarrow as pa
 import sqlalchemy as sa
 from sqlalchemy.pool import NullPool
 
+from northmoor.core.collecting import uncollected
 from northmoor.core.errors import ConnectionFault, QueryError
 from northmoor.core.expr.placeholders import Placeholder, Written, named_position, written
 from northmoor.core.sources.catalog import Catalog, reflected_tables
@@ -136,9 +137,16 @@ def _only_reading(action: int, *_: object) -> int:
 
 def _batches(cursor: sqlite3.Cursor) -> Iterator[list[pa.Array]]:
     size = FIRST_ROWS
-    while rows := cursor.fetchmany(size):
-        yield [loose_array(list(column)) for column in zip(*rows, strict=True)]
+    while batch := _batch(cursor, size):
+        yield batch
         size = _ROWS_TOGETHER
+
+
+def _batch(cursor: sqlite3.Cursor, size: int) -> list[pa.Array]:
+    """The columns of the next rows; none when there are no more."""
+    with uncollected():
+        rows = cursor.fetchmany(size)
+        return [loose_array(column) for column in zip(*rows, strict=True)]
 
 
 def _with_lists(asked: Asked) -> Written:
