@@ -14,7 +14,7 @@ import numpy.typing as npt
 
 from northmoor.core.layout.text import Shaper
 
-Ints = npt.NDArray[np.int64]
+Ints = npt.NDArray[np.int64] | npt.NDArray[np.int32]
 TOGETHER = 192
 """Pages that are made, and written, at a time where all are wanted."""
 

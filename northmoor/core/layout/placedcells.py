@@ -14,6 +14,8 @@ from northmoor.core.layout.plans import CellPlan
 from northmoor.core.layout.table import TableLayout, WrappedCell
 
 Ints = npt.NDArray[np.int64]
+Cells = npt.NDArray[np.int32]
+"""Placed lines, one row a property (see `PlacedCells`): half as wide as other numbers, since many are moved."""
 CHUNK = 2048
 _MOST_CHUNKS = 16
 _MOST_PAGE_ROWS = 64
@@ -28,12 +30,12 @@ class PlacedCells:
     left, `y` and `baseline` from the row's top, `width`, `face` (index of the table's faces), `line` (in its
     shaper), and `drop`, how much lower it stands where its row is not split."""
 
-    table: Ints
+    table: Cells
 
     def __len__(self) -> int:
         return int(self.table.shape[1])
 
-    def stretch(self, start: int, end: int) -> Ints:
+    def stretch(self, start: int, end: int) -> Cells:
         """The lines of printed rows from `start` up to `end`."""
         first, last = np.searchsorted(self.table[0], (start, end))
         return self.table[:, first:last]
@@ -46,9 +48,9 @@ class CellPlacer:
     layout: TableLayout
     faces: dict[TextFace, int] = field(default_factory=dict)
     _chunks: dict[int, PlacedCells] = field(default_factory=dict)
-    _page_rows: dict[tuple[int, int], Ints] = field(default_factory=dict)
+    _page_rows: dict[tuple[int, int], Cells] = field(default_factory=dict)
 
-    def page_row(self, row: int, instance: int) -> Ints:
+    def page_row(self, row: int, instance: int) -> Cells:
         """The lines of an instance of a row that belongs to pages."""
         plan = self.layout.plan_number(row)
         key = (row, instance)
@@ -58,7 +60,7 @@ class CellPlacer:
             self._page_rows[key] = in_order(self._of_kind(plan, np.array([row]), np.array([instance])))
         return self._page_rows[key]
 
-    def rows(self, start: int, end: int) -> Ints:
+    def rows(self, start: int, end: int) -> Cells:
         """The lines of printed rows from `start` up to `end`."""
         pieces = [
             self._chunk(number).stretch(start, end)
@@ -66,7 +68,7 @@ class CellPlacer:
         ]
         return pieces[0] if len(pieces) == 1 else np.concatenate(pieces, axis=1)
 
-    def again(self, row: int) -> list[Ints]:
+    def again(self, row: int) -> list[Cells]:
         """The lines of a printed row's cells that are left empty as repeats, for a page that begins with the row."""
         plan, instance = self.layout.plan_number(row), int(self.layout.flow.index[row])
         cells = zip(self.layout.plans[plan].cells, self.layout.wrapped[plan], strict=True)
@@ -78,7 +80,7 @@ class CellPlacer:
             for piece in self._cell(cell, placed, rows, instances, again=True)
         ]
 
-    def repeated(self, row: int) -> Ints:
+    def repeated(self, row: int) -> Cells:
         """The lines of a heading that is repeated on a later page."""
         number = self.layout.plan_number(row)
         plan, wrapped = self.layout.again.get(number) or (self.layout.plans[number], self.layout.wrapped[number])
@@ -98,19 +100,19 @@ class CellPlacer:
     def _place(self, start: int, end: int) -> PlacedCells:
         flow = self.layout.flow
         kinds = flow.kind[start:end]
-        pieces: list[Ints] = []
+        pieces: list[Cells] = []
         for kind in np.unique(kinds).tolist():
             rows = np.flatnonzero(kinds == kind) + start
             pieces += self._of_kind(self.layout.page_kinds + kind, rows, flow.index[rows])
         return PlacedCells(in_order(pieces))
 
-    def _of_kind(self, plan: int, rows: Ints, instances: Ints) -> list[Ints]:
+    def _of_kind(self, plan: int, rows: Ints, instances: Ints) -> list[Cells]:
         cells = zip(self.layout.plans[plan].cells, self.layout.wrapped[plan], strict=True)
         return [piece for cell, placed in cells for piece in self._cell(cell, placed, rows, instances)]
 
     def _cell(
         self, cell: CellPlan, placed: WrappedCell, rows: Ints, instances: Ints, again: bool = False
-    ) -> list[Ints]:
+    ) -> list[Cells]:
         if cell.variant is not None:
             found = []
             numbers = cell.variant[instances]
@@ -170,13 +172,13 @@ def _lines(
     number: Ints | int,
     indent: Ints | np.int64,
     drop: Ints | np.int64,
-) -> Ints:
+) -> Cells:
     """Lines of a cell, of which each is the `number`-th of its own cell."""
     widths = cell.shaper.widths(lines, cell.face.size)
     slack = placed.width - 2 * cell.look.inset - indent - widths
     shift = {"start": slack * 0, "end": slack, "center": slack // 2}[cell.align]
     y = cell.look.padding + np.asarray(number) * cell.leading
-    table = np.empty((_COLUMNS, len(lines)), np.int64)
+    table = np.empty((_COLUMNS, len(lines)), np.int32)
     table[0], table[1] = rows, cell.column
     table[2] = placed.left + cell.look.inset + indent + shift
     table[3], table[4] = y, y + cell.shaper.font.ascent(cell.face.size)
@@ -184,11 +186,11 @@ def _lines(
     return table
 
 
-def in_order(pieces: list[Ints]) -> Ints:
+def in_order(pieces: list[Cells]) -> Cells:
     """Row by row, within it column by column; the lines of a cell stay in their order."""
     if not pieces:
-        return np.empty((_COLUMNS, 0), np.int64)
+        return np.empty((_COLUMNS, 0), np.int32)
     whole = np.concatenate(pieces, axis=1)
-    order = np.argsort(whole[0] * 10_000 + whole[1], kind="stable")
-    found: Ints = whole[:, order]
+    order = np.argsort(whole[0].astype(np.int64) * 10_000 + whole[1], kind="stable")
+    found: Cells = whole[:, order]
     return found

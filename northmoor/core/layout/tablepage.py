@@ -12,7 +12,7 @@ from northmoor.core.layout.display import Bookmark, Boxes, Layer, Texts
 from northmoor.core.layout.drawncells import drawn_layers
 from northmoor.core.layout.origins import TableOrigins
 from northmoor.core.layout.paginate import Slice
-from northmoor.core.layout.placedcells import CellPlacer
+from northmoor.core.layout.placedcells import CellPlacer, Cells
 from northmoor.core.layout.plans import RowPlan
 from northmoor.core.layout.rowsonpage import RowsOnPage, RowsOnPages, rows_on_page, rows_on_pages
 from northmoor.core.layout.table import TableLayout, WrappedCell
@@ -76,7 +76,7 @@ def _texts(
         yield Texts(x[own], y[own], baseline[own], width[own], face[own], line[own], faces, own_shapers, origins)
 
 
-Lines = tuple[Ints, Ints]
+Lines = tuple[Cells, Ints]
 """Placed lines, and for each the place of its row among those shown."""
 
 
@@ -106,7 +106,7 @@ def _goes_on(piece: Slice, following: Slice) -> bool:
     return piece.part is None and following.part is None and piece.end == following.start
 
 
-def _repeats(layout: TableLayout, placer: CellPlacer, piece: Slice) -> Iterator[Ints]:
+def _repeats(layout: TableLayout, placer: CellPlacer, piece: Slice) -> Iterator[Cells]:
     """The lines that a page begins with though they repeat those of the page before."""
     for row in layout.repeating(piece.start, piece.end):
         yield from placer.again(row)
@@ -124,7 +124,7 @@ def _other_lines(placer: CellPlacer, slices: Sequence[PlacedSlice], shown: RowsO
         yield np.tile(lines, len(own)), np.repeat(own, lines.shape[1])
 
 
-def _lines_in_part(layout: TableLayout, cells: Ints, row: int, part: tuple[int, int]) -> Ints:
+def _lines_in_part(layout: TableLayout, cells: Cells, row: int, part: tuple[int, int]) -> Cells:
     """All lines but those of a split row's other parts; those of this part are moved up to where it begins."""
     above, height = part
     moved = cells.copy()
@@ -135,7 +135,7 @@ def _lines_in_part(layout: TableLayout, cells: Ints, row: int, part: tuple[int, 
     ends = moved[3, split] + np.array([leadings[c] for c in moved[1, split].tolist()], np.int64)
     inside = ~split
     inside[split] = (moved[3, split] >= 0) & (ends <= height)
-    found: Ints = moved[:, inside]
+    found: Cells = moved[:, inside]
     return found
 
 
