@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -11,7 +12,9 @@ from northmoor.core.compute.table import ArrangedTable
 from northmoor.core.layout.paginate import Strip
 from northmoor.core.model.tables import Level, Row, RowPlace, TableBlock
 
-Ints = npt.NDArray[np.int64]
+Ints = npt.NDArray[np.signedinteger[Any]]
+Counts = npt.NDArray[np.int32]
+"""Numbers of rows, kept for each of them: half as wide as others."""
 HEADING, DETAILS, TOTAL = 0, 1, 2
 _NAMES = ("heading", "detail", "total")
 
@@ -46,9 +49,9 @@ class Flow:
 
     kinds: tuple[RowKind, ...]
     kind: npt.NDArray[np.int8]
-    index: Ints
-    position: Ints
-    done: Ints
+    index: Counts
+    position: Counts
+    done: Counts
     rows: int
     is_folded: bool = False
     """Whether some rows are left out."""
@@ -57,9 +60,9 @@ class Flow:
         return len(self.kind)
 
     @cached_property
-    def of_kind(self) -> tuple[Ints, ...]:
+    def of_kind(self) -> tuple[Counts, ...]:
         """For each kind, its printed rows in order."""
-        return tuple(np.flatnonzero(self.kind == k) for k in range(len(self.kinds)))
+        return tuple(np.flatnonzero(self.kind == k).astype(np.int32) for k in range(len(self.kinds)))
 
     @cached_property
     def is_heading(self) -> npt.NDArray[np.bool_]:
@@ -76,11 +79,11 @@ class Flow:
         """The first printed row that stands at each detail row."""
         return np.searchsorted(self.position, positions, "left")
 
-    def printed(self, kind: RowKind) -> Ints:
+    def printed(self, kind: RowKind) -> Counts:
         """The printed rows of a kind, empty when there is none."""
-        return self.of_kind[self.kinds.index(kind)] if kind in self.kinds else np.zeros(0, np.int64)
+        return self.of_kind[self.kinds.index(kind)] if kind in self.kinds else np.zeros(0, np.int32)
 
-    def details(self, line: int = 0) -> Ints:
+    def details(self, line: int = 0) -> Counts:
         """The printed rows that are a line of the details."""
         return self.printed(RowKind(DETAILS, number=line))
 
@@ -115,7 +118,7 @@ def make_flow(table: TableBlock, arranged: ArrangedTable) -> Flow:
     """Put rows in their order: what stands before groups, outer first; details; what stands after, inner first."""
     kinds = kinds_of_table(table)
     if not kinds:
-        empty = np.zeros(0, np.int64)
+        empty = np.zeros(0, np.int32)
         return Flow((), empty.astype(np.int8), empty, empty, empty, arranged.rows)
     keys, indexes, done = [], [], []
     for slot, kind in enumerate(kinds):
@@ -126,8 +129,10 @@ def make_flow(table: TableBlock, arranged: ArrangedTable) -> Flow:
     position = np.concatenate([key.position for key in keys])
     order = _order(keys, len(kinds))
     kind_of = np.repeat(np.arange(len(kinds), dtype=np.int8), [len(k) for k in indexes])[order]
-    index, ready = np.concatenate(indexes)[order], np.concatenate(done)[order]
-    return Flow(kinds, kind_of, index, position[order], ready, arranged.rows)
+    index, position, ready = (
+        each[order].astype(np.int32) for each in (np.concatenate(indexes), position, np.concatenate(done))
+    )
+    return Flow(kinds, kind_of, index, position, ready, arranged.rows)
 
 
 @dataclass(frozen=True, eq=False)
@@ -179,8 +184,10 @@ def make_strip(table: TableBlock, arranged: ArrangedTable, flow: Flow, heights: 
     """The printed rows as pagination sees them."""
     size = len(flow)
     breaks = np.zeros(size, bool)
-    stay, stay_before, keep_end = np.zeros((3, size), np.int64)
-    gap = np.full(size, 1.0)
+    stay, stay_before = np.zeros((2, size), np.int32)
+    keep_end, gap = np.broadcast_to(np.int64(0), size), np.broadcast_to(np.float64(1), size)
+    if any(level.keep_together for level in table.levels):
+        keep_end, gap = keep_end.copy(), gap.copy()
     for number, level in enumerate(table.levels, 1):
         groups = arranged.levels[number - 1]
         starts = groups.edges
@@ -200,9 +207,9 @@ def make_strip(table: TableBlock, arranged: ArrangedTable, flow: Flow, heights: 
         if level.odd_page and level.page_break != "none":
             odd[flow.first_at(arranged.levels[number - 1].edges[:-1])] = True
     opened = _open_headings(table, arranged, flow)
-    is_detail = np.zeros(size, np.int64)
-    is_detail[flow.details()] = 1
-    details = np.concatenate([[0], np.cumsum(is_detail)])
+    details = np.zeros(size + 1, np.int32)
+    details[1 + flow.details()] = 1
+    np.cumsum(details, out=details)
     return Strip(heights, breaks, stay, stay_before, opened, keep_end, gap, details, odd if odd.any() else None)
 
 
@@ -216,7 +223,7 @@ def _end_of_groups(flow: Flow, starts: Ints) -> Ints:
     return flow.first_at(starts[1:])
 
 
-def _hold_together(flow: Flow, number: int, level: Level, groups: Groups, stay: Ints, stay_before: Ints) -> None:
+def _hold_together(flow: Flow, number: int, level: Level, groups: Groups, stay: Counts, stay_before: Counts) -> None:
     starts = groups.starts
     for kind in flow.kinds_of(number, after=False) if level.rows_after_heading else ():
         printed = flow.printed(kind)
@@ -230,7 +237,7 @@ def _hold_together(flow: Flow, number: int, level: Level, groups: Groups, stay: 
         stay_before[printed] = np.maximum(printed - _shown_at(flow, first), 0)
 
 
-def _hold_totals(arranged: ArrangedTable, flow: Flow, stay: Ints, stay_before: Ints) -> None:
+def _hold_totals(arranged: ArrangedTable, flow: Flow, stay: Counts, stay_before: Counts) -> None:
     """Totals of all rows stand with a row, and with one another."""
     if not arranged.rows or len(flow) < 2:
         return
@@ -258,9 +265,9 @@ def _open_headings(table: TableBlock, arranged: ArrangedTable, flow: Flow) -> In
         for kind in flow.kinds
         if kind.kind == HEADING and not kind.after and table.levels[kind.level - 1].repeat_heading
     ]
-    opened = [np.full(len(flow), -1, np.int64)] if not repeated else []
-    if not arranged.rows:
-        return np.full((len(flow), 1), -1, np.int64)
+    opened = []
+    if not arranged.rows or not repeated:
+        return np.broadcast_to(np.int64(-1), (len(flow), 1))
     order = {kind: at for at, kind in enumerate(flow.kinds)}
     levels = np.array([k.level for k in flow.kinds])[flow.kind]
     is_detail = np.array([k.kind == DETAILS for k in flow.kinds])[flow.kind]

@@ -8,11 +8,12 @@ before them; headings of open levels are repeated on a continuation.
 from bisect import bisect_left, bisect_right
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
-Ints = npt.NDArray[np.int64]
+Ints = npt.NDArray[np.signedinteger[Any]]
 
 
 @dataclass(frozen=True, eq=False)

@@ -5,6 +5,7 @@ operations however many cells it has, and an edit on a long table places only th
 """
 
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -13,7 +14,7 @@ from northmoor.core.layout.display import TextFace
 from northmoor.core.layout.plans import CellPlan
 from northmoor.core.layout.table import TableLayout, WrappedCell
 
-Ints = npt.NDArray[np.int64]
+Ints = npt.NDArray[np.signedinteger[Any]]
 Cells = npt.NDArray[np.int32]
 """Placed lines, one row a property (see `PlacedCells`): half as wide as other numbers, since many are moved."""
 CHUNK = 2048

@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from itertools import zip_longest
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -34,7 +35,7 @@ from northmoor.core.layout.wrap import cut, wrap
 from northmoor.core.model.looks import FullLook
 from northmoor.core.model.tables import PAGE_ROWS, TableBlock
 
-Ints = npt.NDArray[np.int64]
+Ints = npt.NDArray[np.signedinteger[Any]]
 HEAD = -1
 """The row of the columns' titles."""
 Paged = Callable[[str, PageRanges], PagedCells]
@@ -290,10 +291,6 @@ def _wrapped(cell: CellPlan, edges: tuple[int, ...], setting: Setting) -> Wrappe
 Wrapping = tuple[dict[tuple[int, int], tuple[int, ...]], npt.NDArray[np.int32], npt.NDArray[np.bool_]]
 
 
-_ONE, _YES = np.ones(1 << 17, np.int32), np.ones(1 << 17, bool)
-"""What most cells need, made once."""
-
-
 def _wrap_all(cell: CellPlan, room: int) -> Wrapping:
     lines = cell.shaped.lines
     if cell.widest <= room and not cell.shaped.broken:
@@ -310,10 +307,8 @@ def _wrap_all(cell: CellPlan, room: int) -> Wrapping:
 
 
 def _all_plain(count: int) -> tuple[npt.NDArray[np.int32], npt.NDArray[np.bool_]]:
-    """One line for each of so many cells."""
-    if count <= len(_ONE):
-        return _ONE[:count], _YES[:count]
-    return np.ones(count, np.int32), np.ones(count, bool)
+    """One line for each of so many cells, said once for all."""
+    return np.broadcast_to(np.int32(1), count), np.broadcast_to(np.True_, count)
 
 
 def _wrap(
@@ -408,7 +403,7 @@ def _heights_of(cell: CellPlan, wrapped: WrappedCell) -> Ints:
 
 
 def _flow_heights(flow: Flow, row_heights: list[int | Ints]) -> Ints:
-    alike = np.array([height if isinstance(height, int) else 0 for height in row_heights] or [0], np.int64)
+    alike = np.array([height if isinstance(height, int) else 0 for height in row_heights] or [0], np.int32)
     heights = alike[flow.kind]
     for printed, own in zip(flow.of_kind, row_heights, strict=True):
         if not isinstance(own, int):

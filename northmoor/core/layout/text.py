@@ -19,12 +19,13 @@ from northmoor.core.layout.fonts import Font, fallback_file, open_font
 from northmoor.core.layout.harfbuzz import shape_text
 
 Width = TypeVar("Width", int, npt.NDArray[np.int64])
+Known = TypeVar("Known", npt.NDArray[np.int64], npt.NDArray[np.uint8])
 _SIMPLE, _ALONE, _BROKEN, _PENDING, _SINGLE = 1, 2, 4, 8, 16
 """What is known of a line: see `alphabet.Measured`; broken ones have line breaks of their own, pending ones are not
 written yet, single ones are of a column, and likely to stand in one place only."""
 _WRITTEN = 4096
 """Texts of a column that are written at a time."""
-_MOST_WRITTEN = 256
+_MOST_WRITTEN = 32
 _FEW = 5000
 """Columns of at most so many distinct texts share their lines with others."""
 _VARIATION = {0xFE0E, 0xFE0F, 0x200B, 0x200C, 0x200D, 0x2060, 0xFEFF, 0xAD}
@@ -226,9 +227,9 @@ class Shaper:
         return frozenset(numbers[self._flags[numbers] & _BROKEN != 0].tolist())
 
     def _make_room(self, size: int) -> None:
-        while size > len(self._widths):
-            self._widths = np.concatenate([self._widths, np.zeros_like(self._widths)])
-            self._flags = np.concatenate([self._flags, np.zeros_like(self._flags)])
+        if size > len(self._widths):
+            wanted = max(size, 2 * len(self._widths))
+            self._widths, self._flags = _grown(self._widths, wanted), _grown(self._flags, wanted)
 
     def _measure(self, texts: pa.StringArray) -> None:
         first = self._size
@@ -248,6 +249,13 @@ class Shaper:
             line = self._lines[first + at] = shape(text, self.font.file)
             self._widths[first + at] = line_width(line)
             self._flags[first + at] |= _BROKEN * ("\n" in text or "\r" in text)
+
+
+def _grown(array: Known, size: int) -> Known:
+    """An array with more room, which takes memory only where it is used."""
+    grown = np.zeros(size, array.dtype)
+    grown[: len(array)] = array
+    return grown
 
 
 @dataclass(frozen=True, slots=True)

@@ -89,6 +89,7 @@ def fetch(errand: Errand) -> Rows:
                 errand.show(_rows(errand, stream, first, began, is_whole=False))
 
             table = reader.read(show)
+        pa.default_memory_pool().release_unused()  # what batches took before they were put together
         rows = _rows(errand, stream, table, began)
         if query.detail_of is not None:
             owner = errand.needed[query.detail_of.query]
