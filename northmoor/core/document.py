@@ -12,6 +12,8 @@ from functools import cached_property, partial
 from pathlib import Path
 from typing import Any, BinaryIO
 
+import pyarrow as pa
+
 from northmoor.core.compute.cells import Computed
 from northmoor.core.compute.choosing import choose, said_when_empty
 from northmoor.core.compute.groupsof import with_groups
@@ -261,8 +263,14 @@ class Session:
     ) -> ArrangedBlock | NorthmoorError:
         plan = planned(block)
         key = (plan, tuple(rows.items()), _key_of(values))
+
+        def arranged() -> ArrangedBlock:
+            found = arrange_block(plan, rows, values, stop)
+            pa.default_memory_pool().release_unused()  # what putting rows in order took
+            return found
+
         try:
-            return self._arranged.get(key, lambda: arrange_block(plan, rows, values, stop))
+            return self._arranged.get(key, arranged)
         except Stopped:
             raise
         except NorthmoorError as error:

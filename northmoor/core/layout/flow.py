@@ -77,7 +77,7 @@ class Flow:
 
     def first_at(self, positions: Ints) -> Ints:
         """The first printed row that stands at each detail row."""
-        return np.searchsorted(self.position, positions, "left")
+        return np.searchsorted(self.position, positions.astype(np.int32), "left")
 
     def printed(self, kind: RowKind) -> Counts:
         """The printed rows of a kind, empty when there is none."""
@@ -124,15 +124,13 @@ def make_flow(table: TableBlock, arranged: ArrangedTable) -> Flow:
     for slot, kind in enumerate(kinds):
         positions, finished = _places(kind, kinds, arranged)
         keys.append(_Key(positions, *_slot(kind, slot, kinds, arranged)))
-        indexes.append(np.arange(len(positions), dtype=np.int64))
+        indexes.append(np.arange(len(positions), dtype=np.int32))
         done.append(finished)
     position = np.concatenate([key.position for key in keys])
     order = _order(keys, len(kinds))
     kind_of = np.repeat(np.arange(len(kinds), dtype=np.int8), [len(k) for k in indexes])[order]
-    index, position, ready = (
-        each[order].astype(np.int32) for each in (np.concatenate(indexes), position, np.concatenate(done))
-    )
-    return Flow(kinds, kind_of, index, position, ready, arranged.rows)
+    index, ready = np.concatenate(indexes)[order], np.concatenate(done)[order]
+    return Flow(kinds, kind_of, index, position[order], ready, arranged.rows)
 
 
 @dataclass(frozen=True, eq=False)
@@ -140,7 +138,7 @@ class _Key:
     """What orders the rows of a kind: the detail row they stand at, the kind's slot there, and, for what stands after
     the groups of a tree, deeper ones first and the rows of one group together."""
 
-    position: Ints
+    position: Counts
     slot: int
     is_nested: bool
     number: int
@@ -154,7 +152,7 @@ def _slot(kind: RowKind, slot: int, kinds: tuple[RowKind, ...], arranged: Arrang
 
 
 def _order(keys: list[_Key], slots: int) -> npt.NDArray[np.intp]:
-    main = np.concatenate([key.position * slots + key.slot for key in keys])
+    main = np.concatenate([key.position * np.int64(slots) + key.slot for key in keys])
     if not any(key.is_nested for key in keys):
         return np.argsort(main, kind="stable")
     nested = [
@@ -164,18 +162,18 @@ def _order(keys: list[_Key], slots: int) -> npt.NDArray[np.intp]:
     return np.lexsort((np.concatenate(nested), main))
 
 
-def _places(kind: RowKind, kinds: tuple[RowKind, ...], arranged: ArrangedTable) -> tuple[Ints, Ints]:
+def _places(kind: RowKind, kinds: tuple[RowKind, ...], arranged: ArrangedTable) -> tuple[Counts, Counts]:
     """The detail row at which each row of a kind stands, and how many are done once it is printed."""
     if kind.kind == DETAILS:
-        positions = np.arange(arranged.rows, dtype=np.int64)
+        positions = np.arange(arranged.rows, dtype=np.int32)
         return positions, positions + 1
     if kind.level == 0:
-        at = np.array([arranged.rows if kind.after else 0], np.int64)
+        at = np.array([arranged.rows if kind.after else 0], np.int32)
         return at, at
     groups = arranged.levels[kind.level - 1]
-    starts = groups.starts
+    starts, ends = groups.starts.astype(np.int32), groups.ends.astype(np.int32)
     if kind.after:
-        return groups.ends - 1, groups.ends
+        return ends - 1, ends
     inner = [k for k in kinds if k.kind == DETAILS or k.level >= kind.level]
     return starts[:-1], starts[1:] if inner[-1] == kind else starts[:-1]  # nothing else stands for the group's rows
 

@@ -16,7 +16,7 @@ from northmoor.core.layout.wrap import wrap
 from northmoor.core.model.looks import Align, FullLook
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, slots=True, eq=False)
 class Paragraph:
     """Lines of one look within a width, unplaced."""
 
