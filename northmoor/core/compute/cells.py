@@ -150,6 +150,8 @@ def per_group(scope: int, listed: str) -> str:
 
 
 def whole(column: pa.ChunkedArray) -> pa.Array:
-    """A column as one array."""
+    """A column as one array; copied only where it is in several pieces."""
+    if column.num_chunks == 1:
+        return column.chunk(0)
     combined = column.combine_chunks()
     return combined.chunk(0) if isinstance(combined, pa.ChunkedArray) else combined

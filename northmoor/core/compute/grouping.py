@@ -15,7 +15,7 @@ from northmoor.core.compute.groups import Grouping, Groups, Ints, LevelRows, Wan
 from northmoor.core.compute.scoped import Surroundings, compute_scoped, give_trees
 from northmoor.core.compute.scopes import POSITION, Compiled, Compiler, Standing, depth_column, group_column, key_column
 from northmoor.core.errors import ExpressionError, LayoutError, Place
-from northmoor.core.expr.language import bare_column, function_name, parse
+from northmoor.core.expr.language import bare_column, function_name, parse, quoted
 from northmoor.core.sources.engine import SORTING, Engine, EngineError, told
 from northmoor.core.stopping import Stop
 
@@ -230,9 +230,22 @@ def _ordered(engine: Engine, stop: Stop, compiler: Compiler, plan: Order, fetche
         own = Engine(stop, threads=SORTING) if fetched.num_rows > _MANY else nullcontext(engine)
         with own as sorting:  # the order is total, so that it is the same on many threads
             sorting.give("__nm_fetched", given)
-            return _Rows(sorting.run(f"{inner} order by {by}", bound), tuple(terms), bound)
+            names = ", ".join(map(quoted, fetched.column_names))
+            placed = sorting.run(f"select * exclude ({names}) from ({inner}) order by {by}", bound)
+            return _Rows(_with_columns(placed, fetched), tuple(terms), bound)
     except EngineError as error:
         raise LayoutError(f"Its rows cannot be ordered and grouped: {told(error)}.", Place(block=plan.block)) from error
+
+
+def _with_columns(placed: pa.Table, fetched: pa.Table) -> pa.Table:
+    """The fetched rows as they are placed, and what places them; in the order in which they were fetched, the very
+    columns that were."""
+    places = placed.column("__nm_fetched_at")
+    is_as_fetched = len(places) == fetched.num_rows and np.array_equal(places.to_numpy(), np.arange(len(places)))
+    rows = fetched if is_as_fetched else fetched.take(places)
+    for name in placed.column_names:
+        rows = rows.append_column(name, placed.column(name))
+    return rows
 
 
 def _order_column(number: int) -> str:
