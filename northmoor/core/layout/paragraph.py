@@ -79,7 +79,11 @@ class Paragraphs:
         trimmed = pc.utf8_rtrim(plain_texts(texts.texts), " ")
         lines, among = shaper.add_column(trimmed)
         fits = shaper.widths(lines, look.size) <= max(width - 2 * look.inset, 1000)
-        fits &= ~np.isin(lines, list(shaper.broken(among)))
+        broken = shaper.broken(among)
+        if broken:
+            fits &= ~np.isin(lines, list(broken))
+            parts = (part.rstrip(" ") for number in sorted(broken) for part in shaper.text(number).splitlines())
+            shaper.add(list(parts))  # measured together, since each by itself takes long
         fits[list(texts.faulty)] = False
         self._lines, self._fits = lines.data, fits.data
 
