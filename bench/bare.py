@@ -1,7 +1,7 @@
 """The floor: the same cells to a PDF with no grouping, measuring or pagination.
 
-Reads the rows, writes every value as text at fixed places, fifty rows a page, with the same font, compression and
-container as the product. Usage: bare.py DATABASE OUT, where the database is one of SQLite or a Parquet file.
+Reads the rows, writes every value as text at fixed places, fifty rows a page, with the same font and compression
+as the product. Usage: bare.py DATABASE OUT, where the database is one of SQLite or a Parquet file.
 """
 
 import sqlite3

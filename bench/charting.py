@@ -3,16 +3,15 @@
 Run by itself it prints the seconds of both. The floor's library is for this only; where it is not there, it says so.
 """
 
-import importlib.util
 import io
 import sqlite3
 import statistics
-import sys
 import tempfile
 import time
 from pathlib import Path
 
 import numpy as np
+from floors import use_floors
 
 from northmoor.core.document import Session
 from northmoor.core.model.charts import Chart, ChartLevel, ChartMeasure
@@ -55,7 +54,7 @@ def ours(folder: Path) -> float:
 
 def plotted() -> float:
     """Seconds that the standard plotting library takes for the same lines, each a page of a PDF."""
-    import matplotlib  # a large library that nothing else needs
+    import matplotlib
 
     matplotlib.use("pdf")
     from matplotlib import pyplot
@@ -75,8 +74,7 @@ def plotted() -> float:
 
 def main() -> None:
     """Time both."""
-    if importlib.util.find_spec("matplotlib") is None:
-        sys.exit("matplotlib is not installed; install it into this environment to compare")
+    use_floors()
     with tempfile.TemporaryDirectory() as name:
         folders = [Path(name) / str(run) for run in range(RUNS)]
         for folder in folders:

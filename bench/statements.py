@@ -13,6 +13,8 @@ from collections.abc import Iterator
 from itertools import groupby
 from pathlib import Path
 
+from floors import use_floors
+
 from northmoor.core.document import Session
 from northmoor.core.model.blocks import ForEachBlock
 from northmoor.core.model.connections import Connections, SqliteConnection
@@ -69,7 +71,8 @@ def ours(database: Path, target: Path) -> int:
 
 def floor(database: Path, target: Path) -> int:
     """Write the statements with a plain loop; how many pages they are."""
-    from reportlab.pdfbase import pdfmetrics  # not installed with the product
+    use_floors()
+    from reportlab.pdfbase import pdfmetrics
     from reportlab.pdfbase.ttfonts import TTFont
     from reportlab.pdfgen import canvas
 

@@ -69,6 +69,12 @@ def level_of(by: str, **more: Any) -> Level:
     return Level(name=by, by=by, **more)
 
 
+def script_of(texts: Sequence[str]) -> str:
+    """A database ``lines`` of some texts ``t``, numbered by ``n``."""
+    values = ", ".join(f"({number}, '{text.replace(chr(39), 2 * chr(39))}')" for number, text in enumerate(texts))
+    return f"create table lines (n integer, t text); insert into lines values {values};"
+
+
 MOMENT = datetime(2025, 12, 31, 6, 30)
 
 

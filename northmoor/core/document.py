@@ -7,6 +7,7 @@ import hashlib
 import io
 from collections.abc import Callable, Hashable, Iterator, Mapping, Sequence
 from contextlib import suppress
+from dataclasses import replace
 from datetime import UTC, datetime
 from functools import cached_property, partial
 from pathlib import Path
@@ -137,6 +138,8 @@ class Session:
         report, values = settled.report, settled.whole()
         known = choose(shown_edition(report, edition, values, stop), None, values, stop)
         rows = self._fetch_all(report, known.edition, values, stop, tell)
+        settled = _with_document(settled, known.edition, [r for r in rows.values() if isinstance(r, Rows)])
+        values = settled.whole()
         chosen = choose(known.edition, {n: r for n, r in rows.items() if isinstance(r, Rows)}, values, stop)
         own = with_groups(chosen.edition, known.edition)
         shown = said_when_empty(own, lambda query: self._words(settled, query))
@@ -262,7 +265,7 @@ class Session:
         self, block: DataBlock, rows: Mapping[str, Rows], values: Values, stop: Stop
     ) -> ArrangedBlock | NorthmoorError:
         plan = planned(block)
-        key = (plan, tuple(rows.items()), _key_of(values))
+        key = (plan, tuple(rows.items()), _key_of(values), _said_of_document(plan, values))
 
         def arranged() -> ArrangedBlock:
             found = arrange_block(plan, rows, values, stop)
@@ -295,9 +298,6 @@ class Session:
         for name, failure in fetched.items():
             if isinstance(failure, NorthmoorError) and name not in shown:
                 setting.find("faulty query", failure.place, failure.message)
-        title = edition.title or report.title
-        data_time = values.data_time or max((r.data_time for r in rows.values()), default=None)
-        named: dict[str, Any] = {"report_title": title, "data_time": data_time}
 
         def running(
             wanted: list[str],
@@ -307,17 +307,10 @@ class Session:
         ) -> Mapping[str, Computed]:
             if not wanted:
                 return {}
-            known = {**named, **more}
-            key = (
-                tuple(wanted),
-                tuple(rows.items()),
-                _key_of(values),
-                tuple(known.items()),
-                tuple(numbers),
-                tuple(counts),
-            )
+            own = tuple(values.of_document.items()), tuple(more.items())
+            key = (tuple(wanted), tuple(rows.items()), _key_of(values), own, tuple(numbers), tuple(counts))
             return self._kept.get(
-                ("running", key), lambda: compute_running(wanted, rows, values, known, numbers, counts, stop)
+                ("running", key), lambda: compute_running(wanted, rows, values, more, numbers, counts, stop)
             )
 
         once = running(expressions_of(edition), more={})
@@ -328,7 +321,7 @@ class Session:
             assert isinstance(block, TableBlock)
             assert found.ordered is not None
             wanted, ordered = plan_of(block).paged, found.ordered
-            key = (found, pages.key, tuple(rows.items()), _key_of(values))
+            key = (found, pages.key, tuple(rows.items()), _key_of(values), _said_of_document(wanted, values))
             return self._kept.get(
                 ("paged", key), lambda: PagedCells(compute_paged(wanted, ordered, pages, rows, values, stop))
             )
@@ -339,7 +332,7 @@ class Session:
         composition = compose(edition, given, setting)
         bound = partial(self._parameters_bound, report)
         words = partial(self._words, settled)
-        return Document(settled, self.library, title, data_time, composition, rows, self._writer, bound, words)
+        return Document(settled, self.library, composition, rows, self._writer, bound, words)
 
     def _parameters_bound(self, report: Report) -> frozenset[str]:
         """The parameters that queries use; a query that cannot be read uses none, and says so when it is run."""
@@ -357,8 +350,6 @@ class Document:
         self,
         settled: Settled,
         library: Library,
-        title: str,
-        data_time: datetime | None,
         composition: Composition,
         rows: Mapping[str, Rows],
         writer: ContentWriter,
@@ -369,9 +360,9 @@ class Document:
         self.library = library
         self.words_of = words_of
         self.report = settled.report
-        self.title = title
         self.values = settled.values
-        self.data_time = data_time
+        self.title = str(self.values.of_document["report_title"])
+        self.data_time = self.values.of_document["data_time"]
         self.composition = composition
         self.rows = rows
         self._parameters_bound = parameters_bound
@@ -453,6 +444,19 @@ def _printed_folds(edition: Edition) -> Folds:
     """What of an edition's tables is printed folded."""
     levels = {table.name: [level.name for level in table.levels] for table in edition.tables}
     return {t.name: Fold(1 + levels[t.name].index(t.folded)) for t in edition.tables if t.folded is not None}
+
+
+def _with_document(settled: Settled, edition: Edition, rows: Sequence[Rows]) -> Settled:
+    """The settled values with what the document knows of itself."""
+    moment = settled.values.data_time or max((own.data_time for own in rows), default=None)
+    own = {"report_title": edition.title or settled.report.title, "data_time": moment}
+    return replace(settled, values=replace(settled.values, of_document=own))
+
+
+def _said_of_document(wanted: object, values: Values) -> Hashable:
+    """What of the document the expressions in a plan say: only these are computed anew where it changes."""
+    text = repr(wanted)
+    return tuple((name, value) for name, value in values.of_document.items() if f"{name}(" in text)
 
 
 def _key_of(values: Values) -> Hashable:

@@ -1,5 +1,6 @@
 """Outputs: the PDF is what the dump says, read back by an independent reader; bytes are the same every time."""
 
+import gc
 import io
 import json
 import subprocess
@@ -17,12 +18,13 @@ from PIL import Image
 
 from northmoor import render as render_file
 from northmoor.core.document import Document
+from northmoor.core.layout.alphabet import alphabet_of
 from northmoor.core.model.looks import Look
 from northmoor.core.model.tables import Column
 from northmoor.core.model.texts import TextBlock
 from northmoor.core.output.raster import rasterise
 from northmoor.core.sources.connections import Library
-from tests.helpers import FREIGHT, dumped, render, report_of, table_of
+from tests.helpers import FREIGHT, dumped, level_of, render, report_of, row_of, script_of, table_of
 
 MakeLibrary = Callable[[str], Library]
 TRICKY = "create table lines (t text); insert into lines values ('AVATAR Wo Ty'), ('naïve – “quoted” ½'), ('fi ffl -> 10:30'), ('Ωmega жизнь'), ('1,234.50'), ('✔ done'), ('e\u0301 composed');"
@@ -187,3 +189,39 @@ def test_right_to_left_and_marks_are_placed_within_the_line(library: MakeLibrary
 
 def test_json_of_all_numbers_is_finite(fares: Document) -> None:
     json.dumps(dumped(fares), allow_nan=False)
+
+
+@pytest.mark.parametrize("name", ["freight-statement", "winter-letter", "punctuality", "sailings-log", "board-sheet"])
+def test_pages_written_together_are_those_of_the_canvas(demo: Path, tmp_path: Path, name: str) -> None:
+    document = render_file(demo / "reports" / f"{name}.moor")
+    path = tmp_path / "whole.pdf"
+    assert document.write(path) == [path]
+    whole = path.read_bytes()
+    for index in sorted({0, len(document) // 2, len(document) - 1}):
+        assert rasterise(whole, index, 0.7) == rasterise(document.page_pdf(index), 0, 0.7)
+    done = subprocess.run(["qpdf", "--check", str(path)], capture_output=True, text=True, check=False)
+    assert (done.returncode, "WARNING" in done.stdout + done.stderr) == (0, False)
+    assert gc.isenabled()
+
+
+def test_every_simple_character_is_written_as_it_reads(library: MakeLibrary) -> None:
+    glyphs = alphabet_of("IBMPlexSans-Regular").glyphs
+    first = {glyph: char for char, glyph in reversed(glyphs.items())}
+    told = [char for char in glyphs if char.strip() and first[glyphs[char]] == char]
+    assert {byte for char in told for byte in divmod(glyphs[char], 256)} >= {0x0D, 0x28, 0x29, 0x5C}  # escaped ones
+    text = TextBlock(name="all", text=" ".join(told).replace("{", "{{").replace("}", "}}"))
+    document = render(report_of(table_of("t", show_head=False), text), library(script_of(told)))
+    found = "".join(c.get_text() for page in chars(document.pdf()) for c in page if c.get_text().strip())
+    assert found == "".join(told) * 2
+
+
+def test_a_file_of_many_pages_has_them_in_a_tree_with_all_places(library: MakeLibrary) -> None:
+    names = [f"g{number:03}" for number in range(300)]
+    level = level_of("t", heading=(row_of(t="t"),), page_break="between")
+    document = render(report_of(table_of("t", levels=(level,))), library(script_of(names)))
+    with pikepdf.open(io.BytesIO(document.pdf())) as pdf:
+        assert [len(node.Kids) for node in pdf.Root.Pages.Kids] == [128, 128, 44]
+        assert all(kid.Parent == node for node in pdf.Root.Pages.Kids for kid in node.Kids)
+        with pdf.open_outline() as outline:
+            led = [(item.title, item.destination[0].objgen) for item in outline.root]
+        assert led == [(name, page.obj.objgen) for name, page in zip(names, pdf.pages, strict=True)]

@@ -28,7 +28,7 @@ from northmoor.core.model.texts import TextBlock
 from northmoor.core.sources.connections import Library
 from northmoor.core.stopping import Stop
 from northmoor.demo.statement import freight_statement
-from tests.helpers import dumped, level_of, lines_of, query, render, report_of, row_of, table_of
+from tests.helpers import dumped, level_of, lines_of, query, render, report_of, row_of, script_of, table_of
 
 MakeLibrary = Callable[[str], Library]
 ROWS = """
@@ -447,3 +447,31 @@ def test_a_figure_of_a_matrix_in_a_record_is_traced_to_its_rows(library: MakeLib
             assert found.rows is not None
             if figure.value is not None:
                 assert sum(found.rows.table["fare"].to_pylist()) == figure.value
+
+
+def test_texts_and_cells_of_records_know_the_document(library: MakeLibrary) -> None:
+    table = table_of("id", total=(row_of(id="report_title()"),))
+    text = TextBlock(name="said", text="{name}: {report_title()}, {data_time(); yyyy-MM-dd}")
+    made = Session(library(ROWS))
+    report = report_of(for_each(text, table.but(query="shippers")), queries=queries())
+    names = [name for (name,) in straight("select name from shippers order by id")]
+    for title in ("May", "June"):  # what says the title is computed anew with it
+        document = made.render(report.but(title=title), {"data_time": "2026-01-01T06:00"})
+        assert texts(document, "said") == [f"{name}: {title}, 2026-01-01" for name in names]
+        assert [line.cells["id"] for line in lines_of(document) if line.kind == "total"] == [title] * len(names)
+        assert not document.findings
+
+
+@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(said=st.lists(st.text("aW fi-/\n {é✔", max_size=60), min_size=1, max_size=8))
+def test_texts_of_records_break_like_texts_by_themselves(library: MakeLibrary, said: list[str]) -> None:
+    made = library(script_of(said))
+    page = PageSetup(size="A6", margin_left=110_000, margin_right=110_000)
+    text = TextBlock(name="t", text="{t}")
+    block = ForEachBlock(name="each", query="rows", by="n", page_break="none", blocks=(text,))
+    alone = [TextBlock(name=f"t{at}", text=text.replace("{", "{{")) for at, text in enumerate(said)]
+    places = [
+        [(i["x"], i["y"], i["width"], i["text"]) for page in dumped(document)["pages"] for i in page["items"]]
+        for document in (render(report_of(*blocks, page=page), made) for blocks in ([block], alone))
+    ]
+    assert places[0] == places[1]

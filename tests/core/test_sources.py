@@ -10,6 +10,7 @@ from decimal import Decimal
 from pathlib import Path
 from zoneinfo import ZoneInfo
 
+import pyarrow as pa
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -21,6 +22,7 @@ from northmoor.core.sources import sqlite
 from northmoor.core.sources.connections import Library
 from northmoor.core.sources.driver import Asked, unique_column_names
 from northmoor.core.sources.guard import check_query
+from northmoor.core.sources.mending import loose_array
 from northmoor.core.stopping import Stop
 from tests.helpers import FREIGHT, bind, fetched, query, report_of
 
@@ -301,3 +303,16 @@ def test_a_database_that_another_program_keeps_locked_is_told(
     finally:
         other.close()
     assert len(fetched(made, "select * from lines").table) == 6
+
+
+PLAIN = st.sampled_from([st.integers(-(2**70), 2**70), st.floats(), st.text(), st.booleans(), st.binary()])
+
+
+@given(PLAIN.flatmap(lambda values: st.lists(st.none() | values, max_size=8)))
+def test_columns_of_one_kind_are_those_that_arrow_finds(column: list[object]) -> None:
+    try:
+        wanted = pa.array(column)
+    except (pa.ArrowInvalid, OverflowError):  # no whole numbers of the machine's
+        wanted = pa.array([None if value is None else str(value) for value in column])
+    assert loose_array(column).type == wanted.type
+    assert loose_array(column).to_string() == wanted.to_string()

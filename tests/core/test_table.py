@@ -385,3 +385,17 @@ def test_repeats_are_left_empty_but_not_on_a_new_page_or_in_a_new_group(library:
     assert [line.page for line in lines_of(document) if line.kind == "detail"] == [1, 1, 2, 2, 3, 3]
     whole = render(report_of(table.but(rows_per_page=None)), made)
     assert column_of(whole, "t") == ["x", "", "", "y", "y", ""]
+
+
+@pytest.mark.parametrize(("order", "is_once"), [("route nulls last", True), ("route desc", False)])
+def test_rows_that_come_in_the_tables_order_are_held_once(library: MakeLibrary, order: str, is_once: bool) -> None:
+    made = library(FREIGHT)
+    report = report_of(table_of("charge", levels=(level_of("route"),)), sql=f"select * from lines order by {order}")
+    document = render(report, made)
+    fetched = document.rows["rows"].table.column("charge").chunk(0)
+    (shown,) = [
+        computed.values for want, computed in document.composition.tables[0].layout.arranged.cells.items()
+        if want.expression == "charge"
+    ]  # fmt: skip
+    assert (shown.buffers()[-1].address == fetched.buffers()[-1].address) == is_once
+    assert sorted(shown.to_pylist()) == sorted(fetched.to_pylist())

@@ -103,7 +103,7 @@ class Standing:
     own_key: str | None = None
     others: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     named: Mapping[str, Any] = field(default_factory=dict)
-    """Values of the product's own functions, such as report_title."""
+    """Values of the product's own functions that stand here only, such as page_number."""
 
     @property
     def own_scope(self) -> int:
@@ -355,9 +355,10 @@ class Work:
                 raise self.fault("row_number() stands in rows only", node)
             return exp.Var(this=f"({POSITION} + 1)")
         if name in OF_DOCUMENT:
-            if name not in self.standing.named:
+            known = {**self.compiler.values.of_document, **self.standing.named}
+            if name not in known:
                 raise self.fault(f"{name}() is not known here; it can stand in a header or footer", node)
-            value = self.standing.named[name]
+            value = known[name]
             return exp.column(value.name, quoted=True) if isinstance(value, PageColumn) else self._bind(name, value)
         return None
 

@@ -32,13 +32,15 @@ class Values:
 
     A list is a tuple. `labels` hold what the reader chose of each parameter, as text; `kinds` the kind of each value,
     or of a list's entries. `data_time` is the moment the data are as of, in wall time of the report's zone, when
-    whoever runs the report says so; otherwise it comes from the data's source.
+    whoever runs the report says so; otherwise it comes from the data's source. `of_document` is what the document knows
+    of itself once its rows are there: what `report_title()` and `data_time()` say.
     """
 
     by_name: Mapping[str, Value | Listed] = field(default_factory=dict)
     labels: Mapping[str, str] = field(default_factory=dict)
     kinds: Mapping[str, Kind] = field(default_factory=dict)
     data_time: datetime | None = None
+    of_document: Mapping[str, Any] = field(default_factory=dict)
 
     def key(self, names: frozenset[str]) -> tuple[tuple[str, Value | Listed], ...]:
         """The values of some names as a hashable key."""
@@ -53,6 +55,7 @@ class Values:
             MappingProxyType({**self.labels, **labels}),
             MappingProxyType({**self.kinds, **kinds}),
             self.data_time,
+            self.of_document,
         )
 
 
