@@ -18,7 +18,7 @@ import pyarrow as pa
 from northmoor.core.compute.cells import Computed
 from northmoor.core.compute.choosing import choose, said_when_empty
 from northmoor.core.compute.groupsof import with_groups
-from northmoor.core.compute.hosting import Hosted, expressions_of, hosting, whole_fault
+from northmoor.core.compute.hosting import Hosted, expressions_of, hosting
 from northmoor.core.compute.kinds import ArrangedBlock, arrange_block, planned
 from northmoor.core.compute.paging import PageRanges, compute_paged
 from northmoor.core.compute.running import PER_PAGE, compute_running
@@ -250,10 +250,7 @@ class Session:
         rows = {name: r for name, r in fetched.items() if isinstance(r, Rows)}
         arranged: dict[str, ArrangedBlock | NorthmoorError] = {}
         for name, each in hosted.items():
-            own, fault = fetched[each.block.query], whole_fault(each)
-            if fault is not None:
-                arranged[name] = fault
-                continue
+            own = fetched[each.block.query]
             if isinstance(own, NorthmoorError):
                 arranged[name] = own
                 continue

@@ -20,6 +20,7 @@ from northmoor.core.model.blocks import Block, ForEachBlock
 from northmoor.core.model.charts import ChartBlock, ChartLevel, ChartMeasure
 from northmoor.core.model.data import Link, LinkedColumns, Query
 from northmoor.core.model.leaves import ReadoutBlock, ShapeBlock
+from northmoor.core.model.looks import Look
 from northmoor.core.model.matrices import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.pages import PageSetup, Running, RunningLine, TextPiece
 from northmoor.core.model.report import Report
@@ -229,9 +230,6 @@ def test_faults_in_a_record_are_told_and_the_rest_is_printed(library: MakeLibrar
         TextBlock(name="bad", text="{nothing} {name}"),
         table.but(name="broken", of_record=(LinkedColumns(own="nowhere", other="id"),)),
         table.but(name="untied", of_record=(LinkedColumns(own="shipper", other="nowhere"),)),
-        MatrixBlock(name="matrix", query="waybills", measures=(Measure(name="m", value="count(*)"),)),
-        MatrixBlock(name="share", query="waybills", rows=(MatrixLevel(name="r", by="number"),),
-                    measures=(Measure(name="m", value="count(*) / count(*) over column"),)),
         table,
     )  # fmt: skip
     document = render(report_of(for_each(*blocks), queries=queries()), library(ROWS))
@@ -239,8 +237,6 @@ def test_faults_in_a_record_are_told_and_the_rest_is_printed(library: MakeLibrar
     assert "nothing" in told["bad"]
     assert "nowhere" in told["broken"]
     assert "Which rows belong to a record cannot be told" in told["untied"]
-    assert "needs a level down its side" in told["matrix"]
-    assert "cannot compare with whole columns" in told["share"]
     assert len([line for line in lines_of(document) if line.kind == "detail"]) == 12
 
 
@@ -428,9 +424,43 @@ def test_a_matrix_in_a_record_totals_its_rows_as_straight_sql_does(
     assert not keys & set(totals)  # the record's own key stands in its text, not in the matrix
 
 
-def test_a_figure_of_a_matrix_in_a_record_is_traced_to_its_rows(library: MakeLibrary) -> None:
+@pytest.mark.parametrize("down", [(), (MatrixLevel(name="vessel", by="vessel"),)])
+def test_a_matrix_in_a_record_compares_with_the_records_own_columns(
+    library: MakeLibrary, tmp_path: Path, down: tuple[MatrixLevel, ...]
+) -> None:
+    """With and without a level down its side; a whole column is that of the record."""
+    made = library(SALES)
     matrix = MatrixBlock(
-        name="matrix", query="rows", rows=(MatrixLevel(name="vessel", by="vessel"),),
+        name="matrix", query="rows", rows=down, columns=(MatrixLevel(name="quarter", by="quarter"),),
+        column_total="none", row_total="none", measures=(
+            Measure(name="fares", value="sum(fare)", format="0"),
+            Measure(name="share", text="{round(100 * sum(fare) / sum(fare) over column); 0}%", look=Look(bold=True)),
+        ),
+    )  # fmt: skip
+    each = ForEachBlock(name="route", query="rows", by="route", page_break="none", blocks=(matrix,))
+    document = render(report_of(each, queries=[query("select * from sales")]), made)
+    assert not document.findings
+    own = "vessel" if down else "null"
+    with sqlite3.connect(tmp_path / "db.sqlite") as straight:
+        asked = f"""select route, {own}, quarter, sum(fare),
+            round(100.0 * sum(fare) / sum(sum(fare)) over (partition by route, quarter)) from sales group by 1, 2, 3"""
+        wanted = {(r, *([v] if down else []), str(q)): {str(fare), f"{share:.0f}%"}
+                  for r, v, q, fare, share in straight.execute(asked)}  # fmt: skip
+    found: dict[tuple[str, ...], set[str]] = {}
+    for page in dumped(document)["pages"]:
+        for item in (i for i in page["items"] if i["kind"] == "text" and i["origin"]["row"] == "detail"):
+            if item["origin"]["across"] and item["text"]:
+                place = (*item["origin"]["keys"], str(item["origin"]["across"][0]))
+                found.setdefault(place, set()).add(item["text"])
+    assert found == wanted
+
+
+@pytest.mark.parametrize("down", [(), (MatrixLevel(name="vessel", by="vessel"),)])
+def test_a_figure_of_a_matrix_in_a_record_is_traced_to_its_rows(
+    library: MakeLibrary, down: tuple[MatrixLevel, ...]
+) -> None:
+    matrix = MatrixBlock(
+        name="matrix", query="rows", rows=down,
         columns=(MatrixLevel(name="quarter", by="quarter"),), measures=(Measure(name="fares", value="sum(fare)"),),
     )  # fmt: skip
     each = ForEachBlock(name="route", query="rows", by="route", page_break="none", blocks=(matrix,))
@@ -438,7 +468,7 @@ def test_a_figure_of_a_matrix_in_a_record_is_traced_to_its_rows(library: MakeLib
     spots = [
         s for s in page_places(document.composition, 0).spots if s.part == "measure" and s.row in ("detail", "total")
     ]
-    assert len({spot.row for spot in spots}) == 2
+    assert {spot.row for spot in spots} == ({"detail", "total"} if down else {"detail"})
     for spot in spots[:40]:
         found = trace(document, 0, spot, Stop())
         for figure in found.figures:

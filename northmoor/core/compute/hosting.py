@@ -4,7 +4,6 @@ A table in a for-each is arranged and laid out as one table whose outermost leve
 record then prints its own stretch of rows. Nothing is asked of the data, and nothing is computed, record by record.
 """
 
-import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
@@ -12,14 +11,14 @@ import numpy as np
 
 from northmoor.core.compute.groups import Groups, Ints, outer_of
 from northmoor.core.compute.table import slots_in
-from northmoor.core.errors import LayoutError, Place
 from northmoor.core.expr.language import column_expression
+from northmoor.core.expr.windows import template_with_window, with_window
 from northmoor.core.model.blocks import Block, DataBlock, ForEachBlock
 from northmoor.core.model.charts import Chart, ChartBlock
 from northmoor.core.model.data import LinkedColumns
 from northmoor.core.model.keyed import Keyed
 from northmoor.core.model.leaves import BarcodeBlock, ReadoutBlock
-from northmoor.core.model.matrices import MatrixBlock, MatrixLevel
+from northmoor.core.model.matrices import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.nesting import lists_in
 from northmoor.core.model.pictures import PictureBlock
 from northmoor.core.model.report import Edition, Report
@@ -27,7 +26,8 @@ from northmoor.core.model.tables import Cell, Column, Content, Level, Row, Table
 from northmoor.core.model.texts import TextBlock
 
 _RECORD = Column(name="record")
-_OVER_COLUMN = re.compile(r"\bover\s*\(?\s*column\b", re.IGNORECASE)
+_ALL = MatrixLevel(name="all", by="1")
+"""The level down the side of a matrix that has none of its own: all rows of a record are in one group."""
 
 
 @dataclass(frozen=True)
@@ -47,6 +47,9 @@ class Hosted:
     block: TableBlock | MatrixBlock | ChartBlock
     ties: tuple[Tie, ...] = ()
     host: str | None = None
+    unprinted: int = 0
+    """How many of the outermost row levels of a matrix are not printed: those that tie its rows to records, and the one
+    it is given where it has none."""
 
     @property
     def depth(self) -> int:
@@ -67,7 +70,8 @@ def _hosting(blocks: Sequence[Block], around: tuple[ForEachBlock, ...], report: 
             yield block.name, Hosted(_records(block, ties, host, keys), ties, host)
         elif isinstance(block, DataBlock):
             ties, host = ties_of(block, around, report)
-            yield block.name, Hosted(_tied(block, ties, host), ties, host)
+            unprinted = len(ties) + (isinstance(block, MatrixBlock) and not block.rows) if ties else 0
+            yield block.name, Hosted(_tied(block, ties, host), ties, host, unprinted)
         inner = (*around, block) if isinstance(block, ForEachBlock) else around
         for own in lists_in(block):
             yield from _hosting(own, inner, report)
@@ -104,9 +108,7 @@ def _levels(
     names = [f"{host} {number}" for number in range(1, len(ties))] + [str(host)]
     levels = []
     for tie, name in zip(ties, names, strict=False):
-        while name in taken:
-            name += "·"
-        levels.append(Level(name=name, by=tie.own))
+        levels.append(Level(name=_unlike(name, taken), by=tie.own))
     if levels and innermost is not None:
         levels[-1] = innermost.but(name=levels[-1].name, by=levels[-1].by)
     return levels
@@ -127,11 +129,41 @@ def _tied(block: DataBlock, ties: tuple[Tie, ...], host: str | None) -> DataBloc
             name=block.name, query=block.query, columns=(_RECORD,), show_details=False,
             levels=tuple(_levels(ties, host, taken, innermost)),
         )  # fmt: skip
-    ties_as_rows = [MatrixLevel(name=level.name, by=level.by) for level in _levels(ties, host, _level_names(block))]
-    ties_as_rows[-1] = ties_as_rows[-1].but(
-        subtotal=block.row_total, subtotal_text=block.row_total_text, style=block.total_style
-    )
-    return block.but(rows=(*ties_as_rows, *block.rows), row_total="none")
+    return _tied_matrix(block, _levels(ties, host, _level_names(block)))
+
+
+def _tied_matrix(matrix: MatrixBlock, levels: Sequence[Level]) -> MatrixBlock:
+    """A matrix with the keys of records as its outermost row levels; a whole column is then that of a record."""
+    ties = [MatrixLevel(name=level.name, by=level.by) for level in levels]
+    if matrix.rows:
+        subtotal, text = matrix.row_total, matrix.row_total_text
+        ties[-1] = ties[-1].but(subtotal=subtotal, subtotal_text=text, style=matrix.total_style)
+    rows = matrix.rows or (_ALL.but(name=_unlike(_ALL.name, [*_level_names(matrix), *(tie.name for tie in ties)])),)
+    measures = tuple(_in_column_of(measure, ties[-1].name) for measure in matrix.measures)
+    return matrix.but(rows=(*ties, *rows), row_total="none", measures=measures)
+
+
+def _in_column_of(measure: Measure, level: str) -> Measure:
+    """A measure that compares with the column of a record where it says column."""
+    expressions = {
+        name: with_window(text, "column", level)
+        for name in ("value", "currency")
+        if (text := getattr(measure, name)) is not None
+    }
+    texts = {
+        name: template_with_window(text, "column", level)
+        for name in ("text", "link", "anchor")
+        if (text := getattr(measure, name)) is not None
+    }
+    rules = tuple(rule.but(when=with_window(rule.when, "column", level)) for rule in measure.rules)
+    return measure.but(**expressions, **texts, rules=rules)
+
+
+def _unlike(name: str, taken: Sequence[str]) -> str:
+    """The name, or one like it that is not taken."""
+    while name in taken:
+        name += "·"
+    return name
 
 
 def _level_names(matrix: MatrixBlock) -> list[str]:
@@ -140,22 +172,6 @@ def _level_names(matrix: MatrixBlock) -> list[str]:
 
 def _plain_chart(chart: ChartBlock) -> Chart:
     return Chart.model_validate({name: getattr(chart, name) for name in Chart.model_fields})
-
-
-def whole_fault(hosted: Hosted) -> LayoutError | None:
-    """Why a block cannot stand in a for-each at all."""
-    if not (isinstance(hosted.block, MatrixBlock) and hosted.ties):
-        return None
-    if len(hosted.block.rows) == hosted.depth:
-        message = "A matrix that shows the rows of a record needs a level down its side; add one."
-        return LayoutError(message, Place(block=hosted.block.name))
-    texts = [text for measure in hosted.block.measures for text in slots_in(measure)]
-    if any(_OVER_COLUMN.search(text) for text in texts):
-        message = (
-            "In a record, a matrix cannot compare with whole columns, since these are of all records; take another"
-        )
-        return LayoutError(f"{message} window than column.", Place(block=hosted.block.name))
-    return None
 
 
 def _keys_wanted(blocks: Sequence[Block], around: tuple[ForEachBlock, ...], host: str, report: Report) -> Iterator[str]:

@@ -97,7 +97,7 @@ class Spreading:
     """What of the rows is folded: folded groups show their totals even where the matrix prints none."""
     column_fold: Fold | None = None
     hidden: int = 0
-    """How many of its outermost row levels are the keys of the records around it, which are not printed."""
+    """How many of its outermost row levels are not printed: the keys of the records around it, or all."""
     cells: dict[Wanted, Computed] = field(default_factory=dict)
     across: dict[str, Across] = field(default_factory=dict)
 
@@ -129,7 +129,8 @@ class Spreading:
         source = np.arange(rows)
         return table, ArrangedTable(
             rows, levels, self.cells, source, notes=self.arranged.notes, across=self.across,
-            leaf=axis.groups[-1] if axis.depth else None, leaf_indent=(_key_name(axis.depth), matrix.indent),
+            leaf=axis.groups[-1] if axis.depth > self.hidden else None,
+            leaf_indent=(_key_name(axis.depth), matrix.indent),
             heads=self._head_levels,
         )  # fmt: skip
 

@@ -185,7 +185,7 @@ class Shelf:
         assert isinstance(hosted.block, MatrixBlock)
         for way in ("shrink", "narrow"):
             block = hosted.block.but(when_wide=way)
-            _, sheets = lay_out_matrix(block, arranged, room.width, self.setting, hosted.depth)
+            _, sheets = lay_out_matrix(block, arranged, room.width, self.setting, hosted.unprinted)
             if len(sheets) == 1:
                 break
         return sheets[0]

@@ -11,7 +11,7 @@ from pydantic.fields import FieldInfo
 from sqlglot.errors import SqlglotError
 from sqlglot.tokens import TokenType  # type: ignore[attr-defined]  # it is re-exported from a compiled module
 
-from northmoor.core.expr.language import column_expression
+from northmoor.core.expr.windows import SLOT, template_with_window, with_window
 from northmoor.core.model.charts import ChartBlock
 from northmoor.core.model.flowed import Flowed
 from northmoor.core.model.keyed import Keyed
@@ -22,7 +22,6 @@ from northmoor.core.model.tables import TableBlock
 from northmoor.core.sources.resolving import ENGINE_DIALECT
 from northmoor.core.sources.rewriting import EXPRESSIONS, TEMPLATES
 
-_SLOT = re.compile(r"\{\{|\}\}|\{[^{}]*\}")
 _FIELD_NAMES = {("LinkedColumns", "own"), ("LinkedColumns", "other"), ("QueryColumn", "name")}
 _NAMES = ("name", "column")
 """Names by which parts of a block speak of one another; readers do not see them."""
@@ -79,28 +78,12 @@ def with_window_renamed(report: Report, edition: str, old: str, new: str) -> Rep
     changes = {}
     for found in _strings(report, (), _Scope()):
         if found.edition == edition and found.field in EXPRESSIONS | TEMPLATES:
-            text = found.text
-            if found.field in EXPRESSIONS:
-                changed = _with_window(text, old, new)
-            else:
-                changed = _SLOT.sub(lambda s: s[0] if s[0] in ("{{", "}}") else _with_window(s[0], old, new), text)
-            if changed != text:
+            rename = with_window if found.field in EXPRESSIONS else template_with_window
+            changed = rename(found.text, old, new)
+            if changed != found.text:
                 changes[found.path] = changed
     made: Report = _rebuilt(report, (), changes)
     return made
-
-
-def _with_window(text: str, old: str, new: str) -> str:
-    try:
-        tokens = sqlglot.tokenize(text, dialect=ENGINE_DIALECT)
-    except SqlglotError:
-        return text
-    named = column_expression(new)
-    for at in range(len(tokens) - 1, 0, -1):
-        before = [token.text.lower() for token in tokens[max(at - 2, 0) : at]]
-        if tokens[at].text == old and (before[-1] == "over" or before == ["over", "("]):
-            text = text[: tokens[at].start] + named + text[tokens[at].end + 1 :]
-    return text
 
 
 @dataclass(frozen=True)
@@ -180,7 +163,7 @@ def _with_field(found: _Found, wanted: Wanted, by: str) -> str:
     if found.field in EXPRESSIONS:
         return rewrite(found.text)
     if found.field in TEMPLATES:
-        return _SLOT.sub(lambda s: s[0] if s[0] in ("{{", "}}") else rewrite(s[0]), found.text)
+        return SLOT.sub(lambda s: s[0] if s[0] in ("{{", "}}") else rewrite(s[0]), found.text)
     return found.text
 
 
