@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property, lru_cache
 
 import numpy as np
+import numpy.typing as npt
 
 from northmoor.core.collecting import uncollected
 from northmoor.core.compute.cells import Computed
@@ -23,7 +24,7 @@ from northmoor.core.layout.listing import entries_of, lists_of
 from northmoor.core.layout.openlevels import open_groups
 from northmoor.core.layout.palette import colors_of
 from northmoor.core.layout.paragraph import Paragraph, PlacedLines, link_layer, placed_paragraphs
-from northmoor.core.layout.parts import ChartPart, DrawnPart, Frame, Lines, Part, TablePart, TableRun
+from northmoor.core.layout.parts import ChartPart, DrawnPart, FixedPart, Frame, Lines, Part, TablePart, TableRun
 from northmoor.core.layout.pictures import picture_or_fault
 from northmoor.core.layout.placedcells import CellPlacer
 from northmoor.core.layout.recordtables import RecordTable
@@ -118,7 +119,10 @@ class Composition:
 
     def parts(self, index: int) -> list[Part]:
         """What stands on the page of an index, from the top."""
-        runs = self._runs_by_page.get(index, ())
+        return self._parts(index, self._runs(index, index + 1))
+
+    def _parts(self, index: int, runs: Sequence[TableRun]) -> list[Part]:
+        """The same, where some of the runs of tables are known to be all that can stand there."""
         tables = [part for run in runs if (part := run.on_page(index)) is not None]
         areas = self.section(index).areas
 
@@ -128,13 +132,26 @@ class Composition:
 
         return sorted([*self.placed.lines.get(index, ()), *tables], key=order)
 
-    @cached_property
-    def _runs_by_page(self) -> dict[int, list[TableRun]]:
-        found: dict[int, list[TableRun]] = {}
-        for run in self.tables:
-            for page in range(run.first_page + run.slices[0].page, run.first_page + run.slices[-1].page + 1):
-                found.setdefault(page, []).append(run)
+    def _runs(self, first: int, end: int) -> list[TableRun]:
+        """The runs of tables that stand on any page from one index up to another."""
+        begins, lasts = self._extents
+        return [self.tables[at] for at in np.flatnonzero((begins < end) & (lasts >= first)).tolist()]
+
+    def _runs_by_page(self, first: int, end: int) -> list[list[TableRun]]:
+        """The runs of tables that stand on each page from one index up to another."""
+        found: list[list[TableRun]] = [[] for _ in range(first, end)]
+        for run in self._runs(first, end):
+            begin, last = run.first_page + run.slices[0].page, run.first_page + run.slices[-1].page
+            for page in range(max(begin, first), min(last + 1, end)):
+                found[page - first].append(run)
         return found
+
+    @cached_property
+    def _extents(self) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.int64]]:
+        """The first and the last page of each run of a table."""
+        pages = [(r.first_page + r.slices[0].page, r.first_page + r.slices[-1].page) for r in self.tables]
+        begins, lasts = np.array(pages, np.int64).reshape(-1, 2).T
+        return begins, lasts
 
     @cached_property
     def _bookmarks_by_page(self) -> dict[int, list[Bookmark]]:
@@ -147,7 +164,7 @@ class Composition:
 
     def pages(self, first: int, end: int) -> list[Page]:
         """The finished pages from one index up to another; many at a time cost less each."""
-        parts = [self.parts(index) for index in range(first, end)]
+        parts = [self._parts(index, runs) for index, runs in enumerate(self._runs_by_page(first, end), first)]
         layers = iter(self._layers([part for own in parts for part in own]))
         return [self._page(index, own, layers) for index, own in enumerate(parts, first)]
 
@@ -169,35 +186,30 @@ class Composition:
         return Page(index + 1, *size, tuple(layers), tuple(bookmarks), self.anchors.on_page(index))
 
     def _layers(self, parts: Sequence[Part]) -> list[tuple[Layer, ...]]:
-        """The layers of each of some parts; those of one table, and those of texts, are made together."""
+        """The layers of each of some parts; those of one table, and those of texts, are made together. Raises
+        Stopped."""
         found: list[tuple[Layer, ...]] = [()] * len(parts)
-        tables: dict[tuple[TableLayout, CellPlacer], list[int]] = {}
-        texts: list[int] = []
+        tables: dict[tuple[TableLayout, CellPlacer], list[tuple[int, PlacedSlice]]] = {}
+        texts: list[tuple[int, Lines, PlacedLines]] = []
         for at, part in enumerate(parts):
+            left, top = self.frame.left + part.left, self.frame.top + part.y
             if isinstance(part, TablePart):
-                tables.setdefault((part.layout, part.placer), []).append(at)
+                tables.setdefault((part.layout, part.placer), []).append((at, PlacedSlice(part.piece, left, top)))
             elif isinstance(part, Lines) and isinstance(part.block, Paragraph):
-                texts.append(at)
+                texts.append((at, part, PlacedLines(part.block, left, top, part.start, part.end)))
             else:
-                found[at] = self._fixed(part)
-        for (layout, placer), places in tables.items():
-            made = table_layers(layout, placer, [self._slice(parts[at]) for at in places], self.setting.shapers)
-            for at, layers in zip(places, made, strict=True):
+                self.setting.stop.check()
+                found[at] = self._alone(part)
+        for (layout, placer), slices in tables.items():
+            made = table_layers(layout, placer, [placed for _, placed in slices], self.setting.shapers)
+            for (at, _), layers in zip(slices, made, strict=True):
                 found[at] = layers
-        for at, layers in zip(texts, placed_paragraphs([self._lines(parts[at]) for at in texts]), strict=True):
-            found[at] = self._linked(parts[at], layers)
+        written = placed_paragraphs([placed for _, _, placed in texts])
+        for (at, part, _), layers in zip(texts, written, strict=True):
+            found[at] = (*layers, *self._links(part))
         return found
 
-    def _slice(self, part: Part) -> PlacedSlice:
-        assert isinstance(part, TablePart)
-        return PlacedSlice(part.piece, self.frame.left + part.left, self.frame.top + part.y)
-
-    def _lines(self, part: Part) -> PlacedLines:
-        assert isinstance(part, Lines)
-        assert isinstance(part.block, Paragraph)
-        return PlacedLines(part.block, self.frame.left + part.left, self.frame.top + part.y, part.start, part.end)
-
-    def _fixed(self, part: Part) -> tuple[Layer, ...]:
+    def _alone(self, part: FixedPart) -> tuple[Layer, ...]:
         """The layers of what is drawn by itself."""
         frame = self.frame
         if isinstance(part, ChartPart):
@@ -207,18 +219,16 @@ class Composition:
             box = (area.x, area.y, area.width, area.height)
             links = (link_layer(part.link, box, Origin(part.name, part.kind)),) if part.link else ()
             return (*part.draw(area), *links)
-        assert isinstance(part, Lines)
-        left, top = frame.left + part.left, frame.top + part.y
-        return self._linked(part, part.block.layers(left, top, part.start, part.end))
+        own = part.block.layers(frame.left + part.left, frame.top + part.y, part.start, part.end)
+        return (*own, *self._links(part))
 
-    def _linked(self, part: Part, layers: tuple[Layer, ...]) -> tuple[Layer, ...]:
-        """The layers of a text, with its link."""
-        assert isinstance(part, Lines)
+    def _links(self, part: Lines) -> tuple[Layer, ...]:
+        """The link of a text, if it has one."""
         if not part.link:
-            return layers
+            return ()
         box = (self.frame.left + part.left, self.frame.top + part.y, part.width,
                part.block.height_of(part.start, part.end))  # fmt: skip
-        return (*layers, link_layer(part.link, box, part.block.origin))
+        return (link_layer(part.link, box, part.block.origin),)
 
     def _running(self, name: str, index: int) -> tuple[Layer, ...]:
         laid = self.running_on(name, index)
@@ -231,6 +241,14 @@ class Composition:
         if kind not in self._laid:
             self._laid[kind] = self._lay_out_running(name, index)
         return self._laid[kind]
+
+    def page_of_each_kind(self) -> list[int]:
+        """A page of each kind of those that share their header and footer."""
+        numbers, counts = np.array(self.numbers), np.array(self.counts)
+        section = np.searchsorted(self._firsts, np.arange(len(numbers)), "right")
+        kinds = section * 8 + (numbers == 1) * 4 + numbers % 2 * 2 + (numbers == counts)
+        found: list[int] = np.unique(kinds, return_index=True)[1].tolist()
+        return found
 
     def _lay_out_running(self, name: str, index: int) -> RunningLayout | None:
         running: Running | None = getattr(self.edition, name)
@@ -294,8 +312,7 @@ def _composed(edition: Edition, given: Given, setting: Setting) -> Composition:
     composition.running = given.running(list(dict.fromkeys(wanted)), numbers, counts)
     if mark is not None:
         composition.watermark = lay_out_watermark(mark, len(composition), composition.running, setting)
-    kinds = {kind: index for index, kind in enumerate(zip(numbers, counts, strict=True))}
-    for index in (*kinds.values(), *(section.first for section in sections)):
+    for index in composition.page_of_each_kind():
         for name in ("header", "footer"):
             composition.running_on(name, index)  # what is wrong with one is found now
     return composition
