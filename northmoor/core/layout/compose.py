@@ -5,6 +5,7 @@ from bisect import bisect_right
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property, lru_cache
+from itertools import islice
 
 import numpy as np
 import numpy.typing as npt
@@ -18,7 +19,7 @@ from northmoor.core.errors import Place
 from northmoor.core.layout.anchors import Anchors
 from northmoor.core.layout.areas import Section, area_of, area_size, put_on_pages, stretches
 from northmoor.core.layout.context import Setting
-from northmoor.core.layout.display import Bookmark, Layer, OneOrigin, Origin, Page, Pictures
+from northmoor.core.layout.display import Bookmark, Layer, OneOrigin, Origin, Page, Painted, Pictures
 from northmoor.core.layout.flowing import Flow
 from northmoor.core.layout.listing import entries_of, lists_of
 from northmoor.core.layout.openlevels import open_groups
@@ -39,7 +40,7 @@ from northmoor.core.layout.running import (
 )
 from northmoor.core.layout.shelf import Arranged, Given, Lists, Placed, Room, Scope, Shelf
 from northmoor.core.layout.table import TableLayout, ends_of_pages
-from northmoor.core.layout.tablepage import PlacedSlice, table_bookmarks, table_layers
+from northmoor.core.layout.tablepage import PlacedSlice, table_pages
 from northmoor.core.layout.watermark import WatermarkLayout, lay_out_watermark, watermark_slots
 from northmoor.core.model.charts import Chart, ChartBlock
 from northmoor.core.model.pages import PageSetup, Running
@@ -165,30 +166,28 @@ class Composition:
     def pages(self, first: int, end: int) -> list[Page]:
         """The finished pages from one index up to another; many at a time cost less each."""
         parts = [self._parts(index, runs) for index, runs in enumerate(self._runs_by_page(first, end), first)]
-        layers = iter(self._layers([part for own in parts for part in own]))
-        return [self._page(index, own, layers) for index, own in enumerate(parts, first)]
+        painted = iter(self._painted([part for own in parts for part in own]))
+        return [self._page(index, list(islice(painted, len(own)))) for index, own in enumerate(parts, first)]
 
-    def _page(self, index: int, parts: Sequence[Part], layers_of_parts: Iterator[tuple[Layer, ...]]) -> Page:
-        """A page on which parts stand; the layers of these come first among those given."""
+    def _page(self, index: int, painted: Sequence[Painted]) -> Page:
+        """A page with what its parts draw."""
         size = self.paper(index)
-        if not parts and len(self) > 1:
+        if not painted and len(self) > 1:
             return Page(index + 1, *size, ())
         bookmarks = list(self._bookmarks_by_page.get(index, ()))
         layers: list[Layer] = [*self._background(index)]
         if self.watermark is not None:
             layers += self.watermark.layers(index, size)
         layers += self._running("header", index)
-        for part in parts:
-            layers += next(layers_of_parts)
-            if isinstance(part, TablePart):
-                bookmarks += table_bookmarks(part.layout, part.piece, self.frame.top + part.y)
+        for part in painted:
+            layers += part.layers
+            bookmarks += part.bookmarks
         layers += self._running("footer", index)
         return Page(index + 1, *size, tuple(layers), tuple(bookmarks), self.anchors.on_page(index))
 
-    def _layers(self, parts: Sequence[Part]) -> list[tuple[Layer, ...]]:
-        """The layers of each of some parts; those of one table, and those of texts, are made together. Raises
-        Stopped."""
-        found: list[tuple[Layer, ...]] = [()] * len(parts)
+    def _painted(self, parts: Sequence[Part]) -> list[Painted]:
+        """What each of some parts draws; those of one table, and those of texts, are made together. Raises Stopped."""
+        found = [Painted()] * len(parts)
         tables: dict[tuple[TableLayout, CellPlacer], list[tuple[int, PlacedSlice]]] = {}
         texts: list[tuple[int, Lines, PlacedLines]] = []
         for at, part in enumerate(parts):
@@ -199,14 +198,14 @@ class Composition:
                 texts.append((at, part, PlacedLines(part.block, left, top, part.start, part.end)))
             else:
                 self.setting.stop.check()
-                found[at] = self._alone(part)
+                found[at] = Painted(self._alone(part))
         for (layout, placer), slices in tables.items():
-            made = table_layers(layout, placer, [placed for _, placed in slices], self.setting.shapers)
-            for (at, _), layers in zip(slices, made, strict=True):
-                found[at] = layers
+            made = table_pages(layout, placer, [placed for _, placed in slices], self.setting.shapers)
+            for (at, _), own in zip(slices, made, strict=True):
+                found[at] = own
         written = placed_paragraphs([placed for _, _, placed in texts])
         for (at, part, _), layers in zip(texts, written, strict=True):
-            found[at] = (*layers, *self._links(part))
+            found[at] = Painted((*layers, *self._links(part)))
         return found
 
     def _alone(self, part: FixedPart) -> tuple[Layer, ...]:

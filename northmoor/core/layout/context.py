@@ -93,6 +93,7 @@ class Setting:
     base: FullLook = field(default_factory=FullLook)
     folds: Mapping[str, Any] = field(default_factory=dict)
     colors: Colors = field(default_factory=dict)
+    _paths: dict[str, Path] = field(default_factory=dict)
     _looks: dict[tuple[FullLook, str | None, Look | None], FullLook] = field(default_factory=dict)
 
     def look(self, style: str | None, own: Look | None = None, over: FullLook | None = None) -> FullLook:
@@ -102,6 +103,12 @@ class Setting:
         if key not in self._looks:
             self._looks[key] = self.report.look(*key)
         return self._looks[key]
+
+    def path_of(self, file: str) -> Path:
+        """Where a picture lies, looked for once. Raises ReportFileError."""
+        if file not in self._paths:
+            self._paths[file] = self.picture_path(file)
+        return self._paths[file]
 
     def find(self, rule: str, place: Place, message: str, is_error: bool = True) -> None:
         """Note a finding once."""

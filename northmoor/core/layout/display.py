@@ -264,6 +264,14 @@ class Anchor:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
+class Painted:
+    """What a part of a page draws, and its entries of the outline."""
+
+    layers: tuple[Layer, ...] = ()
+    bookmarks: tuple[Bookmark, ...] = ()
+
+
+@dataclass(frozen=True, slots=True, eq=False)
 class Page:
     """A finished page; `number` counts from 1 through the document."""
 

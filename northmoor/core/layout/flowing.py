@@ -19,7 +19,7 @@ from northmoor.core.errors import LayoutError, NorthmoorError, Place, Stopped
 from northmoor.core.layout.chartview import View
 from northmoor.core.layout.display import Layer, Origin
 from northmoor.core.layout.drawings import Area
-from northmoor.core.layout.grids import columns_by_content, joined_rows, row_heights, track_widths
+from northmoor.core.layout.grids import columns_by_content, joined_rows, row_heights
 from northmoor.core.layout.leaves import Leaf, aligned, barcode_leaf, picture_leaf, rule_leaf, shape_leaf
 from northmoor.core.layout.listing import listed_lines
 from northmoor.core.layout.matrix import lay_out_matrix
@@ -411,13 +411,11 @@ class Flow:
         for column, cell in columns_by_content(block):
             sub = self._measured(cell.blocks, scope, self.room.width // 2)
             needed[column] = max(needed.get(column, 0), natural_width(sub.placed) + 2 * cell.padding)
-        widths = track_widths(block, self.room.width, needed)
-        lefts = [sum(widths[:at]) + at * block.gap for at in range(len(widths))]
+        tracks = self.shelf.tracks(block, self.room.width, needed)
         cells = []
-        for cell in block.cells:
-            width = sum(widths[cell.column : cell.column + cell.columns]) + (cell.columns - 1) * block.gap
+        for cell, left, width in zip(block.cells, *tracks, strict=True):
             sub = self._measured(cell.blocks, scope, max(width - 2 * cell.padding, 1000))
-            cells.append((cell, lefts[cell.column], width, sub))
+            cells.append((cell, left, width, sub))
         heights = row_heights(block, [(cell, sub.height) for cell, _, _, sub in cells])
         for first, end in joined_rows(block, len(heights)):
             height = sum(heights[first:end]) + (end - first - 1) * block.gap

@@ -22,6 +22,15 @@ def track_widths(block: GridBlock, width: int, needed: Mapping[int, int] | None 
     return [max(own if own is not None else edges[at + 1] - edges[at], 1000) for at, own in enumerate(fixed)]
 
 
+def cell_places(block: GridBlock, width: int, needed: Mapping[int, int]) -> tuple[list[int], list[int]]:
+    """How far each cell is from the grid's left edge, and how wide it is."""
+    widths = track_widths(block, width, needed)
+    lefts = [sum(widths[: cell.column]) + cell.column * block.gap for cell in block.cells]
+    spans = [sum(widths[cell.column : cell.column + cell.columns]) + (cell.columns - 1) * block.gap
+             for cell in block.cells]  # fmt: skip
+    return lefts, spans
+
+
 def columns_by_content(block: GridBlock) -> Iterator[tuple[int, GridCell]]:
     """The columns that are as wide as their content, each with every cell that stands in it alone."""
     for cell in block.cells:

@@ -1,7 +1,7 @@
 """Text outside tables: paragraphs of the body, pieces of headers and footers, and messages in place of faulty
 blocks."""
 
-from collections.abc import Hashable, Iterator, Sequence
+from collections.abc import Hashable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,7 +12,7 @@ from northmoor.core.layout.context import FAULT_COLOR, FAULT_MARK, Setting
 from northmoor.core.layout.display import Boxes, Layer, Links, OneOrigin, Origin, TextFace, Texts
 from northmoor.core.layout.fonts import font_file
 from northmoor.core.layout.text import Shaper
-from northmoor.core.layout.wrap import wrap
+from northmoor.core.layout.wrap import own_lines, wrap
 from northmoor.core.model.looks import Align, FullLook
 
 
@@ -78,21 +78,33 @@ class Paragraphs:
         shaper = self._empty.shaper
         trimmed = pc.utf8_rtrim(plain_texts(texts.texts), " ")
         lines, among = shaper.add_column(trimmed)
-        fits = shaper.widths(lines, look.size) <= max(width - 2 * look.inset, 1000)
-        broken = shaper.broken(among)
-        if broken:
-            fits &= ~np.isin(lines, list(broken))
-            parts = (part.rstrip(" ") for number in sorted(broken) for part in shaper.text(number).splitlines())
-            shaper.add(list(parts))  # measured together, since each by itself takes long
+        self._room = max(width - 2 * look.inset, 1000)
+        fits = shaper.widths(lines, look.size) <= self._room
+        self._parted = self._parts(shaper.broken(among))
         fits[list(texts.faulty)] = False
         self._lines, self._fits = lines.data, fits.data
 
+    def _parts(self, broken: Iterable[int]) -> dict[int, tuple[int, ...]]:
+        """The lines of those with line breaks of their own, by the numbers of the whole ones; none where a part is
+        too wide. They are measured together, since each by itself takes long."""
+        shaper, look = self._empty.shaper, self._empty.look
+        wholes = sorted(broken)
+        parts = [[part.rstrip(" ") for part in own_lines(shaper.text(number))] for number in wholes]
+        numbers = shaper.add([part for own in parts for part in own])
+        fits = shaper.widths(numbers, look.size) <= self._room
+        ends = np.cumsum([len(own) for own in parts]).tolist()
+        found = {}
+        for whole, own, end in zip(wholes, parts, ends, strict=True):
+            at = slice(end - len(own), end)
+            found[whole] = tuple(numbers[at].tolist()) if fits[at].all() else ()
+        return found
+
     def of(self, record: int, origin: Origin) -> Paragraph:
         """The paragraph of a record."""
-        own = self._empty
-        if self._fits[record]:
-            line = (self._lines[record],)
-            return Paragraph(line, own.face, own.shaper, own.look, own.align, own.width, origin)
+        own, line = self._empty, self._lines[record]
+        lines = self._parted.get(line, (line,) if self._fits[record] else ())
+        if lines and record not in self._texts.faulty:
+            return Paragraph(lines, own.face, own.shaper, own.look, own.align, own.width, origin)
         text, is_faulty = self._texts.text(record), record in self._texts.faulty
         return make_paragraph(text, own.look, own.width, origin, self._setting, is_faulty)
 

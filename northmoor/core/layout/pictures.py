@@ -30,7 +30,7 @@ def load_picture(file: str, setting: Setting) -> AnyPicture:
     Raises ReportFileError when it lies outside the library, LayoutError when it is missing, too large, or no PNG, JPEG
     or SVG.
     """
-    path = setting.picture_path(file)
+    path = setting.path_of(file)
     try:
         key = ("picture", path, path.stat().st_mtime_ns)
     except OSError as error:

@@ -4,6 +4,7 @@ Drawing a page then only adds the rows' tops to a stretch of these arrays: a pag
 operations however many cells it has, and an edit on a long table places only the rows that are looked at.
 """
 
+from collections.abc import Hashable
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -48,6 +49,8 @@ class CellPlacer:
 
     layout: TableLayout
     faces: dict[TextFace, int] = field(default_factory=dict)
+    decorations: dict[Hashable, Any] = field(default_factory=dict)
+    """What `decorations.decorated_layers` found."""
     _chunks: dict[int, PlacedCells] = field(default_factory=dict)
     _page_rows: dict[tuple[int, int], Cells] = field(default_factory=dict)
 

@@ -11,12 +11,13 @@ from northmoor.core.compute.matrix import ArrangedMatrix
 from northmoor.core.compute.table import ArrangedTable
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.layout.context import Setting
+from northmoor.core.layout.grids import cell_places
 from northmoor.core.layout.matrix import lay_out_matrix
 from northmoor.core.layout.parts import FixedPart, TableRun
 from northmoor.core.layout.records import Records
 from northmoor.core.layout.recordtables import RecordTable
 from northmoor.core.layout.table import Paged, TableLayout, lay_out_table
-from northmoor.core.model.blocks import ForEachBlock
+from northmoor.core.model.blocks import ForEachBlock, GridBlock
 from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.tables import TableBlock
 
@@ -135,6 +136,9 @@ class Shelf:
     tables: dict[str, RecordTable] = field(default_factory=dict)
     groups: dict[str, Ints] = field(default_factory=dict)
     _records: dict[str, Records] = field(default_factory=dict)
+    _tracks: dict[tuple[str, int, tuple[tuple[int, int], ...]], tuple[list[int], list[int]]] = field(
+        default_factory=dict
+    )
 
     def records(self, block: ForEachBlock) -> Records:
         """The records of a for-each. Raises NorthmoorError."""
@@ -163,6 +167,14 @@ class Shelf:
                 keys = groups_at(arranged.levels, hosted.depth)
             self.groups[name] = matched(wanted, keys)
         return self.groups[name]
+
+    def tracks(self, block: GridBlock, width: int, needed: Mapping[int, int]) -> tuple[list[int], list[int]]:
+        """How far each cell of a grid is from its left edge, and how wide it is; the same for all records but where
+        columns are as wide as their content."""
+        key = (block.name, width, tuple(needed.items()))
+        if key not in self._tracks:
+            self._tracks[key] = cell_places(block, width, needed)
+        return self._tracks[key]
 
     def table(self, name: str, room: Room) -> RecordTable:
         """A table for all records. Raises NorthmoorError."""

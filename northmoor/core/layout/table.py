@@ -142,6 +142,16 @@ class TableLayout:
         return any(cell.repeats is not None for plan in self.plans for cell in plan.cells)
 
     @cached_property
+    def varying(self) -> list[list[npt.NDArray[Any]]]:
+        """For each plan, the numbers by which the looks of its instances differ."""
+        found: list[list[npt.NDArray[Any]]] = []
+        for plan in self.plans:
+            variants = (plan.variant, *(cell.variant for cell in plan.cells))
+            found.append([each for each in variants if each is not None])
+            found[-1] += [cell.fills.number for cell in plan.cells if cell.fills is not None]
+        return found
+
+    @cached_property
     def is_drawn(self) -> npt.NDArray[np.bool_]:
         """For each plan, whether any of its cells draws something or is a link."""
         drawn = [any(c.drawing or c.chart or c.links or c.turned for c in plan.cells) for plan in self.plans]

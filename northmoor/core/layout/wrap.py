@@ -15,14 +15,19 @@ _IDEOGRAPH = re.compile(r"[\u2e80-\u9fff\uac00-\ud7af\uf900-\ufaff\uff00-\uff60]
 def wrap(text: str, shaper: Shaper, size: int, width: int) -> tuple[str, ...]:
     """The lines of a text at a font size within a width (millipoints). Line breaks in the text are kept."""
     lines: list[str] = []
-    for paragraph in text.replace("\r\n", "\n").replace("\r", "\n").split("\n"):
+    for paragraph in own_lines(text):
         lines += _paragraph(paragraph, shaper, size, width)
     return tuple(lines)
 
 
+def own_lines(text: str) -> list[str]:
+    """A text's lines by its own line breaks."""
+    return text.replace("\r\n", "\n").replace("\r", "\n").split("\n")
+
+
 def cut(text: str, shaper: Shaper, size: int, width: int) -> str:
     """The text's first line within a width, with an ellipsis for what is left out."""
-    first = text.replace("\r\n", "\n").replace("\r", "\n").split("\n")[0]
+    first = own_lines(text)[0]
     if first == text and _fits(text, shaper, size, width):
         return text
     room = max(width - _width("…", shaper, size), 0)
