@@ -471,6 +471,7 @@ def test_a_figure_of_a_matrix_in_a_record_is_traced_to_its_rows(
     assert {spot.row for spot in spots} == ({"detail", "total"} if down else {"detail"})
     for spot in spots[:40]:
         found = trace(document, 0, spot, Stop())
+        assert "all" not in found.scope  # the level that it is given where it has none
         for figure in found.figures:
             assert figure.answer.reason is None
             assert figure.answer.value == figure.value

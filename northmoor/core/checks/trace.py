@@ -30,6 +30,7 @@ from northmoor.core.compute.table import ArrangedTable, head_content, plan_of, s
 from northmoor.core.document import Document
 from northmoor.core.errors import ExpressionError, LayoutError, Place
 from northmoor.core.expr.formats import format_one
+from northmoor.core.expr.language import columns_in
 from northmoor.core.expr.templates import Slot
 from northmoor.core.layout.chartview import View
 from northmoor.core.layout.origins import row_origin
@@ -206,6 +207,7 @@ def _trace_matrix(document: Document, part: TablePart, spot: Spot, stop: Stop) -
     said = [
         f"{level.name} = {format_one(key, level.format, customs) or 'blank'}"
         for level, key in zip(levels, keys, strict=True)
+        if columns_in(level.by)  # not that of a matrix without levels down its side
     ]
     return Trace(_shown(part, spot), ", ".join(said) or "all rows of the matrix", tuple(figures),
                  replace(own, table=own.table.take(pa.array(behind))))  # fmt: skip

@@ -15,7 +15,7 @@ from northmoor.core.compute.matrix import MatrixPlan, sides_of
 from northmoor.core.compute.plainly import ROW_NUMBER, ROWS, Answer, answered, numbered
 from northmoor.core.compute.scopes import Compiler, Standing
 from northmoor.core.errors import ExpressionError
-from northmoor.core.expr.language import parse, quoted
+from northmoor.core.expr.language import columns_in, parse, quoted
 from northmoor.core.sources.fetch import Rows
 from northmoor.core.stopping import Stop
 from northmoor.core.values.values import Values
@@ -81,9 +81,12 @@ class AskingCross:
                 groups = axis.groups[level - 1]
                 if groups.tree is not None:
                     return self._numbered(cell)
+                by = order.groupings[level - 1].by
+                if not columns_in(by):
+                    continue  # it is the same in all rows
                 key = f"key_{side}_{level}"  # the same in conditions of windows, which are around the same cell
                 self.bound[key] = groups.keys[int(axis.around(depth, level)[group])].as_py()
-                kept.append(f"{self._scalar(order.groupings[level - 1].by)} is not distinct from ${key}")
+                kept.append(f"{self._scalar(by)} is not distinct from ${key}")
         return " and ".join(kept)
 
     def _scalar(self, text: str) -> str:
