@@ -73,7 +73,7 @@ _SIDES = {"none": "None", "before": "Before", "after": "After"}
 CHOICES = {
     "page_break": {
         "none": "Never",
-        "between": "Between any two",
+        "between": "Between each",
         "column": "In the next column or label",
         "before": "Before each",
         "after": "After each",
