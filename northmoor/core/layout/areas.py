@@ -80,7 +80,7 @@ def put_on_pages(placed: Placed, areas: Sequence[tuple[int, int]], first: int, w
 
     for area, parts in placed.lines.items():
         left, top = areas[area % count]
-        own = [replace(part, left=part.left + left, y=part.y + top) for part in parts] if left or top else parts
+        own = [part.moved(left, top, part.depth) for part in parts] if left or top else parts
         whole.lines.setdefault(page_of(area), []).extend(own)
     for run in placed.tables:
         whole.tables += _runs(run, areas, first)

@@ -488,7 +488,7 @@ class Flow:
         for name, (_, down) in sub.placed.blocks.items():
             self.placed.blocks.setdefault(name, (self.page, y + down))
         for part in sub.placed.lines.get(0, ()):
-            self._add(replace(part, left=part.left + left, y=part.y + y, depth=sunk(part, part.y)))
+            self._add(part.moved(left, y, sunk(part, part.y)))
         for run in sub.placed.tables:
             slices = [
                 replace(s, y=s.y + y, foot=None if s.foot is None else s.foot + y) for s in run.slices

@@ -56,6 +56,10 @@ class Lines:
         """The name of the block."""
         return self.block.origin.block
 
+    def moved(self, left: int, y: int, depth: Depth) -> "Lines":
+        """The same further from the left and further down, in a depth."""
+        return Lines(self.block, self.y + y, self.start, self.end, self.left + left, self.width, self.link, depth)
+
 
 @dataclass(frozen=True, eq=False)
 class ChartPart:
@@ -68,6 +72,10 @@ class ChartPart:
     height: int
     left: int = 0
     depth: Depth = ON_TOP
+
+    def moved(self, left: int, y: int, depth: Depth) -> "ChartPart":
+        """The same further from the left and further down, in a depth."""
+        return ChartPart(self.name, self.view, self.y + y, self.width, self.height, self.left + left, depth)
 
     def laid(self, frame: Frame) -> LaidChart:
         """The chart on its page."""
@@ -97,6 +105,13 @@ class DrawnPart:
     link: str = ""
     """The address that it opens."""
     depth: Depth = ON_TOP
+
+    def moved(self, left: int, y: int, depth: Depth) -> "DrawnPart":
+        """The same further from the left and further down, in a depth."""
+        return DrawnPart(
+            self.name, self.y + y, self.width, self.height, self.draw, self.left + left, self.kind, self.record,
+            self.item, self.link, depth,
+        )  # fmt: skip
 
     def area(self, frame: Frame) -> Area:
         """Where it is on its page."""
