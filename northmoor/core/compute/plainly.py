@@ -69,7 +69,7 @@ class Asking:
     def rows_behind(self, standpoint: Standpoint) -> Ints:
         """The numbers of the fetched rows that a figure stands for, in their printed order."""
         start, end = self._stretch(standpoint)
-        return self.arranged.source[start:end]
+        return self.arranged.source[start:end].astype(np.int64)
 
     def _stretch(self, standpoint: Standpoint) -> tuple[int, int]:
         scope, at = standpoint.scope, standpoint.at

@@ -10,6 +10,7 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 import pyarrow as pa
 
 from northmoor.core.compute.cells import ROWS, Computed
@@ -172,7 +173,7 @@ class ArrangedTable:
     rows: int
     levels: tuple[Groups, ...]
     cells: Mapping[Wanted, Computed]
-    source: Ints
+    source: npt.NDArray[np.signedinteger[Any]]
     """Which of the fetched rows each row is."""
     ordered: pa.Table | None = None
     notes: tuple[str, ...] = ()
@@ -222,7 +223,7 @@ def arrange(plan: TablePlan, rows: Mapping[str, Rows], values: Values, stop: Sto
         ordered = _columns_used(engine, plan.paged, around.names) if plan.paged else None
     named = zip(plan.order.groupings, around.levels, strict=True)
     notes = tuple(n for g, level in named if level.tree for n in faults_of(level.tree, level.keys, g.name))
-    return ArrangedTable(around.rows, around.levels, cells, around.source, ordered, notes)
+    return ArrangedTable(around.rows, around.levels, cells, around.source.astype(np.int32), ordered, notes)
 
 
 def _columns_used(engine: Engine, wanted: frozenset[Wanted], names: tuple[str, ...]) -> pa.Table:

@@ -205,9 +205,12 @@ def make_strip(table: TableBlock, arranged: ArrangedTable, flow: Flow, heights: 
         if level.odd_page and level.page_break != "none":
             odd[flow.first_at(arranged.levels[number - 1].edges[:-1])] = True
     opened = _open_headings(table, arranged, flow)
-    details = np.zeros(size + 1, np.int32)
-    details[1 + flow.details()] = 1
-    np.cumsum(details, out=details)
+    details = None
+    if table.rows_per_page is not None:
+        details = np.zeros(size + 1, np.int32)
+        details[1 + flow.details()] = 1
+        np.cumsum(details, out=details)
+    stay, stay_before = (each.astype(np.min_scalar_type(each.max(initial=0))) for each in (stay, stay_before))
     return Strip(heights, breaks, stay, stay_before, opened, keep_end, gap, details, odd if odd.any() else None)
 
 

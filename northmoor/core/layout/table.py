@@ -202,7 +202,8 @@ def lay_out_table(table: TableBlock, arranged: ArrangedTable, width: int, settin
     height_key = (flow, tuple(h if isinstance(h, int) else h.tobytes() for h in row_heights[pages:]))
     heights = kept.get(("heights", height_key), lambda: _flow_heights(flow, row_heights[pages:]))
     breaks = tuple(tuple(getattr(level, name) for name in _BREAKS) for level in table.levels)
-    strip = kept.get(("strip", height_key, breaks), lambda: make_strip(table, arranged, flow, heights))
+    is_counted = table.rows_per_page is not None
+    strip = kept.get(("strip", height_key, breaks, is_counted), lambda: make_strip(table, arranged, flow, heights))
     made = TableLayout(table, arranged, flow, edges, columns, plans, wrapped, heights, page_heights, strip, fold)
     continued = continued_plans(table, plans, setting)
     return _with_continued(made, continued, setting) if continued else made
