@@ -506,3 +506,22 @@ def test_texts_of_records_break_like_texts_by_themselves(library: MakeLibrary, s
         for document in (render(report_of(*blocks, page=page), made) for blocks in ([block], alone))
     ]
     assert places[0] == places[1]
+
+
+def test_names_in_records_lead_to_where_they_first_stand(library: MakeLibrary) -> None:
+    numbers = table_of(Column(name="n", value="number", anchor="waybill {number}")).but(query="waybills")
+    goods = table_of(Column(name="g", value="goods", anchor="{goods}")).but(name="goods", query="items", all_rows=True)
+    document = render(report_of(for_each(numbers, goods), queries=queries()), library(ROWS))
+    found: dict[str, tuple[int, float]] = {}
+    names: dict[str, tuple[int, float]] = {}
+    for page in dumped(document)["pages"]:
+        for item in page["items"]:
+            if item["kind"] == "text" and item["origin"]["row"] == "detail":
+                is_number = item["origin"]["column"] == "n"
+                name = f"waybill {item['text']}" if is_number else item["text"]
+                found.setdefault(name, (page["number"], item["y"]))
+        names |= {a["name"]: (page["number"], a["y"]) for a in page["anchors"] if a["name"] in found}
+    assert names.keys() == found.keys()
+    for name, (number, y) in found.items():
+        assert names[name][0] == number
+        assert 0 <= y - names[name][1] < 5  # the name's row begins a padding above its text

@@ -1,5 +1,6 @@
 """Where links within a document lead: cells that have a name as their anchor, and blocks by their own names."""
 
+from bisect import bisect_right
 from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
 
@@ -21,13 +22,29 @@ class Anchors:
     @cached_property
     def _rows(self) -> dict[str, tuple[int, int, int]]:
         """For each name of a cell: the index of its page, that of its table's run, and its printed row."""
-        found: dict[str, tuple[int, int, int]] = {}
+        runs: dict[TableLayout, list[int]] = {}
         for number, run in enumerate(self._tables):
-            for name, row in _named_rows(run.layout):
-                page = run.page_of(row)
-                if page is not None:
-                    found.setdefault(name, (page, number, row))
+            runs.setdefault(run.layout, []).append(number)
+        found: dict[str, tuple[int, int, int]] = {}
+        for layout, numbers in runs.items():
+            for name, place in self._places(layout, numbers):
+                found[name] = min(place, found.get(name, place))
         return found
+
+    def _places(self, layout: TableLayout, numbers: Sequence[int]) -> Iterator[tuple[str, tuple[int, int, int]]]:
+        """The names of a table's cells with their places, in some runs of it."""
+        names = list(_named_rows(layout))
+        if not names:
+            return
+        runs = [(number, self._tables[number]) for number in numbers]
+        pieces = sorted((s.start, s.end, run.first_page + s.page, n) for n, run in runs for s in run.slices)
+        for name, row in names:
+            at = bisect_right(pieces, row, key=lambda piece: piece[0]) - 1
+            while at > 0 and pieces[at - 1][1] > row:
+                at -= 1  # the row is split, and this is a later part of it
+            if at >= 0 and row < pieces[at][1]:
+                _, _, page, number = pieces[at]
+                yield name, (page, number, row)
 
     @cached_property
     def _by_page(self) -> dict[int, list[str]]:

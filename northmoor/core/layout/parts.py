@@ -1,6 +1,6 @@
 """What stands on the pages: lines of paragraphs and slices of tables, each with its place in the body."""
 
-from bisect import bisect_left, bisect_right
+from bisect import bisect_left
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
@@ -153,13 +153,6 @@ class TableRun:
     whole: Sequence[Slice] | None = None
     """All slices of the table, where these are only those of one column of the pages."""
     depth: Depth = ON_TOP
-
-    def page_of(self, row: int) -> int | None:
-        """The index of the document's page on which a printed row begins."""
-        at = bisect_right(self.slices, row, key=lambda piece: piece.start) - 1
-        while at > 0 and self.slices[at - 1].end > row:
-            at -= 1  # the row is split, and this is a later part of it
-        return self.first_page + self.slices[at].page if at >= 0 and row < self.slices[at].end else None
 
     def on_page(self, index: int) -> TablePart | None:
         """The table's part on a page of the document."""
