@@ -389,7 +389,7 @@ class Document:
 
     def missing_characters(self) -> str:
         """Characters in the document's tables that no shipped font has, each once."""
-        plans = [plan for run in self.composition.tables for plan in run.layout.plans]
+        plans = [plan for layout in self.composition.runs_of_tables for plan in layout.plans]
         return "".join(dict.fromkeys(c for plan in plans for cell in plan.cells for c in cell.shaped.missing))
 
     @property

@@ -11,6 +11,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from northmoor.core.checks.preflight import preflight
 from northmoor.core.checks.trace import trace
 from northmoor.core.document import Document, Session
 from northmoor.core.errors import Stopped
@@ -525,3 +526,22 @@ def test_names_in_records_lead_to_where_they_first_stand(library: MakeLibrary) -
     for name, (number, y) in found.items():
         assert names[name][0] == number
         assert 0 <= y - names[name][1] < 5  # the name's row begins a padding above its text
+
+
+def test_preflight_tells_of_a_table_in_records_once(library: MakeLibrary) -> None:
+    values = ", ".join(f"('{who}', 'g{n // 9}', {n})" for who in "abc" for n in range(40))
+    script = f"create table rows (who text, kind text, v integer); insert into rows values {values};"
+    table = table_of(Column(name="v", value="v", link="#nowhere {who}"), rows_per_page=12,
+                     levels=(level_of("kind", keep_together=True, largest_gap=0.0),))  # fmt: skip
+    block = ForEachBlock(name="who", query="rows", by="who", blocks=(table,))
+    page = PageSetup(size="A5", margin_top=250_000, margin_bottom=250_000)
+    document = render(report_of(block, sql="select * from rows", page=page), library(script))
+    most = max(len([line for line in lines_of(document) if line.page == number]) for number in range(1, len(document)))
+    told = [finding for finding in preflight(document) if finding.place.block == "table"]
+    assert [finding.rule for finding in told] == ["rows a page", "split group", "link"]
+    assert f"a page holds {most}" in told[0].message
+    split = sum(
+        len({line.page for line in lines_of(document) if line.keys == keys}) > 1
+        for keys in {line.keys for line in lines_of(document) if line.kind == "detail"}
+    )
+    assert told[1].message.startswith(f"{split} groups that are kept together had to be split")

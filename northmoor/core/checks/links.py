@@ -17,16 +17,16 @@ from northmoor.core.sources.connections import Library
 
 def broken_links(document: Document) -> Iterator[Finding]:
     """Links that a page does not open, and such as lead to a place or a report that there is not."""
-    for run in document.composition.tables:
-        for plan in run.layout.plans:
+    for layout in document.composition.runs_of_tables:
+        for plan in layout.plans:
             row = "rows" if plan.place.row == "detail" and not plan.place.number else name_of_row(plan.place)
             for cell in plan.cells:
                 addresses = pc.unique(cell.links.texts).to_pylist() if cell.links is not None else ()
                 fault = _first_fault(addresses, document)
                 if fault is not None:
-                    shown = run.layout.arranged.across.get(cell.name)
+                    shown = layout.arranged.across.get(cell.name)
                     column = cell.name if shown is None else shown.column
-                    yield Finding("link", Place(block=run.layout.table.name, row=row, column=column), fault, False)
+                    yield Finding("link", Place(block=layout.table.name, row=row, column=column), fault, False)
 
     for block, own in _of_texts(document).items():
         if (fault := _first_fault(own, document)) is not None:

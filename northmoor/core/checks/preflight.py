@@ -125,12 +125,12 @@ def _other_values(document: Document) -> tuple[Remedy, ...]:
 
 def uneven_pages(document: Document) -> Iterator[Finding]:
     """Tables that ask for more rows a page than a page holds."""
-    for run in document.composition.tables:
-        table = run.layout.table
-        details = run.layout.strip.details
-        if not isinstance(table.rows_per_page, int) or details is None or len(run.slices) < 2:
+    for layout, runs in document.composition.runs_of_tables.items():
+        table, details = layout.table, layout.strip.details
+        pieces = [piece for run in runs if len(run.slices) > 1 for piece in run.slices]
+        if not isinstance(table.rows_per_page, int) or details is None or not pieces:
             continue
-        most = max(int(details[piece.end] - details[piece.start]) for piece in run.slices)
+        most = max(int(details[piece.end] - details[piece.start]) for piece in pieces)
         if most < table.rows_per_page:
             asked = f"{table.rows_per_page:,} rows a page"
             message = f"It asks for {asked}, and a page holds {most:,}; pages are filled to that."
@@ -141,22 +141,21 @@ def uneven_pages(document: Document) -> Iterator[Finding]:
 
 def split_groups(document: Document) -> Iterator[Finding]:
     """Groups that are to be kept together and stand on several pages all the same."""
-    for run in document.composition.tables:
-        kept = run.layout.strip.keep_end
-        first = np.flatnonzero(kept)
-        starts = np.array([piece.start for piece in run.slices])
-        pages = [np.searchsorted(starts, rows, "right") for rows in (first, kept[first] - 1)]
+    for layout, runs in document.composition.runs_of_tables.items():
+        first = layout.strip.kept_together
+        starts = np.sort([piece.start for run in runs for piece in run.slices])
+        pages = [np.searchsorted(starts, rows, "right") for rows in (first, layout.strip.keep_end[first] - 1)]
         count = int(np.sum(pages[0] != pages[1]))
         if count:
             what = "1 group that is" if count == 1 else f"{count:,} groups that are"
             message = f"{what} kept together had to be split: taller than a page, or leaving a gap larger than allowed."
-            yield Finding("split group", Place(block=run.layout.table.name), message, is_error=False)
+            yield Finding("split group", Place(block=layout.table.name), message, is_error=False)
 
 
 def undrawable_cells(document: Document) -> Iterator[Finding]:
     """Pictures that are missing and codes that do not fit, wherever their pages are."""
-    for run in document.composition.tables:
-        for plan, cells in zip(run.layout.plans, run.layout.wrapped, strict=True):
+    for layout in document.composition.runs_of_tables:
+        for plan, cells in zip(layout.plans, layout.wrapped, strict=True):
             for cell, placed in zip(plan.cells, cells, strict=True):
                 fault = cell.drawing.first_fault(placed.width - 2 * cell.look.inset) if cell.drawing else None
                 if fault is not None and cell.drawing is not None:

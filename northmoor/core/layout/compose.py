@@ -110,6 +110,14 @@ class Composition:
         return one_run(ends_of_pages(run.layout.flow, run.whole or run.slices)) if found is None else found.ranges
 
     @cached_property
+    def runs_of_tables(self) -> Mapping[TableLayout, Sequence[TableRun]]:
+        """The runs of each table that has been laid out: one for each record, or for each column of pages."""
+        found: dict[TableLayout, list[TableRun]] = {}
+        for run in self.tables:
+            found.setdefault(run.layout, []).append(run)
+        return found
+
+    @cached_property
     def anchors(self) -> Anchors:
         """The places that links go to: blocks, cells that have names, and what is listed."""
         listed = {}
