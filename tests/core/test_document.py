@@ -10,6 +10,7 @@ import northmoor
 from northmoor.core.document import Session
 from northmoor.core.errors import OutputError, ParameterError, Stopped
 from northmoor.core.model import edits
+from northmoor.core.model.blocks import ForEachBlock
 from northmoor.core.model.data import Query
 from northmoor.core.model.looks import Look
 from northmoor.core.model.report import Edition
@@ -17,7 +18,19 @@ from northmoor.core.model.tables import Column
 from northmoor.core.model.texts import TextBlock
 from northmoor.core.sources.connections import Library
 from northmoor.core.stopping import Stop
-from tests.helpers import FREIGHT, column_of, dumped, level_of, lines_of, query, render, report_of, row_of, table_of
+from tests.helpers import (
+    FREIGHT,
+    column_of,
+    dumped,
+    level_of,
+    lines_of,
+    query,
+    render,
+    report_of,
+    row_of,
+    script_of,
+    table_of,
+)
 
 MakeLibrary = Callable[[str], Library]
 
@@ -152,6 +165,18 @@ def test_hundreds_of_edits_do_not_pile_up(library: MakeLibrary) -> None:
         session.render(edits.change_column(report, "main", "table", "note", width=40_000 + 100 * width))
     assert len(session._kept._results) < 150
     assert session._shapers.lines() < 100
+
+
+def test_edits_of_many_records_do_not_pile_up(library: MakeLibrary) -> None:
+    made = library(script_of([f"shipper {number}" for number in range(6000)]))
+    session = Session(made)
+    lines = set()
+    for space in range(5):
+        text = TextBlock(name="text", text="Dear {t},", space_after=1000 * space)
+        each = ForEachBlock(name="each", query="rows", by="n", page_break="none", blocks=(text,))
+        session.render(report_of(each))
+        lines.add(session._shapers.lines())
+    assert len(lines) == 1
 
 
 def test_a_group_of_one_hundred_thousand_and_one_hundred_thousand_groups(library: MakeLibrary) -> None:

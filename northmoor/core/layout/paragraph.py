@@ -73,7 +73,7 @@ class Paragraphs:
     """A text of each record, broken into lines for all of them at once: those that fit are measured by the column."""
 
     def __init__(self, texts: CellTexts, look: FullLook, width: int, setting: Setting) -> None:
-        self._texts, self._setting = texts, setting
+        self._texts = texts
         self._empty = make_paragraph("", look, width, Origin("", ""), setting)
         shaper = self._empty.shaper
         trimmed = pc.utf8_rtrim(plain_texts(texts.texts), " ")
@@ -99,14 +99,14 @@ class Paragraphs:
             found[whole] = tuple(numbers[at].tolist()) if fits[at].all() else ()
         return found
 
-    def of(self, record: int, origin: Origin) -> Paragraph:
+    def of(self, record: int, origin: Origin, setting: Setting) -> Paragraph:
         """The paragraph of a record."""
         own, line = self._empty, self._lines[record]
         lines = self._parted.get(line, (line,) if self._fits[record] else ())
         if lines and record not in self._texts.faulty:
             return Paragraph(lines, own.face, own.shaper, own.look, own.align, own.width, origin)
         text, is_faulty = self._texts.text(record), record in self._texts.faulty
-        return make_paragraph(text, own.look, own.width, origin, self._setting, is_faulty)
+        return make_paragraph(text, own.look, own.width, origin, setting, is_faulty)
 
 
 def fault_paragraph(message: str, width: int, origin: Origin, setting: Setting) -> Paragraph:

@@ -60,7 +60,10 @@ class Records:
     def texts(self, content: Content, block: str) -> CellTexts:
         """A content's text for each record; its faults are told of the block that it belongs to."""
         if content not in self._texts:
-            self._texts[content] = written(content, self._computed, len(self), self.setting)
+            key = ("record texts", self.arranged, self.scope, content, self.setting.customs)
+            self._texts[content] = self.setting.kept.get(
+                key, lambda: written(content, self._computed, len(self), self.setting)
+            )
             report_faults(self._texts[content], Place(block=block), self.setting)
         return self._texts[content]
 
@@ -72,7 +75,10 @@ class Records:
         """A content's text for each record as a paragraph; its faults are told of the block that it belongs to."""
         key = (content, look, width)
         if key not in self._paragraphs:
-            self._paragraphs[key] = Paragraphs(self.texts(content, block), look, width, self.setting)
+            texts, setting = self.texts(content, block), self.setting
+            self._paragraphs[key] = setting.kept.get(
+                ("record paragraphs", texts, look, width), lambda: Paragraphs(texts, look, width, setting)
+            )
         return self._paragraphs[key]
 
     def wanted(self, ties: Sequence[Tie], block: str) -> list[tuple[object, ...]]:

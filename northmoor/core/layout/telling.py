@@ -65,7 +65,7 @@ class Telling:
         """A content as a paragraph."""
         origin = self.origin(block, row, scope)
         if scope.records is not None:
-            return scope.records.paragraphs(content, block, look, width).of(scope.index, origin)
+            return scope.records.paragraphs(content, block, look, width).of(scope.index, origin, self.setting)
         text, is_faulty = self.said(content, block, scope)
         return make_paragraph(text, look, width, origin, self.setting, is_faulty)
 
