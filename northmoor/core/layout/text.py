@@ -25,7 +25,7 @@ _SIMPLE, _ALONE, _BROKEN, _PENDING, _SINGLE = 1, 2, 4, 8, 16
 written yet, single ones are of a column, and likely to stand in one place only."""
 _WRITTEN = 4096
 """Texts of a column that are written at a time."""
-_MOST_WRITTEN = 32
+_MOST_WRITTEN = 128
 _FEW = 5000
 """Columns of at most so many distinct texts share their lines with others."""
 _VARIATION = {0xFE0E, 0xFE0F, 0x200B, 0x200C, 0x200D, 0x2060, 0xFEFF, 0xAD}
