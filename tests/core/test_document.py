@@ -3,18 +3,21 @@
 import threading
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import pytest
 
 import northmoor
 from northmoor.core.document import Session
 from northmoor.core.errors import OutputError, ParameterError, Stopped
+from northmoor.core.layout import hostedcharts
 from northmoor.core.model import edits
 from northmoor.core.model.blocks import ForEachBlock
+from northmoor.core.model.charts import Chart, ChartLevel, ChartMeasure
 from northmoor.core.model.data import Query
 from northmoor.core.model.looks import Look
 from northmoor.core.model.report import Edition
-from northmoor.core.model.tables import Column
+from northmoor.core.model.tables import Cell, Column, Row
 from northmoor.core.model.texts import TextBlock
 from northmoor.core.sources.connections import Library
 from northmoor.core.stopping import Stop
@@ -136,6 +139,27 @@ def test_work_can_be_stopped_while_pages_are_written(demo: Path) -> None:
     stop.set()
     with pytest.raises(Stopped):
         document.pdf()
+
+
+def test_work_can_be_stopped_between_two_charts_of_a_page(
+    library: MakeLibrary, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    drawn: list[int] = []
+    chart = Chart(category=ChartLevel(name="vessel", by="vessel"), measures=(ChartMeasure(name="n", value="count(*)"),))
+    heading = Row(cells=(Cell(column="charge", chart=chart),))
+    table = table_of("charge", levels=(level_of("route", heading=(heading,)),))
+    document = render(report_of(table), library(FREIGHT))
+    real = hostedcharts.lay_out_chart
+
+    def drawn_once(*arguments: Any) -> Any:
+        drawn.append(1)
+        document.composition.setting.stop.set()
+        return real(*arguments)
+
+    monkeypatch.setattr(hostedcharts, "lay_out_chart", drawn_once)
+    with pytest.raises(Stopped):
+        document.pdf()
+    assert len(drawn) == 1
 
 
 def test_stopping_interrupts_a_running_step() -> None:

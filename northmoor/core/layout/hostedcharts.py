@@ -26,6 +26,7 @@ class HostedChart:
         return None if host is None else View(self.chart, self.arranged, self.query, host, origin, self.setting)
 
     def laid(self, instance: int, area: Area, origin: Origin) -> LaidChart | None:
-        """The chart of one instance in its room."""
+        """The chart of one instance in its room. Raises Stopped."""
+        self.setting.stop.check()
         view = self.view(instance, origin)
         return lay_out_chart(view, area) if view is not None and area.width > 0 and area.height > 0 else None
