@@ -452,8 +452,8 @@ def _with_document(settled: Settled, edition: Edition, rows: Sequence[Rows]) -> 
 
 def _said_of_document(wanted: object, values: Values) -> Hashable:
     """What of the document the expressions in a plan say: only these are computed anew where it changes."""
-    text = repr(wanted)
-    return tuple((name, value) for name, value in values.of_document.items() if f"{name}(" in text)
+    text = repr(wanted).lower()
+    return tuple((name, value) for name, value in values.of_document.items() if name in text)
 
 
 def _key_of(values: Values) -> Hashable:

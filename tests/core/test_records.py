@@ -482,7 +482,7 @@ def test_a_figure_of_a_matrix_in_a_record_is_traced_to_its_rows(
 
 
 def test_texts_and_cells_of_records_know_the_document(library: MakeLibrary) -> None:
-    table = table_of("id", total=(row_of(id="report_title()"),))
+    table = table_of("id", total=(row_of(id="Report_Title ()"),))
     text = TextBlock(name="said", text="{name}: {report_title()}, {data_time(); yyyy-MM-dd}")
     made = Session(library(ROWS))
     report = report_of(for_each(text, table.but(query="shippers")), queries=queries())

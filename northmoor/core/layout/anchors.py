@@ -2,56 +2,53 @@
 
 from bisect import bisect_right
 from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 
 from northmoor.core.layout.celltext import as_array
 from northmoor.core.layout.display import Anchor
+from northmoor.core.layout.paginate import Slice
 from northmoor.core.layout.parts import Frame, TableRun
 from northmoor.core.layout.rowsonpage import rows_on_page
 from northmoor.core.layout.table import TableLayout
 
 
+@dataclass(frozen=True, slots=True)
+class _Row:
+    """A printed row of a table, the slice that it stands in, and the index of its page."""
+
+    page: int
+    layout: TableLayout
+    piece: Slice
+    row: int
+
+
 class Anchors:
     """The places of a document's names; where several have the same name, the first."""
 
-    def __init__(self, tables: Sequence[TableRun], blocks: Mapping[str, tuple[int, int]], frame: Frame) -> None:
+    def __init__(
+        self, tables: Mapping[TableLayout, Sequence[TableRun]], blocks: Mapping[str, tuple[int, int]], frame: Frame
+    ) -> None:
         self._tables, self._blocks, self._frame = tables, blocks, frame
 
     @cached_property
-    def _rows(self) -> dict[str, tuple[int, int, int]]:
-        """For each name of a cell: the index of its page, that of its table's run, and its printed row."""
-        runs: dict[TableLayout, list[int]] = {}
-        for number, run in enumerate(self._tables):
-            runs.setdefault(run.layout, []).append(number)
-        found: dict[str, tuple[int, int, int]] = {}
-        for layout, numbers in runs.items():
-            for name, place in self._places(layout, numbers):
-                found[name] = min(place, found.get(name, place))
+    def _rows(self) -> dict[str, _Row]:
+        """Where each name of a cell stands first."""
+        found: dict[str, _Row] = {}
+        for layout, runs in self._tables.items():
+            for name, place in _places(layout, runs):
+                if name not in found or place.page < found[name].page:
+                    found[name] = place
         return found
-
-    def _places(self, layout: TableLayout, numbers: Sequence[int]) -> Iterator[tuple[str, tuple[int, int, int]]]:
-        """The names of a table's cells with their places, in some runs of it."""
-        names = list(_named_rows(layout))
-        if not names:
-            return
-        runs = [(number, self._tables[number]) for number in numbers]
-        pieces = sorted((s.start, s.end, run.first_page + s.page, n) for n, run in runs for s in run.slices)
-        for name, row in names:
-            at = bisect_right(pieces, row, key=lambda piece: piece[0]) - 1
-            while at > 0 and pieces[at - 1][1] > row:
-                at -= 1  # the row is split, and this is a later part of it
-            if at >= 0 and row < pieces[at][1]:
-                _, _, page, number = pieces[at]
-                yield name, (page, number, row)
 
     @cached_property
     def _by_page(self) -> dict[int, list[str]]:
         """The names on each page."""
         found: dict[int, list[str]] = {}
-        for name, (page, _, _) in self._rows.items():
-            found.setdefault(page, []).append(name)
+        for name, place in self._rows.items():
+            found.setdefault(place.page, []).append(name)
         for name, (page, _) in self._blocks.items():
             if name not in self._rows:
                 found.setdefault(page, []).append(name)
@@ -63,11 +60,9 @@ class Anchors:
     def place(self, name: str) -> tuple[int, int] | None:
         """The index of the page that a name stands on, and how far down."""
         if name in self._rows:
-            page, number, row = self._rows[name]
-            part = self._tables[number].on_page(page)
-            assert part is not None  # its row is there
-            shown = rows_on_page(part.layout, part.piece, self._frame.top + part.piece.y)
-            return page, int(shown.tops[shown.own[row - part.piece.start]])
+            place = self._rows[name]
+            shown = rows_on_page(place.layout, place.piece, self._frame.top + place.piece.y)
+            return place.page, int(shown.tops[shown.own[place.row - place.piece.start]])
         if name in self._blocks:
             page, y = self._blocks[name]
             return page, self._frame.top + y
@@ -80,6 +75,20 @@ class Anchors:
             return ()
         places = ((name, self.place(name)) for name in names)
         return tuple(Anchor(name, place[1]) for name, place in places if place is not None)
+
+
+def _places(layout: TableLayout, runs: Sequence[TableRun]) -> Iterator[tuple[str, _Row]]:
+    """The names of a table's cells with where they stand, in the order they are printed."""
+    names = list(_named_rows(layout))
+    pieces = [(piece, run.first_page + piece.page) for run in runs for piece in run.slices] if names else []
+    pieces.sort(key=lambda each: (each[0].start, each[0].end, each[1]))
+    for name, row in names:
+        at = bisect_right(pieces, row, key=lambda each: each[0].start) - 1
+        while at > 0 and pieces[at - 1][0].end > row:
+            at -= 1  # the row is split, and this is a later part of it
+        if at >= 0 and row < pieces[at][0].end:
+            piece, page = pieces[at]
+            yield name, _Row(page, layout, piece, row)
 
 
 def _named_rows(layout: TableLayout) -> Iterator[tuple[str, int]]:

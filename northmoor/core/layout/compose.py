@@ -124,7 +124,7 @@ class Composition:
         if self.placed.has_lists:
             entries = entries_of(self.placed, self.tables)
             listed = {f"entry-{at + 1}": (entry.page, entry.y) for at, entry in enumerate(entries)}
-        return Anchors(self.tables, {**listed, **self.placed.blocks}, self.frame)
+        return Anchors(self.runs_of_tables, {**listed, **self.placed.blocks}, self.frame)
 
     def parts(self, index: int) -> list[Part]:
         """What stands on the page of an index, from the top."""

@@ -19,7 +19,7 @@ from northmoor.core.layout.fonts import Font, fallback_file, open_font
 from northmoor.core.layout.harfbuzz import shape_text
 
 Width = TypeVar("Width", int, npt.NDArray[np.int64])
-Known = TypeVar("Known", npt.NDArray[np.int64], npt.NDArray[np.uint8])
+_Known = TypeVar("_Known", npt.NDArray[np.int64], npt.NDArray[np.uint8])
 _SIMPLE, _ALONE, _BROKEN, _PENDING, _SINGLE = 1, 2, 4, 8, 16
 """What is known of a line: see `alphabet.Measured`; broken ones have line breaks of their own, pending ones are not
 written yet, single ones are of a column, and likely to stand in one place only."""
@@ -251,7 +251,7 @@ class Shaper:
             self._flags[first + at] |= _BROKEN * ("\n" in text or "\r" in text)
 
 
-def _grown(array: Known, size: int) -> Known:
+def _grown(array: _Known, size: int) -> _Known:
     """An array with more room, which takes memory only where it is used."""
     grown = np.zeros(size, array.dtype)
     grown[: len(array)] = array
