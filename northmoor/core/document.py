@@ -389,8 +389,10 @@ class Document:
 
     def missing_characters(self) -> str:
         """Characters in the document's tables that no shipped font has, each once."""
-        plans = [plan for layout in self.composition.runs_of_tables for plan in layout.plans]
-        return "".join(dict.fromkeys(c for plan in plans for cell in plan.cells for c in cell.shaped.missing))
+        found: dict[str, None] = {}
+        for laid in self.composition.runs_of_tables:
+            found |= dict.fromkeys(c for plan in laid.layout.plans for cell in plan.cells for c in cell.shaped.missing)
+        return "".join(found)
 
     @property
     def row_count(self) -> int:

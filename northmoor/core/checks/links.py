@@ -17,24 +17,29 @@ from northmoor.core.sources.connections import Library
 
 def broken_links(document: Document) -> Iterator[Finding]:
     """Links that a page does not open, and such as lead to a place or a report that there is not."""
-    for layout in document.composition.runs_of_tables:
+    faults: dict[Place, str] = {}
+    for place, addresses in (*_of_cells(document), *_of_texts(document)):
+        if place not in faults and (fault := _first_fault(addresses, document)) is not None:
+            faults[place] = fault
+    yield from (Finding("link", place, fault, False) for place, fault in faults.items())
+
+
+def _of_cells(document: Document) -> Iterator[tuple[Place, list[str]]]:
+    """The addresses that each cell of tables opens; of a table that is laid out in parts, part by part."""
+    for laid in document.composition.runs_of_tables:
+        layout = laid.layout
         for plan in layout.plans:
             row = "rows" if plan.place.row == "detail" and not plan.place.number else name_of_row(plan.place)
             for cell in plan.cells:
-                addresses = pc.unique(cell.links.texts).to_pylist() if cell.links is not None else ()
-                fault = _first_fault(addresses, document)
-                if fault is not None:
+                if cell.links is not None:
                     shown = layout.arranged.across.get(cell.name)
                     column = cell.name if shown is None else shown.column
-                    yield Finding("link", Place(block=layout.table.name, row=row, column=column), fault, False)
-
-    for block, own in _of_texts(document).items():
-        if (fault := _first_fault(own, document)) is not None:
-            yield Finding("link", Place(block=block), fault, False)
+                    place = Place(block=layout.table.name, row=row, column=column)
+                    yield place, pc.unique(cell.links.texts).to_pylist()
 
 
-def _of_texts(document: Document) -> dict[str, list[str]]:
-    """The addresses that texts and pictures open, by their blocks."""
+def _of_texts(document: Document) -> Iterator[tuple[Place, list[str]]]:
+    """The addresses that texts and pictures open."""
     found: dict[str, dict[str, None]] = {}
     for part in (part for parts in document.composition.placed.lines.values() for part in parts):
         own = [] if isinstance(part, ChartPart) else [part.link]
@@ -42,7 +47,7 @@ def _of_texts(document: Document) -> dict[str, list[str]]:
             own += [link for *_, link in part.block.links(0, 0)]
         if any(own):
             found.setdefault(part.name, {}).update(dict.fromkeys(filter(None, own)))
-    return {name: list(own) for name, own in found.items()}
+    yield from ((Place(block=name), list(own)) for name, own in found.items())
 
 
 def _first_fault(addresses: Iterable[str], document: Document) -> str | None:

@@ -125,41 +125,51 @@ def _other_values(document: Document) -> tuple[Remedy, ...]:
 
 def uneven_pages(document: Document) -> Iterator[Finding]:
     """Tables that ask for more rows a page than a page holds."""
-    for layout, runs in document.composition.runs_of_tables.items():
-        table, details = layout.table, layout.strip.details
+    held: dict[str, tuple[int, int]] = {}
+    for laid, runs in document.composition.runs_of_tables.items():
+        name, asked = laid.table.name, laid.table.rows_per_page
         pieces = [piece for run in runs if len(run.slices) > 1 for piece in run.slices]
-        if not isinstance(table.rows_per_page, int) or details is None or not pieces:
+        if not isinstance(asked, int) or not pieces:
             continue
+        details = laid.layout.strip.details
+        assert details is not None  # they are counted
         most = max(int(details[piece.end] - details[piece.start]) for piece in pieces)
-        if most < table.rows_per_page:
-            asked = f"{table.rows_per_page:,} rows a page"
-            message = f"It asks for {asked}, and a page holds {most:,}; pages are filled to that."
-            edition, block = document.edition.name, table.name
-            change = partial(edits.change_block, edition=edition, block=block, rows_per_page=most)
-            yield Finding("rows a page", Place(block=block), message, False, (Remedy(f"Ask for {most:,}", change),))
+        held[name] = asked, max(held.get(name, (0, 0))[1], most)
+    for name, (asked, most) in held.items():
+        if most < asked:
+            message = f"It asks for {asked:,} rows a page, and a page holds {most:,}; pages are filled to that."
+            change = partial(edits.change_block, edition=document.edition.name, block=name, rows_per_page=most)
+            yield Finding("rows a page", Place(block=name), message, False, (Remedy(f"Ask for {most:,}", change),))
 
 
 def split_groups(document: Document) -> Iterator[Finding]:
     """Groups that are to be kept together and stand on several pages all the same."""
-    for layout, runs in document.composition.runs_of_tables.items():
-        first = layout.strip.kept_together
+    counts: dict[str, int] = {}
+    for laid, runs in document.composition.runs_of_tables.items():
+        if not any(level.keep_together for level in laid.table.levels):
+            continue
+        strip = laid.layout.strip
+        first = strip.kept_together
         starts = np.sort([piece.start for run in runs for piece in run.slices])
-        pages = [np.searchsorted(starts, rows, "right") for rows in (first, layout.strip.keep_end[first] - 1)]
-        count = int(np.sum(pages[0] != pages[1]))
+        pages = [np.searchsorted(starts, rows, "right") for rows in (first, strip.keep_end[first] - 1)]
+        counts[laid.table.name] = counts.get(laid.table.name, 0) + int(np.sum(pages[0] != pages[1]))
+    for name, count in counts.items():
         if count:
             what = "1 group that is" if count == 1 else f"{count:,} groups that are"
             message = f"{what} kept together had to be split: taller than a page, or leaving a gap larger than allowed."
-            yield Finding("split group", Place(block=layout.table.name), message, is_error=False)
+            yield Finding("split group", Place(block=name), message, is_error=False)
 
 
 def undrawable_cells(document: Document) -> Iterator[Finding]:
     """Pictures that are missing and codes that do not fit, wherever their pages are."""
-    for layout in document.composition.runs_of_tables:
-        for plan, cells in zip(layout.plans, layout.wrapped, strict=True):
+    faults: dict[Place, str] = {}
+    for laid in document.composition.runs_of_tables:
+        for plan, cells in zip(laid.layout.plans, laid.layout.wrapped, strict=True):
             for cell, placed in zip(plan.cells, cells, strict=True):
                 fault = cell.drawing.first_fault(placed.width - 2 * cell.look.inset) if cell.drawing else None
                 if fault is not None and cell.drawing is not None:
-                    yield Finding("drawing", cell.drawing.place, fault)
+                    faults.setdefault(cell.drawing.place, fault)
+    yield from (Finding("drawing", place, fault) for place, fault in faults.items())
 
 
 def data_notes(document: Document) -> Iterator[Finding]:

@@ -90,11 +90,11 @@ def trace(document: Document, page: int, spot: Spot, stop: Stop) -> Trace:
     layout = part.layout
     if layout.arranged.across:
         return _trace_matrix(document, part, spot, stop)
-    table, arranged = layout.table, layout.arranged
+    table, arranged = layout.table, layout.arranged.whole
     assert spot.printed is not None
     place = RowPlace(spot.row, spot.level, spot.number)
     content = _content(table, place, spot.column)
-    run = next(run for run in document.composition.tables if run.layout is layout)
+    run = next(run for run in document.composition.tables if run.laid is part.laid)
     pages = document.composition.ranges(run)
     order = plan_of(table).order
     asking = Asking(order, arranged, document.rows, table.query, document.settled.whole(), pages)
@@ -313,7 +313,7 @@ def _standpoint(part: TablePart, place: RowPlace, printed: int) -> Standpoint:
     scope = scope_of(layout.table, place)
     if scope in PAGE_SCOPES.values():
         return Standpoint(scope, part.piece.number)
-    return Standpoint(scope, int(layout.flow.index[printed]) if printed >= 0 else 0)
+    return Standpoint(scope, layout.arranged.first(scope) + int(layout.flow.index[printed]) if printed >= 0 else 0)
 
 
 def _figure(text: str, cells: Any, standpoint: Standpoint, asking: Asking, rows: int, stop: Stop) -> Figure:

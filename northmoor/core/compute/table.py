@@ -189,6 +189,19 @@ class ArrangedTable:
     """The charts that stand in its rows, by the scope of the row."""
     heads: tuple[str | None, ...] = ()
     """Of a printed matrix: the column level whose keys each row of the head shows, the titles first; none: measures."""
+    part_of: "PartOf | None" = None
+    """The table that it is a part of (see `parting`)."""
+
+    @property
+    def whole(self) -> "ArrangedTable":
+        """The table that it is a part of, or itself."""
+        return self if self.part_of is None else self.part_of.table
+
+    def first(self, scope: int) -> int:
+        """Which of the rows or groups of the whole its first one is."""
+        if self.part_of is None or scope == 0:
+            return 0
+        return self.part_of.row if scope == DETAIL else self.part_of.groups[scope - 1]
 
     @property
     def has_rows(self) -> bool:
@@ -204,6 +217,15 @@ class ArrangedTable:
         """The keys of the outermost levels at a row."""
         found = ((g, int(np.searchsorted(g.starts, row, "right")) - 1) for g in self.levels[:levels])
         return tuple(groups.key(at) for groups, at in found)
+
+
+@dataclass(frozen=True, eq=False)
+class PartOf:
+    """Where in a table a part of it begins: with which row, and with which group of each level."""
+
+    table: ArrangedTable
+    row: int
+    groups: tuple[int, ...]
 
 
 def arrange(plan: TablePlan, rows: Mapping[str, Rows], values: Values, stop: Stop) -> ArrangedTable:

@@ -10,7 +10,7 @@ import numpy as np
 from northmoor.core.layout.celltext import as_array
 from northmoor.core.layout.display import Anchor
 from northmoor.core.layout.paginate import Slice
-from northmoor.core.layout.parts import Frame, TableRun
+from northmoor.core.layout.parts import Frame, Laid, TableRun
 from northmoor.core.layout.rowsonpage import rows_on_page
 from northmoor.core.layout.table import TableLayout
 
@@ -20,7 +20,7 @@ class _Row:
     """A printed row of a table, the slice that it stands in, and the index of its page."""
 
     page: int
-    layout: TableLayout
+    laid: Laid
     piece: Slice
     row: int
 
@@ -29,7 +29,7 @@ class Anchors:
     """The places of a document's names; where several have the same name, the first."""
 
     def __init__(
-        self, tables: Mapping[TableLayout, Sequence[TableRun]], blocks: Mapping[str, tuple[int, int]], frame: Frame
+        self, tables: Mapping[Laid, Sequence[TableRun]], blocks: Mapping[str, tuple[int, int]], frame: Frame
     ) -> None:
         self._tables, self._blocks, self._frame = tables, blocks, frame
 
@@ -37,8 +37,8 @@ class Anchors:
     def _rows(self) -> dict[str, _Row]:
         """Where each name of a cell stands first."""
         found: dict[str, _Row] = {}
-        for layout, runs in self._tables.items():
-            for name, place in _places(layout, runs):
+        for laid, runs in self._tables.items():
+            for name, place in _places(laid, runs):
                 if name not in found or place.page < found[name].page:
                     found[name] = place
         return found
@@ -61,7 +61,7 @@ class Anchors:
         """The index of the page that a name stands on, and how far down."""
         if name in self._rows:
             place = self._rows[name]
-            shown = rows_on_page(place.layout, place.piece, self._frame.top + place.piece.y)
+            shown = rows_on_page(place.laid.layout, place.piece, self._frame.top + place.piece.y)
             return place.page, int(shown.tops[shown.own[place.row - place.piece.start]])
         if name in self._blocks:
             page, y = self._blocks[name]
@@ -77,9 +77,9 @@ class Anchors:
         return tuple(Anchor(name, place[1]) for name, place in places if place is not None)
 
 
-def _places(layout: TableLayout, runs: Sequence[TableRun]) -> Iterator[tuple[str, _Row]]:
+def _places(laid: Laid, runs: Sequence[TableRun]) -> Iterator[tuple[str, _Row]]:
     """The names of a table's cells with where they stand, in the order they are printed."""
-    names = list(_named_rows(layout))
+    names = list(_named_rows(laid.layout))
     pieces = [(piece, run.first_page + piece.page) for run in runs for piece in run.slices] if names else []
     pieces.sort(key=lambda each: (each[0].start, each[0].end, each[1]))
     for name, row in names:
@@ -88,7 +88,7 @@ def _places(layout: TableLayout, runs: Sequence[TableRun]) -> Iterator[tuple[str
             at -= 1  # the row is split, and this is a later part of it
         if at >= 0 and row < pieces[at][0].end:
             piece, page = pieces[at]
-            yield name, _Row(page, layout, piece, row)
+            yield name, _Row(page, laid, piece, row)
 
 
 def _named_rows(layout: TableLayout) -> Iterator[tuple[str, int]]:

@@ -109,4 +109,4 @@ def _runs(run: TableRun, areas: Sequence[tuple[int, int]], first: int) -> Iterat
             if (run.first_page + piece.page) % count == number
         ]  # fmt: skip
         if own:
-            yield TableRun(run.layout, run.placer, own, first, run.left + left, run.whole or run.slices, run.depth)
+            yield TableRun(run.laid, own, first, run.left + left, run.whole or run.slices, run.depth)

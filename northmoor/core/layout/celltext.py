@@ -235,7 +235,12 @@ def is_numeric(kind: pa.DataType) -> bool:
 
 def report_faults(cell: CellTexts, place: Place, setting: Setting) -> None:
     """Note a cell's faults as one finding: the first one's reason, and how many cells it marks."""
-    if cell.messages:
-        message = cell.messages[0].rstrip(".")
-        count = f" ({len(cell.faulty):,} cells)" if len(cell.faulty) > 1 else ""
-        setting.find("faulty cell", place, f"{message}{count}." if count or message[-1] not in "?!" else message)
+    if not cell.messages:
+        return
+    message = cell.messages[0].rstrip(".")
+
+    def said(count: int) -> str:
+        cells = f" ({count:,} cells)" if count > 1 else ""
+        return f"{message}{cells}." if cells or message[-1] not in "?!" else message
+
+    setting.count("faulty cell", place, len(cell.faulty), said)

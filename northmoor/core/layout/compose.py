@@ -3,7 +3,7 @@ asked for."""
 
 from bisect import bisect_right
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from functools import cached_property, lru_cache
 from itertools import islice
 
@@ -25,9 +25,8 @@ from northmoor.core.layout.listing import entries_of, lists_of
 from northmoor.core.layout.openlevels import open_groups
 from northmoor.core.layout.palette import colors_of
 from northmoor.core.layout.paragraph import Paragraph, PlacedLines, link_layer, placed_paragraphs
-from northmoor.core.layout.parts import ChartPart, DrawnPart, FixedPart, Frame, Lines, Part, TablePart, TableRun
+from northmoor.core.layout.parts import ChartPart, DrawnPart, FixedPart, Frame, Laid, Lines, Part, TablePart, TableRun
 from northmoor.core.layout.pictures import picture_or_fault
-from northmoor.core.layout.placedcells import CellPlacer
 from northmoor.core.layout.recordtables import RecordTable
 from northmoor.core.layout.running import (
     RunningLayout,
@@ -39,7 +38,7 @@ from northmoor.core.layout.running import (
     slots_of,
 )
 from northmoor.core.layout.shelf import Arranged, Given, Lists, Placed, Room, Scope, Shelf
-from northmoor.core.layout.table import TableLayout, ends_of_pages
+from northmoor.core.layout.table import ends_of_pages
 from northmoor.core.layout.tablepage import PlacedSlice, table_pages
 from northmoor.core.layout.watermark import WatermarkLayout, lay_out_watermark, watermark_slots
 from northmoor.core.model.charts import Chart, ChartBlock
@@ -106,15 +105,15 @@ class Composition:
 
     def ranges(self, run: TableRun) -> PageRanges:
         """The detail rows of each page of a table, or, in a for-each, of all its pages for all records."""
-        found = self.record_tables.get(run.layout.table.name)
+        found = self.record_tables.get(run.table.name)
         return one_run(ends_of_pages(run.layout.flow, run.whole or run.slices)) if found is None else found.ranges
 
     @cached_property
-    def runs_of_tables(self) -> Mapping[TableLayout, Sequence[TableRun]]:
+    def runs_of_tables(self) -> Mapping[Laid, Sequence[TableRun]]:
         """The runs of each table that has been laid out: one for each record, or for each column of pages."""
-        found: dict[TableLayout, list[TableRun]] = {}
+        found: dict[Laid, list[TableRun]] = {}
         for run in self.tables:
-            found.setdefault(run.layout, []).append(run)
+            found.setdefault(run.laid, []).append(run)
         return found
 
     @cached_property
@@ -196,19 +195,19 @@ class Composition:
     def _painted(self, parts: Sequence[Part]) -> list[Painted]:
         """What each of some parts draws; those of one table, and those of texts, are made together. Raises Stopped."""
         found = [Painted()] * len(parts)
-        tables: dict[tuple[TableLayout, CellPlacer], list[tuple[int, PlacedSlice]]] = {}
+        tables: dict[Laid, list[tuple[int, PlacedSlice]]] = {}
         texts: list[tuple[int, Lines, PlacedLines]] = []
         for at, part in enumerate(parts):
             left, top = self.frame.left + part.left, self.frame.top + part.y
             if isinstance(part, TablePart):
-                tables.setdefault((part.layout, part.placer), []).append((at, PlacedSlice(part.piece, left, top)))
+                tables.setdefault(part.laid, []).append((at, PlacedSlice(part.piece, left, top)))
             elif isinstance(part, Lines) and isinstance(part.block, Paragraph):
                 texts.append((at, part, PlacedLines(part.block, left, top, part.start, part.end)))
             else:
                 self.setting.stop.check()
                 found[at] = Painted(self._alone(part))
-        for (layout, placer), slices in tables.items():
-            made = table_pages(layout, placer, [placed for _, placed in slices], self.setting.shapers)
+        for laid, slices in tables.items():
+            made = table_pages(laid.layout, laid.placer, [placed for _, placed in slices])
             for (at, _), own in zip(slices, made, strict=True):
                 found[at] = own
         written = placed_paragraphs([placed for _, _, placed in texts])
@@ -340,17 +339,10 @@ def _placed(
         shelf = Shelf(given, setting, heights, lists)
         placed, sections = _flowed(edition, shelf, setting)
         tables = {name: table for name, table in shelf.tables.items() if table.slices and table.pages_have_rows}
-        filled = {name: table.filled(given.paged, setting) for name, table in tables.items()}
-        needed = {name: layout.page_heights for name, layout in filled.items()}
+        known = {name: table.parts[0].layout.page_heights for name, table in tables.items()}
+        needed = {name: table.fill(given.paged) for name, table in tables.items()}
         listed = _lists(placed) if placed.has_lists else lists
-        is_stable = all(heights.get(name, tables[name].layout.page_heights) == own for name, own in needed.items())
-        if (is_stable and listed == lists) or passed == _MOST_PASSES - 1:
-            placers = {tables[name].layout: CellPlacer(layout) for name, layout in filled.items()}
-            layouts = {tables[name].layout: layout for name, layout in filled.items()}
-            placed.tables = [
-                replace(run, layout=layouts[run.layout], placer=placers[run.layout]) if run.layout in layouts else run
-                for run in placed.tables
-            ]
+        if (needed == known and listed == lists) or passed == _MOST_PASSES - 1:
             return placed, sections, shelf.tables
         heights, lists = needed, listed
     raise AssertionError("the last pass returns")

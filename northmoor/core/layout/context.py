@@ -1,7 +1,7 @@
 """What layout needs to know besides the block it places."""
 
 from collections.abc import Callable, Hashable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -79,6 +79,7 @@ class Setting:
     picture_path: where a picture named in the report lies; raises ReportFileError for one outside the library.
     stop: to stop the run.
     findings: what the run found wrong; it adds to them.
+    part: the number of the part of a table that is being laid out, for what is counted part by part.
     colors: the colours of values in its charts.
     folds: what of tables is folded, by their names (see `folding.Folds`).
     """
@@ -93,6 +94,8 @@ class Setting:
     base: FullLook = field(default_factory=FullLook)
     folds: Mapping[str, Any] = field(default_factory=dict)
     colors: Colors = field(default_factory=dict)
+    part: int = 0
+    _counts: dict[Finding, dict[int, int]] = field(default_factory=dict)
     _paths: dict[str, Path] = field(default_factory=dict)
     _looks: dict[tuple[FullLook, str | None, Look | None], FullLook] = field(default_factory=dict)
 
@@ -109,6 +112,23 @@ class Setting:
         if file not in self._paths:
             self._paths[file] = self.picture_path(file)
         return self._paths[file]
+
+    def of_part(self, part: int) -> "Setting":
+        """The same for a part of a table: what is made for it is let go with it."""
+        return replace(self, part=part, kept=Kept(), shapers=Shapers())
+
+    def count(self, rule: str, place: Place, count: int, say: Callable[[int], str], is_error: bool = True) -> None:
+        """Note how often something was found at a place, `say` being the message for a number; what is found in several
+        parts of a table is one finding."""
+        one = Finding(rule, place, say(1), is_error)
+        counts = self._counts.setdefault(one, {})
+        told = replace(one, message=say(sum(counts.values())))
+        counts[self.part] = count
+        now = replace(one, message=say(sum(counts.values())))
+        if told in self.findings:
+            self.findings[self.findings.index(told)] = now
+        elif now not in self.findings:
+            self.findings.append(now)
 
     def find(self, rule: str, place: Place, message: str, is_error: bool = True) -> None:
         """Note a finding once."""

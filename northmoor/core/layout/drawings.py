@@ -103,8 +103,11 @@ class CellDrawing:
         return None
 
 
-def make_drawing(how: Drawing, computed: Computed, place: Place, setting: Setting) -> CellDrawing | None:
-    """A cell's drawing; None, and told, where its values are not of the kind that is drawn."""
+def make_drawing(
+    how: Drawing, computed: Computed, among: Computed, place: Place, setting: Setting
+) -> CellDrawing | None:
+    """A cell's drawing, `among` the values that bars are measured by; None, and told, where its values are not of the
+    kind that is drawn."""
     values = computed.values
     fits = {
         "bar": is_numeric(values.type),
@@ -117,7 +120,7 @@ def make_drawing(how: Drawing, computed: Computed, place: Place, setting: Settin
     if not fits and not pa.types.is_null(values.type):
         setting.find("drawing", place, _WANTED[how.kind])
         return None
-    numbers = values if how.kind == "bar" else pa.array([0.0])
+    numbers = among.values if how.kind == "bar" else pa.array([0.0])
     known = pc.min_max(pc.cast(numbers, pa.float64())).as_py() if len(numbers) else {"min": 0, "max": 0}
     least = how.least if how.least is not None else min(float(known["min"] or 0), 0.0)
     greatest = how.greatest if how.greatest is not None else max(float(known["max"] or 0), 0.0)

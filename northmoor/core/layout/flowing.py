@@ -26,8 +26,7 @@ from northmoor.core.layout.matrix import lay_out_matrix
 from northmoor.core.layout.natural import natural_width
 from northmoor.core.layout.paginate import Body, Slice
 from northmoor.core.layout.paragraph import Paragraph, fault_paragraph
-from northmoor.core.layout.parts import ChartPart, Depth, DrawnPart, FixedPart, Lines, TableRun
-from northmoor.core.layout.placedcells import CellPlacer
+from northmoor.core.layout.parts import ChartPart, Depth, DrawnPart, FixedPart, LaidTable, Lines, TableRun
 from northmoor.core.layout.readouts import readout_leaf
 from northmoor.core.layout.records import Records
 from northmoor.core.layout.richtext import RichText, make_rich_text
@@ -128,7 +127,7 @@ class Flow:
                 return 0
             if block.keep_together:
                 return table.height(record)
-            layout, start = table.layout, table.begin(record)
+            layout, (start, _) = table.part(record).layout, table.stretch(record)
         else:
             layout, start = lay_out_sheets(block, found, self.room.width, self.setting)[0], 0
             if block.keep_together:
@@ -312,7 +311,7 @@ class Flow:
         first = self.page
         self._mark(first + slices[0].page, slices[0].y)
         self.placed.blocks.setdefault(block.name, (first + slices[0].page, slices[0].y))
-        self.placed.tables.append(TableRun(table.layout, table.placer, slices, first, self.room.left))
+        self.placed.tables.append(TableRun(table.part(record), slices, first, self.room.left))
         self._go_to(first + slices[-1].page, after.used)
 
     def _chart(
@@ -339,7 +338,7 @@ class Flow:
 
         for number, layout in enumerate(sheets):
             own = slices if across == 1 else [replace(s, page=page_of(s, number)) for s in slices]
-            self.placed.tables.append(TableRun(layout, CellPlacer(layout), own, self.page, self.room.left))
+            self.placed.tables.append(TableRun(LaidTable(layout), own, self.page, self.room.left))
         self._mark(self.page + page_of(slices[0], 0), slices[0].y)
         self.placed.blocks.setdefault(block.name, (self.page + page_of(slices[0], 0), slices[0].y))
         restarting = _restarting_rows(block, sheets[0])

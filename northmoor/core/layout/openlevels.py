@@ -21,7 +21,7 @@ def open_groups(
 ) -> Mapping[str, Computed] | None:
     """The keys of a level, and of those around it, on each page by the texts of their expressions; null where none of
     its groups is open. None where there is no level or for-each of that name."""
-    run = next((run for run in tables if any(level.name == name for level in run.layout.table.levels)), None)
+    run = next((run for run in tables if any(level.name == name for level in run.table.levels)), None)
     hosted = given.hosted.get(name)
     if run is None and hosted is not None and isinstance(hosted.block, TableBlock):
         found = given.arranged[name]
@@ -31,12 +31,12 @@ def open_groups(
         return _columns(found, hosted.block.levels, depth, _of_records(name, found, depth, pages, begun))
     if run is None:
         return None
-    depth = 1 + next(at for at, level in enumerate(run.layout.table.levels) if level.name == name)
+    depth = 1 + next(at for at, level in enumerate(run.table.levels) if level.name == name)
     keys: list[Keys | None] = [None] * pages
-    for own in (each for each in tables if each.layout.table.name == run.layout.table.name):
+    for own in (each for each in tables if each.table.name == run.table.name):
         for page, found_keys in _of_slices(own, depth):
             keys[page] = keys[page] or found_keys
-    return _columns(run.layout.arranged, run.layout.table.levels, depth, keys)
+    return _columns(run.layout.arranged.whole, run.table.levels, depth, keys)
 
 
 def _of_slices(run: TableRun, depth: int) -> list[tuple[int, Keys]]:

@@ -6,6 +6,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from northmoor.core.compute.scopes import DETAIL
 from northmoor.core.layout.display import Origin
 from northmoor.core.layout.table import TableLayout
 
@@ -50,7 +51,8 @@ def _row_origin(layout: TableLayout, row: int, column: str | None) -> Origin:
     position = int(layout.flow.position[row])
     if place.row == "detail":
         keys = _plain_keys(layout.arranged.keys(position, len(layout.table.levels)))
-        return Origin(block, "detail", None, keys, position, column, place.number)
+        ordinal = layout.arranged.first(DETAIL) + position
+        return Origin(block, "detail", None, keys, ordinal, column, place.number)
     depth = layout.flow.kinds[layout.flow.kind[row]].level
     keys = layout.arranged.keys(position, depth)
     if depth:  # after a group of a tree stands the last row of one in it

@@ -3,6 +3,8 @@
 from bisect import bisect_left
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import cached_property
+from typing import Protocol
 
 from northmoor.core.layout.chart import LaidChart, lay_out_chart
 from northmoor.core.layout.chartview import View
@@ -13,6 +15,7 @@ from northmoor.core.layout.paragraph import Paragraph
 from northmoor.core.layout.placedcells import CellPlacer
 from northmoor.core.layout.richtext import RichText
 from northmoor.core.layout.table import TableLayout
+from northmoor.core.model.tables import TableBlock
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,15 +125,52 @@ FixedPart = Lines | ChartPart | DrawnPart
 """What stands on one page."""
 
 
+class Laid(Protocol):
+    """A table, or a part of one, that is laid out, or will be when that is asked for."""
+
+    @property
+    def table(self) -> TableBlock:
+        """The block that it is."""
+
+    @property
+    def layout(self) -> TableLayout:
+        """Its rows laid out."""
+
+    @property
+    def placer(self) -> CellPlacer:
+        """What places its cells."""
+
+
+@dataclass(frozen=True, eq=False)
+class LaidTable:
+    """A table whose layout is held."""
+
+    layout: TableLayout
+
+    @property
+    def table(self) -> TableBlock:
+        """The block that it is."""
+        return self.layout.table
+
+    @cached_property
+    def placer(self) -> CellPlacer:
+        """What places its cells."""
+        return CellPlacer(self.layout)
+
+
 @dataclass(frozen=True, slots=True)
 class TablePart:
     """A slice of a table."""
 
-    layout: TableLayout
-    placer: CellPlacer
+    laid: Laid
     piece: Slice
     left: int = 0
     depth: Depth = ON_TOP
+
+    @property
+    def layout(self) -> TableLayout:
+        """The table laid out."""
+        return self.laid.layout
 
     @property
     def y(self) -> int:
@@ -145,8 +185,7 @@ Part = FixedPart | TablePart
 class TableRun:
     """A table on its pages, in order; a page may be left blank between two."""
 
-    layout: TableLayout
-    placer: CellPlacer
+    laid: Laid
     slices: Sequence[Slice]
     first_page: int
     left: int = 0
@@ -154,9 +193,19 @@ class TableRun:
     """All slices of the table, where these are only those of one column of the pages."""
     depth: Depth = ON_TOP
 
+    @property
+    def table(self) -> TableBlock:
+        """The block that is on the pages."""
+        return self.laid.table
+
+    @property
+    def layout(self) -> TableLayout:
+        """The table laid out."""
+        return self.laid.layout
+
     def on_page(self, index: int) -> TablePart | None:
         """The table's part on a page of the document."""
         wanted = index - self.first_page
         at = bisect_left(self.slices, wanted, key=lambda piece: piece.page)
         is_there = at < len(self.slices) and self.slices[at].page == wanted
-        return TablePart(self.layout, self.placer, self.slices[at], self.left, self.depth) if is_there else None
+        return TablePart(self.laid, self.slices[at], self.left, self.depth) if is_there else None

@@ -14,6 +14,7 @@ import numpy.typing as npt
 from northmoor.core.layout.display import TextFace
 from northmoor.core.layout.plans import CellPlan
 from northmoor.core.layout.table import TableLayout, WrappedCell
+from northmoor.core.layout.text import Shaper
 
 Ints = npt.NDArray[np.signedinteger[Any]]
 Cells = npt.NDArray[np.int32]
@@ -48,7 +49,8 @@ class CellPlacer:
     """Places a table's cells chunk by chunk and keeps what it placed."""
 
     layout: TableLayout
-    faces: dict[TextFace, int] = field(default_factory=dict)
+    faces: dict[tuple[TextFace, Shaper], int] = field(default_factory=dict)
+    """The numbers of the faces of its texts, each with what shapes them."""
     decorations: dict[Hashable, Any] = field(default_factory=dict)
     """What `decorations.decorated_layers` found."""
     _chunks: dict[int, PlacedCells] = field(default_factory=dict)
@@ -125,10 +127,10 @@ class CellPlacer:
                 found += self._cell(cell.variants[number], placed.variants[number], rows[own], instances[own], again)
             return found
         lines = cell.shaped.lines[instances].astype(np.int64)
-        faces = np.full(len(rows), self._face(cell.face), np.int64)
+        faces = np.full(len(rows), self._face(cell.face, cell.shaper), np.int64)
         if cell.texts.faulty:
             bad = np.fromiter((i in cell.texts.faulty for i in instances.tolist()), bool, len(instances))
-            faces[bad] = self._face(cell.fault_face)
+            faces[bad] = self._face(cell.fault_face, cell.shaper)
         shown = lines != cell.shaper.empty
         if cell.repeats is not None and not again:
             shown = shown & ~cell.repeats[instances]
@@ -136,7 +138,7 @@ class CellPlacer:
         shift = np.zeros(len(rows), np.int64) if cell.shift is None else cell.shift[instances]
         if cell.tails is not None:  # aligned at the end, further left by what others have after the sign
             drawn = _lines(cell, placed, rows[shown], lines[shown], faces[shown], 0, shift[shown], drop[shown])
-            drawn[2] -= np.minimum(cell.tails.max() - cell.tails[instances[shown]], drawn[2] - placed.left)
+            drawn[2] -= np.minimum(cell.tail - cell.tails[instances[shown]], drawn[2] - placed.left)
             return [drawn]
         if not placed.wrapped:
             return [_lines(cell, placed, rows[shown], lines[shown], faces[shown], 0, shift[shown], drop[shown])]
@@ -163,8 +165,8 @@ class CellPlacer:
         drop: Ints = np.maximum(slack, 0).astype(np.int64)
         return drop if cell.look.stands == "bottom" else drop // 2
 
-    def _face(self, face: TextFace) -> int:
-        return self.faces.setdefault(face, len(self.faces))
+    def _face(self, face: TextFace, shaper: Shaper) -> int:
+        return self.faces.setdefault((face, shaper), len(self.faces))
 
 
 def _lines(

@@ -9,6 +9,7 @@ import numpy.typing as npt
 import pyarrow as pa
 from babel import Locale
 
+from northmoor.core.compute.cells import Computed
 from northmoor.core.compute.groups import Wanted
 from northmoor.core.compute.scopes import DETAIL
 from northmoor.core.compute.table import ArrangedTable, head_content, scope_of
@@ -73,7 +74,7 @@ class CellPlan:
     texts: CellTexts
     shaped: ShapedTexts
     widest: int
-    """Width of its longest line."""
+    """Width of its longest line, with how much further right it begins."""
     repeats: npt.NDArray[np.bool_] | None = None
     """For each instance, whether it says the same as the one above and is left empty; None where none is."""
 
@@ -86,6 +87,8 @@ class CellPlan:
     """The fills that a colour scale gives."""
     tails: npt.NDArray[np.int64] | None = None
     """For each instance, how far from the end its decimal sign stands; None where signs are not aligned."""
+    tail: int = 0
+    """The longest of these: signs stand so far from the end."""
     drawing: CellDrawing | None = None
     """What is drawn in place of texts."""
     chart: HostedChart | None = None
@@ -98,6 +101,11 @@ class CellPlan:
     """The addresses that its instances open."""
     anchors: CellTexts | None = None
     """The names by which links go to its instances."""
+
+    @property
+    def needed(self) -> int:
+        """The width that its texts need."""
+        return self.widest + self.tail
 
     @property
     def leading(self) -> int:
@@ -136,6 +144,8 @@ class RowPlan:
 _STEP = 100
 """Sizes of shrunk texts are whole tenths of a point, so that few are used."""
 RowPlans = tuple[tuple[CellPlan, ...], tuple[RowPlan, ...]]
+Extent = tuple[int, int]
+"""How wide a cell's texts are: the longest line, and the longest end after a decimal sign."""
 
 
 @dataclass(frozen=True)
@@ -226,20 +236,34 @@ def _ruled_cell(
     ruled = both(row_rules, own)
     if ruled is not None:
         looks = ruled.looks(plan.look, setting)
-        variants = (_cell_plan(plan.name, plan.column, plan.span, look, plan.texts, align, setting) for look in looks)
-        plan = replace(
-            plan,
-            variants=tuple(replace(v, repeats=plan.repeats, shift=plan.shift) for v in variants),
-            variant=ruled.number,
-        )
-        plan = replace(plan, widest=max(plan.widest, *(v.widest for v in plan.variants)))
+        made = (_cell_plan(plan.name, plan.column, plan.span, look, plan.texts, align, setting) for look in looks)
+        variants = tuple(replace(v, repeats=plan.repeats, shift=plan.shift) for v in made)
+        widest = max(plan.widest, *(v.widest for v in variants))
+        tail = max(plan.tail, *(v.tail for v in variants))
+        plan = with_extent(replace(plan, variants=variants, variant=ruled.number), (widest, tail))
     plan = _with_links(_with_drawing(plan, content, kind, where, setting), content, kind, where, setting)
     if content.scale is not None and content.value is not None and kind.count:
         computed = kind.source.cells.get(Wanted(kind.scope, content.value))
         if computed is not None:
-            numbers = computed.values if computed.scaled_by is None else computed.scaled_by
-            plan = replace(plan, fills=scaled(content.scale, numbers))
+            numbers, among = (
+                each.values if each.scaled_by is None else each.scaled_by
+                for each in (computed, _of_whole(kind, content.value, computed))
+            )
+            plan = replace(plan, fills=scaled(content.scale, numbers, among))
     return replace(_turned(plan, setting), rows=content.rows)
+
+
+def _of_whole(kind: Kind, expression: str, computed: Computed) -> Computed:
+    """An expression's values in the whole table, where `computed` are those of a part of it."""
+    source = kind.source
+    return source.whole.cells[Wanted(kind.scope, expression)] if isinstance(source, ArrangedTable) else computed
+
+
+def with_extent(cell: CellPlan, extent: Extent) -> CellPlan:
+    """The plan for texts as wide as told."""
+    widest, tail = extent
+    variants = tuple(replace(variant, tail=tail) for variant in cell.variants)
+    return replace(cell, widest=widest, tail=tail, variants=variants)
 
 
 def _ordered(row: Row, table: TableBlock) -> list[Cell]:
@@ -264,7 +288,7 @@ def _with_drawing(plan: CellPlan, content: Content, kind: Kind, where: Place, se
     computed = kind.source.cells.get(Wanted(kind.scope, content.value or ""))
     if content.draw is None or computed is None or computed.fault is not None or not kind.count:
         return plan
-    drawing = make_drawing(content.draw, computed, where, setting)
+    drawing = make_drawing(content.draw, computed, _of_whole(kind, content.value or "", computed), where, setting)
     return replace(_blank(plan, setting), drawing=drawing)
 
 
@@ -460,7 +484,7 @@ def _cell_plan(
         return plan
     key = ("tails", texts, file, look.size, setting.customs.locale)
     tails = setting.kept.get(key, lambda: _tails(plan, setting.customs.locale))
-    return replace(plan, tails=tails, widest=widest + int(tails.max()))
+    return replace(plan, tails=tails, tail=int(tails.max()))
 
 
 def _tails(plan: CellPlan, locale: str) -> npt.NDArray[np.int64]:
@@ -491,7 +515,7 @@ def shrunk(cell: CellPlan, width: int) -> CellPlan:
         return replace(cell, variants=tuple(shrunk(variant, width) for variant in cell.variants))
     size = cell.face.size
     room = width - 2 * cell.look.inset - (0 if cell.shift is None else cell.shift)
-    if cell.widest <= width - 2 * cell.look.inset:
+    if cell.needed <= width - 2 * cell.look.inset:
         return cell
     widths = np.maximum(cell.shaper.widths(cell.shaped.lines, size), 1)
     fitting = np.maximum(size * room // widths // _STEP * _STEP, size // 2)

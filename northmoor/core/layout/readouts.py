@@ -60,7 +60,7 @@ def _with_trend(block: ReadoutBlock, above: Leaf, valued: Valued, origin: Origin
         setting.find("drawing", place, fault)
         return above
     one = pa.nulls(1) if value is None else pa.array([value.as_py()], value.type)
-    drawing = make_drawing(how, Computed(one), place, setting)
+    drawing = make_drawing(how, Computed(one), Computed(one), place, setting)
     if drawing is None:
         return above
     inset = setting.base.inset

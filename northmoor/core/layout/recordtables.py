@@ -1,17 +1,124 @@
-"""A table in a for-each: laid out once for all records, of which each prints its own stretch of rows."""
+"""A table in a for-each: laid out for all records together, of which each prints its own stretch of rows.
 
-from dataclasses import dataclass, field
-from functools import cached_property
+A table of many rows is laid out in parts, of which only those in use are held: the records of a part follow one another
+on the pages, so that each is made once when they are placed and once when they are drawn.
+"""
+
+from bisect import bisect_right
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field, replace
+from functools import cached_property, partial, reduce
 
 import numpy as np
 
 from northmoor.core.compute.groups import Ints
 from northmoor.core.compute.paging import PageRanges
+from northmoor.core.compute.parting import can_be_cut, cuts, part_of
+from northmoor.core.compute.scopes import DETAIL
+from northmoor.core.compute.table import ArrangedTable
+from northmoor.core.layout.celltext import PagedCells
 from northmoor.core.layout.context import Setting
 from northmoor.core.layout.paginate import Body, Slice
 from northmoor.core.layout.placedcells import CellPlacer
-from northmoor.core.layout.table import Paged, TableLayout, ends_of_pages, page_rules, stretch_pages, with_page_rows
-from northmoor.core.model.tables import PAGE_ROWS
+from northmoor.core.layout.table import (
+    Paged,
+    TableLayout,
+    ends_of_pages,
+    lay_out_table,
+    page_rules,
+    stretch_pages,
+    text_extents,
+    widest_of,
+    with_page_rows,
+)
+from northmoor.core.model.tables import PAGE_ROWS, TableBlock
+
+ROWS_OF_PART = 50_000
+"""How many rows of the data a part has, or somewhat more: it takes about 90 bytes for each."""
+_PARTS_HELD = 2
+
+
+Maker = Callable[[], TableLayout]
+
+
+@dataclass(eq=False)
+class Part:
+    """Some records' rows of a table, from the group `first` of the records' level on; laid out when that is asked for.
+    Of those that are `held`, the longest laid out is let go."""
+
+    table: TableBlock
+    first: int
+    make: Maker
+    held: "list[Part]"
+    _laid: "_Laid | None" = None
+
+    @property
+    def layout(self) -> TableLayout:
+        """The rows laid out."""
+        return self.laid.layout
+
+    @property
+    def placer(self) -> CellPlacer:
+        """What places their cells."""
+        return self.laid.placer
+
+    @property
+    def laid(self) -> "_Laid":
+        """The rows laid out, with where those of each record are."""
+        if self._laid is None:
+            self._laid = _Laid(self.make())
+            self.held.append(self)
+            if len(self.held) > _PARTS_HELD:
+                self.held[0].let_go()
+        return self._laid
+
+    def let_go(self) -> None:
+        """Hold the layout no longer."""
+        self._laid = None
+        self.held.remove(self)
+
+
+class _Laid:
+    """A part as it is laid out; its `stretches` are where the rows of each record are printed."""
+
+    def __init__(self, layout: TableLayout) -> None:
+        self.layout, self.placer = layout, CellPlacer(layout)
+        self.starts = layout.arranged.levels[layout.outer - 1].starts
+        self.rules = page_rules(layout)
+        self._printed = layout.flow.first_at(self.starts)
+
+    def stretch(self, group: int) -> tuple[int, int]:
+        """The printed rows of a group, counted in the part."""
+        start, end = self._printed[group : group + 2].tolist()
+        return start, end
+
+
+def makers(
+    table: TableBlock, arranged: ArrangedTable, depth: int, groups: Ints, width: int, setting: Setting
+) -> list[tuple[int, Maker]]:
+    """What lays out each part of a table for records, with the first group of the part; `groups` are those of the
+    records in their order.
+
+    A table whose records come in another order than its groups is one part: its parts would be made again and again.
+    """
+    starts = arranged.levels[depth - 1].starts
+    firsts = cuts(starts, ROWS_OF_PART) if can_be_cut(arranged) else [0]
+    turns = np.count_nonzero(np.diff(np.searchsorted(firsts, groups[groups >= 0], "right")))
+    if turns >= 2 * len(firsts) or len(firsts) == 1:
+        return [(0, partial(lay_out_table, table, arranged, width, setting))]
+    ends = [*firsts[1:], len(starts) - 1]
+
+    def part(number: int) -> ArrangedTable:
+        setting.stop.check()
+        return part_of(arranged, depth, firsts[number], ends[number])
+
+    numbers = range(len(firsts))
+    extents = reduce(widest_of, (text_extents(table, part(n), setting.of_part(n)) for n in numbers))
+
+    def made(number: int) -> TableLayout:
+        return lay_out_table(table, part(number), width, setting.of_part(number), extents)
+
+    return [(firsts[n], partial(made, n)) for n in numbers]
 
 
 @dataclass(eq=False)
@@ -19,42 +126,62 @@ class RecordTable:
     """A table whose outermost `depth` levels are the keys of records. `groups` says which group of the last of those is
     each record's, −1 where it has no rows; `slices` are those made so far, run by run."""
 
-    layout: TableLayout
+    table: TableBlock
     depth: int
     groups: Ints
-    placer: CellPlacer = field(init=False)
+    makers: Sequence[tuple[int, Maker]]
+    setting: Setting
+    page_heights: tuple[int, ...] | None = None
+    """Those that the rows of pages are known to need."""
+    parts: list[Part] = field(default_factory=list)
     slices: list[Slice] = field(default_factory=list)
     runs: list[tuple[int, int]] = field(default_factory=list)
     """The group of each run, and its first slice."""
+    _cells: PagedCells | None = None
+    """What rows that belong to pages show, once pages are known."""
 
     def __post_init__(self) -> None:
-        self.placer = CellPlacer(self.layout)
-        self._starts = self.layout.arranged.levels[self.depth - 1].starts
-        self._printed = self.layout.flow.first_at(self._starts)
-        self._heights = self.layout.strip.sums
-        self._rules = page_rules(self.layout)
+        held: list[Part] = []
+        self.parts = [Part(self.table, first, partial(self._made, make), held) for first, make in self.makers]
+
+    def _made(self, make: Maker) -> TableLayout:
+        """A part laid out, with the rows of pages as far as they are known."""
+        layout = make()
+        layout = replace(layout, outer=self.depth, page_heights=self.page_heights or layout.page_heights)
+        if self._cells is None:
+            return layout
+        return with_page_rows(layout, self._cells, len(self.slices), self.setting)
 
     def has_rows(self, record: int) -> bool:
         """Whether any rows belong to a record."""
         return bool(self.groups[record] >= 0)
 
+    def part(self, record: int) -> Part:
+        """The part that has the rows of a record."""
+        return self._part(int(self.groups[record]))
+
+    def _part(self, group: int) -> Part:
+        return self.parts[bisect_right(self._firsts, group) - 1]
+
+    @cached_property
+    def _firsts(self) -> list[int]:
+        return [part.first for part in self.parts]
+
     def height(self, record: int) -> int:
         """How high a record's rows are with the head, on one page."""
-        start, end = self._stretch(record)
-        return self._rules.head + int(self._heights[end] - self._heights[start])
+        start, end = self.stretch(record)
+        laid = self.part(record).laid
+        return laid.rules.head + int(laid.layout.strip.sums[end] - laid.layout.strip.sums[start])
 
-    def begin(self, record: int) -> int:
-        """The first printed row of a record."""
-        return self._stretch(record)[0]
-
-    def _stretch(self, record: int) -> tuple[int, int]:
-        start, end = self._printed[self.groups[record] :][:2].tolist()
-        return start, end
+    def stretch(self, record: int) -> tuple[int, int]:
+        """The printed rows of a record, counted in its part: the first, and the end."""
+        part = self.part(record)
+        return part.laid.stretch(int(self.groups[record]) - part.first)
 
     def pages(self, record: int, body: Body) -> tuple[list[Slice], Body]:
         """The slices of a record's rows, and what is used of the last page."""
-        first = len(self.slices)
-        found, after = stretch_pages(self.layout, self._rules, self._stretch(record), body, first)
+        first, laid = len(self.slices), self.part(record).laid
+        found, after = stretch_pages(laid.layout, laid.rules, self.stretch(record), body, first)
         self.runs.append((int(self.groups[record]), first))
         self.slices += found
         return found, after
@@ -62,11 +189,15 @@ class RecordTable:
     @property
     def pages_have_rows(self) -> bool:
         """Whether there are rows that belong to pages."""
-        return any(self.layout.page_row(name) for name in PAGE_ROWS)
+        return any(getattr(self.table, name) is not None for name in PAGE_ROWS)
 
-    def filled(self, paged: Paged, setting: Setting) -> TableLayout:
-        """The layout with the rows of its pages filled in; they may have become higher."""
-        return with_page_rows(self.layout, paged(self.layout.table.name, self.ranges), self.slices, setting)
+    def fill(self, paged: Paged) -> tuple[int, ...]:
+        """Let the rows of its pages show what they have to, and tell the heights of rows that belong to pages; they may
+        have become higher."""
+        self._cells = paged(self.table.name, self.ranges)
+        for part in [*self.parts[0].held]:
+            part.let_go()
+        return self.parts[0].layout.page_heights
 
     @cached_property
     def ranges(self) -> PageRanges:
@@ -76,10 +207,14 @@ class RecordTable:
         counts = []
         firsts = [first for _, first in self.runs]
         for (group, first), end in zip(self.runs, [*firsts[1:], len(self.slices)], strict=True):
-            start, last = self._starts[group : group + 2].tolist()
-            own = np.clip(ends_of_pages(self.layout.flow, self.slices[first:end]), start, last).tolist()
+            part = self._part(group)
+            flow, arranged = part.layout.flow, part.layout.arranged
+            start, last = part.laid.starts[group - part.first :][:2].tolist()
+            own = np.clip(ends_of_pages(flow, self.slices[first:end]), start, last)
             own[-1] = last
-            begins += [start, *own[:-1]]
+            above = arranged.first(DETAIL)
+            own = (own + above).tolist()
+            begins += [start + above, *own[:-1]]
             ends += own
             counts.append(end - first)
         runs = np.repeat(np.arange(len(counts)), counts)

@@ -92,7 +92,7 @@ def sheets_on_pages(
     while True:
         ends = ends_of_pages(sheets[0].flow, slices)
         cells = paged(sheets[0].table.name, one_run(ends))
-        filled = [with_page_rows(sheet, cells, slices, setting) for sheet in sheets]
+        filled = [with_page_rows(sheet, cells, len(slices), setting) for sheet in sheets]
         page_heights = tuple(map(max, *(sheet.page_heights for sheet in filled), filled[0].page_heights))
         is_done = page_heights == sheets[0].page_heights
         sheets = [replace(sheet, page_heights=page_heights) for sheet in filled]

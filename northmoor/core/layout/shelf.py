@@ -1,7 +1,7 @@
 """What the placing of blocks works on: what earlier stages made, what is laid out once for all, what is placed."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 from northmoor.core.compute.cells import Computed
 from northmoor.core.compute.groups import Ints
@@ -15,8 +15,8 @@ from northmoor.core.layout.grids import cell_places
 from northmoor.core.layout.matrix import lay_out_matrix
 from northmoor.core.layout.parts import FixedPart, TableRun
 from northmoor.core.layout.records import Records
-from northmoor.core.layout.recordtables import RecordTable
-from northmoor.core.layout.table import Paged, TableLayout, lay_out_table
+from northmoor.core.layout.recordtables import RecordTable, makers
+from northmoor.core.layout.table import Paged, TableLayout
 from northmoor.core.model.blocks import ForEachBlock, GridBlock
 from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.tables import TableBlock
@@ -183,13 +183,14 @@ class Shelf:
             if isinstance(hosted.block, MatrixBlock):
                 assert isinstance(arranged, ArrangedMatrix)
                 layout = self._matrix(hosted, arranged, room)
+                table, made = layout.table, [(0, lambda: layout)]
             else:
                 assert isinstance(arranged, ArrangedTable)
                 assert isinstance(hosted.block, TableBlock)
-                foot = hosted.block.foot_of_page and not room.is_endless
-                layout = lay_out_table(hosted.block.but(foot_of_page=foot), arranged, room.width, self.setting)
-            layout = replace(layout, outer=hosted.depth, page_heights=self.page_heights.get(name, layout.page_heights))
-            self.tables[name] = RecordTable(layout, hosted.depth, groups)
+                table = hosted.block.but(foot_of_page=hosted.block.foot_of_page and not room.is_endless)
+                made = makers(table, arranged, hosted.depth, groups, room.width, self.setting)
+            heights = self.page_heights.get(name)
+            self.tables[name] = RecordTable(table, hosted.depth, groups, made, self.setting, heights)
         return self.tables[name]
 
     def _matrix(self, hosted: Hosted, arranged: ArrangedMatrix, room: Room) -> TableLayout:

@@ -23,12 +23,14 @@ from northmoor.core.layout.folding import Fold, folded
 from northmoor.core.layout.paginate import Body, Rules, Slice, Splitter, Strip, paginate
 from northmoor.core.layout.plans import (
     CellPlan,
+    Extent,
     RowPlan,
     continued_plans,
     make_row_plans,
     name_of_row,
     page_row_plans,
     shrunk,
+    with_extent,
 )
 from northmoor.core.layout.widths import column_widths
 from northmoor.core.layout.wrap import cut, wrap
@@ -175,13 +177,43 @@ def _is_decorated(look: FullLook) -> bool:
     return bool(look.fill or look.rule_above or look.rule_below or look.rule_left or look.rule_right)
 
 
-def lay_out_table(table: TableBlock, arranged: ArrangedTable, width: int, setting: Setting) -> TableLayout:
-    """Lay a table out in a body of a width in millipoints, without pages yet."""
-    kept = setting.kept
-    kinds = kinds_of_table(table)
+Extents = tuple[tuple[Extent, ...], ...]
+"""How wide the texts of each cell of each plan of a table's rows are."""
+
+
+def text_extents(table: TableBlock, arranged: ArrangedTable, setting: Setting) -> Extents:
+    """How wide a table's texts are: all that the layout of one of its parts has to know of the others."""
+    _, plans = make_row_plans(table, arranged, _flow(table, arranged, setting), setting)
+    return tuple(tuple((cell.widest, cell.tail) for cell in plan.cells) for plan in plans)
+
+
+def widest_of(one: Extents, other: Extents) -> Extents:
+    """The extents that hold the texts of two parts of a table."""
+    return tuple(
+        tuple((max(a[0], b[0]), max(a[1], b[1])) for a, b in zip(*cells, strict=True))
+        for cells in zip(one, other, strict=True)
+    )
+
+
+def _flow(table: TableBlock, arranged: ArrangedTable, setting: Setting) -> Flow:
     fold = setting.folds.get(table.name)
-    flow = kept.get(("flow", arranged, kinds, fold), lambda: folded(make_flow(table, arranged), arranged, fold))
+    key = ("flow", arranged, kinds_of_table(table), fold)
+    return setting.kept.get(key, lambda: folded(make_flow(table, arranged), arranged, fold))
+
+
+def lay_out_table(
+    table: TableBlock, arranged: ArrangedTable, width: int, setting: Setting, extents: Extents | None = None
+) -> TableLayout:
+    """Lay a table out in a body of a width in millipoints, without pages yet; of one that is part of another, `extents`
+    are those of all parts."""
+    kept = setting.kept
+    flow = _flow(table, arranged, setting)
     columns, plans = make_row_plans(table, arranged, flow, setting)
+    if extents is not None:
+        plans = tuple(
+            replace(plan, cells=tuple(map(with_extent, plan.cells, own)))
+            for plan, own in zip(plans, extents, strict=True)
+        )
     widths = column_widths(table, plans, width, setting)
     edges = tuple(np.concatenate([[0], np.cumsum(widths)]).tolist())
     plans = tuple(
@@ -197,14 +229,17 @@ def lay_out_table(table: TableBlock, arranged: ArrangedTable, width: int, settin
     row_heights = [_row_heights(plan, cells) for plan, cells in zip(plans, wrapped, strict=True)]
     if any(cell.rows > 1 for plan in plans for cell in plan.cells):
         row_heights = _with_spans(plans, wrapped, row_heights)
-    pages = len(plans) - len(kinds)
+    pages = len(plans) - len(flow.kinds)
     page_heights = tuple(int(np.max(height)) for height in row_heights[:pages])
     height_key = (flow, tuple(h if isinstance(h, int) else h.tobytes() for h in row_heights[pages:]))
     heights = kept.get(("heights", height_key), lambda: _flow_heights(flow, row_heights[pages:]))
     breaks = tuple(tuple(getattr(level, name) for name in _BREAKS) for level in table.levels)
     is_counted = table.rows_per_page is not None
     strip = kept.get(("strip", height_key, breaks, is_counted), lambda: make_strip(table, arranged, flow, heights))
-    made = TableLayout(table, arranged, flow, edges, columns, plans, wrapped, heights, page_heights, strip, fold)
+    made = TableLayout(
+        table, arranged, flow, edges, columns, plans, wrapped, heights, page_heights, strip,
+        setting.folds.get(table.name),
+    )  # fmt: skip
     continued = continued_plans(table, plans, setting)
     return _with_continued(made, continued, setting) if continued else made
 
@@ -257,9 +292,9 @@ def ends_of_pages(flow: Flow, slices: Sequence[Slice]) -> Ints:
     return np.maximum.accumulate(np.array(ends, np.int64))
 
 
-def with_page_rows(layout: TableLayout, cells: PagedCells, slices: Sequence[Slice], setting: Setting) -> TableLayout:
+def with_page_rows(layout: TableLayout, cells: PagedCells, pages: int, setting: Setting) -> TableLayout:
     """The layout with the texts of rows that belong to pages; such a row is as tall as the tallest of its kind."""
-    plans = page_row_plans(layout.table, cells, len(slices), layout.columns, setting)
+    plans = page_row_plans(layout.table, cells, pages, layout.columns, setting)
     wrapped = [tuple(_wrapped(cell, layout.edges, setting) for cell in plan.cells) for plan in plans]
     needed = (int(np.max(_row_heights(plan, at))) for plan, at in zip(plans, wrapped, strict=True))
     first, after = layout.page_kinds - len(PAGE_ROWS), layout.page_kinds
@@ -304,7 +339,7 @@ Wrapping = tuple[dict[tuple[int, int], tuple[int, ...]], npt.NDArray[np.int32], 
 
 def _wrap_all(cell: CellPlan, room: int) -> Wrapping:
     lines = cell.shaped.lines
-    if cell.widest <= room and not cell.shaped.broken:
+    if cell.needed <= room and not cell.shaped.broken:
         return {}, *_all_plain(len(lines))
     if cell.shift is None:
         return _wrap(cell, lines, cell.shaped.distinct, room, 0)
@@ -399,10 +434,13 @@ def _tell_of_cuts(
         for cell, placed in zip(plan.cells, cells, strict=True):
             count = int(np.sum(~placed.plain)) if cell.look.overflow == "cut" else 0
             if count:
-                what = "1 text is" if count == 1 else f"{count:,} texts are"
-                message = f"{what} wider than the cell and cut with an ellipsis; make the column wider, or let it wrap."
                 where = Place(block=table.name, row=name_of_row(plan.place), column=cell.name)
-                setting.find("cut text", where, message, is_error=False)
+                setting.count("cut text", where, count, _cut, is_error=False)
+
+
+def _cut(count: int) -> str:
+    what = "1 text is" if count == 1 else f"{count:,} texts are"
+    return f"{what} wider than the cell and cut with an ellipsis; make the column wider, or let it wrap."
 
 
 def _heights_of(cell: CellPlan, wrapped: WrappedCell) -> Ints:

@@ -7,7 +7,6 @@ from itertools import pairwise
 import numpy as np
 import numpy.typing as npt
 
-from northmoor.core.layout.context import Shapers
 from northmoor.core.layout.decorations import decorated_layers
 from northmoor.core.layout.display import Bookmark, Layer, Painted, Texts
 from northmoor.core.layout.drawncells import drawn_layers
@@ -29,9 +28,7 @@ class PlacedSlice:
     top: int
 
 
-def table_pages(
-    layout: TableLayout, placer: CellPlacer, slices: Sequence[PlacedSlice], shapers: Shapers
-) -> list[Painted]:
+def table_pages(layout: TableLayout, placer: CellPlacer, slices: Sequence[PlacedSlice]) -> list[Painted]:
     """Fills, rules, drawings and texts of each of some slices of a table. Kinds of rows that have no fills, rules or
     drawings cost nothing."""
     pieces = [each.piece for each in slices]
@@ -41,7 +38,7 @@ def table_pages(
         set(shown.page_of(np.flatnonzero(is_any[kinds])).tolist()) for is_any in (layout.is_decorated, layout.is_drawn)
     )
     found: list[Painted] = []
-    for number, texts in enumerate(_texts(layout, placer, slices, shown, shapers)):
+    for number, texts in enumerate(_texts(layout, placer, slices, shown)):
         piece, left = pieces[number], slices[number].left
         layers: list[Layer] = []
         if number in decorated:
@@ -54,7 +51,7 @@ def table_pages(
 
 
 def _texts(
-    layout: TableLayout, placer: CellPlacer, slices: Sequence[PlacedSlice], shown: RowsOnPages, shapers: Shapers
+    layout: TableLayout, placer: CellPlacer, slices: Sequence[PlacedSlice], shown: RowsOnPages
 ) -> Iterator[Texts]:
     """The texts of each slice."""
     found = [*_own_lines(layout, placer, slices, shown), *_other_lines(placer, slices, shown)]
@@ -67,12 +64,11 @@ def _texts(
     x += np.repeat([each.left for each in slices], np.diff(ends))
     y += top
     baseline += top
-    faces = tuple(placer.faces)
-    own_shapers = tuple(shapers.of(f.font) for f in faces)
+    faces, shapers = tuple(face for face, _ in placer.faces), tuple(shaper for _, shaper in placer.faces)
     for start, end in pairwise(ends.tolist()):
         own = slice(start, end)
         origins = TableOrigins(layout, row[own], column[own])
-        yield Texts(x[own], y[own], baseline[own], width[own], face[own], line[own], faces, own_shapers, origins)
+        yield Texts(x[own], y[own], baseline[own], width[own], face[own], line[own], faces, shapers, origins)
 
 
 Lines = tuple[Cells, Ints]

@@ -93,16 +93,18 @@ class Scaled:
     colors: tuple[str, ...]
 
 
-def scaled(scale: Scale, values: pa.Array) -> Scaled | None:
-    """The fills of numbers by a colour scale; None for values that are none."""
+def scaled(scale: Scale, values: pa.Array, among: pa.Array) -> Scaled | None:
+    """The fills of numbers, among others that are their scale, by a colour scale; None for values that are none."""
     if not is_numeric(values.type):
         return None
     numbers = pc.cast(values, pa.float64()).to_numpy(zero_copy_only=False)
     known = np.isfinite(numbers)
     if not known.any():
         return None
-    least = scale.least if scale.least is not None else float(numbers[known].min())
-    greatest = scale.greatest if scale.greatest is not None else float(numbers[known].max())
+    ends = pc.cast(among, pa.float64()).to_numpy(zero_copy_only=False)
+    ends = ends[np.isfinite(ends)]
+    least = scale.least if scale.least is not None else float(ends.min())
+    greatest = scale.greatest if scale.greatest is not None else float(ends.max())
     share = np.clip((np.where(known, numbers, least) - least) / ((greatest - least) or 1.0), 0, 1)
     place = np.where(known, np.round(share * STEPS), -1).astype(np.int16)
     return Scaled(place, tuple(_between(scale, step / STEPS) for step in range(STEPS + 1)))

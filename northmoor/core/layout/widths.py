@@ -48,4 +48,4 @@ def _share(left: int, needs: list[int]) -> list[int]:
 
 def _need(plans: tuple[RowPlan, ...], column: int) -> int:
     cells = [cell for plan in plans for cell in plan.cells if cell.column == column and cell.span == 1]
-    return max([_NARROWEST, *(min(cell.widest + 2 * cell.look.inset, _WIDEST_NEED) for cell in cells)])
+    return max([_NARROWEST, *(min(cell.needed + 2 * cell.look.inset, _WIDEST_NEED) for cell in cells)])

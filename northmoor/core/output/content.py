@@ -7,6 +7,7 @@ order, so that it can be selected, searched and copied.
 from collections.abc import Iterator, Sequence
 from functools import lru_cache
 from math import cos, radians, sin
+from weakref import WeakKeyDictionary
 
 import numpy as np
 import numpy.typing as npt
@@ -39,11 +40,11 @@ Ints = npt.NDArray[np.int64]
 class ContentWriter:
     """Writes the content streams of pages and remembers what fonts and pictures they use.
 
-    Encoded lines are kept by shaper, so that a writer which lives as long as its shapers encodes each line once.
+    Encoded lines are kept as long as their shaper lives, so that each is encoded once.
     """
 
     def __init__(self) -> None:
-        self._kept: dict[tuple[int, int], _KeptLines] = {}
+        self._kept: WeakKeyDictionary[Shaper, dict[int, _KeptLines]] = WeakKeyDictionary()
         self.fonts: dict[str, FontUse] = {}
         self.pictures: dict[str, tuple[str, AnyPicture]] = {}
 
@@ -89,7 +90,7 @@ class ContentWriter:
         y = np.repeat(heights, lengths) - np.concatenate([layer.baseline for layer, _ in layers])
         right, up = np.diff(x, prepend=0), np.diff(y, prepend=0)
         right[starts], up[starts] = x[starts], y[starts]
-        is_new = np.diff(faces.face, prepend=-1) != 0
+        is_new = np.diff(faces.alike[faces.face], prepend=-1) != 0
         is_new[starts] = True
         setups = pa.array([b"", *(self._setup(face) for face in faces.faces)], pa.binary())
         whole = join(
@@ -121,7 +122,7 @@ class ContentWriter:
 
     def _kept_lines(self, shaper: Shaper, lines: Ints, face: TextFace) -> pa.BinaryArray:
         """The operators of lines that may stand in many places, made once for each at a size."""
-        kept = self._kept.setdefault((id(shaper), face.size), _KeptLines())
+        kept = self._kept.setdefault(shaper, {}).setdefault(face.size, _KeptLines())
         new = kept.unknown(lines)
         if len(new):
             is_alone = shaper.is_alone(new)
@@ -216,7 +217,8 @@ class _KeptLines:
 
 
 class _Faces:
-    """The faces of several layers of texts, each once, and which each text has; and the texts' lines."""
+    """The faces of several layers of texts, each once with each shaper (`alike` is the first with the same face), and
+    which each text has; and the texts' lines."""
 
     def __init__(self, layers: Sequence[Texts], lengths: Ints) -> None:
         known: dict[tuple[TextFace, int], int] = {}
@@ -234,6 +236,7 @@ class _Faces:
                     numbers.append(known[face, id(shaper)])
             first_of_layer[at] = firsts[key]
         self.faces = [face for face, _ in known]
+        self.alike = np.array([self.faces.index(face) for face in self.faces], np.int64)
         own = np.concatenate([layer.face for layer in layers])
         self.face = np.array(numbers, np.int64)[np.repeat(first_of_layer, lengths) + own]
         self.line = np.concatenate([layer.line for layer in layers])

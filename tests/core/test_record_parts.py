@@ -1,0 +1,93 @@
+"""Tables in for-each blocks that are laid out in parts: they print, tell and trace what they do in one piece."""
+
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+
+from northmoor.core.checks.preflight import preflight
+from northmoor.core.checks.trace import trace
+from northmoor.core.document import Document
+from northmoor.core.layout import recordtables
+from northmoor.core.layout.places import page_places
+from northmoor.core.model.blocks import ForEachBlock
+from northmoor.core.model.data import Link, LinkedColumns
+from northmoor.core.model.looks import Look, Rule, Scale
+from northmoor.core.model.pages import PageSetup, Running, RunningLine, TextPiece
+from northmoor.core.model.report import Report
+from northmoor.core.model.tables import Column, Drawing
+from northmoor.core.model.texts import TextBlock
+from northmoor.core.sources.connections import Library
+from northmoor.core.stopping import Stop
+from tests.helpers import dumped, level_of, query, render, report_of, row_of, table_of
+
+MakeLibrary = Callable[[str], Library]
+SHIPPERS, LINES = 9, 17
+_VALUES = ", ".join(
+    f"({who}, 'goods {n * (who + 3) % 5}', {(n * 37 + who * 11) % 400 - 80}, {(n * who * 7919 % 90_000) / 100})"
+    for who in range(SHIPPERS)
+    for n in range(LINES)
+)
+ROWS = f"create table lines (who integer, goods text, kg integer, fee decimal(9,2)); insert into lines values {_VALUES}"
+"""Freight lines: for each shipper some goods with their weight, which may be negative, and their fee."""
+_ORDERED = "select * from lines order by who, goods, kg, fee"
+
+
+def statements(**more: Any) -> Report:
+    """A report with all that the parts of a table have in common: widths, signs, scales, bars, rows of pages."""
+    heavy = Rule(when="kg > 250", look=Look(bold=True, size=12_000))
+    columns = (
+        Column(name="goods", value="goods", blank_repeats=True, link="#shipper {who}"),
+        Column(name="kg", value="kg", scale=Scale(), rules=(Rule(when="kg < 0", look=Look(italic=True)),)),
+        Column(name="fee", value="fee", format="0.##", look=Look(align="decimal")),
+        Column(name="bar", value="kg", width=60_000, draw=Drawing(kind="bar")),
+        Column(name="odd", value="fee / (kg - 20)", format="0.0000000", width=30_000, look=Look(overflow="cut")),
+        Column(name="who", value="cast(goods as integer)", anchor="shipper {who}"),
+    )
+    level = level_of("goods", heading=(row_of(goods="{goods}: {sum(kg)}"),), continued="(more)", keep_together=True)
+    table = table_of(
+        *columns, levels=(level,), rules=(heavy,), total=(row_of(kg="sum(kg)", fee="sum(fee) / sum(fee) over report"),),
+        page_total=row_of(kg="sum(kg)"), brought_forward=row_of(kg="sum(kg)", goods="{'brought to this page'}"),
+        carried_forward=row_of(kg="sum(kg)"), rows_per_page=9,
+    )  # fmt: skip
+    title = TextBlock(name="title", text="Shipper {who}: {sum(fee)}", link="#shipper {who}")
+    made = {"name": "shipper", "query": "rows", "by": "who", "restart_page_number": True, "bookmark": "{who}"} | more
+    header = Running(lines=(RunningLine(start=TextPiece(text="{goods}"), of="goods"),))
+    page = PageSetup(size="A5", orientation="landscape")
+    shippers = query("select distinct who, 0.5 as fee from lines", name="shippers")
+    rows = query(_ORDERED).but(detail_of=Link(query="shippers", columns=(LinkedColumns(own="who", other="who"),)))
+    block = ForEachBlock(blocks=(title, table), **made)
+    return report_of(block, queries=(shippers, rows), page=page, edition={"header": header})
+
+
+def told(document: Document) -> list[str]:
+    return sorted({str(finding) for finding in (*document.findings, *preflight(document))})
+
+
+def traced(document: Document, page: int) -> list[Any]:
+    """The traces of all figures in rows of a page: what is shown, in what scope, over how many rows."""
+    spots = [s for s in page_places(document.composition, page).spots if s.column in ("kg", "fee") and s.row != "head"]
+    found = [trace(document, page, spot, Stop()) for spot in spots if spot.block == "table"]
+    return [(t.shown, t.scope, t.rows and t.rows.table.to_pylist(), [f.agrees for f in t.figures]) for t in found]
+
+
+@pytest.mark.parametrize(("more", "parts"), [
+    ({}, 3), ({"order_by": "sum(fee)"}, 3), ({"query": "shippers", "order_by": "who % 4"}, 1),
+])  # fmt: skip
+def test_parts_print_what_the_whole_prints(
+    library: MakeLibrary, monkeypatch: pytest.MonkeyPatch, more: dict[str, str], parts: int
+) -> None:
+    """Where records come in another order than a table's groups, the table is laid out as one part."""
+    report, made = statements(**more), library(ROWS)
+    whole = render(report, made)
+    monkeypatch.setattr(recordtables, "ROWS_OF_PART", 4 * LINES)
+    parted = render(report, made)
+    assert len(parted.composition.record_tables["table"].parts) == parts
+    assert len(whole.composition.record_tables["table"].parts) == 1
+    assert dumped(parted) == dumped(whole)
+    assert parted.pdf() == whole.pdf()
+    assert told(parted) == told(whole)
+    page = len(whole) // 2
+    assert traced(parted, page) == traced(whole, page)
+    assert all(agrees for *_, figures in traced(parted, page) for agrees in figures)
+    assert page_places(parted.composition, page).brackets == page_places(whole.composition, page).brackets
