@@ -390,7 +390,7 @@ class Document:
     def missing_characters(self) -> str:
         """Characters in the document's tables that no shipped font has, each once."""
         found: dict[str, None] = {}
-        for laid in self.composition.runs_of_tables:
+        for laid in self.composition.laid:
             found |= dict.fromkeys(c for plan in laid.layout.plans for cell in plan.cells for c in cell.shaped.missing)
         return "".join(found)
 

@@ -311,10 +311,9 @@ def test_which_rows_a_table_in_a_record_shows_is_chosen_and_taken_back(statement
 
     def rows() -> int:
         settle(statement, qtbot)
-        found = statement.pages._rendered.document.composition.tables  # type: ignore[union-attr]  # pages are shown
-        return sum(
-            piece.end - piece.start for run in found if run.layout.table.name == table.name for piece in run.slices
-        )
+        placed = statement.pages._rendered.document.composition.placed  # type: ignore[union-attr]  # pages are shown
+        found = (run for run in placed.all_runs() if run.table.name == table.name)
+        return sum(piece.end - piece.start for run in found for piece in run.slices)
 
     own = rows()
     tie = editor(statement, "tie")

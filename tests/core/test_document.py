@@ -211,8 +211,8 @@ def test_a_group_of_one_hundred_thousand_and_one_hundred_thousand_groups(library
     every = level_of("k", total=row_of(k="sum(v)"))
     for level, groups in ((one, 1), (every, 100_000)):
         document = render(report_of(table_of("k", levels=(level,))), made)
-        assert len(document.composition.tables[0].layout.arranged.levels[0]) == groups
-        last = document.composition.tables[0].slices[-1]
+        assert len(document.composition.placed.tables[0].layout.arranged.levels[0]) == groups
+        last = document.composition.placed.tables[0].slices[-1]
         assert last.end == 100_000 + groups
         assert document.page(len(document) - 1).layers
 

@@ -116,7 +116,7 @@ def test_numbers_stand_at_the_end_and_texts_at_the_start(library: MakeLibrary) -
 
 def test_widths_given_stay_and_the_rest_is_shared_by_content(library: MakeLibrary) -> None:
     table = table_of("route", Column(name="note", value="note", width=100_000), "vessel")
-    edges = render(report_of(table), library(FREIGHT)).composition.tables[0].layout.edges
+    edges = render(report_of(table), library(FREIGHT)).composition.placed.tables[0].layout.edges
     assert edges[2] - edges[1] == 100_000
     assert edges[-1] == 595_276 - 2 * 56_693
 
@@ -124,7 +124,7 @@ def test_widths_given_stay_and_the_rest_is_shared_by_content(library: MakeLibrar
 def test_columns_wider_than_the_page_are_narrowed_and_told(library: MakeLibrary) -> None:
     columns = [Column(name=c, value=c, width=400_000) for c in ("route", "vessel", "note")]
     document = render(report_of(table_of(*columns)), library(FREIGHT))
-    assert document.composition.tables[0].layout.edges[-1] <= 595_276 - 2 * 56_693
+    assert document.composition.placed.tables[0].layout.edges[-1] <= 595_276 - 2 * 56_693
     assert "wider than the page" in str(document.findings[0])
     assert not document.findings[0].is_error
 
@@ -134,7 +134,7 @@ def test_three_hundred_columns_stay_on_the_page(library: MakeLibrary) -> None:
     document = render(
         report_of(table_of(*columns)), library("create table lines (n integer); insert into lines values (7);")
     )
-    assert document.composition.tables[0].layout.edges[-1] <= 595_276 - 2 * 56_693
+    assert document.composition.placed.tables[0].layout.edges[-1] <= 595_276 - 2 * 56_693
 
 
 @pytest.mark.parametrize(
@@ -259,7 +259,7 @@ def test_spans_and_rules_follow_the_columns(library: MakeLibrary) -> None:
     )
     document = render(report_of(table_of("route", "vessel", "charge", total=total)), library(FREIGHT))
     (rule,) = [i for i in dumped(document)["pages"][0]["items"] if i["kind"] == "rule"]
-    edges = document.composition.tables[0].layout.edges
+    edges = document.composition.placed.tables[0].layout.edges
     assert (rule["x"], rule["width"], rule["height"]) == (56.693, edges[-1] / 1000, 0.5)
 
 

@@ -1,4 +1,4 @@
-"""Tables in for-each blocks that are laid out in parts: they print, tell and trace what they do in one piece."""
+"""Records that are laid out in parts and placed in batches: they print, tell and trace what they do in one piece."""
 
 from collections.abc import Callable
 from typing import Any
@@ -8,10 +8,11 @@ import pytest
 from northmoor.core.checks.preflight import preflight
 from northmoor.core.checks.trace import trace
 from northmoor.core.document import Document
-from northmoor.core.layout import recordtables
+from northmoor.core.layout import flowing, recordtables
 from northmoor.core.layout.places import page_places
-from northmoor.core.model.blocks import ForEachBlock
+from northmoor.core.model.blocks import ForEachBlock, GridBlock, GridCell
 from northmoor.core.model.data import Link, LinkedColumns
+from northmoor.core.model.leaves import BreakBlock, ContentsBlock
 from northmoor.core.model.looks import Look, Rule, Scale
 from northmoor.core.model.pages import PageSetup, Running, RunningLine, TextPiece
 from northmoor.core.model.report import Report
@@ -60,6 +61,13 @@ def statements(**more: Any) -> Report:
     return report_of(block, queries=(shippers, rows), page=page, edition={"header": header})
 
 
+def in_small_parts(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Let a few records be laid out together, each be placed by itself, and nothing of it be held."""
+    monkeypatch.setattr(recordtables, "ROWS_OF_PART", 4 * LINES)
+    monkeypatch.setattr(flowing, "PARTS_OF_BATCH", 1)
+    monkeypatch.setattr(flowing, "PARTS_HELD", 0)
+
+
 def told(document: Document) -> list[str]:
     return sorted({str(finding) for finding in (*document.findings, *preflight(document))})
 
@@ -80,8 +88,10 @@ def test_parts_print_what_the_whole_prints(
     """Where records come in another order than a table's groups, the table is laid out as one part."""
     report, made = statements(**more), library(ROWS)
     whole = render(report, made)
-    monkeypatch.setattr(recordtables, "ROWS_OF_PART", 4 * LINES)
+    in_small_parts(monkeypatch)
     parted = render(report, made)
+    assert len(parted.composition.placed.batches) == SHIPPERS
+    assert not any(batch.held for batch in parted.composition.placed.batches)
     assert len(parted.composition.record_tables["table"].parts) == parts
     assert len(whole.composition.record_tables["table"].parts) == 1
     assert dumped(parted) == dumped(whole)
@@ -91,3 +101,34 @@ def test_parts_print_what_the_whole_prints(
     assert traced(parted, page) == traced(whole, page)
     assert all(agrees for *_, figures in traced(parted, page) for agrees in figures)
     assert page_places(parted.composition, page).brackets == page_places(whole.composition, page).brackets
+
+
+@pytest.mark.parametrize("page", [
+    PageSetup(size="A5", columns=2), PageSetup(size="A4", rows=3, columns=2, fill_first="down"), PageSetup(size="A6"),
+])  # fmt: skip
+def test_batches_go_on_where_the_one_before_ended(
+    library: MakeLibrary, monkeypatch: pytest.MonkeyPatch, page: PageSetup
+) -> None:
+    """Records that follow one another on a page, in its columns and labels, with nested ones and blocks around them."""
+    inner = ForEachBlock(name="of", query="rows", by="goods", page_break="none", without_rows="left_out", blocks=(
+        TextBlock(name="goods", text="{goods}: {count(*)}", listed="contents"), table_of("kg", "fee"),
+    ))  # fmt: skip
+    right = GridCell(column=1, blocks=(table_of("kg").but(name="right"),))
+    grid = GridBlock(name="grid", cells=(GridCell(blocks=(TextBlock(name="left", text="{who}"),)), right))
+    each = ForEachBlock(name="who", query="rows", by="who", page_break="none", blocks=(
+        TextBlock(name="title", text="Shipper {who}", stays_with_next=True, listed="contents"), grid, inner,
+    ))  # fmt: skip
+    around = [TextBlock(name=name, text=name) for name in ("before", "after")]
+    again = ForEachBlock(name="again", query="rows", by="who", blocks=(TextBlock(name="once", text="{who} again"),))
+    turned = BreakBlock(name="turned", orientation="landscape")
+    blocks = (ContentsBlock(name="contents"), around[0], each, turned, again, around[1])
+    report, made = report_of(*blocks, sql=_ORDERED, page=page), library(ROWS)
+    whole = render(report, made)
+    in_small_parts(monkeypatch)
+    batched = render(report, made)
+    assert len(batched.composition.placed.batches) == 2 * SHIPPERS
+    assert len(whole.composition.placed.batches) == 2
+    assert dumped(batched) == dumped(whole)
+    for index in (len(whole) - 1, 0, len(whole) // 2):  # in any order
+        assert batched.page_pdf(index) == whole.page_pdf(index)
+    assert told(batched) == told(whole)

@@ -394,7 +394,7 @@ def test_rows_that_come_in_the_tables_order_are_held_once(library: MakeLibrary, 
     document = render(report, made)
     fetched = document.rows["rows"].table.column("charge").chunk(0)
     (shown,) = [
-        computed.values for want, computed in document.composition.tables[0].layout.arranged.cells.items()
+        computed.values for want, computed in document.composition.placed.tables[0].layout.arranged.cells.items()
         if want.expression == "charge"
     ]  # fmt: skip
     assert (shown.buffers()[-1].address == fetched.buffers()[-1].address) == is_once

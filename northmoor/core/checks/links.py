@@ -26,7 +26,7 @@ def broken_links(document: Document) -> Iterator[Finding]:
 
 def _of_cells(document: Document) -> Iterator[tuple[Place, list[str]]]:
     """The addresses that each cell of tables opens; of a table that is laid out in parts, part by part."""
-    for laid in document.composition.runs_of_tables:
+    for laid in document.composition.laid:
         layout = laid.layout
         for plan in layout.plans:
             row = "rows" if plan.place.row == "detail" and not plan.place.number else name_of_row(plan.place)
@@ -41,7 +41,8 @@ def _of_cells(document: Document) -> Iterator[tuple[Place, list[str]]]:
 def _of_texts(document: Document) -> Iterator[tuple[Place, list[str]]]:
     """The addresses that texts and pictures open."""
     found: dict[str, dict[str, None]] = {}
-    for part in (part for parts in document.composition.placed.lines.values() for part in parts):
+    stands = document.composition.placed.everything()
+    for part in (part for parts in stands for own in parts.lines.values() for part in own):
         own = [] if isinstance(part, ChartPart) else [part.link]
         if isinstance(part, Lines) and isinstance(part.block, RichText):
             own += [link for *_, link in part.block.links(0, 0)]

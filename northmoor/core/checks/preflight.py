@@ -20,6 +20,7 @@ from northmoor.core.errors import NorthmoorError, Place
 from northmoor.core.model import edits
 from northmoor.core.model.findings import Finding, Remedy
 from northmoor.core.model.parameters import FromExpression, Parameter
+from northmoor.core.model.tables import TableBlock
 from northmoor.core.sources.proposing import sql_using, with_use
 
 T = TypeVar("T")
@@ -126,13 +127,12 @@ def _other_values(document: Document) -> tuple[Remedy, ...]:
 def uneven_pages(document: Document) -> Iterator[Finding]:
     """Tables that ask for more rows a page than a page holds."""
     held: dict[str, tuple[int, int]] = {}
-    for laid, runs in document.composition.runs_of_tables.items():
+    for laid, runs in document.composition.runs_of(lambda table: isinstance(table.rows_per_page, int)).items():
         name, asked = laid.table.name, laid.table.rows_per_page
         pieces = [piece for run in runs if len(run.slices) > 1 for piece in run.slices]
-        if not isinstance(asked, int) or not pieces:
-            continue
         details = laid.layout.strip.details
-        assert details is not None  # they are counted
+        if not isinstance(asked, int) or details is None or not pieces:
+            continue
         most = max(int(details[piece.end] - details[piece.start]) for piece in pieces)
         held[name] = asked, max(held.get(name, (0, 0))[1], most)
     for name, (asked, most) in held.items():
@@ -145,9 +145,7 @@ def uneven_pages(document: Document) -> Iterator[Finding]:
 def split_groups(document: Document) -> Iterator[Finding]:
     """Groups that are to be kept together and stand on several pages all the same."""
     counts: dict[str, int] = {}
-    for laid, runs in document.composition.runs_of_tables.items():
-        if not any(level.keep_together for level in laid.table.levels):
-            continue
+    for laid, runs in document.composition.runs_of(_keeps_groups).items():
         strip = laid.layout.strip
         first = strip.kept_together
         starts = np.sort([piece.start for run in runs for piece in run.slices])
@@ -160,10 +158,14 @@ def split_groups(document: Document) -> Iterator[Finding]:
             yield Finding("split group", Place(block=name), message, is_error=False)
 
 
+def _keeps_groups(table: TableBlock) -> bool:
+    return any(level.keep_together for level in table.levels)
+
+
 def undrawable_cells(document: Document) -> Iterator[Finding]:
     """Pictures that are missing and codes that do not fit, wherever their pages are."""
     faults: dict[Place, str] = {}
-    for laid in document.composition.runs_of_tables:
+    for laid in document.composition.laid:
         for plan, cells in zip(laid.layout.plans, laid.layout.wrapped, strict=True):
             for cell, placed in zip(plan.cells, cells, strict=True):
                 fault = cell.drawing.first_fault(placed.width - 2 * cell.look.inset) if cell.drawing else None

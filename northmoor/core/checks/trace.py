@@ -94,8 +94,7 @@ def trace(document: Document, page: int, spot: Spot, stop: Stop) -> Trace:
     assert spot.printed is not None
     place = RowPlace(spot.row, spot.level, spot.number)
     content = _content(table, place, spot.column)
-    run = next(run for run in document.composition.tables if run.laid is part.laid)
-    pages = document.composition.ranges(run)
+    pages = document.composition.ranges(part.run)
     order = plan_of(table).order
     asking = Asking(order, arranged, document.rows, table.query, document.settled.whole(), pages)
     standpoint = _standpoint(part, place, spot.printed)

@@ -13,6 +13,7 @@ from northmoor.core.layout.paginate import Slice
 from northmoor.core.layout.parts import Frame, Laid, TableRun
 from northmoor.core.layout.rowsonpage import rows_on_page
 from northmoor.core.layout.table import TableLayout
+from northmoor.core.model.tables import TableBlock
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,3 +106,9 @@ def _named_rows(layout: TableLayout) -> Iterator[tuple[str, int]]:
             found += [(int(printed[at]), texts[name]) for name, at in zip(names, first, strict=True) if texts[name]]
     for row, name in sorted(found):
         yield name, row
+
+
+def has_anchors(table: TableBlock) -> bool:
+    """Whether any of a table's cells have names."""
+    cells = (*table.columns, *(cell for _, row in table.rows() for cell in row.cells))
+    return any(cell.anchor is not None for cell in cells)

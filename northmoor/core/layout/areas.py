@@ -9,7 +9,7 @@ from functools import cached_property
 from typing import TypeVar
 
 from northmoor.core.layout.parts import Frame, TableRun
-from northmoor.core.layout.shelf import Begun, Entry, Placed
+from northmoor.core.layout.placed import Batch, Begun, Entry, Parts, Placed
 from northmoor.core.model.blocks import Block
 from northmoor.core.model.leaves import BreakBlock
 from northmoor.core.model.pages import PageSetup
@@ -78,19 +78,38 @@ def put_on_pages(placed: Placed, areas: Sequence[tuple[int, int]], first: int, w
         y = each.y + areas[each.page % count][1]
         return replace(each, page=page_of(each.page), y=y) if is_moved else each
 
-    for area, parts in placed.lines.items():
-        left, top = areas[area % count]
-        own = [part.moved(left, top, part.depth) for part in parts] if left or top else parts
-        whole.lines.setdefault(page_of(area), []).extend(own)
-    for run in placed.tables:
-        whole.tables += _runs(run, areas, first)
+    put = _on_pages(placed, areas, first)
+    for page, parts in put.lines.items():
+        whole.lines.setdefault(page, []).extend(parts)
+    whole.tables += put.tables
+    whole.batches += [_batch(each, areas, first) if is_moved else each for each in placed.batches]
     for name, (area, y) in placed.blocks.items():
         whole.blocks.setdefault(name, (page_of(area), y + areas[area % count][1]))
+    whole.laid |= placed.laid
     whole.restarts |= {page_of(area) for area in placed.restarts}
     whole.entries += map(moved, placed.entries)
     whole.begun += map(moved, placed.begun)
     whole.has_lists |= placed.has_lists
     whole.pages = page_of(placed.pages - 1) + 1
+
+
+def _on_pages(placed: Parts, areas: Sequence[tuple[int, int]], first: int) -> Parts:
+    """What stands in areas, on the pages from one on."""
+    put, count = Parts(), len(areas)
+    for area, parts in placed.lines.items():
+        left, top = areas[area % count]
+        own = [part.moved(left, top, part.depth) for part in parts] if left or top else parts
+        put.lines.setdefault(first + area // count, []).extend(own)
+    for run in placed.tables:
+        put.tables += _runs(run, areas, first)
+    return put
+
+
+def _batch(batch: Batch, areas: Sequence[tuple[int, int]], first: int) -> Batch:
+    """Records that stand in areas, on the pages from one on."""
+    begin, last = (first + area // len(areas) for area in (batch.first, batch.last))
+    held = None if batch.held is None else _on_pages(batch.held, areas, first)
+    return Batch(begin, last, lambda: _on_pages(batch.place(), areas, first), batch.recent, held)
 
 
 def _runs(run: TableRun, areas: Sequence[tuple[int, int]], first: int) -> Iterator[TableRun]:

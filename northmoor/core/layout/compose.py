@@ -2,13 +2,12 @@
 asked for."""
 
 from bisect import bisect_right
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property, lru_cache
 from itertools import islice
 
 import numpy as np
-import numpy.typing as npt
 
 from northmoor.core.collecting import uncollected
 from northmoor.core.compute.cells import Computed
@@ -16,7 +15,7 @@ from northmoor.core.compute.chartdata import ArrangedChart
 from northmoor.core.compute.paging import PageRanges, one_run
 from northmoor.core.compute.table import ArrangedTable
 from northmoor.core.errors import Place
-from northmoor.core.layout.anchors import Anchors
+from northmoor.core.layout.anchors import Anchors, has_anchors
 from northmoor.core.layout.areas import Section, area_of, area_size, put_on_pages, stretches
 from northmoor.core.layout.context import Setting
 from northmoor.core.layout.display import Bookmark, Layer, OneOrigin, Origin, Page, Painted, Pictures
@@ -27,6 +26,7 @@ from northmoor.core.layout.palette import colors_of
 from northmoor.core.layout.paragraph import Paragraph, PlacedLines, link_layer, placed_paragraphs
 from northmoor.core.layout.parts import ChartPart, DrawnPart, FixedPart, Frame, Laid, Lines, Part, TablePart, TableRun
 from northmoor.core.layout.pictures import picture_or_fault
+from northmoor.core.layout.placed import Placed
 from northmoor.core.layout.recordtables import RecordTable
 from northmoor.core.layout.running import (
     RunningLayout,
@@ -37,13 +37,14 @@ from northmoor.core.layout.running import (
     running_texts,
     slots_of,
 )
-from northmoor.core.layout.shelf import Arranged, Given, Lists, Placed, Room, Scope, Shelf
-from northmoor.core.layout.table import ends_of_pages
+from northmoor.core.layout.shelf import Arranged, Given, Lists, Room, Scope, Shelf
+from northmoor.core.layout.table import ends_of_pages, last_rows
 from northmoor.core.layout.tablepage import PlacedSlice, table_pages
 from northmoor.core.layout.watermark import WatermarkLayout, lay_out_watermark, watermark_slots
 from northmoor.core.model.charts import Chart, ChartBlock
 from northmoor.core.model.pages import PageSetup, Running
 from northmoor.core.model.report import Edition
+from northmoor.core.model.tables import TableBlock
 
 _MOST_PASSES = 50
 """How often a document is placed anew at most, for rows of pages and lists to have the room they need."""
@@ -58,7 +59,6 @@ class Composition:
     setting: Setting
     given: Given
     placed: Placed
-    tables: list[TableRun]
     record_tables: Mapping[str, RecordTable]
     """The tables in for-each blocks, by their names."""
     numbers: tuple[int, ...] = ()
@@ -106,14 +106,23 @@ class Composition:
     def ranges(self, run: TableRun) -> PageRanges:
         """The detail rows of each page of a table, or, in a for-each, of all its pages for all records."""
         found = self.record_tables.get(run.table.name)
-        return one_run(ends_of_pages(run.layout.flow, run.whole or run.slices)) if found is None else found.ranges
+        if found is not None:
+            return found.ranges
+        return one_run(ends_of_pages(run.layout.flow, last_rows(run.whole or run.slices)))
 
     @cached_property
-    def runs_of_tables(self) -> Mapping[Laid, Sequence[TableRun]]:
-        """The runs of each table that has been laid out: one for each record, or for each column of pages."""
+    def laid(self) -> Sequence[Laid]:
+        """All tables that have been laid out, those for records in their parts."""
+        of_records = [part for table in self.record_tables.values() if table.is_printed for part in table.parts]
+        return [*self.placed.laid.values(), *of_records]
+
+    def runs_of(self, wanted: Callable[[TableBlock], bool]) -> Mapping[Laid, Sequence[TableRun]]:
+        """The runs of some tables: one for each record, or for each column of pages."""
         found: dict[Laid, list[TableRun]] = {}
-        for run in self.tables:
-            found.setdefault(run.laid, []).append(run)
+        if any(wanted(laid.table) for laid in self.laid):
+            for run in self.placed.all_runs():
+                if wanted(run.table):
+                    found.setdefault(run.laid, []).append(run)
         return found
 
     @cached_property
@@ -121,45 +130,37 @@ class Composition:
         """The places that links go to: blocks, cells that have names, and what is listed."""
         listed = {}
         if self.placed.has_lists:
-            entries = entries_of(self.placed, self.tables)
-            listed = {f"entry-{at + 1}": (entry.page, entry.y) for at, entry in enumerate(entries)}
-        return Anchors(self.runs_of_tables, {**listed, **self.placed.blocks}, self.frame)
+            listed = {f"entry-{at + 1}": (e.page, e.y) for at, e in enumerate(entries_of(self.placed))}
+        return Anchors(self.runs_of(has_anchors), {**listed, **self.placed.blocks}, self.frame)
 
     def parts(self, index: int) -> list[Part]:
         """What stands on the page of an index, from the top."""
-        return self._parts(index, self._runs(index, index + 1))
+        return self._parts(index, index + 1)[0]
 
-    def _parts(self, index: int, runs: Sequence[TableRun]) -> list[Part]:
-        """The same, where some of the runs of tables are known to be all that can stand there."""
-        tables = [part for run in runs if (part := run.on_page(index)) is not None]
+    def _parts(self, first: int, end: int) -> list[list[Part]]:
+        """The same of each page from one index up to another."""
+        found: list[list[Part]] = [[] for _ in range(first, end)]
+        around = self.placed.on(first, end)
+        for parts in around:
+            for index in range(first, end):
+                found[index - first] += parts.lines.get(index, ())
+        for parts in around:
+            for run in parts.runs(first, end):
+                begin, last = run.first_page + run.slices[0].page, run.first_page + run.slices[-1].page
+                for index in range(max(begin, first), min(last + 1, end)):
+                    part = run.on_page(index)
+                    found[index - first] += () if part is None else (part,)
+        return [self._in_order(own, index) for index, own in enumerate(found, first)]
+
+    def _in_order(self, parts: Sequence[Part], index: int) -> list[Part]:
+        """The parts of a page from its top."""
         areas = self.section(index).areas
 
         def order(part: Part) -> tuple[int, int, int]:
             area = area_of(areas, part.left, part.y) if len(areas) > 1 else 0
             return area, part.y - part.depth.lift, part.depth.layer
 
-        return sorted([*self.placed.lines.get(index, ()), *tables], key=order)
-
-    def _runs(self, first: int, end: int) -> list[TableRun]:
-        """The runs of tables that stand on any page from one index up to another."""
-        begins, lasts = self._extents
-        return [self.tables[at] for at in np.flatnonzero((begins < end) & (lasts >= first)).tolist()]
-
-    def _runs_by_page(self, first: int, end: int) -> list[list[TableRun]]:
-        """The runs of tables that stand on each page from one index up to another."""
-        found: list[list[TableRun]] = [[] for _ in range(first, end)]
-        for run in self._runs(first, end):
-            begin, last = run.first_page + run.slices[0].page, run.first_page + run.slices[-1].page
-            for page in range(max(begin, first), min(last + 1, end)):
-                found[page - first].append(run)
-        return found
-
-    @cached_property
-    def _extents(self) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.int64]]:
-        """The first and the last page of each run of a table."""
-        pages = [(r.first_page + r.slices[0].page, r.first_page + r.slices[-1].page) for r in self.tables]
-        begins, lasts = np.array(pages, np.int64).reshape(-1, 2).T
-        return begins, lasts
+        return sorted(parts, key=order)
 
     @cached_property
     def _bookmarks_by_page(self) -> dict[int, list[Bookmark]]:
@@ -172,7 +173,7 @@ class Composition:
 
     def pages(self, first: int, end: int) -> list[Page]:
         """The finished pages from one index up to another; many at a time cost less each."""
-        parts = [self._parts(index, runs) for index, runs in enumerate(self._runs_by_page(first, end), first)]
+        parts = self._parts(first, end)
         painted = iter(self._painted([part for own in parts for part in own]))
         return [self._page(index, list(islice(painted, len(own)))) for index, own in enumerate(parts, first)]
 
@@ -200,7 +201,7 @@ class Composition:
         for at, part in enumerate(parts):
             left, top = self.frame.left + part.left, self.frame.top + part.y
             if isinstance(part, TablePart):
-                tables.setdefault(part.laid, []).append((at, PlacedSlice(part.piece, left, top)))
+                tables.setdefault(part.run.laid, []).append((at, PlacedSlice(part.piece, left, top)))
             elif isinstance(part, Lines) and isinstance(part.block, Paragraph):
                 texts.append((at, part, PlacedLines(part.block, left, top, part.start, part.end)))
             else:
@@ -281,7 +282,7 @@ class Composition:
         lines = [line for part in (self.edition.header, self.edition.footer) if part is not None for line in part.lines]
         spoken: dict[str | None, Mapping[str, Computed]] = {None: self.running}
         for name in {line.of for line in lines if line.of is not None}:
-            spoken[name] = open_groups(name, len(self), self.given, self.tables, self.placed.begun) or {}
+            spoken[name] = open_groups(name, len(self), self.given, self.placed) or {}
         return spoken
 
     def _background(self, index: int) -> tuple[Layer, ...]:
@@ -312,7 +313,7 @@ def _composed(edition: Edition, given: Given, setting: Setting) -> Composition:
         picture_or_fault(edition.page.background, "page", setting)  # found now, not only when its page is drawn
     placed, sections, of_records = _placed(edition, given, setting)
     numbers, counts = _page_numbers(placed.pages, frozenset(placed.restarts))
-    composition = Composition(edition, sections, setting, given, placed, placed.tables, of_records, numbers, counts)
+    composition = Composition(edition, sections, setting, given, placed, of_records, numbers, counts)
     mark = edition.watermark
     wanted = slots_of(running_texts(edition.header) + running_texts(edition.footer)) + watermark_slots(mark)
     composition.running = given.running(list(dict.fromkeys(wanted)), numbers, counts)
@@ -338,7 +339,7 @@ def _placed(
     for passed in range(_MOST_PASSES):
         shelf = Shelf(given, setting, heights, lists)
         placed, sections = _flowed(edition, shelf, setting)
-        tables = {name: table for name, table in shelf.tables.items() if table.slices and table.pages_have_rows}
+        tables = {name: table for name, table in shelf.tables.items() if table.is_printed and table.pages_have_rows}
         known = {name: table.parts[0].layout.page_heights for name, table in tables.items()}
         needed = {name: table.fill(given.paged) for name, table in tables.items()}
         listed = _lists(placed) if placed.has_lists else lists
@@ -350,7 +351,7 @@ def _placed(
 
 def _lists(placed: Placed) -> Lists:
     numbers, _ = _page_numbers(placed.pages, frozenset(placed.restarts))
-    return lists_of(entries_of(placed, placed.tables), numbers)
+    return lists_of(entries_of(placed), numbers)
 
 
 def _flowed(edition: Edition, shelf: Shelf, setting: Setting) -> tuple[Placed, tuple[Section, ...]]:
@@ -359,7 +360,7 @@ def _flowed(edition: Edition, shelf: Shelf, setting: Setting) -> tuple[Placed, t
     for page, blocks in stretches(edition.blocks, edition.page):
         section = Section(whole.pages, page, _frame(edition, page, setting))
         areas = section.areas
-        flow = Flow(shelf, Room(0, *area_size(page, section.frame), len(areas)))
+        flow = Flow(shelf, Room(0, *area_size(page, section.frame), len(areas)), in_batches=True)
         flow.blocks(blocks, Scope())
         put_on_pages(flow.placed, areas, section.first, whole)
         sections.append(section)

@@ -17,6 +17,7 @@ from northmoor.core.compute.matrix import ArrangedMatrix
 from northmoor.core.compute.table import ArrangedTable
 from northmoor.core.errors import LayoutError, NorthmoorError, Place, Stopped
 from northmoor.core.layout.chartview import View
+from northmoor.core.layout.cursor import Cursor
 from northmoor.core.layout.display import Layer, Origin
 from northmoor.core.layout.drawings import Area
 from northmoor.core.layout.grids import columns_by_content, joined_rows, row_heights
@@ -26,12 +27,13 @@ from northmoor.core.layout.matrix import lay_out_matrix
 from northmoor.core.layout.natural import natural_width
 from northmoor.core.layout.paginate import Body, Slice
 from northmoor.core.layout.paragraph import Paragraph, fault_paragraph
-from northmoor.core.layout.parts import ChartPart, Depth, DrawnPart, FixedPart, LaidTable, Lines, TableRun
+from northmoor.core.layout.parts import ChartPart, Depth, DrawnPart, LaidTable, Lines, TableRun
+from northmoor.core.layout.placed import Batch, Begun, Entry, Parts, Placed
 from northmoor.core.layout.readouts import readout_leaf
 from northmoor.core.layout.records import Records
 from northmoor.core.layout.richtext import RichText, make_rich_text
 from northmoor.core.layout.sheets import lay_out_sheets, sheets_on_pages
-from northmoor.core.layout.shelf import ENDLESS, Begun, Entry, Placed, Room, Scope, Shelf
+from northmoor.core.layout.shelf import ENDLESS, Room, Scope, Shelf
 from northmoor.core.layout.table import TableLayout
 from northmoor.core.layout.telling import Telling, content_of
 from northmoor.core.model.blocks import Block, DataBlock, ForEachBlock, FrameBlock, GridBlock
@@ -51,25 +53,21 @@ from northmoor.core.model.pictures import PictureBlock
 from northmoor.core.model.tables import TableBlock
 from northmoor.core.model.texts import TextBlock
 
+PARTS_OF_BATCH = 1_000
+"""How many parts the records of a batch have together, or somewhat more."""
+PARTS_HELD = 20_000
+"""How many parts of records are held, about 500 bytes each; records after those are placed again."""
 
-class Flow:
-    """Where the next block begins: the page and what is used of it."""
 
-    def __init__(self, shelf: Shelf, room: Room) -> None:
-        self.shelf, self.room = shelf, room
-        self.setting, self.given = shelf.setting, shelf.given
+class Flow(Cursor):
+    """Places blocks one after another."""
+
+    def __init__(self, shelf: Shelf, room: Room, in_batches: bool = False) -> None:
+        super().__init__(room)
+        self.shelf, self.setting, self.given = shelf, shelf.setting, shelf.given
         self.telling = Telling(shelf.given, shelf.setting)
-        self.placed = Placed()
-        self.page = 0
-        self.used = 0
-        self._bottom = 0
-        self._awaited: list[Entry | Begun] = []
-        """Entries of lists and records for what is placed next, which may be on the next page."""
-
-    @property
-    def height(self) -> int:
-        """How much is used, without the space after the last block."""
-        return self._bottom
+        self._in_batches = in_batches
+        """Whether records of outermost for-each blocks are placed in batches."""
 
     def blocks(self, blocks: Sequence[Block], scope: Scope) -> None:
         """Place some blocks, one after another."""
@@ -311,7 +309,7 @@ class Flow:
         first = self.page
         self._mark(first + slices[0].page, slices[0].y)
         self.placed.blocks.setdefault(block.name, (first + slices[0].page, slices[0].y))
-        self.placed.tables.append(TableRun(table.part(record), slices, first, self.room.left))
+        self._add_run(TableRun(table.part(record), slices, first, self.room.left))
         self._go_to(first + slices[-1].page, after.used)
 
     def _chart(
@@ -338,7 +336,7 @@ class Flow:
 
         for number, layout in enumerate(sheets):
             own = slices if across == 1 else [replace(s, page=page_of(s, number)) for s in slices]
-            self.placed.tables.append(TableRun(LaidTable(layout), own, self.page, self.room.left))
+            self._add_run(TableRun(LaidTable(layout), own, self.page, self.room.left))
         self._mark(self.page + page_of(slices[0], 0), slices[0].y)
         self.placed.blocks.setdefault(block.name, (self.page + page_of(slices[0], 0), slices[0].y))
         restarting = _restarting_rows(block, sheets[0])
@@ -350,14 +348,55 @@ class Flow:
     # blocks that hold others
 
     def _for_each(self, block: ForEachBlock, scope: Scope) -> None:
-        records = self.shelf.records(block)
-        printed = 0
-        for index in self._records_here(block, records, scope):
+        here = self._records_here(block, self.shelf.records(block), scope)
+        is_printed = False
+        while len(here):
+            if self._in_batches and scope.records is None:
+                is_printed, here = self._batch(block, here, is_printed)
+            else:
+                is_printed, here = self._records(block, here, scope, is_printed)
+        if not is_printed:
+            message = "It has no records, so nothing of it is printed."
+            self.setting.find("no records", Place(block=block.name), message, is_error=False)
+
+    def _batch(self, block: ForEachBlock, here: range, is_printed: bool) -> tuple[bool, range]:
+        """Place the first of some records as a batch; whether any has been printed then, and those that are left.
+
+        What is not held of it is placed again by another flow that begins where this one is now.
+        """
+        stand, runs = self.stand, self.shelf.runs()
+
+        def place() -> Parts:
+            self.shelf.seek(runs)
+            again = Flow(self.shelf, self.room)
+            again.begin_at(stand)
+            again._records(block, range(here.start, rest.start), Scope(), is_printed)
+            return Parts(again.placed.lines, again.placed.tables)
+
+        whole, before = self.placed, self._count
+        self.placed = own = Placed()
+        is_now, rest = self._records(block, here, Scope(), is_printed, PARTS_OF_BATCH)
+        self.placed = whole
+        whole.note(own)
+        self.shelf.parts_held += self._count - before
+        held = Parts(own.lines, own.tables) if self.shelf.parts_held <= PARTS_HELD else None
+        whole.batches.append(Batch(stand.page, self.page, place, self.shelf.recent, held))
+        return is_now, rest
+
+    def _records(
+        self, block: ForEachBlock, here: range, scope: Scope, is_printed: bool, most: int | None = None
+    ) -> tuple[bool, range]:
+        """Place some records one after another, until there are so many parts; whether any has been printed then, and
+        the records that are left."""
+        records, before = self.shelf.records(block), self._count
+        for index in here:
             self.setting.stop.check()
+            if most is not None and self._count - before >= most:
+                return is_printed, range(index, here.stop)
             inner = Scope(records, index, {**scope.around, block.name: index})
             if block.without_rows == "left_out" and not self._has_rows(block, index):
                 continue
-            if printed and block.page_break != "none":
+            if is_printed and block.page_break != "none":
                 self._go_on(block.page_break == "column")
             if block.restart_page_number and not self.used and not self.room.is_endless:
                 self.placed.restarts.add(self.page)
@@ -366,10 +405,8 @@ class Flow:
                 self._awaited.append(Entry(0, 0, title.strip() or "–", len(scope.around)))
             self._awaited.append(Begun(block.name, index))
             self._record(block, inner)
-            printed += 1
-        if not printed:
-            message = "It has no records, so nothing of it is printed."
-            self.setting.find("no records", Place(block=block.name), message, is_error=False)
+            is_printed = True
+        return is_printed, range(here.stop, here.stop)
 
     def _records_here(self, block: ForEachBlock, records: Records, scope: Scope) -> range:
         """The records that belong to the record around, or all."""
@@ -496,52 +533,10 @@ class Flow:
             if slices:
                 deep = sunk(run, run.slices[0].y)
                 run = replace(run, slices=slices, first_page=self.page, left=run.left + left, depth=deep)
-                self.placed.tables.append(run)
+                self._add_run(run)
         self.placed.entries += [replace(e, page=self.page, y=y + e.y) for e in sub.placed.entries if e.page == 0]
         self.placed.begun += [replace(b, page=self.page, y=y + b.y) for b in sub.placed.begun if b.page == 0]
         self.placed.has_lists |= sub.placed.has_lists
-
-    # pages
-
-    def _make_room(self, height: int) -> None:
-        if self.used and self.used + height > self.room.height:
-            self._next_area()
-
-    def _go_on(self, in_column: bool) -> None:
-        if in_column:
-            self._next_area()
-        else:
-            self._next_page()
-
-    def _next_area(self) -> None:
-        """Go on in the next column or label, or on the next page."""
-        if self.used and not self.room.is_endless:
-            self.page, self.used = self.page + 1, 0
-
-    def _next_page(self) -> None:
-        """Go on on the next page, unless nothing stands on this one."""
-        areas = self.room.areas
-        if (self.used or self.page % areas) and not self.room.is_endless:
-            self.page, self.used = (self.page // areas + 1) * areas, 0
-
-    def _go_to(self, page: int, used: int) -> None:
-        self.page, self.used = page, used
-        self.placed.pages = max(self.placed.pages, page + 1)
-
-    def _mark(self, page: int, y: int) -> None:
-        """Let the entries that wait lead to where something begins."""
-        for each in self._awaited:
-            if isinstance(each, Begun):
-                self.placed.begun.append(Begun(each.name, each.record, page, y))
-            else:
-                self.placed.entries.append(Entry(page, y, each.title, each.depth, each.list))
-        self._awaited.clear()
-
-    def _add(self, part: FixedPart) -> None:
-        self._mark(self.page, part.y)
-        self.placed.lines.setdefault(self.page, []).append(part)
-        self.placed.blocks.setdefault(part.name, (self.page, part.y))
-        self.placed.pages = max(self.placed.pages, self.page + 1)
 
 
 _PLACERS: dict[type, Callable[[Flow, Any, Scope], None]] = {

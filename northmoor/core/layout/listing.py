@@ -8,9 +8,9 @@ from collections.abc import Sequence
 
 from northmoor.core.layout.context import Setting
 from northmoor.core.layout.display import Origin
-from northmoor.core.layout.parts import TableRun
+from northmoor.core.layout.placed import Entry, Placed
 from northmoor.core.layout.richtext import RichText, Run, make_rich_text
-from northmoor.core.layout.shelf import Entry, Listed, Lists, Placed
+from northmoor.core.layout.shelf import Listed, Lists
 from northmoor.core.layout.tablepage import table_bookmarks
 from northmoor.core.model.leaves import ContentsBlock
 from northmoor.core.model.texts import TabStop
@@ -19,10 +19,10 @@ MOST_ENTRIES = 20_000
 _STEP = 14_000
 
 
-def entries_of(placed: Placed, tables: Sequence[TableRun]) -> list[Entry]:
+def entries_of(placed: Placed) -> list[Entry]:
     """All titles of a document in the order of its pages: of texts, records and the groups of tables."""
     found = list(placed.entries)
-    for run in tables:
+    for run in placed.all_runs():
         if not run.layout.flow.has_headings:
             continue
         for piece in run.slices:

@@ -4,11 +4,11 @@ import numpy as np
 
 from northmoor.core.layout.paragraph import Paragraph
 from northmoor.core.layout.parts import DrawnPart, FixedPart, Lines
+from northmoor.core.layout.placed import Parts
 from northmoor.core.layout.richtext import RichText
-from northmoor.core.layout.shelf import Placed
 
 
-def natural_width(placed: Placed) -> int:
+def natural_width(placed: Parts) -> int:
     """The width that texts, pictures and small blocks need; charts and tables take all there is."""
     if placed.tables:
         return max(run.layout.edges[-1] for run in placed.tables)

@@ -10,30 +10,30 @@ from northmoor.core.compute.table import ArrangedTable
 from northmoor.core.errors import ExpressionError
 from northmoor.core.expr.language import parse
 from northmoor.core.layout.parts import TableRun
-from northmoor.core.layout.shelf import Begun, Given
+from northmoor.core.layout.placed import Begun, Placed
+from northmoor.core.layout.shelf import Given
 from northmoor.core.model.tables import Level, TableBlock
 
 Keys = tuple[object, ...]
 
 
-def open_groups(
-    name: str, pages: int, given: Given, tables: Sequence[TableRun], begun: Sequence[Begun]
-) -> Mapping[str, Computed] | None:
+def open_groups(name: str, pages: int, given: Given, placed: Placed) -> Mapping[str, Computed] | None:
     """The keys of a level, and of those around it, on each page by the texts of their expressions; null where none of
     its groups is open. None where there is no level or for-each of that name."""
-    run = next((run for run in tables if any(level.name == name for level in run.table.levels)), None)
+    of_level = (run for run in placed.all_runs() if any(level.name == name for level in run.table.levels))
+    run = next(of_level, None)
     hosted = given.hosted.get(name)
     if run is None and hosted is not None and isinstance(hosted.block, TableBlock):
         found = given.arranged[name]
         if not isinstance(found, ArrangedTable):
             return None
         depth = hosted.depth + 1
-        return _columns(found, hosted.block.levels, depth, _of_records(name, found, depth, pages, begun))
+        return _columns(found, hosted.block.levels, depth, _of_records(name, found, depth, pages, placed.begun))
     if run is None:
         return None
     depth = 1 + next(at for at, level in enumerate(run.table.levels) if level.name == name)
     keys: list[Keys | None] = [None] * pages
-    for own in (each for each in tables if each.table.name == run.table.name):
+    for own in (each for each in placed.all_runs() if each.table.name == run.table.name):
         for page, found_keys in _of_slices(own, depth):
             keys[page] = keys[page] or found_keys
     return _columns(run.layout.arranged.whole, run.table.levels, depth, keys)

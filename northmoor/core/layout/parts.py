@@ -162,15 +162,23 @@ class LaidTable:
 class TablePart:
     """A slice of a table."""
 
-    laid: Laid
+    run: "TableRun"
     piece: Slice
-    left: int = 0
-    depth: Depth = ON_TOP
 
     @property
     def layout(self) -> TableLayout:
         """The table laid out."""
-        return self.laid.layout
+        return self.run.laid.layout
+
+    @property
+    def left(self) -> int:
+        """Its distance from the body's left edge."""
+        return self.run.left
+
+    @property
+    def depth(self) -> Depth:
+        """How deep it lies."""
+        return self.run.depth
 
     @property
     def y(self) -> int:
@@ -208,4 +216,4 @@ class TableRun:
         wanted = index - self.first_page
         at = bisect_left(self.slices, wanted, key=lambda piece: piece.page)
         is_there = at < len(self.slices) and self.slices[at].page == wanted
-        return TablePart(self.laid, self.slices[at], self.left, self.depth) if is_there else None
+        return TablePart(self, self.slices[at]) if is_there else None

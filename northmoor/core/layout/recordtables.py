@@ -4,6 +4,7 @@ A table of many rows is laid out in parts, of which only those in use are held: 
 on the pages, so that each is made once when they are placed and once when they are drawn.
 """
 
+from array import array
 from bisect import bisect_right
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
@@ -17,13 +18,14 @@ from northmoor.core.compute.parting import can_be_cut, cuts, part_of
 from northmoor.core.compute.scopes import DETAIL
 from northmoor.core.compute.table import ArrangedTable
 from northmoor.core.layout.celltext import PagedCells
-from northmoor.core.layout.context import Setting
-from northmoor.core.layout.paginate import Body, Slice
+from northmoor.core.layout.context import Kept, Setting
+from northmoor.core.layout.paginate import Body, Rules, Slice
 from northmoor.core.layout.placedcells import CellPlacer
 from northmoor.core.layout.table import (
     Paged,
     TableLayout,
     ends_of_pages,
+    last_rows,
     lay_out_table,
     page_rules,
     stretch_pages,
@@ -43,14 +45,13 @@ Maker = Callable[[], TableLayout]
 
 @dataclass(eq=False)
 class Part:
-    """Some records' rows of a table, from the group `first` of the records' level on; laid out when that is asked for.
-    Of those that are `held`, the longest laid out is let go."""
+    """Some records' rows of a table, from the group `first` of the records' level on; laid out when that is asked for,
+    and held among the `recent` ones."""
 
     table: TableBlock
     first: int
     make: Maker
-    held: "list[Part]"
-    _laid: "_Laid | None" = None
+    recent: Kept
 
     @property
     def layout(self) -> TableLayout:
@@ -65,17 +66,7 @@ class Part:
     @property
     def laid(self) -> "_Laid":
         """The rows laid out, with where those of each record are."""
-        if self._laid is None:
-            self._laid = _Laid(self.make())
-            self.held.append(self)
-            if len(self.held) > _PARTS_HELD:
-                self.held[0].let_go()
-        return self._laid
-
-    def let_go(self) -> None:
-        """Hold the layout no longer."""
-        self._laid = None
-        self.held.remove(self)
+        return self.recent.get(self.first, lambda: _Laid(self.make()))
 
 
 class _Laid:
@@ -84,7 +75,6 @@ class _Laid:
     def __init__(self, layout: TableLayout) -> None:
         self.layout, self.placer = layout, CellPlacer(layout)
         self.starts = layout.arranged.levels[layout.outer - 1].starts
-        self.rules = page_rules(layout)
         self._printed = layout.flow.first_at(self.starts)
 
     def stretch(self, group: int) -> tuple[int, int]:
@@ -124,7 +114,8 @@ def makers(
 @dataclass(eq=False)
 class RecordTable:
     """A table whose outermost `depth` levels are the keys of records. `groups` says which group of the last of those is
-    each record's, −1 where it has no rows; `slices` are those made so far, run by run."""
+    each record's, −1 where it has no rows. It tells the pages of one record after another; what it told from a run on,
+    it tells again after `seek`."""
 
     table: TableBlock
     depth: int
@@ -134,15 +125,20 @@ class RecordTable:
     page_heights: tuple[int, ...] | None = None
     """Those that the rows of pages are known to need."""
     parts: list[Part] = field(default_factory=list)
-    slices: list[Slice] = field(default_factory=list)
-    runs: list[tuple[int, int]] = field(default_factory=list)
-    """The group of each run, and its first slice."""
+    at: int = 0
+    """How many runs have been told, or have been told again."""
+    _recent: Kept = field(default_factory=lambda: Kept(_PARTS_HELD))
+    _run_groups: "array[int]" = field(default_factory=lambda: array("q"))
+    """The group of each run."""
+    _run_begins: "array[int]" = field(default_factory=lambda: array("q"))
+    """The first page of each run, among those of all."""
+    _page_ends: "array[int]" = field(default_factory=lambda: array("q"))
+    """The printed row with which each page ends, counted in its part."""
     _cells: PagedCells | None = None
     """What rows that belong to pages show, once pages are known."""
 
     def __post_init__(self) -> None:
-        held: list[Part] = []
-        self.parts = [Part(self.table, first, partial(self._made, make), held) for first, make in self.makers]
+        self.parts = [Part(self.table, first, partial(self._made, make), self._recent) for first, make in self.makers]
 
     def _made(self, make: Maker) -> TableLayout:
         """A part laid out, with the rows of pages as far as they are known."""
@@ -150,7 +146,12 @@ class RecordTable:
         layout = replace(layout, outer=self.depth, page_heights=self.page_heights or layout.page_heights)
         if self._cells is None:
             return layout
-        return with_page_rows(layout, self._cells, len(self.slices), self.setting)
+        return with_page_rows(layout, self._cells, len(self._page_ends), self.setting)
+
+    @cached_property
+    def _rules(self) -> Rules:
+        """What holds for the pages of all records, as they were first placed."""
+        return page_rules(self.parts[0].layout)
 
     def has_rows(self, record: int) -> bool:
         """Whether any rows belong to a record."""
@@ -161,17 +162,17 @@ class RecordTable:
         return self._part(int(self.groups[record]))
 
     def _part(self, group: int) -> Part:
-        return self.parts[bisect_right(self._firsts, group) - 1]
+        return self.parts[bisect_right(self._part_firsts, group) - 1]
 
     @cached_property
-    def _firsts(self) -> list[int]:
+    def _part_firsts(self) -> list[int]:
         return [part.first for part in self.parts]
 
     def height(self, record: int) -> int:
         """How high a record's rows are with the head, on one page."""
         start, end = self.stretch(record)
-        laid = self.part(record).laid
-        return laid.rules.head + int(laid.layout.strip.sums[end] - laid.layout.strip.sums[start])
+        sums = self.part(record).layout.strip.sums
+        return self._rules.head + int(sums[end] - sums[start])
 
     def stretch(self, record: int) -> tuple[int, int]:
         """The printed rows of a record, counted in its part: the first, and the end."""
@@ -180,11 +181,24 @@ class RecordTable:
 
     def pages(self, record: int, body: Body) -> tuple[list[Slice], Body]:
         """The slices of a record's rows, and what is used of the last page."""
-        first, laid = len(self.slices), self.part(record).laid
-        found, after = stretch_pages(laid.layout, laid.rules, self.stretch(record), body, first)
-        self.runs.append((int(self.groups[record]), first))
-        self.slices += found
+        is_new = self.at == len(self._run_begins)
+        first = len(self._page_ends) if is_new else self._run_begins[self.at]
+        found, after = stretch_pages(self.part(record).layout, self._rules, self.stretch(record), body, first)
+        self.at += 1
+        if is_new:
+            self._run_groups.append(int(self.groups[record]))
+            self._run_begins.append(first)
+            self._page_ends.extend(last_rows(found))
         return found, after
+
+    def seek(self, run: int) -> None:
+        """Go back to a run."""
+        self.at = run
+
+    @property
+    def is_printed(self) -> bool:
+        """Whether any record has been given pages."""
+        return bool(self._run_begins)
 
     @property
     def pages_have_rows(self) -> bool:
@@ -195,8 +209,7 @@ class RecordTable:
         """Let the rows of its pages show what they have to, and tell the heights of rows that belong to pages; they may
         have become higher."""
         self._cells = paged(self.table.name, self.ranges)
-        for part in [*self.parts[0].held]:
-            part.let_go()
+        self._recent.clear()
         return self.parts[0].layout.page_heights
 
     @cached_property
@@ -204,18 +217,17 @@ class RecordTable:
         """The detail rows of each of its pages, once all records have theirs."""
         begins: list[int] = []
         ends: list[int] = []
-        counts = []
-        firsts = [first for _, first in self.runs]
-        for (group, first), end in zip(self.runs, [*firsts[1:], len(self.slices)], strict=True):
+        for group, first, end in zip(
+            self._run_groups, self._run_begins, [*self._run_begins[1:], len(self._page_ends)], strict=True
+        ):
             part = self._part(group)
-            flow, arranged = part.layout.flow, part.layout.arranged
+            layout, above = part.layout, part.layout.arranged.first(DETAIL)
             start, last = part.laid.starts[group - part.first :][:2].tolist()
-            own = np.clip(ends_of_pages(flow, self.slices[first:end]), start, last)
+            own = np.clip(ends_of_pages(layout.flow, self._page_ends[first:end]), start, last)
             own[-1] = last
-            above = arranged.first(DETAIL)
             own = (own + above).tolist()
             begins += [start + above, *own[:-1]]
             ends += own
-            counts.append(end - first)
+        counts = np.diff([*self._run_begins, len(self._page_ends)])
         runs = np.repeat(np.arange(len(counts)), counts)
         return PageRanges(np.array(begins, np.int64), np.array(ends, np.int64), runs)

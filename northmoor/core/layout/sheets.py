@@ -12,7 +12,15 @@ from northmoor.core.layout.context import Setting
 from northmoor.core.layout.flow import kinds_of_table, make_flow, make_strip
 from northmoor.core.layout.paginate import Body, Slice
 from northmoor.core.layout.plans import make_row_plans
-from northmoor.core.layout.table import Paged, TableLayout, ends_of_pages, lay_out_table, table_pages, with_page_rows
+from northmoor.core.layout.table import (
+    Paged,
+    TableLayout,
+    ends_of_pages,
+    last_rows,
+    lay_out_table,
+    table_pages,
+    with_page_rows,
+)
 from northmoor.core.layout.widths import natural_widths
 from northmoor.core.model.edits import with_columns
 from northmoor.core.model.tables import PAGE_ROWS, Column, TableBlock
@@ -90,7 +98,7 @@ def sheets_on_pages(
     if not any(sheets[0].page_row(name) for name in PAGE_ROWS):
         return sheets, slices, after
     while True:
-        ends = ends_of_pages(sheets[0].flow, slices)
+        ends = ends_of_pages(sheets[0].flow, last_rows(slices))
         cells = paged(sheets[0].table.name, one_run(ends))
         filled = [with_page_rows(sheet, cells, len(slices), setting) for sheet in sheets]
         page_heights = tuple(map(max, *(sheet.page_heights for sheet in filled), filled[0].page_heights))

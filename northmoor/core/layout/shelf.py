@@ -10,10 +10,9 @@ from northmoor.core.compute.kinds import ArrangedBlock
 from northmoor.core.compute.matrix import ArrangedMatrix
 from northmoor.core.compute.table import ArrangedTable
 from northmoor.core.errors import NorthmoorError
-from northmoor.core.layout.context import Setting
+from northmoor.core.layout.context import Kept, Setting
 from northmoor.core.layout.grids import cell_places
 from northmoor.core.layout.matrix import lay_out_matrix
-from northmoor.core.layout.parts import FixedPart, TableRun
 from northmoor.core.layout.records import Records
 from northmoor.core.layout.recordtables import RecordTable, makers
 from northmoor.core.layout.table import Paged, TableLayout
@@ -21,6 +20,7 @@ from northmoor.core.model.blocks import ForEachBlock, GridBlock
 from northmoor.core.model.matrices import MatrixBlock
 from northmoor.core.model.tables import TableBlock
 
+_BATCHES_HELD = 2
 ENDLESS = 1 << 40
 """The height of what is measured without pages."""
 Arranged = Mapping[str, ArrangedBlock | NorthmoorError]
@@ -70,28 +70,6 @@ class Scope:
 
 
 @dataclass(frozen=True, slots=True)
-class Entry:
-    """A title that can be listed: the index of its page, how far down the body it stands, its depth from 0, and the
-    list that it is in: that of contents, which is the outline too, or of captions."""
-
-    page: int
-    y: int
-    title: str
-    depth: int
-    list: str = "contents"
-
-
-@dataclass(frozen=True, slots=True)
-class Begun:
-    """Where a record of a for-each begins: its number, the index of the page, and how far down the body."""
-
-    name: str
-    record: int
-    page: int = 0
-    y: int = 0
-
-
-@dataclass(frozen=True, slots=True)
 class Listed:
     """An entry of a list, with the number that its page has and the name by which links reach it."""
 
@@ -106,25 +84,6 @@ Lists = Mapping[str, Sequence[Listed]]
 
 
 @dataclass(eq=False)
-class Placed:
-    """What has been placed: parts by page, tables, where blocks begin, and what is known of records."""
-
-    lines: dict[int, list[FixedPart]] = field(default_factory=dict)
-    tables: list[TableRun] = field(default_factory=list)
-    blocks: dict[str, tuple[int, int]] = field(default_factory=dict)
-    """Where each block first begins: the index of its page, and how far down the body."""
-    restarts: set[int] = field(default_factory=set)
-    """Pages on which numbers begin anew."""
-    entries: list[Entry] = field(default_factory=list)
-    """Titles of texts and of records."""
-    begun: list[Begun] = field(default_factory=list)
-    """Where records begin."""
-    has_lists: bool = False
-    """Whether there is a list of entries."""
-    pages: int = 1
-
-
-@dataclass(eq=False)
 class Shelf:
     """What is made once for all records: the records of each for-each, and tables laid out for them. `page_heights` are
     those that the rows of pages are known to need, `lists` the entries that the document is known to have."""
@@ -135,6 +94,9 @@ class Shelf:
     lists: Lists
     tables: dict[str, RecordTable] = field(default_factory=dict)
     groups: dict[str, Ints] = field(default_factory=dict)
+    parts_held: int = 0
+    """How many parts are held of records that have been placed."""
+    recent: Kept = field(default_factory=lambda: Kept(_BATCHES_HELD))
     _records: dict[str, Records] = field(default_factory=dict)
     _tracks: dict[tuple[str, int, tuple[tuple[int, int], ...]], tuple[list[int], list[int]]] = field(
         default_factory=dict
@@ -202,3 +164,12 @@ class Shelf:
             if len(sheets) == 1:
                 break
         return sheets[0]
+
+    def runs(self) -> dict[str, int]:
+        """How many runs each table has been given."""
+        return {name: table.at for name, table in self.tables.items()}
+
+    def seek(self, runs: Mapping[str, int]) -> None:
+        """Let each table go back to the run that it had then."""
+        for name, table in self.tables.items():
+            table.seek(runs.get(name, 0))

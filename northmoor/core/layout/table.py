@@ -280,16 +280,21 @@ def page_rules(layout: TableLayout) -> Rules:
     return Rules(first, later, brought, total, carried, table.foot_of_page, most)
 
 
-def ends_of_pages(flow: Flow, slices: Sequence[Slice]) -> Ints:
-    """How many detail rows are done at the end of each page; a row that is split counts where it ends."""
-    ends = []
+def last_rows(slices: Sequence[Slice]) -> list[int]:
+    """The printed row with which each page ends, −1 for none; a row that is split ends where its last part does."""
+    rows = []
     for piece, below in zip_longest(slices, slices[1:]):
-        last = piece.end - 1
-        if piece.part is not None and not piece.is_last and below is not None and piece.end > below.start:
-            last -= 1
-        ends.append(int(flow.done[last]) if last >= 0 else 0)
+        is_split = piece.part is not None and not piece.is_last and below is not None and piece.end > below.start
+        rows.append(piece.end - 1 - is_split)
+    return rows
+
+
+def ends_of_pages(flow: Flow, lasts: Sequence[int]) -> Ints:
+    """How many detail rows are done at the end of each page, where that is the end of a printed row; all are, at the
+    end of the last."""
+    ends = np.array([int(flow.done[last]) if last >= 0 else 0 for last in lasts], np.int64)
     ends[-1] = flow.rows
-    return np.maximum.accumulate(np.array(ends, np.int64))
+    return np.maximum.accumulate(ends)
 
 
 def with_page_rows(layout: TableLayout, cells: PagedCells, pages: int, setting: Setting) -> TableLayout:
