@@ -1,6 +1,6 @@
 """A table's rows in order and grouped, as its levels say: by keys, by a value of each group, the first of them only."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from contextlib import nullcontext
 from dataclasses import dataclass
 
@@ -12,6 +12,7 @@ from sqlglot import exp
 
 from northmoor.core.compute.cells import ROWS, Computed, whole
 from northmoor.core.compute.groups import Grouping, Groups, Ints, LevelRows, Wanted, groups_of, outer_of
+from northmoor.core.compute.inorder import is_in_order
 from northmoor.core.compute.scoped import Surroundings, compute_scoped, give_trees
 from northmoor.core.compute.scopes import POSITION, Compiled, Compiler, Standing, depth_column, group_column, key_column
 from northmoor.core.errors import ExpressionError, LayoutError, Place
@@ -225,23 +226,32 @@ def _ordered(engine: Engine, stop: Stop, compiler: Compiler, plan: Order, fetche
     for step in steps:
         inner = f"select *, {step} from ({inner})"
     terms.append(tuple(within))
-    by = ", ".join([*(term for level in terms for term in level), "__nm_fetched_at"])
+    by = [*(term for level in terms for term in level), "__nm_fetched_at"]
     try:
         own = Engine(stop, threads=SORTING) if fetched.num_rows > _MANY else nullcontext(engine)
         with own as sorting:  # the order is total, so that it is the same on many threads
             sorting.give("__nm_fetched", given)
             names = ", ".join(map(quoted, fetched.column_names))
-            placed = sorting.run(f"select * exclude ({names}) from ({inner}) order by {by}", bound)
-            return _Rows(_with_columns(placed, fetched), tuple(terms), bound)
+            placed = _sorted(sorting, f"select * exclude ({names}) from ({inner})", by, bound)
     except EngineError as error:
         raise LayoutError(f"Its rows cannot be ordered and grouped: {told(error)}.", Place(block=plan.block)) from error
+    return _Rows(_with_columns(placed, fetched), tuple(terms), bound)
+
+
+def _sorted(engine: Engine, asked: str, by: Sequence[str], bound: Mapping[str, object]) -> pa.Table:
+    """The rows of a statement in an order."""
+    found = engine.run(asked, bound)
+    if is_in_order(found, by):
+        return found
+    engine.give("__nm_placed", found)
+    return engine.run(f"select * from __nm_placed order by {', '.join(by)}", bound)
 
 
 def _with_columns(placed: pa.Table, fetched: pa.Table) -> pa.Table:
     """The fetched rows as they are placed, and what places them; in the order in which they were fetched, the very
     columns that were."""
     places = placed.column("__nm_fetched_at")
-    is_as_fetched = len(places) == fetched.num_rows and np.array_equal(places.to_numpy(), np.arange(len(places)))
+    is_as_fetched = len(places) == fetched.num_rows and is_in_order(placed, ["__nm_fetched_at"])
     rows = fetched if is_as_fetched else fetched.take(places)
     for name in placed.column_names:
         rows = rows.append_column(name, placed.column(name))
