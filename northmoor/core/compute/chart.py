@@ -229,8 +229,8 @@ def hosted_rows(hosted: HostedPlan, table: ArrangedTable, rows: Mapping[str, Row
 def _of_hosts(scope: int, table: ArrangedTable) -> tuple[Ints, Ints]:
     """The rows of each group, and the group's number; in a tree a row is in all groups around it."""
     if scope == 0:
-        return table.source, np.zeros(len(table.source), np.int64)
+        return table.fetched(), np.zeros(table.rows, np.int64)
     groups = table.levels[scope - 1]
     starts, counts = groups.starts[:-1], groups.ends - groups.starts[:-1]
     within = np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts)
-    return table.source[np.repeat(starts, counts) + within], np.repeat(np.arange(len(groups)), counts)
+    return table.fetched()[np.repeat(starts, counts) + within], np.repeat(np.arange(len(groups)), counts)

@@ -39,7 +39,7 @@ def part_of(arranged: ArrangedTable, depth: int, first: int, end: int) -> Arrang
         stop - start,
         tuple(_groups(level, *span, start, stop) for level, span in zip(arranged.levels, spans, strict=True)),
         _cells(arranged.cells, scopes),
-        arranged.source[start:stop],
+        arranged.fetched(start, stop),
         part_of=PartOf(arranged, start, tuple(begin for begin, _ in spans)),
     )
 

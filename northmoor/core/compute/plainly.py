@@ -69,7 +69,7 @@ class Asking:
     def rows_behind(self, standpoint: Standpoint) -> Ints:
         """The numbers of the fetched rows that a figure stands for, in their printed order."""
         start, end = self._stretch(standpoint)
-        return self.arranged.source[start:end].astype(np.int64)
+        return self.arranged.fetched(start, end)
 
     def _stretch(self, standpoint: Standpoint) -> tuple[int, int]:
         scope, at = standpoint.scope, standpoint.at
@@ -105,7 +105,7 @@ class Asking:
 
     def _places(self) -> pa.Table:
         arranged = self.arranged
-        columns = {ROW_NUMBER: arranged.source, _PLACE: np.arange(arranged.rows)}
+        columns = {ROW_NUMBER: arranged.fetched(), _PLACE: np.arange(arranged.rows)}
         groups = {group_column(level): of_row for level, of_row in enumerate(arranged.group_of_row, 1)}
         return pa.table({**columns, **groups})
 

@@ -173,8 +173,8 @@ class ArrangedTable:
     rows: int
     levels: tuple[Groups, ...]
     cells: Mapping[Wanted, Computed]
-    source: npt.NDArray[np.signedinteger[Any]]
-    """Which of the fetched rows each row is."""
+    source: npt.NDArray[np.signedinteger[Any]] | None
+    """Which of the fetched rows each row is; None where they come as they were fetched (see `fetched`)."""
     ordered: pa.Table | None = None
     notes: tuple[str, ...] = ()
     """What is wrong with its trees."""
@@ -207,6 +207,12 @@ class ArrangedTable:
     def has_rows(self) -> bool:
         """Whether there are any."""
         return self.rows > 0
+
+    def fetched(self, start: int = 0, end: int | None = None) -> Ints:
+        """Which of the fetched rows its rows are from one up to another."""
+        if self.source is None:
+            return np.arange(start, self.rows if end is None else end)
+        return self.source[start:end].astype(np.int64)
 
     @cached_property
     def group_of_row(self) -> tuple[Ints, ...]:
@@ -245,7 +251,9 @@ def arrange(plan: TablePlan, rows: Mapping[str, Rows], values: Values, stop: Sto
         ordered = _columns_used(engine, plan.paged, around.names) if plan.paged else None
     named = zip(plan.order.groupings, around.levels, strict=True)
     notes = tuple(n for g, level in named if level.tree for n in faults_of(level.tree, level.keys, g.name))
-    return ArrangedTable(around.rows, around.levels, cells, around.source.astype(np.int32), ordered, notes)
+    is_as_fetched = around.rows == rows[plan.query].table.num_rows and bool((np.diff(around.source) == 1).all())
+    source = None if is_as_fetched else around.source.astype(np.int32)
+    return ArrangedTable(around.rows, around.levels, cells, source, ordered, notes)
 
 
 def _columns_used(engine: Engine, wanted: frozenset[Wanted], names: tuple[str, ...]) -> pa.Table:

@@ -7,6 +7,7 @@ columns of texts at a time.
 
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -84,9 +85,12 @@ class Alphabet:
         """Whether all digits are as wide, wherever they stand among some characters."""
         if not (chars | _DIGITS) <= set(self.glyphs):
             return False
-        wide = {int(self._advances[self._place_of[digit]]) for digit in _DIGITS}
-        pairs = ((char, digit) for char in sorted(chars | _DIGITS) for digit in sorted(_DIGITS))
-        return len(wide) == 1 and not any(self._kern(a, b) or self._kern(b, a) for a, b in pairs)
+        around, digits = (
+            np.array([self._place_of[char] for char in sorted(some)]) for some in (chars | _DIGITS, _DIGITS)
+        )
+        size = len(self._chars)
+        pairs = np.concatenate([np.add.outer(around * size, digits), np.add.outer(around, digits * size)], axis=None)
+        return len(np.unique(self._advances[digits])) == 1 and not self._kerns(pairs).any()
 
     def measure(self, texts: pa.StringArray) -> Measured:
         """The widths of texts."""
@@ -135,9 +139,15 @@ class Alphabet:
         pairs[:-1] += places[1:]
         pairs[:-1][(places[:-1] < 0) | (places[1:] < 0)] = size * size
         pairs[ends[lengths > 0] - 1] = size * size  # a text's last character has none
-        kerning = self._kerning[pairs]
+        return self._kerns(pairs)
+
+    def _kerns(self, pairs: npt.NDArray[np.signedinteger[Any]]) -> npt.NDArray[np.int32]:
+        """How pairs of characters kern, by their numbers: the first one's place times how many there are, and the
+        second one's."""
+        kerning: npt.NDArray[np.int32] = self._kerning[pairs]
         unknown = kerning == _UNKNOWN
         if unknown.any():
+            size = len(self._chars)
             for pair in np.unique(pairs[unknown]).tolist():
                 self._kerning[pair] = self._kern(self._chars[pair // size], self._chars[pair % size])
             kerning = self._kerning[pairs]

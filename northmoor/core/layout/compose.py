@@ -154,13 +154,13 @@ class Composition:
 
     def _in_order(self, parts: Sequence[Part], index: int) -> list[Part]:
         """The parts of a page from its top."""
-        areas = self.section(index).areas
+        areas = self.section(index).areas if len(parts) > 1 else []
 
         def order(part: Part) -> tuple[int, int, int]:
             area = area_of(areas, part.left, part.y) if len(areas) > 1 else 0
             return area, part.y - part.depth.lift, part.depth.layer
 
-        return sorted(parts, key=order)
+        return sorted(parts, key=order) if len(parts) > 1 else [*parts]
 
     @cached_property
     def _bookmarks_by_page(self) -> dict[int, list[Bookmark]]:

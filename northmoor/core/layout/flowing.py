@@ -55,7 +55,7 @@ from northmoor.core.model.texts import TextBlock
 
 PARTS_OF_BATCH = 1_000
 """How many parts the records of a batch have together, or somewhat more."""
-PARTS_HELD = 20_000
+PARTS_HELD = 50_000
 """How many parts of records are held, about 500 bytes each; records after those are placed again."""
 
 
@@ -65,7 +65,7 @@ class Flow(Cursor):
     def __init__(self, shelf: Shelf, room: Room, in_batches: bool = False) -> None:
         super().__init__(room)
         self.shelf, self.setting, self.given = shelf, shelf.setting, shelf.given
-        self.telling = Telling(shelf.given, shelf.setting)
+        self.telling = Telling(shelf.given, shelf.setting, shelf.texts)
         self._in_batches = in_batches
         """Whether records of outermost for-each blocks are placed in batches."""
 
@@ -137,16 +137,15 @@ class Flow(Cursor):
     # what is said
 
     def _text(self, block: TextBlock, scope: Scope) -> None:
-        look = self.setting.look(block.style, block.look)
         link = self.telling.address(block.link, scope)
         if block.listed != "none":
             said, _ = self.telling.said(content_of(block.template), block.name, scope)
             title = " ".join(said.split()) or "–"
             self._awaited.append(Entry(0, 0, title, block.heading - 1 + len(scope.around), block.listed))
         if not block.is_rich:
-            content, width = content_of(block.text), self.room.width
-            self._paragraph(self.telling.paragraph(content, look, width, block.name, "text", scope), link)
+            self._paragraph(self.telling.text(block, self.room.width, scope), link)
             return
+        look = self.setting.look(block.style, block.look)
         runs = [self.telling.run(block.name, block.text, look, link, scope)]
         for run in block.runs:
             own = self.setting.look(run.style, run.look, look)

@@ -126,9 +126,8 @@ class Spreading:
         )
         rows = axis.size(axis.depth)
         levels = tuple(self._groups(depth) for depth in range(1, axis.depth))
-        source = np.arange(rows)
         return table, ArrangedTable(
-            rows, levels, self.cells, source, notes=self.arranged.notes, across=self.across,
+            rows, levels, self.cells, None, notes=self.arranged.notes, across=self.across,
             leaf=axis.groups[-1] if axis.depth > self.hidden else None,
             leaf_indent=(_key_name(axis.depth), matrix.indent),
             heads=self._head_levels,

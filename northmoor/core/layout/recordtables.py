@@ -183,10 +183,13 @@ class RecordTable:
         """The slices of a record's rows, and what is used of the last page."""
         is_new = self.at == len(self._run_begins)
         first = len(self._page_ends) if is_new else self._run_begins[self.at]
-        found, after = stretch_pages(self.part(record).layout, self._rules, self.stretch(record), body, first)
+        group = int(self.groups[record])
+        part = self._part(group)
+        laid = part.laid
+        found, after = stretch_pages(laid.layout, self._rules, laid.stretch(group - part.first), body, first)
         self.at += 1
         if is_new:
-            self._run_groups.append(int(self.groups[record]))
+            self._run_groups.append(group)
             self._run_begins.append(first)
             self._page_ends.extend(last_rows(found))
         return found, after

@@ -13,6 +13,7 @@ from northmoor.core.errors import NorthmoorError
 from northmoor.core.layout.context import Kept, Setting
 from northmoor.core.layout.grids import cell_places
 from northmoor.core.layout.matrix import lay_out_matrix
+from northmoor.core.layout.paragraph import Paragraphs
 from northmoor.core.layout.records import Records
 from northmoor.core.layout.recordtables import RecordTable, makers
 from northmoor.core.layout.table import Paged, TableLayout
@@ -94,6 +95,8 @@ class Shelf:
     lists: Lists
     tables: dict[str, RecordTable] = field(default_factory=dict)
     groups: dict[str, Ints] = field(default_factory=dict)
+    texts: dict[tuple[str, str, int], Paragraphs] = field(default_factory=dict)
+    """What text blocks of one look say for each record (see `Telling`)."""
     parts_held: int = 0
     """How many parts are held of records that have been placed."""
     recent: Kept = field(default_factory=lambda: Kept(_BATCHES_HELD))

@@ -1,6 +1,6 @@
 """What is said in a place of a document: texts, values and addresses in the scope of a record, or of the report."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from typing import Any
 
@@ -10,13 +10,14 @@ from northmoor.core.layout.celltext import report_faults
 from northmoor.core.layout.context import FAULT_COLOR, Setting
 from northmoor.core.layout.display import Origin
 from northmoor.core.layout.links import address_of
-from northmoor.core.layout.paragraph import Paragraph, make_paragraph
+from northmoor.core.layout.paragraph import Paragraph, Paragraphs, make_paragraph
 from northmoor.core.layout.records import value_of, written
 from northmoor.core.layout.richtext import Run
 from northmoor.core.layout.shelf import Given, Scope
 from northmoor.core.model.blocks import Block
 from northmoor.core.model.looks import FullLook
 from northmoor.core.model.tables import Content
+from northmoor.core.model.texts import TextBlock
 
 
 @lru_cache(maxsize=1000)
@@ -31,6 +32,8 @@ class Telling:
 
     given: Given
     setting: Setting
+    texts: dict[tuple[str, str, int], Paragraphs] = field(default_factory=dict)
+    """The texts of records, by the block, the for-each, and the width."""
 
     def visible(self, block: Block, scope: Scope) -> bool:
         """Whether a block is shown for a record; one that cannot be decided is shown, and that is told."""
@@ -60,6 +63,18 @@ class Telling:
         if scope.records is None:
             return Origin(block, row)
         return Origin(block, row, scope.records.block.name, scope.records.plain_keys[scope.index], scope.index)
+
+    def text(self, block: TextBlock, width: int, scope: Scope) -> Paragraph:
+        """What a text block of one look says, as a paragraph."""
+        content, records = content_of(block.text), scope.records
+        if records is None:
+            look = self.setting.look(block.style, block.look)
+            return self.paragraph(content, look, width, block.name, "text", scope)
+        key = block.name, records.block.name, width
+        if key not in self.texts:  # a look is asked for once, not with each record
+            look = self.setting.look(block.style, block.look)
+            self.texts[key] = records.paragraphs(content, block.name, look, width)
+        return self.texts[key].of(scope.index, self.origin(block.name, "text", scope), self.setting)
 
     def paragraph(self, content: Content, look: FullLook, width: int, block: str, row: str, scope: Scope) -> Paragraph:
         """A content as a paragraph."""

@@ -131,10 +131,6 @@ def _watch(connection: sa.Connection, stop: Stop) -> Any:
     return driver
 
 
-def _only_reading(action: int, *_: object) -> int:
-    return sqlite3.SQLITE_OK if action in _READING else sqlite3.SQLITE_DENY
-
-
 def _batches(cursor: sqlite3.Cursor) -> Iterator[list[pa.Array]]:
     size = FIRST_ROWS
     while batch := _batch(cursor, size):
