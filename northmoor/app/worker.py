@@ -235,6 +235,8 @@ class Worker(QObject):
         except NorthmoorError as error:
             self.failed.emit(str(error))
             return
+        with self._condition:  # from here on nothing stops what is made of the document's pages
+            self._render_runs, self._stop = False, Stop()
         self._document = document
         self.rendered.emit(Rendered(document, preflight(document), job, perf_counter() - began))
 
@@ -265,8 +267,7 @@ class Worker(QObject):
     def _deliver(self, document: Document, path: Path, stop: Stop) -> None:
         try:
             document = self._unfolded(document, stop)
-            document.composition.setting.stop = stop
-            self.delivered.emit(document.write(path, self.progress.emit))
+            self.delivered.emit(document.write(path, self.progress.emit, stop))
         except Stopped:
             self.delivery_failed.emit("Stopped. Nothing was written.")
         except NorthmoorError as error:

@@ -389,10 +389,7 @@ class Document:
 
     def missing_characters(self) -> str:
         """Characters in the document's tables that no shipped font has, each once."""
-        found: dict[str, None] = {}
-        for laid in self.composition.laid:
-            found |= dict.fromkeys(c for plan in laid.layout.plans for cell in plan.cells for c in cell.shaped.missing)
-        return "".join(found)
+        return "".join(self.composition.setting.missing)
 
     @property
     def row_count(self) -> int:
@@ -431,12 +428,18 @@ class Document:
             self.composition.setting.stop.check()
             yield from self.composition.pages(first, min(first + TOGETHER, len(self)))
 
-    def write(self, path: Path, tell: Tell = lambda _: None) -> list[Path]:
+    def write(self, path: Path, tell: Tell = lambda _: None, stop: Stop | None = None) -> list[Path]:
         """Write the document in the format of the path's ending; the files written.
 
-        Raises OutputError for an unknown ending or a place that cannot be written; nothing is left half-written.
+        Raises OutputError for an unknown ending or a place that cannot be written, and Stopped; nothing is left
+        half-written.
         """
-        return write_outputs(path, self.title, lambda target: self._write_pdf(target, tell), self._pages(tell))
+        setting = self.composition.setting
+        before, setting.stop = setting.stop, stop or setting.stop
+        try:
+            return write_outputs(path, self.title, lambda target: self._write_pdf(target, tell), self._pages(tell))
+        finally:
+            setting.stop = before  # pages can be looked at though writing was stopped
 
 
 def _printed_folds(edition: Edition) -> Folds:

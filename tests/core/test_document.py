@@ -11,9 +11,10 @@ import northmoor
 from northmoor.core.document import Session
 from northmoor.core.errors import OutputError, ParameterError, Stopped
 from northmoor.core.layout import hostedcharts
+from northmoor.core.layout.display import items
 from northmoor.core.model import edits
 from northmoor.core.model.blocks import ForEachBlock
-from northmoor.core.model.charts import Chart, ChartLevel, ChartMeasure
+from northmoor.core.model.charts import Chart, ChartBlock, ChartLevel, ChartMeasure
 from northmoor.core.model.data import Query
 from northmoor.core.model.looks import Look
 from northmoor.core.model.report import Edition
@@ -160,6 +161,17 @@ def test_work_can_be_stopped_between_two_charts_of_a_page(
     with pytest.raises(Stopped):
         document.pdf()
     assert len(drawn) == 1
+
+
+def test_pages_can_be_looked_at_after_writing_them_was_stopped(library: MakeLibrary, tmp_path: Path) -> None:
+    chart = ChartBlock(
+        name="chart", query="rows", category=ChartLevel(name="vessel", by="vessel"),
+        measures=(ChartMeasure(name="n", value="count(*)"),),
+    )  # fmt: skip
+    document, stop = render(report_of(chart), library(FREIGHT)), Stop()
+    with pytest.raises(Stopped):
+        document.write(tmp_path / "x.pdf", lambda _: stop.set(), stop)
+    assert [item for item in items(document.page(0)) if item.origin.block == "chart"]
 
 
 def test_stopping_interrupts_a_running_step() -> None:

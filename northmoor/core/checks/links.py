@@ -9,9 +9,11 @@ from northmoor.core.errors import NorthmoorError, Place, did_you_mean
 from northmoor.core.layout.parts import ChartPart, Lines
 from northmoor.core.layout.plans import name_of_row
 from northmoor.core.layout.richtext import RichText
+from northmoor.core.model.blocks import Block
 from northmoor.core.model.files import load_report
 from northmoor.core.model.findings import Finding
 from northmoor.core.model.links import ReportLink, is_web, place_named, report_named
+from northmoor.core.model.nesting import walk
 from northmoor.core.sources.connections import Library
 
 
@@ -27,6 +29,8 @@ def broken_links(document: Document) -> Iterator[Finding]:
 def _of_cells(document: Document) -> Iterator[tuple[Place, list[str]]]:
     """The addresses that each cell of tables opens; of a table that is laid out in parts, part by part."""
     for laid in document.composition.laid:
+        if all(cell.link is None for cell in laid.table.cells()):
+            continue
         layout = laid.layout
         for plan in layout.plans:
             row = "rows" if plan.place.row == "detail" and not plan.place.number else name_of_row(plan.place)
@@ -41,6 +45,8 @@ def _of_cells(document: Document) -> Iterator[tuple[Place, list[str]]]:
 def _of_texts(document: Document) -> Iterator[tuple[Place, list[str]]]:
     """The addresses that texts and pictures open."""
     found: dict[str, dict[str, None]] = {}
+    if not any(map(_has_links, walk(document.edition.blocks))):
+        return
     stands = document.composition.placed.everything()
     for part in (part for parts in stands for own in parts.lines.values() for part in own):
         own = [] if isinstance(part, ChartPart) else [part.link]
@@ -49,6 +55,11 @@ def _of_texts(document: Document) -> Iterator[tuple[Place, list[str]]]:
         if any(own):
             found.setdefault(part.name, {}).update(dict.fromkeys(filter(None, own)))
     yield from ((Place(block=name), list(own)) for name, own in found.items())
+
+
+def _has_links(block: Block) -> bool:
+    """Whether a text or a picture opens an address, or a stretch of a text does."""
+    return any(getattr(each, "link", None) is not None for each in (block, *getattr(block, "runs", ())))
 
 
 def _first_fault(addresses: Iterable[str], document: Document) -> str | None:

@@ -166,6 +166,8 @@ def undrawable_cells(document: Document) -> Iterator[Finding]:
     """Pictures that are missing and codes that do not fit, wherever their pages are."""
     faults: dict[Place, str] = {}
     for laid in document.composition.laid:
+        if all(cell.draw is None for cell in laid.table.cells()):
+            continue
         for plan, cells in zip(laid.layout.plans, laid.layout.wrapped, strict=True):
             for cell, placed in zip(plan.cells, cells, strict=True):
                 fault = cell.drawing.first_fault(placed.width - 2 * cell.look.inset) if cell.drawing else None

@@ -110,5 +110,4 @@ def _named_rows(layout: TableLayout) -> Iterator[tuple[str, int]]:
 
 def has_anchors(table: TableBlock) -> bool:
     """Whether any of a table's cells have names."""
-    cells = (*table.columns, *(cell for _, row in table.rows() for cell in row.cells))
-    return any(cell.anchor is not None for cell in cells)
+    return any(cell.anchor is not None for cell in table.cells())

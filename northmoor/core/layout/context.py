@@ -79,6 +79,7 @@ class Setting:
     picture_path: where a picture named in the report lies; raises ReportFileError for one outside the library.
     stop: to stop the run.
     findings: what the run found wrong; it adds to them.
+    missing: the characters in cells of tables that no font has.
     part: the number of the part of a table that is being laid out, for what is counted part by part.
     colors: the colours of values in its charts.
     folds: what of tables is folded, by their names (see `folding.Folds`).
@@ -91,6 +92,7 @@ class Setting:
     picture_path: Callable[[str], Path]
     stop: Stop = field(default_factory=Stop)
     findings: list[Finding] = field(default_factory=list)
+    missing: dict[str, None] = field(default_factory=dict)
     base: FullLook = field(default_factory=FullLook)
     folds: Mapping[str, Any] = field(default_factory=dict)
     colors: Colors = field(default_factory=dict)

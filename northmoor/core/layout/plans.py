@@ -478,6 +478,7 @@ def _cell_plan(
     widest = setting.kept.get(
         ("widest", texts, file, look.size), lambda: int(max(shaper.widths(shaped.among, look.size), default=0))
     )
+    setting.missing |= dict.fromkeys(shaped.missing)
     fault_face = TextFace(file, look.size, FAULT_COLOR)
     plan = CellPlan(name, column, span, look, decided, face, fault_face, shaper, texts, shaped, widest)
     if look.align != "decimal" or not len(shaped.lines):

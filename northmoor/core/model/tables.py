@@ -274,6 +274,11 @@ class TableBlock(Part):
         for name in PAGE_ROWS:
             yield from _placed(name, None, [row] if (row := getattr(self, name)) is not None else [])
 
+    def cells(self) -> Iterator[Content]:
+        """The cells of its columns, and those of its rows."""
+        yield from self.columns
+        yield from (cell for _, row in self.rows() for cell in row.cells)
+
     def level(self, name: str | None) -> Level:
         """The level of a name. Raises KeyError."""
         for level in self.levels:
