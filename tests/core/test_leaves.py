@@ -21,7 +21,7 @@ from northmoor.core.model.pages import PageSetup, Running, RunningLine, TextPiec
 from northmoor.core.model.texts import TextBlock
 from northmoor.core.sources.connections import Library
 from northmoor.demo.board import board_sheet
-from tests.helpers import FREIGHT, dumped, render, report_of, table_of
+from tests.helpers import FREIGHT, dumped, level_of, lines_of, render, report_of, table_of
 
 MakeLibrary = Callable[[str], Library]
 LEFT, TOP, WIDTH = 56.693, 56.693, 595.276 - 2 * 56.693
@@ -67,8 +67,26 @@ def test_page_breaks_lead_to_the_wanted_page(library: MakeLibrary) -> None:
         text("a"), BreakBlock(name="b1"), text("b"), BreakBlock(name="b2", on="odd"), text("c"),
         BreakBlock(name="b3", on="odd"), text("d"), BreakBlock(name="b4"), BreakBlock(name="b5"), text("e"),
     ), library(FREIGHT))  # fmt: skip
-    pages = {i["origin"]["block"]: page["number"] for page in dumped(document)["pages"] for i in page["items"]}
-    assert pages == {"a": 1, "b": 2, "c": 3, "d": 5, "e": 6}
+    assert pages_of(document) == {"a": 1, "b": 2, "c": 3, "d": 5, "e": 6}
+
+
+def pages_of(document: Document) -> dict[str, int]:
+    """The last page that each block stands on."""
+    return {i["origin"]["block"]: page["number"] for page in dumped(document)["pages"] for i in page["items"]}
+
+
+def test_odd_pages_are_those_of_the_document(library: MakeLibrary) -> None:
+    """After a turned page, and for groups in columns: pages are counted from the document's first one."""
+    turn, odd = BreakBlock(name="turn", orientation="landscape"), BreakBlock(name="odd", on="odd")
+    document = render(report_of(text("a"), turn, text("b"), odd, text("c")), library(FREIGHT))
+    assert pages_of(document) == {"a": 1, "b": 2, "c": 3}
+    table = table_of("charge", levels=(level_of("route", page_break="between", odd_page=True),))
+    for page, around in ((PageSetup(), (text("a"), turn)), (PageSetup(columns=2), ())):
+        document = render(report_of(*around, table, page=page), library(FREIGHT))
+        starts = {line.keys: line.page for line in reversed(lines_of(document)) if line.kind == "detail"}
+        assert len(starts) > 2
+        assert all(number % 2 for number in starts.values())
+        assert len(set(starts.values())) == len(starts)
 
 
 @pytest.mark.parametrize(

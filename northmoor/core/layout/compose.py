@@ -360,7 +360,7 @@ def _flowed(edition: Edition, shelf: Shelf, setting: Setting) -> tuple[Placed, t
     for page, blocks in stretches(edition.blocks, edition.page):
         section = Section(whole.pages, page, _frame(edition, page, setting))
         areas = section.areas
-        flow = Flow(shelf, Room(0, *area_size(page, section.frame), len(areas)), in_batches=True)
+        flow = Flow(shelf, Room(0, *area_size(page, section.frame), len(areas), section.first), in_batches=True)
         flow.blocks(blocks, Scope())
         put_on_pages(flow.placed, areas, section.first, whole)
         sections.append(section)

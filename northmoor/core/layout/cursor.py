@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from northmoor.core.layout.paginate import Body
 from northmoor.core.layout.parts import FixedPart, TableRun
 from northmoor.core.layout.placed import Begun, Entry, Placed
 from northmoor.core.layout.shelf import Room
@@ -35,6 +36,17 @@ class Cursor:
     def height(self) -> int:
         """How much is used, without the space after the last block."""
         return self._bottom
+
+    @property
+    def index(self) -> int:
+        """The index of the page in the document."""
+        return self.room.first + self.page // self.room.areas
+
+    @property
+    def body(self) -> Body:
+        """The room that is left for rows, on this page and those after it."""
+        areas = self.room.areas
+        return Body(self.room.height, self.used, self.index + 1, self.page % areas, areas)
 
     @property
     def stand(self) -> Stand:

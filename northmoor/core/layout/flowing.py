@@ -25,7 +25,7 @@ from northmoor.core.layout.leaves import Leaf, aligned, barcode_leaf, picture_le
 from northmoor.core.layout.listing import listed_lines
 from northmoor.core.layout.matrix import lay_out_matrix
 from northmoor.core.layout.natural import natural_width
-from northmoor.core.layout.paginate import Body, Slice
+from northmoor.core.layout.paginate import Slice
 from northmoor.core.layout.paragraph import Paragraph, fault_paragraph
 from northmoor.core.layout.parts import ChartPart, Depth, DrawnPart, LaidTable, Lines, TableRun
 from northmoor.core.layout.placed import Batch, Begun, Entry, Parts, Placed
@@ -245,7 +245,7 @@ class Flow(Cursor):
             return
         self._go_on(block.on == "column")
         wanted = {"odd": 0, "even": 1}.get(block.on)
-        if wanted is not None and self.page // self.room.areas % 2 != wanted:
+        if wanted is not None and self.index % 2 != wanted:
             self.page += self.room.areas
         self.placed.pages = max(self.placed.pages, self.page + 1)
 
@@ -304,7 +304,7 @@ class Flow(Cursor):
             height = table.height(record)
             if height <= self.room.height:
                 self._make_room(height)
-        slices, after = table.pages(record, Body(self.room.height, self.used, self.page + 1))
+        slices, after = table.pages(record, self.body)
         first = self.page
         self._mark(first + slices[0].page, slices[0].y)
         self.placed.blocks.setdefault(block.name, (first + slices[0].page, slices[0].y))
@@ -326,8 +326,7 @@ class Flow(Cursor):
         if block.keep_together:
             height = sheets[0].height_of(sheets[0].head_rows(True)) + int(sheets[0].strip.heights.sum())
             self._make_room(height if height <= self.room.height else 0)
-        body = Body(self.room.height, self.used, self.page + 1)
-        sheets, slices, after = sheets_on_pages(sheets, body, self.given.paged, self.setting)
+        sheets, slices, after = sheets_on_pages(sheets, self.body, self.given.paged, self.setting)
         across, down = len(sheets), slices[-1].page + 1
 
         def page_of(piece: Slice, sheet: int) -> int:

@@ -6,7 +6,7 @@ before them; headings of open levels are repeated on a continuation.
 """
 
 from bisect import bisect_left, bisect_right
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
@@ -110,11 +110,20 @@ class Slice:
 @dataclass(frozen=True)
 class Body:
     """The room for rows: `height` of every page's body, what is `used` already on the first, and the `number` of that
-    page."""
+    page. Where pages have several `areas` (columns, or labels), each is a page here; the first one is that `area`."""
 
     height: int
     used: int = 0
     number: int = 1
+    area: int = 0
+    areas: int = 1
+
+    def before_odd(self, page: int) -> int:
+        """How many pages there are from one on, counted from the first, before one whose number is odd; of areas,
+        before the first one on such a page."""
+        at = self.area + page
+        rest = -at % self.areas
+        return rest if (self.number + (at + rest) // self.areas) % 2 else rest + self.areas
 
 
 @dataclass(frozen=True)
@@ -186,7 +195,7 @@ class _Pagination:
             start = end
             if start < self.end:
                 page, used = page + 1, 0
-        return self.slices, Body(self.body.height, used, self.body.number + page)
+        return self.slices, replace(self.body, used=used, area=self.body.area + page)
 
     def _add(
         self,
@@ -215,12 +224,12 @@ class _Pagination:
         page = int(used > 0 and used + head > self.body.height)
         used = 0 if page else used
         self.slices.append(Slice(page, used, self.first, self.first, number=self.number))
-        return self.slices, Body(self.body.height, used + head, self.body.number + page)
+        return self.slices, replace(self.body, used=used + head, area=self.body.area + page)
 
     def _skipped(self, page: int, start: int) -> int:
         """How many pages stay blank, so that the rows begin on a page with an odd number."""
         odd = self.strip.odd_page
-        return int(odd is not None and bool(odd[start]) and (self.body.number + page) % 2 == 0)
+        return self.body.before_odd(page) if odd is not None and odd[start] else 0
 
     def _foot(self) -> int:
         """What the rows at the end of a page take that is not the last."""

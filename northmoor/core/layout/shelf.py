@@ -53,6 +53,8 @@ class Room:
     height: int
     areas: int = 1
     """How many columns or labels a page has: each is placed in as if it were a page."""
+    first: int = 0
+    """The index of its first page."""
 
     @property
     def is_endless(self) -> bool:
