@@ -30,7 +30,7 @@ def drop(window: Window, field: str, at: QPoint) -> bool:
 def test_a_field_dropped_between_columns_becomes_a_column_there(window: Window, qtbot: QtBot) -> None:
     (first, *_) = spots(window, row="detail", column="tickets")
     canvas = window.pages.canvas
-    left_edge = point_on(window, first) - QPoint(round(first.width / 2 * canvas._scale()) - 3, 0)
+    left_edge = point_on(window, first) - QPoint(round(first.width / 2 * canvas.scale()) - 3, 0)
     assert drop(window, "season", left_edge)
     assert [c.name for c in table_of(window.desk.report, "full", TABLE).columns] == [
         "month",

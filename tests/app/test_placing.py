@@ -160,3 +160,34 @@ def test_a_block_is_dragged_from_one_cell_of_a_grid_to_another(window: Window, q
     )
     assert window.desk.selection == Selection("grid-cell", "grid", number=0)
     assert undone(window, before)
+
+
+def test_guides_are_dragged_into_a_frame_along_it_and_out(window: Window, qtbot: QtBot) -> None:
+    before = report_text(window.desk.report)
+    window.desk.select(Selection("text", "title"))
+    do(window, "add_frame")
+    settle(window, qtbot)
+    window.desk.select(Selection("frame", "frame"))
+    canvas, scale = window.pages.canvas, window.pages.canvas.scale()
+    (ground,) = [s for s in canvas._shown[0].places.spots if s.row == "frame" and s.part != "item"]
+    box = canvas._on_screen(canvas.page_rect(0), ground).toRect()
+    item = on_screen(window, "frame-text")
+    drag(window, QPoint(box.left(), box.bottom() - 8), QPoint(item.right() - box.left() + 2, 0))
+    settle(window, qtbot)
+    (place,) = frame(window).items
+    assert frame(window).guides_across == (place.x + place.width,)  # it was drawn to the text's edge
+    freely = Qt.KeyboardModifier.AltModifier
+    drag(window, QPoint(box.right() - 8, box.top()), QPoint(0, 31), freely)
+    settle(window, qtbot)
+    assert abs(frame(window).guides_down[0] - 31 / scale) <= 2 / scale
+    at = QPoint(box.left() + round(frame(window).guides_across[0] * scale), box.bottom() - 8)
+    qtbot.mouseMove(canvas.viewport(), at)
+    assert canvas.viewport().cursor().shape() == Qt.CursorShape.SplitHCursor
+    assert "Drag it along, or out of the frame." in canvas.viewport().toolTip()
+    drag(window, at, QPoint(40, 0), freely)
+    settle(window, qtbot)
+    assert abs(frame(window).guides_across[0] - (place.x + place.width) - 40 / scale) <= 2 / scale
+    drag(window, at + QPoint(40, 0), QPoint(box.right() - at.x(), 0))
+    assert frame(window).guides_across == ()
+    assert len(frame(window).guides_down) == 1
+    assert undone(window, before)

@@ -5,6 +5,7 @@ from collections.abc import Callable, Sequence
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from northmoor.app.desk import Desk
+from northmoor.app.pages.guides import Guide
 from northmoor.app.pages.placing import Grip
 from northmoor.core.model import frame_edits
 from northmoor.core.model.blocks import FrameBlock
@@ -64,6 +65,14 @@ class Arranging(QObject):
             return frame_edits.resized(frame, number, width, height)
 
         self._edit("Change the size" if grip.edges else "Move", grip.frame.name, change)
+
+    def drop_guide(self, guide: Guide) -> None:
+        """Put a guide where it was let go, or take it out."""
+        name = "Add a guide" if guide.number is None else "Take out a guide" if guide.at is None else "Move a guide"
+        self._edit(
+            name, guide.frame.name,
+            lambda frame: frame_edits.with_guide(frame, guide.is_level, guide.number, guide.at),
+        )  # fmt: skip
 
     def align(self, edge: Edge) -> None:
         """Put the chosen items at one line; a single one at that of its frame."""

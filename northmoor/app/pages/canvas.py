@@ -1,7 +1,6 @@
 """The canvas: a vertical run of the real pages, drawn from the delivered PDF, with what is selected lit up on them."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 from html import escape
 
 from PyQt6.QtCore import QPoint, QRect, QRectF, QSize, Qt, pyqtSignal
@@ -25,10 +24,12 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QAbstractScrollArea, QWidget
 
 from northmoor.app.desk import PAGE, Selection
-from northmoor.app.pages.dragging import LANE, draw_drop, draw_width, spot_rect
+from northmoor.app.pages.dragging import LANE, WidthDrag, draw_drop, spot_rect
+from northmoor.app.pages.drags import Drag
 from northmoor.app.pages.dropping import MIME, DropTarget, target_at
-from northmoor.app.pages.lifting import Lift, block_lifted, cell_at, draw_lift
-from northmoor.app.pages.placing import ARROWS, POINTERS, SLACK, Grip, dragged, draw_grip, extents_of, grip_at
+from northmoor.app.pages.guides import Guide, GuideDrag, draw_guides, guide_at, pointer_over, told_of
+from northmoor.app.pages.lifting import Lift, block_lifted
+from northmoor.app.pages.placing import ARROWS, POINTERS, Grip, ItemDrag, extents_of, grip_at
 from northmoor.app.pages.rails import RailFinder, draw_rails, rail_at, rail_head_at
 from northmoor.app.pages.selecting import selection_of, selects, shortened
 from northmoor.app.pages.stack import GAP, PageStack
@@ -37,14 +38,12 @@ from northmoor.app.theme import PAGE as PAGE_COLOR
 from northmoor.app.worker import PageShown, Rendered
 from northmoor.core.document import Document
 from northmoor.core.layout.folding import column_folds
-from northmoor.core.layout.places import Bracket, Edge, Spot
-from northmoor.core.model.block_edits import Target
-from northmoor.core.model.blocks import FrameBlock
+from northmoor.core.layout.places import Bracket, Edge, Places, Spot
+from northmoor.core.model.blocks import Block, FrameBlock
 from northmoor.core.model.nesting import items_of, walk
 
 GRIP = 4
 """How near the pointer must be to a column's edge to take hold of it, in pixels."""
-NARROWEST = 8_000
 ZOOMS = (0.25, 0.33, 0.5, 0.67, 0.75, 0.9, 1.0, 1.1, 1.25, 1.5, 2.0, 3.0, 4.0)
 
 
@@ -63,6 +62,7 @@ class Canvas(QAbstractScrollArea):
     link_opened = pyqtSignal(str)
     picked_also = pyqtSignal(object)
     item_dropped = pyqtSignal(object)
+    guide_dropped = pyqtSignal(object)
     block_dropped = pyqtSignal(str, object)
     nudged = pyqtSignal(int, int, bool)
     page_changed = pyqtSignal(int, int)
@@ -82,11 +82,9 @@ class Canvas(QAbstractScrollArea):
         self._pixmaps: dict[int, QPixmap] = {}
         self._selection = PAGE
         self._zoom: float | None = None
-        self._drag: tuple[Edge, int, int] | None = None
+        self._drag: Drag | None = None
+        """What was taken hold of."""
         self._drop: tuple[DropTarget, int] | None = None
-        self._held: tuple[Grip, QPoint] | None = None
-        """What was taken hold of in a frame, and where the pointer was then."""
-        self._lift: Lift | None = None
         self._waiting: tuple[Selection, QRect] | None = None
         """What is edited when the pointer is let go without a drag."""
         self._message = ""
@@ -144,9 +142,20 @@ class Canvas(QAbstractScrollArea):
         self.viewport().update()
 
     @property
+    def _blocks(self) -> Sequence[Block]:
+        """The blocks of the edition that is shown."""
+        return self._document.composition.edition.blocks if self._document is not None else ()
+
+    @property
     def _is_in_frame(self) -> bool:
-        blocks = self._document.composition.edition.blocks if self._document is not None else ()
-        return items_of(blocks, [self._selection.block]) is not None
+        return items_of(self._blocks, [self._selection.block]) is not None
+
+    @property
+    def _frame(self) -> FrameBlock | None:
+        """The frame that is chosen, or that what is chosen stands in."""
+        found = items_of(self._blocks, [self._selection.block])
+        own = (block for block in walk(self._blocks) if block.name == self._selection.block)
+        return found[0] if found is not None else next((b for b in own if isinstance(b, FrameBlock)), None)
 
     @property
     def page_count(self) -> int:
@@ -164,7 +173,7 @@ class Canvas(QAbstractScrollArea):
     def go_to(self, page: int, y: int = 0) -> None:
         """Scroll to the top of a page, or to a distance from it in millipoints."""
         page = max(0, min(page, self.page_count - 1))
-        down = max(round(y * self._scale()) - GAP, 0) if y else 0
+        down = max(round(y * self.scale()) - GAP, 0) if y else 0
         if self.page_count:
             self.verticalScrollBar().setValue(self._stack.top(page) - GAP + down)
 
@@ -182,7 +191,7 @@ class Canvas(QAbstractScrollArea):
         self._zoom = zoom
         self._arrange()
         if self.page_count:
-            self.verticalScrollBar().setValue(self._stack.top(page) - GAP + round(within * self._scale()))
+            self.verticalScrollBar().setValue(self._stack.top(page) - GAP + round(within * self.scale()))
         self._ask_for_pages()
         self.zoom_changed.emit(self.zoom)
 
@@ -201,22 +210,22 @@ class Canvas(QAbstractScrollArea):
         """How far down the view begins, from the top of the page at its middle, in millipoints."""
         if not self.page_count:
             return 0.0
-        return (self.verticalScrollBar().value() - self._stack.top(self.current_page) + GAP) / self._scale()
+        return (self.verticalScrollBar().value() - self._stack.top(self.current_page) + GAP) / self.scale()
 
     @property
     def _papers(self) -> Sequence[tuple[int, tuple[int, int]]]:
         return self._document.composition.papers if self._document else ((0, (595_276, 841_890)),)
 
-    def _scale(self) -> float:
+    def scale(self) -> float:
         """Pixels for a millipoint."""
         return self.zoom * 96 / 72 / 1000
 
     @property
     def _stack(self) -> PageStack:
         """Where the pages stand."""
-        key = (self._document, self._scale())
+        key = (self._document, self.scale())
         if self._stacked is None or self._stacked[0] != key:
-            self._stacked = (key, PageStack(self._papers, self.page_count, self._scale()))
+            self._stacked = (key, PageStack(self._papers, self.page_count, self.scale()))
         return self._stacked[1]
 
     def _arrange(self) -> None:
@@ -280,16 +289,10 @@ class Canvas(QAbstractScrollArea):
             painter.drawText(room, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self._message)
         for index in self._visible():
             self._draw_page(painter, index)
-        if self._drag:
-            edge, index, delta = self._drag
-            draw_width(painter, self.page_rect(index), edge, delta, self._scale())
+        if self._drag is not None:
+            self._drag.draw(painter)
         if self._drop:
-            draw_drop(painter, self.page_rect(self._drop[1]), self._drop[0], self._scale())
-        if self._lift is not None:
-            draw_lift(painter, self.page_rect(self._lift.page), self._lift, self._scale())
-        if self._held is not None and self._held[0].box_now != self._held[0].box:
-            page = self.page_rect(self._held[0].page)
-            draw_grip(painter, self._held[0], page.left(), page.top(), self._scale())
+            draw_drop(painter, self.page_rect(self._drop[1]), self._drop[0], self.scale())
         painter.end()
 
     def _draw_page(self, painter: QPainter, index: int) -> None:
@@ -303,10 +306,12 @@ class Canvas(QAbstractScrollArea):
         painter.drawRect(rect.adjusted(-1, -1, 0, 0))
         if shown is not None:
             self._draw_selected(painter, rect, shown)
+            if self._frame is not None:
+                draw_guides(painter, rect, shown.places, self._frame, self.scale())
             if self._traced is not None and self._traced[0] == index:
                 painter.setPen(QPen(QColor(HEATHER), 2))
                 painter.drawRect(self._on_screen(rect, self._traced[1]))
-            draw_rails(painter, rect, shown.places.brackets, self._scale(), self._selection)
+            draw_rails(painter, rect, shown.places.brackets, self.scale(), self._selection)
 
     def _draw_selected(self, painter: QPainter, page: QRect, shown: PageShown) -> None:
         fill, edge = QColor(HEATHER), QColor(HEATHER)
@@ -320,7 +325,7 @@ class Canvas(QAbstractScrollArea):
         painter.setBrush(Qt.BrushStyle.NoBrush)
 
     def _on_screen(self, page: QRect, spot: Spot) -> QRectF:
-        return spot_rect(page, spot, self._scale())
+        return spot_rect(page, spot, self.scale())
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         """Fields may be dropped."""
@@ -354,18 +359,22 @@ class Canvas(QAbstractScrollArea):
         for index in self._visible():
             rect = self.page_rect(index)
             if index in self._shown and rect.top() <= point.y() <= rect.bottom():
-                scale = self._scale()
+                scale = self.scale()
                 x, y = round((point.x() - rect.left()) / scale), round((point.y() - rect.top()) / scale)
                 target = target_at(self._shown[index].places, x, y)
                 return (target, index) if target else None
         return None
 
-    def _under(self, point: QPoint) -> tuple[int, int, int] | None:
+    def places(self, index: int) -> Places | None:
+        """What stands where on a page, if it is shown."""
+        return self._shown[index].places if index in self._shown else None
+
+    def under(self, point: QPoint) -> tuple[int, int, int] | None:
         """The page under a point, and the point on it in millipoints."""
         for index in self._visible():
             rect = self.page_rect(index)
             if rect.contains(point):
-                scale = self._scale()
+                scale = self.scale()
                 return (
                     index,
                     round((point.x() - rect.left()) / scale),
@@ -375,17 +384,17 @@ class Canvas(QAbstractScrollArea):
 
     def _rect_under(self, point: QPoint) -> QRect:
         """Where on screen the spot under a point is."""
-        under, spot = self._under(point), self._spot_at(point)
+        under, spot = self.under(point), self._spot_at(point)
         if under is None or spot is None:
             return QRect(point, QSize(0, 0))
         return self._on_screen(self.page_rect(under[0]), spot).toRect()
 
     def _edge_at(self, point: QPoint) -> tuple[Edge, int] | None:
-        under = self._under(point)
+        under = self.under(point)
         if under is None or under[0] not in self._shown:
             return None
         index, x, y = under
-        near = GRIP / self._scale()
+        near = GRIP / self.scale()
         for edge in self._shown[index].places.edges:
             if abs(edge.x - x) <= near and edge.top <= y <= edge.bottom:
                 return edge, index
@@ -394,7 +403,7 @@ class Canvas(QAbstractScrollArea):
     def _bracket_at(self, point: QPoint, find: RailFinder = rail_at) -> Bracket | None:
         for index in self._visible():
             if index in self._shown:
-                bracket = find(point, self.page_rect(index), self._shown[index].places.brackets, self._scale())
+                bracket = find(point, self.page_rect(index), self._shown[index].places.brackets, self.scale())
                 if bracket is not None:
                     return bracket
         return None
@@ -426,7 +435,7 @@ class Canvas(QAbstractScrollArea):
         point = event.position().toPoint()
         held = self._edge_at(point)
         if held is not None:
-            self._drag = (*held, 0)
+            self._drag = WidthDrag(self, *held, self.width_dragged.emit)
             return
         head = self._bracket_at(point, rail_head_at)
         if head is not None:
@@ -436,22 +445,30 @@ class Canvas(QAbstractScrollArea):
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier and spot is not None and spot.link is not None:
             self.link_opened.emit(spot.link)
             return
+        grip = self._grip_at(point)
+        guide = self._guide_at(point) if grip is None else None
+        self._waiting = None
+        if guide is not None:
+            self._drag = GuideDrag(self, guide, point, self.guide_dropped.emit)
+            return
         self._tell_spot(point)
         selection = self._selection_at(point)
-        grip = self._grip_at(point)
-        self._held = (grip, point) if grip is not None else None
-        blocks = self._document.composition.edition.blocks if self._document is not None else ()
-        lifted = block_lifted(blocks, spot) if grip is None else None
-        self._lift = Lift(lifted, point) if lifted is not None else None
-        self._waiting = None
+        self._drag = self._taken(point, spot, grip)
         if event.modifiers() & Qt.KeyboardModifier.ShiftModifier and grip is not None:
             self.picked_also.emit(selection)
         elif selection == self._selection and selection.kind in ("cell", "text", "header", "footer"):
             self._waiting = (selection, self._rect_under(point))
-            if grip is None and self._lift is None:
+            if self._drag is None:
                 self._edit_waiting()
         else:
             self.picked.emit(selection)
+
+    def _taken(self, point: QPoint, spot: Spot | None, grip: Grip | None) -> Drag | None:
+        """What a press takes hold of besides selecting it: an item of a frame, or a block of a grid."""
+        if grip is not None:
+            return ItemDrag(self, grip, point, self.item_dropped.emit)
+        lifted = block_lifted(self._blocks, spot)
+        return Lift(self, lifted, point, self.block_dropped.emit) if lifted is not None else None
 
     def _edit_waiting(self) -> None:
         if self._waiting is not None:
@@ -460,44 +477,31 @@ class Canvas(QAbstractScrollArea):
 
     def _grip_at(self, point: QPoint) -> Grip | None:
         """The item of a frame that a press at a point takes hold of."""
-        under = self._under(point)
+        under = self.under(point)
         if under is None or under[0] not in self._shown or self._document is None:
             return None
-        frames = [b for b in walk(self._document.composition.edition.blocks) if isinstance(b, FrameBlock)]
-        return grip_at(self._shown[under[0]].places, frames, *under, self._scale()) if frames else None
+        frames = [block for block in walk(self._blocks) if isinstance(block, FrameBlock)]
+        return grip_at(self._shown[under[0]].places, frames, *under, self.scale()) if frames else None
+
+    def _guide_at(self, point: QPoint) -> Guide | None:
+        """The guide of the chosen frame that a press at a point takes hold of."""
+        under, frame = self.under(point), self._frame
+        places = self.places(under[0]) if under is not None else None
+        if under is None or frame is None or places is None:
+            return None
+        return guide_at(places, [frame], *under, self.scale())
 
     def extents(self, frame: str) -> dict[int, tuple[int, int]]:
         """How large a frame's items are on the pages that are shown."""
         return extents_of((self._shown[index].places for index in sorted(self._shown)), frame)
 
-    def _carry(self, point: QPoint) -> None:
-        """Carry a block over the cells of grids."""
-        assert self._lift is not None
-        under = self._under(point)
-        if (point - self._lift.start).manhattanLength() < SLACK or under is None or under[0] not in self._shown:
-            return
-        self._waiting = None
-        self._lift = replace(self._lift, page=under[0], over=cell_at(self._shown[under[0]].places, *under[1:]))
-        self.viewport().update()
-
-    def _drag_item(self, point: QPoint, freely: bool) -> None:
-        assert self._held is not None
-        grip, start = self._held
-        way = point - start
-        if grip.box_now == grip.box and way.manhattanLength() < SLACK:
-            return
-        self._waiting = None
-        scale = self._scale()
-        self._held = (dragged(grip, round(way.x() / scale), round(way.y() / scale), scale, freely), start)
-        self.viewport().update()
-
     def _spot_at(self, point: QPoint) -> Spot | None:
         """What is under a point."""
-        under = self._under(point)
+        under = self.under(point)
         return self._shown[under[0]].places.spot_at(*under[1:]) if under and under[0] in self._shown else None
 
     def _tell_spot(self, point: QPoint) -> None:
-        under, spot = self._under(point), self._spot_at(point)
+        under, spot = self.under(point), self._spot_at(point)
         if under is not None and spot is not None:
             self.spot_clicked.emit(under[0], spot)
 
@@ -510,21 +514,15 @@ class Canvas(QAbstractScrollArea):
         return None
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        """Drag a column's edge, or show that there is one."""
+        """Drag what was taken hold of, or show what a press would take hold of."""
         assert event is not None
         point = event.position().toPoint()
-        if self._held is not None and event.buttons() & Qt.MouseButton.LeftButton:
-            self._drag_item(point, bool(event.modifiers() & Qt.KeyboardModifier.AltModifier))
-            return
-        if self._lift is not None and event.buttons() & Qt.MouseButton.LeftButton:
-            self._carry(point)
-            return
-        if self._drag is None:
+        if self._drag is None or not event.buttons() & Qt.MouseButton.LeftButton:
             self._show_pointer(point, bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier))
             return
-        edge, index, _ = self._drag
-        x = (point.x() - self.page_rect(index).left()) / self._scale()
-        self._drag = (edge, index, max(round(x) - edge.x, NARROWEST - edge.width))
+        self._drag.move(point, bool(event.modifiers() & Qt.KeyboardModifier.AltModifier))
+        if self._drag.has_moved:
+            self._waiting = None
         self.viewport().update()
 
     def _show_pointer(self, point: QPoint, follows: bool) -> None:
@@ -533,30 +531,21 @@ class Canvas(QAbstractScrollArea):
         link = spot.link if spot is not None else None
         shape = Qt.CursorShape.PointingHandCursor if link and follows else Qt.CursorShape.ArrowCursor
         grip = self._grip_at(point)
-        if grip is not None and shape == Qt.CursorShape.ArrowCursor:
-            shape = POINTERS[grip.edges]
+        guide = self._guide_at(point) if grip is None else None
+        if shape == Qt.CursorShape.ArrowCursor:
+            shape = POINTERS[grip.edges] if grip is not None else pointer_over(guide) if guide is not None else shape
         self.viewport().setCursor(Qt.CursorShape.SplitHCursor if self._edge_at(point) is not None else shape)
-        self.viewport().setToolTip(f"<p>{escape(shortened(link))}</p><p>Ctrl and a click open it.</p>" if link else "")
+        told = f"<p>{escape(shortened(link))}</p><p>Ctrl and a click open it.</p>" if link else ""
+        self.viewport().setToolTip(told or (told_of(guide) if guide is not None else ""))
 
     def mouseReleaseEvent(self, _event: QMouseEvent | None) -> None:
-        """Let go of a column's edge, which sets its width, or of what stands in a frame or a grid."""
-        lift, self._lift = self._lift, None
-        if lift is not None and lift.over is not None:
-            self.viewport().update()
-            self.block_dropped.emit(lift.block, Target(lift.over.block, cell=lift.over.number))
-            return
-        held, self._held = self._held, None
-        if held is not None and held[0].box_now != held[0].box:
-            self.viewport().update()
-            self.item_dropped.emit(held[0])
-            return
-        self._edit_waiting()
-        if self._drag is not None:
-            edge, _, delta = self._drag
-            self._drag = None
-            self.viewport().update()
-            if delta:
-                self.width_dragged.emit(edge.block, edge.column, edge.width + delta)
+        """Let go of what was dragged: a column's edge, which sets its width, a guide, or a block."""
+        drag, self._drag = self._drag, None
+        self.viewport().update()
+        if drag is not None and drag.has_moved:
+            drag.drop()
+        else:
+            self._edit_waiting()
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         """Choose what is pointed at, and ask for its menu."""
@@ -588,8 +577,8 @@ class Canvas(QAbstractScrollArea):
         }
         action: Callable[[], None] | None = keys.get(Qt.Key(event.key()))
         arrow = ARROWS.get(Qt.Key(event.key()))
-        if event.key() == Qt.Key.Key_Escape and (self._drag or self._held or self._lift):
-            self._drag = self._held = self._lift = None
+        if event.key() == Qt.Key.Key_Escape and self._drag is not None:
+            self._drag = None
             self.viewport().update()
         elif arrow is not None and self._is_in_frame:
             self.nudged.emit(*arrow, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))

@@ -1,13 +1,17 @@
 """What is drawn over a page while something is dragged on it: a column's new width, or where a field would go."""
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QPoint, QRect, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
+from northmoor.app.pages.drags import View
 from northmoor.app.pages.dropping import DropTarget
 from northmoor.app.theme import HEATHER, PAGE
 from northmoor.core.layout.places import Edge, Spot
 from northmoor.core.model.lengths import in_millimetres
 
+_NARROWEST = 8_000
 LANE = 60
 """Room beside the page for the level rails, in pixels."""
 
@@ -17,8 +21,33 @@ def spot_rect(page: QRect, spot: Spot, scale: float) -> QRectF:
     return QRectF(page.left() + spot.x * scale, page.top() + spot.y * scale, spot.width * scale, spot.height * scale)
 
 
-def draw_width(painter: QPainter, page: QRect, edge: Edge, delta: int, scale: float) -> None:
-    """Show how wide a column would become."""
+class WidthDrag:
+    """The right edge of a column that was taken hold of."""
+
+    def __init__(self, view: View, edge: Edge, page: int, done: Callable[[str, str, int], None]) -> None:
+        self._view, self._edge, self._page, self._done = view, edge, page, done
+        self._delta = 0
+
+    @property
+    def has_moved(self) -> bool:
+        """Whether the width would change."""
+        return self._delta != 0
+
+    def move(self, point: QPoint, _freely: bool) -> None:
+        """Follow the pointer; a column stays wide enough to be seen."""
+        x = (point.x() - self._view.page_rect(self._page).left()) / self._view.scale()
+        self._delta = max(round(x) - self._edge.x, _NARROWEST - self._edge.width)
+
+    def draw(self, painter: QPainter) -> None:
+        """Show how wide the column would become."""
+        _draw_width(painter, self._view.page_rect(self._page), self._edge, self._delta, self._view.scale())
+
+    def drop(self) -> None:
+        """Tell how wide it became."""
+        self._done(self._edge.block, self._edge.column, self._edge.width + self._delta)
+
+
+def _draw_width(painter: QPainter, page: QRect, edge: Edge, delta: int, scale: float) -> None:
     x = round(page.left() + (edge.x + delta) * scale)
     left = round(page.left() + (edge.x - edge.width) * scale)
     top = round(page.top() + edge.top * scale)

@@ -3,12 +3,13 @@
 Lengths are millipoints on the page; the canvas turns them into pixels.
 """
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
-from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
+from northmoor.app.pages.drags import SLACK, View
 from northmoor.app.theme import HEATHER, PAGE, RAILS
 from northmoor.core.layout.places import Places, Spot
 from northmoor.core.model.blocks import FrameBlock
@@ -19,8 +20,6 @@ _EDGE = 5
 """How near the pointer must be to an item's edge to take hold of it, in pixels."""
 _PULL = 6
 """How near an item must come to a line to be drawn to it, in pixels."""
-SLACK = 4
-"""How far the pointer must move before a press becomes a drag, in pixels."""
 _LEAST = 3_000
 ARROWS = {
     Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1),
@@ -80,16 +79,16 @@ def grip_at(places: Places, frames: Sequence[FrameBlock], page: int, x: int, y: 
         frame = next((each for each in frames if spot.part == "item" and each.name == spot.under), None)
         if frame is None or spot.number >= len(frame.items) or frame.items[spot.number].locked:
             continue
-        own = _box(spot)
+        own = box_of(spot)
         wide = Box(own.x, own.y, own.width + near, own.height + near)
         if not (wide.x <= x < wide.right and wide.y <= y < wide.bottom):
             continue
         ground = _ground(places, frame.name, own)
         moving = together(frame, [spot.number])
         others = tuple(
-            _box(each) for each in places.spots
+            box_of(each) for each in places.spots
             if each.part == "item" and each.under == frame.name and each.number not in moving
-            and _ground(places, frame.name, _box(each)) == ground
+            and _ground(places, frame.name, box_of(each)) == ground
         )  # fmt: skip
         edges = "r" * (abs(x - own.right) <= near) + "b" * (abs(y - own.bottom) <= near)
         return Grip(frame, spot.number, page, own, ground, others, edges, own)
@@ -106,14 +105,15 @@ def extents_of(places: Iterable[Places], frame: str) -> dict[int, tuple[int, int
     return found
 
 
-def _box(spot: Spot) -> Box:
+def box_of(spot: Spot) -> Box:
+    """Where a spot is."""
     return Box(spot.x, spot.y, spot.width, spot.height)
 
 
 def _ground(places: Places, frame: str, item: Box) -> Box:
     """The frame that an item stands in; the same frame may stand on a page several times."""
     grounds = [
-        _box(spot) for spot in places.spots if spot.row == "frame" and spot.block == frame and spot.part != "item"
+        box_of(spot) for spot in places.spots if spot.row == "frame" and spot.block == frame and spot.part != "item"
     ]
     holding = [g for g in grounds if g.x <= item.x <= g.right and g.y <= item.y <= g.bottom]
     return (holding or grounds or [item])[0]
@@ -175,6 +175,39 @@ def _drawn(places: list[int], lines: list[int], step: int, begin: int, pull: int
     return 0, None
 
 
+def drawn_to(place: int, lines: list[int], step: int, scale: float) -> int:
+    """How far to go from a place to a line nearby, or to one of so many steps."""
+    return _drawn([place], lines, step, 0, round(_PULL / scale))[0]
+
+
+class ItemDrag:
+    """An item of a frame that was taken hold of."""
+
+    def __init__(self, view: View, grip: Grip, start: QPoint, done: Callable[[Grip], None]) -> None:
+        self._view, self._grip, self._start, self._done = view, grip, start, done
+
+    @property
+    def has_moved(self) -> bool:
+        """Whether it would go anywhere else."""
+        return self._grip.box_now != self._grip.box
+
+    def move(self, point: QPoint, freely: bool) -> None:
+        """Follow the pointer; near a line, go there."""
+        way, scale = point - self._start, self._view.scale()
+        if self.has_moved or way.manhattanLength() >= SLACK:
+            self._grip = dragged(self._grip, round(way.x() / scale), round(way.y() / scale), scale, freely)
+
+    def draw(self, painter: QPainter) -> None:
+        """Show where it would go."""
+        if self.has_moved:
+            page = self._view.page_rect(self._grip.page)
+            draw_grip(painter, self._grip, page.left(), page.top(), self._view.scale())
+
+    def drop(self) -> None:
+        """Tell where it was let go."""
+        self._done(self._grip)
+
+
 def draw_grip(painter: QPainter, grip: Grip, left: float, top: float, scale: float) -> None:
     """Draw where what is held would go: its outline, the lines it is drawn to, and how far it is from what is next to
     it."""
@@ -199,13 +232,13 @@ def draw_grip(painter: QPainter, grip: Grip, left: float, top: float, scale: flo
         painter.setPen(QPen(QColor(RAILS[1]), 1))
         painter.drawLine(begin, end)
         length = abs(second[0] - first[0]) + abs(second[1] - first[1])
-        _label(painter, (begin + end) / 2, f"{in_millimetres(length, 1)}", RAILS[1])
+        draw_label(painter, (begin + end) / 2, f"{in_millimetres(length, 1)}", RAILS[1])
     now = grip.box_now
     said = (
         f"{in_millimetres(now.width, 1)} × {in_millimetres(now.height, 1)} mm" if grip.edges
         else f"{in_millimetres(now.x - grip.ground.x, 1)}, {in_millimetres(now.y - grip.ground.y, 1)} mm"
     )  # fmt: skip
-    _label(painter, QPointF(own.center().x(), own.bottom() + 14), said, HEATHER)
+    draw_label(painter, QPointF(own.center().x(), own.bottom() + 14), said, HEATHER)
 
 
 def _gaps(grip: Grip) -> Iterator[tuple[tuple[int, int], tuple[int, int]]]:
@@ -221,7 +254,8 @@ def _gaps(grip: Grip) -> Iterator[tuple[tuple[int, int], tuple[int, int]]]:
         yield (middle_x, y), (middle_x, now.y)
 
 
-def _label(painter: QPainter, middle: QPointF, text: str, color: str) -> None:
+def draw_label(painter: QPainter, middle: QPointF, text: str, color: str) -> None:
+    """Write a short text on a ground of a colour."""
     width = painter.fontMetrics().horizontalAdvance(text) + 10
     box = QRectF(middle.x() - width / 2, middle.y() - 9, width, 18)
     painter.setPen(Qt.PenStyle.NoPen)

@@ -52,6 +52,7 @@ class PagesWorkspace(QWidget):
         self._place()
         self.canvas.picked_also.connect(self.contents.choose_also)
         self.canvas.item_dropped.connect(self.arranging.drop)
+        self.canvas.guide_dropped.connect(self.arranging.drop_guide)
         self.canvas.block_dropped.connect(self.blocks.move_into)
         self.canvas.nudged.connect(self.arranging.nudge)
         self.contents.customContextMenuRequested.connect(

@@ -35,6 +35,13 @@ def resized(frame: FrameBlock, number: int, width: int, height: int | None) -> F
     return _changed(frame, [number], lambda item: item.but(width=max(width, 1000), height=height))
 
 
+def with_guide(frame: FrameBlock, is_level: bool, number: int | None, at: int | None) -> FrameBlock:
+    """A frame with a guide of a number elsewhere, or with a new one; without a place, it has it no longer."""
+    name = "guides_down" if is_level else "guides_across"
+    kept = [guide for own, guide in enumerate(getattr(frame, name)) if own != number]
+    return frame.but(**{name: tuple(sorted({*kept, *([at] if at is not None else [])}))})
+
+
 def together(frame: FrameBlock, numbers: Iterable[int]) -> list[int]:
     """Some items with all that are in a group with one of them."""
     chosen = set(numbers)
