@@ -169,9 +169,10 @@ def show_frame(form: Form, report: Report, edition: str, selection: Selection) -
     form.properties(FrameBlock, block, fields, "Change the frame", change)
     form.section("Look")
     form.properties(FrameBlock, block, ("fill", "stroke", "thickness"), "Change the frame", change)
-    form.note("Drag what stands in it; the lower and right edges change its size. Alt lets it go freely. Drag a guide in"
-              " from the left edge or the top, and out again. Arrow keys"
-              " move by 0.1 mm, with Shift by 1 mm.")  # fmt: skip
+    form.note(
+        "Drag what stands in it; the lower and right edges change its size. Alt lets it go freely. Arrow keys move by"
+        " 0.1 mm, with Shift by 1 mm. Drag a guide in from the left edge or the top, and out again."
+    )
     form.take_out(block.name, "Take it out with its content")
 
 
