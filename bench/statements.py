@@ -1,7 +1,7 @@
 """Statements of three pages to one PDF: by the product, or by a plain loop over the usual canvas library.
 
-Usage: statements.py ours|floor RECORDS. Prints the seconds, the pages and the peak memory in MB. Both draw the same
-texts in the same font; the floor reads the rows plainly, and keeps nothing but what its library keeps.
+Usage: statements.py ours|floor RECORDS [LINES]. Prints the seconds, the pages and the peak memory in MB. Both draw the
+same texts in the same font; the floor reads the rows plainly, and keeps nothing but what its library keeps.
 """
 
 import resource
@@ -31,20 +31,20 @@ _GOODS = ("Timber", "Feed", "Fish boxes", "Parcels")
 _SQL = "select shipper, line, goods, pieces, charge from lines order by shipper, line"
 
 
-def make(folder: Path, records: int) -> Path:
-    """A database of made-up freight lines."""
+def make(folder: Path, records: int, lines: int = LINES) -> Path:
+    """A database of made-up freight lines, so many for each record."""
     path = folder / "lines.sqlite"
     with sqlite3.connect(path) as connection:
         connection.execute(
             "create table lines (shipper integer, line integer, goods text, pieces integer, charge decimal(10,2))"
         )
-        connection.executemany("insert into lines values (?,?,?,?,?)", _lines(records))
+        connection.executemany("insert into lines values (?,?,?,?,?)", _lines(records, lines))
     return path
 
 
-def _lines(records: int) -> Iterator[tuple[int, int, str, int, float]]:
+def _lines(records: int, lines: int) -> Iterator[tuple[int, int, str, int, float]]:
     for shipper in range(records):
-        for line in range(LINES):
+        for line in range(lines):
             charge = ((shipper * 31 + line * 17) % 9999) / 100
             yield shipper, line, _GOODS[(shipper + line) % 4], 1 + (shipper * line) % 40, charge
 
@@ -111,10 +111,10 @@ def floor(database: Path, target: Path) -> int:
 
 def main() -> None:
     """Write them one way, and tell what it took."""
-    way, records = sys.argv[1], int(sys.argv[2])
+    way, records, *lines = sys.argv[1], *map(int, sys.argv[2:])
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
-        database = make(folder, records)
+        database = make(folder, records, *lines)
         began = time.perf_counter()
         pages = (ours if way == "ours" else floor)(database, folder / "out.pdf")
         seconds = time.perf_counter() - began

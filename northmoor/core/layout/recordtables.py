@@ -38,13 +38,11 @@ from northmoor.core.model.tables import PAGE_ROWS, TableBlock
 ROWS_OF_PART = 50_000
 """How many rows of the data a part has, or somewhat more: it takes about 90 bytes for each."""
 _PARTS_HELD = 2
-
-
 Maker = Callable[[], TableLayout]
 
 
 @dataclass(eq=False)
-class Part:
+class RecordRows:
     """Some records' rows of a table, from the group `first` of the records' level on; laid out when that is asked for,
     and held among the `recent` ones."""
 
@@ -95,7 +93,8 @@ def makers(
     firsts = cuts(starts, ROWS_OF_PART) if can_be_cut(arranged) else [0]
     turns = np.count_nonzero(np.diff(np.searchsorted(firsts, groups[groups >= 0], "right")))
     if turns >= 2 * len(firsts) or len(firsts) == 1:
-        return [(0, partial(lay_out_table, table, arranged, width, setting))]
+        whole = lay_out_table(table, arranged, width, setting)
+        return [(0, lambda: whole)]
     ends = [*firsts[1:], len(starts) - 1]
 
     def part(number: int) -> ArrangedTable:
@@ -124,7 +123,7 @@ class RecordTable:
     setting: Setting
     page_heights: tuple[int, ...] | None = None
     """Those that the rows of pages are known to need."""
-    parts: list[Part] = field(default_factory=list)
+    parts: list[RecordRows] = field(default_factory=list)
     at: int = 0
     """How many runs have been told, or have been told again."""
     _recent: Kept = field(default_factory=lambda: Kept(_PARTS_HELD))
@@ -138,7 +137,9 @@ class RecordTable:
     """What rows that belong to pages show, once pages are known."""
 
     def __post_init__(self) -> None:
-        self.parts = [Part(self.table, first, partial(self._made, make), self._recent) for first, make in self.makers]
+        self.parts = [
+            RecordRows(self.table, first, partial(self._made, make), self._recent) for first, make in self.makers
+        ]
 
     def _made(self, make: Maker) -> TableLayout:
         """A part laid out, with the rows of pages as far as they are known."""
@@ -157,11 +158,11 @@ class RecordTable:
         """Whether any rows belong to a record."""
         return bool(self.groups[record] >= 0)
 
-    def part(self, record: int) -> Part:
+    def part(self, record: int) -> RecordRows:
         """The part that has the rows of a record."""
         return self._part(int(self.groups[record]))
 
-    def _part(self, group: int) -> Part:
+    def _part(self, group: int) -> RecordRows:
         return self.parts[bisect_right(self._part_firsts, group) - 1]
 
     @cached_property
