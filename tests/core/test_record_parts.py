@@ -65,6 +65,7 @@ def in_small_parts(monkeypatch: pytest.MonkeyPatch) -> None:
     """Let a few records be laid out together, each be placed by itself, and nothing of it be held."""
     monkeypatch.setattr(recordtables, "ROWS_OF_PART", 4 * LINES)
     monkeypatch.setattr(flowing, "PARTS_OF_BATCH", 1)
+    monkeypatch.setattr(flowing, "MANY_RECORDS", 2)
     monkeypatch.setattr(flowing, "PARTS_HELD", 0)
 
 
@@ -91,7 +92,7 @@ def test_parts_print_what_the_whole_prints(
     in_small_parts(monkeypatch)
     parted = render(report, made)
     assert len(parted.composition.placed.batches) == SHIPPERS
-    assert not any(batch.held for batch in parted.composition.placed.batches)
+    assert all(batch.held is None for batch in parted.composition.placed.batches)
     assert len(parted.composition.record_tables["table"].parts) == parts
     assert len(whole.composition.record_tables["table"].parts) == 1
     assert dumped(parted) == dumped(whole)
@@ -117,6 +118,7 @@ def test_batches_go_on_where_the_one_before_ended(
     grid = GridBlock(name="grid", cells=(GridCell(blocks=(TextBlock(name="left", text="{who}"),)), right))
     each = ForEachBlock(name="who", query="rows", by="who", page_break="none", blocks=(
         TextBlock(name="title", text="Shipper {who}", stays_with_next=True, listed="contents"), grid, inner,
+        TextBlock(name="end", text="{count(*)} lines of {who}"), table_of("goods").but(name="last"),
     ))  # fmt: skip
     around = [TextBlock(name=name, text=name) for name in ("before", "after")]
     again = ForEachBlock(name="again", query="rows", by="who", blocks=(TextBlock(name="once", text="{who} again"),))
@@ -126,7 +128,9 @@ def test_batches_go_on_where_the_one_before_ended(
     whole = render(report, made)
     in_small_parts(monkeypatch)
     batched = render(report, made)
-    assert len(batched.composition.placed.batches) == 2 * SHIPPERS
+    inner_ones = len({(who, n * (who + 3) % 5) for who in range(SHIPPERS) for n in range(LINES)})
+    lonely = sum(not (who + 3) % 5 for who in range(SHIPPERS))  # shippers of one kind of goods: no batch for that
+    assert len(batched.composition.placed.batches) == 2 * SHIPPERS + inner_ones - lonely
     assert len(whole.composition.placed.batches) == 2
     assert dumped(batched) == dumped(whole)
     for index in (len(whole) - 1, 0, len(whole) // 2):  # in any order

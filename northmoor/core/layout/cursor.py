@@ -1,21 +1,9 @@
 """Where the next block begins: the page, or column or label, and what is used of it; and what stands there so far."""
 
-from dataclasses import dataclass
-
 from northmoor.core.layout.paginate import Body
 from northmoor.core.layout.parts import FixedPart, TableRun
-from northmoor.core.layout.placed import Begun, Entry, Placed
+from northmoor.core.layout.placed import Begun, Entry, Placed, Stand
 from northmoor.core.layout.shelf import Room
-
-
-@dataclass(frozen=True)
-class Stand:
-    """Where a cursor stands, and the titles and records that wait for what is placed next."""
-
-    page: int
-    used: int
-    bottom: int
-    awaited: tuple[Entry | Begun, ...]
 
 
 class Cursor:

@@ -55,6 +55,8 @@ from northmoor.core.model.texts import TextBlock
 
 PARTS_OF_BATCH = 1_000
 """How many parts the records of a batch have together, or somewhat more."""
+MANY_RECORDS = 50
+"""How many records in another one are placed in batches of their own."""
 PARTS_HELD = 50_000
 """How many parts of records are held, about 500 bytes each; records after those are placed again."""
 
@@ -67,7 +69,7 @@ class Flow(Cursor):
         self.shelf, self.setting, self.given = shelf, shelf.setting, shelf.given
         self.telling = Telling(shelf.given, shelf.setting, shelf.texts)
         self._in_batches = in_batches
-        """Whether records of outermost for-each blocks are placed in batches."""
+        """Whether records of outermost for-each blocks, and many in one of those, are placed in batches."""
 
     def blocks(self, blocks: Sequence[Block], scope: Scope) -> None:
         """Place some blocks, one after another."""
@@ -347,17 +349,32 @@ class Flow(Cursor):
 
     def _for_each(self, block: ForEachBlock, scope: Scope) -> None:
         here = self._records_here(block, self.shelf.records(block), scope)
-        is_printed = False
-        while len(here):
-            if self._in_batches and scope.records is None:
-                is_printed, here = self._batch(block, here, is_printed)
-            else:
-                is_printed, here = self._records(block, here, scope, is_printed)
+        if self._in_batches and (scope.records is None or len(here) >= MANY_RECORDS):
+            is_printed = self._batches(block, here, scope)
+        else:
+            is_printed, _ = self._records(block, here, scope, False)
         if not is_printed:
             message = "It has no records, so nothing of it is printed."
             self.setting.find("no records", Place(block=block.name), message, is_error=False)
 
-    def _batch(self, block: ForEachBlock, here: range, is_printed: bool) -> tuple[bool, range]:
+    def _batches(self, block: ForEachBlock, here: range, scope: Scope) -> bool:
+        """Place records in batches; whether any has been printed.
+
+        Where the record around them is placed again, its batches are not: what follows begins where they ended.
+        """
+        passed, key = self.shelf.passed, (block.name, scope.index)
+        if key in passed:
+            stand, runs, is_printed = passed[key]
+            self.begin_at(stand)
+            self.shelf.seek(runs)
+            return is_printed
+        is_printed = False
+        while len(here):
+            is_printed, here = self._batch(block, here, scope, is_printed)
+        passed[key] = self.stand, self.shelf.runs(), is_printed
+        return is_printed
+
+    def _batch(self, block: ForEachBlock, here: range, scope: Scope, is_printed: bool) -> tuple[bool, range]:
         """Place the first of some records as a batch; whether any has been printed then, and those that are left.
 
         What is not held of it is placed again by another flow that begins where this one is now.
@@ -366,18 +383,18 @@ class Flow(Cursor):
 
         def place() -> Parts:
             self.shelf.seek(runs)
-            again = Flow(self.shelf, self.room)
+            again = Flow(self.shelf, self.room, in_batches=True)
             again.begin_at(stand)
-            again._records(block, range(here.start, rest.start), Scope(), is_printed)
-            return Parts(again.placed.lines, again.placed.tables)
+            again._records(block, range(here.start, rest.start), scope, is_printed)
+            return again.placed.parts
 
-        whole, before = self.placed, self._count
+        whole = self.placed
         self.placed = own = Placed()
-        is_now, rest = self._records(block, here, Scope(), is_printed, PARTS_OF_BATCH)
+        is_now, rest = self._records(block, here, scope, is_printed, PARTS_OF_BATCH)
         self.placed = whole
         whole.note(own)
-        self.shelf.parts_held += self._count - before
-        held = Parts(own.lines, own.tables) if self.shelf.parts_held <= PARTS_HELD else None
+        self.shelf.parts_held += len(own.parts)
+        held = own.parts if self.shelf.parts_held <= PARTS_HELD else None
         whole.batches.append(Batch(stand.page, self.page, place, self.shelf.recent, held))
         return is_now, rest
 

@@ -37,12 +37,25 @@ class Begun:
     y: int = 0
 
 
+@dataclass(frozen=True)
+class Stand:
+    """Where one thing after another is placed next, and the titles and records that wait for what is placed next."""
+
+    page: int
+    used: int
+    bottom: int
+    awaited: tuple[Entry | Begun, ...]
+
+
 @dataclass(eq=False)
 class Parts:
     """What stands on pages: fixed parts by the index of their page, and the runs of tables."""
 
     lines: dict[int, list[FixedPart]] = field(default_factory=dict)
     tables: list[TableRun] = field(default_factory=list)
+
+    def __len__(self) -> int:
+        return sum(map(len, self.lines.values())) + len(self.tables)
 
     def runs(self, first: int, end: int) -> list[TableRun]:
         """The runs of tables that stand on any page from one index up to another, once all are there."""
@@ -93,6 +106,11 @@ class Placed(Parts):
     """Whether there is a list of entries."""
     pages: int = 1
 
+    @property
+    def parts(self) -> Parts:
+        """What stands on pages, but for batches, by itself."""
+        return Parts(self.lines, self.tables)
+
     def add_run(self, run: TableRun) -> None:
         """Add a table."""
         self.tables.append(run)
@@ -100,9 +118,10 @@ class Placed(Parts):
             self.laid[run.table.name, *(column.name for column in run.table.columns)] = run.laid
 
     def note(self, other: "Placed") -> None:
-        """Take over what has been noted of other things that have been placed."""
+        """Take over the batches of other things that have been placed, and what has been noted of all."""
         for name, place in other.blocks.items():
             self.blocks.setdefault(name, place)
+        self.batches += other.batches
         self.restarts |= other.restarts
         self.entries += other.entries
         self.begun += other.begun

@@ -14,6 +14,7 @@ from northmoor.core.layout.context import Kept, Setting
 from northmoor.core.layout.grids import cell_places
 from northmoor.core.layout.matrix import lay_out_matrix
 from northmoor.core.layout.paragraph import Paragraphs
+from northmoor.core.layout.placed import Stand
 from northmoor.core.layout.records import Records
 from northmoor.core.layout.recordtables import RecordTable, makers
 from northmoor.core.layout.table import Paged, TableLayout
@@ -101,6 +102,9 @@ class Shelf:
     """What text blocks of one look say for each record (see `Telling`)."""
     parts_held: int = 0
     """How many parts are held of records that have been placed."""
+    passed: dict[tuple[str, int], tuple[Stand, Mapping[str, int], bool]] = field(default_factory=dict)
+    """By for-each blocks that were placed in batches, and the record around: where these ended, how many runs tables
+    had then, and whether anything was printed."""
     recent: Kept = field(default_factory=lambda: Kept(_BATCHES_HELD))
     _records: dict[str, Records] = field(default_factory=dict)
     _tracks: dict[tuple[str, int, tuple[tuple[int, int], ...]], tuple[list[int], list[int]]] = field(
