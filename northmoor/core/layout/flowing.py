@@ -1,7 +1,7 @@
 """Blocks placed down pages, one after another: which page each begins on and how far down, for-each blocks record by
 record and grids row by row.
 
-Everything that takes part in it has been computed and, for tables, laid out for all records at once; what is done here
+Everything that takes part in it has been computed and, for tables, laid out for many records at once; what is done here
 for a record is only to place it.
 """
 

@@ -1,4 +1,4 @@
-"""What the placing of blocks works on: what earlier stages made, what is laid out once for all, what is placed."""
+"""What the placing of blocks works on: what earlier stages made, and what is made once for all records."""
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
