@@ -1,4 +1,4 @@
-"""The shipped drawings, drawn by us and by Qt: two independent readers of SVG have to agree."""
+"""Drawings, the shipped ones among them, drawn by us and by Qt: two independent readers of SVG have to agree."""
 
 from importlib.resources import files
 from pathlib import Path
@@ -8,7 +8,7 @@ import numpy.typing as npt
 import pypdfium2
 import pytest
 from PyQt6.QtCore import QByteArray, QRectF
-from PyQt6.QtGui import QColor, QImage, QPainter
+from PyQt6.QtGui import QColor, QFontDatabase, QImage, QPainter
 from PyQt6.QtSvg import QSvgRenderer
 from PyQt6.QtWidgets import QApplication
 
@@ -72,6 +72,22 @@ def test_the_shipped_icons_look_as_qt_draws_them(qapp: QApplication, tmp_path: P
         reference = by_qt(drawing)
         assert (reference < 200).sum() > 100, name
         assert differs(reference, by_us(drawing, tmp_path)) < 0.04, name
+
+
+TEXTS = """<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 100"><style>.b{font-weight:bold;fill:#b3402e}</style>
+<g font-family="IBM Plex Sans" font-size="14"><text x="4" y="20">Fares <tspan class="b">2025</tspan></text>
+<text x="50" y="42" text-anchor="middle" font-style="italic">Tarrow</text>
+<text x="96" y="62" text-anchor="end" fill="#2f7f86" class="b">Sound</text>
+<g transform="translate(8 92) rotate(-14) scale(1.1)"><text font-family="IBM Plex Serif" font-size="16">Ferries</text></g></g></svg>"""
+
+
+def test_texts_look_as_qt_draws_them(qapp: QApplication, tmp_path: Path) -> None:
+    for font in (files("northmoor") / "assets" / "fonts").iterdir():
+        if font.name.startswith("IBMPlex") and font.name.endswith(".ttf"):
+            QFontDatabase.addApplicationFontFromData(font.read_bytes())
+    reference = by_qt(TEXTS)
+    assert (reference < 200).sum() > 1_000
+    assert differs(reference, by_us(TEXTS, tmp_path)) < 0.15  # where middles are, there is a pixel between them
 
 
 @pytest.mark.parametrize("drawing", [SHAPES, EMBLEM], ids=["shapes", "emblem"])

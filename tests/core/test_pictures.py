@@ -18,6 +18,7 @@ from PIL import Image
 from northmoor.core.document import Document
 from northmoor.core.layout.display import Picture
 from northmoor.core.layout.pictures import fitted, size_of
+from northmoor.core.layout.vectors import read_svg
 from northmoor.core.model.blocks import ForEachBlock
 from northmoor.core.model.pictures import PictureBlock
 from northmoor.core.sources.connections import Library
@@ -164,6 +165,9 @@ HOSTILE = {
     "no size": (b'<svg xmlns="http://www.w3.org/2000/svg"><rect width="1" height="1"/></svg>', "says no size"),
     "far away": (SVG.format('<path d="M0 0L1e300 5"/>').encode(), "cannot be drawn"),
     "unclosed": (SVG.format("<g>").encode(), "no SVG that can be read"),
+    "many letters": (SVG.format(f"<text>{'word ' * 5_000}</text>").encode(), "more than 20,000 letters"),
+    "repeated letters": (SVG.format(f'<text id="t">{"a" * 9_000}</text>' + '<use href="#t"/>' * 900).encode(), "more than 400,000 lines"),
+    "repeated path": (SVG.format(f'<path id="p" d="M0 0{"l1 1" * 90_000}"/>' + '<use href="#p"/>' * 900).encode(), "more than 400,000 lines"),
 }  # fmt: skip
 
 
@@ -177,6 +181,26 @@ def test_hostile_pictures_are_marked_in_their_place(library: MakeLibrary, tmp_pa
     (finding,) = document.findings
     assert finding.place.block == "picture"
     assert re.search(told, finding.message)
+
+
+def test_texts_of_a_drawing_follow_one_another() -> None:
+    """Stretches go on where the one before ended, or stand where they say; in their own colours, also when repeated."""
+    texts = (
+        '<style>.r {fill: #ff0000}</style><g font-size="4" font-family="Nowhere, monospace">'
+        '<text id="t" x="2" y="4">\n  M<tspan class="r">M</tspan>M <tspan x="10" dy="1em" fill="#0000ff">M</tspan></text>'
+        '<text x="38" y="16" text-anchor="end">MMM</text><text y="16" visibility="hidden">M</text>'
+        '<use href="#t" x="20"/></g>'
+    )
+    drawing = read_svg(SVG.format(texts).replace("0 0 9 9", "0 0 40 20").encode(), "digest")
+    assert drawing.left_out == ("the font Nowhere (another one stands for it)",)
+    lefts = [min(min(step[::2]) for step in path.steps) for path in drawing.paths]
+    lowest = [max(max(step[1::2]) for step in path.steps) for path in drawing.paths]
+    wide = 4 * 0.6  # of each letter of a font whose letters are all as wide
+    text = [(0, "#000000", 0), (wide, "#FF0000", 0), (2 * wide, "#000000", 0), (8, "#0000FF", 4)]
+    wanted = [*text, (36 - 3 * wide, "#000000", 12), *((x + 20, color, y) for x, color, y in text)]
+    for path, left, low, (x, color, y) in zip(drawing.paths, lefts, lowest, wanted, strict=True):
+        assert path.fill == color
+        assert (left - lefts[0], low - lowest[0]) == (pytest.approx(x * 1000, abs=2), pytest.approx(y * 1000, abs=2))
 
 
 def test_what_a_drawing_refers_to_is_never_read(library: MakeLibrary, tmp_path: Path) -> None:

@@ -7,7 +7,7 @@ counted before it is drawn, and what cannot be drawn is left out and told.
 import io
 import math
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any
 
 import svgelements as svg
@@ -15,17 +15,22 @@ from lxml import etree
 
 from northmoor.core.errors import LayoutError
 from northmoor.core.layout.display import Path, VectorPicture
+from northmoor.core.layout.vectortexts import Outline, Stretch, outlined, parted, stretch_of
 
 MOST_BYTES = 5_000_000
 MOST_SHAPES = 20_000
 MOST_STEPS = 400_000
+_MOST_SIGNS = 2 * MOST_BYTES
+"""How long the description of all that is drawn may be, with what is repeated."""
+_SIGNS_OF_LETTER = 200
+_TOO_MANY_LINES = f"It draws more than {MOST_STEPS:,} lines; use a simpler one."
 _UNIT = 1000
 """Steps of a drawing's own unit."""
 _FARTHEST = 1e6
 _SPACE = "{http://www.w3.org/2000/svg}"
 _HREFS = ("href", "{http://www.w3.org/1999/xlink}href")
 _LEFT_OUT = {
-    "image": "pictures in it", "text": "texts in it (turn them into paths)", "foreignObject": "foreign objects",
+    "image": "pictures in it", "textPath": "texts along a path", "foreignObject": "foreign objects",
     "filter": "filters", "mask": "masks", "clipPath": "clipping", "script": None, "animate": None,
     "animateTransform": None, "set": None,
 }  # fmt: skip
@@ -46,18 +51,47 @@ def read_svg(data: bytes, digest: str) -> VectorPicture:
         raise LayoutError(f"It is larger than {MOST_BYTES // 1_000_000} MB; use a smaller one.")
     root = _root(data)
     left_out = _cleaned(root)
-    if _count(root, {node.get("id", ""): node for node in root.iter()}, {}) > MOST_SHAPES:
+    stretches = parted(root)
+    by_id = {node.get("id", ""): node for node in root.iter()}
+    if _total(root, lambda _: 1, by_id, {}) > MOST_SHAPES:
         raise LayoutError(f"It draws more than {MOST_SHAPES:,} shapes; use a simpler one.")
+    if _total(root, _signs, by_id, {}) > _MOST_SIGNS:
+        raise LayoutError(_TOO_MANY_LINES)
     width, height = _sized(root)
     try:
         drawing = svg.SVG.parse(io.BytesIO(etree.tostring(root)), reify=True, ppi=72)
-        shapes = [shape for shape in drawing.elements() if isinstance(shape, svg.Shape)]
-        paths = tuple(path for shape in shapes if (path := _path(shape)) is not None)
+        paths = tuple(_paths(list(drawing.elements()), stretches, left_out))
     except (ValueError, TypeError, ArithmeticError, IndexError, AttributeError, KeyError, RecursionError) as error:
         raise LayoutError("It cannot be drawn; open it in a drawing program and save it anew.") from error
     if sum(len(path.steps) for path in paths) > MOST_STEPS:
-        raise LayoutError(f"It draws more than {MOST_STEPS:,} lines; use a simpler one.")
-    return VectorPicture(digest, (round(width * _UNIT), round(height * _UNIT)), paths, left_out)
+        raise LayoutError(_TOO_MANY_LINES)
+    return VectorPicture(digest, (round(width * _UNIT), round(height * _UNIT)), paths, tuple(left_out))
+
+
+def _paths(elements: Sequence[Any], stretches: Sequence[Stretch], told: dict[str, None]) -> Iterator[Path]:
+    """What shapes and texts draw, in their order."""
+    texts = {number: e for e in elements if isinstance(e, svg.Text) and (number := stretch_of(e)) is not None}
+    outlines = outlined(stretches, texts, told)
+    for element in elements:
+        path = None
+        if isinstance(element, svg.Shape):
+            path = _path(element)
+        elif isinstance(element, svg.Text) and (number := stretch_of(element)) is not None:
+            path = _text_path(element, outlines[number])
+        if path is not None:
+            yield path
+
+
+def _text_path(text: svg.Text, outline: Outline) -> Path | None:
+    """A stretch of a text as a path; none where there is nothing to see."""
+    fill, opacity = _color(text.fill)
+    values = text.values
+    if fill is None or not outline.steps or values.get("visibility") == "hidden" or values.get("display") == "none":
+        return None
+    place = text.transform.point_in_matrix_space
+    steps = tuple(_points(*map(place, zip(step[::2], step[1::2], strict=True))) for step in outline.steps)
+    shown = max(min(float(values.get("opacity") or 1) * opacity, 1.0), 0.0)
+    return Path(steps, fill, None, 0, (), 0, True, outline.starts, False, shown)
 
 
 def _root(data: bytes) -> etree._Element:
@@ -75,7 +109,7 @@ def _root(data: bytes) -> etree._Element:
     return root
 
 
-def _cleaned(root: etree._Element) -> tuple[str, ...]:
+def _cleaned(root: etree._Element) -> dict[str, None]:
     """Take out what is not drawn; what of that matters, in words."""
     told: dict[str, None] = {}
     colors = {node.get("id", ""): _mean_color(node) for node in root.iter() if _is_gradient(node)}
@@ -94,7 +128,7 @@ def _cleaned(root: etree._Element) -> tuple[str, ...]:
             node.set(key, _plain(str(value), colors, told))
         if name == "style":
             node.text = _plain(_IMPORT.sub("", node.text or ""), colors, told)
-    return tuple(told)
+    return told
 
 
 def _plain(text: str, colors: Mapping[str, str], told: dict[str, None]) -> str:
@@ -128,21 +162,32 @@ def _mean_color(gradient: etree._Element) -> str:
     return "#" + "".join(f"{sum(part) // len(found):02x}" for part in zip(*found, strict=True))
 
 
-def _count(node: etree._Element, by_id: dict[str, etree._Element], known: dict[etree._Element, int | None]) -> int:
-    """How many elements are drawn below a node, what it repeats included. Raises LayoutError for a circle."""
+def _signs(node: etree._Element) -> int:
+    """How long the description is of what a node draws itself; a letter is described by its outline."""
+    return len(node.get("d") or "") + len(node.get("points") or "") + _SIGNS_OF_LETTER * len(node.text or "")
+
+
+def _total(
+    node: etree._Element,
+    own: Callable[[etree._Element], int],
+    by_id: Mapping[str, etree._Element],
+    known: dict[etree._Element, int | None],
+) -> int:
+    """A number added up for all elements drawn below a node, what it repeats included. Raises LayoutError for a
+    circle."""
     if node in known:
         found = known[node]
         if found is None:
             raise LayoutError("It repeats itself without end; mend it in a drawing program.")
         return found
     known[node] = None
-    total = 1 + sum(_count(child, by_id, known) for child in node)
+    total = own(node) + sum(_total(child, own, by_id, known) for child in node)
     for href in _HREFS:
         target = by_id.get((node.get(href) or "").removeprefix("#")) if node.tag == f"{_SPACE}use" else None
         if target is not None:
-            total += _count(target, by_id, known)
+            total += _total(target, own, by_id, known)
             break
-    known[node] = total = min(total, 10 * MOST_SHAPES)
+    known[node] = total = min(total, 10 * _MOST_SIGNS)
     return total
 
 
