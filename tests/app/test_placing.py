@@ -46,6 +46,14 @@ def drag(
         )
 
 
+def move(window: Window, at: QPoint) -> None:
+    """Move the pointer without pressing anything."""
+    viewport, none = window.pages.canvas.viewport(), Qt.MouseButton.NoButton
+    held = Qt.KeyboardModifier.NoModifier
+    event = QMouseEvent(QEvent.Type.MouseMove, QPointF(at), QPointF(viewport.mapToGlobal(at)), none, none, held)
+    QApplication.sendEvent(viewport, event)
+
+
 def test_items_are_dragged_drawn_to_lines_nudged_and_resized(window: Window, qtbot: QtBot) -> None:
     before = report_text(window.desk.report)
     window.desk.select(Selection("text", "title"))
@@ -181,7 +189,7 @@ def test_guides_are_dragged_into_a_frame_along_it_and_out(window: Window, qtbot:
     settle(window, qtbot)
     assert abs(frame(window).guides_down[0] - 31 / scale) <= 2 / scale
     at = QPoint(box.left() + round(frame(window).guides_across[0] * scale), box.bottom() - 8)
-    qtbot.mouseMove(canvas.viewport(), at)
+    move(window, at)
     assert canvas.viewport().cursor().shape() == Qt.CursorShape.SplitHCursor
     assert "Drag it along, or out of the frame." in canvas.viewport().toolTip()
     drag(window, at, QPoint(40, 0), freely)
