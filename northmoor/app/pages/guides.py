@@ -123,11 +123,15 @@ class GuideDrag:
         self._done(self._now)
 
 
-def draw_guides(painter: QPainter, page: QRect, places: Places, frame: FrameBlock, scale: float) -> None:
-    """Show the guides of a frame, and its grid where the points are far enough apart."""
+def draw_guides(
+    painter: QPainter, page: QRect, places: Places, frame: FrameBlock, scale: float, with_steps: bool
+) -> None:
+    """Show the guides of a frame, and its steps if wanted and the points are far enough apart."""
     for ground in grounds(places, frame.name):
-        if frame.step * scale >= _CLOSEST:
-            painter.setPen(QPen(QColor(RAILS[1]), 1))
+        if with_steps and frame.step * scale >= _CLOSEST:
+            faint = QColor(RAILS[1])
+            faint.setAlpha(150)
+            painter.setPen(QPen(faint, 1))
             for across in range(frame.step, ground.width, frame.step):
                 for down in range(frame.step, ground.height, frame.step):
                     painter.drawPoint(_on_screen(ground.x + across, ground.y + down, page, scale))
