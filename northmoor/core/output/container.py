@@ -104,12 +104,12 @@ def reference(number: int) -> bytes:
 
 def dictionary(entries: Mapping[str, bytes]) -> bytes:
     """A dictionary of values as they are written."""
-    return b"<<%b>>" % b" ".join(b"/%b %b" % (name.encode(), value) for name, value in entries.items())
+    return b"<<%b>>" % b" ".join([b"/%b %b" % (name.encode(), value) for name, value in entries.items()])
 
 
 def listed(values: Iterable[bytes]) -> bytes:
     """An array of values as they are written."""
-    return b"[%b]" % b" ".join(values)
+    return b"[%b]" % b" ".join([*values])
 
 
 def string(text: str) -> bytes:
