@@ -8,15 +8,19 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
+import pyarrow as pa
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from northmoor.core.compute.inorder import is_in_order
 from northmoor.core.expr.regrouping import by_period
 from northmoor.core.model.data import Query
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.tables import Cell, Column, OrderBy, Row
 from northmoor.core.sources.connections import Library
+from northmoor.core.sources.engine import Engine
+from northmoor.core.stopping import Stop
 from tests.helpers import FREIGHT, column_of, dumped, level_of, lines_of, render, report_of, row_of, table_of
 
 MakeLibrary = Callable[[str], Library]
@@ -399,3 +403,31 @@ def test_rows_that_come_in_the_tables_order_are_held_once(library: MakeLibrary, 
     ]  # fmt: skip
     assert (shown.buffers()[-1].address == fetched.buffers()[-1].address) == is_once
     assert sorted(shown.to_pylist()) == sorted(fetched.to_pylist())
+
+
+@settings(max_examples=60)
+@given(
+    st.lists(st.tuples(st.none() | st.integers(0, 2), st.none() | st.sampled_from(["", "a", "B", "é"]), st.booleans())),
+    st.tuples(st.booleans(), st.booleans(), st.booleans()),
+)
+def test_rows_are_known_to_be_in_order_as_the_engine_orders_them(
+    rows: list[tuple[int | None, str | None, bool]], downward: tuple[bool, bool, bool]
+) -> None:
+    kinds = {"n": pa.int64(), "t": pa.string(), "b": pa.bool_()}
+    columns = {name: pa.array([row[at] for row in rows], kind) for at, (name, kind) in enumerate(kinds.items())}
+    table = pa.table({**columns, "place": pa.array(range(len(rows)), pa.int64())})
+    terms = [f"{name} {'desc' if down else 'asc'} nulls last" for name, down in zip(kinds, downward, strict=True)]
+    with Engine(Stop()) as engine:
+        engine.give("given", table)
+        ordered = engine.run(f"select * from given order by {', '.join([*terms, 'place'])}")
+    assert is_in_order(ordered, [*terms, "place"])
+    assert is_in_order(table, [*terms, "place"]) == (ordered.to_pylist() == table.to_pylist())
+
+
+@pytest.mark.parametrize("by", ["null", "cast(charge as double)", "vessel is null", "1 > 2"])
+def test_rows_are_grouped_by_values_of_any_type(library: MakeLibrary, by: str) -> None:
+    made = library(FREIGHT)
+    grouped = render(report_of(table_of("charge", levels=(level_of("vessel").but(by=by),))), made)
+    plain = render(report_of(table_of("charge")), made)
+    assert not grouped.findings
+    assert sorted(column_of(grouped, "charge")) == sorted(column_of(plain, "charge"))

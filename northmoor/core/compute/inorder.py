@@ -7,6 +7,11 @@ from collections.abc import Sequence
 import pyarrow as pa
 import pyarrow.compute as pc
 
+_COMPARED = (
+    pa.types.is_integer, pa.types.is_decimal, pa.types.is_string, pa.types.is_large_string, pa.types.is_date,
+    pa.types.is_timestamp, pa.types.is_boolean,
+)  # fmt: skip
+"""Types that are compared here as in the engine, which has an order of its own for numbers that are none."""
 _TERM = re.compile(r"(\w+)(?: (asc|desc) nulls last)?")
 
 
@@ -15,8 +20,9 @@ def is_in_order(table: pa.Table, terms: Sequence[str]) -> bool:
     descending with nulls at the end. False, too, where that cannot be told."""
     named = [_TERM.fullmatch(term) for term in terms]
     columns = [(found[1], found[2] == "desc") for found in named if found is not None]
-    if len(columns) < len(terms) or any(pa.types.is_floating(table.schema.field(name).type) for name, _ in columns):
-        return False  # a term that is computed; the engine has an order of its own for what is no number
+    kinds = [table.schema.field(name).type for name, _ in columns]
+    if len(columns) < len(terms) or not all(any(is_kind(kind) for is_kind in _COMPARED) for kind in kinds):
+        return False  # a term is computed, or of a type that is not compared here
     count = table.num_rows - 1
     if count < 1:
         return True
