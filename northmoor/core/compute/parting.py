@@ -21,7 +21,7 @@ def cuts(starts: Ints, rows: int) -> list[int]:
     """The groups before which to cut, from 0 on, for parts of about so many rows; none has less than one group."""
     wanted = np.arange(0, int(starts[-1]), rows)
     found: list[int] = np.unique(np.searchsorted(starts[:-1], wanted)).tolist()
-    return found
+    return [group for group in found if group < len(starts) - 1]  # no part begins after the last group
 
 
 def can_be_cut(arranged: ArrangedTable) -> bool:
