@@ -436,7 +436,7 @@ class Canvas(QAbstractScrollArea):
         point = event.position().toPoint()
         held = self._edge_at(point)
         if held is not None:
-            self._drag = WidthDrag(self, *held, self.width_dragged.emit)
+            self._drag = WidthDrag(self, *held, point, self.width_dragged.emit)
             return
         head = self._bracket_at(point, rail_head_at)
         if head is not None:

@@ -5,7 +5,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import QPoint, QRect, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
-from northmoor.app.pages.drags import View
+from northmoor.app.pages.drags import SLACK, View
 from northmoor.app.pages.dropping import DropTarget
 from northmoor.app.theme import HEATHER, PAGE
 from northmoor.core.layout.places import Edge, Spot
@@ -24,8 +24,8 @@ def spot_rect(page: QRect, spot: Spot, scale: float) -> QRectF:
 class WidthDrag:
     """The right edge of a column that was taken hold of."""
 
-    def __init__(self, view: View, edge: Edge, page: int, done: Callable[[str, str, int], None]) -> None:
-        self._view, self._edge, self._page, self._done = view, edge, page, done
+    def __init__(self, view: View, edge: Edge, page: int, start: QPoint, done: Callable[[str, str, int], None]) -> None:
+        self._view, self._edge, self._page, self._start, self._done = view, edge, page, start, done
         self._delta = 0
 
     @property
@@ -35,8 +35,9 @@ class WidthDrag:
 
     def move(self, point: QPoint, _freely: bool) -> None:
         """Follow the pointer; a column stays wide enough to be seen."""
-        x = (point.x() - self._view.page_rect(self._page).left()) / self._view.scale()
-        self._delta = max(round(x) - self._edge.x, _NARROWEST - self._edge.width)
+        way = point.x() - self._start.x()
+        if self.has_moved or abs(way) >= SLACK:
+            self._delta = max(round(way / self._view.scale()), _NARROWEST - self._edge.width)
 
     def draw(self, painter: QPainter) -> None:
         """Show how wide the column would become."""

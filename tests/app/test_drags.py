@@ -1,0 +1,158 @@
+"""What is dragged over the pages with the pointer: it goes where it is let go, and nowhere when one thinks better."""
+
+from collections.abc import Callable
+
+import pytest
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, Qt
+from PyQt6.QtGui import QMouseEvent
+from PyQt6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
+
+from northmoor.app.desk import Selection
+from northmoor.app.window import Window
+from northmoor.core.layout.places import Spot
+from northmoor.core.model.blocks import FrameBlock
+from northmoor.core.model.edits import put_block
+from northmoor.core.model.files import report_text
+from northmoor.core.model.frame_edits import with_guide
+from northmoor.core.model.lengths import parse_length
+from tests.app.conftest import settle
+from tests.app.test_blocks import do
+from tests.app.test_placing import frame, move, on_screen
+
+Begin = Callable[[Window], QPoint]
+
+
+def send(window: Window, kind: QEvent.Type, at: QPoint, button: Qt.MouseButton, held: Qt.MouseButton) -> None:
+    viewport, keys = window.pages.canvas.viewport(), Qt.KeyboardModifier.NoModifier
+    event = QMouseEvent(kind, QPointF(at), QPointF(viewport.mapToGlobal(at)), button, held, keys)
+    QApplication.sendEvent(viewport, event)
+
+
+def take(window: Window, at: QPoint, way: QPoint) -> None:
+    """Press, and move without letting go."""
+    left, none = Qt.MouseButton.LeftButton, Qt.MouseButton.NoButton
+    send(window, QEvent.Type.MouseButtonPress, at, left, left)
+    send(window, QEvent.Type.MouseMove, at + way, none, left)
+
+
+def let_go(window: Window, at: QPoint) -> None:
+    send(window, QEvent.Type.MouseButtonRelease, at, Qt.MouseButton.LeftButton, Qt.MouseButton.NoButton)
+
+
+def ground(window: Window) -> QRect:
+    """Where the frame is on screen."""
+    canvas = window.pages.canvas
+    (spot,) = [s for s in canvas._shown[0].places.spots if s.row == "frame" and s.part != "item"]
+    return canvas._on_screen(canvas.page_rect(0), spot).toRect()
+
+
+@pytest.fixture
+def framed(window: Window, qtbot: QtBot) -> Window:
+    """A report with a frame that has an upright guide, chosen."""
+    window.desk.select(Selection("text", "title"))
+    do(window, "add_frame")
+    settle(window, qtbot)
+    made: FrameBlock = with_guide(frame(window), False, None, parse_length("60mm"))
+    window.desk.edit("Add a guide", lambda report, edition: put_block(report, edition, made))
+    window.desk.select(Selection("frame", "frame"))
+    settle(window, qtbot)
+    return window
+
+
+def at_guide(window: Window) -> QPoint:
+    box = ground(window)
+    return QPoint(box.left() + round(frame(window).guides_across[0] * window.pages.canvas.scale()), box.bottom() - 8)
+
+
+def at_column_edge(window: Window) -> QPoint:
+    canvas = window.pages.canvas
+    edge = canvas._shown[0].places.edges[0]
+    page = canvas.page_rect(0)
+    return QPoint(
+        page.left() + round(edge.x * canvas.scale()), page.top() + round((edge.top + edge.bottom) / 2 * canvas.scale())
+    )
+
+
+def at_item(window: Window) -> QPoint:
+    return on_screen(window, "frame-text").center()
+
+
+@pytest.mark.parametrize("begin", [at_guide, at_item, at_column_edge])
+def test_escape_leaves_what_was_taken_where_it_was(framed: Window, qtbot: QtBot, begin: Begin) -> None:
+    before, at, way = report_text(framed.desk.report), begin(framed), QPoint(25, 0)
+    take(framed, at, way)
+    canvas = framed.pages.canvas
+    assert canvas._drag is not None
+    assert canvas._drag.has_moved
+    canvas.grab()  # it is drawn on its way
+    qtbot.keyClick(canvas, Qt.Key.Key_Escape)
+    assert canvas._drag is None
+    let_go(framed, at + way)
+    assert report_text(framed.desk.report) == before
+
+
+@pytest.mark.parametrize("begin", [at_guide, at_item, at_column_edge])
+def test_a_press_that_hardly_moves_changes_nothing(framed: Window, begin: Begin) -> None:
+    before, at = report_text(framed.desk.report), begin(framed)
+    take(framed, at, QPoint(0, 0))
+    let_go(framed, at)
+    assert report_text(framed.desk.report) == before
+
+
+def test_a_guide_is_drawn_to_the_frames_steps(framed: Window, qtbot: QtBot) -> None:
+    step, scale = frame(framed).step, framed.pages.canvas.scale()
+    way = QPoint(round(2 * step * scale) - 2, 0)
+    begin = at_guide(framed)
+    take(framed, begin, way)
+    let_go(framed, begin + way)
+    settle(framed, qtbot)
+    (guide,) = frame(framed).guides_across
+    assert guide % step == 0
+    assert abs(guide - parse_length("60mm") - way.x() / scale) < 6 / scale + 1
+
+
+def test_guides_are_taken_hold_of_only_where_their_frame_is_chosen(framed: Window) -> None:
+    canvas, at = framed.pages.canvas, at_guide(framed)
+    move(framed, at)
+    assert canvas.viewport().cursor().shape() == Qt.CursorShape.SplitHCursor
+    framed.desk.select(Selection("text", "frame-text"))  # something in it is enough
+    move(framed, at)
+    assert canvas.viewport().cursor().shape() == Qt.CursorShape.SplitHCursor
+    framed.desk.select(Selection("text", "scope"))
+    move(framed, at)
+    assert canvas.viewport().cursor().shape() == Qt.CursorShape.ArrowCursor
+
+
+def test_the_edges_of_a_frame_say_that_a_guide_comes_from_them(framed: Window) -> None:
+    box, canvas = ground(framed), framed.pages.canvas
+    for at, shape in (
+        (QPoint(box.left(), box.bottom() - 20), Qt.CursorShape.SplitHCursor),
+        (QPoint(box.right() - 20, box.top()), Qt.CursorShape.SplitVCursor),
+    ):
+        move(framed, at)
+        assert canvas.viewport().cursor().shape() == shape
+        assert canvas.viewport().toolTip() == "Drag a guide into the frame."
+
+
+def test_guides_are_drawn_over_their_frame(framed: Window, qtbot: QtBot) -> None:
+    canvas, at = framed.pages.canvas, at_guide(framed)
+
+    def colors() -> set[str]:
+        image = canvas.viewport().grab().toImage()
+        return {image.pixelColor(at.x() + beside, at.y() - up).name() for beside in (-1, 0, 1) for up in range(12)}
+
+    shown = colors()
+    framed.desk.select(Selection("text", "scope"))
+    settle(framed, qtbot)
+    assert shown - colors()  # the dashes are gone
+
+
+def test_a_column_becomes_as_wide_as_it_is_dragged(window: Window, qtbot: QtBot) -> None:
+    canvas = window.pages.canvas
+    edge, at = canvas._shown[0].places.edges[0], at_column_edge(window)
+    take(window, at, QPoint(-40, 0))
+    let_go(window, at + QPoint(-40, 0))
+    settle(window, qtbot)
+    spots: list[Spot] = [s for s in canvas._shown[0].places.spots if s.column == edge.column and s.row == "detail"]
+    assert abs(spots[0].width - edge.width + 40 / canvas.scale()) < 2 / canvas.scale()
