@@ -4,6 +4,7 @@ import logging
 from pathlib import Path
 
 import pytest
+from PyQt6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
 from northmoor.app import worker as worker_module
@@ -54,6 +55,25 @@ def test_pages_are_drawn_in_the_order_they_are_wanted(copy: Path, qtbot: QtBot) 
     assert seen == [2, 0, 1]
     made.show_pages([(99, 1.0), (1, 1.0)])  # a page that is no longer there is passed over
     qtbot.waitUntil(lambda: len(seen) == 4, timeout=10_000)
+    made.close()
+
+
+def test_pages_are_shown_after_an_export_was_stopped(demo: Path, qtbot: QtBot, tmp_path: Path) -> None:
+    """A page with charts asks whether to stop while it is drawn: the export's stop is none of its own."""
+    made, path = Worker(), demo / "reports" / "punctuality.moor"
+    with qtbot.waitSignal(made.rendered, timeout=20_000) as rendered:
+        made.render(RenderJob(load_report(path), {}, None, Library.around(path)))
+    document = rendered.args[0].document
+    made.progress.connect(
+        lambda said: made.stop() if said.startswith("Page") else None, Qt.ConnectionType.DirectConnection
+    )
+    with qtbot.waitSignal(made.delivery_failed, timeout=20_000) as told:
+        made.deliver(document, tmp_path / "out.pdf")
+    assert told.args == ["Stopped. Nothing was written."]
+    assert not list(tmp_path.iterdir())
+    with qtbot.waitSignal(made.page_shown, timeout=20_000) as shown:
+        made.show_pages([(0, 1.0)])
+    assert shown.args[0].document is document
     made.close()
 
 

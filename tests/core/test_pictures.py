@@ -203,6 +203,44 @@ def test_texts_of_a_drawing_follow_one_another() -> None:
         assert (left - lefts[0], low - lowest[0]) == (pytest.approx(x * 1000, abs=2), pytest.approx(y * 1000, abs=2))
 
 
+def places_of(texts: str) -> list[tuple[float, float]]:
+    """Where each stretch of a drawing's texts stands, in its own units: its left edge, and its lowest point."""
+    paths = read_svg(SVG.format(texts).encode(), "digest").paths
+    found = ((min(min(s[::2]) for s in path.steps), max(max(s[1::2]) for s in path.steps)) for path in paths)
+    return [(x / 1000, y / 1000) for x, y in found]
+
+
+@pytest.mark.parametrize(
+    ("attributes", "across", "down"),
+    [
+        ('x="3"', 3, 0), ('x="3 5 9" y="2"', 3, 2), ('dx="1.5" dy="2em"', 1.5, 8), ('x="3" dx="-1"', 2, 0),
+        ('transform="translate(4 1)"', 4, 1), ('y="1ex"', 0, 2), ('x="0.5e1"', 5, 0), ('x="none"', 0, 0),
+        ('text-anchor="middle"', -1.2, 0), ('style="text-anchor:end"', -2.4, 0), ('x="3px" y="3pt"', 3, 4),
+    ],
+)  # fmt: skip
+def test_a_text_of_a_drawing_stands_where_its_attributes_say(attributes: str, across: float, down: float) -> None:
+    font = 'font-size="4" font-family="IBM Plex Mono"'
+    ((left, low),) = places_of(f"<text {font}>M</text>")
+    ((x, y),) = places_of(f"<text {font} {attributes}>M</text>")
+    assert (x - left, y - low) == (pytest.approx(across, abs=0.01), pytest.approx(down, abs=0.01))
+
+
+@pytest.mark.parametrize(("looks", "wide"), [
+    ('font-family="Courier New"', True), ('font-family="Georgia, Arial"', False), ('font-weight="700"', False),
+    ('font-style="oblique"', False), ('style="font-weight:bold"', False), ('font-family="Nowhere"', False),
+])  # fmt: skip
+def test_a_text_of_a_drawing_has_the_nearest_shipped_font(looks: str, wide: bool) -> None:
+    """Letters of some fonts are all as wide: then what follows them begins at the same place."""
+    texts = (f"<text font-size='4' {looks}>{letters}<tspan>l</tspan></text>" for letters in ("ill", "mmm"))
+    (_, narrow), (_, broad) = map(places_of, texts)
+    assert (abs(narrow[0] - broad[0]) < 0.002) is wide
+
+
+@pytest.mark.parametrize("texts", ["<text/>", "<text> </text>", "<text fill='none'>a</text>", "<text><b>a</b></text>"])
+def test_a_text_that_says_nothing_draws_nothing(texts: str) -> None:
+    assert places_of(texts) == []
+
+
 def test_what_a_drawing_refers_to_is_never_read(library: MakeLibrary, tmp_path: Path) -> None:
     secret = tmp_path / "secret.svg"
     secret.write_text(DRAWING)

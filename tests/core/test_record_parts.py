@@ -136,3 +136,23 @@ def test_batches_go_on_where_the_one_before_ended(
     for index in (len(whole) - 1, 0, len(whole) // 2):  # in any order
         assert batched.page_pdf(index) == whole.page_pdf(index)
     assert told(batched) == told(whole)
+
+
+def test_the_first_records_are_held_and_the_others_placed_again(
+    library: MakeLibrary, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(flowing, "PARTS_OF_BATCH", 3)
+    monkeypatch.setattr(flowing, "PARTS_HELD", 12)
+    document = render(statements(), library(ROWS))
+    batches = document.composition.placed.batches
+    held = [batch.held is not None for batch in batches]
+    assert held == sorted(held, reverse=True)
+    assert 0 < sum(held) < len(held)
+    assert sum(len(batch.held) for batch in batches if batch.held is not None) <= 12
+    first, last = batches[0], batches[-1]
+    assert first.parts is first.parts
+    again = last.place()
+    assert again is not last.parts
+    assert [(run.first_page, [*run.slices]) for run in again.tables] == [
+        (run.first_page, [*run.slices]) for run in last.parts.tables
+    ]
