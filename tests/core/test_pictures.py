@@ -226,14 +226,26 @@ def test_a_text_of_a_drawing_stands_where_its_attributes_say(attributes: str, ac
 
 
 @pytest.mark.parametrize(("looks", "wide"), [
-    ('font-family="Courier New"', True), ('font-family="Georgia, Arial"', False), ('font-weight="700"', False),
-    ('font-style="oblique"', False), ('style="font-weight:bold"', False), ('font-family="Nowhere"', False),
+    ('font-family="Courier New"', True), ('font-family="Georgia, Arial"', False), ('font-family="Nowhere"', False),
+    ('font-family="Nowhere, monospace"', True),
 ])  # fmt: skip
 def test_a_text_of_a_drawing_has_the_nearest_shipped_font(looks: str, wide: bool) -> None:
     """Letters of some fonts are all as wide: then what follows them begins at the same place."""
     texts = (f"<text font-size='4' {looks}>{letters}<tspan>l</tspan></text>" for letters in ("ill", "mmm"))
     (_, narrow), (_, broad) = map(places_of, texts)
     assert (abs(narrow[0] - broad[0]) < 0.002) is wide
+
+
+@pytest.mark.parametrize("looks", ['font-weight="700"', 'style="font-weight:bold"', 'font-style="oblique"'])
+def test_a_text_of_a_drawing_is_as_heavy_and_slanted_as_it_says(looks: str) -> None:
+    plain, other = (read_svg(SVG.format(f"<text {own}>m</text>").encode(), "x").paths for own in ("", looks))
+    assert plain[0].steps != other[0].steps
+
+
+def test_a_long_style_in_a_drawing_is_none_of_its_lines() -> None:
+    style = f"<style>.a {{fill: #ff0000}} /* {'x' * 100_000} */</style>"
+    (path,) = read_svg(SVG.format(f'{style}<rect class="a" width="2" height="2"/>').encode(), "digest").paths
+    assert path.fill == "#FF0000"
 
 
 @pytest.mark.parametrize("texts", ["<text/>", "<text> </text>", "<text fill='none'>a</text>", "<text><b>a</b></text>"])

@@ -306,9 +306,9 @@ class Canvas(QAbstractScrollArea):
         painter.drawRect(rect.adjusted(-1, -1, 0, 0))
         if shown is not None:
             self._draw_selected(painter, rect, shown)
-            if self._frame is not None:
-                with_steps = self._drag is not None or self._selection.block == self._frame.name
-                draw_guides(painter, rect, shown.places, self._frame, self.scale(), with_steps)
+            if (frame := self._frame) is not None:
+                with_steps = self._drag is not None or self._selection.block == frame.name
+                draw_guides(painter, rect, shown.places, frame, self.scale(), with_steps)
             if self._traced is not None and self._traced[0] == index:
                 painter.setPen(QPen(QColor(HEATHER), 2))
                 painter.drawRect(self._on_screen(rect, self._traced[1]))

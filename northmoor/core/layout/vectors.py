@@ -164,7 +164,8 @@ def _mean_color(gradient: etree._Element) -> str:
 
 def _signs(node: etree._Element) -> int:
     """How long the description is of what a node draws itself; a letter is described by its outline."""
-    return len(node.get("d") or "") + len(node.get("points") or "") + _SIGNS_OF_LETTER * len(node.text or "")
+    letters = len(node.text or "") if node.tag == f"{_SPACE}text" else 0  # a style or a title is not drawn
+    return len(node.get("d") or "") + len(node.get("points") or "") + _SIGNS_OF_LETTER * letters
 
 
 def _total(

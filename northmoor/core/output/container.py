@@ -109,7 +109,7 @@ def dictionary(entries: Mapping[str, bytes]) -> bytes:
 
 def listed(values: Iterable[bytes]) -> bytes:
     """An array of values as they are written."""
-    return b"[%b]" % b" ".join([*values])
+    return b"[%b]" % b" ".join(values)
 
 
 def string(text: str) -> bytes:
