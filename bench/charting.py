@@ -13,13 +13,13 @@ from pathlib import Path
 import numpy as np
 from floors import use_floors
 
-from northmoor.core.document import Session
-from northmoor.core.model.charts import Chart, ChartLevel, ChartMeasure
+from northmoor.core.model.blocks.chart import Chart, ChartLevel, ChartMeasure
+from northmoor.core.model.blocks.table import Cell, Column, Level, Row, TableBlock
 from northmoor.core.model.connections import Connections, SqliteConnection
-from northmoor.core.model.data import Query
+from northmoor.core.model.queries import Query
 from northmoor.core.model.report import Edition, Report
-from northmoor.core.model.tables import Cell, Column, Level, Row, TableBlock
-from northmoor.core.sources.connections import Library
+from northmoor.core.session import Session
+from northmoor.core.sources.library import Library
 
 CHARTS, POINTS, RUNS = 500, 100, 3
 

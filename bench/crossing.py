@@ -11,11 +11,11 @@ import duckdb
 import numpy as np
 import pyarrow as pa
 
-from northmoor.core.compute.matrix import arrange_matrix, matrix_plan_of
-from northmoor.core.model.matrices import MatrixBlock, MatrixLevel, Measure
-from northmoor.core.sources.fetch import Rows
-from northmoor.core.stopping import Stop
-from northmoor.core.values.values import Values
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.compute.crosstab.evaluation import crosstab_plan, evaluate_matrix
+from northmoor.core.engine.rows import Rows
+from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
+from northmoor.core.values.parameter_values import Values
 
 ROWS, ROUTES, MONTHS, RUNS = 1_000_000, 50, 36, 9
 
@@ -54,7 +54,7 @@ def crossed(rows: Rows) -> float:
         measures=(Measure(name="fares", value="sum(fares)"),),
     )
     began = time.perf_counter()
-    arrange_matrix(matrix_plan_of(matrix), {"rows": rows}, Values({}, {}), Stop())
+    evaluate_matrix(crosstab_plan(matrix), {"rows": rows}, Values({}, {}), CancelToken())
     return time.perf_counter() - began
 
 

@@ -35,12 +35,12 @@ def plain_duckdb(path: str, sql: str) -> int:
 
 def ours(target: str, sql: str) -> int:
     """The product's road from the query to rows."""
-    from northmoor.core.document import Session
-    from northmoor.core.model.data import Query
+    from northmoor.core.base.cancellation import CancelToken
+    from northmoor.core.model.queries import Query
     from northmoor.core.model.report import Edition, Report
-    from northmoor.core.sources.connections import Library
-    from northmoor.core.stopping import Stop
-    from northmoor.core.values.values import Values
+    from northmoor.core.session import Session
+    from northmoor.core.sources.library import Library
+    from northmoor.core.values.parameter_values import Values
 
     library = Library(Path(target).parent if "://" not in target else Path.cwd())
     library._save = lambda connections: setattr(  # type: ignore[method-assign]  # nothing is written here
@@ -49,7 +49,7 @@ def ours(target: str, sql: str) -> int:
     name = library.connect(target)
     report = Report(queries=(Query(name="rows", connection=name, sql=sql),), editions=(Edition(name="main"),))
     began = time.perf_counter()
-    rows = Session(library).rows(report, "rows", Values(), Stop())
+    rows = Session(library).rows(report, "rows", Values(), CancelToken())
     print(time.perf_counter() - began, peak())
     return len(rows.table)
 

@@ -11,17 +11,17 @@ from pathlib import Path
 
 import duckdb
 
-from northmoor.core.document import Session
+from northmoor.core.authoring.starter_layouts import STYLES
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.model.blocks.table import Cell, Column, Level, OrderBy, Row, TableBlock
 from northmoor.core.model.connections import Connections, FilesConnection
-from northmoor.core.model.data import Query
-from northmoor.core.model.files import save_report
+from northmoor.core.model.queries import Query
 from northmoor.core.model.report import Edition, Report
-from northmoor.core.model.starting import STYLES
-from northmoor.core.model.tables import Cell, Column, Level, OrderBy, Row, TableBlock
 from northmoor.core.output.raster import rasterise
-from northmoor.core.sources.connections import Library
-from northmoor.core.stopping import Stop
-from northmoor.demo.history import make_history
+from northmoor.core.session import Session
+from northmoor.core.sources.library import Library
+from northmoor.core.store.report_files import save_report
+from northmoor.demo.data.history import make_history
 
 COLUMNS = ("departs_at", "vessel", "sailing_id", "passengers", "cars", "takings")
 YEAR = "date_trunc('year', departs_at)"
@@ -58,7 +58,7 @@ def first_page(folder: Path) -> tuple[float, float]:
     """Seconds from the fetched rows to the pixels of the first page, and those of the floor over the same rows."""
     report = _report()
     session = Session(Library.around(folder / "million.moor"))
-    rows = session.rows(report, "sailings", session.settle(report).whole(), Stop())
+    rows = session.rows(report, "sailings", session.resolve_parameters(report).complete_values(), CancelToken())
     began = time.perf_counter()
     rasterise(session.render(report).page_pdf(0), 0, SCALE)
     ours = time.perf_counter() - began

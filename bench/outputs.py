@@ -9,7 +9,7 @@ import sys
 from pathlib import Path
 
 import northmoor
-from northmoor.demo.library import make_library
+from northmoor.demo.demo_library import make_library
 
 SUFFIXES = ("pdf", "json", "png")
 DATA_TIME = "2026-01-01T06:00"

@@ -16,13 +16,14 @@ import fetching
 import listing
 import million
 
-from northmoor.core.document import Document, Session
+from northmoor.core.document import Document
 from northmoor.core.model import edits
-from northmoor.core.model.files import load_report
 from northmoor.core.model.report import Report
 from northmoor.core.output.raster import rasterise
-from northmoor.core.sources.connections import Library
-from northmoor.demo.history import make_history
+from northmoor.core.session import Session
+from northmoor.core.sources.library import Library
+from northmoor.core.store.report_files import load_report
+from northmoor.demo.data.history import make_history
 
 sys.path.append(str(Path(__file__).parent.parent))
 from tests.servers import PASSWORD, PrivatePostgresql, running  # the tests' private servers

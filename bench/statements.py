@@ -15,15 +15,15 @@ from pathlib import Path
 
 from floors import use_floors
 
-from northmoor.core.document import Session
-from northmoor.core.model.blocks import ForEachBlock
+from northmoor.core.model.blocks.containers import ForEachBlock
+from northmoor.core.model.blocks.table import Cell, Column, Row, TableBlock
+from northmoor.core.model.blocks.text import TextBlock
 from northmoor.core.model.connections import Connections, SqliteConnection
-from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.pages import Running, RunningLine, TextPiece
+from northmoor.core.model.queries import Query, QueryColumn
 from northmoor.core.model.report import Edition, Report
-from northmoor.core.model.tables import Cell, Column, Row, TableBlock
-from northmoor.core.model.texts import TextBlock
-from northmoor.core.sources.connections import Library
+from northmoor.core.session import Session
+from northmoor.core.sources.library import Library
 
 LINES = 100
 FONT = Path(__file__).parent.parent / "northmoor" / "assets" / "fonts" / "IBMPlexSans-Regular.ttf"

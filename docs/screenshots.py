@@ -8,13 +8,13 @@ from pathlib import Path
 from PyQt6.QtCore import QDeadlineTimer, QSettings
 from PyQt6.QtWidgets import QApplication
 
-from northmoor.app.data.connecting import ConnectionDialog
-from northmoor.app.desk import Selection
-from northmoor.app.pages.canvas import selection_of
-from northmoor.app.theme import apply_theme
+from northmoor.app.data.connection_dialog import ConnectionDialog
+from northmoor.app.document_controller import Selection
+from northmoor.app.pages.canvas.hit_selection import selection_of
+from northmoor.app.widgets.theme import apply_theme
 from northmoor.app.window import Window
-from northmoor.core.layout.places import Spot
-from northmoor.demo.library import make_library
+from northmoor.core.layout.page.hit_testing import HitRegion
+from northmoor.demo.demo_library import make_library
 
 TARGET = Path(__file__).parent / "screenshots"
 
@@ -58,7 +58,7 @@ def take_data(application: QApplication, window: Window) -> None:
     dialog.name.setText("targets")
     dialog.show()
     dialog.test()
-    wait_until(application, lambda: "It answers" in dialog.told.text())
+    wait_until(application, lambda: "It answers" in dialog.message.text())
     dialog.fields["path"].property("line").setText("data/targets.csv")
     application.processEvents()
     dialog.grab().save(str(TARGET / "connection.png"))
@@ -66,18 +66,18 @@ def take_data(application: QApplication, window: Window) -> None:
 
 
 def take_traced(
-    application: QApplication, window: Window, report: str, picture: str, wanted: Callable[[Spot], bool]
+    application: QApplication, window: Window, report: str, picture: str, wanted: Callable[[HitRegion], bool]
 ) -> None:
     """The picture of a report with the trace of one of its figures."""
-    first = window.desk.path
+    first = window.controller.path
     assert first is not None
     window.open(first.with_name(report))
     settle(application, window)
     window.actions_by_name["trace"].trigger()
     canvas = window.pages.canvas
-    spot = next(filter(wanted, canvas._shown[0].places.spots))
-    window.desk.select(selection_of(spot))
-    canvas.spot_clicked.emit(0, spot)
+    region = next(filter(wanted, canvas._shown[0].places.regions))
+    window.controller.select(selection_of(region))
+    canvas.spot_clicked.emit(0, region)
     wait_until(application, lambda: window.pages.trace.found is not None)
     application.processEvents()
     window.grab().save(str(TARGET / picture))
@@ -85,20 +85,20 @@ def take_traced(
     window.open(first)
 
 
-def is_total(spot: Spot) -> bool:
+def is_total(region: HitRegion) -> bool:
     """Whether a spot is a total of the demo's matrix."""
-    return spot.part == "measure" and spot.row == "total" and spot.block == "fares-matrix"
+    return region.part == "measure" and region.row == "total" and region.block == "fares-matrix"
 
 
-def is_mark(spot: Spot) -> bool:
+def is_mark(region: HitRegion) -> bool:
     """Whether a spot is a bar of the demo's charts."""
-    return spot.row == "mark" and spot.block == "routes"
+    return region.row == "mark" and region.block == "routes"
 
 
 def take_parameters(application: QApplication, window: Window) -> None:
     """The pictures of parameters: a list from a query being defined, and a report for selected records."""
     settle(application, window)
-    report = window.desk.path
+    report = window.controller.path
     assert report is not None
     window.define_parameters("ports")
     wait_until(application, lambda: window.dialog is not None and bool(window.dialog.now.text()))
@@ -107,9 +107,9 @@ def take_parameters(application: QApplication, window: Window) -> None:
     application.processEvents()
     window.dialog.grab().save(str(TARGET / "parameters.png"))
     window.dialog.close()
-    window.desk.save()
+    window.controller.save()
     window.open(report.with_name("selected-waybills.moor"))
-    window.desk.set_value("rows_per_page", "12")
+    window.controller.set_value("rows_per_page", "12")
     settle(application, window)
     window.grab().save(str(TARGET / "selected.png"))
     window.open(report)
@@ -118,11 +118,11 @@ def take_parameters(application: QApplication, window: Window) -> None:
 
 def take_tables(application: QApplication, window: Window) -> None:
     """The pictures of tables: a traced figure of a tree, a log with page totals, styles and rules."""
-    report = window.desk.path
+    report = window.controller.path
     assert report is not None
     window.open(report.with_name("cost-centres.moor"))
     settle(application, window)
-    window.desk.select(Selection("cell", "centres", "heading", "centre", "y2025"))
+    window.controller.select(Selection("cell", "centres", "heading", "centre", "y2025"))
     window.toggle_trace()
     wait_until(application, lambda: window.pages.trace.found is not None)
     application.processEvents()
@@ -130,7 +130,7 @@ def take_tables(application: QApplication, window: Window) -> None:
     window.toggle_trace()
     window.open(report.with_name("sailings-log.moor"))
     settle(application, window)
-    window.desk.select(Selection("row", "log", "carried_forward"))
+    window.controller.select(Selection("row", "log", "carried_forward"))
     window.pages.canvas.verticalScrollBar().setValue(430)
     settle(application, window)
     window.grab().save(str(TARGET / "log.png"))
@@ -146,7 +146,7 @@ def take_tables(application: QApplication, window: Window) -> None:
 
 def take_documents(application: QApplication, window: Window) -> None:
     """The pictures of documents: statements in a for-each, a sheet of grids, a letter with a frame."""
-    first = window.desk.path
+    first = window.controller.path
     assert first is not None
     for report, picture, selection in (
         ("freight-statement.moor", "statement.png", Selection("for-each", "shipper")),
@@ -155,7 +155,7 @@ def take_documents(application: QApplication, window: Window) -> None:
     ):
         window.open(first.with_name(report))
         settle(application, window)
-        window.desk.select(selection)
+        window.controller.select(selection)
         application.processEvents()
         window.grab().save(str(TARGET / picture))
     window.open(first)
@@ -172,14 +172,14 @@ def main() -> None:
         window.show()
         window.open(report)
         settle(application, window)
-        window.desk.select(Selection("cell", "fares-table", "detail", None, "fares"))
+        window.controller.select(Selection("cell", "fares-table", "detail", None, "fares"))
         settle(application, window)
         window.grab().save(str(TARGET / "pages.png"))
-        window.desk.select(Selection("level", "fares-table", level="route"))
+        window.controller.select(Selection("level", "fares-table", level="route"))
         window.pages.add_level("season")
         settle(application, window)
         window.grab().save(str(TARGET / "levels.png"))
-        window.desk.undo()
+        window.controller.undo()
         take_tables(application, window)
         take_traced(application, window, "route-month-matrix.moor", "matrix.png", is_total)
         take_traced(application, window, "punctuality.moor", "charts.png", is_mark)

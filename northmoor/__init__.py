@@ -8,10 +8,11 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
-from northmoor.core.document import Document, Session
-from northmoor.core.model.files import load_report
+from northmoor.core.document import Document
 from northmoor.core.model.report import Report
-from northmoor.core.sources.connections import Library
+from northmoor.core.session import Session
+from northmoor.core.sources.library import Library
+from northmoor.core.store.report_files import load_report
 
 __all__ = ["Document", "Library", "Report", "load_report", "render"]
 __version__ = "0.1.0"

@@ -7,13 +7,13 @@ from typing import Annotated, Any
 
 import typer
 
+from northmoor.core.authoring.new_report import new_report
 from northmoor.core.checks.preflight import preflight
-from northmoor.core.deliver.given import given_values
-from northmoor.core.deliver.starting import new_report
-from northmoor.core.document import Session
 from northmoor.core.errors import MissingValue, NorthmoorError, ParameterError
-from northmoor.core.model.files import load_report
-from northmoor.core.sources.connections import Library
+from northmoor.core.session import Session
+from northmoor.core.sources.library import Library
+from northmoor.core.store.report_files import load_report
+from northmoor.core.values.given import given_values
 
 app = typer.Typer(
     add_completion=False,
@@ -37,7 +37,7 @@ def demo(
     window: Annotated[bool, typer.Option("--window/--no-window", help="Open the window on it.")] = True,
 ) -> None:
     """Make the demo library and open the window on it."""
-    from northmoor.demo.library import make_library  # slow to load; only this command needs it
+    from northmoor.demo.demo_library import make_library  # slow to load; only this command needs it
 
     first = make_library(directory, history)
     if window:

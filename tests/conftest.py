@@ -8,8 +8,8 @@ import pytest
 from hypothesis import HealthCheck, settings
 
 from northmoor.core.model.connections import Connections, SqliteConnection
-from northmoor.core.sources.connections import Library
-from northmoor.demo.library import make_library
+from northmoor.core.sources.library import Library
+from northmoor.demo.demo_library import make_library
 from tests.servers import PrivateMariadb, PrivatePostgresql, Server, running
 
 settings.register_profile(

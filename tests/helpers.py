@@ -7,18 +7,19 @@ from datetime import date, datetime
 from decimal import Decimal
 from typing import Any
 
-from northmoor.core.compute.settling import Asker, Settled, settle
-from northmoor.core.document import Document, Session
-from northmoor.core.model.data import Query, QueryColumn
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.compute.parameters.resolution import ParameterSources, ResolvedValues, resolve_parameters
+from northmoor.core.document import Document
+from northmoor.core.engine.rows import Rows
+from northmoor.core.model.blocks.table import Cell, Column, Level, Row, TableBlock
 from northmoor.core.model.pages import PageSetup
 from northmoor.core.model.parameters import Parameter
+from northmoor.core.model.queries import Query, QueryColumn
 from northmoor.core.model.report import Edition, Report
-from northmoor.core.model.tables import Cell, Column, Level, Row, TableBlock
-from northmoor.core.output.dump import write_dump
-from northmoor.core.sources.connections import Library
-from northmoor.core.sources.fetch import Rows
-from northmoor.core.stopping import Stop
-from northmoor.core.values.values import Values
+from northmoor.core.output.page_dump import write_dump
+from northmoor.core.session import Session
+from northmoor.core.sources.library import Library
+from northmoor.core.values.parameter_values import Values
 
 FREIGHT = """
 create table lines (route text, vessel text, day date, pieces integer, charge decimal(10,2), note text);
@@ -78,21 +79,21 @@ def script_of(texts: Sequence[str]) -> str:
 MOMENT = datetime(2025, 12, 31, 6, 30)
 
 
-def settled(
+def resolved(
     report: Report, moment: datetime = MOMENT, forgiving: bool = False, designing: bool = False, **given: Any
-) -> Settled:
+) -> ResolvedValues:
     """The values of a report none of whose parameters need a query."""
 
     def rows(query: str, values: Values) -> Rows:
         raise AssertionError(f"{query} was asked for")
 
-    asker = Asker(rows, lambda _: frozenset(), lambda: moment)
-    return settle(report, given, asker, designing, forgiving)
+    asker = ParameterSources(rows, lambda _: frozenset(), lambda: moment)
+    return resolve_parameters(report, given, asker, designing, forgiving)
 
 
 def bind(report: Report, given: Mapping[str, Any]) -> Values:
     """The values of a report none of whose parameters need a query."""
-    return settled(report, **given).whole()
+    return resolved(report, **given).complete_values()
 
 
 def render(report: Report, library: Library, **values: Any) -> Document:
@@ -109,7 +110,7 @@ def fetched(library: Library, sql: str, columns: Sequence[QueryColumn] = (), **v
     """The rows of a query; its parameters are made to fit the values."""
     parameters = tuple(Parameter(name=n, kind=KINDS.get(type(v), "text")) for n, v in values.items())
     report = report_of(queries=[query(sql, columns)], parameters=parameters)
-    return Session(library).rows(report, "rows", bind(report, values), Stop())
+    return Session(library).rows(report, "rows", bind(report, values), CancelToken())
 
 
 @dataclass(frozen=True)

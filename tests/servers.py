@@ -18,9 +18,9 @@ import psycopg
 import pymysql
 
 from northmoor.core.model.connections import Connections, MariadbConnection, PostgresqlConnection, ServerConnection
-from northmoor.core.sources.connections import Library
-from northmoor.core.sources.secrets import Secrets
-from northmoor.demo.ferries import SCHEMA
+from northmoor.core.sources.drivers.credentials import Secrets
+from northmoor.core.sources.library import Library
+from northmoor.demo.data.ferries import FERRIES_SCHEMA
 
 PASSWORD = "wheelhouse"
 USER = "reader"
@@ -148,7 +148,7 @@ class PrivatePostgresql(Server):
         """Make the database and its user, and bring in the demo's tables."""
         self.prepare()
         with self.admin(DATABASE) as connection:
-            connection.execute(SCHEMA)
+            connection.execute(FERRIES_SCHEMA)
             connection.execute("set session_replication_role = replica")  # foreign keys need no check here
             for table in TABLES:
                 with connection.cursor().copy(f"copy {table} from stdin") as copy:
@@ -200,7 +200,7 @@ class PrivateMariadb(Server):
             cursor.execute(f"create user {USER}@'%' identified by '{PASSWORD}'")
             cursor.execute(f"grant select, execute on {DATABASE}.* to {USER}@'%'")
         with self.admin(DATABASE) as connection, connection.cursor() as cursor:
-            for statement in _in_mariadbs_words(SCHEMA).split(";\n"):
+            for statement in _in_mariadbs_words(FERRIES_SCHEMA).split(";\n"):
                 if statement.strip():
                     cursor.execute(statement)
             cursor.execute("set foreign_key_checks = 0, unique_checks = 0")

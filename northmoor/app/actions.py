@@ -7,28 +7,28 @@ from typing import Protocol
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu, QMenuBar
 
-from northmoor.app.desk import Desk
-from northmoor.app.following import Following
+from northmoor.app.document_controller import DocumentController
 from northmoor.app.help import Help
+from northmoor.app.library_actions import LibraryActions
+from northmoor.app.link_navigation import LinkNavigation
+from northmoor.app.look_actions import StyleActions
+from northmoor.app.new_report_dialog import NewReportAction
 from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
-from northmoor.app.sharing import Sharing
-from northmoor.app.starting import Starting
-from northmoor.app.styling import Styling
 from northmoor.app.worker import Worker
 
 
-class Commanded(Protocol):
+class CommandTargets(Protocol):
     """What the commands need of the window."""
 
-    desk: Desk
+    controller: DocumentController
     worker: Worker
     pages: PagesWorkspace
     parameters: ParameterBar
-    styling: Styling
-    starting: Starting
-    sharing: Sharing
-    following: Following
+    styling: StyleActions
+    starting: NewReportAction
+    sharing: LibraryActions
+    following: LinkNavigation
     help: Help
 
     def ask_open(self) -> None: ...
@@ -54,7 +54,7 @@ class Command:
     name: str
     text: str
     shortcut: str
-    run: Callable[[Commanded], object]
+    run: Callable[[CommandTargets], object]
 
 
 @dataclass(frozen=True)
@@ -77,8 +77,8 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
         Command("quit", "Quit", "Ctrl+Q", lambda w: w.close()),
     ),
     "Edit": (
-        Command("undo", "Undo", "Ctrl+Z", lambda w: w.desk.undo()),
-        Command("redo", "Redo", "Ctrl+Shift+Z", lambda w: w.desk.redo()),
+        Command("undo", "Undo", "Ctrl+Z", lambda w: w.controller.undo()),
+        Command("redo", "Redo", "Ctrl+Shift+Z", lambda w: w.controller.redo()),
         None,
         Command("cut", "Cut", "Ctrl+X", lambda w: w.pages.blocks.cut()),
         Command("copy", "Copy", "Ctrl+C", lambda w: w.pages.blocks.copy()),
@@ -213,7 +213,7 @@ def shortcuts() -> list[tuple[str, str]]:
     return found
 
 
-def fill_menus(window: Commanded, bar: QMenuBar) -> dict[str, QAction]:
+def fill_menus(window: CommandTargets, bar: QMenuBar) -> dict[str, QAction]:
     """Fill the menu bar; the actions by their commands' names."""
     actions: dict[str, QAction] = {}
     for title, commands in MENUS.items():
@@ -224,7 +224,7 @@ def fill_menus(window: Commanded, bar: QMenuBar) -> dict[str, QAction]:
 
 
 def _fill(
-    menu: QMenu, entries: Sequence[Command | Submenu | None], window: Commanded, bar: QMenuBar,
+    menu: QMenu, entries: Sequence[Command | Submenu | None], window: CommandTargets, bar: QMenuBar,
     actions: dict[str, QAction],
 ) -> None:  # fmt: skip
     for entry in entries:

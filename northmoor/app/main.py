@@ -10,11 +10,11 @@ from typing import Any
 
 from PyQt6.QtWidgets import QApplication
 
-from northmoor.app.theme import apply_theme
+from northmoor.app.widgets.theme import apply_theme
 from northmoor.app.window import Window
 
 
-def _tell_mistake(window: Window, kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+def _show_mistake(window: Window, kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
     """A mistake of ours in the window's own thread is logged and told; the window and unsaved work stay."""
     logging.getLogger(__name__).error("Unexpected", exc_info=(kind, error, trace))
     window.tell(f"Northmoor made a mistake ({kind.__name__}: {error}). Save your report and start again.", "fault")
@@ -27,7 +27,7 @@ def run_window(report: Path | None, values: dict[str, Any]) -> int:
     application.setApplicationName("Northmoor")
     apply_theme(application)
     window = Window()
-    sys.excepthook = partial(_tell_mistake, window)
+    sys.excepthook = partial(_show_mistake, window)
     if report is not None:
         window.open(report, values)
     window.show()

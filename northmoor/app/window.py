@@ -25,25 +25,25 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.actions import NEEDING_REPORT, OF_BLOCKS, fill_menus
+from northmoor.app.command_palette import CommandPalette, PaletteEntry
 from northmoor.app.data.workspace import DataWorkspace
-from northmoor.app.desk import Desk
-from northmoor.app.finder import Entry, Finder
-from northmoor.app.findings import Findings
-from northmoor.app.following import Following
+from northmoor.app.document_controller import DocumentController
 from northmoor.app.help import Help
-from northmoor.app.icons import icon
-from northmoor.app.pages.editions import FORMAT_NAMES
+from northmoor.app.library_actions import LibraryActions
+from northmoor.app.link_navigation import LinkNavigation
+from northmoor.app.look_actions import StyleActions
+from northmoor.app.new_report_dialog import NewReportAction
+from northmoor.app.pages.dialogs.editions_dialog import FORMAT_NAMES
 from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
 from northmoor.app.parameters.dialog import ParametersDialog
-from northmoor.app.recovery import Recovery
-from northmoor.app.sharing import Sharing
-from northmoor.app.starting import Starting
-from northmoor.app.styling import Styling
-from northmoor.app.theme import HEATHER, PAGE, PEAT
-from northmoor.app.widgets import discard, restyle
-from northmoor.app.worker import Rendered, RenderJob, ValuesSettled, Worker
-from northmoor.core.compute.settling import Settled
+from northmoor.app.preflight_panel import PreflightButton
+from northmoor.app.recovery_prompt import RecoveryPrompt
+from northmoor.app.widgets.icons import icon
+from northmoor.app.widgets.theme import HEATHER, PAPER, PEAT
+from northmoor.app.widgets.widget_tools import hide_and_delete, reapply_style
+from northmoor.app.worker import Rendered, RenderJob, ValuesResolved, Worker
+from northmoor.core.compute.parameters.resolution import ResolvedValues
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.model.findings import Finding
 
@@ -57,13 +57,13 @@ class Window(QMainWindow):
     def __init__(self, settings: QSettings | None = None) -> None:
         super().__init__()
         self._settings = settings or QSettings("Northmoor", "Northmoor")
-        self.desk = Desk()
+        self.controller = DocumentController()
         self.worker = Worker()
-        self.pages = PagesWorkspace(self.desk, self.worker)
+        self.pages = PagesWorkspace(self.controller, self.worker)
         self.catalog_worker = Worker()  # a server that is slow to answer holds up neither rows nor pages
-        self.data = DataWorkspace(self.desk, self.worker, self.catalog_worker)
-        self.parameters = ParameterBar(self.desk)
-        self._recovery = Recovery(self.desk, self)
+        self.data = DataWorkspace(self.controller, self.worker, self.catalog_worker)
+        self.parameters = ParameterBar(self.controller)
+        self._recovery = RecoveryPrompt(self.controller, self)
         self._stack = QStackedWidget()
         self._title = QLabel()
         self._editions = QWidget()
@@ -79,22 +79,22 @@ class Window(QMainWindow):
         self._job: RenderJob | None = None
         self._held_job: RenderJob | None = None
         self.dialog: ParametersDialog | None = None
-        self.findings = Findings(self)
-        self.styling = Styling(self.desk, self)
-        self.styling.told.connect(self.tell)
-        self.starting = Starting(self.desk, self.catalog_worker, self.data.catalogs, self)
-        self.starting.told.connect(self.tell)
+        self.findings = PreflightButton(self)
+        self.styling = StyleActions(self.controller, self)
+        self.styling.message.connect(self.tell)
+        self.starting = NewReportAction(self.controller, self.catalog_worker, self.data.catalogs, self)
+        self.starting.message.connect(self.tell)
         self.starting.wanted.connect(self.open)
         self.help = Help(self)
-        self.following = Following(self.desk, self.pages.canvas, self.open, self)
-        self.following.told.connect(self.tell)
-        self.sharing = Sharing(self.desk, self.pages.blocks, self)
-        self.sharing.told.connect(self.tell)
-        self.pages.blocks.told.connect(self.tell)
-        self.pages.arranging.told.connect(self.tell)
+        self.following = LinkNavigation(self.controller, self.pages.canvas, self.open, self)
+        self.following.message.connect(self.tell)
+        self.sharing = LibraryActions(self.controller, self.pages.blocks, self)
+        self.sharing.message.connect(self.tell)
+        self.pages.blocks.message.connect(self.tell)
+        self.pages.arranging.message.connect(self.tell)
         self.pages.menu_wanted.connect(self._show_block_menu)
         self.following.trail_changed.connect(self._update_actions)
-        self._settled_job: RenderJob | None = None
+        self._resolved_job: RenderJob | None = None
         self._busy_timer = QTimer(self)
         self._busy_timer.setSingleShot(True)
         self._busy_timer.setInterval(_PROGRESS_AFTER)
@@ -180,7 +180,7 @@ class Window(QMainWindow):
         fetch.setAccessibleName("Fetch the data again")
         fetch.clicked.connect(lambda: self.show_report(refresh=True))
         self._deliver.setObjectName("primary")
-        self._deliver.setIcon(icon("send", PAGE))
+        self._deliver.setIcon(icon("send", PAPER))
         self._deliver.setToolTip("Write the pages as a PDF (Ctrl+D)")
         self._deliver.clicked.connect(self.ask_deliver)
         row.addWidget(self._title)
@@ -210,18 +210,18 @@ class Window(QMainWindow):
         self._facts.setObjectName("quiet")
 
     def _connect(self) -> None:
-        desk, worker, canvas = self.desk, self.worker, self.pages.canvas
-        desk.opened.connect(self._opened)
-        desk.changed.connect(self.show_report)
-        desk.changed.connect(self._update_actions)
-        desk.values_changed.connect(self.show_report)
-        desk.folds_changed.connect(self.show_report)
-        desk.held_changed.connect(self._settle_held)
-        desk.saved_changed.connect(self._update_actions)
-        for signal in (desk.edition_chosen, desk.changed):
+        controller, worker, canvas = self.controller, self.worker, self.pages.canvas
+        controller.opened.connect(self._opened)
+        controller.changed.connect(self.show_report)
+        controller.changed.connect(self._update_actions)
+        controller.values_changed.connect(self.show_report)
+        controller.folds_changed.connect(self.show_report)
+        controller.held_changed.connect(self._resolve_held)
+        controller.saved_changed.connect(self._update_actions)
+        for signal in (controller.edition_chosen, controller.changed):
             signal.connect(self._show_editions)
-        desk.refused.connect(lambda message: self.tell(message, "fault"))
-        worker.settled.connect(self._take_settled)
+        controller.refused.connect(lambda message: self.tell(message, "fault"))
+        worker.resolved.connect(self._accept_resolved)
         worker.rendered.connect(self._show_rendered)
         worker.failed.connect(self._show_failure)
         self.catalog_worker.failed.connect(lambda message: self.tell(message, "fault"))
@@ -260,12 +260,12 @@ class Window(QMainWindow):
         """Open a report, with values for its parameters; what is wrong with it is told, and what was open stays."""
         if not self._may_leave():
             return False
-        self._recovery.let_go()
+        self._recovery.discard_copy()
         try:
-            self.desk.open(path, values)
+            self.controller.open(path, values)
         except NorthmoorError as error:
             self.tell(str(error), "fault")
-            if self.desk.report is None:
+            if self.controller.report is None:
                 self.pages.canvas.show_message(str(error))
             return False
         self._settings.setValue("last", str(path))
@@ -274,18 +274,18 @@ class Window(QMainWindow):
 
     def save(self) -> bool:
         """Save the report."""
-        if self.desk.report is None:
+        if self.controller.report is None:
             return False
         return self._save_to(None)
 
     def _save_to(self, path: Path | None) -> bool:
         try:
-            self.desk.save(path)
+            self.controller.save(path)
         except NorthmoorError as error:
             self.tell(str(error), "fault")
             return False
-        assert self.desk.path is not None
-        self.tell(f"Saved as {self.desk.path.name}.", "good")
+        assert self.controller.path is not None
+        self.tell(f"Saved as {self.controller.path.name}.", "good")
         return True
 
     def deliver(self, path: Path) -> None:
@@ -296,52 +296,54 @@ class Window(QMainWindow):
 
     def show_report(self, refresh: bool = False) -> None:
         """Render the report as it is now."""
-        report, library = self.desk.report, self.desk.library
+        report, library = self.controller.report, self.controller.library
         if report is None or library is None:
             return
-        self._job = RenderJob(report, self.desk.values, self.desk.edition_name, library, refresh, self.desk.folds)
+        self._job = RenderJob(
+            report, self.controller.values, self.controller.edition_name, library, refresh, self.controller.folds
+        )
         self.worker.render(self._job)
         if refresh:
             self.data.run_quietly()
 
     def define_parameters(self, name: str = "") -> None:
         """Open the dialog that defines parameters, at one of them."""
-        if self.desk.report is None:
+        if self.controller.report is None:
             return
         if self.dialog is None:
-            self.dialog = ParametersDialog(self.desk, self.data.column_names, self)
+            self.dialog = ParametersDialog(self.controller, self.data.column_names, self)
         if name:
             self.dialog.pick(name)
         self.dialog.show()
         self.dialog.raise_()
         self.dialog.activateWindow()
 
-    def _settle_held(self) -> None:
+    def _resolve_held(self) -> None:
         """Let lists follow the choices that are held back; the pages stay."""
-        report, library = self.desk.report, self.desk.library
-        if report is not None and library is not None and self.desk.held:
-            self._held_job = RenderJob(report, self.desk.asked, self.desk.edition_name, library)
-            self.worker.settle(self._held_job)
+        report, library = self.controller.report, self.controller.library
+        if report is not None and library is not None and self.controller.held:
+            self._held_job = RenderJob(report, self.controller.requested_values, self.controller.edition_name, library)
+            self.worker.resolve_values(self._held_job)
 
-    def _take_settled(self, found: ValuesSettled) -> None:
-        if found.job not in (self._job, self._held_job if self.desk.held else self._job):
+    def _accept_resolved(self, found: ValuesResolved) -> None:
+        if found.job not in (self._job, self._held_job if self.controller.held else self._job):
             return  # newer values are on their way
-        if found.job is self._job and self.desk.held:
+        if found.job is self._job and self.controller.held:
             return  # what is held back is shown, not what the pages have
-        self._settled_job = found.job
-        self.desk.take_settled(found.settled)
+        self._resolved_job = found.job
+        self.controller.accept_resolved(found.resolved)
         if found.job is self._held_job:
             self.tell("", "quiet")  # no pages follow that would say it is done
-        if found.job is self._job and found.settled.faults:
-            self._show_unsettled(found.settled, found.findings)
+        if found.job is self._job and found.resolved.faults:
+            self._show_unresolved(found.resolved, found.findings)
 
-    def _show_unsettled(self, settled: Settled, findings: tuple[Finding, ...]) -> None:
+    def _show_unresolved(self, resolved: ResolvedValues, findings: tuple[Finding, ...]) -> None:
         """Values that cannot be used leave the last good pages standing."""
-        first = next(iter(settled.faults.values()))
+        first = next(iter(resolved.faults.values()))
         self.tell(str(first), "fault")
         if self._rendered is None:
-            told = "\n".join(str(fault) for fault in settled.faults.values())
-            self.pages.canvas.show_message(f"There are no pages yet.\n\n{told}")
+            message = "\n".join(str(fault) for fault in resolved.faults.values())
+            self.pages.canvas.show_message(f"There are no pages yet.\n\n{message}")
         self.findings.show(findings)
 
     def add_field(self, as_what: str) -> None:
@@ -366,9 +368,9 @@ class Window(QMainWindow):
     @property
     def is_up_to_date(self) -> bool:
         """Whether the pages in view are those of the report and values as they are now."""
-        if self._settled_job is self._job and self.desk.settled is not None and self.desk.settled.faults:
+        if self._resolved_job is self._job and self.controller.resolved is not None and self.controller.resolved.faults:
             return True  # no page can be made of them
-        return self._rendered is not None and self._rendered.job is self._job and self.pages.canvas.is_settled
+        return self._rendered is not None and self._rendered.job is self._job and self.pages.canvas.is_idle
 
     # dialogs
 
@@ -380,19 +382,19 @@ class Window(QMainWindow):
 
     def ask_save_as(self) -> None:
         """Ask for a name and save under it."""
-        if self.desk.report is None:
+        if self.controller.report is None:
             return
-        name, _ = QFileDialog.getSaveFileName(self, "Save the report as", str(self.desk.path), "Reports (*.moor)")
+        name, _ = QFileDialog.getSaveFileName(self, "Save the report as", str(self.controller.path), "Reports (*.moor)")
         if name:
             path = Path(name)
             self._save_to(path if path.suffix else path.with_suffix(".moor"))
 
     def ask_deliver(self) -> None:
         """Ask for a file and write the pages into it."""
-        if self._rendered is None or self.desk.path is None:
+        if self._rendered is None or self.controller.path is None:
             return
         formats = self._rendered.document.edition.formats
-        proposed = str(self.desk.path.with_suffix(f".{formats[0]}"))
+        proposed = str(self.controller.path.with_suffix(f".{formats[0]}"))
         filters = {f"{FORMAT_NAMES[format]} (*.{format})": format for format in formats}
         name, kind = QFileDialog.getSaveFileName(self, "Deliver", proposed, ";;".join(filters))
         if name:
@@ -411,17 +413,19 @@ class Window(QMainWindow):
     def show_finder(self) -> None:
         """Find a command, a part of the edition or a field, and do what belongs to it."""
         commands = [
-            Entry(action.text().rstrip("…"), f"command {action.shortcut().toString()}".strip(), "play", action.trigger)
+            PaletteEntry(
+                action.text().rstrip("…"), f"command {action.shortcut().toString()}".strip(), "play", action.trigger
+            )
             for name, action in self.actions_by_name.items()
             if action.isEnabled() and name != "find"
         ]
-        queries = self.desk.report.queries if self.desk.report is not None else ()
-        found = [Entry(q.name, "query", "file-text", partial(self.show_query, q.name)) for q in queries]
+        queries = self.controller.report.queries if self.controller.report is not None else ()
+        found = [PaletteEntry(q.name, "query", "file-text", partial(self.show_query, q.name)) for q in queries]
         found += [
-            Entry(unit.parameter.shown_name, "parameter", "sliders-horizontal", unit.control.target.setFocus)
+            PaletteEntry(unit.parameter.shown_name, "parameter", "sliders-horizontal", unit.control.target.setFocus)
             for unit in self.parameters.units.values()
         ]
-        self._finder = Finder([*commands, *self.pages.entries(), *found], self)
+        self._finder = CommandPalette([*commands, *self.pages.entries(), *found], self)
         self._finder.show()
         self._finder.line.setFocus()
 
@@ -444,14 +448,14 @@ class Window(QMainWindow):
 
     def _enable_blocks(self) -> None:
         """Blocks are copied and taken out where they are seen."""
-        is_seen = self.desk.report is not None and self._stack.currentWidget() is self.pages
+        is_seen = self.controller.report is not None and self._stack.currentWidget() is self.pages
         for name in filter(None, OF_BLOCKS):
             self.actions_by_name[name].setEnabled(is_seen)
 
     def tell(self, text: str, kind: str) -> None:
         """Say something in the line below: kind is quiet, good, warning or fault."""
         self._notice.setObjectName(kind)
-        restyle(self._notice)
+        reapply_style(self._notice)
         shown = self._notice.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, max(self.width() - 560, 200))
         self._notice.setText(shown)
         self._notice.setToolTip(escape(text))
@@ -474,28 +478,28 @@ class Window(QMainWindow):
             item = layout.takeAt(0)
             widget = item.widget() if item else None
             if widget is not None:
-                discard(widget)
-        editions = self.desk.report.editions if self.desk.report else ()
+                hide_and_delete(widget)
+        editions = self.controller.report.editions if self.controller.report else ()
         group = QButtonGroup(self._editions)
-        offered = [edition for edition in editions if not edition.hidden or edition == self.desk.edition]
+        offered = [edition for edition in editions if not edition.hidden or edition == self.controller.edition]
         for edition in offered if len(offered) > 1 else ():
             button = QToolButton()
             button.setObjectName("choice")
             button.setText(edition.name)
             button.setCheckable(True)
-            button.setChecked(edition == self.desk.edition)
+            button.setChecked(edition == self.controller.edition)
             button.setToolTip(f"Show the edition {edition.name}")
-            button.clicked.connect(lambda _=False, name=edition.name: self.desk.show_edition(name))
+            button.clicked.connect(lambda _=False, name=edition.name: self.controller.show_edition(name))
             group.addButton(button)
             layout.addWidget(button)
 
     def _show_rendered(self, rendered: Rendered) -> None:
         self._rendered = rendered
-        self.desk.kinds = {
+        self.controller.kinds = {
             name: dict(zip(rows.names, (kind.kind for kind in rows.types), strict=True))
             for name, rows in rendered.document.rows.items()
         }
-        self.desk.take_edition(rendered.document.edition.name)
+        self.controller.accept_edition(rendered.document.edition.name)
         self.pages.show_rendered(rendered)
         self.following.show_rendered(rendered)
         document = rendered.document
@@ -530,11 +534,11 @@ class Window(QMainWindow):
         self.tell(f"Delivered {paths[0]}.", "good")
 
     def _update_actions(self) -> None:
-        desk, actions = self.desk, self.actions_by_name
-        has_report = desk.report is not None
+        controller, actions = self.controller, self.actions_by_name
+        has_report = controller.report is not None
         for name, action, label in (
-            ("Undo", actions["undo"], desk.undo_label),
-            ("Redo", actions["redo"], desk.redo_label),
+            ("Undo", actions["undo"], controller.undo_label),
+            ("Redo", actions["redo"], controller.redo_label),
         ):
             action.setEnabled(bool(label))
             action.setText(f"{name} · {label}" if label else name)
@@ -545,11 +549,11 @@ class Window(QMainWindow):
         actions["deliver"].setEnabled(self._rendered is not None)
         self._deliver.setEnabled(self._rendered is not None)
         self._fetch.setEnabled(has_report)
-        if desk.report is not None and desk.path is not None:
-            mark = "" if desk.is_saved else " •"
-            self._title.setText(desk.report.title + mark)
-            self._title.setToolTip(str(desk.path) + ("" if desk.is_saved else " (not saved)"))
-            self.setWindowTitle(f"{desk.path.name}{mark} – Northmoor")
+        if controller.report is not None and controller.path is not None:
+            mark = "" if controller.is_saved else " •"
+            self._title.setText(controller.report.title + mark)
+            self._title.setToolTip(str(controller.path) + ("" if controller.is_saved else " (not saved)"))
+            self.setWindowTitle(f"{controller.path.name}{mark} – Northmoor")
 
     def _show_block_menu(self, at: QPoint) -> None:
         """The menu of the chosen block, at a place on the screen."""
@@ -564,18 +568,18 @@ class Window(QMainWindow):
     # leaving
 
     def _folder(self) -> str:
-        last = self.desk.path or self._settings.value("last")
+        last = self.controller.path or self._settings.value("last")
         return str(Path(str(last)).parent) if last else str(Path.home())
 
     def _may_leave(self) -> bool:
         """Whether the open report may be left: it is saved, or the user says so."""
-        if self.desk.report is None or self.desk.is_saved:
+        if self.controller.report is None or self.controller.is_saved:
             return True
         buttons = QMessageBox.StandardButton
         answer = QMessageBox.question(
             self,
             "Save the changes?",
-            f"{self.desk.report.title} has changes that are not saved.",
+            f"{self.controller.report.title} has changes that are not saved.",
             buttons.Save | buttons.Discard | buttons.Cancel,
             buttons.Save,
         )
@@ -587,7 +591,7 @@ class Window(QMainWindow):
         if not self._may_leave():
             event.ignore()
             return
-        self._recovery.let_go()
+        self._recovery.discard_copy()
         self._settings.setValue("geometry", self.saveGeometry())
         self._settings.setValue("pages-split", self.pages.split.saveState())
         self._settings.setValue("data-split", self.data.split.saveState())

@@ -14,19 +14,20 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, QThread, pyqtSignal
 
+from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.checks.preflight import preflight, preflight_values
-from northmoor.core.checks.values import Asked
-from northmoor.core.compute.settling import Settled
-from northmoor.core.document import Document, Session
-from northmoor.core.errors import NorthmoorError, Stopped
-from northmoor.core.layout.folding import Fold
-from northmoor.core.layout.places import Places, page_places
+from northmoor.core.checks.value_rules import ValuesToCheck
+from northmoor.core.compute.parameters.resolution import ResolvedValues
+from northmoor.core.document import Document
+from northmoor.core.engine.rows import Rows
+from northmoor.core.errors import Cancelled, NorthmoorError
+from northmoor.core.layout.page.hit_testing import HitMap, hit_map
+from northmoor.core.layout.table.collapsing import Fold
 from northmoor.core.model.findings import Finding
 from northmoor.core.model.report import Report
 from northmoor.core.output.raster import Raster, rasterise
-from northmoor.core.sources.connections import Library
-from northmoor.core.sources.fetch import Rows
-from northmoor.core.stopping import Stop
+from northmoor.core.session import Session
+from northmoor.core.sources.library import Library
 
 _log = logging.getLogger(__name__)
 
@@ -44,10 +45,10 @@ class RenderJob:
 
 
 @dataclass(frozen=True, eq=False)
-class ValuesSettled:
+class ValuesResolved:
     """The values of a job's report, as far as they could be settled, and what Preflight finds where they are none."""
 
-    settled: Settled
+    resolved: ResolvedValues
     findings: tuple[Finding, ...]
     job: RenderJob
 
@@ -70,13 +71,13 @@ class PageShown:
     index: int
     scale: float
     raster: Raster
-    places: Places
+    places: HitMap
 
 
 class Worker(QObject):
     """Runs work in its thread and tells of it by signals, which arrive in the window's thread."""
 
-    settled = pyqtSignal(object)
+    resolved = pyqtSignal(object)
     rendered = pyqtSignal(object)
     failed = pyqtSignal(str)
     stopped = pyqtSignal()
@@ -93,12 +94,12 @@ class Worker(QObject):
         super().__init__()
         self._condition = threading.Condition()
         self._render: RenderJob | None = None
-        self._tasks: list[tuple[Callable[[Stop], None], Stop]] = []
+        self._tasks: list[tuple[Callable[[CancelToken], None], CancelToken]] = []
         self._pages: list[tuple[int, float]] = []
         self._document: Document | None = None
         self._session: Session | None = None
-        self._stop = Stop()
-        self._settling: Stop | None = None
+        self._stop = CancelToken()
+        self._settling: CancelToken | None = None
         self._render_runs = False
         self._ends = False
         self._thread = _Thread(self._loop)
@@ -110,7 +111,7 @@ class Worker(QObject):
             self._render = job
             self._pages = []
             if self._render_runs:
-                self._stop.set()
+                self._stop.cancel()
             self._condition.notify()
 
     def show_pages(self, wanted: list[tuple[int, float]]) -> None:
@@ -120,12 +121,12 @@ class Worker(QObject):
             self._pages = list(wanted)
             self._condition.notify()
 
-    def settle(self, job: RenderJob) -> None:
+    def resolve_values(self, job: RenderJob) -> None:
         """Settle the values of a job without rendering it, overtaking an earlier such wish."""
         with self._condition:
             if self._settling is not None:
-                self._settling.set()
-        self._settling = self._later(lambda stop: self._settle_only(job, stop))
+                self._settling.cancel()
+        self._settling = self._later(lambda stop: self._resolve_only(job, stop))
 
     def deliver(self, document: Document, path: Path) -> None:
         """Write a document to a file."""
@@ -135,10 +136,10 @@ class Worker(QObject):
         """Fetch a query's rows for looking at; the first ones are told while the rest is on the way."""
         self._later(lambda stop: self._fetch_rows(job, query, stop))
 
-    def run_task(self, task: Callable[[Stop], object], done: Callable[[object], None]) -> None:
+    def run_task(self, task: Callable[[CancelToken], object], done: Callable[[object], None]) -> None:
         """Run a task in the thread; `done` (a signal's emit) gets its result or the error."""
 
-        def run(stop: Stop) -> None:
+        def run(stop: CancelToken) -> None:
             try:
                 done(task(stop))
             except NorthmoorError as error:
@@ -147,7 +148,7 @@ class Worker(QObject):
         self._later(run)
 
     def ask_session(
-        self, library: Library, task: Callable[[Session, Stop], object], done: Callable[[object], None]
+        self, library: Library, task: Callable[[Session, CancelToken], object], done: Callable[[object], None]
     ) -> None:
         """Run a task on the library's session, which knows the rows that were fetched already; `done` as above."""
         self.run_task(lambda stop: task(self._session_for(library), stop), done)
@@ -155,20 +156,20 @@ class Worker(QObject):
     def stop(self) -> None:
         """Stop what runs now, and what waits behind it: it would only begin the same long work again."""
         with self._condition:
-            self._stop.set()
+            self._stop.cancel()
             for _, stop in self._tasks:
-                stop.set()
+                stop.cancel()
 
     def close(self) -> None:
         """Stop everything and end the thread."""
         with self._condition:
             self._ends = True
-            self._stop.set()
+            self._stop.cancel()
             self._condition.notify()
         self._thread.wait()
 
-    def _later(self, task: Callable[[Stop], None]) -> Stop:
-        stop = Stop()
+    def _later(self, task: Callable[[CancelToken], None]) -> CancelToken:
+        stop = CancelToken()
         with self._condition:
             self._tasks.append((task, stop))
             self._condition.notify()
@@ -183,7 +184,7 @@ class Worker(QObject):
                     return
                 job, self._render = self._render, None
                 self._render_runs = job is not None
-                task, self._stop = self._tasks.pop(0) if job is None and self._tasks else (None, Stop())
+                task, self._stop = self._tasks.pop(0) if job is None and self._tasks else (None, CancelToken())
                 page = self._pages.pop(0) if job is None and task is None else None
             if job is not None:
                 self._while_busy(lambda job=job: self._do_render(job, self._stop))  # type: ignore[misc]
@@ -217,18 +218,18 @@ class Worker(QObject):
         session.library = library
         return session
 
-    def _do_render(self, job: RenderJob, stop: Stop) -> None:
+    def _do_render(self, job: RenderJob, stop: CancelToken) -> None:
         began = perf_counter()
         try:
             session = self._session_for(job.library)
             if job.refresh:
                 session.refresh()
-            settled = self._settle(session, job, stop)
-            self.settled.emit(self._told(settled, job))
-            if settled.faults:
+            resolved = self._resolve(session, job, stop)
+            self.resolved.emit(self._report_progress(resolved, job))
+            if resolved.faults:
                 return
-            document = session.render_settled(settled, job.edition, stop, self.progress.emit, job.folds)
-        except Stopped:
+            document = session.render_resolved(resolved, job.edition, stop, self.progress.emit, job.folds)
+        except Cancelled:
             if self._render is None:  # not overtaken by a newer rendering
                 self.stopped.emit()
             return
@@ -236,60 +237,62 @@ class Worker(QObject):
             self.failed.emit(str(error))
             return
         with self._condition:  # from here on nothing stops what is made of the document's pages
-            self._render_runs, self._stop = False, Stop()
+            self._render_runs, self._stop = False, CancelToken()
         self._document = document
         self.rendered.emit(Rendered(document, preflight(document), job, perf_counter() - began))
 
-    def _settle_only(self, job: RenderJob, stop: Stop) -> None:
+    def _resolve_only(self, job: RenderJob, stop: CancelToken) -> None:
         try:
-            self.settled.emit(self._told(self._settle(self._session_for(job.library), job, stop), job))
-        except Stopped:
+            self.resolved.emit(self._report_progress(self._resolve(self._session_for(job.library), job, stop), job))
+        except Cancelled:
             pass  # a newer wish overtook this one
         except NorthmoorError as error:
             self.failed.emit(str(error))
 
-    def _settle(self, session: Session, job: RenderJob, stop: Stop) -> Settled:
-        return session.settle(job.report, job.values, stop, self.progress.emit, designing=True, forgiving=True)
+    def _resolve(self, session: Session, job: RenderJob, stop: CancelToken) -> ResolvedValues:
+        return session.resolve_parameters(
+            job.report, job.values, stop, self.progress.emit, designing=True, forgiving=True
+        )
 
     @staticmethod
-    def _told(settled: Settled, job: RenderJob) -> ValuesSettled:
-        findings = preflight_values(Asked(settled, job.library)) if settled.faults else ()
-        return ValuesSettled(settled, findings, job)
+    def _report_progress(resolved: ResolvedValues, job: RenderJob) -> ValuesResolved:
+        findings = preflight_values(ValuesToCheck(resolved, job.library)) if resolved.faults else ()
+        return ValuesResolved(resolved, findings, job)
 
     def _show_page(self, index: int, scale: float) -> None:
         document = self._document
         if document is None or index >= len(document):
             return
         raster = rasterise(document.page_pdf(index), 0, scale)
-        places = page_places(document.composition, index)
+        places = hit_map(document.composition, index)
         self.page_shown.emit(PageShown(document, index, scale, raster, places))
 
-    def _deliver(self, document: Document, path: Path, stop: Stop) -> None:
+    def _deliver(self, document: Document, path: Path, stop: CancelToken) -> None:
         try:
             document = self._unfolded(document, stop)
             self.delivered.emit(document.write(path, self.progress.emit, stop))
-        except Stopped:
+        except Cancelled:
             self.delivery_failed.emit("Stopped. Nothing was written.")
         except NorthmoorError as error:
             self.delivery_failed.emit(str(error))
 
-    def _unfolded(self, document: Document, stop: Stop) -> Document:
+    def _unfolded(self, document: Document, stop: CancelToken) -> Document:
         """The document as it is delivered: what is folded for looking only is open."""
-        if not document.composition.setting.folds:
+        if not document.composition.context.folds:
             return document
         session = self._session_for(document.library)
-        return session.render_settled(document.settled, document.edition.name, stop, self.progress.emit)
+        return session.render_resolved(document.resolved, document.edition.name, stop, self.progress.emit)
 
-    def _fetch_rows(self, job: RenderJob, query: str, stop: Stop) -> None:
+    def _fetch_rows(self, job: RenderJob, query: str, stop: CancelToken) -> None:
         try:
             session = self._session_for(job.library)
             if job.refresh:
                 session.refresh()
             names = session.names_in(job.report, query)
-            values = self._settle(session, job, stop).for_names(names)
+            values = self._resolve(session, job, stop).values_for(names)
             show = self.rows_fetched.emit
             rows: Rows = session.rows(job.report, query, values, stop, self.progress.emit, show)
-        except Stopped:
+        except Cancelled:
             self.rows_failed.emit(NorthmoorError("Stopped. Run the query again to see its rows."))
         except NorthmoorError as error:
             self.rows_failed.emit(error)

@@ -13,7 +13,7 @@ NorthmoorError
 ├── ExpressionError       an expression or template does not parse, or names what is not there
 ├── LayoutError           a block cannot be placed
 ├── OutputError           the result cannot be written
-└── Stopped               the user stopped the work
+└── Cancelled             the user stopped the work
 """
 
 from collections.abc import Iterable
@@ -134,7 +134,7 @@ class OutputError(NorthmoorError):
     """The result cannot be written."""
 
 
-class Stopped(NorthmoorError):
+class Cancelled(NorthmoorError):
     """The user stopped the work."""
 
     def __init__(self) -> None:

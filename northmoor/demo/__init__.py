@@ -1,1 +1,4 @@
-"""The demo library of Tarrow Sound Ferries: made up, and the same on every machine."""
+"""The ferry company of all examples, tests and pictures.
+
+`demo_library` makes the library from `data` and `reports`; `booking_desk` stands in for a calling program.
+"""

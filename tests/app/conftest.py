@@ -10,7 +10,7 @@ from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from northmoor.app.theme import apply_theme
+from northmoor.app.widgets.theme import apply_theme
 from northmoor.app.window import Window
 
 
@@ -49,7 +49,7 @@ def new_window(qapp: QApplication, qtbot: QtBot, tmp_path: Path) -> Iterator[Cal
     for window in windows:
         window.worker.close()
         window.catalog_worker.close()
-        window.desk._saved_at = window.desk._at  # nothing is asked about when a test ends
+        window.controller._saved_at = window.controller._at  # nothing is asked about when a test ends
         window.close()
         window.deleteLater()
 

@@ -10,13 +10,13 @@ from PyQt6.QtGui import QDropEvent
 from PyQt6.QtWidgets import QComboBox
 from pytestqt.qtbot import QtBot
 
-from northmoor.app.desk import Selection
+from northmoor.app.document_controller import Selection
 from northmoor.app.window import Window
-from northmoor.core.model.chart_edits import ChartPlace
-from northmoor.core.model.charts import Chart
-from northmoor.core.model.files import report_text
+from northmoor.core.model.blocks.chart import Chart
+from northmoor.core.model.edits import ChartPlace
+from northmoor.core.model.serialization import report_text
 from tests.app.conftest import settle
-from tests.app.test_journey import TABLE, editor, point_on, spots, type_into
+from tests.app.test_journey import TABLE, editor, point_on, regions, type_into
 from tests.app.test_table_tools import press
 
 
@@ -29,22 +29,22 @@ def board(window: Window, demo: Path, copy: Path, qtbot: QtBot) -> Window:
 
 
 def chart(window: Window, name: str) -> Chart:
-    report, edition = window.desk.report, window.desk.edition
+    report, edition = window.controller.report, window.controller.edition
     assert report is not None
     assert edition is not None
     return ChartPlace(name).chart(report, edition.name)
 
 
 def marks(window: Window, name: str) -> int:
-    return len(spots(window, block=name, row="mark"))
+    return len(regions(window, block=name, row="mark"))
 
 
 def test_a_chart_is_inserted_and_grouped_by_fields(window: Window, qtbot: QtBot) -> None:
-    before = report_text(window.desk.report)
-    window.desk.select(Selection("table", TABLE))
+    before = report_text(window.controller.report)
+    window.controller.select(Selection("table", TABLE))
     window.actions_by_name["add_chart"].trigger()
     settle(window, qtbot)
-    assert window.desk.selection == Selection("chart", "chart")
+    assert window.controller.selection == Selection("chart", "chart")
     assert [m.value for m in chart(window, "chart").measures] == ["sum(sailings)"]
     press(window, "Categories by", "season")
     press(window, "Series by", "route")
@@ -56,22 +56,22 @@ def test_a_chart_is_inserted_and_grouped_by_fields(window: Window, qtbot: QtBot)
     assert not [finding for finding in window._rendered.findings if finding.is_error]
     press(window, "Add a reference line")
     press(window, "Take the reference out")
-    window.desk.select(Selection("level", "chart", level="series"))
+    window.controller.select(Selection("level", "chart", level="series"))
     press(window, "Take the groups out")
-    window.desk.select(Selection("mark", "chart", column="fares"))
+    window.controller.select(Selection("mark", "chart", column="fares"))
     press(window, "Take it out")
-    window.desk.select(Selection("chart", "chart"))
+    window.controller.select(Selection("chart", "chart"))
     press(window, "Take the chart out")
-    while window.desk.undo_label:
-        window.desk.undo()
-    assert report_text(window.desk.report) == before
+    while window.controller.undo_label:
+        window.controller.undo()
+    assert report_text(window.controller.report) == before
 
 
 def test_a_mark_is_chosen_changed_and_traced(board: Window, qtbot: QtBot) -> None:
     window, canvas = board, board.pages.canvas
-    mark = spots(window, block="routes", row="mark")[3]
+    mark = regions(window, block="routes", row="mark")[3]
     qtbot.mouseClick(canvas.viewport(), Qt.MouseButton.LeftButton, pos=point_on(window, mark))
-    assert window.desk.selection == Selection("mark", "routes", column="on time")
+    assert window.controller.selection == Selection("mark", "routes", column="on time")
     window.actions_by_name["trace"].trigger()
     qtbot.waitUntil(lambda: window.pages.trace.found is not None, timeout=10_000)
     found = window.pages.trace.found
@@ -87,13 +87,13 @@ def test_a_mark_is_chosen_changed_and_traced(board: Window, qtbot: QtBot) -> Non
 
 def test_nonsense_in_a_chart_is_told_and_the_rest_is_drawn(board: Window, qtbot: QtBot) -> None:
     window = board
-    window.desk.select(Selection("mark", "cancelled", column="delay"))
+    window.controller.select(Selection("mark", "cancelled", column="delay"))
     type_into(editor(window, "value"), "avg(nothing)", qtbot)
     settle(window, qtbot)
     assert marks(window, "cancelled") == 12  # the columns; the line has no values
     assert window._rendered is not None
-    spots(window)
-    window.desk.select(Selection("level", "routes", level="category"))
+    regions(window)
+    window.controller.select(Selection("level", "routes", level="category"))
     type_into(editor(window, "by"), "avg(delay)", qtbot)
     settle(window, qtbot)
     assert any("needs a scope in a row" in f.message for f in window._rendered.findings)
@@ -104,7 +104,7 @@ def test_nonsense_in_a_chart_is_told_and_the_rest_is_drawn(board: Window, qtbot:
 @pytest.mark.parametrize("kind", ["bars", "lines", "areas", "points", "shares", "boxes", "waterfall", "heat"])
 def test_every_kind_is_chosen_in_the_inspector(board: Window, qtbot: QtBot, kind: str) -> None:
     window = board
-    window.desk.select(Selection("chart", "routes"))
+    window.controller.select(Selection("chart", "routes"))
     press_kind(window, kind)
     settle(window, qtbot)
     assert chart(window, "routes").draw == kind
@@ -128,7 +128,7 @@ def choose(window: Window, field: str, value: str | None) -> None:
 
 def test_a_dropped_field_is_drawn_and_a_chart_has_no_widths_to_drag(board: Window, qtbot: QtBot) -> None:
     window, canvas = board, board.pages.canvas
-    mark = spots(window, block="routes", row="mark")[0]
+    mark = regions(window, block="routes", row="mark")[0]
     field = QMimeData()
     field.setData("application/x-northmoor-field", b"delay")
     left = Qt.MouseButton.LeftButton
@@ -136,51 +136,51 @@ def test_a_dropped_field_is_drawn_and_a_chart_has_no_widths_to_drag(board: Windo
     canvas.dropEvent(QDropEvent(at, Qt.DropAction.CopyAction, field, left, Qt.KeyboardModifier.NoModifier))
     settle(window, qtbot)
     assert [m.name for m in chart(window, "routes").measures] == ["on time", "delay"]
-    before = report_text(window.desk.report)
+    before = report_text(window.controller.report)
     canvas.width_dragged.emit("routes", "delay", 60_000)
-    assert report_text(window.desk.report) == before
+    assert report_text(window.controller.report) == before
 
 
 def test_a_chart_is_drawn_in_a_heading_and_changed_there(window: Window, qtbot: QtBot) -> None:
-    before = report_text(window.desk.report)
+    before = report_text(window.controller.report)
     cell = Selection("cell", TABLE, "heading", "route", "month")
-    window.desk.select(cell)
+    window.controller.select(cell)
     press(window, "Draw a chart here")
     settle(window, qtbot)
-    drawn = next(spot for spot in spots(window, block=TABLE, row="mark") if spot.under == "month")
+    drawn = next(region for region in regions(window, block=TABLE, row="mark") if region.under == "month")
     qtbot.mouseClick(window.pages.canvas.viewport(), Qt.MouseButton.LeftButton, pos=point_on(window, drawn))
     chosen = replace(cell, kind="chart")
-    assert window.desk.selection == chosen
+    assert window.controller.selection == chosen
     press(window, "Series by", "season")
-    window.desk.select(replace(cell, kind="groups", part="category"))
+    window.controller.select(replace(cell, kind="groups", part="category"))
     type_into(editor(window, "by"), "month", qtbot)
-    window.desk.select(replace(cell, kind="mark", part="sailings"))
+    window.controller.select(replace(cell, kind="mark", part="sailings"))
     type_into(editor(window, "value"), "count(*)", qtbot)
-    report = window.desk.report
+    report = window.controller.report
     assert report is not None
-    found = ChartPlace(TABLE, cell.place, "month").chart(report, window.desk.edition.name)
+    found = ChartPlace(TABLE, cell.place, "month").chart(report, window.controller.edition.name)
     assert [(level.name, level.by) for level in found.levels] == [("category", "month"), ("series", "season")]
     assert [measure.value for measure in found.measures] == ["count(*)"]
     assert any("Drawn · sailings" in text for text, _ in window.pages.contents.parts())
-    window.desk.select(chosen)
+    window.controller.select(chosen)
     press(window, "Take the chart out")
     settle(window, qtbot)
-    assert not [spot for spot in spots(window, block=TABLE, row="mark") if spot.under == "month"]
-    while window.desk.undo_label:
-        window.desk.undo()
-    assert report_text(window.desk.report) == before
+    assert not [region for region in regions(window, block=TABLE, row="mark") if region.under == "month"]
+    while window.controller.undo_label:
+        window.controller.undo()
+    assert report_text(window.controller.report) == before
 
 
 def test_a_chart_takes_the_groups_of_a_table_and_lets_them_go(window: Window, qtbot: QtBot) -> None:
-    window.desk.select(Selection("text", "scope"))
+    window.controller.select(Selection("text", "scope"))
     window.actions_by_name["add_chart"].trigger()
     choose(window, "groups_of", TABLE)
-    window.desk.select(Selection("level", "chart", level="category"))
+    window.controller.select(Selection("level", "chart", level="category"))
     choose(window, "level", "route")
     settle(window, qtbot)
     assert chart(window, "chart").level("category").level == "route"
     assert marks(window, "chart") > 0
-    window.desk.select(Selection("chart", "chart"))
+    window.controller.select(Selection("chart", "chart"))
     choose(window, "groups_of", None)
     settle(window, qtbot)
     level = chart(window, "chart").level("category")

@@ -21,14 +21,14 @@ from PyQt6.QtWidgets import (
 )
 from pytestqt.qtbot import QtBot
 
-from northmoor.app.data.connecting import ConnectionDialog
-from northmoor.app.data.query_dialogs import DetailDialog
-from northmoor.app.data.sentence_dialogs import ColumnsDialog, ComparisonDialog, SortingDialog
+from northmoor.app.data.connection_dialog import ConnectionDialog
+from northmoor.app.data.query.detail_dialog import DetailDialog
+from northmoor.app.data.query.sentence_dialogs import ColumnsDialog, ComparisonDialog, SortingDialog
 from northmoor.app.data.workspace import DataWorkspace
 from northmoor.app.window import Window
 from northmoor.core.model.connections import FilesConnection
-from northmoor.core.model.data import Query
-from northmoor.core.sources.connections import Library
+from northmoor.core.model.queries import Query
+from northmoor.core.sources.library import Library
 from tests.app.conftest import settle
 from tests.servers import PASSWORD, PrivatePostgresql
 
@@ -109,11 +109,11 @@ def test_tables_can_be_browsed_searched_and_looked_into(window: Window, data: Da
     assert visible == ["bookings", "fares", "paid_bookings"]
     tree.setCurrentItem(top.child(0))
     tree.setFocus()
-    before = window.desk.report
+    before = window.controller.report
     qtbot.keyClick(tree, Qt.Key.Key_Space)
     rows_shown(window, qtbot, 200)
     assert data.pane.title.text() == "First rows"
-    assert window.desk.report is before
+    assert window.controller.report is before
 
 
 def test_rows_come_with_profiles_and_can_be_sorted_and_narrowed(
@@ -123,7 +123,7 @@ def test_rows_come_with_profiles_and_can_be_sorted_and_narrowed(
     assert model.index(0, 6).data() == "6,107.80"
     assert model.headerData(6, Qt.Orientation.Horizontal) == "fares"
     qtbot.waitUntil(lambda: len(data.pane.header.profiles) == 7)
-    assert data.pane.header.told(0) == "route: text\n9 distinct values\n0 blank\nfrom IL-SK to TQ-SK"
+    assert data.pane.header.message(0) == "route: text\n9 distinct values\n0 blank\nfrom IL-SK to TQ-SK"
     for _ in range(3):
         data.pane.header.sectionClicked.emit(6)
     qtbot.waitUntil(lambda: model.index(0, 6).data() == "143,545.60" or model.number(0) != 0)
@@ -143,9 +143,9 @@ def test_columns_are_named_typed_totalled_and_hidden_as_undoable_steps(
     assert isinstance(label, QLineEdit)
     label.setText("Tickets sold")
     label.editingFinished.emit()
-    assert window.desk.report.query("fares").columns[5].label == "Tickets sold"
+    assert window.controller.report.query("fares").columns[5].label == "Tickets sold"
     data.columns.editors["hidden"].click()
-    assert window.desk.report.query("fares").columns[5].hidden
+    assert window.controller.report.query("fares").columns[5].hidden
     kind = data.columns.editors["type"]
     kind.setText("decimal(9,1)")
     kind.editingFinished.emit()
@@ -154,10 +154,10 @@ def test_columns_are_named_typed_totalled_and_hidden_as_undoable_steps(
     )
     data.columns.editors["type"].setText("pounds")
     data.columns.editors["type"].editingFinished.emit()
-    assert window.desk.report.query("fares").columns[5].type == "decimal(9,1)"
+    assert window.controller.report.query("fares").columns[5].type == "decimal(9,1)"
     for _ in range(3):
-        window.desk.undo()
-    assert window.desk.report.query("fares").columns[5].label == "Tickets"
+        window.controller.undo()
+    assert window.controller.report.query("fares").columns[5].label == "Tickets"
     settle(window, qtbot)
 
 
@@ -219,7 +219,7 @@ def test_a_sentence_is_built_by_choosing_and_is_sql_at_every_step(
     assert [row["route"] for row in found] == sorted(by_route, reverse=True)
     totals_by_name = ("max(sailings.delay_minutes)", "count(sailings.sailing_id)")
     assert {row["route"]: tuple(row[name] for name in totals_by_name) for row in found} == by_route
-    names = [step.label for step in window.desk._steps]
+    names = [step.label for step in window.controller._steps]
     assert names[-4:] == ["Join routes", "Add a condition", "Choose columns", "Change the order"]
     settle(window, qtbot)
 
@@ -230,7 +230,7 @@ def test_sentence_and_sql_follow_each_other(window: Window, data: DataWorkspace,
     data.editor.setText(sql.replace("b.status = 'paid'", "b.status in ('paid', 'refunded')"))
     qtbot.waitUntil(lambda: "status is one of paid, refunded" in chips(data), timeout=3_000)
     data.run()
-    assert "in ('paid', 'refunded')" in window.desk.report.query("fares").sql
+    assert "in ('paid', 'refunded')" in window.controller.report.query("fares").sql
     click_chip(data, qtbot, "status is one of")
     choose(qtbot, "Take it out")
     assert "b.status" not in data.editor.text()
@@ -241,7 +241,7 @@ def test_sentence_and_sql_follow_each_other(window: Window, data: DataWorkspace,
     qtbot.waitUntil(lambda: "season is summer" in chips(data), timeout=3_000)
     click_chip(data, qtbot, "and")
     assert data.editor.text().split("where ")[1].split() == ["season", "=", "'summer'", "or", "minutes", ">", "60"]
-    window.desk.undo()
+    window.controller.undo()
     settle(window, qtbot)
 
 
@@ -251,35 +251,35 @@ def test_sql_is_checked_without_running_and_a_missing_parameter_is_offered(
     data.editor.setText("select code, minutes from routes where minutes > :longest")
     with qtbot.waitSignal(data.checked, timeout=10_000):
         data.check_sql()
-    assert "The SQL has :longest" in data.pane.told.text()
+    assert "The SQL has :longest" in data.pane.message.text()
     assert data.pane.remedy.text() == "Add :longest"
     qtbot.mouseClick(data.pane.remedy, Qt.MouseButton.LeftButton)
-    added = window.desk.report.parameters[-1]
+    added = window.controller.report.parameters[-1]
     assert (added.name, added.kind, added.default) == ("longest", "integer", 0)
     rows_shown(window, qtbot, 9)
     data.editor.setText("select nix from routes")
     with qtbot.waitSignal(data.checked, timeout=10_000):
         data.check_sql()
-    assert "no such column: nix" in data.pane.told.text()
+    assert "no such column: nix" in data.pane.message.text()
     data.editor.setText("select code from routes")
     with qtbot.waitSignal(data.checked, timeout=10_000):
         data.check_sql()
-    assert data.pane.told.text() == "tarrow would run it. Nothing was run."
+    assert data.pane.message.text() == "tarrow would run it. Nothing was run."
     for _ in range(2):
-        window.desk.undo()
+        window.controller.undo()
     settle(window, qtbot)
 
 
 def test_new_and_missing_columns_are_told_and_settings_stay(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
-    settings = window.desk.report.query("fares").columns
+    settings = window.controller.report.query("fares").columns
     data.editor.setText("select code as route, season, minutes from routes")
     data.run()
     rows_shown(window, qtbot, 9)
-    told = data.pane.told.text()
+    told = data.pane.message.text()
     assert "New: minutes." in told
     assert "Gone: route_name, month, sailings, tickets, fares." in told
-    assert window.desk.report.query("fares").columns == settings
-    window.desk.undo()
+    assert window.controller.report.query("fares").columns == settings
+    window.controller.undo()
     settle(window, qtbot)
 
 
@@ -306,18 +306,24 @@ def test_queries_are_combined_linked_renamed_and_removed(window: Window, data: D
         dialog.accept()
 
     in_dialog(DetailDialog, link)
-    data.queries.ask_detail(window.desk.report.query("fares"))
+    data.queries.ask_detail(window.controller.report.query("fares"))
     rows_shown(window, qtbot, 10)
     data.pick("routes")
     rows_shown(window, qtbot, 2)
     data.pane.record_menu_wanted.emit(0, QPoint(400, 400))
     choose(qtbot, "Only what belongs to it in fares")
     rows_shown(window, qtbot, 5)
-    assert "Only rows in which route is" in data.pane.told.text()
+    assert "Only rows in which route is" in data.pane.message.text()
     data.queries.rename("routes", "summer_routes")
-    assert window.desk.report.query("fares").detail_of.query == "summer_routes"
+    assert window.controller.report.query("fares").detail_of.query == "summer_routes"
     data.queries.remove("summer_routes")
-    assert [q.name for q in window.desk.report.queries] == ["fares", "years", "port_choices", "summer_routes", "both"]
+    assert [q.name for q in window.controller.report.queries] == [
+        "fares",
+        "years",
+        "port_choices",
+        "summer_routes",
+        "both",
+    ]
     assert "which is not defined" in window._notice.toolTip() or "not defined" in window._notice.text()
     settle(window, qtbot)
 
@@ -325,9 +331,9 @@ def test_queries_are_combined_linked_renamed_and_removed(window: Window, data: D
 def test_a_query_is_shared_and_changing_it_names_its_reports(
     window: Window, data: DataWorkspace, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    data.queries.share(window.desk.report.query("fares"), "fares-shared")
+    data.queries.share(window.controller.report.query("fares"), "fares-shared")
     window.save()
-    query = window.desk.report.query("fares")
+    query = window.controller.report.query("fares")
     assert (query.shared, query.sql, query.connection) == ("fares-shared", "", None)
     assert "status is paid" in chips(data)
     settle(window, qtbot)
@@ -342,20 +348,20 @@ def test_a_query_is_shared_and_changing_it_names_its_reports(
     data.editor.setText(data.editor.text().replace("'paid'", "'refunded'"))
     data.run()
     assert "fares-by-route.moor" in said[0]
-    library = Library.around(window.desk.path)
+    library = Library.around(window.controller.path)
     assert "'refunded'" in library.shared_query("fares-shared").sql
-    assert data.queries.make_own(window.desk.report.query("fares"))
-    assert "'refunded'" in window.desk.report.query("fares").sql
+    assert data.queries.make_own(window.controller.report.query("fares"))
+    assert "'refunded'" in window.controller.report.query("fares").sql
     settle(window, qtbot)
 
 
 def test_saved_rows_stand_in_when_the_connection_is_gone(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
-    data.queries.save_rows(window.desk.report.query("fares"))
-    stored = window.desk.report.query("fares").sample
+    data.queries.save_rows(window.controller.report.query("fares"))
+    stored = window.controller.report.query("fares").sample
     assert stored == "reports/fares-by-route.rows/fares.parquet"
-    data.queries.use_saved(window.desk.report.query("fares"), True)
+    data.queries.use_saved(window.controller.report.query("fares"), True)
     rows_shown(window, qtbot, 94)
-    assert "saved rows" in data.pane.told.text()
+    assert "saved rows" in data.pane.message.text()
     settle(window, qtbot)
     assert any("saved rows" in str(finding) for finding in window._rendered.findings)
 
@@ -382,7 +388,7 @@ def test_totals_are_checked_and_rows_exported(
     target = tmp_path / "out.parquet"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(target), ""))
     data.actions_of_rows.ask_export()
-    qtbot.waitUntil(lambda: "Written" in data.pane.told.text(), timeout=5_000)
+    qtbot.waitUntil(lambda: "Written" in data.pane.message.text(), timeout=5_000)
     assert pq.read_table(target).num_rows == 94
 
 
@@ -392,22 +398,22 @@ def test_a_connection_is_tested_added_changed_and_removed(
     folder = tmp_path / "exports"
     folder.mkdir()
     (folder / "targets.csv").write_text("route,revenue\nTQ-SK,10.50\n")
-    dialog = ConnectionDialog(window.desk.library, window.worker, None, window)
+    dialog = ConnectionDialog(window.controller.library, window.worker, None, window)
     qtbot.addWidget(dialog)
     dialog.kind.setCurrentIndex(dialog.kind.findData("files"))
     dialog.test()
-    assert "File or folder is empty" in dialog.told.text()
+    assert "File or folder is empty" in dialog.message.text()
     line = dialog.fields["path"].property("line")
     line.setText(str(tmp_path / "nowhere"))
     with qtbot.waitSignal(dialog.tested, timeout=5_000):
         dialog.test()
-    assert "There is no file or folder" in dialog.told.text()
+    assert "There is no file or folder" in dialog.message.text()
     line.setText(str(folder))
     with qtbot.waitSignal(dialog.tested, timeout=5_000):
         dialog.test()
-    assert "It answers: 1 table" in dialog.told.text()
+    assert "It answers: 1 table" in dialog.message.text()
     dialog.accept()
-    added = window.desk.library.connection("exports")
+    added = window.controller.library.connection("exports")
     assert isinstance(added, FilesConnection)
     assert added.path == "exports"
     data.catalogs.read()
@@ -428,8 +434,8 @@ def test_a_connection_is_tested_added_changed_and_removed(
     assert "on files of exports" in data.plan.text()
     monkeypatch.setattr(QMessageBox, "question", lambda *_: QMessageBox.StandardButton.Yes)
     data.catalogs.remove("exports")
-    assert [c.name for c in Library.around(window.desk.path).connections.connections if c.name == "exports"] == []
-    assert window.desk.report.query("targets").sql.startswith("select targets.route")
+    assert [c.name for c in Library.around(window.controller.path).connections.connections if c.name == "exports"] == []
+    assert window.controller.report.query("targets").sql.startswith("select targets.route")
     settle(window, qtbot)
 
 
@@ -438,7 +444,7 @@ def test_a_server_is_connected_and_a_query_moves_to_it_without_losing_its_sql(
     window: Window, data: DataWorkspace, qtbot: QtBot, postgresql: PrivatePostgresql
 ) -> None:
     asked = postgresql.connection
-    dialog = ConnectionDialog(window.desk.library, window.worker, None, window)
+    dialog = ConnectionDialog(window.controller.library, window.worker, None, window)
     qtbot.addWidget(dialog)
     dialog.kind.setCurrentIndex(dialog.kind.findData("postgresql"))
     dialog.name.setText("tarrow_pg")
@@ -448,19 +454,19 @@ def test_a_server_is_connected_and_a_query_moves_to_it_without_losing_its_sql(
     dialog.password.setText("wrong")
     with qtbot.waitSignal(dialog.tested, timeout=15_000):
         dialog.test()
-    assert "does not accept the password of reader" in dialog.told.text()
+    assert "does not accept the password of reader" in dialog.message.text()
     dialog.password.setText(PASSWORD)
     with qtbot.waitSignal(dialog.tested, timeout=15_000):
         dialog.test()
-    assert "It answers" in dialog.told.text()
+    assert "It answers" in dialog.message.text()
     dialog.accept()
-    assert PASSWORD not in (window.desk.library.root / "connections.json").read_text()
+    assert PASSWORD not in (window.controller.library.root / "connections.json").read_text()
     add_query(window, name="fleet", connection="tarrow", sql="select name, built from vessels where built > 2000")
     data.run()
     rows_shown(window, qtbot, 4)
     data.queries.change_connection("tarrow_pg")
     rows_shown(window, qtbot, 4)
-    assert window.desk.report.query("fleet").connection == "tarrow_pg"
+    assert window.controller.report.query("fleet").connection == "tarrow_pg"
     assert "tarrow_pg (PostgreSQL)" in data.plan.text()
     assert "runs as: reader at localhost, read-only" in data.plan.text()
     data.catalogs.read()
@@ -487,14 +493,14 @@ def test_rows_follow_undo_and_parameter_values(window: Window, data: DataWorkspa
     data.editor.setText("select code from routes where season = :season")
     data.run()
     rows_shown(window, qtbot, 0)
-    assert "No row fits the parameter values" in data.pane.told.text()
-    window.desk.set_value("season", "summer")
+    assert "No row fits the parameter values" in data.pane.message.text()
+    window.controller.set_value("season", "summer")
     rows_shown(window, qtbot, 2)
-    window.desk.undo()
+    window.controller.undo()
     rows_shown(window, qtbot, 10)
-    window.desk.redo()
+    window.controller.redo()
     rows_shown(window, qtbot, 2)
-    window.desk.undo()
+    window.controller.undo()
     settle(window, qtbot)
 
 

@@ -11,22 +11,22 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLineEdit
 from pytestqt.qtbot import QtBot
 
-from northmoor.app.data.connecting import ConnectionDialog
-from northmoor.app.data.crosscheck import CrossModel
-from northmoor.app.data.query_bar import COMBINED, QueryBar
-from northmoor.app.data.query_dialogs import DetailDialog
-from northmoor.app.data.rows import RowsModel
-from northmoor.app.data.side import PlanPanel
+from northmoor.app.data.connection_dialog import ConnectionDialog
+from northmoor.app.data.query.detail_dialog import DetailDialog
+from northmoor.app.data.query.plan_panel import PlanPanel
+from northmoor.app.data.query.query_bar import COMBINED, QueryBar
+from northmoor.app.data.rows.check_totals_dialog import CrossTotalsModel
+from northmoor.app.widgets.rows_model import RowsModel
 from northmoor.app.worker import Worker
-from northmoor.core.compute.crosscheck import cross
-from northmoor.core.expr.formats import Customs
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.compute.explore.crosscheck import cross_totals
+from northmoor.core.engine.rows import Rows
+from northmoor.core.expr.formats import FormatLocale
 from northmoor.core.model.connections import Connections, FilesConnection, PostgresqlConnection
-from northmoor.core.model.data import Link, Query
-from northmoor.core.model.types import ValueType
-from northmoor.core.sources.connections import Library
-from northmoor.core.sources.fetch import Rows
-from northmoor.core.sources.plan import HERE, Step
-from northmoor.core.stopping import Stop
+from northmoor.core.model.queries import Link, Query
+from northmoor.core.model.value_types import ValueType
+from northmoor.core.sources.fetch.plan import HERE, Step
+from northmoor.core.sources.library import Library
 
 ROUTES = ["TQ-SK", "TQ-IL", None]
 
@@ -60,15 +60,15 @@ def shown(model: RowsModel, row: int) -> list[str]:
 
 
 def test_cells_are_written_wherever_they_are_looked_at(qtbot: QtBot, rows: Rows) -> None:
-    model = RowsModel(rows, Customs())
+    model = RowsModel(rows, FormatLocale())
     assert model.rowCount() == 300
     assert shown(model, 0) == ["TQ-SK", "0", "0.00", "1 Jan 2025"]
     assert shown(model, 299) == ["blank", "299", "2.99", "1 Dec 2025"]
     assert shown(model, 130) == ["TQ-IL", "130", "1.30", "1 Nov 2025"]
-    model.see(np.array([299, 1, 130]))
+    model.apply_filter(np.array([299, 1, 130]))
     assert (model.rowCount(), model.number(0)) == (3, 299)
     assert [shown(model, row)[1] for row in range(3)] == ["299", "1", "130"]
-    model.see(None)
+    model.apply_filter(None)
     assert shown(model, 2)[0] == "blank"
     assert model.headerData(9, Qt.Orientation.Vertical) == "10"
     alignment = model.index(0, 2).data(Qt.ItemDataRole.TextAlignmentRole)
@@ -76,7 +76,7 @@ def test_cells_are_written_wherever_they_are_looked_at(qtbot: QtBot, rows: Rows)
 
 
 def test_crossed_totals_show_gaps_and_both_sides_totals(qtbot: QtBot, rows: Rows) -> None:
-    model = CrossModel(cross(rows, ["route"], ["day"], "sum", "fare", Stop()), Customs())
+    model = CrossTotalsModel(cross_totals(rows, ["route"], ["day"], "sum", "fare", CancelToken()), FormatLocale())
     assert (model.rowCount(), model.columnCount()) == (4, 13)
     heads = [model.headerData(n, Qt.Orientation.Vertical) for n in range(4)]
     assert heads == ["TQ-IL", "TQ-SK", "blank", "all"]
@@ -85,7 +85,7 @@ def test_crossed_totals_show_gaps_and_both_sides_totals(qtbot: QtBot, rows: Rows
     assert model.index(1, 1).data() == "–"
     assert not model.index(1, 1).data(Qt.ItemDataRole.BackgroundRole)
     assert model.index(3, 12).data(Qt.ItemDataRole.BackgroundRole)
-    single = CrossModel(cross(rows, [], [], "count", "route", Stop()), Customs())
+    single = CrossTotalsModel(cross_totals(rows, [], [], "count", "route", CancelToken()), FormatLocale())
     assert (single.rowCount(), single.columnCount(), single.index(0, 0).data()) == (1, 1, "200")
 
 
@@ -121,7 +121,7 @@ def test_each_kind_of_connection_asks_for_what_it_needs(
     dialog.kind.setCurrentIndex(dialog.kind.findData(kind))
     assert list(dialog.fields) == fields
     dialog.accept()
-    assert "is empty; fill it in" in dialog.told.text()
+    assert "is empty; fill it in" in dialog.message.text()
     assert not (tmp_path / "connections.json").exists()
 
 
@@ -137,7 +137,7 @@ def test_a_connection_is_changed_in_its_place_and_its_name_must_be_sound(
     for wrong in ("two words", "office", "ö"):
         dialog.name.setText(wrong)
         dialog.accept()
-        assert "does not fit" in dialog.told.text() or "has a connection office already" in dialog.told.text()
+        assert "does not fit" in dialog.message.text() or "has a connection office already" in dialog.message.text()
     dialog.name.setText("tarrow_2")
     dialog.fields["host"].setText("elsewhere.example")
     dialog.accept()

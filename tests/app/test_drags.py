@@ -8,14 +8,14 @@ from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from northmoor.app.desk import Selection
+from northmoor.app.document_controller import Selection
 from northmoor.app.window import Window
-from northmoor.core.layout.places import Spot
-from northmoor.core.model.blocks import FrameBlock
+from northmoor.core.layout.page.hit_testing import HitRegion
+from northmoor.core.model.blocks.containers import FrameBlock
 from northmoor.core.model.edits import put_block
-from northmoor.core.model.files import report_text
-from northmoor.core.model.frame_edits import with_guide
+from northmoor.core.model.edits.frame_edits import with_guide
 from northmoor.core.model.lengths import parse_length
+from northmoor.core.model.serialization import report_text
 from tests.app.conftest import settle
 from tests.app.test_blocks import do
 from tests.app.test_placing import frame, move, on_screen
@@ -43,19 +43,19 @@ def let_go(window: Window, at: QPoint) -> None:
 def ground(window: Window) -> QRect:
     """Where the frame is on screen."""
     canvas = window.pages.canvas
-    (spot,) = [s for s in canvas._shown[0].places.spots if s.row == "frame" and s.part != "item"]
-    return canvas._on_screen(canvas.page_rect(0), spot).toRect()
+    (region,) = [s for s in canvas._shown[0].places.regions if s.row == "frame" and s.part != "item"]
+    return canvas._on_screen(canvas.page_rect(0), region).toRect()
 
 
 @pytest.fixture
 def framed(window: Window, qtbot: QtBot) -> Window:
     """A report with a frame that has an upright guide, chosen."""
-    window.desk.select(Selection("text", "title"))
+    window.controller.select(Selection("text", "title"))
     do(window, "add_frame")
     settle(window, qtbot)
     made: FrameBlock = with_guide(frame(window), False, None, parse_length("60mm"))
-    window.desk.edit("Add a guide", lambda report, edition: put_block(report, edition, made))
-    window.desk.select(Selection("frame", "frame"))
+    window.controller.edit("Add a guide", lambda report, edition: put_block(report, edition, made))
+    window.controller.select(Selection("frame", "frame"))
     settle(window, qtbot)
     return window
 
@@ -80,24 +80,24 @@ def at_item(window: Window) -> QPoint:
 
 @pytest.mark.parametrize("begin", [at_guide, at_item, at_column_edge])
 def test_escape_leaves_what_was_taken_where_it_was(framed: Window, qtbot: QtBot, begin: Begin) -> None:
-    before, at, way = report_text(framed.desk.report), begin(framed), QPoint(25, 0)
+    before, at, way = report_text(framed.controller.report), begin(framed), QPoint(25, 0)
     take(framed, at, way)
     canvas = framed.pages.canvas
-    assert canvas._drag is not None
-    assert canvas._drag.has_moved
+    assert canvas._active_drag is not None
+    assert canvas._active_drag.has_moved
     canvas.grab()  # it is drawn on its way
     qtbot.keyClick(canvas, Qt.Key.Key_Escape)
-    assert canvas._drag is None
+    assert canvas._active_drag is None
     let_go(framed, at + way)
-    assert report_text(framed.desk.report) == before
+    assert report_text(framed.controller.report) == before
 
 
 @pytest.mark.parametrize("begin", [at_guide, at_item, at_column_edge])
 def test_a_press_that_hardly_moves_changes_nothing(framed: Window, begin: Begin) -> None:
-    before, at = report_text(framed.desk.report), begin(framed)
+    before, at = report_text(framed.controller.report), begin(framed)
     take(framed, at, QPoint(0, 0))
     let_go(framed, at)
-    assert report_text(framed.desk.report) == before
+    assert report_text(framed.controller.report) == before
 
 
 def test_a_guide_is_drawn_to_the_frames_steps(framed: Window, qtbot: QtBot) -> None:
@@ -116,10 +116,10 @@ def test_guides_are_taken_hold_of_only_where_their_frame_is_chosen(framed: Windo
     canvas, at = framed.pages.canvas, at_guide(framed)
     move(framed, at)
     assert canvas.viewport().cursor().shape() == Qt.CursorShape.SplitHCursor
-    framed.desk.select(Selection("text", "frame-text"))  # something in it is enough
+    framed.controller.select(Selection("text", "frame-text"))  # something in it is enough
     move(framed, at)
     assert canvas.viewport().cursor().shape() == Qt.CursorShape.SplitHCursor
-    framed.desk.select(Selection("text", "scope"))
+    framed.controller.select(Selection("text", "scope"))
     move(framed, at)
     assert canvas.viewport().cursor().shape() == Qt.CursorShape.ArrowCursor
 
@@ -143,7 +143,7 @@ def test_guides_are_drawn_over_their_frame(framed: Window, qtbot: QtBot) -> None
         return {image.pixelColor(at.x() + beside, at.y() - up).name() for beside in (-1, 0, 1) for up in range(12)}
 
     shown = colors()
-    framed.desk.select(Selection("text", "scope"))
+    framed.controller.select(Selection("text", "scope"))
     settle(framed, qtbot)
     assert shown - colors()  # the dashes are gone
 
@@ -154,5 +154,7 @@ def test_a_column_becomes_as_wide_as_it_is_dragged(window: Window, qtbot: QtBot)
     take(window, at, QPoint(-40, 0))
     let_go(window, at + QPoint(-40, 0))
     settle(window, qtbot)
-    spots: list[Spot] = [s for s in canvas._shown[0].places.spots if s.column == edge.column and s.row == "detail"]
-    assert abs(spots[0].width - edge.width + 40 / canvas.scale()) < 2 / canvas.scale()
+    regions: list[HitRegion] = [
+        s for s in canvas._shown[0].places.regions if s.column == edge.column and s.row == "detail"
+    ]
+    assert abs(regions[0].width - edge.width + 40 / canvas.scale()) < 2 / canvas.scale()

@@ -3,8 +3,8 @@
 from PyQt6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
-from northmoor.app.desk import Selection
-from northmoor.app.finder import Entry, matching
+from northmoor.app.command_palette import PaletteEntry, matching
+from northmoor.app.document_controller import Selection
 from northmoor.app.window import Window
 from northmoor.core.model.edits import table_of
 from tests.app.conftest import settle
@@ -27,24 +27,24 @@ def test_parts_fields_and_commands_are_found(window: Window, qtbot: QtBot) -> No
     assert find(window, "total route tickets", qtbot)[0].startswith(
         "Table · fares-table › Level 1 · route › Total › tickets"
     )
-    assert window.desk.selection == Selection("cell", "fares-table", "total", "route", "tickets")
+    assert window.controller.selection == Selection("cell", "fares-table", "total", "route", "tickets")
     assert len(find(window, "season field", qtbot, downs=1)) == 2
-    assert [lv.name for lv in table_of(window.desk.report, "full", "fares-table").levels] == ["route", "season"]
+    assert [lv.name for lv in table_of(window.controller.report, "full", "fares-table").levels] == ["route", "season"]
     settle(window, qtbot)
     assert find(window, "undo", qtbot)[0].startswith("Undo · Group by season")
-    assert [lv.name for lv in table_of(window.desk.report, "full", "fares-table").levels] == ["route"]
+    assert [lv.name for lv in table_of(window.controller.report, "full", "fares-table").levels] == ["route"]
     settle(window, qtbot)
 
 
 def test_what_cannot_be_done_now_is_not_found(window: Window, qtbot: QtBot) -> None:
     assert not any(text.startswith("Redo") for text in find(window, "redo", qtbot))
-    before = window.desk.report
+    before = window.controller.report
     assert find(window, "no such thing anywhere", qtbot) == []
     assert window._finder._none.isVisibleTo(window._finder)
-    assert window.desk.report is before
+    assert window.controller.report is before
 
 
 def test_what_begins_with_the_word_comes_first() -> None:
-    entries = [Entry(text, "x", "play", lambda: None) for text in ("Last page", "Page setup", "Paste")]
+    entries = [PaletteEntry(text, "x", "play", lambda: None) for text in ("Last page", "Page setup", "Paste")]
     assert [e.text for e in matching(entries, "pa")] == ["Page setup", "Paste", "Last page"]
     assert [e.text for e in matching(entries, "page last")] == ["Last page"]

@@ -10,30 +10,31 @@ from PyQt6.QtCore import QPoint, QSettings, Qt
 from PyQt6.QtWidgets import QComboBox, QLineEdit, QMessageBox, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
-from northmoor.app.desk import PAGE, Selection
-from northmoor.app.pages.inplace import InPlace
+from northmoor.app.document_controller import WHOLE_PAGE, Selection
+from northmoor.app.pages.editing.inline_editor import InlineEditor
 from northmoor.app.window import Window
-from northmoor.core.layout.places import Spot
+from northmoor.core.layout.page.hit_testing import HitRegion
 from northmoor.core.model.edits import table_of
-from northmoor.core.model.files import load_report
+from northmoor.core.store.report_files import load_report
 from tests.app.conftest import settle
 from tests.helpers import lines_of
 
 TABLE = "fares-table"
 
 
-def point_on(window: Window, spot: Spot, page: int = 0) -> QPoint:
+def point_on(window: Window, region: HitRegion, page: int = 0) -> QPoint:
     """The middle of a spot on screen."""
     canvas = window.pages.canvas
     rect, scale = canvas.page_rect(page), canvas.zoom * 96 / 72 / 1000
     return QPoint(
-        round(rect.left() + (spot.x + spot.width / 2) * scale), round(rect.top() + (spot.y + spot.height / 2) * scale)
+        round(rect.left() + (region.x + region.width / 2) * scale),
+        round(rect.top() + (region.y + region.height / 2) * scale),
     )
 
 
-def spots(window: Window, **wanted: str | None) -> list[Spot]:
+def regions(window: Window, **wanted: str | None) -> list[HitRegion]:
     """The spots of the first page whose named parts are as wanted."""
-    found = window.pages.canvas._shown[0].places.spots
+    found = window.pages.canvas._shown[0].places.regions
     return [s for s in found if all(getattr(s, name) == value for name, value in wanted.items())]
 
 
@@ -44,9 +45,9 @@ def editor(window: Window, field: str) -> QWidget:
     return found[0]
 
 
-def lines_in_place(window: Window) -> list[InPlace]:
+def lines_in_place(window: Window) -> list[InlineEditor]:
     """The lines that stand open over the pages."""
-    return [line for line in window.pages.canvas.viewport().findChildren(InPlace) if line.isVisible()]
+    return [line for line in window.pages.canvas.viewport().findChildren(InlineEditor) if line.isVisible()]
 
 
 def type_into(line: QWidget, text: str, qtbot: QtBot) -> None:
@@ -80,29 +81,29 @@ def test_from_opening_to_a_delivered_pdf(window: Window, copy: Path, qtbot: QtBo
     assert not any("SH" in str(keys) for keys, _ in shown(window))
 
     # add a level with a total, around the level that is there
-    window.desk.select(Selection("level", TABLE, level="route"))
+    window.controller.select(Selection("level", TABLE, level="route"))
     fields = window.pages.fields
     fields.setCurrentRow([fields.item(i).text() for i in range(fields.count())].index("Season"))
     fields.setFocus()
     qtbot.keyClick(fields, Qt.Key.Key_L)
     settle(window, qtbot)
-    assert [level.name for level in table_of(window.desk.report, "full", TABLE).levels] == ["season", "route"]
+    assert [level.name for level in table_of(window.controller.report, "full", TABLE).levels] == ["season", "route"]
     totals = dict(shown(window))
     assert totals[("all-year",)] == totals[()]
 
     # set a column's width and format: click a figure, type into the inspector
-    (first, *_) = spots(window, row="detail", column="fares")
+    (first, *_) = regions(window, row="detail", column="fares")
     qtbot.mouseClick(canvas.viewport(), Qt.MouseButton.LeftButton, pos=point_on(window, first))
-    assert window.desk.selection == Selection("cell", TABLE, "detail", None, "fares")
+    assert window.controller.selection == Selection("cell", TABLE, "detail", None, "fares")
     type_into(editor(window, "width"), "45mm", qtbot)
     type_into(editor(window, "format"), "¤#,##0", qtbot)
     settle(window, qtbot)
-    column = table_of(window.desk.report, "full", TABLE).columns[3]
+    column = table_of(window.controller.report, "full", TABLE).columns[3]
     assert (column.width, column.format) == (127_559, "¤#,##0")
     assert all(text.startswith("€") and "." not in text for _, text in shown(window, "detail"))
 
     # a page break between the groups of one level
-    window.desk.select(Selection("level", TABLE, level="route"))
+    window.controller.select(Selection("level", TABLE, level="route"))
     choice = editor(window, "page_break")
     assert isinstance(choice, QComboBox)
     choice.activated.emit(choice.findData("between"))
@@ -111,11 +112,11 @@ def test_from_opening_to_a_delivered_pdf(window: Window, copy: Path, qtbot: QtBo
 
     # undo everything, do it again
     steps = 0
-    while window.desk.undo_label:
+    while window.controller.undo_label:
         window.actions_by_name["undo"].trigger()
         steps += 1
     assert steps == 4
-    assert window.desk.report == load_report(copy)
+    assert window.controller.report == load_report(copy)
     for _ in range(steps):
         window.actions_by_name["redo"].trigger()
     settle(window, qtbot)
@@ -123,8 +124,8 @@ def test_from_opening_to_a_delivered_pdf(window: Window, copy: Path, qtbot: QtBo
 
     # save, and deliver what is seen
     window.actions_by_name["save"].trigger()
-    assert window.desk.is_saved
-    assert load_report(copy) == window.desk.report
+    assert window.controller.is_saved
+    assert load_report(copy) == window.controller.report
     target = tmp_path / "fares.pdf"
     with qtbot.waitSignal(window.worker.delivered, timeout=20_000):
         window.deliver(target)
@@ -135,11 +136,11 @@ def test_from_opening_to_a_delivered_pdf(window: Window, copy: Path, qtbot: QtBo
 
 
 def test_a_selected_cell_lights_up_all_its_instances(window: Window, qtbot: QtBot) -> None:
-    from northmoor.app.pages.selecting import selects
+    from northmoor.app.pages.canvas.hit_selection import selects
 
-    (first, *others) = spots(window, row="total", level="route", column="tickets")
+    (first, *others) = regions(window, row="total", level="route", column="tickets")
     qtbot.mouseClick(window.pages.canvas.viewport(), Qt.MouseButton.LeftButton, pos=point_on(window, first))
-    lit = [s for s in window.pages.canvas._shown[0].places.spots if selects(window.desk.selection, s)]
+    lit = [s for s in window.pages.canvas._shown[0].places.regions if selects(window.controller.selection, s)]
     assert lit == [first, *others]
     chosen = window.pages.contents.currentItem()
     assert chosen is not None
@@ -147,15 +148,15 @@ def test_a_selected_cell_lights_up_all_its_instances(window: Window, qtbot: QtBo
 
 
 def test_a_second_click_edits_the_cell(window: Window, qtbot: QtBot) -> None:
-    (first, *_) = spots(window, row="head", column="fares")
+    (first, *_) = regions(window, row="head", column="fares")
     for _ in range(2):
         qtbot.mouseClick(window.pages.canvas.viewport(), Qt.MouseButton.LeftButton, pos=point_on(window, first))
     line = window.focusWidget()
-    assert isinstance(line, InPlace)
+    assert isinstance(line, InlineEditor)
     assert line.text() == "Fares, €"
     line.setText("Income, €")
     qtbot.keyClick(line, Qt.Key.Key_Return)
-    assert table_of(window.desk.report, "full", TABLE).columns[3].title == "Income, €"
+    assert table_of(window.controller.report, "full", TABLE).columns[3].title == "Income, €"
     settle(window, qtbot)
 
 
@@ -172,10 +173,10 @@ def test_a_second_click_edits_the_cell(window: Window, qtbot: QtBot) -> None:
 def test_every_kind_of_cell_is_edited_where_it_stands(
     window: Window, qtbot: QtBot, wanted: dict, before: str, typed: str
 ) -> None:
-    (first, *_) = [s for s in spots(window, **wanted) if s.column or s.row == "text"]
+    (first, *_) = [s for s in regions(window, **wanted) if s.column or s.row == "text"]
     viewport = window.pages.canvas.viewport()
     for key, is_changed in ((Qt.Key.Key_Escape, False), (Qt.Key.Key_Return, True)):
-        window.desk.select(PAGE)
+        window.controller.select(WHOLE_PAGE)
         for _ in range(2):
             qtbot.mouseClick(viewport, Qt.MouseButton.LeftButton, pos=point_on(window, first))
         (line,) = lines_in_place(window)
@@ -183,11 +184,11 @@ def test_every_kind_of_cell_is_edited_where_it_stands(
         line.setText(typed)
         qtbot.keyClick(line, key)
         assert lines_in_place(window) == []
-        assert bool(window.desk.undo_label) == is_changed
+        assert bool(window.controller.undo_label) == is_changed
     settle(window, qtbot)
     assert window._rendered.findings == ()
-    window.desk.select(PAGE)
-    (first, *_) = [s for s in spots(window, **wanted) if s.column or s.row == "text"]
+    window.controller.select(WHOLE_PAGE)
+    (first, *_) = [s for s in regions(window, **wanted) if s.column or s.row == "text"]
     for _ in range(2):
         qtbot.mouseClick(viewport, Qt.MouseButton.LeftButton, pos=point_on(window, first))
     (line,) = lines_in_place(window)
@@ -201,23 +202,23 @@ def test_dragging_a_columns_edge_sets_its_width(window: Window, qtbot: QtBot) ->
     grip = QPoint(round(rect.left() + edge.x * scale), round(rect.top() + (edge.top + 20_000) * scale))
     qtbot.mousePress(canvas.viewport(), Qt.MouseButton.LeftButton, pos=grip)
     qtbot.mouseMove(canvas.viewport(), grip + QPoint(30, 0))
-    assert canvas._drag is not None
+    assert canvas._active_drag is not None
     qtbot.mouseRelease(canvas.viewport(), Qt.MouseButton.LeftButton, pos=grip + QPoint(30, 0))
-    width = table_of(window.desk.report, "full", TABLE).columns[1].width
+    width = table_of(window.controller.report, "full", TABLE).columns[1].width
     assert width is not None
     assert abs(width - edge.width - 30 / scale) < 2 / scale
-    assert window.desk.undo_label == "Change the width"
+    assert window.controller.undo_label == "Change the width"
 
 
 def test_a_rail_selects_its_level(window: Window, qtbot: QtBot) -> None:
-    from northmoor.app.pages.rails import rail_x
+    from northmoor.app.pages.canvas.level_rails import rail_x
 
     canvas = window.pages.canvas
     bracket = canvas._shown[0].places.brackets[1]
     rect, scale = canvas.page_rect(0), canvas.zoom * 96 / 72 / 1000
     at = QPoint(rail_x(rect, 0, 1), round(rect.top() + (bracket.top + bracket.bottom) / 2 * scale))
     qtbot.mouseClick(canvas.viewport(), Qt.MouseButton.LeftButton, pos=at)
-    assert window.desk.selection == Selection("level", TABLE, level="route")
+    assert window.controller.selection == Selection("level", TABLE, level="route")
 
 
 def test_pages_can_be_turned_and_zoomed_by_keys(window: Window, qtbot: QtBot) -> None:
@@ -236,17 +237,17 @@ def test_pages_can_be_turned_and_zoomed_by_keys(window: Window, qtbot: QtBot) ->
 
 
 def test_typing_nonsense_is_told_and_changes_nothing(window: Window, qtbot: QtBot) -> None:
-    window.desk.select(Selection("cell", TABLE, "detail", None, "fares"))
-    before = window.desk.report
+    window.controller.select(Selection("cell", TABLE, "detail", None, "fares"))
+    before = window.controller.report
     type_into(editor(window, "width"), "wide", qtbot)
     assert editor(window, "width").property("invalid") is True
-    assert window.desk.report == before
+    assert window.controller.report == before
     type_into(editor(window, "value"), "faress", qtbot)
     settle(window, qtbot)
     assert "Did you mean fares?" in unescape(window.findings.button.toolTip())
     assert window.findings.button.isVisible()
     assert {text for _, text in shown(window, "detail")} == {"⚠ error"}
-    window.desk.undo()
+    window.controller.undo()
     settle(window, qtbot)
     assert not window.findings.button.isVisible()
 
@@ -260,19 +261,19 @@ def test_every_button_of_the_inspector_can_be_undone(window: Window, qtbot: QtBo
         Selection("text", "scope"),
         Selection("footer", "footer", column="0.end"),
     ):
-        window.desk.select(selection)
-        before = window.desk.report
+        window.controller.select(selection)
+        before = window.controller.report
         names = [b.text() for b in window.pages.inspector.findChildren(QPushButton)]
         assert names
         for name in names:
-            window.desk.select(selection)
+            window.controller.select(selection)
             button = next(b for b in window.pages.inspector.findChildren(QPushButton) if b.text() == name)
-            changed = len(window.desk._steps)
+            changed = len(window.controller._steps)
             button.click()
-            if window.desk.report != before:
-                window.desk.undo()
-            assert window.desk.report == before
-            assert len(window.desk._steps) >= changed
+            if window.controller.report != before:
+                window.controller.undo()
+            assert window.controller.report == before
+            assert len(window.controller._steps) >= changed
     settle(window, qtbot)
 
 

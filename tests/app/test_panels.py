@@ -7,14 +7,14 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QColorDialog, QComboBox, QLineEdit, QPlainTextEdit, QSpinBox, QWidget
 from pytestqt.qtbot import QtBot
 
-from northmoor.app.desk import Selection
-from northmoor.app.pages.editors import editor_for, label_of
+from northmoor.app.document_controller import Selection
+from northmoor.app.widgets.editors import editor_for, property_label
 from northmoor.app.window import Window
+from northmoor.core.model.blocks.table import Cell, Column, Level
+from northmoor.core.model.blocks.text import TextBlock
 from northmoor.core.model.edits import table_of
-from northmoor.core.model.looks import Look
 from northmoor.core.model.pages import PageSetup
-from northmoor.core.model.tables import Cell, Column, Level
-from northmoor.core.model.texts import TextBlock
+from northmoor.core.model.styles import Style
 from tests.app.conftest import settle
 from tests.app.test_journey import TABLE, editor, type_into
 from tests.helpers import lines_of
@@ -40,7 +40,7 @@ def test_lengths_are_typed_in_any_unit(qtbot: QtBot, committed: list, field: str
 
 
 def test_type_sizes_are_in_points(qtbot: QtBot, committed: list) -> None:
-    line = editor_for(Look, "size", 9000, committed.append)
+    line = editor_for(Style, "size", 9000, committed.append)
     qtbot.addWidget(line)
     assert line.text() == "9pt"
     line.setText("10.5")
@@ -58,7 +58,7 @@ def test_choices_switches_and_numbers_commit_what_they_show(qtbot: QtBot, commit
         "keep_together": editor_for(Level, "keep_together", False, committed.append),
         "rows_after_heading": editor_for(Level, "rows_after_heading", 1, committed.append),
         "largest_gap": editor_for(Level, "largest_gap", 0.4, committed.append),
-        "bold": editor_for(Look, "bold", None, committed.append),
+        "bold": editor_for(Style, "bold", None, committed.append),
         "orientation": editor_for(PageSetup, "orientation", "portrait", committed.append),
     }
     for widget in made.values():
@@ -110,7 +110,7 @@ def test_escape_takes_typing_back(qtbot: QtBot, committed: list) -> None:
 def test_colours_are_typed_or_chosen(qtbot: QtBot, committed: list, monkeypatch: pytest.MonkeyPatch) -> None:
     from PyQt6.QtGui import QColor
 
-    made = editor_for(Look, "fill", "#EEEEEE", committed.append)
+    made = editor_for(Style, "fill", "#EEEEEE", committed.append)
     qtbot.addWidget(made)
     line = made.findChild(QLineEdit)
     line.setText("#ABCDEF")
@@ -123,19 +123,19 @@ def test_colours_are_typed_or_chosen(qtbot: QtBot, committed: list, monkeypatch:
 
 
 def test_every_property_has_a_readers_name() -> None:
-    for kind in (Level, Column, Cell, Look, PageSetup, TextBlock):
+    for kind in (Level, Column, Cell, Style, PageSetup, TextBlock):
         for field in kind.model_fields:
-            assert label_of(field)[0].isupper()
-            assert "_" not in label_of(field)
+            assert property_label(field)[0].isupper()
+            assert "_" not in property_label(field)
 
 
 def test_a_colour_that_is_none_is_refused_in_one_sentence(window: Window, qtbot: QtBot) -> None:
-    window.desk.select(Selection("text", "title"))
-    before = window.desk.report
+    window.controller.select(Selection("text", "title"))
+    before = window.controller.report
     line = editor(window, "color").findChild(QLineEdit)
     line.setText("reddish")
     line.editingFinished.emit()
-    assert window.desk.report is before
+    assert window.controller.report is before
     assert "is no colour; write for example #7B4B94" in window._notice.toolTip()
 
 
@@ -159,9 +159,9 @@ def test_contents_can_be_walked_by_keys(window: Window, qtbot: QtBot) -> None:
     contents.setFocus()
     contents.setCurrentItem(contents.topLevelItem(0))
     qtbot.keyClick(contents, Qt.Key.Key_Down)
-    assert window.desk.selection == Selection("header", "header")
+    assert window.controller.selection == Selection("header", "header")
     qtbot.keyClick(contents, Qt.Key.Key_Down)
-    assert window.desk.selection == Selection("header", "header", column="0.start")
+    assert window.controller.selection == Selection("header", "header", column="0.start")
     assert editor(window, "height").text() == "9.2 mm"
 
 
@@ -177,11 +177,15 @@ def test_fields_show_readers_names_and_add_columns_by_enter(window: Window, qtbo
         "Fares",
     ]
     assert fields.item(6).toolTip() == "fares: decimal(12,2), totalled by sum"
-    window.desk.select(Selection("cell", TABLE, "detail", None, "month"))
+    window.controller.select(Selection("cell", TABLE, "detail", None, "month"))
     fields.setCurrentRow(2)
     fields.setFocus()
     fields.itemActivated.emit(fields.currentItem())
-    assert [c.name for c in table_of(window.desk.report, "full", TABLE).columns][:3] == ["month", "season", "sailings"]
+    assert [c.name for c in table_of(window.controller.report, "full", TABLE).columns][:3] == [
+        "month",
+        "season",
+        "sailings",
+    ]
     settle(window, qtbot)
 
 
@@ -192,14 +196,14 @@ def test_with_no_field_chosen_the_menu_says_so(window: Window) -> None:
 
 
 def test_what_was_selected_and_is_gone_is_told(window: Window, qtbot: QtBot) -> None:
-    window.desk.select(Selection("level", TABLE, level="season"))
+    window.controller.select(Selection("level", TABLE, level="season"))
     body = window.pages.inspector.widget()
     texts = [label.text() for label in body.findChildren(type(window._title))]
     assert any("no longer part of the edition" in text for text in texts)
 
 
 def test_focus_stays_in_the_same_property_after_an_edit(window: Window, qtbot: QtBot) -> None:
-    window.desk.select(Selection("cell", TABLE, "detail", None, "fares"))
+    window.controller.select(Selection("cell", TABLE, "detail", None, "fares"))
     type_into(editor(window, "width"), "40mm", qtbot)
     focused = window.focusWidget()
     assert focused is not None
@@ -210,13 +214,13 @@ def test_focus_stays_in_the_same_property_after_an_edit(window: Window, qtbot: Q
 def test_a_level_by_a_date_is_turned_into_periods_and_its_groups_are_chosen(window: Window, qtbot: QtBot) -> None:
     window.pages.add_level("month")
     settle(window, qtbot)
-    window.desk.select(Selection("level", "fares-table", level="month"))
+    window.controller.select(Selection("level", "fares-table", level="month"))
 
     box = editor(window, "period")
     box.setCurrentIndex(box.findData("quarter"))
     box.activated.emit(box.currentIndex())
     settle(window, qtbot)
-    level = window.desk.edition.tables[0].levels[1]
+    level = window.controller.edition.tables[0].levels[1]
     assert (level.by, level.heading[0].cells[0].text) == (
         "date_trunc('quarter', month)",
         "{date_trunc('quarter', month); QQQ y}",
@@ -231,21 +235,21 @@ def test_a_level_by_a_date_is_turned_into_periods_and_its_groups_are_chosen(wind
         if ln.kind == "heading" and ln.level == "month"
     ]
     assert set(headings) == {"Q1 2025", "Q3 2025"}  # the quarter with the least fares; summer routes have one whole
-    window.desk.select(Selection("level", "fares-table", level="route"))
+    window.controller.select(Selection("level", "fares-table", level="route"))
     assert not [
         w for w in window.pages.inspector.findChildren(QWidget) if w.property("field") == "period" and w.isVisible()
     ]
 
 
 def test_rows_are_ordered_by_what_is_written(window: Window, qtbot: QtBot) -> None:
-    window.desk.select(Selection("table", TABLE))
+    window.controller.select(Selection("table", TABLE))
     assert editor(window, "order").text() == "month"
     type_into(editor(window, "order"), "fares desc, month", qtbot)
     settle(window, qtbot)
     lines = [ln for ln in lines_of(window._rendered.document, TABLE) if ln.kind == "detail"]
     first = [float(ln.cells["fares"].replace(",", "")) for ln in lines if ln.keys == lines[0].keys]
     assert first == sorted(first, reverse=True)
-    before = window.desk.report
+    before = window.controller.report
     type_into(editor(window, "order"), "fares +", qtbot)
-    assert window.desk.report is before
+    assert window.controller.report is before
     assert "cannot be understood" in window._notice.text()

@@ -8,12 +8,12 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QLabel, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
-from northmoor.app.parameters.choices import FixedChoices, PickedColumn
+from northmoor.app.parameters.choice_editors import FixedChoices, PickedColumn
 from northmoor.app.parameters.dialog import ParametersDialog
 from northmoor.app.window import Window
 from northmoor.core.model import edits
-from northmoor.core.model.data import Query
 from northmoor.core.model.parameters import AllChoices, Choice, ChoicesFrom, FromExpression, FromQuery, Parameter
+from northmoor.core.model.queries import Query
 from tests.app.conftest import settle
 from tests.helpers import lines_of
 
@@ -61,16 +61,16 @@ def write(qtbot: QtBot, dialog: ParametersDialog, field: str, text: str) -> None
 def test_a_parameter_grows_from_a_typed_value_to_a_list_from_a_query(
     window: Window, dialog: ParametersDialog, qtbot: QtBot
 ) -> None:
-    desk = window.desk
-    desk.edit("Add", lambda r, _: edits.add_query(edits.add_query(r, PORTS), SAILINGS))
-    desk.edit("Show", lambda r, e: edits.change_block(r, e, "title", text="{count(sailings.sailing_id)}"))
+    controller = window.controller
+    controller.edit("Add", lambda r, _: edits.add_query(edits.add_query(r, PORTS), SAILINGS))
+    controller.edit("Show", lambda r, e: edits.change_block(r, e, "title", text="{count(sailings.sailing_id)}"))
     dialog.buttons["add"].click()
     write(qtbot, dialog, "name", "route")
     choose(dialog, "kind", "Whole number")
     choose(dialog, "default_form", "A value")
     write(qtbot, dialog, "default", "2")
     settle(window, qtbot)
-    assert desk.report.parameter("route") == Parameter(name="route", kind="integer", default=2, required=False)
+    assert controller.report.parameter("route") == Parameter(name="route", kind="integer", default=2, required=False)
     assert "route" in window.parameters.units
 
     choose(dialog, "list", "A fixed list")
@@ -79,7 +79,7 @@ def test_a_parameter_grows_from_a_typed_value_to_a_list_from_a_query(
     table.table.item(0, 0).setText("2")
     editor(dialog, "choices").table.item(0, 1).setText("Inverlang")
     editor(dialog, "choices").add()
-    assert desk.report.parameter("route").choices == (
+    assert controller.report.parameter("route").choices == (
         Choice(value=2, label="Inverlang"), Choice(value=3, label="Another choice"),
     )  # fmt: skip
 
@@ -92,25 +92,25 @@ def test_a_parameter_grows_from_a_typed_value_to_a_list_from_a_query(
     window.data.pick("ports")
     choose(dialog, "choices_label", "The values themselves")
     settle(window, qtbot)
-    assert desk.report.parameter("route").choices_from == ChoicesFrom(query="ports", value="port_id")
+    assert controller.report.parameter("route").choices_from == ChoicesFrom(query="ports", value="port_id")
 
     choose(dialog, "holds", "A list of values")
     choose(dialog, "default_form", "All of the list")
     settle(window, qtbot)
-    assert desk.report.query("sailings").sql.endswith("where route_id in (:route)")
-    assert desk.report.parameter("route").default == AllChoices()
+    assert controller.report.query("sailings").sql.endswith("where route_id in (:route)")
+    assert controller.report.parameter("route").default == AllChoices()
     assert window.parameters.units["route"].control.button.text() == "All 7"
     assert window.findings.found == ()
 
-    desk.set_value("route", (2, 3))
+    controller.set_value("route", (2, 3))
     write(qtbot, dialog, "name", "routes")
     settle(window, qtbot)
-    assert desk.asked == {"routes": (2, 3)}
-    assert desk.report.query("sailings").sql.endswith("where route_id in (:routes)")
+    assert controller.requested_values == {"routes": (2, 3)}
+    assert controller.report.query("sailings").sql.endswith("where route_id in (:routes)")
     assert dialog.now.text().startswith("Now: 2, 3")
-    while desk.undo_label:
-        desk.undo()
-    assert [p.name for p in desk.report.parameters] == ["year", "season", "ports"]
+    while controller.undo_label:
+        controller.undo()
+    assert [p.name for p in controller.report.parameters] == ["year", "season", "ports"]
     settle(window, qtbot)
 
 
@@ -120,7 +120,7 @@ def test_a_computed_value_is_made_and_used(window: Window, dialog: ParametersDia
     write(qtbot, dialog, "value", ":year + 1")
     settle(window, qtbot)
     assert dialog.now.text() == "Now: 2026"
-    window.desk.edit("Show", lambda r, e: edits.change_block(r, e, "title", text="Before {:next_year; 0}"))
+    window.controller.edit("Show", lambda r, e: edits.change_block(r, e, "title", text="Before {:next_year; 0}"))
     settle(window, qtbot)
     assert window._rendered.document.values.by_name["next_year"] == 2026
     choose(dialog, "source", "A query of one row")
@@ -130,9 +130,9 @@ def test_a_computed_value_is_made_and_used(window: Window, dialog: ParametersDia
     write(qtbot, dialog, "value", ":next_year")
     qtbot.waitUntil(lambda: "It needs itself: next_year → next_year" in dialog.now.text())
     dialog.buttons["remove"].click()
-    window.desk.edit("Hide", lambda r, e: edits.change_block(r, e, "title", text="Fares"))
+    window.controller.edit("Hide", lambda r, e: edits.change_block(r, e, "title", text="Fares"))
     settle(window, qtbot)
-    assert window.desk.report.named_values == ()
+    assert window.controller.report.named_values == ()
 
 
 def test_every_property_can_be_set_and_what_does_not_fit_is_refused(
@@ -149,7 +149,7 @@ def test_every_property_can_be_set_and_what_does_not_fit_is_refused(
     ):
         write(qtbot, dialog, field, text)
     editor(dialog, "required").click()
-    made = window.desk.report.parameter("parameter")
+    made = window.controller.report.parameter("parameter")
     assert made == Parameter(
         name="parameter", label="Note", hint="A word", pattern="[a-z]*", shortest=2, longest=9, sample="abc"
     )
@@ -158,7 +158,7 @@ def test_every_property_can_be_set_and_what_does_not_fit_is_refused(
     choose(dialog, "holds", "A range")
     choose(dialog, "default_form", "A value")
     write(qtbot, dialog, "smallest", "2024-01-01")
-    made = window.desk.report.parameter("parameter")
+    made = window.controller.report.parameter("parameter")
     assert (made.kind, made.holds, made.default, made.pattern, made.sample) == (
         "date",
         "range",
@@ -172,39 +172,42 @@ def test_every_property_can_be_set_and_what_does_not_fit_is_refused(
     assert dialog.now.text().startswith("Two parameters are named 'season'")
     assert editor(dialog, "name").text() == "parameter"
     choose(dialog, "default_form", "An expression")
-    assert window.desk.report.parameter("parameter").default == FromExpression(expression="1")
+    assert window.controller.report.parameter("parameter").default == FromExpression(expression="1")
     choose(dialog, "default_form", "From a query")
-    assert isinstance(window.desk.report.parameter("parameter").default, FromQuery)
+    assert isinstance(window.controller.report.parameter("parameter").default, FromQuery)
     dialog.buttons["up"].click()
-    assert [p.name for p in window.desk.report.parameters] == ["year", "season", "parameter", "ports"]
+    assert [p.name for p in window.controller.report.parameters] == ["year", "season", "parameter", "ports"]
     dialog.buttons["down"].click()
     dialog.buttons["remove"].click()
-    assert [p.name for p in window.desk.report.parameters] == ["year", "season", "ports"]
+    assert [p.name for p in window.controller.report.parameters] == ["year", "season", "ports"]
     settle(window, qtbot)
 
 
 def test_preflight_offers_what_mends_a_finding(window: Window, qtbot: QtBot) -> None:
-    desk = window.desk
-    desk.edit("Add", lambda r, _: edits.add_parameter(r, Parameter(name="route", holds="list", required=False)))
-    desk.edit(
-        "Add", lambda r, _: edits.add_query(r, SAILINGS.but(sql="select * from sailings where vessel_id in (:vessels)"))
+    controller = window.controller
+    controller.edit("Add", lambda r, _: edits.add_parameter(r, Parameter(name="route", holds="list", required=False)))
+    controller.edit(
+        "Add",
+        lambda r, _: edits.add_query(r, SAILINGS.but(sql="select * from sailings where vessel_id in (:vessels)")),
     )
     settle(window, qtbot)
     assert window.findings.button.text() == "Preflight: 2 to look at"
     window.actions_by_name["preflight"].trigger()
     mend(window, "Add :vessels (integer list)")
     settle(window, qtbot)
-    assert desk.report.parameter("vessels") == Parameter(name="vessels", kind="integer", holds="list", required=False)
+    assert controller.report.parameter("vessels") == Parameter(
+        name="vessels", kind="integer", holds="list", required=False
+    )
     assert len(fares(window)) > 50
     mend(window, "Filter fares by route")
     settle(window, qtbot)
-    assert "r.code in (:route)" in desk.report.query("fares").sql
+    assert "r.code in (:route)" in controller.report.query("fares").sql
     assert fares(window) == []  # the list is empty, and so are the pages
-    desk.undo()
+    controller.undo()
     settle(window, qtbot)
     mend(window, "Take it out")
     settle(window, qtbot)
-    assert [p.name for p in desk.report.parameters] == ["year", "season", "ports", "vessels"]
+    assert [p.name for p in controller.report.parameters] == ["year", "season", "ports", "vessels"]
 
 
 def fares(window: Window) -> list[str]:
@@ -226,16 +229,16 @@ def mend(window: Window, text: str) -> None:
 def test_a_superseded_query_is_cancelled(window: Window, qtbot: QtBot) -> None:
     endless = "with recursive n(i) as (select 1 union all select i + 1 from n where :year = 2025) "
     endless += "select 'TQ' as route, 'Quay' as route_name, '' as season, '2025-01-01' as month, 1 as sailings, 1 as tickets, count(*) as fares from n"
-    window.desk.edit("Endless this year", lambda r, _: edits.change_query(r, "fares", sql=endless))
+    window.controller.edit("Endless this year", lambda r, _: edits.change_query(r, "fares", sql=endless))
     qtbot.waitUntil(lambda: window._progress.isVisible(), timeout=5_000)
-    window.desk.set_value("year", 2024)
+    window.controller.set_value("year", 2024)
     settle(window, qtbot)
     assert fares(window) == ["1.00"]
 
 
 def test_a_report_without_parameters_offers_to_define_one(window: Window, copy: Path, qtbot: QtBot) -> None:
     for name in ("year", "season", "ports"):
-        window.desk.edit("Out", lambda r, _, name=name: edits.remove_parameter(r, name))
+        window.controller.edit("Out", lambda r, _, name=name: edits.remove_parameter(r, name))
     qtbot.waitUntil(lambda: window._rendered is not None and window._rendered.job is window._job, timeout=20_000)
     assert not window.parameters.hold.isVisible()
     window.parameters.define.click()

@@ -10,16 +10,22 @@ from PyQt6.QtCore import QDate, QPoint, Qt
 from PyQt6.QtWidgets import QMenu, QWidget
 from pytestqt.qtbot import QtBot
 
-from northmoor.app.parameters.control import Control
-from northmoor.app.parameters.dates import CalendarControl, PeriodControl
-from northmoor.app.parameters.fields import DropDownControl, FieldControl, StepperControl, SwitchControl, TogglesControl
-from northmoor.app.parameters.ticks import LinesControl, TicksControl
+from northmoor.app.parameters.control_base import Control
+from northmoor.app.parameters.date_controls import CalendarControl, PeriodControl
+from northmoor.app.parameters.inline_controls import (
+    DropDownControl,
+    FieldControl,
+    StepperControl,
+    SwitchControl,
+    TogglesControl,
+)
+from northmoor.app.parameters.list_controls import LinesControl, TicksControl
 from northmoor.app.window import Window
-from northmoor.core.model.data import Query
-from northmoor.core.model.files import save_report
 from northmoor.core.model.parameters import AllChoices, Choice, ChoicesFrom, Parameter
+from northmoor.core.model.queries import Query
 from northmoor.core.model.report import Report
-from northmoor.core.values.periods import Span
+from northmoor.core.store.report_files import save_report
+from northmoor.core.values.relative_periods import Span
 from tests.app.conftest import settle
 from tests.helpers import dumped, report_of
 
@@ -186,7 +192,7 @@ def test_lists_are_chosen_from_by_drop_down_and_toggles(shown: Window, qtbot: Qt
     qtbot.mouseClick(row["none"], Qt.MouseButton.LeftButton)
     for label in ("Summer", "Winter"):
         qtbot.mouseClick(many[label], Qt.MouseButton.LeftButton)
-        qtbot.waitUntil(lambda: shown._settled_job is shown._job)
+        qtbot.waitUntil(lambda: shown._resolved_job is shown._job)
     note = shown.parameters.units["seasons"].note
     qtbot.waitUntil(lambda: note.isVisible())
     assert note.text() == "Choose at least one value; it must have one."
@@ -197,7 +203,7 @@ def test_a_long_list_is_searched_and_ticked_with_the_keyboard(shown: Window, qtb
     assert ports.button.text() == "All 7"
     qtbot.mouseClick(ports.button, Qt.MouseButton.LeftButton)
     ports.every[1].click()
-    assert ports.told.text() == "0 ticked"
+    assert ports.message.text() == "0 ticked"
     ports.popup.hide()
     settle(shown, qtbot)
     assert printed(shown, "ports") == ""
@@ -256,7 +262,7 @@ def test_ranges_are_chosen_in_words_or_by_their_ends(shown: Window, qtbot: QtBot
     span.words.itemClicked.emit(item)
     settle(shown, qtbot)
     assert printed(shown, "span") == "12-31 06:00/01-01 06:00"
-    held = shown.desk.settled.held["span"]
+    held = shown.controller.resolved.chosen["span"]
     assert isinstance(held, Span)
     span.open()
     span.words.itemClicked.emit(span.words.item(0))
@@ -265,10 +271,10 @@ def test_ranges_are_chosen_in_words_or_by_their_ends(shown: Window, qtbot: QtBot
 
 
 def test_an_upper_choice_drops_lower_ones_and_says_so(shown: Window, qtbot: QtBot) -> None:
-    shown.desk.set_value("ports", ("TQ", "MP", "SH"))
+    shown.controller.set_value("ports", ("TQ", "MP", "SH"))
     settle(shown, qtbot)
     buttons = {b.text(): b for b in control_of(shown, "island", TogglesControl).group.buttons()}
-    shown.desk.set_value("port", "MP")
+    shown.controller.set_value("port", "MP")
     settle(shown, qtbot)
     qtbot.mouseClick(buttons["Merrow"], Qt.MouseButton.LeftButton)
     settle(shown, qtbot)
@@ -283,11 +289,11 @@ def test_an_upper_choice_drops_lower_ones_and_says_so(shown: Window, qtbot: QtBo
 
 
 def test_changes_are_held_back_while_the_switch_says_so(shown: Window, qtbot: QtBot) -> None:
-    shown.desk.set_value("port", "MP")
+    shown.controller.set_value("port", "MP")
     settle(shown, qtbot)
     before = shown._rendered
     shown.parameters.hold.click()
-    shown.desk.set_value("island", "Merrow")
+    shown.controller.set_value("island", "Merrow")
     ports = control_of(shown, "ports", TicksControl)
     qtbot.waitUntil(lambda: ports.button.text() == "All 2")  # lists follow what is held back
     type_into(qtbot, control_of(shown, "note", FieldControl).line, "later")
@@ -301,13 +307,13 @@ def test_changes_are_held_back_while_the_switch_says_so(shown: Window, qtbot: Qt
 
 
 def test_sets_of_values_are_kept_recalled_and_taken_out(shown: Window, qtbot: QtBot) -> None:
-    bar, desk = shown.parameters, shown.desk
+    bar, controller = shown.parameters, shown.controller
     for name, value in (("count", "5"), ("when", "year to date"), ("ids", ["7", "8"]), ("row", "w")):
-        desk.set_value(name, value)
+        controller.set_value(name, value)
     settle(shown, qtbot)
     bar.keep("Year so far")
     settle(shown, qtbot)
-    (kept,) = desk.report.value_sets
+    (kept,) = controller.report.value_sets
     assert {v.parameter: v.value for v in kept.values} == {
         "count": "5",
         "when": "year to date",
@@ -325,8 +331,8 @@ def test_sets_of_values_are_kept_recalled_and_taken_out(shown: Window, qtbot: Qt
         "2: 7, 8",
         "Winter",
     ]
-    desk.undo()
-    assert desk.report.value_sets == ()
+    controller.undo()
+    assert controller.report.value_sets == ()
     settle(shown, qtbot)
 
 
@@ -380,10 +386,10 @@ def test_a_list_too_long_to_drop_down_is_searched(new_window: Callable[[], Windo
 
 
 def test_an_empty_list_says_why_beside_its_control(shown: Window, qtbot: QtBot) -> None:
-    shown.desk.edit(
+    shown.controller.edit(
         "No ports", lambda r, _: r.but(queries=(PORTS.but(sql="select code, name from ports where :island = 'Skye'"),))
     )
-    qtbot.waitUntil(lambda: shown._settled_job is shown._job)
+    qtbot.waitUntil(lambda: shown._resolved_job is shown._job)
     notes = {name: shown.parameters.units[name].note.toolTip() for name in ("ports", "port")}
     assert notes["ports"] == "The query ports returns no rows for island = All."
     assert notes["port"].startswith("Its default 'TQ' is not in its list. There is nothing to choose. The query ports")
@@ -393,12 +399,12 @@ def test_an_empty_list_says_why_beside_its_control(shown: Window, qtbot: QtBot) 
 def test_an_endless_list_can_be_stopped_and_the_pages_stay(shown: Window, qtbot: QtBot) -> None:
     pages = shown._rendered
     endless = "with recursive n(i) as (select 1 union all select i + 1 from n) select i as code, '' as name from n where i < 0"
-    shown.desk.edit("Endless", lambda r, _: r.but(queries=(PORTS.but(sql=endless),)))
+    shown.controller.edit("Endless", lambda r, _: r.but(queries=(PORTS.but(sql=endless),)))
     qtbot.waitUntil(lambda: shown._progress.isVisible(), timeout=5_000)
     assert "Fetching the choices in ports" in shown._notice.text()
     with qtbot.waitSignal(shown.worker.stopped, timeout=10_000):
         shown.actions_by_name["stop"].trigger()
     assert shown._rendered is pages
-    shown.desk.undo()
+    shown.controller.undo()
     settle(shown, qtbot)
     assert printed(shown, "port") == "Tarrow Quay"

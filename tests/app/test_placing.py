@@ -5,12 +5,12 @@ from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from northmoor.app.desk import Selection
+from northmoor.app.document_controller import Selection
 from northmoor.app.window import Window
-from northmoor.core.model.blocks import FrameBlock
+from northmoor.core.model.blocks.containers import FrameBlock
 from northmoor.core.model.edits import block_of
-from northmoor.core.model.files import report_text
 from northmoor.core.model.lengths import parse_length
+from northmoor.core.model.serialization import report_text
 from tests.app.conftest import settle
 from tests.app.test_blocks import do, undone
 from tests.app.test_journey import editor, type_into
@@ -19,16 +19,16 @@ TENTH = parse_length("0.1mm")
 
 
 def frame(window: Window) -> FrameBlock:
-    assert window.desk.report is not None
-    found: FrameBlock = block_of(window.desk.report, "full", "frame")
+    assert window.controller.report is not None
+    found: FrameBlock = block_of(window.controller.report, "full", "frame")
     return found
 
 
 def on_screen(window: Window, block: str) -> QRect:
     """Where an item of the frame is on screen."""
     canvas = window.pages.canvas
-    (spot,) = [s for s in canvas._shown[0].places.spots if s.block == block and s.part == "item"]
-    return canvas._on_screen(canvas.page_rect(0), spot).toRect()
+    (region,) = [s for s in canvas._shown[0].places.regions if s.block == block and s.part == "item"]
+    return canvas._on_screen(canvas.page_rect(0), region).toRect()
 
 
 def drag(
@@ -55,8 +55,8 @@ def move(window: Window, at: QPoint) -> None:
 
 
 def test_items_are_dragged_drawn_to_lines_nudged_and_resized(window: Window, qtbot: QtBot) -> None:
-    before = report_text(window.desk.report)
-    window.desk.select(Selection("text", "title"))
+    before = report_text(window.controller.report)
+    window.controller.select(Selection("text", "title"))
     do(window, "add_frame", "add_readout")
     settle(window, qtbot)
     assert [item.blocks[0].name for item in frame(window).items] == ["frame-text", "readout"]
@@ -88,8 +88,8 @@ def test_items_are_dragged_drawn_to_lines_nudged_and_resized(window: Window, qtb
 
 
 def test_items_are_chosen_together_aligned_grouped_and_locked(window: Window, qtbot: QtBot) -> None:
-    before = report_text(window.desk.report)
-    window.desk.select(Selection("text", "title"))
+    before = report_text(window.controller.report)
+    window.controller.select(Selection("text", "title"))
     do(window, "add_frame", "add_text", "add_text")
     settle(window, qtbot)
     names = ("frame-text", "text", "text_2")
@@ -104,13 +104,13 @@ def test_items_are_chosen_together_aligned_grouped_and_locked(window: Window, qt
     ys = [item.y for item in frame(window).items]
     assert abs((ys[2] - ys[1]) - (ys[1] - ys[0])) <= 1
     settle(window, qtbot)
-    window.desk.select(Selection("text", "text"))
+    window.controller.select(Selection("text", "text"))
     window.pages.canvas.setFocus()
     qtbot.keyClick(window.pages.canvas, Qt.Key.Key_Down)
     assert [item.y - y for item, y in zip(frame(window).items, ys, strict=True)] == [TENTH] * 3
     do(window, "ungroup")
-    window.desk.select(Selection("text", "scope"))
-    window.desk.select(Selection("text", "text"))
+    window.controller.select(Selection("text", "scope"))
+    window.controller.select(Selection("text", "text"))
     do(window, "to_front")
     assert [item.blocks[0].name for item in frame(window).items] == ["frame-text", "text_2", "text"]
     do(window, "lock")
@@ -120,20 +120,20 @@ def test_items_are_chosen_together_aligned_grouped_and_locked(window: Window, qt
     assert frame(window).items[2] == place
     do(window, "space_across")
     assert "three or more" in window._notice.toolTip()
-    window.desk.select(Selection("text", "scope"))
+    window.controller.select(Selection("text", "scope"))
     do(window, "align_top")
     assert "Choose what stands in a frame" in window._notice.toolTip()
     assert undone(window, before)
 
 
 def test_a_second_click_edits_a_text_in_a_frame_and_a_drag_does_not(window: Window, qtbot: QtBot) -> None:
-    window.desk.select(Selection("text", "title"))
+    window.controller.select(Selection("text", "title"))
     do(window, "add_frame")
     settle(window, qtbot)
     viewport = window.pages.canvas.viewport()
     at = on_screen(window, "frame-text").topLeft() + QPoint(6, 6)
     qtbot.mouseClick(viewport, Qt.MouseButton.LeftButton, pos=at)
-    assert window.desk.selection == Selection("text", "frame-text")
+    assert window.controller.selection == Selection("text", "frame-text")
     drag(window, at, QPoint(30, 0))
     assert window.pages._line is None
     settle(window, qtbot)
@@ -143,41 +143,41 @@ def test_a_second_click_edits_a_text_in_a_frame_and_a_drag_does_not(window: Wind
 
 
 def test_a_block_is_dragged_from_one_cell_of_a_grid_to_another(window: Window, qtbot: QtBot) -> None:
-    before = report_text(window.desk.report)
-    window.desk.select(Selection("text", "title"))
+    before = report_text(window.controller.report)
+    window.controller.select(Selection("text", "title"))
     do(window, "add_grid")
-    window.desk.select(Selection("grid-cell", "grid", number=0))
+    window.controller.select(Selection("grid-cell", "grid", number=0))
     do(window, "add_text")
     settle(window, qtbot)
     canvas = window.pages.canvas
-    places = canvas._shown[0].places.spots
+    places = canvas._shown[0].places.regions
     text = canvas._on_screen(canvas.page_rect(0), next(s for s in places if s.block == "text")).toRect()
     cell = next(s for s in places if s.part == "grid-cell" and s.number == 1)
     way = canvas._on_screen(canvas.page_rect(0), cell).toRect().center() - text.center()
     drag(window, text.center(), way)
-    assert window.desk.report is not None
-    grid = block_of(window.desk.report, "full", "grid")
+    assert window.controller.report is not None
+    grid = block_of(window.controller.report, "full", "grid")
     assert [[block.name for block in own.blocks] for own in grid.cells] == [[], ["text"]]
     settle(window, qtbot)
-    places = canvas._shown[0].places.spots
+    places = canvas._shown[0].places.regions
     empty = next(s for s in places if s.part == "grid-cell" and s.number == 0)
     qtbot.mouseClick(
         canvas.viewport(),
         Qt.MouseButton.LeftButton,
         pos=canvas._on_screen(canvas.page_rect(0), empty).center().toPoint(),
     )
-    assert window.desk.selection == Selection("grid-cell", "grid", number=0)
+    assert window.controller.selection == Selection("grid-cell", "grid", number=0)
     assert undone(window, before)
 
 
 def test_guides_are_dragged_into_a_frame_along_it_and_out(window: Window, qtbot: QtBot) -> None:
-    before = report_text(window.desk.report)
-    window.desk.select(Selection("text", "title"))
+    before = report_text(window.controller.report)
+    window.controller.select(Selection("text", "title"))
     do(window, "add_frame")
     settle(window, qtbot)
-    window.desk.select(Selection("frame", "frame"))
+    window.controller.select(Selection("frame", "frame"))
     canvas, scale = window.pages.canvas, window.pages.canvas.scale()
-    (ground,) = [s for s in canvas._shown[0].places.spots if s.row == "frame" and s.part != "item"]
+    (ground,) = [s for s in canvas._shown[0].places.regions if s.row == "frame" and s.part != "item"]
     box = canvas._on_screen(canvas.page_rect(0), ground).toRect()
     item = on_screen(window, "frame-text")
     drag(window, QPoint(box.left(), box.bottom() - 8), QPoint(item.right() - box.left() + 2, 0))

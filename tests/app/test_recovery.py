@@ -7,17 +7,17 @@ import pytest
 from PyQt6.QtWidgets import QMessageBox
 from pytestqt.qtbot import QtBot
 
-from northmoor.app import recovery
+from northmoor.app import recovery_prompt
 from northmoor.app.window import Window
-from northmoor.core.model.files import load_report
-from northmoor.core.model.recovery import found_copy, keep_copy, recovery_path
+from northmoor.core.store.recovery_copies import found_copy, keep_copy, recovery_path
+from northmoor.core.store.report_files import load_report
 from tests.app.conftest import settle
 
 
 @pytest.fixture
 def crashed(window: Window, copy: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> Window:
     """A window with an unsaved change and its recovery copy, about to be lost."""
-    monkeypatch.setattr(recovery, "PAUSE", 0)
+    monkeypatch.setattr(recovery_prompt, "PAUSE", 0)
     window._recovery._timer.setInterval(0)
     window.pages.set_width("fares-table", "fares", 99_000)
     qtbot.waitUntil(recovery_path(copy).is_file)
@@ -39,12 +39,12 @@ def test_unsaved_changes_are_taken_up_and_can_be_undone(
     after = new_window()
     after.open(copy)
     assert "were not saved" in asked[0]
-    assert after.desk.report == crashed.desk.report
-    assert not after.desk.is_saved
+    assert after.controller.report == crashed.controller.report
+    assert not after.controller.is_saved
     settle(after, qtbot)
-    after.desk.undo()
-    assert after.desk.report == load_report(copy)
-    after.desk.redo()
+    after.controller.undo()
+    assert after.controller.report == load_report(copy)
+    after.controller.redo()
     after.save()
     assert not recovery_path(copy).exists()
 
@@ -56,7 +56,7 @@ def test_unsaved_changes_can_be_let_go(
     after = new_window()
     after.open(copy)
     assert len(asked) == 1
-    assert after.desk.report == load_report(copy)
+    assert after.controller.report == load_report(copy)
     assert not recovery_path(copy).exists()
 
 

@@ -5,13 +5,20 @@ from PyQt6.QtCore import QRect, Qt
 from PyQt6.QtWidgets import QLabel, QToolButton, QWidget
 from pytestqt.qtbot import QtBot
 
-from northmoor.app.data.flow import GLUED, FlowLayout
-from northmoor.app.data.sentence_dialogs import ColumnsDialog, ComparisonDialog, SortingDialog
-from northmoor.app.data.sentence_view import SentenceView, Surroundings
-from northmoor.app.data.sentence_words import by_words, comparison_words, join_words
-from northmoor.app.data.sql_editor import SqlEditor
-from northmoor.core.sources.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey
-from northmoor.core.sources.sentence import Comparison, Kept, Sentence, Sorting, Taken, read
+from northmoor.app.data.query.sentence_dialogs import ColumnsDialog, ComparisonDialog, SortingDialog
+from northmoor.app.data.query.sentence_text import by_words, comparison_words, join_words
+from northmoor.app.data.query.sentence_view import SentenceContext, SentenceView
+from northmoor.app.data.query.sql_editor import SqlEditor
+from northmoor.app.widgets.flow_layout import GLUED, FlowLayout
+from northmoor.core.sources.builder.select_ast import (
+    Comparison,
+    FromItem,
+    OrderItem,
+    SelectItem,
+    SelectModel,
+    parse_select,
+)
+from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey
 
 SAILINGS = CatalogTable(
     "sailings",
@@ -20,7 +27,7 @@ SAILINGS = CatalogTable(
     keys=(ForeignKey(("route_id",), "routes", ("route_id",)),),
 )
 ROUTES = CatalogTable("routes", (CatalogColumn("route_id", "int"), CatalogColumn("code", "text")), 9)
-AROUND = Surroundings(Catalog((SAILINGS, ROUTES)), "sqlite", ("season",))
+AROUND = SentenceContext(Catalog((SAILINGS, ROUTES)), "sqlite", ("season",))
 
 
 def said(view: SentenceView) -> str:
@@ -44,7 +51,7 @@ def said(view: SentenceView) -> str:
 def test_a_sentence_reads_as_words(qtbot: QtBot, sql: str, words: str) -> None:
     view = SentenceView()
     qtbot.addWidget(view)
-    view.show_sentence(read(sql, "sqlite"), AROUND)
+    view.show_sentence(parse_select(sql, "sqlite"), AROUND)
     assert said(view) == words
 
 
@@ -53,8 +60,8 @@ def test_words_of_conditions_and_joins() -> None:
         comparison_words(Comparison("t.status", "not in", ("'a'", "'it''s'", ":x"))) == "status is none of a, it's, :x"
     )
     assert comparison_words(Comparison("x" * 80)).endswith("…")
-    assert join_words(Taken("t", "", "left outer join")) == "with, if any,"
-    assert by_words(Taken("t", "", "join", on="t.a = u.b and t.c > 1")) == "t.a = u.b and t.c > 1"
+    assert join_words(FromItem("t", "", "left outer join")) == "with, if any,"
+    assert by_words(FromItem("t", "", "join", on="t.a = u.b and t.c > 1")) == "t.a = u.b and t.c > 1"
 
 
 @pytest.mark.parametrize(
@@ -81,29 +88,34 @@ def test_a_condition_without_a_column_is_not_accepted(qtbot: QtBot) -> None:
 
 
 def test_columns_come_back_in_their_new_order_with_names_and_totals(qtbot: QtBot) -> None:
-    kept = (Kept("t.a", "first"), Kept("sum(t.b)", "total"))
+    kept = (SelectItem("t.a", "first"), SelectItem("sum(t.b)", "total"))
     dialog = ColumnsDialog(["t.a", "t.b", "t.c"], kept)
     qtbot.addWidget(dialog)
-    assert dialog.kept() == list(kept)
+    assert dialog.select_items() == list(kept)
     dialog.table.setCurrentCell(0, 0)
     dialog._move(1)
     dialog.table.item(2, 0).setCheckState(Qt.CheckState.Checked)
-    dialog._add(Kept("t.a * 2", "double"), True)
-    assert dialog.kept() == [Kept("sum(t.b)", "total"), Kept("t.a", "first"), Kept("t.c"), Kept("t.a * 2", "double")]
+    dialog._add(SelectItem("t.a * 2", "double"), True)
+    assert dialog.select_items() == [
+        SelectItem("sum(t.b)", "total"),
+        SelectItem("t.a", "first"),
+        SelectItem("t.c"),
+        SelectItem("t.a * 2", "double"),
+    ]
     for row in range(dialog.table.rowCount()):
         dialog.table.item(row, 0).setCheckState(Qt.CheckState.Unchecked)
-    assert dialog.kept() == [Kept("*")]
+    assert dialog.select_items() == [SelectItem("*")]
 
 
 def test_the_order_is_turned_moved_and_taken_out(qtbot: QtBot) -> None:
-    dialog = SortingDialog(["a", "b"], (Sorting("a"), Sorting("b", True)))
+    dialog = SortingDialog(["a", "b"], (OrderItem("a"), OrderItem("b", True)))
     qtbot.addWidget(dialog)
     dialog.list.setCurrentRow(1)
     dialog._move(-1)
     dialog._turn()
-    assert dialog.sorting() == (Sorting("b"), Sorting("a"))
+    assert dialog.order_items() == (OrderItem("b"), OrderItem("a"))
     dialog._remove()
-    assert dialog.sorting() == (Sorting("a"),)
+    assert dialog.order_items() == (OrderItem("a"),)
 
 
 def test_lines_break_like_words_and_a_closing_bracket_stays(qtbot: QtBot) -> None:
@@ -136,9 +148,9 @@ def test_a_fault_is_marked_where_it_is(qtbot: QtBot) -> None:
 def test_a_sentence_without_tables_says_so(qtbot: QtBot) -> None:
     view = SentenceView()
     qtbot.addWidget(view)
-    view.show_beginning(Surroundings())
+    view.show_beginning(SentenceContext())
     assert said(view) == "Take a table …"
-    view.show_told("This SQL says more.")
+    view.show_message("This SQL says more.")
     assert said(view) == "This SQL says more."
     assert view.sentence is None
-    assert Sentence((Taken("t"),), (Kept("*"),)).first == ""
+    assert SelectModel((FromItem("t"),), (SelectItem("*"),)).first == ""

@@ -8,12 +8,12 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QCheckBox, QFileDialog, QInputDialog, QToolButton
 from pytestqt.qtbot import QtBot
 
-from northmoor.app.desk import Selection
+from northmoor.app.document_controller import Selection
 from northmoor.app.window import Window
-from northmoor.core.model.files import report_text
+from northmoor.core.model.serialization import report_text
 from tests.app.conftest import settle
 from tests.app.test_blocks import do, names, undone
-from tests.app.test_journey import spots
+from tests.app.test_journey import regions
 
 
 def offered(window: Window) -> list[str]:
@@ -31,7 +31,7 @@ def box(window: Window, text: str) -> QCheckBox:
 def test_editions_are_duplicated_named_hidden_and_given_formats(
     window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    report = window.desk.report
+    report = window.controller.report
     assert report is not None
     before, count = report_text(report), len(report.editions)
     do(window, "editions")
@@ -39,15 +39,15 @@ def test_editions_are_duplicated_named_hidden_and_given_formats(
     assert dialog is not None
     dialog.buttons["duplicate"].click()
     settle(window, qtbot)
-    made = window.desk.edition
+    made = window.controller.edition
     assert made is not None
     assert made.name == f"{report.editions[0].name}_2"
     assert names(window) == [block.name for block in report.editions[0].blocks]
     dialog._rename("board-copy")
     dialog.buttons["down"].click()
     box(window, "Page dump (JSON)").click()
-    dialog._set_first(window.desk.edition, "png")
-    assert window.desk.edition.formats == ("png", "pdf")
+    dialog._set_first(window.controller.edition, "png")
+    assert window.controller.edition.formats == ("png", "pdf")
     settle(window, qtbot)
     asked = []
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *given: asked.append(given[2:]) or ("", ""))
@@ -56,18 +56,18 @@ def test_editions_are_duplicated_named_hidden_and_given_formats(
     assert asked[0][1] == "Pictures, one a page (*.png);;PDF (*.pdf)"
     box(window, "Hidden from readers").click()
     assert "board-copy" in offered(window)  # it is the one that is shown
-    window.desk.show_edition(report.editions[0].name)
+    window.controller.show_edition(report.editions[0].name)
     settle(window, qtbot)
     assert "board-copy" not in offered(window)
     dialog.buttons["add"].click()
     dialog.buttons["remove"].click()
-    assert window.desk.report is not None
-    assert len(window.desk.report.editions) == count + 1
+    assert window.controller.report is not None
+    assert len(window.controller.report.editions) == count + 1
     assert undone(window, before)
 
 
 def test_a_field_and_a_text_are_replaced_in_one_step(window: Window, qtbot: QtBot) -> None:
-    before = report_text(window.desk.report)
+    before = report_text(window.controller.report)
     do(window, "replace")
     dialog = window.sharing.replace
     assert dialog is not None
@@ -81,15 +81,15 @@ def test_a_field_and_a_text_are_replaced_in_one_step(window: Window, qtbot: QtBo
     assert dialog.found.text() == f"{total - 1} of {total} are replaced."
     dialog.run()
     assert dialog.list.count() == 1  # what was not ticked is still there
-    window.desk.undo()
-    assert report_text(window.desk.report) == before
+    window.controller.undo()
+    assert report_text(window.controller.report) == before
     dialog.what.setCurrentIndex(0)
     dialog.wanted.setText("Fares by route")
     dialog.list.setCurrentRow(0)
     dialog.by.setText("Takings by route")
     dialog.run()
-    assert window.desk.report is not None
-    assert window.desk.report.title.startswith("Takings by route")
+    assert window.controller.report is not None
+    assert window.controller.report.title.startswith("Takings by route")
     assert dialog.found.text() == "It is nowhere in this report."
     assert undone(window, before)
 
@@ -103,22 +103,22 @@ def test_a_page_is_kept_and_applied_to_another_report(
     monkeypatch.setattr(QInputDialog, "getItem", lambda *given, **__: (given[3][0], True))
     do(window, "keep_page")
     assert (copy.parent.parent / "pages" / "house.page.json").is_file()
-    header = window.desk.edition.header  # type: ignore[union-attr]  # a report is open
+    header = window.controller.edition.header  # type: ignore[union-attr]  # a report is open
     other = Path(shutil.copy(demo / "reports" / "cost-centres.moor", copy.parent))
     assert window.open(other)
     settle(window, qtbot)
-    before = report_text(window.desk.report)
+    before = report_text(window.controller.report)
     do(window, "apply_page")
-    assert window.desk.edition is not None
-    assert window.desk.edition.header == header
+    assert window.controller.edition is not None
+    assert window.controller.edition.header == header
     assert undone(window, before)
 
 
 def test_a_block_is_shared_changed_in_its_file_and_seen_changed(
     window: Window, qtbot: QtBot, copy: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    before = report_text(window.desk.report)
-    window.desk.select(Selection("text", "scope"))
+    before = report_text(window.controller.report)
+    window.controller.select(Selection("text", "scope"))
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("scope", True))
     do(window, "share")
     settle(window, qtbot)
@@ -128,13 +128,13 @@ def test_a_block_is_shared_changed_in_its_file_and_seen_changed(
     file.write_text(file.read_text().replace('"text": "', '"text": "Shared: '))
     window.show_report()
     settle(window, qtbot)
-    (spot,) = [spot for spot in spots(window) if spot.block == "scope-shared--scope"]
-    window.pages._pick(Selection("text", spot.block))
-    assert window.desk.selection == Selection("include", "scope-shared")
+    (region,) = [region for region in regions(window) if region.block == "scope-shared--scope"]
+    window.pages._pick(Selection("text", region.block))
+    assert window.controller.selection == Selection("include", "scope-shared")
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(file), ""))
     do(window, "include")
     settle(window, qtbot)
-    assert len([spot for spot in spots(window) if spot.block.endswith("--scope")]) == 2
+    assert len([region for region in regions(window) if region.block.endswith("--scope")]) == 2
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: ("/etc/x.moor", ""))
     do(window, "include")
     assert "outside the library" in window._notice.toolTip()

@@ -3,10 +3,10 @@
 from hypothesis import given
 from hypothesis import strategies as st
 
-from northmoor.app.pages.placing import Box, Grip, dragged
-from northmoor.app.pages.stack import GAP, PageStack
-from northmoor.core.model.blocks import FrameBlock, FrameItem
-from northmoor.core.model.texts import TextBlock
+from northmoor.app.pages.canvas.drag.frame_item import FrameItemGrip, ItemBox, snapped_position
+from northmoor.app.pages.canvas.page_stack import GAP, PageStack
+from northmoor.core.model.blocks.containers import FrameBlock, FrameItem
+from northmoor.core.model.blocks.text import TextBlock
 
 SIZES = st.tuples(st.integers(72_000, 2_000_000), st.integers(72_000, 2_000_000))
 
@@ -30,24 +30,24 @@ def test_every_page_is_found_where_it_stands(runs: list[tuple[int, tuple[int, in
 
 
 LENGTHS = st.integers(0, 400_000)
-BOXES = st.builds(Box, LENGTHS, LENGTHS, st.integers(4_000, 100_000), st.integers(4_000, 100_000))
+BOXES = st.builds(ItemBox, LENGTHS, LENGTHS, st.integers(4_000, 100_000), st.integers(4_000, 100_000))
 WAYS = st.tuples(st.integers(-300_000, 300_000), st.integers(-300_000, 300_000))
 
 
-def grip(box: Box, others: tuple[Box, ...], edges: str = "", step: int = 0) -> Grip:
+def grip(box: ItemBox, others: tuple[ItemBox, ...], edges: str = "", step: int = 0) -> FrameItemGrip:
     item = FrameItem(x=box.x, y=box.y, width=box.width, blocks=(TextBlock(name="t"),))
     frame = FrameBlock(name="frame", height=600_000, step=step, guides_across=(123_456,), items=(item,))
-    return Grip(frame, 0, 0, box, Box(0, 0, 600_000, 600_000), others, edges, box)
+    return FrameItemGrip(frame, 0, 0, box, ItemBox(0, 0, 600_000, 600_000), others, edges, box)
 
 
 @given(box=BOXES, others=st.lists(BOXES, max_size=4), way=WAYS, step=st.sampled_from([0, 14_173]))
 def test_what_is_dragged_goes_at_most_a_pull_away_and_never_out_at_the_left(
-    box: Box, others: list[Box], way: tuple[int, int], step: int
+    box: ItemBox, others: list[ItemBox], way: tuple[int, int], step: int
 ) -> None:
     scale = 0.001
-    free = dragged(grip(box, tuple(others), step=step), *way, scale, freely=True).box_now
+    free = snapped_position(grip(box, tuple(others), step=step), *way, scale, freely=True).box_now
     assert (free.x, free.y) == (max(box.x + way[0], 0), max(box.y + way[1], 0))
-    held = dragged(grip(box, tuple(others), step=step), *way, scale, freely=False)
+    held = snapped_position(grip(box, tuple(others), step=step), *way, scale, freely=False)
     now = held.box_now
     assert (now.width, now.height) == (box.width, box.height)
     assert abs(now.x - free.x) <= 6_000
@@ -60,17 +60,19 @@ def test_what_is_dragged_goes_at_most_a_pull_away_and_never_out_at_the_left(
 
 
 @given(box=BOXES, way=WAYS, edges=st.sampled_from(["r", "b", "rb"]))
-def test_edges_change_only_the_size_they_belong_to(box: Box, way: tuple[int, int], edges: str) -> None:
-    now = dragged(grip(box, (), edges), *way, 0.001, freely=True).box_now
+def test_edges_change_only_the_size_they_belong_to(box: ItemBox, way: tuple[int, int], edges: str) -> None:
+    now = snapped_position(grip(box, (), edges), *way, 0.001, freely=True).box_now
     assert (now.x, now.y) == (box.x, box.y)
     assert now.width == (max(box.width + way[0], 3_000) if "r" in edges else box.width)
     assert now.height == (max(box.height + way[1], 3_000) if "b" in edges else box.height)
 
 
 def test_an_edge_of_another_item_is_taken_before_the_grid() -> None:
-    other = Box(100_000, 0, 50_000, 50_000)
-    held = dragged(grip(Box(0, 200_000, 40_000, 40_000), (other,), step=14_173), 97_000, 0, 0.001, freely=False)
+    other = ItemBox(100_000, 0, 50_000, 50_000)
+    held = snapped_position(
+        grip(ItemBox(0, 200_000, 40_000, 40_000), (other,), step=14_173), 97_000, 0, 0.001, freely=False
+    )
     assert held.box_now.x == 100_000
     assert ("x", 100_000) in held.lines
-    guided = dragged(grip(Box(0, 200_000, 40_000, 40_000), (), step=0), 125_000, 0, 0.001, freely=False)
+    guided = snapped_position(grip(ItemBox(0, 200_000, 40_000, 40_000), (), step=0), 125_000, 0, 0.001, freely=False)
     assert guided.box_now.x == 123_456

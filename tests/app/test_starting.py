@@ -6,17 +6,17 @@ import pytest
 from PyQt6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
-from northmoor.app.starting import StartDialog
+from northmoor.app.new_report_dialog import NewReportDialog
 from northmoor.app.window import Window
-from northmoor.core.document import Session
-from northmoor.core.model.blocks import ForEachBlock
-from northmoor.core.model.files import load_report
-from northmoor.core.sources.connections import Library
+from northmoor.core.model.blocks.containers import ForEachBlock
+from northmoor.core.session import Session
+from northmoor.core.sources.library import Library
+from northmoor.core.store.report_files import load_report
 from tests.app.conftest import settle
 
 
 @pytest.fixture
-def dialog(window: Window, qtbot: QtBot) -> StartDialog:
+def dialog(window: Window, qtbot: QtBot) -> NewReportDialog:
     window.actions_by_name["new"].trigger()
     found = window.starting.dialog
     assert found is not None
@@ -24,15 +24,15 @@ def dialog(window: Window, qtbot: QtBot) -> StartDialog:
     return found
 
 
-def read(dialog: StartDialog, source: str, qtbot: QtBot) -> None:
+def read(dialog: NewReportDialog, source: str, qtbot: QtBot) -> None:
     """Choose where rows come from, and wait for the fields."""
     at = dialog.source.findText(source)
     dialog.source.setCurrentIndex(at)
     dialog.source.activated.emit(at)
-    qtbot.waitUntil(lambda: dialog.told.text().startswith("Tick"), timeout=10_000)
+    qtbot.waitUntil(lambda: dialog.message.text().startswith("Tick"), timeout=10_000)
 
 
-def tick(dialog: StartDialog, *names: str) -> None:
+def tick(dialog: NewReportDialog, *names: str) -> None:
     for name in names:
         items = map(dialog.fields.item, range(dialog.fields.count()))
         item = next(each for each in items if each is not None and each.data(Qt.ItemDataRole.UserRole) == name)
@@ -40,12 +40,12 @@ def tick(dialog: StartDialog, *names: str) -> None:
         item.setCheckState(Qt.CheckState.Unchecked if is_ticked else Qt.CheckState.Checked)
 
 
-def pages(dialog: StartDialog) -> set[str]:
+def pages(dialog: NewReportDialog) -> set[str]:
     """The kinds of which a page is shown."""
     return {kind for kind, card in dialog.cards.items() if not card.icon().isNull()}
 
 
-def test_a_report_is_begun_from_a_table(window: Window, dialog: StartDialog, copy: Path, qtbot: QtBot) -> None:
+def test_a_report_is_begun_from_a_table(window: Window, dialog: NewReportDialog, copy: Path, qtbot: QtBot) -> None:
     read(dialog, "tarrow · sailings", qtbot)
     tick(dialog, "status", "departs_at", "delay_minutes")
     qtbot.waitUntil(lambda: len(pages(dialog)) == 4, timeout=20_000)
@@ -54,17 +54,17 @@ def test_a_report_is_begun_from_a_table(window: Window, dialog: StartDialog, cop
     assert dialog.path == copy.parent / "delays-of-sailings.moor"
     dialog.begin.click()
     settle(window, qtbot)
-    assert window.desk.path == copy.parent / "delays-of-sailings.moor"
-    report = load_report(window.desk.path)
+    assert window.controller.path == copy.parent / "delays-of-sailings.moor"
+    report = load_report(window.controller.path)
     assert report.title == "Delays of sailings"
     (block,) = report.editions[0].blocks
     assert isinstance(block, ForEachBlock)
-    document = Session(Library.around(window.desk.path)).render(report)
+    document = Session(Library.around(window.controller.path)).render(report)
     assert document.row_count > 19_000  # all rows, not only those that it was proposed from
     assert not [finding for finding in document.findings if finding.is_error]
 
 
-def test_a_query_goes_on_with_its_parameters(window: Window, dialog: StartDialog, qtbot: QtBot) -> None:
+def test_a_query_goes_on_with_its_parameters(window: Window, dialog: NewReportDialog, qtbot: QtBot) -> None:
     read(dialog, "Query · fares", qtbot)
     assert not dialog.begin.isEnabled()
     tick(dialog, "season")
@@ -74,24 +74,24 @@ def test_a_query_goes_on_with_its_parameters(window: Window, dialog: StartDialog
     assert set(dialog.found) == {"Listing", "Grouped", "Matrix", "Statements"}
     assert [dialog.fields.item(at).text() for at in range(2)] == ["1 · Route", "Route name"]  # type: ignore[union-attr]
     dialog.cards["Grouped"].click()
-    before = {parameter.name for parameter in window.desk.report.parameters}  # type: ignore[union-attr]
+    before = {parameter.name for parameter in window.controller.report.parameters}  # type: ignore[union-attr]
     dialog.begin.click()
     settle(window, qtbot)
-    assert window.desk.report is not None
-    assert {parameter.name for parameter in window.desk.report.parameters} == before
-    table = window.desk.edition.tables[0]  # type: ignore[union-attr]
+    assert window.controller.report is not None
+    assert {parameter.name for parameter in window.controller.report.parameters} == before
+    table = window.controller.edition.tables[0]  # type: ignore[union-attr]
     assert [level.by for level in table.levels] == ["route"]
     assert [column.name for column in table.columns] == ["fares"]
 
 
-def test_what_cannot_be_read_is_told(window: Window, dialog: StartDialog, qtbot: QtBot) -> None:
-    report = window.desk.report
+def test_what_cannot_be_read_is_told(window: Window, dialog: NewReportDialog, qtbot: QtBot) -> None:
+    report = window.controller.report
     assert report is not None
     broken = report.query("fares").but(sql="select gone from nowhere")
     dialog._open = report.but(queries=tuple(broken if q.name == "fares" else q for q in report.queries))
     at = dialog.source.findText("Query · fares")
     dialog.source.setCurrentIndex(at)
     dialog.source.activated.emit(at)
-    qtbot.waitUntil(lambda: not dialog.told.text().startswith(("Reading", "Tick")), timeout=10_000)
-    assert "nowhere" in dialog.told.text()
+    qtbot.waitUntil(lambda: not dialog.message.text().startswith(("Reading", "Tick")), timeout=10_000)
+    assert "nowhere" in dialog.message.text()
     assert not dialog.begin.isEnabled()

@@ -17,10 +17,20 @@ from PyQt6.QtWidgets import (
 )
 from pytestqt.qtbot import QtBot
 
-from northmoor.app.desk import Selection
-from northmoor.app.theme import GORSE_TEXT, HEATHER, LICHEN_TEXT, LINEN, MIST, PAGE, PEAT, ROWAN, STONE_TEXT
+from northmoor.app.document_controller import Selection
+from northmoor.app.widgets.theme import (
+    GORSE_TEXT,
+    HEATHER,
+    LICHEN_TEXT,
+    LINEN,
+    MIST,
+    PAPER,
+    PEAT,
+    ROWAN,
+    STONE_TEXT,
+)
 from northmoor.app.window import Window
-from northmoor.core.model.files import load_report, save_report
+from northmoor.core.store.report_files import load_report, save_report
 from tests.app.conftest import settle
 
 ENDLESS = "with recursive n(i) as (select 1 union all select i + 1 from n) select count(*) as fares from n"
@@ -38,7 +48,7 @@ def test_a_report_that_cannot_be_opened_is_told_and_left_alone(window: Window, c
     broken.write_text('{"northmoor_report": 7}')
     assert not window.open(broken)
     assert "newer Northmoor" in unescape(window._notice.toolTip())
-    assert window.desk.path == copy
+    assert window.controller.path == copy
     assert broken.read_text() == '{"northmoor_report": 7}'
 
 
@@ -87,33 +97,33 @@ def test_a_long_query_shows_progress_and_esc_stops_it(window: Window, qtbot: QtB
     with qtbot.waitSignal(window.worker.rows_failed, timeout=10_000):
         window.actions_by_name["stop"].trigger()
     qtbot.waitUntil(lambda: not window._progress.isVisible(), timeout=10_000)
-    assert window.data.pane.told.text() == "Stopped. Run the query again to see its rows."
-    window.desk.undo()
+    assert window.data.pane.message.text() == "Stopped. Run the query again to see its rows."
+    window.controller.undo()
     settle(window, qtbot)
 
 
 def test_a_newer_edit_overtakes_a_long_one(window: Window, qtbot: QtBot) -> None:
     from northmoor.core.model import edits
 
-    window.desk.edit("Endless", lambda r, _: edits.change_query(r, "fares", sql=ENDLESS))
+    window.controller.edit("Endless", lambda r, _: edits.change_query(r, "fares", sql=ENDLESS))
     qtbot.wait(200)
-    window.desk.undo()
+    window.controller.undo()
     settle(window, qtbot)
     assert window.pages.canvas.page_count >= 3
 
 
 def test_data_tells_what_is_wrong_with_sql_and_keeps_the_report(window: Window, qtbot: QtBot) -> None:
-    before = window.desk.report
+    before = window.controller.report
     window.data.editor.setText("delete from bookings")
     window.data.run()
-    assert "Only select statements are run" in window.data.pane.told.text()
-    assert window.desk.report == before
+    assert "Only select statements are run" in window.data.pane.message.text()
+    assert window.controller.report == before
     window.data.editor.setText("select nix from bookings")
     with qtbot.waitSignal(window.worker.rows_failed, timeout=20_000):
         window.data.run()
-    assert "no such column: nix" in window.data.pane.told.text()
+    assert "no such column: nix" in window.data.pane.message.text()
     settle(window, qtbot)
-    window.desk.undo()
+    window.controller.undo()
     assert window.data.editor.text() == before.queries[0].sql
     settle(window, qtbot)
 
@@ -122,7 +132,7 @@ def test_every_control_has_a_name_and_a_tooltip(window: Window, qtbot: QtBot) ->
     window.show_workspace("pages")
     for selection in (Selection("page"), Selection("level", "fares-table", level="route"), Selection("text", "title"),
                       Selection("cell", "fares-table", "total", "route", "fares"), Selection("table", "fares-table")):  # fmt: skip
-        window.desk.select(selection)
+        window.controller.select(selection)
         kinds = (QAbstractButton, QComboBox, QLineEdit, QPlainTextEdit, QSpinBox)
         nameless = [
             w for w in window.findChildren(QWidget) if isinstance(w, kinds) and w.isVisible() and not _is_named(w)
@@ -149,9 +159,9 @@ def test_texts_have_enough_contrast() -> None:
         return (high + 0.05) / (low + 0.05)
 
     for text in (PEAT, STONE_TEXT, LICHEN_TEXT, GORSE_TEXT):
-        assert min(contrast(text, ground) for ground in (MIST, LINEN, PAGE)) >= 4.5, text
+        assert min(contrast(text, ground) for ground in (MIST, LINEN, PAPER)) >= 4.5, text
     assert contrast(ROWAN, MIST) >= 4.5
-    assert contrast(PAGE, HEATHER) >= 4.5
+    assert contrast(PAPER, HEATHER) >= 4.5
 
 
 def test_empty_panels_say_what_belongs_there(new_window: Callable[[], Window], qtbot: QtBot) -> None:
@@ -169,7 +179,7 @@ def test_another_report_brings_its_own_parameters(window: Window, copy: Path, qt
     save_report(
         report.but(parameters=(*report.parameters[1:], {**report.parameters[0].model_dump(), "default": 2024})), other
     )
-    window.desk.set_value("year", 2025)
+    window.controller.set_value("year", 2025)
     assert window.open(other)
     settle(window, qtbot)
     boxes = [w for w in window.parameters.findChildren(QComboBox) if w.isVisible()]
@@ -181,7 +191,7 @@ def test_another_report_brings_its_own_parameters(window: Window, copy: Path, qt
 def test_preflight_lists_what_was_found(window: Window, qtbot: QtBot) -> None:
     from northmoor.core.model import edits
 
-    window.desk.edit("Break", lambda r, e: edits.change_column(r, e, "fares-table", "tickets", value="ticket"))
+    window.controller.edit("Break", lambda r, e: edits.change_column(r, e, "fares-table", "tickets", value="ticket"))
     settle(window, qtbot)
     assert window.findings.button.text() == "Preflight: 1 to look at"
     window.findings.button.click()
@@ -189,8 +199,8 @@ def test_preflight_lists_what_was_found(window: Window, qtbot: QtBot) -> None:
     assert any("Did you mean tickets?" in text for text in texts)
     (place,) = [b for b in window.findings.panel.findChildren(QPushButton) if "fares-table" in b.text()]
     place.click()
-    assert window.desk.selection == Selection("table", "fares-table")
-    window.desk.undo()
+    assert window.controller.selection == Selection("table", "fares-table")
+    window.controller.undo()
     settle(window, qtbot)
     qtbot.waitUntil(lambda: any("Nothing to look at" in b.text() for b in window.findings.panel.findChildren(QLabel)))
     window.findings.panel.close()

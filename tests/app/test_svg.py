@@ -4,7 +4,6 @@ from importlib.resources import files
 from pathlib import Path
 
 import numpy as np
-import numpy.typing as npt
 import pypdfium2
 import pytest
 from PyQt6.QtCore import QByteArray, QRectF
@@ -12,12 +11,14 @@ from PyQt6.QtGui import QColor, QFontDatabase, QImage, QPainter
 from PyQt6.QtSvg import QSvgRenderer
 from PyQt6.QtWidgets import QApplication
 
-from northmoor.core.document import Session
+from northmoor.core.base.arrays import Ints
+from northmoor.core.model.blocks.picture import PictureBlock
+from northmoor.core.model.connections import Connections
 from northmoor.core.model.pages import PageSetup
-from northmoor.core.model.pictures import PictureBlock
 from northmoor.core.model.report import Edition, Report
-from northmoor.core.sources.connections import Connections, Library
-from northmoor.demo.letter import EMBLEM
+from northmoor.core.session import Session
+from northmoor.core.sources.library import Library
+from northmoor.demo.reports.winter_letter import EMBLEM
 
 SIDE = 240
 ICONS = sorted(path.name for path in (files("northmoor") / "assets" / "icons").iterdir() if path.name.endswith(".svg"))
@@ -31,7 +32,7 @@ SHAPES = """<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 100">
 <polyline points="5,40 15,30 25,42 35,28" fill="none" stroke="#8b8378" stroke-width="1.5"/></svg>"""
 
 
-def by_qt(drawing: str) -> npt.NDArray[np.int64]:
+def by_qt(drawing: str) -> Ints:
     """A drawing's grey pixels as Qt draws it."""
     image = QImage(SIDE, SIDE, QImage.Format.Format_Grayscale8)
     image.fill(QColor("white"))
@@ -45,7 +46,7 @@ def by_qt(drawing: str) -> npt.NDArray[np.int64]:
     return pixels[:, :SIDE].astype(np.int64)
 
 
-def by_us(drawing: str, folder: Path) -> npt.NDArray[np.int64]:
+def by_us(drawing: str, folder: Path) -> Ints:
     """The same by way of a page's PDF."""
     (folder / "x.svg").write_text(drawing)
     picture = PictureBlock(name="picture", file="x.svg", height=180_000)
@@ -58,7 +59,7 @@ def by_us(drawing: str, folder: Path) -> npt.NDArray[np.int64]:
     return np.asarray(image).astype(np.int64)
 
 
-def differs(one: npt.NDArray[np.int64], other: npt.NDArray[np.int64]) -> float:
+def differs(one: Ints, other: Ints) -> float:
     """The share of what is drawn that is clearly different."""
     inked = int((one < 200).sum()) or 1
     return float((np.abs(one - other) > 120).sum() / inked)

@@ -10,19 +10,19 @@ from PyQt6.QtGui import QDropEvent
 from PyQt6.QtWidgets import QLineEdit, QMessageBox, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
-from northmoor.app.desk import Selection
-from northmoor.app.pages.rails import rail_x
+from northmoor.app.document_controller import Selection
+from northmoor.app.pages.canvas.level_rails import rail_x
 from northmoor.app.window import Window
-from northmoor.core.layout.places import Bracket
+from northmoor.core.layout.page.hit_testing import GroupBracket
 from northmoor.core.model import edits
-from northmoor.core.model.tables import RowPlace, TableBlock
+from northmoor.core.model.blocks.table import RowPlace, TableBlock
 from tests.app.conftest import settle
-from tests.app.test_journey import TABLE, editor, point_on, spots, type_into
+from tests.app.test_journey import TABLE, editor, point_on, regions, type_into
 from tests.helpers import lines_of
 
 
 def table(window: Window) -> TableBlock:
-    report = window.desk.report
+    report = window.controller.report
     assert report is not None
     return edits.table_of(report, "full", TABLE)
 
@@ -32,11 +32,11 @@ def shown_kinds(window: Window) -> set[str]:
     return {line.kind for line in lines_of(window._rendered.document, TABLE)}
 
 
-def brackets(window: Window) -> list[Bracket]:
+def brackets(window: Window) -> list[GroupBracket]:
     return list(window.pages.canvas._shown[0].places.brackets)
 
 
-def on_rail(window: Window, bracket: Bracket, above: int = 0) -> QPoint:
+def on_rail(window: Window, bracket: GroupBracket, above: int = 0) -> QPoint:
     canvas = window.pages.canvas
     page = canvas.page_rect(0)
     y = page.top() + bracket.top * canvas.zoom * 96 / 72 / 1000
@@ -58,8 +58,8 @@ def test_a_clicked_figure_is_traced_to_its_rows(window: Window, qtbot: QtBot) ->
     window.actions_by_name["trace"].trigger()
     panel = window.pages.trace
     assert panel.isVisible()
-    (spot, *_) = spots(window, row="total", level="route", column="fares")
-    qtbot.mouseClick(window.pages.canvas.viewport(), Qt.MouseButton.LeftButton, pos=point_on(window, spot))
+    (region, *_) = regions(window, row="total", level="route", column="fares")
+    qtbot.mouseClick(window.pages.canvas.viewport(), Qt.MouseButton.LeftButton, pos=point_on(window, region))
     qtbot.waitUntil(lambda: panel.found is not None, timeout=10_000)
     assert panel.found is not None
     assert panel.found.shown == "179,774.40"
@@ -68,7 +68,7 @@ def test_a_clicked_figure_is_traced_to_its_rows(window: Window, qtbot: QtBot) ->
     model = panel.rows.model()
     assert model is not None
     assert model.rowCount() == 12
-    head = spots(window, row="head", column="fares")[0]
+    head = regions(window, row="head", column="fares")[0]
     qtbot.mouseClick(window.pages.canvas.viewport(), Qt.MouseButton.LeftButton, pos=point_on(window, head))
     qtbot.waitUntil(lambda: panel.found is None, timeout=10_000)
     window.actions_by_name["trace"].trigger()
@@ -94,33 +94,33 @@ def test_groups_fold_on_the_rail_and_are_delivered_open(window: Window, qtbot: Q
     window.actions_by_name["fold"].trigger()
     settle(window, qtbot)
     assert "detail" not in shown_kinds(window)
-    assert window.desk.is_saved  # folding is no edit
+    assert window.controller.is_saved  # folding is no edit
 
 
 def test_rows_of_pages_and_further_rows_are_added_and_taken_out(window: Window, qtbot: QtBot) -> None:
-    window.desk.select(Selection("table", TABLE))
+    window.controller.select(Selection("table", TABLE))
     press(window, "Add a row", "Total of page")
     settle(window, qtbot)
-    window.desk.select(Selection("table", TABLE))
+    window.controller.select(Selection("table", TABLE))
     press(window, "Add a row", "Brought forward")
     settle(window, qtbot)
     assert "carry" in shown_kinds(window)
     names = [text for text, _ in window.pages.contents.parts()]
     assert f"Table · {TABLE} › Total of page › fares" in names
-    window.desk.select(Selection("level", TABLE, level="route"))
+    window.controller.select(Selection("level", TABLE, level="route"))
     press(window, "Add another total")
-    window.desk.select(Selection("cell", TABLE, "total", "route", "fares", 1))
+    window.controller.select(Selection("cell", TABLE, "total", "route", "fares", 1))
     line = editor(window, "value")
     assert isinstance(line, QLineEdit)
     type_into(line, "avg(fares)", qtbot)
     settle(window, qtbot)
     assert table(window).row_at(RowPlace("total", "route", 1)).cells[-1].value == "avg(fares)"
-    window.desk.select(Selection("row", TABLE, "page_total"))
+    window.controller.select(Selection("row", TABLE, "page_total"))
     press(window, "Take the row out")
     assert table(window).page_total is None
     for _ in range(5):
-        window.desk.undo()
-    assert window.desk.is_saved
+        window.controller.undo()
+    assert window.controller.is_saved
 
 
 def test_styles_are_changed_in_one_place_and_looks_copied(window: Window, qtbot: QtBot) -> None:
@@ -133,22 +133,22 @@ def test_styles_are_changed_in_one_place_and_looks_copied(window: Window, qtbot:
     line = color.focusProxy()
     assert isinstance(line, QLineEdit)
     type_into(line, "#B3402E", qtbot)
-    report = window.desk.report
+    report = window.controller.report
     assert report is not None
     assert next(s for s in report.styles if s.name == "total").color == "#B3402E"
     dialog.add.click()
     dialog.remove.click()
     dialog.close()
-    window.desk.select(Selection("cell", TABLE, "detail", None, "fares"))
+    window.controller.select(Selection("cell", TABLE, "detail", None, "fares"))
     press(window, "Add a rule")
     rule = editor(window, "rule 0")
     type_into(rule, "fares > 20000", qtbot)
     window.actions_by_name["copy_look"].trigger()
-    window.desk.select(Selection("cell", TABLE, "detail", None, "tickets"))
+    window.controller.select(Selection("cell", TABLE, "detail", None, "tickets"))
     window.actions_by_name["paste_look"].trigger()
     settle(window, qtbot)
     assert table(window).columns[2].rules == table(window).columns[3].rules != ()
-    window.desk.select(Selection("table", TABLE))
+    window.controller.select(Selection("table", TABLE))
     press(window, "Start from a look", "Every second row shaded")
     settle(window, qtbot)
     assert table(window).head_style == "table-head"
@@ -157,14 +157,14 @@ def test_styles_are_changed_in_one_place_and_looks_copied(window: Window, qtbot:
 
 
 def test_a_level_is_added_around_and_ranges_are_chosen(window: Window, qtbot: QtBot) -> None:
-    window.desk.select(Selection("level", TABLE, level="route"))
+    window.controller.select(Selection("level", TABLE, level="route"))
     press(window, "Add a level around it", "season")
     settle(window, qtbot)
     assert [level.name for level in table(window).levels] == ["season", "route"]
-    window.desk.select(Selection("level", TABLE, level="route"))
+    window.controller.select(Selection("level", TABLE, level="route"))
     press(window, "Add a level inside it", "tickets")
     settle(window, qtbot)
-    window.desk.select(Selection("level", TABLE, level="tickets"))
+    window.controller.select(Selection("level", TABLE, level="tickets"))
     type_into(editor(window, "range"), "500", qtbot)
     settle(window, qtbot)
     level = table(window).level("tickets")
@@ -176,7 +176,7 @@ def test_a_level_is_added_around_and_ranges_are_chosen(window: Window, qtbot: Qt
 
 
 def test_levels_are_dragged_into_another_order(window: Window, qtbot: QtBot) -> None:
-    window.desk.select(Selection("level", TABLE, level="route"))
+    window.controller.select(Selection("level", TABLE, level="route"))
     press(window, "Add a level around it", "season")
     settle(window, qtbot)
     contents = window.pages.contents
@@ -191,7 +191,7 @@ def test_levels_are_dragged_into_another_order(window: Window, qtbot: QtBot) -> 
     settle(window, qtbot)
     assert [level.name for level in table(window).levels] == ["route", "season"]
     assert len(contents._levels(TABLE)) == 2
-    window.desk.undo()
+    window.controller.undo()
     assert [level.name for level in table(window).levels] == ["season", "route"]
 
 
@@ -200,25 +200,25 @@ def test_links_are_followed_to_places_and_reports_and_back(
 ) -> None:
     other = copy.parent / "other.moor"
     shutil.copy(copy, other)
-    desk, canvas = window.desk, window.pages.canvas
-    first = next(s for s in spots(window, row="heading", level="route") if s.column is not None)
+    controller, canvas = window.controller, window.pages.canvas
+    first = next(s for s in regions(window, row="heading", level="route") if s.column is not None)
 
     def linked(address: str) -> None:
-        desk.edit(
+        controller.edit(
             "Link",
             lambda r, e: edits.change_cell(r, e, TABLE, RowPlace("heading", "route"), first.column, link=address),
         )
         settle(window, qtbot)
-        (spot, *_) = spots(window, row="heading", level="route", column=first.column)
-        qtbot.mouseMove(canvas.viewport(), point_on(window, spot))
+        (region, *_) = regions(window, row="heading", level="route", column=first.column)
+        qtbot.mouseMove(canvas.viewport(), point_on(window, region))
         qtbot.mouseClick(
-            canvas.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ControlModifier, point_on(window, spot)
+            canvas.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ControlModifier, point_on(window, region)
         )
 
     back = window.actions_by_name["back"]
     assert not back.isEnabled()
-    total = desk.edition.tables[0].total[0].cells[0].column
-    desk.edit("Anchor", lambda r, e: edits.change_cell(r, e, TABLE, RowPlace("total"), total, anchor="last"))
+    total = controller.edition.tables[0].total[0].cells[0].column
+    controller.edit("Anchor", lambda r, e: edits.change_cell(r, e, TABLE, RowPlace("total"), total, anchor="last"))
     linked("#last")
     assert canvas.current_page == canvas.page_count - 1
     back.trigger()
@@ -228,10 +228,10 @@ def test_links_are_followed_to_places_and_reports_and_back(
     assert "gone.moor" in window._notice.text()
     monkeypatch.setattr(QMessageBox, "question", lambda *_: QMessageBox.StandardButton.Save)
     linked("other.moor?year=2024&season=summer")
-    assert (desk.path, desk.values) == (other, {"year": "2024", "season": "summer"})
+    assert (controller.path, controller.values) == (other, {"year": "2024", "season": "summer"})
     settle(window, qtbot)
-    assert desk.settled is not None
-    assert desk.settled.values.by_name["year"] == 2024
+    assert controller.resolved is not None
+    assert controller.resolved.values.by_name["year"] == 2024
     back.trigger()
     settle(window, qtbot)
-    assert (desk.path, desk.values, back.isEnabled()) == (copy, {}, False)
+    assert (controller.path, controller.values, back.isEnabled()) == (copy, {}, False)

@@ -8,9 +8,9 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.actions import NEEDING_REPORT
-from northmoor.app.desk import PAGE, Selection
+from northmoor.app.document_controller import WHOLE_PAGE, Selection
 from northmoor.app.window import Window
-from northmoor.core.model.files import report_text
+from northmoor.core.model.serialization import report_text
 from tests.app.conftest import settle
 from tests.app.test_blocks import block, do, names
 from tests.app.test_journey import editor, type_into
@@ -25,7 +25,7 @@ CHANGING = sorted(set(NEEDING_REPORT) - ELSEWHERE)
 
 
 @pytest.mark.parametrize(
-    "chosen", [Selection("text", "scope"), Selection("table", "fares-table"), PAGE], ids=lambda s: s.kind
+    "chosen", [Selection("text", "scope"), Selection("table", "fares-table"), WHOLE_PAGE], ids=lambda s: s.kind
 )
 def test_every_command_is_undone_and_done_again(
     window: Window, qtbot: QtBot, copy: Path, monkeypatch: pytest.MonkeyPatch, chosen: Selection
@@ -38,47 +38,47 @@ def test_every_command_is_undone_and_done_again(
     changed = set()
     for command in CHANGING:
         monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_, command=command: (files.get(command, ""), ""))
-        window.desk.select(chosen)
-        before, steps = report_text(window.desk.report), window.desk._at
+        window.controller.select(chosen)
+        before, steps = report_text(window.controller.report), window.controller._at
         do(window, command)
-        after = report_text(window.desk.report)
+        after = report_text(window.controller.report)
         if after == before:
             continue
         changed.add(command)
-        assert window.desk._at == steps + 1, command  # one step each
-        window.desk.undo()
-        assert report_text(window.desk.report) == before, command
-        window.desk.redo()
-        assert report_text(window.desk.report) == after, command
-        window.desk.undo()
+        assert window.controller._at == steps + 1, command  # one step each
+        window.controller.undo()
+        assert report_text(window.controller.report) == before, command
+        window.controller.redo()
+        assert report_text(window.controller.report) == after, command
+        window.controller.undo()
     wanted = {"add_text", "add_picture", "add_frame", "add_grid", "add_contents", "add_matrix", "add_chart", "include"}
     assert wanted <= changed
-    if chosen is not PAGE:
+    if chosen is not WHOLE_PAGE:
         assert {"cut", "duplicate", "remove", "repeat", "share", "move_up"} - changed == set()
 
 
 def test_pages_are_set_up_in_the_inspector(window: Window, qtbot: QtBot) -> None:
-    before = report_text(window.desk.report)
-    window.desk.select(PAGE)
+    before = report_text(window.controller.report)
+    window.controller.select(WHOLE_PAGE)
     for field, value in (("columns", 2), ("rows", 3)):
         spin = editor(window, field)
         spin.setValue(value)  # type: ignore[attr-defined]  # it is a spin box
         spin.editingFinished.emit()  # type: ignore[attr-defined]
     type_into(editor(window, "column_gap"), "8", qtbot)
     settle(window, qtbot)
-    assert window.desk.edition is not None
-    page = window.desk.edition.page
+    assert window.controller.edition is not None
+    page = window.controller.edition.page
     assert (page.columns, page.rows, page.column_gap) == (2, 3, 22_677)
     choose_size(window, "custom")
     type_into(editor(window, "width"), "150", qtbot)
-    assert window.desk.edition.page.paper[0] == 425_197
+    assert window.controller.edition.page.paper[0] == 425_197
     settle(window, qtbot)
     assert window.pages.canvas._stack.size(0).width() < window.pages.canvas._stack.size(0).height()
     type_into(editor(window, "margin_left"), "140", qtbot)
     assert "less than 1in" in window._notice.toolTip()  # refused, and said why
-    while window.desk.undo_label:
-        window.desk.undo()
-    assert report_text(window.desk.report) == before
+    while window.controller.undo_label:
+        window.controller.undo()
+    assert report_text(window.controller.report) == before
 
 
 def choose_size(window: Window, size: str) -> None:
@@ -88,10 +88,10 @@ def choose_size(window: Window, size: str) -> None:
 
 
 def test_a_watermark_is_added_written_and_taken_out(window: Window, qtbot: QtBot) -> None:
-    before = report_text(window.desk.report)
-    window.desk.select(PAGE)
+    before = report_text(window.controller.report)
+    window.controller.select(WHOLE_PAGE)
     press(window, "Add a watermark")
-    window.desk.select(Selection("watermark", "watermark"))
+    window.controller.select(Selection("watermark", "watermark"))
     type_into(editor(window, "visible"), "page_number() = 2", qtbot)
     settle(window, qtbot)
     composition = window.pages._rendered.document.composition  # type: ignore[union-attr]  # pages are shown
@@ -100,17 +100,17 @@ def test_a_watermark_is_added_written_and_taken_out(window: Window, qtbot: QtBot
     settle(window, qtbot)
     assert any("nonsense" in finding.message for finding in window.pages._rendered.document.findings)  # type: ignore[union-attr]
     press(window, "Take it out")
-    assert window.desk.edition is not None
-    assert window.desk.edition.watermark is None
-    while window.desk.undo_label:
-        window.desk.undo()
-    assert report_text(window.desk.report) == before
+    assert window.controller.edition is not None
+    assert window.controller.edition.watermark is None
+    while window.controller.undo_label:
+        window.controller.undo()
+    assert report_text(window.controller.report) == before
 
 
 def test_turned_pages_are_shown_as_wide_as_they_are_and_reached(window: Window, qtbot: QtBot) -> None:
-    window.desk.select(Selection("text", "scope"))
+    window.controller.select(Selection("text", "scope"))
     do(window, "add_break")
-    window.desk.select(Selection("break", names(window)[names(window).index("scope") + 1]))
+    window.controller.select(Selection("break", names(window)[names(window).index("scope") + 1]))
     box = editor(window, "orientation")
     box.setCurrentIndex(box.findData("landscape"))  # type: ignore[attr-defined]  # it is a drop-down
     box.activated.emit(box.currentIndex())  # type: ignore[attr-defined]
@@ -128,9 +128,9 @@ def test_turned_pages_are_shown_as_wide_as_they_are_and_reached(window: Window, 
 
 
 def test_a_contents_list_follows_what_is_made_a_heading(window: Window, qtbot: QtBot) -> None:
-    window.desk.select(PAGE)
+    window.controller.select(WHOLE_PAGE)
     do(window, "add_contents")
-    made = window.desk.selection.block
+    made = window.controller.selection.block
     while names(window).index(made) > 0:
         before = names(window).index(made)
         do(window, "move_up")
@@ -141,11 +141,11 @@ def test_a_contents_list_follows_what_is_made_a_heading(window: Window, qtbot: Q
     def listed() -> list[str]:
         document = window.pages._rendered.document  # type: ignore[union-attr]  # pages are shown
         lines = [part.block for part in document.composition.placed.lines[0] if part.name == made]
-        return ["".join(bit.text for bit in line.bits) for text in lines for line in text.lines]  # type: ignore[union-attr]
+        return ["".join(bit.text for bit in line.fragments) for text in lines for line in text.lines]  # type: ignore[union-attr]
 
     groups = listed()
     assert groups
-    window.desk.select(Selection("text", "scope"))
+    window.controller.select(Selection("text", "scope"))
     box = editor(window, "listed")
     box.setCurrentIndex(box.findData("contents"))  # type: ignore[attr-defined]  # it is a drop-down
     box.activated.emit(box.currentIndex())  # type: ignore[attr-defined]

@@ -10,8 +10,8 @@ from pytestqt.qtbot import QtBot
 from northmoor.app import worker as worker_module
 from northmoor.app.window import Window
 from northmoor.app.worker import RenderJob, Worker
-from northmoor.core.model.files import load_report
-from northmoor.core.sources.connections import Library
+from northmoor.core.sources.library import Library
+from northmoor.core.store.report_files import load_report
 from tests.app.conftest import settle
 
 

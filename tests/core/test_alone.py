@@ -11,7 +11,7 @@ ROOT = Path(__file__).parents[2]
 
 
 def test_the_core_and_the_command_line_load_no_qt() -> None:
-    script = "import sys, northmoor.cli, northmoor.demo.library; print(sorted(m for m in sys.modules if m.startswith(('PyQt6', 'northmoor.app'))))"
+    script = "import sys, northmoor.cli, northmoor.demo.demo_library; print(sorted(m for m in sys.modules if m.startswith(('PyQt6', 'northmoor.app'))))"
     done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True, cwd=ROOT)
     assert done.stdout.strip() == "[]"
 

@@ -7,17 +7,18 @@ from pathlib import Path
 import pytest
 from pydantic import ValidationError
 
-from northmoor.core.document import Document, Session
-from northmoor.core.layout.places import page_places
-from northmoor.core.model.blocks import ForEachBlock
-from northmoor.core.model.leaves import BreakBlock
-from northmoor.core.model.looks import Look
+from northmoor.core.document import Document
+from northmoor.core.layout.page.hit_testing import hit_map
+from northmoor.core.model.blocks.containers import ForEachBlock
+from northmoor.core.model.blocks.simple import BreakBlock
+from northmoor.core.model.blocks.table import Column
+from northmoor.core.model.blocks.text import TextBlock
 from northmoor.core.model.pages import PageSetup, Running, RunningLine, TextPiece, Watermark
 from northmoor.core.model.parameters import Parameter
-from northmoor.core.model.tables import Column
-from northmoor.core.model.texts import TextBlock
-from northmoor.core.sources.connections import Library
-from northmoor.demo.letter import winter_letter
+from northmoor.core.model.styles import Style
+from northmoor.core.session import Session
+from northmoor.core.sources.library import Library
+from northmoor.demo.reports.winter_letter import winter_letter
 from tests.helpers import column_of, dumped, level_of, lines_of, render, report_of, row_of, table_of
 
 MakeLibrary = Callable[[str], Library]
@@ -37,7 +38,7 @@ def places_of(document: Document, block: str) -> list[tuple[int, float, float, s
 
 def test_a_table_goes_on_in_the_next_column_with_its_head_and_its_page_totals(library: MakeLibrary) -> None:
     table = table_of(
-        Column(name="i", value="i", title="i", look=Look(align="start")),
+        Column(name="i", value="i", title="i", look=Style(align="start")),
         page_total=row_of(i="sum(i)"),
         total=(row_of(i="sum(i)"),),
     )
@@ -52,16 +53,18 @@ def test_a_table_goes_on_in_the_next_column_with_its_head_and_its_page_totals(li
     sums = [int(figure.replace(",", "")) for line in shown for figure in line.split()]
     assert sum(sums) == 500 * 501 // 2
     assert len(sums) == len(heads)  # one for each column of a page
-    spots = [spot for spot in page_places(document.composition, 0).spots if spot.row == "detail" and spot.column]
+    regions = [
+        region for region in hit_map(document.composition, 0).regions if region.row == "detail" and region.column
+    ]
     right = 595_276 - 56_693
-    assert all(spot.x >= 56_693 and spot.x + spot.width <= right for spot in spots)
+    assert all(region.x >= 56_693 and region.x + region.width <= right for region in regions)
 
 
 @pytest.mark.parametrize("fill_first", ["down", "across"])
 def test_each_record_has_a_label(library: MakeLibrary, fill_first: str) -> None:
     page = PageSetup(columns=3, rows=7, column_gap=0, row_gap=6_000, fill_first=fill_first)  # type: ignore[arg-type]
     label = ForEachBlock(name="label", query="rows", by="i", page_break="column",
-                         blocks=(TextBlock(name="said", text="No. {i; 0}", look=Look(align="start")),))  # fmt: skip
+                         blocks=(TextBlock(name="said", text="No. {i; 0}", look=Style(align="start")),))  # fmt: skip
     document = render(report_of(label, sql=MANY, page=page), library(NUMBERED))
     found = places_of(document, "said")
     assert len(document) == -(-500 // 21)

@@ -12,13 +12,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from northmoor.core.document import Session
+from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import QueryError
 from northmoor.core.model.connections import Connections, DuckdbConnection, FilesConnection, SqliteConnection
-from northmoor.core.model.data import Query
 from northmoor.core.model.parameters import Parameter
-from northmoor.core.sources.connections import Library
-from northmoor.core.stopping import Stop
+from northmoor.core.model.queries import Query
+from northmoor.core.session import Session
+from northmoor.core.sources.library import Library
 from tests.helpers import bind, column_of, render, report_of, row_of, table_of
 from tests.servers import PrivateMariadb, PrivatePostgresql
 
@@ -68,7 +68,7 @@ SOURCES = ["sqlite", "duckdb", "files", "postgresql", "mariadb"]
 def ask(library: Library, sql: str, *parameters: Parameter, **values: Any) -> list[dict[str, Any]]:
     """The rows of some SQL on the connection ``db``."""
     report = report_of(queries=[Query(name="rows", connection="db", sql=sql)], parameters=parameters)
-    return Session(library).rows(report, "rows", bind(report, values), Stop()).table.to_pylist()
+    return Session(library).rows(report, "rows", bind(report, values), CancelToken()).table.to_pylist()
 
 
 def texts(name: str = "given", **more: Any) -> Parameter:
@@ -205,5 +205,5 @@ def test_a_query_with_lists_can_be_checked_without_running_it(sources: dict[str,
         parameters=[texts()],
     )
     for given_texts in ([], ["a", "b'"]):
-        told = Session(sources[source]).check(report, "rows", bind(report, {"given": given_texts}), Stop())
+        told = Session(sources[source]).check(report, "rows", bind(report, {"given": given_texts}), CancelToken())
         assert told == "db"

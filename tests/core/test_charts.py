@@ -13,21 +13,21 @@ import pytest
 from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 
+from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.checks.trace import trace
 from northmoor.core.document import Document
-from northmoor.core.layout.chartaxes import labels_below, labels_beside
-from northmoor.core.layout.chartlines import line_steps, moving_average
-from northmoor.core.layout.chartspreads import whiskers
+from northmoor.core.layout.chart.axes import category_labels, horizontal_labels
+from northmoor.core.layout.chart.lines import line_steps, moving_average
+from northmoor.core.layout.chart.ranges import whiskers
 from northmoor.core.layout.context import Shapers
-from northmoor.core.layout.pen import lettering
-from northmoor.core.layout.places import page_places
-from northmoor.core.model.charts import Chart, ChartAxis, ChartBlock, ChartLevel, ChartMeasure, ReferenceLine
-from northmoor.core.model.data import QueryColumn
-from northmoor.core.model.looks import FullLook
-from northmoor.core.model.matrices import MatrixBlock, MatrixLevel, Measure
-from northmoor.core.model.tables import Cell, Row
-from northmoor.core.sources.connections import Library
-from northmoor.core.stopping import Stop
+from northmoor.core.layout.graphics.painter import text_style
+from northmoor.core.layout.page.hit_testing import hit_map
+from northmoor.core.model.blocks.chart import Chart, ChartAxis, ChartBlock, ChartLevel, ChartMeasure, ReferenceLine
+from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
+from northmoor.core.model.blocks.table import Cell, Row
+from northmoor.core.model.queries import QueryColumn
+from northmoor.core.model.styles import ResolvedStyle
+from northmoor.core.sources.library import Library
 from tests.helpers import dumped, level_of, query, render, report_of, row_of, table_of
 
 MakeLibrary = Callable[[str], Library]
@@ -189,8 +189,8 @@ def test_histograms_count_every_value_once(library: MakeLibrary, rows: sqlite3.C
         report_of(chart("histogram", "count(*)", category=level("v"), keep_rows="v is not null")), library(ROWS)
     )
     count = sum(wanted.values())
-    spots = [s for s in page_places(by_itself.composition, 0).spots if s.row == "mark"]
-    assert sum(trace(by_itself, 0, spot, Stop()).figures[0].value for spot in spots) == count
+    regions = [s for s in hit_map(by_itself.composition, 0).regions if s.row == "mark"]
+    assert sum(trace(by_itself, 0, region, CancelToken()).figures[0].value for region in regions) == count
 
 
 def test_boxes_have_their_quartiles_and_whiskers(library: MakeLibrary, rows: sqlite3.Connection) -> None:
@@ -306,10 +306,10 @@ def test_charts_in_headings_show_their_groups_rows(library: MakeLibrary, rows: s
             m: float(sum(n for (_, month), n in wanted.items() if month == m)) for m in range(2, 7)
         }  # fmt: skip
         proportional(found, own)
-    spots = [s for s in page_places(document.composition, 0).spots if s.row == "mark"]
-    assert len(spots) == len(marks)
-    for spot in spots[::3]:
-        found_rows = trace(document, 0, spot, Stop())
+    regions = [s for s in hit_map(document.composition, 0).regions if s.row == "mark"]
+    assert len(regions) == len(marks)
+    for region in regions[::3]:
+        found_rows = trace(document, 0, region, CancelToken())
         assert all(f.agrees for f in found_rows.figures), found_rows
         assert found_rows.rows is not None
         values = set(found_rows.rows.table.column("route").to_pylist())
@@ -346,15 +346,15 @@ def test_every_mark_can_be_traced_and_linked(library: MakeLibrary) -> None:
     ]  # fmt: skip
     for block in blocks:
         document = render(report_of(block), made)
-        spots = [s for s in page_places(document.composition, 0).spots if s.row == "mark"]
-        assert len(spots) > 4
-        for spot in spots[::5]:
-            found = trace(document, 0, spot, Stop())
+        regions = [s for s in hit_map(document.composition, 0).regions if s.row == "mark"]
+        assert len(regions) > 4
+        for region in regions[::5]:
+            found = trace(document, 0, region, CancelToken())
             assert all(f.agrees for f in found.figures), found
             assert found.rows is not None
             assert found.rows.table.num_rows == found.figures[0].expected_rows > 0
             if block.link is not None:
-                assert spot.link == f"https://tarrow.example/{found.rows.table.column('route')[0]}"
+                assert region.link == f"https://tarrow.example/{found.rows.table.column('route')[0]}"
 
 
 def test_what_cannot_be_drawn_says_why_and_the_rest_stands(library: MakeLibrary) -> None:
@@ -408,8 +408,8 @@ words = st.text("abcdefghij mnop-", min_size=1, max_size=24)
 
 @given(st.lists(words, min_size=1, max_size=40), st.integers(2_000, 90_000), st.booleans())
 def test_labels_of_an_axis_never_overlap(texts: list[str], step: int, ordered: bool) -> None:
-    how = lettering(FullLook(size=8000), Shapers())
-    found = labels_below(texts, step, how, 60_000, ordered)
+    how = text_style(ResolvedStyle(size=8000), Shapers())
+    found = category_labels(texts, step, how, 60_000, ordered)
     ends: dict[int, int] = {}
     for at, lines in found.lines:
         half = how.leading // 2 if found.kind == "turned" else max(map(how.width, lines)) // 2
@@ -417,7 +417,7 @@ def test_labels_of_an_axis_never_overlap(texts: list[str], step: int, ordered: b
         assert middle - half >= ends.get(0, -(10**9))
         ends[0] = middle + half
         assert len(lines) * how.leading <= found.size or found.kind == "turned"
-    beside = labels_beside(texts, step, how, 50_000)
+    beside = horizontal_labels(texts, step, how, 50_000)
     floor = -(10**9)
     for at, lines in beside.lines:
         assert at * step - len(lines) * how.leading // 2 >= floor - 1

@@ -6,12 +6,13 @@ from typing import Any
 
 import pytest
 
-from northmoor.core.document import Document, Session
+from northmoor.core.document import Document
 from northmoor.core.errors import ParameterError
+from northmoor.core.model.blocks.table import Column, OrderBy
 from northmoor.core.model.parameters import Choice, Parameter
 from northmoor.core.model.report import Edition
-from northmoor.core.model.tables import Column, OrderBy
-from northmoor.core.sources.connections import Library
+from northmoor.core.session import Session
+from northmoor.core.sources.library import Library
 from tests.helpers import FREIGHT, column_of, dumped, lines_of, query, render, report_of, row_of, table_of
 
 MakeLibrary = Callable[[str], Library]

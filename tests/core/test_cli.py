@@ -10,9 +10,10 @@ from pathlib import Path
 
 import pytest
 
-from northmoor.core.model.files import load_report, report_text
 from northmoor.core.model.report import Report
-from northmoor.core.sources.connections import Library
+from northmoor.core.model.serialization import report_text
+from northmoor.core.sources.library import Library
+from northmoor.core.store.report_files import load_report
 from tests.helpers import FREIGHT
 
 MakeLibrary = Callable[[str], Library]
@@ -161,7 +162,7 @@ def test_run_tells_what_is_wrong_with_files(tmp_path: Path) -> None:
 
 def spoilt(demo: Path, tmp_path: Path, old: str, new: str) -> Path:
     """The demo's report with a text replaced, in the demo's library."""
-    from northmoor.demo.reports import fares_by_route
+    from northmoor.demo.reports.fares_by_route import fares_by_route
 
     text = report_text(fares_by_route())
     assert old in text
@@ -322,7 +323,9 @@ def test_the_booking_desk_hands_selected_records_to_a_report(
     demo: Path, tmp_path: Path, tarrow: sqlite3.Connection
 ) -> None:
     report = demo / "reports" / "selected-waybills.moor"
-    done = desk(report, "--out", tmp_path / "x.json", "--most", 7, "--since", "2025-03-01", "--until", "2025-03-31")
+    done = controller(
+        report, "--out", tmp_path / "x.json", "--most", 7, "--since", "2025-03-01", "--until", "2025-03-31"
+    )
     assert (done.returncode, done.stderr) == (0, "")
     assert done.stdout == f"The desk selected 7 waybills; the report is in {tmp_path / 'x.json'}.\n"
     wanted = waybills_of(
@@ -333,10 +336,10 @@ def test_the_booking_desk_hands_selected_records_to_a_report(
     assert all(f"Total for {number}" in dump for number in wanted)
     assert dump.count("Total for ") == 7
     assert "There are no rows" not in dump
-    nobody = desk(report, "--out", tmp_path / "y.json", "--shipper", "Nobody")
+    nobody = controller(report, "--out", tmp_path / "y.json", "--shipper", "Nobody")
     assert (nobody.returncode, nobody.stderr.count("\n")) == (2, 1)
     assert "Parameter waybills: " in nobody.stderr
-    assert "has no parcels" in desk(report, "--out", tmp_path / "y.json", "--records", "parcels").stderr
+    assert "has no parcels" in controller(report, "--out", tmp_path / "y.json", "--records", "parcels").stderr
 
 
 def test_the_desk_hands_over_fifty_thousand_records(demo: Path, tmp_path: Path, tarrow: sqlite3.Connection) -> None:
@@ -354,7 +357,7 @@ def test_the_desk_hands_over_fifty_thousand_records(demo: Path, tmp_path: Path, 
     )
     path = demo / "reports" / f"{tmp_path.name}.moor"
     path.write_text(report_text(report), encoding="utf-8")
-    done = desk(path, "--out", tmp_path / "x.json", "--records", "bookings", "--most", 60_000)
+    done = controller(path, "--out", tmp_path / "x.json", "--records", "bookings", "--most", 60_000)
     assert (done.returncode, done.stderr) == (0, "")
     n, tickets = tarrow.execute(
         "select count(*), sum(quantity) from (select * from bookings order by booking_id desc limit 60000)"
@@ -365,9 +368,9 @@ def test_the_desk_hands_over_fifty_thousand_records(demo: Path, tmp_path: Path, 
     assert (n, texts[-2:]) == (60_000, [f"{n:,}", f"{tickets:,}"])
 
 
-def desk(*arguments: object) -> subprocess.CompletedProcess[str]:
+def controller(*arguments: object) -> subprocess.CompletedProcess[str]:
     """Run the stand-in for a booking desk in a process of its own."""
-    code = "from northmoor.demo.desk import main; main()"
+    code = "from northmoor.demo.booking_desk import main; main()"
     command = [sys.executable, "-c", code, "desk", *map(str, arguments)]
     environment = os.environ | {"PYTHONPATH": str(Path(__file__).parents[2])}
     return subprocess.run(command, capture_output=True, text=True, env=environment, check=False)

@@ -6,24 +6,25 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from northmoor.core.base.cache import GenerationalCache
 from northmoor.core.errors import Place
-from northmoor.core.expr.formats import Customs
-from northmoor.core.layout.context import Kept, Setting, Shapers
-from northmoor.core.layout.paginate import Body
+from northmoor.core.expr.formats import FormatLocale
+from northmoor.core.layout.context import LayoutContext, Shapers
+from northmoor.core.layout.table.pagination import Body
 from tests.helpers import report_of
 
 
-def setting_of() -> Setting:
+def setting_of() -> LayoutContext:
     report = report_of()
-    customs = Customs(report.locale, report.currency, report.time_zone)
-    return Setting(report, customs, Shapers(), Kept(), Path)
+    format_locale = FormatLocale(report.locale, report.currency, report.time_zone)
+    return LayoutContext(report, format_locale, Shapers(), GenerationalCache(), Path)
 
 
 def said(count: int) -> str:
     return f"{count} cells are faulty."
 
 
-def told(setting: Setting) -> list[tuple[str | None, str]]:
+def told(setting: LayoutContext) -> list[tuple[str | None, str]]:
     return [(finding.place.column, finding.message) for finding in setting.findings]
 
 

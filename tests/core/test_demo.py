@@ -8,9 +8,9 @@ import pyarrow.parquet as pq
 import pytest
 
 import northmoor
-from northmoor.core.sources.connections import Library
-from northmoor.core.stopping import Stop
-from northmoor.demo.history import make_history
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.sources.library import Library
+from northmoor.demo.data.history import make_history
 from tests.helpers import lines_of
 
 
@@ -95,7 +95,7 @@ def test_freight_and_the_ledger_hold_together(tarrow: sqlite3.Connection) -> Non
 
 def test_the_office_files_are_read_with_their_types(demo: Path) -> None:
     library = Library.around(demo / "reports")
-    catalog = library.catalog("office", Stop())
+    catalog = library.catalog("office", CancelToken())
     assert {t.name: (t.rows, t.fault) for t in catalog.tables} == {
         "berths": (40, None), "berths_vessels": (119, None), "dues": (60, None), "survey": (2000, None), "targets": (216, None),
     }  # fmt: skip

@@ -8,20 +8,20 @@ from typing import Any
 import pytest
 
 import northmoor
-from northmoor.core.document import Session
-from northmoor.core.errors import OutputError, ParameterError, Stopped
-from northmoor.core.layout import hostedcharts
-from northmoor.core.layout.display import items
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.errors import Cancelled, OutputError, ParameterError
+from northmoor.core.layout.chart import in_cells
+from northmoor.core.layout.graphics.display_list import items
 from northmoor.core.model import edits
-from northmoor.core.model.blocks import ForEachBlock
-from northmoor.core.model.charts import Chart, ChartBlock, ChartLevel, ChartMeasure
-from northmoor.core.model.data import Query
-from northmoor.core.model.looks import Look
+from northmoor.core.model.blocks.chart import Chart, ChartBlock, ChartLevel, ChartMeasure
+from northmoor.core.model.blocks.containers import ForEachBlock
+from northmoor.core.model.blocks.table import Cell, Column, Row
+from northmoor.core.model.blocks.text import TextBlock
+from northmoor.core.model.queries import Query
 from northmoor.core.model.report import Edition
-from northmoor.core.model.tables import Cell, Column, Row
-from northmoor.core.model.texts import TextBlock
-from northmoor.core.sources.connections import Library
-from northmoor.core.stopping import Stop
+from northmoor.core.model.styles import Style
+from northmoor.core.session import Session
+from northmoor.core.sources.library import Library
 from tests.helpers import (
     FREIGHT,
     column_of,
@@ -43,10 +43,10 @@ MakeLibrary = Callable[[str], Library]
 def calls(monkeypatch: pytest.MonkeyPatch) -> list[str]:
     """The names of stages that really ran."""
     ran: list[str] = []
-    for stage, name in (("fetch", "fetch"), ("arrange", "arrange_block")):
-        real = getattr(northmoor.core.document, name)
+    for stage, name in (("fetch", "fetch"), ("evaluate", "evaluate_block")):
+        real = getattr(northmoor.core.session, name)
         monkeypatch.setattr(
-            northmoor.core.document, name, lambda *a, _real=real, _name=stage: ran.append(_name) or _real(*a)
+            northmoor.core.session, name, lambda *a, _real=real, _name=stage: ran.append(_name) or _real(*a)
         )
     return ran
 
@@ -56,11 +56,11 @@ def calls(monkeypatch: pytest.MonkeyPatch) -> list[str]:
     [
         (lambda r: edits.change_column(r, "main", "table", "charge", width=90_000), []),
         (lambda r: edits.change_column(r, "main", "table", "charge", format="0.0"), []),
-        (lambda r: edits.change_column(r, "main", "table", "charge", look=Look(bold=True)), []),
+        (lambda r: edits.change_column(r, "main", "table", "charge", look=Style(bold=True)), []),
         (lambda r: edits.change_level(r, "main", "table", "route", page_break="between"), []),
-        (lambda r: edits.change_column(r, "main", "table", "charge", value="charge * 2"), ["arrange"]),
-        (lambda r: edits.remove_level(r, "main", "table", "route"), ["arrange"]),
-        (lambda r: edits.change_query(r, "rows", sql="select * from lines where pieces > 1"), ["fetch", "arrange"]),
+        (lambda r: edits.change_column(r, "main", "table", "charge", value="charge * 2"), ["evaluate"]),
+        (lambda r: edits.remove_level(r, "main", "table", "route"), ["evaluate"]),
+        (lambda r: edits.change_query(r, "rows", sql="select * from lines where pieces > 1"), ["fetch", "evaluate"]),
     ],
 )
 def test_an_edit_repeats_only_what_depends_on_it(
@@ -135,10 +135,10 @@ def test_editions_share_data_and_are_chosen_by_name(library: MakeLibrary) -> Non
 
 def test_work_can_be_stopped_while_pages_are_written(demo: Path) -> None:
     report = demo / "reports" / "fares-by-route.moor"
-    stop = Stop()
+    stop = CancelToken()
     document = Session(Library.around(report)).render(northmoor.load_report(report), stop=stop)
-    stop.set()
-    with pytest.raises(Stopped):
+    stop.cancel()
+    with pytest.raises(Cancelled):
         document.pdf()
 
 
@@ -150,15 +150,15 @@ def test_work_can_be_stopped_between_two_charts_of_a_page(
     heading = Row(cells=(Cell(column="charge", chart=chart),))
     table = table_of("charge", levels=(level_of("route", heading=(heading,)),))
     document = render(report_of(table), library(FREIGHT))
-    real = hostedcharts.lay_out_chart
+    real = in_cells.lay_out_chart
 
     def drawn_once(*arguments: Any) -> Any:
         drawn.append(1)
-        document.composition.setting.stop.set()
+        document.composition.context.stop.cancel()
         return real(*arguments)
 
-    monkeypatch.setattr(hostedcharts, "lay_out_chart", drawn_once)
-    with pytest.raises(Stopped):
+    monkeypatch.setattr(in_cells, "lay_out_chart", drawn_once)
+    with pytest.raises(Cancelled):
         document.pdf()
     assert len(drawn) == 1
 
@@ -168,25 +168,25 @@ def test_pages_can_be_looked_at_after_writing_them_was_stopped(library: MakeLibr
         name="chart", query="rows", category=ChartLevel(name="vessel", by="vessel"),
         measures=(ChartMeasure(name="n", value="count(*)"),),
     )  # fmt: skip
-    document, stop = render(report_of(chart), library(FREIGHT)), Stop()
-    with pytest.raises(Stopped):
-        document.write(tmp_path / "x.pdf", lambda _: stop.set(), stop)
+    document, stop = render(report_of(chart), library(FREIGHT)), CancelToken()
+    with pytest.raises(Cancelled):
+        document.write(tmp_path / "x.pdf", lambda _: stop.cancel(), stop)
     assert [item for item in items(document.page(0)) if item.origin.block == "chart"]
 
 
 def test_stopping_interrupts_a_running_step() -> None:
-    stop, interrupted = Stop(), threading.Event()
-    with stop.interrupting(interrupted.set):
-        stop.set()
+    stop, interrupted = CancelToken(), threading.Event()
+    with stop.on_cancel(interrupted.set):
+        stop.cancel()
     assert interrupted.is_set()
-    with pytest.raises(Stopped), stop.interrupting(interrupted.set):
+    with pytest.raises(Cancelled), stop.on_cancel(interrupted.set):
         raise AssertionError("a step begins after stopping")
 
 
 def test_output_is_whole_or_not_there(demo: Path, tmp_path: Path) -> None:
     document = northmoor.render(demo / "reports" / "fares-by-route.moor")
-    with pytest.raises(Stopped):
-        document.write(tmp_path / "x.pdf", tell=lambda _: document.composition.setting.stop.set())
+    with pytest.raises(Cancelled):
+        document.write(tmp_path / "x.pdf", report_progress=lambda _: document.composition.context.stop.cancel())
     with pytest.raises(OutputError, match="end it with"):
         document.write(tmp_path / "x.docx")
     with pytest.raises(OutputError, match="no folder"):
@@ -223,8 +223,8 @@ def test_a_group_of_one_hundred_thousand_and_one_hundred_thousand_groups(library
     every = level_of("k", total=row_of(k="sum(v)"))
     for level, groups in ((one, 1), (every, 100_000)):
         document = render(report_of(table_of("k", levels=(level,))), made)
-        assert len(document.composition.placed.tables[0].layout.arranged.levels[0]) == groups
-        last = document.composition.placed.tables[0].slices[-1]
+        assert len(document.composition.placed.tables[0].layout.data.levels[0]) == groups
+        last = document.composition.placed.tables[0].fragments[-1]
         assert last.end == 100_000 + groups
         assert document.page(len(document) - 1).layers
 

@@ -10,21 +10,22 @@ import pytest
 from PIL import Image
 
 from northmoor.core.checks.preflight import preflight
-from northmoor.core.document import Document, Session
-from northmoor.core.layout.barcode import WIDTHS, bars_of, values_of
-from northmoor.core.model.files import load_report, save_report
+from northmoor.core.document import Document
+from northmoor.core.layout.graphics.code128 import WIDTHS, bars_of, symbol_values
+from northmoor.core.model.blocks.table import Cell, Column, Drawing, Row
+from northmoor.core.model.blocks.text import TextBlock
 from northmoor.core.model.links import report_named
-from northmoor.core.model.looks import Look, Rule
 from northmoor.core.model.pages import PageSetup
 from northmoor.core.model.parameters import Parameter
-from northmoor.core.model.tables import Cell, Column, Drawing, Row
-from northmoor.core.model.texts import TextBlock
-from northmoor.core.sources.connections import Library
+from northmoor.core.model.styles import ConditionalFormat, Style
+from northmoor.core.session import Session
+from northmoor.core.sources.library import Library
+from northmoor.core.store.report_files import load_report, save_report
 from tests.helpers import dumped, level_of, render, report_of, table_of
 
 MakeLibrary = Callable[[str], Library]
 NUMBERS = "create table lines (k text, n integer, t text); insert into lines values ('a', 10, 'W25-00001'), ('a', -5, 'W25-00002'), ('a', 20, null), ('b', 0, 'W25-00004');"
-PLAIN = Look(padding=0, inset=0)
+PLAIN = Style(padding=0, inset=0)
 
 
 def items(document: Document, kind: str) -> list[dict[str, Any]]:
@@ -40,7 +41,7 @@ def test_bars_are_as_long_as_numbers_are_great(library: MakeLibrary) -> None:
     bars = items(document, "fill")
     assert [(b["width"], b["color"]) for b in bars] == [(40.0, "#2f7f86"), (20.0, "#b3402e"), (80.0, "#2f7f86")]
     assert {b["x"] for b in bars} == {56.693, 76.693}  # to the right and to the left of zero
-    ruled = drawn("bar").but(rules=(Rule(when="n > 0", look=Look(fill="#EEEEEE")),))
+    ruled = drawn("bar").but(rules=(ConditionalFormat(when="n > 0", look=Style(fill="#EEEEEE")),))
     fills = [b["color"] for b in items(render(report_of(table_of(ruled)), library(NUMBERS)), "fill")]
     assert fills.count("#eeeeee") == 2  # rules hold behind drawings, too
     fixed = render(report_of(table_of(drawn("bar", least=0, greatest=10))), library(NUMBERS))
@@ -117,7 +118,7 @@ def test_a_barcode_is_code_128_with_its_check(library: MakeLibrary) -> None:
     assert len(WIDTHS) == len(set(WIDTHS)) == 107
     assert {sum(map(int, widths)) for widths in WIDTHS[:-1]} == {11}
     assert {sum(map(int, widths[::2])) % 2 for widths in WIDTHS[:-1]} == {0}  # the standard's parity of bars
-    assert values_of("PJJ123C") == [104, 48, 42, 42, 17, 18, 19, 35, 55, 106]
+    assert symbol_values("PJJ123C") == [104, 48, 42, 42, 17, 18, 19, 35, 55, 106]
     document = render(report_of(table_of(drawn("barcode", "t", height=20_000))), library(NUMBERS))
     bars = [box for box in items(document, "fill") if box["origin"]["ordinal"] == 0]
     modules, wanted = bars_of("W25-00001")
@@ -178,8 +179,8 @@ def test_links_lead_to_other_reports_with_values(library: MakeLibrary) -> None:
     assert targets[-1] == "other.moor?what=S%C3%BCd%20%26%20Ost%2F20&lines=10&lines=20"
     link = report_named(targets[-1])
     assert link is not None
-    settled = Session(made).settle(load_report(made.report_path(link.file)), link.values)
-    assert (settled.values.by_name["what"], settled.values.by_name["lines"]) == ("Süd & Ost/20", (10, 20))
+    resolved = Session(made).resolve_parameters(load_report(made.report_path(link.file)), link.values)
+    assert (resolved.values.by_name["what"], resolved.values.by_name["lines"]) == ("Süd & Ost/20", (10, 20))
     assert [f for f in preflight(document) if f.rule == "link"] == []
 
 

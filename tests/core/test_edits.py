@@ -5,16 +5,15 @@ from collections.abc import Callable
 import pytest
 
 from northmoor.core.model import edits
-from northmoor.core.model.files import read_report, report_text
-from northmoor.core.model.looks import Look, Style
-from northmoor.core.model.matrices import MatrixBlock, MatrixLevel, Measure
-from northmoor.core.model.matrix_edits import matrix_of, matrix_to_table, table_to_matrix
+from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
+from northmoor.core.model.blocks.table import Cell, Column, Row, RowPlace
+from northmoor.core.model.edits import change_style, matrix_of, matrix_to_table, table_to_matrix, uses_of
 from northmoor.core.model.pages import TextPiece
 from northmoor.core.model.report import Report
-from northmoor.core.model.styling import change_style, uses_of
-from northmoor.core.model.tables import Cell, Column, Row, RowPlace
-from northmoor.core.sources.connections import Library
-from northmoor.demo.reports import fares_by_route
+from northmoor.core.model.serialization import read_report, report_text
+from northmoor.core.model.styles import NamedStyle, Style
+from northmoor.core.sources.library import Library
+from northmoor.demo.reports.fares_by_route import fares_by_route
 from tests.helpers import FREIGHT, level_of, lines_of, query, render, report_of, row_of, table_of
 
 TABLE = ("full", "fares-table")
@@ -71,9 +70,9 @@ def test_cells_change_appear_and_go(report: Report) -> None:
 
 
 def test_a_look_with_nothing_left_is_no_look() -> None:
-    bold = edits.changed_look(None, bold=True)
-    assert bold == Look(bold=True)
-    assert edits.changed_look(bold, bold=None) is None
+    bold = edits.changed_style(None, bold=True)
+    assert bold == Style(bold=True)
+    assert edits.changed_style(bold, bold=None) is None
 
 
 def test_pieces_of_headers_change_and_go(report: Report) -> None:
@@ -123,7 +122,9 @@ def test_matrices_follow_renamed_queries_and_styles() -> None:
         name="m", query="rows", rows=(level,), measures=(Measure(name="n", value="count(*)"),), total_style="strong"
     )
     report = report_of(
-        matrix, queries=[query("select 1"), query("select 2", name="ports")], styles=(Style(name="strong", bold=True),)
+        matrix,
+        queries=[query("select 1"), query("select 2", name="ports")],
+        styles=(NamedStyle(name="strong", bold=True),),
     )
     renamed = edits.rename_query(edits.rename_query(report, "ports", "harbours"), "rows", "lines")
     found = matrix_of(renamed, "main", "m")

@@ -6,44 +6,44 @@ from collections.abc import Callable, Mapping
 import pytest
 
 from northmoor.core.document import Document
-from northmoor.core.model.block_edits import Target, insert_blocks, move_into, remove_blocks
-from northmoor.core.model.blocks import Block, ForEachBlock, FrameBlock, FrameItem, GridBlock, GridCell
-from northmoor.core.model.carrying import blocks_text, paste_blocks
-from northmoor.core.model.charts import ChartBlock, ChartLevel, ChartMeasure
-from northmoor.core.model.files import read_report, report_text
-from northmoor.core.model.leaves import (
+from northmoor.core.model.blocks.chart import ChartBlock, ChartLevel, ChartMeasure
+from northmoor.core.model.blocks.containers import Block, ForEachBlock, FrameBlock, FrameItem, GridBlock, GridCell
+from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
+from northmoor.core.model.blocks.picture import PictureBlock
+from northmoor.core.model.blocks.simple import (
     BarcodeBlock,
     BreakBlock,
     ContentsBlock,
     IncludeBlock,
+    LineBlock,
     ReadoutBlock,
-    RuleBlock,
     ShapeBlock,
     SpacerBlock,
 )
-from northmoor.core.model.looks import Look, Style
-from northmoor.core.model.matrices import MatrixBlock, MatrixLevel, Measure
-from northmoor.core.model.nesting import for_each_around, items_of, walk
+from northmoor.core.model.blocks.table import Column, TableBlock
+from northmoor.core.model.blocks.text import TabStop, TextBlock, TextRun
+from northmoor.core.model.blocks.tree import for_each_around, items_of, walk
+from northmoor.core.model.clipboard import blocks_text, paste_blocks
+from northmoor.core.model.edits import Target, insert_blocks, move_into, remove_blocks
 from northmoor.core.model.parameters import Parameter
-from northmoor.core.model.pictures import PictureBlock
 from northmoor.core.model.report import Report
-from northmoor.core.model.tables import Column, TableBlock
-from northmoor.core.model.texts import TabStop, TextBlock, TextRun
-from northmoor.core.sources.connections import Library
+from northmoor.core.model.serialization import read_report, report_text
+from northmoor.core.model.styles import NamedStyle, Style
+from northmoor.core.sources.library import Library
 from tests.helpers import FREIGHT, dumped, query, render, report_of
 
 MakeLibrary = Callable[[str], Library]
 
 
 def text(name: str = "text") -> TextBlock:
-    run = TextRun(text=" and {sum(rows.charge)}", style="loud", look=Look(bold=True), link="https://tarrow.example")
+    run = TextRun(text=" and {sum(rows.charge)}", style="loud", look=Style(bold=True), link="https://tarrow.example")
     return TextBlock(name=name, text="Said", runs=(run,), marker="bullet", tabs=(TabStop(at=100_000, align="end"),))
 
 
 KINDS: Mapping[str, Block] = {
     "text": text(),
     "picture": PictureBlock(name="picture", value="'<no>'", height=20_000, width=30_000, fit="fill", crop_left=0.1),
-    "rule": RuleBlock(name="rule"),
+    "rule": LineBlock(name="rule"),
     "spacer": SpacerBlock(name="spacer", height=50_000),
     "break": BreakBlock(name="break", orientation="landscape"),
     "shape": ShapeBlock(name="shape", draw="ellipse", fill="#ABCDEF"),
@@ -64,7 +64,7 @@ KINDS: Mapping[str, Block] = {
     "grid": GridBlock(name="grid", cells=(GridCell(blocks=(text("inner"),), fill="#ABCDEF"),)),
     "frame": FrameBlock(name="frame", stroke="#ABCDEF", items=(FrameItem(x=9_000, y=9_000, blocks=(text("inner"),)),)),
 }  # fmt: skip
-STYLES = (Style(name="base", italic=True), Style(name="loud", based_on="base", bold=True))
+STYLES = (NamedStyle(name="base", italic=True), NamedStyle(name="loud", based_on="base", bold=True))
 
 
 def report_with(*blocks: Block) -> Report:

@@ -12,9 +12,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from northmoor.core.errors import NewerFileError, NorthmoorError, ReportFileError
-from northmoor.core.model.files import load_report, read_report, report_text, save_report
-from northmoor.core.model.report import FORMAT, Report
-from northmoor.demo.reports import fares_by_route
+from northmoor.core.model.report import REPORT_VERSION, Report
+from northmoor.core.model.serialization import read_report, report_text
+from northmoor.core.store.report_files import load_report, save_report
+from northmoor.demo.reports.fares_by_route import fares_by_route
 from tests.helpers import level_of, report_of, row_of, table_of
 
 
@@ -135,7 +136,7 @@ def test_a_truncated_report_is_refused(data: st.DataObject) -> None:
 
 def test_a_newer_file_is_refused_and_never_overwritten(tmp_path: Path) -> None:
     path = tmp_path / "new.moor"
-    path.write_text(json.dumps({"northmoor_report": FORMAT + 1, "holograms": True}))
+    path.write_text(json.dumps({"northmoor_report": REPORT_VERSION + 1, "holograms": True}))
     before = path.read_bytes()
     with pytest.raises(NewerFileError, match="newer Northmoor"):
         load_report(path)
@@ -157,7 +158,7 @@ def test_a_crash_in_the_middle_of_saving_leaves_the_old_file(tmp_path: Path) -> 
     save_report(fares_by_route(), path)
     before = path.read_bytes()
     script = (
-        "import os, sys; from pathlib import Path; from northmoor.core.model import files\n"
+        "import os, sys; from pathlib import Path; from northmoor.core.store import report_files as files\n"
         "os.fsync = lambda _: os._exit(9)\n"
         "path = Path(sys.argv[1]); report = files.load_report(path)\n"
         "files.save_report(report.but(title='half'), path)\n"

@@ -18,13 +18,13 @@ import xlsxwriter
 from hypothesis import given
 from hypothesis import strategies as st
 
+from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import QueryError
 from northmoor.core.model.connections import Connections, DuckdbConnection, FilesConnection
-from northmoor.core.sources import filetables
-from northmoor.core.sources.catalog import Catalog
-from northmoor.core.sources.connections import Library
-from northmoor.core.sources.readings import reading_of
-from northmoor.core.stopping import Stop
+from northmoor.core.sources.drivers.catalog import Catalog
+from northmoor.core.sources.files import files_driver
+from northmoor.core.sources.files.type_detection import detect_type
+from northmoor.core.sources.library import Library
 from tests.helpers import fetched
 
 MakeFiles = Callable[..., Library]
@@ -50,7 +50,7 @@ def rows_of(library: Library, sql: str, **values: Any) -> list[dict[str, Any]]:
 
 
 def catalog_of(library: Library) -> Catalog:
-    return library.catalog("db", Stop())
+    return library.catalog("db", CancelToken())
 
 
 def test_csv_columns_are_typed_from_all_their_values_and_decimals_are_exact(files: MakeFiles) -> None:
@@ -121,19 +121,19 @@ def test_a_file_that_changes_while_it_is_read_is_a_fault(files: MakeFiles, tmp_p
             with (tmp_path / "data" / "t.csv").open("a") as file:
                 file.write("2\n" * 10)
 
-    from northmoor.core.document import Session
+    from northmoor.core.session import Session
     from tests.helpers import bind, report_of
 
     report = report_of(sql="select * from t")
     with pytest.raises(QueryError, match=r"t\.csv changed while it was read"):
-        Session(made).rows(report, "rows", bind(report, {}), Stop(), grow)
+        Session(made).rows(report, "rows", bind(report, {}), CancelToken(), grow)
     assert rows_of(made, "select sum(n) as s from t") == [{"s": 400_020}]
 
 
 @given(st.lists(st.decimals(-(10**9), 10**9, places=3), min_size=1), st.sampled_from([".", ","]))
 def test_decimals_in_either_style_read_as_they_were_written(values: list[Decimal], sign: str) -> None:
     written = [f"{value:f}".replace(".", sign) for value in values]
-    reading = reading_of("x", written, sign)  # type: ignore[arg-type]
+    reading = detect_type("x", written, sign)  # type: ignore[arg-type]
     assert reading.kind.kind == "decimal"
     assert reading.kind.scale == 3
 
@@ -314,8 +314,8 @@ def test_a_file_is_read_again_only_when_it_has_changed(
 ) -> None:
     made = files({"t.csv": "n\n1\n"})
     read: list[Path] = []
-    real = filetables.delimited_table
-    monkeypatch.setattr(filetables, "delimited_table", lambda path, *rest: read.append(path) or real(path, *rest))
+    real = files_driver.delimited_table
+    monkeypatch.setattr(files_driver, "delimited_table", lambda path, *rest: read.append(path) or real(path, *rest))
     for _ in range(3):
         assert rows_of(made, "select sum(n) as s from t") == [{"s": 1}]
     assert len(read) == 1
@@ -328,15 +328,15 @@ def test_a_value_that_comes_after_the_types_were_seen_is_not_lost_silently(
     files: MakeFiles, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     made = files({"t.csv": "n\n1\n"})
-    real = filetables.delimited_table
+    real = files_driver.delimited_table
 
     def then_grow(path: Path, *rest: Any) -> Any:
         table = real(path, *rest)
         path.write_text("n\n1\nmany\n")
         return table
 
-    monkeypatch.setattr(filetables, "delimited_table", then_grow)
+    monkeypatch.setattr(files_driver, "delimited_table", then_grow)
     with pytest.raises(QueryError, match=r"t\.csv changed while it was read"):
         fetched(made, "select * from t")
-    monkeypatch.setattr(filetables, "delimited_table", real)
+    monkeypatch.setattr(files_driver, "delimited_table", real)
     assert rows_of(made, "select * from t") == [{"n": "1"}, {"n": "many"}]

@@ -7,13 +7,14 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from northmoor.core.document import Document, Session
-from northmoor.core.layout.folding import Fold
-from northmoor.core.layout.places import page_places
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.document import Document
+from northmoor.core.layout.page.hit_testing import hit_map
+from northmoor.core.layout.table.collapsing import Fold
 from northmoor.core.model.pages import PageSetup
 from northmoor.core.model.report import Report
-from northmoor.core.sources.connections import Library
-from northmoor.core.stopping import Stop
+from northmoor.core.session import Session
+from northmoor.core.sources.library import Library
 from tests.core.test_levels import SALES
 from tests.core.test_trees import CENTRES, tree
 from tests.helpers import level_of, lines_of, report_of, row_of, table_of
@@ -32,7 +33,7 @@ def report(**more: Any) -> Report:
 
 def shown(made: Report, library: Library, **folds: Fold) -> Document:
     session = Session(library)
-    return session.render_settled(session.settle(made), None, Stop(), folds=folds)
+    return session.render_resolved(session.resolve_parameters(made), None, CancelToken(), folds=folds)
 
 
 def kinds(document: Document) -> set[tuple[str, str | None]]:
@@ -80,7 +81,7 @@ def test_single_groups_fold_and_open(
     brackets = {
         (b.depth + 1, b.keys): b.is_folded
         for p in range(len(document))
-        for b in page_places(document.composition, p).brackets
+        for b in hit_map(document.composition, p).brackets
     }
     assert all(folded == is_folded(*place) for place, folded in brackets.items())
 

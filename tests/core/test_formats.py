@@ -9,13 +9,13 @@ import pyarrow as pa
 import pytest
 from babel.dates import format_date, format_datetime
 from babel.numbers import parse_pattern
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from northmoor.core.errors import ExpressionError
-from northmoor.core.expr.formats import Customs, format_one, format_values
-from northmoor.core.expr.later import later_texts
-from northmoor.core.layout.text import Shaper
+from northmoor.core.expr.formats import FormatLocale, format_one, format_values
+from northmoor.core.expr.lazy_texts import lazy_texts
+from northmoor.core.layout.text.shaping import Shaper
 
 LOCALES = st.sampled_from(["en_IE", "de_DE", "fr_FR", "pl_PL", "sv_SE", "en_IN", "de_CH", "fi_FI"])
 NUMBER_PATTERNS = st.sampled_from(
@@ -51,41 +51,42 @@ MOMENT_PATTERNS = st.sampled_from(
 
 
 @given(st.decimals(-(10**15), 10**15, places=4) | st.integers(-(10**12), 10**12), NUMBER_PATTERNS, LOCALES)
+@example(Decimal("0.0001"), "0.00E0", "sv_SE")  # whose exponent has the locale's minus sign
 def test_numbers_as_babel_writes_them(value: Decimal | int, pattern: str, locale: str) -> None:
-    ours = format_one(value, pattern, Customs(locale, "EUR")).replace("−", "-")
-    theirs = parse_pattern(pattern).apply(value, locale, currency="EUR", currency_digits=False)
+    ours = format_one(value, pattern, FormatLocale(locale, "EUR")).replace("−", "-")
+    theirs = parse_pattern(pattern).apply(value, locale, currency="EUR", currency_digits=False).replace("−", "-")
     if ours != theirs:  # only the sign of what rounds to zero is left out
         assert not any(c in "123456789" for c in theirs)
         assert ours == parse_pattern(pattern).apply(0, locale, currency="EUR", currency_digits=False)
 
 
 def test_the_minus_sign_is_the_locales() -> None:
-    assert format_one(-1, "0", Customs("sv_SE")) == "−1"
-    assert format_one(-1, "0.0E0", Customs("sv_SE")) == "−1,0×10^0"
-    assert format_one(-1, "0", Customs("en_IE")) == "-1"
+    assert format_one(-1, "0", FormatLocale("sv_SE")) == "−1"
+    assert format_one(-1, "0.0E0", FormatLocale("sv_SE")) == "−1,0×10^0"
+    assert format_one(-1, "0", FormatLocale("en_IE")) == "-1"
 
 
 @given(st.floats(-1e9, 1e9, allow_nan=False).map(lambda v: round(v, 6)), LOCALES)
 def test_floats_are_written_by_their_shortest_decimal(value: float, locale: str) -> None:
-    assert format_one(value, "#,##0.00", Customs(locale)) == format_one(
-        Decimal(repr(value)), "#,##0.00", Customs(locale)
+    assert format_one(value, "#,##0.00", FormatLocale(locale)) == format_one(
+        Decimal(repr(value)), "#,##0.00", FormatLocale(locale)
     )
 
 
 @given(st.datetimes(datetime(1970, 1, 1), datetime(2100, 1, 1)), MOMENT_PATTERNS, LOCALES)
 def test_moments_as_babel_writes_them(value: datetime, pattern: str, locale: str) -> None:
     value = value.replace(microsecond=0)
-    assert format_one(value, pattern, Customs(locale)) == format_datetime(value, pattern, locale=locale)
+    assert format_one(value, pattern, FormatLocale(locale)) == format_datetime(value, pattern, locale=locale)
 
 
 @given(st.dates(date(1900, 1, 1)), st.sampled_from(["d MMM y", "EEE d", "yyyy-MM-dd", "qqqq"]), LOCALES)
 def test_dates_as_babel_writes_them(value: date, pattern: str, locale: str) -> None:
-    assert format_one(value, pattern, Customs(locale)) == format_date(value, pattern, locale=locale)
+    assert format_one(value, pattern, FormatLocale(locale)) == format_date(value, pattern, locale=locale)
 
 
 def test_half_goes_to_even_and_zero_has_no_sign() -> None:
-    customs = Customs()
-    assert [format_one(Decimal(v), "0.0", customs) for v in ("0.25", "0.35", "-0.04", "-0.06")] == [
+    format_locale = FormatLocale()
+    assert [format_one(Decimal(v), "0.0", format_locale) for v in ("0.25", "0.35", "-0.04", "-0.06")] == [
         "0.2",
         "0.4",
         "0.0",
@@ -95,35 +96,37 @@ def test_half_goes_to_even_and_zero_has_no_sign() -> None:
 
 def test_all_digits_of_large_decimals_are_kept() -> None:
     value = Decimal("123456789012345678901234567890.12")
-    assert format_one(value, "#,##0.00", Customs()) == "123,456,789,012,345,678,901,234,567,890.12"
+    assert format_one(value, "#,##0.00", FormatLocale()) == "123,456,789,012,345,678,901,234,567,890.12"
 
 
 def test_defaults_suit_the_type() -> None:
-    customs = Customs()
+    format_locale = FormatLocale()
     values = [1234567, Decimal("1234.5"), 0.125, date(2025, 9, 3), datetime(2025, 9, 3, 6, 5), True, None, "a"]
-    assert [format_one(v, None, customs) for v in values] == [
+    assert [format_one(v, None, format_locale) for v in values] == [
         "1,234,567", "1,234.5", "0.125", "3 Sept 2025", "3 Sept 2025 06:05", "yes", "", "a",
     ]  # fmt: skip
 
 
 def test_a_column_is_written_in_its_order_with_blanks() -> None:
     values = pa.chunked_array([pa.array([3, None]), pa.array([1, 3])])
-    assert format_values(values, "0.0", Customs("de_DE")).to_pylist() == ["3,0", "", "1,0", "3,0"]
+    assert format_values(values, "0.0", FormatLocale("de_DE")).to_pylist() == ["3,0", "", "1,0", "3,0"]
 
 
 def test_the_reports_currency_does_not_depend_on_the_machine() -> None:
-    assert format_one(Decimal("1.5"), "¤#,##0.00", Customs("en_IE", "EUR")) == "€1.50"
-    assert format_one(Decimal("1.5"), "#,##0.00 ¤", Customs("de_DE", "NOK")) == "1,50 NOK"
+    assert format_one(Decimal("1.5"), "¤#,##0.00", FormatLocale("en_IE", "EUR")) == "€1.50"
+    assert format_one(Decimal("1.5"), "#,##0.00 ¤", FormatLocale("de_DE", "NOK")) == "1,50 NOK"
 
 
 def test_zone_names_come_from_the_reports_zone() -> None:
-    assert format_one(datetime(2025, 7, 1, 12), "HH:mm zzz", Customs(time_zone="Europe/Paris")).startswith("12:00 ")
+    assert format_one(datetime(2025, 7, 1, 12), "HH:mm zzz", FormatLocale(time_zone="Europe/Paris")).startswith(
+        "12:00 "
+    )
 
 
 @pytest.mark.parametrize(("value", "pattern"), [(1, "yyyy"), (Decimal(1), "abc"), (date(2025, 1, 1), "HH:mm")])
 def test_a_pattern_that_does_not_fit_is_told(value: object, pattern: str) -> None:
     with pytest.raises(ExpressionError):
-        format_one(value, pattern, Customs())
+        format_one(value, pattern, FormatLocale())
 
 
 @pytest.mark.parametrize(
@@ -136,7 +139,7 @@ def test_a_pattern_that_does_not_fit_is_told(value: object, pattern: str) -> Non
     ],
 )  # fmt: skip
 def test_named_patterns_are_the_locales_own(name: str, value: object, text: str) -> None:
-    assert format_one(value, name, Customs()) == text
+    assert format_one(value, name, FormatLocale()) == text
 
 
 @settings(max_examples=20)
@@ -146,20 +149,22 @@ def test_named_patterns_are_the_locales_own(name: str, value: object, text: str)
     LOCALES,
 )
 def test_long_columns_are_written_as_single_values_are(values: list[Decimal], pattern: str, locale: str) -> None:
-    customs = Customs(locale)
+    format_locale = FormatLocale(locale)
     column = pa.array(values, pa.decimal128(18, 3))
-    assert format_values(column, pattern, customs).to_pylist() == [
-        format_values(pa.array([v], pa.decimal128(18, 3)), pattern, customs)[0].as_py() for v in values
+    assert format_values(column, pattern, format_locale).to_pylist() == [
+        format_values(pa.array([v], pa.decimal128(18, 3)), pattern, format_locale)[0].as_py() for v in values
     ]
     whole = pa.array([int(v) for v in values])
-    assert format_values(whole, pattern, customs).to_pylist() == [format_one(int(v), pattern, customs) for v in values]
+    assert format_values(whole, pattern, format_locale).to_pylist() == [
+        format_one(int(v), pattern, format_locale) for v in values
+    ]
 
 
 def test_times_of_day_have_patterns_of_their_own() -> None:
-    assert format_one(time(6, 5), "HH:mm", Customs()) == "06:05"
-    assert format_one(time(18, 30), None, Customs("en_US")) == "6:30\u202fPM"
+    assert format_one(time(6, 5), "HH:mm", FormatLocale()) == "06:05"
+    assert format_one(time(18, 30), None, FormatLocale("en_US")) == "6:30\u202fPM"
     with pytest.raises(ExpressionError, match="asks for a date"):
-        format_one(time(6, 5), "d MMM HH:mm", Customs())
+        format_one(time(6, 5), "d MMM HH:mm", FormatLocale())
 
 
 @pytest.mark.parametrize(
@@ -174,14 +179,14 @@ def test_times_of_day_have_patterns_of_their_own() -> None:
 def test_texts_written_later_are_the_same_and_the_widest_is_known(sql: str, pattern: str | None) -> None:
     values = duckdb.sql(f"select case when i % 97 > 0 then {sql} end as v from range(25000) t(i)").to_arrow_table()
     column = values.column(0).combine_chunks()
-    customs = Customs("de_DE", "EUR")
-    later = later_texts(column, pattern, customs)
+    format_locale = FormatLocale("de_DE", "EUR")
+    later = lazy_texts(column, pattern, format_locale)
     assert later is not None
-    texts = pa.array(format_values(column, pattern, customs).to_pylist())
+    texts = pa.array(format_values(column, pattern, format_locale).to_pylist())
     assert later.slice(0, 25000).equals(texts)
     at_once, bit_by_bit = Shaper("IBMPlexSans-Regular"), Shaper("IBMPlexSans-Regular")
     lines, _ = at_once.add_column(texts)
-    found = bit_by_bit.add_later(later)
+    found = bit_by_bit.add_deferred(later)
     assert found is not None
     numbers, among = found
     assert max(bit_by_bit.widths(among, 9000)) == max(at_once.widths(lines, 9000))
@@ -189,4 +194,4 @@ def test_texts_written_later_are_the_same_and_the_widest_is_known(sql: str, patt
     assert [bit_by_bit.text(n) for n in numbers[some].tolist()] == texts.take(pa.array(some)).to_pylist()
     assert bit_by_bit.widths(numbers, 9000).tolist() == at_once.widths(lines, 9000).tolist()
     uneven = "d MMM s" if pa.types.is_timestamp(column.type) else "0.##"
-    assert later_texts(column, uneven, customs) is None
+    assert lazy_texts(column, uneven, format_locale) is None

@@ -9,13 +9,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from northmoor.core.document import Document
-from northmoor.core.layout.display import items as page_items
-from northmoor.core.layout.places import page_places
-from northmoor.core.model import frame_edits
-from northmoor.core.model.blocks import ForEachBlock, FrameBlock, FrameItem
-from northmoor.core.model.leaves import ShapeBlock
-from northmoor.core.model.texts import TextBlock
-from northmoor.core.sources.connections import Library
+from northmoor.core.layout.graphics.display_list import items as page_items
+from northmoor.core.layout.page.hit_testing import hit_map
+from northmoor.core.model.blocks.containers import ForEachBlock, FrameBlock, FrameItem
+from northmoor.core.model.blocks.simple import ShapeBlock
+from northmoor.core.model.blocks.text import TextBlock
+from northmoor.core.model.edits import frame_edits
+from northmoor.core.sources.library import Library
 from tests.helpers import FREIGHT, dumped, render, report_of, table_of
 
 MakeLibrary = Callable[[str], Library]
@@ -32,9 +32,9 @@ def text(name: str, said: str = "x") -> TextBlock:
 
 def extent(document: Document, block: str, page: int = 0) -> tuple[int, int, int, int]:
     """Where an item of a frame stands on a page, by the name of its first block."""
-    spots = page_places(document.composition, page).spots
-    (spot,) = [spot for spot in spots if spot.block == block and spot.part == "item"]
-    return spot.x, spot.y, spot.width, spot.height
+    regions = hit_map(document.composition, page).regions
+    (region,) = [region for region in regions if region.block == block and region.part == "item"]
+    return region.x, region.y, region.width, region.height
 
 
 def test_items_stand_where_they_are_told_and_the_frame_grows_with_them(library: MakeLibrary) -> None:
@@ -78,7 +78,7 @@ def test_items_are_painted_from_back_to_front_wherever_they_stand(library: MakeL
     document = render(report_of(frame), library(FREIGHT))
     painted = [i.origin.block for i in page_items(document.page(0))]
     assert painted.index("low") < painted.index("table")  # though the table begins further up
-    turned = frame_edits.ordered(frame, [0], to_front=True)
+    turned = frame_edits.reordered(frame, [0], to_front=True)
     painted = [i.origin.block for i in page_items(render(report_of(turned), library(FREIGHT)).page(0))]
     assert painted.index("low") > painted.index("table")
 
@@ -130,8 +130,8 @@ def test_spaces_become_equal_and_the_outermost_stay(places: list[tuple[int, int]
 
 def test_groups_move_together_and_locked_items_stay() -> None:
     frame = FrameBlock(name="frame", items=(put(10, 10, text("a")), put(50, 20, text("b")), put(70, 5, text("c"))))
-    grouped = frame_edits.grouped(frame, [0, 2], on=True)
-    assert frame_edits.together(grouped, [2]) == [0, 2]
+    grouped = frame_edits.with_group(frame, [0, 2], on=True)
+    assert frame_edits.with_group_members(grouped, [2]) == [0, 2]
     moved = frame_edits.moved(grouped, [0, 2], -100, 3)
     assert [(each.x, each.y) for each in moved.items] == [(0, 13), (50, 20), (60, 8)]  # none leaves at the left
     locked = frame_edits.locked(moved, [0, 1, 2], on=True)

@@ -5,16 +5,16 @@ from pathlib import Path
 
 import pytest
 
-from northmoor.core.model.blocks import GridBlock, GridCell
-from northmoor.core.model.carrying import blocks_text
-from northmoor.core.model.files import save_report
-from northmoor.core.model.leaves import IncludeBlock
-from northmoor.core.model.looks import Style
+from northmoor.core.authoring.includes import with_included
+from northmoor.core.model.blocks.containers import GridBlock, GridCell
+from northmoor.core.model.blocks.simple import IncludeBlock
+from northmoor.core.model.blocks.text import TextBlock
+from northmoor.core.model.clipboard import blocks_text
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.report import Report
-from northmoor.core.model.texts import TextBlock
-from northmoor.core.sources.connections import Library
-from northmoor.core.sources.including import with_included
+from northmoor.core.model.styles import NamedStyle
+from northmoor.core.sources.library import Library
+from northmoor.core.store.report_files import save_report
 from tests.helpers import FREIGHT, column_of, dumped, query, render, report_of, table_of
 
 MakeLibrary = Callable[[str], Library]
@@ -41,7 +41,7 @@ def include(file: str = "terms.blocks.json", **more: str) -> IncludeBlock:
 
 def test_shared_blocks_are_changed_in_one_place_and_bring_what_they_need(library: MakeLibrary, tmp_path: Path) -> None:
     made = library(FREIGHT)
-    small = Style(name="small", size=7_000)  # type: ignore[call-arg]  # sizes are lengths
+    small = NamedStyle(name="small", size=7_000)  # type: ignore[call-arg]  # sizes are lengths
     shared = report_of(
         TextBlock(name="a", text="Payable in 30 days", style="small"), table_of("vessel"), styles=(small,)
     )

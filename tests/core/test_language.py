@@ -5,10 +5,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from northmoor.core.errors import ExpressionError
-from northmoor.core.expr.language import AGGREGATES, SCALARS, bare_column, column_expression, columns_in, parse
-from northmoor.core.expr.orders import order_text, read_order
+from northmoor.core.expr.language import AGGREGATE_FUNCTIONS, SCALARS, bare_column, column_expression, columns_in, parse
+from northmoor.core.expr.order_by import format_order_by, parse_order_by
 from northmoor.core.expr.templates import Slot, parse_template
-from northmoor.core.model.texts import literal
+from northmoor.core.model.blocks.text import literal_template
 
 
 @pytest.mark.parametrize(
@@ -74,7 +74,7 @@ def test_any_text_is_an_expression_or_a_placed_refusal(text: str) -> None:
 
 
 def test_no_function_that_leaves_the_engine_is_on_the_list() -> None:
-    listed = SCALARS | AGGREGATES
+    listed = SCALARS | AGGREGATE_FUNCTIONS
     assert not {
         name for name in listed if any(w in name for w in ("read", "file", "env", "setting", "glob", "scan", "copy"))
     }
@@ -120,7 +120,7 @@ def test_a_templates_faults_are_placed_in_the_whole_text(text: str, position: in
 
 @given(st.text())
 def test_a_literal_template_shows_the_text_itself(text: str) -> None:
-    assert "".join(str(part) for part in parse_template(literal(text))) == text
+    assert "".join(str(part) for part in parse_template(literal_template(text))) == text
 
 
 @pytest.mark.parametrize(
@@ -137,12 +137,12 @@ def test_a_literal_template_shows_the_text_itself(text: str) -> None:
     ],
 )
 def test_an_order_is_one_line_of_text(text: str, keys: list) -> None:
-    order = read_order(text)
+    order = parse_order_by(text)
     assert [(key.by, key.descending) for key in order] == keys
-    assert read_order(order_text(order)) == order
+    assert parse_order_by(format_order_by(order)) == order
 
 
 @pytest.mark.parametrize("text", ["a,", "a, , b", "a +", "drop table x", "(select 1) desc"])
 def test_what_is_no_order_is_refused(text: str) -> None:
     with pytest.raises(ExpressionError):
-        read_order(text)
+        parse_order_by(text)

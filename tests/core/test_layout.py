@@ -10,15 +10,15 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
 
-from northmoor.core.layout.fonts import FAMILIES, font_file, open_font
-from northmoor.core.layout.text import Shaper, line_width, shape
-from northmoor.core.layout.wrap import wrap
-from northmoor.core.model.looks import Look, Style
+from northmoor.core.layout.text.fonts import FAMILIES, font_file, open_font
+from northmoor.core.layout.text.line_breaking import wrap
+from northmoor.core.layout.text.shaping import Shaper, line_width, shape
+from northmoor.core.model.blocks.picture import PictureBlock
+from northmoor.core.model.blocks.table import Cell, Column, Row
+from northmoor.core.model.blocks.text import TextBlock
 from northmoor.core.model.pages import PageSetup, PicturePiece, Running, RunningLine, TextPiece
-from northmoor.core.model.pictures import PictureBlock
-from northmoor.core.model.tables import Cell, Column, Row
-from northmoor.core.model.texts import TextBlock
-from northmoor.core.sources.connections import Library
+from northmoor.core.model.styles import NamedStyle, Style
+from northmoor.core.sources.library import Library
 from tests.helpers import FREIGHT, column_of, dumped, level_of, lines_of, render, report_of, row_of, table_of
 
 MakeLibrary = Callable[[str], Library]
@@ -235,8 +235,8 @@ def test_blocks_flow_and_a_paragraph_that_does_not_fit_goes_to_the_next_page(lib
 
 
 def test_styles_build_on_each_other_and_own_changes_win(library: MakeLibrary) -> None:
-    styles = (Style(name="base", size=8000, color="#111111"), Style(name="loud", based_on="base", bold=True))
-    column = Column(name="route", value="route", style="loud", look=Look(color="#ABCDEF", fill="#EEEEEE"))
+    styles = (NamedStyle(name="base", size=8000, color="#111111"), NamedStyle(name="loud", based_on="base", bold=True))
+    column = Column(name="route", value="route", style="loud", look=Style(color="#ABCDEF", fill="#EEEEEE"))
     document = render(report_of(table_of(column, "note", style="base"), styles=styles), library(FREIGHT))
     items = [i for i in dumped(document)["pages"][0]["items"] if i["origin"]["row"] == "detail"]
     shown = {
@@ -254,7 +254,7 @@ def test_styles_build_on_each_other_and_own_changes_win(library: MakeLibrary) ->
 
 def test_spans_and_rules_follow_the_columns(library: MakeLibrary) -> None:
     total = Row(
-        look=Look(rule_above=500),
+        look=Style(rule_above=500),
         cells=(Cell(column="route", text="All of them", span=2), Cell(column="charge", value="sum(charge)")),
     )
     document = render(report_of(table_of("route", "vessel", "charge", total=total)), library(FREIGHT))

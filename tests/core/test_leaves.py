@@ -11,16 +11,24 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from northmoor.core.document import Document, Session
-from northmoor.core.layout.grids import joined_rows, track_widths
-from northmoor.core.layout.places import page_places
-from northmoor.core.model.blocks import Block, ForEachBlock, GridBlock, GridCell, Track
-from northmoor.core.model.grid_edits import insert_row, insert_track, remove_row, remove_track
-from northmoor.core.model.leaves import BarcodeBlock, BreakBlock, ReadoutBlock, RuleBlock, ShapeBlock, SpacerBlock
+from northmoor.core.document import Document
+from northmoor.core.layout.flow.grid_tracks import spanned_rows, track_widths
+from northmoor.core.layout.page.hit_testing import hit_map
+from northmoor.core.model.blocks.containers import Block, ForEachBlock, GridBlock, GridCell, Track
+from northmoor.core.model.blocks.simple import (
+    BarcodeBlock,
+    BreakBlock,
+    LineBlock,
+    ReadoutBlock,
+    ShapeBlock,
+    SpacerBlock,
+)
+from northmoor.core.model.blocks.text import TextBlock
+from northmoor.core.model.edits.grid_edits import insert_row, insert_track, remove_row, remove_track
 from northmoor.core.model.pages import PageSetup, Running, RunningLine, TextPiece
-from northmoor.core.model.texts import TextBlock
-from northmoor.core.sources.connections import Library
-from northmoor.demo.board import board_sheet
+from northmoor.core.session import Session
+from northmoor.core.sources.library import Library
+from northmoor.demo.reports.board_sheet import board_sheet
 from tests.helpers import FREIGHT, dumped, level_of, lines_of, render, report_of, table_of
 
 MakeLibrary = Callable[[str], Library]
@@ -43,7 +51,7 @@ def text(name: str, said: str = "x", **more: Any) -> TextBlock:
 def test_rules_shapes_and_spaces_stand_where_they_are_told(library: MakeLibrary) -> None:
     document = render(report_of(
         SpacerBlock(name="none", height=50_000),
-        RuleBlock(name="rule", thickness=2_000, color="#123456", space_after=10_000),
+        LineBlock(name="rule", thickness=2_000, color="#123456", space_after=10_000),
         ShapeBlock(name="box", width=100_000, height=40_000, align="end", fill="#ABCDEF", thickness=1_000, corner=5_000),
         SpacerBlock(name="space", height=20_000),
         ShapeBlock(name="round", draw="ellipse", width=60_000, height=30_000, align="center", stroke=None, fill="#123456"),
@@ -194,7 +202,7 @@ def test_rows_and_columns_put_in_can_be_taken_out_again(found: list[tuple[int, i
     assert remove_row(insert_row(grid, at), at) == grid
     assert remove_track(insert_track(grid, min(at, 4)), min(at, 4)) == grid
     rows = max((cell.row + cell.rows for cell in cells), default=0)
-    stretches = list(joined_rows(grid, rows))
+    stretches = list(spanned_rows(grid, rows))
     assert [row for first, end in stretches for row in range(first, end)] == list(range(rows))
 
 
@@ -254,8 +262,8 @@ def test_lines_of_header_and_footer_stand_on_their_pages(library: MakeLibrary) -
     lowest = min(bodies)
     assert all(i["y"] + i["height"] <= lowest for page in tops for i in page if i["origin"]["block"] == "header")
     for index, names in enumerate(shown):
-        found = [spot for spot in page_places(document.composition, index).spots if spot.block == "header"]
-        assert [spot.column for spot in found] == [f"{ORDER.index(name)}.start" for name in names]
+        found = [region for region in hit_map(document.composition, index).regions if region.block == "header"]
+        assert [region.column for region in found] == [f"{ORDER.index(name)}.start" for name in names]
 
 
 ORDER = ("every", "first", "later", "odd", "even", "last")

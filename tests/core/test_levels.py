@@ -6,11 +6,11 @@ from itertools import groupby
 
 import pytest
 
-from northmoor.core.layout.display import items as layout_items
-from northmoor.core.model.data import QueryColumn
+from northmoor.core.layout.graphics.display_list import items as layout_items
+from northmoor.core.model.blocks.table import Level
 from northmoor.core.model.parameters import Parameter
-from northmoor.core.model.tables import Level
-from northmoor.core.sources.connections import Library
+from northmoor.core.model.queries import QueryColumn
+from northmoor.core.sources.library import Library
 from tests.helpers import FREIGHT, column_of, level_of, lines_of, query, render, report_of, row_of, table_of
 
 MakeLibrary = Callable[[str], Library]

@@ -7,6 +7,7 @@ from pathlib import Path
 import duckdb
 import pytest
 
+from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import ConnectionFault, ReportFileError
 from northmoor.core.model.connections import (
     Connections,
@@ -16,9 +17,8 @@ from northmoor.core.model.connections import (
     PostgresqlConnection,
     SqliteConnection,
 )  # fmt: skip
-from northmoor.core.sources.connections import Library, kind_of
-from northmoor.core.sources.secrets import variable
-from northmoor.core.stopping import Stop
+from northmoor.core.sources.drivers.credentials import variable
+from northmoor.core.sources.library import Library, connection_kind_of
 from tests.helpers import FREIGHT
 
 MakeLibrary = Callable[[str], Library]
@@ -52,7 +52,7 @@ def test_files_are_known_by_their_first_bytes_and_endings(library: MakeLibrary, 
         (DuckdbConnection, "duckdb"), (FilesConnection, "files"), (FilesConnection, "files"),
     ]  # fmt: skip
     assert [getattr(c, "path", "") for c in made.connections.connections[2:]] == ["targets.csv", "exports"]
-    assert kind_of(tmp_path / "db.sqlite") == "sqlite"
+    assert connection_kind_of(tmp_path / "db.sqlite") == "sqlite"
 
 
 def test_connections_keep_their_place_when_changed_and_names_stay_unique(library: MakeLibrary, tmp_path: Path) -> None:
@@ -96,11 +96,11 @@ def test_the_file_of_the_first_version_is_still_read_and_tells_what_is_wrong(tmp
 
 def test_a_catalog_is_read_again_when_the_file_changed_or_when_asked(library: MakeLibrary) -> None:
     made = library("create table t (a)")
-    first = made.catalog("db", Stop())
-    assert made.catalog("db", Stop()) is first
-    assert made.catalog("db", Stop(), refresh=True) is not first
+    first = made.catalog("db", CancelToken())
+    assert made.catalog("db", CancelToken()) is first
+    assert made.catalog("db", CancelToken(), refresh=True) is not first
     Path(made.root / "db.sqlite").touch()
-    assert made.catalog("db", Stop()) == first
+    assert made.catalog("db", CancelToken()) == first
 
 
 def test_passwords_can_be_given_by_a_variable_named_like_the_connection() -> None:

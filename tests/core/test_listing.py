@@ -7,10 +7,10 @@ from typing import Any
 import pikepdf
 
 from northmoor.core.document import Document
-from northmoor.core.model.blocks import ForEachBlock
-from northmoor.core.model.leaves import BreakBlock, ContentsBlock
-from northmoor.core.model.texts import TextBlock
-from northmoor.core.sources.connections import Library
+from northmoor.core.model.blocks.containers import ForEachBlock
+from northmoor.core.model.blocks.simple import BreakBlock, ContentsBlock
+from northmoor.core.model.blocks.text import TextBlock
+from northmoor.core.sources.library import Library
 from tests.helpers import dumped, level_of, render, report_of, row_of, table_of
 
 MakeLibrary = Callable[[str], Library]

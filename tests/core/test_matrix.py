@@ -11,11 +11,11 @@ from pydantic import ValidationError
 
 from northmoor.core.checks.preflight import preflight
 from northmoor.core.document import Document
-from northmoor.core.model.looks import Look, Scale
-from northmoor.core.model.matrices import MatrixBlock, MatrixLevel, Measure
+from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.pages import PageSetup
 from northmoor.core.model.report import Report
-from northmoor.core.sources.connections import Library
+from northmoor.core.model.styles import ColorScale, Style
+from northmoor.core.sources.library import Library
 from tests.helpers import dumped, query, render, report_of
 
 MakeLibrary = Callable[[str], Library]
@@ -96,7 +96,7 @@ def straight(
 def test_every_cell_and_total_is_what_sql_says(
     library: MakeLibrary, measure: str, added_up: bool, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("northmoor.core.compute.bases.MANY", 0 if added_up else 10**9)
+    monkeypatch.setattr("northmoor.core.compute.crosstab.preaggregation.MANY", 0 if added_up else 10**9)
     matrix = matrix_of(
         Measure(name="m", value=measure, format="0.0000", when_null="none"),
         rows=(level("region", subtotal="after"), level("port")),
@@ -281,7 +281,7 @@ def test_measures_stand_one_below_the_other_and_a_wide_matrix_shrinks(library: M
     months = matrix_of(
         "sum(fares)", columns=(level("date_trunc('month', day)", name="month", format="MM"),), when_wide="shrink"
     )
-    scale = Measure(name="s", value="sum(fares)", scale=Scale(low="#000000", high="#FFFFFF"), look=Look(inset=0))
+    scale = Measure(name="s", value="sum(fares)", scale=ColorScale(low="#000000", high="#FFFFFF"), look=Style(inset=0))
     fitted = render(
         report_of(months.but(measures=(scale,), smallest=0.4), page=PageSetup(orientation="landscape")), library(SAILED)
     )

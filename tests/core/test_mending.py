@@ -9,9 +9,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from northmoor.core.model.types import ValueType
-from northmoor.core.sources.inference import UNKNOWN_SCALE
-from northmoor.core.sources.mending import UnfitValue, loose_array, mend, natural_type, together
+from northmoor.core.engine.arrow_types import UNKNOWN_SCALE, concat_chunks, type_of_values, untyped_array
+from northmoor.core.model.value_types import ValueType
+from northmoor.core.sources.typing.coercion import CoercionError, coerce
 
 DUBLIN = ZoneInfo("Europe/Dublin")
 LOOSE = (
@@ -24,16 +24,16 @@ LOOSE = (
 
 
 def mended(values: list, kind: str) -> list:
-    return mend(together([loose_array(values)]), ValueType.parse(kind), DUBLIN).to_pylist()
+    return coerce(concat_chunks([untyped_array(values)]), ValueType.parse(kind), DUBLIN).to_pylist()
 
 
 @given(st.lists(LOOSE, max_size=30))
 def test_any_values_can_be_held_and_read_as_text(values: list) -> None:
-    raw = together([loose_array(values[:7]), loose_array(values[7:])])
+    raw = concat_chunks([untyped_array(values[:7]), untyped_array(values[7:])])
     assert len(raw) == len(values)
-    texts = mend(raw, ValueType("text"), DUBLIN).to_pylist()
+    texts = coerce(raw, ValueType("text"), DUBLIN).to_pylist()
     assert [t is None for t in texts] == [v is None for v in values]
-    assert natural_type(raw).kind in ("text", "integer", "float")
+    assert type_of_values(raw).kind in ("text", "integer", "float")
 
 
 @given(st.lists(st.integers(-(10**15), 10**15) | st.none(), min_size=1, max_size=30))
@@ -53,7 +53,7 @@ def test_decimals_stay_exact_from_doubles_and_texts(values: list, as_text: bool)
 @given(st.decimals(-(10**6), 10**6, places=5).filter(lambda v: v != round(v, 2)))
 def test_a_decimal_that_would_be_rounded_is_unfit(value: Decimal) -> None:
     for raw in (str(value), float(value)):
-        with pytest.raises(UnfitValue):
+        with pytest.raises(CoercionError):
             mended([raw], "decimal(12,2)")
 
 
@@ -73,7 +73,7 @@ def test_unix_seconds_and_offsets_are_moved_to_the_reports_zone(seconds: int) ->
 @given(st.datetimes(datetime(1980, 1, 1), datetime(2080, 1, 1)))
 def test_julian_days_are_exact_to_the_millisecond(moment: datetime) -> None:
     days = (moment - datetime(1970, 1, 1)) / timedelta(days=1) + 2_440_587.5
-    (found,) = mend(pa.array([days]), ValueType("timestamp"), ZoneInfo("UTC")).to_pylist()
+    (found,) = coerce(pa.array([days]), ValueType("timestamp"), ZoneInfo("UTC")).to_pylist()
     assert abs(found - moment) <= timedelta(milliseconds=1)
 
 
@@ -101,7 +101,7 @@ def test_hours_that_happen_twice_or_never_are_read_as_they_stand() -> None:
     ],
 )
 def test_the_first_value_that_does_not_fit_is_told_with_its_row(kind: str, values: list, row: int) -> None:
-    with pytest.raises(UnfitValue) as caught:
+    with pytest.raises(CoercionError) as caught:
         mended(values, kind)
     assert caught.value.row == row
 
@@ -149,7 +149,7 @@ def test_words_for_yes_and_no() -> None:
     ],
 )  # fmt: skip
 def test_typed_columns_of_servers_and_files_become_what_is_wanted(raw: pa.Array, kind: str, wanted: list) -> None:
-    assert mend(raw, ValueType.parse(kind), DUBLIN).to_pylist() == wanted
+    assert coerce(raw, ValueType.parse(kind), DUBLIN).to_pylist() == wanted
 
 
 @pytest.mark.parametrize(
@@ -166,12 +166,12 @@ def test_typed_columns_of_servers_and_files_become_what_is_wanted(raw: pa.Array,
     ],
 )  # fmt: skip
 def test_the_first_value_that_does_not_fit_is_named(raw: pa.Array, kind: str, row: int) -> None:
-    with pytest.raises(UnfitValue) as caught:
-        mend(raw, ValueType.parse(kind), DUBLIN)
+    with pytest.raises(CoercionError) as caught:
+        coerce(raw, ValueType.parse(kind), DUBLIN)
     assert caught.value.row == row
 
 
 @given(st.lists(st.decimals(-(10**25), 10**25, places=6) | st.none(), min_size=1, max_size=30))
 def test_decimals_without_declared_places_keep_every_digit(values: list) -> None:
     texts = pa.array([None if v is None else str(v) for v in values], pa.string())
-    assert mend(texts, ValueType("decimal", 38, UNKNOWN_SCALE), DUBLIN).to_pylist() == values
+    assert coerce(texts, ValueType("decimal", 38, UNKNOWN_SCALE), DUBLIN).to_pylist() == values

@@ -18,12 +18,12 @@ from PIL import Image
 
 from northmoor import render as render_file
 from northmoor.core.document import Document
-from northmoor.core.layout.alphabet import alphabet_of
-from northmoor.core.model.looks import Look
-from northmoor.core.model.tables import Column
-from northmoor.core.model.texts import TextBlock
+from northmoor.core.layout.text.advances import advance_table
+from northmoor.core.model.blocks.table import Column
+from northmoor.core.model.blocks.text import TextBlock
+from northmoor.core.model.styles import Style
 from northmoor.core.output.raster import rasterise
-from northmoor.core.sources.connections import Library
+from northmoor.core.sources.library import Library
 from tests.helpers import FREIGHT, dumped, level_of, render, report_of, row_of, script_of, table_of
 
 MakeLibrary = Callable[[str], Library]
@@ -96,7 +96,7 @@ def test_any_script_comes_out_as_it_went_in(library: MakeLibrary) -> None:
 
 def test_qpdf_finds_nothing_to_say(fares_pdf: bytes, library: MakeLibrary, tmp_path: Path) -> None:
     Image.new("RGBA", (30, 30), (10, 20, 30, 99)).save(tmp_path / "a.png")
-    from northmoor.core.model.blocks import PictureBlock
+    from northmoor.core.model.blocks.picture import PictureBlock
 
     other = render(report_of(PictureBlock(name="p", file="a.png", height=30_000), table_of("t")), library(TRICKY)).pdf()
     for number, data in enumerate((fares_pdf, other)):
@@ -155,7 +155,7 @@ def test_the_canvas_page_is_the_delivered_page(fares: Document, fares_pdf: bytes
 
 
 def test_pictures_keep_their_colours(library: MakeLibrary, tmp_path: Path) -> None:
-    from northmoor.core.model.blocks import PictureBlock
+    from northmoor.core.model.blocks.picture import PictureBlock
 
     Image.new("RGB", (20, 10), (200, 30, 60)).save(tmp_path / "a.jpg", quality=95)
     document = render(report_of(PictureBlock(name="p", file="a.jpg", height=72_000)), library(FREIGHT))
@@ -179,7 +179,7 @@ def test_the_dump_is_as_documented(fares: Document) -> None:
 
 
 def test_right_to_left_and_marks_are_placed_within_the_line(library: MakeLibrary) -> None:
-    block = TextBlock(name="x", text="שלום e\u0301", look=Look(size=20_000))
+    block = TextBlock(name="x", text="שלום e\u0301", look=Style(size=20_000))
     document = render(report_of(block), library(FREIGHT))
     (item,) = dumped(document)["pages"][0]["items"]
     letters = [c for page in chars(document.pdf()) for c in page]
@@ -205,7 +205,7 @@ def test_pages_written_together_are_those_of_the_canvas(demo: Path, tmp_path: Pa
 
 
 def test_every_simple_character_is_written_as_it_reads(library: MakeLibrary) -> None:
-    glyphs = alphabet_of("IBMPlexSans-Regular").glyphs
+    glyphs = advance_table("IBMPlexSans-Regular").glyphs
     first = {glyph: char for char, glyph in reversed(glyphs.items())}
     told = [char for char in glyphs if char.strip() and first[glyphs[char]] == char]
     assert {byte for char in told for byte in divmod(glyphs[char], 256)} >= {0x0D, 0x28, 0x29, 0x5C}  # escaped ones

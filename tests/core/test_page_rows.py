@@ -8,12 +8,13 @@ from pathlib import Path
 
 import pytest
 
-from northmoor.core.document import Document, Session
-from northmoor.core.model.files import load_report
-from northmoor.core.model.looks import Look
+from northmoor.core.document import Document
+from northmoor.core.model.blocks.table import Cell, Column, HeadRow, Row
 from northmoor.core.model.pages import PageSetup
-from northmoor.core.model.tables import Cell, Column, HeadRow, Row
-from northmoor.core.sources.connections import Library
+from northmoor.core.model.styles import Style
+from northmoor.core.session import Session
+from northmoor.core.sources.library import Library
+from northmoor.core.store.report_files import load_report
 from tests.helpers import FREIGHT, Line, column_of, dumped, level_of, lines_of, render, report_of, row_of, table_of
 
 MakeLibrary = Callable[[str], Library]
@@ -195,7 +196,7 @@ def test_a_group_begins_on_an_odd_page_after_a_blank_one(library: MakeLibrary) -
 
 def test_a_cell_covers_rows_below_and_the_last_makes_room(library: MakeLibrary) -> None:
     tall = Column(
-        name="k", value="k || ' ' || k || ' ' || k || ' ' || k", width=22_000, rows=2, look=Look(fill="#EEEEEE")
+        name="k", value="k || ' ' || k || ' ' || k || ' ' || k", width=22_000, rows=2, look=Style(fill="#EEEEEE")
     )
     table = table_of(tall, "n", detail=(row_of(n="n * 2"),), keep_rows="n < 6")
     spanned, plain = (

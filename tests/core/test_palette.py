@@ -4,17 +4,17 @@ from collections.abc import Callable
 from itertools import combinations
 
 import numpy as np
-import numpy.typing as npt
 
-from northmoor.core.layout.hatching import HATCHINGS, hatch_lines
-from northmoor.core.layout.palette import DARK, LIGHT, PALETTE, color_of, legible_on, mixed
-from northmoor.core.model.charts import ChartBlock, ChartLevel, ChartMeasure
-from northmoor.core.sources.connections import Library
+from northmoor.core.base.arrays import Floats
+from northmoor.core.layout.chart.palette import DARK, LIGHT, PALETTE, color_of, legible_on, mixed
+from northmoor.core.layout.graphics.hatching import HATCHINGS, hatch_lines
+from northmoor.core.model.blocks.chart import ChartBlock, ChartLevel, ChartMeasure
+from northmoor.core.sources.library import Library
 from tests.core.test_levels import SALES
 from tests.helpers import dumped, render, report_of
 
 MakeLibrary = Callable[[str], Library]
-Matrix = npt.NDArray[np.float64]
+Matrix = Floats
 SEEN_AS = {
     "all": np.eye(3),
     "no red": np.array([[0.152286, 1.052583, -0.204868], [0.114503, 0.786281, 0.099216], [-0.003882, -0.048116, 1.051998]]),

@@ -7,13 +7,13 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from northmoor.core.compute.groups import Wanted
-from northmoor.core.compute.parting import can_be_cut, cuts, part_of
-from northmoor.core.compute.scopes import DETAIL
-from northmoor.core.compute.table import ArrangedTable
-from northmoor.core.model.charts import Chart, ChartLevel, ChartMeasure
-from northmoor.core.model.tables import Cell, Row
-from northmoor.core.sources.connections import Library
+from northmoor.core.compute.evaluate.scope_names import DETAIL
+from northmoor.core.compute.groups.boundaries import ScopedExpression
+from northmoor.core.compute.table.evaluation import TableData
+from northmoor.core.compute.table.partitions import can_be_partitioned, partition, partition_bounds
+from northmoor.core.model.blocks.chart import Chart, ChartLevel, ChartMeasure
+from northmoor.core.model.blocks.table import Cell, Row
+from northmoor.core.sources.library import Library
 from tests.helpers import FREIGHT, level_of, render, report_of, row_of, table_of
 
 MakeLibrary = Callable[[str], Library]
@@ -21,7 +21,7 @@ Lines = list[tuple[int, int, int]]
 LINES = st.lists(st.tuples(st.integers(0, 4), st.integers(0, 2), st.integers(-3, 3)), min_size=1, max_size=40)
 
 
-def arranged_of(library: MakeLibrary, lines: Lines) -> ArrangedTable:
+def arranged_of(library: MakeLibrary, lines: Lines) -> TableData:
     """Lines of two levels with a figure in each scope, some of them faulty, in an order of their own."""
     values = ", ".join(map(str, lines))
     script = f"create table lines (who integer, kind integer, n integer); insert into lines values {values};"
@@ -33,8 +33,8 @@ def arranged_of(library: MakeLibrary, lines: Lines) -> ArrangedTable:
     document = render(
         report_of(table.but(columns=(*table.columns, table.columns[0].but(name="x", value="8 // n")))), library(script)
     )
-    found = document.composition.arranged["table"]
-    assert isinstance(found, ArrangedTable)
+    found = document.composition.data["table"]
+    assert isinstance(found, TableData)
     return found
 
 
@@ -47,7 +47,7 @@ def test_a_part_has_what_the_whole_has_there(
     level = whole.levels[depth - 1]
     first = min(ends) % len(level)
     end = first + 1 + max(ends) % (len(level) - first)
-    part = part_of(whole, depth, first, end)
+    part = partition(whole, depth, first, end)
     row, stop = int(level.starts[first]), int(level.starts[end])
     assert part.whole is whole
     assert part.rows == stop - row
@@ -69,7 +69,7 @@ def test_a_part_has_what_the_whole_has_there(
         assert computed.fault is whole.cells[want].fault
 
 
-def _has_the_same(part: ArrangedTable, whole: ArrangedTable, want: Wanted) -> None:
+def _has_the_same(part: TableData, whole: TableData, want: ScopedExpression) -> None:
     """Whether a part has a figure's values and faults where the whole has them."""
     own, all_of_them = part.cells[want], whole.cells[want]
     begin = part.first(want.scope)
@@ -82,7 +82,7 @@ def _has_the_same(part: ArrangedTable, whole: ArrangedTable, want: Wanted) -> No
 @given(sizes=st.lists(st.integers(1, 9), max_size=30), rows=st.integers(1, 40))
 def test_cuts_make_parts_of_whole_groups_of_about_so_many_rows(sizes: list[int], rows: int) -> None:
     starts = np.concatenate([[0], np.cumsum(sizes, dtype=np.int64)])
-    found = cuts(starts, rows)
+    found = partition_bounds(starts, rows)
     if not sizes:
         assert found == []
         return
@@ -101,9 +101,9 @@ def test_trees_charts_and_matrices_are_not_cut(library: MakeLibrary) -> None:
     drawn = level_of("route", heading=(Row(cells=(Cell(column="charge", chart=chart),)),))
     made = library(FREIGHT)
     for level, is_cut in ((level_of("route"), True), (drawn, False), (level_of("route", parent="vessel"), False)):
-        found = render(report_of(table_of("charge", levels=(level,))), made).composition.arranged["table"]
-        assert isinstance(found, ArrangedTable)
-        assert can_be_cut(found) is is_cut
+        found = render(report_of(table_of("charge", levels=(level,))), made).composition.data["table"]
+        assert isinstance(found, TableData)
+        assert can_be_partitioned(found) is is_cut
 
 
 @pytest.mark.parametrize(("order", "numbers"), [("n", [0, 1, 2, 3]), ("n desc", [3, 2, 1, 0])])
@@ -111,8 +111,8 @@ def test_rows_tell_which_of_the_fetched_they_are(library: MakeLibrary, order: st
     script = "create table lines (n integer); insert into lines values (0), (1), (2), (3);"
     table = table_of("n", levels=(level_of("n"),))
     document = render(report_of(table, sql=f"select n from lines order by {order}"), library(script))
-    found = document.composition.arranged["table"]
-    assert isinstance(found, ArrangedTable)
+    found = document.composition.data["table"]
+    assert isinstance(found, TableData)
     assert (found.source is None) == (order == "n")  # as they were fetched, they need no numbers
     assert found.fetched().tolist() == numbers
     assert found.fetched(1, 3).tolist() == numbers[1:3]

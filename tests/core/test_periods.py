@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from northmoor.core.values.periods import COMMON, COMMON_DAYS, COMMON_MOMENTS, Clock, Span, day, moment, period
+from northmoor.core.values.relative_periods import COMMON, COMMON_DAYS, COMMON_MOMENTS, Clock, Span, day, moment, period
 
 DUBLIN = ZoneInfo("Europe/Dublin")
 NOON = datetime(2025, 3, 31, 12, 0)

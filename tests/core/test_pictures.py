@@ -16,12 +16,12 @@ from hypothesis import strategies as st
 from PIL import Image
 
 from northmoor.core.document import Document
-from northmoor.core.layout.display import Picture
-from northmoor.core.layout.pictures import fitted, size_of
-from northmoor.core.layout.vectors import read_svg
-from northmoor.core.model.blocks import ForEachBlock
-from northmoor.core.model.pictures import PictureBlock
-from northmoor.core.sources.connections import Library
+from northmoor.core.layout.graphics.display_list import Picture
+from northmoor.core.layout.graphics.images import fitted, size_of
+from northmoor.core.layout.graphics.svg import read_svg
+from northmoor.core.model.blocks.containers import ForEachBlock
+from northmoor.core.model.blocks.picture import PictureBlock
+from northmoor.core.sources.library import Library
 from tests.helpers import FREIGHT, dumped, render, report_of
 
 MakeLibrary = Callable[[str], Library]
@@ -103,12 +103,12 @@ def test_what_is_seen_lies_in_the_place_and_in_the_picture(size: Any, box: Any, 
     made = Picture("x", size, True, b"")
     assert size_of(block, made, 1_000_000) == box
     placed = fitted(block, made, *box)
-    x, y, width, height = placed.seen
+    x, y, width, height = placed.visible
     assert x >= 0
     assert x + width <= box[0]
     assert y >= 0
     assert y + height <= box[1]
-    left, top, across, down = placed.whole or placed.seen
+    left, top, across, down = placed.whole or placed.visible
     assert left <= x + 1
     assert top <= y + 1
     assert left + across >= x + width - 2

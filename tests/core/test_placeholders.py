@@ -5,8 +5,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from northmoor.core.errors import RefusedQuery
-from northmoor.core.expr.placeholders import named_position, placeholders, written
-from northmoor.core.sources.guard import check_query
+from northmoor.core.expr.placeholders import for_driver, named_position, placeholders
+from northmoor.core.sources.drivers.read_only import check_query
 
 DIALECTS = ("sqlite", "postgres", "mysql", "duckdb")
 
@@ -36,7 +36,7 @@ def test_casts_and_slices_are_no_parameters() -> None:
 @given(st.lists(st.sampled_from(["a", ":year", "'t:x'", ",", " ", "\n", ":s"]), max_size=30))
 def test_every_offset_leads_back_to_where_it_was_written(parts: list[str]) -> None:
     sql = "select " + " ".join(parts)
-    made = written(sql, "postgres", lambda found: f"$<{found.name * 3}>")
+    made = for_driver(sql, "postgres", lambda found: f"$<{found.name * 3}>")
     for number, letter in enumerate(made.sql):
         at = made.original(number)
         inside = made.sql.rfind("$<", 0, number + 1) > made.sql.rfind(">", 0, number)
@@ -46,8 +46,8 @@ def test_every_offset_leads_back_to_where_it_was_written(parts: list[str]) -> No
 
 
 def test_what_ends_a_statement_is_left_out() -> None:
-    assert written("select 1 ;; ", "sqlite", str).sql.strip() == "select 1"
-    assert written("select ';' as x", "sqlite", str).sql == "select ';' as x"
+    assert for_driver("select 1 ;; ", "sqlite", str).sql.strip() == "select 1"
+    assert for_driver("select ';' as x", "sqlite", str).sql == "select ';' as x"
 
 
 @pytest.mark.parametrize(
@@ -97,5 +97,5 @@ def test_each_dialects_own_reading_passes(dialect: str, sql: str) -> None:
 )  # fmt: skip
 def test_what_a_message_names_is_found_in_the_text(message: str, word: str | None) -> None:
     sql = "select :a_long_name, b.nix, frm\nfrom lost b"
-    made = written(sql, "mysql", lambda _: "?")
+    made = for_driver(sql, "mysql", lambda _: "?")
     assert named_position(message, made) == (sql.index(word) if word else None)

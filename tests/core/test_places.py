@@ -8,9 +8,9 @@ import pytest
 
 import northmoor
 from northmoor.core.document import Document
-from northmoor.core.layout.display import items
-from northmoor.core.layout.places import Places, page_places
-from northmoor.core.sources.connections import Library
+from northmoor.core.layout.graphics.display_list import items
+from northmoor.core.layout.page.hit_testing import HitMap, hit_map
+from northmoor.core.sources.library import Library
 from tests.helpers import level_of, render, report_of, row_of, table_of
 
 MakeLibrary = Callable[[str], Library]
@@ -25,8 +25,8 @@ def document(library: MakeLibrary) -> Document:
     return render(report_of(table_of("v", "k", levels=(outer, inner), total=row_of(v="sum(v)"))), library(GROUPS))
 
 
-def places(document: Document) -> list[Places]:
-    return [page_places(document.composition, index) for index in range(len(document))]
+def places(document: Document) -> list[HitMap]:
+    return [hit_map(document.composition, index) for index in range(len(document))]
 
 
 def test_every_text_lies_in_the_spot_of_its_own_cell(document: Document, demo: Path) -> None:
@@ -35,24 +35,28 @@ def test_every_text_lies_in_the_spot_of_its_own_cell(document: Document, demo: P
             for item in items(made.page(index)):
                 if item.kind != "text" or item.origin.block in ("header", "footer"):
                     continue
-                spot = found.spot_at(item.x + item.width // 2, item.y + item.height // 2)
-                assert spot is not None
-                assert (spot.block, spot.row, spot.level) == (item.origin.block, item.origin.row, item.origin.level)
-                assert spot.column == item.origin.column
+                region = found.region_at(item.x + item.width // 2, item.y + item.height // 2)
+                assert region is not None
+                assert (region.block, region.row, region.level) == (
+                    item.origin.block,
+                    item.origin.row,
+                    item.origin.level,
+                )
+                assert region.column == item.origin.column
 
 
 def test_spots_of_a_row_fill_it_without_overlap(document: Document) -> None:
     for found in places(document):
-        rows = [s for s in found.spots if s.column is None]
+        rows = [s for s in found.regions if s.column is None]
         for row in rows:
-            cells = sorted((s for s in found.spots if s.column and s.y == row.y), key=lambda s: s.x)
+            cells = sorted((s for s in found.regions if s.column and s.y == row.y), key=lambda s: s.x)
             assert all(a.x + a.width <= b.x for a, b in pairwise(cells))
             assert all(row.x <= s.x and s.x + s.width <= row.x + row.width for s in cells)
 
 
 def test_edges_stand_between_columns(document: Document) -> None:
     for found in places(document):
-        rights = {s.column: s.x + s.width for s in found.spots if s.row == "detail" and s.column}
+        rights = {s.column: s.x + s.width for s in found.regions if s.row == "detail" and s.column}
         assert {e.column: e.x for e in found.edges} == rights
 
 
@@ -84,11 +88,11 @@ def test_brackets_are_open_where_their_group_goes_on(document: Document) -> None
 
 def test_headers_and_footers_can_be_pointed_at(demo: Path) -> None:
     made = northmoor.render(demo / "reports" / "fares-by-route.moor")
-    found = page_places(made.composition, 0)
+    found = hit_map(made.composition, 0)
     page = made.page(0)
     for item in items(page):
         if item.origin.block in ("header", "footer"):
-            spot = found.spot_at(item.x + 1000, item.y + item.height // 2)
-            assert spot is not None
-            assert spot.block == item.origin.block
-    assert {s.column for s in found.spots if s.block == "header"} == {"0.start", "0.end"}
+            region = found.region_at(item.x + 1000, item.y + item.height // 2)
+            assert region is not None
+            assert region.block == item.origin.block
+    assert {s.column for s in found.regions if s.block == "header"} == {"0.start", "0.end"}

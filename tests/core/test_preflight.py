@@ -8,14 +8,15 @@ import pytest
 import northmoor
 from northmoor.core.checks import preflight as checks
 from northmoor.core.checks.preflight import RULES, preflight, preflight_values
-from northmoor.core.checks.values import VALUE_RULES, Asked
-from northmoor.core.document import Document, Session
+from northmoor.core.checks.value_rules import VALUE_RULES, ValuesToCheck
+from northmoor.core.document import Document
 from northmoor.core.errors import ConnectionFault
-from northmoor.core.model.data import Query, QueryColumn, SharedQuery
 from northmoor.core.model.findings import Finding
 from northmoor.core.model.parameters import Choice, Parameter
+from northmoor.core.model.queries import Query, QueryColumn, SharedQuery
 from northmoor.core.model.report import Report
-from northmoor.core.sources.connections import Library
+from northmoor.core.session import Session
+from northmoor.core.sources.library import Library
 from tests.helpers import FREIGHT, column_of, level_of, lines_of, render, report_of, table_of
 
 MakeLibrary = Callable[[str], Library]
@@ -134,8 +135,8 @@ def test_a_default_outside_its_list_can_be_exchanged(library: MakeLibrary) -> No
     made = library(FREIGHT)
     season = Parameter(name="season", default="x", choices=(Choice(value="s", label="Summer"),))
     report = report_of(parameters=[season], sql="select * from lines where :season is not null")
-    found = Session(made).settle(report)
-    (finding,) = preflight_values(Asked(found, made))
+    found = Session(made).resolve_parameters(report)
+    (finding,) = preflight_values(ValuesToCheck(found, made))
     assert (finding.rule, finding.is_error) == ("stray default", True)
     assert str(finding) == "Parameter season: Its default x is not in its list. Choose one of s."
     assert [r.edit(report).parameters[0].default for r in finding.remedies if r.edit] == ["s", None]
@@ -148,8 +149,8 @@ def test_values_that_cannot_be_had_can_be_exchanged(library: MakeLibrary) -> Non
     made = library(FREIGHT)
     pieces = Parameter(name="pieces", kind="integer", default=1, largest=5)
     season = Parameter(name="season", choices=(Choice(value="s", label="Summer"),))
-    found = Session(made).settle(report_of(parameters=[pieces, season]), {"pieces": 9})
-    findings = preflight_values(Asked(found, made))
+    found = Session(made).resolve_parameters(report_of(parameters=[pieces, season]), {"pieces": 9})
+    findings = preflight_values(ValuesToCheck(found, made))
     assert [[(r.label, r.values) for r in f.remedies] for f in findings] == [
         [("Back to the default", {"pieces": None})], [("Choose Summer", {"season": "s"}), ("Let it be left empty", None)],
     ]  # fmt: skip
@@ -204,7 +205,7 @@ def test_sample_values_are_told_while_designing(library: MakeLibrary) -> None:
     report = report_of(table_of("pieces"), sql="select * from lines where route in (:routes)",
                        parameters=[Parameter(name="routes", holds="list", sample=("TQ-SK",))])  # fmt: skip
     session = Session(made)
-    (finding,) = preflight(session.render_settled(session.settle(report, designing=True)))
+    (finding,) = preflight(session.render_resolved(session.resolve_parameters(report, designing=True)))
     assert (finding.rule, finding.is_error) == ("sample value", False)
 
 

@@ -14,22 +14,22 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
-from northmoor.core.compute.crosscheck import cross
-from northmoor.core.compute.looking import Look, seen
-from northmoor.core.compute.profile import profile
-from northmoor.core.deliver.tables import write_table
-from northmoor.core.document import Session
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.compute.explore.crosscheck import cross_totals
+from northmoor.core.compute.explore.profile import profile
+from northmoor.core.compute.explore.quick_filter import QuickFilter, visible_rows
+from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import NorthmoorError, OutputError, QueryError, ReportFileError
+from northmoor.core.export.row_files import write_table
 from northmoor.core.model import edits
-from northmoor.core.model.data import Link, Query, QueryColumn, SharedQuery
-from northmoor.core.model.files import load_report, save_report
+from northmoor.core.model.queries import Link, Query, QueryColumn, SharedQuery
 from northmoor.core.model.report import Report
-from northmoor.core.sources.connections import Library
-from northmoor.core.sources.details import details_of
-from northmoor.core.sources.fetch import Rows
-from northmoor.core.sources.plan import plan
-from northmoor.core.sources.samples import write_sample
-from northmoor.core.stopping import Stop
+from northmoor.core.session import Session
+from northmoor.core.sources.fetch.details import rows_of_record
+from northmoor.core.sources.fetch.plan import plan
+from northmoor.core.sources.fetch.snapshots import write_sample
+from northmoor.core.sources.library import Library
+from northmoor.core.store.report_files import load_report, save_report
 from tests.helpers import FREIGHT, bind, fetched, report_of
 
 MakeLibrary = Callable[[str], Library]
@@ -37,7 +37,7 @@ LINES = Query(name="lines", connection="db", sql="select * from lines")
 
 
 def rows_of(library: Library, report: Report, name: str = "rows", **values: object) -> Rows:
-    return Session(library).rows(report, name, bind(report, values), Stop())
+    return Session(library).rows(report, name, bind(report, values), CancelToken())
 
 
 def test_a_combined_query_reads_the_others_exactly(library: MakeLibrary) -> None:
@@ -78,7 +78,7 @@ def test_a_detail_keeps_what_belongs_to_its_records_fetched_once(library: MakeLi
     report = report_of(queries=[owners, LINES.but(name="rows", detail_of=link)])
     rows = rows_of(made, report)
     assert rows.table["charge"].to_pylist() == [Decimal("12.10"), Decimal("9.90"), Decimal("7.00")]
-    assert details_of(rows.table, {"ship": "Curlew"}, link, Stop()).num_rows == 0
+    assert rows_of_record(rows.table, {"ship": "Curlew"}, link, CancelToken()).num_rows == 0
     wrong = Link.model_validate({"query": "owners", "columns": [{"own": "vesel", "other": "ship"}]})
     with pytest.raises(QueryError, match="no column 'vesel', by which the detail is linked"):
         rows_of(made, report_of(queries=[owners, LINES.but(name="rows", detail_of=wrong)]))
@@ -101,7 +101,7 @@ def test_a_shared_query_is_kept_in_the_library_and_knows_its_reports(library: Ma
     assert rows_of(made, load_report(tmp_path / "uses.moor")).table.num_rows == 6
     assert [p.name for p in made.reports_with("freight")] == ["uses.moor"]
     assert made.shared_queries() == ["freight"]
-    from northmoor.core.sources.resolving import fill_shared
+    from northmoor.core.sources.fetch.query_resolution import fill_shared
 
     filled = fill_shared(report.query("rows"), made)
     assert [(c.name, c.label, c.total) for c in filled.columns] == [
@@ -168,7 +168,7 @@ def test_queries_are_renamed_with_what_uses_them(library: MakeLibrary) -> None:
 
 def test_profiles_say_what_stands_in_each_column(library: MakeLibrary) -> None:
     rows = fetched(library(FREIGHT), "select note, day, charge, null as empty from lines")
-    note, day, charge, nothing = profile(rows, Stop())
+    note, day, charge, nothing = profile(rows, CancelToken())
     assert (note.count, note.blanks, note.distinct, note.low, note.high, note.bars) == (
         6,
         1,
@@ -185,19 +185,19 @@ def test_profiles_say_what_stands_in_each_column(library: MakeLibrary) -> None:
 
 def test_looking_sorts_and_narrows_without_touching_the_rows(library: MakeLibrary) -> None:
     rows = fetched(library(FREIGHT), "select route, vessel, charge from lines")
-    assert seen(rows, Look(), Stop()).tolist() == [0, 1, 2, 3, 4, 5]
-    assert seen(rows, Look("charge", True), Stop()).tolist() == [3, 0, 1, 2, 5, 4]
-    assert seen(rows, Look("route"), Stop()).tolist() == [1, 4, 0, 2, 3, 5]
-    assert seen(rows, Look("charge", False, "DUNLIN"), Stop()).tolist() == [5, 2, 1]
-    assert seen(rows, Look(text="100.05"), Stop()).tolist() == [3]
-    assert seen(rows, Look(text="%"), Stop()).tolist() == []
+    assert visible_rows(rows, QuickFilter(), CancelToken()).tolist() == [0, 1, 2, 3, 4, 5]
+    assert visible_rows(rows, QuickFilter("charge", True), CancelToken()).tolist() == [3, 0, 1, 2, 5, 4]
+    assert visible_rows(rows, QuickFilter("route"), CancelToken()).tolist() == [1, 4, 0, 2, 3, 5]
+    assert visible_rows(rows, QuickFilter("charge", False, "DUNLIN"), CancelToken()).tolist() == [5, 2, 1]
+    assert visible_rows(rows, QuickFilter(text="100.05"), CancelToken()).tolist() == [3]
+    assert visible_rows(rows, QuickFilter(text="%"), CancelToken()).tolist() == []
 
 
 @given(st.lists(st.tuples(st.sampled_from("ab"), st.sampled_from(["x", "y", None]), st.integers(-99, 99)), max_size=20))
 def test_cross_totals_add_up_to_those_of_straight_sql(given_rows: list[tuple[str, str | None, int]]) -> None:
     import pyarrow as pa
 
-    from northmoor.core.model.types import ValueType
+    from northmoor.core.model.value_types import ValueType
 
     columns = list(zip(*given_rows, strict=True)) or [(), (), ()]
     table = pa.table(
@@ -208,7 +208,7 @@ def test_cross_totals_add_up_to_those_of_straight_sql(given_rows: list[tuple[str
         }
     )
     rows = Rows("q", table, (ValueType("text"), ValueType("text"), ValueType("integer")), datetime(2025, 1, 1))
-    found = cross(rows, ["r"], ["c"], "sum", "n", Stop())
+    found = cross_totals(rows, ["r"], ["c"], "sum", "n", CancelToken())
     sums: dict[tuple[tuple, tuple], int] = {}
     for r, c, n in given_rows:
         for key in (((r,), (c,)), ((r,), ()), ((), (c,)), ((), ())):
@@ -223,9 +223,9 @@ def test_too_many_combinations_are_refused_and_so_are_sums_of_texts(library: Mak
     )
     rows = fetched(made, "select * from t")
     with pytest.raises(QueryError, match="300 columns, too many"):
-        cross(rows, ["x"], ["n"], "count", "n", Stop())
+        cross_totals(rows, ["x"], ["n"], "count", "n", CancelToken())
     with pytest.raises(QueryError, match="sum of x cannot be made"):
-        cross(rows, ["n"], [], "sum", "x", Stop())
+        cross_totals(rows, ["n"], [], "sum", "x", CancelToken())
 
 
 def test_rows_are_exported_as_open_data(library: MakeLibrary, tmp_path: Path) -> None:
@@ -261,11 +261,11 @@ def test_the_plan_says_where_each_step_runs_and_as_whom(library: MakeLibrary) ->
 def test_rows_past_a_size_go_to_a_file_and_come_back_whole(
     library: MakeLibrary, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    from northmoor.core.sources import gathering
+    from northmoor.core.sources.fetch import spooling
 
     table = fetched(library(FREIGHT), "select pieces, vessel from lines").table
-    monkeypatch.setattr(gathering, "IN_MEMORY", 100)
-    collected = gathering.Gathering(table.schema)
+    monkeypatch.setattr(spooling, "IN_MEMORY", 100)
+    collected = spooling.BatchSpool(table.schema)
     for _ in range(50):
         collected.add([column.combine_chunks() for column in table.columns])
     whole = collected.table()
@@ -279,7 +279,7 @@ def test_a_combined_query_is_checked_against_the_columns_it_is_over(library: Mak
     for sql, position in ((good, None), (bad, bad.index("nix"))):
         report = report_of(queries=[LINES, Query(name="rows", sql=sql)])
         try:
-            assert session.check(report, "rows", bind(report, {}), Stop()) == "The engine"
+            assert session.check(report, "rows", bind(report, {}), CancelToken()) == "The engine"
             assert sql == good
         except QueryError as error:
             assert (sql, error.position) == (bad, position)

@@ -8,15 +8,17 @@ import pytest
 from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 
-from northmoor.core.document import Document, Session
-from northmoor.core.layout.display import items
-from northmoor.core.model.blocks import FrameBlock, FrameItem
-from northmoor.core.model.leaves import BreakBlock, ContentsBlock, ShapeBlock, SpacerBlock
+from northmoor.core.authoring.find_replace import SearchTerm, find_occurrences, replace_occurrences
+from northmoor.core.document import Document
+from northmoor.core.layout.graphics.display_list import items
+from northmoor.core.model.blocks.containers import FrameBlock, FrameItem
+from northmoor.core.model.blocks.simple import BreakBlock, ContentsBlock, ShapeBlock, SpacerBlock
+from northmoor.core.model.blocks.text import TextBlock
+from northmoor.core.model.connections import Connections
 from northmoor.core.model.pages import PageSetup
 from northmoor.core.model.report import Report
-from northmoor.core.model.texts import TextBlock
-from northmoor.core.sources.connections import Connections, Library
-from northmoor.core.sources.replacing import Wanted, occurrences, with_replaced
+from northmoor.core.session import Session
+from northmoor.core.sources.library import Library
 from tests.helpers import report_of, table_of
 
 RENDERED = settings(
@@ -172,10 +174,10 @@ def test_a_field_is_replaced_where_it_is_meant_and_back_again(parts: list[tuple[
         return report_of(table_of("fare").but(keep_rows=value))
 
     before = report(lambda _, field: field)
-    wanted = Wanted("fare", is_field=True, query="rows")
+    wanted = SearchTerm("fare", is_field=True, query="rows")
     meant = ("bare", "summed", "qualified")
     table = report(lambda part, field: "charge" if field == "fare" and part in meant else field).editions[0].blocks[0]
-    changed = with_replaced(before, wanted, "charge", occurrences(before, wanted))
+    changed = replace_occurrences(before, wanted, "charge", find_occurrences(before, wanted))
     assert changed.editions[0].blocks[0].keep_rows == table.keep_rows  # type: ignore[union-attr]  # it is a table
-    back = Wanted("charge", is_field=True, query="rows")
-    assert with_replaced(changed, back, "fare", occurrences(changed, back)) == before
+    back = SearchTerm("charge", is_field=True, query="rows")
+    assert replace_occurrences(changed, back, "fare", find_occurrences(changed, back)) == before

@@ -9,11 +9,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from northmoor.core.model.blocks.table import PAGE_ROWS, Column, Row, TableBlock
 from northmoor.core.model.connections import Connections, SqliteConnection
 from northmoor.core.model.pages import PageSetup
 from northmoor.core.model.parameters import Parameter
-from northmoor.core.model.tables import PAGE_ROWS, Column, Row, TableBlock
-from northmoor.core.sources.connections import Library
+from northmoor.core.sources.library import Library
 from tests.helpers import Line, dumped, level_of, lines_of, render, report_of, row_of, table_of
 
 TEXT = st.text(alphabet="ab –\nWé", max_size=120) | st.none()

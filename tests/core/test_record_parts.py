@@ -5,21 +5,22 @@ from typing import Any
 
 import pytest
 
+from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.checks.preflight import preflight
 from northmoor.core.checks.trace import trace
 from northmoor.core.document import Document
-from northmoor.core.layout import flowing, recordtables
-from northmoor.core.layout.places import page_places
-from northmoor.core.model.blocks import ForEachBlock, GridBlock, GridCell
-from northmoor.core.model.data import Link, LinkedColumns
-from northmoor.core.model.leaves import BreakBlock, ContentsBlock
-from northmoor.core.model.looks import Look, Rule, Scale
+from northmoor.core.layout.flow import for_each
+from northmoor.core.layout.page.hit_testing import hit_map
+from northmoor.core.layout.table import per_record
+from northmoor.core.model.blocks.containers import ForEachBlock, GridBlock, GridCell
+from northmoor.core.model.blocks.simple import BreakBlock, ContentsBlock
+from northmoor.core.model.blocks.table import Column, Drawing
+from northmoor.core.model.blocks.text import TextBlock
 from northmoor.core.model.pages import PageSetup, Running, RunningLine, TextPiece
+from northmoor.core.model.queries import Link, LinkedColumns
 from northmoor.core.model.report import Report
-from northmoor.core.model.tables import Column, Drawing
-from northmoor.core.model.texts import TextBlock
-from northmoor.core.sources.connections import Library
-from northmoor.core.stopping import Stop
+from northmoor.core.model.styles import ColorScale, ConditionalFormat, Style
+from northmoor.core.sources.library import Library
 from tests.helpers import dumped, level_of, query, render, report_of, row_of, table_of
 
 MakeLibrary = Callable[[str], Library]
@@ -36,13 +37,18 @@ _ORDERED = "select * from lines order by who, goods, kg, fee"
 
 def statements(**more: Any) -> Report:
     """A report with all that the parts of a table have in common: widths, signs, scales, bars, rows of pages."""
-    heavy = Rule(when="kg > 250", look=Look(bold=True, size=12_000))
+    heavy = ConditionalFormat(when="kg > 250", look=Style(bold=True, size=12_000))
     columns = (
         Column(name="goods", value="goods", blank_repeats=True, link="#shipper {who}"),
-        Column(name="kg", value="kg", scale=Scale(), rules=(Rule(when="kg < 0", look=Look(italic=True)),)),
-        Column(name="fee", value="fee", format="0.##", look=Look(align="decimal")),
+        Column(
+            name="kg",
+            value="kg",
+            scale=ColorScale(),
+            rules=(ConditionalFormat(when="kg < 0", look=Style(italic=True)),),
+        ),
+        Column(name="fee", value="fee", format="0.##", look=Style(align="decimal")),
         Column(name="bar", value="kg", width=60_000, draw=Drawing(kind="bar")),
-        Column(name="odd", value="fee / (kg - 20)", format="0.0000000", width=30_000, look=Look(overflow="cut")),
+        Column(name="odd", value="fee / (kg - 20)", format="0.0000000", width=30_000, look=Style(overflow="cut")),
         Column(name="who", value="cast(goods as integer)", anchor="shipper {who}"),
     )
     level = level_of("goods", heading=(row_of(goods="{goods}: {sum(kg)}"),), continued="(more)", keep_together=True)
@@ -63,10 +69,10 @@ def statements(**more: Any) -> Report:
 
 def in_small_parts(monkeypatch: pytest.MonkeyPatch) -> None:
     """Let a few records be laid out together, each be placed by itself, and nothing of it be held."""
-    monkeypatch.setattr(recordtables, "ROWS_OF_PART", 4 * LINES)
-    monkeypatch.setattr(flowing, "PARTS_OF_BATCH", 1)
-    monkeypatch.setattr(flowing, "MANY_RECORDS", 2)
-    monkeypatch.setattr(flowing, "PARTS_HELD", 0)
+    monkeypatch.setattr(per_record, "ROWS_OF_PART", 4 * LINES)
+    monkeypatch.setattr(for_each, "PARTS_OF_BATCH", 1)
+    monkeypatch.setattr(for_each, "MANY_RECORDS", 2)
+    monkeypatch.setattr(for_each, "PARTS_HELD", 0)
 
 
 def told(document: Document) -> list[str]:
@@ -75,8 +81,8 @@ def told(document: Document) -> list[str]:
 
 def traced(document: Document, page: int) -> list[Any]:
     """The traces of all figures in rows of a page: what is shown, in what scope, over how many rows."""
-    spots = [s for s in page_places(document.composition, page).spots if s.column in ("kg", "fee") and s.row != "head"]
-    found = [trace(document, page, spot, Stop()) for spot in spots if spot.block == "table"]
+    regions = [s for s in hit_map(document.composition, page).regions if s.column in ("kg", "fee") and s.row != "head"]
+    found = [trace(document, page, region, CancelToken()) for region in regions if region.block == "table"]
     return [(t.shown, t.scope, t.rows and t.rows.table.to_pylist(), [f.agrees for f in t.figures]) for t in found]
 
 
@@ -92,7 +98,7 @@ def test_parts_print_what_the_whole_prints(
     in_small_parts(monkeypatch)
     parted = render(report, made)
     assert len(parted.composition.placed.batches) == SHIPPERS
-    assert all(batch.held is None for batch in parted.composition.placed.batches)
+    assert all(batch.fragments_held is None for batch in parted.composition.placed.batches)
     assert len(parted.composition.record_tables["table"].parts) == parts
     assert len(whole.composition.record_tables["table"].parts) == 1
     assert dumped(parted) == dumped(whole)
@@ -101,7 +107,7 @@ def test_parts_print_what_the_whole_prints(
     page = len(whole) // 2
     assert traced(parted, page) == traced(whole, page)
     assert all(agrees for *_, figures in traced(parted, page) for agrees in figures)
-    assert page_places(parted.composition, page).brackets == page_places(whole.composition, page).brackets
+    assert hit_map(parted.composition, page).brackets == hit_map(whole.composition, page).brackets
 
 
 @pytest.mark.parametrize("page", [
@@ -141,18 +147,18 @@ def test_batches_go_on_where_the_one_before_ended(
 def test_the_first_records_are_held_and_the_others_placed_again(
     library: MakeLibrary, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(flowing, "PARTS_OF_BATCH", 3)
-    monkeypatch.setattr(flowing, "PARTS_HELD", 12)
+    monkeypatch.setattr(for_each, "PARTS_OF_BATCH", 3)
+    monkeypatch.setattr(for_each, "PARTS_HELD", 12)
     document = render(statements(), library(ROWS))
     batches = document.composition.placed.batches
-    held = [batch.held is not None for batch in batches]
+    held = [batch.fragments_held is not None for batch in batches]
     assert held == sorted(held, reverse=True)
     assert 0 < sum(held) < len(held)
-    assert sum(len(batch.held) for batch in batches if batch.held is not None) <= 12
+    assert sum(len(batch.fragments_held) for batch in batches if batch.fragments_held is not None) <= 12
     first, last = batches[0], batches[-1]
     assert first.parts is first.parts
     again = last.place()
     assert again is not last.parts
-    assert [(run.first_page, [*run.slices]) for run in again.tables] == [
-        (run.first_page, [*run.slices]) for run in last.parts.tables
+    assert [(run.first_page, [*run.fragments]) for run in again.tables] == [
+        (run.first_page, [*run.fragments]) for run in last.parts.tables
     ]

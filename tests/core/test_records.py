@@ -11,25 +11,26 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.checks.preflight import preflight
 from northmoor.core.checks.trace import trace
-from northmoor.core.document import Document, Session
-from northmoor.core.errors import Stopped
-from northmoor.core.layout.display import items
-from northmoor.core.layout.places import page_places
-from northmoor.core.model.blocks import Block, ForEachBlock
-from northmoor.core.model.charts import ChartBlock, ChartLevel, ChartMeasure
-from northmoor.core.model.data import Link, LinkedColumns, Query
-from northmoor.core.model.leaves import ReadoutBlock, ShapeBlock
-from northmoor.core.model.looks import Look
-from northmoor.core.model.matrices import MatrixBlock, MatrixLevel, Measure
+from northmoor.core.document import Document
+from northmoor.core.errors import Cancelled
+from northmoor.core.layout.graphics.display_list import items
+from northmoor.core.layout.page.hit_testing import hit_map
+from northmoor.core.model.blocks.chart import ChartBlock, ChartLevel, ChartMeasure
+from northmoor.core.model.blocks.containers import Block, ForEachBlock
+from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
+from northmoor.core.model.blocks.simple import ReadoutBlock, ShapeBlock
+from northmoor.core.model.blocks.table import Column
+from northmoor.core.model.blocks.text import TextBlock
 from northmoor.core.model.pages import PageSetup, Running, RunningLine, TextPiece
+from northmoor.core.model.queries import Link, LinkedColumns, Query
 from northmoor.core.model.report import Report
-from northmoor.core.model.tables import Column
-from northmoor.core.model.texts import TextBlock
-from northmoor.core.sources.connections import Library
-from northmoor.core.stopping import Stop
-from northmoor.demo.statement import freight_statement
+from northmoor.core.model.styles import Style
+from northmoor.core.session import Session
+from northmoor.core.sources.library import Library
+from northmoor.demo.reports.freight_statement import freight_statement
 from tests.helpers import dumped, level_of, lines_of, query, render, report_of, row_of, script_of, table_of
 
 MakeLibrary = Callable[[str], Library]
@@ -309,18 +310,18 @@ def test_bookmarks_lead_to_where_their_record_stands(library: MakeLibrary) -> No
 
 
 def test_placing_records_can_be_stopped_at_any_of_them(library: MakeLibrary) -> None:
-    class Late(Stop):
+    class Late(CancelToken):
         """Stops once it has been asked so often."""
 
         def __init__(self, left: int) -> None:
             super().__init__()
             self.left = left
 
-        def check(self) -> None:
+        def raise_if_cancelled(self) -> None:
             self.left -= 1
             if self.left < 0:
-                self.set()
-            super().check()
+                self.cancel()
+            super().raise_if_cancelled()
 
     session, report = Session(library(ROWS)), report_of(nested(), queries=queries())
     session.render(report)  # rows and figures are known then, so that little is left but placing
@@ -328,7 +329,7 @@ def test_placing_records_can_be_stopped_at_any_of_them(library: MakeLibrary) -> 
     for left in range(200):
         try:
             session.render(report, stop=Late(left))
-        except Stopped:
+        except Cancelled:
             stopped += 1
         else:
             break
@@ -361,9 +362,9 @@ def test_figures_in_a_record_are_traced_to_its_rows(library: MakeLibrary) -> Non
     counts = dict(straight("select shipper, count(*) from waybills group by 1"))
     firsts = dict(straight("select shipper, min(id) from waybills group by 1"))
     for page, shipper in enumerate((3, 2, 1)):
-        found = [spot for spot in page_places(document.composition, page).spots if spot.row in
-                 ("text", "readout", "mark", "total", "page_total") and (spot.column or spot.block != "table")]  # fmt: skip
-        traces = {(spot.block, spot.level): trace(document, page, spot, Stop()) for spot in found}
+        found = [region for region in hit_map(document.composition, page).regions if region.row in
+                 ("text", "readout", "mark", "total", "page_total") and (region.column or region.block != "table")]  # fmt: skip
+        traces = {(region.block, region.level): trace(document, page, region, CancelToken()) for region in found}
         assert len(traces) == 5
         for (block, level), each in traces.items():
             assert all(figure.agrees for figure in each.figures), (block, each.figures)
@@ -435,7 +436,7 @@ def test_a_matrix_in_a_record_compares_with_the_records_own_columns(
         name="matrix", query="rows", rows=down, columns=(MatrixLevel(name="quarter", by="quarter"),),
         column_total="none", row_total="none", measures=(
             Measure(name="fares", value="sum(fare)", format="0"),
-            Measure(name="share", text="{round(100 * sum(fare) / sum(fare) over column); 0}%", look=Look(bold=True)),
+            Measure(name="share", text="{round(100 * sum(fare) / sum(fare) over column); 0}%", look=Style(bold=True)),
         ),
     )  # fmt: skip
     each = ForEachBlock(name="route", query="rows", by="route", page_break="none", blocks=(matrix,))
@@ -466,16 +467,16 @@ def test_a_figure_of_a_matrix_in_a_record_is_traced_to_its_rows(
     )  # fmt: skip
     each = ForEachBlock(name="route", query="rows", by="route", page_break="none", blocks=(matrix,))
     document = render(report_of(each, queries=[query("select * from sales")]), library(SALES))
-    spots = [
-        s for s in page_places(document.composition, 0).spots if s.part == "measure" and s.row in ("detail", "total")
+    regions = [
+        s for s in hit_map(document.composition, 0).regions if s.part == "measure" and s.row in ("detail", "total")
     ]
-    assert {spot.row for spot in spots} == ({"detail", "total"} if down else {"detail"})
-    for spot in spots[:40]:
-        found = trace(document, 0, spot, Stop())
+    assert {region.row for region in regions} == ({"detail", "total"} if down else {"detail"})
+    for region in regions[:40]:
+        found = trace(document, 0, region, CancelToken())
         assert "all" not in found.scope  # the level that it is given where it has none
         for figure in found.figures:
-            assert figure.answer.reason is None
-            assert figure.answer.value == figure.value
+            assert figure.verification.why_not is None
+            assert figure.verification.value == figure.value
             assert found.rows is not None
             if figure.value is not None:
                 assert sum(found.rows.table["fare"].to_pylist()) == figure.value

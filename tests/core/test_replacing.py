@@ -5,9 +5,11 @@ from pathlib import Path
 import pytest
 from pydantic import ValidationError
 
-from northmoor.core.model.blocks import ForEachBlock
-from northmoor.core.model.data import QueryColumn
-from northmoor.core.model.edition_edits import (
+from northmoor.core.authoring.find_replace import SearchTerm, find_occurrences, replace_occurrences
+from northmoor.core.model.blocks.containers import ForEachBlock
+from northmoor.core.model.blocks.simple import ReadoutBlock
+from northmoor.core.model.blocks.text import TextBlock, TextRun
+from northmoor.core.model.edits import (
     add_edition,
     duplicate_edition,
     move_edition,
@@ -15,13 +17,12 @@ from northmoor.core.model.edition_edits import (
     rename_edition,
     with_format,
 )
-from northmoor.core.model.leaves import ReadoutBlock
-from northmoor.core.model.looks import Style
-from northmoor.core.model.page_templates import keep_page, page_template, read_page, with_page
+from northmoor.core.model.page_templates import page_template, with_page
 from northmoor.core.model.pages import PageSetup, Running, RunningLine, TextPiece, Watermark
+from northmoor.core.model.queries import QueryColumn
 from northmoor.core.model.report import Report
-from northmoor.core.model.texts import TextBlock, TextRun
-from northmoor.core.sources.replacing import Wanted, occurrences, with_replaced
+from northmoor.core.model.styles import NamedStyle
+from northmoor.core.store.page_template_files import keep_page, read_page
 from tests.helpers import level_of, query, report_of, row_of, table_of
 
 
@@ -39,8 +40,8 @@ def sample() -> Report:
 
 
 def test_a_field_is_replaced_wherever_expressions_name_it() -> None:
-    report, wanted = sample(), Wanted("fare", is_field=True, query="rows")
-    changed = with_replaced(report, wanted, "charge", occurrences(report, wanted))
+    report, wanted = sample(), SearchTerm("fare", is_field=True, query="rows")
+    changed = replace_occurrences(report, wanted, "charge", find_occurrences(report, wanted))
     table, each = changed.editions[0].blocks
     assert table.columns[0].value == "charge"  # type: ignore[union-attr]
     assert table.columns[0].title == "fare"  # type: ignore[union-attr]  # a title is no expression
@@ -60,16 +61,16 @@ def test_a_field_is_replaced_wherever_expressions_name_it() -> None:
 
 
 def test_texts_are_found_everywhere_and_replaced_where_chosen() -> None:
-    report, wanted = sample(), Wanted("FARE")
-    found = occurrences(report, wanted)
+    report, wanted = sample(), SearchTerm("FARE")
+    found = find_occurrences(report, wanted)
     assert {"report · title", "query · rows · sql", "main · read · caption"} <= {each.place for each in found}
-    assert not occurrences(report, Wanted("FARE", match_case=True))
+    assert not find_occurrences(report, SearchTerm("FARE", match_case=True))
     chosen = [each for each in found if each.field in ("title", "caption")]
-    changed = with_replaced(report, wanted, "Charge", chosen)
+    changed = replace_occurrences(report, wanted, "Charge", chosen)
     assert changed.title == "Charges by route"
     assert changed.query("rows").sql == report.query("rows").sql
-    assert with_replaced(report, wanted, "x", []) == report
-    assert occurrences(report, Wanted("")) == []
+    assert replace_occurrences(report, wanted, "x", []) == report
+    assert find_occurrences(report, SearchTerm("")) == []
 
 
 def test_editions_are_made_ordered_named_and_taken_out() -> None:
@@ -88,10 +89,12 @@ def test_editions_are_made_ordered_named_and_taken_out() -> None:
 
 
 def test_a_page_kept_in_the_library_is_applied_to_another_report(tmp_path: Path) -> None:
-    house = Style(name="house", bold=True)
+    house = NamedStyle(name="house", bold=True)
     header = Running(lines=(RunningLine(end=TextPiece(text="Tarrow Sound Ferries", style="house")),))
     page = PageSetup(size="A5", columns=2)
-    report = report_of(page=page, edition={"header": header, "watermark": Watermark()}, styles=(house, Style(name="x")))
+    report = report_of(
+        page=page, edition={"header": header, "watermark": Watermark()}, styles=(house, NamedStyle(name="x"))
+    )
     keep_page(page_template(report, "main"), tmp_path / "pages" / "house.page.json")
     read = read_page(tmp_path / "pages" / "house.page.json")
     assert [style.name for style in read.styles] == ["house"]
@@ -99,5 +102,5 @@ def test_a_page_kept_in_the_library_is_applied_to_another_report(tmp_path: Path)
     edition = applied.editions[0]
     assert (edition.page, edition.header, edition.watermark) == (page, header, Watermark())
     assert edition.blocks == sample().editions[0].blocks
-    own = sample().but(styles=(Style(name="house", italic=True),))
+    own = sample().but(styles=(NamedStyle(name="house", italic=True),))
     assert with_page(own, "main", read).styles == own.styles  # a style that is there stays as it is

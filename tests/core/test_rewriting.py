@@ -8,9 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
-from northmoor.core.document import Session
-from northmoor.core.model import tables, texts
-from northmoor.core.model.data import Query
+from northmoor.core.authoring.rename_parameter import EXPRESSIONS, TEMPLATES, change_kind, rename_value
+from northmoor.core.model.blocks import table, text
 from northmoor.core.model.pages import TextPiece
 from northmoor.core.model.parameters import (
     AllChoices,
@@ -21,11 +20,12 @@ from northmoor.core.model.parameters import (
     Parameter,
     ValueSet,
 )
+from northmoor.core.model.queries import Query
 from northmoor.core.model.report import Report
-from northmoor.core.sources.connections import Library
-from northmoor.core.sources.rewriting import EXPRESSIONS, TEMPLATES, change_kind, rename_value
-from northmoor.demo.reports import fares_by_route
-from northmoor.demo.selected import selected_waybills
+from northmoor.core.session import Session
+from northmoor.core.sources.library import Library
+from northmoor.demo.reports.fares_by_route import fares_by_route
+from northmoor.demo.reports.selected_waybills import selected_waybills
 from tests.helpers import report_of, row_of, table_of
 
 
@@ -121,13 +121,13 @@ def test_any_kind_can_become_any_other(kind: str, holds: str, to_kind: str, to_h
 
 def test_every_property_that_holds_an_expression_or_a_template_is_rewritten() -> None:
     for kind in (
-        tables.Content,
-        tables.Column,
-        tables.Cell,
-        tables.OrderBy,
-        tables.Level,
-        texts.TextBlock,
-        tables.TableBlock,
+        table.Content,
+        table.Column,
+        table.Cell,
+        table.OrderBy,
+        table.Level,
+        text.TextBlock,
+        table.TableBlock,
         TextPiece,
     ):
         for name, info in kind.model_fields.items():

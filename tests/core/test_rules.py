@@ -6,17 +6,17 @@ from typing import Any
 import pytest
 
 from northmoor.core.document import Document
-from northmoor.core.layout.text import Shaper
-from northmoor.core.model.looks import Look, Rule, Scale, Style
-from northmoor.core.model.tables import Cell, Column, Row
-from northmoor.core.sources.connections import Library
+from northmoor.core.layout.text.shaping import Shaper
+from northmoor.core.model.blocks.table import Cell, Column, Row
+from northmoor.core.model.styles import ColorScale, ConditionalFormat, NamedStyle, Style
+from northmoor.core.sources.library import Library
 from tests.core.test_output import chars
 from tests.helpers import FREIGHT, dumped, level_of, render, report_of, row_of, table_of
 
 MakeLibrary = Callable[[str], Library]
 NUMBERS = "create table lines (n integer, t text); insert into lines with recursive r(i) as (select 1 union all select i + 1 from r where i < 8) select i, 'text ' || i from r;"
-LATE = Style(name="late", bold=True, color="#AA0000")
-ODD = Style(name="odd", fill="#EEEEEE")
+LATE = NamedStyle(name="late", bold=True, color="#AA0000")
+ODD = NamedStyle(name="odd", fill="#EEEEEE")
 
 
 def items(document: Document, kind: str = "text", row: str = "detail") -> list[dict[str, Any]]:
@@ -25,7 +25,7 @@ def items(document: Document, kind: str = "text", row: str = "detail") -> list[d
 
 
 def test_a_rule_of_a_cell_changes_its_look_where_it_holds(library: MakeLibrary) -> None:
-    column = Column(name="n", value="n", rules=(Rule(when="n > 6", style="late"),))
+    column = Column(name="n", value="n", rules=(ConditionalFormat(when="n > 6", style="late"),))
     document = render(report_of(table_of(column, "t"), styles=(LATE,)), library(NUMBERS))
     assert document.findings == ()
     looks = {(i["text"], i["origin"]["column"]): (i["font"], i["color"]) for i in items(document)}
@@ -35,10 +35,10 @@ def test_a_rule_of_a_cell_changes_its_look_where_it_holds(library: MakeLibrary) 
 
 def test_rules_are_asked_in_order_until_one_stops(library: MakeLibrary) -> None:
     rules = (
-        Rule(when="n >= 3", look=Look(color="#000001")),
-        Rule(when="n >= 5", look=Look(color="#000002"), stop=True),
-        Rule(when="n >= 7", look=Look(color="#000003", italic=True)),
-        Rule(when="n = 4", look=Look(italic=True)),
+        ConditionalFormat(when="n >= 3", look=Style(color="#000001")),
+        ConditionalFormat(when="n >= 5", look=Style(color="#000002"), stop=True),
+        ConditionalFormat(when="n >= 7", look=Style(color="#000003", italic=True)),
+        ConditionalFormat(when="n = 4", look=Style(italic=True)),
     )
     document = render(report_of(table_of(Column(name="n", value="n", rules=rules))), library(NUMBERS))
     assert [(i["color"][-1], "Italic" in i["font"]) for i in items(document)] == [
@@ -47,8 +47,8 @@ def test_rules_are_asked_in_order_until_one_stops(library: MakeLibrary) -> None:
 
 
 def test_rules_of_rows_fill_the_row_and_those_of_cells_lie_over_them(library: MakeLibrary) -> None:
-    column = Column(name="n", value="n", rules=(Rule(when="n = 3", look=Look(fill="#111111")),))
-    table = table_of(column, "t", rules=(Rule(when="row_number() % 2 = 1", style="odd"),))
+    column = Column(name="n", value="n", rules=(ConditionalFormat(when="n = 3", look=Style(fill="#111111")),))
+    table = table_of(column, "t", rules=(ConditionalFormat(when="row_number() % 2 = 1", style="odd"),))
     document = render(report_of(table, styles=(ODD,)), library(NUMBERS))
     fills = [(i["origin"]["ordinal"], i["origin"]["column"], i["color"]) for i in items(document, "fill")]
     assert fills == [
@@ -61,7 +61,7 @@ def test_rules_of_rows_fill_the_row_and_those_of_cells_lie_over_them(library: Ma
 
 
 def test_rules_stand_in_headings_totals_and_rows_of_pages(library: MakeLibrary) -> None:
-    rule = (Rule(when="sum(pieces) > 5", style="late"),)
+    rule = (ConditionalFormat(when="sum(pieces) > 5", style="late"),)
     total = Row(cells=(Cell(column="pieces", value="sum(pieces)"),), rules=rule)
     table = table_of("pieces", levels=(level_of("route", total=total),), page_total=total, total=total)
     document = render(report_of(table, styles=(LATE,)), library(FREIGHT))
@@ -71,22 +71,22 @@ def test_rules_stand_in_headings_totals_and_rows_of_pages(library: MakeLibrary) 
 
 def test_a_rule_that_cannot_be_asked_is_told_and_changes_nothing(library: MakeLibrary) -> None:
     for when, told in (("n +", "cannot be understood"), ("n + 1", "neither yes nor no"), ("m > 1", "no column 'm'")):
-        column = Column(name="n", value="n", rules=(Rule(when=when, look=Look(bold=True)),))
+        column = Column(name="n", value="n", rules=(ConditionalFormat(when=when, look=Style(bold=True)),))
         document = render(report_of(table_of(column)), library(NUMBERS))
         (finding,) = document.findings
         assert told in finding.message
         assert len(items(document)) == 8
     with pytest.raises(ValueError, match="style 'gone', which is not defined"):
-        report_of(table_of(Column(name="n", value="n", rules=(Rule(when="n > 1", style="gone"),))))
+        report_of(table_of(Column(name="n", value="n", rules=(ConditionalFormat(when="n > 1", style="gone"),))))
 
 
 def test_a_colour_scale_goes_from_the_least_to_the_greatest(library: MakeLibrary) -> None:
     column = Column(
-        name="n", value="n", scale=Scale(low="#000000", middle="#808080", high="#FFFFFF", least=0, greatest=8)
+        name="n", value="n", scale=ColorScale(low="#000000", middle="#808080", high="#FFFFFF", least=0, greatest=8)
     )
     document = render(report_of(table_of(column)), library(NUMBERS))
     assert [int(i["color"][1:3], 16) for i in items(document, "fill")] == [32, 64, 96, 128, 160, 192, 223, 255]
-    plain = render(report_of(table_of(Column(name="t", value="t", scale=Scale()))), library(NUMBERS))
+    plain = render(report_of(table_of(Column(name="t", value="t", scale=ColorScale()))), library(NUMBERS))
     assert items(plain, "fill") == []
 
 
@@ -94,7 +94,7 @@ def test_texts_are_cut_shrunk_or_wrapped_as_told(library: MakeLibrary) -> None:
     script = "create table lines (t text); insert into lines values ('short'), ('a rather long text about timber'), ('two' || char(10) || 'lines');"
 
     def drawn(overflow: str) -> tuple[list[dict[str, Any]], Document]:
-        column = Column(name="t", value="t", width=60_000, look=Look(overflow=overflow))
+        column = Column(name="t", value="t", width=60_000, look=Style(overflow=overflow))
         document = render(report_of(table_of(column)), library(script))
         return items(document), document
 
@@ -108,14 +108,14 @@ def test_texts_are_cut_shrunk_or_wrapped_as_told(library: MakeLibrary) -> None:
     shrunk, _ = drawn("shrink")
     assert (shrunk[0]["size"], shrunk[1]["size"]) == (9.0, 4.5)  # half the size is the least; then it wraps
     assert all(i["width"] <= 56 for found in (wrapped, cut, shrunk) for i in found)
-    wide = Column(name="t", value="t", width=110_000, look=Look(overflow="shrink"))
+    wide = Column(name="t", value="t", width=110_000, look=Style(overflow="shrink"))
     sizes = [i["size"] for i in items(render(report_of(table_of(wide)), library(script)))]
     assert sizes[0] == 9.0
     assert 4.5 < sizes[1] < 9.0
 
 
 def test_texts_stand_at_the_top_the_middle_or_the_bottom(library: MakeLibrary) -> None:
-    columns = [Column(name=name, value="'x'", look=Look(stands=name)) for name in ("top", "middle", "bottom")]
+    columns = [Column(name=name, value="'x'", look=Style(stands=name)) for name in ("top", "middle", "bottom")]
     table = table_of(*columns, Column(name="tall", value="t"))
     script = "create table lines (t text); insert into lines values ('a' || char(10) || 'b' || char(10) || 'c');"
     document = render(report_of(table), library(script))
@@ -125,7 +125,7 @@ def test_texts_stand_at_the_top_the_middle_or_the_bottom(library: MakeLibrary) -
 
 
 def test_cells_have_rules_on_four_sides_solid_or_dashed(library: MakeLibrary) -> None:
-    look = Look(rule_left=1000, rule_right=2000, rule_below=500, rule_dash="dashed")
+    look = Style(rule_left=1000, rule_right=2000, rule_below=500, rule_dash="dashed")
     table = table_of(Column(name="n", value="n", width=100_000, look=look), keep_rows="n = 1")
     document = render(report_of(table), library(NUMBERS))
     dashes = items(document, "rule")
@@ -133,7 +133,7 @@ def test_cells_have_rules_on_four_sides_solid_or_dashed(library: MakeLibrary) ->
     below = [i for i in dashes if i["height"] == 0.5 and i["width"] == 2.0]
     assert len(below) >= 28
     assert {round(i["x"] - left, 3) for i in dashes if i["width"] in (1.0, 2.0) and i["height"] > 1} == {0.0, 98.0}
-    solid = render(report_of(table_of(Column(name="n", value="n", look=Look(rule_left=1000)))), library(NUMBERS))
+    solid = render(report_of(table_of(Column(name="n", value="n", look=Style(rule_left=1000)))), library(NUMBERS))
     assert len(items(solid, "rule")) == 8
 
 
@@ -150,7 +150,7 @@ def test_a_value_has_the_currency_of_its_row(library: MakeLibrary) -> None:
 
 def test_decimal_signs_stand_under_one_another(library: MakeLibrary) -> None:
     script = "create table lines (v double, s integer); insert into lines values (1, 1), (12.5, 2), (1234.125, 3), (-0.25, 4);"
-    column = Column(name="v", value="v", width=100_000, look=Look(align="decimal"))
+    column = Column(name="v", value="v", width=100_000, look=Style(align="decimal"))
     document = render(report_of(table_of(column)), library(script))
     places = []
     for item in items(document):
@@ -162,9 +162,9 @@ def test_decimal_signs_stand_under_one_another(library: MakeLibrary) -> None:
 
 
 def test_turned_texts_read_upward_or_downward_in_their_cells(library: MakeLibrary) -> None:
-    looks = {"up": Look(turn="up", stands="bottom"), "down": Look(turn="down")}
+    looks = {"up": Style(turn="up", stands="bottom"), "down": Style(turn="down")}
     columns = [Column(name=name, value="t", width=30_000, look=look) for name, look in looks.items()]
-    table = table_of(*columns, Column(name="tall", value="t || t || t", look=Look(turn="up")), keep_rows="n = 1")
+    table = table_of(*columns, Column(name="tall", value="t || t || t", look=Style(turn="up")), keep_rows="n = 1")
     document = render(report_of(table), library(NUMBERS))
     texts = {i["origin"]["column"]: i for i in items(document)}
     assert {name: texts[name]["turn"] for name in looks} == {"up": "up", "down": "down"}
@@ -178,7 +178,7 @@ def test_turned_texts_read_upward_or_downward_in_their_cells(library: MakeLibrar
 
 
 def test_a_style_has_a_format(library: MakeLibrary) -> None:
-    money = Style(name="money", format="¤#,##0.00")
+    money = NamedStyle(name="money", format="¤#,##0.00")
     table = table_of(Column(name="n", value="n", style="money"), total=row_of(n="sum(n)"))
     document = render(report_of(table, styles=(money,)), library(NUMBERS))
     assert [i["text"] for i in items(document)][:2] == ["€1.00", "€2.00"]

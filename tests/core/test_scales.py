@@ -7,7 +7,7 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from northmoor.core.layout.scales import decimals_of, log_scale, number_scale, time_scale
+from northmoor.core.layout.chart.scales import decimals_of, log_scale, number_scale, time_scale
 
 EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 LENGTH = 300_000

@@ -4,43 +4,43 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from northmoor.core.sources.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey
-from northmoor.core.sources.joins import proposals
-from northmoor.core.sources.sentence import (
+from northmoor.core.sources.builder.joins import join_proposals
+from northmoor.core.sources.builder.select_ast import (
+    BooleanGroup,
     Comparison,
-    Kept,
-    Sentence,
-    Sorting,
-    Taken,
-    Together,
-    is_aggregate,
-    read,
-    says_the_same,
-    write,
+    FromItem,
+    OrderItem,
+    SelectItem,
+    SelectModel,
+    has_aggregate,
+    is_equivalent,
+    parse_select,
+    select_sql,
 )  # fmt: skip
-from northmoor.demo.reports import FARES_SQL
+from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey
+from northmoor.demo.reports.fares_by_route import FARES_SQL
 
 DIALECTS = ("sqlite", "postgres", "mysql", "duckdb")
 
 
 def test_hand_written_sql_of_sentence_shape_becomes_a_sentence() -> None:
-    sentence = read(FARES_SQL, "sqlite")
+    sentence = parse_select(FARES_SQL, "sqlite")
     assert sentence is not None
-    assert [(t.table, t.alias, t.join, t.using, t.on) for t in sentence.taken] == [
+    assert [(t.table, t.alias, t.join, t.using, t.on) for t in sentence.from_items] == [
         ("bookings", "b", "", (), ""), ("sailings", "s", "join", ("sailing_id",), ""),
         ("routes", "r", "join", (), "r.route_id = s.route_id"),
         ("ports", "f", "join", (), "f.port_id = r.from_port_id"), ("ports", "t", "join", (), "t.port_id = r.to_port_id"),
     ]  # fmt: skip
-    assert sentence.kept[3] == Kept("date(s.departs_at, 'start of month')", "month")
-    assert sentence.kept[-1] == Kept("sum(b.quantity * b.unit_price)", "fares")
+    assert sentence.select_items[3] == SelectItem("date(s.departs_at, 'start of month')", "month")
+    assert sentence.select_items[-1] == SelectItem("sum(b.quantity * b.unit_price)", "fares")
     assert sentence.groups == ("r.code", "r.name", "r.season", "month")
-    assert isinstance(sentence.where, Together)
+    assert isinstance(sentence.where, BooleanGroup)
     assert sentence.where.joining == "and"
     assert sentence.where.parts[0] == Comparison("b.status", "=", ("'paid'",))
-    assert sentence.where.parts[-2] == Together(
+    assert sentence.where.parts[-2] == BooleanGroup(
         "or", (Comparison(":season", "=", ("'all'",)), Comparison("r.season", "=", (":season",)))
     )
-    assert sentence.where.parts[-1] == Together(
+    assert sentence.where.parts[-1] == BooleanGroup(
         "or", (Comparison("f.code", "in", (":ports",)), Comparison("t.code", "in", (":ports",)))
     )
 
@@ -57,10 +57,10 @@ def test_hand_written_sql_of_sentence_shape_becomes_a_sentence() -> None:
     ],
 )  # fmt: skip
 def test_a_sentence_says_the_same_query_again(sql: str, dialect: str) -> None:
-    sentence = read(sql, dialect)
+    sentence = parse_select(sql, dialect)
     assert sentence is not None
-    assert says_the_same(sql, write(sentence), dialect)
-    assert read(write(sentence), dialect) == sentence
+    assert is_equivalent(sql, select_sql(sentence), dialect)
+    assert parse_select(select_sql(sentence), dialect) == sentence
 
 
 @pytest.mark.parametrize(
@@ -72,7 +72,7 @@ def test_a_sentence_says_the_same_query_again(sql: str, dialect: str) -> None:
     ],
 )  # fmt: skip
 def test_what_a_sentence_cannot_say_stays_sql(sql: str) -> None:
-    assert read(sql, "postgres") is None
+    assert parse_select(sql, "postgres") is None
 
 
 names = st.sampled_from(["a", "b.c", "t.total", "lower(a)", "a + 1", "case when a > 1 then 'x' end"])
@@ -94,18 +94,22 @@ tests = st.one_of(
     st.builds(lambda a, o: Comparison(a, o), names, st.sampled_from(["is null", "is not null"])),
 )
 sentences = st.builds(
-    Sentence,
-    taken=st.lists(
-        st.sampled_from([Taken("u", "v", "left join", ("id",)), Taken("s.w", "", "join", (), "w.k = t.k and w.n > 2")]),
+    SelectModel,
+    from_items=st.lists(
+        st.sampled_from(
+            [FromItem("u", "v", "left join", ("id",)), FromItem("s.w", "", "join", (), "w.k = t.k and w.n > 2")]
+        ),
         max_size=2,
         unique=True,
-    ).map(lambda more: (Taken("t"), *more)),
-    kept=st.lists(st.builds(Kept, names, st.sampled_from(["", "x", "y"])), min_size=1, max_size=3).map(tuple),
+    ).map(lambda more: (FromItem("t"), *more)),
+    select_items=st.lists(st.builds(SelectItem, names, st.sampled_from(["", "x", "y"])), min_size=1, max_size=3).map(
+        tuple
+    ),
     where=st.one_of(
         st.none(),
         tests,
         st.builds(
-            lambda j, p, q: Together(j, (p, Together("or" if j == "and" else "and", (q, p)))),
+            lambda j, p, q: BooleanGroup(j, (p, BooleanGroup("or" if j == "and" else "and", (q, p)))),
             st.sampled_from(["and", "or"]),
             tests,
             tests,
@@ -113,15 +117,15 @@ sentences = st.builds(
     ),
     groups=st.lists(names, max_size=2, unique=True).map(tuple),
     having=st.one_of(st.none(), tests),
-    sorting=st.lists(st.builds(Sorting, names, st.booleans()), max_size=2).map(tuple),
+    sorting=st.lists(st.builds(OrderItem, names, st.booleans()), max_size=2).map(tuple),
     distinct=st.booleans(),
     first=st.sampled_from(["", "10", ":n"]),
 )
 
 
 @given(sentences, st.sampled_from(DIALECTS))
-def test_every_sentence_is_read_back_as_it_was_written(sentence: Sentence, dialect: str) -> None:
-    assert read(write(sentence), dialect) == sentence
+def test_every_sentence_is_read_back_as_it_was_written(sentence: SelectModel, dialect: str) -> None:
+    assert parse_select(select_sql(sentence), dialect) == sentence
 
 
 def test_joins_are_proposed_from_keys_and_else_from_equal_names_and_types() -> None:
@@ -136,19 +140,19 @@ def test_joins_are_proposed_from_keys_and_else_from_equal_names_and_types() -> N
             CatalogTable("routes", (column("route_id"), column("status", "integer")), 9),
         )
     )  # fmt: skip
-    assert proposals(catalog, (Taken("bookings", "b"),), "sailings")[0].taken("sailings", "s") == Taken(
-        "sailings", "s", "join", on="s.id = b.sailing_id"
-    )
-    assert proposals(catalog, (Taken("sailings"),), "bookings")[0].taken("bookings", "", "left join") == Taken(
-        "bookings", "", "left join", on="bookings.sailing_id = sailings.id"
-    )
-    assert proposals(catalog, (Taken("targets", "t"),), "routes")[0].taken("routes", "r") == Taken(
+    assert join_proposals(catalog, (FromItem("bookings", "b"),), "sailings")[0].present_table(
+        "sailings", "s"
+    ) == FromItem("sailings", "s", "join", on="s.id = b.sailing_id")
+    assert join_proposals(catalog, (FromItem("sailings"),), "bookings")[0].present_table(
+        "bookings", "", "left join"
+    ) == FromItem("bookings", "", "left join", on="bookings.sailing_id = sailings.id")
+    assert join_proposals(catalog, (FromItem("targets", "t"),), "routes")[0].present_table("routes", "r") == FromItem(
         "routes", "r", "join", using=("route_id",)
     )
-    assert proposals(catalog, (Taken("bookings"),), "nowhere") == []
+    assert join_proposals(catalog, (FromItem("bookings"),), "nowhere") == []
 
 
 def test_aggregates_are_told_from_other_expressions() -> None:
     assert [
-        is_aggregate(e, "sqlite") for e in ("sum(a) + 1", "a + 1", "count(*)", "sum(a) over ()", "max(a, b) oops (")
+        has_aggregate(e, "sqlite") for e in ("sum(a) + 1", "a + 1", "count(*)", "sum(a) over ()", "max(a, b) oops (")
     ] == [True, False, True, False, False]

@@ -16,21 +16,21 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from keyring.backend import KeyringBackend
 
-from northmoor.core.document import Session
-from northmoor.core.errors import ConnectionFault, QueryError, Stopped, WrongPassword
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.engine.rows import Rows
+from northmoor.core.errors import Cancelled, ConnectionFault, QueryError, WrongPassword
 from northmoor.core.model.connections import Connections, PostgresqlConnection, SqliteConnection
-from northmoor.core.model.data import Query, SharedQuery
-from northmoor.core.model.types import ValueType
-from northmoor.core.sources import mariadb, postgresql, postgresql_rows
-from northmoor.core.sources.connections import Library
-from northmoor.core.sources.driver import FIRST_ROWS, Asked
-from northmoor.core.sources.fetch import Rows
-from northmoor.core.sources.guard import check_query
-from northmoor.core.sources.samples import write_sample
-from northmoor.core.sources.saying import begun
-from northmoor.core.sources.secrets import Secrets
-from northmoor.core.sources.sentence import Comparison, write
-from northmoor.core.stopping import Stop
+from northmoor.core.model.queries import Query, SharedQuery
+from northmoor.core.model.value_types import ValueType
+from northmoor.core.session import Session
+from northmoor.core.sources.builder.edits import select_all
+from northmoor.core.sources.builder.select_ast import Comparison, select_sql
+from northmoor.core.sources.drivers import mariadb, postgresql, postgresql_rows
+from northmoor.core.sources.drivers.credentials import Secrets
+from northmoor.core.sources.drivers.protocol import FIRST_ROWS, QueryRequest
+from northmoor.core.sources.drivers.read_only import check_query
+from northmoor.core.sources.fetch.snapshots import write_sample
+from northmoor.core.sources.library import Library
 from tests.helpers import bind, fetched, report_of
 from tests.servers import PASSWORD, PrivateMariadb, PrivatePostgresql, Server
 
@@ -46,13 +46,13 @@ def db(server: Server, tmp_path: Path) -> Library:
     return server.library(tmp_path)
 
 
-def asked(library: Library, sql: str, **values: Any) -> Asked:
+def asked(library: Library, sql: str, **values: Any) -> QueryRequest:
     dialect = library.driver("db").dialect
-    return Asked(check_query(sql, dialect), values, DUBLIN, Stop())
+    return QueryRequest(check_query(sql, dialect), values, DUBLIN, CancelToken())
 
 
 def test_tables_columns_keys_and_routines_can_be_browsed(db: Library) -> None:
-    catalog = db.catalog("db", Stop())
+    catalog = db.catalog("db", CancelToken())
     bookings = catalog.table("bookings")
     assert bookings is not None
     assert [c.name for c in bookings.columns if c.is_key] == ["booking_id"]
@@ -150,7 +150,10 @@ def test_the_session_is_read_only_at_the_server(server: Server, tmp_path: Path, 
     secrets.remember(owner, "harbour" if server.connection.kind == "postgresql" else "")
     driver = Library(tmp_path, Connections(connections=(owner,)), secrets).driver("db")
     unchecked = replace(check_query("select 1", driver.dialect), sql=sql)
-    with pytest.raises((QueryError, ConnectionFault)), driver.running(Asked(unchecked, {}, DUBLIN, Stop())) as stream:
+    with (
+        pytest.raises((QueryError, ConnectionFault)),
+        driver.open_stream(QueryRequest(unchecked, {}, DUBLIN, CancelToken())) as stream,
+    ):
         list(stream.batches)
 
 
@@ -167,7 +170,7 @@ def test_what_is_wrong_with_a_connection_is_told(server: Server, tmp_path: Path)
         secrets = Secrets()
         secrets.remember(connection, password)
         with pytest.raises(ConnectionFault) as caught:
-            Library(tmp_path, Connections(connections=(connection,)), secrets).catalog("db", Stop())
+            Library(tmp_path, Connections(connections=(connection,)), secrets).catalog("db", CancelToken())
         assert "\n" not in caught.value.message
         assert isinstance(caught.value, WrongPassword) == (password != PASSWORD)
         return caught.value.message
@@ -194,18 +197,18 @@ def test_a_query_is_checked_without_being_run(db: Library) -> None:
 def test_the_first_rows_are_there_before_the_rest(db: Library) -> None:
     shown: list[Rows] = []
     report = report_of(sql="select * from bookings order by booking_id")
-    rows = Session(db).rows(report, "rows", bind(report, {}), Stop(), show=shown.append)
+    rows = Session(db).rows(report, "rows", bind(report, {}), CancelToken(), show=shown.append)
     assert [(len(r.table), r.is_whole) for r in shown] == [(FIRST_ROWS, False)]
     assert rows.table.slice(0, FIRST_ROWS).equals(shown[0].table)
     assert len(rows.table) == 257_079
 
 
 def test_a_running_query_is_stopped_at_the_server(server: Server, db: Library) -> None:
-    stop = Stop()
-    threading.Timer(0.5, stop.set).start()
+    stop = CancelToken()
+    threading.Timer(0.5, stop.cancel).start()
     began = time.monotonic()
     report = report_of(sql=ENDLESS)
-    with pytest.raises(Stopped):
+    with pytest.raises(Cancelled):
         Session(db).rows(report, "rows", bind(report, {}), stop)
     assert time.monotonic() - began < 10
     assert _running(server) == 0
@@ -234,7 +237,7 @@ def test_a_connection_dropped_in_the_middle_of_the_rows_is_told(server: Server, 
     query = asked(db, "select a.*, b.name from bookings a cross join ports b")
 
     def read_while_it_is_killed() -> None:
-        with db.driver("db").running(query) as stream:
+        with db.driver("db").open_stream(query) as stream:
             next(stream.batches)
             kill_sessions()
             list(stream.batches)
@@ -292,7 +295,7 @@ def test_queries_of_different_connections_are_combined_in_the_engine(
         Query(name="rows", sql="select h.code, t.n from here h join there t using (route_id) order by h.code"),
     ]
     report = report_of(queries=queries, parameters=[{"name": "season", "kind": "text", "default": "summer"}])
-    found = Session(library).rows(report, "rows", bind(report, {}), Stop()).table.to_pylist()
+    found = Session(library).rows(report, "rows", bind(report, {}), CancelToken()).table.to_pylist()
     wanted = tarrow.execute(
         "select code, count(*) from sailings join routes using (route_id) where season = 'summer' group by code order by code"
     )
@@ -314,8 +317,8 @@ def test_a_password_belongs_to_the_server_it_was_given_for(
 
 def test_every_kind_of_query_runs_on_a_server(db: Library) -> None:
     dialect = db.driver("db").dialect
-    sentence = begun(db.catalog("db", Stop()).table("routes"), dialect)
-    said = write(replace(sentence, where=Comparison("routes.season", "=", (":season",)), first=":most"))
+    sentence = select_all(db.catalog("db", CancelToken()).table("routes"), dialect)
+    said = select_sql(replace(sentence, where=Comparison("routes.season", "=", (":season",)), first=":most"))
     db.save_shared_query(
         "fleet", SharedQuery(connection="db", sql="select vessel_id, name from vessels where built > 2005")
     )
@@ -330,13 +333,13 @@ def test_every_kind_of_query_runs_on_a_server(db: Library) -> None:
     report = report_of(queries=queries, parameters=[season, most])
     session = Session(db)
     values = bind(report, {})
-    found = {q.name: session.rows(report, q.name, values, Stop()) for q in queries}
+    found = {q.name: session.rows(report, q.name, values, CancelToken()) for q in queries}
     assert [len(rows.table) for rows in found.values()] == [1, 3, 6, 1]
     prices = sum(found["detail"].table["price"].to_pylist())
     assert found["together"].table.to_pylist() == [{"n": 18, "prices": prices * 3}]
     write_sample(found["fleet"].table, datetime(2026, 1, 1, tzinfo=DUBLIN), db.root / "fleet.parquet")
     saved = report.but(queries=(queries[1].but(sample="fleet.parquet", use_sample=True),))
-    assert session.rows(saved, "fleet", bind(saved, {}), Stop()).table.equals(found["fleet"].table)
+    assert session.rows(saved, "fleet", bind(saved, {}), CancelToken()).table.equals(found["fleet"].table)
 
 
 def test_a_copy_and_a_cursor_give_the_same_rows(

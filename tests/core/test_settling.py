@@ -1,4 +1,4 @@
-"""Values settled in the order they need one another: defaults, samples, lists that depend on lists, computed values."""
+"""Values resolved in the order they need one another: defaults, samples, lists that depend on lists, computed values."""
 
 import sqlite3
 from collections.abc import Callable
@@ -9,11 +9,9 @@ from typing import Any
 
 import pytest
 
-from northmoor.core.compute.settling import Settled
-from northmoor.core.document import Session
+from northmoor.core.compute.parameters.resolution import ResolvedValues
 from northmoor.core.errors import ParameterError
 from northmoor.core.model.connections import Connections, SqliteConnection
-from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.parameters import (
     AllChoices,
     Choice,
@@ -23,9 +21,11 @@ from northmoor.core.model.parameters import (
     NamedValue,
     Parameter,
 )
+from northmoor.core.model.queries import Query, QueryColumn
 from northmoor.core.model.report import Report
-from northmoor.core.sources.connections import Library
-from tests.helpers import bind, column_of, render, report_of, row_of, settled, table_of
+from northmoor.core.session import Session
+from northmoor.core.sources.library import Library
+from tests.helpers import bind, column_of, render, report_of, resolved, row_of, table_of
 
 MakeLibrary = Callable[[str], Library]
 PORT = Parameter(
@@ -72,8 +72,8 @@ def db(request: pytest.FixtureRequest, tmp_path: Path) -> Library:
     return made
 
 
-def offered(found: Settled, name: str) -> list[str]:
-    return [entry.label for entry in found.offers[name].entries]
+def offered(found: ResolvedValues, name: str) -> list[str]:
+    return [entry.label for entry in found.choices[name].entries]
 
 
 def straight(tarrow: sqlite3.Connection, sql: str, *values: Any) -> list[Any]:
@@ -85,11 +85,11 @@ ROUTES_FROM = "select code from routes where from_port_id = ? order by code"
 
 def test_lists_three_deep_follow_one_another(db: Library, tarrow: sqlite3.Connection) -> None:
     session = Session(db)
-    found = session.settle(cascade())
+    found = session.resolve_parameters(cascade())
     assert found.values.labels["port"] == "Tarrow Quay"
     assert offered(found, "routes") == straight(tarrow, ROUTES_FROM, 1)
     assert found.values.by_name["vessels_count"] == len(offered(found, "vessels"))
-    other = session.settle(cascade(), {"port": 6})
+    other = session.resolve_parameters(cascade(), {"port": 6})
     assert offered(other, "routes") == straight(tarrow, ROUTES_FROM, 6)
     assert other.values.labels["routes"] == ", ".join(offered(other, "routes"))
     (n,) = column_of(render(cascade(), db, port=6), "n")
@@ -109,28 +109,30 @@ def test_changing_an_upper_choice_keeps_the_lower_ones_that_still_exist(
 ) -> None:
     session = Session(db)
     everything = straight(tarrow, "select route_id from routes")
-    found = session.settle(cascade(), {"port": 6, "routes": everything, "vessels": ["Curlew", "Ghost"]}, forgiving=True)
+    found = session.resolve_parameters(
+        cascade(), {"port": 6, "routes": everything, "vessels": ["Curlew", "Ghost"]}, forgiving=True
+    )
     kept = straight(tarrow, "select route_id from routes where from_port_id = 6 order by route_id")
     assert sorted(found.values.by_name["routes"]) == kept
     assert len(found.dropped["routes"]) == len(everything) - len(kept)
     assert "Ghost" in found.dropped["vessels"]
     with pytest.raises(ParameterError, match=r"Parameter vessels: 'Ghost' is not in its list. Choose one of"):
-        session.settle(cascade(), {"port": 6, "vessels": ["Ghost"]}).whole()
+        session.resolve_parameters(cascade(), {"port": 6, "vessels": ["Ghost"]}).complete_values()
 
 
 def test_nothing_left_of_a_choice_leads_back_to_the_default(db: Library) -> None:
-    found = Session(db).settle(cascade(), {"port": 6, "routes": [999]}, forgiving=True)
+    found = Session(db).resolve_parameters(cascade(), {"port": 6, "routes": [999]}, forgiving=True)
     assert found.faults == {}
     assert found.dropped["routes"] == ("999",)
-    assert found.values.by_name["routes_count"] == len(found.offers["routes"].entries)
+    assert found.values.by_name["routes_count"] == len(found.choices["routes"].entries)
 
 
 def test_an_empty_list_says_why(db: Library) -> None:
     nowhere = cascade().but(queries=(LISTS[0].but(sql="select 77 as port_id, 'Nowhere' as name"), *LISTS[1:]))
-    found = Session(db).settle(nowhere)
+    found = Session(db).resolve_parameters(nowhere)
     told = "There is nothing to choose. The query routes returns no rows for Port = Nowhere."
     assert str(found.faults["routes"]) == f"Parameter routes: {told}"
-    assert found.offers["routes"].why_empty in told
+    assert found.choices["routes"].why_empty in told
     assert found.faults["vessels"].message == "It needs Routes first."
 
 
@@ -138,7 +140,7 @@ def test_circles_are_refused_with_the_circle_named(tarrow_library: Library) -> N
     round_about = LISTS[0].but(
         sql="select port_id, name from ports where port_id in (select to_port_id from routes where route_id in (:routes))"
     )
-    found = Session(tarrow_library).settle(cascade().but(queries=(round_about, *LISTS[1:])))
+    found = Session(tarrow_library).resolve_parameters(cascade().but(queries=(round_about, *LISTS[1:])))
     told = found.faults["port"].message
     assert told.startswith("It needs itself: ")
     assert "routes → port → routes" in told or "port → routes → port" in told
@@ -200,8 +202,8 @@ def test_an_expression_can_use_others_and_totals_of_queries(library: MakeLibrary
             NamedValue(name="last_day", value=FromExpression(expression="cast(max(newest.day) as date)")),
         ),
     )
-    found = Session(made).settle(report)
-    assert dict(found.whole().by_name) == {
+    found = Session(made).resolve_parameters(report)
+    assert dict(found.complete_values().by_name) == {
         "last_day": date(2025, 3, 5), "year": 2025, "start": date(2025, 1, 1), "factor": Decimal("3.0"),
     }  # fmt: skip
     assert found.values.kinds == {"last_day": "date", "year": "integer", "start": "date", "factor": "decimal"}
@@ -239,7 +241,7 @@ def test_a_query_without_a_row_computes_null(library: MakeLibrary) -> None:
         ],
         named_values=(NamedValue(name="least", value=FromQuery(query="few", column="n")),),
     )  # fmt: skip
-    assert Session(made).settle(report).whole().by_name == {"least": None}
+    assert Session(made).resolve_parameters(report).complete_values().by_name == {"least": None}
     assert len(render(report, made)) == 1
 
 
@@ -249,11 +251,11 @@ SEASON = Parameter(name="season", choices=(Choice(value="s", label="Summer"), Ch
 def test_samples_stand_in_while_designing_only() -> None:
     host = Parameter(name="waybills", holds="list", sample=("W25-1", "W25-2"))
     report = report_of(parameters=[host])
-    found = settled(report, designing=True)
-    assert (found.values.by_name["waybills"], found.sampled) == (("W25-1", "W25-2"), {"waybills"})
+    found = resolved(report, designing=True)
+    assert (found.values.by_name["waybills"], found.from_samples) == (("W25-1", "W25-2"), {"waybills"})
     with pytest.raises(ParameterError, match="Parameter waybills: A value is missing; give one"):
-        settled(report).whole()
-    assert settled(report, designing=True, waybills=["x"]).values.by_name["waybills"] == ("x",)
+        resolved(report).complete_values()
+    assert resolved(report, designing=True, waybills=["x"]).values.by_name["waybills"] == ("x",)
 
 
 def test_relative_values_are_resolved_against_the_data_time() -> None:
@@ -274,10 +276,10 @@ def test_relative_values_are_resolved_against_the_data_time() -> None:
 
 
 def test_a_default_outside_its_list_is_kept_apart() -> None:
-    found = settled(
+    found = resolved(
         report_of(parameters=[SEASON.but(default="x"), SEASON.but(name="many", holds="list", default=("s", "x"))])
     )
-    assert found.strays == {"season": ("x",), "many": ("x",)}
+    assert found.outside_choices == {"season": ("x",), "many": ("x",)}
     assert found.values.by_name["many"] == ("s",)
     assert "Its default 'x' is not in its list. Choose one of s, w." in str(found.faults["season"])
 
@@ -295,9 +297,9 @@ def test_data_time_of_a_server_stands_still_until_refreshed(postgresql: Any, tmp
 def test_a_sample_outside_its_list_gives_way_to_the_default(holds: str) -> None:
     default = "w" if holds == "one" else ("w",)
     stray = SEASON.but(holds=holds, sample="x" if holds == "one" else ("x",), default=default)
-    found = settled(report_of(parameters=[stray]), designing=True, forgiving=True)
-    assert (found.values.by_name["season"], found.sampled, found.faults) == (default, frozenset(), {})
-    without = settled(report_of(parameters=[stray.but(default=None)]), designing=True, forgiving=True)
+    found = resolved(report_of(parameters=[stray]), designing=True, forgiving=True)
+    assert (found.values.by_name["season"], found.from_samples, found.faults) == (default, frozenset(), {})
+    without = resolved(report_of(parameters=[stray.but(default=None)]), designing=True, forgiving=True)
     assert "Choose again: x is not in its list any more" in str(without.faults["season"])
 
 
@@ -305,6 +307,6 @@ def test_a_given_data_time_asks_nothing_of_the_data(library: MakeLibrary) -> Non
     made = library("create table lines (n integer)")
     (made.root / "db.sqlite").unlink()
     report = report_of(parameters=[Parameter(name="day", kind="date", default="yesterday")])
-    found = Session(made).settle(report, {"data_time": "2025-03-01T06:00"})
-    assert found.whole().by_name["day"] == date(2025, 2, 28)
-    assert "db.sqlite cannot be read" in str(Session(made).settle(report).faults["day"])
+    found = Session(made).resolve_parameters(report, {"data_time": "2025-03-01T06:00"})
+    assert found.complete_values().by_name["day"] == date(2025, 2, 28)
+    assert "db.sqlite cannot be read" in str(Session(made).resolve_parameters(report).faults["day"])

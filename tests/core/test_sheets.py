@@ -6,10 +6,10 @@ from itertools import groupby, pairwise
 from hypothesis import given
 from hypothesis import strategies as st
 
-from northmoor.core.layout.sheets import parted
+from northmoor.core.layout.table.horizontal_split import split_columns
+from northmoor.core.model.blocks.table import PAGE_ROWS, Cell, Column, Row
 from northmoor.core.model.pages import PageSetup
-from northmoor.core.model.tables import PAGE_ROWS, Cell, Column, Row
-from northmoor.core.sources.connections import Library
+from northmoor.core.sources.library import Library
 from tests.core.test_page_rows import MANY
 from tests.helpers import Line, dumped, level_of, lines_of, render, report_of, row_of, table_of
 
@@ -83,7 +83,7 @@ def test_columns_are_parted_in_order_and_joined_ones_stay(made: list[tuple[int, 
         for at, (_, joined, repeated) in enumerate(made)
     ]
     widths = [width for width, _, _ in made]
-    sheets = parted(columns, widths, available)
+    sheets = split_columns(columns, widths, available)
     always = [at for at, column in enumerate(columns) if column.repeat_across]
     room = available - sum(widths[at] for at in always)
     own = [[at for at in sheet if at not in always] for sheet in sheets]

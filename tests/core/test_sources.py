@@ -15,15 +15,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from northmoor.core.document import Session
-from northmoor.core.errors import ConnectionFault, QueryError, RefusedQuery, ReportFileError, Stopped
-from northmoor.core.model.data import QueryColumn
-from northmoor.core.sources import sqlite
-from northmoor.core.sources.connections import Library
-from northmoor.core.sources.driver import Asked, unique_column_names
-from northmoor.core.sources.guard import check_query
-from northmoor.core.sources.mending import loose_array
-from northmoor.core.stopping import Stop
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.engine.arrow_types import untyped_array
+from northmoor.core.errors import Cancelled, ConnectionFault, QueryError, RefusedQuery, ReportFileError
+from northmoor.core.model.queries import QueryColumn
+from northmoor.core.session import Session
+from northmoor.core.sources.drivers import sqlite
+from northmoor.core.sources.drivers.protocol import QueryRequest, unique_column_names
+from northmoor.core.sources.drivers.read_only import check_query
+from northmoor.core.sources.library import Library
 from tests.helpers import FREIGHT, bind, fetched, query, report_of
 
 MakeLibrary = Callable[[str], Library]
@@ -68,7 +68,7 @@ def test_the_connection_itself_refuses_what_the_guard_would_let_through(library:
     unchecked = replace(check_query("select 1"), sql=sql)
     with (
         pytest.raises(QueryError),
-        made.driver("db").running(Asked(unchecked, {}, ZoneInfo("UTC"), Stop())) as stream,
+        made.driver("db").open_stream(QueryRequest(unchecked, {}, ZoneInfo("UTC"), CancelToken())) as stream,
     ):
         list(stream.batches)
     assert database.read_bytes() == before
@@ -87,7 +87,7 @@ def fetched_from(demo: Path, sql: str, **values: object):
     report = report_of(
         queries=[query(sql).but(connection="tarrow")], parameters=[{"name": n, "kind": "text"} for n in values]
     )
-    return Session(library).rows(report, "rows", bind(report, values), Stop())
+    return Session(library).rows(report, "rows", bind(report, values), CancelToken())
 
 
 def test_declared_types_are_followed_through_the_sql(library: MakeLibrary) -> None:
@@ -206,7 +206,7 @@ def test_an_unknown_connection_is_told(library: MakeLibrary) -> None:
     made = library(FREIGHT)
     report = report_of(queries=[query("select 1").but(connection="dbb")])
     with pytest.raises(ConnectionFault, match="Did you mean db"):
-        Session(made).rows(report, "rows", bind(report, {}), Stop())
+        Session(made).rows(report, "rows", bind(report, {}), CancelToken())
 
 
 def test_an_endless_query_can_be_stopped(library: MakeLibrary) -> None:
@@ -214,10 +214,10 @@ def test_an_endless_query_can_be_stopped(library: MakeLibrary) -> None:
     report = report_of(
         queries=[query("with recursive n(i) as (select 1 union all select i + 1 from n) select count(*) as c from n")]
     )
-    stop = Stop()
-    threading.Timer(0.3, stop.set).start()
+    stop = CancelToken()
+    threading.Timer(0.3, stop.cancel).start()
     began = time.monotonic()
-    with pytest.raises(Stopped):
+    with pytest.raises(Cancelled):
         Session(made).rows(report, "rows", bind(report, {}), stop)
     assert time.monotonic() - began < 10
 
@@ -228,11 +228,11 @@ def test_rows_are_fetched_once_for_the_same_values(library: MakeLibrary) -> None
     report = report_of(
         sql="select * from lines where pieces > :n", parameters=[{"name": "n", "kind": "integer", "default": 1}]
     )
-    first = session.rows(report, "rows", bind(report, {}), Stop())
-    assert session.rows(report.but(title="Other"), "rows", bind(report, {}), Stop()) is first
-    assert session.rows(report, "rows", bind(report, {"n": 3}), Stop()) is not first
+    first = session.rows(report, "rows", bind(report, {}), CancelToken())
+    assert session.rows(report.but(title="Other"), "rows", bind(report, {}), CancelToken()) is first
+    assert session.rows(report, "rows", bind(report, {"n": 3}), CancelToken()) is not first
     session.refresh()
-    assert session.rows(report, "rows", bind(report, {}), Stop()) is not first
+    assert session.rows(report, "rows", bind(report, {}), CancelToken()) is not first
 
 
 def test_repeated_column_names_are_numbered(library: MakeLibrary) -> None:
@@ -254,7 +254,7 @@ def test_blobs_and_mixed_values_become_text(library: MakeLibrary) -> None:
 
 
 def test_the_catalog_tells_tables_keys_and_references(demo: Path) -> None:
-    tables = {table.name: table for table in Library.around(demo).catalog("tarrow", Stop()).tables}
+    tables = {table.name: table for table in Library.around(demo).catalog("tarrow", CancelToken()).tables}
     columns = {column.name: column for column in tables["bookings"].columns}
     assert columns["booking_id"].is_key
     assert columns["sailing_id"].references == "sailings.sailing_id"
@@ -267,8 +267,8 @@ def test_pictures_and_connections_cannot_lead_out_of_the_library(library: MakeLi
     made = library(FREIGHT)
     for file in ("../secret.png", "/etc/passwd", "a/../../b.png"):
         with pytest.raises(ReportFileError, match="outside the library"):
-            made.inside(file)
-    assert made.inside("pictures/a.png") == tmp_path / "pictures" / "a.png"
+            made.resolve_path(file)
+    assert made.resolve_path("pictures/a.png") == tmp_path / "pictures" / "a.png"
 
 
 def test_connecting_gives_a_database_one_name(library: MakeLibrary, tmp_path: Path) -> None:
@@ -314,5 +314,5 @@ def test_columns_of_one_kind_are_those_that_arrow_finds(column: list[object]) ->
         wanted = pa.array(column)
     except (pa.ArrowInvalid, OverflowError):  # no whole numbers of the machine's
         wanted = pa.array([None if value is None else str(value) for value in column])
-    assert loose_array(column).type == wanted.type
-    assert loose_array(column).to_string() == wanted.to_string()
+    assert untyped_array(column).type == wanted.type
+    assert untyped_array(column).to_string() == wanted.to_string()

@@ -13,14 +13,14 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from northmoor.core.compute.inorder import is_in_order
-from northmoor.core.expr.regrouping import by_period
-from northmoor.core.model.data import Query
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.compute.row_ordering import is_sorted
+from northmoor.core.engine.embedded import Engine
+from northmoor.core.expr.binning import group_by_period
+from northmoor.core.model.blocks.table import Cell, Column, OrderBy, Row
 from northmoor.core.model.parameters import Parameter
-from northmoor.core.model.tables import Cell, Column, OrderBy, Row
-from northmoor.core.sources.connections import Library
-from northmoor.core.sources.engine import Engine
-from northmoor.core.stopping import Stop
+from northmoor.core.model.queries import Query
+from northmoor.core.sources.library import Library
 from tests.helpers import FREIGHT, column_of, dumped, level_of, lines_of, render, report_of, row_of, table_of
 
 MakeLibrary = Callable[[str], Library]
@@ -312,13 +312,13 @@ def test_a_level_by_a_period_prints_the_period(library: MakeLibrary) -> None:
     report = report_of(table)
 
     def printed(period: str) -> list[tuple[str, str]]:
-        changed = by_period(report, "main", "table", "day", period)
+        changed = group_by_period(report, "main", "table", "day", period)
         document = render(changed, made)
         assert document.findings == ()
         heads = column_of(document, "day", "heading")
         sums = [line.cells["n"] for line in lines_of(document) if line.kind == "total"]
         assert (
-            by_period(changed, "main", "table", "day", "month").editions[0].blocks[0].levels[0].by
+            group_by_period(changed, "main", "table", "day", "month").editions[0].blocks[0].levels[0].by
             == "date_trunc('month', day)"
         )
         return list(zip(heads, sums, strict=True))
@@ -329,7 +329,7 @@ def test_a_level_by_a_period_prints_the_period(library: MakeLibrary) -> None:
     assert printed("week")[0] == ("30 Dec 2024 (2)", "11")
     assert len(printed("day")) == 6
     assert (
-        by_period(by_period(report, "main", "table", "day", "year"), "main", "table", "day", "value")
+        group_by_period(group_by_period(report, "main", "table", "day", "year"), "main", "table", "day", "value")
         .editions[0]
         .blocks[0]
         .levels[0]
@@ -398,7 +398,7 @@ def test_rows_that_come_in_the_tables_order_are_held_once(library: MakeLibrary, 
     document = render(report, made)
     fetched = document.rows["rows"].table.column("charge").chunk(0)
     (shown,) = [
-        computed.values for want, computed in document.composition.placed.tables[0].layout.arranged.cells.items()
+        computed.values for want, computed in document.composition.placed.tables[0].layout.data.cells.items()
         if want.expression == "charge"
     ]  # fmt: skip
     assert (shown.buffers()[-1].address == fetched.buffers()[-1].address) == is_once
@@ -417,11 +417,11 @@ def test_rows_are_known_to_be_in_order_as_the_engine_orders_them(
     columns = {name: pa.array([row[at] for row in rows], kind) for at, (name, kind) in enumerate(kinds.items())}
     table = pa.table({**columns, "place": pa.array(range(len(rows)), pa.int64())})
     terms = [f"{name} {'desc' if down else 'asc'} nulls last" for name, down in zip(kinds, downward, strict=True)]
-    with Engine(Stop()) as engine:
-        engine.give("given", table)
+    with Engine(CancelToken()) as engine:
+        engine.register("given", table)
         ordered = engine.run(f"select * from given order by {', '.join([*terms, 'place'])}")
-    assert is_in_order(ordered, [*terms, "place"])
-    assert is_in_order(table, [*terms, "place"]) == (ordered.to_pylist() == table.to_pylist())
+    assert is_sorted(ordered, [*terms, "place"])
+    assert is_sorted(table, [*terms, "place"]) == (ordered.to_pylist() == table.to_pylist())
 
 
 @pytest.mark.parametrize("by", ["null", "cast(charge as double)", "vessel is null", "1 > 2"])

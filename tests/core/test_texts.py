@@ -7,16 +7,17 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from northmoor.core.base.cache import GenerationalCache
 from northmoor.core.document import Document
-from northmoor.core.expr.formats import Customs
-from northmoor.core.layout.context import Kept, Setting, Shapers
-from northmoor.core.layout.display import Origin
-from northmoor.core.layout.places import page_places
-from northmoor.core.layout.richtext import Run, make_rich_text
-from northmoor.core.model.blocks import ForEachBlock
-from northmoor.core.model.looks import FullLook, Look, Style
-from northmoor.core.model.texts import TabStop, TextBlock, TextRun
-from northmoor.core.sources.connections import Library
+from northmoor.core.expr.formats import FormatLocale
+from northmoor.core.layout.context import LayoutContext, Shapers
+from northmoor.core.layout.graphics.display_list import SourceRef
+from northmoor.core.layout.inline.rich_text import InlineRun, make_rich_text
+from northmoor.core.layout.page.hit_testing import hit_map
+from northmoor.core.model.blocks.containers import ForEachBlock
+from northmoor.core.model.blocks.text import TabStop, TextBlock, TextRun
+from northmoor.core.model.styles import NamedStyle, ResolvedStyle, Style
+from northmoor.core.sources.library import Library
 from tests.helpers import FREIGHT, dumped, render, report_of
 
 MakeLibrary = Callable[[str], Library]
@@ -35,9 +36,9 @@ def text(said: str = "", *runs: TextRun, **more: Any) -> TextBlock:
 
 
 def test_runs_have_looks_of_their_own_on_one_baseline(library: MakeLibrary) -> None:
-    loud = Style(name="loud", bold=True, color="#B3402E")
+    loud = NamedStyle(name="loud", bold=True, color="#B3402E")
     block = text(
-        "Due: ", TextRun(text="{sum(rows.charge)}", style="loud", look=Look(size=18_000)), TextRun(text=" net")
+        "Due: ", TextRun(text="{sum(rows.charge)}", style="loud", look=Style(size=18_000)), TextRun(text=" net")
     )
     first, second, third = bits(render(report_of(block, styles=(loud,)), library(FREIGHT)))
     assert [first["text"], second["text"], third["text"]] == ["Due: ", "167.90", " net"]
@@ -55,16 +56,20 @@ WORDS = st.lists(st.tuples(st.text("abc -/", min_size=0, max_size=30), st.boolea
 @given(runs=WORDS, width=st.integers(20_000, 200_000), align=st.sampled_from(["start", "center", "end"]))
 def test_nothing_is_lost_or_drawn_outside(runs: list[tuple[str, bool]], width: int, align: Any) -> None:
     report = report_of()
-    setting = Setting(
-        report, Customs("en_IE", "EUR", "Europe/Dublin"), Shapers(), Kept(), lambda _: pytest.fail("read")
+    setting = LayoutContext(
+        report,
+        FormatLocale("en_IE", "EUR", "Europe/Dublin"),
+        Shapers(),
+        GenerationalCache(),
+        lambda _: pytest.fail("read"),
     )
-    looks = {on: FullLook(bold=on, size=11_000 if on else 9_000, align=align) for on in (True, False)}
-    made = make_rich_text([Run(said, looks[on]) for said, on in runs], looks[False], "none", (), width, Origin("t", "text"),
+    looks = {on: ResolvedStyle(bold=on, size=11_000 if on else 9_000, align=align) for on in (True, False)}
+    made = make_rich_text([InlineRun(said, looks[on]) for said, on in runs], looks[False], "none", (), width, SourceRef("t", "text"),
                           setting)  # fmt: skip
-    shown = "".join(bit.text for line in made.lines for bit in line.bits)
+    shown = "".join(bit.text for line in made.lines for bit in line.fragments)
     assert shown.replace(" ", "") == "".join(said for said, _ in runs).replace(" ", "")
     for line in made.lines:
-        for before, bit in zip((None, *line.bits), line.bits, strict=False):
+        for before, bit in zip((None, *line.fragments), line.fragments, strict=False):
             assert bit.x >= 2_000
             assert bit.x + bit.width <= max(width - 2_000, 2_000 + bit.width)
             assert before is None or before.x + before.width <= bit.x
@@ -96,7 +101,7 @@ def test_items_of_lists_are_marked_counted_and_hang(library: MakeLibrary) -> Non
 
 
 def test_a_long_text_of_runs_goes_on_over_pages(library: MakeLibrary) -> None:
-    block = text("", *(TextRun(text=f"line {n}\n", look=Look(bold=n % 2 == 0)) for n in range(300)))
+    block = text("", *(TextRun(text=f"line {n}\n", look=Style(bold=n % 2 == 0)) for n in range(300)))
     document = render(report_of(block), library(FREIGHT))
     assert len(document) > 3
     assert [bit["text"] for bit in bits(document)] == [f"line {n}" for n in range(300)]
@@ -116,8 +121,8 @@ def test_texts_open_addresses_with_the_values_of_their_record(library: MakeLibra
         "https://tarrow.example/A%20%26%20Curlew", "other.moor?vessel=A%20%26%20Curlew&day=2025-01-05",
         "https://tarrow.example/A%20%26%20Dunlin", "other.moor?vessel=A%20%26%20Dunlin&day=2025-01-04",
     ]  # fmt: skip
-    spots = [spot.link for spot in page_places(document.composition, 0).spots if spot.link]
-    assert spots == [i["target"] for i in found]
+    regions = [region.link for region in hit_map(document.composition, 0).regions if region.link]
+    assert regions == [i["target"] for i in found]
 
 
 def test_a_link_that_leads_nowhere_and_a_faulty_run_are_told(library: MakeLibrary) -> None:

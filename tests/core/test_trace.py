@@ -5,18 +5,19 @@ from pathlib import Path
 
 import pytest
 
+from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.checks.trace import Trace, trace
-from northmoor.core.document import Document, Session
+from northmoor.core.document import Document
 from northmoor.core.errors import LayoutError
-from northmoor.core.layout.places import page_places
-from northmoor.core.model.files import load_report
-from northmoor.core.model.matrices import MatrixBlock, MatrixLevel, Measure
+from northmoor.core.layout.page.hit_testing import hit_map
+from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
+from northmoor.core.model.blocks.table import PAGE_ROWS, Cell, Column, HeadRow
+from northmoor.core.model.blocks.text import TextBlock
 from northmoor.core.model.pages import PageSetup, Running, RunningLine, TextPiece
 from northmoor.core.model.parameters import Parameter
-from northmoor.core.model.tables import PAGE_ROWS, Cell, Column, HeadRow
-from northmoor.core.model.texts import TextBlock
-from northmoor.core.sources.connections import Library
-from northmoor.core.stopping import Stop
+from northmoor.core.session import Session
+from northmoor.core.sources.library import Library
+from northmoor.core.store.report_files import load_report
 from tests.core.test_levels import SALES
 from tests.core.test_trees import CENTRES, tree
 from tests.helpers import level_of, render, report_of, row_of, table_of
@@ -29,11 +30,14 @@ def traces(document: Document, every: int = 1) -> Iterator[tuple[str, Trace]]:
     for page in range(len(document)):
         cells = [
             s
-            for s in page_places(document.composition, page).spots
+            for s in hit_map(document.composition, page).regions
             if s.column and (s.row != "head" or s.number) and s.printed is not None
         ]
-        for spot in cells[::every]:
-            yield f"{spot.row} {spot.level} {spot.column} on {page + 1}", trace(document, page, spot, Stop())
+        for region in cells[::every]:
+            yield (
+                f"{region.row} {region.level} {region.column} on {page + 1}",
+                trace(document, page, region, CancelToken()),
+            )
 
 
 def check(document: Document, every: int = 1) -> int:
@@ -58,12 +62,12 @@ def test_a_trace_tells_formula_scope_and_rows(library: MakeLibrary) -> None:
     inner = level_of("month", total=row_of(v="{sum(v)} of {sum(v) over route}, {sum(v) / sum(v) over report; 0.0 %}"))
     table = table_of("route", "month", "v", levels=(level_of("route"), inner), total=row_of(v="median(v)"))
     document = render(report_of(table, page=PageSetup(size="A5")), library(SALES))
-    spots = page_places(document.composition, 0).spots
-    spot = next(s for s in spots if (s.row, s.level, s.column) == ("total", "month", "v"))
-    found = trace(document, 0, spot, Stop())
+    regions = hit_map(document.composition, 0).regions
+    region = next(s for s in regions if (s.row, s.level, s.column) == ("total", "month", "v"))
+    found = trace(document, 0, region, CancelToken())
     assert found.scope == "route = r0, month = 1"
     assert [f.formula for f in found.figures] == ["sum(v)", "sum(v) over route", "sum(v) / sum(v) over report"]
-    assert found.figures[0].answer.rows == found.rows.table.num_rows == 10
+    assert found.figures[0].verification.rows == found.rows.table.num_rows == 10
     assert sum(found.rows.table.column("v").to_pylist()) == found.figures[0].value
     assert found.shown.startswith(f"{found.figures[0].value} of ")
     assert check(document, every=5) > 60
@@ -103,15 +107,17 @@ def test_figures_in_the_head_agree(library: MakeLibrary) -> None:
     titled = Column(name="v", title="of {sum(v)}", value="v")
     table = table_of(titled, "month", head=(HeadRow(cells=(Cell(column="month", text="{max(v)} in all"),)),))
     document = render(report_of(table), library(SALES))
-    spots = [s for s in page_places(document.composition, 0).spots if s.row == "head"]
+    regions = [s for s in hit_map(document.composition, 0).regions if s.row == "head"]
     found = [
-        trace(document, 0, spot, Stop()) for spot in spots if (spot.column, spot.number) in (("v", 0), ("month", 1))
+        trace(document, 0, region, CancelToken())
+        for region in regions
+        if (region.column, region.number) in (("v", 0), ("month", 1))
     ]
     assert [(each.scope, f.formula, f.agrees) for each in found for f in each.figures] == [
         ("all rows of the table", "max(v)", True), ("all rows of the table", "sum(v)", True),
     ]  # fmt: skip
     with pytest.raises(LayoutError, match="There is no figure here"):
-        trace(document, 0, next(s for s in spots if (s.column, s.number) == ("month", 0)), Stop())
+        trace(document, 0, next(s for s in regions if (s.column, s.number) == ("month", 0)), CancelToken())
 
 
 def test_running_totals_differences_and_ranks_agree(library: MakeLibrary) -> None:
@@ -144,15 +150,15 @@ def test_figures_of_paragraphs_headers_and_footers_agree(library: MakeLibrary) -
         edition={"footer": footer},
     )
     document = render(report, library(SALES))
-    spots = page_places(document.composition, 1).spots + page_places(document.composition, 0).spots
-    assert not any(spot.row == "head" for spot in spots)
-    found = trace(document, 0, next(s for s in spots if s.row == "text"), Stop())
+    regions = hit_map(document.composition, 1).regions + hit_map(document.composition, 0).regions
+    assert not any(region.row == "head" for region in regions)
+    found = trace(document, 0, next(s for s in regions if s.row == "text"), CancelToken())
     assert [f.agrees for f in found.figures] == [True, True, None]
     assert (found.scope, found.shown) == ("all rows of rows", f"{found.figures[0].value:,} of 23 in {document.title}")
-    found = trace(document, 1, next(s for s in spots if s.row == "footer"), Stop())
+    found = trace(document, 1, next(s for s in regions if s.row == "footer"), CancelToken())
     assert [(f.value, f.agrees) for f in found.figures] == [(190, True), (2, None)]
     assert found.rows is not None
-    assert found.rows.table.num_rows == found.figures[0].answer.rows == 240
+    assert found.rows.table.num_rows == found.figures[0].verification.rows == 240
 
 
 def test_what_cannot_be_traced_says_why(library: MakeLibrary) -> None:
@@ -163,10 +169,12 @@ def test_what_cannot_be_traced_says_why(library: MakeLibrary) -> None:
         levels=(level_of("route", total=row_of(v="sum(sum(rows.v)) over (report rows 1 preceding)")),),
     )
     document = render(report_of(table), library(SALES))
-    spots = page_places(document.composition, 0).spots
+    regions = hit_map(document.composition, 0).regions
     with pytest.raises(LayoutError, match="There is no figure here"):
-        trace(document, 0, next(s for s in spots if s.row == "head" and s.column), Stop())
-    reasons = {f.formula: f.answer.reason for _, each in traces(document) for f in each.figures if f.agrees is None}
+        trace(document, 0, next(s for s in regions if s.row == "head" and s.column), CancelToken())
+    reasons = {
+        f.formula: f.verification.why_not for _, each in traces(document) for f in each.figures if f.agrees is None
+    }
     assert "there is no column 'w'" in (reasons["sum(w)"] or "")
     assert "not asked again another way" in (reasons["sum(sum(rows.v)) over (report rows 1 preceding)"] or "")
 
@@ -188,12 +196,12 @@ def test_figures_of_matrices_agree(library: MakeLibrary) -> None:
         assert len(found) > 4
         for each in found:
             for figure in each.figures:
-                assert figure.agrees or "values here" in (figure.answer.reason or ""), (each.scope, figure)
+                assert figure.agrees or "values here" in (figure.verification.why_not or ""), (each.scope, figure)
                 assert each.rows is not None
                 assert each.rows.table.num_rows == figure.expected_rows
 
 
 def cells_traced(document: Document) -> Iterator[Trace]:
-    spots = [s for s in page_places(document.composition, 0).spots if s.part == "measure" and s.row != "head"]
-    for spot in [*spots[::17], spots[-1]]:
-        yield trace(document, 0, spot, Stop())
+    regions = [s for s in hit_map(document.composition, 0).regions if s.part == "measure" and s.row != "head"]
+    for region in [*regions[::17], regions[-1]]:
+        yield trace(document, 0, region, CancelToken())

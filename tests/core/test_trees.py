@@ -12,13 +12,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from northmoor.core.compute.groups import LevelRows, groups_of
-from northmoor.core.compute.trees import tree_of
-from northmoor.core.document import Document, Session
-from northmoor.core.model.files import load_report
+from northmoor.core.compute.groups.boundaries import LevelRows, groups_of
+from northmoor.core.compute.groups.hierarchy import tree_of
+from northmoor.core.document import Document
+from northmoor.core.model.blocks.table import Cell, Column, Level, Row
 from northmoor.core.model.pages import PageSetup
-from northmoor.core.model.tables import Cell, Column, Level, Row
-from northmoor.core.sources.connections import Library
+from northmoor.core.session import Session
+from northmoor.core.sources.library import Library
+from northmoor.core.store.report_files import load_report
 from tests.helpers import level_of, lines_of, render, report_of, row_of, table_of
 
 MakeLibrary = Callable[[str], Library]

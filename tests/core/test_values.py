@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 
 from northmoor.core.errors import ParameterError
 from northmoor.core.model.parameters import Choice, Parameter
-from northmoor.core.values.periods import Clock, Span
-from northmoor.core.values.values import read_value
+from northmoor.core.values.parameter_values import read_value
+from northmoor.core.values.relative_periods import Clock, Span
 from tests.helpers import MOMENT, bind, report_of
 
 

@@ -12,37 +12,38 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from northmoor.app.data.catalog import CatalogPanel
-from northmoor.app.data.catalogs import Catalogs
-from northmoor.app.data.column_panel import ColumnPanel
-from northmoor.app.data.query_actions import QueryActions
-from northmoor.app.data.query_bar import QueryBar
-from northmoor.app.data.row_actions import RowActions
-from northmoor.app.data.rows_pane import RowsPane
-from northmoor.app.data.sentence_view import SentenceView, Surroundings
-from northmoor.app.data.side import PlanPanel, line, section
-from northmoor.app.data.sql_editor import SqlEditor
-from northmoor.app.desk import Desk
-from northmoor.app.icons import icon
+from northmoor.app.data.catalog_tree import CatalogPanel
+from northmoor.app.data.connection_controller import ConnectionController
+from northmoor.app.data.query.plan_panel import PlanPanel
+from northmoor.app.data.query.query_actions import QueryActions
+from northmoor.app.data.query.query_bar import QueryBar
+from northmoor.app.data.query.sentence_view import SentenceContext, SentenceView
+from northmoor.app.data.query.sql_editor import SqlEditor
+from northmoor.app.data.rows.column_panel import ColumnPanel
+from northmoor.app.data.rows.row_actions import RowActions
+from northmoor.app.data.rows.rows_pane import RowsPane
+from northmoor.app.document_controller import DocumentController
+from northmoor.app.widgets.headings import line, section
+from northmoor.app.widgets.icons import icon
 from northmoor.app.worker import RenderJob, Worker
-from northmoor.core.document import Session
+from northmoor.core.authoring.propose_parameters import proposed_parameter
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import MissingParameter, NorthmoorError, QueryError, RefusedQuery, WrongPassword
-from northmoor.core.expr.formats import Customs
+from northmoor.core.expr.formats import FormatLocale
 from northmoor.core.expr.placeholders import placeholders
 from northmoor.core.model import edits
-from northmoor.core.model.data import Query, QueryColumn
 from northmoor.core.model.parameters import Parameter
-from northmoor.core.sources.catalog import Catalog, CatalogColumn, CatalogTable
-from northmoor.core.sources.connections import Library
-from northmoor.core.sources.driver import FIRST_ROWS
-from northmoor.core.sources.fetch import Rows
-from northmoor.core.sources.guard import check_query
-from northmoor.core.sources.plan import plan
-from northmoor.core.sources.proposing import proposed_parameter
-from northmoor.core.sources.resolving import dialect_of, fill_shared, written_columns
-from northmoor.core.sources.saying import sql_name
-from northmoor.core.sources.sentence import Sentence, read, write
-from northmoor.core.stopping import Stop
+from northmoor.core.model.queries import Query, QueryColumn
+from northmoor.core.session import Session
+from northmoor.core.sources.builder.edits import sql_name
+from northmoor.core.sources.builder.select_ast import SelectModel, parse_select, select_sql
+from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable
+from northmoor.core.sources.drivers.protocol import FIRST_ROWS
+from northmoor.core.sources.drivers.read_only import check_query
+from northmoor.core.sources.fetch.plan import plan
+from northmoor.core.sources.fetch.query_resolution import dialect_of, fill_shared, written_column_names
+from northmoor.core.sources.library import Library
 
 _SETTLE = 350  # milliseconds without typing before the sentence follows the SQL
 _PREVIEW = "first_rows"
@@ -54,9 +55,11 @@ class DataWorkspace(QWidget):
 
     checked = pyqtSignal(object)
 
-    def __init__(self, desk: Desk, worker: Worker, catalog_worker: Worker, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, controller: DocumentController, worker: Worker, catalog_worker: Worker, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
-        self.desk, self.worker, self.catalog_worker = desk, worker, catalog_worker
+        self.controller, self.worker, self.catalog_worker = controller, worker, catalog_worker
         self.query_name: str | None = None
         self._shown: tuple[str, str] | None = None  # query and SQL as they were last put into the editor
         self._names: dict[str, tuple[str, ...]] = {}
@@ -73,7 +76,7 @@ class DataWorkspace(QWidget):
         self.plan = PlanPanel()
         self.check = QPushButton(icon("check"), "Check")
         self.queries = QueryActions(self)
-        self.catalogs = Catalogs(self)
+        self.catalogs = ConnectionController(self)
         self.actions_of_rows = RowActions(self)
         self._settle = QTimer(self)
         self._settle.setSingleShot(True)
@@ -144,7 +147,7 @@ class DataWorkspace(QWidget):
         return split
 
     def _connect(self) -> None:
-        desk, worker, panel, pane = self.desk, self.worker, self.panel, self.pane
+        controller, worker, panel, pane = self.controller, self.worker, self.panel, self.pane
         pane.run.clicked.connect(self.run)
         pane.stop.clicked.connect(worker.stop)
         pane.totals.clicked.connect(self.actions_of_rows.check_totals)
@@ -155,9 +158,9 @@ class DataWorkspace(QWidget):
         self.check.clicked.connect(self.check_sql)
         QShortcut(QKeySequence("Ctrl+Return"), self, self.run)
         QShortcut(QKeySequence("Ctrl+Shift+Return"), self, self.check_sql)
-        desk.opened.connect(self._opened)
-        desk.changed.connect(self._changed)
-        desk.values_changed.connect(self._follow)
+        controller.opened.connect(self._opened)
+        controller.changed.connect(self._changed)
+        controller.values_changed.connect(self._follow)
         panel.query_picked.connect(self.pick)
         panel.query_menu_wanted.connect(self.queries.menu)
         panel.new_query_wanted.connect(self.queries.new_menu)
@@ -182,12 +185,12 @@ class DataWorkspace(QWidget):
     @property
     def library(self) -> Library:
         """The library of the open report."""
-        assert self.desk.library is not None
-        return self.desk.library
+        assert self.controller.library is not None
+        return self.controller.library
 
     def current(self) -> Query | None:
         """The query at hand."""
-        report = self.desk.report
+        report = self.controller.report
         found = [q for q in report.queries if q.name == self.query_name] if report is not None else []
         return found[0] if found else None
 
@@ -198,43 +201,43 @@ class DataWorkspace(QWidget):
         except NorthmoorError:
             return query.sql
 
-    def around(self, query: Query) -> Surroundings:
+    def around(self, query: Query) -> SentenceContext:
         """What a query's sentence can speak of; a combined one speaks of the other queries."""
-        report = self.desk.report
+        report = self.controller.report
         assert report is not None
         parameters = report.value_names
         try:
             dialect = dialect_of(query, self.library)
             connection = fill_shared(query, self.library).connection
         except NorthmoorError:
-            return Surroundings(parameters=parameters)
+            return SentenceContext(parameters=parameters)
         if connection is not None:
-            return Surroundings(self.catalogs.known.get(connection, Catalog()), dialect, parameters)
+            return SentenceContext(self.catalogs.known.get(connection, Catalog()), dialect, parameters)
         others = [q for q in report.queries if q.name != query.name]
         tables = [CatalogTable(q.name, self._columns_of(q.name), None) for q in others]
-        return Surroundings(Catalog(tuple(tables)), dialect, parameters)
+        return SentenceContext(Catalog(tuple(tables)), dialect, parameters)
 
     def _columns_of(self, query: str) -> tuple[CatalogColumn, ...]:
         return tuple(CatalogColumn(name, "") for name in self.column_names(query))
 
     def column_names(self, query: str) -> list[str]:
         """A query's columns, as far as they are known from its last run, its SQL or its settings."""
-        report = self.desk.report
+        report = self.controller.report
         assert report is not None
         asked = report.query(query)
-        known = self._names.get(query) or written_columns(asked, self.library)
+        known = self._names.get(query) or written_column_names(asked, self.library)
         return list(known) or [column.name for column in asked.columns]
 
     # the report
 
     def _opened(self) -> None:
-        report = self.desk.report
+        report = self.controller.report
         assert report is not None
         self.query_name = report.queries[0].name if report.queries else None
         self._names, self._shown = {}, None
         self.pane.clear("Run the query to see its rows (Ctrl+Enter).")
-        told = "" if self.query_name else "The report has no query yet; add one with + beside Queries."
-        self.pane.tell(told, "quiet")
+        message = "" if self.query_name else "The report has no query yet; add one with + beside Queries."
+        self.pane.show_message(message, "quiet")
         self._is_begun = False
         if self.isVisible():
             self._begin()
@@ -252,7 +255,7 @@ class DataWorkspace(QWidget):
             self._show_sentence(query)
 
     def _changed(self) -> None:
-        report = self.desk.report
+        report = self.controller.report
         if report is None:
             return
         names = [q.name for q in report.queries]
@@ -271,18 +274,18 @@ class DataWorkspace(QWidget):
             self._settle.stop()
         if query is not None:
             self._show_sentence(query)
-            self.pane.show_settings(self._settings(query), self.customs())
+            self.pane.show_settings(self._settings(query), self.format_locale())
         else:
-            self.sentence.show_told("")
+            self.sentence.show_message("")
         self._show_plan()
         self._show_column()
         self._follow()
 
-    def customs(self) -> Customs:
+    def format_locale(self) -> FormatLocale:
         """How the report writes values."""
-        report = self.desk.report
+        report = self.controller.report
         assert report is not None
-        return Customs(report.locale, report.currency, report.time_zone)
+        return FormatLocale(report.locale, report.currency, report.time_zone)
 
     def _settings(self, query: Query) -> dict[str, QueryColumn]:
         try:
@@ -295,14 +298,14 @@ class DataWorkspace(QWidget):
         if name != self.query_name:
             self.query_name = name
             self.pane.clear("Run the query to see its rows (Ctrl+Enter).")
-            self.pane.tell("", "quiet")
+            self.pane.show_message("", "quiet")
             self._changed()
             self.run_quietly()
 
     def showEvent(self, event: QShowEvent | None) -> None:
         """Rows are there when the workspace is looked at."""
         super().showEvent(event)
-        if self.desk.report is not None and not self._is_begun:
+        if self.controller.report is not None and not self._is_begun:
             self._begin()
         elif self.pane.rows is None:
             self.run_quietly()
@@ -314,17 +317,17 @@ class DataWorkspace(QWidget):
         sql = self.editor.text()
         words = list(around.parameters)
         words += [name for table in around.catalog.tables for name in (table.name, *(c.name for c in table.columns))]
-        self.editor.offer(words)
+        self.editor.set_completions(words)
         if not sql.strip():
             self.sentence.show_beginning(around)
             return
         try:
-            found = read(sql, around.dialect)
+            found = parse_select(sql, around.dialect)
         except RefusedQuery as error:
-            self.sentence.show_told(error.message)
+            self.sentence.show_message(error.message)
             return
         if found is None:
-            self.sentence.show_told(_NO_SENTENCE)
+            self.sentence.show_message(_NO_SENTENCE)
         elif found != self.sentence.sentence or around != self.sentence.around:
             self.sentence.show_sentence(found, around)
 
@@ -337,8 +340,8 @@ class DataWorkspace(QWidget):
         if query is not None:
             self._show_sentence(query)
 
-    def _sentence_changed(self, label: str, sentence: Sentence) -> None:
-        self.editor.setText(write(sentence))
+    def _sentence_changed(self, label: str, sentence: SelectModel) -> None:
+        self.editor.setText(select_sql(sentence))
         self.run(label)
 
     def run(self, label: str | bool = "Change the SQL") -> None:
@@ -362,7 +365,7 @@ class DataWorkspace(QWidget):
         if query.shared:
             return self._keep_shared(query, sql)
         self._shown = (query.name, sql)
-        return self.desk.edit(label, lambda r, _: edits.change_query(r, query.name, sql=sql))
+        return self.controller.edit(label, lambda r, _: edits.change_query(r, query.name, sql=sql))
 
     def _keep_shared(self, query: Query, sql: str) -> bool:
         """Change a query of the library after saying which reports use it, or make it this report's own."""
@@ -384,7 +387,7 @@ class DataWorkspace(QWidget):
                 shared = self.library.shared_query(query.shared)
                 self.library.save_shared_query(query.shared, shared.but(sql=sql))
                 self._shown = (query.name, sql)
-                self.desk.changed.emit()
+                self.controller.changed.emit()
                 return True
             if box.clickedButton() is own:
                 return self.queries.make_own(query, sql)
@@ -400,7 +403,7 @@ class DataWorkspace(QWidget):
 
     def fetch(self, query: str, refresh: bool) -> None:
         """Fetch a query's rows and show them, unless they are on their way already."""
-        report = self.desk.report
+        report = self.controller.report
         assert report is not None
         wish = self._wish(query)
         if self._is_waiting and wish == self._wished and not refresh:
@@ -408,19 +411,19 @@ class DataWorkspace(QWidget):
         self._wished, self._is_waiting = wish, True
         self.editor.mark_fault(None)
         self._waiting = query
-        self.pane.tell("", "quiet")
+        self.pane.show_message("", "quiet")
         self.pane.state(f"running {query} …")
-        self.worker.fetch_rows(RenderJob(report, self.desk.values, None, self.library, refresh), query)
+        self.worker.fetch_rows(RenderJob(report, self.controller.values, None, self.library, refresh), query)
 
     def _wish(self, query: str) -> object:
         """What the rows of a query follow from."""
-        report = self.desk.report
+        report = self.controller.report
         assert report is not None
         parts = [
             (q.name, q.connection, q.sql, q.shared, q.detail_of, q.use_sample, [(c.name, c.type) for c in q.columns])
             for q in report.queries
         ]
-        return query, parts, dict(self.desk.values)
+        return query, parts, dict(self.controller.values)
 
     def _follow(self) -> None:
         """Fetch again when what the shown rows follow from has changed, by undo or by another parameter value."""
@@ -431,18 +434,18 @@ class DataWorkspace(QWidget):
 
     def check_sql(self) -> None:
         """Ask the server whether it would run the SQL."""
-        query, report = self.current(), self.desk.report
+        query, report = self.current(), self.controller.report
         if query is None or report is None:
             return
-        library, values = self.library, self.desk.values
+        library, values = self.library, self.controller.values
         tried = report.but(
             queries=tuple(q.but(sql=self.editor.text()) if q.name == query.name else q for q in report.queries)
         )
-        self.pane.tell("Checking …", "quiet")
+        self.pane.show_message("Checking …", "quiet")
 
-        def ask(session: Session, stop: Stop) -> object:
-            settled = session.settle(tried, values, stop, designing=True, forgiving=True)
-            known = settled.for_names(session.names_in(tried, query.name))
+        def ask(session: Session, stop: CancelToken) -> object:
+            resolved = session.resolve_parameters(tried, values, stop, designing=True, forgiving=True)
+            known = resolved.values_for(session.names_in(tried, query.name))
             return f"{session.check(tried, query.name, known, stop)} would run it. Nothing was run."
 
         self.worker.ask_session(library, ask, self.checked.emit)
@@ -453,7 +456,7 @@ class DataWorkspace(QWidget):
             self.show_fault(found)
         else:
             self.editor.mark_fault(None)
-            self.pane.tell(str(found), "good")
+            self.pane.show_message(str(found), "good")
 
     # rows
 
@@ -463,23 +466,23 @@ class DataWorkspace(QWidget):
         self._show_rows(rows)
 
     def _show_rows(self, rows: Rows) -> None:
-        if self.desk.report is None or rows.query != self._waiting:
+        if self.controller.report is None or rows.query != self._waiting:
             return
         self._is_waiting = self._is_waiting and not rows.is_whole
         query = self.current()
         settings = self._settings(query) if query is not None and rows.query == query.name else {}
-        self.pane.show_rows(rows, self.customs(), settings)
+        self.pane.show_rows(rows, self.format_locale(), settings)
         count = rows.table.num_rows
         if not rows.is_whole:
             self.pane.state(f"first {count:,}; more are on the way …")
             return
         self.pane.state(f"{count:,} row{'s' * (count != 1)} · {rows.seconds:.2f} s")
-        told = []
+        message = []
         if count == 0:
             is_bound = query is not None and bool(placeholders(self._sql(query), "sqlite"))
-            told.append("No row fits the parameter values above; try others." if is_bound else "It returns no rows.")
-        told += [*self._column_changes(rows), *rows.notes]
-        self.pane.tell(" ".join(told), "warning" if rows.notes else "quiet")
+            message.append("No row fits the parameter values above; try others." if is_bound else "It returns no rows.")
+        message += [*self._column_changes(rows), *rows.notes]
+        self.pane.show_message(" ".join(message), "warning" if rows.notes else "quiet")
         if rows.query == _PREVIEW:
             self.pane.title.setText("First rows")
         else:
@@ -499,7 +502,7 @@ class DataWorkspace(QWidget):
     def show_fault(self, error: NorthmoorError) -> None:
         """Tell a fault of the query at hand, mark it in the SQL, and offer what mends it."""
         self._is_waiting = False
-        self.pane.tell(str(error), "fault")
+        self.pane.show_message(str(error), "fault")
         if self.pane.rows is None:
             self.pane.state("")
             self.pane.view.hint = "There are no rows to show."
@@ -524,12 +527,12 @@ class DataWorkspace(QWidget):
             added = proposed_parameter(check_query(self.editor.text(), around.dialect), around.catalog, name)
         except NorthmoorError:
             added = Parameter(name=name, default="")
-        if self.desk.edit(f"Add the parameter {name}", lambda r, _: edits.add_parameter(r, added)):
+        if self.controller.edit(f"Add the parameter {name}", lambda r, _: edits.add_parameter(r, added)):
             self.run()
 
     def show_first_rows(self, connection: str, table: str) -> None:
         """Show a table's first rows; the report stays as it is."""
-        report = self.desk.report
+        report = self.controller.report
         if report is None:
             return
         dialect = self.library.driver(connection).dialect
@@ -538,8 +541,8 @@ class DataWorkspace(QWidget):
         self._waiting = _PREVIEW
         self.pane.clear("")
         self.pane.title.setText("First rows")
-        self.pane.tell(f"Reading {table} …", "quiet")
-        self.worker.fetch_rows(RenderJob(tried, self.desk.values, None, self.library), _PREVIEW)
+        self.pane.show_message(f"Reading {table} …", "quiet")
+        self.worker.fetch_rows(RenderJob(tried, self.controller.values, None, self.library), _PREVIEW)
 
     def insert(self, name: str) -> None:
         """Put a name into the SQL."""
@@ -562,14 +565,14 @@ class DataWorkspace(QWidget):
         if query is None:
             return
         name = query.name
-        done = self.desk.edit(
+        done = self.controller.edit(
             f"Change the column {column}", lambda r, _: edits.change_query_column(r, name, column, **changes)
         )
         if not done:
             self._show_column()
 
     def _show_plan(self) -> None:
-        report, query = self.desk.report, self.current()
+        report, query = self.controller.report, self.current()
         if report is None or query is None or not self._sql(query).strip():
             self.plan.show_plan("It is shown when there is a query.")
             return

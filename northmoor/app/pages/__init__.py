@@ -1,1 +1,6 @@
-"""The Pages workspace: the live canvas, Contents, Fields and the inspector."""
+"""The Pages workspace: a document's real pages, on which its report is edited.
+
+Reading order: `workspace` joins the parts; `canvas` shows pages and drags; `panels` are the docks; `inspector` edits
+what is selected; `editing` edits texts in place; `actions` change blocks, fields and frames; `dialogs` change the
+rest.
+"""

@@ -6,29 +6,30 @@ from functools import partial
 from PyQt6.QtCore import QPoint, QRect, Qt, pyqtSignal
 from PyQt6.QtWidgets import QLabel, QSplitter, QVBoxLayout, QWidget
 
-from northmoor.app.desk import Desk, Selection
-from northmoor.app.finder import Entry
-from northmoor.app.pages.arranging import Arranging
-from northmoor.app.pages.blockwork import BlockWork
-from northmoor.app.pages.canvas import Canvas
-from northmoor.app.pages.contents import Contents
-from northmoor.app.pages.dropping import DropTarget
-from northmoor.app.pages.fields import Fields
-from northmoor.app.pages.fieldwork import FIELD_WORK, block_of_selection
-from northmoor.app.pages.inplace import InPlace, definition_of
-from northmoor.app.pages.inspector import Inspector
-from northmoor.app.pages.trace import TracePanel
+from northmoor.app.command_palette import PaletteEntry
+from northmoor.app.document_controller import DocumentController, Selection
+from northmoor.app.pages.actions.block_actions import BlockActions
+from northmoor.app.pages.actions.field_actions import FIELD_WORK, block_of_selection
+from northmoor.app.pages.actions.frame_actions import FrameActions
+from northmoor.app.pages.canvas.canvas_widget import PageCanvas
+from northmoor.app.pages.canvas.drag.field_drop import DropTarget
+from northmoor.app.pages.editing.inline_editor import InlineEditor, definition_of
+from northmoor.app.pages.inspector.inspector_panel import InspectorPanel
+from northmoor.app.pages.panels.fields_panel import FieldsPanel
+from northmoor.app.pages.panels.outline_panel import OutlinePanel
+from northmoor.app.pages.panels.trace_panel import TracePanel
 from northmoor.app.worker import PageShown, Rendered, Worker
 from northmoor.core.expr.language import column_expression
-from northmoor.core.layout.folding import column_folds
-from northmoor.core.layout.places import Spot
-from northmoor.core.model import chart_edits, edits, matrix_edits
-from northmoor.core.model.blocks import DataBlock, ForEachBlock
-from northmoor.core.model.matrices import MatrixBlock
-from northmoor.core.model.nesting import for_each_around, including, walk
+from northmoor.core.layout.page.hit_testing import HitRegion
+from northmoor.core.layout.table.collapsing import column_folds
+from northmoor.core.model import edits
+from northmoor.core.model.aggregates import aggregate_of
+from northmoor.core.model.blocks.containers import DataBlock, ForEachBlock
+from northmoor.core.model.blocks.matrix import MatrixBlock
+from northmoor.core.model.blocks.table import RowPlace, TableBlock
+from northmoor.core.model.blocks.text import TextRun
+from northmoor.core.model.blocks.tree import for_each_around, including, walk
 from northmoor.core.model.report import Report
-from northmoor.core.model.tables import RowPlace, TableBlock
-from northmoor.core.model.texts import TextRun
 
 
 class PagesWorkspace(QWidget):
@@ -36,19 +37,19 @@ class PagesWorkspace(QWidget):
 
     menu_wanted = pyqtSignal(QPoint)
 
-    def __init__(self, desk: Desk, worker: Worker, parent: QWidget | None = None) -> None:
+    def __init__(self, controller: DocumentController, worker: Worker, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._desk = desk
+        self._controller = controller
         self.trace = TracePanel(worker)
         self.trace.hide()
-        self.contents = Contents()
-        self.fields = Fields()
-        self.canvas = Canvas()
-        self.inspector = Inspector(desk)
+        self.contents = OutlinePanel()
+        self.fields = FieldsPanel()
+        self.canvas = PageCanvas()
+        self.inspector = InspectorPanel(controller)
         self._rendered: Rendered | None = None
-        self._line: InPlace | None = None
-        self.blocks = BlockWork(desk, self.contents.chosen, self)
-        self.arranging = Arranging(desk, lambda: self.blocks.names, self.canvas.extents, self)
+        self._line: InlineEditor | None = None
+        self.blocks = BlockActions(controller, self.contents.chosen, self)
+        self.arranging = FrameActions(controller, lambda: self.blocks.names, self.canvas.extents, self)
         self._place()
         self.canvas.picked_also.connect(self.contents.choose_also)
         self.canvas.item_dropped.connect(self.arranging.drop)
@@ -59,15 +60,15 @@ class PagesWorkspace(QWidget):
             lambda at: self.menu_wanted.emit(self.contents.viewport().mapToGlobal(at))
         )
         self.canvas.menu_wanted.connect(self.menu_wanted)
-        desk.changed.connect(self._changed)
-        desk.edition_chosen.connect(self._changed)
-        desk.selected.connect(self._selected)
-        self.contents.picked.connect(desk.select)
+        controller.changed.connect(self._changed)
+        controller.edition_chosen.connect(self._changed)
+        controller.selected.connect(self._selected)
+        self.contents.picked.connect(controller.select)
         self.contents.level_moved.connect(self._move_level)
         self.canvas.picked.connect(self._pick)
         self.canvas.edit_wanted.connect(self._edit)
         self.canvas.spot_clicked.connect(self._trace)
-        self.canvas.fold_wanted.connect(desk.fold_group)
+        self.canvas.fold_wanted.connect(controller.fold_group)
         self.canvas.fold_all_wanted.connect(self.toggle_level)
         self.trace.closed.connect(self.toggle_trace)
         self.canvas.verticalScrollBar().valueChanged.connect(self._close_line)
@@ -107,21 +108,21 @@ class PagesWorkspace(QWidget):
 
     def _pick(self, selection: Selection) -> None:
         """Select a part; of what is included, the block that includes it."""
-        edition = self._desk.edition
+        edition = self._controller.edition
         owner = including(edition.blocks, selection.block) if edition is not None else None
-        self._desk.select(selection if owner is None else Selection("include", owner))
+        self._controller.select(selection if owner is None else Selection("include", owner))
 
     def _move_level(self, table: str, level: str, by: int) -> None:
-        self._desk.edit("Move the level", lambda r, e: edits.move_level(r, e, table, level, by))
+        self._controller.edit("Move the level", lambda r, e: edits.move_level(r, e, table, level, by))
 
     def toggle_level(self, table: str, level: int) -> None:
         """Fold all groups of a level on the screen; where they are, open all."""
-        fold = self._desk.folds.get(table)
-        self._desk.fold_level(table, None if fold is not None and fold.level == level else level)
+        fold = self._controller.folds.get(table)
+        self._controller.fold_level(table, None if fold is not None and fold.level == level else level)
 
     def fold_selected(self) -> None:
         """Fold or open the selected level, or the innermost of the rows that has brackets."""
-        block, level = self.block, self._desk.selection.level
+        block, level = self.block, self._controller.selection.level
         if block is None:
             return
         if isinstance(block, MatrixBlock) and any(own.name == level for own in block.columns):
@@ -136,8 +137,8 @@ class PagesWorkspace(QWidget):
         """Open everything that is folded on the screen."""
         if self.block is not None:
             for name in (self.block.name, column_folds(self.block.name)):
-                if self._desk.folds.get(name):
-                    self._desk.fold_level(name, None)
+                if self._controller.folds.get(name):
+                    self._controller.fold_level(name, None)
 
     def toggle_trace(self) -> None:
         """Open Trace on the selected figure, or close it."""
@@ -145,18 +146,18 @@ class PagesWorkspace(QWidget):
         self.canvas.mark(None)
         if self.trace.isVisible():
             self.trace.clear()
-            spot = self.canvas.first_selected()
-            if spot is not None:
-                self._trace(*spot)
+            region = self.canvas.first_selected()
+            if region is not None:
+                self._trace(*region)
 
-    def _trace(self, page: int, spot: Spot) -> None:
+    def _trace(self, page: int, region: HitRegion) -> None:
         if (
             self.trace.isVisible()
             and self._rendered is not None
-            and (spot.column is not None or spot.row in ("text", "readout"))
+            and (region.column is not None or region.row in ("text", "readout"))
         ):
-            self.trace.ask(self._rendered.document, page, spot)
-            self.canvas.mark((page, spot))
+            self.trace.ask(self._rendered.document, page, region)
+            self.canvas.mark((page, region))
 
     def show_page(self, shown: PageShown) -> None:
         """Show a page's new picture."""
@@ -165,23 +166,23 @@ class PagesWorkspace(QWidget):
     @property
     def block(self) -> DataBlock | None:
         """The selected block over a query's rows, or the edition's first."""
-        edition = self._desk.edition
-        return block_of_selection(edition.data_blocks if edition else (), self._desk.selection)
+        edition = self._controller.edition
+        return block_of_selection(edition.data_blocks if edition else (), self._controller.selection)
 
     def add_column(self, field: str) -> None:
         """Add a field of the block's query as a column, after the selected column or at the end, or as a measure."""
-        block, selection = self.block, self._desk.selection
-        edition = self._desk.edition
+        block, selection = self.block, self._controller.selection
+        edition = self._controller.edition
         if selection.kind == "text" and edition is not None and for_each_around(edition.blocks, selection.block):
             self._say(selection.block, field)
             return
         if block is None:
             return
         names = [c.name for c in block.columns] if isinstance(block, TableBlock) else []
-        selected = self._desk.selection.column
-        at = names.index(selected) + 1 if self._desk.selection.block == block.name and selected in names else None
+        selected = self._controller.selection.column
+        at = names.index(selected) + 1 if self._controller.selection.block == block.name and selected in names else None
         work = FIELD_WORK[type(block)]
-        self._desk.edit(f"Add {field}", work.add_column(block.name, field, self._measure(field), at))
+        self._controller.edit(f"Add {field}", work.add_column(block.name, field, self._measure(field), at))
 
     def _say(self, text: str, field: str) -> None:
         """Let a text go on with a field."""
@@ -193,97 +194,99 @@ class PagesWorkspace(QWidget):
                 return edits.change_block(report, edition, text, runs=(*own.runs, TextRun(text=said)))
             return edits.change_block(report, edition, text, text=own.text + said)
 
-        self._desk.edit(f"Add {field}", change)
+        self._controller.edit(f"Add {field}", change)
 
     def add_level(self, field: str) -> None:
         """Group the block by a field, around the selected level or innermost, and select the new level."""
-        block, selection = self.block, self._desk.selection
+        block, selection = self.block, self._controller.selection
         if block is None:
             return
         work = FIELD_WORK[type(block)]
         names = work.level_names(block)
         at = names.index(selection.level) if selection.kind == "level" and selection.level in names else None
-        if self._desk.edit(f"Group by {field}", work.add_level(block.name, field, at)) and self.block is not None:
+        if self._controller.edit(f"Group by {field}", work.add_level(block.name, field, at)) and self.block is not None:
             new = [name for name in work.level_names(self.block) if name not in names]
             if new:
-                self._desk.select(Selection("level", block.name, level=new[0]))
+                self._controller.select(Selection("level", block.name, level=new[0]))
 
     def add_matrix(self) -> None:
         """Add a matrix over the selected block's query, or the first, after the selected block."""
-        self._add_block("matrix", matrix_edits.add_matrix)
+        self._add_block("matrix", edits.add_matrix)
 
     def add_chart(self) -> None:
         """Add a chart over the selected block's query, or the first, after the selected block."""
-        self._add_block("chart", chart_edits.add_chart)
+        self._add_block("chart", edits.add_chart)
 
     def _add_block(self, kind: str, add: Callable[..., Report]) -> None:
-        report, selection = self._desk.report, self._desk.selection
+        report, selection = self._controller.report, self._controller.selection
         if report is None or not report.queries:
             return
         query = self.block.query if self.block is not None else report.queries[0].name
-        before = {block.name for block in walk(self._desk.edition.blocks)} if self._desk.edition else set()
+        before = {block.name for block in walk(self._controller.edition.blocks)} if self._controller.edition else set()
         added = partial(add, query=query, expression=column_expression, after=selection.block)
-        if self._desk.edit(f"Add a {kind}", added):
-            edition = self._desk.edition
+        if self._controller.edit(f"Add a {kind}", added):
+            edition = self._controller.edition
             new = [block.name for block in walk(edition.blocks) if block.name not in before] if edition else []
             if new:
-                self._desk.select(Selection(kind, new[0]))
+                self._controller.select(Selection(kind, new[0]))
 
     def drop_field(self, field: str, target: DropTarget) -> None:
         """Put a dragged field where it was dropped: as a column, a level, or a measure in a total."""
-        edition = self._desk.edition
+        edition = self._controller.edition
         block = next((b for b in edition.data_blocks if b.name == target.block), None) if edition else None
         if block is None:
             return
         work, value = FIELD_WORK[type(block)], self._measure(field)
         if target.kind == "column":
-            self._desk.edit(f"Add {field}", work.add_column(block.name, field, value, target.at))
+            self._controller.edit(f"Add {field}", work.add_column(block.name, field, value, target.at))
         elif target.kind == "level":
-            self._desk.edit(f"Group by {field}", work.add_level(block.name, field, target.at))
-        elif target.spot is not None and target.spot.column is not None:
-            place = RowPlace(target.spot.row, target.spot.own_level, target.spot.number)
-            self._desk.edit(f"Total {field}", work.drop(block.name, place, target.spot.column, field, value))
+            self._controller.edit(f"Group by {field}", work.add_level(block.name, field, target.at))
+        elif target.region is not None and target.region.column is not None:
+            place = RowPlace(target.region.row, target.region.own_level, target.region.number)
+            self._controller.edit(f"Total {field}", work.drop(block.name, place, target.region.column, field, value))
 
     def _measure(self, field: str) -> str:
         """A field's default aggregate; without one, a sum of numbers and a count of other things."""
-        report, block = self._desk.report, self.block
+        report, block = self._controller.report, self.block
         assert report is not None
         assert block is not None
         aggregate = edits.column_setting(report.query(block.query), field).total
         rows = self._rendered.document.rows.get(block.query) if self._rendered else None
         is_number = rows is not None and rows.types[rows.names.index(field)].is_number
-        return edits.aggregate_of(aggregate or ("sum" if is_number else "count"), column_expression(field))
+        return aggregate_of(aggregate or ("sum" if is_number else "count"), column_expression(field))
 
     def set_width(self, block: str, column: str, width: int) -> None:
         """Set a column's width."""
-        edition = self._desk.edition
+        edition = self._controller.edition
         found = next((b for b in edition.data_blocks if b.name == block), None) if edition else None
         work = FIELD_WORK[type(found)].set_width if found is not None else None
         if work is not None:
-            self._desk.edit("Change the width", work(block, column, width))
+            self._controller.edit("Change the width", work(block, column, width))
 
-    def entries(self) -> list[Entry]:
+    def entries(self) -> list[PaletteEntry]:
         """What can be found here: the parts in Contents, and the fields."""
         parts = [
-            Entry(text, "part", "file-text", partial(self._desk.select, selection))
+            PaletteEntry(text, "part", "file-text", partial(self._controller.select, selection))
             for text, selection in self.contents.parts()
         ]
         columns = [
-            Entry(t, "field: add as a column", "columns-3", partial(self.add_column, f)) for t, f in self.fields.names()
+            PaletteEntry(t, "field: add as a column", "columns-3", partial(self.add_column, f))
+            for t, f in self.fields.names()
         ]
         levels = [
-            Entry(t, "field: group by it", "brackets", partial(self.add_level, f)) for t, f in self.fields.names()
+            PaletteEntry(t, "field: group by it", "brackets", partial(self.add_level, f))
+            for t, f in self.fields.names()
         ]
         return [*parts, *columns, *levels]
 
     def _changed(self) -> None:
-        edition = self._desk.edition
+        edition = self._controller.edition
         if edition is not None:
-            self.contents.show_edition(edition, self._desk.selection)
+            self.contents.show_edition(edition, self._controller.selection)
         self._show_fields()
 
     def _show_fields(self) -> None:
-        report, query = self._desk.report, self._query
+        report, query = self._controller.report, self._query
         if report is None or query is None:
             self.fields.clear()
             return
@@ -294,7 +297,7 @@ class PagesWorkspace(QWidget):
     def _query(self) -> str | None:
         """The query whose fields are offered: that of the records that the selected text is repeated for, or of the
         block."""
-        edition, selection = self._desk.edition, self._desk.selection
+        edition, selection = self._controller.edition, self._controller.selection
         chosen = next((b for b in walk(edition.blocks) if b.name == selection.block), None) if edition else None
         around = chosen
         if edition is not None and chosen is not None and not isinstance(chosen, DataBlock | ForEachBlock):
@@ -317,7 +320,7 @@ class PagesWorkspace(QWidget):
 
     def _edit(self, selection: Selection, place: QRect) -> None:
         """Edit a part where it stands; one that does not fit a line is edited in the inspector."""
-        report, edition = self._desk.report, self._desk.edition
+        report, edition = self._controller.report, self._controller.edition
         assert report is not None
         assert edition is not None
         definition = definition_of(report, edition.name, selection)
@@ -328,8 +331,8 @@ class PagesWorkspace(QWidget):
         change = definition.change
         viewport = self.canvas.viewport()
         assert viewport is not None
-        self._line = InPlace(
-            viewport, place, definition.text, lambda text: self._desk.edit("Change the cell", change(text))
+        self._line = InlineEditor(
+            viewport, place, definition.text, lambda text: self._controller.edit("Change the cell", change(text))
         )
 
 

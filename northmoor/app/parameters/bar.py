@@ -5,16 +5,16 @@ from functools import partial
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QInputDialog, QMenu, QToolButton, QWidget
 
-from northmoor.app.data.flow import FlowLayout
-from northmoor.app.desk import Desk
-from northmoor.app.icons import icon
-from northmoor.app.parameters.fields import bare_row
-from northmoor.app.parameters.unit import ParameterUnit
-from northmoor.app.theme import HEATHER, PEAT
-from northmoor.app.widgets import discard
-from northmoor.core.deliver.given import values_of
+from northmoor.app.document_controller import DocumentController
+from northmoor.app.parameters.bar_item import ParameterBarItem
+from northmoor.app.parameters.inline_controls import bare_row
+from northmoor.app.widgets.flow_layout import FlowLayout
+from northmoor.app.widgets.icons import icon
+from northmoor.app.widgets.theme import HEATHER, PEAT
+from northmoor.app.widgets.widget_tools import hide_and_delete
 from northmoor.core.model import edits
-from northmoor.core.values.periods import Span
+from northmoor.core.values.given import assigned_values
+from northmoor.core.values.relative_periods import Span
 
 
 class ParameterBar(QWidget):
@@ -22,15 +22,15 @@ class ParameterBar(QWidget):
 
     edit_wanted = pyqtSignal(str)
 
-    def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
+    def __init__(self, controller: DocumentController, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._desk = desk
+        self._controller = controller
         self._shown: object = None
-        self.units: dict[str, ParameterUnit] = {}
+        self.units: dict[str, ParameterBarItem] = {}
         self._flow = FlowLayout(self, gap=14, leading=5)
         self.hold = self._button("toggle-left", "Hold", "Hold changes back until this is switched off (Ctrl+Shift+H)")
         self.hold.setCheckable(True)
-        self.hold.toggled.connect(self._desk.hold)
+        self.hold.toggled.connect(self._controller.hold)
         self.define = self._button("sliders-horizontal", "", "Define parameters (Ctrl+Shift+M)")
         self.define.setAccessibleName("Define parameters")
         self.define.clicked.connect(lambda: self.edit_wanted.emit(""))
@@ -41,10 +41,10 @@ class ParameterBar(QWidget):
         row = bare_row(self._tools, 2)
         for button in (self.hold, self.sets, self.define):
             row.addWidget(button)
-        desk.opened.connect(self._opened)
-        desk.changed.connect(self._rebuild)
-        desk.settled_changed.connect(self._show_settled)
-        desk.held_changed.connect(self._show_held)
+        controller.opened.connect(self._opened)
+        controller.changed.connect(self._rebuild)
+        controller.resolved_changed.connect(self._show_resolved)
+        controller.held_changed.connect(self._show_held)
         self._rebuild()
 
     def _button(self, drawing: str, text: str, tip: str) -> QToolButton:
@@ -67,64 +67,66 @@ class ParameterBar(QWidget):
         self._rebuild()
 
     def _rebuild(self) -> None:
-        parameters = self._desk.report.parameters if self._desk.report else ()
-        shown = (parameters, self._desk.path)
+        parameters = self._controller.report.parameters if self._controller.report else ()
+        shown = (parameters, self._controller.path)
         if shown == self._shown:
             return
         self._shown = shown
         while self._flow.count():
             self._flow.takeAt(0)
         for unit in self.units.values():
-            discard(unit)
+            hide_and_delete(unit)
         self.units = {}
         for parameter in parameters:
-            unit = ParameterUnit(parameter)
+            unit = ParameterBarItem(parameter)
             unit.setParent(self)
-            unit.chosen.connect(self._desk.set_value)
+            unit.chosen.connect(self._controller.set_value)
             unit.edit_wanted.connect(self.edit_wanted)
             unit.show()
             self._flow.addWidget(unit)
             self.units[parameter.name] = unit
         for button in (self.hold, self.sets):
             button.setVisible(bool(parameters))
-        self._tools.setVisible(self._desk.report is not None)
+        self._tools.setVisible(self._controller.report is not None)
         self._flow.addWidget(self._tools)
-        self._show_settled()
+        self._show_resolved()
 
-    def _show_settled(self) -> None:
-        settled = self._desk.settled
+    def _show_resolved(self) -> None:
+        resolved = self._controller.resolved
         for unit in self.units.values():
-            unit.show_settled(settled, self._desk.asked)
+            unit.show_resolved(resolved, self._controller.requested_values)
         self._flow.invalidate()
         self.updateGeometry()
 
     def _show_held(self) -> None:
-        count = len(self._desk.held)
-        self.hold.setChecked(self._desk.is_holding)
-        self.hold.setIcon(icon("toggle-left", HEATHER if self._desk.is_holding else PEAT))
+        count = len(self._controller.held)
+        self.hold.setChecked(self._controller.is_holding)
+        self.hold.setIcon(icon("toggle-left", HEATHER if self._controller.is_holding else PEAT))
         self.hold.setText(f"Hold · {count}" if count else "Hold")
-        self._show_settled()
+        self._show_resolved()
 
     # sets of values
 
     def open_sets(self) -> None:
         """Offer the report's sets of values, and to keep those at hand."""
-        report = self._desk.report
+        report = self._controller.report
         if report is None or not report.parameters:
             return
         menu = QMenu(self)
         for found in report.value_sets:
-            self._add(menu, found.name, partial(self._desk.set_values, values_of(found)))
+            self._add(menu, found.name, partial(self._controller.set_values, assigned_values(found)))
         if report.value_sets:
             menu.addSeparator()
-        self._add(menu, "Defaults", partial(self._desk.set_values, {}))
+        self._add(menu, "Defaults", partial(self._controller.set_values, {}))
         self._add(menu, "Keep these values…", self.ask_keep)
         gone = menu.addMenu("Take out") if report.value_sets else None
         for found in report.value_sets if gone is not None else ():
             assert gone is not None
             label = f"Take out the values {found.name}"
             edit = partial(edits.remove_value_set, name=found.name)
-            self._add(gone, found.name, lambda label=label, edit=edit: self._desk.edit(label, lambda r, _: edit(r)))
+            self._add(
+                gone, found.name, lambda label=label, edit=edit: self._controller.edit(label, lambda r, _: edit(r))
+            )
         menu.popup(self.sets.mapToGlobal(QPoint(0, self.sets.height() + 2)))
 
     def _add(self, menu: QMenu, text: str, run: object) -> None:
@@ -140,8 +142,8 @@ class ParameterBar(QWidget):
 
     def keep(self, name: str) -> None:
         """Keep the values at hand under a name; those that are defaults stay so."""
-        values = {n: _kept(v) for n, v in self._desk.asked.items() if n in self.units}
-        self._desk.edit(f"Keep the values {name}", lambda report, _: edits.keep_value_set(report, name, values))
+        values = {n: _kept(v) for n, v in self._controller.requested_values.items() if n in self.units}
+        self._controller.edit(f"Keep the values {name}", lambda report, _: edits.keep_value_set(report, name, values))
 
 
 def _kept(value: object) -> object:

@@ -18,14 +18,14 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from northmoor.app.desk import BY_DEFAULT, Desk
-from northmoor.app.icons import icon
-from northmoor.app.parameters.form import Form, NamedValueForm, ParameterForm
-from northmoor.app.widgets import restyle
+from northmoor.app.document_controller import BY_DEFAULT, DocumentController
+from northmoor.app.parameters.parameter_form import NamedValueForm, ParameterForm, PropertyRows
+from northmoor.app.widgets.icons import icon
+from northmoor.app.widgets.widget_tools import reapply_style
+from northmoor.core.authoring.rename_parameter import change_kind, rename_value
 from northmoor.core.model import edits
 from northmoor.core.model.parameters import FromExpression, NamedValue, Parameter
 from northmoor.core.model.report import Report
-from northmoor.core.sources.rewriting import change_kind, rename_value
 
 _NAME = Qt.ItemDataRole.UserRole
 
@@ -33,11 +33,13 @@ _NAME = Qt.ItemDataRole.UserRole
 class ParametersDialog(QDialog):
     """Parameters and computed values at the left, the properties of one at the right."""
 
-    def __init__(self, desk: Desk, columns: Callable[[str], list[str]], parent: QWidget | None = None) -> None:
+    def __init__(
+        self, controller: DocumentController, columns: Callable[[str], list[str]], parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.setWindowTitle("Parameters")
         self.resize(720, 620)
-        self._desk, self._columns = desk, columns
+        self._controller, self._columns = controller, columns
         self.name: str | None = None
         self._new_name: str | None = None
         self.list = QListWidget()
@@ -54,9 +56,9 @@ class ParametersDialog(QDialog):
         self.now.setTextFormat(Qt.TextFormat.PlainText)
         self.now.setContentsMargins(14, 6, 14, 8)
         self._place()
-        desk.changed.connect(self.refresh)
-        desk.settled_changed.connect(self._show_now)
-        desk.refused.connect(self._refused)
+        controller.changed.connect(self.refresh)
+        controller.resolved_changed.connect(self._show_now)
+        controller.refused.connect(self._refused)
         self.refresh()
 
     def _place(self) -> None:
@@ -112,7 +114,7 @@ class ParametersDialog(QDialog):
 
     def refresh(self) -> None:
         """Show the report's parameters as they are now, keeping the keyboard in the same property."""
-        report = self._desk.report
+        report = self._controller.report
         if report is None:
             return
         names = [p.name for p in report.parameters] + [v.name for v in report.named_values]
@@ -137,8 +139,8 @@ class ParametersDialog(QDialog):
 
     def _picked(self, item: QListWidgetItem | None) -> None:
         self.name = item.data(_NAME) if item is not None else None
-        if self._desk.report is not None:
-            self._show_form(self._desk.report)
+        if self._controller.report is not None:
+            self._show_form(self._controller.report)
         self._show_now()
 
     def _show_form(self, report: Report) -> None:
@@ -166,7 +168,7 @@ class ParametersDialog(QDialog):
         for name in ("up", "down"):
             self.buttons[name].setEnabled(parameter is not None)
         self.buttons["remove"].setEnabled(self.name is not None)
-        for editor in form.findChildren(QWidget) if field and isinstance(form, Form) else []:
+        for editor in form.findChildren(QWidget) if field and isinstance(form, PropertyRows) else []:
             if editor.property("field") == field:
                 editor.setFocus()
         if bar is not None:
@@ -174,32 +176,32 @@ class ParametersDialog(QDialog):
 
     def _show_now(self) -> None:
         """Say what its value is now, or what is wrong with it."""
-        settled = self._desk.settled
-        told, kind = "", "quiet"
-        if settled is not None and self.name is not None:
-            fault = settled.faults.get(self.name)
-            label = settled.values.labels.get(self.name)
-            told = fault.message if fault is not None else f"Now: {label or 'none'}" if label is not None else ""
+        resolved = self._controller.resolved
+        message, kind = "", "quiet"
+        if resolved is not None and self.name is not None:
+            fault = resolved.faults.get(self.name)
+            label = resolved.values.labels.get(self.name)
+            message = fault.message if fault is not None else f"Now: {label or 'none'}" if label is not None else ""
             kind = "fault" if fault is not None else "quiet"
-        self._tell(told, kind)
+        self._show_refusal(message, kind)
 
     def _refused(self, message: str) -> None:
-        if self.isVisible() and self._desk.report is not None:
-            self._show_form(self._desk.report)
-            self._tell(message, "fault")
+        if self.isVisible() and self._controller.report is not None:
+            self._show_form(self._controller.report)
+            self._show_refusal(message, "fault")
 
-    def _tell(self, text: str, kind: str) -> None:
+    def _show_refusal(self, text: str, kind: str) -> None:
         self.now.setObjectName(kind)
-        restyle(self.now)
+        reapply_style(self.now)
         self.now.setText(text)
 
     # what is changed
 
     def _edit(self, label: str, change: Callable[[Report], Report]) -> bool:
-        return self._desk.edit(label, lambda report, _: change(report))
+        return self._controller.edit(label, lambda report, _: change(report))
 
     def _change(self, parameter: Parameter, field: str, value: Any) -> None:
-        name, library = parameter.name, self._desk.library
+        name, library = parameter.name, self._controller.library
         assert library is not None
         label = f"Change the parameter {name}"
         if field == "name":
@@ -219,13 +221,13 @@ class ParametersDialog(QDialog):
             self._edit(f"Change the computed value {value.name}", change)
 
     def _rename(self, old: str, new: str) -> None:
-        library = self._desk.library
+        library = self._controller.library
         assert library is not None
         if new and new != old:
-            given = self._desk.asked.get(old, BY_DEFAULT)
+            given = self._controller.requested_values.get(old, BY_DEFAULT)
             self._new_name = new
             if self._edit(f"Rename {old} to {new}", lambda report: rename_value(report, old, new, library)):
-                self._desk.set_value(new, given)
+                self._controller.set_value(new, given)
             self._new_name = None
 
     def add_parameter(self) -> None:
@@ -246,7 +248,7 @@ class ParametersDialog(QDialog):
 
     def remove(self) -> None:
         """Take the one at hand out. What uses it tells that it is missing."""
-        report, name = self._desk.report, self.name
+        report, name = self._controller.report, self.name
         if report is None or name is None:
             return
         is_parameter = any(p.name == name for p in report.parameters)
@@ -259,7 +261,7 @@ class ParametersDialog(QDialog):
             self._edit(f"Move the parameter {name}", lambda report: edits.move_parameter(report, name, by))
 
     def _free(self, name: str) -> str:
-        taken = set(self._desk.report.value_names) if self._desk.report is not None else set()
+        taken = set(self._controller.report.value_names) if self._controller.report is not None else set()
         return next(n for n in (name, *(f"{name}_{i}" for i in range(2, 999))) if n not in taken)
 
     def _focus_name(self) -> None:

@@ -13,37 +13,37 @@ from typing import TypeVar
 
 import numpy as np
 
-from northmoor.core.checks.links import broken_links
-from northmoor.core.checks.values import VALUE_RULES, Asked
+from northmoor.core.authoring.propose_parameters import sql_using, with_use
+from northmoor.core.checks.link_rules import broken_links
+from northmoor.core.checks.value_rules import VALUE_RULES, ValuesToCheck
 from northmoor.core.document import Document
 from northmoor.core.errors import NorthmoorError, Place
 from northmoor.core.model import edits
+from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.model.findings import Finding, Remedy
 from northmoor.core.model.parameters import FromExpression, Parameter
-from northmoor.core.model.tables import TableBlock
-from northmoor.core.sources.proposing import sql_using, with_use
 
-T = TypeVar("T")
+_T = TypeVar("_T")
 Rule = Callable[[Document], Iterator[Finding]]
 _log = logging.getLogger(__name__)
 
 
 def preflight(document: Document) -> tuple[Finding, ...]:
     """All findings about a document, each once."""
-    asked = Asked(document.settled, document.library)
-    found = _without_echoes([*_run(VALUE_RULES, asked), *document.findings])
+    asked = ValuesToCheck(document.resolved, document.library)
+    found = _without_consequences([*_run(VALUE_RULES, asked), *document.findings])
     for finding in _run(RULES, document):
         if finding not in found:
             found.append(finding)
     return tuple(found)
 
 
-def preflight_values(asked: Asked) -> tuple[Finding, ...]:
+def preflight_values(asked: ValuesToCheck) -> tuple[Finding, ...]:
     """All findings about values with which no document can be made."""
-    return tuple(_without_echoes(list(_run(VALUE_RULES, asked))))
+    return tuple(_without_consequences(list(_run(VALUE_RULES, asked))))
 
 
-def _without_echoes(findings: list[Finding]) -> list[Finding]:
+def _without_consequences(findings: list[Finding]) -> list[Finding]:
     """The findings without those that only follow from a parameter which a query misses."""
     missing = {f.place.query for f in findings if f.rule == "missing parameter"}
 
@@ -54,7 +54,7 @@ def _without_echoes(findings: list[Finding]) -> list[Finding]:
     return [finding for finding in findings if not is_echo(finding)]
 
 
-def _run(rules: tuple[Callable[[T], Iterator[Finding]], ...], what: T) -> Iterator[Finding]:
+def _run(rules: tuple[Callable[[_T], Iterator[Finding]], ...], what: _T) -> Iterator[Finding]:
     """What some rules find; a rule that fails is a finding too."""
     for rule in rules:
         try:
@@ -107,12 +107,12 @@ def empty_queries(document: Document) -> Iterator[Finding]:
 
 
 def _other_values(document: Document) -> tuple[Remedy, ...]:
-    settled = document.settled
-    given = [p.name for p in document.report.parameters if p.name in settled.given]
+    resolved = document.resolved
+    given = [p.name for p in document.report.parameters if p.name in resolved.given]
     remedies = [Remedy("Back to the defaults", values=dict.fromkeys(given))] if given else []
     for parameter in document.report.parameters:
-        held = settled.held.get(parameter.name)
-        offers = settled.offers.get(parameter.name)
+        held = resolved.chosen.get(parameter.name)
+        offers = resolved.choices.get(parameter.name)
         if not parameter.required and held not in (None, ()):
             nothing = () if parameter.holds == "list" else ""
             remedies.append(Remedy(f"Without {parameter.shown_name}", values={parameter.name: nothing}))
@@ -127,10 +127,10 @@ def _other_values(document: Document) -> tuple[Remedy, ...]:
 def uneven_pages(document: Document) -> Iterator[Finding]:
     """Tables that ask for more rows a page than a page holds."""
     held: dict[str, tuple[int, int]] = {}
-    for laid, runs in document.composition.runs_of(lambda table: isinstance(table.rows_per_page, int)).items():
+    for laid, runs in document.composition.runs_of_tables(lambda table: isinstance(table.rows_per_page, int)).items():
         name, asked = laid.table.name, laid.table.rows_per_page
-        pieces = [piece for run in runs if len(run.slices) > 1 for piece in run.slices]
-        details = laid.layout.strip.details
+        pieces = [piece for run in runs if len(run.fragments) > 1 for piece in run.fragments]
+        details = laid.layout.metrics.details
         if not isinstance(asked, int) or details is None or not pieces:
             continue
         most = max(int(details[piece.end] - details[piece.start]) for piece in pieces)
@@ -145,10 +145,10 @@ def uneven_pages(document: Document) -> Iterator[Finding]:
 def split_groups(document: Document) -> Iterator[Finding]:
     """Groups that are to be kept together and stand on several pages all the same."""
     counts: dict[str, int] = {}
-    for laid, runs in document.composition.runs_of(_keeps_groups).items():
-        strip = laid.layout.strip
-        first = strip.kept_together
-        starts = np.sort([piece.start for run in runs for piece in run.slices])
+    for laid, runs in document.composition.runs_of_tables(_keeps_groups).items():
+        strip = laid.layout.metrics
+        first = strip.is_kept_together
+        starts = np.sort([piece.start for run in runs for piece in run.fragments])
         pages = [np.searchsorted(starts, rows, "right") for rows in (first, strip.keep_end[first] - 1)]
         counts[laid.table.name] = counts.get(laid.table.name, 0) + int(np.sum(pages[0] != pages[1]))
     for name, count in counts.items():
@@ -165,7 +165,7 @@ def _keeps_groups(table: TableBlock) -> bool:
 def undrawable_cells(document: Document) -> Iterator[Finding]:
     """Pictures that are missing and codes that do not fit, wherever their pages are."""
     faults: dict[Place, str] = {}
-    for laid in document.composition.laid:
+    for laid in document.composition.table_layouts:
         if all(cell.draw is None for cell in laid.table.cells()):
             continue
         for plan, cells in zip(laid.layout.plans, laid.layout.wrapped, strict=True):

@@ -21,9 +21,9 @@ from babel.dates import parse_pattern as parse_datetime_pattern
 from babel.numbers import NumberPattern, get_currency_symbol, parse_pattern
 
 from northmoor.core.errors import ExpressionError
-from northmoor.core.expr.joining import join, scalar
 from northmoor.core.expr.named_patterns import NAMED, cldr_pattern, named_writer
-from northmoor.core.expr.number_columns import Usual, write_column
+from northmoor.core.expr.number_formatting import DecimalPattern, format_decimals
+from northmoor.core.expr.text_concat import concat, scalar
 
 _LONGEST_PATTERN = 100
 _MANY = 200
@@ -32,7 +32,7 @@ _DIGITS = Context(prec=60, rounding=ROUND_HALF_EVEN)
 
 
 @dataclass(frozen=True)
-class Customs:
+class FormatLocale:
     """What a report says about writing values: CLDR locale, ISO 4217 currency, IANA time zone."""
 
     locale: str = "en_IE"
@@ -40,7 +40,7 @@ class Customs:
     time_zone: str = "Europe/Dublin"
 
 
-def format_values(values: pa.Array, pattern: str | None, customs: Customs) -> pa.Array:
+def format_values(values: pa.Array, pattern: str | None, format_locale: FormatLocale) -> pa.Array:
     """Each value as text, as an Arrow array of strings of the same length, which may be a dictionary's; null becomes
     the empty text.
 
@@ -53,31 +53,35 @@ def format_values(values: pa.Array, pattern: str | None, customs: Customs) -> pa
     if pa.types.is_string(values.type) or pa.types.is_large_string(values.type):
         return pc.fill_null(values.cast(pa.string()), scalar(""))
     if pa.types.is_nested(values.type):
-        return pa.array([_listed(value, pattern, customs) for value in values.to_pylist()], pa.string())
+        return pa.array([_listed(value, pattern, format_locale) for value in values.to_pylist()], pa.string())
     encoded = values.dictionary_encode()
-    texts = pa.array(_format_distinct(encoded.dictionary, pattern, customs), pa.string())
+    texts = pa.array(_format_distinct(encoded.dictionary, pattern, format_locale), pa.string())
     if encoded.null_count:
         return pc.fill_null(texts.take(encoded.indices), scalar(""))
     return pa.DictionaryArray.from_arrays(encoded.indices, texts)
 
 
-def _listed(value: list[Any] | None, pattern: str | None, customs: Customs) -> str:
+def _listed(value: list[Any] | None, pattern: str | None, format_locale: FormatLocale) -> str:
     """A list as text, with commas."""
-    return ", ".join(format_one(each, pattern, customs) for each in value or ())
+    return ", ".join(format_one(each, pattern, format_locale) for each in value or ())
 
 
-def _format_distinct(values: pa.Array, pattern: str | None, customs: Customs) -> Any:
+def _format_distinct(values: pa.Array, pattern: str | None, format_locale: FormatLocale) -> Any:
     kind = values.type
     if pa.types.is_boolean(kind):
         true, false = _words(pattern)
         return [true if value else false for value in values.to_pylist()]
     if pa.types.is_date(kind) or pa.types.is_timestamp(kind):
-        return _format_moments(values, pattern, customs)
+        return _format_moments(values, pattern, format_locale)
     if pa.types.is_integer(kind) or pa.types.is_decimal(kind) or pa.types.is_floating(kind):
-        pattern = cldr_pattern(pattern or default_number_pattern(kind), customs.locale)
-        write = number_writer(pattern, customs.locale, customs.currency)
-        usual = None if pattern in NAMED else _usual(_number_pattern(pattern), customs.locale, customs.currency)
-        if usual is not None and len(values) > _MANY and (written := write_column(values, usual)) is not None:
+        pattern = cldr_pattern(pattern or default_number_pattern(kind), format_locale.locale)
+        write = number_writer(pattern, format_locale.locale, format_locale.currency)
+        usual = (
+            None
+            if pattern in NAMED
+            else _as_usual_pattern(_number_pattern(pattern), format_locale.locale, format_locale.currency)
+        )
+        if usual is not None and len(values) > _MANY and (written := format_decimals(values, usual)) is not None:
             return written
         with localcontext(_DIGITS):
             texts: list[str] = [write(value) for value in values.to_pylist()]
@@ -85,16 +89,16 @@ def _format_distinct(values: pa.Array, pattern: str | None, customs: Customs) ->
     if pa.types.is_null(kind):
         return []
     if pa.types.is_time(kind):
-        return [_time(value, pattern, customs) for value in values.to_pylist()]
+        return [_time(value, pattern, format_locale) for value in values.to_pylist()]
     return [str(value) for value in values.to_pylist()]
 
 
-def _time(value: time, pattern: str | None, customs: Customs) -> str:
+def _time(value: time, pattern: str | None, format_locale: FormatLocale) -> str:
     """A time of day by a CLDR pattern."""
-    pattern = pattern or str(get_time_format("short", customs.locale).pattern)
+    pattern = pattern or str(get_time_format("short", format_locale.locale).pattern)
     if any(field in _BY_DATE for kind, text in _moment_tokens(pattern) if kind == "field" for field in text[0]):
         raise ExpressionError(f"The pattern {pattern!r} asks for a date; the value is a time of day.")
-    return str(parse_datetime_pattern(pattern).apply(value, customs.locale))
+    return str(parse_datetime_pattern(pattern).apply(value, format_locale.locale))
 
 
 def _words(pattern: str | None) -> tuple[str, str]:
@@ -114,12 +118,12 @@ def default_number_pattern(kind: pa.DataType) -> str:
     return "#,##0.###"
 
 
-def has_even_shape(kind: pa.DataType, pattern: str | None, customs: Customs) -> bool:
+def has_even_shape(kind: pa.DataType, pattern: str | None, format_locale: FormatLocale) -> bool:
     """Whether a number further from zero never has a shorter text by a pattern. Raises ExpressionError."""
-    pattern = cldr_pattern(pattern or default_number_pattern(kind), customs.locale)
+    pattern = cldr_pattern(pattern or default_number_pattern(kind), format_locale.locale)
     if pattern in NAMED:
         return False
-    usual = _usual(_number_pattern(pattern), customs.locale, customs.currency)
+    usual = _as_usual_pattern(_number_pattern(pattern), format_locale.locale, format_locale.currency)
     return usual is not None and usual.fewest == usual.most
 
 
@@ -142,7 +146,7 @@ def number_writer(pattern: str, locale: str, currency: str) -> Callable[[int | f
     if named is not None:
         return lambda value: _not_finite(value) if isinstance(value, float) and value - value != 0 else named(value)
     parsed = _number_pattern(pattern)
-    usual = _usual(parsed, locale, currency)
+    usual = _as_usual_pattern(parsed, locale, currency)
     if usual is not None:
         return _usual_writer(usual)
 
@@ -169,7 +173,7 @@ def _is_usual(parsed: NumberPattern) -> bool:
     )
 
 
-def _usual(parsed: NumberPattern, locale: str, currency: str) -> Usual | None:
+def _as_usual_pattern(parsed: NumberPattern, locale: str, currency: str) -> DecimalPattern | None:
     """What a usual pattern says; None for an unusual one."""
     if not _is_usual(parsed):
         return None
@@ -182,10 +186,10 @@ def _usual(parsed: NumberPattern, locale: str, currency: str) -> Usual | None:
     (before, before_negative), (after, after_negative) = map(affix, parsed.prefix), map(affix, parsed.suffix)
     fewest, most = parsed.frac_prec
     group = symbols["group"] if parsed.grouping == (3, 3) else ""
-    return Usual(fewest, most, group, symbols["decimal"], before, after, before_negative, after_negative)
+    return DecimalPattern(fewest, most, group, symbols["decimal"], before, after, before_negative, after_negative)
 
 
-def _usual_writer(usual: Usual) -> Callable[[int | float | Decimal], str]:
+def _usual_writer(usual: DecimalPattern) -> Callable[[int | float | Decimal], str]:
     fewest, most = usual.fewest, usual.most
     signs = str.maketrans({",": usual.group, ".": usual.point})
     grouping = "," if usual.group else ""
@@ -227,16 +231,16 @@ _BY_HOUR, _BY_MINUTE, _BY_SECOND = "ahHkK", "m", "s"
 _BY_DATE = "GyYuUrQqMLwWdDFgEec"
 
 
-def _format_moments(values: pa.Array, pattern: str | None, customs: Customs) -> pa.Array:
+def _format_moments(values: pa.Array, pattern: str | None, format_locale: FormatLocale) -> pa.Array:
     """Dates or timestamps: each field of the pattern is written once for each distinct thing it depends on."""
     has_time = pa.types.is_timestamp(values.type)
     pieces = [
-        scalar(text) if kind == "chars" else _field(values, text[0] * text[1], has_time, pattern, customs)
-        for kind, text in _moment_tokens(pattern or default_moment_pattern(has_time, customs.locale))
+        scalar(text) if kind == "chars" else _field(values, text[0] * text[1], has_time, pattern, format_locale)
+        for kind, text in _moment_tokens(pattern or default_moment_pattern(has_time, format_locale.locale))
     ]
     if all(isinstance(piece, pa.Scalar) for piece in pieces):
         return pa.array(["".join(piece.as_py() for piece in pieces)] * len(values), pa.string())
-    return join(*pieces)
+    return concat(*pieces)
 
 
 @lru_cache(maxsize=256)
@@ -256,16 +260,16 @@ def moment_fields(pattern: str | None, locale: str) -> tuple[str, ...]:
     return tuple(text[0] * text[1] for kind, text in tokens if kind == "field")
 
 
-def _field(values: pa.Array, field: str, has_time: bool, pattern: str | None, customs: Customs) -> pa.Array:
+def _field(values: pa.Array, field: str, has_time: bool, pattern: str | None, format_locale: FormatLocale) -> pa.Array:
     letter = field[0]
     if letter not in _BY_DATE and not has_time:
         raise ExpressionError(f"The pattern {pattern!r} asks for a time ({field}); the value is a date without one.")
-    keys, moment = _determining(values, letter, ZoneInfo(customs.time_zone))
+    keys, moment = _determining(values, letter, ZoneInfo(format_locale.time_zone))
     encoded = keys.dictionary_encode()
     texts = []
     for key in encoded.dictionary.to_pylist():
         try:
-            texts.append(str(DateTimeFormat(moment(key), customs.locale)[field]))
+            texts.append(str(DateTimeFormat(moment(key), format_locale.locale)[field]))
         except (KeyError, ValueError, AttributeError) as error:
             raise ExpressionError(f"{field!r} in the pattern {pattern!r} is no field of dates in CLDR.") from error
     return pa.array(texts, pa.string()).take(encoded.indices)
@@ -299,8 +303,8 @@ def _determining(
     return values, lambda moment: moment.replace(tzinfo=zone)
 
 
-def format_one(value: Any, pattern: str | None, customs: Customs) -> str:
+def format_one(value: Any, pattern: str | None, format_locale: FormatLocale) -> str:
     """One Python value as text; the same rules as `format_values`."""
     if value is None:
         return ""
-    return str(format_values(pa.array([value]), pattern, customs)[0].as_py())
+    return str(format_values(pa.array([value]), pattern, format_locale)[0].as_py())

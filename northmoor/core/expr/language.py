@@ -13,33 +13,10 @@ from sqlglot import exp
 from sqlglot.errors import SqlglotError
 
 from northmoor.core.errors import ExpressionError, did_you_mean
-from northmoor.core.expr.placeholders import Written, marked, unmark
+from northmoor.core.expr.placeholders import DriverSql, mark_placeholders, unmark_placeholders
+from northmoor.core.model.aggregates import AGGREGATES
 
-AGGREGATES = frozenset(
-    [
-        "sum",
-        "avg",
-        "min",
-        "max",
-        "count",
-        "median",
-        "stddev_samp",
-        "stddev_pop",
-        "var_samp",
-        "var_pop",
-        "first",
-        "last",
-        "any_value",
-        "bool_and",
-        "bool_or",
-        "quantile_cont",
-        "quantile_disc",
-        "mode",
-        "string_agg",
-        "list",
-        "weighted_avg",
-    ]
-)
+AGGREGATE_FUNCTIONS = frozenset(aggregate.name for aggregate in AGGREGATES if aggregate.is_function)
 WINDOW_FUNCTIONS = frozenset(
     ["row_number", "rank", "dense_rank", "lag", "lead", "first_value", "last_value", "ntile", "percent_rank"]
 )
@@ -189,23 +166,23 @@ def parse(text: str) -> Expression:
         raise ExpressionError(f"An expression is at most {_LONGEST:,} characters long; this one has {len(text):,}.")
     if not text.strip():
         raise ExpressionError("There is no expression here; write one, for example a column's name.", 0)
-    known = marked(text, "duckdb")
+    known = mark_placeholders(text, "duckdb")
     try:
         trees = sqlglot.parse(known.sql, dialect="duckdb")
     except SqlglotError as error:
-        raise _not_understood(text, known, error) from error
+        raise _syntax_error(text, known, error) from error
     except RecursionError as error:
         raise ExpressionError("The expression is nested too deeply.", 0) from error
     if len(trees) != 1 or trees[0] is None or isinstance(trees[0], exp.Block):
         raise ExpressionError("One expression is wanted here; take out the semicolon.", max(text.find(";"), 0))
     tree = trees[0]
-    unmark(tree)
+    unmark_placeholders(tree)
     for node in tree.walk():
         _check(node, text)
     return Expression(text, tree)
 
 
-def _not_understood(text: str, known: Written, error: SqlglotError) -> ExpressionError:
+def _syntax_error(text: str, known: DriverSql, error: SqlglotError) -> ExpressionError:
     details = getattr(error, "errors", None) or [{}]
     end = _offset(known.sql, details[0].get("line"), details[0].get("col"))
     position = min(known.original(max(end - len(details[0].get("highlight") or " ") + 1, 0)), len(text))
@@ -227,13 +204,13 @@ def _check(node: exp.Expr, text: str) -> None:
         if node.this is not None and node.this.name not in _CASTS:
             raise _refused(f"cast to {node.sql('duckdb')}", node, text)
     elif isinstance(node, (*_REFUSED, exp.Query, exp.DDL, exp.DML, exp.Command)):
-        raise _refused(_what(node), node, text)
+        raise _refused(_kind_of_node(node), node, text)
     elif isinstance(node, exp.Star) and not isinstance(node.parent, exp.Count):
         raise _refused("*", node, text)
     elif isinstance(node, exp.Func) and not isinstance(node, _STRUCTURE):
         name = function_name(node)
-        if name not in SCALARS | AGGREGATES | WINDOW_FUNCTIONS | OWN_FUNCTIONS:
-            known = SCALARS | AGGREGATES | OWN_FUNCTIONS
+        if name not in SCALARS | AGGREGATE_FUNCTIONS | WINDOW_FUNCTIONS | OWN_FUNCTIONS:
+            known = SCALARS | AGGREGATE_FUNCTIONS | OWN_FUNCTIONS
             position = _position(name, text)
             raise ExpressionError(
                 f"The function {name}() (character {position + 1}) cannot be used in expressions. "
@@ -241,7 +218,7 @@ def _check(node: exp.Expr, text: str) -> None:
                 position,
             )
     elif not isinstance(node, (*_STRUCTURE, exp.Func)):
-        raise _refused(_what(node), node, text)
+        raise _refused(_kind_of_node(node), node, text)
 
 
 def function_name(node: exp.Func) -> str:
@@ -249,25 +226,21 @@ def function_name(node: exp.Func) -> str:
     if isinstance(node, exp.Anonymous):
         return str(node.this).lower()
     written = node.meta.get("name")
-    if written and re.fullmatch(r"\w+", str(written)) and str(written).lower() in SCALARS | AGGREGATES:
+    if written and re.fullmatch(r"\w+", str(written)) and str(written).lower() in SCALARS | AGGREGATE_FUNCTIONS:
         return str(written).lower()
     return _ENGINE_NAMES.get(type(node).__name__, node.sql_name().lower())
 
 
-_ENGINE_NAMES = {
+_ENGINE_NAMES = {node: aggregate.name for aggregate in AGGREGATES for node in aggregate.parsed_as} | {
     "TimeToStr": "strftime", "TimestampTrunc": "date_trunc", "DateTrunc": "date_trunc", "Pow": "power",
-    "StrPosition": "strpos", "Stddev": "stddev_samp", "StddevSamp": "stddev_samp", "Variance": "var_samp",
-    "VariancePop": "var_pop", "LogicalAnd": "bool_and", "LogicalOr": "bool_or", "GroupConcat": "string_agg",
-    "ArrayAgg": "list", "List": "list",
-    "Quantile": "quantile_cont", "PercentileCont": "quantile_cont", "PercentileDisc": "quantile_disc",
-    "DateBin": "time_bucket",
+    "StrPosition": "strpos", "DateBin": "time_bucket",
     "DateDiff": "date_diff", "DateAdd": "date_add", "DateSub": "date_sub", "StartsWith": "starts_with",
     "SplitPart": "split_part", "DayOfWeek": "dayofweek", "DayOfYear": "dayofyear", "DateFromParts": "make_date",
     "DayOfWeekIso": "isodow", "TsOrDsToDate": "cast", "Ceil": "ceil", "Dayname": "dayname", "Monthname": "monthname",
 }  # fmt: skip
 
 
-def _what(node: exp.Expr) -> str:
+def _kind_of_node(node: exp.Expr) -> str:
     return "A query inside an expression" if isinstance(node, exp.Query | exp.Subquery) else node.sql("duckdb")[:40]
 
 
@@ -290,7 +263,9 @@ def is_aggregate(node: exp.Expr) -> bool:
     """Whether the node is an aggregate call, with or without a filter (not a window)."""
     if isinstance(node, exp.Filter):
         return is_aggregate(node.this)
-    return isinstance(node, exp.Func) and function_name(node) in AGGREGATES and not isinstance(node, _STRUCTURE)
+    return (
+        isinstance(node, exp.Func) and function_name(node) in AGGREGATE_FUNCTIONS and not isinstance(node, _STRUCTURE)
+    )
 
 
 def quoted(name: str) -> str:

@@ -57,7 +57,7 @@ def _is_listed(tokens: Sequence[Any], colon: int) -> bool:
 
 
 @dataclass(frozen=True)
-class Written:
+class DriverSql:
     """SQL as a driver takes it: its text, and the parameters' names in the order in which they stand in it."""
 
     sql: str
@@ -78,7 +78,7 @@ _NAMED = re.compile(
 """What SQLite and MariaDB name in their messages, which have no position."""
 
 
-def named_position(message: str, text: Written) -> int | None:
+def named_position(message: str, text: DriverSql) -> int | None:
     """Where the thing that a database's message names stands in the text as the user wrote it; None if nowhere."""
     named = _NAMED.search(message)
     if named is None:
@@ -88,7 +88,7 @@ def named_position(message: str, text: Written) -> int | None:
     return text.original(found.start()) if found else None
 
 
-def written(sql: str, dialect: str, form: Callable[[Placeholder], str]) -> Written:
+def for_driver(sql: str, dialect: str, form: Callable[[Placeholder], str]) -> DriverSql:
     """The text with each placeholder in the form that the function gives it; closing semicolons go."""
     pieces, names, shifts = [], [], []
     at = length = 0
@@ -100,19 +100,19 @@ def written(sql: str, dialect: str, form: Callable[[Placeholder], str]) -> Writt
         names.append(placeholder.name)
         at = placeholder.end
     pieces.append(sql[at:])
-    return Written(_without_end("".join(pieces), dialect), tuple(names), tuple(shifts))
+    return DriverSql(_without_end("".join(pieces), dialect), tuple(names), tuple(shifts))
 
 
 MARK = "nm_"
 
 
-def marked(sql: str, dialect: str) -> Written:
+def mark_placeholders(sql: str, dialect: str) -> DriverSql:
     """The text with each parameter's name marked: a reserved word may be one. `unmark` undoes it in the tree."""
     sign = "$" if dialect == "duckdb" else ":"
-    return written(sql, dialect, lambda found: f"{sign}{MARK}{found.name}")
+    return for_driver(sql, dialect, lambda found: f"{sign}{MARK}{found.name}")
 
 
-def unmark(tree: exp.Expr) -> None:
+def unmark_placeholders(tree: exp.Expr) -> None:
     """Give the parameters in a tree their own names again."""
     for node in tree.find_all(exp.Placeholder):
         node.set("this", node.name.removeprefix(MARK))

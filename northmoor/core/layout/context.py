@@ -1,54 +1,23 @@
 """What layout needs to know besides the block it places."""
 
-from collections.abc import Callable, Hashable, Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any
 
+from northmoor.core.base.cache import GenerationalCache
+from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import Place
-from northmoor.core.expr.formats import Customs
-from northmoor.core.layout.text import Shaper
+from northmoor.core.expr.formats import FormatLocale
+from northmoor.core.layout.text.shaping import Shaper
 from northmoor.core.model.findings import Finding
-from northmoor.core.model.looks import FullLook, Look
 from northmoor.core.model.report import Report
-from northmoor.core.stopping import Stop
+from northmoor.core.model.styles import ResolvedStyle, Style
 
-T = TypeVar("T")
 Colors = Mapping[tuple[str, str], int]
 """The number of the colour of each value of a field, as text; see `palette`."""
-_MOST_KEPT = 2000
 FAULT_COLOR = "#B3402E"
 FAULT_MARK = "⚠"
-
-
-class Kept:
-    """Results kept from one edit to the next, by what they depend on. What the last `turns` renderings did not use, and
-    beyond `most` results the longest unused, is let go: a result may be as large as the table it belongs to."""
-
-    def __init__(self, most: int = _MOST_KEPT, turns: int = 4) -> None:
-        self._most, self._turns = most, turns
-        self._turn = 0
-        self._results: dict[Hashable, tuple[int, Any]] = {}
-
-    def begin_turn(self) -> None:
-        """Tell that another rendering begins."""
-        self._turn += 1
-        old = [key for key, (used, _) in self._results.items() if used < self._turn - self._turns]
-        for key in old:
-            del self._results[key]
-
-    def get(self, key: Hashable, make: Callable[[], T]) -> T:
-        """The result for a key, made now if it is not there."""
-        result = self._results.pop(key)[1] if key in self._results else make()
-        self._results[key] = (self._turn, result)
-        while len(self._results) > self._most:
-            self._results.pop(next(iter(self._results)))
-        found: T = result
-        return found
-
-    def clear(self) -> None:
-        """Forget everything."""
-        self._results.clear()
 
 
 class Shapers:
@@ -69,7 +38,7 @@ class Shapers:
 
 
 @dataclass
-class Setting:
+class LayoutContext:
     """The surroundings of one layout run.
 
     report: the report, for its styles.
@@ -86,22 +55,22 @@ class Setting:
     """
 
     report: Report
-    customs: Customs
+    locale: FormatLocale
     shapers: Shapers
-    kept: Kept
+    cache: GenerationalCache
     picture_path: Callable[[str], Path]
-    stop: Stop = field(default_factory=Stop)
+    stop: CancelToken = field(default_factory=CancelToken)
     findings: list[Finding] = field(default_factory=list)
     missing: dict[str, None] = field(default_factory=dict)
-    base: FullLook = field(default_factory=FullLook)
+    base: ResolvedStyle = field(default_factory=ResolvedStyle)
     folds: Mapping[str, Any] = field(default_factory=dict)
     colors: Colors = field(default_factory=dict)
     part: int = 0
     _counts: dict[Finding, dict[int, int]] = field(default_factory=dict)
     _paths: dict[str, Path] = field(default_factory=dict)
-    _looks: dict[tuple[FullLook, str | None, Look | None], FullLook] = field(default_factory=dict)
+    _looks: dict[tuple[ResolvedStyle, str | None, Style | None], ResolvedStyle] = field(default_factory=dict)
 
-    def look(self, style: str | None, own: Look | None = None, over: FullLook | None = None) -> FullLook:
+    def look(self, style: str | None, own: Style | None = None, over: ResolvedStyle | None = None) -> ResolvedStyle:
         """A style and changes of its own over a look, or over that of all texts; made once, since a text in a for-each
         asks for it with each record."""
         key = (over or self.base, style, own)
@@ -115,9 +84,9 @@ class Setting:
             self._paths[file] = self.picture_path(file)
         return self._paths[file]
 
-    def of_part(self, part: int) -> "Setting":
+    def of_part(self, part: int) -> "LayoutContext":
         """The same for a part of a table: what is made for it is let go with it."""
-        return replace(self, part=part, kept=Kept(), shapers=Shapers())
+        return replace(self, part=part, cache=GenerationalCache(), shapers=Shapers())
 
     def count(self, rule: str, place: Place, count: int, say: Callable[[int], str], is_error: bool = True) -> None:
         """Note how often something was found at a place, `say` being the message for a number; what is found in several

@@ -4,9 +4,9 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints, model_validator
 
-from northmoor.core.model.part import Name, Part, Title, unique_names
+from northmoor.core.model.base import Name, Part, Title, unique_names
 
-FORMAT = 1
+CONNECTIONS_VERSION = 1
 Host = Annotated[str, StringConstraints(pattern=r"^(/|[A-Za-z0-9\[])[A-Za-z0-9._:\-/\[\]]*$", max_length=255)]
 """A host name, an address, or the folder of a server's local socket."""
 Port = Annotated[int, Field(ge=1, le=65_535)]
@@ -86,7 +86,7 @@ Connection = Annotated[
     Field(discriminator="kind"),
 ]
 ServerConnection = PostgresqlConnection | MariadbConnection
-KIND_NAMES = {
+CONNECTION_LABELS = {
     "sqlite": "SQLite",
     "duckdb": "DuckDB",
     "postgresql": "PostgreSQL",
@@ -98,7 +98,7 @@ KIND_NAMES = {
 class Connections(Part):
     """The content of a connections file."""
 
-    northmoor_connections: int = FORMAT
+    northmoor_connections: int = CONNECTIONS_VERSION
     """Version of the file's form."""
     connections: tuple[Connection, ...] = ()
     """The connections."""

@@ -1,16 +1,13 @@
 """Pages kept in the library: paper, header, footer and watermark, applied to any report."""
 
-from pathlib import Path
-
-from northmoor.core.model.carrying import styles_named_in
+from northmoor.core.model.base import Part
+from northmoor.core.model.clipboard import styles_named_in
 from northmoor.core.model.edits import change_edition
-from northmoor.core.model.files import load_part, part_text, write_atomically
-from northmoor.core.model.looks import Style
 from northmoor.core.model.pages import PageSetup, Running, Watermark
-from northmoor.core.model.part import Part
 from northmoor.core.model.report import Report
+from northmoor.core.model.styles import NamedStyle
 
-FORM = 1
+TEMPLATE_VERSION = 1
 """Version of the file's form."""
 FOLDER = "pages"
 """Where the library keeps them."""
@@ -20,7 +17,7 @@ ENDING = ".page.json"
 class PageTemplate(Part):
     """The page of an edition, without what flows down it."""
 
-    northmoor_page: int = FORM
+    northmoor_page: int = TEMPLATE_VERSION
     """Version of the file's form."""
     page: PageSetup = PageSetup()
     """Paper and margins."""
@@ -30,7 +27,7 @@ class PageTemplate(Part):
     """Stands at the foot of every page."""
     watermark: Watermark | None = None
     """Stands behind what is on the pages."""
-    styles: tuple[Style, ...] = ()
+    styles: tuple[NamedStyle, ...] = ()
     """The styles that they use, and those that these are based on."""
 
 
@@ -50,15 +47,3 @@ def with_page(report: Report, edition: str, template: PageTemplate) -> Report:
         report.but(styles=(*report.styles, *added)), edition, page=template.page, header=template.header,
         footer=template.footer, watermark=template.watermark,
     )  # fmt: skip
-
-
-def keep_page(template: PageTemplate, path: Path) -> None:
-    """Write a page into its file. Raises ReportFileError."""
-    path.parent.mkdir(exist_ok=True)
-    text = part_text(template, "northmoor_page", FORM)
-    write_atomically(path, lambda part: part.write_text(text, encoding="utf-8"))
-
-
-def read_page(path: Path) -> PageTemplate:
-    """The page of a file. Raises ReportFileError."""
-    return load_part(path, PageTemplate, "northmoor_page", FORM, "a page kept in the library")

@@ -4,11 +4,11 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
+from northmoor.core.model.base import Name, Part
 from northmoor.core.model.lengths import Length
-from northmoor.core.model.looks import Look
-from northmoor.core.model.part import Name, Part
+from northmoor.core.model.styles import Style
 
-PAPER = {
+PAPER_SIZES = {
     "A3": (841_890, 1_190_551),
     "A4": (595_276, 841_890),
     "A5": (419_528, 595_276),
@@ -20,7 +20,7 @@ PAPER = {
 
 Margin = Annotated[Length, Field(ge=0, le=500_000)]
 Orientation = Literal["portrait", "landscape"]
-Side = Annotated[Length, Field(ge=72_000, le=14_400_000)]
+PaperSide = Annotated[Length, Field(ge=72_000, le=14_400_000)]
 """The side of a page; PDF (ISO 32000-1, annex C) allows up to 200in."""
 
 
@@ -29,9 +29,9 @@ class PageSetup(Part):
 
     size: Literal["A3", "A4", "A5", "A6", "Letter", "Legal", "custom"] = "A4"
     """Paper size."""
-    width: Side = 595_276
+    width: PaperSide = 595_276
     """Width of a custom paper, upright."""
-    height: Side = 841_890
+    height: PaperSide = 841_890
     """Height of a custom paper, upright."""
     orientation: Orientation = "portrait"
     """Upright or on its side."""
@@ -62,7 +62,7 @@ class PageSetup(Part):
     @property
     def paper(self) -> tuple[int, int]:
         """Width and height of the page in millipoints."""
-        width, height = (self.width, self.height) if self.size == "custom" else PAPER[self.size]
+        width, height = (self.width, self.height) if self.size == "custom" else PAPER_SIZES[self.size]
         return (width, height) if self.orientation == "portrait" else (height, width)
 
     @model_validator(mode="after")
@@ -88,7 +88,7 @@ class TextPiece(Part):
     """Template; page_number(), page_count(), report_title() and data_time() are known here."""
     style: Name | None = None
     """A style of the report."""
-    look: Look | None = None
+    look: Style | None = None
     """Own changes over the style."""
 
 
@@ -147,7 +147,7 @@ class Watermark(Part):
     """Template; page_number() and page_count() are known here."""
     visible: str | None = None
     """Expression that says on which pages it is shown, such as :state = 'draft'; without one, on all."""
-    look: Look | None = None
+    look: Style | None = None
     """How it is written; its size and its angle are those that fill the page unless a size is set."""
     turned: bool = True
     """Whether it runs from corner to corner; otherwise it is level."""

@@ -4,15 +4,15 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from northmoor.core.model.part import Identifier, Part, Title, unique_names
-from northmoor.core.model.types import Kind
+from northmoor.core.model.base import Identifier, Part, Title, unique_names
+from northmoor.core.model.value_types import KindName
 
 Scalar = str | int | float | bool
 Given = Scalar | tuple[Scalar, ...] | None
 """A value as files hold it: one, several, or none. Dates are written as 2025-03-01; a range of them as
 2025-03-01/2025-03-31 or in words, such as last full quarter."""
 Holds = Literal["one", "list", "range"]
-Control = Literal["field", "stepper", "calendar", "switch", "drop_down", "toggles", "ticks", "lines", "period"]
+ControlName = Literal["field", "stepper", "calendar", "switch", "drop_down", "toggles", "ticks", "lines", "period"]
 
 
 class Choice(Part):
@@ -74,11 +74,11 @@ class Parameter(Part):
     """What stands beside it in the parameter bar."""
     hint: str | None = None
     """A sentence shown to whoever fills it in."""
-    kind: Kind = "text"
+    kind: KindName = "text"
     """Kind of value."""
     holds: Holds = "one"
     """One value, a list of any number of them, or a range from one to another (of dates or moments)."""
-    control: Control | None = None
+    control: ControlName | None = None
     """How it is filled in; without one, what suits its kind."""
     required: bool = True
     """Whether a value must be given. One that need not be may be null, and a list empty."""
@@ -121,7 +121,7 @@ class Parameter(Part):
         }[self.holds]
 
     @property
-    def controls(self) -> tuple[Control, ...]:
+    def controls(self) -> tuple[ControlName, ...]:
         """The controls that suit it, the one used by itself first."""
         if self.holds == "range":
             return ("period",)
@@ -130,7 +130,7 @@ class Parameter(Part):
         if self.has_list:
             few = 0 < len(self.choices) <= 4
             return ("toggles", "drop_down", "ticks") if few else ("drop_down", "ticks", "toggles")
-        by_kind: dict[Kind, tuple[Control, ...]] = {
+        by_kind: dict[KindName, tuple[ControlName, ...]] = {
             "integer": ("stepper", "field"),
             "decimal": ("field", "stepper"),
             "float": ("field", "stepper"),

@@ -7,18 +7,18 @@ from zoneinfo import ZoneInfo, available_timezones
 from babel import Locale, UnknownLocaleError
 from pydantic import Field, field_validator, model_validator
 
-from northmoor.core.model.blocks import Block, DataBlock, ForEachBlock
-from northmoor.core.model.charts import ChartBlock
-from northmoor.core.model.data import Query
-from northmoor.core.model.looks import FullLook, Look, Style, over, style_chain
-from northmoor.core.model.matrices import MatrixBlock
-from northmoor.core.model.nesting import walk
+from northmoor.core.model.base import Name, Part, unique_names
+from northmoor.core.model.blocks.chart import ChartBlock
+from northmoor.core.model.blocks.containers import Block, DataBlock, ForEachBlock
+from northmoor.core.model.blocks.matrix import MatrixBlock
+from northmoor.core.model.blocks.table import TableBlock
+from northmoor.core.model.blocks.tree import walk
 from northmoor.core.model.pages import PageSetup, Running, Watermark
 from northmoor.core.model.parameters import NamedValue, Parameter, ValueSet
-from northmoor.core.model.part import Name, Part, unique_names
-from northmoor.core.model.tables import TableBlock
+from northmoor.core.model.queries import Query
+from northmoor.core.model.styles import NamedStyle, ResolvedStyle, Style, style_chain, with_overrides
 
-FORMAT = 1
+REPORT_VERSION = 1
 """Version of the report file's form."""
 
 
@@ -98,7 +98,7 @@ class Edition(Part):
 class Report(Part):
     """A report, as a .moor file holds it."""
 
-    northmoor_report: Annotated[int, Field(ge=1, le=FORMAT)] = FORMAT
+    northmoor_report: Annotated[int, Field(ge=1, le=REPORT_VERSION)] = REPORT_VERSION
     """Version of the file's form."""
     title: str = "Untitled report"
     """What readers see as its name."""
@@ -116,7 +116,7 @@ class Report(Part):
     """Values that can be recalled by a name."""
     queries: tuple[Query, ...] = ()
     """Where its rows come from."""
-    styles: tuple[Style, ...] = ()
+    styles: tuple[NamedStyle, ...] = ()
     """Named looks."""
     editions: Annotated[tuple[Edition, ...], Field(min_length=1)]
     """Its layouts; the first is the one shown when none is named."""
@@ -182,9 +182,9 @@ class Report(Part):
             return self.editions[0]
         return next((e for e in self.editions if e.name == name), None)
 
-    def look(self, base: FullLook, style: str | None, own: Look | None = None) -> FullLook:
+    def look(self, base: ResolvedStyle, style: str | None, own: Style | None = None) -> ResolvedStyle:
         """The base under a style of the report and its own changes."""
-        return over(base, *style_chain(self.styles, style), own)
+        return with_overrides(base, *style_chain(self.styles, style), own)
 
     @property
     def zone(self) -> ZoneInfo:
@@ -209,7 +209,7 @@ def _details_lead_to_a_root(queries: tuple[Query, ...]) -> None:
             trail.append(owner)
 
 
-def _styles_lead_to_a_root(styles: tuple[Style, ...]) -> None:
+def _styles_lead_to_a_root(styles: tuple[NamedStyle, ...]) -> None:
     based_on = {style.name: style.based_on for style in styles}
     for name in based_on:
         seen = {name}

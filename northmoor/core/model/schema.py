@@ -2,18 +2,18 @@
 
 import json
 
-from northmoor.core.model.carrying import CarriedBlocks
+from northmoor.core.model.base import Part
+from northmoor.core.model.clipboard import ClipboardBlocks
 from northmoor.core.model.connections import Connections
-from northmoor.core.model.data import SharedQuery
 from northmoor.core.model.page_templates import PageTemplate
-from northmoor.core.model.part import Part
+from northmoor.core.model.queries import SharedQuery
 from northmoor.core.model.report import Report
 
 SCHEMAS: dict[str, type[Part]] = {
     "report": Report,
     "connections": Connections,
     "query": SharedQuery,
-    "blocks": CarriedBlocks,
+    "blocks": ClipboardBlocks,
     "page": PageTemplate,
 }
 """The model of each file, by the name that its schema in docs begins with."""

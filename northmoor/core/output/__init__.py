@@ -1,1 +1,1 @@
-"""From pages to bytes: one module a format."""
+"""From pages to bytes: `pdf`, `raster` (pixels), `page_dump` (JSON)."""

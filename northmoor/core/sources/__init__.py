@@ -1,1 +1,5 @@
-"""From a query and parameter values to rows: connections, catalog, read-only guard, binding, fetching."""
+"""From connections and queries to rows with typed, named columns.
+
+Reading order: `library` (which data there are), `drivers` (a database of each kind), `files` (files as tables),
+`typing` (columns to exact types), `fetch` (a query of a report to its rows), `builder` (SQL as a sentence).
+"""

@@ -1,1 +1,4 @@
-"""Parameter values: read from texts, resolved against the data time, typed and named."""
+"""From texts and JSON to typed values of parameters.
+
+Reading order: `scalars`, `relative_periods`, `parameter_values`, `given` (values handed over from outside).
+"""

@@ -1,0 +1,299 @@
+"""The connection dialog: what is entered is tested, and what is wrong with it said in one sentence."""
+
+from typing import Any, get_args
+
+from pydantic import ValidationError
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QFileDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QSpinBox,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from northmoor.app.widgets.icons import icon
+from northmoor.app.widgets.theme import PEAT
+from northmoor.app.widgets.widget_tools import reapply_style
+from northmoor.app.worker import Worker
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.errors import NorthmoorError
+from northmoor.core.model.connections import (
+    CONNECTION_LABELS,
+    Connection,
+    DuckdbConnection,
+    FilesConnection,
+    MariadbConnection,
+    PostgresqlConnection,
+    SqliteConnection,
+)
+from northmoor.core.sources.drivers.catalog import Catalog
+from northmoor.core.sources.drivers.credentials import Secrets
+from northmoor.core.sources.library import Library
+
+_KINDS: dict[str, type[Connection]] = {
+    "sqlite": SqliteConnection,
+    "postgresql": PostgresqlConnection,
+    "mariadb": MariadbConnection,
+    "duckdb": DuckdbConnection,
+    "files": FilesConnection,
+}
+_SERVERS = ("postgresql", "mariadb")
+_LABELS = {
+    "database": "Database",
+    "host": "Host",
+    "port": "Port",
+    "user": "User",
+    "encryption": "Encryption",
+    "path": "File or folder",
+    "encoding": "Encoding",
+    "separator": "Separator",
+    "decimal_sign": "Decimal sign",
+}
+_FIXED_ROWS = 2  # kind and name
+_AS_SEEN = "as seen in the file"
+
+
+class ConnectionDialog(QDialog):
+    """Asks for a new connection, or changes one."""
+
+    tested = pyqtSignal(object)
+
+    def __init__(
+        self, library: Library, worker: Worker, connection: Connection | None, parent: QWidget | None = None
+    ) -> None:
+        super().__init__(parent)
+        self._library, self._worker, self._old = library, worker, connection
+        self.setWindowTitle("Connection" if connection is None else f"Connection {connection.name}")
+        self.setMinimumWidth(520)
+        self.kind = QComboBox()
+        self.kind.setAccessibleName("Kind of connection")
+        for kind in _KINDS:
+            self.kind.addItem(
+                "A file of rows, or a folder of such" if kind == "files" else CONNECTION_LABELS[kind], kind
+            )
+        self.name = QLineEdit()
+        self.name.setAccessibleName("Name")
+        self.name.setToolTip("The name that queries use: letters, digits, _ and -")
+        self.fields: dict[str, QWidget] = {}
+        self.password = QLineEdit()
+        self.keep = QCheckBox("Keep it in the system's keyring")
+        self.message = QLabel()
+        self.message.setWordWrap(True)
+        self.message.setTextFormat(Qt.TextFormat.PlainText)
+        self.message.setMinimumHeight(40)
+        self.message.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self._form = QFormLayout()
+        self._form.setLabelAlignment(Qt.AlignmentFlag.AlignLeft)
+        self.test_button = QPushButton(icon("plug"), "Test")
+        self.test_button.setToolTip("Connect with what is entered, and say what is wrong")
+        self._build()
+        self.kind.currentIndexChanged.connect(self._fill)
+        self.test_button.clicked.connect(self.test)
+        self.tested.connect(self._show_tested)
+        if connection is not None:
+            self.kind.setCurrentIndex(self.kind.findData(connection.kind))
+            self.kind.setEnabled(False)
+            self.name.setText(connection.name)
+        self._fill()
+
+    def _build(self) -> None:
+        buttons = QDialogButtonBox()
+        self.save_button = QPushButton("Save")
+        self.save_button.setObjectName("primary")
+        buttons.addButton(self.test_button, QDialogButtonBox.ButtonRole.ActionRole)
+        buttons.addButton(self.save_button, QDialogButtonBox.ButtonRole.AcceptRole)
+        buttons.addButton(QDialogButtonBox.StandardButton.Cancel)
+        self.save_button.clicked.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        self._form.addRow("Kind", self.kind)
+        self._form.addRow("Name", self.name)
+        layout = QVBoxLayout(self)
+        layout.addLayout(self._form)
+        layout.addWidget(self.message)
+        layout.addWidget(buttons)
+
+    def _fill(self) -> None:
+        """Show the fields of the chosen kind."""
+        while self._form.rowCount() > _FIXED_ROWS:
+            self._form.takeRow(_FIXED_ROWS)
+        for widget in (*self.fields.values(), *self.findChildren(QLabel, "field-label")):
+            widget.hide()
+            widget.deleteLater()
+        kind = str(self.kind.currentData())
+        model = _KINDS[kind]
+        self.fields = {}
+        for name, field in model.model_fields.items():
+            if name in _LABELS:
+                value = getattr(self._old, name) if self._old is not None else field.get_default()
+                widget = self._editor(
+                    kind, name, field.annotation, None if repr(value) == "PydanticUndefined" else value
+                )
+                widget.setToolTip(field.description or "")
+                self.fields[name] = widget
+                label = QLabel("File" if kind in ("sqlite", "duckdb") and name == "database" else _LABELS[name])
+                label.setObjectName("field-label")
+                self._form.addRow(label, widget)
+        if kind in _SERVERS:
+            self._add_password()
+        self._say("", "quiet")
+        self.adjustSize()
+
+    def _add_password(self) -> None:
+        self.password = QLineEdit()
+        self.password.setEchoMode(QLineEdit.EchoMode.Password)
+        self.password.setAccessibleName("Password")
+        self.password.setToolTip("It is never written into the library; leave it empty to keep the one that is known")
+        if self._old is not None:
+            self.password.setPlaceholderText("as it is")
+        self.keep = QCheckBox("Keep it in the system's keyring")
+        self.keep.setToolTip("Without this it is known until Northmoor is closed")
+        for name, text, widget in (("password", "Password", self.password), ("keep", "", self.keep)):
+            label = QLabel(text)
+            label.setObjectName("field-label")
+            self.fields[f"_{name}"] = widget
+            self._form.addRow(label, widget)
+
+    def _editor(self, kind: str, name: str, annotation: Any, value: Any) -> QWidget:
+        choices = [c for part in (annotation, *get_args(annotation)) for c in get_args(part) if isinstance(c, str)]
+        if name in ("encryption", "decimal_sign"):
+            box = QComboBox()
+            if name == "decimal_sign":
+                box.addItem(_AS_SEEN, None)
+            for choice in dict.fromkeys(choices):
+                box.addItem(choice, choice)
+            box.setCurrentIndex(max(box.findData(value), 0))
+            box.setAccessibleName(_LABELS[name])
+            return box
+        if name == "port":
+            spin = QSpinBox()
+            spin.setRange(1, 65_535)
+            spin.setValue(int(value))
+            spin.setAccessibleName("Port")
+            return spin
+        line = QLineEdit("" if value is None else str(value))
+        line.setAccessibleName(_LABELS[name])
+        if name == "separator":
+            line.setPlaceholderText(_AS_SEEN)
+        if name == "path" or kind in ("sqlite", "duckdb"):
+            return self._with_browse(line, name == "path")
+        return line
+
+    def _with_browse(self, line: QLineEdit, may_be_folder: bool) -> QWidget:
+        """A line with buttons that find the file, or the folder."""
+        whole = QWidget()
+        row = QHBoxLayout(whole)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addWidget(line, 1)
+        ways = [("file-text", "Choose a file", QFileDialog.getOpenFileName)]
+        if may_be_folder:
+            ways.append(("folder-open", "Choose a folder", QFileDialog.getExistingDirectory))  # type: ignore[arg-type]
+        for drawing, message, ask in ways:
+            button = QToolButton()
+            button.setIcon(icon(drawing, PEAT))
+            button.setToolTip(message)
+            button.setAccessibleName(message)
+            button.clicked.connect(lambda _=False, ask=ask, message=message: self._browse(line, ask, message))
+            row.addWidget(button)
+        whole.setProperty("line", line)
+        return whole
+
+    def _browse(self, line: QLineEdit, ask: Any, message: str) -> None:
+        found = ask(self, message, line.text() or str(self._library.root))
+        path = found if isinstance(found, str) else found[0]
+        if path:
+            line.setText(path)
+            if not self.name.text():
+                self.name.setText(self._library.free_name(path))
+
+    def connection(self) -> Connection:
+        """The connection as it is entered. Raises ValueError with a sentence for what does not fit."""
+        entries: dict[str, Any] = {"kind": self.kind.currentData(), "name": self.name.text().strip()}
+        for name, widget in self.fields.items():
+            if not name.startswith("_"):
+                entries[name] = _value(widget)
+        entries = {name: value for name, value in entries.items() if value is not None}
+        if not entries["name"]:
+            target = str(entries.get("database") or entries.get("path") or "data")
+            entries["name"] = self._library.free_name(target)
+        for name in ("database", "path", "user", "host"):
+            if name in self.fields and not entries.get(name):
+                raise ValueError(f"{_LABELS[name]} is empty; fill it in.")
+        try:
+            return _KINDS[entries["kind"]].model_validate(entries)
+        except ValidationError as error:
+            first = error.errors(include_url=False)[0]
+            label = {**_LABELS, "name": "Name"}.get(str(first["loc"][0]), str(first["loc"][0]))
+            raise ValueError(f"{label} does not fit: letters, digits, _ and - are allowed.") from error
+
+    def test(self) -> None:
+        """Connect with what is entered."""
+        try:
+            connection = self.connection()
+        except ValueError as error:
+            self._say(str(error), "fault")
+            return
+        self._say("Connecting …", "quiet")
+        self.test_button.setEnabled(False)
+        trial = Library(self._library.root, None, self._secrets(connection))
+
+        def ask(stop: CancelToken) -> object:
+            return trial.driver_for(connection).catalog(stop)
+
+        self._worker.run_task(ask, self.tested.emit)
+
+    def _secrets(self, connection: Connection) -> Secrets:
+        """The passwords that are known, with the one entered."""
+        secrets = Secrets()
+        if isinstance(connection, PostgresqlConnection | MariadbConnection):
+            known = self.password.text() or self._library.secrets.password(connection)
+            if known is not None:
+                secrets.remember(connection, known)
+        return secrets
+
+    def _show_tested(self, found: object) -> None:
+        self.test_button.setEnabled(True)
+        if isinstance(found, Catalog):
+            faulty = [table for table in found.tables if table.fault]
+            count = len(found.tables) - len(faulty)
+            message = f"It answers: {count:,} table{'s' * (count != 1)} can be read."
+            self._say(message + (f" {faulty[0].fault}" if faulty else ""), "warning" if faulty else "good")
+        else:
+            self._say(str(found), "fault")
+
+    def accept(self) -> None:
+        """Keep the connection in the library."""
+        try:
+            connection = self.connection()
+            self._library.add(connection, self._old.name if self._old is not None else None)
+        except (ValueError, NorthmoorError) as error:
+            self._say(str(error), "fault")
+            return
+        if isinstance(connection, PostgresqlConnection | MariadbConnection) and self.password.text():
+            self._library.secrets.remember(connection, self.password.text(), self.keep.isChecked())
+        self.name.setText(connection.name)
+        super().accept()
+
+    def _say(self, text: str, kind: str) -> None:
+        self.message.setObjectName(kind)
+        reapply_style(self.message)
+        self.message.setText(text)
+
+
+def _value(widget: QWidget) -> Any:
+    if isinstance(widget, QComboBox):
+        return widget.currentData()
+    if isinstance(widget, QSpinBox):
+        return widget.value()
+    line = widget if isinstance(widget, QLineEdit) else widget.property("line")
+    assert isinstance(line, QLineEdit)
+    return line.text().strip() or None

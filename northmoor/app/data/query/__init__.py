@@ -1,0 +1,5 @@
+"""A query in the window: the sentence and the SQL of one text, each change a step of the report.
+
+Reading order: `query_bar`, `sentence_view` with `sentence_text` and `sentence_dialogs`, `sql_editor`, `plan_panel`,
+`query_actions`, `detail_dialog`.
+"""

@@ -1,0 +1,75 @@
+"""Small parts of the panel at the right of Data."""
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from northmoor.app.widgets.headings import section
+from northmoor.app.widgets.icons import icon
+from northmoor.app.widgets.theme import STONE_TEXT
+from northmoor.app.widgets.widget_tools import hide_and_delete
+from northmoor.core.sources.fetch.plan import HERE, Step
+
+
+class PlanPanel(QWidget):
+    """The steps of a query: where each runs, what is sent, and as whom."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._layout = QVBoxLayout(self)
+        self._layout.setContentsMargins(0, 0, 0, 0)
+        self._layout.setSpacing(6)
+        self._layout.addWidget(section("Plan"))
+        self._shown: list[QWidget] = []
+
+    def show_plan(self, steps: tuple[Step, ...] | str) -> None:
+        """Show steps, or why there are none."""
+        for widget in self._shown:
+            hide_and_delete(widget)
+        self._shown = []
+        if isinstance(steps, str):
+            self._add(_quiet(steps))
+            return
+        for step in steps:
+            self._add(_step(step))
+        identities = dict.fromkeys(step.identity for step in steps if not step.identity.startswith("nobody"))
+        if identities:
+            self._add(_quiet(f"runs as: {'; '.join(identities)}"))
+
+    def text(self) -> str:
+        """All that the panel says."""
+        return "\n".join(
+            label.text()
+            for widget in self._shown
+            for label in (widget, *widget.findChildren(QLabel))
+            if isinstance(label, QLabel)
+        )
+
+    def _add(self, widget: QWidget) -> None:
+        self._shown.append(widget)
+        self._layout.addWidget(widget)
+
+
+def _step(step: Step) -> QWidget:
+    whole = QWidget()
+    row = QHBoxLayout(whole)
+    row.setContentsMargins(0, 0, 0, 0)
+    row.setSpacing(8)
+    picture = QLabel()
+    picture.setPixmap(icon("cpu" if step.where.startswith(HERE) else "server", STONE_TEXT, 15).pixmap(15, 15))
+    row.addWidget(picture, 0, Qt.AlignmentFlag.AlignTop)
+    text = QLabel(f"{step.where}: {step.what}")
+    text.setObjectName("plan")
+    text.setWordWrap(True)
+    text.setTextFormat(Qt.TextFormat.PlainText)
+    row.addWidget(text, 1)
+    if step.sql:
+        whole.setToolTip(f"Sent as it stands:\n\n{step.sql}")
+    return whole
+
+
+def _quiet(text: str) -> QLabel:
+    label = QLabel(text)
+    label.setObjectName("quiet")
+    label.setWordWrap(True)
+    label.setTextFormat(Qt.TextFormat.PlainText)
+    return label

@@ -1,0 +1,222 @@
+"""What can be done with the report's queries: add, rename, link, share, save their rows, remove."""
+
+import re
+from typing import Protocol
+
+from PyQt6.QtCore import QPoint
+from PyQt6.QtWidgets import QDialog, QInputDialog
+
+from northmoor.app.data.catalog_tree import CatalogPanel
+from northmoor.app.data.query.detail_dialog import DetailDialog
+from northmoor.app.data.rows.row_actions import RowActions
+from northmoor.app.data.rows.rows_pane import RowsPane
+from northmoor.app.document_controller import DocumentController
+from northmoor.app.widgets.menus import menu_of
+from northmoor.core.errors import NorthmoorError, QueryError
+from northmoor.core.model import edits
+from northmoor.core.model.queries import Query, SharedQuery
+from northmoor.core.sources.fetch.query_resolution import fill_shared
+from northmoor.core.sources.fetch.snapshots import write_sample
+from northmoor.core.sources.library import Library
+
+
+class QueryHost(Protocol):
+    """What these actions need of the workspace."""
+
+    controller: DocumentController
+    pane: RowsPane
+    panel: CatalogPanel
+    query_name: str | None
+    actions_of_rows: RowActions
+
+    @property
+    def library(self) -> Library: ...
+    def current(self) -> Query | None: ...
+    def pick(self, name: str) -> None: ...
+    def fetch(self, query: str, refresh: bool) -> None: ...
+    def run_quietly(self) -> None: ...
+    def column_names(self, query: str) -> list[str]: ...
+    def show_fault(self, error: NorthmoorError) -> None: ...
+
+
+class QueryActions:
+    """Menus of queries and what their entries do; each change is a step of the report that can be undone."""
+
+    def __init__(self, data: QueryHost) -> None:
+        self._data = data
+
+    def free_name(self, base: str) -> str:
+        """A name for a new query."""
+        report = self._data.controller.report
+        taken = {q.name for q in report.queries} if report is not None else set()
+        name = re.sub(r"\W+", "_", base).strip("_")[:50] or "query"
+        candidate, count = name, 2
+        while candidate in taken:
+            candidate, count = f"{name}_{count}", count + 1
+        return candidate
+
+    def new_menu(self) -> None:
+        """Ask what a new query runs on."""
+        if self._data.controller.report is None:
+            return
+        entries: list[tuple[str, object]] = [
+            (f"On {c.name}", lambda c=c: self.add(Query(name=self.free_name(c.name), connection=c.name)))
+            for c in self._data.library.connections.connections
+        ]
+        entries += [
+            ("", None),
+            ("Combined from other queries", lambda: self.add(Query(name=self.free_name("combined")))),
+        ]
+        entries += [
+            (f"Shared: {name}", lambda n=name: self.add(Query(name=self.free_name(n), shared=n)))
+            for name in self._data.library.shared_queries()
+        ]
+        button = self._data.panel.add_query
+        menu_of(self._data.panel, entries).popup(button.mapToGlobal(QPoint(0, button.height() + 2)))
+
+    def add(self, query: Query) -> None:
+        """Add a query to the report and show it."""
+        if self._data.controller.edit(f"Add the query {query.name}", lambda r, _: edits.add_query(r, query)):
+            self._data.pick(query.name)
+            self._data.pane.view.hint = "Choose a table to begin the sentence, or write SQL at the right."
+
+    def menu(self, name: str, at: QPoint) -> None:
+        """Open the menu of a query."""
+        report = self._data.controller.report
+        found = [q for q in report.queries if q.name == name] if report is not None else []
+        if not found:
+            return
+        query = found[0]
+        self._data.pick(name)
+        has_rows = (
+            self._data.pane.rows is not None and self._data.pane.rows.query == name and self._data.pane.rows.is_whole
+        )
+        entries: list[tuple[str, object]] = [
+            ("Fetch again", lambda: self._data.fetch(name, refresh=True)),
+            ("Rename …", lambda: self._ask_rename(query)),
+            ("Detail of …", lambda: self.ask_detail(query)),
+            ("", None),
+            ("Save these rows beside the report", (lambda: self.save_rows(query)) if has_rows else None),
+        ]
+        if query.sample:
+            text = "Use the connection again" if query.use_sample else "Use the saved rows"
+            entries.append((text, lambda: self.use_saved(query, not query.use_sample)))
+        if query.shared:
+            entries.append(("Make it this report's own", lambda: self.make_own(query)))
+        elif query.connection:
+            entries.append(("Share in the library …", lambda: self._ask_share(query)))
+        entries += [("", None), ("Remove", lambda: self.remove(name))]
+        menu_of(self._data.panel, entries).popup(at)
+
+    def record_menu(self, row: int, at: QPoint) -> None:
+        """Open the menu of a shown record: copy it, or see what belongs to it in the details of its query."""
+        rows, report = self._data.pane.rows, self._data.controller.report
+        if rows is None or report is None:
+            return
+        entries: list[tuple[str, object]] = [("Copy the selected cells (Ctrl+C)", self._data.pane.view.copy)]
+        record = rows.table.slice(row, 1).to_pylist()[0]
+        for query in report.queries:
+            if query.detail_of is not None and query.detail_of.query == rows.query and rows.is_whole:
+                text = f"Only what belongs to it in {query.name}"
+                entries.append((text, lambda q=query: self._data.actions_of_rows.show_details(q, record)))
+        menu_of(self._data.panel, entries).popup(at)
+
+    def _ask_rename(self, query: Query) -> None:
+        given, is_given = QInputDialog.getText(self._data.panel, "Rename the query", "Name", text=query.name)
+        if is_given and given.strip() and given != query.name:
+            self.rename(query.name, given.strip())
+
+    def rename(self, old: str, name: str) -> None:
+        """Give a query another name."""
+        was, self._data.query_name = self._data.query_name, name
+        if not self._data.controller.edit(f"Rename the query {old}", lambda r, _: edits.rename_query(r, old, name)):
+            self._data.query_name = was
+
+    def remove(self, name: str) -> None:
+        """Take a query out; one that is used stays, and the reason is told."""
+        self._data.controller.edit(f"Remove the query {name}", lambda r, _: edits.remove_query(r, name))
+
+    def ask_detail(self, query: Query) -> None:
+        """Ask of which query this one is a detail."""
+        report = self._data.controller.report
+        assert report is not None
+        others = [q.name for q in report.queries if q.name != query.name]
+        dialog = DetailDialog(query.name, others, self._data.column_names, query.detail_of, self._data.panel)
+        if dialog.exec() == QDialog.DialogCode.Accepted:
+            link = dialog.link()
+            if self._data.controller.edit(
+                "Change the link", lambda r, _: edits.change_query(r, query.name, detail_of=link)
+            ):
+                self._data.fetch(query.name, refresh=False)
+
+    def change_connection(self, connection: str) -> None:
+        """Let the query at hand run on another connection; its SQL stays."""
+        query = self._data.current()
+        if query is not None and (query.connection or "") != connection:
+            name, chosen = query.name, connection or None
+            if self._data.controller.edit(
+                "Change the connection", lambda r, _: edits.change_query(r, name, connection=chosen)
+            ):
+                self._data.run_quietly()
+
+    def _ask_share(self, query: Query) -> None:
+        given, is_given = QInputDialog.getText(
+            self._data.panel, "Share in the library", "Name of the shared query", text=query.name
+        )
+        if is_given and given.strip():
+            self.share(query, given.strip())
+
+    def share(self, query: Query, name: str) -> None:
+        """Keep a query in the library, and let the report use it from there."""
+        assert query.connection is not None
+        try:
+            if name in self._data.library.shared_queries():
+                raise QueryError(f"The library has a query {name} already; choose another name.")
+            Query(name="check", shared=name)
+            shared = SharedQuery(connection=query.connection, sql=query.sql, columns=query.columns)
+            self._data.library.save_shared_query(name, shared)
+        except (NorthmoorError, ValueError) as error:
+            message = (
+                error if isinstance(error, NorthmoorError) else QueryError("The name takes letters, digits, _ and -.")
+            )
+            self._data.show_fault(message)
+            return
+        changes = {"shared": name, "connection": None, "sql": "", "columns": ()}
+        self._data.controller.edit("Share the query", lambda r, _: edits.change_query(r, query.name, **changes))
+
+    def save_rows(self, query: Query) -> None:
+        """Save the rows that are shown beside the report."""
+        path, rows, report = self._data.controller.path, self._data.pane.rows, self._data.controller.report
+        assert path is not None
+        assert report is not None
+        if rows is None:
+            return
+        root = self._data.library.root.resolve()
+        target = path.resolve().parent / f"{path.stem}.rows" / f"{query.name}.parquet"
+        moment = rows.data_time.replace(tzinfo=report.zone)
+        try:
+            write_sample(rows.table, moment, target)
+        except NorthmoorError as error:
+            self._data.show_fault(error)
+            return
+        stored = str(target.relative_to(root))
+        if self._data.controller.edit("Save the rows", lambda r, _: edits.change_query(r, query.name, sample=stored)):
+            message = (
+                f"{rows.table.num_rows:,} rows saved in {stored}. Use them from the ⋯ menu when there is no connection."
+            )
+            self._data.pane.show_message(message, "good")
+
+    def use_saved(self, query: Query, is_used: bool) -> None:
+        """Let the saved rows stand in for the connection, or no longer."""
+        if self._data.controller.edit(
+            "Use saved rows", lambda r, _: edits.change_query(r, query.name, use_sample=is_used)
+        ):
+            self._data.fetch(query.name, refresh=False)
+
+    def make_own(self, query: Query, sql: str | None = None) -> bool:
+        """Turn a shared query into the report's own; whether that was done."""
+        filled = fill_shared(query, self._data.library)
+        changes = {"shared": None, "connection": filled.connection, "sql": sql or filled.sql, "columns": filled.columns}
+        return self._data.controller.edit(
+            "Make the query own", lambda r, _: edits.change_query(r, query.name, **changes)
+        )

@@ -1,0 +1,148 @@
+"""Check totals: a query's rows crossed by chosen columns, with totals on both sides, for comparing by eye."""
+
+from typing import Any
+
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QFont
+from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QLabel, QTableView, QVBoxLayout, QWidget
+
+from northmoor.app.widgets.theme import LIT, MIST
+from northmoor.app.widgets.widget_tools import reapply_style
+from northmoor.app.worker import Worker
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.compute.explore.crosscheck import CrossTable, cross_totals
+from northmoor.core.engine.rows import Rows
+from northmoor.core.expr.formats import FormatLocale, format_one
+from northmoor.core.model.aggregates import TOTALS
+
+_NOTHING = "–"
+
+
+class CrossTotalsModel(QAbstractTableModel):
+    """Totals by row and column, the totals of all at the end of each."""
+
+    def __init__(self, table: CrossTable, format_locale: FormatLocale) -> None:
+        super().__init__()
+        self.table = table
+        self._customs = format_locale
+        self._rows = (*table.rows, ()) if table.row_names else ((),)
+        self._columns = (*table.columns, ()) if table.column_names else ((),)
+
+    def rowCount(self, parent: QModelIndex | None = None) -> int:
+        """One for each row key, and one for all."""
+        return 0 if parent is not None and parent.isValid() else len(self._rows)
+
+    def columnCount(self, parent: QModelIndex | None = None) -> int:
+        """One for each column key, and one for all."""
+        return 0 if parent is not None and parent.isValid() else len(self._columns)
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        """A total; a dash where there are no rows."""
+        row, column = self._rows[index.row()], self._columns[index.column()]
+        if role == Qt.ItemDataRole.DisplayRole:
+            value = self.table.cells.get((row, column))
+            return _NOTHING if value is None else format_one(value, None, self._customs)
+        if role == Qt.ItemDataRole.TextAlignmentRole:
+            return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        if role == Qt.ItemDataRole.BackgroundRole and not (row and column):
+            return QColor(LIT if not row and not column else MIST)
+        if role == Qt.ItemDataRole.FontRole and not (row and column):
+            bold = QFont()
+            bold.setWeight(QFont.Weight.DemiBold)
+            return bold
+        return None
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        """The keys' values; the last stands for all."""
+        if role != Qt.ItemDataRole.DisplayRole:
+            return None
+        key = (self._columns if orientation == Qt.Orientation.Horizontal else self._rows)[section]
+        return " · ".join(self._text(value) for value in key) if key else "all"
+
+    def _text(self, value: Any) -> str:
+        return "blank" if value is None else format_one(value, "0" if isinstance(value, int) else None, self._customs)
+
+
+class CheckTotalsDialog(QDialog):
+    """Lets columns be chosen for rows and columns, and a measure; the totals follow at once."""
+
+    made = pyqtSignal(object)
+
+    def __init__(self, rows: Rows, format_locale: FormatLocale, worker: Worker, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(f"Check totals of {rows.query}")
+        self.resize(860, 560)
+        self._shown, self._customs, self._worker = rows, format_locale, worker
+        texts = [n for n, kind in zip(rows.names, rows.types, strict=True) if not kind.is_number] or list(rows.names)
+        days = [n for n, kind in zip(rows.names, rows.types, strict=True) if kind.kind == "date" and n != texts[0]]
+        numbers = [n for n, kind in zip(rows.names, rows.types, strict=True) if kind.is_number]
+        self.down = self._box("Rows", rows.names, texts[0] if texts else "")
+        self.deeper = self._box("then", rows.names, "")
+        self.across = self._box("Columns", rows.names, days[0] if days else "")
+        self.measure = self._box("Measure", rows.names, numbers[-1] if numbers else rows.names[0], needed=True)
+        self.total = QComboBox()
+        self.total.setAccessibleName("Total")
+        for key, text in TOTALS.items():
+            self.total.addItem(text.lower(), key)
+        self.total.setCurrentIndex(self.total.findData("sum" if numbers else "count"))
+        self.view = QTableView()
+        self.view.setAccessibleName("Totals")
+        self.view.verticalHeader().setDefaultSectionSize(25)
+        self.view.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self.view.horizontalHeader().setTextElideMode(Qt.TextElideMode.ElideRight)
+        self.view.setWordWrap(False)
+        self.message = QLabel()
+        self.message.setObjectName("quiet")
+        self.message.setWordWrap(True)
+        line = QHBoxLayout()
+        for text, box in (
+            ("Rows", self.down),
+            ("then", self.deeper),
+            ("Columns", self.across),
+            ("Show", self.total),
+            ("of", self.measure),
+        ):
+            line.addWidget(QLabel(text))
+            line.addWidget(box)
+        line.addStretch(1)
+        layout = QVBoxLayout(self)
+        layout.addLayout(line)
+        layout.addWidget(self.view, 1)
+        layout.addWidget(self.message)
+        for box in (self.down, self.deeper, self.across, self.total, self.measure):
+            box.currentIndexChanged.connect(self._ask)
+        self.made.connect(self._show)
+        self._ask()
+
+    def _box(self, name: str, names: tuple[str, ...], chosen: str, needed: bool = False) -> QComboBox:
+        box = QComboBox()
+        box.setAccessibleName(name)
+        if not needed:
+            box.addItem(_NOTHING, "")
+        for column in names:
+            box.addItem(column, column)
+        box.setCurrentIndex(max(box.findData(chosen), 0))
+        return box
+
+    def _ask(self) -> None:
+        downs = [b.currentData() for b in (self.down, self.deeper) if b.currentData()]
+        acrosses = [n for n in (self.across.currentData(),) if n and n not in downs]
+        total, measure, rows = self.total.currentData(), self.measure.currentData(), self._shown
+
+        def make(stop: CancelToken) -> object:
+            return cross_totals(rows, list(dict.fromkeys(downs)), acrosses, total, measure, stop)
+
+        self._worker.run_task(make, self.made.emit)
+
+    def _show(self, found: object) -> None:
+        if isinstance(found, CrossTable):
+            self.view.setModel(CrossTotalsModel(found, self._customs))
+            self.view.resizeColumnsToContents()
+            self._say(f"{len(found.rows):,} by {len(found.columns):,}. A dash means no rows.", "quiet")
+        else:
+            self._say(str(found), "fault")
+
+    def _say(self, text: str, kind: str) -> None:
+        self.message.setObjectName(kind)
+        reapply_style(self.message)
+        self.message.setText(text)

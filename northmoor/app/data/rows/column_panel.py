@@ -1,0 +1,59 @@
+"""What a query says of one column: how readers see it, its type, how it is totalled and shown, whether it is hidden."""
+
+from typing import Any
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QFormLayout, QLabel, QVBoxLayout, QWidget
+
+from northmoor.app.widgets.editors import editor_for
+from northmoor.app.widgets.headings import section
+from northmoor.core.model.queries import QueryColumn
+from northmoor.core.model.value_types import ValueType
+
+_LABELS = {"label": "Readers see", "type": "Type", "total": "Totals by", "format": "Shown as", "hidden": "Hidden"}
+
+
+class ColumnPanel(QWidget):
+    """Editors for a column's settings."""
+
+    changed = pyqtSignal(str, dict)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._title = section("Column")
+        self._form_host = QWidget()
+        self._hint = QLabel("Click a column's head to set its name for readers, its type and its total.")
+        self._hint.setObjectName("quiet")
+        self._hint.setWordWrap(True)
+        self._layout = QVBoxLayout(self)
+        self._layout.setContentsMargins(0, 0, 0, 0)
+        self._layout.setSpacing(6)
+        for widget in (self._title, self._hint, self._form_host):
+            self._layout.addWidget(widget)
+        self.editors: dict[str, QWidget] = {}
+
+    def show_column(self, setting: QueryColumn | None, kind: ValueType | None) -> None:
+        """Show a column's settings; None for no column."""
+        self._form_host.hide()
+        self._form_host.deleteLater()
+        self._form_host = QWidget()
+        self._layout.addWidget(self._form_host)
+        self.editors = {}
+        self._hint.setVisible(setting is None)
+        self._title.setText("Column" if setting is None else f"Column · {setting.label or setting.name}")
+        if setting is None:
+            return
+        form = QFormLayout(self._form_host)
+        form.setContentsMargins(0, 0, 0, 0)
+        for field, text in _LABELS.items():
+            value = getattr(setting, field)
+            editor = editor_for(QueryColumn, field, value, lambda new, f=field: self._commit(setting.name, f, new))  # type: ignore[misc]
+            self.editors[field] = editor
+            label = QLabel(text)
+            label.setObjectName("quiet")
+            form.addRow(label, editor)
+        if kind is not None and hasattr(self.editors["type"], "setPlaceholderText"):
+            self.editors["type"].setPlaceholderText(str(kind))
+
+    def _commit(self, column: str, field: str, value: Any) -> None:
+        self.changed.emit(column, {field: value})

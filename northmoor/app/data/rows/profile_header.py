@@ -1,0 +1,124 @@
+"""The head of the rows: each column's name over a small profile of what stands in it."""
+
+from typing import Any
+
+from PyQt6.QtCore import QRect, QSize, Qt
+from PyQt6.QtGui import QColor, QFont, QPainter
+from PyQt6.QtWidgets import QHeaderView, QWidget
+
+from northmoor.app.widgets.theme import GORSE_TEXT, HEATHER, LINE, LIT, MIST, PEAT, RAILS, STONE_TEXT
+from northmoor.core.compute.explore.profile import ColumnProfile
+from northmoor.core.engine.rows import Rows
+from northmoor.core.expr.formats import FormatLocale, format_one
+from northmoor.core.model.queries import QueryColumn
+
+HEIGHT = 74
+_BARS = QColor(HEATHER)
+_BARS.setAlphaF(0.45)
+
+
+class ProfileHeader(QHeaderView):
+    """Shows name, type, distinct values, blanks and a distribution; a click sorts for looking."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(Qt.Orientation.Horizontal, parent)
+        self._rows: Rows | None = None
+        self.profiles: tuple[ColumnProfile, ...] = ()
+        self._settings: dict[str, QueryColumn] = {}
+        self._customs = FormatLocale()
+        self.setSectionsClickable(True)
+        self.setHighlightSections(False)
+        self.setMinimumSectionSize(60)
+        self.setAccessibleName("Columns")
+
+    def show_columns(self, rows: Rows | None, format_locale: FormatLocale, settings: dict[str, QueryColumn]) -> None:
+        """Show the columns of some rows; their profiles follow."""
+        self._rows, self._customs, self._settings = rows, format_locale, settings
+        self.profiles = ()
+        self.viewport().update()
+
+    def show_profiles(self, profiles: tuple[ColumnProfile, ...]) -> None:
+        """Show what stands in the columns."""
+        self.profiles = profiles
+        self.viewport().update()
+
+    def sizeHint(self) -> QSize:
+        """Room for name, type and bars."""
+        return QSize(super().sizeHint().width(), HEIGHT)
+
+    def message(self, column: int) -> str:
+        """A column's profile in words."""
+        if self._rows is None or column >= len(self.profiles):
+            return ""
+        found = self.profiles[column]
+        name, kind = self._rows.names[column], self._rows.types[column]
+        lines = [f"{name}: {kind}", f"{found.distinct:,} distinct values", f"{found.blanks:,} blank"]
+        if found.low is not None:
+            lines.append(f"from {self._text(found.low)} to {self._text(found.high)}")
+        return "\n".join(lines)
+
+    def _text(self, value: Any) -> str:
+        return format_one(value, "0" if isinstance(value, int) else None, self._customs)[:40]
+
+    def paintSection(self, painter: QPainter | None, rect: QRect, column: int) -> None:
+        """Draw a column's head."""
+        if painter is None or self._rows is None or column >= len(self._rows.names):
+            return
+        painter.save()
+        is_sorted = self.isSortIndicatorShown() and self.sortIndicatorSection() == column
+        is_chosen = self.property("chosen") == self._rows.names[column]
+        painter.fillRect(rect, QColor(LIT if is_chosen else MIST))
+        painter.setPen(QColor(LINE))
+        painter.drawLine(rect.topRight(), rect.bottomRight())
+        painter.drawLine(rect.bottomLeft(), rect.bottomRight())
+        room = rect.adjusted(8, 6, -8, -5)
+        self._paint_name(painter, room, column, is_sorted)
+        self._paint_bars(painter, QRect(room.left(), room.bottom() - 21, min(room.width(), 92), 20), column)
+        painter.restore()
+
+    def _paint_name(self, painter: QPainter, room: QRect, column: int, is_sorted: bool) -> None:
+        assert self._rows is not None
+        name = self._rows.names[column]
+        setting = self._settings.get(name, QueryColumn(name=name))
+        bold = QFont(self.font())
+        bold.setWeight(QFont.Weight.DemiBold)
+        painter.setFont(bold)
+        painter.setPen(QColor(STONE_TEXT if setting.hidden else PEAT))
+        arrow = ("  ↓" if self.sortIndicatorOrder() == Qt.SortOrder.DescendingOrder else "  ↑") if is_sorted else ""
+        width = painter.fontMetrics().horizontalAdvance(arrow)
+        shown = painter.fontMetrics().elidedText(
+            setting.label or name, Qt.TextElideMode.ElideRight, room.width() - width
+        )
+        painter.drawText(room, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, shown + arrow)
+        small = QFont(self.font())
+        small.setPixelSize(11)
+        painter.setFont(small)
+        painter.setPen(QColor(STONE_TEXT))
+        line = room.adjusted(0, 18, 0, 0)
+        painter.drawText(line, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, self._facts(column, setting))
+        if column < len(self.profiles) and self.profiles[column].blanks:
+            blanks = f"{self.profiles[column].blanks:,} blank"
+            painter.setPen(QColor(GORSE_TEXT))
+            painter.drawText(room, Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignRight, blanks)
+
+    def _facts(self, column: int, setting: QueryColumn) -> str:
+        assert self._rows is not None
+        facts = [str(self._rows.types[column])]
+        if column < len(self.profiles) and not self._rows.types[column].is_number:
+            facts.append(f"{self.profiles[column].distinct:,} values")
+        if setting.total and setting.total != "none":
+            facts.append(setting.total.replace("_", " "))
+        return " · ".join(["hidden", *facts] if setting.hidden else facts)
+
+    def _paint_bars(self, painter: QPainter, room: QRect, column: int) -> None:
+        if column >= len(self.profiles) or not self.profiles[column].bars:
+            return
+        bars = self.profiles[column].bars
+        tallest, width = max(bars), max(3, min(7, room.width() // max(len(bars), 1) - 1))
+        assert self._rows is not None
+        is_text = self._rows.types[column].kind in ("text", "boolean")
+        color = QColor(RAILS[1]) if is_text else _BARS
+        color.setAlphaF(0.55)
+        for number, count in enumerate(bars):
+            height = max(round(count / tallest * room.height()), 1 if count else 0)
+            painter.fillRect(room.left() + number * (width + 1), room.bottom() - height + 1, width, height, color)

@@ -1,0 +1,268 @@
+"""What lies on the desk: the open report, its history, the values it is shown with, and what is selected."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from pydantic import ValidationError
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from northmoor.core.compute.parameters.resolution import ResolvedValues
+from northmoor.core.errors import NorthmoorError
+from northmoor.core.layout.table.collapsing import Fold
+from northmoor.core.model.blocks.table import RowPlace
+from northmoor.core.model.report import Edition, Report
+from northmoor.core.model.value_types import KindName
+from northmoor.core.sources.drivers.credentials import Secrets
+from northmoor.core.sources.library import Library
+from northmoor.core.store.report_files import load_report, save_report
+from northmoor.core.values.parameter_values import DATA_TIME
+
+
+@dataclass(frozen=True)
+class Selection:
+    """A part of the edition.
+
+    `kind` is page, header, footer, text, picture, table, level, row or cell, or the kind of another block or of a part
+    of it. `block` names the block (or header or footer); `row`, `level` and `number` are those of a row's place,
+    `column` says which cell of it, and `part` which part of the chart in that.
+    """
+
+    kind: str
+    block: str = ""
+    row: str | None = None
+    level: str | None = None
+    column: str | None = None
+    number: int = 0
+    part: str | None = None
+
+    @property
+    def place(self) -> RowPlace:
+        """The place of the row that it is, or is a cell of."""
+        return RowPlace(self.row or "", self.level, self.number)
+
+
+WHOLE_PAGE = Selection("page")
+BY_DEFAULT = object()
+"""Stands for no value given: the default, or the sample."""
+
+
+@dataclass(frozen=True)
+class UndoEntry:
+    """A state of the report and what was done to reach it."""
+
+    report: Report
+    label: str
+
+
+class DocumentController(QObject):
+    """The open report. Every change is a step that can be undone."""
+
+    opened = pyqtSignal()
+    changed = pyqtSignal()
+    values_changed = pyqtSignal()
+    held_changed = pyqtSignal()
+    resolved_changed = pyqtSignal()
+    edition_chosen = pyqtSignal()
+    folds_changed = pyqtSignal()
+    selected = pyqtSignal(object)
+    refused = pyqtSignal(str)
+    saved_changed = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.path: Path | None = None
+        self.library: Library | None = None
+        self.secrets = Secrets()
+        self.values: dict[str, Any] = {}
+        self.held: dict[str, Any] = {}
+        self.is_holding = False
+        self.resolved: ResolvedValues | None = None
+        self.kinds: dict[str, dict[str, KindName]] = {}
+        self.edition_name: str | None = None
+        self._chosen_edition: str | None = None
+        self.selection = WHOLE_PAGE
+        self.folds: dict[str, Fold] = {}
+        self._steps: list[UndoEntry] = []
+        self._at = -1
+        self._saved_at = -1
+
+    @property
+    def report(self) -> Report | None:
+        """The report as it is now."""
+        return self._steps[self._at].report if self._steps else None
+
+    @property
+    def edition(self) -> Edition | None:
+        """The edition that is shown."""
+        report = self.report
+        if report is None:
+            return None
+        return report.edition(self.edition_name or self._chosen_edition) or report.edition()
+
+    def accept_edition(self, name: str) -> None:
+        """Take the edition that the report's values chose."""
+        if name != self._chosen_edition:
+            before, self._chosen_edition = self.edition, name
+            if self.edition != before:
+                self.select(WHOLE_PAGE)
+                self.edition_chosen.emit()
+
+    def fold_group(self, table: str, level: int, keys: tuple[Any, ...]) -> None:
+        """Fold a group of a table on the screen, or open it."""
+        self._set_fold(table, self.folds.get(table, Fold()).toggled(level, keys))
+
+    def fold_level(self, table: str, level: int | None) -> None:
+        """Fold all groups of a level (from 1) on the screen; none opens all."""
+        self._set_fold(table, Fold(level))
+
+    def _set_fold(self, table: str, fold: Fold) -> None:
+        self.folds = {**self.folds, table: fold}
+        self.folds_changed.emit()
+
+    @property
+    def is_saved(self) -> bool:
+        """Whether the file holds the report as it is now."""
+        return self._at == self._saved_at
+
+    def open(self, path: Path, values: dict[str, Any] | None = None) -> None:
+        """Open a report, with values for its parameters. Raises NorthmoorError; what was open stays open then."""
+        report = load_report(path)
+        self.folds = {}
+        self.library = Library.around(path, self.secrets)
+        self.path = path
+        self.values, self.held, self.is_holding, self.resolved = values or {}, {}, False, None
+        self.edition_name = self._chosen_edition = None
+        self.kinds = {}
+        self.selection = WHOLE_PAGE
+        self._steps, self._at, self._saved_at = [UndoEntry(report, "")], 0, 0
+        self.opened.emit()
+        self.changed.emit()
+        self.selected.emit(self.selection)
+
+    def save(self, path: Path | None = None) -> None:
+        """Write the report to its file or another. Raises NorthmoorError."""
+        target = path or self.path
+        assert target is not None
+        assert self.report is not None
+        save_report(self.report, target)
+        if path is not None and path != self.path:
+            self.path, self.library = path, Library.around(path, self.secrets)
+        self._saved_at = self._at
+        self.saved_changed.emit()
+
+    def edit(self, label: str, change: Callable[[Report, str], Report]) -> bool:
+        """Make an edit of the shown edition; a refused one leaves the report as it is and says why."""
+        report, edition = self.report, self.edition
+        if report is None or edition is None:
+            return False
+        try:
+            changed = change(report, edition.name)
+        except (ValidationError, NorthmoorError) as error:
+            self.refused.emit(_sentence_of(error))
+            return False
+        if changed == report:
+            return True
+        if self._saved_at > self._at:
+            self._saved_at = -2  # the saved state can no longer be reached
+        self._steps = [*self._steps[: self._at + 1], UndoEntry(changed, label)]
+        self._at += 1
+        self._announce()
+        return True
+
+    @property
+    def undo_label(self) -> str:
+        """What undo would take back; empty when there is nothing."""
+        return self._steps[self._at].label if self._at > 0 else ""
+
+    @property
+    def redo_label(self) -> str:
+        """What redo would do again; empty when there is nothing."""
+        return self._steps[self._at + 1].label if self._at + 1 < len(self._steps) else ""
+
+    def undo(self) -> None:
+        """Take back the last step."""
+        if self.undo_label:
+            self._at -= 1
+            self._announce()
+
+    def redo(self) -> None:
+        """Do the step that was taken back again."""
+        if self.redo_label:
+            self._at += 1
+            self._announce()
+
+    @property
+    def requested_values(self) -> dict[str, Any]:
+        """The values given, with those that are held back."""
+        return {name: value for name, value in (self.values | self.held).items() if value is not BY_DEFAULT}
+
+    def set_value(self, name: str, value: Any) -> None:
+        """Show the report with another parameter value (BY_DEFAULT for its default), or hold it back with others."""
+        self.change_values({name: value})
+
+    def set_values(self, values: dict[str, Any]) -> None:
+        """Show the report with these values, and all others by default."""
+        self.change_values(dict.fromkeys(self.requested_values, BY_DEFAULT) | values)
+
+    def change_values(self, values: dict[str, Any]) -> None:
+        """Show the report with some other values, or hold them back with others."""
+        if all(self.requested_values.get(name, BY_DEFAULT) == value for name, value in values.items()):
+            return
+        if self.is_holding:
+            self.held = self.held | values
+            self.held_changed.emit()
+        else:
+            self.values = self._given(self.values | values)
+            self.edition_name = None if self.report and self.report.shown_edition else self.edition_name
+            self.values_changed.emit()
+
+    def hold(self, on: bool) -> None:
+        """Hold changes of values back, or show the report with those that were."""
+        self.is_holding = on
+        held, self.held = self.held, {}
+        self.held_changed.emit()
+        if held:
+            self.change_values(held)
+
+    def accept_resolved(self, resolved: ResolvedValues) -> None:
+        """Take what became of the values; choices that were dropped are given no more."""
+        self.resolved = resolved
+        left = {name: resolved.chosen.get(name, BY_DEFAULT) for name in resolved.dropped}
+        self.values = self._given(self.values | {name: left[name] for name in left if name in self.values})
+        self.held = self.held | {name: left[name] for name in left if name in self.held}
+        self.resolved_changed.emit()
+
+    @staticmethod
+    def _given(values: dict[str, Any]) -> dict[str, Any]:
+        return {name: value for name, value in values.items() if value is not BY_DEFAULT}
+
+    def show_edition(self, name: str) -> None:
+        """Show another edition."""
+        if name != self.edition_name:
+            self.edition_name = name
+            self.select(WHOLE_PAGE)
+            self.changed.emit()
+
+    def select(self, selection: Selection) -> None:
+        """Select a part of the edition."""
+        if selection != self.selection:
+            self.selection = selection
+            self.selected.emit(selection)
+
+    def _announce(self) -> None:
+        known: set[str] = {p.name for p in self.report.parameters} if self.report else set()
+        known.add(DATA_TIME)
+        self.values = {name: value for name, value in self.values.items() if name in known}
+        self.held = {name: value for name, value in self.held.items() if name in known}
+        self.changed.emit()
+        self.saved_changed.emit()
+
+
+def _sentence_of(error: Exception) -> str:
+    if isinstance(error, ValidationError):
+        first = error.errors(include_url=False)[0]
+        message = first["msg"].removeprefix("Value error, ")
+        return message[0].upper() + message[1:].rstrip(".") + "."
+    return str(error)

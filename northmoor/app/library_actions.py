@@ -1,0 +1,154 @@
+"""What a report shares with others by the library: pages kept as templates, and blocks kept in one place."""
+
+import re
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
+
+from northmoor.app.document_controller import DocumentController
+from northmoor.app.pages.actions.block_actions import BlockActions
+from northmoor.app.pages.dialogs.editions_dialog import EditionsDialog
+from northmoor.app.pages.dialogs.find_replace_dialog import ReplaceDialog
+from northmoor.core.base.atomic_write import write_atomically
+from northmoor.core.errors import NorthmoorError
+from northmoor.core.model import page_templates
+from northmoor.core.model.blocks.simple import IncludeBlock
+from northmoor.core.model.clipboard import blocks_text
+from northmoor.core.model.edits import Target, insert_blocks, remove_blocks
+from northmoor.core.model.report import Report
+from northmoor.core.store.page_template_files import keep_page, read_page
+
+BLOCKS = "blocks"
+BLOCKS_ENDING = ".blocks.json"
+
+
+class LibraryActions(QObject):
+    """Keeps pages and blocks in the library and takes them from there; opens the dialogs that work on all of a
+    report."""
+
+    message = pyqtSignal(str, str)
+
+    def __init__(self, controller: DocumentController, blocks: BlockActions, window: QWidget) -> None:
+        super().__init__(window)
+        self._controller, self._blocks, self._window = controller, blocks, window
+        self.editions: EditionsDialog | None = None
+        self.replace: ReplaceDialog | None = None
+
+    def open_editions(self) -> None:
+        """Open the dialog of editions."""
+        if self._controller.report is None:
+            return
+        if self.editions is None:
+            self.editions = EditionsDialog(self._controller, self._window)
+        self.editions.refresh()
+        self.editions.show()
+        self.editions.raise_()
+
+    def open_replace(self) -> None:
+        """Open the dialog that finds and replaces."""
+        if self._controller.report is None:
+            return
+        if self.replace is None:
+            self.replace = ReplaceDialog(self._controller, self._window)
+            self.replace.picked.connect(self._controller.select)
+        self.replace.open_for()
+
+    def keep_page(self) -> None:
+        """Keep the edition's page in the library, under a name that is asked for."""
+        report, edition = self._controller.report, self._controller.edition
+        if report is None or edition is None:
+            return
+        path = self._ask_name("Keep the page", "Name of the page in the library", page_templates.FOLDER,
+                              page_templates.ENDING, "house")  # fmt: skip
+        if path is None:
+            return
+        try:
+            keep_page(page_templates.page_template(report, edition.name), path)
+        except (NorthmoorError, OSError) as error:
+            self.message.emit(str(error), "fault")
+        else:
+            self.message.emit(f"Kept as {path.name}. Page › Apply a kept page gives it to any report.", "good")
+
+    def apply_page(self) -> None:
+        """Give the edition a page of the library."""
+        path = self._ask_kept("Apply a kept page", page_templates.FOLDER, page_templates.ENDING,
+                              "The library keeps no pages yet; Page › Keep this page makes one.")  # fmt: skip
+        if path is None:
+            return
+        try:
+            kept = read_page(path)
+        except NorthmoorError as error:
+            self.message.emit(str(error), "fault")
+            return
+        self._controller.edit("Apply a kept page", lambda r, e: page_templates.with_page(r, e, kept))
+
+    def share_blocks(self) -> None:
+        """Keep the chosen blocks in the library and include them from there."""
+        report, edition, names = self._controller.report, self._controller.edition, self._blocks.names
+        if report is None or edition is None or not names:
+            self.message.emit("Choose a block on the page or in Contents, then share it.", "warning")
+            return
+        path = self._ask_name("Share the block", "Name of the block in the library", BLOCKS, BLOCKS_ENDING, names[0])
+        if path is None:
+            return
+        text = blocks_text(report, edition.name, names)
+        try:
+            path.parent.mkdir(exist_ok=True)
+            write_atomically(path, lambda part: part.write_text(text, encoding="utf-8"))
+        except (NorthmoorError, OSError) as error:
+            self.message.emit(str(error), "fault")
+            return
+        block = IncludeBlock(name=names[0], file=f"{BLOCKS}/{path.name}", space_after=6_000)
+
+        def change(report: Report, edition: str) -> Report:
+            report = insert_blocks(report, edition, [block.but(name=f"{names[0]}-shared")], Target(names[-1]))
+            return remove_blocks(report, edition, names)
+
+        if self._controller.edit("Share the block", change):
+            self.message.emit(
+                f"Kept as {path.name}; a change of that file shows in every report that includes it.", "good"
+            )
+
+    def include(self) -> None:
+        """Include shared blocks, or another report, after the chosen block."""
+        library = self._controller.library
+        if library is None:
+            return
+        begin = library.root / BLOCKS
+        chosen, _ = QFileDialog.getOpenFileName(
+            self._window, "Include", str(begin if begin.is_dir() else library.root),
+            f"Shared blocks and reports (*{BLOCKS_ENDING} *.moor)",
+        )  # fmt: skip
+        if not chosen:
+            return
+        path, root = Path(chosen).resolve(), library.root.resolve()
+        if not path.is_relative_to(root):
+            self.message.emit("It lies outside the library; copy it into the library's folder first.", "warning")
+            return
+        name = re.sub(r"[^A-Za-z0-9_]+", "-", path.name.partition(".")[0]).strip("-") or "included"
+        block = IncludeBlock(name=name if name[0].isalpha() else f"i-{name}", file=path.relative_to(root).as_posix(),
+                             space_after=6_000)  # fmt: skip
+        self._blocks.insert_made("Include", [block])
+
+    def _ask_name(self, title: str, message: str, folder: str, ending: str, proposed: str) -> Path | None:
+        """A file of the library by a name that is asked for."""
+        library = self._controller.library
+        name, is_said = QInputDialog.getText(self._window, title, message, text=proposed)
+        plain = re.sub(r"[^\w \-]", "", name).strip()
+        if library is None or not is_said or not plain:
+            return None
+        return library.root / folder / f"{plain}{ending}"
+
+    def _ask_kept(self, title: str, folder: str, ending: str, none: str) -> Path | None:
+        """One of the files that the library keeps in a folder."""
+        library = self._controller.library
+        if library is None:
+            return None
+        kept = sorted((library.root / folder).glob(f"*{ending}"))
+        if not kept:
+            self.message.emit(none, "warning")
+            return None
+        names = [path.name.removesuffix(ending) for path in kept]
+        name, is_chosen = QInputDialog.getItem(self._window, title, "Page", names, 0, False)
+        return kept[names.index(name)] if is_chosen and name in names else None

@@ -1,0 +1,353 @@
+"""Starting a report: choose a query or table, tick fields in the order that matters, pick one of four live pages."""
+
+import re
+from collections.abc import Sequence
+from functools import partial
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QIcon, QImage, QPixmap
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QFormLayout,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from northmoor.app.data.connection_controller import ConnectionController
+from northmoor.app.document_controller import DocumentController
+from northmoor.app.worker import Worker
+from northmoor.core.authoring.new_report import fields_of, first_rows, readable_name, table_query, with_field_settings
+from northmoor.core.authoring.starter_layouts import Field, listing, proposals
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.engine.rows import Rows
+from northmoor.core.errors import NorthmoorError
+from northmoor.core.model.queries import Query
+from northmoor.core.model.report import Report
+from northmoor.core.output.raster import Raster, rasterise
+from northmoor.core.session import Session
+from northmoor.core.sources.drivers.catalog import CatalogTable
+from northmoor.core.sources.library import Library
+from northmoor.core.store.report_files import save_report
+
+LAYOUT_NAMES = ("Listing", "Grouped", "Matrix", "Statements")
+_MOST_ROWS = 2_000
+"""Rows that the proposals are made from; the report itself has all."""
+_SHOT = QSize(232, 232)
+_HINT = "Tick fields at the left, the one that matters most first."
+
+
+class NewReportAction(QObject):
+    """Opens the dialog and saves what was picked; `wanted` tells of the new report's file."""
+
+    message = pyqtSignal(str, str)
+    wanted = pyqtSignal(object)
+
+    def __init__(
+        self, controller: DocumentController, worker: Worker, catalogs: ConnectionController, window: QWidget
+    ) -> None:
+        super().__init__(window)
+        self._controller, self._worker, self._catalogs, self._window = controller, worker, catalogs, window
+        self.dialog: NewReportDialog | None = None
+        catalogs.changed.connect(self._show_tables)
+
+    def ask(self) -> None:
+        """Begin a report with the fields of a query or table."""
+        if self._controller.report is None or self._controller.path is None:
+            return
+        self.dialog = NewReportDialog(
+            self._controller, self._worker, Library.around(self._controller.path), self._window
+        )
+        self.dialog.begun.connect(self._begin)
+        self._show_tables()
+        if not self._catalogs.known:
+            self._catalogs.read()
+        self.dialog.open()
+
+    def _show_tables(self) -> None:
+        if self.dialog is not None:
+            for connection, catalog in self._catalogs.known.items():
+                self.dialog.add_tables(connection, [table for table in catalog.tables if table.fault is None])
+
+    def _begin(self, report: Report, path: Path) -> None:
+        try:
+            save_report(report, path)
+        except NorthmoorError as error:
+            self.message.emit(str(error), "fault")
+        else:
+            self.wanted.emit(path)
+
+
+class NewReportDialog(QDialog):
+    """Proposes reports. `begun` tells of the one that was picked, and where it goes."""
+
+    begun = pyqtSignal(object, object)
+    _fields_read = pyqtSignal(object)
+    _shown = pyqtSignal(object)
+
+    def __init__(
+        self,
+        controller: DocumentController,
+        worker: Worker,
+        library: Library,
+        parent: QWidget | None = None,
+    ) -> None:
+        super().__init__(parent)
+        assert controller.report is not None
+        self.setWindowTitle("New report")
+        self.resize(900, 640)
+        self._open, self._worker, self._library = controller.report, worker, library
+        self._tables: dict[tuple[str, str], CatalogTable] = {}
+        self._values = controller.requested_values
+        self._session = Session(library)
+        self._query: Query | None = None
+        self._base: Report | None = None
+        self.found: dict[str, Report] = {}
+        self._known: dict[str, Field] = {}
+        self._order: list[str] = []
+        self._asked = 0
+        self.kind: str | None = None
+        self._place()
+        self._fields_read.connect(self._show_fields)
+        self._shown.connect(self._show_page)
+        self._choose()
+
+    def _place(self) -> None:
+        self.source = QComboBox()
+        self.source.setAccessibleName("Rows from")
+        self.source.setToolTip("A query of the open report, or a table of the library's connections")
+        for query in self._open.queries:
+            self.source.addItem(f"Query · {query.name}", ("query", query.name))
+        self.source.activated.connect(lambda _: self._choose())
+        self.title = QLineEdit()
+        self.title.setAccessibleName("Title")
+        self.title.textChanged.connect(lambda _: self._update())
+        self.title.editingFinished.connect(self._propose)
+        self.fields = QListWidget()
+        self.fields.setAccessibleName("Fields")
+        self.fields.setToolTip("Space ticks a field; the first ticked matters most")
+        self.fields.itemChanged.connect(self._ticked)
+        self.message = QLabel()
+        self.message.setObjectName("quiet")
+        self.message.setWordWrap(True)
+        form = QFormLayout()
+        form.addRow("Rows from", self.source)
+        form.addRow("Title", self.title)
+        left = QVBoxLayout()
+        left.addLayout(form)
+        left.addWidget(self.fields, 1)
+        left.addWidget(self.message)
+        pages = QGridLayout()
+        self.cards: dict[str, QToolButton] = {}
+        for at, kind in enumerate(LAYOUT_NAMES):
+            card = QToolButton()
+            card.setText(kind)
+            card.setObjectName("card")
+            card.setIconSize(_SHOT)
+            card.setCheckable(True)
+            card.setAutoExclusive(True)
+            card.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+            card.setAccessibleName(kind)
+            card.setToolTip(f"{kind}: its first page, from the first {_MOST_ROWS:,} rows")
+            card.clicked.connect(partial(self._pick, kind))
+            self.cards[kind] = card
+            pages.addWidget(card, at // 2, at % 2)
+        self.begin = QPushButton("Begin with it")
+        self.begin.setObjectName("primary")
+        self.begin.clicked.connect(lambda _=False: self.accept())
+        cancel = QPushButton("Cancel")
+        cancel.clicked.connect(lambda _=False: self.reject())
+        buttons = QHBoxLayout()
+        buttons.addStretch(1)
+        buttons.addWidget(cancel)
+        buttons.addWidget(self.begin)
+        right = QVBoxLayout()
+        right.addLayout(pages)
+        right.addStretch(1)
+        right.addLayout(buttons)
+        whole = QHBoxLayout(self)
+        whole.addLayout(left, 2)
+        whole.addLayout(right, 3)
+
+    def add_tables(self, connection: str, tables: Sequence[CatalogTable]) -> None:
+        """Offer the tables of a connection."""
+        for table in tables:
+            if (connection, table.name) not in self._tables:
+                self._tables[connection, table.name] = table
+                self.source.addItem(f"{connection} · {table.name}", (connection, table.name))
+        if self.source.count() and self._query is None:
+            self._choose()
+
+    # fields
+
+    def _choose(self) -> None:
+        """Read the fields of the chosen query or table."""
+        chosen = self.source.currentData()
+        if chosen is None:
+            self.message.setText("Reading the library's tables. Where it has none, add a connection in Data.")
+            return
+        self._asked += 1
+        asked = self._asked
+        self.fields.clear()
+        self.message.setText("Reading the fields…")
+        try:
+            self._query, self._base = self._source(*chosen)
+        except NorthmoorError as error:
+            self.message.setText(error.message)
+            return
+        base, query, session = self._base, self._query, self._session
+        self._worker.run_task(
+            lambda stop: (asked, fields_of(_rows(session, base, query, self._values, stop), query)),
+            lambda found: self._fields_read.emit(found if isinstance(found, tuple) else (asked, found)),
+        )
+
+    def _source(self, first: str, name: str) -> tuple[Query, Report]:
+        """The query whose fields are chosen, and a report that has it with a small number of rows."""
+        if first == "query":
+            query = self._open.query(name)
+            self.title.setText(readable_name(query.name))
+            return query, self._open
+        query = table_query(first, self._tables[first, name], self._library)
+        self.title.setText(readable_name(query.name))
+        few = first_rows(query, _MOST_ROWS)
+        return query, listing(few, [("column", "1", "")], [], [], query.name)
+
+    def _show_fields(self, found: tuple[int, object]) -> None:
+        asked, fields = found
+        if asked != self._asked:
+            return
+        if not isinstance(fields, tuple):
+            self.message.setText(str(getattr(fields, "message", fields)))
+            return
+        self._known = {field.name: field for field in fields}
+        self._order = []
+        self.fields.blockSignals(True)
+        for field in fields:
+            item = QListWidgetItem(field.label)
+            item.setData(Qt.ItemDataRole.UserRole, field.name)
+            item.setCheckState(Qt.CheckState.Unchecked)
+            self.fields.addItem(item)
+        self.fields.blockSignals(False)
+        self.message.setText(_HINT)
+        self._propose()
+
+    def _ticked(self, item: QListWidgetItem) -> None:
+        name = item.data(Qt.ItemDataRole.UserRole)
+        is_ticked = item.checkState() == Qt.CheckState.Checked
+        if is_ticked and name not in self._order:
+            self._order.append(name)
+        elif not is_ticked and name in self._order:
+            self._order.remove(name)
+        self.fields.blockSignals(True)
+        for at in range(self.fields.count()):
+            own = self.fields.item(at)
+            assert own is not None
+            field = self._known[own.data(Qt.ItemDataRole.UserRole)]
+            place = f"{self._order.index(field.name) + 1} · " if field.name in self._order else ""
+            own.setText(place + field.label)
+        self.fields.blockSignals(False)
+        self._propose()
+
+    # proposals
+
+    def _propose(self) -> None:
+        """Show the first page of each report that can be begun."""
+        self._asked += 1
+        query, base = self._query, self._base
+        chosen = [self._known[name] for name in self._order]
+        title = self.title.text().strip() or "New report"
+        shown = proposals(base, query, chosen, title) if query is not None and base is not None else {}
+        self.found = {}
+        if query is not None:
+            self.found = proposals(self._whole(query), query, chosen, title)
+        for kind, card in self.cards.items():
+            card.setEnabled(kind in self.found)
+            card.setIcon(QIcon())
+        self.message.setText(
+            _HINT
+            if not chosen
+            else f"{len(chosen)} fields, the first one first."
+            if len(chosen) > 1
+            else "1 field; tick more for groups, a matrix or statements."
+        )
+        for kind, report in shown.items():
+            asked, session, values = self._asked, self._session, self._values
+            self._worker.run_task(
+                partial(_first_page, session, report, values, asked, kind),
+                lambda found, asked=asked, kind=kind: self._shown.emit(  # type: ignore[misc]
+                    found if isinstance(found, tuple) else (asked, kind, found)
+                ),
+            )
+        if self.kind not in self.found:
+            self._pick(next(iter(self.found), None))
+        self._update()
+
+    def _whole(self, query: Query) -> Report:
+        """What the new report keeps: the open report's data, or the one query of a table."""
+        if query in self._open.queries:
+            return self._open.but(value_sets=())
+        resolved = with_field_settings(query, tuple(self._known.values()))
+        return listing(resolved, [("column", "1", "")], [], [], query.name)
+
+    def _show_page(self, found: tuple[int, str, object]) -> None:
+        asked, kind, raster = found
+        if asked != self._asked:
+            return
+        if not isinstance(raster, Raster):
+            self.message.setText(str(getattr(raster, "message", raster)))
+            return
+        image = QImage(raster.data, raster.width, raster.height, raster.stride, QImage.Format.Format_RGB32)
+        top = image.copy(0, 0, raster.width, min(raster.width, raster.height))
+        self.cards[kind].setIcon(QIcon(QPixmap.fromImage(top)))
+
+    def _pick(self, kind: str | None, _: bool = False) -> None:
+        self.kind = kind
+        if kind is not None:
+            self.cards[kind].setChecked(True)
+        self._update()
+
+    # beginning
+
+    @property
+    def path(self) -> Path:
+        """Where the report goes: the library's folder of reports, under a name that is free."""
+        folder = self._library.root / "reports"
+        folder = folder if folder.is_dir() else self._library.root
+        name = re.sub(r"[^a-z0-9]+", "-", self.title.text().lower()).strip("-") or "report"
+        numbers = ("", *(f"-{number}" for number in range(2, 10_000)))
+        return next(path for number in numbers if not (path := folder / f"{name}{number}.moor").exists())
+
+    def _update(self) -> None:
+        is_ready = self.kind in self.found
+        self.begin.setEnabled(is_ready)
+        self.begin.setToolTip(f"Save it as {self.path.name} and open it" if is_ready else _HINT)
+
+    def accept(self) -> None:
+        """Tell of the picked report."""
+        if self.kind in self.found:
+            title = self.title.text().strip() or "New report"
+            self.begun.emit(self.found[self.kind].but(title=title), self.path)
+            super().accept()
+
+
+def _rows(session: Session, base: Report, query: Query, values: dict[str, object], stop: CancelToken) -> Rows:
+    resolved = session.resolve_parameters(base, values, stop, designing=True, forgiving=True)
+    return session.rows(base, query.name, resolved.complete_values(), stop)
+
+
+def _first_page(
+    session: Session, report: Report, values: dict[str, object], asked: int, kind: str, stop: CancelToken
+) -> tuple[int, str, Raster]:
+    resolved = session.resolve_parameters(report, values, stop, designing=True, forgiving=True)
+    document = session.render_resolved(resolved, None, stop)
+    width = document.page(0).width / 1000
+    return asked, kind, rasterise(document.page_pdf(0), 0, 2 * _SHOT.width() / width)

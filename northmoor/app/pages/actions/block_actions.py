@@ -1,0 +1,207 @@
+"""What the menus do with whole blocks: insert, copy, paste, duplicate, move, take out."""
+
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtWidgets import QFileDialog
+
+from northmoor.app.document_controller import DocumentController, Selection
+from northmoor.core.expr.language import column_expression
+from northmoor.core.model import clipboard, edits
+from northmoor.core.model.aggregates import aggregate_of
+from northmoor.core.model.blocks.containers import Block, ForEachBlock, FrameBlock, GridBlock
+from northmoor.core.model.blocks.tree import items_of, walk
+from northmoor.core.model.edits import Target, unused_name
+from northmoor.core.model.queries import Query
+from northmoor.core.model.report import Report
+
+
+class BlockActions(QObject):
+    """Changes the open report's blocks; `told` says in a sentence what was done, or what has to be
+    first, and of what kind that is."""
+
+    message = pyqtSignal(str, str)
+
+    def __init__(
+        self, controller: DocumentController, chosen: Callable[[], list[Selection]], parent: QObject | None = None
+    ) -> None:
+        super().__init__(parent)
+        self._controller, self._chosen = controller, chosen
+
+    @property
+    def names(self) -> list[str]:
+        """The chosen blocks: those that are marked in Contents, or the one of which a part is selected."""
+        known = {block.name for block in self._blocks}
+        chosen = [selection.block for selection in self._chosen()] or [self._controller.selection.block]
+        return list(dict.fromkeys(name for name in chosen if name in known))
+
+    @property
+    def _blocks(self) -> list[Block]:
+        edition = self._controller.edition
+        return list(walk(edition.blocks)) if edition is not None else []
+
+    @property
+    def target(self) -> Target:
+        """Where what is inserted goes: into the chosen for-each or cell of a grid, else after the chosen block."""
+        selection = self._controller.selection
+        block = next((each for each in self._blocks if each.name == selection.block), None)
+        if selection.kind == "grid-cell" and isinstance(block, GridBlock) and selection.number < len(block.cells):
+            return Target(block.name, cell=selection.number)
+        if selection.kind == "for-each" and isinstance(block, ForEachBlock):
+            return Target(block.name, inside=True)
+        if isinstance(block, FrameBlock):
+            return Target(block.name, inside=True)
+        return self._after(block.name if block is not None else None)
+
+    def _after(self, name: str | None) -> Target:
+        """After a block; what stands in a frame is followed by an item of its own."""
+        edition = self._controller.edition
+        held = items_of(edition.blocks, [name]) if edition is not None and name is not None else None
+        return Target(name) if held is None else Target(held[0].name, inside=True)
+
+    def insert(self, kind: str) -> None:
+        """Insert a new block of a kind that needs no data."""
+        made = edits.NEW[kind](kind)
+        self.insert_made(f"Insert a {kind}", [made])
+
+    def insert_picture(self) -> None:
+        """Ask for a picture and insert it; one from elsewhere is copied into the library."""
+        library = self._controller.library
+        if library is None:
+            return
+        begin = library.root / "pictures"
+        chosen, _ = QFileDialog.getOpenFileName(
+            None,
+            "Insert a picture",
+            str(begin if begin.is_dir() else library.root),
+            "Pictures (*.png *.jpg *.jpeg *.svg)",
+        )
+        if not chosen:
+            return
+        try:
+            file = library.copy_in(Path(chosen), "pictures")
+        except OSError as error:
+            self.message.emit(f"The picture cannot be copied into the library: {error.strerror or error}.", "fault")
+            return
+        self.insert_made("Insert a picture", [edits.new_picture("picture", file)])
+
+    def insert_readout(self) -> None:
+        """Insert a readout of the first total of the first query."""
+        report = self._controller.report
+        if report is None or not report.queries:
+            self.message.emit("A readout shows a computed value; add a query in Data first.", "warning")
+            return
+        query = self._query(report)
+        totalled = next((c for c in query.columns if c.total not in (None, "none")), None)
+        inside = self._controller.selection.kind == "for-each"
+        value, caption = "count(*)" if inside else f"count({query.name}.{self._first(query.name)})", "Count"
+        if totalled is not None:
+            own = column_expression(totalled.name)
+            value = aggregate_of(str(totalled.total), own if inside else f"{query.name}.{own}")
+            caption = totalled.label or totalled.name
+        self.insert_made("Insert a readout", [edits.new_readout("readout", caption, value)])
+
+    def insert_for_each(self) -> None:
+        """Insert a for-each over the records of the selected block's query, or of the first."""
+        report = self._controller.report
+        if report is None or not report.queries:
+            self.message.emit(
+                "A for-each repeats its content for the records of a query; add one in Data first.", "warning"
+            )
+            return
+        query = self._query(report)
+        key = column_expression(self._first(query.name))
+        name = unused_name(f"each-{query.name}", [block.name for block in self._blocks])
+        self.insert_made("Insert a for-each", [edits.new_for_each(name, query, key)])
+
+    def repeat(self) -> None:
+        """Put the chosen block into a new for-each over its query."""
+        report, names = self._controller.report, self.names
+        if report is None or not names or not report.queries:
+            self.message.emit("Choose a block, and it is repeated for each record of its query.", "warning")
+            return
+        query = self._query(report)
+        key = column_expression(self._first(query.name))
+        self._controller.edit(
+            "Repeat for each record", partial(edits.repeat_for_each, name=names[0], query=query, key=key)
+        )
+
+    def _query(self, report: Report) -> Query:
+        block = next((b for b in self._blocks if b.name == self._controller.selection.block), None)
+        name = getattr(block, "query", None) or report.queries[0].name
+        return report.query(name)
+
+    def _first(self, query: str) -> str:
+        return next(iter(self._controller.kinds.get(query, {})), "id")
+
+    def insert_made(self, label: str, blocks: list[Block]) -> None:
+        """Insert blocks that have been made, and select the first."""
+        before = {block.name for block in self._blocks}
+        if self._controller.edit(label, partial(edits.insert_blocks, blocks=blocks, target=self.target)):
+            self._select_new(before)
+
+    def _select_new(self, before: set[str]) -> None:
+        new = next((block for block in self._blocks if block.name not in before), None)
+        if new is not None:
+            self._controller.select(Selection(new.kind, new.name))
+
+    # the clipboard
+
+    def copy(self) -> None:
+        """Put the chosen blocks on the clipboard as JSON."""
+        report, edition, names = self._controller.report, self._controller.edition, self.names
+        if report is None or edition is None or not names:
+            self.message.emit("Choose a block on the page or in Contents, then copy it.", "warning")
+            return
+        system = QGuiApplication.clipboard()
+        assert system is not None
+        system.setText(clipboard.blocks_text(report, edition.name, names))
+        self.message.emit("Copied 1 block." if len(names) == 1 else f"Copied {len(names)} blocks.", "good")
+
+    def cut(self) -> None:
+        """Copy the chosen blocks and take them out."""
+        if self.names:
+            self.copy()
+            self.remove()
+
+    def paste(self) -> None:
+        """Put the blocks of the clipboard after the chosen block."""
+        system = QGuiApplication.clipboard()
+        assert system is not None
+        self._paste("Paste", system.text())
+
+    def duplicate(self) -> None:
+        """Put a copy of the chosen blocks after them."""
+        report, edition, names = self._controller.report, self._controller.edition, self.names
+        if report is not None and edition is not None and names:
+            text = clipboard.blocks_text(report, edition.name, names)
+            self._paste("Duplicate", text, self._after(names[-1]))
+
+    def _paste(self, label: str, text: str, target: Target | None = None) -> None:
+        before = {block.name for block in self._blocks}
+        into = target or self.target
+
+        def change(report: Report, edition: str) -> Report:
+            return clipboard.paste_blocks(report, edition, text, into)[0]
+
+        if self._controller.edit(label, change):
+            self._select_new(before)
+
+    def remove(self) -> None:
+        """Take the chosen blocks out."""
+        names = self.names
+        if names and self._controller.edit("Take out", partial(edits.remove_blocks, names=names)):
+            self._controller.select(Selection("page"))
+
+    def move_into(self, name: str, target: Target) -> None:
+        """Move a block into another cell."""
+        self._controller.edit("Move the block", partial(edits.move_into, name=name, target=target))
+
+    def move(self, by: int) -> None:
+        """Move the chosen block up or down among those around it."""
+        names = self.names
+        if names:
+            self._controller.edit("Move the block", partial(edits.move_block, name=names[0], by=by))

@@ -1,0 +1,589 @@
+"""The canvas: a vertical run of the real pages, drawn from the delivered PDF, with what is selected lit up on them."""
+
+from collections.abc import Callable, Sequence
+from html import escape
+
+from PyQt6.QtCore import QPoint, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QColor,
+    QContextMenuEvent,
+    QDragEnterEvent,
+    QDragLeaveEvent,
+    QDragMoveEvent,
+    QDropEvent,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PyQt6.QtWidgets import QAbstractScrollArea, QWidget
+
+from northmoor.app.document_controller import WHOLE_PAGE, Selection
+from northmoor.app.pages.canvas.drag.column_width import LANE, WidthDrag, draw_drop, spot_rect
+from northmoor.app.pages.canvas.drag.field_drop import MIME, DropTarget, target_at
+from northmoor.app.pages.canvas.drag.frame_item import ARROWS, POINTERS, FrameItemGrip, ItemDrag, extents_of, grip_at
+from northmoor.app.pages.canvas.drag.grid_cell import GridCellDrag, grid_block_at
+from northmoor.app.pages.canvas.drag.guide import Guide, GuideDrag, draw_guides, guide_at, guide_hint, pointer_over
+from northmoor.app.pages.canvas.drag.protocol import Drag
+from northmoor.app.pages.canvas.hit_selection import selection_of, selects, shortened
+from northmoor.app.pages.canvas.level_rails import RailFinder, draw_rails, rail_at, rail_head_at
+from northmoor.app.pages.canvas.page_stack import GAP, PageStack
+from northmoor.app.widgets.theme import DESK, HEATHER, LINE, STONE_TEXT
+from northmoor.app.widgets.theme import PAPER as PAPER
+from northmoor.app.worker import PageShown, Rendered
+from northmoor.core.document import Document
+from northmoor.core.layout.page.hit_testing import ColumnEdge, GroupBracket, HitMap, HitRegion
+from northmoor.core.layout.table.collapsing import column_folds
+from northmoor.core.model.blocks.containers import Block, FrameBlock
+from northmoor.core.model.blocks.tree import items_of, walk
+
+GRIP = 4
+"""How near the pointer must be to a column's edge to take hold of it, in pixels."""
+ZOOMS = (0.25, 0.33, 0.5, 0.67, 0.75, 0.9, 1.0, 1.1, 1.25, 1.5, 2.0, 3.0, 4.0)
+
+
+class PageCanvas(QAbstractScrollArea):
+    """Shows a document. Selecting and dragging are told by signals; the canvas changes nothing itself."""
+
+    pages_wanted = pyqtSignal(list)
+    picked = pyqtSignal(object)
+    menu_wanted = pyqtSignal(QPoint)
+    spot_clicked = pyqtSignal(int, object)
+    fold_wanted = pyqtSignal(str, int, tuple)
+    fold_all_wanted = pyqtSignal(str, int)
+    edit_wanted = pyqtSignal(object, QRect)
+    width_dragged = pyqtSignal(str, str, int)
+    field_dropped = pyqtSignal(str, object)
+    link_opened = pyqtSignal(str)
+    picked_also = pyqtSignal(object)
+    item_dropped = pyqtSignal(object)
+    guide_dropped = pyqtSignal(object)
+    block_dropped = pyqtSignal(str, object)
+    nudged = pyqtSignal(int, int, bool)
+    page_changed = pyqtSignal(int, int)
+    zoom_changed = pyqtSignal(float)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setAccessibleName("Pages")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
+        self.viewport().setMouseTracking(True)
+        self.setAcceptDrops(True)
+        self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
+        self.verticalScrollBar().valueChanged.connect(self._scrolled)
+        self._document: Document | None = None
+        self._shown: dict[int, PageShown] = {}
+        self._pixmaps: dict[int, QPixmap] = {}
+        self._selection = WHOLE_PAGE
+        self._zoom: float | None = None
+        self._active_drag: Drag | None = None
+        """What was taken hold of."""
+        self._drop: tuple[DropTarget, int] | None = None
+        self._waiting: tuple[Selection, QRect] | None = None
+        """What is edited when the pointer is let go without a drag."""
+        self._message = ""
+        self._traced: tuple[int, HitRegion] | None = None
+        self._stacked: tuple[tuple[Document | None, float], PageStack] | None = None
+
+    def mark(self, traced: tuple[int, HitRegion] | None) -> None:
+        """Mark the one instance of what is selected that is traced: a spot of a page (its index), or none."""
+        self._traced = traced
+        self.viewport().update()
+
+    def show_document(self, rendered: Rendered) -> None:
+        """Show a newly rendered document, keeping the place; old pictures stay until the new ones are there."""
+        self._document = rendered.document
+        self._message = ""
+        for index in [i for i in self._shown if i >= len(rendered.document)]:
+            del self._shown[index], self._pixmaps[index]
+        self._arrange()
+        self._ask_for_pages()
+
+    def show_message(self, message: str) -> None:
+        """Show a message in place of pages (when there are none)."""
+        self._message = message
+        self.viewport().update()
+
+    def clear(self) -> None:
+        """Show nothing."""
+        self._document = None
+        self._shown.clear()
+        self._pixmaps.clear()
+        self._arrange()
+        self.verticalScrollBar().setValue(0)
+
+    def show_page(self, shown: PageShown) -> None:
+        """Put a page's new picture in its place."""
+        if shown.document is not self._document:
+            return
+        raster = shown.raster
+        image = QImage(raster.data, raster.width, raster.height, raster.stride, QImage.Format.Format_RGB32)
+        pixmap = QPixmap.fromImage(image)
+        pixmap.setDevicePixelRatio(self.devicePixelRatioF())
+        self._shown[shown.index] = shown
+        self._pixmaps[shown.index] = pixmap
+        self.viewport().update()
+
+    @property
+    def is_idle(self) -> bool:
+        """Whether all pages in view show the newest document."""
+        scale = self.zoom * 96 / 72 * self.devicePixelRatioF()
+        return all(self._is_fresh(index, scale) for index in self._visible())
+
+    def select(self, selection: Selection) -> None:
+        """Light up all instances of a part."""
+        self._selection = selection
+        self.viewport().update()
+
+    @property
+    def _blocks(self) -> Sequence[Block]:
+        """The blocks of the edition that is shown."""
+        return self._document.composition.edition.blocks if self._document is not None else ()
+
+    @property
+    def _is_in_frame(self) -> bool:
+        return items_of(self._blocks, [self._selection.block]) is not None
+
+    @property
+    def _frame(self) -> FrameBlock | None:
+        """The frame that is chosen, or that what is chosen stands in."""
+        found = items_of(self._blocks, [self._selection.block])
+        own = (block for block in walk(self._blocks) if block.name == self._selection.block)
+        return found[0] if found is not None else next((b for b in own if isinstance(b, FrameBlock)), None)
+
+    @property
+    def page_count(self) -> int:
+        """Pages of the document."""
+        return len(self._document) if self._document else 0
+
+    @property
+    def current_page(self) -> int:
+        """The page at the middle of the view, counted from 0."""
+        if not self.page_count:
+            return 0
+        middle = self.verticalScrollBar().value() + self.viewport().height() // 2
+        return self._stack.at(middle)
+
+    def go_to(self, page: int, y: int = 0) -> None:
+        """Scroll to the top of a page, or to a distance from it in millipoints."""
+        page = max(0, min(page, self.page_count - 1))
+        down = max(round(y * self.scale()) - GAP, 0) if y else 0
+        if self.page_count:
+            self.verticalScrollBar().setValue(self._stack.top(page) - GAP + down)
+
+    @property
+    def zoom(self) -> float:
+        """Pixels on screen for a pixel at 96 to the inch."""
+        if self._zoom is not None:
+            return self._zoom
+        width = max(paper[0] for _, paper in self._papers) / 1000 * 96 / 72
+        return max(0.2, (self.viewport().width() - LANE - GAP - 8) / width)
+
+    def set_zoom(self, zoom: float | None) -> None:
+        """Set the zoom; None fits the width."""
+        page, within = self.current_page, self._within()
+        self._zoom = zoom
+        self._arrange()
+        if self.page_count:
+            self.verticalScrollBar().setValue(self._stack.top(page) - GAP + round(within * self.scale()))
+        self._ask_for_pages()
+        self.zoom_changed.emit(self.zoom)
+
+    def zoom_by(self, steps: int) -> None:
+        """The next larger or smaller zoom."""
+        larger = [z for z in ZOOMS if z > self.zoom * 1.01]
+        smaller = [z for z in ZOOMS if z < self.zoom * 0.99]
+        self.set_zoom((larger or [ZOOMS[-1]])[0] if steps > 0 else (smaller or [ZOOMS[0]])[-1])
+
+    @property
+    def is_fitted(self) -> bool:
+        """Whether the zoom follows the width."""
+        return self._zoom is None
+
+    def _within(self) -> float:
+        """How far down the view begins, from the top of the page at its middle, in millipoints."""
+        if not self.page_count:
+            return 0.0
+        return (self.verticalScrollBar().value() - self._stack.top(self.current_page) + GAP) / self.scale()
+
+    @property
+    def _papers(self) -> Sequence[tuple[int, tuple[int, int]]]:
+        return self._document.composition.papers if self._document else ((0, (595_276, 841_890)),)
+
+    def scale(self) -> float:
+        """Pixels for a millipoint."""
+        return self.zoom * 96 / 72 / 1000
+
+    @property
+    def _stack(self) -> PageStack:
+        """Where the pages stand."""
+        key = (self._document, self.scale())
+        if self._stacked is None or self._stacked[0] != key:
+            self._stacked = (key, PageStack(self._papers, self.page_count, self.scale()))
+        return self._stacked[1]
+
+    def _arrange(self) -> None:
+        stack, view = self._stack, self.viewport().size()
+        self.verticalScrollBar().setRange(0, max(0, stack.height - view.height()))
+        self.verticalScrollBar().setPageStep(view.height())
+        self.verticalScrollBar().setSingleStep(60)
+        self.horizontalScrollBar().setRange(0, max(0, stack.width + LANE + GAP - view.width()))
+        self.horizontalScrollBar().setPageStep(view.width())
+        self.viewport().update()
+        if self.page_count:
+            self.page_changed.emit(self.current_page, self.page_count)
+
+    def page_rect(self, index: int) -> QRect:
+        """Where a page is in the viewport, in pixels."""
+        size = self._stack.size(index)
+        free = self.viewport().width() - size.width()
+        left = max(LANE, min(free // 2 + LANE // 4, free - GAP)) - self.horizontalScrollBar().value()
+        top = self._stack.top(index) - self.verticalScrollBar().value()
+        return QRect(QPoint(left, top), size)
+
+    def _visible(self) -> range:
+        if not self.page_count:
+            return range(0)
+        top = self.verticalScrollBar().value()
+        return range(self._stack.at(top), self._stack.at(top + self.viewport().height()) + 1)
+
+    def _ask_for_pages(self) -> None:
+        scale = self.zoom * 96 / 72 * self.devicePixelRatioF()
+        visible = self._visible()
+        near = [i for i in (visible.stop, visible.start - 1) if 0 <= i < self.page_count]
+        wanted = [(i, scale) for i in (*visible, *near) if not self._is_fresh(i, scale)]
+        self.pages_wanted.emit(wanted)
+        for index in [i for i in self._shown if i < visible.start - 4 or i > visible.stop + 4]:
+            del self._shown[index], self._pixmaps[index]
+
+    def _is_fresh(self, index: int, scale: float) -> bool:
+        shown = self._shown.get(index)
+        return shown is not None and shown.document is self._document and shown.scale == scale
+
+    def _scrolled(self) -> None:
+        self._ask_for_pages()
+        if self.page_count:
+            self.page_changed.emit(self.current_page, self.page_count)
+        self.viewport().update()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Keep fitted pages fitted."""
+        super().resizeEvent(event)
+        self._arrange()
+        self._ask_for_pages()
+        self.zoom_changed.emit(self.zoom)
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        """Draw the pages in view, then rails and what is selected."""
+        painter = QPainter(self.viewport())
+        painter.fillRect(self.viewport().rect(), QColor(DESK))
+        if not self.page_count:
+            painter.setPen(QColor(STONE_TEXT))
+            room = self.viewport().rect().adjusted(60, 40, -60, -40)
+            painter.drawText(room, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self._message)
+        for index in self._visible():
+            self._draw_page(painter, index)
+        if self._active_drag is not None:
+            self._active_drag.draw(painter)
+        if self._drop:
+            draw_drop(painter, self.page_rect(self._drop[1]), self._drop[0], self.scale())
+        painter.end()
+
+    def _draw_page(self, painter: QPainter, index: int) -> None:
+        rect = self.page_rect(index)
+        painter.fillRect(rect.translated(1, 2), QColor(0, 0, 0, 28))
+        painter.fillRect(rect, QColor(PAPER))
+        pixmap, shown = self._pixmaps.get(index), self._shown.get(index)
+        if pixmap is not None:
+            painter.drawPixmap(QRectF(rect), pixmap, QRectF(pixmap.rect()))
+        painter.setPen(QPen(QColor(LINE), 1))
+        painter.drawRect(rect.adjusted(-1, -1, 0, 0))
+        if shown is not None:
+            self._draw_selected(painter, rect, shown)
+            if (frame := self._frame) is not None:
+                with_steps = self._active_drag is not None or self._selection.block == frame.name
+                draw_guides(painter, rect, shown.places, frame, self.scale(), with_steps)
+            if self._traced is not None and self._traced[0] == index:
+                painter.setPen(QPen(QColor(HEATHER), 2))
+                painter.drawRect(self._on_screen(rect, self._traced[1]))
+            draw_rails(painter, rect, shown.places.brackets, self.scale(), self._selection)
+
+    def _draw_selected(self, painter: QPainter, page: QRect, shown: PageShown) -> None:
+        fill, edge = QColor(HEATHER), QColor(HEATHER)
+        fill.setAlpha(30)
+        edge.setAlpha(120)
+        painter.setPen(QPen(edge, 1))
+        painter.setBrush(fill)
+        for region in shown.places.regions:
+            if selects(self._selection, region):
+                painter.drawRect(self._on_screen(page, region))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+
+    def _on_screen(self, page: QRect, region: HitRegion) -> QRectF:
+        return spot_rect(page, region, self.scale())
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        """Fields may be dropped."""
+        if event is not None and (data := event.mimeData()) is not None and data.hasFormat(MIME):
+            event.acceptProposedAction()
+
+    def dragMoveEvent(self, event: QDragMoveEvent | None) -> None:
+        """Show where the field would go."""
+        assert event is not None
+        self._drop = self._target(event.position().toPoint())
+        event.setAccepted(self._drop is not None)
+        self.viewport().update()
+
+    def dragLeaveEvent(self, _event: QDragLeaveEvent | None) -> None:
+        """The field goes nowhere."""
+        self._drop = None
+        self.viewport().update()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """Tell of a field that was dropped."""
+        assert event is not None
+        target = self._target(event.position().toPoint())
+        data = event.mimeData()
+        self._drop = None
+        self.viewport().update()
+        if target is not None and data is not None:
+            event.acceptProposedAction()
+            self.field_dropped.emit(bytes(data.data(MIME).data()).decode(), target[0])
+
+    def _target(self, point: QPoint) -> tuple[DropTarget, int] | None:
+        for index in self._visible():
+            rect = self.page_rect(index)
+            if index in self._shown and rect.top() <= point.y() <= rect.bottom():
+                scale = self.scale()
+                x, y = round((point.x() - rect.left()) / scale), round((point.y() - rect.top()) / scale)
+                target = target_at(self._shown[index].places, x, y)
+                return (target, index) if target else None
+        return None
+
+    def places(self, index: int) -> HitMap | None:
+        """What stands where on a page, if it is shown."""
+        return self._shown[index].places if index in self._shown else None
+
+    def under(self, point: QPoint) -> tuple[int, int, int] | None:
+        """The page under a point, and the point on it in millipoints."""
+        for index in self._visible():
+            rect = self.page_rect(index)
+            if rect.contains(point):
+                scale = self.scale()
+                return (
+                    index,
+                    round((point.x() - rect.left()) / scale),
+                    round((point.y() - rect.top()) / scale),
+                )
+        return None
+
+    def _rect_under(self, point: QPoint) -> QRect:
+        """Where on screen the spot under a point is."""
+        under, region = self.under(point), self._spot_at(point)
+        if under is None or region is None:
+            return QRect(point, QSize(0, 0))
+        return self._on_screen(self.page_rect(under[0]), region).toRect()
+
+    def _edge_at(self, point: QPoint) -> tuple[ColumnEdge, int] | None:
+        under = self.under(point)
+        if under is None or under[0] not in self._shown:
+            return None
+        index, x, y = under
+        near = GRIP / self.scale()
+        for edge in self._shown[index].places.edges:
+            if abs(edge.x - x) <= near and edge.top <= y <= edge.bottom:
+                return edge, index
+        return None
+
+    def _bracket_at(self, point: QPoint, find: RailFinder = rail_at) -> GroupBracket | None:
+        for index in self._visible():
+            if index in self._shown:
+                bracket = find(point, self.page_rect(index), self._shown[index].places.brackets, self.scale())
+                if bracket is not None:
+                    return bracket
+        return None
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        """Fold or open the group whose bracket, or key over columns, is under the pointer."""
+        assert event is not None
+        point = event.position().toPoint()
+        bracket, region = self._bracket_at(point), self._spot_at(point)
+        if bracket is not None:
+            self.fold_wanted.emit(bracket.block, bracket.depth + 1, bracket.keys)
+        elif region is not None and region.keys:
+            self.fold_wanted.emit(column_folds(region.block), len(region.keys), region.keys)
+        else:
+            super().mouseDoubleClickEvent(event)
+
+    def _selection_at(self, point: QPoint) -> Selection:
+        bracket = self._bracket_at(point)
+        if bracket is not None:
+            return Selection("level", bracket.block, level=bracket.level)
+        region = self._spot_at(point)
+        return selection_of(region) if region else WHOLE_PAGE
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """Take hold of a column's edge, or select what is under the pointer; a second click edits it."""
+        assert event is not None
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        point = event.position().toPoint()
+        held = self._edge_at(point)
+        if held is not None:
+            self._active_drag = WidthDrag(self, *held, point, self.width_dragged.emit)
+            return
+        head = self._bracket_at(point, rail_head_at)
+        if head is not None:
+            self.fold_all_wanted.emit(head.block, head.depth + 1)
+            return
+        region = self._spot_at(point)
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier and region is not None and region.link is not None:
+            self.link_opened.emit(region.link)
+            return
+        grip = self._grip_at(point)
+        guide = self._guide_at(point) if grip is None else None
+        self._waiting = None
+        if guide is not None:
+            self._active_drag = GuideDrag(self, guide, point, self.guide_dropped.emit)
+            return
+        self._emit_selection(point)
+        selection = self._selection_at(point)
+        self._active_drag = self._drag_at(point, region, grip)
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier and grip is not None:
+            self.picked_also.emit(selection)
+        elif selection == self._selection and selection.kind in ("cell", "text", "header", "footer"):
+            self._waiting = (selection, self._rect_under(point))
+            if self._active_drag is None:
+                self._edit_waiting()
+        else:
+            self.picked.emit(selection)
+
+    def _drag_at(self, point: QPoint, region: HitRegion | None, grip: FrameItemGrip | None) -> Drag | None:
+        """What a press takes hold of besides selecting it: an item of a frame, or a block of a grid."""
+        if grip is not None:
+            return ItemDrag(self, grip, point, self.item_dropped.emit)
+        lifted = grid_block_at(self._blocks, region)
+        return GridCellDrag(self, lifted, point, self.block_dropped.emit) if lifted is not None else None
+
+    def _edit_waiting(self) -> None:
+        if self._waiting is not None:
+            waiting, self._waiting = self._waiting, None
+            self.edit_wanted.emit(*waiting)
+
+    def _grip_at(self, point: QPoint) -> FrameItemGrip | None:
+        """The item of a frame that a press at a point takes hold of."""
+        under = self.under(point)
+        if under is None or under[0] not in self._shown or self._document is None:
+            return None
+        frames = [block for block in walk(self._blocks) if isinstance(block, FrameBlock)]
+        return grip_at(self._shown[under[0]].places, frames, *under, self.scale()) if frames else None
+
+    def _guide_at(self, point: QPoint) -> Guide | None:
+        """The guide of the chosen frame that a press at a point takes hold of."""
+        under, frame = self.under(point), self._frame
+        places = self.places(under[0]) if under is not None else None
+        if under is None or frame is None or places is None:
+            return None
+        return guide_at(places, [frame], *under, self.scale())
+
+    def extents(self, frame: str) -> dict[int, tuple[int, int]]:
+        """How large a frame's items are on the pages that are shown."""
+        return extents_of((self._shown[index].places for index in sorted(self._shown)), frame)
+
+    def _spot_at(self, point: QPoint) -> HitRegion | None:
+        """What is under a point."""
+        under = self.under(point)
+        return self._shown[under[0]].places.region_at(*under[1:]) if under and under[0] in self._shown else None
+
+    def _emit_selection(self, point: QPoint) -> None:
+        under, region = self.under(point), self._spot_at(point)
+        if under is not None and region is not None:
+            self.spot_clicked.emit(under[0], region)
+
+    def first_selected(self) -> tuple[int, HitRegion] | None:
+        """The first instance of what is selected on the pages in view, with its page."""
+        for index in self._visible():
+            for region in self._shown[index].places.regions if index in self._shown else ():
+                if region.column is not None and selects(self._selection, region):
+                    return index, region
+        return None
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        """Drag what was taken hold of, or show what a press would take hold of."""
+        assert event is not None
+        point = event.position().toPoint()
+        if self._active_drag is None or not event.buttons() & Qt.MouseButton.LeftButton:
+            self._show_pointer(point, bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier))
+            return
+        self._active_drag.move(point, bool(event.modifiers() & Qt.KeyboardModifier.AltModifier))
+        if self._active_drag.has_moved:
+            self._waiting = None
+        self.viewport().update()
+
+    def _show_pointer(self, point: QPoint, follows: bool) -> None:
+        """Show what a press would do: take hold of an edge, or follow a link."""
+        region = self._spot_at(point)
+        link = region.link if region is not None else None
+        shape = Qt.CursorShape.PointingHandCursor if link and follows else Qt.CursorShape.ArrowCursor
+        grip = self._grip_at(point)
+        guide = self._guide_at(point) if grip is None else None
+        if shape == Qt.CursorShape.ArrowCursor:
+            shape = POINTERS[grip.edges] if grip is not None else pointer_over(guide) if guide is not None else shape
+        self.viewport().setCursor(Qt.CursorShape.SplitHCursor if self._edge_at(point) is not None else shape)
+        message = f"<p>{escape(shortened(link))}</p><p>Ctrl and a click open it.</p>" if link else ""
+        self.viewport().setToolTip(message or (guide_hint(guide) if guide is not None else ""))
+
+    def mouseReleaseEvent(self, _event: QMouseEvent | None) -> None:
+        """Let go of what was dragged: a column's edge, which sets its width, a guide, or a block."""
+        drag, self._active_drag = self._active_drag, None
+        self.viewport().update()
+        if drag is not None and drag.has_moved:
+            drag.drop()
+        else:
+            self._edit_waiting()
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        """Choose what is pointed at, and ask for its menu."""
+        assert event is not None
+        found = self._spot_at(event.pos())
+        if found is not None:
+            self.picked.emit(selection_of(found))
+        self.menu_wanted.emit(event.globalPos())
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        """Scroll; with Ctrl, zoom."""
+        assert event is not None
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.zoom_by(1 if event.angleDelta().y() > 0 else -1)
+            return
+        super().wheelEvent(event)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Keys: pages, the ends of the document, and leaving a drag."""
+        assert event is not None
+        bar = self.verticalScrollBar()
+        keys: dict[Qt.Key, Callable[[], None]] = {
+            Qt.Key.Key_PageDown: lambda: self.go_to(self.current_page + 1),
+            Qt.Key.Key_PageUp: lambda: self.go_to(self.current_page - 1),
+            Qt.Key.Key_Home: lambda: self.go_to(0),
+            Qt.Key.Key_End: lambda: self.go_to(self.page_count - 1),
+            Qt.Key.Key_Down: lambda: bar.setValue(bar.value() + bar.singleStep()),
+            Qt.Key.Key_Up: lambda: bar.setValue(bar.value() - bar.singleStep()),
+        }
+        action: Callable[[], None] | None = keys.get(Qt.Key(event.key()))
+        arrow = ARROWS.get(Qt.Key(event.key()))
+        if event.key() == Qt.Key.Key_Escape and self._active_drag is not None:
+            self._active_drag = None
+            self.viewport().update()
+        elif arrow is not None and self._is_in_frame:
+            self.nudged.emit(*arrow, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+        elif action is not None:
+            action()
+        else:
+            super().keyPressEvent(event)

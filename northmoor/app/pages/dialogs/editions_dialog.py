@@ -1,0 +1,187 @@
+"""The dialog of a report's editions: which there are, in which order, for whom, and in which formats."""
+
+from collections.abc import Callable
+from functools import partial
+from typing import Any
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QDialog,
+    QHBoxLayout,
+    QLabel,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from northmoor.app.document_controller import DocumentController
+from northmoor.app.widgets.editors import LineEditor, choice_editor
+from northmoor.app.widgets.icons import icon
+from northmoor.app.widgets.theme import STONE_TEXT
+from northmoor.app.widgets.widget_tools import hide_and_delete
+from northmoor.core.model import edits
+from northmoor.core.model.report import FORMATS, Edition, Report
+
+FORMAT_NAMES = {"pdf": "PDF", "png": "Pictures, one a page", "json": "Page dump (JSON)"}
+_Change = Callable[[Report], Report]
+
+
+class EditionsDialog(QDialog):
+    """Editions at the left; the name, readers and formats of one at the right."""
+
+    def __init__(self, controller: DocumentController, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Editions")
+        self.resize(560, 400)
+        self._controller = controller
+        self.list = QListWidget()
+        self.list.setAccessibleName("Editions")
+        self.list.setToolTip("The editions in the order in which they are offered")
+        self.list.currentItemChanged.connect(lambda item, _: self._picked(item))
+        self.buttons: dict[str, QPushButton] = {}
+        column = QVBoxLayout()
+        column.addWidget(self.list, 1)
+        for name, text, drawing, message in (
+            ("duplicate", "Duplicate", "copy", "A copy of the edition, to change from there"),
+            ("add", "New and empty", "plus", "An edition with the same page and nothing on it"),
+            ("up", "Further up", "chevron-up", "Offer it earlier; the first is shown when none is named"),
+            ("down", "Further down", "chevron-down", "Offer it later"),
+            ("remove", "Take it out", "trash-2", "Take the edition out of the report; it can be undone"),
+        ):
+            button = QPushButton(icon(drawing), text)
+            button.setToolTip(message)
+            button.setAutoDefault(False)
+            button.clicked.connect(partial(self._do, name))
+            column.addWidget(button)
+            self.buttons[name] = button
+        self._right = QVBoxLayout()
+        whole = QHBoxLayout(self)
+        whole.addLayout(column, 1)
+        whole.addLayout(self._right, 1)
+        controller.changed.connect(self.refresh)
+        controller.edition_chosen.connect(self.refresh)
+        self.refresh()
+
+    @property
+    def edition(self) -> Edition | None:
+        """The edition that is shown on the pages, and so the one that is changed here."""
+        return self._controller.edition
+
+    def refresh(self) -> None:
+        """Show the report's editions as they are now."""
+        report, shown = self._controller.report, self.edition
+        if report is None or shown is None:
+            return
+        self.list.blockSignals(True)
+        self.list.clear()
+        for edition in report.editions:
+            item = QListWidgetItem(edition.name if not edition.hidden else f"{edition.name} (hidden)")
+            item.setData(Qt.ItemDataRole.UserRole, edition.name)
+            self.list.addItem(item)
+            if edition.name == shown.name:
+                self.list.setCurrentItem(item)
+        self.list.blockSignals(False)
+        names = [edition.name for edition in report.editions]
+        self.buttons["remove"].setEnabled(len(names) > 1)
+        self.buttons["up"].setEnabled(names.index(shown.name) > 0)
+        self.buttons["down"].setEnabled(names.index(shown.name) < len(names) - 1)
+        self._fill(report, shown)
+
+    def _fill(self, report: Report, edition: Edition) -> None:
+        while self._right.count():
+            item = self._right.takeAt(0)
+            widget = item.widget() if item is not None else None
+            if widget is not None:
+                hide_and_delete(widget)
+        self._line("Name", "The name by which it is called", LineEditor(edition.name, self._rename))
+        title = LineEditor(edition.title or "", lambda text: self._change("Change the title", title=text or None))
+        title.setPlaceholderText("the report's")
+        self._line("Title", "Title of its pages", title)
+        hidden = QCheckBox("Hidden from readers")
+        hidden.setChecked(edition.hidden)
+        hidden.setToolTip("It is not offered any more, but can still be named, or chosen by a parameter")
+        hidden.toggled.connect(lambda on: self._change("Hide the edition", hidden=on))
+        self._right.addWidget(hidden)
+        self._right.addWidget(_quiet("Delivered as"))
+        for format in FORMATS:
+            box = QCheckBox(FORMAT_NAMES[format])
+            box.setChecked(format in edition.formats)
+            box.setEnabled(edition.formats != (format,))
+            box.setToolTip("A format that it can be delivered in; one has to stay")
+            box.toggled.connect(partial(self._set_format, edition, format))
+            self._right.addWidget(box)
+        names = {format: FORMAT_NAMES[format] for format in edition.formats}
+        self._line("Unless said otherwise", "The format that is proposed first",
+                   choice_editor(names, edition.formats[0], partial(self._set_first, edition), None))  # fmt: skip
+        chosen_by = LineEditor(report.shown_edition or "", self._choose_by)
+        chosen_by.setPlaceholderText("the first, such as :layout")
+        chosen_by.setObjectName("expression")
+        self._line("Shown when none is named", "Expression for the name of an edition, such as a parameter", chosen_by)
+        self._right.addStretch(1)
+
+    def _line(self, text: str, message: str, editor: QWidget) -> None:
+        label = _quiet(text)
+        label.setBuddy(editor)
+        editor.setToolTip(message)
+        editor.setAccessibleName(text)
+        self._right.addWidget(label)
+        self._right.addWidget(editor)
+
+    def _picked(self, item: QListWidgetItem | None) -> None:
+        if item is not None:
+            self._controller.show_edition(item.data(Qt.ItemDataRole.UserRole))
+
+    def _edit(self, label: str, change: _Change) -> bool:
+        done = self._controller.edit(label, lambda report, _: change(report))
+        if not done:
+            self.refresh()
+        return done
+
+    def _change(self, label: str, **changes: Any) -> None:
+        assert self.edition is not None
+        name = self.edition.name
+        self._edit(label, lambda report: edits.change_named(report, name, **changes))
+
+    def _set_format(self, edition: Edition, format: str, on: bool) -> None:
+        self._change("Change the formats", formats=edits.with_format(edition, format, on))  # type: ignore[arg-type]  # it is one of them
+
+    def _set_first(self, edition: Edition, format: str) -> None:
+        others = tuple(each for each in edition.formats if each != format)
+        self._change("Change the formats", formats=(format, *others))
+
+    def _choose_by(self, text: str) -> None:
+        self._edit("Change the edition shown", lambda report: report.but(shown_edition=text or None))
+
+    def _rename(self, new: str) -> None:
+        assert self.edition is not None
+        name = self.edition.name
+        if self._edit("Rename the edition", lambda report: edits.rename_edition(report, name, new)):
+            self._controller.show_edition(new)
+
+    def _do(self, what: str, _: bool = False) -> None:
+        """Duplicate, add, move or take out."""
+        report, shown = self._controller.report, self.edition
+        if report is None or shown is None:
+            return
+        before = {edition.name for edition in report.editions}
+        changes: dict[str, tuple[str, _Change]] = {
+            "duplicate": ("Duplicate the edition", lambda r: edits.duplicate_edition(r, shown.name)),
+            "add": ("Add an edition", lambda r: edits.add_edition(r, shown.name)),
+            "up": ("Move the edition", lambda r: edits.move_edition(r, shown.name, -1)),
+            "down": ("Move the edition", lambda r: edits.move_edition(r, shown.name, 1)),
+            "remove": ("Take the edition out", lambda r: edits.remove_edition(r, shown.name)),
+        }
+        if not self._edit(*changes[what]):
+            return
+        new = [edition.name for edition in self._controller.report.editions if edition.name not in before]
+        if new:
+            self._controller.show_edition(new[0])
+
+
+def _quiet(text: str) -> QLabel:
+    label = QLabel(text)
+    label.setStyleSheet(f"color: {STONE_TEXT};")
+    return label

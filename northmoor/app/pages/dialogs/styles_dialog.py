@@ -1,0 +1,140 @@
+"""The dialog that keeps a report's styles in one place: a change shows on the pages at once, everywhere."""
+
+from typing import Any
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QDialog,
+    QFrame,
+    QHBoxLayout,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from northmoor.app.document_controller import DocumentController
+from northmoor.app.pages.inspector.form import LOOK_FIELDS, InspectorForm, ReportEdit
+from northmoor.app.widgets.icons import icon
+from northmoor.core.model.edits import add_style, change_style, remove_style, uses_of
+from northmoor.core.model.report import Report
+from northmoor.core.model.styles import NamedStyle
+
+
+class StylesDialog(QDialog):
+    """Styles at the left, the properties of one at the right."""
+
+    def __init__(self, controller: DocumentController, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Styles")
+        self.resize(560, 640)
+        self._controller = controller
+        self.name: str | None = None
+        self.list = QListWidget()
+        self.list.setAccessibleName("Styles")
+        self.list.currentItemChanged.connect(lambda item, _: self._picked(item))
+        self.panel = QScrollArea()
+        self.panel.setObjectName("panel")
+        self.panel.setWidgetResizable(True)
+        self.panel.setFrameShape(QFrame.Shape.NoFrame)
+        self.panel.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.add = QPushButton(icon("plus"), "Add a style")
+        self.remove = QPushButton(icon("trash-2"), "Take it out")
+        self.add.setToolTip("A new style, based on the one that is chosen")
+        self.remove.setToolTip("What uses it then uses what it is based on")
+        self.add.clicked.connect(lambda _=False: self.add_style())
+        self.remove.clicked.connect(lambda _=False: self.remove_style())
+        left = QWidget()
+        left.setFixedWidth(200)
+        column = QVBoxLayout(left)
+        column.setContentsMargins(8, 8, 8, 8)
+        column.addWidget(self.list, 1)
+        for button in (self.add, self.remove):
+            button.setAutoDefault(False)
+            column.addWidget(button)
+        whole = QHBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.setSpacing(0)
+        whole.addWidget(left)
+        whole.addWidget(self.panel, 1)
+        controller.changed.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the report's styles as they are now, keeping the keyboard in the same property."""
+        report = self._controller.report
+        if report is None:
+            return
+        focus = self.focusWidget()
+        field = focus.property("field") if focus is not None else None
+        names = [style.name for style in report.styles]
+        if self.name not in names:
+            self.name = next(iter(names), None)
+        self.list.blockSignals(True)
+        self.list.clear()
+        for name in names:
+            item = QListWidgetItem(name)
+            self.list.addItem(item)
+            if name == self.name:
+                self.list.setCurrentItem(item)
+        self.list.blockSignals(False)
+        self.remove.setEnabled(self.name is not None)
+        body = QWidget()
+        body.setObjectName("panel")
+        form = InspectorForm(self._controller, body, self.refresh)
+        self._fill(form, report)
+        form.close()
+        self.panel.setWidget(body)
+        for editor in body.findChildren(QWidget) if field else ():
+            if editor.property("field") == field:
+                editor.setFocus()
+
+    def _fill(self, form: InspectorForm, report: Report) -> None:
+        style = next((s for s in report.styles if s.name == self.name), None)
+        if style is None:
+            form.note(
+                "A style is a look with a name, such as heading or total. Add one; cells and rows use it by name."
+            )
+            return
+        name = style.name
+        form.title(name)
+        uses = uses_of(report, name)
+        form.note(f"Used in {uses} {'place' if uses == 1 else 'places'}." if uses else "Nothing uses it yet.")
+
+        def change(**changes: Any) -> ReportEdit:
+            return lambda r, _: change_style(r, name, **changes)
+
+        def rename(value: str) -> None:
+            self.name = value
+            form.edit("Rename the style", change(name=value))
+
+        form.section("What")
+        form.property(NamedStyle, style, "name", rename)
+        others = [s.name for s in report.styles if s.name != name]
+        based = "Change what it is based on"
+        form.property(NamedStyle, style, "based_on", lambda v: form.edit(based, change(based_on=v)), others)
+        form.section("Look")
+        form.properties(NamedStyle, style, LOOK_FIELDS, "Change the style", change)
+
+    def _picked(self, item: QListWidgetItem | None) -> None:
+        if item is not None:
+            self.name = item.text()
+            self.refresh()
+
+    def add_style(self) -> None:
+        """Add a style based on the chosen one."""
+        report = self._controller.report
+        if report is None:
+            return
+        taken = {style.name for style in report.styles}
+        name = next(f"style-{n}" for n in range(1, 1000) if f"style-{n}" not in taken)
+        based_on, self.name = self.name, name
+        self._controller.edit("Add a style", lambda r, _: add_style(r, NamedStyle(name=name, based_on=based_on)))
+
+    def remove_style(self) -> None:
+        """Take the chosen style out."""
+        name = self.name
+        if name is not None:
+            self._controller.edit("Take the style out", lambda r, _: remove_style(r, name))

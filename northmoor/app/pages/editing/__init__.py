@@ -1,0 +1,4 @@
+"""Editors of text in place: from a definition's text to its edited text.
+
+`inline_editor` is a line over a cell; `rich_text_editor` edits runs of several looks.
+"""

@@ -1,0 +1,120 @@
+"""Editing a definition where it stands: a line over the cell on the page, holding its expression or template."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QRect, Qt
+from PyQt6.QtGui import QFocusEvent, QKeyEvent
+from PyQt6.QtWidgets import QLineEdit, QWidget
+
+from northmoor.app.document_controller import Selection
+from northmoor.app.widgets.widget_tools import hide_and_delete
+from northmoor.core.model import edits
+from northmoor.core.model.blocks.table import Cell, Column, RowPlace
+from northmoor.core.model.pages import TextPiece
+from northmoor.core.model.report import Report
+
+NARROWEST = 220
+
+
+@dataclass(frozen=True)
+class Definition:
+    """What a part says: the text, and the edit that changes it."""
+
+    text: str
+    change: Callable[[str], Callable[[Report, str], Report]]
+
+
+def definition_of(report: Report, edition: str, selection: Selection) -> Definition | None:
+    """What the selected part says, or None where it says nothing that fits a line."""
+    try:
+        found = _definition(report, edition, selection)
+    except (KeyError, StopIteration):
+        return None
+    return None if found is None or "\n" in found.text else found
+
+
+def _definition(report: Report, edition: str, selection: Selection) -> Definition | None:
+    block, place, column = selection.block, selection.place, selection.column or ""
+    if selection.kind == "text":
+        own = edits.block_of(report, edition, block)
+        if own.is_rich:
+            return None
+        text = own.text
+        return Definition(text, lambda new: lambda r, e: edits.change_block(r, e, block, text=new))
+    if selection.kind in ("header", "footer") and column:
+        return _piece(report, edition, selection.kind, column)
+    if selection.kind != "cell":
+        return None
+    table = edits.table_of(report, edition, block)
+    own = next(c for c in table.columns if c.name == column)
+    if place == RowPlace("head"):
+        return Definition(own.title, lambda new: lambda r, e: edits.change_column(r, e, block, column, title=new))
+    if place == RowPlace("detail"):
+        field, text = _content_text(own)
+        return Definition(text, lambda new: lambda r, e: edits.change_column(r, e, block, column, **{field: new}))
+    cell = next((c for c in table.row_at(place).cells if c.column == column), Cell(column=column))
+    field, text = _content_text(cell)
+    return Definition(
+        text, lambda new: lambda r, e: edits.change_cell(r, e, block, place, column, **{field: new or None})
+    )
+
+
+def _content_text(content: Cell | Column) -> tuple[str, str]:
+    return ("text", content.text) if content.text is not None else ("value", content.value or "")
+
+
+def _piece(report: Report, edition: str, running: str, column: str) -> Definition | None:
+    piece = getattr(report.edition(edition), running).piece_at(column)
+    if not isinstance(piece, TextPiece):
+        return None
+    return Definition(
+        piece.text,
+        lambda new: lambda r, e: edits.change_piece(r, e, running, column, piece.but(text=new)),
+    )
+
+
+class InlineEditor(QLineEdit):
+    """The line. Enter, or leaving it, commits; Esc leaves everything as it was."""
+
+    def __init__(self, over: QWidget, place: QRect, text: str, commit: Callable[[str], object]) -> None:
+        super().__init__(text, over)
+        self._before, self._commit = text, commit
+        self._is_done = False
+        self.setObjectName("expression")
+        self.setAccessibleName("Definition")
+        self.setToolTip("Enter changes it, Esc leaves it as it was")
+        width = max(place.width(), NARROWEST)
+        left = min(place.left(), max(over.width() - width - 8, 0))
+        self.setGeometry(left, place.center().y() - 14, width, 28)
+        self.selectAll()
+        self.show()
+        self.setFocus()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Enter commits, Esc does not."""
+        assert event is not None
+        if event.key() == Qt.Key.Key_Escape:
+            self.finish(False)
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.finish(True)
+        else:
+            super().keyPressEvent(event)
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        """Leaving it commits."""
+        super().focusOutEvent(event)
+        if event is not None and event.reason() != Qt.FocusReason.PopupFocusReason:
+            self.finish(True)
+
+    def finish(self, keep: bool) -> None:
+        """Close the line, and make the change if it is to be kept."""
+        if self._is_done:
+            return
+        self._is_done = True
+        text, over = self.text(), self.parentWidget()
+        hide_and_delete(self)
+        if over is not None and over.parentWidget() is not None:
+            over.parentWidget().setFocus()
+        if keep and text != self._before:
+            self._commit(text)

@@ -1,0 +1,261 @@
+"""The inspector's forms for small blocks and for blocks that hold others."""
+
+from collections.abc import Callable
+from functools import partial
+from typing import Any
+
+from northmoor.app.document_controller import Selection
+from northmoor.app.pages.inspector.form import InspectorForm, ReportEdit
+from northmoor.app.widgets.editors import LineEditor, choice_editor
+from northmoor.core.authoring.find_replace import with_window_renamed
+from northmoor.core.compute.report.correlation import join_keys
+from northmoor.core.expr.language import bare_column
+from northmoor.core.model import edits
+from northmoor.core.model.blocks.containers import (
+    DataBlock,
+    ForEachBlock,
+    FrameBlock,
+    FrameItem,
+    GridBlock,
+    GridCell,
+    Track,
+)
+from northmoor.core.model.blocks.tree import for_each_around, items_of, walk
+from northmoor.core.model.edits import grid_edits, rename_block
+from northmoor.core.model.queries import LinkedColumns
+from northmoor.core.model.report import Report
+
+BLOCK_LABELS = {
+    "text": "Text", "picture": "Picture", "table": "Table", "matrix": "Matrix", "chart": "Chart", "rule": "Rule",
+    "spacer": "Space", "break": "Page break", "shape": "Shape", "barcode": "Code", "readout": "Readout",
+    "for-each": "For each", "grid": "Grid", "frame": "Frame", "contents": "Contents list",
+    "include": "Included",
+}  # fmt: skip
+_WHAT = (
+    "file",
+    "edition",
+    "text",
+    "value",
+    "format",
+    "caption",
+    "against",
+    "difference",
+    "difference_text",
+    "draw",
+    "on",
+    "orientation",
+    "lists",
+    "depth",
+    "leader",
+)
+_WHERE = ("width", "height", "align", "thickness", "corner", "space_after", "visible")
+_LOOKS = ("fill", "stroke", "color")
+
+
+def name_line(form: InspectorForm, block: Any) -> None:
+    """A line for the block's name; charts of its groups follow."""
+
+    def rename(name: str) -> None:
+        if form.controller.edit("Rename the block", lambda r, e: _renamed(r, e, block, name)):
+            form.controller.select(Selection(block.kind, name))
+        else:
+            form.refused()
+
+    form.property(type(block), block, "name", rename)
+
+
+def _renamed(report: Report, edition: str, block: Any, name: str) -> Report:
+    """A report where a block has another name; the name of a for-each is a window, which expressions follow."""
+    changed = rename_block(report, edition, block.name, name)
+    return with_window_renamed(changed, edition, block.name, name) if isinstance(block, ForEachBlock) else changed
+
+
+def show_simple_block(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
+    """A rule, space, page break, shape, code or readout."""
+    block = edits.block_of(report, edition, selection.block)
+    kind, change = type(block), form.block_change(block.name)
+    what = f"Change the {BLOCK_LABELS[block.kind].lower()}"
+    own = [field for field in kind.model_fields if field not in ("kind", "name", "style", "look")]
+    form.title(f"{BLOCK_LABELS[block.kind]} · {block.name}")
+    form.section("What")
+    name_line(form, block)
+    form.properties(kind, block, [field for field in _WHAT if field in own], what, change)
+    if "against" in own and block.against is not None:
+        form.properties(kind, block, ("good",), what, change)
+    if "trend" in own:
+        drawn = ("trend_drawn", "trend_height", "trend_color") if block.trend is not None else ()
+        form.properties(kind, block, ("trend", *drawn), what, change)
+    form.section("Where")
+    fields = [field for field in _WHERE if field in own]
+    if block.kind == "barcode" and block.draw == "qr":
+        fields.remove("width")
+    form.properties(kind, block, fields, what, change)
+    looks = [field for field in _LOOKS if field in own]
+    if looks:
+        form.section("Look")
+        form.properties(kind, block, looks, what, change)
+    if "style" in kind.model_fields:
+        form.looks(report, block, "Change the look", change)
+    form.take_out(block.name, "Take it out")
+
+
+def show_for_each(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
+    """A block that repeats its content for each record."""
+    block: ForEachBlock = edits.block_of(report, edition, selection.block)
+    change = form.block_change(block.name)
+    form.title(f"For each · {block.name}")
+    form.section("What")
+    name_line(form, block)
+    queries = [query.name for query in report.queries]
+    form.property(ForEachBlock, block, "query", lambda v: form.edit("Change the query", change(query=v)), queries)
+    names = ("by", "keep_rows", "keep_groups", "order", "order_by", "listed", "first_groups", "without_rows")
+    form.properties(ForEachBlock, block, names, "Change the records", change)
+    form.section("Where")
+    pages = ("page_break", "restart_page_number", "keep_together", "bookmark", "space_after", "visible")
+    form.properties(ForEachBlock, block, pages, "Change the pages", change)
+    form.note("What you insert while it is chosen goes into it.")
+    form.take_out(block.name, "Take it out with its content")
+
+
+def show_join_keys(form: InspectorForm, report: Report, edition: str, name: str) -> None:
+    """Which rows a block in a for-each shows, and the choice of others."""
+    found = report.edition(edition)
+    assert found is not None
+    host = for_each_around(found.blocks, name)
+    block = next((each for each in walk(found.blocks) if each.name == name), None)
+    if host is None or not isinstance(block, DataBlock | ForEachBlock):
+        return
+    around = [host]
+    while (outer := for_each_around(found.blocks, around[0].name)) is not None:
+        around.insert(0, outer)
+    _join_key_choice(form, block, around, report)
+
+
+def _join_key_choice(form: InspectorForm, block: Any, around: list[ForEachBlock], report: Report) -> None:
+    """The choice of what ties a block's rows to the record, and which columns do."""
+    change, host = form.block_change(block.name), around[-1]
+    ties, tied_to = join_keys(block.but(of_record=(), all_rows=False), around, report)
+    pairs = ", ".join(tie.of_row if tie.of_row == tie.of_record else f"{tie.of_row} = {tie.of_record}" for tie in ties)
+    by_itself = f"Of {tied_to}, by {pairs}" if ties else f"All: nothing links {block.query} to {host.query}"
+    chosen = "all" if block.all_rows else "columns" if block.of_record else "link"
+    first = bare_column(host.by) or "id"
+    settings: dict[str, dict[str, Any]] = {
+        "link": {"of_record": (), "all_rows": False}, "all": {"of_record": (), "all_rows": True},
+        "columns": {"of_record": (LinkedColumns(own=first, other=first),), "all_rows": False},
+    }  # fmt: skip
+    names = {"link": by_itself, "columns": "By columns named here", "all": "All rows, in every record"}
+    editor = choice_editor(
+        names, chosen, lambda way: form.edit("Change which rows are shown", change(**settings[way])), None
+    )
+    editor.setToolTip("Which rows it shows in each record: those that a link or equal columns tie to it, or all")
+    editor.setProperty("field", "tie")
+    form.section(f"In {host.name}")
+    form.labelled("Rows shown", editor)
+    if block.of_record:
+        shown = ", ".join(f"{pair.own} = {pair.other}" for pair in block.of_record)
+        line = LineEditor(shown, lambda text: form.edit("Change the columns", change(of_record=_pairs(text))))
+        line.setToolTip(f"Columns that are equal: one of {block.query} = one of {host.query}, several with commas")
+        line.setProperty("field", "of_record")
+        form.labelled("Equal columns", line)
+
+
+def _pairs(text: str) -> tuple[LinkedColumns, ...]:
+    """Pairs of columns that are typed as own = other; one alone is equal in both."""
+    pairs = (part.partition("=") for part in text.split(",") if part.strip())
+    return tuple(LinkedColumns(own=own.strip(), other=other.strip() or own.strip()) for own, _, other in pairs)
+
+
+def show_frame(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
+    """Blocks at exact places."""
+    block: FrameBlock = edits.block_of(report, edition, selection.block)
+    change = form.block_change(block.name)
+    form.title(f"Frame · {block.name}")
+    form.section("What")
+    name_line(form, block)
+    form.section("Where")
+    fields = ("width", "height", "align", "when_full", "step", "guides_across", "guides_down", "space_after", "visible")
+    form.properties(FrameBlock, block, fields, "Change the frame", change)
+    form.section("Look")
+    form.properties(FrameBlock, block, ("fill", "stroke", "thickness"), "Change the frame", change)
+    form.note(
+        "Drag what stands in it; the lower and right edges change its size. Alt lets it go freely. Arrow keys move by"
+        " 0.1 mm, with Shift by 1 mm. Drag a guide in from the left edge or the top, and out again."
+    )
+    form.take_out(block.name, "Take it out with its content")
+
+
+def show_place(form: InspectorForm, report: Report, edition: str, name: str) -> None:
+    """Where a block stands in its frame, if it is in one."""
+    found = report.edition(edition)
+    held = items_of(found.blocks, [name]) if found is not None else None
+    if held is None:
+        return
+    frame, (number,) = held
+    item = frame.items[number]
+
+    def change(**changes: Any) -> ReportEdit:
+        items = (*frame.items[:number], item.but(**changes), *frame.items[number + 1 :])
+        return lambda r, e: edits.change_block(r, e, frame.name, items=items)
+
+    form.section(f"In {frame.name}")
+    fields = ("x", "y", "width", "height", "locked", "group")
+    form.properties(FrameItem, item, fields, "Change the place", change)
+
+
+def show_grid(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
+    """Rows and columns of blocks."""
+    block: GridBlock = edits.block_of(report, edition, selection.block)
+    change = form.block_change(block.name)
+    form.title(f"Grid · {block.name}")
+    form.section("What")
+    name_line(form, block)
+    form.section("Where")
+    names = ("gap", "least_height", "space_after", "visible")
+    form.properties(GridBlock, block, names, "Change the grid", change)
+    for number, track in enumerate(block.tracks):
+        form.section(f"Column {number + 1}")
+
+        def set_track(number: int = number, track: Track = track, **changes: Any) -> ReportEdit:
+            tracks = (*block.tracks[:number], track.but(**changes), *block.tracks[number + 1 :])
+            return change(tracks=tracks)
+
+        fields: tuple[str, ...] = ("width",)
+        if track.width is None:
+            fields = ("width", "by_content") if track.by_content else ("width", "by_content", "share")
+        form.properties(Track, track, fields, "Change the column", set_track)
+    form.take_out(block.name, "Take it out with its content")
+
+
+def show_grid_cell(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
+    """A cell of a grid."""
+    grid: GridBlock = edits.block_of(report, edition, selection.block)
+    cell = grid.cells[selection.number]
+
+    def change(**changes: Any) -> ReportEdit:
+        cells = list(grid.cells)
+        cells[selection.number] = cell.but(**changes)
+        return lambda r, e: edits.change_block(r, e, grid.name, cells=tuple(cells))
+
+    form.title(f"Cell · row {cell.row + 1}, column {cell.column + 1} of {grid.name}")
+    form.section("Where")
+    form.properties(GridCell, cell, ("rows", "columns", "padding"), "Change the cell", change)
+    form.section("Look")
+    form.properties(GridCell, cell, ("fill",), "Change the cell", change)
+    form.note("What you insert while it is chosen goes into it.")
+    steps: tuple[tuple[str, Callable[[GridBlock], GridBlock]], ...] = (
+        ("Add a row above", partial(grid_edits.insert_row, at=cell.row)),
+        ("Add a row below", partial(grid_edits.insert_row, at=cell.row + cell.rows)),
+        ("Add a column before it", partial(grid_edits.insert_track, at=cell.column)),
+        ("Add a column after it", partial(grid_edits.insert_track, at=cell.column + cell.columns)),
+    )
+    for text, step in steps:
+        form.action(text, partial(_changed, grid.name, step), "plus")
+    if max(each.row + each.rows for each in grid.cells) > 1:
+        form.action("Take its row out", partial(_changed, grid.name, partial(grid_edits.remove_row, at=cell.row)))
+    if len(grid.tracks) > 1:
+        step = partial(grid_edits.remove_track, at=cell.column)
+        form.action("Take its column out", partial(_changed, grid.name, step))
+
+
+def _changed(name: str, step: Callable[[GridBlock], GridBlock], report: Report, edition: str) -> Report:
+    return edits.put_block(report, edition, step(edits.block_of(report, edition, name)))

@@ -1,0 +1,221 @@
+"""The inspector's forms for a chart: the chart and its axes, what groups its rows, what it draws."""
+
+from collections.abc import Callable
+from functools import partial
+from typing import Any
+
+from northmoor.app.document_controller import Selection
+from northmoor.app.pages.inspector.block_forms import name_line
+from northmoor.app.pages.inspector.form import InspectorForm, ReportEdit
+from northmoor.app.pages.inspector.grouping_editors import show_regrouping
+from northmoor.app.pages.inspector.table_forms import row_name
+from northmoor.core.expr.language import column_expression
+from northmoor.core.model import edits
+from northmoor.core.model.aggregates import aggregate_of
+from northmoor.core.model.blocks.chart import Chart, ChartAxis, ChartBlock, ChartLevel, ChartMeasure, ReferenceLine
+from northmoor.core.model.blocks.matrix import MatrixBlock
+from northmoor.core.model.blocks.table import TableBlock
+from northmoor.core.model.edits import ChartPlace, remove_blocks
+from northmoor.core.model.report import Report
+
+STEP_NAMES = {"category": "Categories", "series": "Series", "panels": "Small charts"}
+_GROUP_BY = {"category": "Categories by", "series": "Series by", "panels": "Small charts by"}
+_AXES = {"first": "Axis of values", "second": "Second axis", "across": "Axis across"}
+_AXES_OF_KIND = {"shares": (), "heat": ("across",)}
+"""The axes of kinds of charts that do not have the usual ones; they have no reference lines either."""
+_ALONG = ("lines", "areas", "points")
+"""Kinds whose categories can stand where their date or number is."""
+_OF_SCALE = ("scale", "least", "greatest")
+"""Properties of an axis that categories at even distances do not have."""
+_COMBINED = ("columns", "bars", "lines", "areas", "points")
+"""Kinds whose values can each be drawn in a way of its own."""
+_OF_KIND = {
+    "columns": ("stack", "gap"), "bars": ("stack", "gap"), "areas": ("stack", "lines", "gaps", "places"),
+    "lines": ("lines", "gaps", "markers", "places"), "points": ("along", "bubble"), "shares": ("hole",),
+    "histogram": ("bins",), "boxes": ("gap",), "waterfall": ("gap",), "heat": ("heat_low", "heat_high"),
+    "spans": ("gap",),
+}  # fmt: skip
+"""What there is to choose only in some kinds of charts."""
+
+
+def place_of(selection: Selection) -> ChartPlace:
+    """Where the chart is that is selected, or of which a part is."""
+    if selection.row is None:
+        return ChartPlace(selection.block)
+    return ChartPlace(selection.block, selection.place, selection.column or "")
+
+
+def show_chart(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
+    """A chart as a whole."""
+    place = place_of(selection)
+    chart, query = place.chart(report, edition), place.query(report, edition)
+    own = isinstance(chart, ChartBlock)
+    form.title(f"Chart · {selection.block}" if own else f"Chart in {row_name(selection.place)} · {selection.column}")
+    form.section("What")
+    if own:
+        name_line(form, chart)
+    form.properties(Chart, chart, ("draw",), "Change the kind of chart", place.change)
+    if own:
+        _source(form, report, edition, place)
+    form.properties(Chart, chart, ("title", "keep_rows", *_OF_KIND[chart.draw]), "Change the chart", place.change)
+    fields = tuple(form.controller.kinds.get(query, {}))
+    for step, text in _GROUP_BY.items():
+        form.choices(text, "plus", [(field, partial(_group, place, step, field)) for field in fields])
+    form.choices("Draw one more value", "sigma", [(field, partial(_measure, place, field)) for field in fields])
+    form.section("Where")
+    placed = ("height", *(("width",) if own else ()), *(("columns",) if chart.panels else ()))
+    form.properties(type(chart), chart, placed, "Change the chart", place.change)
+    if own:
+        form.properties(ChartBlock, chart, ("space_after", "visible"), "Change the chart", place.change)
+    form.section("Look")
+    names = ("labels", "label_text", "legend", "patterns", "link")
+    form.properties(Chart, chart, names, "Change the chart", place.change)
+    for name in ("style", "title_style"):
+        form.style(report, chart, name, "Change the style", place.change)
+    has_second = any(measure.axis == "second" for measure in chart.measures)
+    usual = ("first", "second", "across") if has_second else ("first", "across")
+    for axis in _AXES_OF_KIND.get(chart.draw, usual):
+        _axis(form, chart, place, axis)
+    if chart.draw not in _AXES_OF_KIND:
+        _references(form, chart, place)
+    form.action("Take the chart out", _without(place))
+
+
+def _source(form: InspectorForm, report: Report, edition: str, place: ChartPlace) -> None:
+    """Which rows a chart of its own draws."""
+    chart, found = place.chart(report, edition), report.edition(edition)
+    assert isinstance(chart, ChartBlock)
+    assert found is not None
+    queries = [query.name for query in report.queries]
+    form.property(ChartBlock, chart, "query", lambda v: form.edit("Change the query", place.change(query=v)), queries)
+    grouped = [block.name for block in found.blocks if isinstance(block, TableBlock | MatrixBlock)]
+    if grouped:
+        form.property(
+            ChartBlock, chart, "groups_of",
+            lambda v: form.edit("Change whose groups it draws", edits.change_groups_of(place, v)), grouped,
+        )  # fmt: skip
+
+
+def _without(place: ChartPlace) -> ReportEdit:
+    if place.row is None:
+        return lambda r, e: remove_blocks(r, e, [place.block])
+    row, column = place.row, place.column
+    return lambda r, e: edits.change_cell(r, e, place.block, row, column, chart=None)
+
+
+def _axis(form: InspectorForm, chart: Chart, place: ChartPlace, name: str) -> None:
+    axis: ChartAxis = getattr(chart, name)
+
+    def change(**changes: Any) -> ReportEdit:
+        return lambda r, e: place.change(**{name: axis.but(**changes)})(r, e)
+
+    form.section(_AXES[name])
+    on_scale = name != "across" or chart.along is not None or (chart.draw in _ALONG and chart.places == "scale")
+    names = tuple(field for field in ChartAxis.model_fields if on_scale or field not in _OF_SCALE)
+    form.properties(ChartAxis, axis, names, "Change the axis", change)
+
+
+def _references(form: InspectorForm, chart: Chart, place: ChartPlace) -> None:
+    for number, line in enumerate(chart.references):
+        others = chart.references[:number], chart.references[number + 1 :]
+
+        def put(*lines: ReferenceLine, others: Any = others) -> ReportEdit:
+            return place.change(references=(*others[0], *lines, *others[1]))
+
+        def change(line: ReferenceLine = line, put: Any = put, **changes: Any) -> Any:
+            return lambda r, e: put(line.but(**changes))(r, e)
+
+        form.section(f"Reference {number + 1}")
+        form.properties(ReferenceLine, line, tuple(ReferenceLine.model_fields), "Change the reference", change)
+        form.action("Take the reference out", put())
+    form.action(
+        "Add a reference line",
+        place.change(references=(*chart.references, ReferenceLine(at="0"))),
+        "plus",
+    )
+
+
+def show_chart_level(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
+    """What groups a chart's rows."""
+    place = place_of(selection)
+    chart = place.chart(report, edition)
+    level = chart.level(selection.part or selection.level)
+    step = edits.step_of(chart, level.name)
+
+    def change(**changes: Any) -> ReportEdit:
+        return lambda r, e: edits.change_chart_level(r, e, place, step, **changes)
+
+    form.title(f"{STEP_NAMES[step]} · {level.name}")
+    form.section("What")
+    form.properties(
+        ChartLevel, level, ("name", "by") if level.level is None else ("name",), "Change the groups", change
+    )
+    _level_of_block(form, report, edition, place, level, change)
+    kinds = form.controller.kinds.get(place.query(report, edition), {})
+    if level.level is None and chart.draw != "histogram":
+        show_regrouping(form, kinds, level.by, change)
+    names: tuple[str, ...] = ("title", "format")
+    if level.level is None:
+        names += ("order", "order_by", "listed", "first_groups", "others", "keep_groups", "fill", "members")
+    form.properties(ChartLevel, level, names, "Change the groups", change)
+    form.action("Take the groups out", place.change(**{step: None}))
+
+
+def _level_of_block(
+    form: InspectorForm,
+    report: Report,
+    edition: str,
+    place: ChartPlace,
+    level: ChartLevel,
+    change: Callable[..., ReportEdit],
+) -> None:
+    """Whose groups a level of a chart takes, where the chart draws those of a table or matrix."""
+    chart = place.chart(report, edition)
+    source = chart.groups_of if isinstance(chart, ChartBlock) else None
+    if source is None:
+        return
+    found = edits.block_of(report, edition, source)
+    own_by = found.level(level.level).by if level.level is not None else level.by
+
+    def commit(name: str | None) -> None:
+        form.edit("Change the groups", change(level=name, by="" if name is not None else own_by))
+
+    form.property(ChartLevel, level, "level", commit, [each.name for each in found.levels])
+
+
+def show_chart_measure(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
+    """What a chart draws."""
+    place = place_of(selection)
+    chart = place.chart(report, edition)
+    measure = chart.measure(selection.part or selection.column)
+
+    def change(**changes: Any) -> ReportEdit:
+        return lambda r, e: edits.change_chart_measure(r, e, place, measure.name, **changes)
+
+    form.title(f"Drawn · {measure.name}")
+    form.section("What")
+    until = ("until",) if chart.draw == "spans" else ()
+    errors = ("error_low", "error_high") if chart.draw in _COMBINED else ()
+    beside = _label_place(measure) if (measure.draw or chart.draw) in ("lines", "areas", "points") else ()
+    names = ("name", "value", *until, "title", "format", *errors, *beside)
+    form.properties(ChartMeasure, measure, names, "Change what is drawn", change)
+    form.section("Look")
+    looks = ("draw", "axis", "color") if chart.draw in _COMBINED else ("color",)
+    form.properties(ChartMeasure, measure, looks, "Change how it is drawn", change)
+    form.action("Take it out", lambda r, e: edits.remove_chart_measure(r, e, place, measure.name))
+
+
+def _label_place(measure: ChartMeasure) -> tuple[str, ...]:
+    """What there is to say of the lines about a measure's own."""
+    average = ("average", "average_title") if measure.average is not None else ("average",)
+    return (*average, "trend", "trend_title") if measure.trend else (*average, "trend")
+
+
+def _group(place: ChartPlace, step: str, field: str, report: Report, edition: str) -> Report:
+    return edits.group_chart(report, edition, place, step, field, column_expression(field))
+
+
+def _measure(place: ChartPlace, field: str, report: Report, edition: str) -> Report:
+    total = edits.column_setting(report.query(place.query(report, edition)), field).total
+    value = aggregate_of(str(total) if total not in (None, "none") else "count", column_expression(field))
+    return edits.add_chart_measure(report, edition, place, field, value)

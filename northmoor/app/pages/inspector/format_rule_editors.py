@@ -1,0 +1,73 @@
+"""Editors of rules and colour scales in the inspector."""
+
+from collections.abc import Callable, Sequence
+from functools import partial
+from typing import Any
+
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
+
+from northmoor.app.widgets.editors import LineEditor, choice_editor
+from northmoor.app.widgets.icons import icon
+from northmoor.core.model.styles import ConditionalFormat
+
+CommitFormats = Callable[[tuple[ConditionalFormat, ...]], object]
+
+
+class RulesEditor(QWidget):
+    """Rules in order: for each its condition, its style, and whether it is the last that is asked where it holds."""
+
+    def __init__(self, rules: Sequence[ConditionalFormat], styles: Sequence[str], commit: CommitFormats) -> None:
+        super().__init__()
+        self._rules, self._styles, self._commit = tuple(rules), styles, commit
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        for number, rule in enumerate(rules):
+            column.addWidget(self._rule(number, rule))
+
+    def _rule(self, number: int, rule: ConditionalFormat) -> QWidget:
+        when = LineEditor(rule.when, lambda text: self._change(number, when=text))
+        when.setObjectName("expression")
+        when.setAccessibleName(f"Rule {number + 1}: when")
+        when.setToolTip("A condition over what stands here, such as sum(fares) < 1000")
+        when.setProperty("field", f"rule {number}")
+        names = {name: name for name in self._styles}
+        style = choice_editor(names, rule.style, lambda name: self._change(number, style=name), "no style")
+        style.setAccessibleName(f"Rule {number + 1}: style")
+        style.setToolTip("The style that is laid over where the condition holds; Styles… makes new ones")
+        stop = QCheckBox("stop")
+        stop.setChecked(rule.stop)
+        stop.setToolTip("Where this rule holds, the ones after it are not asked")
+        stop.toggled.connect(lambda on: self._change(number, stop=on))
+        line = QHBoxLayout()
+        line.setSpacing(4)
+        line.addWidget(style, 1)
+        line.addWidget(stop)
+        line.addWidget(self._button("arrow-up", "Ask it earlier", partial(self._move, number, -1)))
+        line.addWidget(self._button("x", "Take the rule out", partial(self._take_out, number)))
+        both = QWidget()
+        column = QVBoxLayout(both)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(3)
+        column.addWidget(when)
+        column.addLayout(line)
+        return both
+
+    def _button(self, drawing: str, tip: str, run: Callable[[], None]) -> QToolButton:
+        button = QToolButton()
+        button.setIcon(icon(drawing))
+        button.setToolTip(tip)
+        button.setAccessibleName(tip)
+        button.clicked.connect(lambda _=False: run())
+        return button
+
+    def _change(self, number: int, **changes: Any) -> None:
+        self._commit(tuple(r.but(**changes) if n == number else r for n, r in enumerate(self._rules)))
+
+    def _move(self, number: int, by: int) -> None:
+        rules = list(self._rules)
+        rules.insert(max(number + by, 0), rules.pop(number))
+        self._commit(tuple(rules))
+
+    def _take_out(self, number: int) -> None:
+        self._commit(tuple(r for n, r in enumerate(self._rules) if n != number))

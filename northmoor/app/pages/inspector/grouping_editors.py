@@ -1,0 +1,53 @@
+"""What a level's form offers for dates and numbers: the periods of the one, ranges of the other."""
+
+from collections.abc import Callable, Mapping
+
+from northmoor.app.pages.inspector.form import InspectorForm, ReportEdit
+from northmoor.app.widgets.editors import PERIOD_NAMES, LineEditor, choice_editor
+from northmoor.core.expr.binning import PERIODS, in_period, in_ranges, period_of, range_of
+from northmoor.core.expr.language import bare_column
+from northmoor.core.model.value_types import KindName
+
+
+def show_period(form: InspectorForm, kinds: Mapping[str, KindName], by: str, choose: Callable[[str], object]) -> None:
+    """Offer the periods of a date."""
+    period, inner = period_of(by)
+    kind = kinds.get(bare_column(inner) or "")
+    if period == "value" and kind not in ("date", "timestamp"):
+        return
+    names = {name: PERIOD_NAMES[name] for name in PERIODS if name != "hour" or kind != "date"}
+    editor = choice_editor(names, period, choose, None)
+    editor.setAccessibleName("Each")
+    editor.setToolTip("The period of the date that makes a group")
+    editor.setProperty("field", "period")
+    form.labelled("Each", editor)
+
+
+def show_range(
+    form: InspectorForm, kinds: Mapping[str, KindName], by: str, choose: Callable[[str | None], object]
+) -> None:
+    """Offer ranges of a number."""
+    size, inner = range_of(by)
+    if size is None and kinds.get(bare_column(inner) or "") not in ("integer", "decimal", "float"):
+        return
+    line = LineEditor(size or "", lambda text: choose(text.strip() or None))
+    line.setPlaceholderText("each number")
+    line.setAccessibleName("Ranges of")
+    line.setToolTip("How wide a range of numbers is that makes a group, such as 100")
+    line.setProperty("field", "range")
+    form.labelled("Ranges of", line)
+
+
+def show_regrouping(
+    form: InspectorForm, kinds: Mapping[str, KindName], by: str, change: Callable[..., ReportEdit]
+) -> None:
+    """Offer the periods of a date, or ranges of a number, for a grouping whose format follows from the period."""
+
+    def to_period(period: str) -> None:
+        form.edit("Change the period", change(by=in_period(by, period), format=PERIODS[period]))
+
+    def to_ranges(size: str | None) -> None:
+        form.edit("Change the range", lambda r, e: change(by=in_ranges(by, size))(r, e))
+
+    show_period(form, kinds, by, to_period)
+    show_range(form, kinds, by, to_ranges)

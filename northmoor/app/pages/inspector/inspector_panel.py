@@ -1,0 +1,308 @@
+"""The inspector: What, Where and Look of the selected part."""
+
+from collections.abc import Callable, Mapping
+from functools import partial
+from typing import Any
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFrame, QScrollArea, QWidget
+
+from northmoor.app.document_controller import DocumentController, Selection
+from northmoor.app.pages.editing.rich_text_editor import RichTextEditor
+from northmoor.app.pages.inspector.block_forms import (
+    name_line,
+    show_for_each,
+    show_frame,
+    show_grid,
+    show_grid_cell,
+    show_join_keys,
+    show_place,
+    show_simple_block,
+)
+from northmoor.app.pages.inspector.chart_forms import show_chart, show_chart_level, show_chart_measure
+from northmoor.app.pages.inspector.form import InspectorForm, ReportEdit
+from northmoor.app.pages.inspector.matrix_forms import show_matrix, show_matrix_level, show_measure
+from northmoor.app.pages.inspector.table_forms import show_cell, show_level, show_row, show_table
+from northmoor.core.model import edits
+from northmoor.core.model.blocks.chart import ChartBlock
+from northmoor.core.model.blocks.matrix import MatrixBlock
+from northmoor.core.model.blocks.picture import PictureBlock
+from northmoor.core.model.blocks.table import TableBlock
+from northmoor.core.model.blocks.text import TabStop, TextBlock
+from northmoor.core.model.pages import PageSetup, Running, RunningLine, Watermark
+from northmoor.core.model.report import Report
+from northmoor.core.model.styles import Style
+
+_Show = Callable[[InspectorForm, Report, str, Selection], None]
+
+
+class InspectorPanel(QScrollArea):
+    """Shows the properties of what is selected; each change is one edit of the desk."""
+
+    def __init__(self, controller: DocumentController, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("panel")
+        self.setWidgetResizable(True)
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setAccessibleName("Inspector")
+        self._controller = controller
+        controller.selected.connect(lambda _: self.refresh())
+        controller.changed.connect(self.refresh)
+        controller.edition_chosen.connect(self.refresh)
+
+    def refresh(self) -> None:
+        """Show the selected part anew, keeping the keyboard in the same property."""
+        focus = self.window().focusWidget()
+        field = focus.property("field") if focus is not None and self.isAncestorOf(focus) else None
+        rich = self.findChild(RichTextEditor)
+        chosen = rich.chosen if rich is not None and rich.text is focus else None
+        body = QWidget()
+        body.setObjectName("panel")
+        form = InspectorForm(self._controller, body, self.refresh)
+        report, edition = self._controller.report, self._controller.edition
+        if report is not None and edition is not None:
+            _show(form, report, edition.name, self._controller.selection)
+        form.close()
+        self.setWidget(body)
+        if field:
+            for editor in body.findChildren(QWidget):
+                if editor.property("field") == field:
+                    editor.setFocus()
+        rich = body.findChild(RichTextEditor)
+        if rich is not None and chosen is not None:
+            rich.choose(*chosen)
+
+    def edit_first(self) -> None:
+        """Put the keyboard into the first property."""
+        body = self.widget()
+        for editor in body.findChildren(QWidget) if body else []:
+            if editor.property("field"):
+                editor.setFocus()
+                return
+
+
+def _show(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
+    try:
+        if selection.kind not in _PARTS:
+            form.before_look = partial(_show_around, form, report, edition, selection.block)
+        _FORMS[selection.kind](form, report, edition, selection)
+        form.show_waiting()
+    except (KeyError, IndexError, StopIteration, ValueError):
+        form.note("What was selected is no longer part of the edition. Choose something in Contents.")
+
+
+def _show_around(form: InspectorForm, report: Report, edition: str, block: str) -> None:
+    """What a block is to those around it: which rows of a record it shows, and its place in a frame."""
+    show_join_keys(form, report, edition, block)
+    show_place(form, report, edition, block)
+
+
+def show_page(form: InspectorForm, report: Report, edition: str, _: Selection) -> None:
+    found = report.edition(edition)
+    assert found is not None
+    form.title("Page setup")
+
+    def change(**changes: Any) -> ReportEdit:
+        return lambda r, e: edits.change_edition(r, e, page=_edition_page(r, e).but(**changes))
+
+    form.section("What")
+    form.property(Report, report, "title", lambda v: form.edit("Change the title", lambda r, _e: r.but(title=v)))
+    if len(report.editions) > 1:
+        form.property(Report, report, "shown_edition", partial(form.edit_report, "shown_edition"))
+    form.section("Where")
+    form.properties(PageSetup, found.page, _of_paper(found.page), "Change the page", change)
+    for name in ("header", "footer"):
+        if getattr(found, name) is None:
+            form.action(f"Add a {name}", partial(_add_running, name), "plus")
+    if found.watermark is None:
+        form.action("Add a watermark", lambda r, e: edits.change_edition(r, e, watermark=Watermark()), "plus")
+    form.section("Look")
+    shown = ("background",) if found.page.background is None else ("background", "background_on")
+    form.properties(PageSetup, found.page, shown, "Change the background", change)
+    for name in ("locale", "currency", "time_zone"):
+        form.property(
+            Report,
+            report,
+            name,
+            partial(form.edit_report, name),
+        )
+
+
+def _of_paper(page: PageSetup) -> tuple[str, ...]:
+    """The properties of a page's paper that say something as it is."""
+    own = ("width", "height") if page.size == "custom" else ()
+    gaps = ("column_gap",) if page.columns > 1 else ()
+    labels = ("row_gap", "fill_first") if page.rows > 1 else ()
+    margins = ("margin_top", "margin_right", "margin_bottom", "margin_left")
+    return ("size", *own, "orientation", *margins, "columns", *gaps, "rows", *labels)
+
+
+def _add_running(name: str, report: Report, edition: str) -> Report:
+    text = "{report_title()}" if name == "header" else "Page {page_number(); 0} of {page_count(); 0}"
+    return edits.add_running_line(report, edition, name, text)
+
+
+def show_watermark(form: InspectorForm, report: Report, edition: str, _: Selection) -> None:
+    """What stands behind the pages."""
+    found = report.edition(edition)
+    if found is None or found.watermark is None:
+        raise KeyError("watermark")
+    own = found.watermark
+
+    def change(**changes: Any) -> ReportEdit:
+        return lambda r, e: edits.change_edition(r, e, watermark=own.but(**changes))
+
+    def change_look(**changes: Any) -> ReportEdit:
+        return change(look=edits.changed_style(own.look, **changes))
+
+    form.title("Watermark")
+    form.section("What")
+    form.properties(Watermark, own, ("text",), "Change the watermark", change)
+    form.section("Where")
+    form.properties(Watermark, own, ("visible", "turned"), "Change the watermark", change)
+    form.section("Look")
+    names = ("font", "size", "color", "bold", "italic")
+    form.properties(Style, own.look or Style(), names, "Change the watermark", change_look)
+    form.action("Take it out", lambda r, e: edits.change_edition(r, e, watermark=None))
+
+
+def show_running(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
+    found = report.edition(edition)
+    running: Running | None = getattr(found, selection.kind)
+    if running is None:
+        raise KeyError(selection.kind)
+    form.title(f"Page {selection.kind}")
+    if selection.column is None:
+        form.section("Where")
+
+        def change(**changes: Any) -> ReportEdit:
+            return lambda r, e: edits.change_edition(
+                r, e, **{selection.kind: getattr(r.edition(e), selection.kind).but(**changes)}
+            )
+
+        form.properties(Running, running, ("gap", "rule"), f"Change the {selection.kind}", change)
+        form.action("Add a line", lambda r, e: edits.add_running_line(r, e, selection.kind, "Text"), "plus")
+        return
+    at, piece = selection.column, running.piece_at(selection.column)
+    if piece is None:
+        raise KeyError(at)
+
+    def change_piece(**changes: Any) -> ReportEdit:
+        return lambda r, e: edits.change_piece(r, e, selection.kind, at, piece.but(**changes))
+
+    form.section("What")
+    what = f"Change the {selection.kind}"
+    names = ("text",) if piece.kind == "text" else ("file", "height")
+    form.properties(type(piece), piece, names, what, change_piece)
+    number = int(at.partition(".")[0])
+    form.section("Where")
+    form.properties(
+        RunningLine, running.lines[number], ("on", "of"), what,
+        lambda **changes: lambda r, e: edits.change_running_line(r, e, selection.kind, number, **changes),
+    )  # fmt: skip
+    if piece.kind == "text":
+        form.looks(report, piece, what, change_piece)
+    form.action("Take it out", lambda r, e: edits.change_piece(r, e, selection.kind, at, None))
+
+
+def show_text(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
+    block: TextBlock = edits.block_of(report, edition, selection.block)
+    change = form.block_change(selection.block)
+    form.title(f"Text · {block.name}")
+    form.section("What")
+    name_line(form, block)
+    styles = [style.name for style in report.styles]
+    form.wide(
+        RichTextEditor(block, styles, lambda text, runs: form.edit("Change the text", change(text=text, runs=runs)))
+    )
+    step = ("heading",) if block.listed == "contents" else ()
+    form.properties(TextBlock, block, ("marker", "link", "listed", *step), "Change the text", change)
+    show_tabs(form, block, change)
+    form.section("Where")
+    form.properties(TextBlock, block, ("space_after", "stays_with_next", "visible"), "Change the text", change)
+    form.looks(report, block, "Change the look", change)
+    form.take_out(selection.block, "Take it out")
+
+
+def show_tabs(form: InspectorForm, block: TextBlock, change: Callable[..., ReportEdit]) -> None:
+    """The tab stops of a text."""
+    for number, tab in enumerate(block.tabs):
+        form.section(f"Tab stop {number + 1}")
+
+        def set_tab(number: int = number, tab: TabStop = tab, **changes: Any) -> ReportEdit:
+            return change(tabs=(*block.tabs[:number], tab.but(**changes), *block.tabs[number + 1 :]))
+
+        form.properties(TabStop, tab, ("at", "align", "leader"), "Change the tab stop", set_tab)
+        form.action("Take the tab stop out", change(tabs=(*block.tabs[:number], *block.tabs[number + 1 :])))
+    last = block.tabs[-1].at if block.tabs else 0
+    form.action("Add a tab stop", change(tabs=(*block.tabs, TabStop(at=last + 141_732))), "plus")
+
+
+def show_picture(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
+    block: PictureBlock = edits.block_of(report, edition, selection.block)
+    change = form.block_change(selection.block)
+    form.title(f"Picture · {block.name}")
+    form.section("What")
+    name_line(form, block)
+    own = ("file",) if block.value is None else ()
+    form.properties(PictureBlock, block, (*own, "value", "link"), "Change the picture", change)
+    form.section("Where")
+    fit = ("fit",) if block.width is not None else ()
+    names = ("height", "width", *fit, "align", "space_after", "visible")
+    form.properties(PictureBlock, block, names, "Change the picture", change)
+    form.section("Look")
+    crops = ("crop_left", "crop_top", "crop_right", "crop_bottom")
+    form.properties(PictureBlock, block, crops, "Change the picture", change)
+    form.take_out(selection.block, "Take it out")
+
+
+def _edition_page(report: Report, edition: str) -> PageSetup:
+    found = report.edition(edition)
+    assert found is not None
+    return found.page
+
+
+def show_level_of_any(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
+    """A level of a table or of a matrix, or what groups the rows of a chart."""
+    block = edits.block_of(report, edition, selection.block)
+    forms: Mapping[type, _Show] = {
+        TableBlock: show_level, MatrixBlock: show_matrix_level, ChartBlock: show_chart_level,
+    }  # fmt: skip
+    forms[type(block)](form, report, edition, selection)
+
+
+def show_data_block(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
+    """A table or a matrix as a whole."""
+    block = edits.block_of(report, edition, selection.block)
+    forms: Mapping[type, _Show] = {TableBlock: show_table, MatrixBlock: show_matrix}
+    forms[type(block)](form, report, edition, selection)
+
+
+_FORMS: dict[str, _Show] = {
+    "page": show_page,
+    "watermark": show_watermark,
+    "header": show_running,
+    "footer": show_running,
+    "text": show_text,
+    "picture": show_picture,
+    "table": show_data_block,
+    "matrix": show_data_block,
+    "chart": show_chart,
+    "mark": show_chart_measure,
+    "groups": show_chart_level,
+    "for-each": show_for_each,
+    "grid": show_grid,
+    "frame": show_frame,
+    "grid-cell": show_grid_cell,
+    **dict.fromkeys(
+        ("rule", "spacer", "break", "shape", "barcode", "readout", "contents", "include"), show_simple_block
+    ),
+    "measure": show_measure,
+    "level": show_level_of_any,
+    "row": show_row,
+    "cell": show_cell,
+}
+"""What shows each kind of part."""
+_PARTS = ("level", "row", "cell", "mark", "groups", "measure", "grid-cell", "page", "header", "footer", "watermark")
+"""Parts that are no blocks."""

@@ -1,0 +1,132 @@
+"""The inspector's forms for a matrix: the matrix, a level of either side, a measure."""
+
+from functools import partial
+from typing import Any
+
+from northmoor.app.document_controller import Selection
+from northmoor.app.pages.inspector.block_forms import name_line
+from northmoor.app.pages.inspector.form import InspectorForm, ReportEdit
+from northmoor.app.pages.inspector.grouping_editors import show_regrouping
+from northmoor.core.expr.language import column_expression
+from northmoor.core.model import edits
+from northmoor.core.model.aggregates import aggregate_of
+from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
+from northmoor.core.model.report import Report
+
+SIDE_NAMES = {"rows": "Rows", "columns": "Columns"}
+_ADD_TO = {"rows": "Add a level of rows", "columns": "Add a level of columns"}
+
+
+def show_matrix(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
+    """A matrix as a whole."""
+    matrix = edits.matrix_of(report, edition, selection.block)
+    change = form.block_change(matrix.name)
+    form.title(f"Matrix · {matrix.name}")
+    form.section("What")
+    name_line(form, matrix)
+    queries = [query.name for query in report.queries]
+    form.property(MatrixBlock, matrix, "query", lambda v: form.edit("Change the query", change(query=v)), queries)
+    shown = ("keep_rows", "no_rows", "row_total", "row_total_text", "column_total", "column_total_text", "when_empty")
+    form.properties(MatrixBlock, matrix, shown, "Change what is shown", change)
+    fields = tuple(form.controller.kinds.get(matrix.query, {}))
+    for side, text in _ADD_TO.items():
+        form.choices(text, "plus", [(field, partial(_add_level, matrix.name, side, field)) for field in fields])
+    form.choices("Add a measure", "sigma", [(field, partial(_add_measure, matrix.name, field)) for field in fields])
+    form.action("Swap rows and columns", partial(_swap, matrix.name), "refresh-cw")
+    form.section("Where")
+    names = ("stepped", "indent", "measures_stand", "show_measures", "when_wide", "smallest", "sheets",
+             "even_widths", "space_after", "visible")  # fmt: skip
+    form.properties(MatrixBlock, matrix, names, "Change the matrix", change)
+    form.section("Look")
+    for name in ("style", "head_style", "key_style", "total_style"):
+        form.style(report, matrix, name, "Change the style", change)
+    form.action("Turn it into a table", partial(_to_table, matrix.name), "table-2")
+    form.take_out(matrix.name, "Take the matrix out")
+
+
+def show_matrix_level(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
+    """A level on a side of a matrix."""
+    matrix = edits.matrix_of(report, edition, selection.block)
+    level = matrix.level(selection.level)
+    side = edits.side_of(matrix, level.name)
+    is_inner = getattr(matrix, side)[-1] is level
+
+    def change(**changes: Any) -> ReportEdit:
+        return lambda r, e: edits.change_matrix_level(r, e, matrix.name, level.name, **changes)
+
+    form.title(f"{SIDE_NAMES[side]} · {level.name}")
+    form.section("What")
+    form.properties(MatrixLevel, level, ("name", "by"), "Change the level", change)
+    kinds = form.controller.kinds.get(matrix.query, {})
+    show_regrouping(form, kinds, level.by, change)
+    names = ("title", "format") if side == "rows" else ("format",)
+    form.properties(MatrixLevel, level, names, "Change the level", change)
+    form.properties(MatrixLevel, level, ("order", "order_by", "listed", "first_groups", "others", "keep_groups"),
+                    "Change the order", change)  # fmt: skip
+    form.properties(MatrixLevel, level, ("fill", "members", "parent"), "Change the level", change)
+    if not is_inner:
+        form.properties(MatrixLevel, level, ("subtotal", "subtotal_text"), "Change the subtotals", change)
+    form.section("Where")
+    if side == "rows":
+        placed = ("width",) if is_inner else ("width", "page_break", "keep_together")
+        form.properties(MatrixLevel, level, placed, "Change the level", change)
+    other = "columns" if side == "rows" else "rows"
+    where = (matrix.name, level.name)
+    form.action(f"Move to the {other}", lambda r, e: edits.turn_matrix_level(r, e, *where), "refresh-cw")
+    form.action("Move outward", lambda r, e: edits.move_matrix_level(r, e, *where, -1), "arrow-up")
+    form.action("Move inward", lambda r, e: edits.move_matrix_level(r, e, *where, 1), "arrow-down")
+    form.action("Remove the level", lambda r, e: edits.remove_matrix_level(r, e, *where))
+    if not is_inner:
+        form.section("Look")
+        form.style(report, level, "style", "Change the style", change)
+
+
+def show_measure(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
+    """A measure, in all cells of a matrix."""
+    matrix = edits.matrix_of(report, edition, selection.block)
+    measure = matrix.measure(selection.column)
+
+    def change(**changes: Any) -> ReportEdit:
+        return lambda r, e: edits.change_measure(r, e, matrix.name, measure.name, **changes)
+
+    form.title(f"Measure · {measure.name}")
+    form.section("What")
+    own = ("text",) if measure.text is not None else ("value", "format", "currency", "when_null", "when_zero")
+    form.properties(Measure, measure, ("name", "title", *own, "totals", "link"), "Change the measure", change)
+    form.section("Where")
+    form.properties(Measure, measure, ("width",), "Change the width", change)
+    for side, text in (("rows", "Order rows by it"), ("columns", "Order columns by it")):
+        if getattr(matrix, side) and measure.value is not None:
+            form.action(text, partial(_order_by, matrix.name, side, measure.value), "arrow-down-a-z")
+    form.action("Move before", lambda r, e: edits.move_measure(r, e, matrix.name, measure.name, -1), "arrow-up")
+    form.action("Move after", lambda r, e: edits.move_measure(r, e, matrix.name, measure.name, 1), "arrow-down")
+    form.action("Take the measure out", lambda r, e: edits.remove_measure(r, e, matrix.name, measure.name))
+    form.looks(report, measure, "Change the look", change)
+    if measure.scale is not None:
+        form.properties(Measure, measure, ("scale_over",), "Change the scale", change)
+
+
+def _add_level(matrix: str, side: str, field: str, report: Report, edition: str) -> Report:
+    return edits.add_matrix_level(report, edition, matrix, side, field, column_expression(field))
+
+
+def _add_measure(matrix: str, field: str, report: Report, edition: str) -> Report:
+    query = report.query(edits.matrix_of(report, edition, matrix).query)
+    total = edits.column_setting(query, field).total
+    aggregate = total if total not in (None, "none") else "count"
+    return edits.add_measure(report, edition, matrix, field, aggregate_of(str(aggregate), column_expression(field)))
+
+
+def _order_by(matrix: str, side: str, value: str, report: Report, edition: str) -> Report:
+    """Order a side's innermost groups by a measure, largest first."""
+    inner = getattr(edits.matrix_of(report, edition, matrix), side)[-1]
+    changes = {"order_by": value, "order": "descending"}
+    return edits.change_matrix_level(report, edition, matrix, inner.name, **changes)
+
+
+def _swap(matrix: str, report: Report, edition: str) -> Report:
+    return edits.swap_sides(report, edition, matrix)
+
+
+def _to_table(matrix: str, report: Report, edition: str) -> Report:
+    return edits.matrix_to_table(report, edition, matrix)

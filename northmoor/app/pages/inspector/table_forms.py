@@ -1,0 +1,322 @@
+"""The inspector's forms for a table: the table, its levels, its rows and their cells."""
+
+from collections.abc import Callable
+from functools import partial
+from typing import Any
+
+from northmoor.app.document_controller import Selection
+from northmoor.app.pages.inspector.block_forms import name_line
+from northmoor.app.pages.inspector.form import InspectorForm, ReportEdit
+from northmoor.app.pages.inspector.grouping_editors import show_period, show_range
+from northmoor.app.widgets.editors import LineEditor, choice_editor
+from northmoor.core.expr.binning import group_by_period, group_by_range
+from northmoor.core.expr.language import column_expression
+from northmoor.core.expr.order_by import format_order_by, parse_order_by
+from northmoor.core.model import edits
+from northmoor.core.model.blocks.table import (
+    PAGE_ROWS,
+    Cell,
+    Column,
+    Drawing,
+    HeadRow,
+    Level,
+    Row,
+    RowPlace,
+    TableBlock,
+)
+from northmoor.core.model.edits import TABLE_LOOKS, table_to_matrix, take_table_look
+from northmoor.core.model.report import Report
+
+PAGE_ROW_NAMES = {
+    "page_total": "Total of page",
+    "brought_forward": "Brought forward",
+    "carried_forward": "Carried forward",
+}
+"""The rows of a table that belong to its pages, as they are called."""
+
+
+def row_name(place: RowPlace) -> str:
+    """A row as the window calls it."""
+    if place.row in PAGE_ROW_NAMES:
+        return PAGE_ROW_NAMES[place.row]
+    if place.row == "head":
+        return f"Head, row {place.number}" if place.number else "Head of the table"
+    if place.row == "detail":
+        return f"Rows, line {place.number + 1}" if place.number else "Rows"
+    what = f"{place.row.capitalize()} {place.number + 1}" if place.number else place.row.capitalize()
+    return f"{what} of {place.level or 'all'}"
+
+
+def show_table(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
+    """A table as a whole."""
+    table = edits.table_of(report, edition, selection.block)
+    change = form.block_change(selection.block)
+    form.title(f"Table · {table.name}")
+    form.section("What")
+    name_line(form, table)
+    queries = [q.name for q in report.queries]
+    form.property(TableBlock, table, "query", lambda v: form.edit("Change the query", change(query=v)), queries)
+    _row_order(form, table, change)
+    form.properties(TableBlock, table, ("show_details", "keep_rows", "when_empty"), "Change what is shown", change)
+    form.section("Where")
+    if table.levels:
+        levels = [level.name for level in table.levels]
+        form.property(TableBlock, table, "folded", lambda v: form.edit("Change the folding", change(folded=v)), levels)
+    names = ("when_wide", "show_head", "repeat_head", "rows_per_page", "foot_of_page", "space_after", "visible")
+    form.properties(TableBlock, table, names, "Change the table", change)
+    form.section("Look")
+    for name in ("style", "head_style"):
+        form.style(report, table, name, "Change the style", change)
+    looks = [(look.title, partial(_take_look, table.name, name)) for name, look in TABLE_LOOKS.items()]
+    form.choices("Start from a look", "type", looks)
+    form.choices("Add a row", "plus", _table_rows(report, table))
+    if table.levels:
+        form.action("Turn it into a matrix", partial(_to_matrix, table.name), "grid-3x3")
+
+
+def _to_matrix(table: str, report: Report, edition: str) -> Report:
+    return table_to_matrix(report, edition, table)
+
+
+def _take_look(table: str, name: str, report: Report, edition: str) -> Report:
+    return take_table_look(report, edition, table, name)
+
+
+def _add_level(table: str, field: str, at: int, report: Report, edition: str) -> Report:
+    return edits.add_level(report, edition, table, field, column_expression(field), at)
+
+
+def _table_rows(report: Report, table: TableBlock) -> list[tuple[str, ReportEdit]]:
+    """The rows a table could have besides those it has."""
+
+    def adding(place: RowPlace, row: Row) -> ReportEdit:
+        return lambda r, e: edits.change_row(r, e, table.name, place, row)
+
+    plain = Row(cells=(Cell(column=table.columns[0].name, text=""),))
+    head = HeadRow(cells=(Cell(column=table.columns[0].name, text="", span=len(table.columns)),))
+    found = [
+        ("Total of all", adding(RowPlace("total", None, len(table.total)), edits.total_row(report, table, "Total")))
+    ]
+    for name in PAGE_ROWS:
+        if getattr(table, name) is None:
+            row = edits.total_row(report, table, PAGE_ROW_NAMES[name], "total")
+            found.append((PAGE_ROW_NAMES[name], adding(RowPlace(name), row)))
+    found.append(("Another line of each row", adding(RowPlace("detail", None, 1 + len(table.detail)), plain)))
+    found.append(("Another row of the head", adding(RowPlace("head", None, 1 + len(table.head)), head)))
+    return found
+
+
+def show_level(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
+    """A level."""
+    table = edits.table_of(report, edition, selection.block)
+    level = table.level(selection.level)
+
+    def change(**changes: Any) -> ReportEdit:
+        return lambda r, e: edits.change_level(r, e, table.name, level.name, **changes)
+
+    form.title(f"Level {table.levels.index(level) + 1} · {level.name}")
+    form.section("What")
+    form.properties(Level, level, ("by",), "Change the grouping", change)
+    kinds = form.controller.kinds.get(table.query, {})
+    show_period(
+        form,
+        kinds,
+        level.by,
+        lambda chosen: form.edit(
+            "Change the period", lambda r, e: group_by_period(r, e, table.name, level.name, chosen)
+        ),
+    )
+    show_range(
+        form,
+        kinds,
+        level.by,
+        lambda size: form.edit("Change the range", lambda r, e: group_by_range(r, e, table.name, level.name, size)),
+    )
+    fields = ("order", "order_by", "listed", "first_groups", "others", "keep_groups", "parent")
+    form.properties(Level, level, fields, "Change the grouping", change)
+    form.section("Where")
+    names = (
+        "indent",
+        "page_break",
+        "odd_page",
+        "keep_together",
+        "largest_gap",
+        "repeat_heading",
+        "continued",
+        "rows_after_heading",
+        "rows_before_total",
+        "restart_page_number",
+    )
+    form.properties(Level, level, names, "Change the breaks", change)
+    heading = edits.heading_row(report, table, level.by)
+    total = edits.total_row(report, table, f"Total for {{{level.by}}}", "total")
+    form.action(
+        "Add another heading" if level.heading else "Add a heading",
+        change(heading=(*level.heading, heading)),
+        "heading",
+    )
+    form.action("Add another total" if level.total else "Add a total", change(total=(*level.total, total)), "sigma")
+    at = table.levels.index(level)
+    known = tuple(form.controller.kinds.get(table.query, {}))
+    for where, place in (("around it", at), ("inside it", at + 1)):
+        added = [(field, partial(_add_level, table.name, field, place)) for field in known]
+        form.choices(f"Add a level {where}", "brackets", added)
+    form.action("Move outward", lambda r, e: edits.move_level(r, e, table.name, level.name, -1), "arrow-up")
+    form.action("Move inward", lambda r, e: edits.move_level(r, e, table.name, level.name, 1), "arrow-down")
+    form.action("Remove the level", lambda r, e: edits.remove_level(r, e, table.name, level.name))
+    if any(column.value == level.by for column in table.columns):
+        form.action(
+            "Remove it with its columns", lambda r, e: edits.remove_level(r, e, table.name, level.name, columns=True)
+        )
+
+
+def _row_order(form: InspectorForm, table: TableBlock, change: Callable[..., ReportEdit]) -> None:
+    """The order of the rows within the innermost group, as one line."""
+
+    def commit(text: str) -> None:
+        form.edit("Change the order of rows", lambda r, e: change(order=parse_order_by(text))(r, e))
+
+    line = LineEditor(format_order_by(table.order), commit)
+    line.setPlaceholderText("as the query gives them")
+    line.setObjectName("expression")
+    line.setAccessibleName("Rows ordered by")
+    line.setToolTip("Expressions over a row, with commas between them; desc after one: the largest first")
+    line.setProperty("field", "order")
+    form.labelled("Rows ordered by", line)
+
+
+def show_row(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
+    """A kind of row of a table."""
+    table = edits.table_of(report, edition, selection.block)
+    place = selection.place
+    form.title(row_name(place))
+    if place in (RowPlace("head"), RowPlace("detail")):
+        form.section("Look")
+        name = "head_style" if place.row == "head" else "style"
+        form.style(report, table, name, "Change the style", form.block_change(table.name))
+        if place.row == "detail":
+            form.rules(report, table.rules, form.block_change(table.name))
+        return
+    row = table.row_at(place)
+
+    def change(**changes: Any) -> ReportEdit:
+        return lambda r, e: edits.change_row(r, e, table.name, place, row.but(**changes))
+
+    if isinstance(row, HeadRow):
+        form.section("Where")
+        form.properties(HeadRow, row, ("on",), "Change where it stands", change)
+    elif place.row in ("heading", "total"):
+        form.section("Where")
+        form.properties(Row, row, ("stands",), "Change where it stands", change)
+    form.looks(report, row, "Change the look", change)
+    form.action("Take the row out", lambda r, e: edits.change_row(r, e, table.name, place, None))
+
+
+def show_cell(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
+    """A cell of a table, in every row of its kind."""
+    table = edits.table_of(report, edition, selection.block)
+    column = next(c for c in table.columns if c.name == selection.column)
+    place = selection.place
+    form.title(f"{row_name(place)} · {column.name}")
+
+    def change_column(**changes: Any) -> ReportEdit:
+        return lambda r, e: edits.change_column(r, e, table.name, column.name, **changes)
+
+    form.section("What")
+    if place == RowPlace("head"):
+        form.properties(Column, column, ("title",), "Change the cell", change_column)
+        _column_place(form, column, change_column)
+        _column_actions(form, table, column)
+    elif place == RowPlace("detail"):
+        form.properties(Column, column, _content_fields(column), "Change the cell", change_column)
+        _drawing(form, column, change_column)
+        _column_place(form, column, change_column)
+        if table.detail:
+            form.properties(Column, column, ("rows",), "Change the span", change_column)
+        form.looks(report, column, "Change the look", change_column)
+        _totals(form, table, column)
+        _column_actions(form, table, column)
+    else:
+        _row_cell(form, report, table, place, column)
+
+
+def _drawing(form: InspectorForm, part: Cell | Column, change: Callable[..., ReportEdit]) -> None:
+    """What a cell draws in place of text, and how."""
+    kinds = {
+        "bar": "A bar",
+        "spark": "A spark line",
+        "columns": "Spark columns",
+        "qr": "A QR code",
+        "barcode": "A barcode",
+        "picture": "A picture",
+    }
+
+    def choose(kind: str | None) -> None:
+        drawing = None if kind is None else (part.draw or Drawing(kind="bar")).but(kind=kind)
+        form.edit("Change what is drawn", change(draw=drawing))
+
+    editor = choice_editor(kinds, part.draw.kind if part.draw else None, choose, "Text")
+    editor.setAccessibleName("Drawn as")
+    editor.setToolTip("What stands in the cell: its value as text, or something drawn from it")
+    editor.setProperty("field", "drawn")
+    form.labelled("Drawn as", editor)
+    drawing = part.draw
+    if drawing is not None:
+        names = ("color", "negative", "least", "greatest", "height")
+        form.properties(
+            Drawing, drawing, names, "Change the drawing", lambda **changes: change(draw=drawing.but(**changes))
+        )
+
+
+def _row_cell(form: InspectorForm, report: Report, table: TableBlock, place: RowPlace, column: Column) -> None:
+    row = table.row_at(place)
+    cell = next((c for c in row.cells if c.column == column.name), None) or Cell(column=column.name)
+
+    def change(**changes: Any) -> ReportEdit:
+        return lambda r, e: edits.change_cell(r, e, table.name, place, column.name, **changes)
+
+    def change_column(**changes: Any) -> ReportEdit:
+        return lambda r, e: edits.change_column(r, e, table.name, column.name, **changes)
+
+    if cell.chart is None:
+        form.properties(Cell, cell, _content_fields(cell), "Change the cell", change)
+        _drawing(form, cell, change)
+    else:
+        form.note("A chart stands here. Click it on the page, or choose it in Contents, to change it.")
+    _column_place(form, column, change_column)
+    form.properties(Cell, cell, ("span", "rows"), "Change the span", change)
+    form.looks(report, cell, "Change the look", change)
+    if cell.chart is None and place.row in ("heading", "total"):
+        form.action("Draw a chart here", partial(_draw_in_cell, table.name, place, column.name), "chart-column")
+    form.action("Empty the cell", lambda r, e: edits.remove_cell(r, e, table.name, place, column.name))
+
+
+def _draw_in_cell(table: str, place: RowPlace, column: str, report: Report, edition: str) -> Report:
+    return edits.draw_in_cell(report, edition, table, place, column, column_expression)
+
+
+def _column_place(form: InspectorForm, column: Column, change: Callable[..., ReportEdit]) -> None:
+    form.section("Where")
+    form.properties(Column, column, ("width", "visible", "repeat_across"), "Change the column", change)
+
+
+def _totals(form: InspectorForm, table: TableBlock, column: Column) -> None:
+    """Offer totals of a column at each level, with the column's own format."""
+    if column.value is None:
+        return
+    places = [*((f"each {level.name}", level.name) for level in table.levels), ("all rows", None)]
+    changes = [(text, partial(_add_total, table.name, column.name, level)) for text, level in places]
+    form.choices("Total it at the end of", "sigma", changes)
+
+
+def _add_total(table: str, column: str, level: str | None, report: Report, edition: str) -> Report:
+    return edits.add_total(report, edition, table, column, level)
+
+
+def _column_actions(form: InspectorForm, table: TableBlock, column: Column) -> None:
+    form.action("Remove the column", lambda r, e: edits.remove_column(r, e, table.name, column.name))
+
+
+def _content_fields(part: Cell | Column) -> tuple[str, ...]:
+    own = ("text",) if part.text is not None else ("value", "format", "currency", "when_null", "when_zero")
+    return (*own, "blank_repeats", "link", "anchor")

@@ -1,0 +1,108 @@
+"""Fields: the columns of the table's query, to be put into it as columns or levels."""
+
+from collections.abc import Iterable
+
+from PyQt6.QtCore import QMimeData, QPoint, Qt, pyqtSignal
+from PyQt6.QtGui import QPaintEvent
+from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QMenu, QWidget
+
+from northmoor.app.pages.canvas.drag.field_drop import MIME
+from northmoor.app.widgets.hints import draw_hint
+from northmoor.app.widgets.icons import icon
+from northmoor.core.engine.rows import Rows
+from northmoor.core.model.edits import column_setting
+from northmoor.core.model.queries import Query
+
+ICONS = {
+    "text": "type",
+    "integer": "hash",
+    "decimal": "hash",
+    "float": "hash",
+    "date": "calendar",
+    "timestamp": "clock",
+    "boolean": "toggle-left",
+}
+
+FIELDS_HINT = "The fields of the table's query stand here once it has run. If it fails, mend its SQL in Data."
+
+
+def field_of_item(item: QListWidgetItem) -> str:
+    """The name of the field that an entry of the list shows."""
+    return str(item.data(Qt.ItemDataRole.UserRole))
+
+
+class FieldsPanel(QListWidget):
+    """The fields of a query. Enter or a double click adds a column; the context menu also adds levels."""
+
+    column_wanted = pyqtSignal(str)
+    level_wanted = pyqtSignal(str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setAccessibleName("Fields")
+        self.setToolTip(
+            "Drag a field to a gap between columns, to the lane beside the page, or onto a total. "
+            "Enter adds it as a column; L groups by it."
+        )
+        self.setDragEnabled(True)
+        self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.customContextMenuRequested.connect(self._menu)
+        self.itemActivated.connect(lambda item: self.column_wanted.emit(field_of_item(item)))
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """Say what belongs here when there is nothing yet."""
+        super().paintEvent(event)
+        draw_hint(self, FIELDS_HINT)
+
+    def show_fields(self, query: Query, rows: Rows | None) -> None:
+        """Show a query's columns."""
+        current = self.current_field()
+        self.clear()
+        if rows is None:
+            return
+        for name, kind in zip(rows.names, rows.types, strict=True):
+            setting = column_setting(query, name)
+            if setting.hidden:
+                continue
+            aggregate = setting.total if setting.total not in (None, "none") else ""
+            item = QListWidgetItem(icon(ICONS[kind.kind]), setting.label or name)
+            item.setData(Qt.ItemDataRole.UserRole, name)
+            item.setToolTip(f"{name}: {kind}" + (f", totalled by {aggregate}" if aggregate else ""))
+            self.addItem(item)
+            if name == current:
+                self.setCurrentItem(item)
+
+    def names(self) -> list[tuple[str, str]]:
+        """What readers see of each field, and its name."""
+        items = [item for n in range(self.count()) if (item := self.item(n)) is not None]
+        return [(item.text(), field_of_item(item)) for item in items]
+
+    def current_field(self) -> str | None:
+        """The chosen field's name."""
+        item = self.currentItem()
+        return field_of_item(item) if item else None
+
+    def mimeData(self, items: Iterable[QListWidgetItem]) -> QMimeData:
+        """The dragged field's name."""
+        data = QMimeData()
+        for item in items:
+            data.setData(MIME, field_of_item(item).encode())
+        return data
+
+    def keyPressEvent(self, event: object) -> None:
+        """L groups by the chosen field."""
+        field = self.current_field()
+        if event.key() == Qt.Key.Key_L and field:  # type: ignore[attr-defined]  # a QKeyEvent
+            self.level_wanted.emit(field)
+        else:
+            super().keyPressEvent(event)  # type: ignore[arg-type]
+
+    def _menu(self, point: QPoint) -> None:
+        item = self.itemAt(point)
+        if item is None:
+            return
+        field = field_of_item(item)
+        menu = QMenu(self)
+        menu.addAction(icon("columns-3"), "Add as a column", lambda: self.column_wanted.emit(field))
+        menu.addAction(icon("brackets"), "Group by it", lambda: self.level_wanted.emit(field))
+        menu.exec(self.mapToGlobal(point))

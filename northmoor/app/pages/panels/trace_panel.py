@@ -1,0 +1,190 @@
+"""Trace beside the pages: why the figure that was clicked is what it is, and the rows behind it."""
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QPaintEvent
+from PyQt6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QScrollArea,
+    QSplitter,
+    QTableView,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from northmoor.app.widgets.hints import draw_hint
+from northmoor.app.widgets.icons import icon
+from northmoor.app.widgets.rows_model import RowsModel
+from northmoor.app.widgets.theme import GORSE, LICHEN, ROWAN
+from northmoor.app.worker import Worker
+from northmoor.core.checks.trace import Figure, Trace, trace
+from northmoor.core.document import Document
+from northmoor.core.errors import NorthmoorError
+from northmoor.core.expr.formats import format_one
+from northmoor.core.layout.page.hit_testing import HitRegion
+
+TRACE_HINT = "Click a figure on the page to see its formula, the rows behind it, and whether plain SQL says the same."
+
+
+class TracePanel(QFrame):
+    """The trace of one figure; it follows the figures that are clicked while it is open."""
+
+    closed = pyqtSignal()
+    traced = pyqtSignal(object)
+
+    def __init__(self, worker: Worker, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("panel")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setAccessibleName("Trace")
+        self._worker = worker
+        self._wanted: tuple[Document, int, HitRegion] | None = None
+        self.found: Trace | None = None
+        self._title = QLabel()
+        self._title.setObjectName("name")
+        self._title.setTextFormat(Qt.TextFormat.PlainText)
+        self._scope = QLabel()
+        self._scope.setObjectName("quiet")
+        self._scope.setTextFormat(Qt.TextFormat.PlainText)
+        self._figures = QScrollArea()
+        self._figures.setObjectName("panel")
+        self._figures.setWidgetResizable(True)
+        self._figures.setFrameShape(QFrame.Shape.NoFrame)
+        self._figures.setAccessibleName("Figures")
+        self.rows = _RowsBehind()
+        self._place()
+        self.traced.connect(self._take)
+        self.clear()
+
+    def _place(self) -> None:
+        close = QToolButton()
+        close.setIcon(icon("x"))
+        close.setToolTip("Close Trace (F8)")
+        close.setAccessibleName("Close Trace")
+        close.clicked.connect(self.closed.emit)
+        head = QHBoxLayout()
+        for widget in (self._title, self._scope):
+            head.addWidget(widget)
+        head.addStretch(1)
+        head.addWidget(close)
+        split = QSplitter()
+        split.addWidget(self._figures)
+        split.addWidget(self.rows)
+        split.setSizes([420, 420])
+        split.setHandleWidth(1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(10, 4, 6, 6)
+        column.setSpacing(4)
+        column.addLayout(head)
+        column.addWidget(split, 1)
+
+    def clear(self) -> None:
+        """Say what to do."""
+        self._wanted, self.found = None, None
+        self._title.setText("Trace")
+        self._scope.setText("")
+        self._show_figures([_note(TRACE_HINT, "quiet")])
+        self.rows.setModel(None)
+
+    def ask(self, document: Document, page: int, region: HitRegion) -> None:
+        """Trace the figure at a spot of a page."""
+        self._wanted = wanted = (document, page, region)
+        self._scope.setText("asking…")
+
+        def message(result: object) -> None:
+            self.traced.emit((wanted, result))
+
+        self._worker.run_task(lambda stop: trace(document, page, region, stop), message)
+
+    def _take(self, message: tuple[object, object]) -> None:
+        wanted, result = message
+        if wanted is not self._wanted:
+            return  # another figure was clicked since
+        if isinstance(result, NorthmoorError):
+            self.clear()
+            self._show_figures([_note(result.message, "quiet")])
+        elif isinstance(result, Trace):
+            self._show(result, wanted[0])  # type: ignore[index]  # a wish
+
+    def _show(self, found: Trace, document: Document) -> None:
+        self.found = found
+        format_locale = document.composition.context.locale
+        count = found.rows.table.num_rows if found.rows is not None else None
+        rows = "" if count is None else f" · {count:,} {'row' if count == 1 else 'rows'}"
+        self._title.setText(found.shown or "(empty)")
+        self._scope.setText(f"{found.scope}{rows}")
+        lines: list[QWidget] = []
+        for figure in found.figures:
+            lines += self._figure(figure, format_one(figure.value, None, format_locale), format_locale)
+        self._show_figures(lines or [_note("It is a fixed text; nothing is computed for it.", "quiet")])
+        self.rows.setModel(RowsModel(found.rows, format_locale) if found.rows is not None else None)
+        self.rows.resizeColumnsToContents()
+
+    def _figure(self, figure: Figure, value: str, format_locale: object) -> list[QWidget]:
+        answer = figure.verification
+        formula = _note(f"{figure.formula} = {value or 'blank'}", "expression")
+        if figure.agrees is None:
+            return [formula, _marked("triangle-alert", GORSE, answer.why_not or "", "quiet")]
+        rows = f"over {answer.rows:,} {'row' if answer.rows == 1 else 'rows'}"
+        if figure.agrees:
+            message = _marked("circle-check", LICHEN, f"Plain SQL {rows} says the same.", "good")
+        else:
+            other = format_one(answer.value, None, format_locale) or "blank"  # type: ignore[arg-type]  # the document's
+            message = _marked("triangle-alert", ROWAN, f"Plain SQL {rows} says {other}.", "fault")
+        sql = _note(answer.sql, "quiet")
+        sql.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        sql.setStyleSheet('font-family: "IBM Plex Mono"; font-size: 11px;')
+        return [formula, message, sql]
+
+    def _show_figures(self, lines: list[QWidget]) -> None:
+        body = QWidget()
+        body.setObjectName("panel")
+        column = QVBoxLayout(body)
+        column.setContentsMargins(0, 0, 8, 0)
+        column.setSpacing(4)
+        for line in lines:
+            column.addWidget(line)
+        column.addStretch(1)
+        self._figures.setWidget(body)
+
+
+class _RowsBehind(QTableView):
+    """The rows behind a figure."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setAccessibleName("Rows behind the figure")
+        self.setToolTip("The fetched rows that the figure stands for, in their printed order")
+        self.setWordWrap(False)
+        header = self.verticalHeader()
+        assert header is not None
+        header.setDefaultSectionSize(24)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """Draw the rows, or say that there are none."""
+        super().paintEvent(event)
+        if self.model() is not None:
+            draw_hint(self, "No rows stand behind it.")
+
+
+def _note(text: str, name: str) -> QLabel:
+    label = QLabel(text)
+    label.setObjectName(name)
+    label.setTextFormat(Qt.TextFormat.PlainText)
+    label.setWordWrap(True)
+    return label
+
+
+def _marked(drawing: str, color: str, text: str, name: str) -> QWidget:
+    label = _note(text, name)
+    mark = QLabel()
+    mark.setPixmap(icon(drawing, color).pixmap(16, 16))
+    line = QWidget()
+    row = QHBoxLayout(line)
+    row.setContentsMargins(0, 0, 0, 0)
+    row.setSpacing(6)
+    row.addWidget(mark, 0, Qt.AlignmentFlag.AlignTop)
+    row.addWidget(label, 1)
+    return line

@@ -1,0 +1,273 @@
+"""The form of one parameter, or of one computed value: every property, each change one step that can be undone."""
+
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtWidgets import QComboBox, QFormLayout, QFrame, QLabel, QSizePolicy, QWidget
+
+from northmoor.app.parameters.choice_editors import FixedChoices, PickedColumn
+from northmoor.app.parameters.control_base import value_text
+from northmoor.app.widgets.editors import LineEditor, TextEditor, choice_editor, switch_editor
+from northmoor.core.model.parameters import (
+    AllChoices,
+    Choice,
+    ChoicesFrom,
+    Default,
+    FromExpression,
+    FromQuery,
+    NamedValue,
+    Parameter,
+    Scalar,
+)
+from northmoor.core.model.report import Report
+
+Columns = Callable[[str], list[str]]
+"""The columns of a query by its name, as far as they are known."""
+ChangeProperty = Callable[[str, Any], object]
+"""Changes a property, by its name, to a value."""
+KIND_LABELS = {"text": "Text", "integer": "Whole number", "decimal": "Decimal number", "float": "Floating number",
+         "date": "Date", "timestamp": "Date and time", "boolean": "Yes or no"}  # fmt: skip
+HOLDS = {"one": "One value", "list": "A list of values", "range": "A range, from one to another"}
+CONTROL_LABELS = {"field": "Field", "stepper": "Stepper", "calendar": "Calendar", "switch": "Switch",
+            "drop_down": "Drop-down list", "toggles": "Row of toggles", "ticks": "Searchable list with ticks",
+            "lines": "Text, one value a line", "period": "Range with periods"}  # fmt: skip
+
+
+_FIRST_CHOICES: dict[str, Scalar] = {
+    "integer": 1, "decimal": 1, "float": 1, "boolean": True, "date": "2025-01-01", "timestamp": "2025-01-01 00:00",
+}  # fmt: skip
+
+
+class PropertyRows(QFrame):
+    """Rows of properties. `change` commits one."""
+
+    def __init__(self, report: Report, columns: Columns, change: ChangeProperty) -> None:
+        super().__init__()
+        self.report, self.columns, self.change = report, columns, change
+        self.rows = QFormLayout(self)
+        self.rows.setContentsMargins(14, 10, 14, 12)
+        self.rows.setHorizontalSpacing(12)
+        self.rows.setVerticalSpacing(6)
+        self.rows.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.ExpandingFieldsGrow)
+
+    def add(self, label: str, field: str, editor: QWidget, tip: str) -> QWidget:
+        """Add a property's row."""
+        editor.setProperty("field", field)
+        editor.setAccessibleName(label)
+        editor.setToolTip(tip)
+        if isinstance(editor, QComboBox):
+            editor.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        name = QLabel(label)
+        name.setObjectName("quiet")
+        name.setBuddy(editor)
+        self.rows.addRow(name, editor)
+        return editor
+
+    def section(self, text: str) -> None:
+        """Add a section's title."""
+        title = QLabel(text)
+        title.setObjectName("section")
+        self.rows.addRow(title)
+
+    def text(self, label: str, field: str, value: str | None, tip: str, is_code: bool = False) -> LineEditor:
+        """Add a line of text; an empty one is none."""
+        line = LineEditor(value or "", lambda text: self.change(field, text.strip() or None))
+        self.add(label, field, line, tip)
+        line.setObjectName("expression" if is_code else "")
+        return line
+
+    def query_and_column(
+        self, label: str, field: str, query: str, column: str | None, commit: Callable[[str, str], object]
+    ) -> None:
+        """Add a query and one of its columns."""
+        names = [q.name for q in self.report.queries]
+        picked = PickedColumn(names, self.columns, query, column or "", commit)
+        self.add(label, field, picked, "The query, and its column")
+
+
+class NamedValueForm(PropertyRows):
+    """The form of a computed value."""
+
+    def __init__(self, value: NamedValue, report: Report, columns: Columns, change: ChangeProperty) -> None:
+        super().__init__(report, columns, change)
+        tip = "The name, without the colon; it is changed wherever it is used"
+        self.add("Name", "name", LineEditor(value.name, lambda text: change("name", text.strip())), tip)
+        self.text("Note", "hint", value.hint, "What it is, for whoever works on the report")
+        source = value.value
+        forms = {"expression": "An expression", "query": "A query of one row"}
+        now = "expression" if isinstance(source, FromExpression) else "query"
+        self.add("Made from", "source", choice_editor(forms, now, self._turn, None), "What yields it")
+        if isinstance(source, FromExpression):
+            line = LineEditor(source.expression, lambda t: change("value", FromExpression(expression=t)))
+            self.add("Expression", "value", line, "Over other parameters, or totals of queries: max(fares.month)")
+            line.setObjectName("expression")
+        else:
+            self.query_and_column(
+                "Query", "value", source.query, source.column,
+                lambda query, column: change("value", FromQuery(query=query, column=column)),
+            )  # fmt: skip
+
+    def _turn(self, form: str) -> None:
+        first = self.report.queries[0].name if self.report.queries else ""
+        columns = self.columns(first) if first else []
+        made = FromQuery(query=first, column=columns[0] if columns else "") if form == "query" else None
+        self.change("value", made or FromExpression(expression="1"))
+
+
+class ParameterForm(PropertyRows):
+    """The form of a parameter."""
+
+    def __init__(self, parameter: Parameter, report: Report, columns: Columns, change: ChangeProperty) -> None:
+        super().__init__(report, columns, change)
+        self.parameter = parameter
+        self._what()
+        self._list()
+        self._default()
+        self._limits()
+
+    def _what(self) -> None:
+        own, change = self.parameter, self.change
+        tip = "The name, without the colon; it is changed wherever it is used"
+        self.add("Name", "name", LineEditor(own.name, lambda text: change("name", text.strip())), tip)
+        self.text("Label", "label", own.label, "What stands beside it in the bar")
+        self.text("Hint", "hint", own.hint, "A sentence for whoever fills it in")
+        kinds = {k: v for k, v in KIND_LABELS.items() if own.holds != "range" or k in ("date", "timestamp")}
+        self.add("Kind", "kind", choice_editor(kinds, own.kind, lambda k: change("kind", k), None), "Kind of value")
+        holds = choice_editor(HOLDS, own.holds, lambda h: change("holds", h), None)
+        self.add("Holds", "holds", holds, "One value, several, or a range")
+        controls = {name: CONTROL_LABELS[name] for name in own.controls}
+        fitting = f"By its kind ({CONTROL_LABELS[own.controls[0]].lower()})"
+        control = choice_editor(controls, own.control, lambda c: change("control", c), fitting)
+        self.add("Control", "control", control, "How it is filled in")
+        switch = switch_editor(own.required, lambda on: change("required", on))
+        self.add("Must be given", "required", switch, "Whether it may be left empty")
+
+    def _list(self) -> None:
+        own = self.parameter
+        if own.holds == "range":
+            return
+        self.section("List to choose from")
+        forms = {"none": "No list: any value", "fixed": "A fixed list", "query": "From a query"}
+        now = "query" if own.choices_from is not None else "fixed" if own.choices else "none"
+        self.add("List", "list", choice_editor(forms, now, self._turn_list, None), "What readers can choose")
+        if own.choices:
+            table = FixedChoices(own.choices, lambda choices: self.change("choices", choices))
+            self.add("Entries", "choices", table, "The value that queries get, and what readers see")
+        if own.choices_from is not None:
+            self._list_from(own.choices_from)
+
+    def _list_from(self, source: ChoicesFrom) -> None:
+        def commit(query: str, column: str) -> None:
+            label = source.label if query == source.query else None
+            self.change("choices_from", ChoicesFrom(query=query, value=column, label=label))
+
+        self.query_and_column("Values", "choices_from", source.query, source.value, commit)
+        names = {name: name for name in self.columns(source.query)}
+        if source.label:
+            names.setdefault(source.label, source.label)
+        label = choice_editor(
+            names,
+            source.label,
+            lambda name: self.change("choices_from", source.but(label=name)),
+            "The values themselves",
+        )
+        self.add("Labels", "choices_label", label, "Column with what readers see")
+
+    def _turn_list(self, form: str) -> None:
+        first = self.report.queries[0].name if self.report.queries else None
+        if form == "query" and first is None:
+            return
+        made: dict[str, Any] = {"choices": (), "choices_from": None}
+        if form == "fixed":
+            value = _FIRST_CHOICES.get(self.parameter.kind, "a")
+            made["choices"] = (Choice(value=value, label="First choice"),)
+        elif form == "query" and first is not None:
+            columns = self.columns(first)
+            made["choices_from"] = ChoicesFrom(query=first, value=columns[0] if columns else "value")
+        if isinstance(self.parameter.default, AllChoices) and form == "none":
+            made["default"] = None
+        self.change("list", made | {"control": None})
+
+    def _default(self) -> None:
+        own = self.parameter
+        self.section("When none is given")
+        forms = {"none": "Nothing", "value": "A value", "expression": "An expression", "query": "From a query"}
+        if own.holds == "list" and own.has_list:
+            forms["all"] = "All of the list"
+        box = choice_editor(forms, _form_of(own.default), self._turn_default, None)
+        self.add("Default", "default_form", box, "The value used when none is given")
+        default = own.default
+        if isinstance(default, FromExpression):
+            line = LineEditor(default.expression, lambda t: self.change("default", FromExpression(expression=t)))
+            self.add("Expression", "default", line, "Such as make_date(:year, 1, 1) or max(fares.month)")
+            line.setObjectName("expression")
+        elif isinstance(default, FromQuery):
+            self.query_and_column(
+                "Query", "default", default.query, default.column,
+                lambda query, column: self.change("default", FromQuery(query=query, column=column)),
+            )  # fmt: skip
+        elif default is not None and not isinstance(default, AllChoices):
+            self._values("Value", "default", default, "Days in words too, such as last full month")
+        self._values("Sample", "sample", own.sample, "Used in this window in place of what the calling program gives")
+
+    def _values(self, label: str, field: str, value: Any, tip: str) -> None:
+        """Add a value as it is typed; those of a list stand one a line."""
+        if self.parameter.holds == "list":
+            listed = value if isinstance(value, tuple) else () if value is None else (value,)
+            text = "\n".join(value_text(entry) for entry in listed)
+            editor: QWidget = TextEditor(text, lambda t: self.change(field, self._typed_list(t)))
+            editor.setProperty("placeholderText", "One value a line")
+        else:
+            editor = LineEditor(value_text(value), lambda t: self.change(field, self._typed(t)))
+        self.add(label, field, editor, tip)
+
+    def _typed(self, text: str) -> Scalar | None:
+        """A typed text as files hold values of the kind; what is none is kept, and told where it is used."""
+        text = text.strip()
+        if not text:
+            return None
+        if self.parameter.kind == "integer" and text.lstrip("+-").isdigit():
+            return int(text)
+        if self.parameter.kind == "boolean" and text.lower() in ("yes", "no", "true", "false"):
+            return text.lower() in ("yes", "true")
+        return text
+
+    def _typed_list(self, text: str) -> tuple[Scalar, ...] | None:
+        typed = (self._typed(line) for line in text.split("\n"))
+        return tuple(value for value in typed if value is not None) or None
+
+    def _turn_default(self, form: str) -> None:
+        first = self.report.queries[0].name if self.report.queries else None
+        columns = self.columns(first) if first else []
+        made: dict[str, Default] = {"none": None, "all": AllChoices(), "expression": FromExpression(expression="1")}
+        made["value"] = {"date": "today", "timestamp": "now"}.get(self.parameter.kind, 1)
+        if self.parameter.holds == "range":
+            made["value"] = "this month"
+        elif self.parameter.choices:
+            made["value"] = self.parameter.choices[0].value
+        if form == "query" and first is not None:
+            made["query"] = FromQuery(query=first, column=columns[0] if columns else "value")
+        default = made.get(form)
+        self.change("default", (default,) if form == "value" and self.parameter.holds == "list" else default)
+
+    def _limits(self) -> None:
+        own = self.parameter
+        if own.kind == "boolean":
+            return
+        self.section("Limits")
+        if own.kind == "text":
+            self.text("Pattern", "pattern", own.pattern, "A regular expression that the whole text must match", True)
+            for label, field, value in (("Fewest letters", "shortest", own.shortest), ("Most", "longest", own.longest)):
+                line = LineEditor(str(value or ""), lambda t, f=field: self.change(f, int(t) if t.isdigit() else None))  # type: ignore[misc]
+                self.add(label, field, line, "How many characters the text has")
+            return
+        for label, field, limit in (("Least", "smallest", own.smallest), ("Greatest", "largest", own.largest)):
+            line = LineEditor(value_text(limit), lambda t, f=field: self.change(f, self._typed(t)))  # type: ignore[misc]
+            self.add(label, field, line, "Dates in words too, such as today")
+
+
+def _form_of(default: Default) -> str:
+    if default is None:
+        return "none"
+    forms = {FromExpression: "expression", FromQuery: "query", AllChoices: "all"}
+    return next((form for kind, form in forms.items() if isinstance(default, kind)), "value")

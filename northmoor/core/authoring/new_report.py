@@ -1,0 +1,152 @@
+"""A new report from SQL: the query is run once to learn its columns, and the listing is written from them."""
+
+import re
+from collections.abc import Sequence
+from pathlib import Path
+
+from northmoor.core.authoring.starter_layouts import (
+    Field,
+    listing,
+)
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.engine.rows import Rows
+from northmoor.core.errors import Place, QueryError, ReportFileError, did_you_mean
+from northmoor.core.expr.language import column_expression
+from northmoor.core.model.parameters import Parameter
+from northmoor.core.model.queries import Query, QueryColumn
+from northmoor.core.model.report import Report
+from northmoor.core.model.value_types import ValueType
+from northmoor.core.sources.builder.edits import select_all
+from northmoor.core.sources.builder.select_ast import select_sql
+from northmoor.core.sources.drivers.catalog import CatalogTable
+from northmoor.core.sources.drivers.read_only import check_query
+from northmoor.core.sources.fetch.query_resolution import dialect_of, resolve
+from northmoor.core.sources.fetch.run_query import FetchRequest, fetch
+from northmoor.core.sources.library import Library
+from northmoor.core.sources.typing.inference import infer_parameter_kind
+from northmoor.core.store.report_files import save_report
+from northmoor.core.values.parameter_values import Values
+from northmoor.core.values.scalars import read_scalar
+
+_UNGROUPED = re.compile(r"(^|_)(id|no|nr|number|code|year|key)$", re.IGNORECASE)
+_SAMPLES = {
+    "text": "",
+    "integer": 0,
+    "decimal": 0,
+    "float": 0,
+    "date": "2025-01-01",
+    "timestamp": "2025-01-01",
+    "boolean": False,
+}
+
+
+def new_report(
+    path: Path,
+    target: str,
+    sql: str,
+    levels: Sequence[str],
+    totals: Sequence[str],
+    title: str | None,
+    replace: bool = False,
+) -> Report:
+    """Write a listing of a query's rows and return it.
+
+    Raises ReportFileError when the file exists already (unless it is to be replaced), ConnectionFault, QueryError, and
+    QueryError for a level or total that is no column of the query.
+    """
+    if path.exists() and not replace:
+        raise ReportFileError(f"{path.name} exists already; choose another name, or say --replace.")
+    if not path.parent.is_dir():
+        raise ReportFileError(f"There is no folder {path.parent}; make it first.")
+    library = Library.around(path)
+    query = Query(name="rows", connection=library.connect(target), sql=sql.strip())
+    checked = check_query(query.sql, dialect_of(query, library))
+    catalog = library.catalog(library.connect(target), CancelToken())
+    kinds = {name: infer_parameter_kind(checked, catalog, name) for name in sorted(checked.parameters)}
+    parameters = tuple(Parameter(name=name, kind=kind) for name, kind in kinds.items())
+    rows = _sample(query, parameters, library)
+    columns = [(name, column_expression(name), readable_name(name)) for name in rows.names]
+    chosen_levels = [_column(name, rows, "level") for name in levels]
+    chosen_totals = [_column(name, rows, "total") for name in totals]
+    for name in chosen_totals:
+        if not rows.types[rows.names.index(name)].is_number:
+            raise QueryError(f"Column {name} holds no numbers and cannot be totalled.", Place(query=query.name))
+    query = query.but(
+        columns=tuple(_settings(name, kind, chosen_totals) for name, kind in zip(rows.names, rows.types, strict=True))
+    )
+    report = listing(query, columns, chosen_levels, chosen_totals, title or readable_name(path.stem), parameters)
+    if replace:
+        path.unlink(missing_ok=True)
+    save_report(report, path)
+    return report
+
+
+def _sample(query: Query, parameters: tuple[Parameter, ...], library: Library) -> Rows:
+    """The query's rows, with stand-ins for its parameters: they tell its columns."""
+    samples = {p.name: read_scalar(p.kind, _SAMPLES[p.kind]) for p in parameters}
+    values = Values(samples, kinds={p.name: p.kind for p in parameters})
+    report = listing(query, [("column", "1", "")], [], [], "sample", parameters)
+    return fetch(FetchRequest(report, resolve(report, query.name, library), values, library, {}, CancelToken()))
+
+
+def _settings(name: str, kind: ValueType, totals: Sequence[str]) -> QueryColumn:
+    is_code = kind.kind == "integer" and name not in totals and _UNGROUPED.search(name)
+    return QueryColumn(
+        name=name,
+        label=readable_name(name),
+        format="0" if is_code else None,
+        total="sum" if name in totals else None,
+    )
+
+
+def fields_of(rows: Rows, query: Query) -> tuple[Field, ...]:
+    """The fields of a query's rows: numbers that are no codes are totalled, as its settings say or as sums."""
+    settings = {column.name: column for column in query.columns}
+    found = []
+    for name, kind in zip(rows.names, rows.types, strict=True):
+        own = settings.get(name)
+        total = own.total if own is not None else None
+        if total is None and kind.is_number and not _UNGROUPED.search(name):
+            total = "sum"
+        label = (own.label if own is not None else None) or readable_name(name)
+        is_moment = kind.kind in ("date", "timestamp")
+        found.append(Field(name, column_expression(name), label, None if total == "none" else total, is_moment))
+    return tuple(found)
+
+
+def table_query(connection: str, table: CatalogTable, library: Library) -> Query:
+    """A query that takes a table. Raises QueryError and ConnectionFault."""
+    sql = select_sql(select_all(table, library.driver(connection).dialect))
+    return Query(name=_identifier(table.name), connection=connection, sql=sql)
+
+
+def _identifier(name: str) -> str:
+    plain = re.sub(r"\W+", "_", name.rpartition(".")[2]).strip("_").lower() or "rows"
+    return plain if plain[0].isalpha() or plain[0] == "_" else f"rows_{plain}"
+
+
+def first_rows(query: Query, most: int) -> Query:
+    """The query with at most so many of its rows, to look at."""
+    return query.but(sql=f"{query.sql.rstrip().rstrip(';')}\nlimit {most}")
+
+
+def with_field_settings(query: Query, fields: Sequence[Field]) -> Query:
+    """The query with settings for its fields: what readers call them, and how they are totalled."""
+    own = {column.name for column in query.columns}
+    more = (QueryColumn(name=f.name, label=f.label, total=f.total) for f in fields if f.name not in own)
+    return query.but(columns=(*query.columns, *more))
+
+
+def _column(name: str, rows: Rows, what: str) -> str:
+    if name in rows.names:
+        return name
+    folded = {known.lower(): known for known in rows.names}
+    if name.lower() in folded:
+        return folded[name.lower()]
+    raise QueryError(f"There is no column {name!r} for --{what}. {did_you_mean(name, rows.names)}", Place(query="rows"))
+
+
+def readable_name(name: str) -> str:
+    """A column's or file's name as readers see it: route_name becomes Route name."""
+    words = re.sub(r"[_\-]+", " ", name).strip()
+    return words[:1].upper() + words[1:] if words else name

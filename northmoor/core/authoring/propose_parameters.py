@@ -1,0 +1,78 @@
+"""Proposals: the parameter that a placeholder wants, and the condition by which a query uses a parameter."""
+
+from dataclasses import replace
+
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.errors import NorthmoorError, QueryError
+from northmoor.core.expr.placeholders import placeholders
+from northmoor.core.model import edits
+from northmoor.core.model.parameters import Default, Parameter
+from northmoor.core.model.queries import Query
+from northmoor.core.model.report import Report
+from northmoor.core.model.value_types import KindName
+from northmoor.core.sources.builder.edits import with_condition
+from northmoor.core.sources.builder.select_ast import Comparison, SelectModel, has_aggregate, parse_select, select_sql
+from northmoor.core.sources.drivers.catalog import Catalog
+from northmoor.core.sources.drivers.read_only import CheckedQuery, check_query
+from northmoor.core.sources.fetch.query_resolution import dialect_of, fill_shared
+from northmoor.core.sources.library import Library
+from northmoor.core.sources.typing.inference import infer_parameter_kind
+
+_DEFAULTS: dict[KindName, Default] = {
+    "text": "", "integer": 0, "decimal": 0, "float": 0, "date": "today", "timestamp": "now", "boolean": False,
+}  # fmt: skip
+
+
+def proposed_parameter(query: CheckedQuery, catalog: Catalog, name: str) -> Parameter:
+    """A parameter for a placeholder: of the kind it is compared with, a list where it stands in brackets."""
+    kind = infer_parameter_kind(query, catalog, name)
+    if all(p.is_listed for p in placeholders(query.sql, query.dialect) if p.name == name):
+        return Parameter(name=name, kind=kind, holds="list", required=False)
+    return Parameter(name=name, kind=kind, default=_DEFAULTS[kind])
+
+
+def missing_parameters(report: Report, query: Query, library: Library, stop: CancelToken) -> list[Parameter]:
+    """Proposals for the placeholders of a query that no parameter fills. Raises NorthmoorError when it is no query."""
+    filled = fill_shared(query, library)
+    checked = check_query(filled.sql, dialect_of(query, library))
+    missing = sorted(checked.parameters - set(report.value_names) - {p.name for p in report.parameters})
+    catalog = Catalog()
+    if missing and filled.connection is not None:
+        catalog = library.catalog(filled.connection, stop)
+    return [proposed_parameter(checked, catalog, name) for name in missing]
+
+
+def sql_using(query: Query, parameter: Parameter, column: str, library: Library) -> str | None:
+    """A query's SQL with a condition on a column of its result by a parameter; None where none can be said."""
+    if query.shared is not None or query.use_sample:
+        return None
+    try:
+        dialect = dialect_of(query, library)
+        sentence = parse_select(query.sql, dialect)
+    except (NorthmoorError, QueryError):
+        return None
+    expression = _expression(sentence, column) if sentence is not None else None
+    if sentence is None or expression is None or has_aggregate(expression, dialect):
+        return None
+    return select_sql(replace(with_condition(sentence, _comparison(parameter, expression))))
+
+
+def _expression(sentence: SelectModel, column: str) -> str | None:
+    """What a column of the result is made of."""
+    for kept in sentence.select_items:
+        own = kept.name or kept.expression.rpartition(".")[2]
+        if own.strip('"`').lower() == column.lower():
+            return kept.expression
+    return column if any(kept.expression == "*" for kept in sentence.select_items) else None
+
+
+def _comparison(parameter: Parameter, expression: str) -> Comparison:
+    names = tuple(f":{name}" for name in parameter.names)
+    if parameter.holds == "range":
+        return Comparison(expression, "between", names)
+    return Comparison(expression, "in" if parameter.holds == "list" else "=", names[:1])
+
+
+def with_use(report: Report, query: str, sql: str) -> Report:
+    """The report with a query's SQL changed."""
+    return edits.change_query(report, query, sql=sql)

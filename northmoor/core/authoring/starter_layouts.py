@@ -1,0 +1,185 @@
+"""Layouts a new report may begin with: its styles, and a listing, groups, a matrix or statements of chosen fields."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from northmoor.core.model.aggregates import aggregate_of
+from northmoor.core.model.blocks.containers import Block, ForEachBlock
+from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
+from northmoor.core.model.blocks.table import Cell, Column, Level, Row, TableBlock
+from northmoor.core.model.blocks.text import TextBlock, literal_template
+from northmoor.core.model.pages import Running, RunningLine, TextPiece
+from northmoor.core.model.parameters import Parameter
+from northmoor.core.model.queries import Query
+from northmoor.core.model.report import Edition, Report
+from northmoor.core.model.styles import NamedStyle
+
+STYLES = (
+    NamedStyle(name="body", font="Plex Sans", size=9000, padding=2000, inset=4000),
+    NamedStyle(name="title", based_on="body", size=18_000, bold=True, padding=0, inset=0),
+    NamedStyle(name="subtitle", based_on="body", size=10_000, color="#6B645A", padding=2000, inset=0),
+    NamedStyle(name="head", based_on="body", bold=True, rule_below=750, padding=3000),
+    NamedStyle(name="heading", based_on="body", bold=True, size=10_000, padding=6000),
+    NamedStyle(name="total", based_on="body", bold=True, rule_above=500, padding=3000),
+    NamedStyle(name="grand-total", based_on="total", rule_above=1000, rule_below=1000),
+    NamedStyle(name="running", based_on="body", size=8000, color="#6B645A", padding=0, inset=0),
+)
+"""The styles of a new report: names that say what each is for."""
+
+
+def listing(
+    query: Query,
+    columns: Sequence[tuple[str, str, str]],
+    levels: Sequence[str],
+    totals: Sequence[str],
+    title: str,
+    parameters: Sequence[Parameter] = (),
+) -> Report:
+    """A report that lists a query's rows, grouped by columns (outermost first) and totalled.
+
+    `columns` are (name, expression, label) of each column; levels and totals are names among them. Columns that are
+    levels stand in headings instead of in every row, unless nothing else would be left.
+    """
+    shown = [c for c in columns if c[0] not in levels] or list(columns)
+    expressions = {name: expression for name, expression, _ in columns}
+    table = TableBlock(
+        name="table",
+        query=query.name,
+        style="body",
+        head_style="head",
+        columns=tuple(Column(name=n, value=e, title=literal_template(label)) for n, e, label in shown),
+        levels=tuple(_level(name, expressions, shown, totals) for name in levels),
+        total=listing_total_row("Total", expressions, shown, totals, "grand-total") if totals else None,
+    )
+    heading = TextBlock(name="title", text="{report_title()}", style="title", space_after=14_000)
+    edition = Edition(name="main", footer=running_footer(), blocks=(heading, table))
+    return Report(title=title, queries=(query,), styles=STYLES, editions=(edition,), parameters=tuple(parameters))
+
+
+def running_footer() -> Running:
+    """The footer of a new report: its title, and the page."""
+    return Running(
+        lines=(
+            RunningLine(
+                start=TextPiece(text="{report_title()}", style="running"),
+                end=TextPiece(text="Page {page_number(); 0} of {page_count(); 0}", style="running"),
+            ),
+        )
+    )
+
+
+def _level(
+    name: str, expressions: dict[str, str], shown: Sequence[tuple[str, str, str]], totals: Sequence[str]
+) -> Level:
+    heading = Cell(column=shown[0][0], text=f"{{{expressions[name]}}}", span=len(shown))
+    total = (
+        listing_total_row(f"Total for {{{expressions[name]}}}", expressions, shown, totals, "total") if totals else None
+    )
+    return Level(name=name, by=expressions[name], heading=Row(style="heading", cells=(heading,)), total=total)
+
+
+def listing_total_row(
+    label: str,
+    expressions: dict[str, str],
+    shown: Sequence[tuple[str, str, str]],
+    totals: Sequence[str],
+    style: str,
+) -> Row:
+    """A row with a label, then sums under the columns they total."""
+    names = [name for name, _, _ in shown]
+    summed = [name for name in names if name in totals]
+    sums = [Cell(column=name, value=f"sum({expressions[name]})") for name in summed]
+    first = names.index(summed[0]) if summed else len(names)
+    if first > 0:
+        return Row(style=style, cells=(Cell(column=names[0], text=label, span=first), *sums))
+    return Row(style=style, cells=tuple(sums))
+
+
+@dataclass(frozen=True)
+class Field:
+    """A field of a query: its name, the expression that means it, what readers call it, how it is totalled, if at all,
+    and whether it is a moment, whose months make better groups than its days."""
+
+    name: str
+    expression: str
+    label: str
+    total: str | None = None
+    is_moment: bool = False
+
+
+def proposals(base: Report, query: Query, fields: Sequence[Field], title: str) -> dict[str, Report]:
+    """The reports that can be begun with fields, in the order in which they matter, by the names of their kinds. `base`
+    has the queries and parameters that they keep."""
+    plain, totalled = [f for f in fields if f.total is None], [f for f in fields if f.total is not None]
+    found: dict[str, Report] = {}
+    if fields:
+        found["Listing"] = _listing(base, query, fields, [], title)
+    if plain and len(fields) > 1:
+        found["Grouped"] = _listing(base, query, fields, plain[:1], title)
+    if plain and (totalled or len(plain) > 1):
+        found["Matrix"] = _with_blocks(base, title, _matrix(query, plain, totalled))
+    if plain and len(fields) > 1:
+        found["Statements"] = _with_blocks(base, title, _statements(query, fields, plain[0]), titled=False)
+    return found
+
+
+def _with_blocks(base: Report, title: str, block: Block, titled: bool = True) -> Report:
+    heading = (TextBlock(name="title", text="{report_title()}", style="title", space_after=14_000),) if titled else ()
+    edition = Edition(name="main", footer=running_footer(), blocks=(*heading, block))
+    return _new_report(base, edition, title)
+
+
+def _new_report(base: Report, edition: Edition, title: str) -> Report:
+    known = {style.name for style in base.styles}
+    styles = (*base.styles, *(style for style in STYLES if style.name not in known))
+    return base.but(title=title, styles=styles, editions=(edition,), shown_edition=None)
+
+
+def _listing(base: Report, query: Query, fields: Sequence[Field], levels: Sequence[Field], title: str) -> Report:
+    columns = [(f.name, f.expression, f.label) for f in fields]
+    totals = [f.name for f in fields if f.total is not None]
+    made = listing(query, columns, [f.name for f in levels], totals, title)
+    return _new_report(base, made.editions[0], title)
+
+
+def _matrix(query: Query, plain: Sequence[Field], totalled: Sequence[Field]) -> MatrixBlock:
+    measures = [
+        Measure(name=f.name, value=aggregate_of(str(f.total), f.expression), title=literal_template(f.label))
+        for f in totalled[:1]
+    ]
+    return MatrixBlock(
+        name="matrix", query=query.name, rows=tuple(map(_matrix_level, plain[:1])),
+        columns=tuple(map(_matrix_level, plain[1:2])),
+        measures=tuple(measures) or (Measure(name="count", value="count(*)", title="Count"),),
+        style="body", head_style="head", total_style="grand-total",
+    )  # fmt: skip
+
+
+def _matrix_level(field: Field) -> MatrixLevel:
+    by = f"date_trunc('month', {field.expression})" if field.is_moment else field.expression
+    return MatrixLevel(
+        name=field.name, by=by, title=literal_template(field.label), format="MMM y" if field.is_moment else None
+    )
+
+
+def _statements(query: Query, fields: Sequence[Field], key: Field) -> ForEachBlock:
+    others = [field for field in fields if field is not key]
+    shown = [(field.name, field.expression, field.label) for field in others]
+    totals = [field.name for field in others if field.total is not None]
+    table = TableBlock(
+        name="table",
+        query=query.name,
+        style="body",
+        head_style="head",
+        columns=tuple(Column(name=n, value=e, title=literal_template(label)) for n, e, label in shown),
+        total=(listing_total_row("Total", {n: e for n, e, _ in shown}, shown, totals, "grand-total"),)
+        if totals
+        else (),
+    )
+    heading = TextBlock(
+        name="heading", text=f"{literal_template(key.label)} {{{key.expression}}}", style="title", space_after=14_000
+    )
+    return ForEachBlock(
+        name=f"each-{key.name}", query=query.name, by=key.expression, restart_page_number=True,
+        bookmark=f"{{{key.expression}}}", blocks=(heading, table),
+    )  # fmt: skip

@@ -1,0 +1,4 @@
+"""Ground floor: what every stage uses and what knows nothing of reports.
+
+`arrays` (NumPy types), `cache`, `cancellation`, `gc_pause`, `atomic_write`.
+"""

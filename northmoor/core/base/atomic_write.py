@@ -1,0 +1,36 @@
+"""Writing a file so that a crash leaves the old one or the new one, whole."""
+
+import os
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+from northmoor.core.errors import ReportFileError
+
+
+def write_atomically(path: Path, write: Callable[[Path], object]) -> None:
+    """Let `write` fill a new file beside `path`, then put it in its place in one step.
+
+    Raises ReportFileError when that is not possible; nothing is left half-written.
+    """
+    part: Path | None = None
+    try:
+        handle, name = tempfile.mkstemp(prefix=f".{path.name}.", suffix=".part", dir=path.parent)
+        os.close(handle)
+        part = Path(name)
+        part.chmod(path.stat().st_mode & 0o777 if path.exists() else 0o666 & ~_umask())
+        write(part)
+        with part.open("rb+") as written:
+            os.fsync(written.fileno())
+        part.replace(path)
+    except OSError as error:
+        raise ReportFileError(f"{path} cannot be written: {error.strerror}.") from error
+    finally:
+        if part is not None:
+            part.unlink(missing_ok=True)
+
+
+def _umask() -> int:
+    mask = os.umask(0)
+    os.umask(mask)
+    return mask

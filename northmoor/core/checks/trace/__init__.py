@@ -1,0 +1,10 @@
+"""Trace: why a figure is what it is. Its formula, its scope, the very rows, and what plain SQL says of them.
+
+Reading order: `dispatch` finds what is traced at a place; `tables`, `matrices`, `charts` and `texts` trace each
+kind; `figures` holds what they give.
+"""
+
+from northmoor.core.checks.trace.dispatch import trace
+from northmoor.core.checks.trace.figures import Figure, Trace
+
+__all__ = ["Figure", "Trace", "trace"]

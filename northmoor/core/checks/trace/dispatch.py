@@ -1,0 +1,27 @@
+"""Trace: why a figure is what it is. Its formula, what it is over, the very rows, and what plain SQL says of them."""
+
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.checks.trace.charts import trace_mark
+from northmoor.core.checks.trace.figures import Trace
+from northmoor.core.checks.trace.matrices import trace_matrix
+from northmoor.core.checks.trace.tables import trace_cell, traced_fragment
+from northmoor.core.checks.trace.texts import trace_text, trace_text_of_record
+from northmoor.core.document import Document
+from northmoor.core.layout.page.hit_testing import HitRegion
+
+
+def trace(document: Document, page: int, region: HitRegion, stop: CancelToken) -> Trace:
+    """Trace what is at a spot of a page (its index): the cell of a table, a paragraph, a piece of header or footer.
+
+    Raises LayoutError where there is nothing to trace.
+    """
+    if region.row in ("text", "readout") and region.printed is not None:
+        return trace_text_of_record(document, region, stop)
+    if region.row in ("text", "readout", "header", "footer"):
+        return trace_text(document, page, region, stop)
+    if region.part == "chart":
+        return trace_mark(document, page, region, stop)
+    fragment = traced_fragment(document, page, region)
+    if fragment.layout.data.crosstab is not None:
+        return trace_matrix(document, fragment, region, stop)
+    return trace_cell(document, fragment, region, stop)

@@ -1,0 +1,3 @@
+"""From given values and defaults to resolved values: `resolution`, in the order of their needs; `choices`, their
+lists.
+"""

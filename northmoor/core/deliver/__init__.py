@@ -1,1 +1,0 @@
-"""Runs: writing a document's outputs where they belong."""

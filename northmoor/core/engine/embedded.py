@@ -1,0 +1,101 @@
+"""The embedded engine: DuckDB in memory, closed to files, network and settings.
+
+One thread: sums of floating-point numbers depend on their order, and the same input must give the same bytes.
+"""
+
+import os
+import re
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import Any
+
+import duckdb
+import pyarrow as pa
+
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.errors import Cancelled
+from northmoor.core.model.value_types import KindName
+
+EngineError = duckdb.Error
+_BOUND = re.compile(r"\$(\w+)")
+SETTINGS: dict[str, str | bool | int | float | list[str]] = {
+    "threads": 1,
+    "memory_limit": "4GB",
+    "autoload_known_extensions": False,
+    "autoinstall_known_extensions": False,
+    "python_enable_replacements": False,
+}
+
+
+SORTING = min(os.cpu_count() or 1, 8)
+"""Threads that put rows in order."""
+
+
+def isolate(connection: Any, files: Sequence[Path] = (), zone: str = "UTC") -> None:
+    """Set an engine's time zone, and keep it from then on from everything but some files; no statement undoes it."""
+    connection.execute(f"set TimeZone = '{zone}'")
+    if files:
+        listed = ", ".join("'" + str(file).replace("'", "''") + "'" for file in files)
+        connection.execute(f"set allowed_paths = [{listed}]")
+    connection.execute("set enable_external_access = false")
+    connection.execute("set lock_configuration = true")
+
+
+class Engine:
+    """A private database in memory over Arrow tables that are given names; on several threads only where no result
+    depends on the order of work."""
+
+    def __init__(self, stop: CancelToken, zone: str = "UTC", threads: int = 1) -> None:
+        self._stop = stop
+        self.connection = duckdb.connect(":memory:", config={**SETTINGS, "threads": threads})
+        isolate(self.connection, zone=zone)
+
+    def __enter__(self) -> "Engine":
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.connection.close()
+
+    def register(self, name: str, table: pa.Table) -> None:
+        """Make an Arrow table known to SQL by a name."""
+        self.connection.register(name, table)
+
+    def run(self, sql: str, parameters: Mapping[str, Any] | None = None) -> pa.Table:
+        """The result of a statement, in which ``$name`` stands for a bound value; values not named in it are ignored.
+
+        Raises EngineError in the engine's words, or Stopped.
+        """
+        named = set(_BOUND.findall(sql))
+        bound = {name: value for name, value in (parameters or {}).items() if name in named}
+        with self._stop.on_cancel(self.connection.interrupt):
+            try:
+                return self.connection.sql(sql, params=bound).to_arrow_table()
+            except duckdb.InterruptException as error:
+                raise Cancelled from error
+
+
+_SQL_TYPES: dict[KindName, str] = {
+    "text": "varchar",
+    "integer": "bigint",
+    "decimal": "decimal(38, 10)",
+    "float": "double",
+    "date": "date",
+    "timestamp": "timestamp",
+    "boolean": "boolean",
+}
+
+
+def list_sql(name: str, kind: KindName, listed: tuple[Any, ...] | None) -> str:
+    """What stands in ``in (…)`` for a bound list (or a single value, where there is none).
+
+    An empty list has no type that the engine could see, and binds nothing.
+    """
+    if listed is None:
+        return f"${name}"
+    return f"select unnest(${name})" if listed else f"select null::{_SQL_TYPES[kind]} where false"
+
+
+def engine_message(error: duckdb.Error) -> str:
+    """The first line of an engine's message, without its class."""
+    first = str(error).strip().split("\n")[0]
+    return first.split("Error: ", 1)[-1].rstrip(".!")

@@ -1,0 +1,164 @@
+"""Pictures: read within limits, as pixels or as paths that every output can place, and fitted into boxes."""
+
+import base64
+import binascii
+import hashlib
+import io
+import warnings
+import zlib
+from dataclasses import dataclass
+from pathlib import Path
+
+from PIL import Image
+
+from northmoor.core.errors import LayoutError, Place, ReportFileError
+from northmoor.core.layout.context import LayoutContext
+from northmoor.core.layout.graphics.display_list import AnyPicture, Picture
+from northmoor.core.layout.graphics.svg import is_svg, read_svg
+from northmoor.core.model.blocks.picture import PictureBlock
+
+MOST_PIXELS = 40_000_000
+MOST_PICTURE_BYTES = 50_000_000
+_ENCODED = ("iVBORw0KGgo", "/9j/", "PHN2Z", "PD94b")
+"""How PNG, JPEG and SVG begin in base64."""
+_HEX = ("89504e470d0a1a0a", "ffd8ff", "3c737667", "3c3f786d6c")
+
+
+def load_picture(file: str, context: LayoutContext) -> AnyPicture:
+    """The picture of a file named in the report.
+
+    Raises ReportFileError when it lies outside the library, LayoutError when it is missing, too large, or no PNG, JPEG
+    or SVG.
+    """
+    path = context.path_of(file)
+    try:
+        key = ("picture", path, path.stat().st_mtime_ns)
+    except OSError as error:
+        raise LayoutError(f"There is no picture {file!r} in the library; put it there.") from error
+    return context.cache.get(key, lambda: _of_file(path, file))
+
+
+def _of_file(path: Path, file: str) -> AnyPicture:
+    if path.stat().st_size > MOST_PICTURE_BYTES:
+        raise LayoutError(
+            f"The picture {file!r} is larger than {MOST_PICTURE_BYTES // 1_000_000} MB; use a smaller one."
+        )
+    return read_picture(path.read_bytes(), f"The picture {file!r}")
+
+
+def read_picture(data: bytes, what: str) -> AnyPicture:
+    """The picture that bytes are. Raises LayoutError."""
+    digest = hashlib.sha256(data).hexdigest()[:32]
+    if is_svg(data):
+        try:
+            return read_svg(data, digest)
+        except LayoutError as error:
+            raise LayoutError(f"{what}: {error.message[0].lower()}{error.message[1:]}") from error
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("error")
+            with Image.open(io.BytesIO(data), formats=("PNG", "JPEG")) as image:
+                if image.width * image.height > MOST_PIXELS:
+                    raise LayoutError(f"{what} has more than {MOST_PIXELS:,} pixels; use a smaller one.")
+                image.load()
+                return _pixels(image, data, digest)
+    except (OSError, ValueError, SyntaxError, Warning, Image.DecompressionBombError) as error:
+        raise LayoutError(f"{what} is no PNG, JPEG or SVG that can be read; save it anew.") from error
+
+
+def _pixels(image: Image.Image, data: bytes, digest: str) -> Picture:
+    if image.format == "JPEG" and image.mode in ("RGB", "L"):
+        return Picture(digest, image.size, True, data, gray=image.mode == "L")
+    rgba = image.convert("RGBA")
+    alpha = rgba.getchannel("A")
+    is_opaque = alpha.getextrema() == (255, 255)
+    pixels = zlib.compress(rgba.convert("RGB").tobytes(), 6)
+    return Picture(digest, image.size, False, pixels, None if is_opaque else zlib.compress(alpha.tobytes(), 6))
+
+
+def picture_of_value(value: object, context: LayoutContext) -> AnyPicture:
+    """The picture that a column holds: bytes, their base64 or hexadecimal text, a data URI (RFC 2397) or a path in the
+    library. Raises like `load_picture`."""
+    if isinstance(value, bytes):
+        return read_picture(value, "The picture of the column")
+    text = str(value).strip()
+    encoded = text.partition(",")[2] if text.startswith("data:") else text
+    is_hex = encoded[:40].lower().startswith(_HEX)
+    if not (is_hex or text.startswith(("data:", *_ENCODED))):
+        return load_picture(text, context)
+    if len(encoded) > 2 * MOST_PICTURE_BYTES:
+        raise LayoutError(
+            f"The picture of the column is larger than {MOST_PICTURE_BYTES // 1_000_000} MB; use a smaller one."
+        )
+    try:
+        data = bytes.fromhex(encoded) if is_hex else base64.b64decode("".join(encoded.split()), validate=True)
+    except (ValueError, binascii.Error) as error:
+        raise LayoutError("The picture of the column is no base64 text; look at its value in Data.") from error
+    return read_picture(data, "The picture of the column")
+
+
+def picture_or_fault(file: str, block: str, context: LayoutContext) -> AnyPicture | str:
+    """The picture of a file, or why there is none; that, and what of it is left out, is noted as a finding."""
+    try:
+        found = load_picture(file, context)
+    except (LayoutError, ReportFileError) as error:
+        context.find("picture", Place(block=block), error.message)
+        return error.message
+    report_omissions(found, block, context)
+    return found
+
+
+def report_omissions(picture: AnyPicture, block: str, context: LayoutContext) -> None:
+    """Note what of a drawing is not drawn."""
+    if not isinstance(picture, Picture) and picture.left_out:
+        message = f"Of its drawing, this is left out: {', '.join(picture.left_out)}."
+        context.find("picture", Place(block=block), message, is_error=False)
+
+
+def width_at(picture: AnyPicture, height: int) -> int:
+    """The width of a picture at a height, keeping its proportions."""
+    return height * picture.pixels[0] // max(picture.pixels[1], 1)
+
+
+@dataclass(frozen=True)
+class FittedPicture:
+    """A picture in a box: the rectangle that is seen of it (from the box's corner), and that of all of it where it is
+    larger."""
+
+    visible: tuple[int, int, int, int]
+    whole: tuple[int, int, int, int] | None = None
+
+
+def size_of(block: PictureBlock, picture: AnyPicture, room: int) -> tuple[int, int]:
+    """Width and height of a picture block in a room; without a width, that follows from what is seen of the picture."""
+    height = block.height
+    if block.width is not None:
+        return min(block.width, room), height
+    across, down = _visible_part(block, picture)
+    width = round(height * across / down)
+    return (width, height) if width <= room else (room, max(round(height * room / width), 1))
+
+
+def _visible_part(block: PictureBlock, picture: AnyPicture) -> tuple[float, float]:
+    """Width and height of what is left of a picture when its edges are cut off."""
+    width, height = picture.pixels
+    return width * (1 - block.crop_left - block.crop_right), height * (1 - block.crop_top - block.crop_bottom)
+
+
+def fitted(block: PictureBlock, picture: AnyPicture, width: int, height: int) -> FittedPicture:
+    """A picture in a box: all of it inside, or all of the box filled, or both by stretching it."""
+    across, down = _visible_part(block, picture)
+    scale_x, scale_y = width / across, height / down
+    if block.fit != "stretch":
+        scale_x = scale_y = min(scale_x, scale_y) if block.fit == "whole" else max(scale_x, scale_y)
+    shown_x, shown_y = round(across * scale_x), round(down * scale_y)
+    seen_x, seen_y = min(shown_x, width), min(shown_y, height)
+    left = {"start": 0, "center": (width - seen_x) // 2, "end": width - seen_x, "decimal": 0}[block.align]
+    top = (height - seen_y) // 2
+    whole = (
+        left - (shown_x - seen_x) // 2 - round(picture.pixels[0] * block.crop_left * scale_x),
+        top - (shown_y - seen_y) // 2 - round(picture.pixels[1] * block.crop_top * scale_y),
+        round(picture.pixels[0] * scale_x), round(picture.pixels[1] * scale_y),
+    )  # fmt: skip
+    seen = (left, top, seen_x, seen_y)
+    return FittedPicture(seen, None if whole == seen else whole)

@@ -1,0 +1,8 @@
+"""Moved."""
+
+from typing import Any
+
+
+def plain_key(key: Any) -> Any:
+    """A key as an origin holds it."""
+    return key if isinstance(key, str | int | float | bool) or key is None else str(key)

@@ -1,0 +1,4 @@
+"""From texts to positioned glyphs and lines.
+
+Reading order: `fonts`, `harfbuzz`, `shaping`, `advances` (widths of whole columns of texts), `line_breaking`.
+"""

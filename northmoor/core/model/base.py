@@ -1,0 +1,87 @@
+"""The base of everything in a report file: immutable, strict about unknown entries, compared by value."""
+
+import re
+from typing import Annotated, Any, Literal, Self
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, StringConstraints, WithJsonSchema
+
+from northmoor.core.model.lengths import Gap
+
+Name = Annotated[str, StringConstraints(pattern=r"^[A-Za-z_][A-Za-z0-9_\-]*$", max_length=63)]
+Identifier = Annotated[str, StringConstraints(pattern=r"^[A-Za-z_][A-Za-z0-9_]*$", max_length=63)]
+"""A name that can stand in SQL."""
+Title = Annotated[str, StringConstraints(min_length=1, max_length=200)]
+_COLOR = r"^#[0-9A-Fa-f]{6}$"
+
+
+def _check_color(text: object) -> object:
+    if not isinstance(text, str) or not re.match(_COLOR, text):
+        raise ValueError(f"{text!r} is no colour; write for example #7B4B94")
+    return text
+
+
+Color = Annotated[str, BeforeValidator(_check_color), WithJsonSchema({"type": "string", "pattern": _COLOR})]
+
+
+class Part(BaseModel):
+    """A part of a report. Parts never change; an edit makes a new part with `but`."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", use_attribute_docstrings=True)
+
+    def but(self, **changes: Any) -> Self:
+        """The same part with some properties changed, validated like a file's.
+
+        Raises pydantic.ValidationError when a changed value does not fit.
+        """
+        values = {name: getattr(self, name) for name in type(self).model_fields}
+        return type(self).model_validate(values | changes)
+
+
+def unique_names(names: list[str], what: str) -> None:
+    """Raise ValueError when two parts of a kind have the same name."""
+    seen: set[str] = set()
+    for name in names:
+        if name in seen:
+            raise ValueError(f"two {what}s are named {name!r}")
+        seen.add(name)
+
+
+class FlowBlock(Part):
+    """A block's name and its place among others."""
+
+    name: Name
+    """The name by which findings and origins speak of it."""
+    space_after: Gap = 0
+    """Space between it and the next block."""
+    visible: str | None = None
+    """Expression that says whether it is shown, such as :detail = 'full'; without one, it always is."""
+
+
+RESERVED_WINDOWS = ("report", "page", "pages_before", "pages_to_here", "own")
+"""Windows that have a meaning everywhere, so that no level has their names."""
+
+
+class GroupingLevel(Part):
+    """A grouping step: what makes a group, in what order groups stand, and which are kept."""
+
+    name: Title
+    """Its name, which is also a window: sum(fare) over route."""
+    by: str
+    """The expression whose equal values make a group."""
+    parent: str | None = None
+    """Expression for the key of the group that a group lies in, such as parent_id: then groups form a tree, and a
+    group's rows are its own and those of all groups in it. The rows that are a group's own are the window own."""
+    order: Literal["ascending", "descending", "as_given"] = "ascending"
+    """Order of the groups: by their key, or as the query gives it."""
+    order_by: str | None = None
+    """Expression over a group's rows that orders the groups in place of their key, such as sum(fare)."""
+    keep_groups: str | None = None
+    """Condition over a group's rows; groups for which it does not hold are left out, such as count(*) > 10."""
+    first_groups: Annotated[int, Field(ge=1, le=1_000_000)] | str | None = None
+    """How many groups are kept at most in each group around them, the first in their order: a number, or an expression
+    such as :top."""
+    listed: tuple[str, ...] = ()
+    """Keys, as text, whose groups come first, in this order; the others follow in theirs."""
+    others: str | None = None
+    """What the one group is called in which all groups after the first are gathered, such as Others; without it, they
+    are left out."""

@@ -1,0 +1,114 @@
+"""Report files: reading with messages that name the faulty entry, writing so that a crash loses nothing.
+
+A ``.moor`` file is UTF-8 JSON, one entry a line where it can be, so that versions compare well.
+"""
+
+import json
+from typing import Any, TypeVar
+
+from pydantic import ValidationError
+from pydantic_core import ErrorDetails, from_json
+
+from northmoor.core.errors import NewerFileError, ReportFileError
+from northmoor.core.model.base import Part
+from northmoor.core.model.lengths import format_length
+from northmoor.core.model.report import REPORT_VERSION, Report
+
+P = TypeVar("P", bound=Part)
+
+
+def read_report(text: str | bytes, where: str = "The text") -> Report:
+    """The report of a text; `where` begins the message of a fault."""
+    return read_part(text, where, Report, "northmoor_report", REPORT_VERSION, "a report")
+
+
+def read_part(data: str | bytes, where: str, kind: type[P], version_entry: str, newest: int, what: str) -> P:
+    """The part that a versioned JSON text holds; `where` and `what` are for the sentence that says what is wrong with
+    it. Raises ReportFileError, and NewerFileError for a text of a newer form."""
+    try:
+        entries = from_json(data)
+    except ValueError as error:
+        raise ReportFileError(f"{where} is not whole JSON ({error}); restore an earlier copy of it.") from error
+    if not isinstance(entries, dict) or version_entry not in entries:
+        raise ReportFileError(f"{where} is not {what}: it has no entry {version_entry!r}.")
+    version = entries[version_entry]
+    if isinstance(version, int) and version > newest:
+        raise NewerFileError(
+            f"{where} was written by a newer Northmoor (form {version}, this one knows up to {newest}); "
+            "open it there. It is left as it is."
+        )
+    try:
+        return kind.model_validate_json(data)
+    except ValidationError as error:
+        raise ReportFileError(f"{where}: {_message(error, entries)}") from error
+
+
+def report_text(report: Report) -> str:
+    """The file's text: entries in the order of the model, those at their default left out."""
+    return part_text(report, "northmoor_report", report.northmoor_report)
+
+
+def part_text(part: Part, version_entry: str, version: int) -> str:
+    """The text of a versioned JSON file."""
+    entries = {version_entry: version} | part.model_dump(mode="json", exclude_defaults=True)
+    return json.dumps(_with_kinds(part, entries), ensure_ascii=False, indent=2) + "\n"
+
+
+def _with_kinds(part: Part, entries: dict[str, Any]) -> dict[str, Any]:
+    """Put back each block's and piece's `kind`, which is a default of its model but needed to read it."""
+    for name in type(part).model_fields:
+        held = getattr(part, name)
+        if name == "kind" and name not in entries:
+            entries.update({"kind": held, **{k: entries.pop(k) for k in list(entries)}})
+        elif isinstance(held, tuple) and isinstance(entries.get(name), dict):  # a single row stands by itself
+            entries[name] = _with_kinds(held[0], entries[name])
+        elif isinstance(held, Part) and name in entries:
+            entries[name] = _with_kinds(held, entries[name])
+        elif isinstance(held, tuple) and name in entries:
+            pairs = zip(held, entries[name], strict=True)
+            entries[name] = [_with_kinds(v, e) if isinstance(v, Part) else e for v, e in pairs]
+    return entries
+
+
+def _message(error: ValidationError, entries: Any) -> str:
+    first, *rest = error.errors(include_url=False)
+    message = f"{_entry(first, entries)}: {_fault(first, entries)}."
+    more = {1: "One more entry is at fault."}.get(len(rest), f"{len(rest)} more entries are at fault.")
+    return f"{message} {more}" if rest else message
+
+
+def _entry(fault: ErrorDetails, entries: Any) -> str:
+    """The path of an entry, with the names of the parts it leads through: blocks[1] 'fares' › levels[0] 'route'."""
+    words: list[str] = []
+    here = entries
+    for step in fault["loc"]:
+        if isinstance(step, int) and isinstance(here, list) and step < len(here):
+            here = here[step]
+            name = here.get("name") if isinstance(here, dict) else None
+            words[-1] += f"[{step}]" + (f" {name!r}" if isinstance(name, str) else "")
+        elif isinstance(here, dict) and step in here:
+            here = here[step]
+            words.append(str(step))
+        elif fault["type"] in ("missing", "extra_forbidden") and step == fault["loc"][-1]:
+            words.append(str(step))
+    return " › ".join(words) or "the report"
+
+
+def _value_at(fault: ErrorDetails, entries: Any) -> Any:
+    here = entries
+    for step in fault["loc"]:
+        if isinstance(here, list | dict) and (isinstance(here, list) or step in here):
+            here = here[step]  # type: ignore[index]  # a list's step is a number
+    return here
+
+
+def _fault(fault: ErrorDetails, entries: Any) -> str:
+    if fault["type"] == "missing":
+        return "this entry is missing"
+    if fault["type"] == "extra_forbidden":
+        return "there is no such entry; take it out or mend its name"
+    limit = next((v for k, v in fault.get("ctx", {}).items() if k in ("le", "ge")), None)
+    if isinstance(limit, int) and isinstance(_value_at(fault, entries), str):  # a length, told as people write it
+        return f"it must be {'at most' if 'le' in fault['ctx'] else 'at least'} {format_length(limit)}"
+    message = fault["msg"].removeprefix("Value error, ")
+    return message[0].lower() + message[1:].rstrip(".")

@@ -1,0 +1,45 @@
+"""The kinds of value a column or parameter can hold, by the names used in report files."""
+
+import re
+from dataclasses import dataclass
+from typing import Annotated, Literal
+
+from pydantic import StringConstraints
+
+KindName = Literal["text", "integer", "decimal", "float", "date", "timestamp", "boolean"]
+TypeName = Annotated[
+    str,
+    StringConstraints(pattern=r"^(text|integer|decimal\(\d{1,2}, ?\d{1,2}\)|float|date|timestamp|boolean)$"),
+]
+"""A type as files write it: ``text``, ``integer``, ``decimal(12,2)``, ``float``, ``date``, ``timestamp``,
+``boolean``."""
+
+_DECIMAL = re.compile(r"decimal\((\d+), ?(\d+)\)")
+MAX_PRECISION = 38  # what Arrow's and DuckDB's 128-bit decimals hold
+
+
+@dataclass(frozen=True, slots=True)
+class ValueType:
+    """A kind of value; `precision` and `scale` matter to decimals only. Timestamps are wall time in the report's
+    zone."""
+
+    kind: KindName
+    precision: int = 0
+    scale: int = 0
+
+    @classmethod
+    def parse(cls, name: str) -> "ValueType":
+        """The type of a name in a file, which the model has already checked."""
+        match = _DECIMAL.fullmatch(name)
+        if match is None:
+            return cls(name)  # type: ignore[arg-type]  # the model's pattern admits only these names
+        precision = min(int(match[1]), MAX_PRECISION)
+        return cls("decimal", precision, min(int(match[2]), precision))
+
+    def __str__(self) -> str:
+        return f"decimal({self.precision},{self.scale})" if self.kind == "decimal" else self.kind
+
+    @property
+    def is_number(self) -> bool:
+        """Whether values can be added up."""
+        return self.kind in ("integer", "decimal", "float")

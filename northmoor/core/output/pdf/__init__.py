@@ -1,0 +1,4 @@
+"""From pages to a PDF file, page by page.
+
+Reading order: `writer`, `content_streams`, `font_embedding`, `file_structure`.
+"""

@@ -1,0 +1,122 @@
+"""What the road asks of a kind of connection: one protocol, implemented by a module for each kind."""
+
+from collections.abc import Iterator, Mapping
+from contextlib import AbstractContextManager
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Protocol
+from zoneinfo import ZoneInfo
+
+import pyarrow as pa
+
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.errors import ConnectionFault, QueryError
+from northmoor.core.expr.placeholders import Placeholder
+from northmoor.core.model.value_types import KindName, ValueType
+from northmoor.core.sources.drivers.catalog import Catalog
+from northmoor.core.sources.drivers.read_only import CheckedQuery
+from northmoor.core.values.parameter_values import Listed
+from northmoor.core.values.scalars import Value
+
+FIRST_ROWS = 200
+"""Rows of the first batch: few, so that a slow query shows something soon."""
+BATCH = 50_000
+MOST_ROWS = 20_000_000
+
+
+@dataclass(frozen=True)
+class QueryRequest:
+    """A query to run: its checked SQL, the values bound in it, the report's time zone, and the way to stop it.
+
+    `kinds` are the kinds of the values, or of a list's entries: they are known of nulls and of empty lists too.
+    """
+
+    query: CheckedQuery
+    values: Mapping[str, Value | Listed]
+    zone: ZoneInfo
+    stop: CancelToken
+    kinds: Mapping[str, KindName] = field(default_factory=dict)
+
+    def listed(self, placeholder: Placeholder) -> Listed | None:
+        """The list that a placeholder stands for; None for a single value."""
+        value = self.values.get(placeholder.name)
+        return value if isinstance(value, tuple) else None
+
+
+@dataclass(frozen=True)
+class ResultStream:
+    """A running query.
+
+    `names` are its columns' names, made unique; `kinds` the types that the source is sure of, None where only the
+    values can tell; `batches` give the rows in order, each a list with one Arrow array a column; `data_time` is the
+    moment the rows are as of; `notes` are sentences about the data that its reader should know; `preview` are first
+    rows that may be shown before the first batch, in which they come again.
+    """
+
+    names: tuple[str, ...]
+    kinds: tuple[ValueType | None, ...]
+    batches: Iterator[list[pa.Array]]
+    data_time: datetime
+    notes: tuple[str, ...] = field(default=())
+    preview: list[pa.Array] | None = None
+
+
+class Driver(Protocol):
+    """A way to ask one connection."""
+
+    dialect: str
+    """The SQL dialect it speaks, by sqlglot's name."""
+
+    @property
+    def identity(self) -> str:
+        """As whom or what its queries run, for the plan."""
+
+    def data_time(self) -> datetime:
+        """The moment its data are as of: when files were last written; now, of a server. Raises ConnectionFault."""
+
+    def catalog(self, stop: CancelToken) -> Catalog:
+        """What it holds. Raises ConnectionFault or Stopped."""
+
+    def open_stream(self, request: QueryRequest) -> AbstractContextManager[ResultStream]:
+        """Run a query with its values bound.
+
+        Raises QueryError in the source's words, ConnectionFault, or Stopped, at the start or between batches.
+        """
+
+    def check(self, request: QueryRequest) -> None:
+        """Ask the source whether it would run a query, without running it. Raises like `running`."""
+
+
+def modified_at(*files: Path) -> datetime:
+    """When the newest of files was last written, to the second. Raises ConnectionFault when one is gone."""
+    try:
+        return datetime.fromtimestamp(int(max(file.stat().st_mtime for file in files)), UTC)
+    except OSError as error:
+        raise ConnectionFault(f"{error.filename} cannot be read: {error.strerror}.") from error
+
+
+def unique_column_names(names: list[str]) -> tuple[str, ...]:
+    """The names with repeated ones (in any case) numbered: ``a, A`` becomes ``a, A_2``."""
+    taken: set[str] = set()
+    unique = []
+    for name in names:
+        candidate, count = name or "column", 2
+        while candidate.lower() in taken:
+            candidate, count = f"{name}_{count}", count + 1
+        taken.add(candidate.lower())
+        unique.append(candidate)
+    return tuple(unique)
+
+
+def enforce_row_limit(batches: Iterator[list[pa.Array]], width: int, stop: CancelToken) -> Iterator[list[pa.Array]]:
+    """The batches, with an empty one when there is none. Raises QueryError past the most rows, or Stopped."""
+    count = 0
+    for batch in batches:
+        stop.raise_if_cancelled()
+        count += len(batch[0]) if batch else 0
+        if count > MOST_ROWS:
+            raise QueryError(f"It returns more than {MOST_ROWS:,} rows; narrow it with a where clause.")
+        yield batch
+    if count == 0:
+        yield [pa.nulls(0) for _ in range(width)]

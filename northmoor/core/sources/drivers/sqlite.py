@@ -1,0 +1,177 @@
+"""SQLite through SQLAlchemy: opened read-only, watched by an authorizer, stoppable at any moment.
+
+Rows come through Python's own driver: of the drivers that bring Arrow directly, none can be stopped in a running
+statement, and a query from a stranger may run forever.
+"""
+
+import json
+import sqlite3
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import date, datetime
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+from urllib.parse import quote
+
+import pyarrow as pa
+import sqlalchemy as sa
+from sqlalchemy.pool import NullPool
+
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.gc_pause import gc_paused
+from northmoor.core.engine.arrow_types import untyped_array
+from northmoor.core.errors import ConnectionFault, QueryError
+from northmoor.core.expr.placeholders import DriverSql, Placeholder, for_driver, named_position
+from northmoor.core.sources.drivers.catalog import Catalog, reflected_tables
+from northmoor.core.sources.drivers.protocol import (
+    FIRST_ROWS,
+    QueryRequest,
+    ResultStream,
+    enforce_row_limit,
+    modified_at,
+    unique_column_names,
+)
+from northmoor.core.sources.drivers.server import WAIT
+from northmoor.core.values.parameter_values import Listed
+from northmoor.core.values.scalars import Value
+
+_LONGEST_VALUE = 100_000_000
+_OPERATIONS_BETWEEN_LOOKS = 20_000
+_ROWS_TOGETHER = 4_000
+"""Rows made columns of at a time: few enough for their values to stay in the processor's cache until they are."""
+_READING = {sqlite3.SQLITE_SELECT, sqlite3.SQLITE_READ, sqlite3.SQLITE_FUNCTION, sqlite3.SQLITE_RECURSIVE}
+
+
+class SqliteDriver:
+    """Asks an SQLite database file."""
+
+    dialect = "sqlite"
+
+    def __init__(self, database: Path) -> None:
+        self._database = database
+        self._engine = sa.create_engine("sqlite://", creator=self._open, poolclass=NullPool)
+
+    @property
+    def identity(self) -> str:
+        """The file; there are no users."""
+        return f"the file {self._database.name}, read-only"
+
+    def catalog(self, stop: CancelToken) -> Catalog:
+        """Tables and views, with exact row counts."""
+        try:
+            with self._engine.connect() as connection:
+                _watch(connection, stop)
+
+                def count(name: str) -> tuple[int | None, bool]:
+                    stop.raise_if_cancelled()
+                    counted = sa.select(sa.func.count()).select_from(sa.table(name))
+                    return connection.execute(counted).scalar(), False
+
+                return Catalog(tuple(reflected_tables(connection, [None], count)))
+        except sa.exc.SQLAlchemyError as error:
+            stop.raise_if_cancelled()
+            message = getattr(error, "orig", error)
+            raise ConnectionFault(f"The tables of {self._database.name} cannot be read ({message}).") from error
+
+    @contextmanager
+    def open_stream(self, request: QueryRequest) -> Iterator[ResultStream]:
+        """Run a query; types are the reader's matter, since SQLite keeps none."""
+        with self._cursor("", request) as cursor:
+            names = unique_column_names([entry[0] for entry in cursor.description or ()])
+            batches = enforce_row_limit(_batches(cursor), len(names), request.stop)
+            yield ResultStream(names, (None,) * len(names), batches, self.data_time())
+
+    def check(self, request: QueryRequest) -> None:
+        """Let SQLite compile the query."""
+        with self._cursor("explain ", request, watched=False):
+            pass
+
+    @contextmanager
+    def _cursor(self, before: str, request: QueryRequest, watched: bool = True) -> Iterator[sqlite3.Cursor]:
+        text = _with_lists(request)
+        with self._engine.connect() as connection:
+            driver = _watch(connection, request.stop)
+            if text.sql != request.query.sql:  # what makes lists is set up before anything but reading is refused
+                driver.execute("select 1 from json_each('[]')")
+            if watched:
+                driver.set_authorizer(
+                    lambda action, *_: sqlite3.SQLITE_OK if action in _READING else sqlite3.SQLITE_DENY
+                )
+            try:
+                yield driver.execute(before + text.sql, {name: stored(value) for name, value in request.values.items()})
+            except (sqlite3.Error, OverflowError) as error:
+                request.stop.raise_if_cancelled()
+                message = self._busy(error) or f"The database refuses it: {error}."
+                at = named_position(str(error), text)
+                raise QueryError(message, position=at) from error
+
+    def _open(self) -> sqlite3.Connection:
+        if not self._database.is_file():
+            raise ConnectionFault(f"There is no file {self._database}; put it back or change the connection.")
+        try:
+            address = f"file:{quote(str(self._database))}?mode=ro"
+            connection = sqlite3.connect(address, uri=True, check_same_thread=False, timeout=WAIT)
+            connection.setlimit(sqlite3.SQLITE_LIMIT_LENGTH, _LONGEST_VALUE)
+            connection.execute("pragma query_only = on")
+            connection.execute("select count(*) from sqlite_master").fetchone()
+        except sqlite3.Error as error:
+            message = f"{self._database.name} cannot be opened as an SQLite database ({error})."
+            raise ConnectionFault(self._busy(error) or message) from error
+        return connection
+
+    def _busy(self, error: Exception) -> str:
+        """What to say when another program keeps the database locked; empty for any other error."""
+        if "locked" not in str(error):
+            return ""
+        return f"Another program has been writing to {self._database.name} for over {WAIT} s; run it again later."
+
+    def data_time(self) -> datetime:
+        """When the file was last written."""
+        journal = self._database.with_name(f"{self._database.name}-wal")
+        return modified_at(self._database, *([journal] if journal.exists() else []))
+
+
+def _watch(connection: sa.Connection, stop: CancelToken) -> Any:
+    driver: Any = connection.connection.driver_connection
+    driver.set_progress_handler(lambda: int(stop.is_cancelled()), _OPERATIONS_BETWEEN_LOOKS)
+    return driver
+
+
+def _batches(cursor: sqlite3.Cursor) -> Iterator[list[pa.Array]]:
+    size = FIRST_ROWS
+    while batch := _batch(cursor, size):
+        yield batch
+        size = _ROWS_TOGETHER
+
+
+def _batch(cursor: sqlite3.Cursor, size: int) -> list[pa.Array]:
+    """The columns of the next rows; none when there are no more."""
+    with gc_paused():
+        rows = cursor.fetchmany(size)
+        return [untyped_array(column) for column in zip(*rows, strict=True)]
+
+
+def _with_lists(request: QueryRequest) -> DriverSql:
+    """The text with its lists, each of which is bound as one value of JSON: SQLite has none of its own."""
+
+    def form(placeholder: Placeholder) -> str:
+        is_list = request.listed(placeholder) is not None
+        return f"select value from json_each(:{placeholder.name})" if is_list else f":{placeholder.name}"
+
+    return for_driver(request.query.sql, "sqlite", form)
+
+
+def stored(value: Value | Listed) -> Any:
+    """A value as SQLite compares it: it has no decimals, dates, booleans or lists of its own."""
+    if isinstance(value, tuple):
+        return json.dumps([stored(entry) for entry in value], ensure_ascii=False)
+    if isinstance(value, bool):
+        return int(value)
+    if isinstance(value, Decimal):
+        return int(value) if value == value.to_integral_value() and abs(value) < 2**63 else float(value)
+    if isinstance(value, datetime):
+        return value.isoformat(" ")
+    if isinstance(value, date):
+        return value.isoformat()
+    return value

@@ -1,0 +1,189 @@
+"""Files of rows as a connection: each file, sheet or repeated element is a table, and the engine runs the SQL."""
+
+import re
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import replace
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import duckdb
+import pyarrow as pa
+
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.engine.arrow_types import type_of_arrow
+from northmoor.core.engine.embedded import SETTINGS, engine_message, isolate
+from northmoor.core.errors import ConnectionFault, QueryError, did_you_mean
+from northmoor.core.expr.language import quoted
+from northmoor.core.model.connections import FilesConnection
+from northmoor.core.model.value_types import ValueType
+from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable
+from northmoor.core.sources.drivers.duckdb_file import check_statement, stream_rows
+from northmoor.core.sources.drivers.protocol import QueryRequest, ResultStream, modified_at
+from northmoor.core.sources.drivers.read_only import CheckedQuery
+from northmoor.core.sources.files.csv_tsv import delimited_table
+from northmoor.core.sources.files.file_table import FileTable, TableColumn, sql_literal
+from northmoor.core.sources.files.json_xml import json_tables, xml_tables
+from northmoor.core.sources.files.workbooks import sheet_tables
+
+FILE_SUFFIXES = (".csv", ".tsv", ".parquet", ".json", ".jsonl", ".xlsx", ".ods", ".xml")
+_MOST_FILES = 2_000
+Stamp = tuple[int, int]
+
+
+class FilesDriver:
+    """Asks a file, or the files of a folder."""
+
+    dialect = "duckdb"
+
+    def __init__(self, path: Path, settings: FilesConnection) -> None:
+        self._path, self._settings = path, settings
+        self._known: dict[Path, tuple[Stamp, list[FileTable]]] = {}
+        self._lock = threading.Lock()
+
+    @property
+    def identity(self) -> str:
+        """The file or folder; there are no users."""
+        return f"{'the folder' if self._path.is_dir() else 'the file'} {self._path.name}, read-only"
+
+    def data_time(self) -> datetime:
+        """When the newest of the files was last written."""
+        return modified_at(*self._files(), self._path)
+
+    def catalog(self, stop: CancelToken) -> Catalog:
+        """A table for each file, sheet and repeated element. A file that cannot be read stands there with its fault."""
+        tables = []
+        for path, stem in self._files().items():
+            stop.raise_if_cancelled()
+            try:
+                tables += [_entry(table) for table in self._tables(path, stem, stop)]
+            except QueryError as error:
+                tables.append(CatalogTable(stem, (), None, fault=error.message))
+        return Catalog(tuple(tables))
+
+    @contextmanager
+    def open_stream(self, asked: QueryRequest) -> Iterator[ResultStream]:
+        """Run a query over the files it names; a file that changes meanwhile is a fault."""
+        before = {
+            file: _stamp(file) for file in self._files()
+        }  # types follow from the values: a change counts from here
+        tables = self._named(asked.query, asked.stop)
+        files = tuple(dict.fromkeys(file for table in tables for file in table.files))
+        stamps = {file: before[file] for file in files if file in before}
+        with self._engine(tables, files, asked) as engine:
+            made = stream_rows(engine, asked, modified_at(*files, self._path))
+            notes = tuple(dict.fromkeys(note for table in tables for note in table.notes))
+            yield replace(made, batches=_unchanged(made.batches, stamps), notes=notes)
+
+    def check(self, asked: QueryRequest) -> None:
+        """Let the engine bind the query."""
+        tables = self._named(asked.query, asked.stop)
+        with self._engine(tables, tuple(f for t in tables for f in t.files), asked) as engine:
+            check_statement(engine, asked)
+
+    def _files(self) -> dict[Path, str]:
+        """The files, with a name for the table of each."""
+        if not self._path.exists():
+            raise ConnectionFault(f"There is no file or folder {self._path}; put it back or change the connection.")
+        inside = sorted(self._path.iterdir())[:_MOST_FILES] if self._path.is_dir() else [self._path]
+        paths = [path for path in inside if path.suffix.lower() in FILE_SUFFIXES and path.is_file()]
+        stems = [_name(path.stem) for path in paths]
+        return {
+            path: stem if stems.count(stem) == 1 else f"{stem}_{path.suffix[1:].lower()}"
+            for path, stem in zip(paths, stems, strict=True)
+        }
+
+    def _named(self, query: CheckedQuery, stop: CancelToken) -> list[FileTable]:
+        """The tables that a query names. Raises QueryError for a name that is none."""
+        files = self._files()
+        names = dict.fromkeys(table.name.lower() for table in query.tables)
+        return [self._table(name, files, stop) for name in names]
+
+    def _table(self, name: str, files: dict[Path, str], stop: CancelToken) -> FileTable:
+        for path, stem in files.items():
+            if name == stem or name.startswith(f"{stem}_"):
+                for table in self._tables(path, stem, stop):
+                    if table.name == name:
+                        return table
+        raise QueryError(f"There is no table {name} among the files. {did_you_mean(name, files.values())}")
+
+    def _tables(self, path: Path, stem: str, stop: CancelToken) -> list[FileTable]:
+        """The tables of a file, read again when it has changed."""
+        stamp = _stamp(path)
+        with self._lock:
+            known = self._known.get(path)
+        if known is not None and known[0] == stamp:
+            return known[1]
+        tables = self._read(path, stem, stop)
+        tables = [replace(table, name=_name(table.name)) for table in tables]
+        with self._lock:
+            self._known[path] = (stamp, tables)
+        return tables
+
+    def _read(self, path: Path, stem: str, stop: CancelToken) -> list[FileTable]:
+        ending = path.suffix.lower()
+        if ending in (".xlsx", ".ods"):
+            return sheet_tables(path, stem)
+        if ending in (".json", ".jsonl"):
+            return json_tables(path, stem)
+        if ending == ".xml":
+            return xml_tables(path, stem)
+        with duckdb.connect(":memory:", config=SETTINGS) as engine, stop.on_cancel(engine.interrupt):
+            if ending == ".parquet":
+                return [_parquet_table(path, stem, engine)]
+            return [delimited_table(path, stem, self._settings, engine)]
+
+    @contextmanager
+    def _engine(self, tables: list[FileTable], files: tuple[Path, ...], asked: QueryRequest) -> Iterator[Any]:
+        with duckdb.connect(":memory:", config=SETTINGS) as engine, asked.stop.on_cancel(engine.interrupt):
+            for table in tables:
+                if table.view is not None:
+                    engine.execute(f"create view {quoted(table.name)} as {table.view}")
+                else:
+                    engine.register(table.name, table.rows)
+            isolate(engine, files, asked.zone.key)
+            yield engine
+
+
+def _parquet_table(path: Path, name: str, engine: Any) -> FileTable:
+    view = f"select * from read_parquet({sql_literal(str(path))})"
+    try:
+        schema = engine.sql(f"{view} limit 0").to_arrow_table().schema
+        count = engine.execute(f"select count(*) from ({view})").fetchall()[0][0]
+    except duckdb.Error as error:
+        raise QueryError(f"{path.name} cannot be read as Parquet ({engine_message(error)}).") from error
+    columns = tuple(TableColumn(entry.name, type_of_arrow(entry.type) or ValueType("text")) for entry in schema)
+    return FileTable(name, columns, count, (path,), view=view)
+
+
+def _entry(table: FileTable) -> CatalogTable:
+    target = {link.columns[0]: f"{link.table}.{link.referred[0]}" for link in table.links}
+    columns = tuple(CatalogColumn(c.name, str(c.kind), c.name == table.key, target.get(c.name)) for c in table.columns)
+    return CatalogTable(table.name, columns, table.count, keys=table.links)
+
+
+def _name(text: str) -> str:
+    """A file's or sheet's name as a name in SQL."""
+    name = re.sub(r"\W+", "_", text.lower()).strip("_") or "rows"
+    return f"t_{name}" if name[0].isdigit() else name
+
+
+def _stamp(path: Path) -> Stamp:
+    try:
+        found = path.stat()
+    except OSError as error:
+        raise ConnectionFault(f"{path.name} cannot be read: {error.strerror}.") from error
+    return found.st_size, found.st_mtime_ns
+
+
+def _unchanged(batches: Iterator[list[pa.Array]], stamps: dict[Path, Stamp]) -> Iterator[list[pa.Array]]:
+    """The batches, and at their end a look at whether their files are still the same. Raises QueryError."""
+    yield from batches
+    for path, stamp in stamps.items():
+        if _stamp(path) != stamp:
+            raise QueryError(
+                f"{path.name} changed while it was read, so its rows may not belong together. "
+                "Run the query again when the file is complete."
+            )

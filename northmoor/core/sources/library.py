@@ -1,0 +1,351 @@
+"""The library: a folder whose ``connections.json`` gives data names; reports know only the names.
+
+A report from a stranger can thus reach nothing that the owner of the library has not connected.
+"""
+
+import re
+import threading
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+from urllib.parse import unquote, urlsplit
+
+from pydantic import ValidationError
+
+from northmoor.core.base.atomic_write import write_atomically
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.errors import ConnectionFault, NorthmoorError, Place, ReportFileError, did_you_mean
+from northmoor.core.model.connections import (
+    CONNECTIONS_VERSION,
+    Connection,
+    Connections,
+    DuckdbConnection,
+    FilesConnection,
+    MariadbConnection,
+    PostgresqlConnection,
+    SqliteConnection,
+)
+from northmoor.core.model.queries import SharedQuery
+from northmoor.core.model.serialization import part_text
+from northmoor.core.sources.drivers.catalog import Catalog
+from northmoor.core.sources.drivers.credentials import Secrets
+from northmoor.core.sources.drivers.duckdb_file import DuckdbDriver
+from northmoor.core.sources.drivers.protocol import Driver
+from northmoor.core.sources.drivers.sqlite import SqliteDriver
+from northmoor.core.sources.files.files_driver import FILE_SUFFIXES, FilesDriver
+from northmoor.core.store.report_files import load_part, load_report
+
+CONNECTIONS_FILE = "connections.json"
+QUERIES_FOLDER = "queries"
+REPORTS_FOLDER = "reports"
+_MOST_REPORTS = 5_000
+
+
+class Library:
+    """A folder with connections, shared queries, reports, data and pictures."""
+
+    def __init__(self, root: Path, connections: Connections | None = None, secrets: Secrets | None = None) -> None:
+        self.root = root
+        self.connections = connections or Connections()
+        self.secrets = secrets or Secrets()
+        self._catalogs: dict[tuple[Connection, float], Catalog] = {}
+        self._files: dict[FilesConnection, FilesDriver] = {}
+        self._lock = threading.Lock()
+
+    @classmethod
+    def around(cls, path: Path, secrets: Secrets | None = None) -> "Library":
+        """The library that a file lies in: the nearest folder above it with a connections file, else its own folder.
+
+        Raises ReportFileError when the connections file cannot be read.
+        """
+        folder = path.resolve() if path.is_dir() else path.resolve().parent
+        for root in (folder, *folder.parents):
+            if (root / CONNECTIONS_FILE).is_file():
+                found = load_part(
+                    root / CONNECTIONS_FILE,
+                    Connections,
+                    "northmoor_connections",
+                    CONNECTIONS_VERSION,
+                    "a connections file",
+                )
+                return cls(root, found, secrets)
+        return cls(folder, None, secrets)
+
+    # connections
+
+    def connection(self, name: str) -> Connection:
+        """The connection of that name. Raises ConnectionFault when there is none."""
+        for connection in self.connections.connections:
+            if connection.name == name:
+                return connection
+        known = did_you_mean(name, [c.name for c in self.connections.connections])
+        raise ConnectionFault(
+            f"The library has no connection of that name. {known or f'Add it to {CONNECTIONS_FILE}.'}",
+            Place(connection=name),
+        )
+
+    def driver(self, name: str) -> Driver:
+        """The way to ask a connection. Raises ConnectionFault when there is none of that name."""
+        return self.driver_for(self.connection(name))
+
+    def driver_for(self, connection: Connection) -> Driver:
+        """The way to ask a connection that need not be in the library yet."""
+        return _DRIVERS[connection.kind](self, connection)
+
+    def files_driver(self, connection: FilesConnection) -> FilesDriver:
+        """The way to ask files; the same one for a connection each time, since it knows what it has read."""
+        with self._lock:
+            return self._files.setdefault(connection, FilesDriver(self.path(connection), connection))
+
+    def path(self, connection: SqliteConnection | DuckdbConnection | FilesConnection) -> Path:
+        """The full path of a connection's file or folder."""
+        named = connection.path if isinstance(connection, FilesConnection) else connection.database
+        return (self.root / Path(named).expanduser()).resolve()
+
+    def catalog(self, name: str, stop: CancelToken, refresh: bool = False) -> Catalog:
+        """What a connection holds, as last read, or anew. Raises ConnectionFault or Stopped."""
+        connection = self.connection(name)
+        key = (connection, self._stamp(connection))
+        with self._lock:
+            known = None if refresh else self._catalogs.get(key)
+        if known is None:
+            known = self.driver_for(connection).catalog(stop)
+            with self._lock:
+                self._catalogs[key] = known
+        return known
+
+    def _stamp(self, connection: Connection) -> float:
+        """Changes when a file does; a server's catalog is read again only when asked for."""
+        if isinstance(connection, PostgresqlConnection | MariadbConnection):
+            return 0.0
+        path = self.path(connection)
+        return path.stat().st_mtime if path.exists() else 0.0
+
+    def connect(self, target: str) -> str:
+        """The name of the connection to a file, folder or address; added to the library if it is new.
+
+        An address is ``sqlite:///PATH``, ``duckdb:///PATH``, ``postgresql://USER@HOST:PORT/DATABASE`` or
+        ``mariadb://…``. Raises ConnectionFault when the target is none of these, ReportFileError when the library
+        cannot be written.
+        """
+        entries = _target(target)
+        found = _made(entries | {"name": "new"})
+        for connection in self.connections.connections:
+            if self._same(connection, found):
+                return connection.name
+        return self.add(found.but(name=self.free_name(str(entries.get("database", entries.get("path"))))))
+
+    def _same(self, one: Connection, other: Connection) -> bool:
+        if one.kind != other.kind:
+            return False
+        if isinstance(one, PostgresqlConnection | MariadbConnection):
+            return bool(one.but(name="new") == other.but(name="new"))
+        return self.path(one) == self.path(other)  # type: ignore[arg-type]  # the kinds are the same
+
+    def free_name(self, target: str) -> str:
+        """A name for a new connection to a file or database."""
+        stem = re.sub(r"[^A-Za-z0-9]+", "_", Path(target).stem).strip("_").lower()
+        name = base = (stem if stem[:1].isalpha() else f"db_{stem}")[:50]
+        taken = {c.name for c in self.connections.connections}
+        count = 2
+        while name in taken:
+            name, count = f"{base}_{count}", count + 1
+        return name
+
+    def add(self, connection: Connection, instead_of: str | None = None) -> str:
+        """Add a connection, or put it in the place of one; its name. Paths inside the library are kept relative.
+
+        Raises ReportFileError when the name is taken or the library cannot be written; nothing is changed then.
+        """
+        kept = self._inside(connection)
+        others = [c for c in self.connections.connections if c.name != instead_of]
+        if any(c.name == kept.name for c in others):
+            raise ReportFileError(f"The library has a connection {kept.name} already; choose another name.")
+        listed = tuple(kept if c.name == instead_of else c for c in self.connections.connections)
+        self._save(listed if instead_of is not None else (*listed, kept))
+        return kept.name
+
+    def remove(self, name: str) -> None:
+        """Take a connection out; the data stay. Raises ReportFileError."""
+        self._save(tuple(c for c in self.connections.connections if c.name != name))
+
+    def _inside(self, connection: Connection) -> Connection:
+        if isinstance(connection, PostgresqlConnection | MariadbConnection):
+            return connection
+        path, root = self.path(connection), self.root.resolve()
+        stored = str(path.relative_to(root) if path.is_relative_to(root) else path)
+        field = "path" if isinstance(connection, FilesConnection) else "database"
+        return connection.but(**{field: stored})
+
+    def _save(self, connections: tuple[Connection, ...]) -> None:
+        changed = Connections(connections=connections)
+        text = part_text(changed, "northmoor_connections", CONNECTIONS_VERSION)
+        write_atomically(self.root / CONNECTIONS_FILE, lambda part: part.write_text(text, encoding="utf-8"))
+        self.connections = changed
+
+    def save(self) -> None:
+        """Write the connections file. Raises ReportFileError."""
+        self._save(self.connections.connections)
+
+    # files
+
+    def resolve_path(self, file: str) -> Path:
+        """The path of a file that a report names. Raises ReportFileError when it leads out of the library."""
+        path = (self.root / file).resolve()
+        if Path(file).is_absolute() or not path.is_relative_to(self.root.resolve()):
+            raise ReportFileError(f"The file {file!r} lies outside the library; copy it into the library's folder.")
+        return path
+
+    def copy_in(self, file: Path, folder: str) -> str:
+        """The path of a file from the library's folder; one from elsewhere is copied into a folder of it, without
+        replacing another. Raises OSError."""
+        root = self.root.resolve()
+        if file.resolve().is_relative_to(root):
+            return file.resolve().relative_to(root).as_posix()
+        data = file.read_bytes()
+        target, count = root / folder / file.name, 2
+        target.parent.mkdir(exist_ok=True)
+        while target.exists() and target.read_bytes() != data:
+            target, count = target.with_name(f"{file.stem}-{count}{file.suffix}"), count + 1
+        target.write_bytes(data)
+        return target.relative_to(root).as_posix()
+
+    def report_path(self, file: str) -> Path:
+        """The path of a report that another names: by its place in the library, or as one of those in reports/.
+
+        Raises ReportFileError when there is none.
+        """
+        found = next(
+            (path for name in (file, f"{REPORTS_FOLDER}/{file}") if (path := self.resolve_path(name)).is_file()), None
+        )
+        if found is None or found.suffix != ".moor":
+            raise ReportFileError(f"The library has no report {file!r}.")
+        return found
+
+    # shared queries
+
+    def shared_query(self, name: str) -> SharedQuery:
+        """A query of the library. Raises ReportFileError when it is missing or cannot be read."""
+        path = self.shared_path(name)
+        if not path.is_file():
+            known = did_you_mean(name, self.shared_queries())
+            raise ReportFileError(f"The library has no shared query {name}. {known}".strip())
+        return load_part(path, SharedQuery, "northmoor_query", 1, "a shared query")
+
+    def shared_queries(self) -> list[str]:
+        """Names of the library's queries."""
+        folder = self.root / QUERIES_FOLDER
+        return sorted(path.stem for path in folder.glob("*.json")) if folder.is_dir() else []
+
+    def save_shared_query(self, name: str, query: SharedQuery) -> None:
+        """Write a query of the library. Raises ReportFileError."""
+        path = self.shared_path(name)
+        text = part_text(query, "northmoor_query", 1)
+        path.parent.mkdir(exist_ok=True)
+        write_atomically(path, lambda part: part.write_text(text, encoding="utf-8"))
+
+    def shared_path(self, name: str) -> Path:
+        """The file of a shared query."""
+        return self.resolve_path(f"{QUERIES_FOLDER}/{name}.json")
+
+    def reports_with(self, shared: str) -> list[Path]:
+        """The library's reports that use a shared query; files that cannot be read are passed over."""
+        return [path for path, report in self._reports() if any(q.shared == shared for q in report.queries)]
+
+    def _reports(self) -> Iterator[tuple[Path, Any]]:
+        for number, path in enumerate(sorted(self.root.rglob("*.moor"))):
+            if number >= _MOST_REPORTS:
+                return
+            try:
+                yield path, load_report(path)
+            except NorthmoorError:
+                continue  # it is told when that report is opened
+
+
+def _postgresql(library: Library, connection: PostgresqlConnection) -> Driver:
+    from northmoor.core.sources.drivers.postgresql import (
+        PostgresqlDriver,  # slow to load, and most libraries have no server
+    )
+
+    return PostgresqlDriver(connection, library.secrets.password(connection))
+
+
+def _mariadb(library: Library, connection: MariadbConnection) -> Driver:
+    from northmoor.core.sources.drivers.mariadb import MariadbDriver  # as above
+
+    return MariadbDriver(connection, library.secrets.password(connection))
+
+
+_DRIVERS: dict[str, Callable[[Library, Any], Driver]] = {
+    "sqlite": lambda library, c: SqliteDriver(library.path(c)),
+    "duckdb": lambda library, c: DuckdbDriver(library.path(c)),
+    "files": lambda library, c: library.files_driver(c),
+    "postgresql": _postgresql,
+    "mariadb": _mariadb,
+}
+_SERVERS = {"postgresql": "postgresql", "postgres": "postgresql", "mariadb": "mariadb", "mysql": "mariadb"}
+_MAKERS: dict[str, type[Connection]] = {
+    "sqlite": SqliteConnection,
+    "duckdb": DuckdbConnection,
+    "files": FilesConnection,
+    "postgresql": PostgresqlConnection,
+    "mariadb": MariadbConnection,
+}
+
+
+def _made(entries: dict[str, Any]) -> Connection:
+    try:
+        return _MAKERS[entries["kind"]].model_validate(entries)
+    except ValidationError as error:
+        first = error.errors(include_url=False)[0]
+        raise ConnectionFault(f"The address has a fault at {first['loc'][0]}: {first['msg']}.") from error
+
+
+def _target(target: str) -> dict[str, Any]:
+    """The entries of the connection that a file, folder or address stands for."""
+    if "://" in target:
+        address = urlsplit(target)
+        if address.scheme in _SERVERS:
+            return _server(address)
+        if address.scheme not in ("sqlite", "duckdb"):
+            known = "sqlite, duckdb, postgresql or mariadb"
+            raise ConnectionFault(f"{address.scheme} is no kind of connection; the address begins with {known}.")
+        target = unquote(address.path[1:])
+    path = Path(target).expanduser().resolve()
+    if not path.exists():
+        raise ConnectionFault(f"There is no file {target}; name a database, a file of rows, or a folder of such files.")
+    kind = connection_kind_of(path)
+    return {"kind": kind, "path" if kind == "files" else "database": str(path)}
+
+
+def _server(address: Any) -> dict[str, Any]:
+    if address.password:
+        raise ConnectionFault("Leave the password out of the address; it is asked for, or taken from the keyring.")
+    kind = _SERVERS[address.scheme]
+    try:
+        port = {"port": address.port} if address.port else {}
+    except ValueError as error:
+        raise ConnectionFault("The port in the address is no number from 1 to 65535.") from error
+    return {
+        "kind": kind,
+        "host": address.hostname or "localhost",
+        "database": unquote(address.path[1:]),
+        "user": unquote(address.username or ""),
+    } | port
+
+
+def connection_kind_of(path: Path) -> str:
+    """The kind of connection to a file or folder, from its first bytes and its ending. Raises ConnectionFault."""
+    if path.is_dir() or path.suffix.lower() in FILE_SUFFIXES:
+        return "files"
+    try:
+        with path.open("rb") as file:
+            head = file.read(16)
+    except OSError as error:
+        raise ConnectionFault(f"{path} cannot be read: {error.strerror}.") from error
+    if head[8:12] == b"DUCK":
+        return "duckdb"
+    if not head or head == b"SQLite format 3\x00":
+        return "sqlite"
+    known = ", ".join(sorted(ending[1:].upper() for ending in FILE_SUFFIXES))
+    raise ConnectionFault(f"{path} is no SQLite or DuckDB database, and no file of rows ({known}).")

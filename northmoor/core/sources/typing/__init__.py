@@ -1,0 +1,1 @@
+"""From what a database declares and returns to exact types: `inference` of a query's columns, `coercion` of values."""

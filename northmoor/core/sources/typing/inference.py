@@ -1,0 +1,154 @@
+"""Types of a query's columns, from what the database declares about the tables it reads.
+
+SQLite does not type the columns of a result, and servers leave open how many places a sum of decimals has. sqlglot
+follows each one back through the SQL to declared columns; the scale of decimals follows the arithmetic: the larger one
+for sums and differences, the sum of both for products.
+"""
+
+from typing import Any, cast
+
+from sqlglot import exp
+from sqlglot.errors import SqlglotError
+from sqlglot.optimizer.annotate_types import annotate_types
+from sqlglot.optimizer.qualify import qualify
+
+from northmoor.core.engine.arrow_types import PRECISION, UNKNOWN_SCALE
+from northmoor.core.expr.language import function_name
+from northmoor.core.model.aggregates import AGGREGATE_BY_NAME
+from northmoor.core.model.value_types import KindName, ValueType
+from northmoor.core.sources.drivers.catalog import Catalog
+from northmoor.core.sources.drivers.read_only import CheckedQuery
+
+_KEEPING_SCALE = (exp.Abs, exp.Neg, exp.Paren, exp.Coalesce, exp.Filter, exp.Window,
+                  exp.Distinct, exp.FirstValue, exp.LastValue, exp.Lag, exp.Lead)  # fmt: skip
+
+
+def infer_types(query: CheckedQuery, catalog: Catalog) -> tuple[ValueType | None, ...]:
+    """The type of each column of a query, None where it cannot be told; empty when nothing can be told at all."""
+    typed = None if query.is_call else _typed_tree(query, catalog)
+    return tuple(_type_of(cast(exp.Expression, p.unalias())) for p in typed.selects) if typed is not None else ()
+
+
+def infer_parameter_kind(query: CheckedQuery, catalog: Catalog, name: str) -> KindName:
+    """The kind of a parameter, from what the query compares it with; text where that tells nothing."""
+    typed = _typed_tree(query, catalog) or query.tree
+    for node in typed.find_all(exp.Placeholder):
+        parent = node.parent
+        if node.name != name or parent is None:
+            continue
+        if isinstance(parent, exp.Limit | exp.Offset):
+            return "integer"
+        if isinstance(parent, exp.Binary | exp.Between | exp.In):
+            others = [
+                n for n in (parent.this, *parent.args.values()) if isinstance(n, exp.Expression) and n is not node
+            ]
+            known = [kind for kind in map(_type_of, others) if kind is not None]
+            if known:
+                return known[0].kind
+    return "text"
+
+
+def _typed_tree(query: CheckedQuery, catalog: Catalog) -> exp.Query | None:
+    named = {table.name.lower() for table in query.tables}
+    schema: dict[str, Any] = {}
+    for table in catalog.tables:
+        if table.columns and table.name.lower() in named:
+            schema[table.name] = {c.name: _declared_type(c.type, query.dialect) for c in table.columns}
+    dialect = query.dialect
+    try:
+        qualified = qualify(query.tree.copy(), schema=schema, dialect=dialect, validate_qualify_columns=False)
+        typed = annotate_types(qualified, schema=schema, dialect=dialect)
+    except (SqlglotError, RecursionError, ValueError, KeyError, AttributeError):
+        return None  # a query that sqlglot cannot follow is typed from its values instead
+    return typed if isinstance(typed, exp.Query) else None
+
+
+def _declared_type(declared: str, dialect: str) -> str:
+    """A declared type in words sqlglot knows; SQLite's own rule is that a type's name is matched by its parts."""
+    name = declared.upper()
+    if dialect != "sqlite":
+        return declared.partition(" COLLATE ")[0] or "UNKNOWN"
+    if name.startswith(("DECIMAL", "NUMERIC", "MONEY", "DATETIME", "TIMESTAMP", "DATE", "BOOL")):
+        return declared.replace("MONEY", "DECIMAL")
+    for part, kind in (("INT", "BIGINT"), ("CHAR", "TEXT"), ("CLOB", "TEXT"), ("TEXT", "TEXT"), ("REAL", "DOUBLE"),
+                       ("FLOA", "DOUBLE"), ("DOUB", "DOUBLE")):  # fmt: skip
+        if part in name:
+            return kind
+    return "UNKNOWN"
+
+
+def _type_of(node: exp.Expression) -> ValueType | None:
+    if isinstance(node, exp.Date | exp.TsOrDsToDate) or (
+        isinstance(node, exp.Anonymous) and node.name.lower() == "date"
+    ):
+        return ValueType("date")
+    kind = node.type
+    if kind is None:
+        return None
+    if kind.this in exp.DataType.INTEGER_TYPES:
+        return ValueType("integer")
+    if kind.this in (exp.DataType.Type.DECIMAL,) or (kind.this in exp.DataType.REAL_TYPES and _has_decimals(node)):
+        scale = _scale(node)
+        return ValueType("decimal", PRECISION, UNKNOWN_SCALE if scale is None else scale)
+    if kind.this in exp.DataType.REAL_TYPES:
+        return ValueType("float")
+    if kind.this in exp.DataType.TEXT_TYPES:
+        return ValueType("text")
+    simple = {"DATE": "date", "DATETIME": "timestamp", "TIMESTAMP": "timestamp", "BOOLEAN": "boolean"}
+    name = simple.get(kind.this.name)
+    return ValueType(name) if name else None  # type: ignore[arg-type]  # the names above are kinds
+
+
+def _has_decimals(node: exp.Expression) -> bool:
+    exact = not any(isinstance(n, exp.Div | exp.Avg | exp.Pow | exp.Sqrt) for n in node.walk())
+    return exact and any(
+        c.type is not None and c.type.this == exp.DataType.Type.DECIMAL for c in node.find_all(exp.Column)
+    )
+
+
+def _scale(node: exp.Expression) -> int | None:
+    """Decimal places of an exact expression; None when they cannot be told."""
+    if isinstance(node, exp.Literal):
+        return None if node.is_string or "e" in node.name.lower() else len(node.name.partition(".")[2])
+    if isinstance(node, exp.Column | exp.Cast):
+        return _declared_scale(node.type)
+    if isinstance(node, exp.Mul):
+        scales = [_scale(node.this), _scale(node.expression)]
+        return None if None in scales else sum(s for s in scales if s is not None)
+    if isinstance(node, exp.Add | exp.Sub):
+        return _largest([node.this, node.expression])
+    if isinstance(node, exp.Case):
+        return _largest(
+            [
+                *(i.args["true"] for i in node.args["ifs"]),
+                *([node.args["default"]] if node.args.get("default") else []),
+            ]
+        )
+    if isinstance(node, exp.Round):
+        places = node.args.get("decimals")
+        return int(places.name) if isinstance(places, exp.Literal) and places.name.isdigit() else None
+    if isinstance(node, _KEEPING_SCALE) or _is_scale_kept_by(node):
+        inner = [node.this, *(node.expressions if isinstance(node, exp.Coalesce) else [])]
+        return _largest([n for n in inner if isinstance(n, exp.Expression)])
+    return None
+
+
+def _is_scale_kept_by(node: exp.Expression) -> bool:
+    known = AGGREGATE_BY_NAME.get(function_name(node)) if isinstance(node, exp.AggFunc) else None
+    return known is not None and known.keeps_scale
+
+
+def _largest(nodes: list[exp.Expression]) -> int | None:
+    scales = [_scale(node) for node in nodes if not isinstance(node, exp.Null)]
+    known = [s for s in scales if s is not None]
+    return max(known) if known and len(known) == len(scales) else None
+
+
+def _declared_scale(kind: exp.DataType | None) -> int | None:
+    if kind is None:
+        return None
+    if kind.this in exp.DataType.INTEGER_TYPES:
+        return 0
+    if kind.this != exp.DataType.Type.DECIMAL or len(kind.expressions) < 2:
+        return None
+    return int(kind.expressions[1].name)

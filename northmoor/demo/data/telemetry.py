@@ -1,0 +1,96 @@
+"""Vessel telemetry: a log of tag, time and value, written only when a value changes. Times are in UTC and say so.
+
+A voyage's id is set some minutes before the vessel is under way, and stays set after it has stopped.
+"""
+
+import math
+import sqlite3
+from collections.abc import Iterator
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from random import Random
+
+from northmoor.demo.data.ferries import ROUTES, VESSELS
+
+START, DAYS = datetime(2025, 6, 2, tzinfo=UTC), 14
+_SEED = 512
+_STEP = timedelta(minutes=2)
+LogEntry = tuple[str, datetime, object]
+
+
+def make_telemetry(path: Path) -> None:
+    """Write the log; an existing file is replaced."""
+    path.unlink(missing_ok=True)
+    connection = sqlite3.connect(path)
+    try:
+        connection.execute("create table log (tag text not null, at timestamp not null, value not null)")
+        for number, (vessel, *_) in enumerate(VESSELS):
+            rows = _only_changes(_vessel(number, vessel))
+            connection.executemany("insert into log values (?, ?, ?)", rows)
+        connection.execute("create index log_by_tag on log (tag, at)")
+        connection.commit()
+    finally:
+        connection.close()
+
+
+def _only_changes(changes: Iterator[LogEntry]) -> Iterator[tuple[str, str, object]]:
+    last: dict[str, object] = {}
+    for tag, at, value in changes:
+        if last.get(tag) != value:
+            last[tag] = value
+            yield tag, at.strftime("%Y-%m-%dT%H:%M:%SZ"), value
+
+
+def _vessel(number: int, vessel: str) -> Iterator[LogEntry]:
+    chance = Random(_SEED + number)
+    routes = [r for r in ROUTES if number + 1 in r.vessels]
+    level, voyage = 9000.0 - 800 * number, 0
+    for day in range(DAYS):
+        at = START + timedelta(days=day, hours=5, minutes=10 + 7 * number)
+        last = START + timedelta(days=day, hours=20)
+        while at < last:
+            route = routes[int(chance.random() * len(routes))]
+            voyage += 1
+            name = f"{vessel[:2].upper()}{START.year}-{voyage:04}"
+            for change in _voyage(chance, route.minutes, name, at, level):
+                if change[0] == "fuel_level":
+                    level = float(str(change[2]))
+                yield (f"{vessel}.{change[0]}", change[1], change[2])
+            at += timedelta(minutes=route.minutes + 40 + int(30 * chance.random()))
+        if level < 3000:
+            level = 9000.0
+            yield f"{vessel}.fuel_level", last + timedelta(hours=1), level
+
+
+def _voyage(chance: Random, minutes: int, name: str, at: datetime, level: float) -> Iterator[LogEntry]:
+    leaves = at + timedelta(minutes=4 + int(6 * chance.random()))
+    arrives = leaves + timedelta(minutes=minutes + int(8 * chance.random()) - 2)
+    course = round(360 * chance.random())
+    yield "voyage_id", at, name
+    yield "doors", at + timedelta(minutes=1), 0
+    for engine in ("engine1", "engine2"):
+        yield f"{engine}.running", at + timedelta(seconds=int(90 * chance.random())), 1
+    yield "speed_order", leaves, 14.0
+    yield "underway", leaves, 1
+    moment = leaves
+    while moment < arrives:
+        share = (moment - leaves) / (arrives - leaves)
+        speed = round(14.5 * min(1.0, math.sin(math.pi * share) * 2.2 + 0.15) + 0.6 * (chance.random() - 0.5), 1)
+        flow = round(60 + 19 * speed + 12 * chance.random())
+        level = round(level - flow * _STEP.total_seconds() / 3600, 1)
+        yield "speed", moment, max(speed, 0.0)
+        yield "engine1.rpm", moment, round(300 + 42 * speed, -1)
+        yield "engine2.rpm", moment, round(300 + 41 * speed, -1)
+        yield "fuel_flow", moment, flow
+        yield "fuel_level", moment, level
+        yield "heading", moment, (course + round(14 * math.sin(5 * share))) % 360
+        moment += _STEP
+    yield "underway", arrives, 0
+    yield "speed", arrives, 0.0
+    yield "speed_order", arrives, 0.0
+    yield "fuel_flow", arrives, 24
+    yield "doors", arrives + timedelta(minutes=2), 1
+    for engine in ("engine1", "engine2"):
+        yield f"{engine}.rpm", arrives + timedelta(minutes=5), 0
+        yield f"{engine}.running", arrives + timedelta(minutes=5), 0
+    yield "fuel_flow", arrives + timedelta(minutes=5), 0
