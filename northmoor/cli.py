@@ -7,18 +7,17 @@ from typing import Annotated, Any
 
 import typer
 
-from northmoor.core.authoring.new_report import new_report
-from northmoor.core.checks.preflight import preflight
+from northmoor import __version__
+from northmoor.core.base.gc_pause import gc_paused
 from northmoor.core.errors import MissingValue, NorthmoorError, ParameterError
-from northmoor.core.session import Session
-from northmoor.core.sources.library import Library
-from northmoor.core.store.report_files import load_report
-from northmoor.core.values.given import given_values
+
+# What a command needs is imported in its body: the engine and all readers take a second, and `--help` none of it.
 
 app = typer.Typer(
     add_completion=False,
     no_args_is_help=True,
     pretty_exceptions_enable=False,
+    rich_markup_mode=None,  # its layout of help takes longer than all the rest of `--help`
     help="Exact, printable reports from business data.",
 )
 
@@ -30,6 +29,21 @@ Assign = Annotated[
 ValuesFile = Annotated[Path | None, typer.Option("--values", help="A JSON file with values by parameter name.")]
 
 
+def _show_version(is_wanted: bool) -> None:
+    if is_wanted:
+        sys.stdout.write(f"Northmoor {__version__}\n")
+        raise typer.Exit
+
+
+@app.callback()
+def options_of_all(
+    version: Annotated[
+        bool, typer.Option("--version", callback=_show_version, is_eager=True, help="Show the version and exit.")
+    ] = False,  # its callback has acted on it
+) -> None:
+    """Exact, printable reports from business data."""
+
+
 @app.command()
 def demo(
     directory: Annotated[Path, typer.Option("--dir", help="Where to make the demo library.")] = Path("demo-library"),
@@ -37,7 +51,7 @@ def demo(
     window: Annotated[bool, typer.Option("--window/--no-window", help="Open the window on it.")] = True,
 ) -> None:
     """Make the demo library and open the window on it."""
-    from northmoor.demo.demo_library import make_library  # slow to load; only this command needs it
+    from northmoor.demo.demo_library import make_library
 
     first = make_library(directory, history)
     if window:
@@ -53,6 +67,9 @@ def open_report(
     values: ValuesFile = None,
 ) -> None:
     """Open the window, on a report with some values."""
+    from northmoor.core.store.report_files import load_report
+    from northmoor.core.values.given import given_values
+
     if report is None and (assign or values):
         raise ParameterError("Values belong to a report; name its .moor file.")
     given = given_values(load_report(report), assign or [], values) if report is not None else {}
@@ -70,6 +87,8 @@ def new(
     replace: Annotated[bool, typer.Option("--replace", help="Replace a report that is there already.")] = False,
 ) -> None:
     """Write a listing of a query's rows, grouped and totalled, ready to run and to edit."""
+    from northmoor.core.authoring.new_report import new_report
+
     new_report(out, connect, _sql(sql), level or [], total or [], title, replace)
 
 
@@ -80,9 +99,17 @@ def run(
     assign: Assign = None,
     values: ValuesFile = None,
     value_set: Annotated[str | None, typer.Option("--value-set", help="A set of values named in the report.")] = None,
-    edition: Annotated[str | None, typer.Option(help="The edition; without it, the first.")] = None,
+    edition: Annotated[
+        str | None, typer.Option(help="The edition; without it, the one that the report chooses, or else its first.")
+    ] = None,
 ) -> None:
     """Run a report into a file."""
+    from northmoor.core.checks.preflight import preflight
+    from northmoor.core.session import Session
+    from northmoor.core.sources.library import Library
+    from northmoor.core.store.report_files import load_report
+    from northmoor.core.values.given import given_values
+
     loaded = load_report(report)
     given = given_values(loaded, assign or [], values, value_set)
     document = Session(Library.around(report)).render(loaded, given, edition)
@@ -106,7 +133,8 @@ def _sql(text: str) -> str:
 
 
 def _open_window(report: Path | None, values: dict[str, Any] | None = None) -> None:
-    from northmoor.app.main import run_window  # Qt is loaded for the window only
+    with gc_paused():
+        from northmoor.app.main import run_window  # Qt is loaded for the window only
 
     raise typer.Exit(run_window(report, values or {}))
 

@@ -12,7 +12,7 @@ from northmoor.app.help import Help
 from northmoor.app.library_actions import LibraryActions
 from northmoor.app.link_navigation import LinkNavigation
 from northmoor.app.look_actions import StyleActions
-from northmoor.app.new_report_dialog import NewReportAction
+from northmoor.app.new_report_action import NewReportAction
 from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
 from northmoor.app.worker import Worker

@@ -2,14 +2,13 @@
 
 import re
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.pages.actions.block_actions import BlockActions
-from northmoor.app.pages.dialogs.editions_dialog import EditionsDialog
-from northmoor.app.pages.dialogs.find_replace_dialog import ReplaceDialog
 from northmoor.core.base.atomic_write import write_atomically
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.model import page_templates
@@ -18,6 +17,10 @@ from northmoor.core.model.clipboard import blocks_text
 from northmoor.core.model.edits import Target, insert_blocks, remove_blocks
 from northmoor.core.model.report import Report
 from northmoor.core.store.page_template_files import keep_page, read_page
+
+if TYPE_CHECKING:
+    from northmoor.app.pages.dialogs.editions_dialog import EditionsDialog
+    from northmoor.app.pages.dialogs.find_replace_dialog import ReplaceDialog
 
 BLOCKS = "blocks"
 BLOCKS_ENDING = ".blocks.json"
@@ -40,6 +43,8 @@ class LibraryActions(QObject):
         if self._controller.report is None:
             return
         if self.editions is None:
+            from northmoor.app.pages.dialogs.editions_dialog import EditionsDialog  # dialogs are loaded on first use
+
             self.editions = EditionsDialog(self._controller, self._window)
         self.editions.refresh()
         self.editions.show()
@@ -50,6 +55,8 @@ class LibraryActions(QObject):
         if self._controller.report is None:
             return
         if self.replace is None:
+            from northmoor.app.pages.dialogs.find_replace_dialog import ReplaceDialog  # dialogs are loaded on first use
+
             self.replace = ReplaceDialog(self._controller, self._window)
             self.replace.picked.connect(self._controller.select)
         self.replace.open_for()

@@ -1,15 +1,18 @@
 """Looks in the window: copied from one part to others, and the dialog of styles."""
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
 from northmoor.app.document_controller import DocumentController
-from northmoor.app.pages.dialogs.styles_dialog import StylesDialog
 from northmoor.core.model.blocks.table import RowPlace
 from northmoor.core.model.edits import CopiedStyle, copied_style, with_copied_style
 from northmoor.core.model.report import Report
+
+if TYPE_CHECKING:
+    from northmoor.app.pages.dialogs.styles_dialog import StylesDialog
 
 
 class StyleActions(QObject):
@@ -55,6 +58,8 @@ class StyleActions(QObject):
         if self._controller.report is None:
             return
         if self.dialog is None:
+            from northmoor.app.pages.dialogs.styles_dialog import StylesDialog  # dialogs are loaded on first use
+
             self.dialog = StylesDialog(self._controller, self._window)
         self.dialog.refresh()
         self.dialog.show()

@@ -3,6 +3,7 @@
 import logging
 import signal
 import sys
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 from types import TracebackType
@@ -20,8 +21,11 @@ def _show_mistake(window: Window, kind: type[BaseException], error: BaseExceptio
     window.tell(f"Northmoor made a mistake ({kind.__name__}: {error}). Save your report and start again.", "fault")
 
 
-def run_window(report: Path | None, values: dict[str, Any]) -> int:
-    """Open the window, on a report with values if one is given, and run until it is closed; the exit code."""
+def run_window(report: Path | None, values: dict[str, Any], watch: Callable[[Window], object] = lambda _: None) -> int:
+    """Open the window, on a report with values if one is given, and run until it is closed; the exit code.
+
+    `watch` is called with the window before it is shown.
+    """
     signal.signal(signal.SIGINT, signal.SIG_DFL)
     application = QApplication(sys.argv[:1])
     application.setApplicationName("Northmoor")
@@ -30,5 +34,6 @@ def run_window(report: Path | None, values: dict[str, Any]) -> int:
     sys.excepthook = partial(_show_mistake, window)
     if report is not None:
         window.open(report, values)
+    watch(window)
     window.show()
     return application.exec()

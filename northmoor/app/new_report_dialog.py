@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QObject, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QIcon, QImage, QPixmap
 from PyQt6.QtWidgets import (
     QComboBox,
@@ -23,7 +23,6 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from northmoor.app.data.connection_controller import ConnectionController
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.worker import Worker
 from northmoor.core.authoring.new_report import fields_of, first_rows, readable_name, table_query, with_field_settings
@@ -37,54 +36,12 @@ from northmoor.core.output.raster import Raster, rasterise
 from northmoor.core.session import Session
 from northmoor.core.sources.drivers.catalog import CatalogTable
 from northmoor.core.sources.library import Library
-from northmoor.core.store.report_files import save_report
 
 LAYOUT_NAMES = ("Listing", "Grouped", "Matrix", "Statements")
 _MOST_ROWS = 2_000
 """Rows that the proposals are made from; the report itself has all."""
 _SHOT = QSize(232, 232)
 _HINT = "Tick fields at the left, the one that matters most first."
-
-
-class NewReportAction(QObject):
-    """Opens the dialog and saves what was picked; `wanted` tells of the new report's file."""
-
-    message = pyqtSignal(str, str)
-    wanted = pyqtSignal(object)
-
-    def __init__(
-        self, controller: DocumentController, worker: Worker, catalogs: ConnectionController, window: QWidget
-    ) -> None:
-        super().__init__(window)
-        self._controller, self._worker, self._catalogs, self._window = controller, worker, catalogs, window
-        self.dialog: NewReportDialog | None = None
-        catalogs.changed.connect(self._show_tables)
-
-    def ask(self) -> None:
-        """Begin a report with the fields of a query or table."""
-        if self._controller.report is None or self._controller.path is None:
-            return
-        self.dialog = NewReportDialog(
-            self._controller, self._worker, Library.around(self._controller.path), self._window
-        )
-        self.dialog.begun.connect(self._begin)
-        self._show_tables()
-        if not self._catalogs.known:
-            self._catalogs.read()
-        self.dialog.open()
-
-    def _show_tables(self) -> None:
-        if self.dialog is not None:
-            for connection, catalog in self._catalogs.known.items():
-                self.dialog.add_tables(connection, [table for table in catalog.tables if table.fault is None])
-
-    def _begin(self, report: Report, path: Path) -> None:
-        try:
-            save_report(report, path)
-        except NorthmoorError as error:
-            self.message.emit(str(error), "fault")
-        else:
-            self.wanted.emit(path)
 
 
 class NewReportDialog(QDialog):

@@ -3,7 +3,7 @@
 from functools import partial
 from html import escape
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QByteArray, QPoint, QSettings, QSize, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent
@@ -32,11 +32,10 @@ from northmoor.app.help import Help
 from northmoor.app.library_actions import LibraryActions
 from northmoor.app.link_navigation import LinkNavigation
 from northmoor.app.look_actions import StyleActions
-from northmoor.app.new_report_dialog import NewReportAction
+from northmoor.app.new_report_action import NewReportAction
 from northmoor.app.pages.dialogs.editions_dialog import FORMAT_NAMES
 from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
-from northmoor.app.parameters.dialog import ParametersDialog
 from northmoor.app.preflight_panel import PreflightButton
 from northmoor.app.recovery_prompt import RecoveryPrompt
 from northmoor.app.widgets.icons import icon
@@ -46,6 +45,9 @@ from northmoor.app.worker import Rendered, RenderJob, ValuesResolved, Worker
 from northmoor.core.compute.parameters.resolution import ResolvedValues
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.model.findings import Finding
+
+if TYPE_CHECKING:
+    from northmoor.app.parameters.dialog import ParametersDialog
 
 WORKSPACES = (("data", "Data", "database"), ("pages", "Pages", "file-text"))
 _PROGRESS_AFTER = 300  # milliseconds of work before progress is shown
@@ -311,6 +313,8 @@ class Window(QMainWindow):
         if self.controller.report is None:
             return
         if self.dialog is None:
+            from northmoor.app.parameters.dialog import ParametersDialog  # dialogs are loaded on first use
+
             self.dialog = ParametersDialog(self.controller, self.data.column_names, self)
         if name:
             self.dialog.pick(name)

@@ -138,7 +138,7 @@ class ConnectionDialog(QDialog):
                 widget = self._editor(
                     kind, name, field.annotation, None if repr(value) == "PydanticUndefined" else value
                 )
-                widget.setToolTip(field.description or "")
+                widget.setToolTip(model.help_of(name))
                 self.fields[name] = widget
                 label = QLabel("File" if kind in ("sqlite", "duckdb") and name == "database" else _LABELS[name])
                 label.setObjectName("field-label")

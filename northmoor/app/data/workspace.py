@@ -35,6 +35,7 @@ from northmoor.core.expr.placeholders import placeholders
 from northmoor.core.model import edits
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.queries import Query, QueryColumn
+from northmoor.core.model.report import Report
 from northmoor.core.session import Session
 from northmoor.core.sources.builder.edits import sql_name
 from northmoor.core.sources.builder.select_ast import SelectModel, parse_select, select_sql
@@ -65,6 +66,8 @@ class DataWorkspace(QWidget):
         self._names: dict[str, tuple[str, ...]] = {}
         self._waiting = ""
         self._is_begun = False
+        self._is_behind = False
+        """Whether the report has changed while nobody looked here."""
         self._wished: object = None
         self._is_waiting = False
         self.panel = CatalogPanel()
@@ -258,6 +261,11 @@ class DataWorkspace(QWidget):
         report = self.controller.report
         if report is None:
             return
+        self._is_behind = not self.isVisible()
+        if not self._is_behind:
+            self._show_report(report)
+
+    def _show_report(self, report: Report) -> None:
         names = [q.name for q in report.queries]
         if self.query_name not in names:
             self.query_name = names[0] if names else None
@@ -295,16 +303,20 @@ class DataWorkspace(QWidget):
 
     def pick(self, name: str) -> None:
         """Show another query and its rows."""
-        if name != self.query_name:
+        report = self.controller.report
+        if name != self.query_name and report is not None:
             self.query_name = name
             self.pane.clear("Run the query to see its rows (Ctrl+Enter).")
             self.pane.show_message("", "quiet")
-            self._changed()
+            self._show_report(report)
             self.run_quietly()
 
     def showEvent(self, event: QShowEvent | None) -> None:
         """Rows are there when the workspace is looked at."""
         super().showEvent(event)
+        if self._is_behind and self.controller.report is not None:
+            self._is_behind = False
+            self._show_report(self.controller.report)
         if self.controller.report is not None and not self._is_begun:
             self._begin()
         elif self.pane.rows is None:

@@ -220,7 +220,7 @@ def editor_for(kind: type[Part], field: str, value: Any, commit: Commit, choices
     """An editor for a property of a part; `commit` gets each new value. `choices` are names to choose from."""
     info = kind.model_fields[field]
     editor = _editor(field, info, value, commit, choices)
-    help_text = info.description or ""
+    help_text = kind.help_of(field)
     editor.setToolTip(help_text)
     editor.setAccessibleName(property_label(field, kind))
     editor.setAccessibleDescription(help_text)

@@ -1,9 +1,24 @@
 """The base of everything in a report file: immutable, strict about unknown entries, compared by value."""
 
+import ast
+import inspect
 import re
+import textwrap
+from functools import cache
+from itertools import pairwise
 from typing import Annotated, Any, Literal, Self
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, StringConstraints, WithJsonSchema
+from pydantic import (
+    BaseModel,
+    BeforeValidator,
+    ConfigDict,
+    Field,
+    GetJsonSchemaHandler,
+    StringConstraints,
+    WithJsonSchema,
+)
+from pydantic.json_schema import JsonSchemaValue
+from pydantic_core import CoreSchema
 
 from northmoor.core.model.lengths import Gap
 
@@ -26,7 +41,7 @@ Color = Annotated[str, BeforeValidator(_check_color), WithJsonSchema({"type": "s
 class Part(BaseModel):
     """A part of a report. Parts never change; an edit makes a new part with `but`."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", use_attribute_docstrings=True)
+    model_config = ConfigDict(frozen=True, extra="forbid")
 
     def but(self, **changes: Any) -> Self:
         """The same part with some properties changed, validated like a file's.
@@ -35,6 +50,34 @@ class Part(BaseModel):
         """
         values = {name: getattr(self, name) for name in type(self).model_fields}
         return type(self).model_validate(values | changes)
+
+    @classmethod
+    def help_of(cls, field: str) -> str:
+        """The sentence of help that a property is declared with: the string that follows it in its class."""
+        return next((help_text for kind in cls.__mro__ if (help_text := _helps(kind).get(field))), "")
+
+    @classmethod
+    def __get_pydantic_json_schema__(cls, schema: CoreSchema, handler: GetJsonSchemaHandler) -> JsonSchemaValue:
+        written = handler(schema)
+        for field, entry in handler.resolve_ref_schema(written).get("properties", {}).items():
+            if help_text := cls.help_of(field):
+                entry.setdefault("description", help_text)
+        return written
+
+
+@cache
+def _helps(kind: type) -> dict[str, str]:
+    """The help of a class's own properties, read from its source when first asked for: imports need not wait for it."""
+    if not issubclass(kind, Part) or kind is Part:
+        return {}
+    body = ast.parse(textwrap.dedent(inspect.getsource(kind))).body[0]
+    assert isinstance(body, ast.ClassDef)
+    return {
+        declared.target.id: inspect.cleandoc(said.value.value)
+        for declared, said in pairwise(body.body)
+        if isinstance(declared, ast.AnnAssign) and isinstance(declared.target, ast.Name)
+        and isinstance(said, ast.Expr) and isinstance(said.value, ast.Constant) and isinstance(said.value.value, str)
+    }  # fmt: skip
 
 
 def unique_names(names: list[str], what: str) -> None:

@@ -29,10 +29,9 @@ from northmoor.core.model.queries import SharedQuery
 from northmoor.core.model.serialization import part_text
 from northmoor.core.sources.drivers.catalog import Catalog
 from northmoor.core.sources.drivers.credentials import Secrets
-from northmoor.core.sources.drivers.duckdb_file import DuckdbDriver
 from northmoor.core.sources.drivers.protocol import Driver
-from northmoor.core.sources.drivers.sqlite import SqliteDriver
-from northmoor.core.sources.files.files_driver import FILE_SUFFIXES, FilesDriver
+from northmoor.core.sources.files.file_table import FILE_SUFFIXES
+from northmoor.core.sources.files.files_driver import FilesDriver
 from northmoor.core.store.report_files import load_part, load_report
 
 CONNECTIONS_FILE = "connections.json"
@@ -262,10 +261,20 @@ class Library:
                 continue  # it is told when that report is opened
 
 
+def _sqlite(library: Library, connection: SqliteConnection) -> Driver:
+    from northmoor.core.sources.drivers.sqlite import SqliteDriver  # drivers are loaded on first use
+
+    return SqliteDriver(library.path(connection))
+
+
+def _duckdb(library: Library, connection: DuckdbConnection) -> Driver:
+    from northmoor.core.sources.drivers.duckdb_file import DuckdbDriver  # as above
+
+    return DuckdbDriver(library.path(connection))
+
+
 def _postgresql(library: Library, connection: PostgresqlConnection) -> Driver:
-    from northmoor.core.sources.drivers.postgresql import (
-        PostgresqlDriver,  # slow to load, and most libraries have no server
-    )
+    from northmoor.core.sources.drivers.postgresql import PostgresqlDriver  # as above
 
     return PostgresqlDriver(connection, library.secrets.password(connection))
 
@@ -277,8 +286,8 @@ def _mariadb(library: Library, connection: MariadbConnection) -> Driver:
 
 
 _DRIVERS: dict[str, Callable[[Library, Any], Driver]] = {
-    "sqlite": lambda library, c: SqliteDriver(library.path(c)),
-    "duckdb": lambda library, c: DuckdbDriver(library.path(c)),
+    "sqlite": _sqlite,
+    "duckdb": _duckdb,
     "files": lambda library, c: library.files_driver(c),
     "postgresql": _postgresql,
     "mariadb": _mariadb,

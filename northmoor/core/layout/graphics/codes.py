@@ -3,7 +3,6 @@
 from functools import lru_cache
 
 import numpy as np
-import segno
 
 from northmoor.core.errors import LayoutError
 from northmoor.core.layout.geometry import Rect
@@ -20,6 +19,8 @@ _NARROWEST_BAR, _WIDEST_BAR = 500, 1000
 @lru_cache(maxsize=512)
 def _code(text: str) -> tuple[tuple[int, int, int], ...]:
     """A QR code's dark stretches (row, start, length), and first of all its side as the length of an empty one."""
+    import segno  # loaded on first use: it reads half of the standard library
+
     rows = [bytes(row) for row in segno.make_qr(text, error="m").matrix]
     found = [(0, 0, len(rows))]
     for number, row in enumerate(rows):

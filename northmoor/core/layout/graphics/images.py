@@ -14,7 +14,6 @@ from PIL import Image
 from northmoor.core.errors import LayoutError, Place, ReportFileError
 from northmoor.core.layout.context import LayoutContext
 from northmoor.core.layout.graphics.display_list import AnyPicture, Picture
-from northmoor.core.layout.graphics.svg import is_svg, read_svg
 from northmoor.core.model.blocks.picture import PictureBlock
 
 MOST_PIXELS = 40_000_000
@@ -49,7 +48,9 @@ def _of_file(path: Path, file: str) -> AnyPicture:
 def read_picture(data: bytes, what: str) -> AnyPicture:
     """The picture that bytes are. Raises LayoutError."""
     digest = hashlib.sha256(data).hexdigest()[:32]
-    if is_svg(data):
+    if _is_svg(data):
+        from northmoor.core.layout.graphics.svg import read_svg  # its readers are loaded on first use
+
         try:
             return read_svg(data, digest)
         except LayoutError as error:
@@ -64,6 +65,10 @@ def read_picture(data: bytes, what: str) -> AnyPicture:
                 return _pixels(image, data, digest)
     except (OSError, ValueError, SyntaxError, Warning, Image.DecompressionBombError) as error:
         raise LayoutError(f"{what} is no PNG, JPEG or SVG that can be read; save it anew.") from error
+
+
+def _is_svg(data: bytes) -> bool:
+    return data[:400].lstrip(b"\xef\xbb\xbf \t\r\n").startswith(b"<") and b"<svg" in data[:4000]
 
 
 def _pixels(image: Image.Image, data: bytes, digest: str) -> Picture:

@@ -40,11 +40,6 @@ _CAPS = {"butt": 0, "round": 1, "square": 2}
 _JOINS = {"miter": 0, "round": 1, "bevel": 2}
 
 
-def is_svg(data: bytes) -> bool:
-    """Whether bytes look like an SVG file."""
-    return data[:400].lstrip(b"\xef\xbb\xbf \t\r\n").startswith(b"<") and b"<svg" in data[:4000]
-
-
 def read_svg(data: bytes, digest: str) -> VectorPicture:
     """The drawing of an SVG file. Raises LayoutError."""
     if len(data) > MOST_SVG_BYTES:

@@ -1,10 +1,6 @@
 """What a connection holds: tables, views, their columns and keys, and routines that return rows."""
 
-from collections.abc import Callable, Iterable
 from dataclasses import dataclass
-from typing import Any
-
-import sqlalchemy as sa
 
 
 @dataclass(frozen=True)
@@ -62,58 +58,3 @@ class Catalog:
     def table(self, name: str) -> CatalogTable | None:
         """The table of a name, in any case; None when there is none."""
         return next((t for t in self.tables if t.name.lower() == name.lower()), None)
-
-
-CountRows = Callable[[str], tuple[int | None, bool]]
-"""Number of rows of a table, and whether it is an estimate."""
-
-
-def reflected_tables(connection: sa.Connection, schemas: Iterable[str | None], rows: CountRows) -> list[CatalogTable]:
-    """The tables and views of schemas through SQLAlchemy; tables outside the first schema are named with theirs."""
-    inspector = sa.inspect(connection)
-    tables: list[CatalogTable] = []
-    for at, schema in enumerate(schemas):
-        prefix = f"{schema}." if at and schema else ""
-        names = inspector.get_table_names(schema)
-        views = [*inspector.get_view_names(schema), *_materialized(inspector, schema)]
-        columns: Any = inspector.get_multi_columns(schema, kind=sa.engine.reflection.ObjectKind.ANY)
-        keys: Any = inspector.get_multi_pk_constraint(schema)
-        foreign: Any = inspector.get_multi_foreign_keys(schema)
-        for name in (*names, *views):
-            found = columns.get((schema, name), [])
-            primary = (keys.get((schema, name)) or {}).get("constrained_columns") or []
-            links = tuple(_foreign_key(entry, schema) for entry in foreign.get((schema, name), []))
-            is_view = name in views
-            count, is_estimate = (None, False) if is_view else rows(f"{prefix}{name}")
-            made = tuple(_column(c, primary, links) for c in found)
-            tables.append(CatalogTable(f"{prefix}{name}", made, count, is_view, is_estimate, links))
-    return tables
-
-
-def _materialized(inspector: sa.Inspector, schema: str | None) -> list[str]:
-    try:
-        return inspector.get_materialized_view_names(schema)
-    except NotImplementedError:
-        return []
-
-
-def _foreign_key(entry: Any, schema: str | None) -> ForeignKey:
-    other = entry["referred_table"]
-    if entry.get("referred_schema") and entry["referred_schema"] != schema:
-        other = f"{entry['referred_schema']}.{other}"
-    return ForeignKey(tuple(entry["constrained_columns"]), other, tuple(entry["referred_columns"]))
-
-
-def _column(entry: Any, primary: list[str], links: tuple[ForeignKey, ...]) -> CatalogColumn:
-    name = entry["name"]
-    target = next(
-        (
-            f"{link.table}.{link.referred[link.columns.index(name)] if link.referred else ''}"
-            for link in links
-            if name in link.columns
-        ),
-        None,
-    )
-    kind = entry["type"]
-    declared = "" if isinstance(kind, sa.types.NullType) else str(kind)
-    return CatalogColumn(name, declared, name in primary, target)

@@ -24,9 +24,10 @@ from northmoor.core.errors import ConnectionFault, QueryError
 from northmoor.core.expr.placeholders import DriverSql, Placeholder, for_driver
 from northmoor.core.model.connections import PostgresqlConnection
 from northmoor.core.model.value_types import MAX_PRECISION, KindName, ValueType
-from northmoor.core.sources.drivers.catalog import Catalog, Routine, reflected_tables
+from northmoor.core.sources.drivers.catalog import Catalog, Routine
 from northmoor.core.sources.drivers.postgresql_rows import RowStream
 from northmoor.core.sources.drivers.protocol import QueryRequest, ResultStream, enforce_row_limit
+from northmoor.core.sources.drivers.reflection import reflected_tables
 from northmoor.core.sources.drivers.server import WAIT, unreachable
 from northmoor.core.values.parameter_values import Listed
 from northmoor.core.values.scalars import Value

@@ -1,13 +1,14 @@
-"""SQLite through SQLAlchemy: opened read-only, watched by an authorizer, stoppable at any moment.
+"""SQLite through the standard library's driver: opened read-only, watched by an authorizer, stoppable at any moment.
 
-Rows come through Python's own driver: of the drivers that bring Arrow directly, none can be stopped in a running
-statement, and a query from a stranger may run forever.
+Of the drivers that bring Arrow directly, none can be stopped in a running statement, and a query from a stranger may
+run forever.
 """
 
 import json
+import re
 import sqlite3
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
 from datetime import date, datetime
 from decimal import Decimal
 from pathlib import Path
@@ -15,15 +16,14 @@ from typing import Any
 from urllib.parse import quote
 
 import pyarrow as pa
-import sqlalchemy as sa
-from sqlalchemy.pool import NullPool
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.base.gc_pause import gc_paused
 from northmoor.core.engine.arrow_types import untyped_array
 from northmoor.core.errors import ConnectionFault, QueryError
+from northmoor.core.expr.language import quoted
 from northmoor.core.expr.placeholders import DriverSql, Placeholder, for_driver, named_position
-from northmoor.core.sources.drivers.catalog import Catalog, reflected_tables
+from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey
 from northmoor.core.sources.drivers.protocol import (
     FIRST_ROWS,
     QueryRequest,
@@ -40,6 +40,7 @@ _LONGEST_VALUE = 100_000_000
 _OPERATIONS_BETWEEN_LOOKS = 20_000
 _ROWS_TOGETHER = 4_000
 """Rows made columns of at a time: few enough for their values to stay in the processor's cache until they are."""
+_COMMA = re.compile(r",\s*")
 _READING = {sqlite3.SQLITE_SELECT, sqlite3.SQLITE_READ, sqlite3.SQLITE_FUNCTION, sqlite3.SQLITE_RECURSIVE}
 
 
@@ -50,7 +51,6 @@ class SqliteDriver:
 
     def __init__(self, database: Path) -> None:
         self._database = database
-        self._engine = sa.create_engine("sqlite://", creator=self._open, poolclass=NullPool)
 
     @property
     def identity(self) -> str:
@@ -60,19 +60,12 @@ class SqliteDriver:
     def catalog(self, stop: CancelToken) -> Catalog:
         """Tables and views, with exact row counts."""
         try:
-            with self._engine.connect() as connection:
+            with closing(self._open()) as connection:
                 _watch(connection, stop)
-
-                def count(name: str) -> tuple[int | None, bool]:
-                    stop.raise_if_cancelled()
-                    counted = sa.select(sa.func.count()).select_from(sa.table(name))
-                    return connection.execute(counted).scalar(), False
-
-                return Catalog(tuple(reflected_tables(connection, [None], count)))
-        except sa.exc.SQLAlchemyError as error:
+                return Catalog(tuple(_tables(connection)))
+        except sqlite3.Error as error:
             stop.raise_if_cancelled()
-            message = getattr(error, "orig", error)
-            raise ConnectionFault(f"The tables of {self._database.name} cannot be read ({message}).") from error
+            raise ConnectionFault(f"The tables of {self._database.name} cannot be read ({error}).") from error
 
     @contextmanager
     def open_stream(self, request: QueryRequest) -> Iterator[ResultStream]:
@@ -90,8 +83,8 @@ class SqliteDriver:
     @contextmanager
     def _cursor(self, before: str, request: QueryRequest, watched: bool = True) -> Iterator[sqlite3.Cursor]:
         text = _with_lists(request)
-        with self._engine.connect() as connection:
-            driver = _watch(connection, request.stop)
+        with closing(self._open()) as driver:
+            _watch(driver, request.stop)
             if text.sql != request.query.sql:  # what makes lists is set up before anything but reading is refused
                 driver.execute("select 1 from json_each('[]')")
             if watched:
@@ -132,10 +125,51 @@ class SqliteDriver:
         return modified_at(self._database, *([journal] if journal.exists() else []))
 
 
-def _watch(connection: sa.Connection, stop: CancelToken) -> Any:
-    driver: Any = connection.connection.driver_connection
-    driver.set_progress_handler(lambda: int(stop.is_cancelled()), _OPERATIONS_BETWEEN_LOOKS)
-    return driver
+def _watch(connection: sqlite3.Connection, stop: CancelToken) -> None:
+    """Let a statement end soon after it is cancelled."""
+    connection.set_progress_handler(lambda: int(stop.is_cancelled()), _OPERATIONS_BETWEEN_LOOKS)
+
+
+def _tables(connection: sqlite3.Connection) -> Iterator[CatalogTable]:
+    """Tables, then views, by name."""
+    listed = connection.execute(
+        "select name, type from sqlite_master where type in ('table', 'view') and name not like 'sqlite~_%' escape '~' "
+        "order by type, name"
+    )
+    for name, kind in listed.fetchall():
+        links = tuple(_foreign_keys(connection, name))
+        columns = tuple(_columns(connection, name, links))
+        count = None if kind == "view" else connection.execute(f"select count(*) from {quoted(name)}").fetchone()[0]
+        yield CatalogTable(name, columns, count, kind == "view", keys=links)
+
+
+def _columns(connection: sqlite3.Connection, table: str, links: tuple[ForeignKey, ...]) -> Iterator[CatalogColumn]:
+    """The columns as they are declared, generated ones among them; not the hidden ones of virtual tables."""
+    for _, name, declared, _, _, key, hidden in connection.execute(f"pragma table_xinfo({quoted(table)})"):
+        link = next((link for link in links if name in link.columns), None)
+        target = (
+            f"{link.table}.{link.referred[link.columns.index(name)]}" if link is not None and link.referred else None
+        )
+        if hidden != 1:
+            yield CatalogColumn(name, _COMMA.sub(", ", declared.upper()), key > 0, target)
+
+
+def _foreign_keys(connection: sqlite3.Connection, table: str) -> Iterator[ForeignKey]:
+    """The foreign keys; one that names no columns refers to the other table's primary key."""
+    found: dict[int, list[tuple[str, str, str | None]]] = {}
+    for number, _, other, own, referred, *_ in connection.execute(f"pragma foreign_key_list({quoted(table)})"):
+        found.setdefault(number, []).append((other, own, referred))
+    for number in sorted(found):
+        pairs = found[number]
+        others = tuple(referred for _, _, referred in pairs if referred is not None)
+        yield ForeignKey(
+            tuple(own for _, own, _ in pairs), pairs[0][0], others or _primary_key(connection, pairs[0][0])
+        )
+
+
+def _primary_key(connection: sqlite3.Connection, table: str) -> tuple[str, ...]:
+    keyed = [(row[5], row[1]) for row in connection.execute(f"pragma table_info({quoted(table)})") if row[5]]
+    return tuple(name for _, name in sorted(keyed))
 
 
 def _batches(cursor: sqlite3.Cursor) -> Iterator[list[pa.Array]]:

@@ -24,11 +24,8 @@ from northmoor.core.sources.drivers.duckdb_file import check_statement, stream_r
 from northmoor.core.sources.drivers.protocol import QueryRequest, ResultStream, modified_at
 from northmoor.core.sources.drivers.read_only import CheckedQuery
 from northmoor.core.sources.files.csv_tsv import delimited_table
-from northmoor.core.sources.files.file_table import FileTable, TableColumn, sql_literal
-from northmoor.core.sources.files.json_xml import json_tables, xml_tables
-from northmoor.core.sources.files.workbooks import sheet_tables
+from northmoor.core.sources.files.file_table import FILE_SUFFIXES, FileTable, TableColumn, sql_literal
 
-FILE_SUFFIXES = (".csv", ".tsv", ".parquet", ".json", ".jsonl", ".xlsx", ".ods", ".xml")
 _MOST_FILES = 2_000
 Stamp = tuple[int, int]
 
@@ -125,10 +122,16 @@ class FilesDriver:
     def _read(self, path: Path, stem: str, stop: CancelToken) -> list[FileTable]:
         ending = path.suffix.lower()
         if ending in (".xlsx", ".ods"):
+            from northmoor.core.sources.files.workbooks import sheet_tables  # readers are loaded on first use
+
             return sheet_tables(path, stem)
         if ending in (".json", ".jsonl"):
+            from northmoor.core.sources.files.json_xml import json_tables  # as above
+
             return json_tables(path, stem)
         if ending == ".xml":
+            from northmoor.core.sources.files.json_xml import xml_tables  # as above
+
             return xml_tables(path, stem)
         with duckdb.connect(":memory:", config=SETTINGS) as engine, stop.on_cancel(engine.interrupt):
             if ending == ".parquet":
