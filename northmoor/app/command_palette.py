@@ -4,7 +4,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QEvent, QObject, Qt
-from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtGui import QAction, QKeyEvent
 from PyQt6.QtWidgets import QDialog, QLabel, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from northmoor.app.widgets.icons import icon
@@ -21,6 +21,12 @@ class PaletteEntry:
     kind: str
     drawing: str
     run: Callable[[], object]
+
+
+def command_entry(action: QAction) -> PaletteEntry:
+    """A command of the menus, found by its name and its shortcut."""
+    shortcut = action.shortcut().toString()
+    return PaletteEntry(action.text().rstrip("…"), f"command {shortcut}".strip(), "play", action.trigger)
 
 
 def matching(entries: Sequence[PaletteEntry], words: str) -> list[PaletteEntry]:

@@ -12,8 +12,8 @@ from northmoor.core.compute.parameters.resolution import ResolvedValues
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.layout.table.collapsing import Fold
 from northmoor.core.model.blocks.table import RowPlace
+from northmoor.core.model.kinds.value_types import KindName
 from northmoor.core.model.report import Edition, Report
-from northmoor.core.model.value_types import KindName
 from northmoor.core.sources.drivers.credentials import Secrets
 from northmoor.core.sources.library import Library
 from northmoor.core.store.report_files import load_report, save_report

@@ -25,7 +25,7 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.actions import NEEDING_REPORT, OF_BLOCKS, fill_menus
-from northmoor.app.command_palette import CommandPalette, PaletteEntry
+from northmoor.app.command_palette import CommandPalette, PaletteEntry, command_entry
 from northmoor.app.data.workspace import DataWorkspace
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.help import Help
@@ -33,7 +33,6 @@ from northmoor.app.library_actions import LibraryActions
 from northmoor.app.link_navigation import LinkNavigation
 from northmoor.app.look_actions import StyleActions
 from northmoor.app.new_report_action import NewReportAction
-from northmoor.app.pages.dialogs.editions_dialog import FORMAT_NAMES
 from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
 from northmoor.app.preflight_panel import PreflightButton
@@ -45,6 +44,7 @@ from northmoor.app.worker import Rendered, RenderJob, ValuesResolved, Worker
 from northmoor.core.compute.parameters.resolution import ResolvedValues
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.model.findings import Finding
+from northmoor.core.model.kinds.output_formats import FORMAT_OF_SUFFIX
 
 if TYPE_CHECKING:
     from northmoor.app.parameters.dialog import ParametersDialog
@@ -399,7 +399,7 @@ class Window(QMainWindow):
             return
         formats = self._rendered.document.edition.formats
         proposed = str(self.controller.path.with_suffix(f".{formats[0]}"))
-        filters = {f"{FORMAT_NAMES[format]} (*.{format})": format for format in formats}
+        filters = {f"{FORMAT_OF_SUFFIX[format].label} (*.{format})": format for format in formats}
         name, kind = QFileDialog.getSaveFileName(self, "Deliver", proposed, ";;".join(filters))
         if name:
             path = Path(name)
@@ -416,13 +416,7 @@ class Window(QMainWindow):
 
     def show_finder(self) -> None:
         """Find a command, a part of the edition or a field, and do what belongs to it."""
-        commands = [
-            PaletteEntry(
-                action.text().rstrip("…"), f"command {action.shortcut().toString()}".strip(), "play", action.trigger
-            )
-            for name, action in self.actions_by_name.items()
-            if action.isEnabled() and name != "find"
-        ]
+        commands = [command_entry(a) for name, a in self.actions_by_name.items() if a.isEnabled() and name != "find"]
         queries = self.controller.report.queries if self.controller.report is not None else ()
         found = [PaletteEntry(q.name, "query", "file-text", partial(self.show_query, q.name)) for q in queries]
         found += [

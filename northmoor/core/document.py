@@ -6,9 +6,8 @@ A session keeps what each stage made, by what it depends on: an edit repeats onl
 import hashlib
 import io
 from collections.abc import Callable, Iterator, Mapping
-from functools import cached_property
+from functools import cached_property, partial
 from pathlib import Path
-from typing import BinaryIO
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.compute.parameters.resolution import ResolvedValues
@@ -19,8 +18,9 @@ from northmoor.core.layout.page.composition import Composition
 from northmoor.core.model.findings import Finding
 from northmoor.core.model.report import Edition
 from northmoor.core.model.serialization import report_text
+from northmoor.core.output.paged_document import Metadata, PagedDocument
 from northmoor.core.output.pdf.content_streams import ContentWriter
-from northmoor.core.output.pdf.writer import Metadata, write_page_pdf, write_pdf
+from northmoor.core.output.pdf.writer import write_page_pdf, write_pdf
 from northmoor.core.sources.library import Library
 
 ReportProgress = Callable[[str], None]
@@ -102,11 +102,8 @@ class Document:
     def pdf(self) -> bytes:
         """All pages as a PDF. Raises Stopped."""
         target = io.BytesIO()
-        self._write_pdf(target)
+        write_pdf(self._pages(lambda _: None), self.metadata, target)
         return target.getvalue()
-
-    def _write_pdf(self, target: BinaryIO, report_progress: ReportProgress = lambda _: None) -> None:
-        write_pdf(self._pages(report_progress), self.metadata, target)
 
     def _pages(self, report_progress: ReportProgress) -> Iterator[Page]:
         """All pages in order. Raises Stopped."""
@@ -126,9 +123,7 @@ class Document:
         context = self.composition.context
         before, context.stop = context.stop, stop or context.stop
         try:
-            return write_outputs(
-                path, self.title, lambda target: self._write_pdf(target, report_progress), self._pages(report_progress)
-            )
+            return write_outputs(path, PagedDocument(self.metadata, partial(self._pages, report_progress)))
         finally:
             context.stop = before  # pages can be looked at though writing was stopped
 

@@ -23,8 +23,8 @@ from northmoor.core.compute.explore.crosscheck import cross_totals
 from northmoor.core.engine.rows import Rows
 from northmoor.core.expr.formats import FormatLocale
 from northmoor.core.model.connections import Connections, FilesConnection, PostgresqlConnection
+from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.model.queries import Link, Query
-from northmoor.core.model.value_types import ValueType
 from northmoor.core.sources.fetch.plan import HERE, Step
 from northmoor.core.sources.library import Library
 

@@ -113,6 +113,7 @@ def test_a_newer_edit_overtakes_a_long_one(window: Window, qtbot: QtBot) -> None
 
 
 def test_data_tells_what_is_wrong_with_sql_and_keeps_the_report(window: Window, qtbot: QtBot) -> None:
+    window.show_workspace("data")
     before = window.controller.report
     window.data.editor.setText("delete from bookings")
     window.data.run()

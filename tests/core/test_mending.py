@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from northmoor.core.engine.arrow_types import UNKNOWN_SCALE, concat_chunks, type_of_values, untyped_array
-from northmoor.core.model.value_types import ValueType
+from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.sources.typing.coercion import CoercionError, coerce
 
 DUBLIN = ZoneInfo("Europe/Dublin")

@@ -197,7 +197,7 @@ def test_looking_sorts_and_narrows_without_touching_the_rows(library: MakeLibrar
 def test_cross_totals_add_up_to_those_of_straight_sql(given_rows: list[tuple[str, str | None, int]]) -> None:
     import pyarrow as pa
 
-    from northmoor.core.model.value_types import ValueType
+    from northmoor.core.model.kinds.value_types import ValueType
 
     columns = list(zip(*given_rows, strict=True)) or [(), (), ()]
     table = pa.table(

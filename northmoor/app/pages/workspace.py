@@ -23,12 +23,12 @@ from northmoor.core.expr.language import column_expression
 from northmoor.core.layout.page.hit_testing import HitRegion
 from northmoor.core.layout.table.collapsing import column_folds
 from northmoor.core.model import edits
-from northmoor.core.model.aggregates import aggregate_of
 from northmoor.core.model.blocks.containers import DataBlock, ForEachBlock
 from northmoor.core.model.blocks.matrix import MatrixBlock
 from northmoor.core.model.blocks.table import RowPlace, TableBlock
 from northmoor.core.model.blocks.text import TextRun
 from northmoor.core.model.blocks.tree import for_each_around, including, walk
+from northmoor.core.model.kinds.aggregates import aggregate_of
 from northmoor.core.model.report import Report
 
 

@@ -22,8 +22,8 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.widgets.theme import PAPER, STONE
 from northmoor.app.widgets.widget_tools import reapply_style
-from northmoor.core.model.aggregates import NO_TOTAL, TOTALS
 from northmoor.core.model.base import Part
+from northmoor.core.model.kinds.aggregates import NO_TOTAL, TOTALS
 from northmoor.core.model.lengths import format_length, in_millimetres, parse_length
 
 Commit = Callable[[Any], object]

@@ -12,10 +12,10 @@ from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import Place, QueryError, ReportFileError, did_you_mean
 from northmoor.core.expr.language import column_expression
+from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.queries import Query, QueryColumn
 from northmoor.core.model.report import Report
-from northmoor.core.model.value_types import ValueType
 from northmoor.core.sources.builder.edits import select_all
 from northmoor.core.sources.builder.select_ast import select_sql
 from northmoor.core.sources.drivers.catalog import CatalogTable

@@ -6,10 +6,10 @@ from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import NorthmoorError, QueryError
 from northmoor.core.expr.placeholders import placeholders
 from northmoor.core.model import edits
+from northmoor.core.model.kinds.value_types import KindName
 from northmoor.core.model.parameters import Default, Parameter
 from northmoor.core.model.queries import Query
 from northmoor.core.model.report import Report
-from northmoor.core.model.value_types import KindName
 from northmoor.core.sources.builder.edits import with_condition
 from northmoor.core.sources.builder.select_ast import Comparison, SelectModel, has_aggregate, parse_select, select_sql
 from northmoor.core.sources.drivers.catalog import Catalog

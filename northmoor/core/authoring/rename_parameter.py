@@ -7,10 +7,10 @@ from typing import Any
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.expr.placeholders import Placeholder, placeholders
 from northmoor.core.model import edits
+from northmoor.core.model.kinds.value_types import KindName
 from northmoor.core.model.parameters import AllChoices, FromExpression, Holds, Parameter, Scalar
 from northmoor.core.model.queries import Query
 from northmoor.core.model.report import Report
-from northmoor.core.model.value_types import KindName
 from northmoor.core.sources.fetch.query_resolution import ENGINE_DIALECT, dialect_of
 from northmoor.core.sources.library import Library
 from northmoor.core.values.scalars import read_scalar

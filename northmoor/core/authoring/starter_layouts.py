@@ -3,11 +3,11 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from northmoor.core.model.aggregates import aggregate_of
 from northmoor.core.model.blocks.containers import Block, ForEachBlock
 from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.blocks.table import Cell, Column, Level, Row, TableBlock
 from northmoor.core.model.blocks.text import TextBlock, literal_template
+from northmoor.core.model.kinds.aggregates import aggregate_of
 from northmoor.core.model.pages import Running, RunningLine, TextPiece
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.queries import Query

@@ -6,7 +6,7 @@ from typing import Any
 
 import pyarrow as pa
 
-from northmoor.core.model.value_types import MAX_PRECISION, KindName, ValueType
+from northmoor.core.model.kinds.value_types import MAX_PRECISION, KindName, ValueType
 
 
 def arrow_type(kind: ValueType) -> pa.DataType:

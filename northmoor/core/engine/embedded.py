@@ -14,7 +14,7 @@ import pyarrow as pa
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import Cancelled
-from northmoor.core.model.value_types import KindName
+from northmoor.core.model.kinds.value_types import KindName
 
 EngineError = duckdb.Error
 _BOUND = re.compile(r"\$(\w+)")

@@ -5,7 +5,7 @@ from datetime import datetime
 
 import pyarrow as pa
 
-from northmoor.core.model.value_types import ValueType
+from northmoor.core.model.kinds.value_types import ValueType
 
 
 @dataclass(frozen=True, eq=False)

@@ -1,36 +1,27 @@
 """Outputs to files, by ending; whole or not at all."""
 
-from collections.abc import Callable, Iterable
 from functools import partial
-from io import BytesIO
+from importlib import import_module
 from pathlib import Path
-from typing import BinaryIO
 
 from northmoor.core.base.atomic_write import write_atomically
 from northmoor.core.errors import OutputError, ReportFileError
-from northmoor.core.layout.graphics.display_list import Page
-from northmoor.core.output.page_dump import write_dump
-from northmoor.core.output.raster import write_pngs
-
-Writer = Callable[[BinaryIO], None]
+from northmoor.core.model.kinds.output_formats import FORMAT_OF_SUFFIX
+from northmoor.core.output.paged_document import FileWriter, PagedDocument
 
 
-def write_outputs(path: Path, title: str, write_pdf: Writer, pages: Iterable[Page]) -> list[Path]:
-    """Write a document by the path's ending: .pdf, .json (the dump), .png (one file a page). The files written.
+def write_outputs(path: Path, document: PagedDocument) -> list[Path]:
+    """Write a document in the format of the path's ending. The files written.
 
-    Several pages' pictures are numbered: ``x-001.png`` and on. Raises OutputError.
+    Several files, such as pictures of pages, are numbered: ``x-001.png`` and on. Raises OutputError.
     """
-    makers: dict[str, Callable[[], list[Writer]]] = {
-        ".pdf": lambda: [write_pdf],
-        ".json": lambda: [_bytes_written(write_dump(pages, title))],
-        ".png": lambda: [_bytes_written(picture) for picture in _pngs(write_pdf)],
-    }
-    make = makers.get(path.suffix.lower())
-    if make is None:
-        raise OutputError(f"{path.name} has no ending that can be written; end it with {', '.join(makers)}.")
+    form = FORMAT_OF_SUFFIX.get(path.suffix.lower().removeprefix("."))
+    if form is None:
+        endings = ", ".join(f".{suffix}" for suffix in FORMAT_OF_SUFFIX)
+        raise OutputError(f"{path.name} has no ending that can be written; end it with {endings}.")
     if not path.parent.is_dir():
         raise OutputError(f"There is no folder {path.parent}; make it first.")
-    writers = make()
+    writers: list[FileWriter] = import_module(form.module).file_writers(document)
     paths = [path] if len(writers) == 1 else _numbered(path, len(writers))
     try:
         for target, write in zip(paths, writers, strict=True):
@@ -40,22 +31,9 @@ def write_outputs(path: Path, title: str, write_pdf: Writer, pages: Iterable[Pag
     return paths
 
 
-def _to_file(write: Writer, part: Path) -> None:
+def _to_file(write: FileWriter, part: Path) -> None:
     with part.open("wb") as target:
         write(target)
-
-
-def _bytes_written(content: bytes) -> Writer:
-    def write(target: BinaryIO) -> None:
-        target.write(content)
-
-    return write
-
-
-def _pngs(write_pdf: Writer) -> list[bytes]:
-    whole = BytesIO()
-    write_pdf(whole)
-    return write_pngs(whole.getvalue())
 
 
 def _numbered(path: Path, count: int) -> list[Path]:

@@ -14,7 +14,7 @@ from sqlglot.errors import SqlglotError
 
 from northmoor.core.errors import ExpressionError, did_you_mean
 from northmoor.core.expr.placeholders import DriverSql, mark_placeholders, unmark_placeholders
-from northmoor.core.model.aggregates import AGGREGATES
+from northmoor.core.model.kinds.aggregates import AGGREGATES
 
 AGGREGATE_FUNCTIONS = frozenset(aggregate.name for aggregate in AGGREGATES if aggregate.is_function)
 WINDOW_FUNCTIONS = frozenset(

@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from northmoor.core.model.base import Identifier, Part, Title, unique_names
-from northmoor.core.model.value_types import KindName
+from northmoor.core.model.kinds.value_types import KindName
 
 Scalar = str | int | float | bool
 Given = Scalar | tuple[Scalar, ...] | None

@@ -4,9 +4,9 @@ from typing import Annotated
 
 from pydantic import Field, model_validator
 
-from northmoor.core.model.aggregates import TotalName
 from northmoor.core.model.base import Identifier, Name, Part, unique_names
-from northmoor.core.model.value_types import TypeName
+from northmoor.core.model.kinds.aggregates import TotalName
+from northmoor.core.model.kinds.value_types import TypeName
 
 
 class QueryColumn(Part):

@@ -1,7 +1,7 @@
 """The report: its data, its styles, and one or more editions (layouts over the same data)."""
 
 from functools import cache
-from typing import Annotated, Literal
+from typing import Annotated
 from zoneinfo import ZoneInfo, available_timezones
 
 from babel import Locale, UnknownLocaleError
@@ -13,6 +13,7 @@ from northmoor.core.model.blocks.containers import Block, DataBlock, ForEachBloc
 from northmoor.core.model.blocks.matrix import MatrixBlock
 from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.model.blocks.tree import walk
+from northmoor.core.model.kinds.output_formats import FORMAT_OF_SUFFIX, FormatName
 from northmoor.core.model.pages import PageSetup, Running, Watermark
 from northmoor.core.model.parameters import NamedValue, Parameter, ValueSet
 from northmoor.core.model.queries import Query
@@ -20,10 +21,6 @@ from northmoor.core.model.styles import NamedStyle, ResolvedStyle, Style, style_
 
 REPORT_VERSION = 1
 """Version of the report file's form."""
-
-
-Format = Literal["pdf", "png", "json"]
-FORMATS: tuple[Format, ...] = ("pdf", "png", "json")
 
 
 class Edition(Part):
@@ -35,7 +32,7 @@ class Edition(Part):
     """Title of its pages; without one, the report's."""
     hidden: bool = False
     """Whether it is left out where readers choose; it can still be named, or chosen by a parameter."""
-    formats: Annotated[tuple[Format, ...], Field(min_length=1, max_length=3)] = FORMATS
+    formats: Annotated[tuple[FormatName, ...], Field(min_length=1)] = tuple(FORMAT_OF_SUFFIX)
     """The formats it is delivered in; the first is that of a file whose format is not said."""
     page: PageSetup = PageSetup()
     """Paper and margins."""

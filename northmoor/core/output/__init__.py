@@ -1,1 +1,1 @@
-"""From pages to bytes: `pdf`, `raster` (pixels), `page_dump` (JSON)."""
+"""From pages (`paged_document`) to bytes: `pdf`, `raster` (pixels), `page_dump` (JSON)."""

@@ -2,11 +2,21 @@
 
 import json
 from collections.abc import Iterable
-from typing import Any
+from typing import Any, BinaryIO
 
 from northmoor.core.layout.graphics.display_list import Item, Page, items
+from northmoor.core.output.paged_document import FileWriter, PagedDocument
 
 DUMP_VERSION = 1
+
+
+def file_writers(document: PagedDocument) -> list[FileWriter]:
+    """The one file that the dump is."""
+
+    def write(target: BinaryIO) -> None:
+        target.write(write_dump(document.pages(), document.metadata.title))
+
+    return [write]
 
 
 def write_dump(pages: Iterable[Page], title: str) -> bytes:

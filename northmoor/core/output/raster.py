@@ -3,8 +3,13 @@
 import io
 import threading
 from dataclasses import dataclass
+from functools import partial
+from typing import BinaryIO
 
 import pypdfium2 as pdfium
+
+from northmoor.core.output.paged_document import FileWriter, PagedDocument
+from northmoor.core.output.pdf.writer import write_pdf
 
 _LOCK = threading.Lock()  # PDFium is not made for several threads at once
 DPI = 144
@@ -29,6 +34,17 @@ def rasterise(pdf: bytes, page: int, scale: float) -> Raster:
             return Raster(bitmap.width, bitmap.height, bitmap.stride, bytes(bitmap.buffer))
         finally:
             document.close()
+
+
+def file_writers(document: PagedDocument) -> list[FileWriter]:
+    """A file for each page."""
+    pdf = io.BytesIO()
+    write_pdf(document.pages(), document.metadata, pdf)
+    return [partial(_write, png) for png in write_pngs(pdf.getvalue())]
+
+
+def _write(content: bytes, target: BinaryIO) -> None:
+    target.write(content)
 
 
 def write_pngs(pdf: bytes) -> list[bytes]:

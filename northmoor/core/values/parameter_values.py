@@ -11,8 +11,8 @@ import pyarrow.compute as pc
 
 from northmoor.core.errors import ParameterError, Place
 from northmoor.core.expr.formats import FormatLocale, format_one
+from northmoor.core.model.kinds.value_types import KindName
 from northmoor.core.model.parameters import Parameter
-from northmoor.core.model.value_types import KindName
 from northmoor.core.values.relative_periods import Clock, Span, day, is_relative, moment, period
 from northmoor.core.values.scalars import Value, quoted_value, read_scalar
 

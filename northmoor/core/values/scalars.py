@@ -5,7 +5,7 @@ from datetime import date, datetime
 from decimal import Decimal, InvalidOperation
 from typing import Any
 
-from northmoor.core.model.value_types import KindName
+from northmoor.core.model.kinds.value_types import KindName
 
 Value = str | int | float | Decimal | date | datetime | bool | None
 _TRUE, _FALSE = {"true", "yes", "on", "1"}, {"false", "no", "off", "0"}

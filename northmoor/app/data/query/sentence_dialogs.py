@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.data.query.sentence_text import OPERATOR_WORDS, value_words
 from northmoor.app.widgets.icons import icon
-from northmoor.core.model.aggregates import TOTALS, aggregate_of
+from northmoor.core.model.kinds.aggregates import TOTALS, aggregate_of
 from northmoor.core.sources.builder.edits import literal_text, split_aggregate
 from northmoor.core.sources.builder.select_ast import OPERATORS, Comparison, OrderItem, SelectItem
 

@@ -13,7 +13,7 @@ from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.compute.explore.crosscheck import CrossTable, cross_totals
 from northmoor.core.engine.rows import Rows
 from northmoor.core.expr.formats import FormatLocale, format_one
-from northmoor.core.model.aggregates import TOTALS
+from northmoor.core.model.kinds.aggregates import TOTALS
 
 _NOTHING = "–"
 

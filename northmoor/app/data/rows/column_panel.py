@@ -7,8 +7,8 @@ from PyQt6.QtWidgets import QFormLayout, QLabel, QVBoxLayout, QWidget
 
 from northmoor.app.widgets.editors import editor_for
 from northmoor.app.widgets.headings import section
+from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.model.queries import QueryColumn
-from northmoor.core.model.value_types import ValueType
 
 _LABELS = {"label": "Readers see", "type": "Type", "total": "Totals by", "format": "Shown as", "hidden": "Hidden"}
 

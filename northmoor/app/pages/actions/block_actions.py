@@ -11,10 +11,10 @@ from PyQt6.QtWidgets import QFileDialog
 from northmoor.app.document_controller import DocumentController, Selection
 from northmoor.core.expr.language import column_expression
 from northmoor.core.model import clipboard, edits
-from northmoor.core.model.aggregates import aggregate_of
 from northmoor.core.model.blocks.containers import Block, ForEachBlock, FrameBlock, GridBlock
 from northmoor.core.model.blocks.tree import items_of, walk
 from northmoor.core.model.edits import Target, unused_name
+from northmoor.core.model.kinds.aggregates import aggregate_of
 from northmoor.core.model.queries import Query
 from northmoor.core.model.report import Report
 

@@ -23,9 +23,9 @@ from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import STONE_TEXT
 from northmoor.app.widgets.widget_tools import hide_and_delete
 from northmoor.core.model import edits
-from northmoor.core.model.report import FORMATS, Edition, Report
+from northmoor.core.model.kinds.output_formats import FORMAT_OF_SUFFIX
+from northmoor.core.model.report import Edition, Report
 
-FORMAT_NAMES = {"pdf": "PDF", "png": "Pictures, one a page", "json": "Page dump (JSON)"}
 _Change = Callable[[Report], Report]
 
 
@@ -106,14 +106,14 @@ class EditionsDialog(QDialog):
         hidden.toggled.connect(lambda on: self._change("Hide the edition", hidden=on))
         self._right.addWidget(hidden)
         self._right.addWidget(_quiet("Delivered as"))
-        for format in FORMATS:
-            box = QCheckBox(FORMAT_NAMES[format])
+        for format, known in FORMAT_OF_SUFFIX.items():
+            box = QCheckBox(known.label)
             box.setChecked(format in edition.formats)
             box.setEnabled(edition.formats != (format,))
             box.setToolTip("A format that it can be delivered in; one has to stay")
             box.toggled.connect(partial(self._set_format, edition, format))
             self._right.addWidget(box)
-        names = {format: FORMAT_NAMES[format] for format in edition.formats}
+        names = {format: FORMAT_OF_SUFFIX[format].label for format in edition.formats}
         self._line("Unless said otherwise", "The format that is proposed first",
                    choice_editor(names, edition.formats[0], partial(self._set_first, edition), None))  # fmt: skip
         chosen_by = LineEditor(report.shown_edition or "", self._choose_by)
@@ -146,7 +146,7 @@ class EditionsDialog(QDialog):
         self._edit(label, lambda report: edits.change_named(report, name, **changes))
 
     def _set_format(self, edition: Edition, format: str, on: bool) -> None:
-        self._change("Change the formats", formats=edits.with_format(edition, format, on))  # type: ignore[arg-type]  # it is one of them
+        self._change("Change the formats", formats=edits.with_format(edition, format, on))
 
     def _set_first(self, edition: Edition, format: str) -> None:
         others = tuple(each for each in edition.formats if each != format)

@@ -11,11 +11,11 @@ from northmoor.app.pages.inspector.grouping_editors import show_regrouping
 from northmoor.app.pages.inspector.table_forms import row_name
 from northmoor.core.expr.language import column_expression
 from northmoor.core.model import edits
-from northmoor.core.model.aggregates import aggregate_of
 from northmoor.core.model.blocks.chart import Chart, ChartAxis, ChartBlock, ChartLevel, ChartMeasure, ReferenceLine
 from northmoor.core.model.blocks.matrix import MatrixBlock
 from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.model.edits import ChartPlace, remove_blocks
+from northmoor.core.model.kinds.aggregates import aggregate_of
 from northmoor.core.model.report import Report
 
 STEP_NAMES = {"category": "Categories", "series": "Series", "panels": "Small charts"}

@@ -6,7 +6,7 @@ from northmoor.app.pages.inspector.form import InspectorForm, ReportEdit
 from northmoor.app.widgets.editors import PERIOD_NAMES, LineEditor, choice_editor
 from northmoor.core.expr.binning import PERIODS, in_period, in_ranges, period_of, range_of
 from northmoor.core.expr.language import bare_column
-from northmoor.core.model.value_types import KindName
+from northmoor.core.model.kinds.value_types import KindName
 
 
 def show_period(form: InspectorForm, kinds: Mapping[str, KindName], by: str, choose: Callable[[str], object]) -> None:

@@ -9,8 +9,8 @@ from northmoor.app.pages.inspector.form import InspectorForm, ReportEdit
 from northmoor.app.pages.inspector.grouping_editors import show_regrouping
 from northmoor.core.expr.language import column_expression
 from northmoor.core.model import edits
-from northmoor.core.model.aggregates import aggregate_of
 from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
+from northmoor.core.model.kinds.aggregates import aggregate_of
 from northmoor.core.model.report import Report
 
 SIDE_NAMES = {"rows": "Rows", "columns": "Columns"}

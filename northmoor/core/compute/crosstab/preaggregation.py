@@ -16,7 +16,7 @@ from northmoor.core.compute.row_ordering import Order
 from northmoor.core.engine.embedded import SORTING, Engine, EngineError, engine_message
 from northmoor.core.errors import ExpressionError, LayoutError, Place
 from northmoor.core.expr.language import function_name, parse, quoted
-from northmoor.core.model.aggregates import AGGREGATE_BY_NAME
+from northmoor.core.model.kinds.aggregates import AGGREGATE_BY_NAME
 
 MANY = 50_000
 """Rows from which adding up beforehand is worth it."""

@@ -7,7 +7,6 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-from northmoor.core.model.aggregates import aggregate_of
 from northmoor.core.model.blocks.chart import Chart, ChartBlock, ChartLevel, ChartMeasure
 from northmoor.core.model.blocks.table import RowPlace
 from northmoor.core.model.blocks.text import literal_template
@@ -16,6 +15,7 @@ from northmoor.core.model.edits.edition_edits import change_edition
 from northmoor.core.model.edits.naming import unused_name
 from northmoor.core.model.edits.query_edits import column_setting
 from northmoor.core.model.edits.table_edits import change_cell, table_of
+from northmoor.core.model.kinds.aggregates import aggregate_of
 from northmoor.core.model.report import Report
 
 CHART_STEPS = ("category", "series", "panels")

@@ -7,7 +7,8 @@ from collections.abc import Mapping
 from typing import Any
 
 from northmoor.core.model.edits.naming import unused_name
-from northmoor.core.model.report import Edition, Format, Report
+from northmoor.core.model.kinds.output_formats import FormatName
+from northmoor.core.model.report import Edition, Report
 
 
 def duplicate_edition(report: Report, name: str) -> Report:
@@ -53,7 +54,7 @@ def _changed(report: Report, name: str, changes: Mapping[str, Any]) -> Report:
     return report.but(editions=tuple(e.but(**changes) if e.name == name else e for e in report.editions))
 
 
-def with_format(edition: Edition, format: Format, on: bool) -> tuple[Format, ...]:
+def with_format(edition: Edition, format: FormatName, on: bool) -> tuple[FormatName, ...]:
     """An edition's formats with one more at the end, or one less."""
     others = tuple(each for each in edition.formats if each != format)
     return (*others, format) if on else others

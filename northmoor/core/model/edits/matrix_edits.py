@@ -6,7 +6,6 @@ They raise like those: pydantic.ValidationError when the result would be no soun
 from collections.abc import Callable
 from typing import Any
 
-from northmoor.core.model.aggregates import aggregate_of
 from northmoor.core.model.base import GroupingLevel
 from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.blocks.table import Cell, Column, Level, Row, TableBlock
@@ -15,6 +14,7 @@ from northmoor.core.model.edits.block_edits import block_of, put_block
 from northmoor.core.model.edits.edition_edits import change_edition
 from northmoor.core.model.edits.naming import known_style, unused_name
 from northmoor.core.model.edits.query_edits import column_setting
+from northmoor.core.model.kinds.aggregates import aggregate_of
 from northmoor.core.model.report import Report
 
 SIDES = ("rows", "columns")

@@ -6,7 +6,6 @@ All raise pydantic.ValidationError when the result would be no sound report, and
 from bisect import bisect_left
 from typing import Any
 
-from northmoor.core.model.aggregates import aggregate_of
 from northmoor.core.model.blocks.table import Cell, Column, Level, Row, RowPlace, TableBlock
 from northmoor.core.model.blocks.text import literal_template
 from northmoor.core.model.edits.block_edits import block_of, change_block, put_block
@@ -14,6 +13,7 @@ from northmoor.core.model.edits.naming import known_style, unused_name
 from northmoor.core.model.edits.query_edits import (
     column_setting,
 )
+from northmoor.core.model.kinds.aggregates import aggregate_of
 from northmoor.core.model.queries import Query
 from northmoor.core.model.report import Report
 

@@ -8,7 +8,6 @@ import zlib
 from collections import deque
 from collections.abc import Iterable, Iterator, Mapping
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass, field
 from itertools import islice
 from typing import BinaryIO
 
@@ -29,6 +28,7 @@ from northmoor.core.layout.graphics.display_list import (
 )
 from northmoor.core.layout.text.fonts import open_font
 from northmoor.core.model.links import place_named
+from northmoor.core.output.paged_document import FileWriter, Metadata, PagedDocument
 from northmoor.core.output.pdf.content_streams import ContentWriter, draw_paths
 from northmoor.core.output.pdf.file_structure import COMPRESSION, PdfFile, dictionary, listed, points, reference, string
 from northmoor.core.output.pdf.font_embedding import write_font
@@ -40,12 +40,9 @@ _MOST_WAITING = 2
 """Batches of pages."""
 
 
-@dataclass(frozen=True)
-class Metadata:
-    """What the file says about itself: the title, and further entries of the document information."""
-
-    title: str
-    entries: Mapping[str, str] = field(default_factory=dict)
+def file_writers(document: PagedDocument) -> list[FileWriter]:
+    """The one file that a document is."""
+    return [lambda target: write_pdf(document.pages(), document.metadata, target)]
 
 
 def write_page_pdf(page: Page, metadata: Metadata, writer: ContentWriter) -> bytes:

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from sqlglot import exp
 
-from northmoor.core.model.aggregates import AGGREGATE_BY_NAME, TOTALS
+from northmoor.core.model.kinds.aggregates import AGGREGATE_BY_NAME, TOTALS
 from northmoor.core.sources.builder.joins import JoinProposal
 from northmoor.core.sources.builder.select_ast import (
     BooleanGroup,

@@ -24,7 +24,7 @@ from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import ConnectionFault, QueryError
 from northmoor.core.expr.placeholders import DriverSql, Placeholder, for_driver, named_position
 from northmoor.core.model.connections import MariadbConnection
-from northmoor.core.model.value_types import MAX_PRECISION, ValueType
+from northmoor.core.model.kinds.value_types import MAX_PRECISION, ValueType
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey, Routine
 from northmoor.core.sources.drivers.protocol import (
     BATCH,

@@ -18,7 +18,7 @@ import pyarrow as pa
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.arrow_types import UNKNOWN_SCALE
-from northmoor.core.model.value_types import MAX_PRECISION, ValueType
+from northmoor.core.model.kinds.value_types import MAX_PRECISION, ValueType
 from northmoor.core.sources.drivers.protocol import BATCH, FIRST_ROWS, unique_column_names
 
 AT_ONCE = 0.3

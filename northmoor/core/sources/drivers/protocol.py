@@ -13,7 +13,7 @@ import pyarrow as pa
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import ConnectionFault, QueryError
 from northmoor.core.expr.placeholders import Placeholder
-from northmoor.core.model.value_types import KindName, ValueType
+from northmoor.core.model.kinds.value_types import KindName, ValueType
 from northmoor.core.sources.drivers.catalog import Catalog
 from northmoor.core.sources.drivers.read_only import CheckedQuery
 from northmoor.core.values.parameter_values import Listed

@@ -15,9 +15,9 @@ from northmoor.core.engine.embedded import Engine
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import ConnectionFault, MissingParameter, NorthmoorError, Place, QueryError, did_you_mean
 from northmoor.core.expr.placeholders import placeholders
+from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.model.queries import QueryColumn
 from northmoor.core.model.report import Report
-from northmoor.core.model.value_types import ValueType
 from northmoor.core.sources.drivers.duckdb_file import check_statement as engine_check
 from northmoor.core.sources.drivers.duckdb_file import stream_rows as engine_stream
 from northmoor.core.sources.drivers.protocol import FIRST_ROWS, QueryRequest, ResultStream

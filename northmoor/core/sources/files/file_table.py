@@ -6,7 +6,7 @@ from typing import Any
 
 import pyarrow as pa
 
-from northmoor.core.model.value_types import ValueType
+from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.sources.drivers.catalog import ForeignKey
 
 

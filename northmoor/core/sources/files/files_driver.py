@@ -18,7 +18,7 @@ from northmoor.core.engine.embedded import SETTINGS, engine_message, isolate
 from northmoor.core.errors import ConnectionFault, QueryError, did_you_mean
 from northmoor.core.expr.language import quoted
 from northmoor.core.model.connections import FilesConnection
-from northmoor.core.model.value_types import ValueType
+from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable
 from northmoor.core.sources.drivers.duckdb_file import check_statement, stream_rows
 from northmoor.core.sources.drivers.protocol import QueryRequest, ResultStream, modified_at

@@ -15,7 +15,7 @@ from lxml import etree
 
 from northmoor.core.engine.arrow_types import arrow_type, type_of_arrow
 from northmoor.core.errors import QueryError
-from northmoor.core.model.value_types import MAX_PRECISION, ValueType
+from northmoor.core.model.kinds.value_types import MAX_PRECISION, ValueType
 from northmoor.core.sources.drivers.catalog import ForeignKey
 from northmoor.core.sources.files.file_table import FileTable, TableColumn
 from northmoor.core.sources.files.type_detection import detect_type

@@ -11,7 +11,7 @@ from typing import Literal
 
 from northmoor.core.engine.arrow_types import PRECISION
 from northmoor.core.expr.language import quoted
-from northmoor.core.model.value_types import MAX_PRECISION, ValueType
+from northmoor.core.model.kinds.value_types import MAX_PRECISION, ValueType
 
 DecimalSign = Literal[".", ","]
 _INTEGER = re.compile(r"[+-]?(0|[1-9]\d{0,17})")

@@ -10,7 +10,7 @@ from python_calamine import CalamineError, CalamineWorkbook
 
 from northmoor.core.engine.arrow_types import arrow_type, type_of_arrow
 from northmoor.core.errors import QueryError
-from northmoor.core.model.value_types import ValueType
+from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.sources.drivers.protocol import unique_column_names
 from northmoor.core.sources.files.file_table import FileTable, TableColumn
 

@@ -17,7 +17,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from northmoor.core.engine.arrow_types import PRECISION, UNKNOWN_SCALE, _cast_loose, arrow_type
-from northmoor.core.model.value_types import MAX_PRECISION, ValueType
+from northmoor.core.model.kinds.value_types import MAX_PRECISION, ValueType
 
 _T = TypeVar("_T")
 MOST_PLACES = 9

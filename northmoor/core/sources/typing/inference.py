@@ -14,8 +14,8 @@ from sqlglot.optimizer.qualify import qualify
 
 from northmoor.core.engine.arrow_types import PRECISION, UNKNOWN_SCALE
 from northmoor.core.expr.language import function_name
-from northmoor.core.model.aggregates import AGGREGATE_BY_NAME
-from northmoor.core.model.value_types import KindName, ValueType
+from northmoor.core.model.kinds.aggregates import AGGREGATE_BY_NAME
+from northmoor.core.model.kinds.value_types import KindName, ValueType
 from northmoor.core.sources.drivers.catalog import Catalog
 from northmoor.core.sources.drivers.read_only import CheckedQuery
 
