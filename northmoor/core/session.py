@@ -3,7 +3,7 @@
 A session keeps what each stage made, by what it depends on: an edit repeats only the stages it touches.
 """
 
-from collections.abc import Hashable, Mapping, Sequence
+from collections.abc import Hashable, Iterable, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import replace
 from datetime import UTC, datetime
@@ -12,6 +12,7 @@ from typing import Any
 
 import pyarrow as pa
 
+from northmoor.core.analysis import analyse, analyse_edition
 from northmoor.core.authoring.includes import with_included
 from northmoor.core.base.cache import GenerationalCache
 from northmoor.core.base.cancellation import CancelToken
@@ -26,7 +27,7 @@ from northmoor.core.compute.parameters.resolution import (
 )
 from northmoor.core.compute.report.correlation import CorrelatedBlock, correlate_blocks, expressions_of
 from northmoor.core.compute.report.registry import BlockData, evaluate_block, plan_block
-from northmoor.core.compute.report.visibility import apply_visibility, with_empty_texts
+from northmoor.core.compute.report.visibility import VisibleEdition, apply_visibility, with_empty_texts
 from northmoor.core.compute.table.evaluation import TableData, table_plan
 from northmoor.core.compute.table.page_totals import PageRanges, compute_page_totals
 from northmoor.core.document import Document, ReportProgress
@@ -60,6 +61,7 @@ class Session:
         self._now: datetime | None = None
         self._arranged = GenerationalCache(12)
         self._kept = GenerationalCache()
+        self._analyses = GenerationalCache(20_000)
         self._shapers = Shapers()
         self._writer = ContentWriter()
 
@@ -133,23 +135,34 @@ class Session:
         Raises like `render`.
         """
         stop = stop or CancelToken()
-        self._drop_caches_when_large()
-        self._kept.next_generation()
-        report, values = resolved.report, resolved.complete_values()
-        known = apply_visibility(shown_edition(report, edition, values, stop), None, values, stop)
-        rows = self._fetch_all(report, known.edition, values, stop, report_progress)
-        resolved = _with_document(resolved, known.edition, [r for r in rows.values() if isinstance(r, Rows)])
+        self._begin_generation()
+        analyse(resolved.report, self._analyses)
+        known = self._edition_by_values(resolved, edition, stop)
+        fetched = self._fetch_all(resolved, known.edition, stop, report_progress)
+        resolved = _with_document(resolved, known.edition, _whole(fetched).values())
+        shown = self._edition_by_rows(resolved, known, fetched, stop)
+        correlated = correlate_blocks(shown.edition, resolved.report)
+        data = self._evaluate_all(correlated, fetched, resolved.complete_values(), stop, report_progress)
+        report_progress("Laying out")
+        return self._lay_out(resolved, shown, fetched, correlated, data, folds or {}, stop)
+
+    def _edition_by_values(self, resolved: ResolvedValues, name: str | None, stop: CancelToken) -> VisibleEdition:
+        """The edition to show, without what its values alone make invisible."""
         values = resolved.complete_values()
-        chosen = apply_visibility(known.edition, {n: r for n, r in rows.items() if isinstance(r, Rows)}, values, stop)
+        return apply_visibility(shown_edition(resolved.report, name, values, stop), None, values, stop)
+
+    def _edition_by_rows(
+        self,
+        resolved: ResolvedValues,
+        known: VisibleEdition,
+        fetched: Mapping[str, Rows | NorthmoorError],
+        stop: CancelToken,
+    ) -> VisibleEdition:
+        """The edition as it is laid out: without what its rows make invisible, empty texts filled in."""
+        chosen = apply_visibility(known.edition, _whole(fetched), resolved.complete_values(), stop)
         own = with_borrowed_groups(chosen.edition, known.edition)
         shown = with_empty_texts(own, lambda query: self._value_labels(resolved, query))
-        correlated = correlate_blocks(shown, report)
-        data = self._evaluate_all(correlated, rows, values, stop, report_progress)
-        report_progress("Laying out")
-        document = self._lay_out(resolved, shown, rows, correlated, data, folds or {}, stop)
-        for fault in (*known.faults, *chosen.faults):
-            document.composition.context.find("undecided", fault.place, fault.message)
-        return document
+        return VisibleEdition(shown, [*known.faults, *chosen.faults])
 
     def _value_labels(self, resolved: ResolvedValues, query: str) -> tuple[str, ...]:
         """The values that a query's rows depend on, as they read."""
@@ -223,16 +236,22 @@ class Session:
         check(FetchRequest(report, resolved, values, self.library, needed, stop))
         return resolved.query.connection or "The engine"
 
-    def _drop_caches_when_large(self) -> None:
+    def _begin_generation(self) -> None:
+        """Let go what the last renderings did not use, and all that is known of texts when it has become too much."""
+        self._kept.next_generation()
+        self._analyses.next_generation()
         if self._shapers.lines() > _MOST_LINES:
             self._shapers, self._kept, self._writer = Shapers(), GenerationalCache(), ContentWriter()
 
     def _fetch_all(
-        self, report: Report, edition: Edition, values: Values, stop: CancelToken, report_progress: ReportProgress
+        self, resolved: ResolvedValues, edition: Edition, stop: CancelToken, report_progress: ReportProgress
     ) -> dict[str, Rows | NorthmoorError]:
+        """The rows of the queries that an edition shows or reaches, or why there are none."""
         fetched: dict[str, Rows | NorthmoorError] = {}
+        report, values = resolved.report, resolved.complete_values()
+        used = edition.queries | analyse_edition(edition, self._analyses).queries
         for query in report.queries:
-            if query.name not in queries_used(report, edition):
+            if query.name not in used:
                 continue
             try:
                 fetched[query.name] = self.rows(report, query.name, values, stop, report_progress)
@@ -250,7 +269,7 @@ class Session:
         stop: CancelToken,
         report_progress: ReportProgress,
     ) -> dict[str, BlockData | NorthmoorError]:
-        rows = {name: r for name, r in fetched.items() if isinstance(r, Rows)}
+        rows = _whole(fetched)
         data: dict[str, BlockData | NorthmoorError] = {}
         for name, each in correlated.items():
             own = fetched[each.block.query]
@@ -282,21 +301,20 @@ class Session:
     def _lay_out(
         self,
         resolved: ResolvedValues,
-        edition: Edition,
+        visible: VisibleEdition,
         fetched: Mapping[str, Rows | NorthmoorError],
         correlated: Mapping[str, CorrelatedBlock],
         data: Mapping[str, BlockData | NorthmoorError],
         folds: Folds,
         stop: CancelToken,
     ) -> "Document":
-        report, values = resolved.report, resolved.values
-        rows = {name: r for name, r in fetched.items() if isinstance(r, Rows)}
+        report, values, edition = resolved.report, resolved.values, visible.edition
+        rows = _whole(fetched)
         format_locale = FormatLocale(report.locale, report.currency, report.time_zone)
         context = LayoutContext(report, format_locale, self._shapers, self._kept, self.library.resolve_path, stop)
         context.folds = {**_folds_of_report(edition), **folds}
-        shown = edition.queries
         for name, failure in fetched.items():
-            if isinstance(failure, NorthmoorError) and name not in shown:
+            if isinstance(failure, NorthmoorError) and name not in edition.queries:
                 context.find("faulty query", failure.place, failure.message)
 
         def running(
@@ -330,6 +348,8 @@ class Session:
         missing = {fault.block: fault.error.message for fault in faults if fault.edition == edition.name}
         given = StageResults(data, correlated, once, running, paged, missing)
         composition = compose(edition, given, context)
+        for undecided in visible.faults:
+            context.find("undecided", undecided.place, undecided.message)
         bound = partial(self._parameters_bound, report)
         words = partial(self._value_labels, resolved)
         return Document(resolved, self.library, composition, rows, self._writer, bound, words)
@@ -349,8 +369,13 @@ def _folds_of_report(edition: Edition) -> Folds:
     return {t.name: Fold(1 + levels[t.name].index(t.folded)) for t in edition.tables if t.folded is not None}
 
 
-def _with_document(resolved: ResolvedValues, edition: Edition, rows: Sequence[Rows]) -> ResolvedValues:
-    """The settled values with what the document knows of itself."""
+def _whole(fetched: Mapping[str, Rows | NorthmoorError]) -> dict[str, Rows]:
+    """The rows of those queries that could be fetched."""
+    return {name: rows for name, rows in fetched.items() if isinstance(rows, Rows)}
+
+
+def _with_document(resolved: ResolvedValues, edition: Edition, rows: Iterable[Rows]) -> ResolvedValues:
+    """The resolved values with what the document knows of itself."""
     moment = resolved.values.data_time or max((own.data_time for own in rows), default=None)
     own = {"report_title": edition.title or resolved.report.title, "data_time": moment}
     return replace(resolved, values=replace(resolved.values, of_document=own))
@@ -384,11 +409,3 @@ def shown_edition(report: Report, name: str | None, values: Values, stop: Cancel
         known = did_you_mean(name or "", [e.name for e in report.editions])
         raise ParameterError(f"The report has no edition {name!r}. {known}")
     return edition
-
-
-def queries_used(report: Report, edition: Edition) -> frozenset[str]:
-    """Names of the queries an edition needs: those of its tables, and those its expressions reach by name."""
-    used = edition.queries
-    rest = [query.name for query in report.queries if query.name not in used]
-    text = edition.model_dump_json() if rest else ""
-    return frozenset(used | {name for name in rest if f"{name}." in text})

@@ -161,6 +161,28 @@ def test_columns_are_named_typed_totalled_and_hidden_as_undoable_steps(
     settle(window, qtbot)
 
 
+def test_a_column_is_renamed_in_one_step_with_all_its_uses(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
+    before = window.controller.report
+    data.pane.header.sectionClicked.emit(5)
+    name = data.columns.editors["name"]
+    name.setText("passengers")
+    name.editingFinished.emit()
+    report = window.controller.report
+    assert "sum(b.quantity) as passengers," in report.query("fares").sql
+    assert "sum(b.quantity) as passengers," in data.editor.text()
+    assert "tickets" not in report.editions[0].model_dump_json(include={"blocks"}).replace(
+        '"name":"tickets"', ""
+    ).replace('"column":"tickets"', "")
+    qtbot.waitUntil(lambda: data.pane.rows is not None and data.pane.rows.names[5] == "passengers", timeout=10_000)
+    assert data.columns.editors["name"].text() == "passengers"
+    data.columns.editors["name"].setText("fares")  # there is one already
+    data.columns.editors["name"].editingFinished.emit()
+    assert window.controller.report == report
+    window.controller.undo()
+    assert window.controller.report == before
+    settle(window, qtbot)
+
+
 def test_a_sentence_is_built_by_choosing_and_is_sql_at_every_step(
     window: Window, data: DataWorkspace, qtbot: QtBot, tarrow: sqlite3.Connection
 ) -> None:

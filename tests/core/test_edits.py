@@ -126,7 +126,7 @@ def test_matrices_follow_renamed_queries_and_styles() -> None:
         queries=[query("select 1"), query("select 2", name="ports")],
         styles=(NamedStyle(name="strong", bold=True),),
     )
-    renamed = edits.rename_query(edits.rename_query(report, "ports", "harbours"), "rows", "lines")
+    renamed = edits.rename_query_references(edits.rename_query_references(report, "ports", "harbours"), "rows", "lines")
     found = matrix_of(renamed, "main", "m")
     assert (found.query, found.rows[0].members) == ("lines", "harbours.code")
     assert uses_of(report, "strong") == 2

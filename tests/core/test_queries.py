@@ -155,7 +155,7 @@ def test_queries_are_renamed_with_what_uses_them(library: MakeLibrary) -> None:
         {"kind": "table", "name": "t", "query": "rows", "columns": [{"name": "a", "value": "a"}]},
         queries=[LINES.but(name="rows"), LINES.but(name="more", detail_of=link)],
     )
-    renamed = edits.rename_query(report, "rows", "freight")
+    renamed = edits.rename_query_references(report, "rows", "freight")
     assert [q.name for q in renamed.queries] == ["freight", "more"]
     assert renamed.query("more").detail_of.query == "freight"
     assert renamed.editions[0].tables[0].query == "freight"

@@ -8,7 +8,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
-from northmoor.core.authoring.rename_parameter import EXPRESSIONS, TEMPLATES, change_kind, rename_value
+from northmoor.core.analysis.texts import kind_of_text
+from northmoor.core.authoring.parameter_kinds import change_kind
+from northmoor.core.authoring.rename import rename_value
 from northmoor.core.model.blocks import table, text
 from northmoor.core.model.pages import TextPiece
 from northmoor.core.model.parameters import (
@@ -131,8 +133,8 @@ def test_every_property_that_holds_an_expression_or_a_template_is_rewritten() ->
         TextPiece,
     ):
         for name, info in kind.model_fields.items():
-            told = (info.description or "").lower()
+            told = kind.help_of(name).lower()
             if "str" in str(info.annotation) and re.search(r"\b(expression|condition)\b", told) and name != "name":
-                assert name in EXPRESSIONS, name
+                assert kind_of_text(kind.__name__, name) == "expression", name
             if re.search(r"\btemplate\b", told):
-                assert name in TEMPLATES, name
+                assert kind_of_text(kind.__name__, name) == "template", name

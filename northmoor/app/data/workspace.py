@@ -27,6 +27,7 @@ from northmoor.app.widgets.headings import line, section
 from northmoor.app.widgets.icons import icon
 from northmoor.app.worker import RenderJob, Worker
 from northmoor.core.authoring.propose_parameters import proposed_parameter
+from northmoor.core.authoring.rename import rename_column
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import MissingParameter, NorthmoorError, QueryError, RefusedQuery, WrongPassword
@@ -577,9 +578,15 @@ class DataWorkspace(QWidget):
         if query is None:
             return
         name = query.name
-        done = self.controller.edit(
-            f"Change the column {column}", lambda r, _: edits.change_query_column(r, name, column, **changes)
-        )
+        new = str(changes.get("name", column))
+        if new != column:
+            label = f"Rename the column {column} to {new}"
+            done = self.controller.edit(label, lambda r, _: rename_column(r, name, column, new, self.library))
+            self.pane.header.setProperty("chosen", new if done else column)
+        else:
+            done = self.controller.edit(
+                f"Change the column {column}", lambda r, _: edits.change_query_column(r, name, column, **changes)
+            )
         if not done:
             self._show_column()
 

@@ -22,7 +22,8 @@ from northmoor.app.document_controller import BY_DEFAULT, DocumentController
 from northmoor.app.parameters.parameter_form import NamedValueForm, ParameterForm, PropertyRows
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.widget_tools import reapply_style
-from northmoor.core.authoring.rename_parameter import change_kind, rename_value
+from northmoor.core.authoring.parameter_kinds import change_kind
+from northmoor.core.authoring.rename import rename_value
 from northmoor.core.model import edits
 from northmoor.core.model.parameters import FromExpression, NamedValue, Parameter
 from northmoor.core.model.report import Report

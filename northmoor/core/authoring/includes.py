@@ -16,7 +16,7 @@ from northmoor.core.model.blocks.containers import Block, DataBlock, ForEachBloc
 from northmoor.core.model.blocks.simple import IncludeBlock
 from northmoor.core.model.blocks.tree import JOINT, Blocks, in_every_list, walk
 from northmoor.core.model.clipboard import ClipboardBlocks, read_blocks
-from northmoor.core.model.edits import rename_query, unused_name
+from northmoor.core.model.edits import rename_query_references, unused_name
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.sources.library import Library
@@ -131,7 +131,7 @@ def _with_queries(report: Report, parts: _Parts, name: str) -> tuple[Report, dic
         if known.get(query.name, query) != query:
             prefix = "".join(c if c.isalnum() else "_" for c in name)
             renamed[query.name] = unused_name(f"{prefix}_{query.name}", [*known, *renamed.values()])
-            carried = rename_query(carried, query.name, renamed[query.name])
+            carried = rename_query_references(carried, query.name, renamed[query.name])
     added = tuple(query for query in carried.queries if query.name not in known)
     return report.but(queries=(*report.queries, *added)), renamed
 

@@ -134,6 +134,8 @@ _CASTS = frozenset(
     ]
 )
 _LONGEST = 10_000
+_MOST_REMEMBERED = 20_000
+"""Texts whose trees, or faults, are remembered."""
 
 
 @dataclass(frozen=True)
@@ -159,9 +161,23 @@ class Expression:
         return self.tree.name if isinstance(self.tree, exp.Column) and not self.tree.table else None
 
 
-@lru_cache(maxsize=4096)
 def parse(text: str) -> Expression:
-    """Parse and check an expression. Raises ExpressionError with the character's position."""
+    """Parse and check an expression; a text is parsed once. Raises ExpressionError with the character's position."""
+    found = _parsed(text)
+    if isinstance(found, ExpressionError):
+        raise ExpressionError(found.message, found.position)
+    return found
+
+
+@lru_cache(maxsize=_MOST_REMEMBERED)
+def _parsed(text: str) -> Expression | ExpressionError:
+    try:
+        return _parse(text)
+    except ExpressionError as error:
+        return error.with_traceback(None)
+
+
+def _parse(text: str) -> Expression:
     if len(text) > _LONGEST:
         raise ExpressionError(f"An expression is at most {_LONGEST:,} characters long; this one has {len(text):,}.")
     if not text.strip():

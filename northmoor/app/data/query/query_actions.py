@@ -12,6 +12,7 @@ from northmoor.app.data.rows.row_actions import RowActions
 from northmoor.app.data.rows.rows_pane import RowsPane
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.widgets.menus import menu_of
+from northmoor.core.authoring.rename import rename_query
 from northmoor.core.errors import NorthmoorError, QueryError
 from northmoor.core.model import edits
 from northmoor.core.model.queries import Query, SharedQuery
@@ -129,7 +130,7 @@ class QueryActions:
     def rename(self, old: str, name: str) -> None:
         """Give a query another name."""
         was, self._data.query_name = self._data.query_name, name
-        if not self._data.controller.edit(f"Rename the query {old}", lambda r, _: edits.rename_query(r, old, name)):
+        if not self._data.controller.edit(f"Rename the query {old}", lambda r, _: rename_query(r, old, name)):
             self._data.query_name = was
 
     def remove(self, name: str) -> None:

@@ -10,7 +10,14 @@ from northmoor.app.widgets.headings import section
 from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.model.queries import QueryColumn
 
-_LABELS = {"label": "Readers see", "type": "Type", "total": "Totals by", "format": "Shown as", "hidden": "Hidden"}
+_LABELS = {
+    "name": "Name",
+    "label": "Readers see",
+    "type": "Type",
+    "total": "Totals by",
+    "format": "Shown as",
+    "hidden": "Hidden",
+}
 
 
 class ColumnPanel(QWidget):
@@ -49,6 +56,8 @@ class ColumnPanel(QWidget):
             value = getattr(setting, field)
             editor = editor_for(QueryColumn, field, value, lambda new, f=field: self._commit(setting.name, f, new))  # type: ignore[misc]
             self.editors[field] = editor
+            if field == "name":
+                editor.setToolTip("Its name in SQL and expressions; a change is followed wherever it is used")
             label = QLabel(text)
             label.setObjectName("quiet")
             form.addRow(label, editor)

@@ -17,7 +17,8 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.document_controller import DocumentController, Selection
-from northmoor.core.authoring.find_replace import Occurrence, SearchTerm, find_occurrences, replace_occurrences
+from northmoor.core.analysis.report_texts import ReportText
+from northmoor.core.authoring.find_replace import SearchTerm, find_occurrences, replace_occurrences
 from northmoor.core.model.blocks.tree import walk
 
 _OCCURRENCE = Qt.ItemDataRole.UserRole
@@ -118,7 +119,7 @@ class ReplaceDialog(QDialog):
         self.replace.setEnabled(ticked > 0)
 
     @property
-    def _ticked(self) -> list[Occurrence]:
+    def _ticked(self) -> list[ReportText]:
         items = [item for at in range(self.list.count()) if (item := self.list.item(at)) is not None]
         return [item.data(_OCCURRENCE) for item in items if item.checkState() == Qt.CheckState.Checked]
 
@@ -127,11 +128,11 @@ class ReplaceDialog(QDialog):
         edition = self._controller.edition
         if item is None or edition is None:
             return
-        found: Occurrence = item.data(_OCCURRENCE)
-        if found.edition not in (None, edition.name):
-            self._controller.show_edition(str(found.edition))
+        found: ReportText = item.data(_OCCURRENCE)
+        if found.scope.edition not in (None, edition.name):
+            self._controller.show_edition(str(found.scope.edition))
             edition = self._controller.edition
-        block = next((b for b in walk(edition.blocks) if b.name == found.block), None) if edition else None
+        block = next((b for b in walk(edition.blocks) if b.name == found.scope.block), None) if edition else None
         if block is not None:
             self.picked.emit(Selection(block.kind, block.name))
 

@@ -7,7 +7,7 @@ from typing import Any
 from northmoor.app.document_controller import Selection
 from northmoor.app.pages.inspector.form import InspectorForm, ReportEdit
 from northmoor.app.widgets.editors import LineEditor, choice_editor
-from northmoor.core.authoring.find_replace import with_window_renamed
+from northmoor.core.authoring.rename import rename_record_window
 from northmoor.core.compute.report.correlation import join_keys
 from northmoor.core.expr.language import bare_column
 from northmoor.core.model import edits
@@ -67,7 +67,7 @@ def name_line(form: InspectorForm, block: Any) -> None:
 def _renamed(report: Report, edition: str, block: Any, name: str) -> Report:
     """A report where a block has another name; the name of a for-each is a window, which expressions follow."""
     changed = rename_block(report, edition, block.name, name)
-    return with_window_renamed(changed, edition, block.name, name) if isinstance(block, ForEachBlock) else changed
+    return rename_record_window(changed, edition, block.name, name) if isinstance(block, ForEachBlock) else changed
 
 
 def show_simple_block(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:

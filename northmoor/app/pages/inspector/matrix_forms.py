@@ -7,6 +7,7 @@ from northmoor.app.document_controller import Selection
 from northmoor.app.pages.inspector.block_forms import name_line
 from northmoor.app.pages.inspector.form import InspectorForm, ReportEdit
 from northmoor.app.pages.inspector.grouping_editors import show_regrouping
+from northmoor.core.authoring.rename import rename_level
 from northmoor.core.expr.language import column_expression
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
@@ -52,6 +53,8 @@ def show_matrix_level(form: InspectorForm, report: Report, edition: str, selecti
     is_inner = getattr(matrix, side)[-1] is level
 
     def change(**changes: Any) -> ReportEdit:
+        if "name" in changes:
+            return lambda r, e: rename_level(r, e, matrix.name, level.name, changes["name"])
         return lambda r, e: edits.change_matrix_level(r, e, matrix.name, level.name, **changes)
 
     form.title(f"{SIDE_NAMES[side]} · {level.name}")

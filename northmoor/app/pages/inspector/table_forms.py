@@ -9,6 +9,7 @@ from northmoor.app.pages.inspector.block_forms import name_line
 from northmoor.app.pages.inspector.form import InspectorForm, ReportEdit
 from northmoor.app.pages.inspector.grouping_editors import show_period, show_range
 from northmoor.app.widgets.editors import LineEditor, choice_editor
+from northmoor.core.authoring.rename import rename_level
 from northmoor.core.expr.binning import group_by_period, group_by_range
 from northmoor.core.expr.language import column_expression
 from northmoor.core.expr.order_by import format_order_by, parse_order_by
@@ -112,11 +113,13 @@ def show_level(form: InspectorForm, report: Report, edition: str, selection: Sel
     level = table.level(selection.level)
 
     def change(**changes: Any) -> ReportEdit:
+        if "name" in changes:
+            return lambda r, e: rename_level(r, e, table.name, level.name, changes["name"])
         return lambda r, e: edits.change_level(r, e, table.name, level.name, **changes)
 
     form.title(f"Level {table.levels.index(level) + 1} · {level.name}")
     form.section("What")
-    form.properties(Level, level, ("by",), "Change the grouping", change)
+    form.properties(Level, level, ("name", "by"), "Change the grouping", change)
     kinds = form.controller.kinds.get(table.query, {})
     show_period(
         form,

@@ -80,6 +80,8 @@ from northmoor.core.model.edits.parameter_edits import (
     remove_named_value,
     remove_parameter,
     remove_value_set,
+    with_list_column,
+    with_list_query,
 )
 from northmoor.core.model.edits.query_edits import (
     add_query,
@@ -87,7 +89,7 @@ from northmoor.core.model.edits.query_edits import (
     change_query_column,
     column_setting,
     remove_query,
-    rename_query,
+    rename_query_references,
 )
 from northmoor.core.model.edits.style_edits import (
     TABLE_LOOKS,
@@ -202,7 +204,7 @@ __all__ = [
     "remove_value_set",
     "rename_block",
     "rename_edition",
-    "rename_query",
+    "rename_query_references",
     "repeat_for_each",
     "side_of",
     "step_of",
@@ -218,6 +220,8 @@ __all__ = [
     "with_columns",
     "with_copied_style",
     "with_format",
+    "with_list_column",
+    "with_list_query",
     "with_unused_names",
     "without_column",
 ]

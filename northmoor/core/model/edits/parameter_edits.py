@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from typing import Any
 
-from northmoor.core.model.parameters import Assignment, NamedValue, Parameter, ValueSet
+from northmoor.core.model.parameters import Assignment, FromQuery, NamedValue, Parameter, ValueSet
 from northmoor.core.model.report import Report
 
 
@@ -58,3 +58,26 @@ def keep_value_set(report: Report, name: str, values: Mapping[str, Any]) -> Repo
 def remove_value_set(report: Report, name: str) -> Report:
     """Forget a set of values."""
     return report.but(value_sets=tuple(s for s in report.value_sets if s.name != name))
+
+
+def with_list_query(parameter: Parameter, old: str, new: str) -> Parameter:
+    """A parameter whose list and default come from a query of another name."""
+    source, default = parameter.choices_from, parameter.default
+    if source is not None and source.query == old:
+        parameter = parameter.but(choices_from=source.but(query=new))
+    if isinstance(default, FromQuery) and default.query == old:
+        parameter = parameter.but(default=default.but(query=new))
+    return parameter
+
+
+def with_list_column(parameter: Parameter, query: str, old: str, new: str) -> Parameter:
+    """A parameter whose list and default come from a column of another name."""
+    source, default = parameter.choices_from, parameter.default
+    if source is not None and source.query == query:
+        named = {"value": source.value, "label": source.label}
+        parameter = parameter.but(
+            choices_from=source.but(**{field: new if column == old else column for field, column in named.items()})
+        )
+    if isinstance(default, FromQuery) and (default.query, default.column) == (query, old):
+        parameter = parameter.but(default=default.but(column=new))
+    return parameter

@@ -6,6 +6,7 @@ from northmoor.core.model.blocks.chart import ChartBlock, ChartLevel
 from northmoor.core.model.blocks.containers import Block, DataBlock, ForEachBlock
 from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel
 from northmoor.core.model.blocks.tree import Blocks, in_every_list
+from northmoor.core.model.edits.parameter_edits import with_list_query
 from northmoor.core.model.queries import Query, QueryColumn
 from northmoor.core.model.report import Report
 
@@ -25,15 +26,16 @@ def remove_query(report: Report, query: str) -> Report:
     return report.but(queries=tuple(q for q in report.queries if q.name != query))
 
 
-def rename_query(report: Report, query: str, name: str) -> Report:
-    """Give a query another name, in the tables and links that use it too; SQL and expressions are left as they are."""
+def rename_query_references(report: Report, query: str, name: str) -> Report:
+    """Give a query another name, in the blocks, links and lists that use it too; texts are left as they are."""
 
     def renamed(blocks: Blocks) -> Blocks:
         return tuple(_with_query(block, query, name) for block in blocks)
 
     queries = tuple(_with_new_name(q, query, name) for q in report.queries)
     editions = tuple(e.but(blocks=in_every_list(e.blocks, renamed)) for e in report.editions)
-    return report.but(queries=queries, editions=editions)
+    parameters = tuple(with_list_query(parameter, query, name) for parameter in report.parameters)
+    return report.but(queries=queries, parameters=parameters, editions=editions)
 
 
 def _with_query(block: Block, old: str, name: str) -> Block:
