@@ -1,5 +1,7 @@
-"""The command line, as a process: files, errors in one sentence, exit codes."""
+"""The command line: files, errors in one sentence, exit codes. A handful run as processes, the others in this one."""
 
+import contextlib
+import io
 import json
 import os
 import sqlite3
@@ -10,6 +12,7 @@ from pathlib import Path
 
 import pytest
 
+from northmoor.cli import main
 from northmoor.core.model.report import Report
 from northmoor.core.model.serialization import report_text
 from northmoor.core.sources.library import Library
@@ -19,11 +22,24 @@ from tests.helpers import FREIGHT
 MakeLibrary = Callable[[str], Library]
 
 
-def northmoor(*arguments: object, cwd: Path | None = None) -> subprocess.CompletedProcess[str]:
+def northmoor(*arguments: object) -> subprocess.CompletedProcess[str]:
+    """Run the command line in this process."""
+    out, err = io.StringIO(), io.StringIO()
+    code: object = 0
+    with pytest.MonkeyPatch.context() as patched, contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+        patched.setattr(sys, "argv", ["northmoor", *map(str, arguments)])
+        try:
+            main()
+        except SystemExit as done:
+            code = done.code
+    return subprocess.CompletedProcess(sys.argv, int(code or 0), out.getvalue(), err.getvalue())
+
+
+def process(*arguments: object) -> subprocess.CompletedProcess[str]:
     """Run the command line in a process of its own."""
     command = [sys.executable, "-m", "northmoor", *map(str, arguments)]
     environment = os.environ | {"PYTHONWARNINGS": "error", "PYTHONPATH": str(Path(__file__).parents[2])}
-    return subprocess.run(command, capture_output=True, text=True, cwd=cwd, env=environment, check=False)
+    return subprocess.run(command, capture_output=True, text=True, env=environment, check=False)
 
 
 def told(done: subprocess.CompletedProcess[str]) -> str:
@@ -48,13 +64,13 @@ def test_demo_makes_the_library(tmp_path: Path, tarrow: sqlite3.Connection) -> N
 def test_new_writes_a_listing_that_runs(library: MakeLibrary, tmp_path: Path) -> None:
     library(FREIGHT)
     out = tmp_path / "freight.moor"
-    done = northmoor("new", out, "--connect", tmp_path / "db.sqlite", "--sql", "select * from lines",
+    done = process("new", out, "--connect", tmp_path / "db.sqlite", "--sql", "select * from lines",
                      "--level", "route", "--level", "vessel", "--total", "pieces", "--total", "charge", "--title", "Freight {1}")  # fmt: skip
     assert (done.returncode, done.stderr) == (0, "")
     table = load_report(out).editions[0].tables[0]
     assert [level.name for level in table.levels] == ["route", "vessel"]
     assert [column.name for column in table.columns] == ["day", "pieces", "charge", "note"]
-    assert northmoor("run", out, "--out", tmp_path / "x.json").returncode == 0
+    assert process("run", out, "--out", tmp_path / "x.json").returncode == 0
     pages = json.loads((tmp_path / "x.json").read_text())["pages"]
     texts = [i for i in pages[0]["items"] if i["kind"] == "text"]
     totals = [i["text"] for i in texts if i["origin"]["row"] == "total" and i["origin"]["level"] is None]
@@ -124,8 +140,7 @@ def test_run_writes_each_format_the_same_every_time(demo: Path, tmp_path: Path) 
     report = demo / "reports" / "fares-by-route.moor"
     for name in ("a.pdf", "b.pdf", "a.json", "b.json", "a.png"):
         assert (
-            northmoor("run", report, "--set", "year=2024", "--edition", "full", "--out", tmp_path / name).returncode
-            == 0
+            process("run", report, "--set", "year=2024", "--edition", "full", "--out", tmp_path / name).returncode == 0
         )
     for ending in ("pdf", "json"):
         assert (tmp_path / f"a.{ending}").read_bytes() == (tmp_path / f"b.{ending}").read_bytes()
@@ -202,7 +217,7 @@ def test_a_failing_cell_is_marked_told_and_the_rest_is_written_whole(
 
 
 def test_help_names_every_command() -> None:
-    done = northmoor("--help")
+    done = process("--help")
     assert done.returncode == 0
     assert all(command in done.stdout for command in ("demo", "open", "new", "run"))
 

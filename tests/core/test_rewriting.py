@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
-from northmoor.core.analysis.texts import kind_of_text
+from northmoor.core.analysis.report_texts import kind_of_text
 from northmoor.core.authoring.parameter_kinds import change_kind
 from northmoor.core.authoring.rename import rename_value
 from northmoor.core.model.blocks import table, text
