@@ -10,11 +10,12 @@ from hypothesis import HealthCheck, settings
 from northmoor.core.model.connections import Connections, SqliteConnection
 from northmoor.core.sources.library import Library
 from northmoor.demo.demo_library import make_library
+from tests.helpers import examples
 from tests.servers import PrivateMariadb, PrivatePostgresql, Server, running
 
 settings.register_profile(
     "suite",
-    max_examples=60,
+    max_examples=examples(60),
     deadline=None,
     derandomize=True,
     suppress_health_check=[HealthCheck.function_scoped_fixture],

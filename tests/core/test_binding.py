@@ -19,7 +19,7 @@ from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.queries import Query
 from northmoor.core.session import Session
 from northmoor.core.sources.library import Library
-from tests.helpers import bind, column_of, render, report_of, row_of, table_of
+from tests.helpers import bind, column_of, examples, render, report_of, row_of, table_of
 from tests.servers import PrivateMariadb, PrivatePostgresql
 
 pytestmark = pytest.mark.xdist_group("servers")
@@ -77,7 +77,7 @@ def texts(name: str = "given", **more: Any) -> Parameter:
 
 
 @pytest.mark.parametrize("source", SOURCES)
-@settings(max_examples=25)
+@settings(max_examples=examples(25))
 @given(given_texts=st.lists(TEXTS, max_size=8))
 def test_a_list_holds_its_values_and_nothing_else(
     sources: dict[str, Library], source: str, given_texts: list[str]
@@ -111,7 +111,7 @@ def test_lists_of_every_kind_are_compared_as_that_kind(sources: dict[str, Librar
     tests = [f"case when {left} in (:{name}) then 1 else 0 end as {name}_hold" for name in names]
     sql = f"select {', '.join(tests)} {'from ports where port_id = 1' if source == 'files' else ''}"
 
-    @settings(max_examples=12)
+    @settings(max_examples=examples(12))
     @given(st.lists(strategy, min_size=1, max_size=5, unique=True))
     def holds(values: list[Any]) -> None:
         given_values = {"all": values, "others": values[1:], "none": [], "one": values[0]}

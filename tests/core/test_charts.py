@@ -28,7 +28,7 @@ from northmoor.core.model.blocks.table import Cell, Row
 from northmoor.core.model.queries import QueryColumn
 from northmoor.core.model.styles import ResolvedStyle
 from northmoor.core.sources.library import Library
-from tests.helpers import dumped, level_of, query, render, report_of, row_of, table_of
+from tests.helpers import dumped, examples, level_of, query, render, report_of, row_of, table_of
 
 MakeLibrary = Callable[[str], Library]
 ROWS = """
@@ -457,7 +457,9 @@ tallies = st.lists(
 
 
 @pytest.mark.parametrize("kind", KINDS)
-@settings(max_examples=8, phases=[Phase.generate], suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(
+    max_examples=examples(8), phases=[Phase.generate], suppress_health_check=[HealthCheck.function_scoped_fixture]
+)
 @given(data=st.data(), rows_of=tallies)
 def test_no_two_texts_overlap_and_all_can_be_selected(
     library: MakeLibrary, kind: str, data: st.DataObject, rows_of: list[tuple[Any, ...]]

@@ -17,7 +17,7 @@ from northmoor.core.session import Session
 from northmoor.core.sources.library import Library
 from tests.core.test_levels import SALES
 from tests.core.test_trees import CENTRES, tree
-from tests.helpers import level_of, lines_of, report_of, row_of, table_of
+from tests.helpers import examples, level_of, lines_of, report_of, row_of, table_of
 
 MakeLibrary = Callable[[str], Library]
 
@@ -56,7 +56,7 @@ def test_a_level_folded_as_a_whole_shows_its_totals_only(library: MakeLibrary) -
     assert counted == [240, 240, 240]
 
 
-@settings(max_examples=20)
+@settings(max_examples=examples(20))
 @given(
     groups=st.frozensets(st.tuples(st.integers(0, 7), st.integers(0, 6)), max_size=6),
     level=st.sampled_from([None, 1, 2]),

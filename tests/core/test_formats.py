@@ -16,6 +16,7 @@ from northmoor.core.errors import ExpressionError
 from northmoor.core.expr.formats import FormatLocale, format_one, format_values
 from northmoor.core.expr.lazy_texts import lazy_texts
 from northmoor.core.layout.text.shaping import Shaper
+from tests.helpers import examples
 
 LOCALES = st.sampled_from(["en_IE", "de_DE", "fr_FR", "pl_PL", "sv_SE", "en_IN", "de_CH", "fi_FI"])
 NUMBER_PATTERNS = st.sampled_from(
@@ -142,7 +143,7 @@ def test_named_patterns_are_the_locales_own(name: str, value: object, text: str)
     assert format_one(value, name, FormatLocale()) == text
 
 
-@settings(max_examples=20)
+@settings(max_examples=examples(20))
 @given(
     st.lists(st.decimals(-(10**11), 10**11, places=3), min_size=250, max_size=300, unique=True),
     NUMBER_PATTERNS,

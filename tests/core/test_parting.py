@@ -14,7 +14,7 @@ from northmoor.core.compute.table.partitions import can_be_partitioned, partitio
 from northmoor.core.model.blocks.chart import Chart, ChartLevel, ChartMeasure
 from northmoor.core.model.blocks.table import Cell, Row
 from northmoor.core.sources.library import Library
-from tests.helpers import FREIGHT, level_of, render, report_of, row_of, table_of
+from tests.helpers import FREIGHT, examples, level_of, render, report_of, row_of, table_of
 
 MakeLibrary = Callable[[str], Library]
 Lines = list[tuple[int, int, int]]
@@ -38,7 +38,7 @@ def arranged_of(library: MakeLibrary, lines: Lines) -> TableData:
     return found
 
 
-@settings(max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
+@settings(max_examples=examples(25), suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
 @given(lines=LINES, depth=st.integers(1, 2), ends=st.tuples(st.integers(0, 30), st.integers(0, 30)))
 def test_a_part_has_what_the_whole_has_there(
     library: MakeLibrary, lines: Lines, depth: int, ends: tuple[int, int]

@@ -19,10 +19,13 @@ from northmoor.core.model.pages import PageSetup
 from northmoor.core.model.report import Report
 from northmoor.core.session import Session
 from northmoor.core.sources.library import Library
-from tests.helpers import report_of, table_of
+from tests.helpers import examples, report_of, table_of
 
 RENDERED = settings(
-    max_examples=25, phases=[Phase.generate], deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture]
+    max_examples=examples(25),
+    phases=[Phase.generate],
+    deadline=None,
+    suppress_health_check=[HealthCheck.function_scoped_fixture],
 )
 MARGIN = 56_693
 

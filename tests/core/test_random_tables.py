@@ -14,7 +14,7 @@ from northmoor.core.model.connections import Connections, SqliteConnection
 from northmoor.core.model.pages import PageSetup
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.sources.library import Library
-from tests.helpers import Line, dumped, level_of, lines_of, render, report_of, row_of, table_of
+from tests.helpers import Line, dumped, examples, level_of, lines_of, render, report_of, row_of, table_of
 
 TEXT = st.text(alphabet="ab –\nWé", max_size=120) | st.none()
 ROWS = st.lists(
@@ -71,7 +71,7 @@ def rows(draw: st.DrawFn, row: Row) -> tuple[Row, ...]:
     return tuple(row.but(stands=side) for side in sides)
 
 
-@settings(max_examples=40)
+@settings(max_examples=examples(40))
 @given(ROWS, tables())
 def test_invariants_of_any_table(tmp_path_factory: pytest.TempPathFactory, rows: list, table: TableBlock) -> None:
     report = report_of(table, page=PageSetup(size="A5", margin_top=20_000, margin_bottom=150_000))
@@ -120,7 +120,7 @@ def _is_under(total: Line, k: str, j: int, page: int | None) -> bool:
     return total.keys == (k, j)[: len(total.keys)]
 
 
-@settings(max_examples=10)
+@settings(max_examples=examples(10))
 @given(ROWS, tables())
 def test_the_same_rows_give_the_same_bytes(
     tmp_path_factory: pytest.TempPathFactory, rows: list, table: TableBlock
@@ -130,7 +130,7 @@ def test_the_same_rows_give_the_same_bytes(
     assert first.pdf() == second.pdf()
 
 
-@settings(max_examples=15)
+@settings(max_examples=examples(15))
 @given(ROWS, tables())
 def test_level_breaks_begin_pages_and_no_page_is_empty(
     tmp_path_factory: pytest.TempPathFactory, rows: list, table: TableBlock
@@ -152,7 +152,7 @@ def test_level_breaks_begin_pages_and_no_page_is_empty(
 ROW = st.tuples(st.sampled_from(["a", "b", "c", None]), st.integers(0, 4), st.integers(-20, 20))
 
 
-@settings(max_examples=30)
+@settings(max_examples=examples(30))
 @given(st.lists(ROW, max_size=40), st.booleans(), st.integers(1, 4), st.integers(0, 3), st.integers(-10, 10))
 def test_groups_are_kept_ordered_and_counted_as_a_plain_reference_does(
     tmp_path_factory: pytest.TempPathFactory, rows: list[Any], descending: bool, first: int, least: int, over: int

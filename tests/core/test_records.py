@@ -31,7 +31,7 @@ from northmoor.core.model.styles import Style
 from northmoor.core.session import Session
 from northmoor.core.sources.library import Library
 from northmoor.demo.reports.freight_statement import freight_statement
-from tests.helpers import dumped, level_of, lines_of, query, render, report_of, row_of, script_of, table_of
+from tests.helpers import dumped, examples, level_of, lines_of, query, render, report_of, row_of, script_of, table_of
 
 MakeLibrary = Callable[[str], Library]
 ROWS = """
@@ -185,7 +185,7 @@ def test_what_is_carried_forward_begins_anew_with_each_record(library: MakeLibra
     assert marks == ["<a>", "<b>"]
 
 
-@settings(max_examples=15, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=examples(15), suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     rows=st.lists(st.tuples(st.integers(0, 4), st.sampled_from("pq"), st.integers(-50, 50)), min_size=1, max_size=60),
     together=st.booleans(),
@@ -495,7 +495,7 @@ def test_texts_and_cells_of_records_know_the_document(library: MakeLibrary) -> N
         assert not document.findings
 
 
-@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=examples(40), deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(said=st.lists(st.text("aW fi-/\n {é✔", max_size=60), min_size=1, max_size=8))
 def test_texts_of_records_break_like_texts_by_themselves(library: MakeLibrary, said: list[str]) -> None:
     made = library(script_of(said))

@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 
 from northmoor.core.layout.table.pagination import Body, PaginationRules, RowMetrics, TableFragment, paginate
 from tests.core.test_paginate import ByLines, metrics_of
+from tests.helpers import examples
 
 
 def reference(metrics: RowMetrics, rules: PaginationRules, body: Body) -> list[TableFragment]:
@@ -143,7 +144,7 @@ RULES = st.builds(
 )
 
 
-@settings(max_examples=300)
+@settings(max_examples=examples(300))
 @given(strips(), RULES, st.sampled_from([100, 130, 200, 330]), st.sampled_from([0, 0, 35, 80]), st.integers(1, 2))
 def test_pages_are_those_of_the_plain_reference(
     metrics: RowMetrics, rules: PaginationRules, height: int, used: int, number: int

@@ -31,7 +31,7 @@ from northmoor.core.sources.drivers.protocol import FIRST_ROWS, QueryRequest
 from northmoor.core.sources.drivers.read_only import check_query
 from northmoor.core.sources.fetch.snapshots import write_sample
 from northmoor.core.sources.library import Library
-from tests.helpers import bind, fetched, report_of
+from tests.helpers import bind, examples, fetched, report_of
 from tests.servers import PASSWORD, PrivateMariadb, PrivatePostgresql, Server
 
 pytestmark = pytest.mark.xdist_group("servers")
@@ -101,7 +101,7 @@ def test_decimals_moments_and_nulls_stay_what_they_are(db: Library) -> None:
     assert third["note"] == ""
 
 
-@settings(max_examples=25)
+@settings(max_examples=examples(25))
 @given(st.text(st.characters(exclude_categories=["Cs"], exclude_characters="\0")), st.integers(-(2**63), 2**63 - 1), st.decimals(-(10**20), 10**20, places=4), st.dates(date(1000, 1, 1)), st.booleans())  # fmt: skip
 def test_values_arrive_as_they_are_and_never_as_sql(
     postgresql: PrivatePostgresql,

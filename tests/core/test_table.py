@@ -21,7 +21,7 @@ from northmoor.core.model.blocks.table import Cell, Column, OrderBy, Row
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.queries import Query
 from northmoor.core.sources.library import Library
-from tests.helpers import FREIGHT, column_of, dumped, level_of, lines_of, render, report_of, row_of, table_of
+from tests.helpers import FREIGHT, column_of, dumped, examples, level_of, lines_of, render, report_of, row_of, table_of
 
 MakeLibrary = Callable[[str], Library]
 
@@ -405,7 +405,7 @@ def test_rows_that_come_in_the_tables_order_are_held_once(library: MakeLibrary, 
     assert sorted(shown.to_pylist()) == sorted(fetched.to_pylist())
 
 
-@settings(max_examples=60)
+@settings(max_examples=examples(60))
 @given(
     st.lists(st.tuples(st.none() | st.integers(0, 2), st.none() | st.sampled_from(["", "a", "B", "é"]), st.booleans())),
     st.tuples(st.booleans(), st.booleans(), st.booleans()),

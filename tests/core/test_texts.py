@@ -18,7 +18,7 @@ from northmoor.core.model.blocks.containers import ForEachBlock
 from northmoor.core.model.blocks.text import TabStop, TextBlock, TextRun
 from northmoor.core.model.styles import NamedStyle, ResolvedStyle, Style
 from northmoor.core.sources.library import Library
-from tests.helpers import FREIGHT, dumped, render, report_of
+from tests.helpers import FREIGHT, dumped, examples, render, report_of
 
 MakeLibrary = Callable[[str], Library]
 LEFT = 56_693 + 2_000  # the margin and a text's inset
@@ -52,7 +52,7 @@ def test_runs_have_looks_of_their_own_on_one_baseline(library: MakeLibrary) -> N
 WORDS = st.lists(st.tuples(st.text("abc -/", min_size=0, max_size=30), st.booleans()), min_size=1, max_size=8)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 @given(runs=WORDS, width=st.integers(20_000, 200_000), align=st.sampled_from(["start", "center", "end"]))
 def test_nothing_is_lost_or_drawn_outside(runs: list[tuple[str, bool]], width: int, align: Any) -> None:
     report = report_of()
