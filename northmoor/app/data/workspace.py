@@ -582,11 +582,10 @@ class DataWorkspace(QWidget):
         if new != column:
             label = f"Rename the column {column} to {new}"
             done = self.controller.edit(label, lambda r, _: rename_column(r, name, column, new, self.library))
-            self.pane.header.setProperty("chosen", new if done else column)
         else:
-            done = self.controller.edit(
-                f"Change the column {column}", lambda r, _: edits.change_query_column(r, name, column, **changes)
-            )
+            label = f"Change the column {column}"
+            done = self.controller.edit(label, lambda r, _: edits.change_query_column(r, name, column, **changes))
+        self.pane.header.setProperty("chosen", new if done else column)
         if not done:
             self._show_column()
 
