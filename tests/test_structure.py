@@ -16,8 +16,8 @@ SAME_ROLE = {
     "workspace": "Pages, Data",
 }
 """Names of modules that stand for the same role of several kinds."""
-INTERFACES = {"main", "file_writers"}
-"""Names that several modules have because something calls them all alike: commands, outputs."""
+INTERFACES = {"main", "file_writers", "open_driver"}
+"""Names that several modules have because something calls them all alike: commands, outputs, drivers."""
 
 
 def modules() -> Iterator[Path]:

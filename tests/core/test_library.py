@@ -18,7 +18,8 @@ from northmoor.core.model.connections import (
     SqliteConnection,
 )  # fmt: skip
 from northmoor.core.sources.drivers.credentials import variable
-from northmoor.core.sources.library import Library, connection_kind_of
+from northmoor.core.sources.library import Library
+from northmoor.core.sources.targets import kind_of_path
 from tests.helpers import FREIGHT
 
 MakeLibrary = Callable[[str], Library]
@@ -52,7 +53,7 @@ def test_files_are_known_by_their_first_bytes_and_endings(library: MakeLibrary, 
         (DuckdbConnection, "duckdb"), (FilesConnection, "files"), (FilesConnection, "files"),
     ]  # fmt: skip
     assert [getattr(c, "path", "") for c in made.connections.connections[2:]] == ["targets.csv", "exports"]
-    assert connection_kind_of(tmp_path / "db.sqlite") == "sqlite"
+    assert kind_of_path(tmp_path / "db.sqlite").name == "sqlite"
 
 
 def test_connections_keep_their_place_when_changed_and_names_stay_unique(library: MakeLibrary, tmp_path: Path) -> None:

@@ -20,13 +20,11 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import ROWAN, STONE_TEXT
-from northmoor.core.model.connections import Connection
+from northmoor.core.model.connections import KIND_OF_CONNECTION, Connection
 from northmoor.core.model.queries import Query
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable, Routine
 
 _NODE = Qt.ItemDataRole.UserRole
-_KINDS = {"sqlite": "SQLite", "duckdb": "DuckDB", "postgresql": "PostgreSQL", "mariadb": "MariaDB", "files": "files"}
-_ICONS = {"sqlite": "database", "duckdb": "database", "postgresql": "server", "mariadb": "server", "files": "folder"}
 _NUMBERS = ("int", "dec", "num", "float", "double", "real")
 _DRAWINGS = (*((part, "hash") for part in _NUMBERS), ("date", "calendar"), ("time", "clock"), ("bool", "toggle-left"))
 
@@ -123,8 +121,8 @@ class CatalogPanel(QWidget):
         """Show the connections; their tables follow as they are read."""
         self.tree.clear()
         for connection in connections:
-            top = QTreeWidgetItem([connection.name, _KINDS[connection.kind]])
-            top.setIcon(0, icon(_ICONS[connection.kind]))
+            top = QTreeWidgetItem([connection.name, KIND_OF_CONNECTION[connection.kind].tag])
+            top.setIcon(0, icon(KIND_OF_CONNECTION[connection.kind].icon))
             top.setData(0, _NODE, Node("connection", connection.name))
             top.setForeground(1, QColor(STONE_TEXT))
             top.setTextAlignment(1, Qt.AlignmentFlag.AlignRight)

@@ -12,7 +12,7 @@ from northmoor.app.document_controller import DocumentController
 from northmoor.app.widgets.menus import menu_of
 from northmoor.app.worker import Worker
 from northmoor.core.errors import NorthmoorError, WrongPassword
-from northmoor.core.model.connections import MariadbConnection, PostgresqlConnection
+from northmoor.core.model.connections import ServerConnection
 from northmoor.core.model.queries import Query
 from northmoor.core.sources.builder.edits import select_all
 from northmoor.core.sources.builder.select_ast import select_sql
@@ -149,5 +149,5 @@ class ConnectionController(QObject):
             return
         self._asked.add(name)
         connection = self._data.library.connection(name)
-        if isinstance(connection, PostgresqlConnection | MariadbConnection):
+        if isinstance(connection, ServerConnection):
             QTimer.singleShot(0, lambda: self.ask(name))

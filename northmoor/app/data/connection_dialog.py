@@ -27,27 +27,11 @@ from northmoor.app.widgets.widget_tools import reapply_style
 from northmoor.app.worker import Worker
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import NorthmoorError
-from northmoor.core.model.connections import (
-    CONNECTION_LABELS,
-    Connection,
-    DuckdbConnection,
-    FilesConnection,
-    MariadbConnection,
-    PostgresqlConnection,
-    SqliteConnection,
-)
+from northmoor.core.model.connections import CONNECTION_KINDS, KIND_OF_CONNECTION, Connection, ServerConnection
 from northmoor.core.sources.drivers.catalog import Catalog
 from northmoor.core.sources.drivers.credentials import Secrets
 from northmoor.core.sources.library import Library
 
-_KINDS: dict[str, type[Connection]] = {
-    "sqlite": SqliteConnection,
-    "postgresql": PostgresqlConnection,
-    "mariadb": MariadbConnection,
-    "duckdb": DuckdbConnection,
-    "files": FilesConnection,
-}
-_SERVERS = ("postgresql", "mariadb")
 _LABELS = {
     "database": "Database",
     "host": "Host",
@@ -77,10 +61,8 @@ class ConnectionDialog(QDialog):
         self.setMinimumWidth(520)
         self.kind = QComboBox()
         self.kind.setAccessibleName("Kind of connection")
-        for kind in _KINDS:
-            self.kind.addItem(
-                "A file of rows, or a folder of such" if kind == "files" else CONNECTION_LABELS[kind], kind
-            )
+        for kind in CONNECTION_KINDS:
+            self.kind.addItem(kind.choice_label or kind.label, kind.name)
         self.name = QLineEdit()
         self.name.setAccessibleName("Name")
         self.name.setToolTip("The name that queries use: letters, digits, _ and -")
@@ -129,21 +111,20 @@ class ConnectionDialog(QDialog):
         for widget in (*self.fields.values(), *self.findChildren(QLabel, "field-label")):
             widget.hide()
             widget.deleteLater()
-        kind = str(self.kind.currentData())
-        model = _KINDS[kind]
+        kind = KIND_OF_CONNECTION[str(self.kind.currentData())]
+        model, is_file = kind.model, not kind.is_server
         self.fields = {}
         for name, field in model.model_fields.items():
             if name in _LABELS:
                 value = getattr(self._old, name) if self._old is not None else field.get_default()
-                widget = self._editor(
-                    kind, name, field.annotation, None if repr(value) == "PydanticUndefined" else value
-                )
+                known = None if repr(value) == "PydanticUndefined" else value
+                widget = self._editor(is_file, name, field.annotation, known)
                 widget.setToolTip(model.help_of(name))
                 self.fields[name] = widget
-                label = QLabel("File" if kind in ("sqlite", "duckdb") and name == "database" else _LABELS[name])
+                label = QLabel("File" if is_file and name == "database" else _LABELS[name])
                 label.setObjectName("field-label")
                 self._form.addRow(label, widget)
-        if kind in _SERVERS:
+        if kind.is_server:
             self._add_password()
         self._say("", "quiet")
         self.adjustSize()
@@ -163,7 +144,7 @@ class ConnectionDialog(QDialog):
             self.fields[f"_{name}"] = widget
             self._form.addRow(label, widget)
 
-    def _editor(self, kind: str, name: str, annotation: Any, value: Any) -> QWidget:
+    def _editor(self, is_file: bool, name: str, annotation: Any, value: Any) -> QWidget:
         choices = [c for part in (annotation, *get_args(annotation)) for c in get_args(part) if isinstance(c, str)]
         if name in ("encryption", "decimal_sign"):
             box = QComboBox()
@@ -184,7 +165,7 @@ class ConnectionDialog(QDialog):
         line.setAccessibleName(_LABELS[name])
         if name == "separator":
             line.setPlaceholderText(_AS_SEEN)
-        if name == "path" or kind in ("sqlite", "duckdb"):
+        if name == "path" or (is_file and name == "database"):
             return self._with_browse(line, name == "path")
         return line
 
@@ -229,7 +210,8 @@ class ConnectionDialog(QDialog):
             if name in self.fields and not entries.get(name):
                 raise ValueError(f"{_LABELS[name]} is empty; fill it in.")
         try:
-            return _KINDS[entries["kind"]].model_validate(entries)
+            made: Connection = KIND_OF_CONNECTION[entries["kind"]].model.model_validate(entries)  # type: ignore[assignment]  # one of them
+            return made
         except ValidationError as error:
             first = error.errors(include_url=False)[0]
             label = {**_LABELS, "name": "Name"}.get(str(first["loc"][0]), str(first["loc"][0]))
@@ -254,7 +236,7 @@ class ConnectionDialog(QDialog):
     def _secrets(self, connection: Connection) -> Secrets:
         """The passwords that are known, with the one entered."""
         secrets = Secrets()
-        if isinstance(connection, PostgresqlConnection | MariadbConnection):
+        if isinstance(connection, ServerConnection):
             known = self.password.text() or self._library.secrets.password(connection)
             if known is not None:
                 secrets.remember(connection, known)
@@ -278,7 +260,7 @@ class ConnectionDialog(QDialog):
         except (ValueError, NorthmoorError) as error:
             self._say(str(error), "fault")
             return
-        if isinstance(connection, PostgresqlConnection | MariadbConnection) and self.password.text():
+        if isinstance(connection, ServerConnection) and self.password.text():
             self._library.secrets.remember(connection, self.password.text(), self.keep.isChecked())
         self.name.setText(connection.name)
         super().accept()

@@ -1,6 +1,11 @@
 """The content of a library's connections file: which data there are and what they are called. It holds no secrets."""
 
-from typing import Annotated, Literal
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from functools import reduce
+from operator import or_
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Literal, Self
 
 from pydantic import Field, StringConstraints, model_validator
 
@@ -13,27 +18,54 @@ Port = Annotated[int, Field(ge=1, le=65_535)]
 Encryption = Literal["off", "if offered", "required", "verified"]
 
 
-class _Database(Part):
+class PathConnection(Part):
+    """A connection to a file or folder."""
+
     name: Name
     """The name that queries use."""
     kind: str
+
+    @property
+    def location(self) -> str:
+        """The path of the file or folder; a relative one starts at the library's folder."""
+        raise NotImplementedError
+
+    def at(self, location: str) -> Self:
+        """The connection to another place."""
+        raise NotImplementedError
+
+
+class DatabaseConnection(PathConnection):
+    """A database that is a file."""
+
     database: str
     """Path of the database file; relative ones start at the library's folder."""
 
+    @property
+    def location(self) -> str:
+        """The path of the database file."""
+        return self.database
 
-class SqliteConnection(_Database):
+    def at(self, location: str) -> Self:
+        """The database of another file."""
+        return self.but(database=location)
+
+
+class SqliteConnection(DatabaseConnection):
     """An SQLite database."""
 
     kind: Literal["sqlite"] = "sqlite"
 
 
-class DuckdbConnection(_Database):
+class DuckdbConnection(DatabaseConnection):
     """A DuckDB database."""
 
     kind: Literal["duckdb"] = "duckdb"
 
 
-class _Server(Part):
+class ServerConnection(Part):
+    """A database of a server."""
+
     name: Name
     """The name that queries use."""
     kind: str
@@ -49,7 +81,7 @@ class _Server(Part):
     """Whether the way to the server is encrypted, and its certificate verified."""
 
 
-class PostgresqlConnection(_Server):
+class PostgresqlConnection(ServerConnection):
     """A database of a PostgreSQL server."""
 
     kind: Literal["postgresql"] = "postgresql"
@@ -57,7 +89,7 @@ class PostgresqlConnection(_Server):
     """The server's port."""
 
 
-class MariadbConnection(_Server):
+class MariadbConnection(ServerConnection):
     """A database of a MariaDB or MySQL server."""
 
     kind: Literal["mariadb"] = "mariadb"
@@ -65,11 +97,9 @@ class MariadbConnection(_Server):
     """The server's port."""
 
 
-class FilesConnection(Part):
+class FilesConnection(PathConnection):
     """A file of rows (CSV, TSV, Parquet, JSON, XLSX, ODS, XML), or a folder of such files; each file is a table."""
 
-    name: Name
-    """The name that queries use."""
     kind: Literal["files"] = "files"
     path: str
     """The file or folder; a relative path starts at the library's folder."""
@@ -80,19 +110,84 @@ class FilesConnection(Part):
     decimal_sign: Literal[".", ","] | None = None
     """The decimal sign of numbers in text files; without one it is seen from the numbers."""
 
+    @property
+    def location(self) -> str:
+        """The path of the file or folder."""
+        return self.path
 
-Connection = Annotated[
-    SqliteConnection | DuckdbConnection | PostgresqlConnection | MariadbConnection | FilesConnection,
-    Field(discriminator="kind"),
-]
-ServerConnection = PostgresqlConnection | MariadbConnection
-CONNECTION_LABELS = {
-    "sqlite": "SQLite",
-    "duckdb": "DuckDB",
-    "postgresql": "PostgreSQL",
-    "mariadb": "MariaDB or MySQL",
-    "files": "Files",
-}
+    def at(self, location: str) -> Self:
+        """The files of another place."""
+        return self.but(path=location)
+
+
+FILE_SUFFIXES = (".csv", ".tsv", ".parquet", ".json", ".jsonl", ".xlsx", ".ods", ".xml")
+"""Endings of files whose rows can be read."""
+
+
+@dataclass(frozen=True)
+class ConnectionKind:
+    """A kind of connection. To add one, write its driver, and its model and record here."""
+
+    model: type[PathConnection] | type[ServerConnection]
+    label: str
+    """What it is called in sentences and where a kind is chosen."""
+    tag: str
+    """What it is called in the narrow column beside connections."""
+    icon: str
+    dialect: str
+    """The dialect of its SQL, as sqlglot names it."""
+    driver_module: str
+    """The module whose `open_driver` asks such connections, loaded when the first one is asked."""
+    schemes: tuple[str, ...] = ()
+    """Schemes of addresses that name such a connection."""
+    sniff: Callable[[Path, bytes], bool] | None = None
+    """Whether a file or folder is one, by its path and its first 16 bytes; None for servers."""
+    runs_here: bool = False
+    """Whether the engine of this program computes its queries."""
+    choice_label: str | None = None
+    """What it is called where a kind is chosen, if not by its label."""
+
+    @property
+    def name(self) -> str:
+        """Its name in files."""
+        return str(self.model.model_fields["kind"].default)
+
+    @property
+    def is_server(self) -> bool:
+        """Whether a server answers, which may want a password."""
+        return issubclass(self.model, ServerConnection)
+
+
+CONNECTION_KINDS: tuple[ConnectionKind, ...] = (
+    ConnectionKind(
+        SqliteConnection, "SQLite", "SQLite", "database", "sqlite", "northmoor.core.sources.drivers.sqlite",
+        schemes=("sqlite",), sniff=lambda path, head: path.is_file() and head in (b"", b"SQLite format 3\x00"),
+    ),
+    ConnectionKind(
+        PostgresqlConnection, "PostgreSQL", "PostgreSQL", "server", "postgres",
+        "northmoor.core.sources.drivers.postgresql", schemes=("postgresql", "postgres"),
+    ),
+    ConnectionKind(
+        MariadbConnection, "MariaDB or MySQL", "MariaDB", "server", "mysql",
+        "northmoor.core.sources.drivers.mariadb", schemes=("mariadb", "mysql"),
+    ),
+    ConnectionKind(
+        DuckdbConnection, "DuckDB", "DuckDB", "database", "duckdb", "northmoor.core.sources.drivers.duckdb_file",
+        schemes=("duckdb",), sniff=lambda _, head: head[8:12] == b"DUCK",
+    ),
+    ConnectionKind(
+        FilesConnection, "Files", "files", "folder", "duckdb", "northmoor.core.sources.files.files_driver",
+        sniff=lambda path, _: path.is_dir() or path.suffix.lower() in FILE_SUFFIXES, runs_here=True,
+        choice_label="A file of rows, or a folder of such",
+    ),
+)  # fmt: skip
+"""All kinds, in the order in which they are offered."""
+KIND_OF_CONNECTION: Mapping[str, ConnectionKind] = {kind.name: kind for kind in CONNECTION_KINDS}
+
+if TYPE_CHECKING:
+    Connection = SqliteConnection | DuckdbConnection | PostgresqlConnection | MariadbConnection | FilesConnection
+else:
+    Connection = Annotated[reduce(or_, [kind.model for kind in CONNECTION_KINDS]), Field(discriminator="kind")]
 
 
 class Connections(Part):

@@ -6,38 +6,34 @@ A report from a stranger can thus reach nothing that the owner of the library ha
 import re
 import threading
 from collections.abc import Callable, Iterator
+from importlib import import_module
 from pathlib import Path
-from typing import Any
-from urllib.parse import unquote, urlsplit
-
-from pydantic import ValidationError
+from typing import Any, TypeVar
 
 from northmoor.core.base.atomic_write import write_atomically
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import ConnectionFault, NorthmoorError, Place, ReportFileError, did_you_mean
 from northmoor.core.model.connections import (
     CONNECTIONS_VERSION,
+    KIND_OF_CONNECTION,
     Connection,
     Connections,
-    DuckdbConnection,
-    FilesConnection,
-    MariadbConnection,
-    PostgresqlConnection,
-    SqliteConnection,
+    PathConnection,
 )
 from northmoor.core.model.queries import SharedQuery
 from northmoor.core.model.serialization import part_text
 from northmoor.core.sources.drivers.catalog import Catalog
 from northmoor.core.sources.drivers.credentials import Secrets
 from northmoor.core.sources.drivers.protocol import Driver
-from northmoor.core.sources.files.file_table import FILE_SUFFIXES
-from northmoor.core.sources.files.files_driver import FilesDriver
+from northmoor.core.sources.targets import connection_to
 from northmoor.core.store.report_files import load_part, load_report
 
 CONNECTIONS_FILE = "connections.json"
 QUERIES_FOLDER = "queries"
 REPORTS_FOLDER = "reports"
 _MOST_REPORTS = 5_000
+
+_D = TypeVar("_D")
 
 
 class Library:
@@ -48,7 +44,7 @@ class Library:
         self.connections = connections or Connections()
         self.secrets = secrets or Secrets()
         self._catalogs: dict[tuple[Connection, float], Catalog] = {}
-        self._files: dict[FilesConnection, FilesDriver] = {}
+        self._drivers: dict[Connection, Any] = {}
         self._lock = threading.Lock()
 
     @classmethod
@@ -89,17 +85,20 @@ class Library:
 
     def driver_for(self, connection: Connection) -> Driver:
         """The way to ask a connection that need not be in the library yet."""
-        return _DRIVERS[connection.kind](self, connection)
+        driver: Driver = import_module(KIND_OF_CONNECTION[connection.kind].driver_module).open_driver(self, connection)
+        return driver
 
-    def files_driver(self, connection: FilesConnection) -> FilesDriver:
-        """The way to ask files; the same one for a connection each time, since it knows what it has read."""
+    def kept_driver(self, connection: Connection, make: Callable[[], _D]) -> _D:
+        """The driver of a connection that is the same each time, since it knows what it has read."""
         with self._lock:
-            return self._files.setdefault(connection, FilesDriver(self.path(connection), connection))
+            if connection not in self._drivers:
+                self._drivers[connection] = make()
+            kept: _D = self._drivers[connection]
+            return kept
 
-    def path(self, connection: SqliteConnection | DuckdbConnection | FilesConnection) -> Path:
+    def path(self, connection: PathConnection) -> Path:
         """The full path of a connection's file or folder."""
-        named = connection.path if isinstance(connection, FilesConnection) else connection.database
-        return (self.root / Path(named).expanduser()).resolve()
+        return (self.root / Path(connection.location).expanduser()).resolve()
 
     def catalog(self, name: str, stop: CancelToken, refresh: bool = False) -> Catalog:
         """What a connection holds, as last read, or anew. Raises ConnectionFault or Stopped."""
@@ -115,7 +114,7 @@ class Library:
 
     def _stamp(self, connection: Connection) -> float:
         """Changes when a file does; a server's catalog is read again only when asked for."""
-        if isinstance(connection, PostgresqlConnection | MariadbConnection):
+        if not isinstance(connection, PathConnection):
             return 0.0
         path = self.path(connection)
         return path.stat().st_mtime if path.exists() else 0.0
@@ -127,19 +126,19 @@ class Library:
         ``mariadb://…``. Raises ConnectionFault when the target is none of these, ReportFileError when the library
         cannot be written.
         """
-        entries = _target(target)
-        found = _made(entries | {"name": "new"})
+        found = connection_to(target)
         for connection in self.connections.connections:
             if self._same(connection, found):
                 return connection.name
-        return self.add(found.but(name=self.free_name(str(entries.get("database", entries.get("path"))))))
+        named = found.location if isinstance(found, PathConnection) else found.database
+        return self.add(found.but(name=self.free_name(named)))
 
     def _same(self, one: Connection, other: Connection) -> bool:
         if one.kind != other.kind:
             return False
-        if isinstance(one, PostgresqlConnection | MariadbConnection):
-            return bool(one.but(name="new") == other.but(name="new"))
-        return self.path(one) == self.path(other)  # type: ignore[arg-type]  # the kinds are the same
+        if isinstance(one, PathConnection) and isinstance(other, PathConnection):
+            return self.path(one) == self.path(other)
+        return bool(one.but(name="new") == other.but(name="new"))
 
     def free_name(self, target: str) -> str:
         """A name for a new connection to a file or database."""
@@ -169,12 +168,11 @@ class Library:
         self._save(tuple(c for c in self.connections.connections if c.name != name))
 
     def _inside(self, connection: Connection) -> Connection:
-        if isinstance(connection, PostgresqlConnection | MariadbConnection):
+        if not isinstance(connection, PathConnection):
             return connection
         path, root = self.path(connection), self.root.resolve()
         stored = str(path.relative_to(root) if path.is_relative_to(root) else path)
-        field = "path" if isinstance(connection, FilesConnection) else "database"
-        return connection.but(**{field: stored})
+        return connection.at(stored)
 
     def _save(self, connections: tuple[Connection, ...]) -> None:
         changed = Connections(connections=connections)
@@ -259,102 +257,3 @@ class Library:
                 yield path, load_report(path)
             except NorthmoorError:
                 continue  # it is told when that report is opened
-
-
-def _sqlite(library: Library, connection: SqliteConnection) -> Driver:
-    from northmoor.core.sources.drivers.sqlite import SqliteDriver  # drivers are loaded on first use
-
-    return SqliteDriver(library.path(connection))
-
-
-def _duckdb(library: Library, connection: DuckdbConnection) -> Driver:
-    from northmoor.core.sources.drivers.duckdb_file import DuckdbDriver  # as above
-
-    return DuckdbDriver(library.path(connection))
-
-
-def _postgresql(library: Library, connection: PostgresqlConnection) -> Driver:
-    from northmoor.core.sources.drivers.postgresql import PostgresqlDriver  # as above
-
-    return PostgresqlDriver(connection, library.secrets.password(connection))
-
-
-def _mariadb(library: Library, connection: MariadbConnection) -> Driver:
-    from northmoor.core.sources.drivers.mariadb import MariadbDriver  # as above
-
-    return MariadbDriver(connection, library.secrets.password(connection))
-
-
-_DRIVERS: dict[str, Callable[[Library, Any], Driver]] = {
-    "sqlite": _sqlite,
-    "duckdb": _duckdb,
-    "files": lambda library, c: library.files_driver(c),
-    "postgresql": _postgresql,
-    "mariadb": _mariadb,
-}
-_SERVERS = {"postgresql": "postgresql", "postgres": "postgresql", "mariadb": "mariadb", "mysql": "mariadb"}
-_MAKERS: dict[str, type[Connection]] = {
-    "sqlite": SqliteConnection,
-    "duckdb": DuckdbConnection,
-    "files": FilesConnection,
-    "postgresql": PostgresqlConnection,
-    "mariadb": MariadbConnection,
-}
-
-
-def _made(entries: dict[str, Any]) -> Connection:
-    try:
-        return _MAKERS[entries["kind"]].model_validate(entries)
-    except ValidationError as error:
-        first = error.errors(include_url=False)[0]
-        raise ConnectionFault(f"The address has a fault at {first['loc'][0]}: {first['msg']}.") from error
-
-
-def _target(target: str) -> dict[str, Any]:
-    """The entries of the connection that a file, folder or address stands for."""
-    if "://" in target:
-        address = urlsplit(target)
-        if address.scheme in _SERVERS:
-            return _server(address)
-        if address.scheme not in ("sqlite", "duckdb"):
-            known = "sqlite, duckdb, postgresql or mariadb"
-            raise ConnectionFault(f"{address.scheme} is no kind of connection; the address begins with {known}.")
-        target = unquote(address.path[1:])
-    path = Path(target).expanduser().resolve()
-    if not path.exists():
-        raise ConnectionFault(f"There is no file {target}; name a database, a file of rows, or a folder of such files.")
-    kind = connection_kind_of(path)
-    return {"kind": kind, "path" if kind == "files" else "database": str(path)}
-
-
-def _server(address: Any) -> dict[str, Any]:
-    if address.password:
-        raise ConnectionFault("Leave the password out of the address; it is asked for, or taken from the keyring.")
-    kind = _SERVERS[address.scheme]
-    try:
-        port = {"port": address.port} if address.port else {}
-    except ValueError as error:
-        raise ConnectionFault("The port in the address is no number from 1 to 65535.") from error
-    return {
-        "kind": kind,
-        "host": address.hostname or "localhost",
-        "database": unquote(address.path[1:]),
-        "user": unquote(address.username or ""),
-    } | port
-
-
-def connection_kind_of(path: Path) -> str:
-    """The kind of connection to a file or folder, from its first bytes and its ending. Raises ConnectionFault."""
-    if path.is_dir() or path.suffix.lower() in FILE_SUFFIXES:
-        return "files"
-    try:
-        with path.open("rb") as file:
-            head = file.read(16)
-    except OSError as error:
-        raise ConnectionFault(f"{path} cannot be read: {error.strerror}.") from error
-    if head[8:12] == b"DUCK":
-        return "duckdb"
-    if not head or head == b"SQLite format 3\x00":
-        return "sqlite"
-    known = ", ".join(sorted(ending[1:].upper() for ending in FILE_SUFFIXES))
-    raise ConnectionFault(f"{path} is no SQLite or DuckDB database, and no file of rows ({known}).")

@@ -15,9 +15,11 @@ from northmoor.core.engine.arrow_types import type_of_arrow
 from northmoor.core.engine.embedded import SETTINGS, engine_message, isolate, list_sql
 from northmoor.core.errors import Cancelled, ConnectionFault, QueryError
 from northmoor.core.expr.placeholders import DriverSql, Placeholder, for_driver
+from northmoor.core.model.connections import DuckdbConnection
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey, Routine
 from northmoor.core.sources.drivers.protocol import (
     BATCH,
+    DriverHost,
     QueryRequest,
     ResultStream,
     enforce_row_limit,
@@ -90,6 +92,11 @@ class DuckdbDriver:
         with connection, stop.on_cancel(connection.interrupt):
             isolate(connection, zone=zone)
             yield connection
+
+
+def open_driver(library: DriverHost, connection: DuckdbConnection) -> DuckdbDriver:
+    """The driver of a connection of a library."""
+    return DuckdbDriver(library.path(connection))
 
 
 def _cannot_open(name: str, error: duckdb.Error) -> str:

@@ -29,6 +29,7 @@ from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, Catal
 from northmoor.core.sources.drivers.protocol import (
     BATCH,
     FIRST_ROWS,
+    DriverHost,
     QueryRequest,
     ResultStream,
     enforce_row_limit,
@@ -211,6 +212,11 @@ class MariadbDriver:
         if "Name or service not known" in message or "name resolution" in message or "getaddrinfo" in message:
             return unreachable(self._connection, "host", message)
         return unreachable(self._connection, "port", message)
+
+
+def open_driver(library: DriverHost, connection: MariadbConnection) -> MariadbDriver:
+    """The driver of a connection of a library."""
+    return MariadbDriver(connection, library.secrets.password(connection))
 
 
 def _grouped(cursor: Any, sql: str) -> dict[str, list[tuple[Any, ...]]]:

@@ -26,7 +26,7 @@ from northmoor.core.model.connections import PostgresqlConnection
 from northmoor.core.model.kinds.value_types import MAX_PRECISION, KindName, ValueType
 from northmoor.core.sources.drivers.catalog import Catalog, Routine
 from northmoor.core.sources.drivers.postgresql_rows import RowStream
-from northmoor.core.sources.drivers.protocol import QueryRequest, ResultStream, enforce_row_limit
+from northmoor.core.sources.drivers.protocol import DriverHost, QueryRequest, ResultStream, enforce_row_limit
 from northmoor.core.sources.drivers.reflection import reflected_tables
 from northmoor.core.sources.drivers.server import WAIT, unreachable
 from northmoor.core.values.parameter_values import Listed
@@ -167,6 +167,11 @@ class PostgresqlDriver:
         if "could not translate host name" in words or "failed to resolve host" in words:
             return unreachable(self._connection, "host", message)
         return unreachable(self._connection, "port", message)
+
+
+def open_driver(library: DriverHost, connection: PostgresqlConnection) -> PostgresqlDriver:
+    """The driver of a connection of a library."""
+    return PostgresqlDriver(connection, library.secrets.password(connection))
 
 
 def _numbered(request: QueryRequest) -> tuple[DriverSql, list[str]]:

@@ -1,11 +1,11 @@
 """What the road asks of a kind of connection: one protocol, implemented by a module for each kind."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Protocol
+from typing import Any, Protocol, TypeVar
 from zoneinfo import ZoneInfo
 
 import pyarrow as pa
@@ -13,8 +13,10 @@ import pyarrow as pa
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import ConnectionFault, QueryError
 from northmoor.core.expr.placeholders import Placeholder
+from northmoor.core.model.connections import PathConnection
 from northmoor.core.model.kinds.value_types import KindName, ValueType
 from northmoor.core.sources.drivers.catalog import Catalog
+from northmoor.core.sources.drivers.credentials import Secrets
 from northmoor.core.sources.drivers.read_only import CheckedQuery
 from northmoor.core.values.parameter_values import Listed
 from northmoor.core.values.scalars import Value
@@ -60,6 +62,23 @@ class ResultStream:
     data_time: datetime
     notes: tuple[str, ...] = field(default=())
     preview: list[pa.Array] | None = None
+
+
+_D = TypeVar("_D")
+
+
+class DriverHost(Protocol):
+    """What a driver needs of the library: each driver's module has an `open_driver` of it and a connection."""
+
+    secrets: Secrets
+
+    def path(self, connection: PathConnection) -> Path:
+        """The full path of a connection's file or folder."""
+        ...
+
+    def kept_driver(self, connection: Any, make: Callable[[], _D]) -> _D:
+        """The driver of a connection that is the same each time."""
+        ...
 
 
 class Driver(Protocol):

@@ -1,7 +1,7 @@
 """What connections to servers have in common: how long is waited, and what is said when one does not answer."""
 
 from northmoor.core.errors import ConnectionFault, WrongPassword
-from northmoor.core.model.connections import CONNECTION_LABELS, ServerConnection
+from northmoor.core.model.connections import KIND_OF_CONNECTION, ServerConnection
 from northmoor.core.sources.drivers.credentials import variable
 
 WAIT = 10
@@ -13,7 +13,7 @@ def unreachable(connection: ServerConnection, what: str, message: str) -> Connec
     where = f"{connection.host}, port {connection.port}"
     if connection.host.startswith("/"):
         where = connection.host
-    kind = CONNECTION_LABELS[connection.kind]
+    kind = KIND_OF_CONNECTION[connection.kind].label
     last = message.strip().splitlines()[-1].strip().rstrip(".")
     texts = {
         "database": f"The server has no database {connection.database}; check the database's name.",

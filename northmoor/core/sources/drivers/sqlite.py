@@ -23,9 +23,11 @@ from northmoor.core.engine.arrow_types import untyped_array
 from northmoor.core.errors import ConnectionFault, QueryError
 from northmoor.core.expr.language import quoted
 from northmoor.core.expr.placeholders import DriverSql, Placeholder, for_driver, named_position
+from northmoor.core.model.connections import SqliteConnection
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey
 from northmoor.core.sources.drivers.protocol import (
     FIRST_ROWS,
+    DriverHost,
     QueryRequest,
     ResultStream,
     enforce_row_limit,
@@ -123,6 +125,11 @@ class SqliteDriver:
         """When the file was last written."""
         journal = self._database.with_name(f"{self._database.name}-wal")
         return modified_at(self._database, *([journal] if journal.exists() else []))
+
+
+def open_driver(library: DriverHost, connection: SqliteConnection) -> SqliteDriver:
+    """The driver of a connection of a library."""
+    return SqliteDriver(library.path(connection))
 
 
 def _watch(connection: sqlite3.Connection, stop: CancelToken) -> None:

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from sqlglot import exp
 
-from northmoor.core.model.connections import CONNECTION_LABELS
+from northmoor.core.model.connections import KIND_OF_CONNECTION
 from northmoor.core.model.report import Report
 from northmoor.core.sources.fetch.query_resolution import ResolvedQuery, resolve
 from northmoor.core.sources.library import Library
@@ -43,8 +43,9 @@ def _steps_of_query(resolved: ResolvedQuery, library: Library) -> list[Step]:
     elif query.connection is not None:
         connection = library.connection(query.connection)
         driver = library.driver_for(connection)
-        where = f"{connection.name} ({CONNECTION_LABELS[connection.kind]})"
-        if connection.kind == "files":
+        kind = KIND_OF_CONNECTION[connection.kind]
+        where = f"{connection.name} ({kind.label})"
+        if kind.runs_here:
             where = f"{HERE}, on files of {connection.name}"
         steps.append(Step(query.name, where, _shared_and_sample_notes(resolved), query.sql.strip(), driver.identity))
     else:

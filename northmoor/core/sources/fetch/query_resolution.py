@@ -3,12 +3,12 @@
 from dataclasses import dataclass
 
 from northmoor.core.errors import NorthmoorError, Place, QueryError, did_you_mean
+from northmoor.core.model.connections import KIND_OF_CONNECTION
 from northmoor.core.model.queries import Query, QueryColumn
 from northmoor.core.model.report import Report
 from northmoor.core.sources.drivers.read_only import CheckedQuery, check_query
 from northmoor.core.sources.library import Library
 
-DIALECTS = {"sqlite": "sqlite", "duckdb": "duckdb", "postgresql": "postgres", "mariadb": "mysql", "files": "duckdb"}
 ENGINE_DIALECT = "duckdb"
 
 
@@ -30,7 +30,9 @@ class ResolvedQuery:
 def dialect_of(query: Query, library: Library) -> str:
     """The dialect of a query's SQL. Raises ConnectionFault for an unknown connection."""
     filled = fill_shared(query, library)
-    return DIALECTS[library.connection(filled.connection).kind] if filled.connection else ENGINE_DIALECT
+    if not filled.connection:
+        return ENGINE_DIALECT
+    return KIND_OF_CONNECTION[library.connection(filled.connection).kind].dialect
 
 
 def fill_shared(query: Query, library: Library) -> Query:

@@ -42,6 +42,3 @@ def sql_literal(text: str) -> str:
     """A text as an SQL string."""
     escaped = text.replace("'", "''")
     return f"'{escaped}'"
-
-
-FILE_SUFFIXES = (".csv", ".tsv", ".parquet", ".json", ".jsonl", ".xlsx", ".ods", ".xml")

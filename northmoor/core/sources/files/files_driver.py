@@ -17,14 +17,14 @@ from northmoor.core.engine.arrow_types import type_of_arrow
 from northmoor.core.engine.embedded import SETTINGS, engine_message, isolate
 from northmoor.core.errors import ConnectionFault, QueryError, did_you_mean
 from northmoor.core.expr.language import quoted
-from northmoor.core.model.connections import FilesConnection
+from northmoor.core.model.connections import FILE_SUFFIXES, FilesConnection
 from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable
 from northmoor.core.sources.drivers.duckdb_file import check_statement, stream_rows
-from northmoor.core.sources.drivers.protocol import QueryRequest, ResultStream, modified_at
+from northmoor.core.sources.drivers.protocol import DriverHost, QueryRequest, ResultStream, modified_at
 from northmoor.core.sources.drivers.read_only import CheckedQuery
 from northmoor.core.sources.files.csv_tsv import delimited_table
-from northmoor.core.sources.files.file_table import FILE_SUFFIXES, FileTable, TableColumn, sql_literal
+from northmoor.core.sources.files.file_table import FileTable, TableColumn, sql_literal
 
 _MOST_FILES = 2_000
 Stamp = tuple[int, int]
@@ -148,6 +148,11 @@ class FilesDriver:
                     engine.register(table.name, table.rows)
             isolate(engine, files, asked.zone.key)
             yield engine
+
+
+def open_driver(library: DriverHost, connection: FilesConnection) -> FilesDriver:
+    """The driver of a connection of a library."""
+    return library.kept_driver(connection, lambda: FilesDriver(library.path(connection), connection))
 
 
 def _parquet_table(path: Path, name: str, engine: Any) -> FileTable:
