@@ -24,6 +24,7 @@ from northmoor.core.session import Session
 from northmoor.core.sources.library import Library
 from northmoor.core.store.report_files import load_report
 from northmoor.demo.data.history import make_history
+from northmoor.demo.demo_library import make_library
 
 sys.path.append(str(Path(__file__).parent.parent))
 from tests.servers import PASSWORD, PrivatePostgresql, running  # the tests' private servers
@@ -33,6 +34,7 @@ SCALE = 96 / 72
 LIMITS = {
     "to_pdf": 2.0, "edit": 3.0, "memory": 600, "postgresql": 1.5, "parquet": 1.2,
     "first_page": 2.0, "million": 1.5, "million_memory": 1500, "exponent": 1.05,
+    "help": 0.3, "window": 1.3, "window_ratio": 10.0,
     "matrix": 1.3, "charts": 1 / 15, "statements": 1 / 10, "records": 1.1,
 }  # fmt: skip
 SIZES = (10_000, 100_000, 1_000_000)
@@ -66,6 +68,33 @@ def bench_to_pdf(folder: Path, database: Path, report: Path) -> None:
         f"{seconds[0]:.2f} s, floor {seconds[1]:.2f} s",
     )
     print(f"{'peak memory':28} {memory:6.0f} MB  (at most {LIMITS['memory']} MB)")
+
+
+def bench_start(folder: Path) -> None:
+    """From a process's start to the help's end, and to a window's first page, against a bare window's first paint."""
+    compiled = {name: value for name, value in os.environ.items() if name != "PYTHONDONTWRITEBYTECODE"}
+    program = [sys.executable, "-m", "northmoor", "--help"]
+    starting = [sys.executable, str(Path(__file__).parent / "starting.py")]
+
+    def helped() -> float:
+        began = time.perf_counter()
+        subprocess.run(program, env=compiled, check=True, stdout=subprocess.DEVNULL)
+        return time.perf_counter() - began
+
+    def shown(*arguments: str) -> float:
+        began = time.time()
+        done = subprocess.run([*starting, *arguments], env=compiled, check=True, capture_output=True, text=True)
+        return float(done.stdout) - began
+
+    report = make_library(folder / "demo")
+    helped(), shown("bare"), shown("window", str(report))
+    seconds = statistics.median(helped() for _ in range(RUNS))
+    print(f"{'--help':28} {seconds:6.2f} s  (at most {LIMITS['help']} s)")
+    pairs = [(shown("window", str(report)), shown("bare")) for _ in range(RUNS)]
+    ours, bare = (statistics.median(side[at] for side in pairs) for at in (0, 1))
+    print(f"{'window with its first page':28} {ours:6.2f} s  (at most {LIMITS['window']} s)")
+    ratio = statistics.median(window / empty for window, empty in pairs)
+    say("the same to a bare window", ratio, LIMITS["window_ratio"], f"{ours:.2f} s, floor {bare:.2f} s")
 
 
 def bench_edit(report_file: Path) -> None:
@@ -205,6 +234,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         database, report = listing.make(folder)
+        bench_start(folder)
         bench_edit(report)
         bench_to_pdf(folder, database, report)
         bench_fetches(folder)
