@@ -61,7 +61,7 @@ def new_report(
     library = Library.around(path)
     query = Query(name="rows", connection=library.connect(target), sql=sql.strip())
     checked = check_query(query.sql, dialect_of(query, library))
-    catalog = library.catalog(library.connect(target), CancelToken())
+    catalog = library.catalog(library.connect(target), CancelToken(), counted=False)
     kinds = {name: infer_parameter_kind(checked, catalog, name) for name in sorted(checked.parameters)}
     parameters = tuple(Parameter(name=name, kind=kind) for name, kind in kinds.items())
     rows = _sample(query, parameters, library)

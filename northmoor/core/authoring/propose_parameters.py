@@ -38,7 +38,7 @@ def missing_parameters(report: Report, query: Query, library: Library, stop: Can
     missing = sorted(checked.parameters - set(report.value_names) - {p.name for p in report.parameters})
     catalog = Catalog()
     if missing and filled.connection is not None:
-        catalog = library.catalog(filled.connection, stop)
+        catalog = library.catalog(filled.connection, stop, counted=False)
     return [proposed_parameter(checked, catalog, name) for name in missing]
 
 

@@ -43,7 +43,7 @@ class Library:
         self.root = root
         self.connections = connections or Connections()
         self.secrets = secrets or Secrets()
-        self._catalogs: dict[tuple[Connection, float], Catalog] = {}
+        self._catalogs: dict[tuple[Connection, float, bool], Catalog] = {}
         self._drivers: dict[Connection, Any] = {}
         self._lock = threading.Lock()
 
@@ -100,16 +100,19 @@ class Library:
         """The full path of a connection's file or folder."""
         return (self.root / Path(connection.location).expanduser()).resolve()
 
-    def catalog(self, name: str, stop: CancelToken, refresh: bool = False) -> Catalog:
-        """What a connection holds, as last read, or anew. Raises ConnectionFault or Stopped."""
+    def catalog(self, name: str, stop: CancelToken, refresh: bool = False, counted: bool = True) -> Catalog:
+        """What a connection holds, as last read, or anew; unless `counted`, perhaps without numbers of rows.
+
+        Raises ConnectionFault or Cancelled.
+        """
         connection = self.connection(name)
-        key = (connection, self._stamp(connection))
+        keys = [(connection, self._stamp(connection), is_counted) for is_counted in (True, counted)]
         with self._lock:
-            known = None if refresh else self._catalogs.get(key)
+            known = None if refresh else next((self._catalogs[key] for key in keys if key in self._catalogs), None)
         if known is None:
-            known = self.driver_for(connection).catalog(stop)
+            known = self.driver_for(connection).catalog(stop, counted)
             with self._lock:
-                self._catalogs[key] = known
+                self._catalogs[keys[-1]] = known
         return known
 
     def _stamp(self, connection: Connection) -> float:

@@ -61,7 +61,7 @@ class DuckdbDriver:
         """The file; there are no users."""
         return f"the file {self._database.name}, read-only"
 
-    def catalog(self, stop: CancelToken) -> Catalog:
+    def catalog(self, stop: CancelToken, counted: bool = True) -> Catalog:  # noqa: ARG002  # its counts cost nothing
         """Tables, views and table macros."""
         with self._open(stop) as connection:
             return read_catalog(connection)

@@ -97,7 +97,7 @@ class MariadbDriver:
         """Now."""
         return datetime.now(UTC)
 
-    def catalog(self, stop: CancelToken) -> Catalog:
+    def catalog(self, stop: CancelToken, counted: bool = True) -> Catalog:  # noqa: ARG002  # its counts cost nothing
         """Tables, views and procedures, as far as the user may see them; row counts are the server's estimates."""
         connection = self._open()
         try:

@@ -82,7 +82,7 @@ class PostgresqlDriver:
         """Now."""
         return datetime.now(UTC)
 
-    def catalog(self, stop: CancelToken) -> Catalog:
+    def catalog(self, stop: CancelToken, counted: bool = True) -> Catalog:  # noqa: ARG002  # its counts cost nothing
         """Tables, views and set-returning functions; row counts are the server's estimates."""
         engine = sa.create_engine("postgresql+psycopg://", creator=self._open, poolclass=NullPool)
         try:

@@ -94,8 +94,11 @@ class Driver(Protocol):
     def data_time(self) -> datetime:
         """The moment its data are as of: when files were last written; now, of a server. Raises ConnectionFault."""
 
-    def catalog(self, stop: CancelToken) -> Catalog:
-        """What it holds. Raises ConnectionFault or Stopped."""
+    def catalog(self, stop: CancelToken, counted: bool = True) -> Catalog:
+        """What it holds; unless `counted`, without numbers of rows where counting takes time.
+
+        Raises ConnectionFault or Cancelled.
+        """
 
     def open_stream(self, request: QueryRequest) -> AbstractContextManager[ResultStream]:
         """Run a query with its values bound.

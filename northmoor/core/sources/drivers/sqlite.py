@@ -59,12 +59,12 @@ class SqliteDriver:
         """The file; there are no users."""
         return f"the file {self._database.name}, read-only"
 
-    def catalog(self, stop: CancelToken) -> Catalog:
-        """Tables and views, with exact row counts."""
+    def catalog(self, stop: CancelToken, counted: bool = True) -> Catalog:
+        """Tables and views; if counted, with exact numbers of rows."""
         try:
             with closing(self._open()) as connection:
                 _watch(connection, stop)
-                return Catalog(tuple(_tables(connection)))
+                return Catalog(tuple(_tables(connection, counted)))
         except sqlite3.Error as error:
             stop.raise_if_cancelled()
             raise ConnectionFault(f"The tables of {self._database.name} cannot be read ({error}).") from error
@@ -137,7 +137,7 @@ def _watch(connection: sqlite3.Connection, stop: CancelToken) -> None:
     connection.set_progress_handler(lambda: int(stop.is_cancelled()), _OPERATIONS_BETWEEN_LOOKS)
 
 
-def _tables(connection: sqlite3.Connection) -> Iterator[CatalogTable]:
+def _tables(connection: sqlite3.Connection, counted: bool) -> Iterator[CatalogTable]:
     """Tables, then views, by name."""
     listed = connection.execute(
         "select name, type from sqlite_master where type in ('table', 'view') and name not like 'sqlite~_%' escape '~' "
@@ -146,7 +146,8 @@ def _tables(connection: sqlite3.Connection) -> Iterator[CatalogTable]:
     for name, kind in listed.fetchall():
         links = tuple(_foreign_keys(connection, name))
         columns = tuple(_columns(connection, name, links))
-        count = None if kind == "view" else connection.execute(f"select count(*) from {quoted(name)}").fetchone()[0]
+        is_counted = counted and kind == "table"
+        count = connection.execute(f"select count(*) from {quoted(name)}").fetchone()[0] if is_counted else None
         yield CatalogTable(name, columns, count, kind == "view", keys=links)
 
 

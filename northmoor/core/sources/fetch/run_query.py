@@ -133,7 +133,10 @@ def _open_stream(request: FetchRequest) -> Iterator[tuple[ResultStream, Guesses]
     elif query.connection is not None:
         with library.driver(query.connection).open_stream(_query_request(request)) as stream:
             is_open = any(kind is None or kind.scale == UNKNOWN_SCALE for kind in stream.kinds)
-            yield stream, infer_types(checked, library.catalog(query.connection, stop)) if is_open else ()
+            yield (
+                stream,
+                infer_types(checked, library.catalog(query.connection, stop, counted=False)) if is_open else (),
+            )
     else:
         moments = [request.sources[name].data_time for name in request.resolved.sources]
         moment = max(moments, default=datetime(1970, 1, 1)).replace(tzinfo=request.report.zone)
