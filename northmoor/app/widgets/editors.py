@@ -24,6 +24,7 @@ from northmoor.app.widgets.theme import PAPER, STONE
 from northmoor.app.widgets.widget_tools import reapply_style
 from northmoor.core.model.base import Part
 from northmoor.core.model.kinds.aggregates import NO_TOTAL, TOTALS
+from northmoor.core.model.kinds.mark_types import MARK_TYPES
 from northmoor.core.model.lengths import format_length, in_millimetres, parse_length
 
 Commit = Callable[[Any], object]
@@ -119,17 +120,7 @@ CHOICES = {
         "ellipse": "Ellipse",
         "qr": "QR code",
         "barcode": "Barcode",
-        "columns": "Columns",
-        "bars": "Bars",
-        "lines": "Lines",
-        "areas": "Areas",
-        "points": "Points and bubbles",
-        "shares": "Shares of a whole",
-        "histogram": "Histogram",
-        "boxes": "Boxes",
-        "waterfall": "Waterfall",
-        "heat": "Heat grid",
-        "spans": "Spans of time",
+        **{mark.name: mark.label for mark in MARK_TYPES},
     },
     "stack": {"none": "Side by side", "values": "Piled up", "shares": "To 100 %"},
     "lines": {"straight": "Straight", "steps": "In steps", "smooth": "Smooth"},

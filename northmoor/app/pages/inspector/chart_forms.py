@@ -21,21 +21,8 @@ from northmoor.core.model.report import Report
 STEP_NAMES = {"category": "Categories", "series": "Series", "panels": "Small charts"}
 _GROUP_BY = {"category": "Categories by", "series": "Series by", "panels": "Small charts by"}
 _AXES = {"first": "Axis of values", "second": "Second axis", "across": "Axis across"}
-_AXES_OF_KIND = {"shares": (), "heat": ("across",)}
-"""The axes of kinds of charts that do not have the usual ones; they have no reference lines either."""
-_ALONG = ("lines", "areas", "points")
-"""Kinds whose categories can stand where their date or number is."""
 _OF_SCALE = ("scale", "least", "greatest")
 """Properties of an axis that categories at even distances do not have."""
-_COMBINED = ("columns", "bars", "lines", "areas", "points")
-"""Kinds whose values can each be drawn in a way of its own."""
-_OF_KIND = {
-    "columns": ("stack", "gap"), "bars": ("stack", "gap"), "areas": ("stack", "lines", "gaps", "places"),
-    "lines": ("lines", "gaps", "markers", "places"), "points": ("along", "bubble"), "shares": ("hole",),
-    "histogram": ("bins",), "boxes": ("gap",), "waterfall": ("gap",), "heat": ("heat_low", "heat_high"),
-    "spans": ("gap",),
-}  # fmt: skip
-"""What there is to choose only in some kinds of charts."""
 
 
 def place_of(selection: Selection) -> ChartPlace:
@@ -57,7 +44,7 @@ def show_chart(form: InspectorForm, report: Report, edition: str, selection: Sel
     form.properties(Chart, chart, ("draw",), "Change the kind of chart", place.change)
     if own:
         _source(form, report, edition, place)
-    form.properties(Chart, chart, ("title", "keep_rows", *_OF_KIND[chart.draw]), "Change the chart", place.change)
+    form.properties(Chart, chart, ("title", "keep_rows", *chart.mark.options), "Change the chart", place.change)
     fields = tuple(form.controller.kinds.get(query, {}))
     for step, text in _GROUP_BY.items():
         form.choices(text, "plus", [(field, partial(_group, place, step, field)) for field in fields])
@@ -74,9 +61,10 @@ def show_chart(form: InspectorForm, report: Report, edition: str, selection: Sel
         form.style(report, chart, name, "Change the style", place.change)
     has_second = any(measure.axis == "second" for measure in chart.measures)
     usual = ("first", "second", "across") if has_second else ("first", "across")
-    for axis in _AXES_OF_KIND.get(chart.draw, usual):
-        _axis(form, chart, place, axis)
-    if chart.draw not in _AXES_OF_KIND:
+    for axis in usual:
+        if axis in chart.mark.axes:
+            _axis(form, chart, place, axis)
+    if "first" in chart.mark.axes:
         _references(form, chart, place)
     form.action("Take the chart out", _without(place))
 
@@ -110,7 +98,11 @@ def _axis(form: InspectorForm, chart: Chart, place: ChartPlace, name: str) -> No
         return lambda r, e: place.change(**{name: axis.but(**changes)})(r, e)
 
     form.section(_AXES[name])
-    on_scale = name != "across" or chart.along is not None or (chart.draw in _ALONG and chart.places == "scale")
+    on_scale = (
+        name != "across"
+        or chart.along is not None
+        or (chart.mark.category_scale == "point" and chart.places == "scale")
+    )
     names = tuple(field for field in ChartAxis.model_fields if on_scale or field not in _OF_SCALE)
     form.properties(ChartAxis, axis, names, "Change the axis", change)
 
@@ -152,7 +144,7 @@ def show_chart_level(form: InspectorForm, report: Report, edition: str, selectio
     )
     _level_of_block(form, report, edition, place, level, change)
     kinds = form.controller.kinds.get(place.query(report, edition), {})
-    if level.level is None and chart.draw != "histogram":
+    if level.level is None and chart.mark.category_scale != "bin":
         show_regrouping(form, kinds, level.by, change)
     names: tuple[str, ...] = ("title", "format")
     if level.level is None:
@@ -194,13 +186,13 @@ def show_chart_measure(form: InspectorForm, report: Report, edition: str, select
 
     form.title(f"Drawn · {measure.name}")
     form.section("What")
-    until = ("until",) if chart.draw == "spans" else ()
-    errors = ("error_low", "error_high") if chart.draw in _COMBINED else ()
-    beside = _label_place(measure) if (measure.draw or chart.draw) in ("lines", "areas", "points") else ()
+    until = ("until",) if chart.mark.needs_end else ()
+    errors = ("error_low", "error_high") if chart.mark.hosts_others else ()
+    beside = _label_place(measure) if chart.mark_of(measure).category_scale == "point" else ()
     names = ("name", "value", *until, "title", "format", *errors, *beside)
     form.properties(ChartMeasure, measure, names, "Change what is drawn", change)
     form.section("Look")
-    looks = ("draw", "axis", "color") if chart.draw in _COMBINED else ("color",)
+    looks = ("draw", "axis", "color") if chart.mark.hosts_others else ("color",)
     form.properties(ChartMeasure, measure, looks, "Change how it is drawn", change)
     form.action("Take it out", lambda r, e: edits.remove_chart_measure(r, e, place, measure.name))
 

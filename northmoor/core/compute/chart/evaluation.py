@@ -48,7 +48,8 @@ class ChartPlan:
 
 def chart_plan(chart: Chart, query: str, name: str, hosted: bool = False) -> ChartPlan:
     """What has to be computed for a chart over a query; `hosted` where it stands in rows of a table."""
-    each_row = chart.draw == "spans" or (chart.draw == "points" and chart.category is None)
+    alone = chart.category is None
+    each_row = chart.mark.each_row == "always" or (alone and chart.mark.each_row == "without category")
     levels = [level for level in (chart.panels, chart.category) if level is not None]
     groupings = [Grouping("host", HOST_NUMBER, "ascending")] * hosted + [grouping_of(level) for level in levels]
     groupings += [Grouping("mark", MARK_NUMBER, "ascending")] * each_row
@@ -67,14 +68,16 @@ def chart_plan(chart: Chart, query: str, name: str, hosted: bool = False) -> Cha
         chart.keep_rows,
         ("category", "series"),
     )
-    binned = (chart.category.by, chart.bins) if chart.draw == "histogram" and chart.category is not None else None
+    binned = (
+        (chart.category.by, chart.bins) if chart.mark.category_scale == "bin" and chart.category is not None else None
+    )
     return ChartPlan(plan, depths, each_row, binned)
 
 
 def _fill(chart: Chart, level: ChartLevel) -> Fill:
     """What keys a level is filled with: a histogram has all its ranges, and panels have the same categories."""
     if level is chart.category and level.fill == "none":
-        if chart.draw == "histogram":
+        if chart.mark.category_scale == "bin":
             return Fill("period")
         if chart.panels is not None and level.order_by is None and level.first_groups is None:
             return Fill("data")
@@ -82,22 +85,13 @@ def _fill(chart: Chart, level: ChartLevel) -> Fill:
 
 
 def mark_texts(chart: Chart, measure: ChartMeasure) -> tuple[str, ...]:
-    """The expressions of a measure's marks, the value first: for boxes, what is drawn of them."""
-    if chart.draw == "boxes":
-        value = measure.value
-        quartiles = (f"quantile_cont({value}, {part})" for part in ("0.25", "0.75"))
-        return (f"median({value})", *quartiles, f"list({value})")
-    found = [measure.value, measure.error_low, measure.error_high]
-    if chart.draw == "spans":
-        found.append(measure.until)
-    if is_points(chart, measure):
-        found += [chart.along, chart.bubble]
+    """The expressions of a measure's marks: what its kind draws of the value, ends of errors, place and size."""
+    mark = chart.mark_of(measure)
+    found: list[str | None] = [text.replace("{}", measure.value) for text in chart.mark.statistics]
+    if chart.mark.statistics == ("{}",):
+        found += [measure.error_low, measure.error_high, measure.until if chart.mark.needs_end else None]
+        found += [getattr(chart, option) for option in ("along", "bubble") if option in mark.options]
     return tuple(text for text in found if text is not None)
-
-
-def is_points(chart: Chart, measure: ChartMeasure) -> bool:
-    """Whether a measure is drawn as points."""
-    return (measure.draw or chart.draw) == "points"
 
 
 def _expressions(chart: Chart, depths: ChartLevels) -> Iterator[CrosstabExpression]:

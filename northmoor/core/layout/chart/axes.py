@@ -23,10 +23,6 @@ _MOST_LINES = 4
 _TIME_PATTERNS = {
     "year": "y", "month": "MMM", "day": "d MMM", "hour": "HH:mm", "minute": "HH:mm", "second": "HH:mm:ss",
 }  # fmt: skip
-FROM_ZERO = ("columns", "bars", "areas", "histogram", "waterfall")
-"""What is drawn from zero, since its length is what is compared."""
-LYING = ("bars", "spans")
-"""What has its categories one below the other."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -54,7 +50,7 @@ def stacked(view: ChartView, panel: Facet, axis: str) -> list[tuple[SeriesMeasur
 def _stacked(view: ChartView, panel: Facet, axis: str) -> Iterator[tuple[SeriesMeasure, Floats, Floats]]:
     stripes = [s for s in view.series_measures if s.measure.axis == axis]
     values = [view.values_of(panel, s, mark_texts(view.chart, s.measure)[0]) for s in stripes]
-    piled = [s.draw in ("columns", "bars", "areas") and view.chart.stack != "none" for s in stripes]
+    piled = [s.mark.stacks and view.chart.stack != "none" for s in stripes]
     whole = sum((np.abs(np.nan_to_num(v)) for v, p in zip(values, piled, strict=True) if p), np.zeros(len(panel.rows)))
     up, down = np.zeros(len(panel.rows)), np.zeros(len(panel.rows))
     for series_measure, value, is_piled in zip(stripes, values, piled, strict=True):
@@ -73,9 +69,9 @@ def _stacked(view: ChartView, panel: Facet, axis: str) -> Iterator[tuple[SeriesM
 def axes_of(view: ChartView, width: int, height: int) -> Axes:
     """The scales of a chart whose marks have a width and a height."""
     chart = view.chart
-    is_horizontal = chart.draw in LYING
+    is_horizontal = chart.mark.is_horizontal
     along, up = (height, width) if is_horizontal else (width, height)
-    if chart.draw == "heat":
+    if chart.mark.coordinates == "cells":
         return Axes(None, None, None)
     first, second = (_cached_scale(view, name, up, is_horizontal) for name in ("first", "second"))
     return Axes(first, second, _across(view, along))
@@ -97,13 +93,13 @@ def _measured(view: ChartView, axis: str) -> list[Floats]:
     for panel in view.facets:
         for series_measure, begin, end in stacked(view, panel, axis):
             measure = series_measure.measure
-            if chart.draw == "waterfall":
+            if chart.mark.extent == "cumulative":
                 found.append(np.concatenate([[0.0], np.cumsum(np.nan_to_num(end))]))
-            elif chart.draw == "boxes":
-                found += view.lists(panel, series_measure, mark_texts(chart, measure)[3])
+            elif chart.mark.extent == "values":
+                found += view.lists(panel, series_measure, mark_texts(chart, measure)[-1])
             else:
                 found.append(end)
-                if series_measure.draw in FROM_ZERO:
+                if series_measure.mark.from_zero:
                     found.append(begin)
             more = (measure.error_low, measure.error_high, measure.until)
             found += [view.values_of(panel, series_measure, text) for text in more if text is not None]
@@ -139,7 +135,7 @@ def _scale(view: ChartView, name: str, axis: ChartAxis, length: int, is_horizont
     fixed = (least is not None, greatest is not None)
     if axis.scale == "log":
         return log_scale(max(low, 1e-300), max(high, low), length, apart, fixed)
-    if least is None and any(s.draw in FROM_ZERO for s in view.series_measures if s.measure.axis == name):
+    if least is None and any(s.mark.from_zero for s in view.series_measures if s.measure.axis == name):
         low, high = min(low, 0.0), max(high, 0.0)
     return number_scale(low, high, length, apart, fixed)
 
@@ -183,7 +179,7 @@ def _across(view: ChartView, length: int) -> AxisScale | None:
 
 def _along(view: ChartView) -> str | None:
     """The expression that says where each mark lies along, rather than its category."""
-    return view.chart.along if any(s.draw == "points" for s in view.series_measures) else None
+    return view.chart.along if any("along" in s.mark.options for s in view.series_measures) else None
 
 
 def has_places(view: ChartView) -> bool:
@@ -192,7 +188,7 @@ def has_places(view: ChartView) -> bool:
     if (
         chart.category is None
         or chart.places == "even"
-        or any(s.draw not in ("lines", "areas", "points") for s in view.series_measures)
+        or any(s.mark.category_scale != "point" for s in view.series_measures)
     ):
         return False
     kind = view.facets[0].keys.type if view.facets else pa.null()

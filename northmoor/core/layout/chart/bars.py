@@ -13,17 +13,19 @@ from northmoor.core.layout.chart.plot_area import ChartCanvas, PlotArea
 from northmoor.core.layout.geometry import Rect
 from northmoor.core.layout.graphics.display_list import SourceRef, VectorPath
 from northmoor.core.model.blocks.chart import ChartMeasure
+from northmoor.core.model.kinds.mark_types import MARK_OF_NAME
 
-_BAR_KINDS = ("columns", "bars", "histogram")
 LINE_COLOR = "#8B8378"
+_BARS = MARK_OF_NAME["bars"].drawer
 
 
 def draw_bars(canvas: ChartCanvas, plot: PlotArea) -> None:
     """Columns or bars, side by side or piled up, with error bars."""
     view, panel = canvas.view, plot.panel
-    stripes = [series_measure for series_measure in view.series_measures if series_measure.draw in _BAR_KINDS]
+    stripes = [each for each in view.series_measures if each.mark.drawer == _BARS]
+    is_binned = view.chart.mark.category_scale == "bin"
     piled = view.chart.stack != "none"
-    wide = plot.band if view.chart.draw == "histogram" else max(round(plot.band * (1 - view.chart.gap)), 1)
+    wide = plot.band if is_binned else max(round(plot.band * (1 - view.chart.gap)), 1)
     centers = plot.centers
     for axis in ("first", "second"):
         for series_measure, begin, end in stacked(view, panel, axis):
@@ -40,7 +42,7 @@ def _bars(canvas: ChartCanvas, plot: PlotArea, series_measure: SeriesMeasure, pl
     view, panel, scale = canvas.view, plot.panel, plot.scale(series_measure)
     lows, highs = scale.place(begin if not scale.is_log else np.full(len(begin), scale.low)), scale.place(end)
     texts = view.labels(panel, series_measure) if view.chart.labels != "none" else []
-    is_histogram = view.chart.draw == "histogram"
+    is_histogram = view.chart.mark.category_scale == "bin"
     for at in np.flatnonzero(np.isfinite(end)).tolist():
         lane = int(panel.lane[at])
         left, right = int(lefts[lane]), int(rights[lane])
@@ -77,7 +79,7 @@ def draw_error_bars(canvas: ChartCanvas, plot: PlotArea) -> None:
     """Error bars of lines and points at their categories."""
     for series_measure in canvas.view.series_measures:
         if (
-            series_measure.draw in ("lines", "points", "areas")
+            series_measure.mark.category_scale == "point"
             and plot.measures(series_measure)
             and series_measure.measure.error_low
         ):

@@ -25,6 +25,7 @@ from northmoor.core.layout.graphics.hatching import HATCHINGS
 from northmoor.core.layout.inline.formatting import template_texts, whole_fault
 from northmoor.core.layout.inline.plain import plain_key
 from northmoor.core.model.blocks.chart import Chart, ChartLevel, ChartMeasure
+from northmoor.core.model.kinds.mark_types import MarkType
 from northmoor.core.model.links import is_sound
 
 
@@ -37,7 +38,7 @@ class SeriesMeasure:
     name: str
     color: str
     hatch: int
-    draw: str
+    mark: MarkType
 
 
 @dataclass(frozen=True, eq=False)
@@ -191,7 +192,7 @@ class ChartView:
         depths, rows = self.data.depths, self.data.sides.rows
         categories = self.data.inside(depths.category, depths.panel, group)
         marks = self.data.inside(depths.mark, depths.panel, group)
-        if self.chart.draw == "histogram":  # what has no value is in none of its ranges
+        if self.chart.mark.category_scale == "bin":  # what has no value is in none of its ranges
             categories = categories[rows.groups[depths.category - 1].keys.is_valid().to_numpy(False)[categories]]
             marks = marks[np.isin(marks, categories)]
         if depths.mark == depths.category:
@@ -208,7 +209,7 @@ class ChartView:
         if level is None:
             return [""] * len(groups)
         own = self.data.sides.rows.groups[depth - 1]
-        if self.chart.draw == "histogram" and level is self.chart.category:
+        if self.chart.mark.category_scale == "bin" and level is self.chart.category:
             return [str(key) for key in own.keys.take(pa.array(groups)).to_pylist()]
         pattern = self.key_pattern(level)
         key = ("chart keys", self.data, depth, pattern, self.context.locale)
@@ -253,7 +254,7 @@ class ChartView:
                 hatch = (len(found) % HATCHINGS + 1) * (
                     chart.patterns and len(self.series_texts) * len(chart.measures) > 1
                 )
-                found.append(SeriesMeasure(measure, series, name, color, hatch, measure.draw or chart.draw))
+                found.append(SeriesMeasure(measure, series, name, color, hatch, chart.mark_of(measure)))
         return tuple(found)
 
     def _color(self, measure: ChartMeasure, number: int, series: int) -> str:

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
+from importlib import import_module
 from itertools import chain
 
 import numpy as np
@@ -10,7 +11,6 @@ from northmoor.core.compute.chart.evaluation import mark_texts
 from northmoor.core.errors import Place
 from northmoor.core.layout.chart.axes import (
     FIRST_GAP,
-    LYING,
     Axes,
     AxisLabels,
     axes_of,
@@ -21,33 +21,23 @@ from northmoor.core.layout.chart.axes import (
 )
 from northmoor.core.layout.chart.bars import (
     LINE_COLOR,
-    draw_bars,
     draw_error_bars,
-    draw_heat,
-    draw_waterfall,
     key_origin,
 )
 from northmoor.core.layout.chart.data_labels import label_at
 from northmoor.core.layout.chart.facets import ChartView, Facet, SeriesMeasure
 from northmoor.core.layout.chart.legend import direct_names, draw_legend
-from northmoor.core.layout.chart.lines import draw_lines, draw_points
 from northmoor.core.layout.chart.palette import mixed
-from northmoor.core.layout.chart.pie import draw_shares
 from northmoor.core.layout.chart.plot_area import ChartCanvas, MarkBox, PlotArea
-from northmoor.core.layout.chart.ranges import draw_boxes, draw_spans
 from northmoor.core.layout.chart.scales import AxisScale
 from northmoor.core.layout.geometry import Rect
 from northmoor.core.layout.graphics.display_list import Layer, SourceRef, VectorPath
 from northmoor.core.layout.graphics.painter import DisplayListBuilder, TextStyle, text_style
+from northmoor.core.model.kinds.mark_types import MARK_TYPES
 from northmoor.core.model.styles import ResolvedStyle
 
 GRID_COLOR = "#E7E3DA"
 _PANEL_GAP = 12_000
-_DRAWERS: dict[str, tuple[Callable[[ChartCanvas, PlotArea], None], ...]] = {
-    "shares": (draw_shares,), "heat": (draw_heat,), "spans": (draw_spans,), "boxes": (draw_boxes,),
-    "waterfall": (draw_waterfall,),
-}  # fmt: skip
-_ON_AXES = (draw_bars, draw_lines, draw_points, draw_error_bars)
 
 
 @dataclass(frozen=True, eq=False)
@@ -153,8 +143,8 @@ class _Frame:
         self.canvas, self.area, self.view = canvas, area, canvas.view
         self.style: TextStyle = canvas.text_style
         self.ticks: dict[AxisScale, list[str]] = {}
-        self.is_horizontal = self.view.chart.draw in LYING
-        self.round = self.view.chart.draw == "shares"
+        self.is_horizontal = self.view.chart.mark.is_horizontal
+        self.round = self.view.chart.mark.coordinates == "round"
         count = len(self.view.facets)
         self.columns = min(
             self.view.chart.columns or max(round((count * area.width / max(area.height, 1)) ** 0.5), 1), count
@@ -198,7 +188,7 @@ class _Frame:
     def _titles_above(self) -> tuple[str, str] | None:
         """The titles of what goes upward, at the left and at the right."""
         view = self.view
-        if view.chart.draw == "heat":
+        if view.chart.mark.coordinates == "cells":
             level = view.chart.series
         elif self.is_horizontal:
             level = view.chart.category
@@ -228,7 +218,7 @@ class _Frame:
         if second is not None and self.view.chart.second.shown and not self.is_horizontal:
             right = max(map(self.style.width, self._texts(second, "second")), default=0) + FIRST_GAP
         title_below = self.style.leading if self._title_below() else 0
-        if self.is_horizontal or self.view.chart.draw == "heat":
+        if self.is_horizontal or self.view.chart.mark.coordinates == "cells":
             left = (labels.size if self.is_horizontal else self._heat_labels(height).size) + FIRST_GAP
             ticks = self._texts(axes.first, "first") if axes.first is not None else []
             lines = max((text.count("\n") + 1 for text in ticks), default=1)
@@ -248,7 +238,7 @@ class _Frame:
         return max((self.style.width(n) for n in direct_names(self.view)), default=0) + FIRST_GAP
 
     def _title_below(self) -> str:
-        if self.view.chart.draw == "heat":
+        if self.view.chart.mark.coordinates == "cells":
             return self._axis_title("across")
         return self._axis_title("first" if self.is_horizontal else "across")
 
@@ -263,7 +253,9 @@ class _Frame:
         pattern = axis.format
         if name != "across":
             measure = next(m for m in view.chart.measures if m.axis == name)
-            pattern = pattern or (view.axis_pattern(measure) if not scale.unit and view.chart.draw != "boxes" else None)
+            pattern = pattern or (
+                view.axis_pattern(measure) if not scale.unit and len(view.chart.mark.statistics) == 1 else None
+            )
             return tick_texts(
                 view, scale, pattern if view.chart.stack != "shares" else axis.format, view.chart.stack == "shares"
             )
@@ -284,7 +276,7 @@ class _Frame:
             texts = self._texts(axes.across, "across")
             step = _least_step(axes.across)
             return category_labels(texts, step, self.style, height, True)
-        texts = self._edges(panel.texts) if view.chart.draw == "histogram" else list(panel.texts)
+        texts = self._edges(panel.texts) if view.chart.mark.category_scale == "bin" else list(panel.texts)
         step = width // count
         return category_labels(texts, step, self.style, self.area.height // 3, _is_ordered(panel))
 
@@ -319,7 +311,7 @@ class _Frame:
         self._references(plot, behind=True)
         if not self.round:
             direct_names(view, self.canvas, plot)
-        for draw in _DRAWERS.get(view.chart.draw, _ON_AXES):
+        for draw in _drawers(view):
             draw(self.canvas, plot)
         if not self.round:
             self._references(plot, behind=False)
@@ -329,7 +321,7 @@ class _Frame:
     def _single(self, plot: PlotArea) -> None:
         """Say that a line has one place only, beside its dot."""
         view, area = self.view, plot.area
-        if len(plot.panel.categories) != 1 or any(s.draw not in ("lines", "areas") for s in view.series_measures):
+        if len(plot.panel.categories) != 1 or not all(s.mark.is_connected for s in view.series_measures):
             return
         text = self.style.cut(view.text_of(view.chart.single_text), area.width)
         x = area.x + (area.width - self.style.width(text)) // 2
@@ -372,9 +364,9 @@ class _Frame:
         view, style, canvas = self.view, self.style, self.canvas
         labels = self._category_labels(axes, area.width, area.height)
         places = axes.across.tick_places if axes.across is not None and not self.is_horizontal else plot.centers
-        if view.chart.draw == "histogram":
+        if view.chart.mark.category_scale == "bin":
             places = places - plot.band // 2
-        if view.chart.draw == "heat":
+        if view.chart.mark.coordinates == "cells":
             rows = len(view.series_texts)
             middles = (2 * np.arange(rows) + 1) * area.height // (2 * rows)
             self._labels_beside(self._heat_labels(area.height), middles, area)
@@ -427,7 +419,7 @@ class _Frame:
     def _base_line(self, plot: PlotArea) -> None:
         """The line that marks stand on: at zero where that is on the axis, else at the foot, and then it is said."""
         area, scale, view = plot.area, plot.axes.first, self.view
-        if view.chart.draw == "heat":
+        if view.chart.mark.coordinates == "cells":
             return
         at = scale.at(0.0) if scale is not None and not scale.is_log and not scale.unit and scale.holds(0.0) else 0
         line = (
@@ -438,7 +430,7 @@ class _Frame:
         self.canvas.painter.box(line, LINE_COLOR, key_origin(view, "axis"), "rule")
         cut = scale is not None and not scale.holds(0.0) and not scale.unit
         if cut and any(
-            s.draw in ("columns", "bars", "areas", "waterfall") and s.measure.axis == "first"
+            s.mark.from_zero and s.mark.category_scale != "bin" and s.measure.axis == "first"
             for s in view.series_measures
         ):
             x, y = plot.point(0, 0)
@@ -478,6 +470,15 @@ class _Frame:
                 above = box.y - style.leading
                 candidates = [(right, above), (right, box.y + box.height), (area.x, above)]
             label_at(self.canvas, candidates, plot.room, text, origin)
+
+
+def _drawers(view: ChartView) -> list[Callable[[ChartCanvas, PlotArea], None]]:
+    """What draws the marks: the functions of their kinds in the order of these, and error bars over all."""
+    used = {view.chart.mark.name, *(each.mark.name for each in view.series_measures)}
+    wanted = dict.fromkeys(mark.drawer for mark in MARK_TYPES if mark.name in used)
+    parts = [drawer.rpartition(".") for drawer in wanted]
+    found = [getattr(import_module(module), name) for module, _, name in parts]
+    return [*found, draw_error_bars] if view.chart.mark.hosts_others else found
 
 
 def _least_step(scale: AxisScale) -> int:

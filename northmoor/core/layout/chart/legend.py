@@ -20,14 +20,14 @@ Entry = tuple[str, str, int, str]
 
 def entries(view: ChartView) -> list[Entry]:
     """What the legend explains; nothing where there is only one thing."""
-    if view.chart.draw == "heat":
+    if view.chart.mark.legend == "gradient":
         return []
-    if view.chart.draw == "shares":
+    if view.chart.mark.legend == "categories":
         found: dict[str, Entry] = {}
         for panel in view.facets:
             for at, text in enumerate(panel.texts):
                 hatch = (at % HATCHINGS + 1) * view.chart.patterns
-                found.setdefault(text, (text, view.category_color(panel, at), hatch, "shares"))
+                found.setdefault(text, (text, view.category_color(panel, at), hatch, view.chart.draw))
         return list(found.values())
     named = [entry for series_measure in view.series_measures for entry in _of_stripe(view, series_measure)]
     return named if len(named) > 1 else []
@@ -35,11 +35,9 @@ def entries(view: ChartView) -> list[Entry]:
 
 def _of_stripe(view: ChartView, series_measure: SeriesMeasure) -> list[Entry]:
     """A stripe's entry, and those of the lines about it."""
-    measure, found = (
-        series_measure.measure,
-        [(series_measure.name, series_measure.color, series_measure.hatch, series_measure.draw)],
-    )
-    if series_measure.draw in ("lines", "areas", "points"):
+    measure, mark = series_measure.measure, series_measure.mark
+    found = [(series_measure.name, series_measure.color, series_measure.hatch, mark.name)]
+    if mark.category_scale == "point":
         lines = (("average", measure.average, measure.average_title), ("trend", measure.trend, measure.trend_title))
         titles = ((kind, view.text_of(title)) for kind, is_drawn, title in lines if is_drawn)
         found += [
@@ -50,16 +48,21 @@ def _of_stripe(view: ChartView, series_measure: SeriesMeasure) -> list[Entry]:
 
 def is_direct(view: ChartView) -> bool:
     """Whether names stand at the marks."""
-    return view.chart.legend == "direct" and any(s.draw in ("lines", "areas") for s in view.series_measures)
+    return view.chart.legend == "direct" and any(s.mark.is_connected for s in view.series_measures)
 
 
 def draw_legend(canvas: ChartCanvas, area: Rect) -> Rect:
     """Draw the legend; the rectangle that it leaves."""
     view, where = canvas.view, canvas.view.chart.legend
-    if view.chart.draw == "heat" and where != "none":
+    if view.chart.mark.legend == "gradient" and where != "none":
         return _heat_legend(canvas, area)
     found = entries(view)
-    if not found or where == "none" or is_direct(view) or (where == "direct" and view.chart.draw == "shares"):
+    if (
+        not found
+        or where == "none"
+        or is_direct(view)
+        or (where == "direct" and view.chart.mark.legend == "categories")
+    ):
         return area
     if where == "right":
         return _column(canvas, area, found)
@@ -153,7 +156,7 @@ def direct_names(view: ChartView, canvas: ChartCanvas | None = None, plot: PlotA
                 last = int(known[-1])
                 value = (
                     (begin[last] + end[last]) / 2
-                    if series_measure.draw == "areas" and view.chart.stack != "none"
+                    if series_measure.mark.stacks and view.chart.stack != "none"
                     else end[last]
                 )
                 wanted.append((-plot.scale(series_measure).at(value), series_measure))

@@ -15,6 +15,7 @@ from northmoor.core.layout.chart.plot_area import ChartCanvas, PlotArea, PointMa
 from northmoor.core.layout.geometry import Rect
 from northmoor.core.layout.graphics.display_list import SourceRef, VectorPath
 from northmoor.core.layout.graphics.paths import Steps, circle
+from northmoor.core.model.kinds.mark_types import MARK_OF_NAME
 
 _THICK = 1_400
 STROKES: dict[str, tuple[int, tuple[int, ...]]] = {
@@ -23,6 +24,7 @@ STROKES: dict[str, tuple[int, tuple[int, ...]]] = {
 """How thick lines are, and their dashes."""
 _DOT = 1_800
 _LARGEST_BUBBLE = 14_000
+_LINES, _POINTS = MARK_OF_NAME["lines"].drawer, MARK_OF_NAME["points"].drawer
 
 
 def draw_lines(canvas: ChartCanvas, plot: PlotArea) -> None:
@@ -30,7 +32,7 @@ def draw_lines(canvas: ChartCanvas, plot: PlotArea) -> None:
     view, panel = canvas.view, plot.panel
     found = [each for axis in ("first", "second") for each in stacked(view, panel, axis)]
     for series_measure, begin, end in reversed(found):
-        if series_measure.draw in ("lines", "areas") and plot.measures(series_measure):
+        if series_measure.mark.drawer == _LINES and plot.measures(series_measure):
             _line(canvas, plot, series_measure, begin, end)
 
 
@@ -43,12 +45,12 @@ def _line(canvas: ChartCanvas, plot: PlotArea, series_measure: SeriesMeasure, be
     for run in _runs(shown, view.chart.gaps == "bridge"):
         origin = view.mark_origin(int(panel.rows[run[0]]), series_measure)
         steps = line_steps(list(zip(x[run].tolist(), y[run].tolist(), strict=True)), view.chart.lines)
-        if series_measure.draw == "areas":
+        if series_measure.mark.stacks:
             feet_x, feet_y = (each[::-1].tolist() for each in plot.points(along[run], scale.place(begin[run])))
             back = line_steps(list(zip(feet_x, feet_y, strict=True)), view.chart.lines)
             fill = series_measure.color if view.chart.stack != "none" else mixed(series_measure.color, "#FFFFFF", 0.55)
             canvas.painter.path(VectorPath((*steps, *back), fill=fill, hatch=series_measure.hatch, closed=True), origin)
-        if series_measure.draw == "lines" or view.chart.stack == "none":
+        if not series_measure.mark.stacks or view.chart.stack == "none":
             dash = _DASHES[series_measure.hatch % len(_DASHES)] if series_measure.hatch else ()
             canvas.painter.path(VectorPath(steps, stroke=series_measure.color, thickness=_THICK, dash=dash), origin)
     for at in np.flatnonzero(shown if view.chart.markers else _alone(shown, view.chart.gaps == "bridge")).tolist():
@@ -182,11 +184,11 @@ def _trend(
 def draw_points(canvas: ChartCanvas, plot: PlotArea) -> None:
     """Points where their values are; bubbles have an area in proportion to one more value, the largest first."""
     view, panel, chart = canvas.view, plot.panel, canvas.view.chart
-    if not any(series_measure.draw == "points" for series_measure in view.series_measures):
+    if not any(series_measure.mark.drawer == _POINTS for series_measure in view.series_measures):
         return
     greatest = _greatest_bubble(canvas)
     for series_measure in view.series_measures:
-        if series_measure.draw != "points" or not plot.measures(series_measure):
+        if series_measure.mark.drawer != _POINTS or not plot.measures(series_measure):
             continue
         value = view.values_of(panel, series_measure, mark_texts(chart, series_measure.measure)[0])
         scale, across = plot.scale(series_measure), plot.axes.across

@@ -43,7 +43,7 @@ def _colored(chart: Chart, data: ChartData) -> Iterable[tuple[str, Groups]]:
     """What a chart's colours stand for."""
     if chart.series is not None:
         yield chart.series.by, data.sides.columns.groups[0]
-    elif chart.draw == "shares" and chart.category is not None:
+    elif chart.mark.legend == "categories" and chart.category is not None:
         yield chart.category.by, data.sides.rows.groups[data.depths.category - 1]
 
 

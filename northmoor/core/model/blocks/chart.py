@@ -14,16 +14,13 @@ from northmoor.core.model.base import (
     Title,
     unique_names,
 )
+from northmoor.core.model.kinds.mark_types import MARK_OF_NAME, CombinedMark, MarkName, MarkType
 from northmoor.core.model.lengths import Gap, Length
 from northmoor.core.model.queries import LinkedColumns
 from northmoor.core.model.styles import Style
 
 CHART_WINDOWS = ("category", "series", "report")
 """Windows of every chart: all marks of a category, of a series, and all."""
-MarkName = Literal[
-    "columns", "bars", "lines", "areas", "points", "shares", "histogram", "boxes", "waterfall", "heat", "spans"
-]
-MarkKind = Literal["columns", "lines", "areas", "points"]
 
 
 class ChartLevel(GroupingLevel):
@@ -61,7 +58,7 @@ class ChartMeasure(Part):
     """Template for the legend, or for the axis where it is alone."""
     format: str | None = None
     """CLDR pattern for its labels."""
-    draw: MarkKind | None = None
+    draw: CombinedMark | None = None
     """How it is drawn where that is not the chart's own way: columns with a line over them, for instance."""
     axis: Literal["first", "second"] = "first"
     """Which axis it is measured on."""
@@ -206,11 +203,20 @@ class Chart(Part):
                 raise ValueError(f"a level cannot be named {level.name!r}; that window has a meaning already")
             if level.parent is not None:
                 raise ValueError("the groups of a chart form no tree; take out the parent")
-        if self.draw in ("histogram", "waterfall", "shares") and self.category is None:
+        if self.mark.needs_category and self.category is None:
             raise ValueError(f"a chart of kind {self.draw} needs a category")
-        if self.draw == "spans" and any(measure.until is None for measure in self.measures):
+        if self.mark.needs_end and any(measure.until is None for measure in self.measures):
             raise ValueError("spans need an expression for their end besides the value, which is their beginning")
         return self
+
+    @property
+    def mark(self) -> MarkType:
+        """The kind of its marks."""
+        return MARK_OF_NAME[self.draw]
+
+    def mark_of(self, measure: ChartMeasure) -> MarkType:
+        """The kind of a measure's marks: its own, or the chart's."""
+        return MARK_OF_NAME[measure.draw or self.draw]
 
     @property
     def levels(self) -> tuple[ChartLevel, ...]:

@@ -1,4 +1,4 @@
 """Kinds of things that reports choose from by name, each kind one record in one list.
 
-`value_types` (of columns and parameters), `aggregates`, `output_formats`.
+`value_types` (of columns and parameters), `aggregates`, `mark_types`, `output_formats`.
 """
