@@ -18,12 +18,16 @@ Port = Annotated[int, Field(ge=1, le=65_535)]
 Encryption = Literal["off", "if offered", "required", "verified"]
 
 
-class PathConnection(Part):
-    """A connection to a file or folder."""
+class NamedConnection(Part):
+    """What all connections have."""
 
     name: Name
     """The name that queries use."""
     kind: str
+
+
+class PathConnection(NamedConnection):
+    """A connection to a file or folder."""
 
     @property
     def location(self) -> str:
@@ -63,12 +67,9 @@ class DuckdbConnection(DatabaseConnection):
     kind: Literal["duckdb"] = "duckdb"
 
 
-class ServerConnection(Part):
+class ServerConnection(NamedConnection):
     """A database of a server."""
 
-    name: Name
-    """The name that queries use."""
-    kind: str
     host: Host = "localhost"
     """The server's host, or where its local socket is."""
     port: Port
@@ -128,7 +129,7 @@ FILE_SUFFIXES = (".csv", ".tsv", ".parquet", ".json", ".jsonl", ".xlsx", ".ods",
 class ConnectionKind:
     """A kind of connection. To add one, write its driver, and its model and record here."""
 
-    model: type[PathConnection] | type[ServerConnection]
+    model: type[NamedConnection]
     label: str
     """What it is called in sentences and where a kind is chosen."""
     tag: str

@@ -1,0 +1,74 @@
+"""Uses a toy of each kind through model, render and window; prints what came of it as JSON."""
+
+import json
+import os
+import sys
+from pathlib import Path
+
+from PyQt6.QtWidgets import QApplication, QCheckBox, QComboBox
+
+from northmoor.app.data.connection_dialog import ConnectionDialog
+from northmoor.app.document_controller import Selection
+from northmoor.app.pages.dialogs.editions_dialog import EditionsDialog
+from northmoor.app.widgets.theme import apply_theme
+from northmoor.app.window import Window
+from northmoor.core.model.blocks.chart import ChartBlock, ChartLevel, ChartMeasure
+from northmoor.core.model.blocks.table import Cell, Column, Row, TableBlock
+from northmoor.core.model.connections import Connections
+from northmoor.core.model.queries import Query, QueryColumn
+from northmoor.core.model.report import Edition, Report
+from northmoor.core.output.page_dump import write_dump
+from northmoor.core.session import Session
+from northmoor.core.sources.library import Library
+from northmoor.core.store.report_files import save_report
+
+folder = Path(sys.argv[1])
+connections = Connections.model_validate({"connections": [{"kind": "clock", "name": "wall"}]})
+library = Library(folder, connections)
+library.save()
+query = Query(
+    name="rows", connection="wall", sql="select hour from hours", columns=(QueryColumn(name="hour", total="mad"),)
+)
+total = Row(cells=(Cell(column="hour", value="mad(hour)"),))
+table = TableBlock(name="table", query="rows", columns=(Column(name="hour", value="hour"),), total=(total,))
+chart = ChartBlock(
+    name="chart", query="rows", draw="stems", category=ChartLevel(name="hour", by="hour"),
+    measures=(ChartMeasure(name="hour", value="max(hour)"),),
+)  # fmt: skip
+edition = Edition(name="main", formats=("words",), blocks=(chart, table))
+report = Report(title="Toys", queries=(query,), editions=(edition,))
+path = folder / "toys.moor"
+save_report(report, path)
+document = Session(library).render(report)
+written = document.write(folder / "toys.words")
+dump = json.loads(write_dump([document.page(0)], "Toys"))
+marks = [item for item in dump["pages"][0]["items"] if item["origin"]["row"] == "mark"]
+
+application = QApplication(["toys"])
+apply_theme(application)
+window = Window()
+window.open(path)
+window.show()
+while not window.is_up_to_date:
+    application.processEvents()
+window.controller.select(Selection("chart", "chart"))
+shown = [box.currentText() for box in window.pages.inspector.findChildren(QComboBox)]
+editions = EditionsDialog(window.controller, window)
+kinds = ConnectionDialog(library, window.worker, None, window).kind
+sys.stdout.write(
+    json.dumps(
+        {
+            "findings": [str(finding) for finding in document.findings],
+            "words": written[0].read_text().split("\n"),
+            "stems": len(marks),
+            "chosen": shown,
+            "formats": [box.text() for box in editions.findChildren(QCheckBox)],
+            "connections": [kinds.itemText(at) for at in range(kinds.count())],
+        }
+    )
+    + "\n"
+)
+sys.stdout.flush()
+window.worker.close()
+window.catalog_worker.close()
+os._exit(0)
