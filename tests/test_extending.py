@@ -18,6 +18,7 @@ ROOT = Path(__file__).parents[1]
 TOYS = Path(__file__).parent / "toys"
 MODULES = {
     "clock.py": "core/sources/drivers", "words.py": "core/output", "stems.py": "core/layout/chart",
+    "signature.py": "core/model/blocks",
 }  # fmt: skip
 CLOCK = '''
 class ClockConnection(NamedConnection):
@@ -27,6 +28,12 @@ class ClockConnection(NamedConnection):
 
 
 '''
+SIGNATURE = """BlockType(
+        SignatureBlock, "Signature", "minus", "northmoor.core.model.blocks.signature.place",
+        new=lambda name: SignatureBlock(name=name),
+        contents=lambda block: _texts(block.signed_by),
+        traced=lambda block: Content(text=block.signed_by), is_drawn=True,
+    )"""
 
 
 def listed(file: Path, name: str, entry: str, before: str = "") -> None:
@@ -64,6 +71,8 @@ def toys(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Any]:
         'ConnectionKind(ClockConnection, "A clock", "clock", "clock", "duckdb", "northmoor.core.sources.drivers.clock")'
     )
     listed(program / "core" / "model" / "connections.py", "CONNECTION_KINDS", clock, CLOCK)
+    blocks = program / "core" / "model" / "blocks" / "block_types.py"
+    listed(blocks, "BLOCK_TYPES", SIGNATURE, "from northmoor.core.model.blocks.signature import SignatureBlock\n")
     environment = os.environ | {"QT_QPA_PLATFORM": "offscreen", "PYTHONPATH": str(folder), "PYTHONWARNINGS": "error"}
     command = [sys.executable, str(TOYS / "drive.py"), str(folder)]
     done = subprocess.run(
@@ -76,7 +85,7 @@ def toys(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Any]:
 
 
 def test_an_aggregate_is_one_record(toys: dict[str, Any]) -> None:
-    assert toys["words"][-2] == "6"  # the median deviation of 0 to 23
+    assert toys["words"][-3] == "6"  # the median deviation of 0 to 23
 
 
 def test_an_output_is_a_module_and_a_record(toys: dict[str, Any]) -> None:
@@ -91,3 +100,10 @@ def test_a_connection_is_a_driver_and_a_record(toys: dict[str, Any]) -> None:
 def test_a_mark_is_a_function_and_a_record(toys: dict[str, Any]) -> None:
     assert toys["stems"] == 23  # that of hour 0 has no length
     assert "Stems" in toys["chosen"]
+
+
+def test_a_block_is_a_module_and_a_record(toys: dict[str, Any]) -> None:
+    assert "Signed for 276" in toys["words"]
+    assert (toys["traced"], toys["outline"]) == ("Signed for 276", True)
+    assert toys["inserted"] == "signature"
+    assert "{report_title()}" in toys["fields"]

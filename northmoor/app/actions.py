@@ -16,6 +16,7 @@ from northmoor.app.new_report_action import NewReportAction
 from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
 from northmoor.app.worker import Worker
+from northmoor.core.model.blocks.block_types import BLOCK_TYPES
 
 
 class CommandTargets(Protocol):
@@ -65,6 +66,17 @@ class Submenu:
     commands: tuple[Command | None, ...]
 
 
+def _insert(kind: str) -> Callable[[CommandTargets], object]:
+    return lambda w: w.pages.blocks.insert(kind)
+
+
+_OF_THE_MENU = ("text", "rule", "spacer", "break", "contents", "shape", "barcode", "frame", "grid")
+"""Blocks that need no data, in the menu's order; any others follow them."""
+_OTHER_BLOCKS = tuple(
+    Command(f"add_{each.name}", each.label, "", _insert(each.name))
+    for each in BLOCK_TYPES
+    if each.new is not None and each.name not in _OF_THE_MENU
+)
 MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
     "File": (
         Command("new", "New report…", "Ctrl+N", lambda w: w.starting.ask()),
@@ -108,6 +120,7 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
         Command("add_contents", "Contents list", "", lambda w: w.pages.blocks.insert("contents")),
         Command("add_shape", "Shape", "", lambda w: w.pages.blocks.insert("shape")),
         Command("add_barcode", "Code", "", lambda w: w.pages.blocks.insert("barcode")),
+        *_OTHER_BLOCKS,
         None,
         Command("add_frame", "Frame", "Ctrl+Shift+F", lambda w: w.pages.blocks.insert("frame")),
         Command("add_grid", "Grid", "Ctrl+Shift+G", lambda w: w.pages.blocks.insert("grid")),

@@ -6,8 +6,9 @@ from collections.abc import Callable, Mapping
 import pytest
 
 from northmoor.core.document import Document
+from northmoor.core.model.blocks.block_types import Block
 from northmoor.core.model.blocks.chart import ChartBlock, ChartLevel, ChartMeasure
-from northmoor.core.model.blocks.containers import Block, ForEachBlock, FrameBlock, FrameItem, GridBlock, GridCell
+from northmoor.core.model.blocks.containers import ForEachBlock, FrameBlock, FrameItem, GridBlock, GridCell
 from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.blocks.picture import PictureBlock
 from northmoor.core.model.blocks.simple import (

@@ -14,7 +14,8 @@ from hypothesis import strategies as st
 from northmoor.core.document import Document
 from northmoor.core.layout.flow.grid_tracks import spanned_rows, track_widths
 from northmoor.core.layout.page.hit_testing import hit_map
-from northmoor.core.model.blocks.containers import Block, ForEachBlock, GridBlock, GridCell, Track
+from northmoor.core.model.blocks.block_types import Block
+from northmoor.core.model.blocks.containers import ForEachBlock, GridBlock, GridCell, Track
 from northmoor.core.model.blocks.simple import (
     BarcodeBlock,
     BreakBlock,

@@ -18,8 +18,9 @@ from northmoor.core.document import Document
 from northmoor.core.errors import Cancelled
 from northmoor.core.layout.graphics.display_list import items
 from northmoor.core.layout.page.hit_testing import hit_map
+from northmoor.core.model.blocks.block_types import Block
 from northmoor.core.model.blocks.chart import ChartBlock, ChartLevel, ChartMeasure
-from northmoor.core.model.blocks.containers import Block, ForEachBlock
+from northmoor.core.model.blocks.containers import ForEachBlock
 from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.blocks.simple import ReadoutBlock, ShapeBlock
 from northmoor.core.model.blocks.table import Column

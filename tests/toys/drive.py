@@ -5,13 +5,17 @@ import os
 import sys
 from pathlib import Path
 
-from PyQt6.QtWidgets import QApplication, QCheckBox, QComboBox
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication, QCheckBox, QComboBox, QLineEdit
 
 from northmoor.app.data.connection_dialog import ConnectionDialog
 from northmoor.app.document_controller import Selection
 from northmoor.app.pages.dialogs.editions_dialog import EditionsDialog
 from northmoor.app.widgets.theme import apply_theme
 from northmoor.app.window import Window
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.checks.trace import trace
+from northmoor.core.layout.page.hit_testing import hit_map
 from northmoor.core.model.blocks.chart import ChartBlock, ChartLevel, ChartMeasure
 from northmoor.core.model.blocks.table import Cell, Column, Row, TableBlock
 from northmoor.core.model.connections import Connections
@@ -21,6 +25,14 @@ from northmoor.core.output.page_dump import write_dump
 from northmoor.core.session import Session
 from northmoor.core.sources.library import Library
 from northmoor.core.store.report_files import save_report
+
+
+def outline(window: Window) -> list[str]:
+    """The entries of Contents."""
+    tree = window.pages.contents
+    found = tree.findItems("", Qt.MatchFlag.MatchContains | Qt.MatchFlag.MatchRecursive)
+    return [item.text(0) for item in found]
+
 
 folder = Path(sys.argv[1])
 connections = Connections.model_validate({"connections": [{"kind": "clock", "name": "wall"}]})
@@ -35,7 +47,8 @@ chart = ChartBlock(
     name="chart", query="rows", draw="stems", category=ChartLevel(name="hour", by="hour"),
     measures=(ChartMeasure(name="hour", value="max(hour)"),),
 )  # fmt: skip
-edition = Edition(name="main", formats=("words",), blocks=(chart, table))
+signature = {"kind": "signature", "name": "sign", "signed_by": "Signed for {sum(rows.hour)}"}
+edition = Edition.model_validate({"name": "main", "formats": ("words",), "blocks": (chart, table, signature)})
 report = Report(title="Toys", queries=(query,), editions=(edition,))
 path = folder / "toys.moor"
 save_report(report, path)
@@ -53,6 +66,11 @@ while not window.is_up_to_date:
     application.processEvents()
 window.controller.select(Selection("chart", "chart"))
 shown = [box.currentText() for box in window.pages.inspector.findChildren(QComboBox)]
+regions = [each for at in range(len(document)) for each in hit_map(document.composition, at).regions]
+signed = next(each for each in regions if each.row == "signature" and each.block == "sign")
+page = next(at for at in range(len(document)) if signed in hit_map(document.composition, at).regions)
+window.actions_by_name["add_signature"].trigger()
+selected = window.controller.selection
 editions = EditionsDialog(window.controller, window)
 kinds = ConnectionDialog(library, window.worker, None, window).kind
 sys.stdout.write(
@@ -62,6 +80,10 @@ sys.stdout.write(
             "words": written[0].read_text().split("\n"),
             "stems": len(marks),
             "chosen": shown,
+            "traced": trace(document, page, signed, CancelToken()).shown,
+            "outline": any("Signature · sign" in text for text in outline(window)),
+            "inserted": selected.kind,
+            "fields": [line.text() for line in window.pages.inspector.findChildren(QLineEdit)],
             "formats": [box.text() for box in editions.findChildren(QCheckBox)],
             "connections": [kinds.itemText(at) for at in range(kinds.count())],
         }

@@ -23,6 +23,7 @@ from northmoor.core.expr.language import column_expression
 from northmoor.core.layout.page.hit_testing import HitRegion
 from northmoor.core.layout.table.collapsing import column_folds
 from northmoor.core.model import edits
+from northmoor.core.model.blocks.block_types import TRACED_KINDS
 from northmoor.core.model.blocks.containers import DataBlock, ForEachBlock
 from northmoor.core.model.blocks.matrix import MatrixBlock
 from northmoor.core.model.blocks.table import RowPlace, TableBlock
@@ -154,7 +155,7 @@ class PagesWorkspace(QWidget):
         if (
             self.trace.isVisible()
             and self._rendered is not None
-            and (region.column is not None or region.row in ("text", "readout"))
+            and (region.column is not None or region.row in TRACED_KINDS)
         ):
             self.trace.ask(self._rendered.document, page, region)
             self.canvas.mark((page, region))

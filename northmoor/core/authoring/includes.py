@@ -11,8 +11,9 @@ from typing import Any, TypeGuard
 from pydantic import ValidationError
 
 from northmoor.core.errors import NorthmoorError, Place, ReportFileError
+from northmoor.core.model.blocks.block_types import Block
 from northmoor.core.model.blocks.chart import ChartBlock
-from northmoor.core.model.blocks.containers import Block, DataBlock, ForEachBlock
+from northmoor.core.model.blocks.containers import DataBlock, ForEachBlock
 from northmoor.core.model.blocks.simple import IncludeBlock
 from northmoor.core.model.blocks.tree import JOINT, Blocks, in_every_list, walk
 from northmoor.core.model.clipboard import ClipboardBlocks, read_blocks

@@ -3,7 +3,8 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from northmoor.core.model.blocks.containers import Block, ForEachBlock
+from northmoor.core.model.blocks.block_types import Block
+from northmoor.core.model.blocks.containers import ForEachBlock
 from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.blocks.table import Cell, Column, Level, Row, TableBlock
 from northmoor.core.model.blocks.text import TextBlock, literal_template

@@ -9,7 +9,7 @@ from northmoor.core.errors import NorthmoorError, Place, did_you_mean
 from northmoor.core.layout.flow.fragments import ChartFragment, TextFragment
 from northmoor.core.layout.inline.rich_text import RichText
 from northmoor.core.layout.table.cell_layout import name_of_row
-from northmoor.core.model.blocks.containers import Block
+from northmoor.core.model.blocks.block_types import Block
 from northmoor.core.model.blocks.tree import walk
 from northmoor.core.model.findings import Finding
 from northmoor.core.model.links import ReportLink, is_web, place_named, report_named

@@ -4,7 +4,8 @@ from collections.abc import Sequence
 
 from northmoor.core.errors import ReportFileError
 from northmoor.core.model.base import Part
-from northmoor.core.model.blocks.containers import Block, DataBlock, ForEachBlock
+from northmoor.core.model.blocks.block_types import Block
+from northmoor.core.model.blocks.containers import DataBlock, ForEachBlock
 from northmoor.core.model.blocks.tree import Blocks, lists_in, walk
 from northmoor.core.model.edits import Target, insert_blocks, with_unused_names
 from northmoor.core.model.queries import Query

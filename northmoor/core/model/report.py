@@ -8,8 +8,9 @@ from babel import Locale, UnknownLocaleError
 from pydantic import Field, field_validator, model_validator
 
 from northmoor.core.model.base import Name, Part, unique_names
+from northmoor.core.model.blocks.block_types import Block
 from northmoor.core.model.blocks.chart import ChartBlock
-from northmoor.core.model.blocks.containers import Block, DataBlock, ForEachBlock
+from northmoor.core.model.blocks.containers import DataBlock, ForEachBlock
 from northmoor.core.model.blocks.matrix import MatrixBlock
 from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.model.blocks.tree import walk

@@ -9,16 +9,6 @@ from northmoor.core.model.kinds.value_types import KindName
 
 Value = str | int | float | Decimal | date | datetime | bool | None
 _TRUE, _FALSE = {"true", "yes", "on", "1"}, {"false", "no", "off", "0"}
-KIND_WORDS: dict[KindName, str] = {
-    "text": "text",
-    "integer": "whole number",
-    "decimal": "number",
-    "float": "number",
-    "date": "date",
-    "timestamp": "moment",
-    "boolean": "yes or no",
-}
-"""What a value of each kind is called."""
 _EXAMPLES: dict[KindName, str] = {
     "text": "a text without zero characters",
     "integer": "a whole number such as 12",

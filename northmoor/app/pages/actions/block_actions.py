@@ -11,7 +11,8 @@ from PyQt6.QtWidgets import QFileDialog
 from northmoor.app.document_controller import DocumentController, Selection
 from northmoor.core.expr.language import column_expression
 from northmoor.core.model import clipboard, edits
-from northmoor.core.model.blocks.containers import Block, ForEachBlock, FrameBlock, GridBlock
+from northmoor.core.model.blocks.block_types import BLOCK_TYPE_OF_KIND, Block
+from northmoor.core.model.blocks.containers import ForEachBlock, FrameBlock, GridBlock
 from northmoor.core.model.blocks.tree import items_of, walk
 from northmoor.core.model.edits import Target, unused_name
 from northmoor.core.model.kinds.aggregates import aggregate_of
@@ -64,7 +65,9 @@ class BlockActions(QObject):
 
     def insert(self, kind: str) -> None:
         """Insert a new block of a kind that needs no data."""
-        made = edits.NEW[kind](kind)
+        new = BLOCK_TYPE_OF_KIND[kind].new
+        assert new is not None  # the menus offer only those that need no data
+        made = new(kind)
         self.insert_made(f"Insert a {kind}", [made])
 
     def insert_picture(self) -> None:

@@ -39,7 +39,8 @@ from northmoor.app.worker import PageShown, Rendered
 from northmoor.core.document import Document
 from northmoor.core.layout.page.hit_testing import ColumnEdge, GroupBracket, HitMap, HitRegion
 from northmoor.core.layout.table.collapsing import column_folds
-from northmoor.core.model.blocks.containers import Block, FrameBlock
+from northmoor.core.model.blocks.block_types import Block
+from northmoor.core.model.blocks.containers import FrameBlock
 from northmoor.core.model.blocks.tree import items_of, walk
 
 GRIP = 4

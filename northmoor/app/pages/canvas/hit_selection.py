@@ -2,10 +2,11 @@
 
 from northmoor.app.document_controller import Selection
 from northmoor.core.layout.page.hit_testing import HitRegion
+from northmoor.core.model.blocks.block_types import BLOCK_TYPES
 from northmoor.core.model.blocks.tree import JOINT
 
 LONGEST_ADDRESS = 200
-_KINDS_DRAWN = ("rule", "shape", "barcode", "readout", "grid", "frame")
+_KINDS_DRAWN = tuple(kind.name for kind in BLOCK_TYPES if kind.is_drawn)
 """Blocks that are drawn as one thing."""
 
 

@@ -11,6 +11,7 @@ from northmoor.core.authoring.rename import rename_record_window
 from northmoor.core.compute.report.correlation import join_keys
 from northmoor.core.expr.language import bare_column
 from northmoor.core.model import edits
+from northmoor.core.model.blocks.block_types import BLOCK_TYPE_OF_KIND
 from northmoor.core.model.blocks.containers import (
     DataBlock,
     ForEachBlock,
@@ -25,12 +26,6 @@ from northmoor.core.model.edits import grid_edits, rename_block
 from northmoor.core.model.queries import LinkedColumns
 from northmoor.core.model.report import Report
 
-BLOCK_LABELS = {
-    "text": "Text", "picture": "Picture", "table": "Table", "matrix": "Matrix", "chart": "Chart", "rule": "Rule",
-    "spacer": "Space", "break": "Page break", "shape": "Shape", "barcode": "Code", "readout": "Readout",
-    "for-each": "For each", "grid": "Grid", "frame": "Frame", "contents": "Contents list",
-    "include": "Included",
-}  # fmt: skip
 _WHAT = (
     "file",
     "edition",
@@ -48,6 +43,7 @@ _WHAT = (
     "depth",
     "leader",
 )
+_OF_READOUTS = ("good", "trend", "trend_drawn", "trend_height", "trend_color")
 _WHERE = ("width", "height", "align", "thickness", "corner", "space_after", "visible")
 _LOOKS = ("fill", "stroke", "color")
 
@@ -74,12 +70,14 @@ def show_simple_block(form: InspectorForm, report: Report, edition: str, selecti
     """A rule, space, page break, shape, code or readout."""
     block = edits.block_of(report, edition, selection.block)
     kind, change = type(block), form.block_change(block.name)
-    what = f"Change the {BLOCK_LABELS[block.kind].lower()}"
+    what = f"Change the {BLOCK_TYPE_OF_KIND[block.kind].label.lower()}"
     own = [field for field in kind.model_fields if field not in ("kind", "name", "style", "look")]
-    form.title(f"{BLOCK_LABELS[block.kind]} · {block.name}")
+    form.title(f"{BLOCK_TYPE_OF_KIND[block.kind].label} · {block.name}")
     form.section("What")
     name_line(form, block)
+    known = (*_WHAT, *_OF_READOUTS, *_WHERE, *_LOOKS)
     form.properties(kind, block, [field for field in _WHAT if field in own], what, change)
+    form.properties(kind, block, [field for field in own if field not in known], what, change)
     if "against" in own and block.against is not None:
         form.properties(kind, block, ("good",), what, change)
     if "trend" in own:

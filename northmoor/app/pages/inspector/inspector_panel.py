@@ -24,6 +24,7 @@ from northmoor.app.pages.inspector.form import InspectorForm, ReportEdit
 from northmoor.app.pages.inspector.matrix_forms import show_matrix, show_matrix_level, show_measure
 from northmoor.app.pages.inspector.table_forms import show_cell, show_level, show_row, show_table
 from northmoor.core.model import edits
+from northmoor.core.model.blocks.block_types import BLOCK_TYPE_OF_KIND
 from northmoor.core.model.blocks.chart import ChartBlock
 from northmoor.core.model.blocks.matrix import MatrixBlock
 from northmoor.core.model.blocks.picture import PictureBlock
@@ -86,10 +87,15 @@ def _show(form: InspectorForm, report: Report, edition: str, selection: Selectio
     try:
         if selection.kind not in _PARTS:
             form.before_look = partial(_show_around, form, report, edition, selection.block)
-        _FORMS[selection.kind](form, report, edition, selection)
+        _form_of(selection.kind)(form, report, edition, selection)
         form.show_waiting()
     except (KeyError, IndexError, StopIteration, ValueError):
         form.note("What was selected is no longer part of the edition. Choose something in Contents.")
+
+
+def _form_of(kind: str) -> _Show:
+    """The form of a kind of part; a block without one of its own is shown by its properties."""
+    return _FORMS.get(kind, show_simple_block) if kind in BLOCK_TYPE_OF_KIND else _FORMS[kind]
 
 
 def _show_around(form: InspectorForm, report: Report, edition: str, block: str) -> None:
@@ -295,9 +301,6 @@ _FORMS: dict[str, _Show] = {
     "grid": show_grid,
     "frame": show_frame,
     "grid-cell": show_grid_cell,
-    **dict.fromkeys(
-        ("rule", "spacer", "break", "shape", "barcode", "readout", "contents", "include"), show_simple_block
-    ),
     "measure": show_measure,
     "level": show_level_of_any,
     "row": show_row,

@@ -8,15 +8,15 @@ from PyQt6.QtGui import QDropEvent, QPaintEvent
 from PyQt6.QtWidgets import QTreeWidget, QTreeWidgetItem, QWidget
 
 from northmoor.app.document_controller import WHOLE_PAGE, Selection
-from northmoor.app.pages.inspector.block_forms import BLOCK_LABELS
 from northmoor.app.pages.inspector.chart_forms import STEP_NAMES
 from northmoor.app.pages.inspector.table_forms import row_name
 from northmoor.app.widgets.hints import draw_hint
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import RAILS
 from northmoor.core.layout.page.headers_footers import pieces
+from northmoor.core.model.blocks.block_types import BLOCK_TYPE_OF_KIND, Block
 from northmoor.core.model.blocks.chart import Chart, ChartBlock
-from northmoor.core.model.blocks.containers import Block, ForEachBlock, FrameBlock, GridBlock
+from northmoor.core.model.blocks.containers import ForEachBlock, FrameBlock, GridBlock
 from northmoor.core.model.blocks.matrix import MatrixBlock
 from northmoor.core.model.blocks.table import PAGE_ROWS, Row, RowPlace, TableBlock
 from northmoor.core.model.edits import steps_of
@@ -25,11 +25,6 @@ from northmoor.core.model.report import Edition
 
 _SELECTION = Qt.ItemDataRole.UserRole
 
-_ICONS = {
-    "text": "type", "picture": "image", "rule": "minus", "spacer": "unfold-vertical", "break": "separator-horizontal",
-    "shape": "square", "barcode": "qr-code", "readout": "gauge", "for-each": "repeat", "grid": "grid-2x2",
-    "frame": "frame", "contents": "table-of-contents", "include": "link",
-}  # fmt: skip
 _DRAWINGS = {"heading": "heading", "total": "sigma", **dict.fromkeys(PAGE_ROWS, "sigma")}
 OUTLINE_HINT = "The parts of the open report stand here: page, header, texts, tables and their levels."
 
@@ -158,8 +153,9 @@ class OutlinePanel(QTreeWidget):
             elif isinstance(block, ChartBlock):
                 self._add_chart(block, parent)
             else:
-                shown = f"{BLOCK_LABELS[block.kind]} · {block.name}"
-                item = self._add(parent, shown, _ICONS[block.kind], Selection(block.kind, block.name))
+                kind = BLOCK_TYPE_OF_KIND[block.kind]
+                shown = f"{kind.label} · {block.name}"
+                item = self._add(parent, shown, kind.icon, Selection(block.kind, block.name))
                 if isinstance(block, ForEachBlock):
                     self._add_blocks(block.blocks, item)
                 elif isinstance(block, GridBlock):

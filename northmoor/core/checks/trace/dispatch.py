@@ -8,6 +8,7 @@ from northmoor.core.checks.trace.tables import trace_cell, traced_fragment
 from northmoor.core.checks.trace.texts import trace_text, trace_text_of_record
 from northmoor.core.document import Document
 from northmoor.core.layout.page.hit_testing import HitRegion
+from northmoor.core.model.blocks.block_types import TRACED_KINDS
 
 
 def trace(document: Document, page: int, region: HitRegion, stop: CancelToken) -> Trace:
@@ -15,9 +16,9 @@ def trace(document: Document, page: int, region: HitRegion, stop: CancelToken) -
 
     Raises LayoutError where there is nothing to trace.
     """
-    if region.row in ("text", "readout") and region.printed is not None:
+    if region.row in TRACED_KINDS and region.printed is not None:
         return trace_text_of_record(document, region, stop)
-    if region.row in ("text", "readout", "header", "footer"):
+    if region.row in (*TRACED_KINDS, "header", "footer"):
         return trace_text(document, page, region, stop)
     if region.part == "chart":
         return trace_mark(document, page, region, stop)

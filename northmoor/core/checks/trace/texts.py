@@ -15,20 +15,18 @@ from northmoor.core.document import Document
 from northmoor.core.errors import LayoutError, Place
 from northmoor.core.layout.flow.records import Records, formatted
 from northmoor.core.layout.page.hit_testing import HitRegion
-from northmoor.core.model.blocks.simple import ReadoutBlock
+from northmoor.core.model.blocks.block_types import BLOCK_TYPE_OF_KIND, TRACED_KINDS
 from northmoor.core.model.blocks.table import Content, TableBlock
-from northmoor.core.model.blocks.text import TextBlock
 from northmoor.core.model.blocks.tree import for_each_around, walk
 from northmoor.core.model.pages import TextPiece
 
 
 def _content_of(document: Document, region: HitRegion) -> Content:
-    """What a text or a readout says."""
+    """What a text, a readout or the like is made of."""
     block = next(block for block in walk(document.edition.blocks) if block.name == region.block)
-    if isinstance(block, ReadoutBlock):
-        return Content(value=block.value, format=block.format)
-    assert isinstance(block, TextBlock)
-    return Content(text=block.template)
+    traced = BLOCK_TYPE_OF_KIND[block.kind].traced
+    assert traced is not None  # the region is one of those kinds
+    return traced(block)
 
 
 def trace_text_of_record(document: Document, region: HitRegion, stop: CancelToken) -> Trace:
@@ -58,7 +56,7 @@ def trace_text_of_record(document: Document, region: HitRegion, stop: CancelToke
 def trace_text(document: Document, page: int, region: HitRegion, stop: CancelToken) -> Trace:
     composition = document.composition
     edition = composition.edition
-    if region.row in ("text", "readout"):
+    if region.row in TRACED_KINDS:
         content, computed, at = _content_of(document, region), composition.evaluator, 0
     else:
         running = edition.header if region.row == "header" else edition.footer

@@ -1,7 +1,8 @@
 """Charts of a table's or matrix's own groups: what they draw is taken from that block."""
 
+from northmoor.core.model.blocks.block_types import Block
 from northmoor.core.model.blocks.chart import ChartBlock, ChartLevel
-from northmoor.core.model.blocks.containers import Block, DataBlock
+from northmoor.core.model.blocks.containers import DataBlock
 from northmoor.core.model.blocks.matrix import MatrixBlock
 from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.model.report import Edition

@@ -15,13 +15,11 @@ from northmoor.core.compute.groups.boundaries import Groups, outer_of
 from northmoor.core.expr.language import column_expression
 from northmoor.core.expr.window_names import rename_window, rename_window_in_template
 from northmoor.core.model.base import GroupingLevel
+from northmoor.core.model.blocks.block_types import BLOCK_TYPE_OF_KIND, Block
 from northmoor.core.model.blocks.chart import Chart, ChartBlock
-from northmoor.core.model.blocks.containers import Block, DataBlock, ForEachBlock
+from northmoor.core.model.blocks.containers import DataBlock, ForEachBlock
 from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
-from northmoor.core.model.blocks.picture import PictureBlock
-from northmoor.core.model.blocks.simple import BarcodeBlock, ReadoutBlock
 from northmoor.core.model.blocks.table import Cell, Column, Content, Level, Row, TableBlock
-from northmoor.core.model.blocks.text import TextBlock
 from northmoor.core.model.blocks.tree import lists_in
 from northmoor.core.model.queries import LinkedColumns
 from northmoor.core.model.report import Edition, Report
@@ -215,19 +213,7 @@ def _contents(blocks: Sequence[Block]) -> Iterator[Content]:
     for block in blocks:
         if block.visible is not None:  # in an edition, what could be decided at once has been
             yield Content(value=block.visible)
-        if isinstance(block, TextBlock):
-            yield from (Content(text=text) for text in (block.text, *(run.text for run in block.runs)))
-            links = (block.link, *(run.link for run in block.runs))
-            yield from (Content(text=link) for link in links if link is not None)
-        elif isinstance(block, PictureBlock):
-            yield from (Content(value=value) for value in (block.value,) if value is not None)
-            yield from (Content(text=link) for link in (block.link,) if link is not None)
-        elif isinstance(block, BarcodeBlock):
-            yield Content(text=block.text)
-        elif isinstance(block, ReadoutBlock):
-            yield Content(value=block.value, format=block.format)
-            yield from (Content(value=value) for value in (block.against, block.trend) if value is not None)
-            yield from (Content(text=block.caption), Content(text=block.difference_text))
+        yield from BLOCK_TYPE_OF_KIND[block.kind].contents(block)
         if not isinstance(block, ForEachBlock):
             for own in lists_in(block):
                 yield from _contents(own)

@@ -12,8 +12,9 @@ from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import ExpressionError, LayoutError, Place
 from northmoor.core.expr.language import parse
 from northmoor.core.model.base import GroupingLevel
+from northmoor.core.model.blocks.block_types import Block
 from northmoor.core.model.blocks.chart import ChartBlock
-from northmoor.core.model.blocks.containers import Block, ForEachBlock
+from northmoor.core.model.blocks.containers import ForEachBlock
 from northmoor.core.model.blocks.matrix import MatrixBlock
 from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.model.blocks.text import literal_template

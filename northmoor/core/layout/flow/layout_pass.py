@@ -20,7 +20,6 @@ from northmoor.core.layout.inline.paragraph import Paragraphs
 from northmoor.core.layout.table.crosstab_layout import lay_out_matrix
 from northmoor.core.layout.table.layout import Paged, TableLayout
 from northmoor.core.layout.table.per_record import RecordTable, record_table_layouts
-from northmoor.core.model.base import Part
 from northmoor.core.model.blocks.containers import ForEachBlock, GridBlock
 from northmoor.core.model.blocks.matrix import MatrixBlock
 from northmoor.core.model.blocks.table import TableBlock
@@ -102,8 +101,6 @@ class LayoutPass:
     context: LayoutContext
     page_heights: Mapping[str, tuple[int, ...]]
     lists: Lists
-    placers: Mapping[type[Part], PlaceBlock]
-    """The function that places each kind of block."""
     tables: dict[str, RecordTable] = field(default_factory=dict)
     groups: dict[str, Ints] = field(default_factory=dict)
     texts: dict[tuple[str, str, int], Paragraphs] = field(default_factory=dict)

@@ -7,6 +7,8 @@ for a record is only to place it.
 
 from collections.abc import Sequence
 from dataclasses import replace
+from functools import cache
+from importlib import import_module
 from typing import Any
 
 from northmoor.core.compute.table.evaluation import TableData
@@ -17,7 +19,7 @@ from northmoor.core.layout.flow.fragments import (
     PaintOrder,
     TextFragment,
 )
-from northmoor.core.layout.flow.layout_pass import ENDLESS, LayoutPass, RecordScope, Region
+from northmoor.core.layout.flow.layout_pass import ENDLESS, LayoutPass, PlaceBlock, RecordScope, Region
 from northmoor.core.layout.flow.leaf_boxes import (
     LeafBox,
     alignment_offset,
@@ -28,10 +30,19 @@ from northmoor.core.layout.graphics.display_list import Layer, SourceRef
 from northmoor.core.layout.inline.paragraph import Paragraph, fault_paragraph
 from northmoor.core.layout.inline.rich_text import RichText
 from northmoor.core.layout.table.horizontal_split import lay_out_split
-from northmoor.core.model.blocks.containers import Block, ForEachBlock, FrameBlock, GridBlock
+from northmoor.core.model.blocks.block_types import BLOCK_TYPE_OF_KIND, Block
+from northmoor.core.model.blocks.containers import ForEachBlock, FrameBlock, GridBlock
 from northmoor.core.model.blocks.matrix import MatrixBlock
 from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.model.blocks.text import TextBlock
+
+
+@cache
+def placer_of(kind: str) -> PlaceBlock:
+    """The function that places blocks of a kind."""
+    module, _, name = BLOCK_TYPE_OF_KIND[kind].placer.rpartition(".")
+    place: PlaceBlock = getattr(import_module(module), name)
+    return place
 
 
 class BlockPlacer(Cursor):
@@ -62,8 +73,7 @@ class BlockPlacer(Cursor):
             self.used += block.space_after if not isinstance(block, ForEachBlock) else 0
 
     def _block(self, block: Block, scope: RecordScope) -> None:
-        place = self.layout_pass.placers[type(block)]
-        place(self, block, scope)
+        placer_of(block.kind)(self, block, scope)
 
     def _fault(self, block: str, error: NorthmoorError) -> None:
         """Say in a block's place why it is not there."""

@@ -14,7 +14,7 @@ from northmoor.core.layout.inline.formatting import report_faults
 from northmoor.core.layout.inline.hyperlinks import address_of
 from northmoor.core.layout.inline.paragraph import Paragraph, Paragraphs, make_paragraph
 from northmoor.core.layout.inline.rich_text import InlineRun
-from northmoor.core.model.blocks.containers import Block
+from northmoor.core.model.blocks.block_types import Block
 from northmoor.core.model.blocks.table import Content
 from northmoor.core.model.blocks.text import TextBlock
 from northmoor.core.model.styles import ResolvedStyle

@@ -17,7 +17,6 @@ from northmoor.core.compute.table.page_totals import PageRanges, single_run
 from northmoor.core.errors import Place
 from northmoor.core.layout.chart.palette import colors_of
 from northmoor.core.layout.context import LayoutContext
-from northmoor.core.layout.flow.block_placers import PLACERS
 from northmoor.core.layout.flow.fragments import (
     BodyBox,
     BoxFragment,
@@ -358,7 +357,7 @@ def _placed(
     heights: dict[str, tuple[int, ...]] = {}
     lists: Lists = {}
     for passed in range(_MOST_PASSES):
-        layout_pass = LayoutPass(given, context, heights, lists, PLACERS)
+        layout_pass = LayoutPass(given, context, heights, lists)
         placed, sections = _flowed(edition, layout_pass, context)
         tables = {
             name: table for name, table in layout_pass.tables.items() if table.is_printed and table.pages_have_rows

@@ -10,7 +10,7 @@ from typing import TypeVar
 
 from northmoor.core.layout.flow.fragments import BodyBox, TableFragments
 from northmoor.core.layout.flow.placement import OutlineEntry, PlacedFragments, Placement, RecordBatch, RecordStart
-from northmoor.core.model.blocks.containers import Block
+from northmoor.core.model.blocks.block_types import Block
 from northmoor.core.model.blocks.simple import BreakBlock
 from northmoor.core.model.pages import PageSetup
 

@@ -1,19 +1,19 @@
 """The blocks an edition is made of, those that hold others among them."""
 
-from typing import Annotated, Literal
+from typing import TYPE_CHECKING, Annotated, Literal
 
 from pydantic import Field, model_validator
 
 from northmoor.core.model.base import RESERVED_WINDOWS, Color, FlowBlock, GroupingLevel, Identifier, Name, Part
 from northmoor.core.model.blocks.chart import ChartBlock
 from northmoor.core.model.blocks.matrix import MatrixBlock
-from northmoor.core.model.blocks.picture import PictureBlock
-from northmoor.core.model.blocks.simple import LeafBlock
 from northmoor.core.model.blocks.table import TableBlock
-from northmoor.core.model.blocks.text import TextBlock
 from northmoor.core.model.lengths import Gap, Length
 from northmoor.core.model.queries import LinkedColumns
 from northmoor.core.model.styles import Align
+
+if TYPE_CHECKING:
+    from northmoor.core.model.blocks.block_types import Block
 
 DataBlock = TableBlock | MatrixBlock | ChartBlock
 """Blocks over a query's rows."""
@@ -175,11 +175,3 @@ class FrameBlock(FlowBlock):
     """Thickness of its edge."""
     items: Annotated[tuple[FrameItem, ...], Field(max_length=500)] = ()
     """What stands in it, from back to front."""
-
-
-Block = Annotated[
-    TextBlock | PictureBlock | LeafBlock | DataBlock | ForEachBlock | GridBlock | FrameBlock,
-    Field(discriminator="kind"),
-]
-for _kind in (ForEachBlock, GridCell, GridBlock, FrameItem, FrameBlock):
-    _kind.model_rebuild()

@@ -137,8 +137,3 @@ class IncludeBlock(FlowBlock):
     it."""
     edition: Name | None = None
     """Which edition of the report; without one, the first."""
-
-
-LeafBlock = (
-    LineBlock | SpacerBlock | BreakBlock | ShapeBlock | BarcodeBlock | ReadoutBlock | ContentsBlock | IncludeBlock
-)

@@ -2,7 +2,8 @@
 
 from collections.abc import Callable, Iterator, Sequence
 
-from northmoor.core.model.blocks.containers import Block, ForEachBlock, FrameBlock, GridBlock
+from northmoor.core.model.blocks.block_types import Block
+from northmoor.core.model.blocks.containers import ForEachBlock, FrameBlock, GridBlock
 from northmoor.core.model.blocks.simple import IncludeBlock
 
 Blocks = tuple[Block, ...]

@@ -10,7 +10,6 @@ use.
 """
 
 from northmoor.core.model.edits.block_edits import (
-    NEW,
     Target,
     block_of,
     change_block,
@@ -124,7 +123,6 @@ from northmoor.core.model.edits.table_edits import (
 )
 
 __all__ = [
-    "NEW",
     "TABLE_LOOKS",
     "ChartPlace",
     "CopiedStyle",

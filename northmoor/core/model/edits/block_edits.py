@@ -4,28 +4,16 @@ They raise like those in `edits`.
 """
 
 import re
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from northmoor.core.model.blocks.block_types import Block
 from northmoor.core.model.blocks.chart import ChartBlock
-from northmoor.core.model.blocks.containers import (
-    Block,
-    ForEachBlock,
-    FrameBlock,
-    FrameItem,
-    GridBlock,
-    GridCell,
-)
+from northmoor.core.model.blocks.containers import ForEachBlock, FrameBlock
 from northmoor.core.model.blocks.picture import PictureBlock
 from northmoor.core.model.blocks.simple import (
-    BarcodeBlock,
-    BreakBlock,
-    ContentsBlock,
-    LineBlock,
     ReadoutBlock,
-    ShapeBlock,
-    SpacerBlock,
 )
 from northmoor.core.model.blocks.text import TextBlock
 from northmoor.core.model.blocks.tree import Blocks, in_every_list, replaced, walk
@@ -44,25 +32,6 @@ class Target:
     block: str | None = None
     inside: bool = False
     cell: int | None = None
-
-
-NEW: Mapping[str, Callable[[str], Block]] = {
-    "text": lambda name: TextBlock(name=name, text="Text", space_after=6_000),
-    "rule": lambda name: LineBlock(name=name, space_after=6_000),
-    "spacer": lambda name: SpacerBlock(name=name),
-    "break": lambda name: BreakBlock(name=name),
-    "shape": lambda name: ShapeBlock(name=name, space_after=6_000),
-    "contents": lambda name: ContentsBlock(name=name, space_after=12_000),
-    "barcode": lambda name: BarcodeBlock(name=name, text="https://", space_after=6_000),
-    "frame": lambda name: FrameBlock(
-        name=name, space_after=12_000, stroke="#D8D2C6",
-        items=(FrameItem(x=14_173, y=14_173, blocks=(TextBlock(name=f"{name}-text", text="Text"),)),),
-    ),
-    "grid": lambda name: GridBlock(
-        name=name, space_after=12_000, cells=(GridCell(column=0, padding=4_000), GridCell(column=1, padding=4_000))
-    ),
-}  # fmt: skip
-"""How a new block of each kind begins that needs no data."""
 
 
 def new_picture(name: str, file: str) -> PictureBlock:

@@ -3,7 +3,8 @@
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Literal
 
-from northmoor.core.model.blocks.containers import Block, FrameBlock, FrameItem
+from northmoor.core.model.blocks.block_types import Block
+from northmoor.core.model.blocks.containers import FrameBlock, FrameItem
 
 Edge = Literal["left", "center", "right", "top", "middle", "bottom"]
 ItemSizes = Mapping[int, tuple[int, int]]

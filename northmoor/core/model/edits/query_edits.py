@@ -2,8 +2,9 @@
 
 from typing import Any, TypeVar
 
+from northmoor.core.model.blocks.block_types import Block
 from northmoor.core.model.blocks.chart import ChartBlock, ChartLevel
-from northmoor.core.model.blocks.containers import Block, DataBlock, ForEachBlock
+from northmoor.core.model.blocks.containers import DataBlock, ForEachBlock
 from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel
 from northmoor.core.model.blocks.tree import Blocks, in_every_list
 from northmoor.core.model.edits.parameter_edits import with_list_query

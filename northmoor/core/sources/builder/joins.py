@@ -5,8 +5,6 @@ from dataclasses import dataclass
 from northmoor.core.sources.builder.select_ast import FromItem
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogTable
 
-_KEY_ENDINGS = ("id", "_key", "_no", "_nr", "_code")
-
 
 @dataclass(frozen=True)
 class JoinProposal:

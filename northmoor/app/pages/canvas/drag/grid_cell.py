@@ -9,7 +9,8 @@ from northmoor.app.pages.canvas.drag.column_width import spot_rect
 from northmoor.app.pages.canvas.drag.protocol import SLACK, PageView
 from northmoor.app.widgets.theme import HEATHER
 from northmoor.core.layout.page.hit_testing import HitMap, HitRegion
-from northmoor.core.model.blocks.containers import Block, GridBlock
+from northmoor.core.model.blocks.block_types import Block
+from northmoor.core.model.blocks.containers import GridBlock
 from northmoor.core.model.blocks.tree import walk
 from northmoor.core.model.edits import Target
 
