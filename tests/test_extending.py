@@ -14,11 +14,14 @@ from typing import Any
 
 import pytest
 
+from northmoor.app.widgets.kind_looks import KIND_LOOKS
+from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME
+
 ROOT = Path(__file__).parents[1]
 TOYS = Path(__file__).parent / "toys"
 MODULES = {
     "clock.py": "core/sources/drivers", "words.py": "core/output", "stems.py": "core/layout/chart",
-    "signature.py": "core/model/blocks",
+    "signature.py": "core/model/blocks", "hours.py": "core/values",
 }  # fmt: skip
 CLOCK = '''
 class ClockConnection(NamedConnection):
@@ -28,6 +31,11 @@ class ClockConnection(NamedConnection):
 
 
 '''
+HOURS = """ValueKind(
+        "hours", "Hours of work", "hours such as 5 h", "northmoor.core.values.hours.read_hours",
+        "northmoor.core.values.hours.coerce_hours", "int16", "smallint", sample=0, default=0, first_choice=1,
+        is_number=True,
+    )"""
 SIGNATURE = """BlockType(
         SignatureBlock, "Signature", "minus", "northmoor.core.model.blocks.signature.place",
         new=lambda name: SignatureBlock(name=name),
@@ -71,6 +79,8 @@ def toys(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Any]:
         'ConnectionKind(ClockConnection, "A clock", "clock", "clock", "duckdb", "northmoor.core.sources.drivers.clock")'
     )
     listed(program / "core" / "model" / "connections.py", "CONNECTION_KINDS", clock, CLOCK)
+    listed(kinds / "value_kinds.py", "VALUE_KINDS", HOURS)
+    listed(program / "app" / "widgets" / "kind_looks.py", "KIND_LOOKS", '"hours": KindLook("clock", 90, 60)')
     blocks = program / "core" / "model" / "blocks" / "block_types.py"
     listed(blocks, "BLOCK_TYPES", SIGNATURE, "from northmoor.core.model.blocks.signature import SignatureBlock\n")
     environment = os.environ | {"QT_QPA_PLATFORM": "offscreen", "PYTHONPATH": str(folder), "PYTHONWARNINGS": "error"}
@@ -103,7 +113,17 @@ def test_a_mark_is_a_function_and_a_record(toys: dict[str, Any]) -> None:
 
 
 def test_a_block_is_a_module_and_a_record(toys: dict[str, Any]) -> None:
-    assert "Signed for 276" in toys["words"]
-    assert (toys["traced"], toys["outline"]) == ("Signed for 276", True)
+    assert "Signed for 276 in 5 hours" in toys["words"]
+    assert (toys["traced"], toys["outline"]) == ("Signed for 276 in 5 hours", True)
     assert toys["inserted"] == "signature"
     assert "{report_title()}" in toys["fields"]
+
+
+def test_a_kind_of_value_is_its_functions_a_record_and_its_look(toys: dict[str, Any]) -> None:
+    assert toys["held"] == "int16"
+    assert (toys["kinds"][-1], toys["shift"]) == ("Hours of work", "5")
+    assert toys["refused"] == "Parameter shift: 'long' is no hours; write hours such as 5 h."
+
+
+def test_the_window_knows_every_kind_of_value() -> None:
+    assert KIND_LOOKS.keys() == KIND_OF_NAME.keys()

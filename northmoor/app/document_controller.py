@@ -12,7 +12,7 @@ from northmoor.core.compute.parameters.resolution import ResolvedValues
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.layout.table.collapsing import Fold
 from northmoor.core.model.blocks.table import RowPlace
-from northmoor.core.model.kinds.value_types import KindName
+from northmoor.core.model.kinds.value_kinds import KindName
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.sources.drivers.credentials import Secrets
 from northmoor.core.sources.library import Library

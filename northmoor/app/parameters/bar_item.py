@@ -19,7 +19,7 @@ from northmoor.app.parameters.list_controls import LinesControl, TicksControl
 from northmoor.app.widgets.widget_tools import hide_and_delete, reapply_style
 from northmoor.core.compute.parameters.choices import Choices
 from northmoor.core.compute.parameters.resolution import ResolvedValues
-from northmoor.core.model.parameters import ControlName as ControlName
+from northmoor.core.model.kinds.value_kinds import ControlName
 from northmoor.core.model.parameters import Parameter
 
 CONTROLS: dict[ControlName, Callable[[Parameter], Control]] = {

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QKeyEvent, QWheelEvent
 from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QToolButton, QWidget
 
 from northmoor.app.parameters.control_base import Control, ControlState, value_text
+from northmoor.app.widgets.kind_looks import KIND_LOOKS
 from northmoor.app.widgets.widget_tools import hide_and_delete, reapply_style
 from northmoor.core.compute.parameters.choices import ChoiceEntry
 
@@ -49,15 +50,12 @@ class CommitLine(QLineEdit):
             super().keyPressEvent(event)
 
 
-_WIDTHS = {"text": 150, "integer": 80, "decimal": 90, "float": 90, "date": 100, "timestamp": 140, "boolean": 60}
-
-
 class FieldControl(Control):
     """A field to type into."""
 
     def __init__(self, kind: str) -> None:
         super().__init__()
-        self.line = CommitLine(_WIDTHS[kind])
+        self.line = CommitLine(KIND_LOOKS[kind].field_width)
         self.setFocusProxy(self.line)
         self.row = bare_row(self)
         self.row.addWidget(self.line)

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QComboBox, QFormLayout, QFrame, QLabel, QSizePolicy,
 from northmoor.app.parameters.choice_editors import FixedChoices, PickedColumn
 from northmoor.app.parameters.control_base import value_text
 from northmoor.app.widgets.editors import LineEditor, TextEditor, choice_editor, switch_editor
+from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME, VALUE_KINDS
 from northmoor.core.model.parameters import (
     AllChoices,
     Choice,
@@ -25,17 +26,10 @@ Columns = Callable[[str], list[str]]
 """The columns of a query by its name, as far as they are known."""
 ChangeProperty = Callable[[str, Any], object]
 """Changes a property, by its name, to a value."""
-KIND_LABELS = {"text": "Text", "integer": "Whole number", "decimal": "Decimal number", "float": "Floating number",
-         "date": "Date", "timestamp": "Date and time", "boolean": "Yes or no"}  # fmt: skip
 HOLDS = {"one": "One value", "list": "A list of values", "range": "A range, from one to another"}
 CONTROL_LABELS = {"field": "Field", "stepper": "Stepper", "calendar": "Calendar", "switch": "Switch",
             "drop_down": "Drop-down list", "toggles": "Row of toggles", "ticks": "Searchable list with ticks",
             "lines": "Text, one value a line", "period": "Range with periods"}  # fmt: skip
-
-
-_FIRST_CHOICES: dict[str, Scalar] = {
-    "integer": 1, "decimal": 1, "float": 1, "boolean": True, "date": "2025-01-01", "timestamp": "2025-01-01 00:00",
-}  # fmt: skip
 
 
 class PropertyRows(QFrame):
@@ -131,7 +125,7 @@ class ParameterForm(PropertyRows):
         self.add("Name", "name", LineEditor(own.name, lambda text: change("name", text.strip())), tip)
         self.text("Label", "label", own.label, "What stands beside it in the bar")
         self.text("Hint", "hint", own.hint, "A sentence for whoever fills it in")
-        kinds = {k: v for k, v in KIND_LABELS.items() if own.holds != "range" or k in ("date", "timestamp")}
+        kinds = {kind.name: kind.label for kind in VALUE_KINDS if own.holds != "range" or kind.is_moment}
         self.add("Kind", "kind", choice_editor(kinds, own.kind, lambda k: change("kind", k), None), "Kind of value")
         holds = choice_editor(HOLDS, own.holds, lambda h: change("holds", h), None)
         self.add("Holds", "holds", holds, "One value, several, or a range")
@@ -179,7 +173,7 @@ class ParameterForm(PropertyRows):
             return
         made: dict[str, Any] = {"choices": (), "choices_from": None}
         if form == "fixed":
-            value = _FIRST_CHOICES.get(self.parameter.kind, "a")
+            value = KIND_OF_NAME[self.parameter.kind].first_choice
             made["choices"] = (Choice(value=value, label="First choice"),)
         elif form == "query" and first is not None:
             columns = self.columns(first)
@@ -240,7 +234,8 @@ class ParameterForm(PropertyRows):
         first = self.report.queries[0].name if self.report.queries else None
         columns = self.columns(first) if first else []
         made: dict[str, Default] = {"none": None, "all": AllChoices(), "expression": FromExpression(expression="1")}
-        made["value"] = {"date": "today", "timestamp": "now"}.get(self.parameter.kind, 1)
+        kind = KIND_OF_NAME[self.parameter.kind]
+        made["value"] = kind.default if kind.is_moment else 1
         if self.parameter.holds == "range":
             made["value"] = "this month"
         elif self.parameter.choices:
@@ -252,7 +247,7 @@ class ParameterForm(PropertyRows):
 
     def _limits(self) -> None:
         own = self.parameter
-        if own.kind == "boolean":
+        if own.kind != "text" and not KIND_OF_NAME[own.kind].is_ordered:
             return
         self.section("Limits")
         if own.kind == "text":

@@ -12,6 +12,7 @@ from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import Place, QueryError, ReportFileError, did_you_mean
 from northmoor.core.expr.language import column_expression
+from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME
 from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.queries import Query, QueryColumn
@@ -29,15 +30,6 @@ from northmoor.core.values.parameter_values import Values
 from northmoor.core.values.scalars import read_scalar
 
 _UNGROUPED = re.compile(r"(^|_)(id|no|nr|number|code|year|key)$", re.IGNORECASE)
-_SAMPLES = {
-    "text": "",
-    "integer": 0,
-    "decimal": 0,
-    "float": 0,
-    "date": "2025-01-01",
-    "timestamp": "2025-01-01",
-    "boolean": False,
-}
 
 
 def new_report(
@@ -83,7 +75,7 @@ def new_report(
 
 def _sample(query: Query, parameters: tuple[Parameter, ...], library: Library) -> Rows:
     """The query's rows, with stand-ins for its parameters: they tell its columns."""
-    samples = {p.name: read_scalar(p.kind, _SAMPLES[p.kind]) for p in parameters}
+    samples = {p.name: read_scalar(p.kind, KIND_OF_NAME[p.kind].sample) for p in parameters}
     values = Values(samples, kinds={p.name: p.kind for p in parameters})
     report = listing(query, [("column", "1", "")], [], [], "sample", parameters)
     return fetch(FetchRequest(report, resolve(report, query.name, library), values, library, {}, CancelToken()))
@@ -109,7 +101,7 @@ def fields_of(rows: Rows, query: Query) -> tuple[Field, ...]:
         if total is None and kind.is_number and not _UNGROUPED.search(name):
             total = "sum"
         label = (own.label if own is not None else None) or readable_name(name)
-        is_moment = kind.kind in ("date", "timestamp")
+        is_moment = KIND_OF_NAME[kind.kind].is_moment
         found.append(Field(name, column_expression(name), label, None if total == "none" else total, is_moment))
     return tuple(found)
 

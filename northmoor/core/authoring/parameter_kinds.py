@@ -6,7 +6,7 @@ from typing import Any
 from northmoor.core.authoring.rename import with_expressions_rewritten, with_sql_rewritten
 from northmoor.core.expr.placeholders import placeholders
 from northmoor.core.model import edits
-from northmoor.core.model.kinds.value_types import KindName
+from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME, KindName
 from northmoor.core.model.parameters import AllChoices, Holds, Parameter, Scalar
 from northmoor.core.model.report import Report
 from northmoor.core.sources.fetch.query_resolution import ENGINE_DIALECT
@@ -34,12 +34,12 @@ def change_kind(
 
 
 def _fitting(parameter: Parameter, kind: KindName, holds: Holds) -> dict[str, Any]:
-    if holds == "range" and kind not in ("date", "timestamp"):
+    if holds == "range" and not KIND_OF_NAME[kind].is_moment:
         kind = "date"
     changes: dict[str, Any] = {"kind": kind, "holds": holds, "control": None}
     if kind != "text":
         changes |= {"pattern": None, "shortest": None, "longest": None}
-    if kind in ("text", "boolean"):
+    if not KIND_OF_NAME[kind].is_ordered:
         changes |= {"smallest": None, "largest": None}
     if holds == "range":
         changes |= {"choices": (), "choices_from": None}

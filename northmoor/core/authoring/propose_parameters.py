@@ -6,8 +6,8 @@ from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import NorthmoorError, QueryError
 from northmoor.core.expr.placeholders import placeholders
 from northmoor.core.model import edits
-from northmoor.core.model.kinds.value_types import KindName
-from northmoor.core.model.parameters import Default, Parameter
+from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME
+from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.queries import Query
 from northmoor.core.model.report import Report
 from northmoor.core.sources.builder.edits import with_condition
@@ -18,17 +18,13 @@ from northmoor.core.sources.fetch.query_resolution import dialect_of, fill_share
 from northmoor.core.sources.library import Library
 from northmoor.core.sources.typing.inference import infer_parameter_kind
 
-_DEFAULTS: dict[KindName, Default] = {
-    "text": "", "integer": 0, "decimal": 0, "float": 0, "date": "today", "timestamp": "now", "boolean": False,
-}  # fmt: skip
-
 
 def proposed_parameter(query: CheckedQuery, catalog: Catalog, name: str) -> Parameter:
     """A parameter for a placeholder: of the kind it is compared with, a list where it stands in brackets."""
     kind = infer_parameter_kind(query, catalog, name)
     if all(p.is_listed for p in placeholders(query.sql, query.dialect) if p.name == name):
         return Parameter(name=name, kind=kind, holds="list", required=False)
-    return Parameter(name=name, kind=kind, default=_DEFAULTS[kind])
+    return Parameter(name=name, kind=kind, default=KIND_OF_NAME[kind].default)
 
 
 def missing_parameters(report: Report, query: Query, library: Library, stop: CancelToken) -> list[Parameter]:

@@ -1,4 +1,4 @@
-"""Moved."""
+"""Arrow types of kinds of values, and the other way round; loose arrays and chunks as arrays of one type."""
 
 from collections.abc import Callable, Sequence
 from types import NoneType
@@ -6,24 +6,20 @@ from typing import Any
 
 import pyarrow as pa
 
-from northmoor.core.model.kinds.value_types import MAX_PRECISION, KindName, ValueType
+from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME, KindName
+from northmoor.core.model.kinds.value_types import MAX_PRECISION, ValueType
+
+PRECISION = 18
+"""Digits of inferred decimals: what fits a machine word; sums are made with 38."""
+UNKNOWN_SCALE = -1
+"""Scale of a decimal whose places can only be seen from its values."""
 
 
 def arrow_type(kind: ValueType) -> pa.DataType:
     """The Arrow type in which values of a type are held."""
     if kind.kind == "decimal":
         return pa.decimal128(kind.precision, kind.scale)
-    return _ARROW[kind.kind]
-
-
-_ARROW = {
-    "text": pa.string(),
-    "integer": pa.int64(),
-    "float": pa.float64(),
-    "date": pa.date32(),
-    "timestamp": pa.timestamp("us"),
-    "boolean": pa.bool_(),
-}
+    return pa.type_for_alias(KIND_OF_NAME[kind.kind].arrow)
 
 
 _ARROW_OF_PYTHON = {int: pa.int64(), float: pa.float64(), str: pa.string(), bool: pa.bool_(), bytes: pa.binary()}
@@ -45,7 +41,7 @@ def concat_chunks(chunks: list[pa.Array]) -> pa.Array:
     if len(types) > 1:
         numbers = all(pa.types.is_integer(t) or pa.types.is_floating(t) for t in types)
         wanted = pa.float64() if numbers else pa.string()
-        chunks = [_cast_loose(c, wanted) for c in chunks]
+        chunks = [cast_loose(c, wanted) for c in chunks]
     elif types:
         chunks = [c.cast(next(iter(types))) for c in chunks]
     return pa.chunked_array(chunks).combine_chunks() if chunks else pa.nulls(0)
@@ -77,7 +73,8 @@ _KINDS_OF_ARROW: tuple[tuple[Callable[[pa.DataType], bool], KindName], ...] = (
 )
 
 
-def _cast_loose(values: pa.Array, wanted: pa.DataType) -> pa.Array:
+def cast_loose(values: pa.Array, wanted: pa.DataType) -> pa.Array:
+    """Values as another type, which may lose digits or be text."""
     if pa.types.is_string(wanted):
         return pa.array([_as_text(v) for v in values.to_pylist()], pa.string())
     return values.cast(wanted, safe=False)
@@ -87,11 +84,3 @@ def _as_text(value: Any) -> str | None:
     if value is None or isinstance(value, str):
         return value
     return value.hex() if isinstance(value, bytes) else str(value)
-
-
-PRECISION = 18
-"""Digits of inferred decimals: what fits a machine word; sums are made with 38."""
-
-
-UNKNOWN_SCALE = -1
-"""Scale of a decimal whose places can only be seen from its values."""

@@ -14,7 +14,7 @@ import pyarrow as pa
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import Cancelled
-from northmoor.core.model.kinds.value_types import KindName
+from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME, KindName
 
 EngineError = duckdb.Error
 _BOUND = re.compile(r"\$(\w+)")
@@ -74,17 +74,6 @@ class Engine:
                 raise Cancelled from error
 
 
-_SQL_TYPES: dict[KindName, str] = {
-    "text": "varchar",
-    "integer": "bigint",
-    "decimal": "decimal(38, 10)",
-    "float": "double",
-    "date": "date",
-    "timestamp": "timestamp",
-    "boolean": "boolean",
-}
-
-
 def list_sql(name: str, kind: KindName, listed: tuple[Any, ...] | None) -> str:
     """What stands in ``in (…)`` for a bound list (or a single value, where there is none).
 
@@ -92,7 +81,7 @@ def list_sql(name: str, kind: KindName, listed: tuple[Any, ...] | None) -> str:
     """
     if listed is None:
         return f"${name}"
-    return f"select unnest(${name})" if listed else f"select null::{_SQL_TYPES[kind]} where false"
+    return f"select unnest(${name})" if listed else f"select null::{KIND_OF_NAME[kind].sql} where false"
 
 
 def engine_message(error: duckdb.Error) -> str:

@@ -5,14 +5,13 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from northmoor.core.model.base import Identifier, Part, Title, unique_names
-from northmoor.core.model.kinds.value_types import KindName
+from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME, ControlName, KindName
 
 Scalar = str | int | float | bool
 Given = Scalar | tuple[Scalar, ...] | None
 """A value as files hold it: one, several, or none. Dates are written as 2025-03-01; a range of them as
 2025-03-01/2025-03-31 or in words, such as last full quarter."""
 Holds = Literal["one", "list", "range"]
-ControlName = Literal["field", "stepper", "calendar", "switch", "drop_down", "toggles", "ticks", "lines", "period"]
 
 
 class Choice(Part):
@@ -130,19 +129,11 @@ class Parameter(Part):
         if self.has_list:
             few = 0 < len(self.choices) <= 4
             return ("toggles", "drop_down", "ticks") if few else ("drop_down", "ticks", "toggles")
-        by_kind: dict[KindName, tuple[ControlName, ...]] = {
-            "integer": ("stepper", "field"),
-            "decimal": ("field", "stepper"),
-            "float": ("field", "stepper"),
-            "date": ("calendar", "field"),
-            "timestamp": ("calendar", "field"),
-            "boolean": ("switch", "toggles"),
-        }
-        return by_kind.get(self.kind, ("field",))
+        return KIND_OF_NAME[self.kind].controls
 
     @model_validator(mode="after")
     def _parts_fit_together(self) -> "Parameter":
-        if self.holds == "range" and self.kind not in ("date", "timestamp"):
+        if self.holds == "range" and not KIND_OF_NAME[self.kind].is_moment:
             raise ValueError(f"a range is of dates or moments, and parameter {self.name!r} is of kind {self.kind}")
         if self.holds == "range" and self.has_list:
             raise ValueError(f"a range has no list to choose from, and parameter {self.name!r} has one")
@@ -154,7 +145,7 @@ class Parameter(Part):
             raise ValueError(f"the control of parameter {self.name!r} can be {' or '.join(self.controls)}")
         if self.kind != "text" and (self.pattern, self.shortest, self.longest) != (None, None, None):
             raise ValueError(f"only texts have a pattern and a length, and parameter {self.name!r} is no text")
-        if self.kind in ("text", "boolean") and (self.smallest, self.largest) != (None, None):
+        if not KIND_OF_NAME[self.kind].is_ordered and (self.smallest, self.largest) != (None, None):
             raise ValueError(f"only numbers, dates and moments have limits, and parameter {self.name!r} is none")
         return self
 

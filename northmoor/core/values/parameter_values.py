@@ -11,7 +11,7 @@ import pyarrow.compute as pc
 
 from northmoor.core.errors import ParameterError, Place
 from northmoor.core.expr.formats import FormatLocale, format_one
-from northmoor.core.model.kinds.value_types import KindName
+from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME, KindName
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.values.relative_periods import Clock, Span, day, is_relative, moment, period
 from northmoor.core.values.scalars import Value, quoted_value, read_scalar
@@ -115,7 +115,7 @@ def _is_empty(parameter: Parameter, raw: Any) -> bool:
 
 
 def _one(kind: KindName, raw: Any, ask_clock: AskClock) -> Value:
-    if kind in ("date", "timestamp") and isinstance(raw, str) and is_relative(raw):
+    if KIND_OF_NAME[kind].is_moment and isinstance(raw, str) and is_relative(raw):
         return day(raw, ask_clock()) if kind == "date" else moment(raw, ask_clock())
     return read_scalar(kind, raw)
 

@@ -10,6 +10,7 @@ from northmoor.app.widgets.theme import GORSE_TEXT, HEATHER, LINE, LIT, MIST, PE
 from northmoor.core.compute.explore.profile import ColumnProfile
 from northmoor.core.engine.rows import Rows
 from northmoor.core.expr.formats import FormatLocale, format_one
+from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME
 from northmoor.core.model.queries import QueryColumn
 
 HEIGHT = 74
@@ -116,7 +117,7 @@ class ProfileHeader(QHeaderView):
         bars = self.profiles[column].bars
         tallest, width = max(bars), max(3, min(7, room.width() // max(len(bars), 1) - 1))
         assert self._rows is not None
-        is_text = self._rows.types[column].kind in ("text", "boolean")
+        is_text = not KIND_OF_NAME[self._rows.types[column].kind].is_ordered
         color = QColor(RAILS[1]) if is_text else _BARS
         color.setAlphaF(0.55)
         for number, count in enumerate(bars):

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QTableV
 from northmoor.app.data.rows.profile_header import ProfileHeader
 from northmoor.app.widgets.hints import draw_hint
 from northmoor.app.widgets.icons import icon
+from northmoor.app.widgets.kind_looks import KIND_LOOKS
 from northmoor.app.widgets.rows_model import RowsModel
 from northmoor.app.widgets.theme import PAPER
 from northmoor.app.widgets.widget_tools import reapply_style
@@ -18,7 +19,6 @@ from northmoor.core.expr.formats import FormatLocale
 from northmoor.core.model.queries import QueryColumn
 
 _SETTLE = 250  # milliseconds without typing before rows are narrowed
-_WIDTHS = {"text": 140, "timestamp": 164, "date": 108, "decimal": 112, "integer": 100, "float": 112, "boolean": 90}
 
 
 class RowsView(QTableView):
@@ -141,7 +141,7 @@ class RowsPane(QWidget):
         self.header.show()
         self.header.show_columns(rows, format_locale, settings)
         for column, (name, kind) in enumerate(zip(rows.names, rows.types, strict=True)):
-            self.view.setColumnWidth(column, widths.get(name, _WIDTHS[kind.kind]))
+            self.view.setColumnWidth(column, widths.get(name, KIND_LOOKS[kind.kind].column_width))
         if self._look.column not in (None, *rows.names):
             self._look = QuickFilter(text=self._look.text)
         self._enable(True)

@@ -6,14 +6,14 @@ from northmoor.app.pages.inspector.form import InspectorForm, ReportEdit
 from northmoor.app.widgets.editors import PERIOD_NAMES, LineEditor, choice_editor
 from northmoor.core.expr.binning import PERIODS, in_period, in_ranges, period_of, range_of
 from northmoor.core.expr.language import bare_column
-from northmoor.core.model.kinds.value_types import KindName
+from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME, KindName
 
 
 def show_period(form: InspectorForm, kinds: Mapping[str, KindName], by: str, choose: Callable[[str], object]) -> None:
     """Offer the periods of a date."""
     period, inner = period_of(by)
-    kind = kinds.get(bare_column(inner) or "")
-    if period == "value" and kind not in ("date", "timestamp"):
+    kind = kinds.get(bare_column(inner) or "", "text")
+    if period == "value" and not KIND_OF_NAME[kind].is_moment:
         return
     names = {name: PERIOD_NAMES[name] for name in PERIODS if name != "hour" or kind != "date"}
     editor = choice_editor(names, period, choose, None)
@@ -28,7 +28,7 @@ def show_range(
 ) -> None:
     """Offer ranges of a number."""
     size, inner = range_of(by)
-    if size is None and kinds.get(bare_column(inner) or "") not in ("integer", "decimal", "float"):
+    if size is None and not KIND_OF_NAME[kinds.get(bare_column(inner) or "", "text")].is_number:
         return
     line = LineEditor(size or "", lambda text: choose(text.strip() or None))
     line.setPlaceholderText("each number")

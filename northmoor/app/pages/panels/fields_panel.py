@@ -9,19 +9,10 @@ from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QMenu, QWidget
 from northmoor.app.pages.canvas.drag.field_drop import MIME
 from northmoor.app.widgets.hints import draw_hint
 from northmoor.app.widgets.icons import icon
+from northmoor.app.widgets.kind_looks import KIND_LOOKS
 from northmoor.core.engine.rows import Rows
 from northmoor.core.model.edits import column_setting
 from northmoor.core.model.queries import Query
-
-ICONS = {
-    "text": "type",
-    "integer": "hash",
-    "decimal": "hash",
-    "float": "hash",
-    "date": "calendar",
-    "timestamp": "clock",
-    "boolean": "toggle-left",
-}
 
 FIELDS_HINT = "The fields of the table's query stand here once it has run. If it fails, mend its SQL in Data."
 
@@ -65,7 +56,7 @@ class FieldsPanel(QListWidget):
             if setting.hidden:
                 continue
             aggregate = setting.total if setting.total not in (None, "none") else ""
-            item = QListWidgetItem(icon(ICONS[kind.kind]), setting.label or name)
+            item = QListWidgetItem(icon(KIND_LOOKS[kind.kind].icon), setting.label or name)
             item.setData(Qt.ItemDataRole.UserRole, name)
             item.setToolTip(f"{name}: {kind}" + (f", totalled by {aggregate}" if aggregate else ""))
             self.addItem(item)

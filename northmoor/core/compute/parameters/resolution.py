@@ -19,7 +19,7 @@ from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import Cancelled, MissingValue, NorthmoorError, ParameterError, Place, did_you_mean
 from northmoor.core.expr.formats import FormatLocale
 from northmoor.core.expr.language import parse
-from northmoor.core.model.kinds.value_types import KindName
+from northmoor.core.model.kinds.value_kinds import KindName
 from northmoor.core.model.parameters import AllChoices, FromExpression, FromQuery, NamedValue, Parameter
 from northmoor.core.model.report import Report
 from northmoor.core.values.parameter_values import (

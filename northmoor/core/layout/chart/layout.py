@@ -2,11 +2,11 @@
 
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
-from importlib import import_module
 from itertools import chain
 
 import numpy as np
 
+from northmoor.core.base.lazy_exports import load_by_name
 from northmoor.core.compute.chart.evaluation import mark_texts
 from northmoor.core.errors import Place
 from northmoor.core.layout.chart.axes import (
@@ -476,8 +476,7 @@ def _drawers(view: ChartView) -> list[Callable[[ChartCanvas, PlotArea], None]]:
     """What draws the marks: the functions of their kinds in the order of these, and error bars over all."""
     used = {view.chart.mark.name, *(each.mark.name for each in view.series_measures)}
     wanted = dict.fromkeys(mark.drawer for mark in MARK_TYPES if mark.name in used)
-    parts = [drawer.rpartition(".") for drawer in wanted]
-    found = [getattr(import_module(module), name) for module, _, name in parts]
+    found = [load_by_name(drawer) for drawer in wanted]
     return [*found, draw_error_bars] if view.chart.mark.hosts_others else found
 
 

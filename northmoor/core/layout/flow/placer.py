@@ -8,9 +8,9 @@ for a record is only to place it.
 from collections.abc import Sequence
 from dataclasses import replace
 from functools import cache
-from importlib import import_module
 from typing import Any
 
+from northmoor.core.base.lazy_exports import load_by_name
 from northmoor.core.compute.table.evaluation import TableData
 from northmoor.core.errors import Cancelled, NorthmoorError, Place
 from northmoor.core.layout.flow.cursor import Cursor
@@ -40,8 +40,7 @@ from northmoor.core.model.blocks.text import TextBlock
 @cache
 def placer_of(kind: str) -> PlaceBlock:
     """The function that places blocks of a kind."""
-    module, _, name = BLOCK_TYPE_OF_KIND[kind].placer.rpartition(".")
-    place: PlaceBlock = getattr(import_module(module), name)
+    place: PlaceBlock = load_by_name(BLOCK_TYPE_OF_KIND[kind].placer)
     return place
 
 

@@ -1,4 +1,5 @@
 """Kinds of things that reports choose from by name, each kind one record in one list.
 
-`value_types` (of columns and parameters), `aggregates`, `mark_types`, `output_formats`.
+`value_kinds` (of columns and parameters), `value_types` (a kind with its digits), `aggregates`,
+`mark_types`, `output_formats`.
 """

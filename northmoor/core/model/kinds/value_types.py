@@ -1,16 +1,15 @@
-"""The kinds of value a column or parameter can hold, by the names used in report files."""
+"""Types of columns: a kind of value, and for decimals their digits, as files of reports write them."""
 
 import re
 from dataclasses import dataclass
-from typing import Annotated, Literal
+from typing import Annotated
 
 from pydantic import StringConstraints
 
-KindName = Literal["text", "integer", "decimal", "float", "date", "timestamp", "boolean"]
-TypeName = Annotated[
-    str,
-    StringConstraints(pattern=r"^(text|integer|decimal\(\d{1,2}, ?\d{1,2}\)|float|date|timestamp|boolean)$"),
-]
+from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME, VALUE_KINDS, KindName
+
+_NAMES = "|".join(kind.pattern or kind.name for kind in VALUE_KINDS)
+TypeName = Annotated[str, StringConstraints(pattern=f"^({_NAMES})$")]
 """A type as files write it: ``text``, ``integer``, ``decimal(12,2)``, ``float``, ``date``, ``timestamp``,
 ``boolean``."""
 
@@ -32,7 +31,7 @@ class ValueType:
         """The type of a name in a file, which the model has already checked."""
         match = _DECIMAL.fullmatch(name)
         if match is None:
-            return cls(name)  # type: ignore[arg-type]  # the model's pattern admits only these names
+            return cls(name)
         precision = min(int(match[1]), MAX_PRECISION)
         return cls("decimal", precision, min(int(match[2]), precision))
 
@@ -42,4 +41,4 @@ class ValueType:
     @property
     def is_number(self) -> bool:
         """Whether values can be added up."""
-        return self.kind in ("integer", "decimal", "float")
+        return KIND_OF_NAME[self.kind].is_number

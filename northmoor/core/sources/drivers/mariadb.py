@@ -362,7 +362,7 @@ def _kind(field: Any) -> ValueType:
         return ValueType("decimal", 20, 0)
     if field.type_code in _INTEGERS:
         return ValueType("integer")
-    return ValueType(_SIMPLE.get(field.type_code, "text"))  # type: ignore[arg-type]  # the table holds kinds
+    return ValueType(_SIMPLE.get(field.type_code, "text"))
 
 
 def _leave(cursor: Any) -> None:

@@ -23,7 +23,8 @@ from northmoor.core.engine.arrow_types import arrow_type
 from northmoor.core.errors import ConnectionFault, QueryError
 from northmoor.core.expr.placeholders import DriverSql, Placeholder, for_driver
 from northmoor.core.model.connections import PostgresqlConnection
-from northmoor.core.model.kinds.value_types import MAX_PRECISION, KindName, ValueType
+from northmoor.core.model.kinds.value_kinds import KindName
+from northmoor.core.model.kinds.value_types import MAX_PRECISION, ValueType
 from northmoor.core.sources.drivers.catalog import Catalog, Routine
 from northmoor.core.sources.drivers.postgresql_rows import RowStream
 from northmoor.core.sources.drivers.protocol import DriverHost, QueryRequest, ResultStream, enforce_row_limit

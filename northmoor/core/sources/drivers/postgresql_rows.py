@@ -140,7 +140,7 @@ def _column(name: str, entry: pa.Field) -> ResultColumn:
     message = {key.decode(): value.decode() for key, value in (entry.metadata or {}).items()}
     kind = message.get("POSTGRESQL:type", "")
     if kind in _SIMPLE:
-        return ResultColumn(name, ValueType(_SIMPLE[kind]), None)  # type: ignore[arg-type]  # the table holds kinds
+        return ResultColumn(name, ValueType(_SIMPLE[kind]), None)
     if kind == "numeric":
         return ResultColumn(name, _decimal(int(message.get("POSTGRESQL:typmod", "-1"))), None)
     if kind in _AS_NUMERIC:

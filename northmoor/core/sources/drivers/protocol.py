@@ -14,7 +14,8 @@ from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import ConnectionFault, QueryError
 from northmoor.core.expr.placeholders import Placeholder
 from northmoor.core.model.connections import PathConnection
-from northmoor.core.model.kinds.value_types import KindName, ValueType
+from northmoor.core.model.kinds.value_kinds import KindName
+from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.sources.drivers.catalog import Catalog
 from northmoor.core.sources.drivers.credentials import Secrets
 from northmoor.core.sources.drivers.read_only import CheckedQuery

@@ -9,7 +9,8 @@ from typing import Any
 from lxml import etree
 
 from northmoor.core.errors import QueryError
-from northmoor.core.model.kinds.value_types import KindName, ValueType
+from northmoor.core.model.kinds.value_kinds import KindName
+from northmoor.core.model.kinds.value_types import ValueType
 
 _XS = "{http://www.w3.org/2001/XMLSchema}"
 _XSI = "{http://www.w3.org/2001/XMLSchema-instance}"

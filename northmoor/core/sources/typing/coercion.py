@@ -16,7 +16,9 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from northmoor.core.engine.arrow_types import PRECISION, UNKNOWN_SCALE, _cast_loose, arrow_type
+from northmoor.core.base.lazy_exports import load_by_name
+from northmoor.core.engine.arrow_types import PRECISION, UNKNOWN_SCALE, arrow_type, cast_loose
+from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME
 from northmoor.core.model.kinds.value_types import MAX_PRECISION, ValueType
 
 _T = TypeVar("_T")
@@ -35,23 +37,26 @@ class CoercionError(ValueError):
 
 
 def coerce(raw: pa.Array, kind: ValueType, zone: ZoneInfo) -> pa.Array:
-    """A column of loose values as the type. Raises UnfitValue for the first value that does not fit."""
-    return _COERCIONS[kind.kind](raw, kind, zone)
+    """A column of loose values as the type. Raises CoercionError for the first value that does not fit."""
+    typed: pa.Array = load_by_name(KIND_OF_NAME[kind.kind].coercer)(raw, kind, zone)
+    return typed
 
 
-def _text(raw: pa.Array, _kind: ValueType, zone: ZoneInfo) -> pa.Array:
+def coerce_text(raw: pa.Array, _kind: ValueType, zone: ZoneInfo) -> pa.Array:
+    """Values as texts. Raises CoercionError for the first that does not fit."""
     if pa.types.is_timestamp(raw.type):
         raw = _wall_time(raw, zone)
     if pa.types.is_temporal(raw.type) and not pa.types.is_duration(raw.type) and not _is_interval(raw.type):
         return raw.cast(pa.string())
-    return raw if pa.types.is_string(raw.type) else _cast_loose(raw, pa.string())
+    return raw if pa.types.is_string(raw.type) else cast_loose(raw, pa.string())
 
 
 def _is_interval(kind: pa.DataType) -> bool:
     return bool(kind == pa.month_day_nano_interval())
 
 
-def _integer(raw: pa.Array, _kind: ValueType, _zone: ZoneInfo) -> pa.Array:
+def coerce_integer(raw: pa.Array, _kind: ValueType, _zone: ZoneInfo) -> pa.Array:
+    """Values as whole numbers of 64 bits. Raises CoercionError for the first that does not fit."""
     if pa.types.is_integer(raw.type):
         return _cast_whole(raw, lambda array: array.cast(pa.int64()))
     if pa.types.is_string(raw.type):
@@ -87,7 +92,8 @@ def _fits(raw: pa.Array, cast: Callable[[pa.Array], pa.Array]) -> bool:
     return True
 
 
-def _float(raw: pa.Array, _kind: ValueType, _zone: ZoneInfo) -> pa.Array:
+def coerce_float(raw: pa.Array, _kind: ValueType, _zone: ZoneInfo) -> pa.Array:
+    """Values as doubles. Raises CoercionError for the first that does not fit."""
     if pa.types.is_integer(raw.type) or pa.types.is_floating(raw.type):
         return raw.cast(pa.float64(), safe=False)
     if pa.types.is_decimal(raw.type):
@@ -98,7 +104,11 @@ def _float(raw: pa.Array, _kind: ValueType, _zone: ZoneInfo) -> pa.Array:
     return _coerce_one_by_one(raw, float, pa.float64())
 
 
-def _decimal(raw: pa.Array, kind: ValueType, _zone: ZoneInfo) -> pa.Array:
+def coerce_decimal(raw: pa.Array, kind: ValueType, _zone: ZoneInfo) -> pa.Array:
+    """Values as decimals with the digits of the type, or with as many as they have.
+
+    Raises CoercionError for the first that does not fit.
+    """
     if kind.scale == UNKNOWN_SCALE:
         return _decimal_by_values(raw)
     if pa.types.is_floating(raw.type):
@@ -158,11 +168,11 @@ def _decimal_by_values(raw: pa.Array) -> pa.Array:
     """Decimals declared without places: the fewest that hold all values."""
     for scale in range(MOST_PLACES + 1):
         try:
-            return _decimal(raw, ValueType("decimal", PRECISION, scale), ZoneInfo("UTC"))
+            return coerce_decimal(raw, ValueType("decimal", PRECISION, scale), ZoneInfo("UTC"))
         except CoercionError as fault:
             unfit = fault
     if pa.types.is_string(raw.type):
-        return _decimal(raw, ValueType("decimal", MAX_PRECISION, _scales(raw)), ZoneInfo("UTC"))
+        return coerce_decimal(raw, ValueType("decimal", MAX_PRECISION, _scales(raw)), ZoneInfo("UTC"))
     raise unfit
 
 
@@ -172,7 +182,8 @@ def _scales(texts: pa.Array) -> int:
     return min(pc.max(pc.utf8_length(after)).as_py() or 0, MAX_PRECISION)
 
 
-def _boolean(raw: pa.Array, _kind: ValueType, _zone: ZoneInfo) -> pa.Array:
+def coerce_boolean(raw: pa.Array, _kind: ValueType, _zone: ZoneInfo) -> pa.Array:
+    """Values as yes and no. Raises CoercionError for the first that does not fit."""
     if pa.types.is_boolean(raw.type):
         return raw
     words = {"1": True, "true": True, "t": True, "yes": True, "0": False, "false": False, "f": False, "no": False,
@@ -187,7 +198,8 @@ def _boolean(raw: pa.Array, _kind: ValueType, _zone: ZoneInfo) -> pa.Array:
     return _coerce_one_by_one(raw, read, pa.bool_())
 
 
-def _date(raw: pa.Array, kind: ValueType, zone: ZoneInfo) -> pa.Array:
+def coerce_date(raw: pa.Array, kind: ValueType, zone: ZoneInfo) -> pa.Array:
+    """Values as days. Raises CoercionError for the first that does not fit."""
     if pa.types.is_timestamp(raw.type):
         return pc.floor_temporal(_wall_time(raw, zone), unit="day").cast(pa.date32())
     if pa.types.is_date(raw.type):
@@ -200,7 +212,8 @@ def _date(raw: pa.Array, kind: ValueType, zone: ZoneInfo) -> pa.Array:
     return _coerce_one_by_one(raw, lambda value: _moment(value, zone).date(), arrow_type(kind))
 
 
-def _timestamp(raw: pa.Array, kind: ValueType, zone: ZoneInfo) -> pa.Array:
+def coerce_timestamp(raw: pa.Array, kind: ValueType, zone: ZoneInfo) -> pa.Array:
+    """Values as wall time in the report's zone. Raises CoercionError for the first that does not fit."""
     if pa.types.is_timestamp(raw.type):
         return _wall_time(raw, zone)
     if pa.types.is_date(raw.type):
@@ -271,14 +284,3 @@ def _coerce_one_by_one(raw: pa.Array, read: Callable[[Any], _T], wanted: pa.Data
             row = pc.index(raw, value).as_py()
             raise CoercionError(value, row) from error
     return pa.array(values, wanted).take(encoded.indices)
-
-
-_COERCIONS: dict[str, Callable[[pa.Array, ValueType, ZoneInfo], pa.Array]] = {
-    "text": _text,
-    "integer": _integer,
-    "decimal": _decimal,
-    "float": _float,
-    "date": _date,
-    "timestamp": _timestamp,
-    "boolean": _boolean,
-}

@@ -15,7 +15,8 @@ from sqlglot.optimizer.qualify import qualify
 from northmoor.core.engine.arrow_types import PRECISION, UNKNOWN_SCALE
 from northmoor.core.expr.language import function_name
 from northmoor.core.model.kinds.aggregates import AGGREGATE_BY_NAME
-from northmoor.core.model.kinds.value_types import KindName, ValueType
+from northmoor.core.model.kinds.value_kinds import KindName
+from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.sources.drivers.catalog import Catalog
 from northmoor.core.sources.drivers.read_only import CheckedQuery
 
@@ -96,7 +97,7 @@ def _type_of(node: exp.Expression) -> ValueType | None:
         return ValueType("text")
     simple = {"DATE": "date", "DATETIME": "timestamp", "TIMESTAMP": "timestamp", "BOOLEAN": "boolean"}
     name = simple.get(kind.this.name)
-    return ValueType(name) if name else None  # type: ignore[arg-type]  # the names above are kinds
+    return ValueType(name) if name else None
 
 
 def _has_decimals(node: exp.Expression) -> bool:
