@@ -15,7 +15,7 @@ SAME_ROLE = {
     "protocol": "of drivers, of drags",
     "workspace": "Pages, Data",
 }
-"""Names of modules that stand for the same role of several kinds."""
+"""Names of modules that represent the same role of several kinds."""
 INTERFACES = {"main", "file_writers", "open_driver"}
 """Names that several modules have because something calls them all alike: commands, outputs, drivers."""
 

@@ -16,7 +16,7 @@ from northmoor.app.window import Window
 
 
 def _show_mistake(window: Window, kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
-    """A mistake of ours in the window's own thread is logged and told; the window and unsaved work stay."""
+    """A mistake of ours in the window's own thread is logged and reported; the window and unsaved work stay."""
     logging.getLogger(__name__).error("Unexpected", exc_info=(kind, error, trace))
     window.tell(f"Northmoor made a mistake ({kind.__name__}: {error}). Save your report and start again.", "fault")
 

@@ -26,7 +26,7 @@ from northmoor.core.model.findings import Finding, Remedy
 
 
 class PreflightPanel(QDialog):
-    """The findings about the report as it is now. It stays open, and follows what is mended."""
+    """The findings about the report as it is now. It stays open, and follows what is fixed."""
 
     remedy_wanted = pyqtSignal(object)
     place_wanted = pyqtSignal(object)
@@ -110,7 +110,7 @@ class FindingTargets(Protocol):
 
 
 class PreflightButton(QObject):
-    """What Preflight found, told by a button that opens the panel."""
+    """What Preflight found, as a button that opens the panel."""
 
     def __init__(self, window: FindingTargets) -> None:
         super().__init__()
@@ -143,7 +143,7 @@ class PreflightButton(QObject):
         self.panel.raise_()
 
     def _apply_remedy(self, remedy: Remedy) -> None:
-        """Do what mends a finding."""
+        """Do what fixes a finding."""
         controller, edit = self._window.controller, remedy.edit
         if edit is not None:
             controller.edit(remedy.label, lambda report, _: edit(report))
@@ -151,7 +151,7 @@ class PreflightButton(QObject):
         controller.change_values({name: BY_DEFAULT if value is None else value for name, value in given})
 
     def _go(self, place: Place) -> None:
-        """Show what a finding speaks of."""
+        """Show what a finding refers to."""
         controller = self._window.controller
         kinds = (
             {block.name: block.kind for block in controller.edition.blocks} if controller.edition is not None else {}

@@ -259,7 +259,7 @@ class Window(QMainWindow):
     # the report
 
     def open(self, path: Path, values: dict[str, Any] | None = None) -> bool:
-        """Open a report, with values for its parameters; what is wrong with it is told, and what was open stays."""
+        """Open a report, with values for its parameters; what is wrong with it is reported, and what was open stays."""
         if not self._may_leave():
             return False
         self._recovery.discard_copy()
@@ -342,7 +342,7 @@ class Window(QMainWindow):
             self._show_unresolved(found.resolved, found.findings)
 
     def _show_unresolved(self, resolved: ResolvedValues, findings: tuple[Finding, ...]) -> None:
-        """Values that cannot be used leave the last good pages standing."""
+        """Values that cannot be used leave the last good pages shown."""
         first = next(iter(resolved.faults.values()))
         self.tell(str(first), "fault")
         if self._rendered is None:
@@ -411,7 +411,7 @@ class Window(QMainWindow):
         self.pages.toggle_trace()
 
     def show_findings(self) -> None:
-        """List what is wrong with the report, and what would mend it."""
+        """List what is wrong with the report, and what would fix it."""
         self.findings.open()
 
     def show_finder(self) -> None:

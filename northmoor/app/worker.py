@@ -65,7 +65,7 @@ class Rendered:
 
 @dataclass(frozen=True, eq=False)
 class PageShown:
-    """A page's pixels and what stands where on it, for the document they belong to."""
+    """A page's pixels and what is where on it, for the document they belong to."""
 
     document: Document
     index: int
@@ -133,7 +133,7 @@ class Worker(QObject):
         self._later(lambda stop: self._deliver(document, path, stop))
 
     def fetch_rows(self, job: RenderJob, query: str) -> None:
-        """Fetch a query's rows for looking at; the first ones are told while the rest is on the way."""
+        """Fetch a query's rows for looking at; the first ones are reported while the rest is on the way."""
         self._later(lambda stop: self._fetch_rows(job, query, stop))
 
     def run_task(self, task: Callable[[CancelToken], object], done: Callable[[object], None]) -> None:
@@ -205,7 +205,7 @@ class Worker(QObject):
         """Run work so that a mistake of ours ends neither the thread nor the program, and with it unsaved work."""
         try:
             work()
-        except Exception as error:  # noqa: BLE001  # the last place where it can be told to the user
+        except Exception as error:  # noqa: BLE001  # the last place where it can be reported to the user
             _log.exception("A task of the worker failed")
             self.failed.emit(
                 f"Northmoor made a mistake ({type(error).__name__}: {error}). Your report is unharmed; save it."

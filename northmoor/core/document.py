@@ -129,7 +129,7 @@ class Document:
 
 
 def _metadata_text(value: object) -> str:
-    """A value in an output's metadata; a long list is told by its size and a digest."""
+    """A value in an output's metadata; a long list is given by its size and a digest."""
     if not isinstance(value, tuple):
         return str(value)
     listed = ",".join(map(str, value))

@@ -52,7 +52,7 @@ class Place:
 
 
 class NorthmoorError(Exception):
-    """A fault told in one sentence: `place` (may be empty), what is wrong, and what to do."""
+    """A fault in one sentence: `place` (may be empty), what is wrong, and what to do."""
 
     def __init__(self, message: str, place: Place | None = None) -> None:
         self.message = message

@@ -113,7 +113,7 @@ class Session:
     def data_time(self, report: Report) -> datetime:
         """The moment that a report's data are as of, before any are fetched: wall time of its zone.
 
-        That of a server is when it was first needed since the last `refresh`, so that relative values stand still
+        That of a server is when it was first needed since the last `refresh`, so that relative values do not move
         while one looks at them. Raises ConnectionFault.
         """
         self._now = self._now or datetime.now(UTC)
@@ -179,7 +179,7 @@ class Session:
         )
 
     def refresh(self) -> None:
-        """Fetch anew with the next rendering."""
+        """Fetch again with the next rendering."""
         self._rows.clear()
         self._listed.clear()
         self._now = None
@@ -382,7 +382,7 @@ def _with_document(resolved: ResolvedValues, edition: Edition, rows: Iterable[Ro
 
 
 def _document_functions_in(wanted: object, values: Values) -> Hashable:
-    """What of the document the expressions in a plan say: only these are computed anew where it changes."""
+    """What of the document the expressions in a plan use: only these are computed again where it changes."""
     text = repr(wanted).lower()
     return tuple((name, value) for name, value in values.of_document.items() if name in text)
 

@@ -1,4 +1,4 @@
 """The ferry company of all examples, tests and pictures.
 
-`demo_library` makes the library from `data` and `reports`; `booking_desk` stands in for a calling program.
+`demo_library` makes the library from `data` and `reports`; `booking_desk` plays a calling program.
 """

@@ -1,4 +1,4 @@
-"""``northmoor-sim``: stand-ins for what is outside. ``desk`` is a booking desk that hands selected records to a report.
+"""``northmoor-sim``: what is outside, simulated. ``desk`` is a booking desk that hands selected records to a report.
 
 It knows nothing of Northmoor but its command line: it writes the record numbers into a file of values and runs the
 report with it, the way a host application would.
@@ -74,5 +74,5 @@ def _selected(
 
 
 def main() -> None:
-    """Run a stand-in."""
+    """Run a substitute."""
     desk_app()

@@ -108,7 +108,7 @@ def test_every_kind_is_chosen_in_the_inspector(board: Window, qtbot: QtBot, kind
     press_kind(window, kind)
     settle(window, qtbot)
     assert chart(window, "routes").draw == kind
-    if kind != "boxes":  # a box needs a value of a row, which is told
+    if kind != "boxes":  # a box needs a value of a row, which is reported
         assert marks(window, "routes") == 9
 
 

@@ -46,7 +46,7 @@ def editor(window: Window, field: str) -> QWidget:
 
 
 def lines_in_place(window: Window) -> list[InlineEditor]:
-    """The lines that stand open over the pages."""
+    """The lines that are open over the pages."""
     return [line for line in window.pages.canvas.viewport().findChildren(InlineEditor) if line.isVisible()]
 
 

@@ -1,4 +1,4 @@
-"""Each kind of parameter used by hand in the real window: what is chosen stands on the page."""
+"""Each kind of parameter used by hand in the real window: what is chosen is on the page."""
 
 from collections.abc import Callable
 from html import unescape

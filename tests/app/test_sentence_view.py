@@ -1,4 +1,4 @@
-"""The sentence's chips and dialogs on their own: each says what it stands for and gives back what was chosen."""
+"""The sentence's chips and dialogs on their own: each says what it represents and gives back what was chosen."""
 
 import pytest
 from PyQt6.QtCore import QRect, Qt

@@ -1,4 +1,4 @@
-"""Where pages of any sizes stand in the canvas, and where dragged items of frames go."""
+"""Where pages of any sizes are in the canvas, and where dragged items of frames go."""
 
 from hypothesis import given
 from hypothesis import strategies as st

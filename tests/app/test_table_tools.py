@@ -171,7 +171,7 @@ def test_a_level_is_added_around_and_ranges_are_chosen(window: Window, qtbot: Qt
     assert level.by == "floor(tickets / 500) * 500"
     assert level.heading[0].cells[0].text == "{floor(tickets / 500) * 500}"
     type_into(editor(window, "range"), "many", qtbot)
-    assert table(window).level("tickets") == level  # refused, and told
+    assert table(window).level("tickets") == level  # refused, and reported
     assert "no width of a range" in window._notice.text()
 
 

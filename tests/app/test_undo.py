@@ -75,7 +75,7 @@ def test_pages_are_set_up_in_the_inspector(window: Window, qtbot: QtBot) -> None
     settle(window, qtbot)
     assert window.pages.canvas._stack.size(0).width() < window.pages.canvas._stack.size(0).height()
     type_into(editor(window, "margin_left"), "140", qtbot)
-    assert "less than 1in" in window._notice.toolTip()  # refused, and said why
+    assert "less than 1in" in window._notice.toolTip()  # refused, with the reason
     while window.controller.undo_label:
         window.controller.undo()
     assert report_text(window.controller.report) == before

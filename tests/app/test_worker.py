@@ -1,4 +1,4 @@
-"""The worker: a mistake of ours is told and ends nothing; pages are made for the newest document only."""
+"""The worker: a mistake of ours is reported and ends nothing; pages are made for the newest document only."""
 
 import logging
 from pathlib import Path

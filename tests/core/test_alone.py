@@ -1,4 +1,4 @@
-"""The core stands alone, and what the papers say is true of the tree."""
+"""The core needs no interface, and what the documents say is true of the tree."""
 
 import re
 import subprocess

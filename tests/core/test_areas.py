@@ -1,4 +1,4 @@
-"""Columns, labels, turned pages, papers and watermarks: where things stand, and that nothing is lost between areas."""
+"""Columns, labels, turned pages, papers and watermarks: where things are, and that nothing is lost between areas."""
 
 import sqlite3
 from collections.abc import Callable

@@ -48,7 +48,7 @@ def rows() -> sqlite3.Connection:
 
 
 def chart(draw: str = "columns", value: str = "sum(v)", **more: Any) -> ChartBlock:
-    """A chart ``chart`` over the query ``rows``, by route where nothing else is said."""
+    """A chart ``chart`` over the query ``rows``, by route where nothing else is given."""
     made = {"category": level("route"), "measures": (ChartMeasure(name="m", value=value),), "legend": "none"} | more
     return ChartBlock(name="chart", query="rows", draw=draw, **made)
 

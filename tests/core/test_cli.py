@@ -384,7 +384,7 @@ def test_the_desk_hands_over_fifty_thousand_records(demo: Path, tmp_path: Path, 
 
 
 def controller(*arguments: object) -> subprocess.CompletedProcess[str]:
-    """Run the stand-in for a booking desk in a process of its own."""
+    """Run the substitute for a booking desk in a process of its own."""
     code = "from northmoor.demo.booking_desk import main; main()"
     command = [sys.executable, "-c", code, "desk", *map(str, arguments)]
     environment = os.environ | {"PYTHONPATH": str(Path(__file__).parents[2])}

@@ -140,7 +140,7 @@ def test_blocks_go_into_those_that_hold_others_and_out_again(kind: str) -> None:
         held = items_of(moved.editions[0].blocks, ["before"])
         assert held is not None
         assert held[1] == [1]
-    assert move_into(moved, "main", holder.name, target) == moved  # nothing can stand in itself
+    assert move_into(moved, "main", holder.name, target) == moved  # nothing can be in itself
     out = move_into(moved, "main", "before", Target("after"))
     assert [block.name for block in out.editions[0].blocks] == [holder.name, "after", "before"]
     emptied = remove_blocks(out, "main", ["inner"])

@@ -64,7 +64,7 @@ def test_a_level_folded_as_a_whole_shows_its_totals_only(library: MakeLibrary) -
 def test_single_groups_fold_and_open(
     library: MakeLibrary, groups: frozenset[tuple[int, int]], level: int | None
 ) -> None:
-    """A month of 0 stands for the route as a whole."""
+    """A month of 0 represents the route as a whole."""
     named = frozenset((2 if m else 1, (f"r{r}", m) if m else (f"r{r}",)) for r, m in groups)
     document = shown(report(), library(SALES), table=Fold(level, named))
 

@@ -1,4 +1,4 @@
-"""Frames: what stands at exact places, what happens when it does not fit, and how items are arranged."""
+"""Frames: what is at exact places, what happens when it does not fit, and how items are arranged."""
 
 from collections.abc import Callable
 from itertools import pairwise
@@ -31,7 +31,7 @@ def text(name: str, said: str = "x") -> TextBlock:
 
 
 def extent(document: Document, block: str, page: int = 0) -> tuple[int, int, int, int]:
-    """Where an item of a frame stands on a page, by the name of its first block."""
+    """Where an item of a frame is on a page, by the name of its first block."""
     regions = hit_map(document.composition, page).regions
     (region,) = [region for region in regions if region.block == block and region.part == "item"]
     return region.x, region.y, region.width, region.height

@@ -1,4 +1,4 @@
-"""Small blocks and grids: where they stand on the page, to the millipoint, and what they say when something is wrong."""
+"""Small blocks and grids: where they are on the page, to the millipoint, and what they say when something is wrong."""
 
 import shutil
 import sqlite3
@@ -80,7 +80,7 @@ def test_page_breaks_lead_to_the_wanted_page(library: MakeLibrary) -> None:
 
 
 def pages_of(document: Document) -> dict[str, int]:
-    """The last page that each block stands on."""
+    """The last page that each block is on."""
     return {i["origin"]["block"]: page["number"] for page in dumped(document)["pages"] for i in page["items"]}
 
 
@@ -293,7 +293,7 @@ def test_a_column_by_content_is_as_wide_as_what_stands_in_it(library: MakeLibrar
 
     def left_of(*first: Block, **track: Any) -> float:
         (item,) = items(render(report_of(grid(*first, **track)), library(FREIGHT)), "right")
-        return round((item["x"] - LEFT - 2) * 1000)  # a text stands its inset further in
+        return round((item["x"] - LEFT - 2) * 1000)  # a text is further in by its inset
 
     (said,) = items(render(report_of(text("a", "Tarrow Quay")), library(FREIGHT)), "a")
     assert left_of(text("a", "Tarrow Quay")) == round(said["width"] * 1000) + 2 * 2_000 + 2 * 3_000 + 5_000
@@ -301,4 +301,4 @@ def test_a_column_by_content_is_as_wide_as_what_stands_in_it(library: MakeLibrar
     assert left_of(text("a", "x"), shape) == 70_000 + 2 * 3_000 + 5_000
     half = round(WIDTH * 1000) // 2 + 5_000
     assert 0.95 * half < left_of(text("a", "word " * 200)) <= half  # at most half of the grid
-    assert left_of(text("a", "Tarrow Quay"), width=90_000) == 90_000 + 5_000  # a width that is said counts
+    assert left_of(text("a", "Tarrow Quay"), width=90_000) == 90_000 + 5_000  # a width that is given counts

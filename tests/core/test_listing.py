@@ -1,4 +1,4 @@
-"""Tables of contents and lists of captions: what they list, with the numbers of the pages it stands on."""
+"""Tables of contents and lists of captions: what they list, with the numbers of the pages it is on."""
 
 from collections.abc import Callable
 from pathlib import Path

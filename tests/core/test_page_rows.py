@@ -49,7 +49,7 @@ def test_the_log_of_sailings_carries_what_straight_sql_says(demo: Path, tarrow: 
         assert found.get(("carry", "pages_before")) == ((page and (sum(counts[:start]), sum(fares[:start]))) or None)
         assert found.get(("carry", "pages_to_here")) == ((sum(counts[:end]), sum(fares[:end])) if page < 6 else None)
     assert found[("total", None)] == (sum(counts), sum(fares))
-    assert [line.level for line in lines[-2:]] == ["page", None]  # the page's total stands before that of all
+    assert [line.level for line in lines[-2:]] == ["page", None]  # the page's total is before that of all
 
 
 @pytest.mark.parametrize("value", ["median(n)", "count(distinct k)", "max(n) filter (where n % 2 = 0)", "first(k)"])

@@ -1,4 +1,4 @@
-"""Colours: told apart by colour-blind readers, the same for the same value everywhere, legible where written on."""
+"""Colours: distinguished by colour-blind readers, the same for the same value everywhere, legible where written on."""
 
 from collections.abc import Callable
 from itertools import combinations

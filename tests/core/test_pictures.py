@@ -184,7 +184,7 @@ def test_hostile_pictures_are_marked_in_their_place(library: MakeLibrary, tmp_pa
 
 
 def test_texts_of_a_drawing_follow_one_another() -> None:
-    """Stretches go on where the one before ended, or stand where they say; in their own colours, also when repeated."""
+    """Stretches go on where the one before ended, or are where they are put; in their own colours, also when repeated."""
     texts = (
         '<style>.r {fill: #ff0000}</style><g font-size="4" font-family="Nowhere, monospace">'
         '<text id="t" x="2" y="4">\n  M<tspan class="r">M</tspan>M <tspan x="10" dy="1em" fill="#0000ff">M</tspan></text>'
@@ -204,7 +204,7 @@ def test_texts_of_a_drawing_follow_one_another() -> None:
 
 
 def places_of(texts: str) -> list[tuple[float, float]]:
-    """Where each stretch of a drawing's texts stands, in its own units: its left edge, and its lowest point."""
+    """Where each stretch of a drawing's texts is, in its own units: its left edge, and its lowest point."""
     paths = read_svg(SVG.format(texts).encode(), "digest").paths
     found = ((min(min(s[::2]) for s in path.steps), max(max(s[1::2]) for s in path.steps)) for path in paths)
     return [(x / 1000, y / 1000) for x, y in found]

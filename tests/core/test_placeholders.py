@@ -1,4 +1,4 @@
-"""Parameters in SQL text: found where they stand, nowhere else, and faults told where the user wrote them."""
+"""Parameters in SQL text: found where they are, nowhere else, and faults placed where the user wrote them."""
 
 import pytest
 from hypothesis import given

@@ -1,4 +1,4 @@
-"""Pointing at pages: spots, edges and brackets stand where the page's own items stand."""
+"""Pointing at pages: spots, edges and brackets are where the page's own items are."""
 
 from collections.abc import Callable
 from itertools import pairwise

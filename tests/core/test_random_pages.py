@@ -81,7 +81,7 @@ STEPS = st.lists(st.sampled_from(["text", "portrait", "landscape", "any"]), min_
 
 
 def stands_on(steps: list[str]) -> dict[str, tuple[int, str]]:
-    """A plain reference: the page and the way it is turned that each text stands on."""
+    """A plain reference: the page and the way it is turned that each text is on."""
     found: dict[str, tuple[int, str]] = {}
     page, used, way, is_begun = 0, False, "portrait", False
     for at, step in enumerate(steps):
@@ -135,7 +135,7 @@ def test_a_frame_that_cuts_draws_nothing_outside_its_items(session: Session, pla
         assert MARGIN + x <= item.x
         assert item.x + item.width <= MARGIN + x + max(width, 1_000)
         assert MARGIN + y <= item.y
-        if item.y + item.height > MARGIN + y + room:  # one line of text always stands, however little room it has
+        if item.y + item.height > MARGIN + y + room:  # one line of text is always printed, however little room it has
             assert item.kind == "text"
             assert item.y <= MARGIN + y + 2_000
     (below,) = [item for item in items(document.page(0)) if item.origin.block == "below"]

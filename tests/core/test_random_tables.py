@@ -112,7 +112,7 @@ def _with_pages(rows: list, details: list[Line], table: TableBlock) -> list[tupl
 
 
 def _is_under(total: Line, k: str, j: int, page: int | None) -> bool:
-    """Whether a row is among those a printed total stands for; of pages only where details show where they are."""
+    """Whether a row is among those a printed total represents; of pages only where details show where they are."""
     if total.level == "page":
         return page == total.page
     if total.kind == "carry":

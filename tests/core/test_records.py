@@ -179,7 +179,7 @@ def test_what_is_carried_forward_begins_anew_with_each_record(library: MakeLibra
             done += sum(page["detail"])
             assert page.get("pages_to_here") == ([done] if at + 1 < len(own) else None)
         assert not rows
-        assert list(own[-1])[-2:] == ["page", "who"]  # the page's total stands before that of the record
+        assert list(own[-1])[-2:] == ["page", "who"]  # the page's total is before that of the record
         assert own[-1]["who"] == [done]
     assert texts(document, "footer") == ["1/4", "2/4", "3/4", "4/4", "1/3", "2/3", "3/3"]
     marks = [mark.title for index in range(len(document)) for mark in document.page(index).bookmarks]
@@ -210,7 +210,7 @@ def test_every_row_is_printed_once_in_its_record(
     for found in dumped(document)["pages"]:
         drawn = found["items"]
         assert all(body[0] - 0.01 <= i["y"] and i["y"] + i["height"] <= body[1] + 0.01 for i in drawn)
-        assert drawn[-1]["origin"]["block"] != "heading"  # it stands with what follows
+        assert drawn[-1]["origin"]["block"] != "heading"  # it is with what follows
 
 
 def test_charts_and_conditions_follow_the_record(library: MakeLibrary) -> None:
@@ -424,7 +424,7 @@ def test_a_matrix_in_a_record_totals_its_rows_as_straight_sql_does(
     assert labels == [f"All of {route}" for route in sorted(totals)]
     keys = {i["text"] for page in dumped(document)["pages"] for i in page["items"] if i["origin"]["row"] == "detail" and
             i["kind"] == "text"}  # fmt: skip
-    assert not keys & set(totals)  # the record's own key stands in its text, not in the matrix
+    assert not keys & set(totals)  # the record's own key is in its text, not in the matrix
 
 
 @pytest.mark.parametrize("down", [(), (MatrixLevel(name="vessel", by="vessel"),)])
@@ -489,7 +489,7 @@ def test_texts_and_cells_of_records_know_the_document(library: MakeLibrary) -> N
     made = Session(library(ROWS))
     report = report_of(for_each(text, table.but(query="shippers")), queries=queries())
     names = [name for (name,) in straight("select name from shippers order by id")]
-    for title in ("May", "June"):  # what says the title is computed anew with it
+    for title in ("May", "June"):  # what says the title is computed again with it
         document = made.render(report.but(title=title), {"data_time": "2026-01-01T06:00"})
         assert texts(document, "said") == [f"{name}: {title}, 2026-01-01" for name in names]
         assert [line.cells["id"] for line in lines_of(document) if line.kind == "total"] == [title] * len(names)

@@ -1,4 +1,4 @@
-"""Find and replace across a report: texts wherever they stand, and fields wherever expressions name them."""
+"""Find and replace across a report: texts wherever they are, and fields wherever expressions name them."""
 
 from pathlib import Path
 

@@ -1,4 +1,4 @@
-"""Changes to sentences: what is said stays sound SQL."""
+"""Changes to sentences: the SQL stays sound."""
 
 from northmoor.core.sources.builder.edits import (
     add_operand,

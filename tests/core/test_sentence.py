@@ -1,4 +1,4 @@
-"""Sentences: what SQL says can be said and written again, exactly; what cannot be said stays SQL."""
+"""Sentences: SQL that can be a sentence is written again exactly; what cannot stays SQL."""
 
 import pytest
 from hypothesis import given

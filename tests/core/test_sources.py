@@ -1,4 +1,4 @@
-"""Queries: only reading, always bound, loose values mended, faults told, stoppable."""
+"""Queries: only reading, always bound, loose values coerced, faults reported, stoppable."""
 
 import sqlite3
 import threading

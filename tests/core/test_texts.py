@@ -1,4 +1,4 @@
-"""Texts of several looks: lines, tab stops, lists and links, where they stand to the millipoint."""
+"""Texts of several looks: lines, tab stops, lists and links, where they are to the millipoint."""
 
 from collections.abc import Callable
 from typing import Any

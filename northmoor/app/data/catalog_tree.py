@@ -31,7 +31,7 @@ _DRAWINGS = (*((part, "hash") for part in _NUMBERS), ("date", "calendar"), ("tim
 
 @dataclass(frozen=True)
 class Node:
-    """What an entry of the tree stands for: a connection, a table, a column or a routine of it."""
+    """What an entry of the tree represents: a connection, a table, a column or a routine of it."""
 
     kind: str
     connection: str
@@ -60,13 +60,13 @@ class CatalogTree(QTreeWidget):
         self.itemActivated.connect(self._activate)
 
     def node(self, item: QTreeWidgetItem | None = None) -> Node | None:
-        """What an entry, or the current one, stands for."""
+        """What an entry, or the current one, represents."""
         item = item or self.currentItem()
         found = item.data(0, _NODE) if item is not None else None
         return found if isinstance(found, Node) else None
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Space shows the first rows of the table at hand."""
+        """Space shows the first rows of the current table."""
         node = self.node()
         if event is not None and event.key() == Qt.Key.Key_Space and node is not None and node.kind == "table":
             self.first_rows_wanted.emit(node.connection, node.name)

@@ -54,7 +54,7 @@ class ConnectionController(QObject):
         self.read()
 
     def read(self, only: str | None = None, refresh: bool = False) -> None:
-        """Read what the connections hold, or one of them, anew if asked."""
+        """Read what the connections hold, or one of them, again if asked."""
         library = self._data.library
         if only is None:
             self.known = {}

@@ -1,4 +1,4 @@
-"""The connection dialog: what is entered is tested, and what is wrong with it said in one sentence."""
+"""The connection dialog: what is entered is tested, and what is wrong with it is one sentence."""
 
 from typing import Any, get_args
 

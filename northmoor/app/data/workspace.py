@@ -184,7 +184,7 @@ class DataWorkspace(QWidget):
         worker.rows_failed.connect(self.show_fault)
         worker.busy_changed.connect(pane.stop.setEnabled)
 
-    # what is at hand
+    # what is current
 
     @property
     def library(self) -> Library:
@@ -193,7 +193,7 @@ class DataWorkspace(QWidget):
         return self.controller.library
 
     def current(self) -> Query | None:
-        """The query at hand."""
+        """The current query."""
         report = self.controller.report
         found = [q for q in report.queries if q.name == self.query_name] if report is not None else []
         return found[0] if found else None
@@ -206,7 +206,7 @@ class DataWorkspace(QWidget):
             return query.sql
 
     def around(self, query: Query) -> SentenceContext:
-        """What a query's sentence can speak of; a combined one speaks of the other queries."""
+        """What a query's sentence can refer to; a combined one refers to the other queries."""
         report = self.controller.report
         assert report is not None
         parameters = report.value_names
@@ -409,7 +409,7 @@ class DataWorkspace(QWidget):
         return False
 
     def run_quietly(self) -> None:
-        """Show the rows of the query as it stands, without changing anything."""
+        """Show the rows of the query as it is, without changing anything."""
         query = self.current()
         if query is not None and self.isVisible() and self._sql(query).strip():
             self.fetch(query.name, refresh=False)
@@ -513,7 +513,7 @@ class DataWorkspace(QWidget):
         return ([f"New: {', '.join(new)}."] if new else []) + ([f"Gone: {', '.join(gone)}."] if gone else [])
 
     def show_fault(self, error: NorthmoorError) -> None:
-        """Tell a fault of the query at hand, mark it in the SQL, and offer what mends it."""
+        """Report a fault of the current query, mark it in the SQL, and offer what fixes it."""
         self._is_waiting = False
         self.pane.show_message(str(error), "fault")
         if self.pane.rows is None:
@@ -562,7 +562,7 @@ class DataWorkspace(QWidget):
         self.editor.insert(name)
         self.editor.setFocus()
 
-    # the column at hand
+    # the current column
 
     def _show_column(self) -> None:
         query, rows = self.current(), self.pane.rows

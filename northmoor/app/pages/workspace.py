@@ -320,7 +320,7 @@ class PagesWorkspace(QWidget):
             self._line.finish(True)
 
     def _edit(self, selection: Selection, place: QRect) -> None:
-        """Edit a part where it stands; one that does not fit a line is edited in the inspector."""
+        """Edit a part where it is; one that does not fit a line is edited in the inspector."""
         report, edition = self._controller.report, self._controller.edition
         assert report is not None
         assert edition is not None

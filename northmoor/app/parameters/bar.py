@@ -108,7 +108,7 @@ class ParameterBar(QWidget):
     # sets of values
 
     def open_sets(self) -> None:
-        """Offer the report's sets of values, and to keep those at hand."""
+        """Offer the report's sets of values, and to keep the current values."""
         report = self._controller.report
         if report is None or not report.parameters:
             return
@@ -135,13 +135,13 @@ class ParameterBar(QWidget):
         action.triggered.connect(lambda _=False: run())  # type: ignore[operator]  # it is callable
 
     def ask_keep(self) -> None:
-        """Ask for a name, and keep the values at hand under it in the report."""
+        """Ask for a name, and keep the current values under it in the report."""
         name, is_given = QInputDialog.getText(self, "Keep these values", "Name of the set:")
         if is_given and name.strip():
             self.keep(name.strip())
 
     def keep(self, name: str) -> None:
-        """Keep the values at hand under a name; those that are defaults stay so."""
+        """Keep the current values under a name; those that are defaults stay so."""
         values = {n: _kept(v) for n, v in self._controller.requested_values.items() if n in self.units}
         self._controller.edit(f"Keep the values {name}", lambda report, _: edits.keep_value_set(report, name, values))
 

@@ -62,7 +62,7 @@ class FixedChoices(QWidget):
         self._commit((*self._choices, Choice(value=value, label="Another choice")))
 
     def remove(self) -> None:
-        """Take the entry at hand out; one stays."""
+        """Take the current entry out; one stays."""
         at = self.table.currentRow() if self.table.currentRow() >= 0 else len(self._choices) - 1
         if len(self._choices) > 1:
             self._commit((*self._choices[:at], *self._choices[at + 1 :]))
@@ -85,7 +85,7 @@ class FixedChoices(QWidget):
 
 
 def _like(before: Scalar, text: str) -> Scalar:
-    """A typed text as the kind of value that stood there, where it is one."""
+    """A typed text as the kind of value that was there, where it is one."""
     if text == value_text(before):
         return before
     if isinstance(before, int) and not isinstance(before, bool) and text.lstrip("-").isdigit():

@@ -28,7 +28,7 @@ class ControlState:
 
     @property
     def value(self) -> Any:
-        """The value at hand: the one held, or what was given where that is no value yet."""
+        """The current value: the one held, or what was given where that is no value yet."""
         return self.chosen if self.chosen is not None else self.given
 
 
@@ -99,7 +99,7 @@ class PopupControl(Control):
         self.button.setObjectName("opener")
         self.button.setIcon(icon(drawing))
         self.button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
-        self.button.setLayoutDirection(Qt.LayoutDirection.RightToLeft)  # its mark stands behind its text
+        self.button.setLayoutDirection(Qt.LayoutDirection.RightToLeft)  # its mark is behind its text
         self.button.clicked.connect(self.open)
         self.setFocusProxy(self.button)
         row = QHBoxLayout(self)

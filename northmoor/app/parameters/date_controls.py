@@ -90,7 +90,7 @@ class CalendarControl(FieldControl):
         self.line.setToolTip(value_text(held) if is_words else "")
 
     def open(self) -> None:
-        """Open the calendar at the day at hand."""
+        """Open the calendar at the current day."""
         if self._day is not None:
             self.calendar.setSelectedDate(QDate(self._day.year, self._day.month, self._day.day))
         self.popup.open_below(self.line)
@@ -165,7 +165,7 @@ class PeriodControl(PopupControl):
         self.button.setToolTip(f"{state.label} (data time counts as now)" if is_words else state.label)
 
     def open(self) -> None:
-        """Open the panel at the range at hand."""
+        """Open the panel at the current range."""
         self.typed.clear()
         ends = ends_of(self._parameter, self._span) if self._span is not None else (None, None)
         for line, end in zip((self.first, self.last), ends, strict=True):
@@ -177,7 +177,7 @@ class PeriodControl(PopupControl):
         self.words.setFocus()
 
     def _picked(self, day: QDate) -> None:
-        """A click sets the end at hand; the next one the other."""
+        """A click sets one end; the next one the other."""
         text = day.toString("yyyy-MM-dd")
         line = self.last if self.last.hasFocus() else self.first
         line.setText(text if self._is_date else f"{text} 00:00")

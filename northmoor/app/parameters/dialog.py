@@ -248,7 +248,7 @@ class ParametersDialog(QDialog):
         self._focus_name()
 
     def remove(self) -> None:
-        """Take the one at hand out. What uses it tells that it is missing."""
+        """Take the current one out. What uses it reports that it is missing."""
         report, name = self._controller.report, self.name
         if report is None or name is None:
             return

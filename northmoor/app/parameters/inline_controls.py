@@ -1,4 +1,4 @@
-"""Controls that are filled in where they stand: a field, a stepper, a switch, a drop-down, a row of toggles."""
+"""Controls that are filled in where they are: a field, a stepper, a switch, a drop-down, a row of toggles."""
 
 from contextlib import suppress
 from decimal import Decimal, InvalidOperation
@@ -98,7 +98,7 @@ class StepperControl(FieldControl):
 
     def step(self, by: int, _: bool = False) -> None:
         """Make the value one more or less."""
-        with suppress(InvalidOperation):  # what is typed is no number: its fault is told where it stands
+        with suppress(InvalidOperation):  # what is typed is no number: its fault is reported where it is
             self.line.setText(format(Decimal(self.line.text().strip() or "0") + by, "f"))
             self._typed()
 

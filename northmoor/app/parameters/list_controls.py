@@ -77,7 +77,7 @@ class _List(QListView):
     chosen = pyqtSignal(int)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Space and Enter tick the entry at hand."""
+        """Space and Enter tick the current entry."""
         if event is not None and event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.chosen.emit(self.currentIndex().row())
         else:
@@ -105,7 +105,7 @@ class _Search(QLineEdit):
 
 
 class TicksControl(PopupControl):
-    """A button that opens a list with ticks. The choice is told when the list is closed; a single one at once."""
+    """A button that opens a list with ticks. The choice is reported when the list is closed; a single one at once."""
 
     def __init__(self) -> None:
         super().__init__("chevron-down")

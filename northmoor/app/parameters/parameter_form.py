@@ -205,7 +205,7 @@ class ParameterForm(PropertyRows):
         self._values("Sample", "sample", own.sample, "Used in this window in place of what the calling program gives")
 
     def _values(self, label: str, field: str, value: Any, tip: str) -> None:
-        """Add a value as it is typed; those of a list stand one a line."""
+        """Add a value as it is typed; those of a list have a line each."""
         if self.parameter.holds == "list":
             listed = value if isinstance(value, tuple) else () if value is None else (value,)
             text = "\n".join(value_text(entry) for entry in listed)
@@ -216,7 +216,7 @@ class ParameterForm(PropertyRows):
         self.add(label, field, editor, tip)
 
     def _typed(self, text: str) -> Scalar | None:
-        """A typed text as files hold values of the kind; what is none is kept, and told where it is used."""
+        """A typed text as files hold values of the kind; what is not one is kept, and reported where it is used."""
         text = text.strip()
         if not text:
             return None

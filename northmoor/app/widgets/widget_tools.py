@@ -1,4 +1,4 @@
-"""Two small things Qt needs said each time."""
+"""Two small things that Qt needs each time."""
 
 from PyQt6.QtWidgets import QWidget
 

@@ -16,7 +16,7 @@ from northmoor.core.expr.placeholders import mark_placeholders
 TextRange = tuple[int, int]
 """From the first character up to the one after the last."""
 _SLOT = re.compile(r"\{\{|\}\}|\{[^{}]*\}")
-"""Braces of a template, and what stands in them."""
+"""Braces of a template, and what is in them."""
 _NO_NAMES = (TokenType.STRING, TokenType.NUMBER)
 _ENGINE = "duckdb"
 

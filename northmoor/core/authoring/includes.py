@@ -45,7 +45,7 @@ class Included:
 
 def with_included(report: Report, library: Library) -> Included:
     """A report with what its editions include in the place of the blocks that do. What cannot be included stays as it
-    is, and why is told."""
+    is, and why is reported."""
     faults: list[IncludeFault] = []
     for edition in report.editions:
         while waiting := [block for block in walk(edition.blocks) if _with_placeholder(block, edition, faults)]:

@@ -74,7 +74,7 @@ def new_report(
 
 
 def _sample(query: Query, parameters: tuple[Parameter, ...], library: Library) -> Rows:
-    """The query's rows, with stand-ins for its parameters: they tell its columns."""
+    """The query's rows, with samples for its parameters: they show its columns."""
     samples = {p.name: read_scalar(p.kind, KIND_OF_NAME[p.kind].sample) for p in parameters}
     values = Values(samples, kinds={p.name: p.kind for p in parameters})
     report = listing(query, [("column", "1", "")], [], [], "sample", parameters)

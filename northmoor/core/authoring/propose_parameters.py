@@ -20,7 +20,7 @@ from northmoor.core.sources.typing.inference import infer_parameter_kind
 
 
 def proposed_parameter(query: CheckedQuery, catalog: Catalog, name: str) -> Parameter:
-    """A parameter for a placeholder: of the kind it is compared with, a list where it stands in brackets."""
+    """A parameter for a placeholder: of the kind it is compared with, a list where it is in brackets."""
     kind = infer_parameter_kind(query, catalog, name)
     if all(p.is_listed for p in placeholders(query.sql, query.dialect) if p.name == name):
         return Parameter(name=name, kind=kind, holds="list", required=False)
@@ -39,7 +39,7 @@ def missing_parameters(report: Report, query: Query, library: Library, stop: Can
 
 
 def sql_using(query: Query, parameter: Parameter, column: str, library: Library) -> str | None:
-    """A query's SQL with a condition on a column of its result by a parameter; None where none can be said."""
+    """A query's SQL with a condition on a column of its result by a parameter; None where none can be written."""
     if query.shared is not None or query.use_sample:
         return None
     try:

@@ -39,7 +39,7 @@ def listing(
     """A report that lists a query's rows, grouped by columns (outermost first) and totalled.
 
     `columns` are (name, expression, label) of each column; levels and totals are names among them. Columns that are
-    levels stand in headings instead of in every row, unless nothing else would be left.
+    levels are in headings instead of in every row, unless nothing else would be left.
     """
     shown = [c for c in columns if c[0] not in levels] or list(columns)
     expressions = {name: expression for name, expression, _ in columns}

@@ -1,4 +1,4 @@
-"""A token by which long work is told to stop."""
+"""A token by which long work is stopped."""
 
 import threading
 from collections.abc import Callable, Iterator

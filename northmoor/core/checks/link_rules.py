@@ -87,7 +87,7 @@ def _first_fault(addresses: Iterable[str], document: Document) -> str | None:
 
 
 def _fault_of_report(link: ReportLink, library: Library) -> str | None:
-    """Why a report cannot be opened with these values, as far as it can be told without opening it."""
+    """Why a report cannot be opened with these values, as far as it can be determined without opening it."""
     try:
         report = load_report(library.report_path(link.file))
     except NorthmoorError as error:

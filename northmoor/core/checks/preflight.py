@@ -143,7 +143,7 @@ def uneven_pages(document: Document) -> Iterator[Finding]:
 
 
 def split_groups(document: Document) -> Iterator[Finding]:
-    """Groups that are to be kept together and stand on several pages all the same."""
+    """Groups that are to be kept together and are on several pages all the same."""
     counts: dict[str, int] = {}
     for laid, runs in document.composition.runs_of_tables(_keeps_groups).items():
         strip = laid.layout.metrics
@@ -177,7 +177,7 @@ def undrawable_cells(document: Document) -> Iterator[Finding]:
 
 
 def data_notes(document: Document) -> Iterator[Finding]:
-    """What was noticed about the data while they were read, such as saved rows that stand in for a connection."""
+    """What was noticed about the data while they were read, such as saved rows that replace a connection."""
     for name, rows in document.rows.items():
         for note in rows.notes:
             yield Finding("data note", Place(query=name), note, is_error=False)

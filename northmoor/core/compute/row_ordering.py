@@ -55,7 +55,7 @@ def ordered_groups(
     """Put a table's rows into the engine, in order and with the numbers of their groups.
 
     Filters and orders by the values of groups go from the innermost level outward, each over the rows that are left.
-    Groups that are gathered in one are ordered anew within it. Raises LayoutError where a level, an order or a filter
+    Groups that are gathered in one are ordered again within it. Raises LayoutError where a level, an order or a filter
     cannot be computed: then no row has a place.
     """
     work = Ordering(engine, compiler, order, tuple(fetched.column_names), others)
@@ -111,7 +111,7 @@ class Ordering:
         return table
 
     def ordered_within(self, table: pa.Table, depth: int, rows: _Rows) -> pa.Table:
-        """The rows ordered anew by the levels inside one whose groups have been gathered."""
+        """The rows ordered again by the levels inside one whose groups have been gathered."""
         level = self.register(table).levels[depth]
         numbers = np.repeat(np.arange(len(level)), np.diff(level.starts))
         self.engine.register("__nm_gathered", table.append_column("__nm_place", pa.array(numbers)))
@@ -140,7 +140,7 @@ class Ordering:
             direction = "descending" if grouping.order == "descending" else "ascending"
             pairs = pa.table({"outer": outer, "value": values, "at": at})
             keys = [("outer", "ascending"), ("value", direction), ("at", "ascending")]
-            at = pc.sort_indices(pairs, sort_keys=keys).to_numpy()  # nulls stand at the end
+            at = pc.sort_indices(pairs, sort_keys=keys).to_numpy()  # nulls are at the end
         tree = levels[depth].tree
         if tree is not None:
             rank = np.empty(len(at), np.int64)
@@ -280,7 +280,7 @@ def rows_in_block(by: str) -> str | None:
     try:
         tree = parse(by).tree
     except ExpressionError:
-        return None  # it is told where it is compiled
+        return None  # it is reported where it is compiled
     is_block = isinstance(tree, exp.Anonymous) and function_name(tree) == "row_block" and len(tree.expressions) == 1
     return tree.expressions[0].sql("duckdb").replace("$", ":") if is_block else None
 
@@ -329,7 +329,7 @@ _TERM = re.compile(r"(\w+)(?: (asc|desc) nulls last)?")
 
 def is_sorted(table: pa.Table, terms: Sequence[str]) -> bool:
     """Whether a table's rows are in the order of some terms, as the engine would put them: columns, ascending or
-    descending with nulls at the end. False, too, where that cannot be told."""
+    descending with nulls at the end. False, too, where that cannot be determined."""
     named = [_TERM.fullmatch(term) for term in terms]
     columns = [(found[1], found[2] == "desc") for found in named if found is not None]
     kinds = [table.schema.field(name).type for name, _ in columns]

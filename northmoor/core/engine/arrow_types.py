@@ -53,7 +53,7 @@ def type_of_values(raw: pa.Array) -> ValueType:
 
 
 def type_of_arrow(kind: pa.DataType) -> ValueType | None:
-    """The type that an Arrow type stands for; None for those that only their values can tell."""
+    """The type that an Arrow type represents; None for those that only their values can tell."""
     if pa.types.is_decimal(kind):
         return ValueType("decimal", min(kind.precision, MAX_PRECISION), kind.scale)
     if pa.types.is_uint64(kind):

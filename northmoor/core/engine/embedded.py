@@ -61,7 +61,7 @@ class Engine:
         self.connection.register(name, table)
 
     def run(self, sql: str, parameters: Mapping[str, Any] | None = None) -> pa.Table:
-        """The result of a statement, in which ``$name`` stands for a bound value; values not named in it are ignored.
+        """The result of a statement, in which ``$name`` represents a bound value; values not named in it are ignored.
 
         Raises EngineError in the engine's words, or Stopped.
         """
@@ -75,7 +75,7 @@ class Engine:
 
 
 def list_sql(name: str, kind: KindName, listed: tuple[Any, ...] | None) -> str:
-    """What stands in ``in (…)`` for a bound list (or a single value, where there is none).
+    """What is in ``in (…)`` for a bound list (or a single value, where there is none).
 
     An empty list has no type that the engine could see, and binds nothing.
     """

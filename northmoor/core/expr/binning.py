@@ -97,7 +97,7 @@ def _text_with_key(text: str, old: str, by: str, pattern: str | None) -> str:
     try:
         parts = parse_template(text)
     except ExpressionError:
-        return text  # it is marked where it stands
+        return text  # it is marked where it is
     if not any(isinstance(part, Slot) and _same(part.expression.text, old) for part in parts):
         return text
     slot = f"{{{by}; {pattern}}}" if pattern else f"{{{by}}}"

@@ -156,7 +156,7 @@ def number_writer(pattern: str, locale: str, currency: str) -> Callable[[int | f
         if isinstance(value, float) and value - value != 0:
             return _not_finite(value)
         text = str(parsed.apply(_exact(value), locale, currency=currency, currency_digits=False))
-        return text.replace("-", minus)  # TS 35: a pattern's hyphen stands for the locale's minus sign
+        return text.replace("-", minus)  # TS 35: a pattern's hyphen represents the locale's minus sign
 
     return write
 

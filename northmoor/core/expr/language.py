@@ -1,7 +1,7 @@
 """Expressions: standard SQL scalar expressions and aggregates, parsed by sqlglot and held to an allow-list.
 
 Only what is listed here can reach the engine; everything else (subqueries, files, settings, environment) is
-refused with the character at which it stands.
+refused with the character at which it is.
 """
 
 import re

@@ -15,7 +15,7 @@ from northmoor.core.expr.formats import FormatLocale, format_values, has_even_sh
 _FEW = 20_000
 """Columns of at most so many rows are written at once, and widths are found from at most so many texts."""
 _LOOKED_AT = 10_000
-"""Rows from which it is told whether a column has many different values."""
+"""Rows from which it is decided whether a column has many different values."""
 _SINGLE = ("m", "s")
 """Fields whose texts have one digit or two, by the minute or second."""
 _HOURS = ("HH", "KK", "hh", "kk", "mm", "ss")

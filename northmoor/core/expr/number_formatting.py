@@ -21,7 +21,7 @@ _DIGITS = 18
 @dataclass(frozen=True)
 class DecimalPattern:
     """A usual number pattern, taken apart: the fewest and most digits after the point, the signs in their locale, and
-    what stands before and after a number and a negative one."""
+    what is before and after a number and a negative one."""
 
     fewest: int
     most: int

@@ -29,7 +29,7 @@ def parse_order_by(text: str) -> tuple[OrderBy, ...]:
 
 
 def _parts(text: str) -> list[str]:
-    """The text between commas that stand in no brackets and no quotes."""
+    """The text between commas that are in no brackets and no quotes."""
     if not text.strip():
         return []
     parts, depth, quote = [""], 0, ""

@@ -1,4 +1,4 @@
-"""Parameters in SQL text: where each ``:name`` stands, and the text as a driver wants it.
+"""Parameters in SQL text: where each ``:name`` is, and the text as a driver wants it.
 
 The text is never rebuilt from its parsed form, so that what is shown is what is run; only the placeholders change.
 """
@@ -16,16 +16,16 @@ from sqlglot.tokens import TokenType  # type: ignore[attr-defined]  # it is re-e
 
 _NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*")
 _CALL = re.compile(r"^(\s*)call\b", re.IGNORECASE)
-"""Behind this word sqlglot splits nothing more; another word of its length stands in."""
+"""After this word sqlglot splits nothing more; another word of its length takes its place."""
 _NOT_BEFORE = re.compile(r"[A-Za-z0-9_)\]'\"]")
-"""What a colon of a slice, a struct or a cast stands behind: ``a[1:n]``, ``{'a':b}``."""
+"""What a colon of a slice, a struct or a cast is behind: ``a[1:n]``, ``{'a':b}``."""
 
 
 @dataclass(frozen=True)
 class Placeholder:
     """A ``:name`` in a text: the offset of its colon, the offset after it, and the name.
 
-    `is_listed` says whether it stands alone in the brackets of ``in (:name)``, where a list may stand.
+    `is_listed` says whether it is alone in the brackets of ``in (:name)``, where a list may be.
     """
 
     start: int
@@ -58,7 +58,7 @@ def _is_listed(tokens: Sequence[Any], colon: int) -> bool:
 
 @dataclass(frozen=True)
 class DriverSql:
-    """SQL as a driver takes it: its text, and the parameters' names in the order in which they stand in it."""
+    """SQL as a driver takes it: its text, and the parameters' names in the order in which they are in it."""
 
     sql: str
     names: tuple[str, ...]
@@ -79,7 +79,7 @@ _NAMED = re.compile(
 
 
 def named_position(message: str, text: DriverSql) -> int | None:
-    """Where the thing that a database's message names stands in the text as the user wrote it; None if nowhere."""
+    """Where the thing that a database's message names is in the text as the user wrote it; None if nowhere."""
     named = _NAMED.search(message)
     if named is None:
         return None

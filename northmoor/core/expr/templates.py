@@ -1,6 +1,6 @@
 """Templates: text with expressions in braces, such as ``Total for {route_name}: {sum(fare); ¤#,##0}``.
 
-After the first semicolon outside quotes stands a CLDR pattern. ``{{`` and ``}}`` are braces.
+A CLDR pattern comes after the first semicolon outside quotes. ``{{`` and ``}}`` are braces.
 """
 
 from collections.abc import Mapping

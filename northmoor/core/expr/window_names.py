@@ -9,7 +9,7 @@ from sqlglot.errors import SqlglotError
 from northmoor.core.expr.language import column_expression
 
 SLOT = re.compile(r"\{\{|\}\}|\{[^{}]*\}")
-"""Braces of a template, and what stands in them."""
+"""Braces of a template, and what is in them."""
 
 
 def rename_window(text: str, old: str, new: str) -> str:

@@ -45,7 +45,7 @@ def blocks_text(report: Report, edition: str, names: Sequence[str]) -> str:
 
 
 def styles_named_in(report: Report, text: str) -> tuple[NamedStyle, ...]:
-    """The styles of a report whose names stand in a JSON text, and those that these are based on."""
+    """The styles of a report whose names are in a JSON text, and those that these are based on."""
     used = {style.name for style in report.styles if f'"{style.name}"' in text}
     based_on = {style.name: style.based_on for style in report.styles}
     for name in tuple(used):

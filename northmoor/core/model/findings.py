@@ -1,4 +1,4 @@
-"""Findings: what should be looked at before a report goes out, and what would mend it."""
+"""Findings: what should be looked at before a report goes out, and what would fix it."""
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
@@ -10,7 +10,7 @@ from northmoor.core.model.report import Report
 
 @dataclass(frozen=True)
 class Remedy:
-    """A change that mends a finding: an edit of the report, or values to show it with (None for their defaults)."""
+    """A change that fixes a finding: an edit of the report, or values to show it with (None for their defaults)."""
 
     label: str
     edit: Callable[[Report], Report] | None = None

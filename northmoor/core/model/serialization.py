@@ -60,7 +60,7 @@ def _with_kinds(part: Part, entries: dict[str, Any]) -> dict[str, Any]:
         held = getattr(part, name)
         if name == "kind" and name not in entries:
             entries.update({"kind": held, **{k: entries.pop(k) for k in list(entries)}})
-        elif isinstance(held, tuple) and isinstance(entries.get(name), dict):  # a single row stands by itself
+        elif isinstance(held, tuple) and isinstance(entries.get(name), dict):  # a single row is by itself
             entries[name] = _with_kinds(held[0], entries[name])
         elif isinstance(held, Part) and name in entries:
             entries[name] = _with_kinds(held, entries[name])
@@ -108,7 +108,7 @@ def _fault(fault: ErrorDetails, entries: Any) -> str:
     if fault["type"] == "extra_forbidden":
         return "there is no such entry; take it out or mend its name"
     limit = next((v for k, v in fault.get("ctx", {}).items() if k in ("le", "ge")), None)
-    if isinstance(limit, int) and isinstance(_value_at(fault, entries), str):  # a length, told as people write it
+    if isinstance(limit, int) and isinstance(_value_at(fault, entries), str):  # a length, as people write it
         return f"it must be {'at most' if 'le' in fault['ctx'] else 'at least'} {format_length(limit)}"
     message = fault["msg"].removeprefix("Value error, ")
     return message[0].lower() + message[1:].rstrip(".")

@@ -20,7 +20,7 @@ class Metadata:
 
 @dataclass(frozen=True)
 class PagedDocument:
-    """A document as outputs see it. `pages` makes all pages anew each time it is called; it may raise Cancelled."""
+    """A document as outputs see it. `pages` makes all pages again each time it is called; it may raise Cancelled."""
 
     metadata: Metadata
     pages: Callable[[], Iterator[Page]]

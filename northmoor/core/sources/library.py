@@ -101,7 +101,7 @@ class Library:
         return (self.root / Path(connection.location).expanduser()).resolve()
 
     def catalog(self, name: str, stop: CancelToken, refresh: bool = False, counted: bool = True) -> Catalog:
-        """What a connection holds, as last read, or anew; unless `counted`, perhaps without numbers of rows.
+        """What a connection holds, as last read, or again; unless `counted`, perhaps without numbers of rows.
 
         Raises ConnectionFault or Cancelled.
         """
@@ -259,4 +259,4 @@ class Library:
             try:
                 yield path, load_report(path)
             except NorthmoorError:
-                continue  # it is told when that report is opened
+                continue  # it is reported when that report is opened

@@ -1,4 +1,4 @@
-"""From a file, a folder or an address to the connection that it stands for."""
+"""From a file, a folder or an address to the connection that it represents."""
 
 from pathlib import Path
 from typing import Any

@@ -18,7 +18,7 @@ def given_values(
 ) -> dict[str, Any]:
     """The values of a set of the report, over them those of a file, over them those of pairs.
 
-    A pair that is repeated makes a list; one without a value stands for none. Raises ParameterError.
+    A pair that is repeated makes a list; one without a value represents none. Raises ParameterError.
     """
     values = _of_set(report, value_set) if value_set is not None else {}
     if file is not None:

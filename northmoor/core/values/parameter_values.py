@@ -66,7 +66,7 @@ def kinds_of(parameter: Parameter) -> dict[str, KindName]:
 
 
 def bound_names(parameter: Parameter, held: Held) -> dict[str, Value | Listed]:
-    """What a parameter's names stand for."""
+    """What a parameter's names represent."""
     if parameter.holds == "range":
         first, last = ends_of(parameter, held) if isinstance(held, Span) else (None, None)
         return dict(zip(parameter.names, (first, last), strict=True))

@@ -2,8 +2,8 @@
 
 Moments are wall time of a zone. A period is half open, from its first moment up to the moment after its end. Days and
 longer units are those of the calendar; hours are hours of real time, so that one across a change of the clocks has the
-length it says. Wall time that the clocks show twice cannot be told apart in the data, so a period that begins or ends
-in it takes in both.
+length it says. Wall time that the clocks show twice cannot be distinguished in the data, so a period that begins or
+ends in it takes in both.
 """
 
 import re

@@ -134,7 +134,7 @@ class QueryActions:
             self._data.query_name = was
 
     def remove(self, name: str) -> None:
-        """Take a query out; one that is used stays, and the reason is told."""
+        """Take a query out; one that is used stays, and the reason is reported."""
         self._data.controller.edit(f"Remove the query {name}", lambda r, _: edits.remove_query(r, name))
 
     def ask_detail(self, query: Query) -> None:
@@ -151,7 +151,7 @@ class QueryActions:
                 self._data.fetch(query.name, refresh=False)
 
     def change_connection(self, connection: str) -> None:
-        """Let the query at hand run on another connection; its SQL stays."""
+        """Let the current query run on another connection; its SQL stays."""
         query = self._data.current()
         if query is not None and (query.connection or "") != connection:
             name, chosen = query.name, connection or None
@@ -208,7 +208,7 @@ class QueryActions:
             self._data.pane.show_message(message, "good")
 
     def use_saved(self, query: Query, is_used: bool) -> None:
-        """Let the saved rows stand in for the connection, or no longer."""
+        """Let the saved rows replace the connection, or no longer."""
         if self._data.controller.edit(
             "Use saved rows", lambda r, _: edits.change_query(r, query.name, use_sample=is_used)
         ):

@@ -11,7 +11,7 @@ COMBINED = "other queries"
 
 
 class QueryBar(QWidget):
-    """Name and connection of the query at hand."""
+    """Name and connection of the current query."""
 
     connection_chosen = pyqtSignal(str)
     menu_wanted = pyqtSignal(QPoint)

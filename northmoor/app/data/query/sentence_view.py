@@ -1,4 +1,4 @@
-"""The query as a sentence of words and chips: each chip opens what it stands for, the last one adds a step."""
+"""The query as a sentence of words and chips: each chip opens what it represents, the last one adds a step."""
 
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
@@ -35,7 +35,7 @@ _MOST_TABLES = 60
 
 @dataclass(frozen=True)
 class SentenceContext:
-    """What a sentence can speak of: its connection's catalog, the SQL dialect, the report's parameters."""
+    """What a sentence can refer to: its connection's catalog, the SQL dialect, the report's parameters."""
 
     catalog: Catalog = field(default_factory=Catalog)
     dialect: str = "sqlite"
@@ -43,7 +43,7 @@ class SentenceContext:
 
 
 class SentenceView(QWidget):
-    """Shows a sentence; a change is told with what was done and the sentence it makes."""
+    """Shows a sentence; a change is reported with what was done and the sentence it makes."""
 
     changed = pyqtSignal(str, object)
 
@@ -62,7 +62,7 @@ class SentenceView(QWidget):
 
     @property
     def around(self) -> SentenceContext:
-        """What the sentence can speak of."""
+        """What the sentence can refer to."""
         return self._around
 
     def show_sentence(self, sentence: SelectModel | None, around: SentenceContext) -> None:

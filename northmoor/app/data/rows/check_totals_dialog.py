@@ -53,7 +53,7 @@ class CrossTotalsModel(QAbstractTableModel):
         return None
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        """The keys' values; the last stands for all."""
+        """The keys' values; the last is all of them."""
         if role != Qt.ItemDataRole.DisplayRole:
             return None
         key = (self._columns if orientation == Qt.Orientation.Horizontal else self._rows)[section]

@@ -1,4 +1,4 @@
-"""The head of the rows: each column's name over a small profile of what stands in it."""
+"""The head of the rows: each column's name over a small profile of what is in it."""
 
 from typing import Any
 
@@ -39,7 +39,7 @@ class ProfileHeader(QHeaderView):
         self.viewport().update()
 
     def show_profiles(self, profiles: tuple[ColumnProfile, ...]) -> None:
-        """Show what stands in the columns."""
+        """Show what is in the columns."""
         self.profiles = profiles
         self.viewport().update()
 

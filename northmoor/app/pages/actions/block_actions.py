@@ -21,7 +21,7 @@ from northmoor.core.model.report import Report
 
 
 class BlockActions(QObject):
-    """Changes the open report's blocks; `told` says in a sentence what was done, or what has to be
+    """Changes the open report's blocks; `told` gives a sentence of what was done, or what has to be
     first, and of what kind that is."""
 
     message = pyqtSignal(str, str)
@@ -58,7 +58,7 @@ class BlockActions(QObject):
         return self._after(block.name if block is not None else None)
 
     def _after(self, name: str | None) -> Target:
-        """After a block; what stands in a frame is followed by an item of its own."""
+        """After a block; what is in a frame is followed by an item of its own."""
         edition = self._controller.edition
         held = items_of(edition.blocks, [name]) if edition is not None and name is not None else None
         return Target(name) if held is None else Target(held[0].name, inside=True)

@@ -1,4 +1,4 @@
-"""What the menus, the keys and the pointer do with what stands in frames: placing, aligning, ordering, locking."""
+"""What the menus, the keys and the pointer do with what is in frames: placing, aligning, ordering, locking."""
 
 from collections.abc import Callable, Sequence
 
@@ -37,7 +37,7 @@ class FrameActions(QObject):
 
     @property
     def items(self) -> tuple[FrameBlock, list[int]] | None:
-        """The frame that chosen blocks stand in, and the numbers of their items in it."""
+        """The frame that chosen blocks are in, and the numbers of their items in it."""
         edition = self._controller.edition
         return items_of(edition.blocks, self._chosen()) if edition is not None else None
 

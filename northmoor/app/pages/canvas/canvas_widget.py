@@ -49,7 +49,7 @@ ZOOMS = (0.25, 0.33, 0.5, 0.67, 0.75, 0.9, 1.0, 1.1, 1.25, 1.5, 2.0, 3.0, 4.0)
 
 
 class PageCanvas(QAbstractScrollArea):
-    """Shows a document. Selecting and dragging are told by signals; the canvas changes nothing itself."""
+    """Shows a document. Selecting and dragging are reported by signals; the canvas changes nothing itself."""
 
     pages_wanted = pyqtSignal(list)
     picked = pyqtSignal(object)
@@ -153,7 +153,7 @@ class PageCanvas(QAbstractScrollArea):
 
     @property
     def _frame(self) -> FrameBlock | None:
-        """The frame that is chosen, or that what is chosen stands in."""
+        """The frame that is chosen, or that what is chosen is in."""
         found = items_of(self._blocks, [self._selection.block])
         own = (block for block in walk(self._blocks) if block.name == self._selection.block)
         return found[0] if found is not None else next((b for b in own if isinstance(b, FrameBlock)), None)
@@ -223,7 +223,7 @@ class PageCanvas(QAbstractScrollArea):
 
     @property
     def _stack(self) -> PageStack:
-        """Where the pages stand."""
+        """Where the pages are."""
         key = (self._document, self.scale())
         if self._stacked is None or self._stacked[0] != key:
             self._stacked = (key, PageStack(self._papers, self.page_count, self.scale()))
@@ -368,7 +368,7 @@ class PageCanvas(QAbstractScrollArea):
         return None
 
     def places(self, index: int) -> HitMap | None:
-        """What stands where on a page, if it is shown."""
+        """What is where on a page, if it is shown."""
         return self._shown[index].places if index in self._shown else None
 
     def under(self, point: QPoint) -> tuple[int, int, int] | None:

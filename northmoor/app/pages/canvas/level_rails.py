@@ -17,7 +17,7 @@ MOST_RAILS = 4
 
 
 def rail_x(page: QRect, depth: int, depths: int) -> int:
-    """Where a level's rail stands: outermost at the left."""
+    """Where a level's rail is: outermost at the left."""
     shown = min(depths, MOST_RAILS)
     return page.left() - 10 - STEP * (shown - 1 - min(depth, MOST_RAILS - 1))
 

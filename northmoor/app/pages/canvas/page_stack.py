@@ -1,4 +1,4 @@
-"""Where pages stand in the canvas, one below the other: their sizes and tops in pixels, of whatever paper each is."""
+"""Where pages are in the canvas, one below the other: their sizes and tops in pixels, of whatever paper each is."""
 
 from bisect import bisect_right
 from collections.abc import Sequence

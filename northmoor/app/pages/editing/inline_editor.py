@@ -1,4 +1,4 @@
-"""Editing a definition where it stands: a line over the cell on the page, holding its expression or template."""
+"""Editing a definition where it is: a line over the cell on the page, holding its expression or template."""
 
 from collections.abc import Callable
 from dataclasses import dataclass

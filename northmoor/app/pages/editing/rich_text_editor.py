@@ -1,7 +1,7 @@
 """The editor of a text block: its runs as they look, with buttons for what is chosen.
 
 What a run is beyond its text (its style, its own look, its link) is kept with its characters, so that typing goes on in
-the look of what stands before.
+the look of what is before.
 """
 
 from collections.abc import Callable, Iterator

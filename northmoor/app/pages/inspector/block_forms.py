@@ -183,7 +183,7 @@ def show_frame(form: InspectorForm, report: Report, edition: str, selection: Sel
 
 
 def show_place(form: InspectorForm, report: Report, edition: str, name: str) -> None:
-    """Where a block stands in its frame, if it is in one."""
+    """Where a block is in its frame, if it is in one."""
     found = report.edition(edition)
     held = items_of(found.blocks, [name]) if found is not None else None
     if held is None:

@@ -133,7 +133,7 @@ class InspectorForm:
         self._fields.addRow(label, editor)
 
     def wide(self, editor: QWidget) -> None:
-        """An editor over the whole width; what follows stands below it."""
+        """An editor over the whole width; what follows is below it."""
         self._add(editor)
         self._begin_fields()
 

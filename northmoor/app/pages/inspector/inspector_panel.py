@@ -53,7 +53,7 @@ class InspectorPanel(QScrollArea):
         controller.edition_chosen.connect(self.refresh)
 
     def refresh(self) -> None:
-        """Show the selected part anew, keeping the keyboard in the same property."""
+        """Show the selected part again, keeping the keyboard in the same property."""
         focus = self.window().focusWidget()
         field = focus.property("field") if focus is not None and self.isAncestorOf(focus) else None
         rich = self.findChild(RichTextEditor)
@@ -150,7 +150,7 @@ def _add_running(name: str, report: Report, edition: str) -> Report:
 
 
 def show_watermark(form: InspectorForm, report: Report, edition: str, _: Selection) -> None:
-    """What stands behind the pages."""
+    """What is behind the pages."""
     found = report.edition(edition)
     if found is None or found.watermark is None:
         raise KeyError("watermark")

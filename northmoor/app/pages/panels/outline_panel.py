@@ -54,7 +54,7 @@ class OutlinePanel(QTreeWidget):
         draw_hint(self, OUTLINE_HINT)
 
     def dropEvent(self, event: QDropEvent | None) -> None:
-        """Move a level to where another one of its table stands; nothing else can be moved here."""
+        """Move a level to where another one of its table is; nothing else can be moved here."""
         assert event is not None
         event.setDropAction(Qt.DropAction.IgnoreAction)
         event.accept()

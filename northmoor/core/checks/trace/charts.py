@@ -92,7 +92,7 @@ def _chart_outside_tables(
 
 
 def _host_groups(document: Document, region: HitRegion, view: ChartView) -> Iterator[tuple[str, Any]]:
-    """The groups of a table in whose row a chart stands, or the record that it is of."""
+    """The groups of a table in whose row a chart is, or the record that it is of."""
     hosted = document.composition.results.correlated[region.block]
     if region.under is None and hosted.host is not None:
         yield from zip([hosted.host], view.origin.keys[-1:], strict=False)

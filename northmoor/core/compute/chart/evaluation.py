@@ -1,6 +1,6 @@
 """A chart's marks: its categories and series crossed, by the same steps as the two sides of a matrix.
 
-Panels, categories and single marks are levels of the rows, series are the columns; a chart that stands in a row of a
+Panels, categories and single marks are levels of the rows, series are the columns; a chart that is in a row of a
 table has the groups of that row around them all.
 """
 
@@ -30,7 +30,7 @@ from northmoor.core.model.blocks.chart import Chart, ChartLevel, ChartMeasure
 from northmoor.core.values.parameter_values import Values
 
 MARK_NUMBER, HOST_NUMBER = "mark_number", "host_number"
-"""Columns that are given to the rows: which row it is, and the group of a table in which the chart stands."""
+"""Columns that are given to the rows: which row it is, and the group of a table in which the chart is."""
 MOST_MARKS = 100_000
 _MOST_BINS = 60
 
@@ -38,7 +38,7 @@ _MOST_BINS = 60
 @dataclass(frozen=True)
 class ChartPlan:
     """All that the computation of a chart depends on, and nothing of its looks; usable as a cache key. `binned` is what
-    a histogram counts in ranges, and how wide they are if it is said."""
+    a histogram counts in ranges, and how wide they are if that is given."""
 
     matrix: CrosstabPlan
     depths: ChartLevels
@@ -47,7 +47,7 @@ class ChartPlan:
 
 
 def chart_plan(chart: Chart, query: str, name: str, hosted: bool = False) -> ChartPlan:
-    """What has to be computed for a chart over a query; `hosted` where it stands in rows of a table."""
+    """What has to be computed for a chart over a query; `hosted` where it is in rows of a table."""
     alone = chart.category is None
     each_row = chart.mark.each_row == "always" or (alone and chart.mark.each_row == "without category")
     levels = [level for level in (chart.panels, chart.category) if level is not None]
@@ -126,7 +126,7 @@ def _parses(text: str) -> bool:
     try:
         parse(text)
     except ExpressionError:
-        return False  # told where it is drawn
+        return False  # reported where it is drawn
     return True
 
 

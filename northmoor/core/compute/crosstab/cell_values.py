@@ -1,7 +1,7 @@
 """Expressions computed where the groups of two sides cross: in cells, in totals of rows and of columns, and of all.
 
-Where an expression stands is told by two depths: how many levels of the rows and of the columns are open; (0, 0) is the
-total of all. Every aggregate is computed from the rows, once for each crossing it is wanted at, so that totals of
+The place of an expression is given by two depths: how many levels of the rows and of the columns are open; (0, 0) is
+the total of all. Every aggregate is computed from the rows, once for each crossing it is wanted at, so that totals of
 averages and of distinct counts are right; windows name a side, a level or the report.
 """
 
@@ -48,7 +48,7 @@ _CELL = "__nm_cell"
 
 
 class CellLevel(NamedTuple):
-    """Where an expression stands: how many levels are open on the side of the rows and on that of the columns."""
+    """The place of an expression: how many levels are open on the side of the rows and on that of the columns."""
 
     rows: int
     columns: int
@@ -64,7 +64,7 @@ class CrosstabExpression:
 
 @dataclass(frozen=True, eq=False)
 class CrosstabScope:
-    """What expressions can speak of: the columns of the rows, the levels of both sides, the report's queries."""
+    """What expressions can refer to: the columns of the rows, the levels of both sides, the report's queries."""
 
     names: tuple[str, ...]
     row_groupings: tuple[Grouping, ...]
@@ -148,7 +148,7 @@ def _scope(at: CellLevel) -> int:
 
 
 def cell_level_of(scope: int) -> CellLevel:
-    """The crossing that a scope's number stands for."""
+    """The crossing that a scope's number represents."""
     return CellLevel(*divmod(scope, _WIDE))
 
 

@@ -14,12 +14,12 @@ from northmoor.core.compute.crosstab.cell_values import CellLevel, CellValues, C
 from northmoor.core.compute.evaluate.scope_cells import Computed
 
 LARGEST = 1e30
-"""Numbers further from zero are not drawn: nothing could be told from them, and sums of them overflow."""
+"""Numbers further from zero are not drawn: nothing could be seen in them, and sums of them overflow."""
 
 
 @dataclass(frozen=True)
 class ChartLevels:
-    """How many levels of a chart's rows are open at its steps: the group of a table in which it stands, a panel, a
+    """How many levels of a chart's rows are open at its steps: the group of a table in which it is, a panel, a
     category, a mark; a step that it does not have is as deep as the one around it. `series` is 1 where it has series.
     """
 
@@ -58,7 +58,7 @@ class ChartData:
 
     @cached_property
     def host_of(self) -> Mapping[Any, int]:
-        """The number of each host's group, by the host's own number; 0 for a chart that stands by itself."""
+        """The number of each host's group, by the host's own number; 0 for a chart that is by itself."""
         if not self.depths.host:
             return {0: 0}
         keys = self.sides.rows.groups[0].keys.to_pylist()
@@ -90,7 +90,7 @@ class ChartData:
 
     def numbers(self, at: CellLevel, text: str) -> Floats:
         """An expression's values as numbers, rows by columns; nan for those that are missing or no numbers. Days since
-        1970 stand for dates and timestamps."""
+        1970 represent dates and timestamps."""
         want = CrosstabExpression(at, text)
         if want not in self._numbers:
             self._numbers[want] = as_numbers(self.crossings.values[want].values).reshape(self.sides.shape(at))

@@ -183,7 +183,7 @@ def _of_groups(
     own = replace(around, row_groupings=order.groupings, column_groupings=())
     for depth, grouping in enumerate(order.groupings, 1):
         for text in (grouping.order_by, grouping.keep_groups):
-            with suppress(ExpressionError):  # it is told where the side is made
+            with suppress(ExpressionError):  # it is reported where the side is made
                 if text is not None:
                     yield compile_cell_expression(
                         compiler, CrosstabExpression(CellLevel(depth, 0), parse(text).text), own

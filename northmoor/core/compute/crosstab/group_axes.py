@@ -196,7 +196,7 @@ def _filled(paths: pa.Table, order: Order, fills: Sequence[Fill], queries: Mappi
 
 
 def _added_keys(keys: pa.Array, fill: Fill, order: Order, depth: int, queries: Mapping[str, Rows]) -> pa.Array:
-    """The keys of a level that stand in every group around it, each once."""
+    """The keys of a level that are in every group around it, each once."""
     grouping = order.groupings[depth]
     place = Place(block=order.block, row=f"level {grouping.name}")
     try:

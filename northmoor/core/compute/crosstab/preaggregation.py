@@ -138,7 +138,7 @@ def preaggregate(
             together = {sql: how.format(quoted(columns[sql])) for sql, how in parts.items()}
             return PreaggregatedRows(names, table, keys, together)
     except ExpressionError:
-        pass  # a key that is faulty is told by its side
+        pass  # a key that is faulty is reported by its side
     except EngineError as error:
         if demand.keep_rows is not None and parts is None:
             raise LayoutError(f"Which rows are kept cannot be decided: {engine_message(error)}.", place) from error

@@ -1,4 +1,4 @@
-"""Where an expression stands decides what it means: expressions to the engine's SQL.
+"""The place of an expression decides what it means: expressions to the engine's SQL.
 
 Every aggregate, with or without a named window, is computed once for each group of its scope; what is left of an
 expression is then scalar over those results. A table has the scopes 0 (the report: all its rows), 1…n (the groups of
@@ -70,7 +70,7 @@ class PageColumn:
 
 @dataclass(frozen=True)
 class EvaluationScope:
-    """Where an expression stands.
+    """The place of an expression.
 
     `columns` are the query's columns, `levels` the names of the table's levels outermost first, `scope` as above,
     `keys` the columns that are the keys of open levels, `computed_keys` the expressions that are, each with its level's
@@ -87,7 +87,7 @@ class EvaluationScope:
     level_key: str | None = None
     others: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     named: Mapping[str, Any] = field(default_factory=dict)
-    """Values of the product's own functions that stand here only, such as page_number."""
+    """Values of the product's own functions that exist here only, such as page_number."""
 
     @property
     def own_scope(self) -> int:
@@ -108,7 +108,7 @@ class Compiler:
         self.names: dict[AggregateCall, str] = {}
 
     def compile(self, expression: Expression, standing: EvaluationScope) -> CompiledExpression:
-        """The expression as SQL where it stands. Raises ExpressionError for what has no meaning there."""
+        """The expression as SQL at its place. Raises ExpressionError for what has no meaning there."""
         work = ExpressionCompiler(self, expression, standing)
         tree = work.transform(expression.tree.copy())
         return CompiledExpression(
@@ -117,7 +117,7 @@ class Compiler:
 
 
 class ExpressionCompiler:
-    """Compiles one expression where it stands; how aggregates and windows are meant can be told otherwise."""
+    """Compiles one expression at its place; a subclass may mean aggregates and windows otherwise."""
 
     def __init__(self, compiler: Compiler, expression: Expression, standing: EvaluationScope) -> None:
         self.compiler = compiler
@@ -312,7 +312,7 @@ class ExpressionCompiler:
         return self._bind(f"p_{name}", value)
 
     def _list_in(self, node: exp.In) -> exp.Expr | None:
-        """What stands in the brackets of ``in (:name)`` when the parameter is a list."""
+        """What is in the brackets of ``in (:name)`` when the parameter is a list."""
         name = node.expressions[0].name if len(node.expressions) == 1 else ""
         value = self.compiler.values.by_name.get(name)
         if not isinstance(value, tuple) or not isinstance(node.expressions[0], exp.Placeholder):
@@ -384,7 +384,7 @@ def runs_over_groups(call: exp.Expr) -> bool:
 
 
 def _above(node: exp.Expr, top: exp.Expr) -> Iterator[exp.Expr]:
-    """What a node stands in, up to and with the top."""
+    """What a node is in, up to and with the top."""
     while node is not top and node.parent is not None:
         node = node.parent
         yield node

@@ -19,7 +19,7 @@ ROWS_TABLE = "__nm_rows"
 
 @dataclass(frozen=True)
 class Fault:
-    """Why a cell has no value in a row; `values` is how many it stands for, where that is the reason."""
+    """Why a cell has no value in a row; `values` is how many there are, where that is the reason."""
 
     message: str
     values: int | None = None
@@ -35,7 +35,7 @@ class Computed:
     values: pa.Array
     faults: Mapping[int, Fault] = field(default_factory=dict)
     labels: Mapping[int, str] = field(default_factory=dict)
-    """Words that stand in place of single rows' values."""
+    """Words in place of single rows' values."""
     fault: ExpressionError | None = None
     scaled_by: pa.Array | None = None
     """The numbers that a colour scale goes by, where they are not the values."""
@@ -50,7 +50,7 @@ def or_whole_fault(
 
 
 def faulty(count: int, fault: ExpressionError) -> Computed:
-    """What stands for an expression that cannot be computed."""
+    """What replaces an expression that cannot be computed."""
     return Computed(pa.nulls(count, pa.string()), fault=fault)
 
 
@@ -124,7 +124,7 @@ def _not_constant(
     order: str,
     distinct: Callable[[AggregateCall], list[int]],
 ) -> dict[int, Fault]:
-    """Rows in which a bare column has several values, each told how many."""
+    """Rows in which a bare column has several values, with how many."""
     faults: dict[int, Fault] = {}
     for constant in cell.constants:
         flag = name_of(constant.is_constant, compiler.names)

@@ -44,8 +44,8 @@ def grouping_of(level: GroupingLevel) -> Grouping:
 
 
 def slots_in(content: Content | str) -> Iterator[str]:
-    """The expressions that a cell, or a template, needs. Faulty ones are left out; they are told where they are laid
-    out."""
+    """The expressions that a cell, or a template, needs. Faulty ones are left out; they are reported where they are
+    laid out."""
     if isinstance(content, str):
         content = Content(text=content)
     yield from (rule.when for rule in content.rules if _parses(rule.when))
@@ -77,12 +77,12 @@ def _parses(text: str) -> bool:
     try:
         parse(text)
     except ExpressionError:
-        return False  # told where the rule is asked
+        return False  # reported where the rule is asked
     return True
 
 
 def scope_of(table: TableBlock, place: RowPlace) -> int:
-    """The scope that expressions of a row stand in."""
+    """The scope that expressions of a row are in."""
     if place.row in _SCOPES:
         return _SCOPES[place.row]
     return 0 if place.level is None else 1 + [level.name for level in table.levels].index(place.level)

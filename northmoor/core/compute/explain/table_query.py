@@ -40,7 +40,7 @@ _OWN_ORDER = "__nm_own_order"
 
 @dataclass(frozen=True)
 class FigureAddress:
-    """Where a figure stands: its scope, and in it the number of the row, group or page."""
+    """Where a figure is: its scope, and in it the number of the row, group or page."""
 
     scope: int
     at: int = 0
@@ -69,7 +69,7 @@ class TableVerifier:
     bound: dict[str, Any] = field(default_factory=dict)
 
     def rows_behind(self, standpoint: FigureAddress) -> Ints:
-        """The numbers of the fetched rows that a figure stands for, in their printed order."""
+        """The numbers of the fetched rows behind a figure, in their printed order."""
         start, end = self._stretch(standpoint)
         return self.data.fetched(start, end)
 
@@ -120,7 +120,7 @@ class TableVerifier:
         return pa.table({_GROUP: np.repeat(np.arange(len(groups)), counts), _PLACE: rows})
 
     def condition(self, standpoint: FigureAddress) -> str:
-        """The condition on fetched rows that says which a figure stands for."""
+        """The condition on fetched rows that says which are behind a figure."""
         scope = standpoint.scope
         if scope == DETAIL or scope in PAGE_SCOPES.values():
             return self._numbered(standpoint)
@@ -219,7 +219,7 @@ class _ScalarCompiler(ExpressionCompiler):
         self.standpoint = standpoint
 
     def window_of_rows(self, node: exp.Window, scope: int) -> exp.Expr:
-        """A window over the rows or groups of one group around the figure: its value where the figure stands."""
+        """A window over the rows or groups of one group around the figure: its value where the figure is."""
         if self.standing.scope == 0:
             raise self.error_at("windows with an order or a frame stand in rows, headings and totals", node)
         trees = self.standing.trees

@@ -21,7 +21,7 @@ class CrossTable:
     """Totals of a measure.
 
     `rows` and `columns` are keys in order (one value for each crossing column); `cells` hold the measure by row and
-    column key, where the key `()` stands for all. A combination without rows has no cell.
+    column key, where the key `()` represents all. A combination without rows has no cell.
     """
 
     row_names: tuple[str, ...]

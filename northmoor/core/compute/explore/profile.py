@@ -1,4 +1,4 @@
-"""What stands in each column of some rows, at a glance: blanks, distinct values, range, distribution."""
+"""What is in each column of some rows, at a glance: blanks, distinct values, range, distribution."""
 
 from dataclasses import dataclass
 from typing import Any

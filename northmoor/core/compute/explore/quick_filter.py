@@ -14,7 +14,7 @@ from northmoor.core.expr.language import quoted
 
 @dataclass(frozen=True)
 class QuickFilter:
-    """How rows are looked at: sorted by a column, and only those in which a text stands somewhere."""
+    """How rows are looked at: sorted by a column, and only those in which a text is somewhere."""
 
     column: str | None = None
     descending: bool = False

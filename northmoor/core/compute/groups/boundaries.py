@@ -22,7 +22,7 @@ class ScopedExpression:
 
 @dataclass(frozen=True)
 class Grouping:
-    """What of a level decides which rows stand in which group, in what order, and which groups are kept."""
+    """What of a level decides which rows are in which group, in what order, and which groups are kept."""
 
     name: str
     key: str

@@ -12,7 +12,7 @@ from northmoor.core.base.arrays import Bools, Ints
 @dataclass(frozen=True, eq=False)
 class Tree:
     """How a level's groups lie in one another: `parent` is the number of the group around each (−1: none), `orphans`
-    name a parent that is not there, and `opened` stood in a circle and are taken out of it, so that it ends."""
+    name a parent that is not there, and `opened` were in a circle and are taken out of it, so that it ends."""
 
     parent: Ints
     orphans: Ints

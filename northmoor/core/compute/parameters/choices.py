@@ -52,7 +52,7 @@ class Choices:
 
 
 def fixed_choices(parameter: Parameter) -> Choices:
-    """The choices that stand in the report. Raises ParameterError for one that is no value of its kind."""
+    """The choices that are in the report. Raises ParameterError for one that is no value of its kind."""
     try:
         return _each_once([ChoiceEntry(read_scalar(parameter.kind, c.value), c.label) for c in parameter.choices])
     except ValueError as error:

@@ -41,7 +41,7 @@ class JoinKey:
 @dataclass(frozen=True)
 class CorrelatedBlock:
     """A block as it is arranged: over the rows of all records, with `ties` as its outermost levels. `host` is the
-    for-each to whose records those are; none for a block that shows the same rows wherever it stands."""
+    for-each to whose records those are; none for a block that shows the same rows wherever it is."""
 
     block: TableBlock | MatrixBlock | ChartBlock
     join_keys: tuple[JoinKey, ...] = ()
@@ -189,7 +189,7 @@ def _key_expressions(
 
 
 def _records(block: ForEachBlock, ties: tuple[JoinKey, ...], host: str | None, keys: Iterator[str]) -> TableBlock:
-    """A for-each as a table: a level for its records, whose headings hold all that is said of a record."""
+    """A for-each as a table: a level for its records, whose headings hold all that is printed of a record."""
     inner = dict.fromkeys((*_texts_in(block), *(Content(value=key) for key in keys)))
     heading = tuple(Row(cells=(Cell(column=_RECORD.name, value=each.value, text=each.text),)) for each in inner)
     keyed = {name: getattr(block, name) for name in GroupingLevel.model_fields if name != "name"}
@@ -202,7 +202,7 @@ def _records(block: ForEachBlock, ties: tuple[JoinKey, ...], host: str | None, k
 
 
 def _texts_in(block: ForEachBlock) -> Iterator[Content]:
-    """What is said of a record: by its blocks, by its bookmark, and its key."""
+    """What is printed of a record: by its blocks, by its bookmark, and its key."""
     yield Content(value=block.by)
     if block.bookmark is not None:
         yield Content(text=block.bookmark)
@@ -236,7 +236,7 @@ def match_groups(wanted: Sequence[tuple[object, ...]], groups: Sequence[tuple[ob
 
 
 def expressions_of(edition: Edition) -> list[str]:
-    """The expressions of an edition's body that stand in no record."""
+    """The expressions of an edition's body that are in no record."""
     contents = [*_contents(edition.blocks)]
     contents += [Content(text=text) for block in edition.data_blocks if (text := getattr(block, "when_empty", None))]
     return list(dict.fromkeys(slot for content in contents for slot in slots_in(content)))

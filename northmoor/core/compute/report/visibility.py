@@ -41,7 +41,7 @@ def apply_visibility(
     """Decide what of an edition is visible and how many rows its tables have a page.
 
     Without `rows`, what depends on values only is decided, and the rest left as it is. What cannot be decided stays
-    visible and is told.
+    visible and is reported.
     """
     wanted = [text for text in _conditions(edition) if rows is not None or not _queries(text)]
     if not wanted:

@@ -70,7 +70,7 @@ class CrosstabColumn:
     keys: tuple[Any, ...] = ()
     level: str | None = None
     lines: tuple[str, ...] = ()
-    """Where measures stand one below the other: that of each line of a row, and of a row of totals."""
+    """Where measures are one below the other: that of each line of a row, and of a row of totals."""
     total_lines: tuple[str, ...] = ()
     is_measure: bool = True
 
@@ -112,7 +112,7 @@ class TableData:
     crosstab: CrosstabPrint | None = None
     """The matrix that it prints, if it prints one."""
     charts: Mapping[tuple[int, Chart], ChartData | LayoutError] = field(default_factory=dict)
-    """The charts that stand in its rows, by the scope of the row."""
+    """The charts that are in its rows, by the scope of the row."""
     part_of: "PartOrigin | None" = None
     """The table that it is a part of (see `parting`)."""
 

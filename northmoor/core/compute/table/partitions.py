@@ -26,7 +26,7 @@ def partition_bounds(starts: Ints, rows: int) -> list[int]:
 
 
 def can_be_partitioned(data: TableData) -> bool:
-    """Whether a table has only what can be told part by part: no trees, no charts, and it is no printed matrix."""
+    """Whether a table has only what can be computed part by part: no trees, no charts, and it is no printed matrix."""
     return not (data.crosstab is not None or data.charts or any(level.tree is not None for level in data.levels))
 
 

@@ -27,7 +27,7 @@ _TIME_PATTERNS = {
 
 @dataclass(frozen=True, eq=False)
 class Axes:
-    """The scales of a chart; those that it does not have are None. Without `across`, categories stand evenly."""
+    """The scales of a chart; those that it does not have are None. Without `across`, categories are evenly spread."""
 
     first: AxisScale | None
     second: AxisScale | None
@@ -151,7 +151,7 @@ def is_time(view: ChartView, name: str) -> bool:
 
 
 def _across(view: ChartView, length: int) -> AxisScale | None:
-    """The scale of what marks lie along; None where categories stand evenly."""
+    """The scale that marks lie along; None where categories are at even distances."""
     chart, apart = view.chart, _MOMENTS_APART
     axis = chart.across
     along = _along(view)
@@ -183,7 +183,7 @@ def _along(view: ChartView) -> str | None:
 
 
 def has_places(view: ChartView) -> bool:
-    """Whether categories stand where their date or number is."""
+    """Whether categories are where their date or number is."""
     chart = view.chart
     if (
         chart.category is None

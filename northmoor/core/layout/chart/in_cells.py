@@ -1,4 +1,4 @@
-"""Charts in the rows of a table: each shows the rows of the group in whose heading or total it stands."""
+"""Charts in the rows of a table: each shows the rows of the group in whose heading or total it is."""
 
 from dataclasses import dataclass
 

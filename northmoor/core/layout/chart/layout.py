@@ -49,12 +49,12 @@ class ChartLayout:
 
     @property
     def marks(self) -> Iterator[MarkBox]:
-        """Where its marks stand."""
+        """Where its marks are."""
         return chain.from_iterable(self.groups)
 
 
 def look_of(view: ChartView) -> ResolvedStyle:
-    """How a chart's texts look; a little smaller than the page's where nothing is said."""
+    """How a chart's texts look; a little smaller than the page's where nothing is given."""
     report, base = view.context.report, view.context.base
     look = report.look(base, view.chart.style, view.chart.look)
     own = view.chart.look is not None and view.chart.look.size is not None
@@ -230,11 +230,11 @@ class _Frame:
         return left, right, labels.size + FIRST_GAP // 2 + self._drop(axes) + title_below
 
     def _drop(self, axes: Axes) -> int:
-        """How far below the marks labels begin; on a scale, the first stands below that of the lowest tick."""
+        """How far below the marks labels begin; on a scale, the first is below that of the lowest tick."""
         return FIRST_GAP // 2 if axes.across is None else self.style.leading // 2
 
     def _names_width(self) -> int:
-        """The room at the right that names of lines need where they stand at their ends."""
+        """The room at the right that names of lines need where they are at their ends."""
         return max((self.style.width(n) for n in direct_names(self.view)), default=0) + FIRST_GAP
 
     def _title_below(self) -> str:
@@ -343,7 +343,7 @@ class _Frame:
                 painter.box(line, GRID_COLOR, key_origin(self.view, "grid"), "rule")
 
     def _titles(self, plot: PlotArea, insets: tuple[int, int, int, int], is_first: bool) -> None:
-        """What is measured upward stands above the axis; what lies across, at the end below."""
+        """What is measured upward is above the axis; what lies across, at the end below."""
         canvas, style, area = self.canvas, self.style.in_color(LINE_COLOR), plot.area
         origin = key_origin(self.view, "axis-title")
         titles = self._titles_above() if is_first else None
@@ -417,7 +417,7 @@ class _Frame:
                 self.canvas.write(x, y + number * self.style.leading, line, origin)
 
     def _base_line(self, plot: PlotArea) -> None:
-        """The line that marks stand on: at zero where that is on the axis, else at the foot, and then it is said."""
+        """The line that marks are on: at zero where that is on the axis, else at the foot, and then a note says so."""
         area, scale, view = plot.area, plot.axes.first, self.view
         if view.chart.mark.coordinates == "cells":
             return

@@ -1,4 +1,4 @@
-"""What colours stand for: a legend around the chart, or names at the marks themselves."""
+"""What colours represent: a legend around the chart, or names at the marks themselves."""
 
 import numpy as np
 
@@ -47,7 +47,7 @@ def _of_stripe(view: ChartView, series_measure: SeriesMeasure) -> list[Entry]:
 
 
 def is_direct(view: ChartView) -> bool:
-    """Whether names stand at the marks."""
+    """Whether names are at the marks."""
     return view.chart.legend == "direct" and any(s.mark.is_connected for s in view.series_measures)
 
 
@@ -142,7 +142,7 @@ def _heat_legend(canvas: ChartCanvas, area: Rect) -> Rect:
 
 
 def direct_names(view: ChartView, canvas: ChartCanvas | None = None, plot: PlotArea | None = None) -> list[str]:
-    """The names that stand at the ends of lines; with a sheet, they are written there, off one another."""
+    """The names that are at the ends of lines; with a sheet, they are written there, off one another."""
     if not is_direct(view) or len(view.series_measures) < 2:
         return []
     names = [series_measure.name for series_measure in view.series_measures]

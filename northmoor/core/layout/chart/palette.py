@@ -1,5 +1,5 @@
-"""Colours of marks: a palette whose colours can be told apart by colour-blind readers too, the same colour for the same
-value in all charts of a report, and what is legible on a colour."""
+"""Colours of marks: a palette whose colours can be distinguished by colour-blind readers too, the same colour for
+the same value in all charts of a report, and what is legible on a colour."""
 
 from collections.abc import Iterable
 from typing import Any
@@ -40,7 +40,7 @@ def color_field(by: str) -> str:
 
 
 def _colored(chart: Chart, data: ChartData) -> Iterable[tuple[str, Groups]]:
-    """What a chart's colours stand for."""
+    """What a chart's colours represent."""
     if chart.series is not None:
         yield chart.series.by, data.sides.columns.groups[0]
     elif chart.mark.legend == "categories" and chart.category is not None:

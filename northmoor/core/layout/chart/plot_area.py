@@ -1,4 +1,4 @@
-"""Where a chart's marks stand: a panel's rectangle with its scales, and the marks with their places."""
+"""Where a chart's marks are: a panel's rectangle with its scales, and the marks with their places."""
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field
@@ -17,7 +17,7 @@ from northmoor.core.layout.graphics.painter import DisplayListBuilder, TextStyle
 
 @dataclass(frozen=True, slots=True)
 class MarkBox:
-    """Where a mark stands: its rectangle, its row, series and measure."""
+    """Where a mark is: its rectangle, its row, series and measure."""
 
     area: Rect
     row: int
@@ -54,7 +54,7 @@ class ChartCanvas:
     marks: list[tuple[MarkBox] | PointMarks] = field(default_factory=list)
     mark_count: int = 0
     label_boxes: list[Rect] = field(default_factory=list)
-    """Where labels stand already."""
+    """Where labels are already."""
     left_out: int = 0
     """Labels that found no room."""
     _solid: list[Rect] = field(default_factory=list)
@@ -78,17 +78,17 @@ class ChartCanvas:
         return True
 
     def mark(self, area: Rect, panel: Facet, place: int, series_measure: SeriesMeasure) -> None:
-        """Note where a mark stands."""
+        """Note where a mark is."""
         self.marks.append((MarkBox(area, int(panel.rows[place]), series_measure.series, series_measure.measure.name),))
         self.mark_count += 1
 
     def mark_dots(self, dots: PointMarks) -> None:
-        """Note where marks stand."""
+        """Note where marks are."""
         self.marks.append(dots)
         self.mark_count += len(dots)
 
     def solid(self) -> list[Rect]:
-        """Where marks stand already."""
+        """Where marks are already."""
         for group in self.marks[self._solid_groups :]:
             self._solid += [mark.area for mark in group]
         self._solid_groups = len(self.marks)
@@ -104,21 +104,21 @@ class PlotArea:
     panel: Facet
     is_horizontal: bool
     room: Rect
-    """Where labels of its marks may stand: the rectangle and what is free around it."""
+    """Where labels of its marks may be: the rectangle and what is free around it."""
 
     @property
     def along(self) -> int:
-        """The length on which categories stand."""
+        """The length on which categories are."""
         return self.area.height if self.is_horizontal else self.area.width
 
     @property
     def band(self) -> int:
-        """The length that each category has, where they stand evenly."""
+        """The length that each category has, where they are at even distances."""
         return max(self.along // max(len(self.panel.categories), 1), 1)
 
     @cached_property
     def centers(self) -> Ints:
-        """How far along the middle of each category stands."""
+        """How far along the middle of each category is."""
         if self.axes.across is not None and len(self.panel.keys):
             return self.axes.across.place(self.panel.numbers)
         count = max(len(self.panel.categories), 1)

@@ -1,6 +1,6 @@
 """Scales: from values to lengths along an axis, and the round values at which an axis has its ticks.
 
-Steps of numbers are 1, 2, 2.5 or 5 times a power of ten; those of time are calendar steps, so that a tick stands at the
+Steps of numbers are 1, 2, 2.5 or 5 times a power of ten; those of time are calendar steps, so that a tick is at the
 first of a month, however long months are.
 """
 
@@ -31,7 +31,7 @@ class AxisScale:
     """What a step of time is: year, month, day, hour, minute or second; empty for numbers."""
 
     def place(self, values: Floats) -> Ints:
-        """How far along values stand; those beyond the ends stand at the ends."""
+        """How far along values are; those beyond the ends are at the ends."""
         with np.errstate(divide="ignore", invalid="ignore"):
             if self.is_log:
                 shares = np.log(values / self.low) / math.log(self.high / self.low)
@@ -43,11 +43,11 @@ class AxisScale:
 
     @cached_property
     def tick_places(self) -> Ints:
-        """How far along each tick stands."""
+        """How far along each tick is."""
         return self.place(np.array(self.ticks))
 
     def at(self, value: float) -> int:
-        """How far along one value stands."""
+        """How far along one value is."""
         if math.isnan(value) or (self.is_log and value <= 0):
             return 0
         share = (value - self.low) / (self.high - self.low)

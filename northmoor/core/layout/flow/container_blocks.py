@@ -1,4 +1,4 @@
-"""Places grids, parted between rows, and frames, whose items stand at exact places in paint order."""
+"""Places grids, parted between rows, and frames, whose items are at exact places in paint order."""
 
 from northmoor.core.errors import Place
 from northmoor.core.layout.flow.fragments import (
@@ -94,7 +94,7 @@ def place_frame(placer: BlockPlacer, block: FrameBlock, scope: RecordScope) -> N
 
 
 def _place_item(placer: BlockPlacer, block: FrameBlock, number: int, width: int, scope: RecordScope) -> "BlockPlacer":
-    """What stands in an item of a frame; of a frame that cuts, only as much as there is room for."""
+    """What is in an item of a frame; of a frame that cuts, only as much as there is room for."""
     item = block.items[number]
     room = min(item.height or ENDLESS, block.height - item.y) if block.when_full == "cut" else ENDLESS
     sub = BlockPlacer(placer.layout_pass, Region(0, min(item.width, width), max(room, 1000)))

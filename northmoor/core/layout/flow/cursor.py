@@ -1,4 +1,4 @@
-"""Where the next block begins: the page, or column or label, and what is used of it; and what stands there so far."""
+"""Where the next block begins: the page, or column or label, and what is used of it; and what is there so far."""
 
 from northmoor.core.layout.flow.fragments import FixedPart, TableFragments
 from northmoor.core.layout.flow.layout_pass import Region
@@ -38,11 +38,11 @@ class Cursor:
 
     @property
     def state(self) -> CursorState:
-        """Where it stands."""
+        """Where it is."""
         return CursorState(self.page, self.used, self._bottom, tuple(self.awaited))
 
     def restore(self, stand: CursorState) -> None:
-        """Go to where another one stood."""
+        """Go to where another one is."""
         self.page, self.used, self._bottom = stand.page, stand.used, stand.bottom
         self.awaited = [*stand.awaited]
 
@@ -62,7 +62,7 @@ class Cursor:
             self.page, self.used = self.page + 1, 0
 
     def _next_page(self) -> None:
-        """Go on on the next page, unless nothing stands on this one."""
+        """Go on on the next page, unless nothing is on this one."""
         areas = self.region.areas
         if (self.used or self.page % areas) and not self.region.is_endless:
             self.page, self.used = (self.page // areas + 1) * areas, 0

@@ -49,7 +49,7 @@ def place_data_block(placer: BlockPlacer, block: DataBlock, scope: RecordScope) 
 
 
 def _place_whole(placer: BlockPlacer, block: DataBlock, data: BlockData, scope: RecordScope) -> None:
-    """Place a block that shows the same rows wherever it stands."""
+    """Place a block that shows the same rows wherever it is."""
     if isinstance(block, MatrixBlock) and isinstance(data, CrosstabData):
         table, sheets = lay_out_matrix(block, data, placer.region.width, placer.context)
         _place_sheets(placer, table, sheets, block.sheets == "down")

@@ -1,4 +1,4 @@
-"""What stands on the pages: lines of paragraphs and slices of tables, each with its place in the body."""
+"""What is on the pages: lines of paragraphs and slices of tables, each with its place in the body."""
 
 from bisect import bisect_left
 from collections.abc import Callable, Sequence
@@ -124,7 +124,7 @@ class BoxFragment:
 
 
 FixedPart = TextFragment | ChartFragment | BoxFragment
-"""What stands on one page."""
+"""What is on one page."""
 
 
 class TableLayoutHandle(Protocol):

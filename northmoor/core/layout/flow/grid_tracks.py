@@ -36,7 +36,7 @@ def cell_places(block: GridBlock, width: int, needed: Mapping[int, int]) -> tupl
 
 
 def columns_by_content(block: GridBlock) -> Iterator[tuple[int, GridCell]]:
-    """The columns that are as wide as their content, each with every cell that stands in it alone."""
+    """The columns that are as wide as their content, each with every cell that is in it alone."""
     for cell in block.cells:
         track = block.tracks[cell.column]
         if track.by_content and track.width is None and cell.columns == 1:

@@ -39,7 +39,7 @@ PlaceBlock = Callable[[Any, Any, "RecordScope"], None]
 @dataclass(frozen=True)
 class StageResults:
     """What the stages before have made of an edition: each block over rows as it is arranged and that arrangement, the
-    expressions of texts that stand in no record, and what computes headers and the rows of a table's pages."""
+    expressions of texts that are in no record, and what computes headers and the rows of a table's pages."""
 
     data: Arranged
     correlated: Mapping[str, CorrelatedBlock]
@@ -52,7 +52,7 @@ class StageResults:
 
 @dataclass(frozen=True)
 class Region:
-    """Where blocks stand: how far from the body's left edge, how wide, and how high until the page is full."""
+    """Where blocks are: how far from the body's left edge, how wide, and how high until the page is full."""
 
     left: int
     width: int

@@ -39,7 +39,7 @@ class LeafBox:
 
 
 def alignment_offset(room: int, width: int, align: Align) -> int:
-    """How far from the left something stands in a room."""
+    """How far from the left something is in a room."""
     return {"start": 0, "center": (room - width) // 2, "end": room - width}[align]
 
 

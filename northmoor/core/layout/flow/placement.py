@@ -17,7 +17,7 @@ from northmoor.core.layout.flow.fragments import FixedPart, FixedTableLayout, Ta
 
 @dataclass(frozen=True, slots=True)
 class OutlineEntry:
-    """A title that can be listed: the index of its page, how far down the body it stands, its depth from 0, and the
+    """A title that can be listed: the index of its page, how far down the body it is, its depth from 0, and the
     list that it is in: that of contents, which is the outline too, or of captions."""
 
     page: int
@@ -49,7 +49,7 @@ class CursorState:
 
 @dataclass(eq=False)
 class PlacedFragments:
-    """What stands on pages: fixed parts by the index of their page, and the runs of tables."""
+    """What is on pages: fixed parts by the index of their page, and the runs of tables."""
 
     lines: dict[int, list[FixedPart]] = field(default_factory=dict)
     tables: list[TableFragments] = field(default_factory=list)
@@ -58,7 +58,7 @@ class PlacedFragments:
         return sum(map(len, self.lines.values())) + len(self.tables)
 
     def runs(self, first: int, end: int) -> list[TableFragments]:
-        """The runs of tables that stand on any page from one index up to another, once all are there."""
+        """The runs of tables that are on any page from one index up to another, once all are there."""
         begins, lasts = self._extents
         return [self.tables[at] for at in np.flatnonzero((begins < end) & (lasts >= first)).tolist()]
 
@@ -85,19 +85,19 @@ class RecordBatch:
 
     @property
     def parts(self) -> PlacedFragments:
-        """What stands on their pages."""
+        """What is on their pages."""
         return self.fragments_held if self.fragments_held is not None else self.recent.get(self, self.place)
 
 
 @dataclass(eq=False)
 class Placement(PlacedFragments):
-    """All that has been placed: what stands on pages, some of it in batches, and what has been noted about it."""
+    """All that has been placed: what is on pages, some of it in batches, and what has been noted about it."""
 
     batches: list[RecordBatch] = field(default_factory=list)
     blocks: dict[str, tuple[int, int]] = field(default_factory=dict)
     """Where each block first begins: the index of its page, and how far down the body."""
     restarts: set[int] = field(default_factory=set)
-    """Pages on which numbers begin anew."""
+    """Pages on which numbers begin again."""
     entries: list[OutlineEntry] = field(default_factory=list)
     """Titles of texts and of records."""
     record_starts: list[RecordStart] = field(default_factory=list)
@@ -110,7 +110,7 @@ class Placement(PlacedFragments):
 
     @property
     def parts(self) -> PlacedFragments:
-        """What stands on pages, but for batches, by itself."""
+        """What is on pages, but for batches, by itself."""
         return PlacedFragments(self.lines, self.tables)
 
     def add_run(self, run: TableFragments) -> None:
@@ -132,11 +132,11 @@ class Placement(PlacedFragments):
         self.pages = max(self.pages, other.pages)
 
     def on(self, first: int, end: int) -> list[PlacedFragments]:
-        """Where to look for what stands on the pages from one index up to another."""
+        """Where to look for what is on the pages from one index up to another."""
         return [self, *(batch.parts for batch in self.batches if batch.first < end and batch.last >= first)]
 
     def everything(self) -> Iterator[PlacedFragments]:
-        """All that stands on pages, batch by batch."""
+        """All that is on pages, batch by batch."""
         yield self
         yield from (batch.parts for batch in self.batches)
 

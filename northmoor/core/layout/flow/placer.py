@@ -81,7 +81,7 @@ class BlockPlacer(Cursor):
         self.add_paragraph(fault_paragraph(str(error), self.region.width, SourceRef(block, "fault"), self.context))
 
     def _least(self, blocks: Sequence[Block], scope: RecordScope) -> int:
-        """The height of a text with as much of what follows as must stand on its page."""
+        """The height of a text with as much of what follows as must be on its page."""
         sub = BlockPlacer(self.layout_pass, Region(0, self.region.width, ENDLESS))
         first, rest = blocks[0], blocks[1:]
         sub.blocks([first.but(stays_with_next=False)], scope)
@@ -118,7 +118,7 @@ class BlockPlacer(Cursor):
         first = layout.metrics.heights[start : start + stay + 1]
         return layout.height_of(layout.head_rows(True)) + int(first.sum())
 
-    # what is said
+    # what is printed
 
     def add_template(self, template: str, block: str, style: str | None, row: str) -> None:
         """Place a template's text as a paragraph."""
@@ -168,7 +168,7 @@ class BlockPlacer(Cursor):
         return sub
 
     def take(self, sub: "BlockPlacer", left: int, y: int, depth: PaintOrder | None = None) -> None:
-        """Place what has been measured at a place on this page, in a frame as deep as told."""
+        """Place what has been measured at a place on this page, in a frame of a given depth."""
 
         def sunk(part: Any, down: int) -> PaintOrder:
             own: PaintOrder = part.depth

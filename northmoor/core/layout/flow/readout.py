@@ -61,7 +61,7 @@ def readout_box(
 def _with_trend(
     block: ReadoutBlock, above: LeafBox, valued: Valued, origin: SourceRef, context: LayoutContext
 ) -> LeafBox:
-    """A readout with a small line or columns below; values that cannot be drawn are told."""
+    """A readout with a small line or columns below; values that cannot be drawn are reported."""
     value, fault = valued(block.trend or "")
     how = Drawing(kind=block.trend_drawn, color=block.trend_color, height=block.trend_height)
     place = Place(block=block.name)

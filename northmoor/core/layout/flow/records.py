@@ -1,4 +1,4 @@
-"""The records of a for-each: what is said of each, and which rows of other blocks belong to each."""
+"""The records of a for-each: what is printed of each, and which rows of other blocks belong to each."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
@@ -59,7 +59,7 @@ class Records:
         return [tuple(map(plain_key, self.keys(index))) for index in range(len(self))]
 
     def texts(self, content: Content, block: str) -> CellTexts:
-        """A content's text for each record; its faults are told of the block that it belongs to."""
+        """A content's text for each record; its faults are reported for the block that it belongs to."""
         if content not in self._texts:
             key = ("record texts", self.data, self.scope, content, self.context.locale)
             self._texts[content] = self.context.cache.get(
@@ -73,7 +73,7 @@ class Records:
         return {want.expression: found for want, found in self.data.cells.items() if want.scope == self.scope}
 
     def paragraphs(self, content: Content, block: str, look: ResolvedStyle, width: int) -> Paragraphs:
-        """A content's text for each record as a paragraph; its faults are told of the block that it belongs to."""
+        """A content's text for each record as a paragraph; its faults are reported for the block that it belongs to."""
         key = (content, look, width)
         if key not in self._paragraphs:
             texts, context = self.texts(content, block), self.context

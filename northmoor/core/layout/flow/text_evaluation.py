@@ -1,4 +1,4 @@
-"""What is said in a place of a document: texts, values and addresses in the scope of a record, or of the report."""
+"""What is printed in a place of a document: texts, values and addresses in the scope of a record, or of the report."""
 
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
@@ -36,7 +36,7 @@ class TextEvaluator:
     """The texts of records, by the block, the for-each, and the width."""
 
     def visible(self, block: Block, scope: RecordScope) -> bool:
-        """Whether a block is shown for a record; one that cannot be decided is shown, and that is told."""
+        """Whether a block is shown for a record; one that cannot be decided is shown, and that is reported."""
         if block.visible is None or scope.records is None:
             return True
         try:
@@ -59,7 +59,7 @@ class TextEvaluator:
         return texts.text(0), bool(texts.faulty)
 
     def origin(self, block: str, row: str, scope: RecordScope) -> SourceRef:
-        """Where what is said comes from."""
+        """Where what is printed comes from."""
         if scope.records is None:
             return SourceRef(block, row)
         return SourceRef(block, row, scope.records.block.name, scope.records.plain_keys[scope.index], scope.index)
@@ -87,7 +87,7 @@ class TextEvaluator:
         return make_paragraph(text, look, width, origin, self.context, is_faulty)
 
     def inline_run(self, block: str, text: str, look: ResolvedStyle, link: str, scope: RecordScope) -> InlineRun:
-        """A stretch of a text; one that cannot be said is in the colour of faults."""
+        """A stretch of a text; one that cannot be computed is in the colour of faults."""
         said, is_faulty = self.text_of(content_of(text), block, scope)
         return InlineRun(said, replace(look, color=FAULT_COLOR) if is_faulty else look, link)
 

@@ -1,4 +1,4 @@
-"""Hatching: fine lines across an area, so that areas can be told apart in print without colour."""
+"""Hatching: fine lines across an area, so that areas can be distinguished in print without colour."""
 
 from collections.abc import Callable, Iterator
 

@@ -1,7 +1,7 @@
 """Drawings in SVG, as paths that every output can place.
 
 A file may come from a stranger: it is read without entities and without anything it refers to, what it repeats is
-counted before it is drawn, and what cannot be drawn is left out and told.
+counted before it is drawn, and what cannot be drawn is left out and reported.
 """
 
 import io

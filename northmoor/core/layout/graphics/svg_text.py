@@ -1,7 +1,7 @@
 """Texts of drawings, as the outlines of their glyphs in the shipped fonts.
 
 The stretches of a text between the tags in it become elements of their own, so that styles and transforms are resolved
-for each; where they stand follows from those before them, as SVG 1.1 (10.5 and 10.9) has it.
+for each; where they are follows from those before them, as SVG 1.1 (10.5 and 10.9) has it.
 """
 
 import re
@@ -36,7 +36,7 @@ Segment = tuple[float, ...]
 
 @dataclass(frozen=True)
 class TextSpan:
-    """A stretch of the text of a number: where it stands, where that is said, and how far it is moved on."""
+    """A stretch of the text of a number: where it is, where that is given, and how far it is moved on."""
 
     text: int
     source: str
@@ -48,7 +48,7 @@ class TextSpan:
 
 @dataclass(frozen=True)
 class Outline:
-    """The outline of a stretch, where it stands before any transform: its steps, and at which its parts begin."""
+    """The outline of a stretch, where it is before any transform: its steps, and at which its parts begin."""
 
     steps: tuple[Segment, ...]
     starts: tuple[int, ...]
@@ -82,7 +82,7 @@ def _places(stretch: TextSpan) -> tuple[str | None, ...]:
 
 def _grouped(node: etree._Element, number: int, found: list[TextSpan], waiting: dict[str, str]) -> etree._Element:
     """A group with the looks of a text, or of a stretch of one, and an element for each stretch in it. `waiting` is
-    where the next stretch stands."""
+    where the next stretch is."""
     space = node.tag.removesuffix(_name(node))
     group = etree.Element(f"{space}g")
     for key, value in node.attrib.items():
@@ -133,7 +133,7 @@ PlacedSpan = tuple[int, svg.Text, ShapedLine, float, float]
 def _anchored(
     stretches: Sequence[TextSpan], elements: Mapping[int, svg.Text], message: dict[str, None]
 ) -> Iterator[list[PlacedSpan]]:
-    """The stretches that are moved by their anchor together: those up to the next one that says where it stands."""
+    """The stretches that are moved by their anchor together: those up to the next one that says where it is."""
     own: list[PlacedSpan] = []
     x = y = 0.0
     for number, stretch in enumerate(stretches):

@@ -1,6 +1,6 @@
 """What cells draw in place of text: bars, spark lines, QR codes and pictures, from their values.
 
-Everything is drawn within the cell's own room. What cannot be drawn is left empty and told once.
+Everything is drawn within the cell's own room. What cannot be drawn is left empty and reported once.
 """
 
 from collections.abc import Callable, Container, Iterator
@@ -75,8 +75,8 @@ class CellGraphic:
 def cell_graphic(
     how: Drawing, computed: Computed, among: Computed, place: Place, context: LayoutContext
 ) -> CellGraphic | None:
-    """A cell's drawing, `among` the values that bars are measured by; None, and told, where its values are not of the
-    kind that is drawn."""
+    """A cell's drawing, `among` the values that bars are measured by; None, and reported, where its values are not of
+    the kind that is drawn."""
     values = computed.values
     fits = {
         "bar": is_numeric(values.type),

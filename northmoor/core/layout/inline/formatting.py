@@ -1,4 +1,4 @@
-"""A cell definition's texts: one for each row or group it stands for, with faulty ones marked."""
+"""A cell definition's texts: one for each row or group it represents, with faulty ones marked."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
@@ -27,7 +27,7 @@ FAULT_TEXT = f"{FAULT_MARK} error"
 @dataclass(frozen=True, eq=False)
 class CellTexts:
     """Texts of a cell in the order of its scope's rows; `faulty` are the rows that show a fault. `is_number` tells
-    how to align them where nothing else is said."""
+    how to align them where nothing else is given."""
 
     texts: pa.StringArray | pa.DictionaryArray | LazyTexts
     is_number: bool = False
@@ -95,7 +95,7 @@ def _deferred(computed: Computed, pattern: str | None, format_locale: FormatLoca
     try:
         later = lazy_texts(computed.values, pattern, format_locale)
     except ExpressionError:
-        return None  # told where they are written
+        return None  # reported where they are written
     return CellTexts(later, is_numeric(computed.values.type)) if later is not None else None
 
 
@@ -190,7 +190,7 @@ def with_faults_marked(cell: CellTexts, faulty: Mapping[int, Fault]) -> CellText
 
 
 def _fault_texts(texts: pa.Array, computed: Computed) -> pa.Array:
-    """Texts with the words that stand in place of single values."""
+    """Texts with the words in place of single values."""
     if not computed.labels:
         return texts
     said = decoded_texts(texts).to_pylist()

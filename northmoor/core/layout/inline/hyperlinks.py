@@ -1,7 +1,7 @@
 """The addresses that cells open, and the names by which links reach cells: one text for each row or group.
 
 Values in an address are written plainly, whatever the report's locale, and percent-encoded (RFC 3986), so that any text
-may stand in them; an address that is one value as a whole is taken as it is.
+may be in them; an address that is one value as a whole is taken as it is.
 """
 
 import re
@@ -30,7 +30,7 @@ from northmoor.core.layout.inline.formatting import (
 )
 
 _NAMED = re.compile(r"[?&](\w+)=$")
-"""What stands before a list that is written out as one value after the other."""
+"""What is before a list that is written out as one value after the other."""
 
 
 def address_texts(text: str, scope: int, source: Source, count: int, context: LayoutContext) -> CellTexts:
@@ -44,7 +44,7 @@ def anchor_texts(text: str, scope: int, source: Source, count: int, context: Lay
 
 
 Encode = Callable[[str, bool], str]
-"""A value as it stands in a text, which it may be as a whole."""
+"""A value as it is in a text, which it may be as a whole."""
 
 
 def address_of(
@@ -112,7 +112,7 @@ def _before(template: Template, number: int) -> str | None:
 def _written(
     values: pa.Array, pattern: str | None, before: str | None, format_locale: FormatLocale, encode: Encode
 ) -> pa.Array:
-    """Values as they stand in an address after a text."""
+    """Values as they are in an address after a text."""
     if pa.types.is_list(values.type):
         return pa.array([_listed(value or [], before, encode) for value in values.to_pylist()], pa.string())
     texts = format_values(values, pattern, format_locale) if pattern else _unformatted(values)

@@ -110,7 +110,7 @@ class Paragraphs:
 
 
 def fault_paragraph(message: str, width: int, origin: SourceRef, context: LayoutContext) -> Paragraph:
-    """What stands in the place of a block that cannot be made."""
+    """What replaces a block that cannot be made."""
     return make_paragraph(f"{FAULT_MARK} {message}", context.base, width, origin, context, is_faulty=True)
 
 

@@ -1,6 +1,6 @@
 """Texts of several looks: runs broken into lines together, with tab stops and the items of lists.
 
-A line is as high as the highest of its fonts, and all stand on one baseline.
+A line is as high as the highest of its fonts, and all are on one baseline.
 """
 
 from collections.abc import Iterator, Sequence

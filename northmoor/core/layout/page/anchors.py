@@ -18,7 +18,7 @@ from northmoor.core.model.blocks.table import TableBlock
 
 @dataclass(frozen=True, slots=True)
 class _Row:
-    """A printed row of a table, the slice that it stands in, and the index of its page."""
+    """A printed row of a table, the slice that it is in, and the index of its page."""
 
     page: int
     handle: TableLayoutHandle
@@ -39,7 +39,7 @@ class Anchors:
 
     @cached_property
     def _rows(self) -> dict[str, _Row]:
-        """Where each name of a cell stands first."""
+        """Where each name of a cell is first."""
         found: dict[str, _Row] = {}
         for laid, runs in self._tables.items():
             for name, place in _places(laid, runs):
@@ -62,7 +62,7 @@ class Anchors:
         return name in self._rows or name in self._blocks
 
     def place(self, name: str) -> tuple[int, int] | None:
-        """The index of the page that a name stands on, and how far down."""
+        """The index of the page that a name is on, and how far down."""
         if name in self._rows:
             place = self._rows[name]
             shown = rows_on_page(place.handle.layout, place.fragment, self._frame.top + place.fragment.y)
@@ -82,7 +82,7 @@ class Anchors:
 
 
 def _places(laid: TableLayoutHandle, runs: Sequence[TableFragments]) -> Iterator[tuple[str, _Row]]:
-    """The names of a table's cells with where they stand, in the order they are printed."""
+    """The names of a table's cells with where they are, in the order they are printed."""
     names = list(_named_rows(laid.layout))
     pieces = [(fragment, run.first_page + fragment.page) for run in runs for fragment in run.fragments] if names else []
     pieces.sort(key=lambda each: (each[0].start, each[0].end, each[1]))

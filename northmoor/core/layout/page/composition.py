@@ -1,4 +1,4 @@
-"""An edition's blocks flowed down its pages: which part of which block stands where, and pages made as they are
+"""An edition's blocks flowed down its pages: which part of which block is where, and pages made as they are
 asked for."""
 
 from bisect import bisect_right
@@ -65,7 +65,7 @@ from northmoor.core.model.pages import PageSetup, Running
 from northmoor.core.model.report import Edition
 
 _MOST_PASSES = 50
-"""How often a document is placed anew at most, for rows of pages and lists to have the room they need."""
+"""How often a document is placed again at most, for rows of pages and lists to have the room they need."""
 
 
 @dataclass
@@ -118,7 +118,7 @@ class Composition:
 
     @property
     def evaluator(self) -> Mapping[str, Computed]:
-        """The expressions of its texts that stand in no record."""
+        """The expressions of its texts that are in no record."""
         return self.results.texts
 
     def ranges(self, run: TableFragments) -> PageRanges:
@@ -154,7 +154,7 @@ class Composition:
         return Anchors(self.runs_of_tables(has_anchors), {**listed, **self.placed.blocks}, self.frame)
 
     def parts(self, index: int) -> list[Fragment]:
-        """What stands on the page of an index, from the top."""
+        """What is on the page of an index, from the top."""
         return self._parts(index, index + 1)[0]
 
     def _parts(self, first: int, end: int) -> list[list[Fragment]]:
@@ -286,7 +286,7 @@ class Composition:
         return lay_out_running(running, lines, name, len(self), self._running_groups, left, top, width, self.context)
 
     def running_place(self, name: str, lines: tuple[int, ...], index: int) -> tuple[int, int, int]:
-        """Where some lines of a page's header or footer begin: left, top and width. Those of a footer stand at the
+        """Where some lines of a page's header or footer begin: left, top and width. Those of a footer are at the
         foot."""
         section = self.section(index)
         page, frame = section.page, section.frame
@@ -298,7 +298,7 @@ class Composition:
 
     @cached_property
     def _running_groups(self) -> Mapping[str | None, Mapping[str, Computed]]:
-        """What lines of headers and footers speak of, by the level that they belong to."""
+        """What lines of headers and footers refer to, by the level that they belong to."""
         lines = [line for part in (self.edition.header, self.edition.footer) if part is not None for line in part.lines]
         spoken: dict[str | None, Mapping[str, Computed]] = {None: self.running}
         for name in {line.of for line in lines if line.of is not None}:

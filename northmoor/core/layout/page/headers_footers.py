@@ -52,7 +52,7 @@ def pieces(line: RunningLine) -> tuple[tuple[Align, TextPiece | PicturePiece], .
 
 
 def running_texts(running: Running | None) -> list[str]:
-    """The templates in a header or footer, without those that speak of a level."""
+    """The templates in a header or footer, without those that refer to a level."""
     lines = [line for line in (running.lines if running else ()) if line.of is None]
     return [piece.text for line in lines for _, piece in pieces(line) if isinstance(piece, TextPiece)]
 
@@ -62,7 +62,7 @@ _KINDS_OF_PAGES = ((1, 1), (1, 9), (2, 9), (3, 9), (8, 8), (9, 9))
 
 
 def lines_on(running: Running, number: int, count: int) -> tuple[int, ...]:
-    """The numbers of the lines that stand on the page of a number, of so many."""
+    """The numbers of the lines that are on the page of a number, of so many."""
     stands = {
         "every": True, "first": number == 1, "later": number > 1, "odd": number % 2 == 1, "even": number % 2 == 0,
         "last": number == count,
@@ -71,7 +71,7 @@ def lines_on(running: Running, number: int, count: int) -> tuple[int, ...]:
 
 
 def running_height(running: Running | None, context: LayoutContext) -> int:
-    """Height of a header or footer with its rule, without the gap to the body: where the most of its lines stand."""
+    """Height of a header or footer with its rule, without the gap to the body: where the most of its lines are."""
     if running is None:
         return 0
     return max(heights_of(running, lines_on(running, *kind), context)[1] for kind in _KINDS_OF_PAGES)
@@ -110,7 +110,7 @@ def template_by_page(text: str, computed: Mapping[str, Computed], count: int, co
 def _texts_on_pages(
     text: str, computed: Mapping[str, Computed], pages: int, context: LayoutContext, level: str | None
 ) -> CellTexts:
-    """A template's text on each page; one that speaks of a level is empty where no group of it is open."""
+    """A template's text on each page; one that refers to a level is empty where no group of it is open."""
     if level is None:
         return template_by_page(text, computed, pages, context)
     unknown = [slot for slot in slots_of([text]) if slot not in computed]
@@ -203,7 +203,7 @@ def lay_out_running(
     context: LayoutContext,
 ) -> RunningLayout:
     """Lay some lines of a header or footer out for a number of pages, the first at `top`. `computed` has the values of
-    expressions on each page by the level that they speak of; none for the report."""
+    expressions on each page by the level that they refer to; none for the report."""
     texts: list[RunningText] = []
     fixed: list[Layer] = []
     if running.lines and not lines:

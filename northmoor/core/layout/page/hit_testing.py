@@ -1,4 +1,4 @@
-"""What stands where on a page, for pointing at: cells, column edges, and the extents of groups.
+"""What is where on a page, for pointing at: cells, column edges, and the extents of groups.
 
 The canvas lights up and drags by these; they come from the same rows and widths as the page itself.
 """
@@ -48,9 +48,9 @@ class HitRegion:
     frame is the extent of its first block, a cell of a grid that of the cell; a run
     is a piece of a text that opens an address."""
     under: str | None = None
-    """The column of the printed table that it stands under; of an item, its frame; of a cell, its grid."""
+    """The column of the printed table that it is under; of an item, its frame; of a cell, its grid."""
     keys: tuple[Any, ...] = ()
-    """In the head of a matrix, the keys of the group of columns that it stands over, outermost first."""
+    """In the head of a matrix, the keys of the group of columns that it is over, outermost first."""
     of_record: bool = False
     """Whether its level is that of the records around its table, and so none of the table's own."""
 
@@ -115,7 +115,7 @@ class HitMap:
 
 
 def hit_map(composition: Composition, index: int) -> HitMap:
-    """What stands where on the page of an index from 0."""
+    """What is where on the page of an index from 0."""
     regions: list[HitRegion] = []
     edges: list[ColumnEdge] = []
     brackets: list[GroupBracket] = []
@@ -273,7 +273,7 @@ def _part_of_cell(data: TableData, place: RowPlace, column: str) -> tuple[str, s
 
 
 def _keys_over(data: TableData, place: RowPlace, column: str) -> tuple[Any, ...]:
-    """The keys of the group of several columns that a cell of a matrix's head stands over; none elsewhere."""
+    """The keys of the group of several columns that a cell of a matrix's head is over; none elsewhere."""
     crosstab, shown = data.crosstab, data.crosstab_column(column)
     if crosstab is None or shown is None or place.row != "head" or not shown.is_measure:
         return ()
@@ -309,7 +309,7 @@ def _brackets(part: TableFragmentOnPage, shown: RowsOnPage) -> list[GroupBracket
     first_y = int(shown.tops[min(headed, len(shown.tops) - 1)])
     for depth, level in enumerate(layout.table.levels):
         if depth < layout.outer:
-            continue  # the records around it are told of by what is repeated for them
+            continue  # the records around it are reported by what is repeated for them
         inside = _inside(part, own, depth)
         positions = np.minimum(flow.position[own], data.rows - 1)
         groups = data.levels[depth]
@@ -351,7 +351,7 @@ def _first_of_group(part: TableFragmentOnPage, group: int, depth: int) -> int:
 
 
 def _is_around(kind: RowKind, depth: int) -> bool:
-    """Whether a row of a kind stands outside the groups of a level."""
+    """Whether a row of a kind is outside the groups of a level."""
     return kind.kind != DETAILS and kind.level <= depth
 
 

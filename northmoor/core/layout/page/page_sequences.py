@@ -32,7 +32,7 @@ class PageSequence:
 
 
 def page_sequences(blocks: Sequence[Block], page: PageSetup) -> Iterator[tuple[PageSetup, list[Block]]]:
-    """An edition's blocks by the paper that they stand on: a page break may turn it."""
+    """An edition's blocks by the paper that they are on: a page break may turn it."""
     own: list[Block] = []
     for block in blocks:
         if isinstance(block, BreakBlock) and block.orientation not in (None, page.orientation):
@@ -62,7 +62,7 @@ def column_offsets(page: PageSetup, frame: BodyBox) -> list[tuple[int, int]]:
 
 
 def column_of(areas: Sequence[tuple[int, int]], left: int, y: int) -> int:
-    """The area that something stands in, by its place in the body."""
+    """The area that something is in, by its place in the body."""
     return max((at for at, (x, top) in enumerate(areas) if x <= left and top <= y), key=areas.__getitem__, default=0)
 
 
@@ -94,7 +94,7 @@ def impose(placed: Placement, areas: Sequence[tuple[int, int]], first: int, whol
 
 
 def _on_pages(placed: PlacedFragments, areas: Sequence[tuple[int, int]], first: int) -> PlacedFragments:
-    """What stands in areas, on the pages from one on."""
+    """What is in areas, on the pages from one on."""
     put, count = PlacedFragments(), len(areas)
     for area, parts in placed.lines.items():
         left, top = areas[area % count]
@@ -106,14 +106,14 @@ def _on_pages(placed: PlacedFragments, areas: Sequence[tuple[int, int]], first: 
 
 
 def _batch(batch: RecordBatch, areas: Sequence[tuple[int, int]], first: int) -> RecordBatch:
-    """Records that stand in areas, on the pages from one on."""
+    """Records that are in areas, on the pages from one on."""
     begin, last = (first + area // len(areas) for area in (batch.first, batch.last))
     held = None if batch.fragments_held is None else _on_pages(batch.fragments_held, areas, first)
     return RecordBatch(begin, last, lambda: _on_pages(batch.place(), areas, first), batch.recent, held)
 
 
 def _runs(run: TableFragments, areas: Sequence[tuple[int, int]], first: int) -> Iterator[TableFragments]:
-    """A table's slices by the column or label that they stand in."""
+    """A table's slices by the column or label that they are in."""
     count = len(areas)
     if count == 1:
         yield replace(run, first_page=run.first_page + first) if first else run

@@ -1,4 +1,4 @@
-"""Which group of a level is open on each page: what lines of headers and footers that belong to a level speak of."""
+"""Which group of a level is open on each page: what lines of headers and footers that belong to a level refer to."""
 
 from collections.abc import Mapping, Sequence
 
@@ -88,7 +88,7 @@ def _columns(
 
 
 def _column(values: list[object], groups: Groups) -> pa.Array:
-    """Keys as a column of their own type; as texts where words stand for some of them."""
+    """Keys as a column of their own type; as texts where words represent some of them."""
     if groups.labels:
         return pa.array([None if value is None else str(value) for value in values], pa.string())
     return pa.array(values, groups.keys.type)

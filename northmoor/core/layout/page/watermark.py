@@ -1,4 +1,4 @@
-"""A watermark: one line of large pale text behind what stands on a page, from corner to corner or level."""
+"""A watermark: one line of large pale text behind what is on a page, from corner to corner or level."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
@@ -63,7 +63,7 @@ def watermark_slots(watermark: Watermark | None) -> list[str]:
 def lay_out_watermark(
     watermark: Watermark, pages: int, computed: Mapping[str, Computed], context: LayoutContext
 ) -> WatermarkLayout:
-    """A watermark for a number of pages; one whose condition cannot be decided is shown, and that is told."""
+    """A watermark for a number of pages; one whose condition cannot be decided is shown, and that is reported."""
     texts = template_by_page(watermark.text, computed, pages, context)
     report_faults(texts, Place(block="watermark"), context)
     shown = (True,) * pages

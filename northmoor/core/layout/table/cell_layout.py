@@ -69,7 +69,7 @@ class ShapedTexts:
 
 @dataclass(frozen=True, eq=False)
 class CellLayout:
-    """A cell definition laid out: where it stands in its kind of row, how it looks, and its texts' lines."""
+    """A cell definition laid out: where it is in its kind of row, how it looks, and its texts' lines."""
 
     name: str
     column: int
@@ -94,13 +94,13 @@ class CellLayout:
     fills: ColorScaleFills | None = None
     """The fills that a colour scale gives."""
     tails: Ints | None = None
-    """For each instance, how far from the end its decimal sign stands; None where signs are not aligned."""
+    """For each instance, how far from the end its decimal sign is; None where signs are not aligned."""
     tail: int = 0
-    """The longest of these: signs stand so far from the end."""
+    """The longest of these: signs are so far from the end."""
     drawing: CellGraphic | None = None
     """What is drawn in place of texts."""
     chart: CellChart | None = None
-    """The chart that stands in place of texts."""
+    """The chart in place of texts."""
     rows: int = 1
     """How many rows it covers, from its own downward."""
     turned: "CellLayout | None" = None
@@ -275,7 +275,7 @@ def _of_whole(kind: RowScope, expression: str, computed: Computed) -> Computed:
 
 
 def with_extent(cell: CellLayout, extent: TextExtent) -> CellLayout:
-    """The plan for texts as wide as told."""
+    """The plan for texts of a given width."""
     widest, tail = extent
     variants = tuple(replace(variant, tail=tail) for variant in cell.variants)
     return replace(cell, widest=widest, tail=tail, variants=variants)
@@ -466,7 +466,7 @@ def _place(table: TableBlock, row: str, column: str, source: Source) -> Place:
 
 
 def name_of_row(place: RowPlace) -> str:
-    """A row as findings speak of it."""
+    """A row as findings refer to it."""
     if place.row == "detail":
         return f"line {place.number + 1} of rows"
     name = place.row.replace("_", " ")
@@ -518,7 +518,7 @@ def _lay_out_cell(
 
 
 def _tails(plan: CellLayout, locale: str) -> Ints:
-    """How far from the end each instance's decimal sign stands; a number without one ends where others have it."""
+    """How far from the end each instance's decimal sign is; a number without one ends where others have it."""
     sign = Locale.parse(locale).number_symbols["latn"]["decimal"]
     shaper, size, distinct = plan.shaper, plan.face.size, plan.shaped.distinct
     heads = shaper.add([shaper.text(number).rpartition(sign)[0] or shaper.text(number) for number in distinct.tolist()])

@@ -31,7 +31,7 @@ class PlacedCells:
     """Lines of cells in reading order. Arrays of one length: `row`, `column`, `x` from the
     table's
     left, `y` and `baseline` from the row's top, `width`, `face` (index of the table's faces), `line` (in its
-    shaper), and `drop`, how much lower it stands where its row is not split."""
+    shaper), and `drop`, how much lower it is where its row is not split."""
 
     table: Cells
 
@@ -151,7 +151,7 @@ class CellPlacer:
         return pieces
 
     def _drop(self, cell: CellLayout, placed: WrappedCell, rows: AnyInts, instances: AnyInts) -> AnyInts:
-        """How much lower the texts of cells begin that do not stand at the top of their rows."""
+        """How much lower the texts of cells begin that are not at the top of their rows."""
         if cell.look.stands == "top":
             return np.zeros(len(rows), np.int64)
         layout = self.layout

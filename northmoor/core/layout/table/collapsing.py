@@ -18,7 +18,7 @@ GroupKeys = tuple[Any, ...]
 class Fold:
     """What of a table is folded: all groups of a level (counted from 1; none: of no level), but for some, and others.
 
-    Groups are told by the keys of their level and those around it.
+    Groups are named by the keys of their level and those around it.
     """
 
     level: int | None = None

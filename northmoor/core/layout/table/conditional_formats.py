@@ -71,7 +71,7 @@ def combine(rows: MatchedFormats | None, cells: MatchedFormats | None) -> Matche
 def _is_matched(
     rule: ConditionalFormat, scope: int, source: Source, count: int, place: Place, context: LayoutContext
 ) -> Bools:
-    """Where a condition holds; one that cannot be asked holds nowhere and is told."""
+    """Where a condition holds; one that cannot be asked holds nowhere and is reported."""
     try:
         parse(rule.when)
     except ExpressionError as error:

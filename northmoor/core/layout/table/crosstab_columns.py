@@ -12,8 +12,8 @@ from northmoor.core.model.blocks.matrix import MatrixBlock, Measure
 
 @dataclass(frozen=True)
 class PrintedColumn:
-    """A column of the printed matrix: at which depth of the column levels it stands, for which group there, and which
-    measures it shows (one, or all where they stand one below the other)."""
+    """A column of the printed matrix: at which depth of the column levels it is, for which group there, and which
+    measures it shows (one, or all where they are one below the other)."""
 
     depth: int
     group: int

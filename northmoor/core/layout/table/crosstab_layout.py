@@ -47,7 +47,7 @@ _LENGTHS = ("size", "padding", "inset", "rule_above", "rule_below", "rule_left",
 
 
 def _max_content_widths(matrix: MatrixBlock, table: TableBlock, spread: TableData, context: LayoutContext) -> list[int]:
-    """The widths of the printed columns by their content, those of a measure as wide as its widest if told."""
+    """The widths of the printed columns by their content, those of a measure as wide as its widest if given."""
     sequence = context.cache.get(("flow", spread, kinds_of_table(table)), lambda: row_sequence(table, spread))
     _, plans = lay_out_rows(table, spread, sequence, context)
     widths = max_content_widths(table, plans)

@@ -152,7 +152,7 @@ class CrosstabTableBuilder:
         )
 
     def _heading(self, depth: int) -> tuple[Row, ...]:
-        """The row that begins a group where the keys of all levels stand in one column."""
+        """The row that begins a group where the keys of all levels are in one column."""
         self._give(depth, f"key{depth}", self._keys_at(depth, depth))
         pattern = self._key_pattern(self.matrix.rows[depth - 1])
         key = Cell(column=_key_name(self._rows_deep), value=f"key{depth}", format=pattern)
@@ -292,7 +292,7 @@ class CrosstabTableBuilder:
         style = (level.style if level is not None else None) or (matrix.total_style if level is None else None)
         text = level.subtotal_text if level is not None else matrix.row_total_text
         if level is not None and self._is_folded(depth):
-            text = f"{{{level.by}}}"  # its key stands nowhere else
+            text = f"{{{level.by}}}"  # its key is nowhere else
         label = self._text(text, CellLevel(depth, 0), depth, f"label{depth}")
         rows = []
         for line, measure in enumerate(shown if self._stacked else matrix.measures[:1]):
@@ -324,7 +324,7 @@ class CrosstabTableBuilder:
         return Cell(column=_key_name(at), text=text, span=self._rows_deep - at + 1)
 
     def _line(self, number: int) -> Row:
-        """A further line of each row, for a measure that stands below the first."""
+        """A further line of each row, for a measure that is below the first."""
         measure = self.matrix.measures[number]
         cells = [Cell(column="measures", text=self._measure_title(measure))]
         for i, printed in enumerate(self.columns):
@@ -367,13 +367,13 @@ class CrosstabTableBuilder:
         return HeadRow(cells=tuple(cells), style=self.matrix.head_style, look=Style(rule_below=0))
 
     def _head_group(self, printed: PrintedColumn, depth: int) -> tuple[int, int]:
-        """Which group's key stands over a printed column in a row of the head: its depth and number."""
+        """Which group's key is over a printed column in a row of the head: its depth and number."""
         if printed.depth < depth:
             return printed.depth, printed.group
         return depth, int(self.data.sides.columns.around(printed.depth, depth)[printed.group])
 
     def _head_text(self, printed: PrintedColumn, depth: int) -> str:
-        """What stands over a printed column in a row of the head: a key, what a total is called, or nothing."""
+        """What is over a printed column in a row of the head: a key, what a total is called, or nothing."""
         matrix = self.matrix
         own, group = self._head_group(printed, depth)
         if own == depth:
@@ -398,7 +398,7 @@ class CrosstabTableBuilder:
     # names for what is computed
 
     def _text(self, text: str, at: CellLevel, scope: int, name: str, group: int | None = None) -> str:
-        """A template with the values it shows given under names of their own; of one group, if told."""
+        """A template with the values it shows given under names of their own; of one group, if given."""
         named = {slot: f"{name}_{number}" for number, slot in enumerate(dict.fromkeys(slots_in(text)))}
         for slot, own in named.items():
             computed = self.data.crossings.values[CrosstabExpression(at, slot)]
@@ -407,7 +407,7 @@ class CrosstabTableBuilder:
                 faults = {0: computed.faults[group]} if group in computed.faults else {}
                 computed = Computed(computed.values.slice(group, 1), faults, words)
             self._give(scope, own, computed)
-            if scope == 0:  # it may stand in the head as well as in a detail's line
+            if scope == 0:  # it may be in the head as well as in a detail's line
                 self._give(DETAIL, own, _repeated(computed, self.data.sides.rows.size(self._rows_deep)))
         return with_renamed_columns(Content(text=text), named).text or ""
 

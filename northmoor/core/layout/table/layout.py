@@ -85,7 +85,7 @@ class TableLayout:
     metrics: RowMetrics
     fold: Fold | None = None
     again: Mapping[int, tuple[RowLayout, tuple[WrappedCell, ...]]] = field(default_factory=dict)
-    """How headings are printed where they are repeated, if otherwise than where they stand; by the plan's number."""
+    """How headings are printed where they are repeated, if otherwise than where they are; by the plan's number."""
     outer: int = 0
     """How many of its levels are the keys of the records around it."""
     paged: PageTotalValues = field(default_factory=lambda: PageTotalValues({}))
@@ -360,7 +360,7 @@ def _wrap_all(cell: CellLayout, room: int) -> Wrapping:
 
 
 def _all_plain(count: int) -> tuple[npt.NDArray[np.int32], Bools]:
-    """One line for each of so many cells, said once for all."""
+    """One line for each of so many cells, given once for all."""
     return np.broadcast_to(np.int32(1), count), np.broadcast_to(np.True_, count)
 
 

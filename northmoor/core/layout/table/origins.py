@@ -51,7 +51,7 @@ def _row_origin(layout: TableLayout, row: int, column: str | None) -> SourceRef:
         return SourceRef(block, "detail", None, keys, ordinal, column, place.number)
     depth = layout.rows.kinds[layout.rows.kind[row]].level
     keys = layout.data.keys(position, depth)
-    if depth:  # after a group of a tree stands the last row of one in it
+    if depth:  # after a group of a tree is the last row of one in it
         keys = (*keys[:-1], layout.data.levels[depth - 1].key(int(layout.rows.index[row])))
     keys = _plain_keys(keys)
     return SourceRef(block, place.row, place.level, keys, None, column, place.number)

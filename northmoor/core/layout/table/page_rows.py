@@ -14,7 +14,7 @@ from northmoor.core.model.blocks.table import PAGE_ROWS
 @dataclass(frozen=True, slots=True, eq=False)
 class RowsOnPage:
     """The rows a page shows, top to bottom: their numbers, tops and heights on the page. `own` says where among them
-    those of the slice stand; the others belong to the page: the head, repeated headings, what is carried, totals."""
+    those of the slice are; the others belong to the page: the head, repeated headings, what is carried, totals."""
 
     rows: Ints
     tops: Ints
@@ -36,13 +36,13 @@ class RowsOnPages:
 
     @property
     def others(self) -> Ints:
-        """Where the rows stand that belong to pages."""
+        """Where the rows are that belong to pages."""
         is_other = np.ones(len(self.rows), bool)
         is_other[self.own] = False
         return np.flatnonzero(is_other)
 
     def page_of(self, rows: Ints) -> Ints:
-        """The pages on which some of the rows stand, by their places among all."""
+        """The pages on which some of the rows are, by their places among all."""
         return np.searchsorted(self.begins, rows, "right") - 1
 
     def page(self, number: int) -> RowsOnPage:
@@ -61,7 +61,7 @@ def rows_on_page(layout: TableLayout, fragment: TableFragment, top: int) -> Rows
 def rows_on_pages(layout: TableLayout, fragments: Sequence[TableFragment], tops: Sequence[int]) -> RowsOnPages:
     """The rows of slices with those that belong to their pages, each from a distance from its page's top on.
 
-    The page's total stands before the totals of all rows, unless it stands at the foot of the page.
+    The page's total is before the totals of all rows, unless it is at the foot of the page.
     """
     before, after = _row_ranges(layout, fragments)
     above, below = _lengths(before), _lengths(after)
@@ -87,7 +87,7 @@ def rows_on_pages(layout: TableLayout, fragments: Sequence[TableFragment], tops:
 
 
 def _row_ranges(layout: TableLayout, fragments: Sequence[TableFragment]) -> tuple[list[list[int]], list[list[int]]]:
-    """The rows that stand before and after each slice."""
+    """The rows that are before and after each slice."""
     head, later_head = layout.head_rows(True), layout.head_rows(False)
     brought, total, carried = (layout.page_row(name) for name in PAGE_ROWS)
     before = [head if fragment.is_first else [*later_head, *fragment.repeated, *brought] for fragment in fragments]
@@ -99,7 +99,7 @@ def _row_ranges(layout: TableLayout, fragments: Sequence[TableFragment]) -> tupl
 
 
 def _heights(layout: TableLayout, rows: Ints) -> Ints:
-    """The heights of rows that stand around slices: those of pages, and repeated headings."""
+    """The heights of rows that are around slices: those of pages, and repeated headings."""
     heights = np.array(layout.page_heights, np.int64)[np.where(rows < 0, -1 - rows, 0)]
     repeated = np.flatnonzero(rows >= 0)
     if len(repeated):
@@ -109,7 +109,7 @@ def _heights(layout: TableLayout, rows: Ints) -> Ints:
 
 
 def _stacked(shown: RowsOnPages, fragments: Sequence[TableFragment], below: Ints, tops: Ints) -> RowsOnPages:
-    """The rows from the tops of their pages' slices down; those at the foot of a page stand there."""
+    """The rows from the tops of their pages' slices down; those at the foot of a page are there."""
     sums = np.concatenate([[0], np.cumsum(shown.heights)])
     begins, counts = shown.begins[:-1], np.diff(shown.begins)
     found = sums[:-1] + np.repeat(tops - sums[begins], counts)

@@ -22,8 +22,8 @@ class RowMetrics:
     break_before: True where a new page must begin.
     level: of each heading or total row, its level from 1; 0 for others.
     is_heading, is_total: kinds of rows.
-    stay: for each row, how many rows after it must stand on its page (for headings).
-    stay_before: for each row, how many rows before it must stand on its page (for totals).
+    stay: for each row, how many rows after it must be on its page (for headings).
+    stay_before: for each row, how many rows before it must be on its page (for totals).
     open_headings: for each row and level (columns), the row number of the heading to repeat when a page begins with it;
         −1 for none.
     details: for each row, how many detail rows come before it (one more entry than rows), or None when pages have no
@@ -75,7 +75,7 @@ class RowMetrics:
 
     @cached_property
     def reach(self) -> int:
-        """How many rows at most must stand with another."""
+        """How many rows at most must be with another."""
         return int(max(self.keep_with_next.max(initial=0), self.keep_with_previous.max(initial=0)))
 
     def repeated_height(self, row: int) -> int:
@@ -90,7 +90,7 @@ class TableFragment:
     `page` counts from the page the table begins on, `number` the table's slices; `y` is the distance from the body's
     top to the table's part. A row taller than a body is split: then the slice's last row shows only a `part`, the
     distance from its top and a height. `foot` is the distance from the body's top to the page's totals, where they
-    stand at its foot.
+    are at its foot.
     """
 
     page: int
@@ -127,7 +127,7 @@ class Body:
 @dataclass(frozen=True)
 class PaginationRules:
     """What holds for all pages: the heights of the head on the first page and on later ones, of the rows that belong to
-    pages (0 for none), whether these stand at the foot of the page, and how many detail rows a page has at most."""
+    pages (0 for none), whether these are at the foot of the page, and how many detail rows a page has at most."""
 
     head: int = 0
     later_head: int = 0
@@ -148,7 +148,7 @@ def paginate(
 ) -> tuple[list[TableFragment], Body]:
     """The rows of each page and what is used of the last page afterwards.
 
-    `split` tells where a row taller than a body may be parted. Rows are counted anew on each page, so that pages which
+    `split` tells where a row taller than a body may be parted. Rows are counted again on each page, so that pages which
     hold fewer than a page may have are filled evenly. `stretch` (first row, end) is some of the rows, as if they were
     all; slices are counted from `number` on.
     """

@@ -222,7 +222,7 @@ def _turned_layer(layout: TableLayout, turned: list[tuple[int, CellLayout, int, 
 
 
 def content_box(cell: CellLayout, instance: int, area: Rect) -> Rect:
-    """The room inside a cell's padding and inset; what has a height of its own stands at the top."""
+    """The room inside a cell's padding and inset; what has a height of its own is at the top."""
     look = cell.look
     shift = 0 if cell.shift is None else int(cell.shift[instance])
     height = area.height - 2 * look.padding

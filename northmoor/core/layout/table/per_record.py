@@ -114,7 +114,7 @@ def record_table_layouts(
 @dataclass(eq=False)
 class RecordTable:
     """A table whose outermost `depth` levels are the keys of records. `groups` says which group of the last of those is
-    each record's, −1 where it has no rows. It tells the pages of one record after another; what it told from a run on,
+    each record's, −1 where it has no rows. It gives the pages of one record after another; what it gave from a run on,
     it tells again after `seek`."""
 
     table: TableBlock
@@ -126,7 +126,7 @@ class RecordTable:
     """Those that the rows of pages are known to need."""
     parts: list[RecordRows] = field(default_factory=list)
     at: int = 0
-    """How many runs have been told, or have been told again."""
+    """How many runs have been given, or have been given again."""
     _recent: GenerationalCache = field(default_factory=lambda: GenerationalCache(_PARTS_HELD))
     _run_groups: "array[int]" = field(default_factory=lambda: array("q"))
     """The group of each run."""

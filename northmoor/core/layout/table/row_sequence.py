@@ -22,7 +22,7 @@ _NAMES = ("heading", "detail", "total")
 class RowKind:
     """A kind of printed row: details, or a heading or total of a level (0: the report).
 
-    `number` counts where there are several of a kind; `after` tells that it stands after its group.
+    `number` counts where there are several of a kind; `after` tells that it is after its group.
     """
 
     kind: int
@@ -35,7 +35,7 @@ class RowKind:
         return self.kind == TOTAL and self.level <= outer and self.after
 
     def place(self, table: TableBlock) -> RowPlace:
-        """Where its definition stands in the table."""
+        """Where its definition is in the table."""
         level = table.levels[self.level - 1].name if self.level else None
         return RowPlace(_NAMES[self.kind], level, self.number)
 
@@ -43,7 +43,7 @@ class RowKind:
 @dataclass(frozen=True, eq=False)
 class RowSequence:
     """A table's printed rows. For each: its kind (an index of `kinds`), the detail row or group it shows, the detail
-    row at which it stands (for what stands after a group, the group's last), and how many detail rows are `done` once
+    row at which it is (for what is after a group, the group's last), and how many detail rows are `done` once
     it is printed."""
 
     kinds: tuple[RowKind, ...]
@@ -75,7 +75,7 @@ class RowSequence:
         return bool(self.is_heading.any())
 
     def first_at(self, positions: AnyInts) -> AnyInts:
-        """The first printed row that stands at each detail row."""
+        """The first printed row that is at each detail row."""
         return np.searchsorted(self.position, positions.astype(np.int32), "left")
 
     def printed(self, kind: RowKind) -> Counts:
@@ -114,7 +114,7 @@ def _follows_details(kind: int, row: Row) -> bool:
 
 
 def row_sequence(table: TableBlock, data: TableData) -> RowSequence:
-    """Put rows in their order: what stands before groups, outer first; details; what stands after, inner first."""
+    """Put rows in their order: what is before groups, outer first; details; what is after, inner first."""
     kinds = kinds_of_table(table)
     if not kinds:
         empty = np.zeros(0, np.int32)
@@ -134,7 +134,7 @@ def row_sequence(table: TableBlock, data: TableData) -> RowSequence:
 
 @dataclass(frozen=True, eq=False)
 class _Key:
-    """What orders the rows of a kind: the detail row they stand at, the kind's slot there, and, for what stands after
+    """What orders the rows of a kind: the detail row they are at, the kind's slot there, and, for what is after
     the groups of a tree, deeper ones first and the rows of one group together."""
 
     position: Counts
@@ -162,7 +162,7 @@ def _order(keys: list[_Key], slots: int) -> npt.NDArray[np.intp]:
 
 
 def _places(kind: RowKind, kinds: tuple[RowKind, ...], data: TableData) -> tuple[Counts, Counts]:
-    """The detail row at which each row of a kind stands, and how many are done once it is printed."""
+    """The detail row at which each row of a kind is, and how many are done once it is printed."""
     if kind.kind == DETAILS:
         positions = np.arange(data.rows, dtype=np.int32)
         return positions, positions + 1
@@ -174,7 +174,7 @@ def _places(kind: RowKind, kinds: tuple[RowKind, ...], data: TableData) -> tuple
     if kind.after:
         return ends - 1, ends
     inner = [k for k in kinds if k.kind == DETAILS or k.level >= kind.level]
-    return starts[:-1], starts[1:] if inner[-1] == kind else starts[:-1]  # nothing else stands for the group's rows
+    return starts[:-1], starts[1:] if inner[-1] == kind else starts[:-1]  # nothing else is printed of the group's rows
 
 
 def row_metrics(table: TableBlock, data: TableData, sequence: RowSequence, heights: AnyInts) -> RowMetrics:
@@ -246,7 +246,7 @@ def _keep_groups_together(
 def _keep_rows_before_totals(
     data: TableData, sequence: RowSequence, keep_with_next: Counts, keep_with_previous: Counts
 ) -> None:
-    """Totals of all rows stand with a row, and with one another."""
+    """Totals of all rows stay with a row, and with one another."""
     if not data.rows or len(sequence) < 2:
         return
     for kind in sequence.kinds_of(0, after=False):
@@ -287,7 +287,7 @@ def _open_headings(table: TableBlock, data: TableData, sequence: RowSequence) ->
         group = np.where(
             own & ~is_detail, np.minimum(sequence.index, len(groups) - 1), data.group_of_row[kind.level - 1][at]
         )
-        after_it = ~is_after & (sequence.kind > order[kind])  # rows that stand later at the same place
+        after_it = ~is_after & (sequence.kind > order[kind])  # rows that are later at the same place
         is_open = inside & (is_detail | (is_after & (levels >= kind.level)) | (after_it & (levels >= kind.level)))
         headings = np.full(len(groups), -1, np.int64)
         headings[sequence.index[sequence.printed(kind)]] = sequence.printed(kind)

@@ -1,4 +1,4 @@
-"""Widths of texts by the column: the characters of a font that stand each for one glyph, and how pairs of them kern.
+"""Widths of texts by the column: the characters of a font that are one glyph each, and how pairs of them kern.
 
 HarfBuzz is the reference. Where a text is made of such characters only, its width is the sum of their advances and of
 the kerning of each pair; both are asked of HarfBuzz once, pair by pair as they are met, and then looked up for whole
@@ -31,7 +31,7 @@ _CHUNK = 100_000
 
 @dataclass(frozen=True, eq=False)
 class TextWidths:
-    """Texts' widths in font units; those that are `simple` are known. `alone` are simple ones in which no glyph stands
+    """Texts' widths in font units; those that are `simple` are known. `alone` are simple ones in which no glyph is
     for two characters, so that they read as they are drawn."""
 
     widths: Ints
@@ -81,7 +81,7 @@ class AdvanceTable:
         return np.array([*shares, False], bool)
 
     def is_even(self, chars: set[str]) -> bool:
-        """Whether all digits are as wide, wherever they stand among some characters."""
+        """Whether all digits are as wide, wherever they are among some characters."""
         if not (chars | _DIGITS) <= set(self.glyphs):
             return False
         around, digits = (

@@ -46,7 +46,7 @@ class Font:
 
     @cached_property
     def unicode_of_glyph(self) -> dict[int, str]:
-        """The character each glyph stands for by itself, the lowest code point where several share one."""
+        """The character each glyph represents by itself, the lowest code point where several share one."""
         pairs = ((self.hb.get_nominal_glyph(point), point) for point in sorted(self.characters, reverse=True))
         return {glyph: chr(point) for glyph, point in pairs if glyph is not None}
 
@@ -84,7 +84,7 @@ def font_file(family: str, bold: bool, italic: bool) -> str:
 
 
 def fallback_file(file: str) -> str:
-    """The font that stands in for characters a font lacks."""
+    """The font that replaces characters a font lacks."""
     return FALLBACK["Bold" in file]
 
 

@@ -23,7 +23,7 @@ Width = TypeVar("Width", int, Ints)
 _Known = TypeVar("_Known", Ints, npt.NDArray[np.uint8])
 _SIMPLE, _ALONE, _BROKEN, _PENDING, _SINGLE = 1, 2, 4, 8, 16
 """What is known of a line: see `alphabet.Measured`; broken ones have line breaks of their own, pending ones are not
-written yet, single ones are of a column, and likely to stand in one place only."""
+written yet, single ones are of a column, and likely to be in one place only."""
 _WRITTEN = 4096
 """Texts of a column that are written at a time."""
 _MOST_WRITTEN = 128
@@ -35,7 +35,7 @@ _VARIATION = {0xFE0E, 0xFE0F, 0x200B, 0x200C, 0x200D, 0x2060, 0xFEFF, 0xAD}
 @dataclass(frozen=True, slots=True)
 class Glyphs:
     """A run of one font: glyph ids and, in font units, each one's advance and offsets. `in_place` when every glyph
-    stands at its own advance, `says_itself` when the glyphs alone tell the text."""
+    is at its own advance, `says_itself` when the glyphs alone tell the text."""
 
     font: str
     ids: tuple[int, ...]
@@ -218,7 +218,7 @@ class Shaper:
         return found
 
     def is_single(self, numbers: npt.NDArray[np.integer[Any]]) -> Bools:
-        """Of lines, which are of a column and likely to stand in one place only; of others it is worth to keep what is
+        """Of lines, which are of a column and likely to be in one place only; of others it is worth to keep what is
         made of them."""
         found: Bools = self._flags[numbers] & _SINGLE != 0
         return found

@@ -1,4 +1,4 @@
-"""Blocks that hold others: walking through them, and changing the list that a block stands in."""
+"""Blocks that hold others: walking through them, and changing the list that a block is in."""
 
 from collections.abc import Callable, Iterator, Sequence
 
@@ -48,7 +48,7 @@ def in_every_list(blocks: Blocks, change: Callable[[Blocks], Blocks]) -> Blocks:
 
 
 def replaced(blocks: Blocks, name: str, by: Callable[[Block], Sequence[Block]]) -> Blocks:
-    """A list where some blocks stand in place of the one of a name, wherever that is."""
+    """A list where some blocks replace the one of a name, wherever that is."""
 
     def change(own: Blocks) -> Blocks:
         if all(block.name != name for block in own):
@@ -59,7 +59,7 @@ def replaced(blocks: Blocks, name: str, by: Callable[[Block], Sequence[Block]]) 
 
 
 JOINT = "--"
-"""What stands between the name of a block that includes others and that of one of those."""
+"""What is between the name of a block that includes others and that of one of those."""
 
 
 def including(blocks: Sequence[Block], name: str) -> str | None:
@@ -69,7 +69,7 @@ def including(blocks: Sequence[Block], name: str) -> str | None:
 
 
 def items_of(blocks: Sequence[Block], names: Sequence[str]) -> tuple[FrameBlock, list[int]] | None:
-    """The frame that the first of some blocks stands in, and the numbers of the items in which any of them does."""
+    """The frame that the first of some blocks is in, and the numbers of the items in which any of them does."""
     for frame in (block for block in walk(blocks) if isinstance(block, FrameBlock)):
         own = {block.name: number for number, item in enumerate(frame.items) for block in item.blocks}
         if any(name in own for name in names):
@@ -78,7 +78,7 @@ def items_of(blocks: Sequence[Block], names: Sequence[str]) -> tuple[FrameBlock,
 
 
 def for_each_around(blocks: Sequence[Block], name: str, outer: ForEachBlock | None = None) -> ForEachBlock | None:
-    """The innermost for-each that a block stands in, if any."""
+    """The innermost for-each that a block is in, if any."""
     for block in blocks:
         if block.name == name:
             return outer

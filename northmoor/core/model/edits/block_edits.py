@@ -137,7 +137,7 @@ def move_into(report: Report, edition: str, name: str, target: Target) -> Report
     assert found is not None
     block = next(each for each in walk(found.blocks) if each.name == name)
     if target.block == name or any(inner.name == target.block for inner in walk((block,))):
-        return report  # nothing can stand in itself
+        return report  # nothing can be in itself
     without = remove_blocks(report, edition, [name])
     return insert_blocks(without, edition, [block], target)
 

@@ -37,7 +37,7 @@ def rename_edition(report: Report, name: str, new: str) -> Report:
 
 
 def move_edition(report: Report, name: str, by: int) -> Report:
-    """A report where an edition stands further up (negative) or down; at the end it stays."""
+    """A report where an edition is further up (negative) or down; at the end it stays."""
     editions = list(report.editions)
     at = _names(report).index(name)
     moved = editions.pop(at)

@@ -1,4 +1,4 @@
-"""Edits of a frame's items: their places, which stands in front, what is locked and what moves together."""
+"""Edits of a frame's items: their places, which is in front, what is locked and what moves together."""
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Literal

@@ -19,7 +19,7 @@ def insert_track(grid: GridBlock, at: int) -> GridBlock:
 
 
 def remove_track(grid: GridBlock, at: int) -> GridBlock:
-    """A grid without a column; blocks that stand in it alone go with it."""
+    """A grid without a column; blocks that are in it alone go with it."""
     kept = []
     for cell in grid.cells:
         covers = cell.column <= at < cell.column + cell.columns
@@ -51,7 +51,7 @@ def insert_row(grid: GridBlock, at: int) -> GridBlock:
 
 
 def remove_row(grid: GridBlock, at: int) -> GridBlock:
-    """A grid without a row; blocks that stand in it alone go with it."""
+    """A grid without a row; blocks that are in it alone go with it."""
     kept = []
     for cell in grid.cells:
         covers = cell.row <= at < cell.row + cell.rows

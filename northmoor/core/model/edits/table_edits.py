@@ -75,7 +75,7 @@ def with_columns(block: TableBlock, columns: tuple[Column, ...]) -> TableBlock:
 def add_level(report: Report, edition: str, table: str, field: str, expression: str, at: int | None = None) -> Report:
     """Group a table by a field, with a heading, and with a total under each column whose field is totalled.
 
-    The level stands before the one at a place (0 is outermost), or innermost.
+    The level is before the one at a place (0 is outermost), or innermost.
     """
     block = table_of(report, edition, table)
     total = total_row(report, block, f"Total for {{{expression}}}", "total")

@@ -28,7 +28,7 @@ class MarkType:
     is_connected: bool = False
     """Whether a series is one line, at whose end its name may be."""
     legend: Literal["series", "categories", "gradient"] = "series"
-    """What its colours stand for."""
+    """What its colours represent."""
     combinable: bool = False
     """Whether one measure of another chart can be drawn as it."""
     hosts_others: bool = False

@@ -120,7 +120,7 @@ class ContentWriter:
         return pa.concat_arrays(parts).take(pa.array(places))
 
     def _cached_lines(self, shaper: Shaper, lines: Ints, face: TextFace) -> pa.BinaryArray:
-        """The operators of lines that may stand in many places, made once for each at a size."""
+        """The operators of lines that may be in many places, made once for each at a size."""
         kept = self._kept.setdefault(shaper, {}).setdefault(face.size, _LineCache())
         new = kept.unknown(lines)
         if len(new):
@@ -191,7 +191,7 @@ class ContentWriter:
 
 
 class _LineCache:
-    """What draws lines that may stand in many places, by the lines' numbers."""
+    """What draws lines that may be in many places, by the lines' numbers."""
 
     def __init__(self) -> None:
         self._places = np.full(1024, -1, np.int32)

@@ -29,7 +29,7 @@ class FontUse:
     _parts: tuple[int, FontParts] | None = None
 
     def parts(self, font: Font) -> FontParts:
-        """What to embed for the used glyphs, made anew only when glyphs have come in since."""
+        """What to embed for the used glyphs, made again only when glyphs have come in since."""
         size = len(self.glyphs) + len(self.characters)
         if self._parts is None or self._parts[0] != size:
             alone = advance_table(font.file).glyphs

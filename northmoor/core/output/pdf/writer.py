@@ -260,7 +260,7 @@ def _write_image(
 
 
 def _write_drawing(file: PdfFile, picture: VectorPicture) -> int:
-    """Write a drawing as a form (ISO 32000-1, 8.10), which may stand in many places; its number."""
+    """Write a drawing as a form (ISO 32000-1, 8.10), which may be in many places; its number."""
     width, height = picture.pixels
     opacities = list(dict.fromkeys(path.opacity for path in picture.paths))
     out: list[bytes] = []

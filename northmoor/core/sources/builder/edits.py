@@ -22,7 +22,7 @@ from northmoor.core.sources.builder.select_ast import (
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogTable
 
 ConditionPath = tuple[int, ...]
-"""Where a condition stands: its number among its group's parts, from the outermost group inward."""
+"""Where a condition is: its number among its group's parts, from the outermost group inward."""
 _PLAIN = re.compile(r"[a-z_][a-z0-9_]*")
 _RESERVED = frozenset(
     [
@@ -126,7 +126,7 @@ def with_table(
 
 
 def without_table(sentence: SelectModel, at: int) -> SelectModel:
-    """Take a table out, and with it all that is said of its columns. The first one stays."""
+    """Take a table out, and with it all that refers to its columns. The first one stays."""
     gone = sentence.from_items[at]
     mention = re.compile(rf"(?<![\w.]){re.escape(gone.known_as)}\.")
     left = replace(
@@ -152,7 +152,7 @@ def _without_reference(condition: Condition | None, mention: re.Pattern[str]) ->
 
 
 def _joined(joining: Joining, parts: Iterable[Condition]) -> Condition | None:
-    """Parts as one condition: those joined in the same way become one group, a single one stands alone."""
+    """Parts as one condition: those joined in the same way become one group, a single one is alone."""
     flat: list[Condition] = []
     for part in parts:
         flat += part.parts if isinstance(part, BooleanGroup) and part.joining == joining else (part,)
@@ -205,7 +205,7 @@ def toggle_connective(condition: Condition | None, path: ConditionPath) -> Condi
 def project(sentence: SelectModel, kept: Iterable[SelectItem], dialect: str) -> SelectModel:
     """Keep these columns. With a total among them, the rows are grouped by all that are none.
 
-    Columns that would have the same name are told apart by their tables.
+    Columns that would have the same name are distinguished by their tables.
     """
     named: list[SelectItem] = []
     taken: set[str] = set()
@@ -230,7 +230,7 @@ _EXPRESSION = re.compile(r"[A-Za-z_]\w*\s*\(.*\)|.*(?<![\w:]):[A-Za-z_]\w*.*")
 
 
 def literal_text(typed: str, columns: Iterable[str]) -> str:
-    """What a typed value means as SQL: numbers, parameters, columns and calls stand as they are, the rest is text."""
+    """What a typed value means as SQL: numbers, parameters, columns and calls stay as they are, the rest is text."""
     text = typed.strip()
     if _VALUE.fullmatch(text) or text in columns or _EXPRESSION.fullmatch(text):
         return text

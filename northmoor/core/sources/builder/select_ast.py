@@ -79,7 +79,7 @@ class OrderItem:
 
 @dataclass(frozen=True)
 class SelectModel:
-    """A query as it can be said."""
+    """A query as a sentence."""
 
     from_items: tuple[FromItem, ...]
     select_items: tuple[SelectItem, ...]
@@ -370,7 +370,7 @@ def _is_comma(token: Any) -> bool:
 
 
 def _depths(tokens: list[Any]) -> Iterator[int]:
-    """How many brackets each token stands in; a bracket itself stands outside of it."""
+    """How many brackets each token is in; a bracket itself is outside of it."""
     depth = 0
     for token in tokens:
         if token.token_type in _CLOSE:

@@ -1,6 +1,6 @@
 """MariaDB and MySQL through PyMySQL: statements prepared at the server, rows streamed as text and typed by columns.
 
-PyMySQL itself would paste quoted values into the SQL. Instead the statement is prepared as it stands, and values reach
+PyMySQL itself would paste quoted values into the SQL. Instead the statement is prepared as it is, and values reach
 the server as variables written in digits only, so that none can ever be read as SQL.
 """
 

@@ -131,7 +131,7 @@ class PostgresqlDriver:
                 moment = _one(clock, "select transaction_timestamp()")
                 batches = enforce_row_limit(rows.batches, len(names), request.stop)
                 yield ResultStream(names, kinds, batches, moment, preview=rows.preview)
-        except (adbc_driver_manager.Error, OSError) as error:  # a copy that breaks off is told by Arrow
+        except (adbc_driver_manager.Error, OSError) as error:  # a copy that breaks off is reported by Arrow
             request.stop.raise_if_cancelled()
             raise _fault(error) from error
 

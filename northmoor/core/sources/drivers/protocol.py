@@ -42,7 +42,7 @@ class QueryRequest:
     kinds: Mapping[str, KindName] = field(default_factory=dict)
 
     def listed(self, placeholder: Placeholder) -> Listed | None:
-        """The list that a placeholder stands for; None for a single value."""
+        """The list that a placeholder represents; None for a single value."""
         value = self.values.get(placeholder.name)
         return value if isinstance(value, tuple) else None
 
@@ -86,7 +86,7 @@ class Driver(Protocol):
     """A way to ask one connection."""
 
     dialect: str
-    """The SQL dialect it speaks, by sqlglot's name."""
+    """Its SQL dialect, by sqlglot's name."""
 
     @property
     def identity(self) -> str:

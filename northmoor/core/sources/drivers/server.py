@@ -1,4 +1,4 @@
-"""What connections to servers have in common: how long is waited, and what is said when one does not answer."""
+"""What connections to servers have in common: how long is waited, and the message when one does not answer."""
 
 from northmoor.core.errors import ConnectionFault, WrongPassword
 from northmoor.core.model.connections import KIND_OF_CONNECTION, ServerConnection

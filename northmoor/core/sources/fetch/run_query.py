@@ -108,7 +108,7 @@ def _engine(request: FetchRequest) -> Iterator[Engine]:
 
 
 def _fill_placeholders(request: FetchRequest) -> None:
-    """See that each placeholder has a value that can stand there."""
+    """See that each placeholder has a value that can be there."""
     checked, values = request.resolved.checked, request.values.by_name
     ranges = {p.name: p.names for p in request.report.parameters if p.holds == "range"}
     for found in placeholders(checked.sql, checked.dialect):

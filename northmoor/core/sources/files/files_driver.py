@@ -50,7 +50,7 @@ class FilesDriver:
         return modified_at(*self._files(), self._path)
 
     def catalog(self, stop: CancelToken, counted: bool = True) -> Catalog:  # noqa: ARG002  # its counts cost nothing
-        """A table for each file, sheet and repeated element. A file that cannot be read stands there with its fault."""
+        """A table for each file, sheet and repeated element. A file that cannot be read is there with its fault."""
         tables = []
         for path, stem in self._files().items():
             stop.raise_if_cancelled()

@@ -88,7 +88,7 @@ def _lines(path: Path, text: str, error: json.JSONDecodeError) -> list[Any]:
 
 
 def _repeated_elements(root: Any) -> frozenset[str]:
-    """Names of elements that stand more than once in some element."""
+    """Names of elements that occur more than once in some element."""
     found: set[str] = set()
     for parent in root.iter(etree.Element):
         names = [_local(child) for child in parent if isinstance(child.tag, str)]
@@ -132,7 +132,7 @@ class _TableBuilder:
 
     @property
     def key(self) -> str:
-        """The column that tells its records apart; an element within one of the same name is told by both names."""
+        """The column that tells its records apart; an element within one of the same name is named by both."""
         is_within_same = self.parent is not None and self.parent.element == self.element
         return f"{self.name if is_within_same else self.element}_key"
 

@@ -24,7 +24,7 @@ _KINDS: dict[str, KindName] = {
 
 @dataclass(frozen=True)
 class Schema:
-    """A file's schema: elements that may stand more than once, and the types of simple elements and attributes."""
+    """A file's schema: elements that may occur more than once, and the types of simple elements and attributes."""
 
     path: Path
     repeated: frozenset[str]
@@ -75,7 +75,7 @@ def _repeated(tree: Any) -> frozenset[str]:
 
 
 def _kinds(tree: Any) -> dict[str, ValueType]:
-    """Types by name; a name that stands for several types has none."""
+    """Types by name; a name that represents several types has none."""
     named = {t.get("name"): t for t in tree.iter(f"{_XS}simpleType") if t.get("name")}
     found: dict[str, set[ValueType]] = {}
     for entry in (*tree.iter(f"{_XS}element"), *tree.iter(f"{_XS}attribute")):

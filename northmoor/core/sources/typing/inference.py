@@ -25,7 +25,7 @@ _KEEPING_SCALE = (exp.Abs, exp.Neg, exp.Paren, exp.Coalesce, exp.Filter, exp.Win
 
 
 def infer_types(query: CheckedQuery, catalog: Catalog) -> tuple[ValueType | None, ...]:
-    """The type of each column of a query, None where it cannot be told; empty when nothing can be told at all."""
+    """The type of each column of a query, None where it cannot be determined; empty when none can be determined."""
     typed = None if query.is_call else _typed_tree(query, catalog)
     return tuple(_type_of(cast(exp.Expression, p.unalias())) for p in typed.selects) if typed is not None else ()
 
@@ -108,7 +108,7 @@ def _has_decimals(node: exp.Expression) -> bool:
 
 
 def _scale(node: exp.Expression) -> int | None:
-    """Decimal places of an exact expression; None when they cannot be told."""
+    """Decimal places of an exact expression; None when they cannot be determined."""
     if isinstance(node, exp.Literal):
         return None if node.is_string or "e" in node.name.lower() else len(node.name.partition(".")[2])
     if isinstance(node, exp.Column | exp.Cast):

@@ -1,4 +1,4 @@
-"""Dragging what stands in frames: what is taken hold of, where it goes, and what it is drawn to on the way.
+"""Dragging what is in frames: what is taken hold of, where it goes, and what it is drawn to on the way.
 
 Lengths are millipoints on the page; the canvas turns them into pixels.
 """
@@ -101,7 +101,7 @@ def grip_at(
 
 
 def extents_of(places: Iterable[HitMap], frame: str) -> dict[int, tuple[int, int]]:
-    """Width and height of a frame's items, by their numbers, where they first stand."""
+    """Width and height of a frame's items, by their numbers, where they first are."""
     found: dict[int, tuple[int, int]] = {}
     for each in places:
         for region in each.regions:
@@ -116,7 +116,7 @@ def box_of(region: HitRegion) -> ItemBox:
 
 
 def _frame_box(places: HitMap, frame: str, item: ItemBox) -> ItemBox:
-    """The frame that an item stands in; the same frame may stand on a page several times."""
+    """The frame that an item is in; the same frame may be on a page several times."""
     grounds = [
         box_of(region)
         for region in places.regions

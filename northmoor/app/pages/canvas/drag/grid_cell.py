@@ -16,7 +16,7 @@ from northmoor.core.model.edits import Target
 
 
 def grid_block_at(blocks: Sequence[Block], region: HitRegion | None) -> str | None:
-    """The block of a spot that stands in a cell of a grid."""
+    """The block of a spot that is in a cell of a grid."""
     if region is None:
         return None
     grids = (block for block in walk(blocks) if isinstance(block, GridBlock))

@@ -42,7 +42,7 @@ class Guide:
 
 
 def frame_boxes(places: HitMap, frame: str) -> Iterator[ItemBox]:
-    """Where a frame stands on a page; in a for-each, that may be several places."""
+    """Where a frame is on a page; in a for-each, that may be several places."""
     return (box_of(s) for s in places.regions if s.row == "frame" and s.block == frame and s.part != "item")
 
 
@@ -87,7 +87,7 @@ class GuideDrag:
         return self._now != self._guide
 
     def move(self, point: QPoint, freely: bool) -> None:
-        """Follow the pointer; near the frame's grid, and edges and middles of what stands in it, go there."""
+        """Follow the pointer; near the frame's grid, and edges and middles of what is in it, go there."""
         if not self.has_moved and (point - self._start).manhattanLength() < SLACK:
             return
         guide, scale, page = self._guide, self._view.scale(), self._view.page_rect(self._guide.page)
@@ -100,7 +100,7 @@ class GuideDrag:
         self._now = replace(guide, at=place if 0 < place < guide.length else None)
 
     def _lines(self) -> list[int]:
-        """Where edges and middles are of what stands in the frame, from its edge."""
+        """Where edges and middles are of what is in the frame, from its edge."""
         guide, places = self._guide, self._view.places(self._guide.page)
         regions = places.regions if places is not None else ()
         boxes = [box_of(s) for s in regions if s.part == "item" and s.under == guide.frame.name]

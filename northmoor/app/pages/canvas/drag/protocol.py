@@ -24,7 +24,7 @@ class PageView(Protocol):
         """The page under a point, and the point on it in millipoints."""
 
     def places(self, index: int) -> HitMap | None:
-        """What stands where on a page, if it is shown."""
+        """What is where on a page, if it is shown."""
 
 
 class Drag(Protocol):
