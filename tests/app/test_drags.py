@@ -18,7 +18,7 @@ from northmoor.core.model.lengths import parse_length
 from northmoor.core.model.serialization import report_text
 from tests.app.conftest import settle
 from tests.app.test_blocks import do
-from tests.app.test_placing import frame, move, on_screen
+from tests.app.test_frame_tools import frame, move, on_screen
 
 Begin = Callable[[Window], QPoint]
 

@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from northmoor.core.layout.table.pagination import Body, PaginationRules, RowMetrics, TableFragment, paginate
-from tests.core.test_paginate import ByLines, metrics_of
+from tests.core.test_pagination import ByLines, metrics_of
 from tests.helpers import examples
 
 

@@ -1,4 +1,4 @@
-"""A name changed wherever it is used: queries, their columns, levels. (Parameters are in test_rewriting.)"""
+"""A name changed wherever it is used: queries, their columns, levels. (Parameters are in test_parameter_renaming.)"""
 
 from collections.abc import Callable
 from pathlib import Path

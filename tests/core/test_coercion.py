@@ -1,4 +1,4 @@
-"""Mending: what any column of loose values becomes, and that nothing is changed on the way."""
+"""Coercion: what any column of loose values becomes, and that nothing is changed on the way."""
 
 from datetime import date, datetime, timedelta
 from decimal import Decimal
