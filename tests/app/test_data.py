@@ -247,7 +247,7 @@ def test_a_sentence_is_built_by_choosing_and_is_sql_at_every_step(
 
 
 def test_sentence_and_sql_follow_each_other(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
-    assert "status is paid" in chips(data)
+    qtbot.waitUntil(lambda: "status is paid" in chips(data))  # chips are shown with the next event
     sql = data.editor.text()
     data.editor.setText(sql.replace("b.status = 'paid'", "b.status in ('paid', 'refunded')"))
     qtbot.waitUntil(lambda: "status is one of paid, refunded" in chips(data), timeout=3_000)
@@ -357,7 +357,7 @@ def test_a_query_is_shared_and_changing_it_names_its_reports(
     window.save()
     query = window.controller.report.query("fares")
     assert (query.shared, query.sql, query.connection) == ("fares-shared", "", None)
-    assert "status is paid" in chips(data)
+    qtbot.waitUntil(lambda: "status is paid" in chips(data))  # chips are shown with the next event
     settle(window, qtbot)
     said: list[str] = []
 
