@@ -51,3 +51,12 @@ def test_the_lock_file_names_no_host() -> None:
     lock = (ROOT / "requirements.lock").read_text(encoding="utf-8")
     assert "://" not in lock
     assert "--hash=sha256:" in lock
+
+
+def test_the_model_loads_no_engine_and_no_window() -> None:
+    heavy = "{'duckdb', 'sqlalchemy', 'pyarrow', 'numpy', 'PyQt6'} & set(__import__('sys').modules)"
+    done = subprocess.run(
+        [sys.executable, "-c", f"import northmoor.core.model.report; print({heavy})"],
+        capture_output=True, text=True, check=True,
+    )  # fmt: skip
+    assert done.stdout == "set()\n"

@@ -64,7 +64,13 @@ def test_ends_that_are_fixed_stay_and_have_no_ticks_beyond() -> None:
 
 
 def test_decimals_are_as_many_as_tell_ticks_apart() -> None:
-    assert [decimals_of(ticks) for ticks in ((0, 50), (0, 2.5), (0.25, 0.5), (1e6, 2e6), (1e-10, 2e-10))] == [0, 1, 2, 0, 10]
+    assert [decimals_of(ticks) for ticks in ((0, 50), (0, 2.5), (0.25, 0.5), (1e6, 2e6), (1e-10, 2e-10))] == [
+        0,
+        1,
+        2,
+        0,
+        10,
+    ]
 
 
 @given(st.floats(1e-6, 1e6), st.floats(1.1, 1e6))

@@ -1,17 +1,26 @@
 """Parameter values: typed from texts, defaults, and clear refusals."""
 
+import re
+from contextlib import nullcontext
 from datetime import date, datetime
 from decimal import Decimal
 from zoneinfo import ZoneInfo
 
+import duckdb
+import pyarrow as pa
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from pydantic import ValidationError
 
+from northmoor.core.engine.arrow_types import arrow_type
 from northmoor.core.errors import ParameterError
+from northmoor.core.model.kinds.value_kinds import VALUE_KINDS, ValueKind
+from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.model.parameters import Choice, Parameter
 from northmoor.core.values.parameter_values import read_value
 from northmoor.core.values.relative_periods import Clock, Span
+from northmoor.core.values.scalars import read_scalar
 from tests.helpers import MOMENT, bind, report_of
 
 
@@ -149,3 +158,32 @@ def test_labels_say_what_was_chosen() -> None:
     assert found.labels["ids"].startswith("1000, 1001, ")
     assert found.labels["ids"].endswith(" … (2000)")
     assert dict(found.by_name) | {"ids": ()} == {"season": ("w", "s"), "season_count": 2, "ids": (), "ids_count": 2000}
+
+
+@pytest.mark.parametrize("kind", VALUE_KINDS, ids=lambda kind: kind.name)
+def test_what_a_kind_offers_is_of_the_kind_and_is_held_by_the_engine_as_by_arrow(kind: ValueKind) -> None:
+    texts = (kind.sample, kind.first_choice, *(() if kind.is_moment else (kind.default,)))
+    values = [read_scalar(kind.name, text) for text in texts]
+    held = pa.array(values, arrow_type(ValueType(kind.name, 38 if kind.name == "decimal" else 0, 10)))
+    assert held.to_pylist() == values
+    own = duckdb.sql(f"select cast(null as {kind.sql}) as value").to_arrow_table().schema.field("value").type
+    assert own == held.type
+    assert Parameter(name="p", kind=kind.name).controls == kind.controls
+    assert Parameter(name="p", kind=kind.name, default=kind.default).default == kind.default
+
+
+@pytest.mark.parametrize("kind", VALUE_KINDS, ids=lambda kind: kind.name)
+def test_a_value_of_no_kind_is_answered_with_what_to_write(kind: ValueKind) -> None:
+    with pytest.raises(ValueError, match=f"is no {kind.name}; write .*{re.escape(kind.example)}"):
+        read_scalar(kind.name, ["neither", "nor"])
+
+
+@pytest.mark.parametrize("kind", VALUE_KINDS, ids=lambda kind: kind.name)
+def test_only_what_has_an_order_has_limits_and_only_moments_have_ranges(kind: ValueKind) -> None:
+    for fits, changes in (
+        (kind.is_ordered, {"smallest": kind.sample}),
+        (kind.is_moment, {"holds": "range"}),
+        (kind.name == "text", {"pattern": "x"}),
+    ):
+        with nullcontext() if fits else pytest.raises(ValidationError):
+            Parameter(name="p", kind=kind.name, **changes)
