@@ -1,4 +1,4 @@
 """From pages to a PDF file, page by page.
 
-Reading order: `writer`, `content_streams`, `font_embedding`, `file_structure`.
+Reading order: `writer`, `content_streams`, `font_embedding`, `destinations`, `outline`, `file_structure`.
 """

@@ -17,7 +17,6 @@ from northmoor.core.base.gc_pause import gc_paused
 from northmoor.core.layout.graphics.display_list import (
     PAGES_PER_BATCH,
     AnyPicture,
-    Item,
     Links,
     Page,
     Paths,
@@ -27,11 +26,12 @@ from northmoor.core.layout.graphics.display_list import (
     layer_items,
 )
 from northmoor.core.layout.text.fonts import open_font
-from northmoor.core.model.links import place_named
 from northmoor.core.output.paged_document import FileWriter, Metadata, PagedDocument
 from northmoor.core.output.pdf.content_streams import ContentWriter, draw_paths
+from northmoor.core.output.pdf.destinations import NamedDestinations, link_annotation
 from northmoor.core.output.pdf.file_structure import COMPRESSION, PdfFile, dictionary, listed, points, reference, string
 from northmoor.core.output.pdf.font_embedding import write_font
+from northmoor.core.output.pdf.outline import PdfOutline
 
 _QUICK = 1
 _SIBLINGS = 128
@@ -84,7 +84,7 @@ def _assemble(
 ) -> None:
     file = PdfFile(target)
     catalog, tree, resources = file.number(), _PageTree(file), file.number()
-    outline, places = _Outline(), _Destinations()
+    outline, places = PdfOutline(), NamedDestinations()
     for page, packed in packed_pages:
         content = file.add_stream({}, packed, is_packed=True)
         entries = {
@@ -94,9 +94,8 @@ def _assemble(
             "Resources": reference(resources),
             "Contents": reference(content),
         }
-        if links := [
-            _link(page, item) for layer in page.layers if isinstance(layer, Links) for item in layer_items(layer)
-        ]:
+        items = (item for layer in page.layers if isinstance(layer, Links) for item in layer_items(layer))
+        if links := [link_annotation(page, item) for item in items]:
             entries["Annots"] = listed(links)
         number = tree.add(dictionary(entries))
         outline.add(page, number)
@@ -110,8 +109,8 @@ def _assemble(
     fonts = {use.resource: reference(write_font(file, use, open_font(name))) for name, use in own.fonts.items()}
     pictures = {resource: reference(_write_picture(file, picture)) for resource, picture in own.pictures.values()}
     file.add(dictionary({"Font": dictionary(fonts), "XObject": dictionary(pictures)}), resources)
-    told = {"Title": metadata.title, "Producer": "Northmoor", **metadata.entries}
-    file.close(catalog, file.add(dictionary({name: string(text) for name, text in told.items()})))
+    described = {"Title": metadata.title, "Producer": "Northmoor", **metadata.entries}
+    file.close(catalog, file.add(dictionary({name: string(text) for name, text in described.items()})))
 
 
 class _PageTree:
@@ -149,94 +148,6 @@ class _PageTree:
         kids, self._kids = self._kids, []
         entries = {"Type": b"/Pages", "Parent": reference(self._root), "Kids": listed(kids), "Count": b"%d" % len(kids)}
         self._nodes.append((self._file.add(dictionary(entries), self._own), len(kids)))
-
-
-class _Outline:
-    """The document's outline (ISO 32000-1, 12.3.3): its entries in order, each with its depth and its place."""
-
-    def __init__(self) -> None:
-        self.marks: list[tuple[int, str, bytes]] = []
-
-    def add(self, page: Page, number: int) -> None:
-        """Add a page's bookmarks; none is more than one level below the one before."""
-        for mark in page.bookmarks:
-            deepest = self.marks[-1][0] + 1 if self.marks else 0
-            self.marks.append((min(mark.depth, deepest), mark.title, _place(page, number, mark.y)))
-
-    def write(self, file: PdfFile) -> int:
-        """Write the outline, closed; its number."""
-        root = file.number()
-        numbers = [file.number() for _ in self.marks]
-        links: list[dict[str, bytes]] = [{} for _ in self.marks]
-        children: list[list[int]] = [[] for _ in self.marks]
-        roots: list[int] = []
-        open_: list[int] = []
-        for at, (depth, _, _) in enumerate(self.marks):
-            del open_[depth:]
-            siblings = children[open_[-1]] if open_ else roots
-            if siblings:
-                links[at]["Prev"] = reference(numbers[siblings[-1]])
-                links[siblings[-1]]["Next"] = reference(numbers[at])
-            links[at]["Parent"] = reference(numbers[open_[-1]] if open_ else root)
-            siblings.append(at)
-            open_.append(at)
-        for at, (_, title, place) in enumerate(self.marks):
-            entries = {
-                "Title": string(title),
-                "Dest": place,
-                **links[at],
-                **_ends(children[at], numbers, is_open=False),
-            }
-            file.add(dictionary(entries), numbers[at])
-        return file.add(dictionary({"Type": b"/Outlines", **_ends(roots, numbers, is_open=True)}), root)
-
-
-def _ends(children: list[int], numbers: list[int], is_open: bool) -> dict[str, bytes]:
-    """The entries that tell of an entry's children."""
-    if not children:
-        return {}
-    count = len(children) if is_open else -len(children)
-    first, last = (reference(numbers[children[at]]) for at in (0, -1))
-    return {"First": first, "Last": last, "Count": b"%d" % count}
-
-
-class _Destinations:
-    """The tree of names (ISO 32000-1, 7.9.6): where links within the document lead."""
-
-    def __init__(self) -> None:
-        self.of_names: dict[bytes, bytes] = {}
-
-    def add(self, page: Page, number: int) -> None:
-        """Add the names on a page."""
-        for anchor in page.anchors:
-            self.of_names[anchor.name.encode()] = _place(page, number, anchor.y)
-
-    def write(self, file: PdfFile) -> int:
-        """Write one leaf, in the order of the names' bytes; its number."""
-        names = (part for name, place in sorted(self.of_names.items()) for part in (_name(name), place))
-        return file.add(dictionary({"Names": listed(names)}))
-
-
-def _name(name: bytes) -> bytes:
-    """A place's name as the tree of names holds it."""
-    return b"<%b>" % name.hex().encode()
-
-
-def _place(page: Page, number: int, y: int) -> bytes:
-    """The destination of a place on a page."""
-    return b"[%b /XYZ 0 %b 0]" % (reference(number), points(page.height - y))
-
-
-def _link(page: Page, item: Item) -> bytes:
-    """The annotation of a link."""
-    corners = (item.x, page.height - item.y - item.height, item.x + item.width, page.height - item.y)
-    address = item.target or ""
-    place = place_named(address)
-    to_place = {"S": b"/GoTo", "D": _name(place.encode())} if place is not None else None
-    action = to_place or {"S": b"/URI", "URI": string(address)}
-    rectangle = listed(points(corner) for corner in corners)
-    entries = {"Type": b"/Annot", "Subtype": b"/Link", "Rect": rectangle, "Border": b"[0 0 0]", "A": dictionary(action)}
-    return dictionary(entries)
 
 
 def _write_picture(file: PdfFile, picture: AnyPicture) -> int:
