@@ -221,3 +221,35 @@ def test_pages_have_at_most_so_many_rows_and_are_filled(kinds: list[bool], most:
         assert end - start <= fits
     for start, end in pages[:-1]:  # a page ends because it is full, or because its rows are counted out
         assert end - start == fits or (details[end] - details[start] == most and kinds[end])
+
+
+@pytest.mark.parametrize(
+    ("at_foot", "places", "used"),
+    [(True, [(40, (0, 4)), (50, (4, 8))], 60), (False, [(None, (0, 4)), (None, (4, 8))], 50)],
+)
+def test_what_belongs_to_pages_takes_its_room_and_may_be_at_the_foot(at_foot: bool, places: list, used: int) -> None:
+    rules = PaginationRules(page_total=10, carried=10, at_foot=at_foot)
+    fragments, left = paginate(metrics_of([10] * 8), rules, Body(60), ByLines())
+    assert [(each.foot, (each.start, each.end)) for each in fragments] == places
+    assert (left.area, left.used) == (1, used)
+
+
+def test_a_stretch_is_laid_out_as_if_it_were_all_and_counted_on() -> None:
+    fragments, left = paginate(metrics_of([10] * 9), PaginationRules(), Body(30, 10), ByLines(), (2, 8), 3)
+    assert [(each.start, each.end, each.number) for each in fragments] == [(2, 4, 3), (4, 7, 4), (7, 8, 5)]
+    assert [(each.is_first, each.is_last) for each in fragments] == [(True, False), (False, False), (False, True)]
+    assert (left.area, left.used) == (2, 10)
+
+
+@pytest.mark.parametrize(
+    ("used", "before", "first_part"), [(0, 0, (0, 100)), (0, 8, (0, 20)), (40, 3, (0, 30)), (40, 4, (0, 100))]
+)
+def test_a_tall_row_begins_on_a_page_of_its_table_or_where_a_quarter_is_left(
+    used: int, before: int, first_part: tuple[int, int]
+) -> None:
+    fragments, left = paginate(metrics_of([10] * before + [250]), PaginationRules(), Body(100, used), ByLines())
+    parts = [each.part for each in fragments if each.part]
+    assert parts[0] == first_part
+    assert sum(height for _, height in parts) == 250
+    assert [top for top, _ in parts] == [0, *(top + height for top, height in parts[:-1])]
+    assert (left.area, left.used) == (fragments[-1].page, parts[-1][1])  # what follows goes on below it
