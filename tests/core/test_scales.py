@@ -103,7 +103,7 @@ def test_ticks_of_logarithmic_scales_are_powers_of_ten_and_between_where_there_i
 
 
 def test_one_value_is_where_a_column_of_it_is_and_without_a_place_at_the_beginning() -> None:
-    for scale in (number_scale(2, 31, LENGTH, 30_000), log_scale(2, 31, LENGTH, 30_000)):
+    for scale in (number_scale(2, 31, LENGTH, 30_000), log_scale(2, 31, LENGTH, 30_000, (True, True))):
         values = [-1.0, 0.5, 2.0, 7.0, 31.0, 4000.0]
         found = scale.place(np.array(values))
         assert [scale.at(each) for each in values[2:]] == list(found[2:])
