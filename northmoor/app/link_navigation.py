@@ -82,9 +82,9 @@ class LinkNavigation(QObject):
         except NorthmoorError as error:
             self.message.emit(error.message, "fault")
             return
-        stand = self._current_entry()
-        if self._open(path, values) and stand is not None:
-            self._push(stand)
+        entry = self._current_entry()
+        if self._open(path, values) and entry is not None:
+            self._push(entry)
 
     def _current_entry(self) -> HistoryEntry | None:
         controller = self._controller
@@ -95,26 +95,26 @@ class LinkNavigation(QObject):
         )
 
     def _remember(self) -> None:
-        stand = self._current_entry()
-        if stand is not None:
-            self._push(stand)
+        entry = self._current_entry()
+        if entry is not None:
+            self._push(entry)
 
-    def _push(self, stand: HistoryEntry) -> None:
-        self._trail = [*self._trail, stand][-_LONGEST_TRAIL:]
+    def _push(self, entry: HistoryEntry) -> None:
+        self._trail = [*self._trail, entry][-_LONGEST_TRAIL:]
         self.trail_changed.emit()
 
     def back(self) -> None:
         """Go back to where the last link was followed."""
         if not self._trail:
             return
-        stand = self._trail[-1]
-        if stand.path != self._controller.path:
-            if not self._open(stand.path, stand.values):
+        entry = self._trail[-1]
+        if entry.path != self._controller.path:
+            if not self._open(entry.path, entry.values):
                 return
-            if stand.edition is not None:
-                self._controller.show_edition(stand.edition)
-            self._scroll_to = stand.scrolled
+            if entry.edition is not None:
+                self._controller.show_edition(entry.edition)
+            self._scroll_to = entry.scrolled
         else:
-            self._canvas.verticalScrollBar().setValue(stand.scrolled)
+            self._canvas.verticalScrollBar().setValue(entry.scrolled)
         self._trail = self._trail[:-1]
         self.trail_changed.emit()

@@ -100,6 +100,6 @@ def test_only_reached_queries_are_fetched(library: MakeLibrary) -> None:
 
 def test_a_text_that_does_not_parse_keeps_its_fault_and_its_place() -> None:
     report = report_of({"kind": "text", "name": "t", "text": "{sum(}"}, table_of("pieces", visible="nosuch("))
-    faults = {text.source.place: text.fault for text in analyse(report, GenerationalCache()).faults}
+    faults = {text.source.place: text.fault for text in analyse(report, GenerationalCache()).texts if text.fault}
     assert set(faults) == {"main · t · text", "main · table · visible"}
     assert all(fault.position is not None for fault in faults.values())

@@ -190,10 +190,10 @@ class PagesWorkspace(QWidget):
 
         def change(report: Report, edition: str) -> Report:
             own = edits.block_of(report, edition, text)
-            said = f"{{{column_expression(field)}}}"
+            slot = f"{{{column_expression(field)}}}"
             if own.runs:
-                return edits.change_block(report, edition, text, runs=(*own.runs, TextRun(text=said)))
-            return edits.change_block(report, edition, text, text=own.text + said)
+                return edits.change_block(report, edition, text, runs=(*own.runs, TextRun(text=slot)))
+            return edits.change_block(report, edition, text, text=own.text + slot)
 
         self._controller.edit(f"Add {field}", change)
 

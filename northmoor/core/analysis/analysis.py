@@ -39,16 +39,6 @@ class Analysis:
         members = {text.text.rpartition(".")[0] for text in self.references if "." in text.text}
         return frozenset(reached | members)
 
-    @cached_property
-    def parameters(self) -> frozenset[str]:
-        """The parameters and computed values that expressions use."""
-        return frozenset(name for text in self.texts for each in text.expressions for name in each.parameters)
-
-    @cached_property
-    def faults(self) -> tuple[AnalysedText, ...]:
-        """Texts that do not parse."""
-        return tuple(text for text in self.texts if text.fault is not None)
-
 
 def analyse(report: Report, cache: GenerationalCache) -> Analysis:
     """The analysis of a report. `cache` keeps that of parts which an edit leaves as they are."""

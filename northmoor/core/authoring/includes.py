@@ -56,8 +56,8 @@ def with_included(report: Report, library: Library) -> Included:
                         raise ReportFileError(message, Place(block=block.name))
                     report = _with_one(report, edition.name, block, library)
                 except (NorthmoorError, ValidationError) as error:
-                    told = error if isinstance(error, NorthmoorError) else ReportFileError(_first(error))
-                    faults.append(IncludeFault(edition.name, block.name, told))
+                    fault = error if isinstance(error, NorthmoorError) else ReportFileError(_first(error))
+                    faults.append(IncludeFault(edition.name, block.name, fault))
             found = report.edition(edition.name)
             assert found is not None
             edition = found

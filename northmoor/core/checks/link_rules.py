@@ -81,8 +81,8 @@ def _first_fault(addresses: Iterable[str], document: Document) -> str | None:
         key = f"{report.file}?{sorted(report.values)}"
         if key not in reports:
             reports[key] = _fault_of_report(report, document.library)
-        if (told := reports[key]) is not None:
-            return told
+        if (known := reports[key]) is not None:
+            return known
     return None
 
 

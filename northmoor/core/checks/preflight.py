@@ -48,8 +48,8 @@ def _without_consequences(findings: list[Finding]) -> list[Finding]:
     missing = {f.place.query for f in findings if f.rule == "missing parameter"}
 
     def is_echo(finding: Finding) -> bool:
-        told = any(finding.message.startswith(f"Query {query}: The SQL has :") for query in missing)
-        return finding.rule != "missing parameter" and (told or finding.place.query in missing - {None})
+        is_named = any(finding.message.startswith(f"Query {query}: The SQL has :") for query in missing)
+        return finding.rule != "missing parameter" and (is_named or finding.place.query in missing - {None})
 
     return [finding for finding in findings if not is_echo(finding)]
 

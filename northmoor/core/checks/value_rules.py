@@ -57,7 +57,7 @@ def stray_defaults(asked: ValuesToCheck) -> Iterator[Finding]:
     """Defaults that are not in their own list."""
     for name, values in asked.resolved.outside_choices.items():
         parameter, offers = asked.report.parameter(name), asked.resolved.choices[name]
-        told = ", ".join(str(value) for value in values[:6])
+        shown = ", ".join(str(value) for value in values[:6])
         remedies = [Remedy("No default", edit=partial(edits.change_parameter, parameter=name, default=None))]
         if offers.entries:
             first = offers.entries[0]
@@ -65,7 +65,7 @@ def stray_defaults(asked: ValuesToCheck) -> Iterator[Finding]:
         yield Finding(
             "stray default",
             Place(parameter=name),
-            f"Its default {told} is not in its list. {offers.message_when_missing()}",
+            f"Its default {shown} is not in its list. {offers.message_when_missing()}",
             is_error=name in asked.resolved.faults and parameter.required,
             remedies=tuple(remedies),
         )

@@ -93,11 +93,11 @@ class LayoutContext:
         parts of a table is one finding."""
         one = Finding(rule, place, say(1), is_error)
         counts = self._counts.setdefault(one, {})
-        told = replace(one, message=say(sum(counts.values())))
+        before = replace(one, message=say(sum(counts.values())))
         counts[self.part] = count
         now = replace(one, message=say(sum(counts.values())))
-        if told in self.findings:
-            self.findings[self.findings.index(told)] = now
+        if before in self.findings:
+            self.findings[self.findings.index(before)] = now
         elif now not in self.findings:
             self.findings.append(now)
 

@@ -73,10 +73,10 @@ def _helps(kind: type) -> dict[str, str]:
     body = ast.parse(textwrap.dedent(inspect.getsource(kind))).body[0]
     assert isinstance(body, ast.ClassDef)
     return {
-        declared.target.id: inspect.cleandoc(said.value.value)
-        for declared, said in pairwise(body.body)
+        declared.target.id: inspect.cleandoc(doc.value.value)
+        for declared, doc in pairwise(body.body)
         if isinstance(declared, ast.AnnAssign) and isinstance(declared.target, ast.Name)
-        and isinstance(said, ast.Expr) and isinstance(said.value, ast.Constant) and isinstance(said.value.value, str)
+        and isinstance(doc, ast.Expr) and isinstance(doc.value, ast.Constant) and isinstance(doc.value.value, str)
     }  # fmt: skip
 
 

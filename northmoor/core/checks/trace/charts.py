@@ -48,11 +48,11 @@ def trace_mark(document: Document, page: int, region: HitRegion, stop: CancelTok
         fault = found.fault or found.faults.get(number)
         answer = Verification(why_not=fault.message) if fault is not None else asking.verify(text, cell, stop)
         figures.append(Figure(text, None if fault is not None else found.values[number].as_py(), answer, len(behind)))
-    said = [f"{level.name} = {text}" for level, text in view.mark_texts(region.printed, region.number)]
-    said = [f"{level} = {key}" for level, key in _host_groups(document, region, view)] + said
+    keys_of_scope = [f"{level.name} = {text}" for level, text in view.mark_texts(region.printed, region.number)]
+    keys_of_scope = [f"{level} = {key}" for level, key in _host_groups(document, region, view)] + keys_of_scope
     own = document.rows[view.query]
     fetched = own.table.take(pa.array(behind if numbers is None else numbers[behind]))
-    scope = ", ".join(said) or "all rows of the chart"
+    scope = ", ".join(keys_of_scope) or "all rows of the chart"
     return Trace(view.text_of(chart.title) or region.block, scope, tuple(figures), replace(own, table=fetched))
 
 

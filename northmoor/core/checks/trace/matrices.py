@@ -59,14 +59,14 @@ def trace_matrix(document: Document, part: TableFragmentOnPage, region: HitRegio
     keys = (*sides.rows.keys(at.rows, row), *shown.keys)
     levels = (*matrix.rows[: at.rows], *matrix.columns[: at.columns])
     format_locale = document.composition.context.locale
-    said = [
+    keys_of_scope = [
         f"{level.name} = {format_one(key, level.format, format_locale) or 'blank'}"
         for level, key in zip(levels, keys, strict=True)
         if columns_in(level.by)  # not that of a matrix without levels down its side
     ]
     return Trace(
         text_on_page(part, region),
-        ", ".join(said) or "all rows of the matrix",
+        ", ".join(keys_of_scope) or "all rows of the matrix",
         tuple(figures),
         replace(own, table=own.table.take(pa.array(behind))),
     )

@@ -120,12 +120,12 @@ def _circles(parent: Ints) -> Ints:
 def faults_of(tree: Tree, keys: pa.Array, level: str) -> tuple[str, ...]:
     """What is wrong with a tree, in sentences."""
 
-    def message(groups: Ints) -> str:
+    def count_and_first(groups: Ints) -> str:
         return f"{len(groups):,} {'group' if len(groups) == 1 else 'groups'} of {level} (first: {keys[int(groups[0])]})"
 
     found = []
     if len(tree.orphans):
-        found.append(f"The parent of {message(tree.orphans)} is not among the rows; it stands at the top.")
+        found.append(f"The parent of {count_and_first(tree.orphans)} is not among the rows; it stands at the top.")
     if len(tree.opened):
-        found.append(f"{message(tree.opened)} lies in itself by way of others; the circle is opened there.")
+        found.append(f"{count_and_first(tree.opened)} lies in itself by way of others; the circle is opened there.")
     return tuple(found)

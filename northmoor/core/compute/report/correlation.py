@@ -85,11 +85,11 @@ def join_keys(
     they are of the same query, or that is a detail of it."""
     if block.all_rows:
         return (), None
-    link, said = report.query(block.query).detail_of, block.of_record
+    link, own_columns = report.query(block.query).detail_of, block.of_record
     for at in range(len(around) - 1, -1, -1):
         host = around[at]
-        if said:
-            return _of_columns(said), host.name
+        if own_columns:
+            return _of_columns(own_columns), host.name
         if host.query == block.query:
             keys = [each.by for each in around[: at + 1] if each.query == block.query]
             return tuple(JoinKey(key, key) for key in keys), host.name

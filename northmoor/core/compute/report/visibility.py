@@ -73,13 +73,13 @@ def with_empty_texts(edition: Edition, values_of: Callable[[str], Sequence[str]]
     `values_of` are the values that a query's rows depend on, as ``Year = 2024``.
     """
 
-    def message(block: Block) -> Block:
+    def with_empty_text(block: Block) -> Block:
         if not isinstance(block, TableBlock | MatrixBlock) or block.when_empty is not None:
             return block
         chosen = "; ".join(values_of(block.query))
         return block.but(when_empty=literal_template(f"There are no rows{f' for {chosen}' if chosen else ''}."))
 
-    return edition.but(blocks=in_every_list(edition.blocks, lambda blocks: tuple(map(message, blocks))))
+    return edition.but(blocks=in_every_list(edition.blocks, lambda blocks: tuple(map(with_empty_text, blocks))))
 
 
 def _conditions(edition: Edition) -> list[str]:

@@ -41,10 +41,10 @@ class Cursor:
         """Where it is."""
         return CursorState(self.page, self.used, self._bottom, tuple(self.awaited))
 
-    def restore(self, stand: CursorState) -> None:
+    def restore(self, state: CursorState) -> None:
         """Go to where another one is."""
-        self.page, self.used, self._bottom = stand.page, stand.used, stand.bottom
-        self.awaited = [*stand.awaited]
+        self.page, self.used, self._bottom = state.page, state.used, state.bottom
+        self.awaited = [*state.awaited]
 
     def reserve(self, height: int) -> None:
         if self.used and self.used + height > self.region.height:

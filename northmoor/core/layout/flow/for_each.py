@@ -36,8 +36,8 @@ def _place_batches(placer: BlockPlacer, block: ForEachBlock, here: range, scope:
     """
     passed, key = placer.layout_pass.batch_starts, (block.name, scope.index)
     if key in passed:
-        stand, runs, is_printed = passed[key]
-        placer.restore(stand)
+        state, runs, is_printed = passed[key]
+        placer.restore(state)
         placer.layout_pass.seek(runs)
         return is_printed
     is_printed = False
@@ -54,12 +54,12 @@ def _place_batch(
 
     What is not held of it is placed again by another flow that begins where this one is now.
     """
-    stand, runs = placer.state, placer.layout_pass.runs()
+    state, runs = placer.state, placer.layout_pass.runs()
 
     def place() -> PlacedFragments:
         placer.layout_pass.seek(runs)
         again = BlockPlacer(placer.layout_pass, placer.region, in_batches=True)
-        again.restore(stand)
+        again.restore(state)
         _place_records(again, block, range(here.start, rest.start), scope, is_printed)
         return again.placement.parts
 
@@ -70,7 +70,7 @@ def _place_batch(
     whole.note(own)
     placer.layout_pass.parts_held += len(own.parts)
     held = own.parts if placer.layout_pass.parts_held <= PARTS_HELD else None
-    whole.batches.append(RecordBatch(stand.page, placer.page, place, placer.layout_pass.recent, held))
+    whole.batches.append(RecordBatch(state.page, placer.page, place, placer.layout_pass.recent, held))
     return is_now, rest
 
 

@@ -24,21 +24,21 @@ from northmoor.core.model.styles import ResolvedStyle
 _TREND_GAP = 2_000
 _GOOD, _BAD, _QUIET = "#5E7F3A", FAULT_COLOR, "#6F675D"
 Written = Callable[[Content, ResolvedStyle], Paragraph]
-Said = Callable[[Content], tuple[str, bool]]
+TextOf = Callable[[Content], tuple[str, bool]]
 Valued = Callable[[str], tuple[pa.Scalar | None, str | None]]
 
 
 def readout_box(
     block: ReadoutBlock,
     written: Written,
-    said: Said,
+    text_of: TextOf,
     valued: Valued,
     width: int,
     origin: SourceRef,
     context: LayoutContext,
 ) -> LeafBox:
-    """A readout in a width. `written` makes a paragraph of a content, `said` its text; `valued` computes an expression
-    or says why it cannot."""
+    """A readout in a width. `written` makes a paragraph of a content, `text_of` its text; `valued` computes an
+    expression or says why it cannot."""
     base = context.base
     look = context.look(block.style, block.look)
     if block.style is None and (block.look is None or block.look.size is None):
@@ -51,7 +51,7 @@ def readout_box(
     lines.append(written(Content(value=block.value, format=block.format), look))
     if block.against is not None:
         text, color = _difference(block, value, valued, context)
-        after, _ = said(Content(text=block.difference_text))
+        after, _ = text_of(Content(text=block.difference_text))
         own: ResolvedStyle = replace(base, color=color)
         lines.append(make_paragraph(f"{text} {after}".strip(), own, width, origin, context))
     stacked = stacked_lines(lines, width)

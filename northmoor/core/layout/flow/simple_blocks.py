@@ -100,8 +100,8 @@ def place_break(placer: BlockPlacer, block: BreakBlock, _: RecordScope) -> None:
 def place_text(placer: BlockPlacer, block: TextBlock, scope: RecordScope) -> None:
     link = placer.evaluator.href(block.link, scope)
     if block.listed != "none":
-        said, _ = placer.evaluator.text_of(content_of(block.template), block.name, scope)
-        title = " ".join(said.split()) or "–"
+        title_text, _ = placer.evaluator.text_of(content_of(block.template), block.name, scope)
+        title = " ".join(title_text.split()) or "–"
         placer.awaited.append(OutlineEntry(0, 0, title, block.heading - 1 + len(scope.around), block.listed))
     if not block.is_rich:
         placer.add_paragraph(placer.evaluator.text(block, placer.region.width, scope), link)

@@ -88,8 +88,8 @@ class TextEvaluator:
 
     def inline_run(self, block: str, text: str, look: ResolvedStyle, link: str, scope: RecordScope) -> InlineRun:
         """A stretch of a text; one that cannot be computed is in the colour of faults."""
-        said, is_faulty = self.text_of(content_of(text), block, scope)
-        return InlineRun(said, replace(look, color=FAULT_COLOR) if is_faulty else look, link)
+        written, is_faulty = self.text_of(content_of(text), block, scope)
+        return InlineRun(written, replace(look, color=FAULT_COLOR) if is_faulty else look, link)
 
     def href(self, link: str | None, scope: RecordScope) -> str:
         """The address that something opens."""

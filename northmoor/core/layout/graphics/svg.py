@@ -63,10 +63,10 @@ def read_svg(data: bytes, digest: str) -> VectorPicture:
     return VectorPicture(digest, (round(width * _UNIT), round(height * _UNIT)), paths, tuple(left_out))
 
 
-def _paths(elements: Sequence[Any], stretches: Sequence[TextSpan], message: dict[str, None]) -> Iterator[VectorPath]:
+def _paths(elements: Sequence[Any], stretches: Sequence[TextSpan], left_out: dict[str, None]) -> Iterator[VectorPath]:
     """What shapes and texts draw, in their order."""
     texts = {number: e for e in elements if isinstance(e, svg.Text) and (number := span_of(e)) is not None}
-    outlines = outline_spans(stretches, texts, message)
+    outlines = outline_spans(stretches, texts, left_out)
     for element in elements:
         path = None
         if isinstance(element, svg.Shape):
@@ -106,7 +106,7 @@ def _root(data: bytes) -> etree._Element:
 
 def _cleaned(root: etree._Element) -> dict[str, None]:
     """Take out what is not drawn; what of that matters, in words."""
-    message: dict[str, None] = {}
+    left_out: dict[str, None] = {}
     colors = {node.get("id", ""): _mean_color(node) for node in root.iter() if _is_gradient(node)}
     for node in list(root.iter()):
         if not isinstance(node.tag, str):
@@ -115,22 +115,22 @@ def _cleaned(root: etree._Element) -> dict[str, None]:
         name = etree.QName(node).localname
         outside = name == "use" and not any((node.get(href) or "").startswith("#") for href in _HREFS)
         if name in _LEFT_OUT or outside:
-            if (said := _LEFT_OUT.get(name, "things from other files")) is not None:
-                message[said] = None
+            if (thing := _LEFT_OUT.get(name, "things from other files")) is not None:
+                left_out[thing] = None
             _remove(node)
             continue
         for key, value in node.attrib.items():
-            node.set(key, _plain(str(value), colors, message))
+            node.set(key, _plain(str(value), colors, left_out))
         if name == "style":
-            node.text = _plain(_IMPORT.sub("", node.text or ""), colors, message)
-    return message
+            node.text = _plain(_IMPORT.sub("", node.text or ""), colors, left_out)
+    return left_out
 
 
-def _plain(text: str, colors: Mapping[str, str], message: dict[str, None]) -> str:
+def _plain(text: str, colors: Mapping[str, str], left_out: dict[str, None]) -> str:
     """A property with a colour in place of each gradient."""
     changed = _URL.sub(lambda found: colors.get(found[1], "#808080"), text)
     if changed != text:
-        message["gradients (one colour stands for each)"] = None
+        left_out["gradients (one colour stands for each)"] = None
     return changed.replace("currentColor", "#000000")
 
 

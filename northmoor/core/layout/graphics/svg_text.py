@@ -114,11 +114,11 @@ def span_of(element: svg.Text) -> int | None:
 
 
 def outline_spans(
-    stretches: Sequence[TextSpan], elements: Mapping[int, svg.Text], message: dict[str, None]
+    stretches: Sequence[TextSpan], elements: Mapping[int, svg.Text], left_out: dict[str, None]
 ) -> dict[int, Outline]:
-    """The outlines of stretches, by their numbers; `message` is added what cannot be drawn as it is asked for."""
+    """The outlines of stretches, by their numbers; `left_out` gets what cannot be drawn as it is asked for."""
     found: dict[int, Outline] = {}
-    for anchored in _anchored(stretches, elements, message):
+    for anchored in _anchored(stretches, elements, left_out):
         wide = sum(_width(line, element) for _, element, line, _, _ in anchored)
         shift = {"middle": -wide / 2, "end": -wide}.get(anchored[0][1].anchor, 0.0)
         for number, element, line, x, y in anchored:
@@ -131,7 +131,7 @@ PlacedSpan = tuple[int, svg.Text, ShapedLine, float, float]
 
 
 def _anchored(
-    stretches: Sequence[TextSpan], elements: Mapping[int, svg.Text], message: dict[str, None]
+    stretches: Sequence[TextSpan], elements: Mapping[int, svg.Text], left_out: dict[str, None]
 ) -> Iterator[list[PlacedSpan]]:
     """The stretches that are moved by their anchor together: those up to the next one that says where it is."""
     own: list[PlacedSpan] = []
@@ -146,7 +146,7 @@ def _anchored(
         size = float(element.font_size)
         x = (x if stretch.x is None else _length(stretch.x, size)) + _length(stretch.dx, size)
         y = (y if stretch.y is None else _length(stretch.y, size)) + _length(stretch.dy, size)
-        line = shape(stretch.source, _file(element, message))
+        line = shape(stretch.source, _file(element, left_out))
         own.append((number, element, line, x, y))
         x += _width(line, element)
     if own:
@@ -162,12 +162,12 @@ def _length(text: str | None, size: float) -> float:
     return float(found[1]) * unit if unit is not None else float(svg.Length("".join(found.groups())).value(ppi=72))
 
 
-def _file(element: svg.Text, message: dict[str, None]) -> str:
+def _file(element: svg.Text, left_out: dict[str, None]) -> str:
     """The shipped font nearest to the one that is asked for."""
     asked = [name.strip(" '\"") for name in (element.font_family or "sans-serif").split(",")]
     known = [_FAMILIES.get(re.sub(r"[^a-z]", "", name.lower())) for name in asked]
     if known[0] is None:
-        message[f"the font {asked[0][:40]} (another one stands for it)"] = None
+        left_out[f"the font {asked[0][:40]} (another one stands for it)"] = None
     values = element.values
     weight, style = str(values.get("font-weight") or ""), str(values.get("font-style") or "")
     is_bold = weight.startswith("bold") or (weight.isdigit() and int(weight) >= 600)

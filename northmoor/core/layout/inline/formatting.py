@@ -56,8 +56,8 @@ def cell_texts(
     content: Content, pattern: str | None, scope: int, source: Source, count: int, context: LayoutContext
 ) -> CellTexts:
     """The texts of a table's cell; `pattern` is the format used where the cell has none of its own."""
-    said = (content.value, content.text, content.format, content.when_null, content.when_zero, content.currency)
-    key = (source, said, pattern, scope, context.locale, content.blank_repeats)
+    written = (content.value, content.text, content.format, content.when_null, content.when_zero, content.currency)
+    key = (source, written, pattern, scope, context.locale, content.blank_repeats)
     return context.cache.get(("texts", key), lambda: _cell_texts(content, pattern, scope, source, count, context))
 
 
@@ -193,10 +193,10 @@ def _fault_texts(texts: pa.Array, computed: Computed) -> pa.Array:
     """Texts with the words in place of single values."""
     if not computed.labels:
         return texts
-    said = decoded_texts(texts).to_pylist()
+    found = decoded_texts(texts).to_pylist()
     for row, word in computed.labels.items():
-        said[row] = word
-    return pa.array(said, pa.string())
+        found[row] = word
+    return pa.array(found, pa.string())
 
 
 def concatenated(pieces: list[pa.Array | pa.Scalar], count: int) -> pa.StringArray:
@@ -240,8 +240,8 @@ def report_faults(cell: CellTexts, place: Place, context: LayoutContext) -> None
         return
     message = cell.messages[0].rstrip(".")
 
-    def said(count: int) -> str:
+    def message_of(count: int) -> str:
         cells = f" ({count:,} cells)" if count > 1 else ""
         return f"{message}{cells}." if cells or message[-1] not in "?!" else message
 
-    context.count("faulty cell", place, len(cell.faulty), said)
+    context.count("faulty cell", place, len(cell.faulty), message_of)

@@ -194,8 +194,8 @@ def _item(pieces: list[_Piece], marker: str, counts: dict[int, int], plain: Text
     for deeper in [at for at in counts if at > depth]:
         del counts[deeper]
     counts[depth] = counts.get(depth, 0) + 1
-    said = f"{counts[depth]}." if marker == "number" else _MARKERS[marker][depth % 3]
-    return depth, said if all(ord(c) in plain.shaper.font.characters for c in said) else "–", rest
+    mark = f"{counts[depth]}." if marker == "number" else _MARKERS[marker][depth % 3]
+    return depth, mark if all(ord(c) in plain.shaper.font.characters for c in mark) else "–", rest
 
 
 @dataclass

@@ -46,8 +46,8 @@ def new_readout(name: str, caption: str, value: str) -> ReadoutBlock:
 
 def new_for_each(name: str, query: Query, key: str) -> ForEachBlock:
     """A for-each over a query's records by a column, with a text that says the key."""
-    said = TextBlock(name=f"{name}-text", text=f"{{{key}}}", space_after=6_000)
-    return ForEachBlock(name=name, query=query.name, by=key, blocks=(said,))
+    key_text = TextBlock(name=f"{name}-text", text=f"{{{key}}}", space_after=6_000)
+    return ForEachBlock(name=name, query=query.name, by=key, blocks=(key_text,))
 
 
 def insert_blocks(report: Report, edition: str, blocks: Sequence[Block], target: Target) -> Report:

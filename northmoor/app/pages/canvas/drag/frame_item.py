@@ -245,11 +245,11 @@ def draw_grip(painter: QPainter, grip: FrameItemGrip, left: float, top: float, s
         length = abs(second[0] - first[0]) + abs(second[1] - first[1])
         draw_label(painter, (begin + end) / 2, f"{in_millimetres(length, 1)}", RAILS[1])
     now = grip.box_now
-    said = (
+    label = (
         f"{in_millimetres(now.width, 1)} × {in_millimetres(now.height, 1)} mm" if grip.edges
         else f"{in_millimetres(now.x - grip.ground.x, 1)}, {in_millimetres(now.y - grip.ground.y, 1)} mm"
     )  # fmt: skip
-    draw_label(painter, QPointF(own.center().x(), own.bottom() + 14), said, HEATHER)
+    draw_label(painter, QPointF(own.center().x(), own.bottom() + 14), label, HEATHER)
 
 
 def _gaps(grip: FrameItemGrip) -> Iterator[tuple[tuple[int, int], tuple[int, int]]]:
