@@ -35,7 +35,7 @@ NEAREST = {
     "expr/formats": "test_formats",
 }
 """Modules of the core, and the tests, without servers, that should notice a change of each."""
-WORKERS = 2
+WORKERS = 1
 
 
 def without_annotations(source: str) -> str | None:

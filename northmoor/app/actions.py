@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import partial
 from typing import Protocol
 
 from PyQt6.QtGui import QAction, QKeySequence
@@ -15,6 +16,7 @@ from northmoor.app.look_actions import StyleActions
 from northmoor.app.new_report_action import NewReportAction
 from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
+from northmoor.app.widgets.widget_tools import commit_typing
 from northmoor.app.worker import Worker
 from northmoor.core.model.blocks.block_types import BLOCK_TYPES
 
@@ -236,6 +238,11 @@ def fill_menus(window: CommandTargets, bar: QMenuBar) -> dict[str, QAction]:
     return actions
 
 
+def _run(command: Command, window: CommandTargets, bar: QMenuBar, _: bool = False) -> None:
+    commit_typing(bar.window() or bar)  # a command acts on what one sees, and what was typed is seen
+    command.run(window)
+
+
 def _fill(
     menu: QMenu, entries: Sequence[Command | Submenu | None], window: CommandTargets, bar: QMenuBar,
     actions: dict[str, QAction],
@@ -250,6 +257,6 @@ def _fill(
         else:
             action = QAction(entry.text, bar)
             action.setShortcut(QKeySequence(entry.shortcut))
-            action.triggered.connect(lambda _=False, command=entry: command.run(window))
+            action.triggered.connect(partial(_run, entry, window, bar))
             menu.addAction(action)
             actions[entry.name] = action

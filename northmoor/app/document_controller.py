@@ -1,5 +1,6 @@
 """What lies on the desk: the open report, its history, the values it is shown with, and what is selected."""
 
+import logging
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -18,6 +19,8 @@ from northmoor.core.sources.drivers.credentials import Secrets
 from northmoor.core.sources.library import Library
 from northmoor.core.store.report_files import load_report, save_report
 from northmoor.core.values.parameter_values import DATA_TIME
+
+_log = logging.getLogger(__name__)
 
 
 @dataclass(frozen=True)
@@ -161,6 +164,10 @@ class DocumentController(QObject):
             changed = change(report, edition.name)
         except (ValidationError, NorthmoorError) as error:
             self.refused.emit(_sentence_of(error))
+            return False
+        except (LookupError, StopIteration):  # a line, a drag or a menu was begun on it, and has outlived it
+            _log.info("%s: its part is gone", label, exc_info=True)
+            self.refused.emit(f"{label}: that part is no longer in the report. Choose another one.")
             return False
         if changed == report:
             return True

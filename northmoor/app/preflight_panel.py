@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 from northmoor.app.document_controller import BY_DEFAULT, DocumentController, Selection
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import GORSE, ROWAN
+from northmoor.app.widgets.widget_tools import replace_content
 from northmoor.core.errors import Place
 from northmoor.core.model.findings import Finding, Remedy
 
@@ -57,7 +58,7 @@ class PreflightPanel(QDialog):
             nothing.setObjectName("good")
             column.addWidget(nothing)
         column.addStretch(1)
-        self.area.setWidget(body)
+        replace_content(self.area, body)
 
     def _row(self, finding: Finding) -> QWidget:
         row = QFrame()

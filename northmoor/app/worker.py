@@ -229,6 +229,9 @@ class Worker(QObject):
             if resolved.faults:
                 return
             document = session.render_resolved(resolved, job.edition, stop, self.progress.emit, job.folds)
+            with self._condition:  # from here on nothing stops what is made of the document's pages
+                stop.raise_if_cancelled()
+                self._render_runs, self._stop = False, CancelToken()
         except Cancelled:
             if self._render is None:  # not overtaken by a newer rendering
                 self.stopped.emit()
@@ -236,8 +239,6 @@ class Worker(QObject):
         except NorthmoorError as error:
             self.failed.emit(str(error))
             return
-        with self._condition:  # from here on nothing stops what is made of the document's pages
-            self._render_runs, self._stop = False, CancelToken()
         self._document = document
         self.rendered.emit(Rendered(document, preflight(document), job, perf_counter() - began))
 

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QCheckBox, QColorDialog, QComboBox, QLineEdit, QPlai
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.document_controller import Selection
-from northmoor.app.widgets.editors import editor_for, property_label
+from northmoor.app.widgets.property_editors import editor_for, property_label
 from northmoor.app.window import Window
 from northmoor.core.model.blocks.table import Cell, Column, Level
 from northmoor.core.model.blocks.text import TextBlock

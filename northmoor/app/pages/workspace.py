@@ -253,7 +253,7 @@ class PagesWorkspace(QWidget):
         assert block is not None
         aggregate = edits.column_setting(report.query(block.query), field).total
         rows = self._rendered.document.rows.get(block.query) if self._rendered else None
-        is_number = rows is not None and rows.types[rows.names.index(field)].is_number
+        is_number = rows is not None and field in rows.names and rows.types[rows.names.index(field)].is_number
         return aggregate_of(aggregate or ("sum" if is_number else "count"), column_expression(field))
 
     def set_width(self, block: str, column: str, width: int) -> None:

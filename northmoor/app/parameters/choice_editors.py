@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
     QHeaderView,
+    QLineEdit,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
@@ -105,11 +106,15 @@ class PickedColumn(QWidget):
         commit: Callable[[str, str], object],
     ) -> None:
         super().__init__()
+        self._columns, self._commit = columns, commit
+        self._query, self._column = query, column
         self.query, self.column = QComboBox(), QComboBox()
         self.query.addItems(queries)
         self.query.setCurrentText(query)
         self.query.setAccessibleName("Query")
+        self._line = QLineEdit()
         self.column.setEditable(True)
+        self.column.setLineEdit(self._line)
         self.column.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
         self.column.addItems(columns(query) if query in queries else [])
         self.column.setCurrentText(column)
@@ -119,12 +124,18 @@ class PickedColumn(QWidget):
         row.addWidget(self.column, 1)
         self.setFocusProxy(self.query)
 
-        def turn(name: str) -> None:
-            found = columns(name)
-            commit(name, found[0] if found else column)
+        self.query.textActivated.connect(self._turn)
+        self.column.textActivated.connect(self._choose)
+        self._line.editingFinished.connect(lambda: self._choose(self._line.text().strip()))
 
-        self.query.textActivated.connect(turn)
-        self.column.textActivated.connect(lambda name: commit(query, name))
-        line = self.column.lineEdit()
-        assert line is not None
-        line.editingFinished.connect(lambda: line.text() != column and commit(query, line.text().strip()))
+    def _turn(self, query: str) -> None:
+        """Choose another query, and its first column until another one is chosen."""
+        if query != self._query:
+            self._query, found = query, self._columns(query)
+            self._column = found[0] if found else self._column
+            self._commit(self._query, self._column)
+
+    def _choose(self, column: str) -> None:
+        if column != self._column:
+            self._column = column
+            self._commit(self._query, column)

@@ -21,14 +21,12 @@ from PyQt6.QtWidgets import (
 from northmoor.app.document_controller import BY_DEFAULT, DocumentController
 from northmoor.app.parameters.parameter_form import NamedValueForm, ParameterForm, PropertyRows
 from northmoor.app.widgets.icons import icon
-from northmoor.app.widgets.widget_tools import reapply_style
+from northmoor.app.widgets.widget_tools import reapply_style, replace_content, show_items
 from northmoor.core.authoring.parameter_kinds import change_kind
 from northmoor.core.authoring.rename import rename_value
 from northmoor.core.model import edits
 from northmoor.core.model.parameters import FromExpression, NamedValue, Parameter
 from northmoor.core.model.report import Report
-
-_NAME = Qt.ItemDataRole.UserRole
 
 
 class ParametersDialog(QDialog):
@@ -110,7 +108,7 @@ class ParametersDialog(QDialog):
         """Show a parameter or computed value."""
         for row in range(self.list.count()):
             item = self.list.item(row)
-            if item is not None and item.data(_NAME) == name:
+            if item is not None and item.data(Qt.ItemDataRole.UserRole) == name:
                 self.list.setCurrentRow(row)
 
     def refresh(self) -> None:
@@ -121,25 +119,18 @@ class ParametersDialog(QDialog):
         names = [p.name for p in report.parameters] + [v.name for v in report.named_values]
         if self.name not in names:
             self.name = self._new_name if self._new_name in names else next(iter(names), None)
-        self.list.blockSignals(True)
-        self.list.clear()
-        for parameter in report.parameters:
-            self._add_item(parameter.shown_name, parameter.name, "sliders-horizontal")
-        for value in report.named_values:
-            self._add_item(value.name, value.name, "square-function")
-        self.list.setCurrentRow(names.index(self.name) if self.name in names else -1)
-        self.list.blockSignals(False)
+        texts = [p.shown_name for p in report.parameters] + [v.name for v in report.named_values]
+        show_items(self.list, names, self.name, texts)
+        for at, name in enumerate(names):
+            item = self.list.item(at)
+            assert item is not None
+            item.setIcon(icon("sliders-horizontal" if at < len(report.parameters) else "square-function"))
+            item.setToolTip(f":{name}")
         self._show_form(report)
         self._show_now()
 
-    def _add_item(self, text: str, name: str, drawing: str) -> None:
-        item = QListWidgetItem(icon(drawing), text)
-        item.setData(_NAME, name)
-        item.setToolTip(f":{name}")
-        self.list.addItem(item)
-
     def _picked(self, item: QListWidgetItem | None) -> None:
-        self.name = item.data(_NAME) if item is not None else None
+        self.name = item.data(Qt.ItemDataRole.UserRole) if item is not None else None
         if self._controller.report is not None:
             self._show_form(self._controller.report)
         self._show_now()
@@ -147,8 +138,6 @@ class ParametersDialog(QDialog):
     def _show_form(self, report: Report) -> None:
         focus = self.focusWidget()
         field = focus.property("field") if focus is not None and self.panel.isAncestorOf(focus) else None
-        bar = self.panel.verticalScrollBar()
-        at = bar.value() if bar is not None else 0
         parameter = next((p for p in report.parameters if p.name == self.name), None)
         value = next((v for v in report.named_values if v.name == self.name), None)
         form: QWidget = QLabel(
@@ -161,19 +150,13 @@ class ParametersDialog(QDialog):
         else:
             form.setObjectName("quiet")
             form.setContentsMargins(20, 20, 20, 20)
-        old = self.panel.takeWidget()
-        if old is not None:
-            old.hide()
-            old.deleteLater()
-        self.panel.setWidget(form)
+        replace_content(self.panel, form)
         for name in ("up", "down"):
             self.buttons[name].setEnabled(parameter is not None)
         self.buttons["remove"].setEnabled(self.name is not None)
         for editor in form.findChildren(QWidget) if field and isinstance(form, PropertyRows) else []:
             if editor.property("field") == field:
                 editor.setFocus()
-        if bar is not None:
-            bar.setValue(at)
 
     def _show_now(self) -> None:
         """Say what its value is now, or what is wrong with it."""

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QComboBox, QFormLayout, QFrame, QLabel, QSizePolicy,
 
 from northmoor.app.parameters.choice_editors import FixedChoices, PickedColumn
 from northmoor.app.parameters.control_base import value_text
-from northmoor.app.widgets.editors import LineEditor, TextEditor, choice_editor, switch_editor
+from northmoor.app.widgets.value_editors import ChoiceEditor, LineEditor, SwitchEditor, TextEditor
 from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME, VALUE_KINDS
 from northmoor.core.model.parameters import (
     AllChoices,
@@ -90,7 +90,7 @@ class NamedValueForm(PropertyRows):
         source = value.value
         forms = {"expression": "An expression", "query": "A query of one row"}
         now = "expression" if isinstance(source, FromExpression) else "query"
-        self.add("Made from", "source", choice_editor(forms, now, self._turn, None), "What yields it")
+        self.add("Made from", "source", ChoiceEditor(forms, now, self._turn, None), "What yields it")
         if isinstance(source, FromExpression):
             line = LineEditor(source.expression, lambda t: change("value", FromExpression(expression=t)))
             self.add("Expression", "value", line, "Over other parameters, or totals of queries: max(fares.month)")
@@ -126,14 +126,14 @@ class ParameterForm(PropertyRows):
         self.text("Label", "label", own.label, "What stands beside it in the bar")
         self.text("Hint", "hint", own.hint, "A sentence for whoever fills it in")
         kinds = {kind.name: kind.label for kind in VALUE_KINDS if own.holds != "range" or kind.is_moment}
-        self.add("Kind", "kind", choice_editor(kinds, own.kind, lambda k: change("kind", k), None), "Kind of value")
-        holds = choice_editor(HOLDS, own.holds, lambda h: change("holds", h), None)
+        self.add("Kind", "kind", ChoiceEditor(kinds, own.kind, lambda k: change("kind", k), None), "Kind of value")
+        holds = ChoiceEditor(HOLDS, own.holds, lambda h: change("holds", h), None)
         self.add("Holds", "holds", holds, "One value, several, or a range")
         controls = {name: CONTROL_LABELS[name] for name in own.controls}
         fitting = f"By its kind ({CONTROL_LABELS[own.controls[0]].lower()})"
-        control = choice_editor(controls, own.control, lambda c: change("control", c), fitting)
+        control = ChoiceEditor(controls, own.control, lambda c: change("control", c), fitting)
         self.add("Control", "control", control, "How it is filled in")
-        switch = switch_editor(own.required, lambda on: change("required", on))
+        switch = SwitchEditor(own.required, lambda on: change("required", on))
         self.add("Must be given", "required", switch, "Whether it may be left empty")
 
     def _list(self) -> None:
@@ -143,7 +143,7 @@ class ParameterForm(PropertyRows):
         self.section("List to choose from")
         forms = {"none": "No list: any value", "fixed": "A fixed list", "query": "From a query"}
         now = "query" if own.choices_from is not None else "fixed" if own.choices else "none"
-        self.add("List", "list", choice_editor(forms, now, self._turn_list, None), "What readers can choose")
+        self.add("List", "list", ChoiceEditor(forms, now, self._turn_list, None), "What readers can choose")
         if own.choices:
             table = FixedChoices(own.choices, lambda choices: self.change("choices", choices))
             self.add("Entries", "choices", table, "The value that queries get, and what readers see")
@@ -159,7 +159,7 @@ class ParameterForm(PropertyRows):
         names = {name: name for name in self.columns(source.query)}
         if source.label:
             names.setdefault(source.label, source.label)
-        label = choice_editor(
+        label = ChoiceEditor(
             names,
             source.label,
             lambda name: self.change("choices_from", source.but(label=name)),
@@ -188,7 +188,7 @@ class ParameterForm(PropertyRows):
         forms = {"none": "Nothing", "value": "A value", "expression": "An expression", "query": "From a query"}
         if own.holds == "list" and own.has_list:
             forms["all"] = "All of the list"
-        box = choice_editor(forms, _form_of(own.default), self._turn_default, None)
+        box = ChoiceEditor(forms, _form_of(own.default), self._turn_default, None)
         self.add("Default", "default_form", box, "The value used when none is given")
         default = own.default
         if isinstance(default, FromExpression):

@@ -1,12 +1,74 @@
-"""Two small things that Qt needs each time."""
+"""Small things that Qt needs each time."""
 
-from PyQt6.QtWidgets import QWidget
+from collections.abc import Sequence
+
+from PyQt6.QtCore import QEvent, QSignalBlocker, Qt
+from PyQt6.QtGui import QFocusEvent
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QAbstractSpinBox,
+    QApplication,
+    QComboBox,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QPlainTextEdit,
+    QScrollArea,
+    QTextEdit,
+    QWidget,
+)
+
+_EDITORS = (QLineEdit, QTextEdit, QPlainTextEdit, QComboBox, QAbstractSpinBox, QAbstractButton)
 
 
 def hide_and_delete(widget: QWidget) -> None:
-    """Take a widget off the screen now; Qt frees it when nothing of it runs any more."""
+    """Take a widget off the screen now; Qt frees it when nothing of it runs any more.
+
+    What is typed there and not committed is dropped: it belongs to what is no longer shown.
+    """
+    for editor in (widget, *widget.findChildren(QWidget)):
+        if isinstance(editor, _EDITORS):
+            editor.blockSignals(True)
     widget.hide()
     widget.deleteLater()  # its parent keeps it until then: it may be handling the very event that ends it
+
+
+def commit_typing(window: QWidget) -> None:
+    """Commit what is being typed into a field of a window, as leaving it does; the keyboard stays there."""
+    field = window.focusWidget()
+    if isinstance(field, QLineEdit | QTextEdit | QPlainTextEdit):
+        for kind in (QEvent.Type.FocusOut, QEvent.Type.FocusIn):
+            QApplication.sendEvent(field, QFocusEvent(kind, Qt.FocusReason.OtherFocusReason))
+
+
+def replace_content(area: QScrollArea, content: QWidget) -> None:
+    """Show other content in an area, at the same height; what was there is deleted as `hide_and_delete` does."""
+    bar = area.verticalScrollBar()
+    height = bar.value() if bar is not None else 0
+    old = area.takeWidget()
+    if old is not None:
+        hide_and_delete(old)
+    area.setWidget(content)
+    if bar is not None and height:
+        content.adjustSize()
+        bar.setValue(height)
+
+
+def show_items(shown: QListWidget, names: Sequence[str], chosen: str | None, texts: Sequence[str] = ()) -> None:
+    """Show names in a list, with texts of their own if any, one of them chosen; items stay where they can.
+
+    An item's name is its `UserRole`. Nothing is said of the choice: it follows what is shown elsewhere.
+    """
+    with QSignalBlocker(shown):
+        while shown.count() > len(names):
+            shown.takeItem(shown.count() - 1)
+        for at, (name, text) in enumerate(zip(names, texts or names, strict=True)):
+            item = shown.item(at)
+            if item is None:
+                shown.addItem(item := QListWidgetItem())
+            item.setText(text)
+            item.setData(Qt.ItemDataRole.UserRole, name)
+        shown.setCurrentRow(names.index(chosen) if chosen in names else -1)
 
 
 def reapply_style(widget: QWidget) -> None:

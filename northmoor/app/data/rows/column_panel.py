@@ -5,8 +5,8 @@ from typing import Any
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFormLayout, QLabel, QVBoxLayout, QWidget
 
-from northmoor.app.widgets.editors import editor_for
 from northmoor.app.widgets.headings import section
+from northmoor.app.widgets.property_editors import editor_for
 from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.model.queries import QueryColumn
 

@@ -59,7 +59,7 @@ class ProfileHeader(QHeaderView):
         return "\n".join(lines)
 
     def _text(self, value: Any) -> str:
-        return format_one(value, "0" if isinstance(value, int) else None, self._customs)[:40]
+        return format_one(value, "0" if type(value) is int else None, self._customs)[:40]
 
     def paintSection(self, painter: QPainter | None, rect: QRect, column: int) -> None:
         """Draw a column's head."""

@@ -17,6 +17,7 @@ from northmoor.core.model.report import Report
 _NUDGE = parse_length("0.1mm")
 _FAR = 10
 _Change = Callable[[FrameBlock, list[int]], FrameBlock]
+_Arrange = Callable[[FrameBlock, list[int], frame_edits.ItemSizes], FrameBlock]
 
 
 class FrameActions(QObject):
@@ -77,16 +78,14 @@ class FrameActions(QObject):
 
     def align(self, edge: Edge) -> None:
         """Put the chosen items at one line; a single one at that of its frame."""
-        self._change("Align", lambda frame, own: frame_edits.aligned(frame, own, edge, self._extents(frame.name)))
+        self._arrange("Align", lambda frame, own, sizes: frame_edits.aligned(frame, own, edge, sizes))
 
     def distribute(self, down: bool) -> None:
         """Make the spaces between the chosen items equal."""
         if self.items is not None and len(self.items[1]) < 3:
             self.message.emit("Choose three or more items of a frame; the spaces between them become equal.", "warning")
             return
-        self._change(
-            "Space evenly", lambda frame, own: frame_edits.distributed(frame, own, down, self._extents(frame.name))
-        )
+        self._arrange("Space evenly", lambda frame, own, sizes: frame_edits.distributed(frame, own, down, sizes))
 
     def order(self, to_front: bool) -> None:
         """Put the chosen items in front of all others, or behind them."""
@@ -108,6 +107,14 @@ class FrameActions(QObject):
             return frame_edits.locked(frame, own, not all(frame.items[at].locked for at in own))
 
         self._change("Lock or free", change)
+
+    def _arrange(self, label: str, change: _Arrange) -> None:
+        """Make a change that asks how large the chosen items are on the pages shown."""
+        sizes = self._extents(self.items[0].name) if self.items is not None else {}
+        if self.items is not None and any(at not in sizes for at in self.items[1]):
+            self.message.emit("Scroll to where all chosen items are shown; then they can be arranged.", "warning")
+            return
+        self._change(label, lambda frame, own: change(frame, own, sizes))
 
     def _change(self, label: str, change: _Change) -> None:
         found = self.items

@@ -18,10 +18,10 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.document_controller import DocumentController
-from northmoor.app.widgets.editors import LineEditor, choice_editor
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import STONE_TEXT
-from northmoor.app.widgets.widget_tools import hide_and_delete
+from northmoor.app.widgets.value_editors import ChoiceEditor, LineEditor
+from northmoor.app.widgets.widget_tools import hide_and_delete, show_items
 from northmoor.core.model import edits
 from northmoor.core.model.kinds.output_formats import FORMAT_OF_SUFFIX
 from northmoor.core.model.report import Edition, Report
@@ -75,16 +75,9 @@ class EditionsDialog(QDialog):
         report, shown = self._controller.report, self.edition
         if report is None or shown is None:
             return
-        self.list.blockSignals(True)
-        self.list.clear()
-        for edition in report.editions:
-            item = QListWidgetItem(edition.name if not edition.hidden else f"{edition.name} (hidden)")
-            item.setData(Qt.ItemDataRole.UserRole, edition.name)
-            self.list.addItem(item)
-            if edition.name == shown.name:
-                self.list.setCurrentItem(item)
-        self.list.blockSignals(False)
         names = [edition.name for edition in report.editions]
+        texts = [f"{each.name} (hidden)" if each.hidden else each.name for each in report.editions]
+        show_items(self.list, names, shown.name, texts)
         self.buttons["remove"].setEnabled(len(names) > 1)
         self.buttons["up"].setEnabled(names.index(shown.name) > 0)
         self.buttons["down"].setEnabled(names.index(shown.name) < len(names) - 1)
@@ -115,7 +108,7 @@ class EditionsDialog(QDialog):
             self._right.addWidget(box)
         names = {format: FORMAT_OF_SUFFIX[format].label for format in edition.formats}
         self._line("Unless said otherwise", "The format that is proposed first",
-                   choice_editor(names, edition.formats[0], partial(self._set_first, edition), None))  # fmt: skip
+                   ChoiceEditor(names, edition.formats[0], partial(self._set_first, edition), None))  # fmt: skip
         chosen_by = LineEditor(report.shown_edition or "", self._choose_by)
         chosen_by.setPlaceholderText("the first, such as :layout")
         chosen_by.setObjectName("expression")

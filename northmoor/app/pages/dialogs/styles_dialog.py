@@ -2,22 +2,21 @@
 
 from typing import Any
 
-from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QDialog,
-    QFrame,
     QHBoxLayout,
     QListWidget,
     QListWidgetItem,
     QPushButton,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.pages.inspector.form import LOOK_FIELDS, InspectorForm, ReportEdit
+from northmoor.app.pages.inspector.form_rows import FormArea
 from northmoor.app.widgets.icons import icon
+from northmoor.app.widgets.widget_tools import show_items
 from northmoor.core.model.edits import add_style, change_style, remove_style, uses_of
 from northmoor.core.model.report import Report
 from northmoor.core.model.styles import NamedStyle
@@ -35,11 +34,7 @@ class StylesDialog(QDialog):
         self.list = QListWidget()
         self.list.setAccessibleName("Styles")
         self.list.currentItemChanged.connect(lambda item, _: self._picked(item))
-        self.panel = QScrollArea()
-        self.panel.setObjectName("panel")
-        self.panel.setWidgetResizable(True)
-        self.panel.setFrameShape(QFrame.Shape.NoFrame)
-        self.panel.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.panel = FormArea()
         self.add = QPushButton(icon("plus"), "Add a style")
         self.remove = QPushButton(icon("trash-2"), "Take it out")
         self.add.setToolTip("A new style, based on the one that is chosen")
@@ -67,29 +62,14 @@ class StylesDialog(QDialog):
         report = self._controller.report
         if report is None:
             return
-        focus = self.focusWidget()
-        field = focus.property("field") if focus is not None else None
         names = [style.name for style in report.styles]
         if self.name not in names:
             self.name = next(iter(names), None)
-        self.list.blockSignals(True)
-        self.list.clear()
-        for name in names:
-            item = QListWidgetItem(name)
-            self.list.addItem(item)
-            if name == self.name:
-                self.list.setCurrentItem(item)
-        self.list.blockSignals(False)
+        show_items(self.list, names, self.name)
         self.remove.setEnabled(self.name is not None)
-        body = QWidget()
-        body.setObjectName("panel")
-        form = InspectorForm(self._controller, body, self.refresh)
+        form = InspectorForm(self._controller, self.refresh)
         self._fill(form, report)
-        form.close()
-        self.panel.setWidget(body)
-        for editor in body.findChildren(QWidget) if field else ():
-            if editor.property("field") == field:
-                editor.setFocus()
+        self.panel.show_rows(form.rows)
 
     def _fill(self, form: InspectorForm, report: Report) -> None:
         style = next((s for s in report.styles if s.name == self.name), None)

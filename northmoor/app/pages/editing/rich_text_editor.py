@@ -114,6 +114,15 @@ class RichTextEditor(QWidget):
         cursor.setPosition(min(end, length), QTextCursor.MoveMode.KeepAnchor)
         self.text.setTextCursor(cursor)
 
+    def show_value(self, block: TextBlock) -> None:
+        """Show another text; what is chosen stays chosen."""
+        if (block.text, block.runs) != self._before:
+            chosen = self.chosen
+            self._before = (block.text, block.runs)
+            self.text.clear()
+            self._fill(block)
+            self.choose(*chosen)
+
     def _fill(self, block: TextBlock) -> None:
         cursor = self.text.textCursor()
         cursor.insertText(block.text, _format(PLAIN))
@@ -210,7 +219,7 @@ class RichTextEditor(QWidget):
 
     def _finish(self) -> None:
         now = self.parts
-        if now != self._before:
+        if now != self._before and not self.text.signalsBlocked():
             self._before = now
             self._commit(*now)
 

@@ -6,7 +6,7 @@ from typing import Any
 
 from northmoor.app.document_controller import Selection
 from northmoor.app.pages.inspector.form import InspectorForm, ReportEdit
-from northmoor.app.widgets.editors import LineEditor, choice_editor
+from northmoor.app.pages.inspector.form_rows import choice_row, line_row
 from northmoor.core.authoring.rename import rename_record_window
 from northmoor.core.compute.report.correlation import join_keys
 from northmoor.core.expr.language import bare_column
@@ -142,19 +142,21 @@ def _join_key_choice(form: InspectorForm, block: Any, around: list[ForEachBlock]
         "columns": {"of_record": (LinkedColumns(own=first, other=first),), "all_rows": False},
     }  # fmt: skip
     names = {"link": by_itself, "columns": "By columns named here", "all": "All rows, in every record"}
-    editor = choice_editor(
-        names, chosen, lambda way: form.edit("Change which rows are shown", change(**settings[way])), None
-    )
-    editor.setToolTip("Which rows it shows in each record: those that a link or equal columns tie to it, or all")
-    editor.setProperty("field", "tie")
+    tip = "Which rows it shows in each record: those that a link or equal columns tie to it, or all"
+
+    def choose(way: str) -> None:
+        form.edit("Change which rows are shown", change(**settings[way]))
+
     form.section(f"In {host.name}")
-    form.labelled("Rows shown", editor)
+    form.labelled("Rows shown", choice_row("tie", names, chosen, choose, tip))
     if block.of_record:
         shown = ", ".join(f"{pair.own} = {pair.other}" for pair in block.of_record)
-        line = LineEditor(shown, lambda text: form.edit("Change the columns", change(of_record=_pairs(text))))
-        line.setToolTip(f"Columns that are equal: one of {block.query} = one of {host.query}, several with commas")
-        line.setProperty("field", "of_record")
-        form.labelled("Equal columns", line)
+        tip = f"Columns that are equal: one of {block.query} = one of {host.query}, several with commas"
+
+        def commit(text: str) -> None:
+            form.edit("Change the columns", lambda r, e: change(of_record=_pairs(text))(r, e))
+
+        form.labelled("Equal columns", line_row("of_record", shown, commit, tip))
 
 
 def _pairs(text: str) -> tuple[LinkedColumns, ...]:

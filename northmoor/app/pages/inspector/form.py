@@ -4,14 +4,13 @@ from collections.abc import Callable, Sequence
 from functools import partial
 from typing import Any
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFormLayout, QFrame, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.pages.inspector.form_rows import FormRow, button_row, menu_row, section_row, words_row
 from northmoor.app.pages.inspector.format_rule_editors import RulesEditor
-from northmoor.app.widgets.editors import editor_for, property_label
-from northmoor.app.widgets.icons import icon
-from northmoor.app.widgets.theme import LINE
+from northmoor.app.widgets.property_editors import editor_for, property_label
+from northmoor.app.widgets.value_editors import Commit
 from northmoor.core.model import edits
 from northmoor.core.model.base import Part
 from northmoor.core.model.edits import remove_blocks
@@ -23,15 +22,12 @@ LOOK_FIELDS = tuple(Style.model_fields)
 
 
 class InspectorForm:
-    """Fills a panel from the top. `refused` is called when an edit was refused, to show what holds again."""
+    """Collects the rows of a form, from its top. `refused` is called when an edit was refused, to show what holds."""
 
-    def __init__(self, controller: DocumentController, body: QWidget, refused: Callable[[], object]) -> None:
+    def __init__(self, controller: DocumentController, refused: Callable[[], object]) -> None:
         self.controller = controller
         self.refused = refused
-        self._column = QVBoxLayout(body)
-        self._column.setContentsMargins(12, 8, 12, 12)
-        self._column.setSpacing(6)
-        self._fields: QFormLayout | None = None
+        self.rows: list[FormRow] = []
         self.before_look: Callable[[], object] | None = None
         """What is shown once, before the first section of looks or at the end."""
 
@@ -40,10 +36,6 @@ class InspectorForm:
         waiting, self.before_look = self.before_look, None
         if waiting is not None:
             waiting()
-
-    def close(self) -> None:
-        """Leave the rest of the panel empty."""
-        self._column.addStretch(1)
 
     @staticmethod
     def block_change(block: str) -> Callable[..., ReportEdit]:
@@ -61,41 +53,17 @@ class InspectorForm:
 
     def title(self, text: str) -> None:
         """What the form is about."""
-        label = QLabel(text)
-        label.setObjectName("name")
-        label.setWordWrap(True)
-        self._add(label)
+        self.rows.append(words_row("name", text))
 
     def note(self, text: str) -> None:
         """A sentence."""
-        label = QLabel(text)
-        label.setObjectName("quiet")
-        label.setWordWrap(True)
-        self._add(label)
+        self.rows.append(words_row("quiet", text))
 
     def section(self, text: str) -> None:
         """Begin a section: What, Where or Look."""
         if text == "Look":
             self.show_waiting()
-        line = QFrame()
-        line.setFixedHeight(1)
-        line.setStyleSheet(f"background: {LINE};")
-        self._add(line)
-        label = QLabel(text)
-        label.setObjectName("section")
-        self._add(label)
-        self._begin_fields()
-
-    def _begin_fields(self) -> None:
-        self._fields = QFormLayout()
-        self._fields.setSpacing(6)
-        self._fields.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
-        self._fields.setLabelAlignment(Qt.AlignmentFlag.AlignLeft)
-        self._fields.setRowWrapPolicy(QFormLayout.RowWrapPolicy.DontWrapRows)
-        self._column.addLayout(self._fields)
-
-    def _add(self, widget: QWidget) -> None:
-        self._column.addWidget(widget)
+        self.rows.append(section_row(text))
 
     def properties(
         self, kind: type[Part], part: Part, fields: Sequence[str], label: str, change: Callable[..., ReportEdit]
@@ -120,22 +88,18 @@ class InspectorForm:
         choices: list[str] | None = None,
     ) -> None:
         """An editor for a property; `choices` are names to choose from."""
-        self.labelled(property_label(field, kind), editor_for(kind, field, getattr(part, field), commit, choices))
+        value = getattr(part, field)
+        key = (kind, field, tuple(choices) if choices is not None else None)
+        make = partial(_property_editor, kind, field, value, choices)
+        self.labelled(property_label(field, kind), FormRow(key, make, value, commit))
 
-    def labelled(self, name: str, editor: QWidget) -> None:
+    def labelled(self, name: str, row: FormRow) -> None:
         """An editor with its name."""
-        assert self._fields is not None
-        label = QLabel(name)
-        label.setObjectName("quiet")
-        label.setBuddy(editor)
-        label.setMinimumWidth(96)
-        label.setToolTip(editor.toolTip())
-        self._fields.addRow(label, editor)
+        self.rows.append(row.named(name))
 
-    def wide(self, editor: QWidget) -> None:
-        """An editor over the whole width; what follows is below it."""
-        self._add(editor)
-        self._begin_fields()
+    def wide(self, row: FormRow) -> None:
+        """An editor over the whole width."""
+        self.rows.append(row)
 
     def style(self, report: Report, part: Part, field: str, label: str, change: Callable[..., ReportEdit]) -> None:
         """The choice of one of the report's styles."""
@@ -161,7 +125,14 @@ class InspectorForm:
         """The conditions that change a look."""
         names = [style.name for style in report.styles]
         if rules:
-            self._add(RulesEditor(rules, names, lambda new: self.edit("Change the rules", change(rules=new))))
+            self.wide(
+                FormRow(
+                    ("rules", len(rules), tuple(names)),
+                    lambda commit: RulesEditor(rules, names, commit),
+                    rules,
+                    lambda new: self.edit("Change the rules", change(rules=new)),
+                )
+            )
         first = next((name for name in names if name in ("emphasis", "total", "heading")), None)
         added = ConditionalFormat(when="false", style=first)  # it changes nothing until it says when
         self.action("Add a rule", change(rules=(*rules, added)), "plus")
@@ -180,10 +151,7 @@ class InspectorForm:
 
     def action(self, text: str, change: ReportEdit, drawing: str = "trash-2") -> None:
         """A button that makes a change."""
-        button = QPushButton(icon(drawing), text)
-        button.setToolTip(f"{text}; it can be undone")
-        button.clicked.connect(lambda: self.edit(text, change))
-        self._add(button)
+        self.rows.append(button_row(text, drawing, lambda: self.edit(text, change)))
 
     def take_out(self, block: str, text: str = "Take it out") -> None:
         """A button that takes a block out."""
@@ -191,15 +159,9 @@ class InspectorForm:
 
     def choices(self, text: str, drawing: str, changes: Sequence[tuple[str, ReportEdit]]) -> None:
         """A button that offers several changes by name."""
-        button = QPushButton(icon(drawing), text)
-        button.setToolTip(f"{text}: {', '.join(name for name, _ in changes)}")
-        menu = QMenu(button)
-        for name, change in changes:
-            entry = menu.addAction(name)
-            assert entry is not None
-            entry.triggered.connect(partial(self._chosen, f"{text}: {name}", change))
-        button.setMenu(menu)
-        self._add(button)
+        entries = [(name, partial(self.edit, f"{text}: {name}", change)) for name, change in changes]
+        self.rows.append(menu_row(text, drawing, entries))
 
-    def _chosen(self, label: str, change: ReportEdit, _: bool = False) -> None:
-        self.edit(label, change)
+
+def _property_editor(kind: type[Part], field: str, value: Any, choices: list[str] | None, commit: Commit) -> QWidget:
+    return editor_for(kind, field, value, commit, choices)

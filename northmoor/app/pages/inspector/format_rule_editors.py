@@ -4,10 +4,10 @@ from collections.abc import Callable, Sequence
 from functools import partial
 from typing import Any
 
-from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
-from northmoor.app.widgets.editors import LineEditor, choice_editor
 from northmoor.app.widgets.icons import icon
+from northmoor.app.widgets.value_editors import ChoiceEditor, LineEditor, SwitchEditor
 from northmoor.core.model.styles import ConditionalFormat
 
 CommitFormats = Callable[[tuple[ConditionalFormat, ...]], object]
@@ -19,11 +19,20 @@ class RulesEditor(QWidget):
     def __init__(self, rules: Sequence[ConditionalFormat], styles: Sequence[str], commit: CommitFormats) -> None:
         super().__init__()
         self._rules, self._styles, self._commit = tuple(rules), styles, commit
+        self._editors: list[tuple[LineEditor, ChoiceEditor, SwitchEditor]] = []
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
         for number, rule in enumerate(rules):
             column.addWidget(self._rule(number, rule))
+
+    def show_value(self, rules: Sequence[ConditionalFormat]) -> None:
+        """Show as many other rules."""
+        self._rules = tuple(rules)
+        for rule, (when, style, stop) in zip(rules, self._editors, strict=True):
+            when.show_value(rule.when)
+            style.show_value(rule.style)
+            stop.show_value(rule.stop)
 
     def _rule(self, number: int, rule: ConditionalFormat) -> QWidget:
         when = LineEditor(rule.when, lambda text: self._change(number, when=text))
@@ -32,13 +41,12 @@ class RulesEditor(QWidget):
         when.setToolTip("A condition over what stands here, such as sum(fares) < 1000")
         when.setProperty("field", f"rule {number}")
         names = {name: name for name in self._styles}
-        style = choice_editor(names, rule.style, lambda name: self._change(number, style=name), "no style")
+        style = ChoiceEditor(names, rule.style, lambda name: self._change(number, style=name), "no style")
         style.setAccessibleName(f"Rule {number + 1}: style")
         style.setToolTip("The style that is laid over where the condition holds; Styles… makes new ones")
-        stop = QCheckBox("stop")
-        stop.setChecked(rule.stop)
+        stop = SwitchEditor(rule.stop, lambda on: self._change(number, stop=on), "stop")
         stop.setToolTip("Where this rule holds, the ones after it are not asked")
-        stop.toggled.connect(lambda on: self._change(number, stop=on))
+        self._editors.append((when, style, stop))
         line = QHBoxLayout()
         line.setSpacing(4)
         line.addWidget(style, 1)

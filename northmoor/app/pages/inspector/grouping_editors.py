@@ -3,7 +3,8 @@
 from collections.abc import Callable, Mapping
 
 from northmoor.app.pages.inspector.form import InspectorForm, ReportEdit
-from northmoor.app.widgets.editors import PERIOD_NAMES, LineEditor, choice_editor
+from northmoor.app.pages.inspector.form_rows import choice_row, line_row
+from northmoor.app.widgets.property_editors import PERIOD_NAMES
 from northmoor.core.expr.binning import PERIODS, in_period, in_ranges, period_of, range_of
 from northmoor.core.expr.language import bare_column
 from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME, KindName
@@ -16,11 +17,8 @@ def show_period(form: InspectorForm, kinds: Mapping[str, KindName], by: str, cho
     if period == "value" and not KIND_OF_NAME[kind].is_moment:
         return
     names = {name: PERIOD_NAMES[name] for name in PERIODS if name != "hour" or kind != "date"}
-    editor = choice_editor(names, period, choose, None)
-    editor.setAccessibleName("Each")
-    editor.setToolTip("The period of the date that makes a group")
-    editor.setProperty("field", "period")
-    form.labelled("Each", editor)
+    tip = "The period of the date that makes a group"
+    form.labelled("Each", choice_row("period", names, period, choose, tip))
 
 
 def show_range(
@@ -30,12 +28,9 @@ def show_range(
     size, inner = range_of(by)
     if size is None and not KIND_OF_NAME[kinds.get(bare_column(inner) or "", "text")].is_number:
         return
-    line = LineEditor(size or "", lambda text: choose(text.strip() or None))
-    line.setPlaceholderText("each number")
-    line.setAccessibleName("Ranges of")
-    line.setToolTip("How wide a range of numbers is that makes a group, such as 100")
-    line.setProperty("field", "range")
-    form.labelled("Ranges of", line)
+    tip = "How wide a range of numbers is that makes a group, such as 100"
+    row = line_row("range", size or "", lambda text: choose(text.strip() or None), tip, "each number")
+    form.labelled("Ranges of", row)
 
 
 def show_regrouping(

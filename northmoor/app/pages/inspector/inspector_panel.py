@@ -4,8 +4,7 @@ from collections.abc import Callable, Mapping
 from functools import partial
 from typing import Any
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QScrollArea, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from northmoor.app.document_controller import DocumentController, Selection
 from northmoor.app.pages.editing.rich_text_editor import RichTextEditor
@@ -21,15 +20,17 @@ from northmoor.app.pages.inspector.block_forms import (
 )
 from northmoor.app.pages.inspector.chart_forms import show_chart, show_chart_level, show_chart_measure
 from northmoor.app.pages.inspector.form import InspectorForm, ReportEdit
+from northmoor.app.pages.inspector.form_rows import FormArea, FormRow
 from northmoor.app.pages.inspector.matrix_forms import show_matrix, show_matrix_level, show_measure
 from northmoor.app.pages.inspector.table_forms import show_cell, show_level, show_row, show_table
+from northmoor.app.widgets.value_editors import Commit
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.block_types import BLOCK_TYPE_OF_KIND
 from northmoor.core.model.blocks.chart import ChartBlock
 from northmoor.core.model.blocks.matrix import MatrixBlock
 from northmoor.core.model.blocks.picture import PictureBlock
 from northmoor.core.model.blocks.table import TableBlock
-from northmoor.core.model.blocks.text import TabStop, TextBlock
+from northmoor.core.model.blocks.text import TabStop, TextBlock, TextRun
 from northmoor.core.model.pages import PageSetup, Running, RunningLine, Watermark
 from northmoor.core.model.report import Report
 from northmoor.core.model.styles import Style
@@ -37,15 +38,11 @@ from northmoor.core.model.styles import Style
 _Show = Callable[[InspectorForm, Report, str, Selection], None]
 
 
-class InspectorPanel(QScrollArea):
+class InspectorPanel(FormArea):
     """Shows the properties of what is selected; each change is one edit of the desk."""
 
     def __init__(self, controller: DocumentController, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setObjectName("panel")
-        self.setWidgetResizable(True)
-        self.setFrameShape(QFrame.Shape.NoFrame)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName("Inspector")
         self._controller = controller
         controller.selected.connect(lambda _: self.refresh())
@@ -53,26 +50,12 @@ class InspectorPanel(QScrollArea):
         controller.edition_chosen.connect(self.refresh)
 
     def refresh(self) -> None:
-        """Show the selected part again, keeping the keyboard in the same property."""
-        focus = self.window().focusWidget()
-        field = focus.property("field") if focus is not None and self.isAncestorOf(focus) else None
-        rich = self.findChild(RichTextEditor)
-        chosen = rich.chosen if rich is not None and rich.text is focus else None
-        body = QWidget()
-        body.setObjectName("panel")
-        form = InspectorForm(self._controller, body, self.refresh)
+        """Show the selected part as it is now."""
+        form = InspectorForm(self._controller, self.refresh)
         report, edition = self._controller.report, self._controller.edition
         if report is not None and edition is not None:
             _show(form, report, edition.name, self._controller.selection)
-        form.close()
-        self.setWidget(body)
-        if field:
-            for editor in body.findChildren(QWidget):
-                if editor.property("field") == field:
-                    editor.setFocus()
-        rich = body.findChild(RichTextEditor)
-        if rich is not None and chosen is not None:
-            rich.choose(*chosen)
+        self.show_rows(form.rows)
 
     def edit_first(self) -> None:
         """Put the keyboard into the first property."""
@@ -219,9 +202,14 @@ def show_text(form: InspectorForm, report: Report, edition: str, selection: Sele
     form.section("What")
     name_line(form, block)
     styles = [style.name for style in report.styles]
-    form.wide(
-        RichTextEditor(block, styles, lambda text, runs: form.edit("Change the text", change(text=text, runs=runs)))
-    )
+
+    def make(commit: Commit) -> QWidget:
+        return RichTextEditor(block, styles, lambda text, runs: commit((text, runs)))
+
+    def change_runs(new: tuple[str, tuple[TextRun, ...]]) -> None:
+        form.edit("Change the text", change(text=new[0], runs=new[1]))
+
+    form.wide(FormRow(("rich text", block.name, tuple(styles)), make, block, change_runs))
     step = ("heading",) if block.listed == "contents" else ()
     form.properties(TextBlock, block, ("marker", "link", "listed", *step), "Change the text", change)
     show_tabs(form, block, change)

@@ -7,8 +7,8 @@ from typing import Any
 from northmoor.app.document_controller import Selection
 from northmoor.app.pages.inspector.block_forms import name_line
 from northmoor.app.pages.inspector.form import InspectorForm, ReportEdit
+from northmoor.app.pages.inspector.form_rows import choice_row, line_row
 from northmoor.app.pages.inspector.grouping_editors import show_period, show_range
-from northmoor.app.widgets.editors import LineEditor, choice_editor
 from northmoor.core.authoring.rename import rename_level
 from northmoor.core.expr.binning import group_by_period, group_by_range
 from northmoor.core.expr.language import column_expression
@@ -179,13 +179,9 @@ def _row_order(form: InspectorForm, table: TableBlock, change: Callable[..., Rep
     def commit(text: str) -> None:
         form.edit("Change the order of rows", lambda r, e: change(order=parse_order_by(text))(r, e))
 
-    line = LineEditor(format_order_by(table.order), commit)
-    line.setPlaceholderText("as the query gives them")
-    line.setObjectName("expression")
-    line.setAccessibleName("Rows ordered by")
-    line.setToolTip("Expressions over a row, with commas between them; desc after one: the largest first")
-    line.setProperty("field", "order")
-    form.labelled("Rows ordered by", line)
+    tip = "Expressions over a row, with commas between them; desc after one: the largest first"
+    row = line_row("order", format_order_by(table.order), commit, tip, "as the query gives them", is_code=True)
+    form.labelled("Rows ordered by", row)
 
 
 def show_row(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
@@ -258,11 +254,9 @@ def _drawing(form: InspectorForm, part: Cell | Column, change: Callable[..., Rep
         drawing = None if kind is None else (part.draw or Drawing(kind="bar")).but(kind=kind)
         form.edit("Change what is drawn", change(draw=drawing))
 
-    editor = choice_editor(kinds, part.draw.kind if part.draw else None, choose, "Text")
-    editor.setAccessibleName("Drawn as")
-    editor.setToolTip("What stands in the cell: its value as text, or something drawn from it")
-    editor.setProperty("field", "drawn")
-    form.labelled("Drawn as", editor)
+    tip = "What stands in the cell: its value as text, or something drawn from it"
+    now = part.draw.kind if part.draw else None
+    form.labelled("Drawn as", choice_row("drawn", kinds, now, choose, tip, unset="Text"))
     drawing = part.draw
     if drawing is not None:
         names = ("color", "negative", "least", "greatest", "height")

@@ -18,6 +18,7 @@ from northmoor.app.widgets.hints import draw_hint
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.rows_model import RowsModel
 from northmoor.app.widgets.theme import GORSE, LICHEN, ROWAN
+from northmoor.app.widgets.widget_tools import replace_content
 from northmoor.app.worker import Worker
 from northmoor.core.checks.trace import Figure, Trace, trace
 from northmoor.core.document import Document
@@ -147,7 +148,7 @@ class TracePanel(QFrame):
         for line in lines:
             column.addWidget(line)
         column.addStretch(1)
-        self._figures.setWidget(body)
+        replace_content(self._figures, body)
 
 
 class _RowsBehind(QTableView):

@@ -2,32 +2,26 @@
 
 import types
 import typing
-from collections.abc import Callable
 from typing import Any
 
 from pydantic.fields import FieldInfo
-from PyQt6.QtCore import QEvent, QObject, Qt
-from PyQt6.QtGui import QColor, QIcon, QKeyEvent, QPainter, QPixmap, QWheelEvent
-from PyQt6.QtWidgets import (
-    QCheckBox,
-    QColorDialog,
-    QComboBox,
-    QHBoxLayout,
-    QLineEdit,
-    QPlainTextEdit,
-    QSpinBox,
-    QToolButton,
-    QWidget,
-)
+from PyQt6.QtWidgets import QWidget
 
-from northmoor.app.widgets.theme import PAPER, STONE
-from northmoor.app.widgets.widget_tools import reapply_style
+from northmoor.app.widgets.value_editors import (
+    ChoiceEditor,
+    ColorEditor,
+    Commit,
+    LengthEditor,
+    LineEditor,
+    NumberEditor,
+    SwitchEditor,
+    TextEditor,
+)
 from northmoor.core.model.base import Part
 from northmoor.core.model.kinds.aggregates import NO_TOTAL, TOTALS
 from northmoor.core.model.kinds.mark_types import MARK_TYPES
-from northmoor.core.model.lengths import format_length, in_millimetres, parse_length
+from northmoor.core.model.lengths import in_millimetres
 
-Commit = Callable[[Any], object]
 NAMES = {
     "by": "Group by", "value": "Value", "rows_after_heading": "Rows kept after", "size": "Size",
     "rows_before_total": "Rows kept before", "largest_gap": "Largest gap", "keep_together": "Keep together",
@@ -186,6 +180,12 @@ _UNSET = {
 }  # fmt: skip
 
 
+_UNSET_CHOICES = {
+    "stands": "As usual", "align": "By the value", "total": "Not set", "draw": "As the chart",
+    "orientation": "As before",
+}  # fmt: skip
+
+
 _NAMES_IN = {
     ("PictureBlock", "value"): "Or the column", ("PictureBlock", "width"): "Width",
     ("ReadoutBlock", "trend"): "Small trend of", ("ReadoutBlock", "trend_drawn"): "Drawn as",
@@ -223,19 +223,14 @@ def editor_for(kind: type[Part], field: str, value: Any, commit: Commit, choices
 def _editor(field: str, info: FieldInfo, value: Any, commit: Commit, choices: list[str] | None) -> QWidget:
     inner, optional = _unwrapped(info.annotation)
     if choices is not None:
-        return choice_editor({name: name for name in choices}, value, commit, "none" if optional else None)
+        return ChoiceEditor({name: name for name in choices}, value, commit, "none" if optional else None)
     if typing.get_origin(inner) is typing.Literal:
         names = {option: CHOICES.get(field, {}).get(option, str(option)) for option in typing.get_args(inner)}
-        unset = {
-            "stands": "As usual",
-            "align": "By the value",
-            "total": "Not set",
-            "draw": "As the chart",
-            "orientation": "As before",
-        }.get(field, "As styled")
-        return choice_editor(names, value, commit, unset if optional else None)
+        return ChoiceEditor(names, value, commit, _UNSET_CHOICES.get(field, "As styled") if optional else None)
+    if inner is bool and optional:
+        return ChoiceEditor({True: "Yes", False: "No"}, value, commit, "As styled")
     if inner is bool:
-        return _tristate(value, commit) if optional else switch_editor(bool(value), commit)
+        return SwitchEditor(bool(value), commit)
     if "color" in field or field in ("fill", "low", "middle", "high", "negative", "heat_low", "heat_high"):
         return ColorEditor(value, commit)
     if inner is int and _is_length(info):
@@ -243,12 +238,18 @@ def _editor(field: str, info: FieldInfo, value: Any, commit: Commit, choices: li
             value, commit, optional, points=field in ("size", "padding", "inset") or field.startswith("rule_")
         )
     if inner is int and not optional and field not in _COUNTS:
-        return _number(int(value), info, commit)
+        return NumberEditor(int(value), commit, _limits(info))
     if inner is float and not optional:
-        return _percent(float(value), commit)
+        return NumberEditor(float(value), commit, (0, 100), per=100)
     if field in _LONG:
-        return TextEditor(value or "", commit)
+        return TextEditor(value, commit)
     return _line(field, value, commit, optional)
+
+
+def _limits(info: FieldInfo) -> tuple[int, int]:
+    """The least and the greatest number that a property declares."""
+    limits = {type(m).__name__: m for m in info.metadata}
+    return getattr(limits.get("Ge"), "ge", 0), min(getattr(limits.get("Le"), "le", 999), 999)
 
 
 _COUNTS = ("rows_per_page", "first_groups")
@@ -257,7 +258,7 @@ _LENGTHS = ("guides_across", "guides_down")
 """Lists of lengths."""
 
 
-def _line(field: str, value: Any, commit: Commit, optional: bool) -> "LineEditor":
+def _line(field: str, value: Any, commit: Commit, optional: bool) -> LineEditor:
     """A line of text for a text, a number that may be an expression, or a list of texts."""
 
     def read(text: str) -> Any:
@@ -269,12 +270,19 @@ def _line(field: str, value: Any, commit: Commit, optional: bool) -> "LineEditor
             return _parts(text)
         return text if text or not optional else None
 
-    if field in _LENGTHS:
-        value = tuple(f"{in_millimetres(length, 1)} mm" for length in value)
-    shown = ", ".join(value) if isinstance(value, tuple) else f"{value:g}" if isinstance(value, float) else value
-    line = LineEditor(str(shown or ""), lambda text: commit(read(text)))
+    line = LineEditor(value, lambda text: commit(read(text)), _lengths_text if field in _LENGTHS else _value_text)
     line.setPlaceholderText(_UNSET.get(field, ""))
     return line
+
+
+def _lengths_text(value: tuple[int, ...]) -> str:
+    return _value_text(tuple(f"{in_millimetres(length, 1)} mm" for length in value))
+
+
+def _value_text(value: Any) -> str:
+    if isinstance(value, tuple):
+        return ", ".join(value)
+    return f"{value:g}" if isinstance(value, float) else str(value or "")
 
 
 def _parts(text: str) -> tuple[str, ...]:
@@ -297,183 +305,3 @@ def _unwrapped(annotation: Any) -> tuple[Any, bool]:
 
 def _is_length(info: FieldInfo) -> bool:
     return "parse_length" in repr(info.metadata) + repr(info.annotation)
-
-
-class LineEditor(QLineEdit):
-    """A line of text; Enter or leaving it commits, Esc takes the typing back."""
-
-    def __init__(self, text: str, commit: Commit) -> None:
-        super().__init__(text)
-        self._before = text
-        self._commit = commit
-        self.setCursorPosition(0)
-        self.editingFinished.connect(self._finish)
-
-    def _finish(self) -> None:
-        if self.text() != self._before:
-            self._before = self.text()
-            self._commit(self.text())
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Esc takes the typing back."""
-        if event is not None and event.key() == Qt.Key.Key_Escape and self.text() != self._before:
-            self.setText(self._before)
-        else:
-            super().keyPressEvent(event)
-
-
-class TextEditor(QPlainTextEdit):
-    """Several lines of text; Ctrl+Enter or leaving it commits."""
-
-    def __init__(self, text: str, commit: Commit) -> None:
-        super().__init__(text)
-        self._before = text
-        self._commit = commit
-        self.setTabChangesFocus(True)
-        self.setFixedHeight(64)
-        self.installEventFilter(self)
-
-    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        """Commit on leaving and on Ctrl+Enter."""
-        if event is not None and event.type() == QEvent.Type.FocusOut:
-            self._finish()
-        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
-            enter = event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
-            if enter and not event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-                self._finish()
-                return True
-        return super().eventFilter(watched, event)
-
-    def _finish(self) -> None:
-        text = self.toPlainText()
-        if text != self._before:
-            self._before = text
-            self._commit(text)
-
-
-class LengthEditor(QLineEdit):
-    """A length. Millimetres where the page is meant, points where type is; any unit may be typed."""
-
-    def __init__(self, value: int | None, commit: Commit, optional: bool, points: bool) -> None:
-        super().__init__("" if value is None else self._shown(value, points))
-        self.setPlaceholderText("by content" if optional and not points else "as styled" if optional else "")
-        self._points, self._optional, self._commit = points, optional, commit
-        self._before = self.text()
-        self.editingFinished.connect(self._finish)
-
-    @staticmethod
-    def _shown(value: int, points: bool) -> str:
-        return format_length(value) if points else f"{in_millimetres(value, 1)} mm"
-
-    def _finish(self) -> None:
-        text = self.text().strip()
-        if text == self._before:
-            return
-        if not text and self._optional:
-            self._before = text
-            self._commit(None)
-            return
-        try:
-            value = parse_length(f"{text}{'pt' if self._points else 'mm'}" if text[-1:].isdigit() else text)
-        except ValueError:
-            self._mark(True)
-            return
-        self._mark(False)
-        self._before = self._shown(value, self._points)
-        self.setText(self._before)
-        self._commit(value)
-
-    def _mark(self, invalid: bool) -> None:
-        self.setProperty("invalid", invalid)
-        if invalid:
-            self.setToolTip("That is no length. Write for example 32mm, 9pt or 1.5in.")
-        reapply_style(self)
-
-
-def _swatch(color: str | None) -> QIcon:
-    """A square in a colour; an empty one where none is set."""
-    pixmap = QPixmap(16, 16)
-    pixmap.fill(QColor(STONE))
-    painter = QPainter(pixmap)
-    painter.fillRect(1, 1, 14, 14, QColor(color or PAPER))
-    painter.end()
-    return QIcon(pixmap)
-
-
-class ColorEditor(QWidget):
-    """A colour: its code, a button that shows it and opens a chooser, and one that takes it away."""
-
-    def __init__(self, value: str | None, commit: Commit) -> None:
-        super().__init__()
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(4)
-        self._value, self._commit = value, commit
-        line = LineEditor(value or "", lambda text: commit(text or None))
-        line.setPlaceholderText("as styled")
-        button = QToolButton()
-        button.setIcon(_swatch(value))
-        button.setToolTip("Choose a colour")
-        button.setAccessibleName("Choose a colour")
-        button.clicked.connect(self._choose)
-        layout.addWidget(line, 1)
-        layout.addWidget(button)
-        self.setFocusProxy(line)
-
-    def _choose(self) -> None:
-        color = QColorDialog.getColor(QColor(self._value or "#000000"), self, "Choose a colour")
-        if color.isValid():
-            self._commit(color.name().upper())
-
-
-class _Box(QComboBox):
-    """A drop-down that scrolling past does not change."""
-
-    def wheelEvent(self, event: QWheelEvent | None) -> None:
-        """Leave the wheel to the panel."""
-        if event is not None:
-            event.ignore()
-
-
-def choice_editor(names: dict[Any, str], value: Any, commit: Commit, unset: str | None) -> QComboBox:
-    """A drop-down of options with their names; `unset` names having none."""
-    box = _Box()
-    box.setMinimumContentsLength(6)
-    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-    if unset is not None:
-        box.addItem(unset, None)
-    for option, name in names.items():
-        box.addItem(name, option)
-    box.setCurrentIndex(max(box.findData(value), 0))
-    box.activated.connect(lambda at: commit(box.itemData(at)))
-    return box
-
-
-def switch_editor(value: bool, commit: Commit) -> QCheckBox:
-    """A switch."""
-    box = QCheckBox()
-    box.setChecked(value)
-    box.toggled.connect(commit)
-    return box
-
-
-def _tristate(value: bool | None, commit: Commit) -> QComboBox:
-    return choice_editor({True: "Yes", False: "No"}, value, commit, "As styled")
-
-
-def _number(value: int, info: FieldInfo, commit: Commit) -> QSpinBox:
-    box = QSpinBox()
-    limits = {type(m).__name__: m for m in info.metadata}
-    box.setRange(getattr(limits.get("Ge"), "ge", 0), min(getattr(limits.get("Le"), "le", 999), 999))
-    box.setValue(value)
-    box.editingFinished.connect(lambda: commit(box.value()))
-    return box
-
-
-def _percent(value: float, commit: Commit) -> QSpinBox:
-    box = QSpinBox()
-    box.setRange(0, 100)
-    box.setSuffix(" %")
-    box.setValue(round(value * 100))
-    box.editingFinished.connect(lambda: commit(box.value() / 100))
-    return box

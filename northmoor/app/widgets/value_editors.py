@@ -1,0 +1,262 @@
+"""Editors of single values: a line, a text, a length, a colour, a choice, a switch, a number.
+
+Each calls `commit` with every new value, and shows another value with `show_value`. What someone is typing stays while
+the value that holds is still the one that was shown.
+"""
+
+from collections.abc import Callable, Mapping
+from typing import Any, Protocol
+
+from PyQt6.QtCore import QEvent, QObject, QSignalBlocker, Qt
+from PyQt6.QtGui import QColor, QIcon, QKeyEvent, QPainter, QPixmap, QWheelEvent
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QColorDialog,
+    QComboBox,
+    QHBoxLayout,
+    QLineEdit,
+    QPlainTextEdit,
+    QSpinBox,
+    QToolButton,
+    QWidget,
+)
+
+from northmoor.app.widgets.theme import PAPER, STONE
+from northmoor.app.widgets.widget_tools import reapply_style
+from northmoor.core.model.lengths import format_length, in_millimetres, parse_length
+
+Commit = Callable[[Any], object]
+
+
+class ValueEditor(Protocol):
+    """What every editor can do once it is there."""
+
+    def show_value(self, value: Any) -> None:
+        """Show the value that holds now; nothing is committed by it."""
+
+
+def _as_text(value: Any) -> str:
+    return "" if value is None else str(value)
+
+
+class LineEditor(QLineEdit):
+    """A line of text; Enter or leaving it commits, Esc takes the typing back. `shown` writes a value as its text."""
+
+    def __init__(self, value: Any, commit: Commit, shown: Callable[[Any], str] = _as_text) -> None:
+        super().__init__(shown(value))
+        self._before = self.text()
+        self._commit = commit
+        self._shown = shown
+        self.setCursorPosition(0)
+        self.editingFinished.connect(self._finish)
+
+    def show_value(self, value: Any) -> None:
+        """Show another value."""
+        if (text := self._shown(value)) != self._before:
+            self._before = text
+            self.setText(text)
+            self.setCursorPosition(0)
+
+    def _finish(self) -> None:
+        if self.text() != self._before:
+            self._before = self.text()
+            self._commit(self.text())
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Esc takes the typing back."""
+        if event is not None and event.key() == Qt.Key.Key_Escape and self.text() != self._before:
+            self.setText(self._before)
+        else:
+            super().keyPressEvent(event)
+
+
+class TextEditor(QPlainTextEdit):
+    """Several lines of text; Ctrl+Enter or leaving it commits."""
+
+    def __init__(self, text: str | None, commit: Commit) -> None:
+        super().__init__(text or "")
+        self._before = text or ""
+        self._commit = commit
+        self.setTabChangesFocus(True)
+        self.setFixedHeight(64)
+        self.installEventFilter(self)
+
+    def show_value(self, value: str | None) -> None:
+        """Show another text."""
+        if (value or "") != self._before:
+            self._before = value or ""
+            self.setPlainText(self._before)
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """Commit on leaving and on Ctrl+Enter."""
+        if event is not None and event.type() == QEvent.Type.FocusOut:
+            self._finish()
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
+            enter = event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+            if enter and not event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+                self._finish()
+                return True
+        return super().eventFilter(watched, event)
+
+    def _finish(self) -> None:
+        text = self.toPlainText()
+        if text != self._before and not self.signalsBlocked():
+            self._before = text
+            self._commit(text)
+
+
+class LengthEditor(QLineEdit):
+    """A length. Millimetres where the page is meant, points where type is; any unit may be typed."""
+
+    def __init__(self, value: int | None, commit: Commit, optional: bool, points: bool) -> None:
+        super().__init__()
+        self.setPlaceholderText("by content" if optional and not points else "as styled" if optional else "")
+        self._points, self._optional, self._commit = points, optional, commit
+        self._before = ""
+        self._set(self._shown(value))
+        self.editingFinished.connect(self._finish)
+
+    def show_value(self, value: int | None) -> None:
+        """Show another length."""
+        if (text := self._shown(value)) != self._before:
+            self._mark(False)
+            self._set(text)
+
+    def _set(self, text: str) -> None:
+        self._before = text
+        self.setText(text)
+
+    def _shown(self, value: int | None) -> str:
+        if value is None:
+            return ""
+        return format_length(value) if self._points else f"{in_millimetres(value, 1)} mm"
+
+    def _finish(self) -> None:
+        text = self.text().strip()
+        if text == self._before:
+            return
+        if not text and self._optional:
+            self._before = text
+            self._commit(None)
+            return
+        try:
+            value = parse_length(f"{text}{'pt' if self._points else 'mm'}" if text[-1:].isdigit() else text)
+        except ValueError:
+            self._mark(True)
+            return
+        self._mark(False)
+        self._set(self._shown(value))
+        self._commit(value)
+
+    def _mark(self, invalid: bool) -> None:
+        self.setProperty("invalid", invalid)
+        if invalid:
+            self.setToolTip("That is no length. Write for example 32mm, 9pt or 1.5in.")
+        reapply_style(self)
+
+
+def _swatch(color: str | None) -> QIcon:
+    """A square in a colour; an empty one where none is set."""
+    pixmap = QPixmap(16, 16)
+    pixmap.fill(QColor(STONE))
+    painter = QPainter(pixmap)
+    painter.fillRect(1, 1, 14, 14, QColor(color or PAPER))
+    painter.end()
+    return QIcon(pixmap)
+
+
+class ColorEditor(QWidget):
+    """A colour: its code, a button that shows it and opens a chooser, and one that takes it away."""
+
+    def __init__(self, value: str | None, commit: Commit) -> None:
+        super().__init__()
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(4)
+        self._value, self._commit = value, commit
+        self._line = LineEditor(value, lambda text: commit(text or None))
+        self._line.setPlaceholderText("as styled")
+        self._button = QToolButton()
+        self._button.setIcon(_swatch(value))
+        self._button.setToolTip("Choose a colour")
+        self._button.setAccessibleName("Choose a colour")
+        self._button.clicked.connect(self._choose)
+        layout.addWidget(self._line, 1)
+        layout.addWidget(self._button)
+        self.setFocusProxy(self._line)
+
+    def show_value(self, value: str | None) -> None:
+        """Show another colour."""
+        self._line.show_value(value)
+        if value != self._value:
+            self._value = value
+            self._button.setIcon(_swatch(value))
+
+    def _choose(self) -> None:
+        color = QColorDialog.getColor(QColor(self._value or "#000000"), self, "Choose a colour")
+        if color.isValid():
+            self._commit(color.name().upper())
+
+
+class ChoiceEditor(QComboBox):
+    """A drop-down of options with their names, which scrolling past does not change; `unset` names having none."""
+
+    def __init__(self, names: Mapping[Any, str], value: Any, commit: Commit, unset: str | None) -> None:
+        super().__init__()
+        self.setMinimumContentsLength(6)
+        self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        if unset is not None:
+            self.addItem(unset, None)
+        for option, name in names.items():
+            self.addItem(name, option)
+        self.show_value(value)
+        self.activated.connect(lambda at: commit(self.itemData(at)))
+
+    def show_value(self, value: Any) -> None:
+        """Show another choice."""
+        self.setCurrentIndex(max(self.findData(value), 0))
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        """Leave the wheel to the panel."""
+        if event is not None:
+            event.ignore()
+
+
+class SwitchEditor(QCheckBox):
+    """A switch."""
+
+    def __init__(self, value: bool, commit: Commit, text: str = "") -> None:
+        super().__init__(text)
+        self.setChecked(value)
+        self.toggled.connect(commit)
+
+    def show_value(self, value: bool) -> None:
+        """Show on or off."""
+        with QSignalBlocker(self):
+            self.setChecked(value)
+
+
+class NumberEditor(QSpinBox):
+    """A whole number within limits; `per` is how many of it make the value one."""
+
+    def __init__(self, value: float, commit: Commit, limits: tuple[int, int], per: int = 1) -> None:
+        super().__init__()
+        self._per = per
+        self.setRange(*limits)
+        if per == 100:
+            self.setSuffix(" %")
+        self._before = round(value * per)
+        self.setValue(self._before)
+        self._commit = commit
+        self.editingFinished.connect(self._finish)
+
+    def show_value(self, value: float) -> None:
+        """Show another number."""
+        if (shown := round(value * self._per)) != self._before:
+            self._before = shown
+            self.setValue(shown)
+
+    def _finish(self) -> None:
+        if self.value() != self._before:
+            self._before = self.value()
+            self._commit(self.value() if self._per == 1 else self.value() / self._per)
