@@ -1,5 +1,6 @@
 """Edits: new reports that are sound, from old ones that stay as they are."""
 
+import inspect
 from collections.abc import Callable
 
 import pytest
@@ -150,3 +151,16 @@ def test_a_table_is_turned_into_a_matrix_and_back(library: Callable[[str], Libra
     back = matrix_to_table(turned, "main", "table")
     totals = [line.cells["charge"] for line in lines_of(render(back, made)) if line.kind == "total"]
     assert totals == ["0.35", "12.10", "138.55", "9.90", "7.00", "167.90"]
+
+
+def test_changes_of_properties_have_their_names_to_themselves() -> None:
+    takers = {
+        name: signature
+        for name, function in inspect.getmembers(edits, inspect.isfunction)
+        if "changes" in (signature := inspect.signature(function)).parameters
+    }
+    assert "change_block" in takers
+    for name, signature in takers.items():
+        *own, changes = signature.parameters.values()
+        assert changes.kind is inspect.Parameter.VAR_KEYWORD, name
+        assert {each.kind for each in own} == {inspect.Parameter.POSITIONAL_ONLY}, name

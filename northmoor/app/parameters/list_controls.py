@@ -154,7 +154,7 @@ class TicksControl(PopupControl):
             if 0 < len(held) == len(entries):
                 text = f"All {len(held):,}"
             elif 0 < len(held) <= _NAMED:
-                text = ", ".join(state.choices.labels[value] for value in held)
+                text = ", ".join(state.choices.labels.get(value, value_text(value)) for value in held)
         else:
             text = state.choices.labels.get(held, "none" if not state.parameter.required else "choose")  # type: ignore[arg-type]
         shown = self.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 190)

@@ -161,7 +161,7 @@ def block_of(report: Report, edition: str, block: str) -> Any:
     raise KeyError(block)
 
 
-def change_block(report: Report, edition: str, block: str, **changes: Any) -> Report:
+def change_block(report: Report, edition: str, block: str, /, **changes: Any) -> Report:
     """Change properties of a block."""
     return put_block(report, edition, block_of(report, edition, block).but(**changes))
 

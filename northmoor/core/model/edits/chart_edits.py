@@ -143,7 +143,7 @@ def change_groups_of(place: ChartPlace, block: str | None) -> Callable[[Report, 
     return change
 
 
-def change_chart_level(report: Report, edition: str, place: ChartPlace, step: str, **changes: Any) -> Report:
+def change_chart_level(report: Report, edition: str, place: ChartPlace, step: str, /, **changes: Any) -> Report:
     """Change properties of what groups a chart's rows."""
     chart = place.chart(report, edition)
     return place.put(report, edition, chart.but(**{step: getattr(chart, step).but(**changes)}))
@@ -158,7 +158,7 @@ def add_chart_measure(report: Report, edition: str, place: ChartPlace, field: st
     return place.put(report, edition, chart.but(measures=(*chart.measures, added)))
 
 
-def change_chart_measure(report: Report, edition: str, place: ChartPlace, measure: str, **changes: Any) -> Report:
+def change_chart_measure(report: Report, edition: str, place: ChartPlace, measure: str, /, **changes: Any) -> Report:
     """Change properties of what is drawn."""
     chart = place.chart(report, edition)
     measures = tuple(own.but(**changes) if own.name == measure else own for own in chart.measures)

@@ -45,7 +45,7 @@ def move_edition(report: Report, name: str, by: int) -> Report:
     return report.but(editions=tuple(editions))
 
 
-def change_named(report: Report, name: str, **changes: Any) -> Report:
+def change_named(report: Report, name: str, /, **changes: Any) -> Report:
     """A report with properties of an edition changed."""
     return _changed(report, name, changes)
 
@@ -64,7 +64,7 @@ def _names(report: Report) -> list[str]:
     return [edition.name for edition in report.editions]
 
 
-def change_edition(report: Report, edition: str, **changes: Any) -> Report:
+def change_edition(report: Report, edition: str, /, **changes: Any) -> Report:
     """Change properties of an edition."""
     changed = tuple(e.but(**changes) if e.name == edition else e for e in report.editions)
     return report.but(editions=changed)

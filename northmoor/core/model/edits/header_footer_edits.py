@@ -18,7 +18,7 @@ def change_piece(report: Report, edition: str, running: str, at: str, piece: Par
     return change_edition(report, edition, **{running: found.but(lines=kept) if kept else None})
 
 
-def change_running_line(report: Report, edition: str, running: str, number: int, **changes: Any) -> Report:
+def change_running_line(report: Report, edition: str, running: str, number: int, /, **changes: Any) -> Report:
     """Change properties of a line of the header or footer."""
     found = getattr(_edition(report, edition), running)
     lines = tuple(line.but(**changes) if at == number else line for at, line in enumerate(found.lines))

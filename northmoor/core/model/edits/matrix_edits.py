@@ -66,7 +66,7 @@ def add_matrix(
     return change_edition(report, edition, blocks=(*found.blocks[:at], matrix, *found.blocks[at:]))
 
 
-def change_matrix_level(report: Report, edition: str, matrix: str, level: str, **changes: Any) -> Report:
+def change_matrix_level(report: Report, edition: str, matrix: str, level: str, /, **changes: Any) -> Report:
     """Change properties of a level."""
     block = matrix_of(report, edition, matrix)
     sides = {
@@ -126,7 +126,7 @@ def swap_sides(report: Report, edition: str, matrix: str) -> Report:
     return put_block(report, edition, swapped)
 
 
-def change_measure(report: Report, edition: str, matrix: str, measure: str, **changes: Any) -> Report:
+def change_measure(report: Report, edition: str, matrix: str, measure: str, /, **changes: Any) -> Report:
     """Change properties of a measure."""
     block = matrix_of(report, edition, matrix)
     measures = tuple(own.but(**changes) if own.name == measure else own for own in block.measures)

@@ -12,7 +12,7 @@ def add_parameter(report: Report, parameter: Parameter) -> Report:
     return report.but(parameters=(*report.parameters, parameter))
 
 
-def change_parameter(report: Report, parameter: str, **changes: Any) -> Report:
+def change_parameter(report: Report, parameter: str, /, **changes: Any) -> Report:
     """Change properties of a parameter."""
     return report.but(parameters=tuple(p.but(**changes) if p.name == parameter else p for p in report.parameters))
 
@@ -38,7 +38,7 @@ def add_named_value(report: Report, value: NamedValue) -> Report:
     return report.but(named_values=(*report.named_values, value))
 
 
-def change_named_value(report: Report, name: str, **changes: Any) -> Report:
+def change_named_value(report: Report, name: str, /, **changes: Any) -> Report:
     """Change properties of a computed value."""
     return report.but(named_values=tuple(v.but(**changes) if v.name == name else v for v in report.named_values))
 

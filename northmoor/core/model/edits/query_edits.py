@@ -12,7 +12,7 @@ from northmoor.core.model.queries import Query, QueryColumn
 from northmoor.core.model.report import Report
 
 
-def change_query(report: Report, query: str, **changes: Any) -> Report:
+def change_query(report: Report, query: str, /, **changes: Any) -> Report:
     """Change properties of a query."""
     return report.but(queries=tuple(q.but(**changes) if q.name == query else q for q in report.queries))
 
@@ -64,7 +64,7 @@ def _with_new_name(query: Query, old: str, name: str) -> Query:
     return query.but(name=name) if query.name == old else query
 
 
-def change_query_column(report: Report, query: str, column: str, **changes: Any) -> Report:
+def change_query_column(report: Report, query: str, column: str, /, **changes: Any) -> Report:
     """Change what a query says of a column; a setting that says nothing any more is taken out."""
     found = report.query(query)
     changed = column_setting(found, column).but(**changes)

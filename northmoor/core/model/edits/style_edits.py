@@ -203,7 +203,7 @@ def _part(block: TableBlock, place: RowPlace, column: str | None) -> Any:
     return next((cell for cell in row.cells if cell.column == column), Cell(column=column))
 
 
-def changed_style(look: Style | None, **changes: Any) -> Style | None:
+def changed_style(look: Style | None, /, **changes: Any) -> Style | None:
     """A look with some properties changed; None when nothing is left of it."""
     changed = (look or Style()).but(**changes)
     return None if changed == Style() else changed

@@ -26,7 +26,7 @@ def table_of(report: Report, edition: str, table: str) -> TableBlock:
     return block
 
 
-def change_column(report: Report, edition: str, table: str, column: str, **changes: Any) -> Report:
+def change_column(report: Report, edition: str, table: str, column: str, /, **changes: Any) -> Report:
     """Change properties of a table's column."""
     columns = tuple(c.but(**changes) if c.name == column else c for c in table_of(report, edition, table).columns)
     return change_block(report, edition, table, columns=columns)
@@ -126,7 +126,7 @@ def remove_level(report: Report, edition: str, table: str, level: str, columns: 
     return change_block(report, edition, table, levels=levels, folded=None if found.folded == level else found.folded)
 
 
-def change_level(report: Report, edition: str, table: str, level: str, **changes: Any) -> Report:
+def change_level(report: Report, edition: str, table: str, level: str, /, **changes: Any) -> Report:
     """Change properties of a level."""
     found = table_of(report, edition, table)
     levels = tuple(lv.but(**changes) if lv.name == level else lv for lv in found.levels)
@@ -149,7 +149,7 @@ def change_row(report: Report, edition: str, table: str, place: RowPlace, row: R
     return put_block(report, edition, changed)
 
 
-def change_cell(report: Report, edition: str, table: str, place: RowPlace, column: str, **changes: Any) -> Report:
+def change_cell(report: Report, edition: str, table: str, place: RowPlace, column: str, /, **changes: Any) -> Report:
     """Change properties of a cell of a row; a cell that is not there yet is made."""
     found = table_of(report, edition, table).row_at(place)
     if any(cell.column == column for cell in found.cells):
