@@ -2,7 +2,6 @@
 
 import json
 import shutil
-from functools import partial
 from pathlib import Path
 
 import pytest
@@ -340,7 +339,7 @@ def test_every_block_can_be_renamed_and_expressions_follow_a_for_each(statement:
     statement.controller.select(Selection("for-each", each.name))
     do(statement, "add_text")
     made = window_text = "{sum(lines.charge) over report; 0} {count(*) over " + each.name + "}"
-    statement.controller.edit("x", partial(change_block, block="text", text=made))
+    statement.controller.edit("x", lambda r, e: change_block(r, e, "text", text=made))
     statement.controller.select(Selection("for-each", each.name))
     type_into(editor(statement, "name"), "customer", qtbot)
     text = block(statement, "text")

@@ -10,6 +10,7 @@ from decimal import Decimal
 from pathlib import Path
 from zoneinfo import ZoneInfo
 
+import duckdb
 import pyarrow as pa
 import pytest
 from hypothesis import given
@@ -18,6 +19,7 @@ from hypothesis import strategies as st
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.arrow_types import untyped_array
 from northmoor.core.errors import Cancelled, ConnectionFault, QueryError, RefusedQuery, ReportFileError
+from northmoor.core.model.connections import Connections, DuckdbConnection
 from northmoor.core.model.queries import QueryColumn
 from northmoor.core.session import Session
 from northmoor.core.sources.drivers import sqlite
@@ -316,3 +318,17 @@ def test_columns_of_one_kind_are_those_that_arrow_finds(column: list[object]) ->
         wanted = pa.array([None if value is None else str(value) for value in column])
     assert untyped_array(column).type == wanted.type
     assert untyped_array(column).to_string() == wanted.to_string()
+
+
+def test_a_duckdb_file_is_read_by_several_at_once_each_in_its_own_time_zone(tmp_path: Path) -> None:
+    with duckdb.connect(tmp_path / "memory.duckdb") as engine:
+        engine.execute("create table sailings as select timestamptz '2025-07-01 12:00:00+00' as left_at, 1::uhugeint as n")
+    made = Library(tmp_path, Connections(connections=(DuckdbConnection(name="db", database="memory.duckdb"),)))
+    driver = made.driver("db")
+    sql = check_query("select left_at::varchar as left_at, n from main.sailings", "duckdb")
+    zones = ("Europe/Dublin", "Asia/Tokyo")
+    requests = [QueryRequest(sql, {}, ZoneInfo(zone), CancelToken()) for zone in zones]
+    with driver.open_stream(requests[0]) as first, driver.open_stream(requests[1]) as second:
+        assert [table.name for table in driver.catalog(CancelToken()).tables] == ["sailings"]
+        hours = [next(stream.batches)[0][0].as_py()[11:13] for stream in (first, second)]
+    assert hours == ["13", "21"]

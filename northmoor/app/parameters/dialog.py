@@ -201,8 +201,10 @@ class ParametersDialog(QDialog):
         if field == "name":
             self._rename(value.name, new)
         else:
-            change = partial(edits.change_named_value, name=value.name, **{field: new})
-            self._edit(f"Change the computed value {value.name}", change)
+            self._edit(
+                f"Change the computed value {value.name}",
+                lambda report: edits.change_named_value(report, value.name, **{field: new}),
+            )
 
     def _rename(self, old: str, new: str) -> None:
         library = self._controller.library

@@ -9,7 +9,7 @@ import re
 from collections.abc import Callable, Iterator
 from difflib import get_close_matches
 from functools import partial
-from typing import TypeVar
+from typing import Any, TypeVar
 
 import numpy as np
 
@@ -22,6 +22,7 @@ from northmoor.core.model import edits
 from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.model.findings import Finding, Remedy
 from northmoor.core.model.parameters import FromExpression, Parameter
+from northmoor.core.model.report import Report
 
 _T = TypeVar("_T")
 Rule = Callable[[Document], Iterator[Finding]]
@@ -138,8 +139,12 @@ def uneven_pages(document: Document) -> Iterator[Finding]:
     for name, (asked, most) in held.items():
         if most < asked:
             message = f"It asks for {asked:,} rows a page, and a page holds {most:,}; pages are filled to that."
-            change = partial(edits.change_block, edition=document.edition.name, block=name, rows_per_page=most)
+            change = _change_block(document.edition.name, name, rows_per_page=most)
             yield Finding("rows a page", Place(block=name), message, False, (Remedy(f"Ask for {most:,}", change),))
+
+
+def _change_block(edition: str, block: str, **changes: Any) -> Callable[[Report], Report]:
+    return lambda report: edits.change_block(report, edition, block, **changes)
 
 
 def split_groups(document: Document) -> Iterator[Finding]:

@@ -3,6 +3,7 @@
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import partial
+from typing import Any
 
 from northmoor.core.authoring.propose_parameters import missing_parameters
 from northmoor.core.base.cancellation import CancelToken
@@ -48,9 +49,12 @@ def _other_value(resolved: ResolvedValues, parameter: Parameter) -> tuple[Remedy
         first = offers.entries[0]
         remedies.append(Remedy(f"Choose {first.label}", values={parameter.name: first.value}))
     if isinstance(resolved.faults[parameter.name], MissingValue):
-        optional = partial(edits.change_parameter, parameter=parameter.name, required=False)
-        remedies.append(Remedy("Let it be left empty", edit=optional))
+        remedies.append(Remedy("Let it be left empty", edit=_change(parameter.name, required=False)))
     return tuple(remedies)
+
+
+def _change(parameter: str, **changes: Any) -> Callable[[Report], Report]:
+    return lambda report: edits.change_parameter(report, parameter, **changes)
 
 
 def stray_defaults(asked: ValuesToCheck) -> Iterator[Finding]:
@@ -58,7 +62,7 @@ def stray_defaults(asked: ValuesToCheck) -> Iterator[Finding]:
     for name, values in asked.resolved.outside_choices.items():
         parameter, offers = asked.report.parameter(name), asked.resolved.choices[name]
         shown = ", ".join(str(value) for value in values[:6])
-        remedies = [Remedy("No default", edit=partial(edits.change_parameter, parameter=name, default=None))]
+        remedies = [Remedy("No default", edit=_change(name, default=None))]
         if offers.entries:
             first = offers.entries[0]
             remedies.insert(0, Remedy(f"Use {first.label}", edit=partial(_with_default, name=name, value=first.value)))

@@ -1,6 +1,8 @@
 """Arrow types of kinds of values, and the other way round; loose arrays and chunks as arrays of one type."""
 
 from collections.abc import Callable, Sequence
+from contextlib import suppress
+from decimal import Decimal
 from types import NoneType
 from typing import Any
 
@@ -28,11 +30,23 @@ _ARROW_OF_PYTHON = {int: pa.int64(), float: pa.float64(), str: pa.string(), bool
 def untyped_array(column: Sequence[Any]) -> pa.Array:
     """Values as the driver gives them, as the narrowest Arrow array that holds them all; mixed ones become text."""
     kinds = set(map(type, column)) - {NoneType}
-    known = _ARROW_OF_PYTHON.get(kinds.pop()) if len(kinds) == 1 else None  # what Arrow would find, but not as fast
+    known = (
+        _ARROW_OF_PYTHON.get(next(iter(kinds))) if len(kinds) == 1 else None
+    )  # what Arrow would find, but not as fast
     try:
         return pa.array(column, type=known, from_pandas=False)
     except (pa.ArrowInvalid, pa.ArrowTypeError, OverflowError):
+        if kinds and kinds <= {int, float, Decimal}:
+            return _numbers(column, kinds)
         return pa.array([_as_text(value) for value in column], pa.string())
+
+
+def _numbers(column: Sequence[Any], kinds: set[type]) -> pa.Array:
+    """Numbers that Arrow takes for no one type: as decimals of up to 76 digits, or as doubles."""
+    if float not in kinds:
+        with suppress(pa.ArrowInvalid):
+            return pa.array([None if value is None else Decimal(value) for value in column])
+    return pa.array([None if value is None else float(Decimal(value)) for value in column], pa.float64())
 
 
 def concat_chunks(chunks: list[pa.Array]) -> pa.Array:
@@ -49,6 +63,8 @@ def concat_chunks(chunks: list[pa.Array]) -> pa.Array:
 
 def type_of_values(raw: pa.Array) -> ValueType:
     """The type of values about which nothing is declared."""
+    if pa.types.is_decimal256(raw.type):
+        return ValueType("decimal", MAX_PRECISION, UNKNOWN_SCALE)
     return type_of_arrow(raw.type) or ValueType("text")
 
 

@@ -31,11 +31,17 @@ SORTING = min(os.cpu_count() or 1, 8)
 """Threads that put rows in order."""
 
 
+def sql_literal(text: str) -> str:
+    """A text as an SQL string."""
+    escaped = text.replace("'", "''")
+    return f"'{escaped}'"
+
+
 def isolate(connection: Any, files: Sequence[Path] = (), zone: str = "UTC") -> None:
     """Set an engine's time zone, and keep it from then on from everything but some files; no statement undoes it."""
     connection.execute(f"set TimeZone = '{zone}'")
     if files:
-        listed = ", ".join("'" + str(file).replace("'", "''") + "'" for file in files)
+        listed = ", ".join(sql_literal(str(file)) for file in files)
         connection.execute(f"set allowed_paths = [{listed}]")
     connection.execute("set enable_external_access = false")
     connection.execute("set lock_configuration = true")

@@ -44,6 +44,7 @@ class ValueKind:
 
 
 _READ, _COERCE = "northmoor.core.values.scalars", "northmoor.core.sources.typing.coercion"
+_DECIMALS = "northmoor.core.sources.typing.decimals"
 _NUMBER: tuple[ControlName, ...] = ("field", "stepper")
 _CALENDAR: tuple[ControlName, ...] = ("calendar", "field")
 
@@ -57,7 +58,7 @@ VALUE_KINDS: tuple[ValueKind, ...] = (
         "int64", "bigint", sample=0, default=0, first_choice=1, controls=("stepper", "field"), is_number=True,
     ),
     ValueKind(
-        "decimal", "Decimal number", "a number such as 12.50", f"{_READ}.read_decimal", f"{_COERCE}.coerce_decimal",
+        "decimal", "Decimal number", "a number such as 12.50", f"{_READ}.read_decimal", f"{_DECIMALS}.coerce_decimal",
         "", "decimal(38, 10)", sample=0, default=0, first_choice=1, controls=_NUMBER, is_number=True,
         pattern=r"decimal\(\d{1,2}, ?\d{1,2}\)",
     ),

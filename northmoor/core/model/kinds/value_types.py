@@ -15,6 +15,8 @@ TypeName = Annotated[str, StringConstraints(pattern=f"^({_NAMES})$")]
 
 _DECIMAL = re.compile(r"decimal\((\d+), ?(\d+)\)")
 MAX_PRECISION = 38  # what Arrow's and DuckDB's 128-bit decimals hold
+TOO_LONG = f"has numbers with more than {MAX_PRECISION} digits, of which 15 are kept"
+"""What is said of a column whose numbers can only be held as doubles."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,11 +11,13 @@ import duckdb
 import pyarrow as pa
 
 from northmoor.core.base.cancellation import CancelToken
-from northmoor.core.engine.arrow_types import type_of_arrow
-from northmoor.core.engine.embedded import SETTINGS, engine_message, isolate, list_sql
+from northmoor.core.engine.arrow_types import UNKNOWN_SCALE, type_of_arrow
+from northmoor.core.engine.embedded import SETTINGS, engine_message, isolate, list_sql, sql_literal
 from northmoor.core.errors import Cancelled, ConnectionFault, QueryError
+from northmoor.core.expr.language import quoted
 from northmoor.core.expr.placeholders import DriverSql, Placeholder, for_driver
 from northmoor.core.model.connections import DuckdbConnection
+from northmoor.core.model.kinds.value_types import MAX_PRECISION, ValueType
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey, Routine
 from northmoor.core.sources.drivers.protocol import (
     BATCH,
@@ -27,6 +29,11 @@ from northmoor.core.sources.drivers.protocol import (
     unique_column_names,
 )
 
+_LONG_NUMBER = ValueType("decimal", MAX_PRECISION, UNKNOWN_SCALE)
+_WIDER_THAN_ARROW = ("UHUGEINT", "BIGNUM")
+"""Types of whole numbers that the engine gives to Arrow wrongly; they come as text."""
+_OWN_NAMES = ("memory", "temp", "system", "main")
+"""Names that the engine's own databases and schema have."""
 _TABLES = """
 select table_name, estimated_size, false from duckdb_tables() where not internal and schema_name = 'main'
 union all
@@ -85,11 +92,15 @@ class DuckdbDriver:
     def _open(self, stop: CancelToken, zone: str = "UTC") -> Iterator[Any]:
         if not self._database.is_file():
             raise ConnectionFault(f"There is no file {self._database}; put it back or change the connection.")
-        try:
-            connection = duckdb.connect(str(self._database), read_only=True, config=SETTINGS)
-        except duckdb.Error as error:
-            raise ConnectionFault(_cannot_open(self._database.name, error)) from error
-        with connection, stop.on_cancel(connection.interrupt):
+        # an engine of its own: those that open one file share settings, and no second one could set its time zone
+        with duckdb.connect(":memory:", config=SETTINGS) as connection, stop.on_cancel(connection.interrupt):
+            name = quoted(self._database.stem if self._database.stem not in _OWN_NAMES else "file")
+            try:
+                connection.execute(f"attach {sql_literal(str(self._database))} as {name} (read_only)")
+                connection.execute(f"use {name}")
+            except duckdb.Error as error:
+                stop.raise_if_cancelled()
+                raise ConnectionFault(_cannot_open(self._database.name, error)) from error
             isolate(connection, zone=zone)
             yield connection
 
@@ -131,9 +142,16 @@ def stream_rows(connection: Any, request: QueryRequest, moment: datetime) -> Res
     """A query's stream on an open DuckDB connection. Raises QueryError or Stopped."""
     text, bound = _bound(request)
     with faults(text, request.stop):
-        reader = connection.sql(text.sql, params=bound).to_arrow_reader(BATCH)
-    names = unique_column_names(reader.schema.names)
-    kinds = tuple(type_of_arrow(field.type) for field in reader.schema)
+        found = connection.sql(text.sql, params=bound)
+        names = unique_column_names(found.columns)
+        wide = [str(kind) in _WIDER_THAN_ARROW for kind in found.types]
+        if any(wide):
+            found = found.project(
+                ", ".join(f"cast(#{at} as varchar)" if w else f"#{at}" for at, w in enumerate(wide, 1))
+            )
+        reader = found.to_arrow_reader(BATCH)
+    pairs = zip(wide, reader.schema, strict=True)
+    kinds = tuple(_LONG_NUMBER if is_wide else type_of_arrow(field.type) for is_wide, field in pairs)
     return ResultStream(
         names, kinds, enforce_row_limit(_batches(reader, text, request.stop), len(names), request.stop), moment
     )

@@ -24,7 +24,7 @@ from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import ConnectionFault, QueryError
 from northmoor.core.expr.placeholders import DriverSql, Placeholder, for_driver, named_position
 from northmoor.core.model.connections import MariadbConnection
-from northmoor.core.model.kinds.value_types import MAX_PRECISION, ValueType
+from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey, Routine
 from northmoor.core.sources.drivers.protocol import (
     BATCH,
@@ -357,7 +357,7 @@ def _array(values: list[Any], in_utc: bool) -> pa.Array:
 def _kind(field: Any) -> ValueType:
     if field.type_code in (FIELD_TYPE.NEWDECIMAL, FIELD_TYPE.DECIMAL):
         signs = (field.scale > 0) + (not field.flags & _UNSIGNED)
-        return ValueType("decimal", min(field.length - signs, MAX_PRECISION), field.scale)
+        return ValueType("decimal", field.length - signs, field.scale)
     if field.type_code == FIELD_TYPE.LONGLONG and field.flags & _UNSIGNED:
         return ValueType("decimal", 20, 0)
     if field.type_code in _INTEGERS:

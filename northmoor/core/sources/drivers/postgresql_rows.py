@@ -151,7 +151,7 @@ def _column(name: str, entry: pa.Field) -> ResultColumn:
 def _decimal(modifier: int) -> ValueType:
     """Digits and places of a numeric, which the server packs into one number behind a header of four."""
     digits, places = (modifier - 4) >> 16, (modifier - 4) & 0x7FF
-    if modifier < 4 or digits > MAX_PRECISION or places > digits:
+    if modifier < 4 or places > min(digits, MAX_PRECISION):
         return ValueType("decimal", MAX_PRECISION, UNKNOWN_SCALE)
     return ValueType("decimal", digits, places)
 

@@ -3,7 +3,7 @@
 import time
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Protocol
 
@@ -15,7 +15,7 @@ from northmoor.core.engine.embedded import Engine
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import ConnectionFault, MissingParameter, NorthmoorError, Place, QueryError, did_you_mean
 from northmoor.core.expr.placeholders import placeholders
-from northmoor.core.model.kinds.value_types import ValueType
+from northmoor.core.model.kinds.value_types import MAX_PRECISION, ValueType
 from northmoor.core.model.queries import QueryColumn
 from northmoor.core.model.report import Report
 from northmoor.core.sources.drivers.duckdb_file import check_statement as engine_check
@@ -27,6 +27,7 @@ from northmoor.core.sources.fetch.snapshots import read_sample
 from northmoor.core.sources.fetch.spooling import BatchSpool
 from northmoor.core.sources.library import Library
 from northmoor.core.sources.typing.coercion import CoercionError, coerce
+from northmoor.core.sources.typing.decimals import fit_decimals
 from northmoor.core.sources.typing.inference import infer_types
 from northmoor.core.values.parameter_values import Values
 
@@ -70,6 +71,7 @@ def fetch(request: FetchRequest) -> Rows:
             table = reader.read(show)
         pa.default_memory_pool().release_unused()  # what batches took before they were put together
         rows = _rows(request, stream, table, began)
+        rows = replace(rows, notes=(*rows.notes, *dict.fromkeys(reader.notes)))
         if query.detail_of is not None:
             owner = request.sources[query.detail_of.query]
             rows = replace(rows, table=detail_rows(rows.table, owner.table, query.detail_of, request.stop))
@@ -121,6 +123,11 @@ def _fill_placeholders(request: FetchRequest) -> None:
             raise QueryError(f":{name} is a list; write in (:{name}), or :{name}_count for how many values it has.")
 
 
+def _is_open(kind: ValueType | None) -> bool:
+    """Whether only the values tell how a column is held: nothing is declared, or more digits than can be."""
+    return kind is None or kind.scale == UNKNOWN_SCALE or kind.precision > MAX_PRECISION
+
+
 Guesses = tuple[ValueType | None, ...]
 
 
@@ -132,7 +139,7 @@ def _open_stream(request: FetchRequest) -> Iterator[tuple[ResultStream, Guesses]
         yield read_sample(library.resolve_path(query.sample), stop), ()
     elif query.connection is not None:
         with library.driver(query.connection).open_stream(_query_request(request)) as stream:
-            is_open = any(kind is None or kind.scale == UNKNOWN_SCALE for kind in stream.kinds)
+            is_open = any(map(_is_open, stream.kinds))
             yield (
                 stream,
                 infer_types(checked, library.catalog(query.connection, stop, counted=False)) if is_open else (),
@@ -169,6 +176,7 @@ class _Reader:
     request: FetchRequest
     stream: ResultStream
     guesses: Guesses
+    notes: list[str] = field(default_factory=list)
 
     def read(self, show: Callable[[pa.Table], None]) -> pa.Table:
         """All rows; `show` is called with those of the first batch while more may be on the way."""
@@ -206,7 +214,7 @@ class _Reader:
         setting, kind = self._setting(column), self.stream.kinds[column]
         if setting is not None and setting.type is not None:
             return ValueType.parse(setting.type)
-        return None if kind is None or kind.scale == UNKNOWN_SCALE else kind
+        return None if _is_open(kind) else kind
 
     def _collector(self, wanted: list[ValueType | None]) -> _Collector:
         certain = [kind for kind in wanted if kind is not None]
@@ -231,13 +239,24 @@ class _Reader:
         guess = self.guesses[column] if len(self.guesses) == len(self.stream.names) else None
         if kind is not None and guess is not None and guess.kind != kind.kind:
             guess = None
-        for candidate in (guess, kind, type_of_values(raw)):
+        unknown = replace(kind, scale=UNKNOWN_SCALE) if kind is not None and kind.kind == "decimal" else None
+        for candidate in (guess, kind, unknown, type_of_values(raw)):
             if candidate is not None:
                 try:
-                    return coerce(raw, candidate, self.request.report.zone)
+                    if candidate.scale == UNKNOWN_SCALE:
+                        return self._fitted(column, raw)
+                    precision = min(candidate.precision, MAX_PRECISION)
+                    return coerce(raw, replace(candidate, precision=precision), self.request.report.zone)
                 except CoercionError:
                     continue  # what the table declares is not what it holds: the values decide
         return coerce(raw, ValueType("text"), self.request.report.zone)
+
+    def _fitted(self, column: int, raw: pa.Array) -> pa.Array:
+        """Decimals of which no places are declared; what is lost of them is noted."""
+        fitted = fit_decimals(raw)
+        if fitted.note:
+            self.notes.append(f"Column {self.stream.names[column]} {fitted.note}.")
+        return fitted.values
 
 
 class _DeferredColumns:

@@ -8,11 +8,12 @@ from typing import Any
 
 import duckdb
 
+from northmoor.core.engine.embedded import sql_literal
 from northmoor.core.errors import QueryError
 from northmoor.core.expr.language import quoted
 from northmoor.core.model.connections import FilesConnection
 from northmoor.core.sources.drivers.protocol import unique_column_names
-from northmoor.core.sources.files.file_table import FileTable, TableColumn, sql_literal
+from northmoor.core.sources.files.file_table import FileTable, TableColumn
 from northmoor.core.sources.files.type_detection import ColumnReading, detect_type, misread_sql, reading_sql
 
 _SEPARATORS = (",", ";", "\t", "|")

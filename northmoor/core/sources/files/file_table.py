@@ -36,9 +36,3 @@ class FileTable:
     key: str | None = None
     links: tuple[ForeignKey, ...] = ()
     rows_held: Any = field(default=None, repr=False)
-
-
-def sql_literal(text: str) -> str:
-    """A text as an SQL string."""
-    escaped = text.replace("'", "''")
-    return f"'{escaped}'"

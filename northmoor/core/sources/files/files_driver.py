@@ -14,7 +14,7 @@ import pyarrow as pa
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.arrow_types import type_of_arrow
-from northmoor.core.engine.embedded import SETTINGS, engine_message, isolate
+from northmoor.core.engine.embedded import SETTINGS, engine_message, isolate, sql_literal
 from northmoor.core.errors import ConnectionFault, QueryError, did_you_mean
 from northmoor.core.expr.language import quoted
 from northmoor.core.model.connections import FILE_SUFFIXES, FilesConnection
@@ -24,7 +24,7 @@ from northmoor.core.sources.drivers.duckdb_file import check_statement, stream_r
 from northmoor.core.sources.drivers.protocol import DriverHost, QueryRequest, ResultStream, modified_at
 from northmoor.core.sources.drivers.read_only import CheckedQuery
 from northmoor.core.sources.files.csv_tsv import delimited_table
-from northmoor.core.sources.files.file_table import FileTable, TableColumn, sql_literal
+from northmoor.core.sources.files.file_table import FileTable, TableColumn
 
 _MOST_FILES = 2_000
 Stamp = tuple[int, int]

@@ -21,6 +21,7 @@ from northmoor.core.sources.files.file_table import FileTable, TableColumn
 from northmoor.core.sources.files.type_detection import detect_type
 from northmoor.core.sources.files.xsd import Schema, schema_of
 from northmoor.core.sources.typing.coercion import coerce
+from northmoor.core.sources.typing.decimals import FittedDecimals, fit_decimals
 
 _UTC = ZoneInfo("UTC")
 _LARGEST = 512 * 1024 * 1024
@@ -189,22 +190,26 @@ def _file_table(path: Path, table: _TableBuilder, texts_may_be_numbers: bool, sc
         names.remove(table.parent.key)
         names.insert(0, table.parent.key)
     columns: dict[str, pa.Array] = {}
+    notes: list[str] = []
     for name in names:
         values = [record.get(name) for record in table.records]
-        columns[name] = _column(name, values, texts_may_be_numbers, schema)
+        if (kinds := {type(value) for value in values if value is not None}) and kinds <= {int, Decimal}:
+            fitted = _numbers(values)
+            columns[name] = fitted.values
+            notes += [f"{path.name}: Column {name} {fitted.note}."] if fitted.note else []
+        else:
+            columns[name] = _column(name, values, texts_may_be_numbers, schema)
     rows = pa.table(columns)
     described = tuple(TableColumn(n, type_of_arrow(c.type) or ValueType("text")) for n, c in columns.items())
     links = (ForeignKey((table.parent.key,), table.parent.name, (table.parent.key,)),) if table.parent else ()
     key = table.key if table.has_details else None
-    return FileTable(table.name, described, len(rows), (path,), rows=rows, key=key, links=links)
+    return FileTable(table.name, described, len(rows), (path,), rows=rows, key=key, links=links, notes=tuple(notes))
 
 
 def _column(name: str, values: list[Any], texts_may_be_numbers: bool, schema: Schema | None) -> pa.Array:
     kinds = {type(value) for value in values if value is not None}
     if kinds == {bool}:
         return pa.array(values, pa.bool_())
-    if kinds and kinds <= {int, Decimal}:
-        return _numbers(values)
     texts = [None if v in (None, "") else v if isinstance(v, str) else json.dumps(v, default=str) for v in values]
     raw = pa.array(texts, pa.string())
     declared = schema.kinds.get(name) if schema else None
@@ -219,13 +224,14 @@ def _column(name: str, values: list[Any], texts_may_be_numbers: bool, schema: Sc
     return coerce(raw, reading.kind, _UTC) if reading.form in ("", ".") else raw
 
 
-def _numbers(values: list[Any]) -> pa.Array:
+def _numbers(values: list[Any]) -> FittedDecimals:
     exact = [None if value is None else Decimal(value) for value in values]
     scale = max((-int(d.as_tuple().exponent) for d in exact if d is not None), default=0)
     digits = max((d.adjusted() + 1 for d in exact if d is not None), default=1)
     if scale <= 0 and digits <= 18:
-        return pa.array([None if d is None else int(d) for d in exact], pa.int64())
+        return FittedDecimals(pa.array([None if d is None else int(d) for d in exact], pa.int64()))
     scale = max(scale, 0)
     if max(digits, 1) + scale <= MAX_PRECISION:
-        return pa.array(exact, arrow_type(ValueType("decimal", max(18, max(digits, 1) + scale), scale)))
-    return pa.array([None if d is None else float(d) for d in exact], pa.float64())
+        kind = arrow_type(ValueType("decimal", max(18, max(digits, 1) + scale), scale))
+        return FittedDecimals(pa.array(exact, kind))
+    return fit_decimals(pa.array([None if d is None else str(d) for d in exact], pa.string()))

@@ -6,12 +6,12 @@ styles stays text, and says so.
 
 import re
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from northmoor.core.engine.arrow_types import PRECISION
 from northmoor.core.expr.language import quoted
-from northmoor.core.model.kinds.value_types import MAX_PRECISION, ValueType
+from northmoor.core.model.kinds.value_types import MAX_PRECISION, TOO_LONG, ValueType
 
 DecimalSign = Literal[".", ","]
 _INTEGER = re.compile(r"[+-]?(0|[1-9]\d{0,17})")
@@ -57,9 +57,10 @@ def detect_type(name: str, values: Iterable[str], decimal_sign: DecimalSign | No
             return reading
     if any(not any(c.isdigit() for c in value) for value in distinct):
         return TEXT
-    if decimal_sign is not None:
-        return _number(distinct, decimal_sign) or TEXT
-    return _number_in_either_style(name, distinct)
+    found = (_number(distinct, decimal_sign) or TEXT) if decimal_sign else _number_in_either_style(name, distinct)
+    if found.kind.kind == "float" and found.form and not found.note:
+        return replace(found, note=f"Column {name} {TOO_LONG}.")
+    return found
 
 
 def _number_in_either_style(name: str, distinct: list[str]) -> ColumnReading:

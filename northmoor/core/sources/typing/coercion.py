@@ -1,4 +1,4 @@
-"""Loose values to typed Arrow columns.
+"""Loose values to typed Arrow columns; `decimals` has those of decimals.
 
 SQLite stores any value in any column: decimals as floating point, dates as text, Julian days or Unix seconds (the three
 forms of its documentation). Servers send decimals and moments as text. Here a column becomes one type, exactly, or a
@@ -12,20 +12,16 @@ from decimal import Decimal, InvalidOperation
 from typing import Any, TypeVar
 from zoneinfo import ZoneInfo
 
-import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
 from northmoor.core.base.lazy_exports import load_by_name
-from northmoor.core.engine.arrow_types import PRECISION, UNKNOWN_SCALE, arrow_type, cast_loose
+from northmoor.core.engine.arrow_types import arrow_type, cast_loose
 from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME
-from northmoor.core.model.kinds.value_types import MAX_PRECISION, ValueType
+from northmoor.core.model.kinds.value_types import ValueType
 
 _T = TypeVar("_T")
-MOST_PLACES = 9
 _JULIAN_EPOCH = 2_440_587.5  # Julian day of 1970-01-01T00:00Z
-_EXACT = 2.0**52  # below it, a double has a unit digit to spare
-_NOISE = 1e-4  # share of the last decimal place that arithmetic on doubles may leave behind
 
 
 class CoercionError(ValueError):
@@ -58,7 +54,7 @@ def _is_interval(kind: pa.DataType) -> bool:
 def coerce_integer(raw: pa.Array, _kind: ValueType, _zone: ZoneInfo) -> pa.Array:
     """Values as whole numbers of 64 bits. Raises CoercionError for the first that does not fit."""
     if pa.types.is_integer(raw.type):
-        return _cast_whole(raw, lambda array: array.cast(pa.int64()))
+        return cast_whole(raw, lambda array: array.cast(pa.int64()))
     if pa.types.is_string(raw.type):
         with suppress(pa.ArrowInvalid):  # what is not plain digits is read one by one
             return raw.cast(pa.int64())
@@ -69,10 +65,10 @@ def coerce_integer(raw: pa.Array, _kind: ValueType, _zone: ZoneInfo) -> pa.Array
             raise ValueError(value)
         return int(number)
 
-    return _coerce_one_by_one(raw, read, pa.int64())
+    return coerce_one_by_one(raw, read, pa.int64())
 
 
-def _cast_whole(raw: pa.Array, cast: Callable[[pa.Array], pa.Array]) -> pa.Array:
+def cast_whole(raw: pa.Array, cast: Callable[[pa.Array], pa.Array]) -> pa.Array:
     """The whole array cast; where that fails, the first value that does not fit is found by halves."""
     try:
         return cast(raw)
@@ -101,85 +97,7 @@ def coerce_float(raw: pa.Array, _kind: ValueType, _zone: ZoneInfo) -> pa.Array:
     if pa.types.is_string(raw.type):
         with suppress(pa.ArrowInvalid):  # what is not plain digits is read one by one
             return raw.cast(pa.float64())
-    return _coerce_one_by_one(raw, float, pa.float64())
-
-
-def coerce_decimal(raw: pa.Array, kind: ValueType, _zone: ZoneInfo) -> pa.Array:
-    """Values as decimals with the digits of the type, or with as many as they have.
-
-    Raises CoercionError for the first that does not fit.
-    """
-    if kind.scale == UNKNOWN_SCALE:
-        return _decimal_by_values(raw)
-    if pa.types.is_floating(raw.type):
-        return _decimal_of_doubles(raw, kind)
-    if pa.types.is_decimal(raw.type):
-        wanted = arrow_type(kind)
-        return raw if raw.type == wanted else _cast_whole(raw, lambda array: array.cast(wanted))
-    if pa.types.is_string(raw.type):
-        with suppress(pa.ArrowInvalid):  # what is not plain digits is read one by one
-            return raw.cast(arrow_type(kind))
-
-    def read(value: Any) -> Decimal:
-        number = Decimal(str(value).strip())
-        exact = number.quantize(Decimal(1).scaleb(-kind.scale))
-        if exact != number or exact.adjusted() >= kind.precision - kind.scale:
-            raise ValueError(value)
-        return exact
-
-    if pa.types.is_integer(raw.type):
-        return _decimal_of_integers(raw, kind, read)
-    return _coerce_one_by_one(raw, read, arrow_type(kind))
-
-
-def _decimal_of_integers(raw: pa.Array, kind: ValueType, read: Callable[[Any], Decimal]) -> pa.Array:
-    numbers = raw.fill_null(0).cast(pa.int64()).to_numpy()
-    limit = 10 ** max(min(kind.precision, 18) - kind.scale, 0)
-    if numbers.size and max(int(numbers.max()), -int(numbers.min())) >= limit:
-        return _coerce_one_by_one(raw, read, arrow_type(kind))
-    return _from_unscaled(numbers * 10**kind.scale, raw, kind)
-
-
-def _decimal_of_doubles(raw: pa.Array, kind: ValueType) -> pa.Array:
-    """Doubles hold 15 digits exactly; the decimal nearest to each is the one that was stored."""
-    numbers = raw.fill_null(0).to_numpy(zero_copy_only=False)
-    scaled = numbers * 10.0**kind.scale
-    unscaled = np.rint(scaled)
-    unfit = ~(np.abs(scaled) < _EXACT) | (np.abs(scaled - unscaled) > _NOISE)
-    if unfit.any():
-        row = int(np.argmax(unfit))
-        raise CoercionError(float(numbers[row]), row)
-    if unscaled.size and np.abs(unscaled).max() >= 10.0 ** min(kind.precision, 18):
-        row = int(np.argmax(np.abs(unscaled)))
-        raise CoercionError(float(numbers[row]), row)
-    return _from_unscaled(unscaled.astype(np.int64), raw, kind)
-
-
-def _from_unscaled(unscaled: np.ndarray[Any, Any], raw: pa.Array, kind: ValueType) -> pa.Array:
-    wide = np.zeros((len(unscaled), 2), np.int64)  # little-endian 128-bit: low word, sign word
-    wide[:, 0] = unscaled
-    wide[:, 1] = unscaled >> 63
-    nulls = pc.is_valid(raw)
-    buffers = [pc.cast(nulls, pa.bool_()).buffers()[1], pa.py_buffer(wide.tobytes())]
-    return pa.Array.from_buffers(arrow_type(kind), len(unscaled), buffers)
-
-
-def _decimal_by_values(raw: pa.Array) -> pa.Array:
-    """Decimals declared without places: the fewest that hold all values."""
-    for scale in range(MOST_PLACES + 1):
-        try:
-            return coerce_decimal(raw, ValueType("decimal", PRECISION, scale), ZoneInfo("UTC"))
-        except CoercionError as fault:
-            unfit = fault
-    if pa.types.is_string(raw.type):
-        return coerce_decimal(raw, ValueType("decimal", MAX_PRECISION, _scales(raw)), ZoneInfo("UTC"))
-    raise unfit
-
-
-def _scales(texts: pa.Array) -> int:
-    """The most decimal places among numbers written as text."""
-    after = pc.if_else(pc.match_substring(texts, "."), pc.replace_substring_regex(texts, r"^[^.]*\.", ""), "")
-    return min(pc.max(pc.utf8_length(after)).as_py() or 0, MAX_PRECISION)
+    return coerce_one_by_one(raw, float, pa.float64())
 
 
 def coerce_boolean(raw: pa.Array, _kind: ValueType, _zone: ZoneInfo) -> pa.Array:
@@ -195,7 +113,7 @@ def coerce_boolean(raw: pa.Array, _kind: ValueType, _zone: ZoneInfo) -> pa.Array
             raise ValueError(value)
         return words[word]
 
-    return _coerce_one_by_one(raw, read, pa.bool_())
+    return coerce_one_by_one(raw, read, pa.bool_())
 
 
 def coerce_date(raw: pa.Array, kind: ValueType, zone: ZoneInfo) -> pa.Array:
@@ -209,7 +127,7 @@ def coerce_date(raw: pa.Array, kind: ValueType, zone: ZoneInfo) -> pa.Array:
     if pa.types.is_string(raw.type):
         with suppress(pa.ArrowInvalid):  # other ways to write days are read one by one
             return raw.cast(pa.date32())
-    return _coerce_one_by_one(raw, lambda value: _moment(value, zone).date(), arrow_type(kind))
+    return coerce_one_by_one(raw, lambda value: _moment(value, zone).date(), arrow_type(kind))
 
 
 def coerce_timestamp(raw: pa.Array, kind: ValueType, zone: ZoneInfo) -> pa.Array:
@@ -221,7 +139,7 @@ def coerce_timestamp(raw: pa.Array, kind: ValueType, zone: ZoneInfo) -> pa.Array
     if pa.types.is_string(raw.type) and not _any_offset(raw):
         with suppress(pa.ArrowInvalid):  # other ways to write moments are read one by one
             return raw.cast(pa.timestamp("us"))
-    return _coerce_one_by_one(raw, lambda value: _moment(value, zone), arrow_type(kind))
+    return coerce_one_by_one(raw, lambda value: _moment(value, zone), arrow_type(kind))
 
 
 def _any_offset(texts: pa.Array) -> bool:
@@ -271,7 +189,7 @@ def _moment(value: Any, zone: ZoneInfo) -> datetime:
     return moment.astimezone(zone).replace(tzinfo=None)
 
 
-def _coerce_one_by_one(raw: pa.Array, read: Callable[[Any], _T], wanted: pa.DataType) -> pa.Array:
+def coerce_one_by_one(raw: pa.Array, read: Callable[[Any], _T], wanted: pa.DataType) -> pa.Array:
     """Read each distinct value once."""
     encoded = raw.dictionary_encode() if not pa.types.is_null(raw.type) else None
     if encoded is None:
