@@ -13,6 +13,7 @@ from northmoor.core.compute.parameters.resolution import ResolvedValues
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.layout.table.collapsing import Fold
 from northmoor.core.model.blocks.table import RowPlace
+from northmoor.core.model.edits import ChartPlace
 from northmoor.core.model.kinds.value_kinds import KindName
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.sources.drivers.credentials import Secrets
@@ -44,6 +45,11 @@ class Selection:
     def place(self) -> RowPlace:
         """The place of the row that it is, or is a cell of."""
         return RowPlace(self.row or "", self.level, self.number)
+
+    @property
+    def chart_place(self) -> ChartPlace:
+        """Where the chart is that it is, or is a part of."""
+        return ChartPlace(self.block) if self.row is None else ChartPlace(self.block, self.place, self.column or "")
 
 
 WHOLE_PAGE = Selection("page")

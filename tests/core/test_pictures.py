@@ -2,6 +2,7 @@
 
 import base64
 import io
+import os
 import re
 import zlib
 from collections.abc import Callable
@@ -181,6 +182,18 @@ def test_hostile_pictures_are_marked_in_their_place(library: MakeLibrary, tmp_pa
     (finding,) = document.findings
     assert finding.place.block == "picture"
     assert re.search(told, finding.message)
+
+
+@pytest.mark.parametrize("file", ["", ".", "..", "folder", "pipe", "a\0b", "x" * 5_000, "~nobody/x.png", "loop"])
+def test_a_path_that_leads_to_no_picture_is_marked_in_its_place(
+    library: MakeLibrary, tmp_path: Path, file: str
+) -> None:
+    (tmp_path / "folder").mkdir()
+    (tmp_path / "loop").symlink_to("loop")
+    os.mkfifo(tmp_path / "pipe")
+    document = render(report_of(picture(file=file)), library(FREIGHT))
+    assert shown(document)[0]["text"].startswith("⚠")
+    assert [finding.place.block for finding in document.findings] == ["picture"]
 
 
 def test_texts_of_a_drawing_follow_one_another() -> None:

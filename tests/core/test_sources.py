@@ -322,7 +322,9 @@ def test_columns_of_one_kind_are_those_that_arrow_finds(column: list[object]) ->
 
 def test_a_duckdb_file_is_read_by_several_at_once_each_in_its_own_time_zone(tmp_path: Path) -> None:
     with duckdb.connect(tmp_path / "memory.duckdb") as engine:
-        engine.execute("create table sailings as select timestamptz '2025-07-01 12:00:00+00' as left_at, 1::uhugeint as n")
+        engine.execute(
+            "create table sailings as select timestamptz '2025-07-01 12:00:00+00' as left_at, 1::uhugeint as n"
+        )
     made = Library(tmp_path, Connections(connections=(DuckdbConnection(name="db", database="memory.duckdb"),)))
     driver = made.driver("db")
     sql = check_query("select left_at::varchar as left_at, n from main.sailings", "duckdb")

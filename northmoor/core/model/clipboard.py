@@ -6,8 +6,9 @@ from northmoor.core.errors import ReportFileError
 from northmoor.core.model.base import Part
 from northmoor.core.model.blocks.block_types import Block
 from northmoor.core.model.blocks.containers import DataBlock, ForEachBlock
+from northmoor.core.model.blocks.table import Column
 from northmoor.core.model.blocks.tree import Blocks, lists_in, walk
-from northmoor.core.model.edits import Target, insert_blocks, with_unused_names
+from northmoor.core.model.edits import Target, insert_blocks, insert_column, with_unused_names
 from northmoor.core.model.queries import Query
 from northmoor.core.model.report import Report
 from northmoor.core.model.serialization import part_text, read_part
@@ -44,6 +45,36 @@ def blocks_text(report: Report, edition: str, names: Sequence[str]) -> str:
     return part_text(carried, "northmoor_blocks", CLIPBOARD_VERSION)
 
 
+class ClipboardColumn(Part):
+    """A column of a table, with the styles that it uses."""
+
+    northmoor_column: int = CLIPBOARD_VERSION
+    """Version of the text's form."""
+    column: Column
+    """The column."""
+    styles: tuple[NamedStyle, ...] = ()
+    """The styles that it uses, and those that these are based on."""
+
+
+def column_text(report: Report, column: Column) -> str:
+    """A table's column as JSON."""
+    carried = ClipboardColumn(column=column, styles=styles_named_in(report, column.model_dump_json()))
+    return part_text(carried, "northmoor_column", CLIPBOARD_VERSION)
+
+
+def paste_column(report: Report, edition: str, text: str, table: str, at: int) -> Report:
+    """The report with a column from a text before the column at a place. Raises ReportFileError."""
+    carried = read_part(
+        text, "The clipboard", ClipboardColumn, "northmoor_column", CLIPBOARD_VERSION, "a copy of a column"
+    )
+    return insert_column(_with_styles(report, carried.styles), edition, table, carried.column, at)
+
+
+def _with_styles(report: Report, styles: Sequence[NamedStyle]) -> Report:
+    known = {style.name for style in report.styles}
+    return report.but(styles=(*report.styles, *(style for style in styles if style.name not in known)))
+
+
 def styles_named_in(report: Report, text: str) -> tuple[NamedStyle, ...]:
     """The styles of a report whose names are in a JSON text, and those that these are based on."""
     used = {style.name for style in report.styles if f'"{style.name}"' in text}
@@ -78,11 +109,9 @@ def paste_blocks(report: Report, edition: str, text: str, target: Target) -> tup
     if '"northmoor_blocks"' not in text:
         raise ReportFileError("The clipboard holds no blocks of a report; copy some first.")
     carried = read_blocks(text, "The clipboard")
-    known_styles, known_queries = {s.name for s in report.styles}, {q.name for q in report.queries}
-    report = report.but(
-        styles=(*report.styles, *(style for style in carried.styles if style.name not in known_styles)),
-        queries=(*report.queries, *(query for query in carried.queries if query.name not in known_queries)),
-    )
+    known = {query.name for query in report.queries}
+    report = _with_styles(report, carried.styles)
+    report = report.but(queries=(*report.queries, *(query for query in carried.queries if query.name not in known)))
     found = report.edition(edition)
     assert found is not None
     named = with_unused_names(carried.blocks, [block.name for block in walk(found.blocks)])

@@ -3,6 +3,7 @@
 A report from a stranger can thus reach nothing that the owner of the library has not connected.
 """
 
+import os
 import re
 import threading
 from collections.abc import Callable, Iterator
@@ -32,6 +33,8 @@ CONNECTIONS_FILE = "connections.json"
 QUERIES_FOLDER = "queries"
 REPORTS_FOLDER = "reports"
 _MOST_REPORTS = 5_000
+_LONGEST_NAME = 255
+"""Bytes that file systems allow for the name of a file or folder."""
 
 _D = TypeVar("_D")
 
@@ -97,8 +100,11 @@ class Library:
             return kept
 
     def path(self, connection: PathConnection) -> Path:
-        """The full path of a connection's file or folder."""
-        return (self.root / Path(connection.location).expanduser()).resolve()
+        """The full path of a connection's file or folder. Raises ConnectionFault for what can be none."""
+        path = _path_in(self.root, connection.location)
+        if path is None:
+            raise ConnectionFault(f"{connection.location[:80]!r} is no path of a file; choose one for the connection.")
+        return path
 
     def catalog(self, name: str, stop: CancelToken, refresh: bool = False, counted: bool = True) -> Catalog:
         """What a connection holds, as last read, or again; unless `counted`, perhaps without numbers of rows.
@@ -190,8 +196,13 @@ class Library:
     # files
 
     def resolve_path(self, file: str) -> Path:
-        """The path of a file that a report names. Raises ReportFileError when it leads out of the library."""
-        path = (self.root / file).resolve()
+        """The path of a file that a report names.
+
+        Raises ReportFileError when it leads out of the library, or can be no path.
+        """
+        path = _path_in(self.root, file)
+        if path is None:
+            raise ReportFileError(f"{file[:80]!r} is no path of a file; write one from the library's folder on.")
         if Path(file).is_absolute() or not path.is_relative_to(self.root.resolve()):
             raise ReportFileError(f"The file {file!r} lies outside the library; copy it into the library's folder.")
         return path
@@ -260,3 +271,13 @@ class Library:
                 yield path, load_report(path)
             except NorthmoorError:
                 continue  # it is reported when that report is opened
+
+
+def _path_in(root: Path, text: str) -> Path | None:
+    """The full path that a text names from a folder on; None where no system has such a path."""
+    if "\0" in text or any(len(os.fsencode(part)) > _LONGEST_NAME for part in text.split("/")):
+        return None
+    try:
+        return (root / Path(text).expanduser()).resolve()
+    except (RuntimeError, OSError):  # a home folder of nobody, links in a circle, or a path that is too long
+        return None

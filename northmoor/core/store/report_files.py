@@ -1,5 +1,6 @@
 """Report files on disk: read within a limit, written so that a crash loses nothing."""
 
+import stat
 from pathlib import Path
 
 from northmoor.core.base.atomic_write import write_atomically
@@ -21,7 +22,10 @@ def load_report(path: Path) -> Report:
 def load_part(path: Path, kind: type[P], version_entry: str, newest: int, what: str) -> P:
     """The part that a versioned JSON file holds; the same errors as `load_report`."""
     try:
-        if path.stat().st_size > _LARGEST:
+        found = path.stat()
+        if not stat.S_ISREG(found.st_mode):
+            raise ReportFileError(f"{path.name} is a folder or device, and not {what}.")
+        if found.st_size > _LARGEST:
             raise ReportFileError(f"{path.name} is larger than 64 MB; that is not {what}.")
         data = path.read_bytes()
     except OSError as error:

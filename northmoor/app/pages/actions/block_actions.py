@@ -9,10 +9,12 @@ from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog
 
 from northmoor.app.document_controller import DocumentController, Selection
+from northmoor.app.pages.actions.part_actions import SelectedPart, selected_part
 from northmoor.core.expr.language import column_expression
 from northmoor.core.model import clipboard, edits
 from northmoor.core.model.blocks.block_types import BLOCK_TYPE_OF_KIND, Block
 from northmoor.core.model.blocks.containers import ForEachBlock, FrameBlock, GridBlock
+from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.model.blocks.tree import items_of, walk
 from northmoor.core.model.edits import Target, unused_name
 from northmoor.core.model.kinds.aggregates import aggregate_of
@@ -153,33 +155,65 @@ class BlockActions(QObject):
 
     # the clipboard
 
-    def copy(self) -> None:
-        """Put the chosen blocks on the clipboard as JSON."""
-        report, edition, names = self._controller.report, self._controller.edition, self.names
-        if report is None or edition is None or not names:
+    @property
+    def part(self) -> SelectedPart | None:
+        """The one part of a block that is selected, if it is not a block, nor several, that are."""
+        report, edition, selection = self._controller.report, self._controller.edition, self._controller.selection
+        if report is None or edition is None or len(self._chosen()) > 1:
+            return None
+        return selected_part(selection, report, edition.name)
+
+    def copy(self) -> bool:
+        """Put the chosen column or blocks on the clipboard as JSON; whether that was possible."""
+        report, edition, names, part = self._controller.report, self._controller.edition, self.names, self.part
+        if report is None or edition is None or (part is None and not names):
             self.message.emit("Choose a block on the page or in Contents, then copy it.", "warning")
-            return
+            return False
+        if part is not None and part.text is None:
+            self.message.emit(f"Columns and blocks can be copied; {part.name} cannot.", "warning")
+            return False
         system = QGuiApplication.clipboard()
         assert system is not None
-        system.setText(clipboard.blocks_text(report, edition.name, names))
-        self.message.emit("Copied 1 block." if len(names) == 1 else f"Copied {len(names)} blocks.", "good")
+        text = part.text if part is not None else clipboard.blocks_text(report, edition.name, names)
+        system.setText(text)
+        blocks = "1 block" if len(names) == 1 else f"{len(names)} blocks"
+        self.message.emit(f"Copied {part.name if part is not None else blocks}.", "good")
+        return True
 
     def cut(self) -> None:
-        """Copy the chosen blocks and take them out."""
-        if self.names:
-            self.copy()
+        """Copy the chosen column or blocks and take them out."""
+        if (self.part is not None or self.names) and self.copy():
             self.remove()
 
     def paste(self) -> None:
-        """Put the blocks of the clipboard after the chosen block."""
+        """Put the blocks of the clipboard after the chosen block, or its column after the chosen one."""
         system = QGuiApplication.clipboard()
         assert system is not None
-        self._paste("Paste", system.text())
+        text = system.text()
+        if '"northmoor_column"' in text:
+            self._paste_column(text)
+        else:
+            self._paste("Paste", text)
+
+    def _paste_column(self, text: str) -> None:
+        selection = self._controller.selection
+        table = next((block for block in self._blocks if block.name == selection.block), None)
+        if not isinstance(table, TableBlock):
+            self.message.emit("Choose a column of a table; the copied one is put after it.", "warning")
+            return
+        names = [column.name for column in table.columns]
+        at = names.index(selection.column) + 1 if selection.column in names else len(names)
+        self._controller.edit("Paste the column", lambda r, e: clipboard.paste_column(r, e, text, table.name, at))
 
     def duplicate(self) -> None:
-        """Put a copy of the chosen blocks after them."""
-        report, edition, names = self._controller.report, self._controller.edition, self.names
-        if report is not None and edition is not None and names:
+        """Put a copy of the chosen part or blocks after them."""
+        report, edition, names, part = self._controller.report, self._controller.edition, self.names, self.part
+        if part is not None:
+            if part.duplicate is None:
+                self.message.emit(f"There can be only one: {part.name} cannot be duplicated.", "warning")
+            elif self._controller.edit(f"Duplicate {part.name}", part.duplicate):
+                self.message.emit(f"Duplicated {part.name}.", "good")
+        elif report is not None and edition is not None and names:
             text = clipboard.blocks_text(report, edition.name, names)
             self._paste("Duplicate", text, self._after(names[-1]))
 
@@ -194,9 +228,13 @@ class BlockActions(QObject):
             self._select_new(before)
 
     def remove(self) -> None:
-        """Take the chosen blocks out."""
-        names = self.names
-        if names and self._controller.edit("Take out", partial(edits.remove_blocks, names=names)):
+        """Take the chosen part or blocks out."""
+        names, part = self.names, self.part
+        if part is not None:
+            if self._controller.edit(f"Remove {part.name}", part.remove):
+                self._controller.select(part.left)
+                self.message.emit(f"Removed {part.name}; Ctrl+Z brings it back.", "good")
+        elif names and self._controller.edit("Take out", partial(edits.remove_blocks, names=names)):
             self._controller.select(Selection("page"))
 
     def move_into(self, name: str, target: Target) -> None:

@@ -14,7 +14,7 @@ from northmoor.core.model import edits
 from northmoor.core.model.blocks.chart import Chart, ChartAxis, ChartBlock, ChartLevel, ChartMeasure, ReferenceLine
 from northmoor.core.model.blocks.matrix import MatrixBlock
 from northmoor.core.model.blocks.table import TableBlock
-from northmoor.core.model.edits import ChartPlace, remove_blocks
+from northmoor.core.model.edits import ChartPlace
 from northmoor.core.model.kinds.aggregates import aggregate_of
 from northmoor.core.model.report import Report
 
@@ -25,16 +25,9 @@ _OF_SCALE = ("scale", "least", "greatest")
 """Properties of an axis that categories at even distances do not have."""
 
 
-def place_of(selection: Selection) -> ChartPlace:
-    """Where the chart is that is selected, or of which a part is."""
-    if selection.row is None:
-        return ChartPlace(selection.block)
-    return ChartPlace(selection.block, selection.place, selection.column or "")
-
-
 def show_chart(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
     """A chart as a whole."""
-    place = place_of(selection)
+    place = selection.chart_place
     chart, query = place.chart(report, edition), place.query(report, edition)
     own = isinstance(chart, ChartBlock)
     form.title(f"Chart · {selection.block}" if own else f"Chart in {row_name(selection.place)} · {selection.column}")
@@ -66,7 +59,7 @@ def show_chart(form: InspectorForm, report: Report, edition: str, selection: Sel
             _axis(form, chart, place, axis)
     if "first" in chart.mark.axes:
         _references(form, chart, place)
-    form.action("Take the chart out", _without(place))
+    form.action("Take the chart out", place.remove)
 
 
 def _source(form: InspectorForm, report: Report, edition: str, place: ChartPlace) -> None:
@@ -82,13 +75,6 @@ def _source(form: InspectorForm, report: Report, edition: str, place: ChartPlace
             ChartBlock, chart, "groups_of",
             lambda v: form.edit("Change whose groups it draws", edits.change_groups_of(place, v)), grouped,
         )  # fmt: skip
-
-
-def _without(place: ChartPlace) -> ReportEdit:
-    if place.row is None:
-        return lambda r, e: remove_blocks(r, e, [place.block])
-    row, column = place.row, place.column
-    return lambda r, e: edits.change_cell(r, e, place.block, row, column, chart=None)
 
 
 def _axis(form: InspectorForm, chart: Chart, place: ChartPlace, name: str) -> None:
@@ -129,7 +115,7 @@ def _references(form: InspectorForm, chart: Chart, place: ChartPlace) -> None:
 
 def show_chart_level(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
     """What groups a chart's rows."""
-    place = place_of(selection)
+    place = selection.chart_place
     chart = place.chart(report, edition)
     level = chart.level(selection.part or selection.level)
     step = edits.step_of(chart, level.name)
@@ -177,7 +163,7 @@ def _level_of_block(
 
 def show_chart_measure(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
     """What a chart draws."""
-    place = place_of(selection)
+    place = selection.chart_place
     chart = place.chart(report, edition)
     measure = chart.measure(selection.part or selection.column)
 

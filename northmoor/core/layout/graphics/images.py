@@ -4,6 +4,7 @@ import base64
 import binascii
 import hashlib
 import io
+import stat
 import warnings
 import zlib
 from dataclasses import dataclass
@@ -31,9 +32,12 @@ def load_picture(file: str, context: LayoutContext) -> AnyPicture:
     """
     path = context.path_of(file)
     try:
-        key = ("picture", path, path.stat().st_mtime_ns)
+        found = path.stat()
     except OSError as error:
-        raise LayoutError(f"There is no picture {file!r} in the library; put it there.") from error
+        raise LayoutError(f"There is no picture {file[:80]!r} in the library; put it there.") from error
+    if not stat.S_ISREG(found.st_mode):
+        raise LayoutError(f"{file!r} is a folder or device of the library and no picture; name a file.")
+    key = ("picture", path, found.st_mtime_ns)
     return context.cache.get(key, lambda: _of_file(path, file))
 
 

@@ -305,10 +305,18 @@ class TableBlock(Part):
         """The table with another row, or none, at a place; a place after the last adds one. Raises KeyError."""
         if place.row in PAGE_ROWS:
             return self.but(**{place.row: row})
+        return self._with_rows(place, 1, [] if row is None else [row])
+
+    def with_row_after(self, place: "RowPlace", row: Row) -> "TableBlock":
+        """The table with one more row after that of a place, of which there can be several. Raises KeyError."""
+        return self._with_rows(place, 0, [row])
+
+    def _with_rows(self, place: "RowPlace", replaced: int, put: list[Row]) -> "TableBlock":
+        """The table with other rows in place of that of a place, or after it."""
         holder: TableBlock | Level = self if place.level is None else self.level(place.level)
         rows = list(getattr(holder, place.row))
-        at = place.number - (place.row in ("head", "detail"))
-        rows[at : at + 1] = [] if row is None else [row]
+        at = place.number - (place.row in ("head", "detail")) + (not replaced)
+        rows[at : at + replaced] = put
         changed = holder.but(**{place.row: tuple(rows)})
         if isinstance(changed, TableBlock):
             return changed

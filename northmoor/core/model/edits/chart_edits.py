@@ -10,9 +10,9 @@ from typing import Any
 from northmoor.core.model.blocks.chart import Chart, ChartBlock, ChartLevel, ChartMeasure
 from northmoor.core.model.blocks.table import RowPlace
 from northmoor.core.model.blocks.text import literal_template
-from northmoor.core.model.edits.block_edits import block_of, put_block
+from northmoor.core.model.edits.block_edits import block_of, put_block, remove_blocks
 from northmoor.core.model.edits.edition_edits import change_edition
-from northmoor.core.model.edits.naming import unused_name
+from northmoor.core.model.edits.naming import doubled, unused_name
 from northmoor.core.model.edits.query_edits import column_setting
 from northmoor.core.model.edits.table_edits import change_cell, table_of
 from northmoor.core.model.kinds.aggregates import aggregate_of
@@ -50,6 +50,12 @@ class ChartPlace:
             assert isinstance(chart, ChartBlock)
             return put_block(report, edition, chart)
         return change_cell(report, edition, self.block, self.row, self.column, chart=chart)
+
+    def remove(self, report: Report, edition: str) -> Report:
+        """Have no chart there."""
+        if self.row is None:
+            return remove_blocks(report, edition, [self.block])
+        return change_cell(report, edition, self.block, self.row, self.column, chart=None)
 
     def change(self, **changes: Any) -> Callable[[Report, str], Report]:
         """What changes properties of the chart there."""
@@ -163,6 +169,12 @@ def change_chart_measure(report: Report, edition: str, place: ChartPlace, measur
     chart = place.chart(report, edition)
     measures = tuple(own.but(**changes) if own.name == measure else own for own in chart.measures)
     return place.put(report, edition, chart.but(measures=measures))
+
+
+def duplicate_chart_measure(report: Report, edition: str, place: ChartPlace, measure: str) -> Report:
+    """Draw the same value once more."""
+    chart = place.chart(report, edition)
+    return place.put(report, edition, chart.but(measures=doubled(chart.measures, measure)))
 
 
 def remove_chart_measure(report: Report, edition: str, place: ChartPlace, measure: str) -> Report:

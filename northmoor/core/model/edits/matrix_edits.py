@@ -12,7 +12,7 @@ from northmoor.core.model.blocks.table import Cell, Column, Level, Row, TableBlo
 from northmoor.core.model.blocks.text import literal_template
 from northmoor.core.model.edits.block_edits import block_of, put_block
 from northmoor.core.model.edits.edition_edits import change_edition
-from northmoor.core.model.edits.naming import known_style, unused_name
+from northmoor.core.model.edits.naming import doubled, known_style, unused_name
 from northmoor.core.model.edits.query_edits import column_setting
 from northmoor.core.model.kinds.aggregates import aggregate_of
 from northmoor.core.model.report import Report
@@ -140,6 +140,12 @@ def add_measure(report: Report, edition: str, matrix: str, field: str, value: st
     name = unused_name(field, [measure.name for measure in block.measures])
     added = Measure(name=name, value=value, title=literal_template(setting.label or field))
     return put_block(report, edition, block.but(measures=(*block.measures, added)))
+
+
+def duplicate_measure(report: Report, edition: str, matrix: str, measure: str) -> Report:
+    """Add the same measure once more, after itself."""
+    block = matrix_of(report, edition, matrix)
+    return put_block(report, edition, block.but(measures=doubled(block.measures, measure)))
 
 
 def remove_measure(report: Report, edition: str, matrix: str, measure: str) -> Report:

@@ -42,6 +42,13 @@ def add_column(report: Report, edition: str, table: str, field: str, expression:
     return change_block(report, edition, table, columns=(*block.columns[:place], column, *block.columns[place:]))
 
 
+def insert_column(report: Report, edition: str, table: str, column: Column, at: int) -> Report:
+    """Put a column that was made elsewhere before the column at a place, under a name of its own."""
+    columns = table_of(report, edition, table).columns
+    own = column.but(name=unused_name(column.name, [each.name for each in columns]))
+    return change_block(report, edition, table, columns=(*columns[:at], own, *columns[at:]))
+
+
 def remove_column(report: Report, edition: str, table: str, column: str) -> Report:
     """Take a column and the cells under it out of a table."""
     return put_block(report, edition, without_column(table_of(report, edition, table), column))
@@ -147,6 +154,11 @@ def change_row(report: Report, edition: str, table: str, place: RowPlace, row: R
     """Put another row, or none, at a place of a table."""
     changed = table_of(report, edition, table).with_row(place, row)
     return put_block(report, edition, changed)
+
+
+def add_row(report: Report, edition: str, table: str, place: RowPlace, row: Row) -> Report:
+    """Put one more row after that at a place of a table."""
+    return put_block(report, edition, table_of(report, edition, table).with_row_after(place, row))
 
 
 def change_cell(report: Report, edition: str, table: str, place: RowPlace, column: str, /, **changes: Any) -> Report:
