@@ -21,6 +21,8 @@ from northmoor.core.sources.library import Library
 from northmoor.core.store.report_files import load_report, save_report
 from northmoor.core.values.parameter_values import DATA_TIME
 
+ReportEdit = Callable[[Report, str], Report]
+"""From a report and the name of an edition to a new report."""
 _log = logging.getLogger(__name__)
 
 
@@ -161,7 +163,7 @@ class DocumentController(QObject):
         self._saved_at = self._at
         self.saved_changed.emit()
 
-    def edit(self, label: str, change: Callable[[Report, str], Report]) -> bool:
+    def edit(self, label: str, change: ReportEdit) -> bool:
         """Make an edit of the shown edition; a refused one leaves the report as it is and says why."""
         report, edition = self.report, self.edition
         if report is None or edition is None:

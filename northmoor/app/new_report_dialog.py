@@ -25,10 +25,16 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.worker import Worker
-from northmoor.core.authoring.new_report import fields_of, first_rows, readable_name, table_query, with_field_settings
+from northmoor.core.authoring.new_report import (
+    fields_of,
+    first_rows,
+    keys_read,
+    readable_name,
+    table_query,
+    with_field_settings,
+)
 from northmoor.core.authoring.starter_layouts import Field, listing, proposals
 from northmoor.core.base.cancellation import CancelToken
-from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.model.queries import Query
 from northmoor.core.model.report import Report
@@ -37,7 +43,9 @@ from northmoor.core.session import Session
 from northmoor.core.sources.drivers.catalog import CatalogTable
 from northmoor.core.sources.library import Library
 
-LAYOUT_NAMES = ("Listing", "Grouped", "Matrix", "Statements")
+_REPEATING = "Tick another field, and one whose values repeat from row to row."
+LAYOUTS = {"Listing": "Tick a field.", "Grouped": _REPEATING, "Matrix": _REPEATING, "Statements": _REPEATING}
+"""The layouts that are proposed, and what each needs."""
 _MOST_ROWS = 2_000
 """Rows that the proposals are made from; the report itself has all."""
 _SHOT = QSize(232, 232)
@@ -105,7 +113,7 @@ class NewReportDialog(QDialog):
         left.addWidget(self.message)
         pages = QGridLayout()
         self.cards: dict[str, QToolButton] = {}
-        for at, kind in enumerate(LAYOUT_NAMES):
+        for at, kind in enumerate(LAYOUTS):
             card = QToolButton()
             card.setText(kind)
             card.setObjectName("card")
@@ -114,7 +122,6 @@ class NewReportDialog(QDialog):
             card.setAutoExclusive(True)
             card.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
             card.setAccessibleName(kind)
-            card.setToolTip(f"{kind}: its first page, from the first {_MOST_ROWS:,} rows")
             card.clicked.connect(partial(self._pick, kind))
             self.cards[kind] = card
             pages.addWidget(card, at // 2, at % 2)
@@ -163,7 +170,7 @@ class NewReportDialog(QDialog):
             return
         base, query, session = self._base, self._query, self._session
         self._worker.run_task(
-            lambda stop: (asked, fields_of(_rows(session, base, query, self._values, stop), query)),
+            lambda stop: (asked, _fields(session, base, query, self._values, stop)),
             lambda found: self._fields_read.emit(found if isinstance(found, tuple) else (asked, found)),
         )
 
@@ -176,7 +183,7 @@ class NewReportDialog(QDialog):
         query = table_query(first, self._tables[first, name], self._library)
         self.title.setText(readable_name(query.name))
         few = first_rows(query, _MOST_ROWS)
-        return query, listing(few, [("column", "1", "")], [], [], query.name)
+        return query, listing(few, [("column", "1", "")], [], {}, query.name)
 
     def _show_fields(self, found: tuple[int, object]) -> None:
         asked, fields = found
@@ -228,6 +235,9 @@ class NewReportDialog(QDialog):
             self.found = proposals(self._whole(query), query, chosen, title)
         for kind, card in self.cards.items():
             card.setEnabled(kind in self.found)
+            card.setToolTip(
+                f"{kind}: its first page, from the first {_MOST_ROWS:,} rows" if kind in self.found else LAYOUTS[kind]
+            )
             card.setIcon(QIcon())
         self.message.setText(
             _HINT
@@ -253,7 +263,7 @@ class NewReportDialog(QDialog):
         if query in self._open.queries:
             return self._open.but(value_sets=())
         resolved = with_field_settings(query, tuple(self._known.values()))
-        return listing(resolved, [("column", "1", "")], [], [], query.name)
+        return listing(resolved, [("column", "1", "")], [], {}, query.name)
 
     def _show_page(self, found: tuple[int, str, object]) -> None:
         asked, kind, raster = found
@@ -296,9 +306,13 @@ class NewReportDialog(QDialog):
             super().accept()
 
 
-def _rows(session: Session, base: Report, query: Query, values: dict[str, object], stop: CancelToken) -> Rows:
+def _fields(
+    session: Session, base: Report, query: Query, values: dict[str, object], stop: CancelToken
+) -> tuple[Field, ...]:
+    """The fields of a query, as its rows and the tables that it reads show them."""
     resolved = session.resolve_parameters(base, values, stop, designing=True, forgiving=True)
-    return session.rows(base, query.name, resolved.complete_values(), stop)
+    rows = session.rows(base, query.name, resolved.complete_values(), stop)
+    return fields_of(rows, query, keys_read(base, query, session.library, stop))
 
 
 def _first_page(

@@ -19,6 +19,7 @@ from northmoor.app.pages.panels.fields_panel import FieldsPanel
 from northmoor.app.pages.panels.outline_panel import OutlinePanel
 from northmoor.app.pages.panels.trace_panel import TracePanel
 from northmoor.app.worker import PageShown, Rendered, Worker
+from northmoor.core.authoring.field_roles import field_role
 from northmoor.core.expr.language import column_expression
 from northmoor.core.layout.page.hit_testing import HitRegion
 from northmoor.core.layout.table.collapsing import column_folds
@@ -247,14 +248,15 @@ class PagesWorkspace(QWidget):
             self._controller.edit(f"Total {field}", work.drop(block.name, place, target.region.column, field, value))
 
     def _measure(self, field: str) -> str:
-        """A field's default aggregate; without one, a sum of numbers and a count of other things."""
+        """A field's default aggregate; without one, what suits its values, and a count of what is not added up."""
         report, block = self._controller.report, self.block
         assert report is not None
         assert block is not None
         aggregate = edits.column_setting(report.query(block.query), field).total
         rows = self._rendered.document.rows.get(block.query) if self._rendered else None
-        is_number = rows is not None and field in rows.names and rows.types[rows.names.index(field)].is_number
-        return aggregate_of(aggregate or ("sum" if is_number else "count"), column_expression(field))
+        if aggregate is None and rows is not None and field in rows.names:
+            aggregate = field_role(field, rows.types[rows.names.index(field)], rows.table[field]).total
+        return aggregate_of(aggregate if aggregate not in (None, "none") else "count", column_expression(field))
 
     def set_width(self, block: str, column: str, width: int) -> None:
         """Set a column's width."""

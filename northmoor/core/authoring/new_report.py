@@ -1,9 +1,12 @@
 """A new report from SQL: the query is run once to learn its columns, and the listing is written from them."""
 
 import re
-from collections.abc import Sequence
+from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
 
+import pyarrow.compute as pc
+
+from northmoor.core.authoring.field_roles import MOMENT, field_role, key_columns
 from northmoor.core.authoring.starter_layouts import (
     Field,
     listing,
@@ -13,7 +16,6 @@ from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import Place, QueryError, ReportFileError, did_you_mean
 from northmoor.core.expr.language import column_expression
 from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME
-from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.queries import Query, QueryColumn
 from northmoor.core.model.report import Report
@@ -29,7 +31,8 @@ from northmoor.core.store.report_files import save_report
 from northmoor.core.values.parameter_values import Values
 from northmoor.core.values.scalars import read_scalar
 
-_UNGROUPED = re.compile(r"(^|_)(id|no|nr|number|code|year|key)$", re.IGNORECASE)
+_FEW = 10
+"""Rows of which no number of distinct values says that they are nearly unique."""
 
 
 def new_report(
@@ -63,10 +66,10 @@ def new_report(
     for name in chosen_totals:
         if not rows.types[rows.names.index(name)].is_number:
             raise QueryError(f"Column {name} holds no numbers and cannot be totalled.", Place(query=query.name))
-    query = query.but(
-        columns=tuple(_settings(name, kind, chosen_totals) for name, kind in zip(rows.names, rows.types, strict=True))
-    )
-    report = listing(query, columns, chosen_levels, chosen_totals, title or readable_name(path.stem), parameters)
+    totalled = dict.fromkeys(chosen_totals, "sum")
+    keys = key_columns(filter(None, (catalog.table(table.name) for table in checked.tables)))
+    query = query.but(columns=tuple(_settings(field, totalled) for field in fields_of(rows, query, keys)))
+    report = listing(query, columns, chosen_levels, totalled, title or readable_name(path.stem), parameters)
     if replace:
         path.unlink(missing_ok=True)
     save_report(report, path)
@@ -77,33 +80,42 @@ def _sample(query: Query, parameters: tuple[Parameter, ...], library: Library) -
     """The query's rows, with samples for its parameters: they show its columns."""
     samples = {p.name: read_scalar(p.kind, KIND_OF_NAME[p.kind].sample) for p in parameters}
     values = Values(samples, kinds={p.name: p.kind for p in parameters})
-    report = listing(query, [("column", "1", "")], [], [], "sample", parameters)
+    report = listing(query, [("column", "1", "")], [], {}, "sample", parameters)
     return fetch(FetchRequest(report, resolve(report, query.name, library), values, library, {}, CancelToken()))
 
 
-def _settings(name: str, kind: ValueType, totals: Sequence[str]) -> QueryColumn:
-    is_code = kind.kind == "integer" and name not in totals and _UNGROUPED.search(name)
-    return QueryColumn(
-        name=name,
-        label=readable_name(name),
-        format="0" if is_code else None,
-        total="sum" if name in totals else None,
-    )
+def _settings(field: Field, totals: Mapping[str, str]) -> QueryColumn:
+    total = totals.get(field.name)
+    return QueryColumn(name=field.name, label=field.label, format=None if total else field.format, total=total)
 
 
-def fields_of(rows: Rows, query: Query) -> tuple[Field, ...]:
-    """The fields of a query's rows: numbers that are no codes are totalled, as its settings say or as sums."""
+def fields_of(rows: Rows, query: Query, keys: Collection[str] = ()) -> tuple[Field, ...]:
+    """The fields of a query's rows: numbers are totalled as its settings say, or by what they are (see `field_roles`).
+
+    `keys` are the names, in lower case, of columns that the catalogue has as keys.
+    """
     settings = {column.name: column for column in query.columns}
     found = []
     for name, kind in zip(rows.names, rows.types, strict=True):
-        own = settings.get(name)
-        total = own.total if own is not None else None
-        if total is None and kind.is_number and not _UNGROUPED.search(name):
-            total = "sum"
+        own, values = settings.get(name), rows.table[name]
+        role = field_role(name, kind, values, name.lower() in keys)
+        total = own.total if own is not None and own.total is not None else role.total
         label = (own.label if own is not None else None) or readable_name(name)
-        is_moment = KIND_OF_NAME[kind.kind].is_moment
-        found.append(Field(name, column_expression(name), label, None if total == "none" else total, is_moment))
+        distinct = pc.count_distinct(values).as_py()
+        repeats = len(values) < _FEW or 2 * distinct <= len(values)
+        written = role.format if kind.kind == "integer" else None
+        shown_total = None if total == "none" else total
+        found.append(Field(name, column_expression(name), label, shown_total, role is MOMENT, written, repeats))
     return tuple(found)
+
+
+def keys_read(report: Report, query: Query, library: Library, stop: CancelToken) -> frozenset[str]:
+    """The names of the keys of the tables that a query reads. Raises ConnectionFault and QueryError."""
+    if query.connection is None:
+        return frozenset()
+    catalog = library.catalog(query.connection, stop, counted=False)
+    tables = resolve(report, query.name, library).checked.tables
+    return key_columns(filter(None, (catalog.table(table.name) for table in tables)))
 
 
 def table_query(connection: str, table: CatalogTable, library: Library) -> Query:
@@ -125,7 +137,9 @@ def first_rows(query: Query, most: int) -> Query:
 def with_field_settings(query: Query, fields: Sequence[Field]) -> Query:
     """The query with settings for its fields: what readers call them, and how they are totalled."""
     own = {column.name for column in query.columns}
-    more = (QueryColumn(name=f.name, label=f.label, total=f.total) for f in fields if f.name not in own)
+    more = (
+        QueryColumn(name=f.name, label=f.label, total=f.total, format=f.format) for f in fields if f.name not in own
+    )
     return query.but(columns=(*query.columns, *more))
 
 

@@ -1,6 +1,6 @@
 """Layouts a new report may begin with: its styles, and a listing, groups, a matrix or statements of chosen fields."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from northmoor.core.model.blocks.block_types import Block
@@ -32,13 +32,14 @@ def listing(
     query: Query,
     columns: Sequence[tuple[str, str, str]],
     levels: Sequence[str],
-    totals: Sequence[str],
+    totals: Mapping[str, str],
     title: str,
     parameters: Sequence[Parameter] = (),
 ) -> Report:
     """A report that lists a query's rows, grouped by columns (outermost first) and totalled.
 
-    `columns` are (name, expression, label) of each column; levels and totals are names among them. Columns that are
+    `columns` are (name, expression, label) of each column; levels are names among them, and totals the aggregates of
+    some. Columns that are
     levels are in headings instead of in every row, unless nothing else would be left.
     """
     shown = [c for c in columns if c[0] not in levels] or list(columns)
@@ -70,7 +71,7 @@ def running_footer() -> Running:
 
 
 def _level(
-    name: str, expressions: dict[str, str], shown: Sequence[tuple[str, str, str]], totals: Sequence[str]
+    name: str, expressions: dict[str, str], shown: Sequence[tuple[str, str, str]], totals: Mapping[str, str]
 ) -> Level:
     heading = Cell(column=shown[0][0], text=f"{{{expressions[name]}}}", span=len(shown))
     total = (
@@ -83,13 +84,13 @@ def listing_total_row(
     label: str,
     expressions: dict[str, str],
     shown: Sequence[tuple[str, str, str]],
-    totals: Sequence[str],
+    totals: Mapping[str, str],
     style: str,
 ) -> Row:
-    """A row with a label, then sums under the columns they total."""
+    """A row with a label, then aggregates under the columns they total."""
     names = [name for name, _, _ in shown]
     summed = [name for name in names if name in totals]
-    sums = [Cell(column=name, value=f"sum({expressions[name]})") for name in summed]
+    sums = [Cell(column=name, value=aggregate_of(totals[name], expressions[name])) for name in summed]
     first = names.index(summed[0]) if summed else len(names)
     if first > 0:
         return Row(style=style, cells=(Cell(column=names[0], text=label, span=first), *sums))
@@ -98,29 +99,35 @@ def listing_total_row(
 
 @dataclass(frozen=True)
 class Field:
-    """A field of a query: its name, the expression that means it, what readers call it, how it is totalled, if at all,
-    and whether it is a moment, whose months make better groups than its days."""
+    """A field of a query: its name, the expression that means it, what readers call it, and how it is totalled, if at
+    all. `is_moment`: its months make better groups than its days; `format`: how its numbers are written; `repeats`: it
+    has so few values that they make groups of several rows."""
 
     name: str
     expression: str
     label: str
     total: str | None = None
     is_moment: bool = False
+    format: str | None = None
+    repeats: bool = True
 
 
 def proposals(base: Report, query: Query, fields: Sequence[Field], title: str) -> dict[str, Report]:
     """The reports that can be begun with fields, in the order in which they matter, by the names of their kinds. `base`
-    has the queries and parameters that they keep."""
-    plain, totalled = [f for f in fields if f.total is None], [f for f in fields if f.total is not None]
+    has the queries and parameters that they keep. Rows are grouped by fields whose values repeat; where none does, they
+    are listed."""
+    totalled = [f for f in fields if f.total is not None]
+    plain = [f for f in fields if f.total is None and (f.repeats or f.is_moment)]
     found: dict[str, Report] = {}
     if fields:
         found["Listing"] = _listing(base, query, fields, [], title)
-    if plain and len(fields) > 1:
-        found["Grouped"] = _listing(base, query, fields, plain[:1], title)
+    groups = [field for field in plain if field.repeats]
+    if groups and len(fields) > 1:
+        found["Grouped"] = _listing(base, query, fields, groups[:1], title)
     if plain and (totalled or len(plain) > 1):
         found["Matrix"] = _with_blocks(base, title, _matrix(query, plain, totalled))
-    if plain and len(fields) > 1:
-        found["Statements"] = _with_blocks(base, title, _statements(query, fields, plain[0]), titled=False)
+    if groups and len(fields) > 1:
+        found["Statements"] = _with_blocks(base, title, _statements(query, fields, groups[0]), titled=False)
     return found
 
 
@@ -138,7 +145,7 @@ def _new_report(base: Report, edition: Edition, title: str) -> Report:
 
 def _listing(base: Report, query: Query, fields: Sequence[Field], levels: Sequence[Field], title: str) -> Report:
     columns = [(f.name, f.expression, f.label) for f in fields]
-    totals = [f.name for f in fields if f.total is not None]
+    totals = {f.name: f.total for f in fields if f.total is not None}
     made = listing(query, columns, [f.name for f in levels], totals, title)
     return _new_report(base, made.editions[0], title)
 
@@ -166,7 +173,7 @@ def _matrix_level(field: Field) -> MatrixLevel:
 def _statements(query: Query, fields: Sequence[Field], key: Field) -> ForEachBlock:
     others = [field for field in fields if field is not key]
     shown = [(field.name, field.expression, field.label) for field in others]
-    totals = [field.name for field in others if field.total is not None]
+    totals = {field.name: field.total for field in others if field.total is not None}
     table = TableBlock(
         name="table",
         query=query.name,

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
-from northmoor.app.document_controller import WHOLE_PAGE, Selection
+from northmoor.app.document_controller import WHOLE_PAGE, ReportEdit, Selection
 from northmoor.core.model import clipboard, edits
 from northmoor.core.model.blocks.chart import ChartBlock
 from northmoor.core.model.blocks.containers import GridBlock
@@ -11,7 +11,6 @@ from northmoor.core.model.blocks.matrix import MatrixBlock
 from northmoor.core.model.blocks.table import PAGE_ROWS, RowPlace
 from northmoor.core.model.report import Report
 
-ReportEdit = Callable[[Report, str], Report]
 HEAD, DETAIL = RowPlace("head"), RowPlace("detail")
 
 

@@ -12,8 +12,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from northmoor.app.document_controller import DocumentController
-from northmoor.app.pages.inspector.form import LOOK_FIELDS, InspectorForm, ReportEdit
+from northmoor.app.document_controller import DocumentController, ReportEdit
+from northmoor.app.pages.inspector.form import LOOK_FIELDS, InspectorForm
 from northmoor.app.pages.inspector.form_rows import FormArea
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.widget_tools import show_items

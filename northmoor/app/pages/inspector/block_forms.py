@@ -4,8 +4,8 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any
 
-from northmoor.app.document_controller import Selection
-from northmoor.app.pages.inspector.form import InspectorForm, ReportEdit
+from northmoor.app.document_controller import ReportEdit, Selection
+from northmoor.app.pages.inspector.form import InspectorForm
 from northmoor.app.pages.inspector.form_rows import choice_row, line_row
 from northmoor.core.authoring.rename import rename_record_window
 from northmoor.core.compute.report.correlation import join_keys

@@ -6,7 +6,7 @@ from typing import Any
 
 from PyQt6.QtWidgets import QWidget
 
-from northmoor.app.document_controller import DocumentController
+from northmoor.app.document_controller import DocumentController, ReportEdit
 from northmoor.app.pages.inspector.form_rows import FormRow, button_row, menu_row, section_row, words_row
 from northmoor.app.pages.inspector.format_rule_editors import RulesEditor
 from northmoor.app.widgets.property_editors import editor_for, property_label
@@ -17,7 +17,6 @@ from northmoor.core.model.edits import remove_blocks
 from northmoor.core.model.report import Report
 from northmoor.core.model.styles import ColorScale, ConditionalFormat, Style
 
-ReportEdit = Callable[[Report, str], Report]
 LOOK_FIELDS = tuple(Style.model_fields)
 
 

@@ -2,7 +2,8 @@
 
 from collections.abc import Callable, Mapping
 
-from northmoor.app.pages.inspector.form import InspectorForm, ReportEdit
+from northmoor.app.document_controller import ReportEdit
+from northmoor.app.pages.inspector.form import InspectorForm
 from northmoor.app.pages.inspector.form_rows import choice_row, line_row
 from northmoor.app.widgets.property_editors import PERIOD_NAMES
 from northmoor.core.expr.binning import PERIODS, in_period, in_ranges, period_of, range_of

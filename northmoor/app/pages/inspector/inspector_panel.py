@@ -6,7 +6,7 @@ from typing import Any
 
 from PyQt6.QtWidgets import QWidget
 
-from northmoor.app.document_controller import DocumentController, Selection
+from northmoor.app.document_controller import DocumentController, ReportEdit, Selection
 from northmoor.app.pages.editing.rich_text_editor import RichTextEditor
 from northmoor.app.pages.inspector.block_forms import (
     name_line,
@@ -19,7 +19,7 @@ from northmoor.app.pages.inspector.block_forms import (
     show_simple_block,
 )
 from northmoor.app.pages.inspector.chart_forms import show_chart, show_chart_level, show_chart_measure
-from northmoor.app.pages.inspector.form import InspectorForm, ReportEdit
+from northmoor.app.pages.inspector.form import InspectorForm
 from northmoor.app.pages.inspector.form_rows import FormArea, FormRow
 from northmoor.app.pages.inspector.matrix_forms import show_matrix, show_matrix_level, show_measure
 from northmoor.app.pages.inspector.table_forms import show_cell, show_level, show_row, show_table

@@ -4,9 +4,9 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any
 
-from northmoor.app.document_controller import Selection
+from northmoor.app.document_controller import ReportEdit, Selection
 from northmoor.app.pages.inspector.block_forms import name_line
-from northmoor.app.pages.inspector.form import InspectorForm, ReportEdit
+from northmoor.app.pages.inspector.form import InspectorForm
 from northmoor.app.pages.inspector.form_rows import choice_row, line_row
 from northmoor.app.pages.inspector.grouping_editors import show_period, show_range
 from northmoor.core.authoring.rename import rename_level

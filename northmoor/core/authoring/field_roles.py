@@ -1,0 +1,95 @@
+"""What a field is for, from its name, its values and the catalogue: whether it may be added up, and how it is written.
+
+Keys, codes, years and other ordinals, and coordinates are never added up; rates and prices are averaged.
+"""
+
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME
+from northmoor.core.model.kinds.value_types import ValueType
+from northmoor.core.sources.drivers.catalog import CatalogTable
+
+
+@dataclass(frozen=True)
+class FieldRole:
+    """What a field is: `total` is the aggregate that sums it up, `format` how its numbers are written."""
+
+    name: str
+    total: str | None = None
+    format: str | None = None
+
+
+LABEL = FieldRole("label")
+MOMENT = FieldRole("moment")
+KEY_FIELD = FieldRole("key", format="0")
+ORDINAL = FieldRole("ordinal", format="0")
+COORDINATE = FieldRole("coordinate")
+RATE = FieldRole("rate", "avg")
+AMOUNT = FieldRole("amount", "sum")
+
+_LAST_WORDS = {
+    KEY_FIELD: "id key no nr num number code ref reference uuid pin zip postcode phone isbn imo mmsi barcode account",
+    ORDINAL: "year month day week quarter hour minute weekday dow doy rank position ordinal seq sequence sort priority "
+    "version revision decade period season floor page line step deck level grade",
+    COORDINATE: "lat latitude lon lng long longitude easting northing altitude elevation bearing heading",
+    RATE: "rate percent percentage pct share ratio average avg mean median price fare temperature temp speed score "
+    "rating age probability factor density pressure humidity voltage index",
+}
+_ROLE_OF_WORD = {word: role for role, words in _LAST_WORDS.items() for word in words.split()}
+_FIRST_WORDS = {"avg": RATE, "average": RATE, "mean": RATE, "median": RATE, "pct": RATE, "percent": RATE,
+                "sum": AMOUNT, "total": AMOUNT, "count": AMOUNT}  # fmt: skip
+_MANY = 20
+"""Rows from which on values alone say that they are keys, years or rates."""
+_YEARS = range(1900, 2101)
+_LONGEST_SPAN = 60
+"""Years that whole numbers between 1900 and 2100 are apart at most where they are taken for years."""
+
+
+def field_role(name: str, kind: ValueType, values: pa.ChunkedArray | None = None, is_key: bool = False) -> FieldRole:
+    """What a field of a name and type is. `values` are some of its rows; `is_key` says that the catalogue has it as
+    part of a key."""
+    known = KIND_OF_NAME[kind.kind]
+    if known.is_moment:
+        return MOMENT
+    if not known.is_number:
+        return LABEL
+    if is_key:
+        return KEY_FIELD
+    words = _words(name)
+    named = _FIRST_WORDS.get(words[0]) or _ROLE_OF_WORD.get(words[-1]) if words else None
+    return named or _role_of_values(kind, values) or AMOUNT
+
+
+def _words(name: str) -> list[str]:
+    """The words of a name: unit_price, UnitPrice and Unit price are the same ones."""
+    apart = re.sub(r"(?<=[a-z0-9])(?=[A-Z])", " ", name)
+    return [word.lower() for word in re.findall(r"[^\W\d_]+", apart)]
+
+
+def _role_of_values(kind: ValueType, values: pa.ChunkedArray | None) -> FieldRole | None:
+    if values is None or len(values) < _MANY:
+        return None
+    bounds = pc.min_max(values)
+    low, high = bounds["min"].as_py(), bounds["max"].as_py()
+    if low is None:
+        return None
+    if kind.kind == "integer":
+        distinct = pc.count_distinct(values).as_py()
+        if distinct == len(values) == high - low + 1:
+            return KEY_FIELD  # rows counted through
+        if low in _YEARS and high in _YEARS and high - low <= _LONGEST_SPAN and distinct < len(values):
+            return ORDINAL
+        return None
+    return RATE if low >= 0 and high <= 1 and pc.count_distinct(values).as_py() > 2 else None
+
+
+def key_columns(tables: Iterable[CatalogTable]) -> frozenset[str]:
+    """The names, in lower case, of columns that are part of a key of one of some tables, or refer to another one."""
+    return frozenset(
+        column.name.lower() for table in tables for column in table.columns if column.is_key or column.references
+    )

@@ -1,0 +1,102 @@
+"""What fields are for: keys, years and places are never added up, rates are averaged, and groups have several rows."""
+
+import sqlite3
+from pathlib import Path
+
+import pyarrow as pa
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from northmoor.core.authoring.field_roles import (
+    AMOUNT,
+    COORDINATE,
+    KEY_FIELD,
+    LABEL,
+    MOMENT,
+    ORDINAL,
+    RATE,
+    FieldRole,
+    field_role,
+)
+from northmoor.core.authoring.new_report import fields_of, keys_read, table_query
+from northmoor.core.authoring.starter_layouts import Field, proposals
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.model.kinds.value_types import ValueType
+from northmoor.core.model.report import Edition, Report
+from northmoor.core.session import Session
+from northmoor.core.sources.library import Library
+from northmoor.core.values.parameter_values import Values
+
+INTEGER, DECIMAL = ValueType("integer"), ValueType("decimal", 18, 2)
+
+
+@pytest.mark.parametrize(
+    ("name", "kind", "role"),
+    [
+        ("month", INTEGER, ORDINAL), ("birth_year", INTEGER, ORDINAL), ("Weekday", INTEGER, ORDINAL),
+        ("booking_id", INTEGER, KEY_FIELD), ("customerNumber", INTEGER, KEY_FIELD), ("HS code", INTEGER, KEY_FIELD),
+        ("latitude", DECIMAL, COORDINATE), ("port lng", ValueType("float"), COORDINATE),
+        ("unit_price", DECIMAL, RATE), ("avg_delay", DECIMAL, RATE), ("share", DECIMAL, RATE),
+        ("fares", DECIMAL, AMOUNT), ("monthly_cost", DECIMAL, AMOUNT), ("days", INTEGER, AMOUNT),
+        ("total_price", DECIMAL, AMOUNT), ("year", ValueType("text"), LABEL), ("day", ValueType("date"), MOMENT),
+        ("12", INTEGER, AMOUNT),
+    ],
+)  # fmt: skip
+def test_names_tell_what_a_field_is(name: str, kind: ValueType, role: FieldRole) -> None:
+    assert field_role(name, kind) == role
+
+
+def column(values: list, kind: pa.DataType | None = None) -> pa.ChunkedArray:
+    return pa.chunked_array([pa.array(values, kind)])
+
+
+def test_values_tell_where_names_do_not() -> None:
+    assert field_role("tide", INTEGER, column([1990 + n % 30 for n in range(90)])) == ORDINAL
+    assert field_role("tide", INTEGER, column([n + 7 for n in range(90)])) == KEY_FIELD
+    assert field_role("tide", ValueType("float"), column([n / 100 for n in range(90)])) == RATE
+    assert field_role("tide", INTEGER, column([n * 3 % 50 for n in range(90)])) == AMOUNT
+    assert field_role("tide", INTEGER, column([None] * 90, pa.int64())) == AMOUNT
+    assert field_role("tide", INTEGER, is_key=True) == KEY_FIELD
+
+
+@given(st.lists(st.integers(-(10**6), 10**6), min_size=20, max_size=60))
+def test_what_is_not_a_whole_run_of_numbers_nor_years_is_added_up(values: list) -> None:
+    is_run = sorted(values) == list(range(min(values), min(values) + len(values)))
+    if not is_run and not all(1900 <= value <= 2100 for value in values):
+        assert field_role("tide", INTEGER, column(values)) == AMOUNT
+
+
+@pytest.fixture
+def bookings(demo: Path, tarrow: sqlite3.Connection) -> tuple[dict[str, Field], Report]:
+    """The fields of the demo's bookings, and a report over them."""
+    library = Library.around(demo)
+    connection = library.connections.connections[0].name
+    table = library.catalog(connection, CancelToken()).table("bookings")
+    assert table is not None
+    query = table_query(connection, table, library)
+    report = Report(title="t", queries=(query,), editions=(Edition(name="main"),))
+    rows = Session(library).rows(report, query.name, Values(), CancelToken())
+    fields = fields_of(rows, query, keys_read(report, query, library, CancelToken()))
+    return {field.name: field for field in fields}, report
+
+
+def test_the_catalogue_knows_keys_and_a_new_report_adds_none_up(bookings: tuple[dict[str, Field], Report]) -> None:
+    fields, report = bookings
+    assert {name for name, field in fields.items() if field.total == "sum"} == {"quantity"}
+    assert {name for name, field in fields.items() if field.total == "avg"} == {"unit_price"}
+    assert {name for name, field in fields.items() if field.format == "0"} >= {"booking_id", "sailing_id", "fare_id"}
+    made = proposals(report, report.queries[0], list(fields.values()), "Bookings")
+    sums = [cell.value for block in made["Listing"].editions[0].data_blocks for cell in block.cells() if cell.value]
+    assert [value for value in sums if value.startswith(("sum", "avg"))] == ["sum(quantity)", "avg(unit_price)"]
+
+
+def test_rows_are_grouped_only_by_what_repeats(bookings: tuple[dict[str, Field], Report]) -> None:
+    fields, report = bookings
+    query = report.queries[0]
+    by_key = proposals(report, query, [fields["booking_id"], fields["quantity"]], "Bookings")
+    assert list(by_key) == ["Listing"]
+    by_status = proposals(report, query, [fields["booking_id"], fields["status"], fields["quantity"]], "Bookings")
+    assert list(by_status) == ["Listing", "Grouped", "Matrix", "Statements"]
+    (table,) = by_status["Grouped"].editions[0].data_blocks
+    assert [level.by for level in table.levels] == ["status"]
