@@ -228,7 +228,9 @@ class DataWorkspace(QWidget):
         """A query's columns, as far as they are known from its last run, its SQL or its settings."""
         report = self.controller.report
         assert report is not None
-        asked = report.query(query)
+        asked = next((each for each in report.queries if each.name == query), None)
+        if asked is None:
+            return []
         known = self._names.get(query) or written_column_names(asked, self.library)
         return list(known) or [column.name for column in asked.columns]
 

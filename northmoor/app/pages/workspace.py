@@ -158,7 +158,7 @@ class PagesWorkspace(QWidget):
             and self._rendered is not None
             and (region.column is not None or region.row in TRACED_KINDS)
         ):
-            self.trace.ask(self._rendered.document, page, region)
+            self.trace.ask(self.canvas.document_on(page) or self._rendered.document, page, region)
             self.canvas.mark((page, region))
 
     def show_page(self, shown: PageShown) -> None:

@@ -493,6 +493,11 @@ class PageCanvas(QAbstractScrollArea):
             return None
         return guide_at(places, [frame], *under, self.scale())
 
+    def document_on(self, page: int) -> Document | None:
+        """The document whose page is on the screen: the one before, while those of an edit are being drawn."""
+        shown = self._shown.get(page)
+        return shown.document if shown is not None else None
+
     def extents(self, frame: str) -> dict[int, tuple[int, int]]:
         """How large a frame's items are on the pages that are shown."""
         return extents_of((self._shown[index].places for index in sorted(self._shown)), frame)
