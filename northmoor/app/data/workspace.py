@@ -229,10 +229,8 @@ class DataWorkspace(QWidget):
         report = self.controller.report
         assert report is not None
         asked = next((each for each in report.queries if each.name == query), None)
-        if asked is None:
-            return []
-        known = self._names.get(query) or written_column_names(asked, self.library)
-        return list(known) or [column.name for column in asked.columns]
+        known = self._names.get(query) or (written_column_names(asked, self.library) if asked else ())
+        return list(known) or [column.name for column in (asked.columns if asked else ())]
 
     # the report
 

@@ -1,10 +1,9 @@
 """Values to text by CLDR patterns (Unicode TS 35) and the report's locale, a whole column at a time.
 
-Babel is the reference. Its per-value path takes about 15 µs, so the usual number patterns and all date patterns are
-taken apart once and applied to columns; anything unusual goes to Babel itself. Rounding is half to even, as in CLDR.
+Patterns of numbers are those of `number_patterns`; the usual ones are applied to whole columns by `number_formatting`.
+Dates are written with Babel, each field once for each distinct thing that it depends on. Rounding is half to even.
 """
 
-import re
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import date, datetime, time
@@ -15,14 +14,19 @@ from zoneinfo import ZoneInfo
 
 import pyarrow as pa
 import pyarrow.compute as pc
-from babel import Locale
 from babel.dates import DateTimeFormat, get_date_format, get_time_format, tokenize_pattern
 from babel.dates import parse_pattern as parse_datetime_pattern
-from babel.numbers import NumberPattern, get_currency_symbol, parse_pattern
 
 from northmoor.core.errors import ExpressionError
 from northmoor.core.expr.named_patterns import NAMED, cldr_pattern, named_writer
 from northmoor.core.expr.number_formatting import DecimalPattern, format_decimals
+from northmoor.core.expr.number_patterns import (
+    NumberPattern,
+    affix_text,
+    pattern_writer,
+    read_number_pattern,
+    signs_of,
+)
 from northmoor.core.expr.text_concat import concat, scalar
 
 _LONGEST_PATTERN = 100
@@ -79,7 +83,7 @@ def _format_distinct(values: pa.Array, pattern: str | None, format_locale: Forma
         usual = (
             None
             if pattern in NAMED
-            else _as_usual_pattern(_number_pattern(pattern), format_locale.locale, format_locale.currency)
+            else _as_usual_pattern(read_number_pattern(pattern), format_locale.locale, format_locale.currency)
         )
         if usual is not None and len(values) > _MANY and (written := format_decimals(values, usual)) is not None:
             return written
@@ -123,17 +127,8 @@ def has_even_shape(kind: pa.DataType, pattern: str | None, format_locale: Format
     pattern = cldr_pattern(pattern or default_number_pattern(kind), format_locale.locale)
     if pattern in NAMED:
         return False
-    usual = _as_usual_pattern(_number_pattern(pattern), format_locale.locale, format_locale.currency)
+    usual = _as_usual_pattern(read_number_pattern(pattern), format_locale.locale, format_locale.currency)
     return usual is not None and usual.fewest == usual.most
-
-
-def _number_pattern(pattern: str) -> NumberPattern:
-    try:
-        if not re.search("[#0@]", pattern):
-            raise ValueError(pattern)
-        return parse_pattern(pattern)
-    except ValueError as error:
-        raise ExpressionError(f"{pattern!r} is no pattern for numbers; write for example #,##0.00.") from error
 
 
 @lru_cache(maxsize=256)
@@ -145,48 +140,34 @@ def number_writer(pattern: str, locale: str, currency: str) -> Callable[[int | f
     named = named_writer(pattern, locale)
     if named is not None:
         return lambda value: _not_finite(value) if isinstance(value, float) and value - value != 0 else named(value)
-    parsed = _number_pattern(pattern)
+    parsed = read_number_pattern(pattern)
     usual = _as_usual_pattern(parsed, locale, currency)
     if usual is not None:
         return _usual_writer(usual)
-
-    minus = Locale.parse(locale).number_symbols["latn"]["minusSign"]
+    write_finite = pattern_writer(parsed, signs_of(locale, currency, parsed.has_currency))
 
     def write(value: int | float | Decimal) -> str:
-        if isinstance(value, float) and value - value != 0:
-            return _not_finite(value)
-        text = str(parsed.apply(_exact(value), locale, currency=currency, currency_digits=False))
-        return text.replace("-", minus)  # TS 35: a pattern's hyphen represents the locale's minus sign
+        return _not_finite(value) if isinstance(value, float) and value - value != 0 else write_finite(_exact(value))
 
     return write
 
 
 def _is_usual(parsed: NumberPattern) -> bool:
-    affixes = "".join((*parsed.prefix, *parsed.suffix))
-    return (
-        parsed.exp_prec is None
-        and parsed.scale == 0
-        and "@" not in str(parsed.number_pattern)
-        and parsed.int_prec[0] == 1
-        and parsed.grouping in ((3, 3), (1000, 1000))
-        and "¤¤" not in affixes
-    )
+    digits = parsed.digits
+    unusual = (digits.exponent_digits, digits.most_significant, digits.increment, parsed.scale, parsed.pad)
+    return not any(unusual) and digits.fewest_whole == 1 and digits.group in (0, 3) and digits.outer_group in (0, 3)
 
 
 def _as_usual_pattern(parsed: NumberPattern, locale: str, currency: str) -> DecimalPattern | None:
     """What a usual pattern says; None for an unusual one."""
     if not _is_usual(parsed):
         return None
-    symbols = Locale.parse(locale).number_symbols["latn"]
-    symbol = get_currency_symbol(currency, locale)
-
-    def affix(text: str) -> str:
-        return text.replace("¤", symbol).replace("-", symbols["minusSign"]).replace("'", "")
-
-    (before, before_negative), (after, after_negative) = map(affix, parsed.prefix), map(affix, parsed.suffix)
-    fewest, most = parsed.frac_prec
-    group = symbols["group"] if parsed.grouping == (3, 3) else ""
-    return DecimalPattern(fewest, most, group, symbols["decimal"], before, after, before_negative, after_negative)
+    signs, digits = signs_of(locale, currency, parsed.has_currency), parsed.digits
+    return DecimalPattern(
+        digits.fewest_places, digits.most_places, signs.group if digits.group else "", signs.decimal,
+        affix_text(parsed.prefix, signs, True), affix_text(parsed.suffix, signs, False),
+        affix_text(parsed.negative_prefix, signs, True), affix_text(parsed.negative_suffix, signs, False),
+    )  # fmt: skip
 
 
 def _usual_writer(usual: DecimalPattern) -> Callable[[int | float | Decimal], str]:
