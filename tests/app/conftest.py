@@ -3,7 +3,9 @@
 import os
 import shutil
 from collections.abc import Callable, Iterator
+from functools import partial
 from pathlib import Path
+from typing import Any
 
 import pytest
 from PyQt6.QtCore import QSettings
@@ -12,6 +14,10 @@ from pytestqt.qtbot import QtBot
 
 from northmoor.app.widgets.theme import apply_theme
 from northmoor.app.window import Window
+from northmoor.core import session
+from northmoor.core.engine.rows import Rows
+from northmoor.core.model.connections import SqliteConnection
+from northmoor.core.sources.fetch.run_query import FetchRequest
 
 
 @pytest.fixture(scope="session")
@@ -19,6 +25,30 @@ def qapp_cls() -> type[QApplication]:
     """The application, as the product makes it."""
     os.environ.setdefault("QT_QPA_PLATFORM", "xcb")
     return QApplication
+
+
+@pytest.fixture(scope="session", autouse=True)
+def demo_rows() -> Iterator[None]:
+    """Rows of the demo's database are fetched once for all windows, which open copies of its reports."""
+    kept: dict[Any, Rows] = {}
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr(session, "fetch", partial(_fetched_once, kept, session.fetch))
+        yield
+
+
+def _fetched_once(kept: dict[Any, Rows], fetch: Callable[[FetchRequest], Rows], request: FetchRequest) -> Rows:
+    query, values = request.resolved.query, request.values.by_name
+    connection = request.library.connection(query.connection) if query.connection and not query.use_sample else None
+    if not isinstance(connection, SqliteConnection) or query.detail_of is not None:
+        return fetch(request)
+    path = request.library.path(connection)  # the database itself, which all copies have a link to
+    if path.name != "tarrow.sqlite" or not path.exists():
+        return fetch(request)
+    used = {name: values.get(name) for name in request.resolved.checked.parameters}
+    key = (path, path.stat().st_mtime_ns, query, request.report.time_zone, repr(used))
+    if key not in kept:
+        kept[key] = fetch(request)
+    return kept[key]
 
 
 @pytest.fixture
