@@ -3,6 +3,7 @@
 Whole processes for the way from SQLite to PDF; one process for an edit on the open report.
 """
 
+import json
 import math
 import os
 import statistics
@@ -21,6 +22,7 @@ from northmoor.core.model import edits
 from northmoor.core.model.report import Report
 from northmoor.core.output.raster import rasterise
 from northmoor.core.session import Session
+from northmoor.core.sources.drivers.credentials import address
 from northmoor.core.sources.library import Library
 from northmoor.core.store.report_files import load_report
 from northmoor.demo.data.history import make_history
@@ -203,7 +205,7 @@ def bench_fetches(folder: Path) -> None:
         server.prepare()
         server.run(fetching.MAKE)
         server.run("grant select on history to reader; analyze history")
-        os.environ["NORTHMOOR_PASSWORD_TARROW"] = PASSWORD
+        os.environ["NORTHMOOR_PASSWORDS"] = json.dumps({address(server.connection): PASSWORD})
         where = f"localhost:{server.port}/tarrow"
         floor = f"postgresql://reader:{PASSWORD}@{where}"
         compare("PostgreSQL, 1,000,000 × 8", "postgresql", ["ours", f"postgresql://reader@{where}"], ["adbc", floor])

@@ -11,11 +11,16 @@ import tempfile
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
 import psycopg
 import pymysql
+from cryptography import x509
+from cryptography.hazmat.primitives import hashes, serialization
+from cryptography.hazmat.primitives.asymmetric import ec
+from cryptography.x509.oid import NameOID
 
 from northmoor.core.model.connections import Connections, MariadbConnection, PostgresqlConnection, ServerConnection
 from northmoor.core.sources.drivers.credentials import Secrets
@@ -31,6 +36,31 @@ _CARELESS = ("--skip-log-bin", "--innodb-flush-log-at-trx-commit=0", "--innodb-f
              "--innodb-doublewrite=0", "--innodb-buffer-pool-size=256M", "--innodb-log-file-size=128M")  # fmt: skip
 
 
+class Authority:
+    """An authority of certificates that nobody else trusts."""
+
+    def __init__(self) -> None:
+        self._key = ec.generate_private_key(ec.SECP256R1())
+        self._name = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "Tarrow harbour office")])
+        self.certificate = self._signed(self._name, self._key, 30, x509.BasicConstraints(ca=True, path_length=None))
+
+    def issue(self, host: str, days: int) -> tuple[bytes, bytes]:
+        """A certificate for a host and its key, as PEM."""
+        key = ec.generate_private_key(ec.SECP256R1())
+        name = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, host)])
+        made = self._signed(name, key, days, x509.SubjectAlternativeName([x509.DNSName(host)]))
+        plain = serialization.NoEncryption()
+        form = serialization.PrivateFormat.PKCS8
+        return made, key.private_bytes(serialization.Encoding.PEM, form, plain)
+
+    def _signed(self, subject: x509.Name, key: Any, days: int, extension: x509.ExtensionType) -> bytes:
+        now = datetime.now(UTC)
+        made = x509.CertificateBuilder().subject_name(subject).issuer_name(self._name).public_key(key.public_key())
+        made = made.serial_number(x509.random_serial_number()).add_extension(extension, critical=True)
+        made = made.not_valid_before(now - timedelta(days=60)).not_valid_after(now + timedelta(days=days))
+        return made.sign(self._key, hashes.SHA256()).public_bytes(serialization.Encoding.PEM)
+
+
 class Server:
     """A running server with the database ``tarrow``, which the user ``reader`` may read."""
 
@@ -41,6 +71,8 @@ class Server:
         self.folder.chmod(0o755)
         self.port = _free_port()
         self._process: subprocess.Popen[bytes] | None = None
+        self.authority = Authority()
+        self.certify("localhost")
 
     def library(self, root: Path, **changes: Any) -> Library:
         """A library whose connection ``db`` is this server."""
@@ -48,6 +80,19 @@ class Server:
         connection = self.connection.but(**changes)
         secrets.remember(connection, PASSWORD)
         return Library(root, Connections(connections=(connection,)), secrets)
+
+    def certify(self, host: str, days: int = 30) -> None:
+        """Give it a certificate for a host, which ends in so many days."""
+        for name, text in zip(("cert.pem", "key.pem"), self.authority.issue(host, days), strict=True):
+            path = self.folder / name
+            path.write_bytes(text)
+            path.chmod(0o600)
+            if self.user():
+                shutil.chown(path, self.user())
+
+    def reload(self) -> None:
+        """Have it read its certificate again."""
+        raise NotImplementedError
 
     def start(self) -> None:
         """Start it and wait until it answers."""
@@ -116,10 +161,15 @@ class PrivatePostgresql(Server):
         subprocess.run(made, check=True, stdout=subprocess.DEVNULL, user=self.user())
 
     def command(self) -> list[str]:
-        settings = {"fsync": "off", "listen_addresses": "127.0.0.1,::1", "max_connections": "40"}
+        settings = {"fsync": "off", "listen_addresses": "127.0.0.1,::1", "max_connections": "40", "ssl": "on",
+                    "ssl_cert_file": str(self.folder / "cert.pem"), "ssl_key_file": str(self.folder / "key.pem")}  # fmt: skip
         options = [part for name, value in settings.items() for part in ("-c", f"{name}={value}")]
         data = ["-D", str(self.folder / "data"), "-p", str(self.port), "-k", str(self.folder)]
         return [str(self._programs / "postgres"), *data, *options]
+
+    def reload(self) -> None:
+        with self.admin() as connection:
+            connection.execute("select pg_reload_conf()")
 
     def user(self) -> str | None:
         return "postgres" if os.geteuid() == 0 else None
@@ -184,7 +234,12 @@ class PrivateMariadb(Server):
 
     def command(self) -> list[str]:
         reached = [f"--port={self.port}", "--bind-address=127.0.0.1", f"--socket={self.folder / 'socket'}"]
-        return [*self._program(), *reached, *_CARELESS]
+        certificate = [f"--ssl-cert={self.folder / 'cert.pem'}", f"--ssl-key={self.folder / 'key.pem'}"]
+        return [*self._program(), *reached, *certificate, *_CARELESS]
+
+    def reload(self) -> None:
+        with self.admin() as connection, connection.cursor() as cursor:
+            cursor.execute("flush ssl")
 
     def admin(self, database: str | None = None) -> Any:
         return pymysql.connect(unix_socket=str(self.folder / "socket"), user="root", database=database, autocommit=True)

@@ -108,8 +108,8 @@ def test_a_plan_names_every_step_and_who_runs_it(qtbot: QtBot) -> None:
     ("kind", "fields"),
     [
         ("sqlite", ["database"]), ("duckdb", ["database"]),
-        ("postgresql", ["host", "port", "database", "user", "encryption", "_password", "_keep"]),
-        ("mariadb", ["host", "port", "database", "user", "encryption", "_password", "_keep"]),
+        ("postgresql", ["host", "port", "database", "user", "encryption", "_password", "_keep", "_unencrypted"]),
+        ("mariadb", ["host", "port", "database", "user", "encryption", "_password", "_keep", "_unencrypted"]),
         ("files", ["path", "encoding", "separator", "decimal_sign"]),
     ],
 )  # fmt: skip

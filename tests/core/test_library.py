@@ -10,14 +10,12 @@ import pytest
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import ConnectionFault, ReportFileError
 from northmoor.core.model.connections import (
-    Connections,
     DuckdbConnection,
     FilesConnection,
     MariadbConnection,
     PostgresqlConnection,
     SqliteConnection,
 )  # fmt: skip
-from northmoor.core.sources.drivers.credentials import variable
 from northmoor.core.sources.library import Library
 from northmoor.core.sources.targets import kind_of_path
 from tests.helpers import FREIGHT
@@ -102,9 +100,3 @@ def test_a_catalog_is_read_again_when_the_file_changed_or_when_asked(library: Ma
     assert made.catalog("db", CancelToken(), refresh=True) is not first
     Path(made.root / "db.sqlite").touch()
     assert made.catalog("db", CancelToken()) == first
-
-
-def test_passwords_can_be_given_by_a_variable_named_like_the_connection() -> None:
-    connection = PostgresqlConnection(name="tarrow-freight", database="x", user="y")
-    assert variable(connection) == "NORTHMOOR_PASSWORD_TARROW_FREIGHT"
-    assert Connections(connections=(connection,)).connections[0].model_dump()["kind"] == "postgresql"

@@ -26,7 +26,7 @@ from northmoor.core.session import Session
 from northmoor.core.sources.builder.edits import select_all
 from northmoor.core.sources.builder.select_ast import Comparison, select_sql
 from northmoor.core.sources.drivers import mariadb, postgresql, postgresql_rows
-from northmoor.core.sources.drivers.credentials import Secrets
+from northmoor.core.sources.drivers.credentials import Secrets, address
 from northmoor.core.sources.drivers.protocol import FIRST_ROWS, QueryRequest
 from northmoor.core.sources.drivers.read_only import check_query
 from northmoor.core.sources.fetch.snapshots import write_sample
@@ -181,7 +181,7 @@ def test_what_is_wrong_with_a_connection_is_told(server: Server, tmp_path: Path)
     )
     assert "No " in told(port=1)
     assert "port 1" in told(port=1)
-    assert "no host nowhere.invalid" in told(host="nowhere.invalid")
+    assert "no host nowhere.invalid" in told(host="nowhere.invalid", encryption=None)
 
 
 def test_a_query_is_checked_without_being_run(db: Library) -> None:
@@ -302,17 +302,18 @@ def test_queries_of_different_connections_are_combined_in_the_engine(
     assert [tuple(row.values()) for row in found] == wanted.fetchall()
 
 
-def test_a_password_belongs_to_the_server_it_was_given_for(
+def test_a_password_belongs_to_the_address_it_was_given_for(
     postgresql: PrivatePostgresql, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     secrets = Secrets()
     connection = postgresql.connection
     assert isinstance(connection, PostgresqlConnection)
     secrets.remember(connection, PASSWORD)
-    assert secrets.password(connection) == PASSWORD
-    assert secrets.password(connection.but(host="elsewhere.invalid")) is None
-    monkeypatch.setenv("NORTHMOOR_PASSWORD_DB", "from the environment")
-    assert Secrets().password(connection) == "from the environment"
+    assert secrets.credential(connection).password == PASSWORD
+    for other in ({"host": "elsewhere.invalid"}, {"port": 1}, {"user": "owner"}, {"database": "books"}):
+        assert secrets.credential(connection.but(**other)).password is None
+    monkeypatch.setenv("NORTHMOOR_PASSWORD_DB", "by the name that a library gives")
+    assert Secrets().credential(connection).password is None
 
 
 def test_every_kind_of_query_runs_on_a_server(db: Library) -> None:
@@ -382,10 +383,10 @@ def test_passwords_are_kept_in_the_keyring_when_asked(
     try:
         connection = postgresql.connection
         assert Secrets().remember(connection, PASSWORD, keep=True)
-        assert Secrets().password(connection) == PASSWORD
-        assert list(kept) == [("Northmoor", f"postgresql://reader@localhost:{postgresql.port}")]
+        assert Secrets().credential(connection).password == PASSWORD
+        assert list(kept) == [("Northmoor", address(connection))]
         Secrets().forget(connection)
-        assert Secrets().password(connection) is None
+        assert Secrets().credential(connection).password is None
     finally:
         keyring.set_keyring(before)
 

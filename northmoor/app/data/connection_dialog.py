@@ -29,7 +29,7 @@ from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.model.connections import CONNECTION_KINDS, KIND_OF_CONNECTION, Connection, ServerConnection
 from northmoor.core.sources.drivers.catalog import Catalog
-from northmoor.core.sources.drivers.credentials import Secrets
+from northmoor.core.sources.drivers.credentials import Credential, Secrets
 from northmoor.core.sources.library import Library
 
 _LABELS = {
@@ -45,6 +45,7 @@ _LABELS = {
 }
 _FIXED_ROWS = 2  # kind and name
 _AS_SEEN = "as seen in the file"
+_BY_HOST = "verified to other machines"
 
 
 class ConnectionDialog(QDialog):
@@ -138,7 +139,10 @@ class ConnectionDialog(QDialog):
             self.password.setPlaceholderText("as it is")
         self.keep = QCheckBox("Keep it in the system's keyring")
         self.keep.setToolTip("Without this it is known until Northmoor is closed")
-        for name, text, widget in (("password", "Password", self.password), ("keep", "", self.keep)):
+        self.unencrypted = QCheckBox("Let it go unencrypted to another machine")
+        self.unencrypted.setToolTip("Whoever listens on the way then reads it; for networks that you trust")
+        rows = (("password", "Password", self.password), ("keep", "", self.keep), ("unencrypted", "", self.unencrypted))
+        for name, text, widget in rows:
             label = QLabel(text)
             label.setObjectName("field-label")
             self.fields[f"_{name}"] = widget
@@ -148,8 +152,7 @@ class ConnectionDialog(QDialog):
         choices = [c for part in (annotation, *get_args(annotation)) for c in get_args(part) if isinstance(c, str)]
         if name in ("encryption", "decimal_sign"):
             box = QComboBox()
-            if name == "decimal_sign":
-                box.addItem(_AS_SEEN, None)
+            box.addItem(_AS_SEEN if name == "decimal_sign" else _BY_HOST, None)
             for choice in dict.fromkeys(choices):
                 box.addItem(choice, choice)
             box.setCurrentIndex(max(box.findData(value), 0))
@@ -237,9 +240,11 @@ class ConnectionDialog(QDialog):
         """The passwords that are known, with the one entered."""
         secrets = Secrets()
         if isinstance(connection, ServerConnection):
-            known = self.password.text() or self._library.secrets.password(connection)
-            if known is not None:
-                secrets.remember(connection, known)
+            known = self._library.secrets.credential(connection)
+            if self.password.text():
+                known = Credential(self.password.text(), self.unencrypted.isChecked())
+            if known.password is not None:
+                secrets.remember(connection, known.password, unencrypted=known.unencrypted)
         return secrets
 
     def _show_tested(self, found: object) -> None:
@@ -261,7 +266,9 @@ class ConnectionDialog(QDialog):
             self._say(str(error), "fault")
             return
         if isinstance(connection, ServerConnection) and self.password.text():
-            self._library.secrets.remember(connection, self.password.text(), self.keep.isChecked())
+            self._library.secrets.remember(
+                connection, self.password.text(), self.keep.isChecked(), self.unencrypted.isChecked()
+            )
         self.name.setText(connection.name)
         super().accept()
 

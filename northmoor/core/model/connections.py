@@ -78,8 +78,9 @@ class ServerConnection(NamedConnection):
     """The database's name on the server."""
     user: Title
     """The name under which the server is asked. Its password is never kept in the library."""
-    encryption: Encryption = "if offered"
-    """Whether the way to the server is encrypted, and its certificate verified."""
+    encryption: Encryption | None = None
+    """Whether the way to the server is encrypted, and its certificate verified. Without it, it is encrypted and
+    verified to other machines, and encrypted if offered on this one."""
 
 
 class PostgresqlConnection(ServerConnection):

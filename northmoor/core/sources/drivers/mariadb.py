@@ -16,16 +16,17 @@ from zoneinfo import ZoneInfo
 
 import pyarrow as pa
 import pymysql
-from pymysql.constants import ER, FIELD_TYPE
+from pymysql.constants import CLIENT, ER, FIELD_TYPE
 from pymysql.converters import conversions
 from pymysql.cursors import SSCursor
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import ConnectionFault, QueryError
 from northmoor.core.expr.placeholders import DriverSql, Placeholder, for_driver, named_position
-from northmoor.core.model.connections import MariadbConnection
+from northmoor.core.model.connections import Encryption, MariadbConnection
 from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey, Routine
+from northmoor.core.sources.drivers.credentials import Credential
 from northmoor.core.sources.drivers.protocol import (
     BATCH,
     FIRST_ROWS,
@@ -35,7 +36,7 @@ from northmoor.core.sources.drivers.protocol import (
     enforce_row_limit,
     unique_column_names,
 )
-from northmoor.core.sources.drivers.server import WAIT, unreachable
+from northmoor.core.sources.drivers.server import WAIT, encryption_of, unreachable
 from northmoor.core.values.scalars import Value
 
 _INTEGERS = {FIELD_TYPE.TINY, FIELD_TYPE.SHORT, FIELD_TYPE.INT24, FIELD_TYPE.LONG, FIELD_TYPE.LONGLONG, FIELD_TYPE.YEAR}
@@ -85,8 +86,8 @@ class MariadbDriver:
 
     dialect = "mysql"
 
-    def __init__(self, connection: MariadbConnection, password: str | None) -> None:
-        self._connection, self._password = connection, password
+    def __init__(self, connection: MariadbConnection, credential: Credential) -> None:
+        self._connection, self._credential = connection, credential
 
     @property
     def identity(self) -> str:
@@ -166,28 +167,25 @@ class MariadbDriver:
 
     def _open(self, **more: Any) -> Any:
         server = self._connection
+        encryption = encryption_of(server, self._credential)
         where = (
             {"unix_socket": server.host} if server.host.startswith("/") else {"host": server.host, "port": server.port}
         )
         try:
-            connection: Any = pymysql.connect(
+            connection: Any = _Connection(
                 **where,
+                must_encrypt=encryption in ("required", "verified"),
                 user=server.user,
-                password=self._password or "",
+                password=self._credential.password or "",
                 database=server.database,
                 charset="utf8mb4",
                 connect_timeout=WAIT,
-                ssl=_encryption(server),
+                ssl=_encryption(encryption),
                 **more,
             )
             with connection.cursor() as cursor:
                 cursor.execute("set session transaction read only")
                 cursor.execute(f"set session lock_wait_timeout = {WAIT}, innodb_lock_wait_timeout = {WAIT}")
-            if server.encryption in ("required", "verified") and not isinstance(connection._sock, ssl.SSLSocket):
-                _end(connection)
-                raise ConnectionFault(
-                    f"The server at {server.host} offers no encryption, and the connection asks for it."
-                )
         except (pymysql.Error, OSError) as error:
             raise self._unreachable(error) from error
         return connection
@@ -203,6 +201,8 @@ class MariadbDriver:
     def _unreachable(self, error: Exception) -> ConnectionFault:
         code = error.args[0] if error.args else 0
         message = str(error.args[-1])
+        if isinstance(error, ssl.SSLError) or "certificate" in message.lower() or message == _NO_ENCRYPTION:
+            return unreachable(self._connection, "encryption", message)
         if code == ER.ACCESS_DENIED_ERROR:
             return unreachable(self._connection, "password", message)
         if code == ER.BAD_DB_ERROR:
@@ -216,7 +216,7 @@ class MariadbDriver:
 
 def open_driver(library: DriverHost, connection: MariadbConnection) -> MariadbDriver:
     """The driver of a connection of a library."""
-    return MariadbDriver(connection, library.secrets.password(connection))
+    return MariadbDriver(connection, library.secrets.credential(connection))
 
 
 def _grouped(cursor: Any, sql: str) -> dict[str, list[tuple[Any, ...]]]:
@@ -257,11 +257,27 @@ def _fault(error: pymysql.Error, text: DriverSql) -> QueryError | ConnectionFaul
     return QueryError(f"The server refuses it: {message.rstrip('.')}.", position=position)
 
 
-def _encryption(connection: MariadbConnection) -> Any:
-    if connection.encryption == "off":
+_NO_ENCRYPTION = "the server offers none"
+
+
+class _Connection(pymysql.connections.Connection):
+    """A connection that says nothing of the user to a server that offers no encryption, where there has to be one."""
+
+    def __init__(self, must_encrypt: bool, **settings: Any) -> None:
+        self._must_encrypt = must_encrypt
+        super().__init__(**settings)
+
+    def _request_authentication(self) -> None:
+        if self._must_encrypt and not self.server_capabilities & CLIENT.SSL:  # type: ignore[attr-defined]
+            raise pymysql.err.OperationalError(0, _NO_ENCRYPTION)
+        super()._request_authentication()  # type: ignore[misc]  # its stubs leave out what is its own
+
+
+def _encryption(encryption: Encryption) -> Any:
+    if encryption == "off":
         return None
     context = ssl.create_default_context()
-    if connection.encryption != "verified":
+    if encryption != "verified":
         context.check_hostname = False
         context.verify_mode = ssl.CERT_NONE
     return context

@@ -4,9 +4,12 @@ Rows come from a cursor in the server, so that the first ones are there at once,
 bound. The session is read-only at the server, and waits for locks a limited time.
 """
 
+import os
+import ssl
 from collections.abc import Iterator
 from contextlib import closing, contextmanager
 from datetime import UTC, datetime
+from pathlib import Path
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -26,14 +29,17 @@ from northmoor.core.model.connections import PostgresqlConnection
 from northmoor.core.model.kinds.value_kinds import KindName
 from northmoor.core.model.kinds.value_types import MAX_PRECISION, ValueType
 from northmoor.core.sources.drivers.catalog import Catalog, Routine
+from northmoor.core.sources.drivers.credentials import Credential
 from northmoor.core.sources.drivers.postgresql_rows import RowStream
 from northmoor.core.sources.drivers.protocol import DriverHost, QueryRequest, ResultStream, enforce_row_limit
 from northmoor.core.sources.drivers.reflection import reflected_tables
-from northmoor.core.sources.drivers.server import WAIT, unreachable
+from northmoor.core.sources.drivers.server import WAIT, encryption_of, unreachable
 from northmoor.core.values.parameter_values import Listed
 from northmoor.core.values.scalars import Value
 
 _ENCRYPTION = {"off": "disable", "if offered": "prefer", "required": "require", "verified": "verify-full"}
+_BUNDLES = ("/etc/ssl/certs/ca-certificates.crt", "/etc/pki/tls/certs/ca-bundle.crt", "/etc/ssl/ca-bundle.pem")
+"""Where Linux distributions keep the authorities that they trust."""
 _OIDS: dict[KindName, tuple[int, int]] = {
     "boolean": (16, 1000),
     "integer": (20, 1016),
@@ -71,8 +77,8 @@ class PostgresqlDriver:
 
     dialect = "postgres"
 
-    def __init__(self, connection: PostgresqlConnection, password: str | None) -> None:
-        self._connection, self._password = connection, password
+    def __init__(self, connection: PostgresqlConnection, credential: Credential) -> None:
+        self._connection, self._credential = connection, credential
 
     @property
     def identity(self) -> str:
@@ -143,13 +149,15 @@ class PostgresqlDriver:
 
     def _address(self, zone: ZoneInfo) -> str:
         server = self._connection
+        encryption = encryption_of(server, self._credential)
         return make_conninfo(
             host=server.host,
             port=server.port,
             dbname=server.database,
             user=server.user,
-            password=self._password or "",
-            sslmode=_ENCRYPTION[server.encryption],
+            password=self._credential.password or "",
+            sslmode=_ENCRYPTION[encryption],
+            **({"sslrootcert": _root_certificates()} if encryption == "verified" else {}),
             connect_timeout=WAIT,
             keepalives_idle=30,
             application_name="Northmoor",
@@ -159,6 +167,8 @@ class PostgresqlDriver:
 
     def _unreachable(self, message: str) -> ConnectionFault:
         words = message.lower()
+        if any(text in words for text in ("certificate", "does not support ssl", "ssl error")):
+            return unreachable(self._connection, "encryption", message)
         if "password authentication failed" in words or "no password supplied" in words:
             return unreachable(self._connection, "password", message)
         if 'database "' in words and "does not exist" in words:
@@ -170,9 +180,15 @@ class PostgresqlDriver:
         return unreachable(self._connection, "port", message)
 
 
+def _root_certificates() -> str:
+    """The file of the authorities that this system trusts; the driver's own idea of where it is may be another's."""
+    known = (os.environ.get("SSL_CERT_FILE"), ssl.get_default_verify_paths().cafile, *_BUNDLES)
+    return next((path for path in known if path and Path(path).is_file()), "system")
+
+
 def open_driver(library: DriverHost, connection: PostgresqlConnection) -> PostgresqlDriver:
     """The driver of a connection of a library."""
-    return PostgresqlDriver(connection, library.secrets.password(connection))
+    return PostgresqlDriver(connection, library.secrets.credential(connection))
 
 
 def _numbered(request: QueryRequest) -> tuple[DriverSql, list[str]]:
