@@ -28,14 +28,16 @@ NEAREST = {
     "layout/table/pagination": "test_pagination test_reference_paginator",
     "layout/table/cell_layout": "test_layout test_table_parts",
     "layout/chart/scales": "test_scales",
-    "sources/drivers/read_only": "test_sources test_binding",
+    "sources/drivers/read_only": "test_read_only",
     "sources/typing/coercion": "test_coercion",
+    "sources/typing/decimals": "test_long_decimals test_coercion",
     "compute/parameters/resolution": "test_parameter_resolution",
     "compute/crosstab/preaggregation": "test_matrix",
     "expr/formats": "test_formats",
+    "expr/number_patterns": "test_number_patterns",
 }
 """Modules of the core, and the tests, without servers, that should notice a change of each."""
-WORKERS = 1
+WORKERS = 2
 
 
 def without_annotations(source: str) -> str | None:
