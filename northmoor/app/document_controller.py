@@ -10,15 +10,17 @@ from pydantic import ValidationError
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from northmoor.core.compute.parameters.resolution import ResolvedValues
-from northmoor.core.errors import NorthmoorError
+from northmoor.core.errors import NorthmoorError, ReportChangedElsewhere, ReportFileError
 from northmoor.core.layout.table.collapsing import Fold
 from northmoor.core.model.blocks.table import RowPlace
 from northmoor.core.model.edits import ChartPlace
 from northmoor.core.model.kinds.value_kinds import KindName
+from northmoor.core.model.merging import Conflict, merge_reports
 from northmoor.core.model.report import Edition, Report
+from northmoor.core.model.serialization import read_report
 from northmoor.core.sources.drivers.credentials import Secrets
 from northmoor.core.sources.library import Library
-from northmoor.core.store.report_files import load_report, save_report
+from northmoor.core.store.report_files import report_bytes, save_report
 from northmoor.core.values.parameter_values import DATA_TIME
 
 ReportEdit = Callable[[Report, str], Report]
@@ -95,6 +97,8 @@ class DocumentController(QObject):
         self._chosen_edition: str | None = None
         self.selection = WHOLE_PAGE
         self.folds: dict[str, Fold] = {}
+        self._on_disk = b""
+        self._base: Report | None = None
         self._steps: list[UndoEntry] = []
         self._at = -1
         self._saved_at = -1
@@ -139,7 +143,9 @@ class DocumentController(QObject):
 
     def open(self, path: Path, values: dict[str, Any] | None = None) -> None:
         """Open a report, with values for its parameters. Raises NorthmoorError; what was open stays open then."""
-        report = load_report(path)
+        data = report_bytes(path)
+        report = read_report(data, path.name)
+        self._on_disk, self._base = data, report
         self.folds = {}
         self.library = Library.around(path, self.secrets)
         self.path = path
@@ -153,15 +159,55 @@ class DocumentController(QObject):
         self.selected.emit(self.selection)
 
     def save(self, path: Path | None = None) -> None:
-        """Write the report to its file or another. Raises NorthmoorError."""
+        """Write the report to its file or another.
+
+        Raises NorthmoorError; ReportChangedElsewhere where its own file is no longer what it was read from.
+        """
         target = path or self.path
         assert target is not None
         assert self.report is not None
+        if target == self.path and self.is_changed_elsewhere:
+            raise ReportChangedElsewhere(f"{target.name} was changed elsewhere since it was opened.")
         save_report(self.report, target)
+        self._on_disk, self._base = report_bytes(target), self.report
         if path is not None and path != self.path:
             self.path, self.library = path, Library.around(path, self.secrets)
         self._saved_at = self._at
         self.saved_changed.emit()
+
+    @property
+    def is_changed_elsewhere(self) -> bool:
+        """Whether the report's file holds something else than what was read from it or written last."""
+        try:
+            return self.path is not None and self.path.exists() and report_bytes(self.path) != self._on_disk
+        except ReportFileError:
+            return False  # saving will say what is wrong with it
+
+    def take_theirs(self) -> None:
+        """Show the report as it was changed elsewhere; that can be undone. Raises NorthmoorError."""
+        theirs, data = self._theirs()
+        self.edit("Take what was changed elsewhere", lambda *_: theirs)
+        self._on_disk, self._base, self._saved_at = data, theirs, self._at
+        self.saved_changed.emit()
+
+    def keep_mine(self) -> None:
+        """Let the next saving replace what was changed elsewhere. Raises NorthmoorError."""
+        self._on_disk = self._theirs()[1]
+
+    def take_both(self) -> tuple[Conflict, ...]:
+        """Take the changes of both as one step; where they contradict each other, mine stays. Raises NorthmoorError."""
+        assert self.report is not None
+        assert self._base is not None
+        theirs, data = self._theirs()
+        merged, conflicts = merge_reports(self._base, self.report, theirs)
+        self.edit("Merge what was changed elsewhere", lambda *_: merged)
+        self._on_disk, self._base = data, theirs
+        return conflicts
+
+    def _theirs(self) -> tuple[Report, bytes]:
+        assert self.path is not None
+        data = report_bytes(self.path)
+        return read_report(data, self.path.name), data
 
     def edit(self, label: str, change: ReportEdit) -> bool:
         """Make an edit of the shown edition; a refused one leaves the report as it is and says why."""

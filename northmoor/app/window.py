@@ -36,7 +36,8 @@ from northmoor.app.new_report_action import NewReportAction
 from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
 from northmoor.app.preflight_panel import PreflightButton
-from northmoor.app.recovery_prompt import RecoveryPrompt
+from northmoor.app.report_file.changed_elsewhere import ChangedElsewhere
+from northmoor.app.report_file.recovery_prompt import RecoveryPrompt
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import HEATHER, PAPER, PEAT
 from northmoor.app.widgets.widget_tools import hide_and_delete, reapply_style
@@ -66,6 +67,7 @@ class Window(QMainWindow):
         self.data = DataWorkspace(self.controller, self.worker, self.catalog_worker)
         self.parameters = ParameterBar(self.controller)
         self._recovery = RecoveryPrompt(self.controller, self)
+        self._changed_elsewhere = ChangedElsewhere(self.controller, self)
         self._stack = QStackedWidget()
         self._title = QLabel()
         self._editions = QWidget()
@@ -223,6 +225,7 @@ class Window(QMainWindow):
         for signal in (controller.edition_chosen, controller.changed):
             signal.connect(self._show_editions)
         controller.refused.connect(lambda message: self.tell(message, "fault"))
+        self._changed_elsewhere.message.connect(self.tell)
         worker.resolved.connect(self._accept_resolved)
         worker.rendered.connect(self._show_rendered)
         worker.failed.connect(self._show_failure)
@@ -276,13 +279,12 @@ class Window(QMainWindow):
 
     def save(self) -> bool:
         """Save the report."""
-        if self.controller.report is None:
-            return False
-        return self._save_to(None)
+        return self.controller.report is not None and self._save_to(None)
 
     def _save_to(self, path: Path | None) -> bool:
         try:
-            self.controller.save(path)
+            if not self._changed_elsewhere.save(path):
+                return False
         except NorthmoorError as error:
             self.tell(str(error), "fault")
             return False

@@ -2,7 +2,8 @@
 
 NorthmoorError
 ├── ReportFileError       a report or connections file cannot be read or written
-│   └── NewerFileError    it was written by a newer Northmoor
+│   ├── NewerFileError    it was written by a newer Northmoor
+│   └── ReportChangedElsewhere  another program has changed it since it was read
 ├── ConnectionFault       a connection is unknown or does not answer
 │   └── WrongPassword     its server wants a password, or another one
 ├── QueryError            a query cannot be run or its rows cannot be read
@@ -71,6 +72,10 @@ class NorthmoorError(Exception):
 
 class ReportFileError(NorthmoorError):
     """A report or connections file cannot be read or written."""
+
+
+class ReportChangedElsewhere(ReportFileError):
+    """Another program, or another window, has changed a report since it was read."""
 
 
 class NewerFileError(ReportFileError):

@@ -95,3 +95,13 @@ def test_measures_of_a_matrix_and_series_of_a_chart_go_alone(window: Window, qtb
         do(window, "remove")
         assert edits.block_of(window.controller.report, "full", block.name) == block
     settle(window, qtbot)
+
+
+def test_a_part_that_is_gone_takes_nothing_else_with_it(window: Window) -> None:
+    window.controller.select(Selection("cell", TABLE, "detail", None, "tickets"))
+    window.controller.edit("x", lambda r, e: edits.remove_column(r, e, TABLE, "tickets"))
+    had = report_text(window.controller.report)
+    for command in ("remove", "cut", "duplicate"):
+        window.controller.select(Selection("cell", TABLE, "detail", None, "tickets"))
+        do(window, command)
+    assert report_text(window.controller.report) == had

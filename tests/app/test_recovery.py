@@ -7,7 +7,7 @@ import pytest
 from PyQt6.QtWidgets import QMessageBox
 from pytestqt.qtbot import QtBot
 
-from northmoor.app import recovery_prompt
+from northmoor.app.report_file import recovery_prompt
 from northmoor.app.window import Window
 from northmoor.core.store.recovery_copies import found_copy, keep_copy, recovery_path
 from northmoor.core.store.report_files import load_report

@@ -2,5 +2,5 @@
 
 Reading order: `base` and `lengths`, `links`, `kinds`; the parts `queries`,
 `parameters`, `styles`, `pages`, `blocks`, and `report`, which holds them; `connections`, a library's file; `edits`;
-`serialization`, from parts to JSON text and back; `clipboard`, `page_templates`, `findings`, `schema`.
+`serialization`, from parts to JSON text and back; `clipboard`, `merging`, `page_templates`, `findings`, `schema`.
 """

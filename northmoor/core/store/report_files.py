@@ -19,18 +19,22 @@ def load_report(path: Path) -> Report:
     return load_part(path, Report, "northmoor_report", REPORT_VERSION, "a report")
 
 
-def load_part(path: Path, kind: type[P], version_entry: str, newest: int, what: str) -> P:
-    """The part that a versioned JSON file holds; the same errors as `load_report`."""
+def report_bytes(path: Path, what: str = "a report") -> bytes:
+    """What a file holds. Raises ReportFileError."""
     try:
         found = path.stat()
         if not stat.S_ISREG(found.st_mode):
             raise ReportFileError(f"{path.name} is a folder or device, and not {what}.")
         if found.st_size > _LARGEST:
             raise ReportFileError(f"{path.name} is larger than 64 MB; that is not {what}.")
-        data = path.read_bytes()
+        return path.read_bytes()
     except OSError as error:
         raise ReportFileError(f"{path} cannot be read: {error.strerror}.") from error
-    return read_part(data, path.name, kind, version_entry, newest, what)
+
+
+def load_part(path: Path, kind: type[P], version_entry: str, newest: int, what: str) -> P:
+    """The part that a versioned JSON file holds; the same errors as `load_report`."""
+    return read_part(report_bytes(path, what), path.name, kind, version_entry, newest, what)
 
 
 def save_report(report: Report, path: Path) -> None:

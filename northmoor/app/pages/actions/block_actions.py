@@ -8,7 +8,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog
 
-from northmoor.app.document_controller import DocumentController, Selection
+from northmoor.app.document_controller import WHOLE_PAGE, DocumentController, Selection
 from northmoor.app.pages.actions.part_actions import SelectedPart, selected_part
 from northmoor.core.expr.language import column_expression
 from northmoor.core.model import clipboard, edits
@@ -161,11 +161,16 @@ class BlockActions(QObject):
         report, edition, selection = self._controller.report, self._controller.edition, self._controller.selection
         if report is None or edition is None or len(self._chosen()) > 1:
             return None
-        return selected_part(selection, report, edition.name)
+        try:
+            return selected_part(selection, report, edition.name)
+        except (LookupError, StopIteration):  # it is gone; the block around it was not meant
+            self._controller.select(WHOLE_PAGE)
+            return None
 
     def copy(self) -> bool:
         """Put the chosen column or blocks on the clipboard as JSON; whether that was possible."""
-        report, edition, names, part = self._controller.report, self._controller.edition, self.names, self.part
+        part = self.part
+        report, edition, names = self._controller.report, self._controller.edition, self.names
         if report is None or edition is None or (part is None and not names):
             self.message.emit("Choose a block on the page or in Contents, then copy it.", "warning")
             return False
@@ -207,7 +212,8 @@ class BlockActions(QObject):
 
     def duplicate(self) -> None:
         """Put a copy of the chosen part or blocks after them."""
-        report, edition, names, part = self._controller.report, self._controller.edition, self.names, self.part
+        part = self.part
+        report, edition, names = self._controller.report, self._controller.edition, self.names
         if part is not None:
             if part.duplicate is None:
                 self.message.emit(f"There can be only one: {part.name} cannot be duplicated.", "warning")
@@ -229,13 +235,14 @@ class BlockActions(QObject):
 
     def remove(self) -> None:
         """Take the chosen part or blocks out."""
-        names, part = self.names, self.part
+        part = self.part
+        names = self.names
         if part is not None:
             if self._controller.edit(f"Remove {part.name}", part.remove):
                 self._controller.select(part.left)
                 self.message.emit(f"Removed {part.name}; Ctrl+Z brings it back.", "good")
         elif names and self._controller.edit("Take out", partial(edits.remove_blocks, names=names)):
-            self._controller.select(Selection("page"))
+            self._controller.select(WHOLE_PAGE)
 
     def move_into(self, name: str, target: Target) -> None:
         """Move a block into another cell."""

@@ -1,0 +1,102 @@
+"""Two people on one report: saving overwrites nobody's work, and what was changed elsewhere is noticed."""
+
+import os
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QApplication, QMessageBox
+from pytestqt.qtbot import QtBot
+
+from northmoor.app.window import Window
+from northmoor.core.model import edits
+from northmoor.core.model.report import Report
+from northmoor.core.store.report_files import load_report, save_report
+from tests.app.test_blocks import do
+
+TABLE = ("full", "fares-table")
+
+
+def theirs(path: Path, change: Callable[[Report], Report]) -> None:
+    """Someone else changes the file."""
+    save_report(change(load_report(path)), path)
+
+
+def answering(text: str) -> list[str]:
+    """Press a button of the next box, and of each one after it its first; the texts that they show."""
+    shown: list[str] = []
+
+    def answer() -> None:
+        box = QApplication.activeModalWidget()
+        if not isinstance(box, QMessageBox):
+            QTimer.singleShot(20, answer)
+            return
+        shown.append(box.text())
+        buttons = [button for button in box.buttons() if button.text().replace("&", "") == text]
+        QTimer.singleShot(20, answer)
+        (buttons or box.buttons())[0].click()
+
+    QTimer.singleShot(0, answer)
+    return shown
+
+
+def test_a_change_elsewhere_is_shown_where_nothing_is_unsaved_and_can_be_undone(
+    window: Window, copy: Path, qtbot: QtBot
+) -> None:
+    with qtbot.waitSignal(window._changed_elsewhere.message, timeout=5_000) as told:
+        theirs(copy, lambda r: r.but(title="Theirs"))
+    assert "undo brings the old one back" in told.args[0]
+    assert window.controller.report.title == "Theirs"
+    assert window.controller.is_saved
+    theirs(copy, lambda r: r.but(title="Theirs again"))  # the file is another one now, and is still watched
+    qtbot.waitUntil(lambda: window.controller.report.title == "Theirs again", timeout=5_000)
+    do(window, "undo", "undo")
+    assert window.controller.report.title == "Fares by route and month"
+
+
+@pytest.mark.parametrize(
+    ("answer", "title", "column"),
+    [("Both", "Theirs", "Mine"), ("Only mine", "Fares by route and month", "Mine"), ("Only theirs", "Theirs", "Fares")],
+)
+def test_saving_asks_whose_changes_are_kept(
+    window: Window, copy: Path, qtbot: QtBot, answer: str, title: str, column: str
+) -> None:
+    window.controller.edit("Mine", lambda r, _: edits.change_column(r, *TABLE, "fares", title="Mine"))
+    before = edits.table_of(load_report(copy), *TABLE).columns
+    theirs(copy, lambda r: r.but(title="Theirs"))
+    qtbot.waitUntil(lambda: "saving asks" in window._notice.toolTip(), timeout=5_000)
+    shown = answering(answer)
+    window.save()
+    assert "Someone else has changed" in shown[0]
+    assert window.controller.is_saved
+    kept = load_report(copy)
+    assert kept == window.controller.report
+    assert kept.title == title
+    wanted = column if column == "Mine" else next(c.title for c in before if c.name == "fares")
+    assert next(c.title for c in edits.table_of(kept, *TABLE).columns if c.name == "fares") == wanted
+    do(window, *["undo"] * (answer != "Only mine"))
+    assert edits.table_of(window.controller.report, *TABLE).columns != before  # mine is in the history
+
+
+def test_what_both_changed_is_named_and_cancel_writes_nothing(window: Window, copy: Path) -> None:
+    window.controller.edit("Mine", lambda r, _: r.but(title="Mine"))
+    theirs(copy, lambda r: r.but(title="Theirs"))
+    shown = answering("Cancel")
+    assert not window.save()
+    assert not window.controller.is_saved
+    assert load_report(copy).title == "Theirs"
+    shown = answering("Both")
+    assert window.save()
+    assert "• title" in shown[1]
+    assert load_report(copy).title == "Mine"
+
+
+def test_a_file_that_is_gone_or_only_touched_is_saved_unasked(window: Window, copy: Path) -> None:
+    os.utime(copy)
+    window.controller.edit("Mine", lambda r, _: r.but(title="Mine"))
+    assert window.save()
+    copy.unlink()
+    window.controller.edit("Mine", lambda r, _: r.but(title="Mine again"))
+    assert window.save()
+    assert load_report(copy).title == "Mine again"
