@@ -100,3 +100,26 @@ def test_a_catalog_is_read_again_when_the_file_changed_or_when_asked(library: Ma
     assert made.catalog("db", CancelToken(), refresh=True) is not first
     Path(made.root / "db.sqlite").touch()
     assert made.catalog("db", CancelToken()) == first
+
+
+def test_two_programs_that_each_add_a_connection_keep_both(tmp_path: Path) -> None:
+    Library(tmp_path, None).save()
+    mine, theirs = Library.around(tmp_path), Library.around(tmp_path)
+    mine.add(SqliteConnection(name="mine", database="a.sqlite"))
+    theirs.add(SqliteConnection(name="theirs", database="b.sqlite"))
+    assert [c.name for c in Library.around(tmp_path).connections.connections] == ["mine", "theirs"]
+    with pytest.raises(ReportFileError, match="has a connection mine already"):
+        theirs.add(SqliteConnection(name="mine", database="c.sqlite"))
+    mine.remove("mine")
+    assert [c.name for c in Library.around(tmp_path).connections.connections] == ["theirs"]
+
+
+def test_saving_through_a_link_keeps_the_link(tmp_path: Path) -> None:
+    (tmp_path / "far").mkdir()
+    link, file = tmp_path / "connections.json", tmp_path / "far" / "connections.json"
+    Library(tmp_path / "far", None).save()
+    link.symlink_to(file)
+    Library.around(tmp_path).add(SqliteConnection(name="db", database="a.sqlite"))
+    assert link.is_symlink()
+    assert '"db"' in file.read_text()
+    assert [path.name for path in (tmp_path / "far").iterdir()] == ["connections.json"]

@@ -11,7 +11,7 @@ from importlib import import_module
 from pathlib import Path
 from typing import Any, TypeVar
 
-from northmoor.core.base.atomic_write import write_atomically
+from northmoor.core.base.atomic_write import locked_folder, write_atomically
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import ConnectionFault, NorthmoorError, Place, ReportFileError, did_you_mean
 from northmoor.core.model.connections import (
@@ -39,6 +39,14 @@ _LONGEST_NAME = 255
 _D = TypeVar("_D")
 
 
+_Known = tuple[Connection, ...]
+
+
+def _connections_in(root: Path) -> Connections:
+    kind = "a connections file"
+    return load_part(root / CONNECTIONS_FILE, Connections, "northmoor_connections", CONNECTIONS_VERSION, kind)
+
+
 class Library:
     """A folder with connections, shared queries, reports, data and pictures."""
 
@@ -59,14 +67,7 @@ class Library:
         folder = path.resolve() if path.is_dir() else path.resolve().parent
         for root in (folder, *folder.parents):
             if (root / CONNECTIONS_FILE).is_file():
-                found = load_part(
-                    root / CONNECTIONS_FILE,
-                    Connections,
-                    "northmoor_connections",
-                    CONNECTIONS_VERSION,
-                    "a connections file",
-                )
-                return cls(root, found, secrets)
+                return cls(root, _connections_in(root), secrets)
         return cls(folder, None, secrets)
 
     # connections
@@ -165,16 +166,20 @@ class Library:
         Raises ReportFileError when the name is taken or the library cannot be written; nothing is changed then.
         """
         kept = self._inside(connection)
-        others = [c for c in self.connections.connections if c.name != instead_of]
-        if any(c.name == kept.name for c in others):
-            raise ReportFileError(f"The library has a connection {kept.name} already; choose another name.")
-        listed = tuple(kept if c.name == instead_of else c for c in self.connections.connections)
-        self._save(listed if instead_of is not None else (*listed, kept))
+
+        def change(known: _Known) -> _Known:
+            if any(c.name == kept.name != instead_of for c in known):
+                raise ReportFileError(f"The library has a connection {kept.name} already; choose another name.")
+            if any(c.name == instead_of for c in known):
+                return tuple(kept if c.name == instead_of else c for c in known)
+            return (*known, kept)
+
+        self._change(change)
         return kept.name
 
     def remove(self, name: str) -> None:
         """Take a connection out; the data stay. Raises ReportFileError."""
-        self._save(tuple(c for c in self.connections.connections if c.name != name))
+        self._change(lambda known: tuple(c for c in known if c.name != name))
 
     def _inside(self, connection: Connection) -> Connection:
         if not isinstance(connection, PathConnection):
@@ -183,15 +188,17 @@ class Library:
         stored = str(path.relative_to(root) if path.is_relative_to(root) else path)
         return connection.at(stored)
 
-    def _save(self, connections: tuple[Connection, ...]) -> None:
-        changed = Connections(connections=connections)
-        text = part_text(changed, "northmoor_connections", CONNECTIONS_VERSION)
-        write_atomically(self.root / CONNECTIONS_FILE, lambda part: part.write_text(text, encoding="utf-8"))
-        self.connections = changed
+    def _change(self, change: Callable[[_Known], _Known]) -> None:
+        """Change the connections as the file has them now, which another program may have changed meanwhile."""
+        with locked_folder(self.root):
+            known = _connections_in(self.root) if (self.root / CONNECTIONS_FILE).is_file() else self.connections
+            self.connections = Connections(connections=change(known.connections))
+            self.save()
 
     def save(self) -> None:
-        """Write the connections file. Raises ReportFileError."""
-        self._save(self.connections.connections)
+        """Write the connections file as it is here. Raises ReportFileError."""
+        text = part_text(self.connections, "northmoor_connections", CONNECTIONS_VERSION)
+        write_atomically(self.root / CONNECTIONS_FILE, lambda part: part.write_text(text, encoding="utf-8"))
 
     # files
 
