@@ -1,7 +1,6 @@
 """The window: workspaces at the left, the bar with parameters on top, messages below."""
 
 from functools import partial
-from html import escape
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -39,8 +38,9 @@ from northmoor.app.preflight_panel import PreflightButton
 from northmoor.app.report_file.changed_elsewhere import ChangedElsewhere
 from northmoor.app.report_file.recovery_prompt import RecoveryPrompt
 from northmoor.app.widgets.icons import icon
+from northmoor.app.widgets.notice import Notice
 from northmoor.app.widgets.theme import HEATHER, PAPER, PEAT
-from northmoor.app.widgets.widget_tools import hide_and_delete, reapply_style
+from northmoor.app.widgets.widget_tools import hide_and_delete
 from northmoor.app.worker import Rendered, RenderJob, ValuesResolved, Worker
 from northmoor.core.compute.parameters.resolution import ResolvedValues
 from northmoor.core.errors import NorthmoorError
@@ -75,7 +75,7 @@ class Window(QMainWindow):
         self._deliver = QPushButton("Deliver")
         self._fetch = QToolButton()
         self._facts = QLabel()
-        self._notice = QLabel()
+        self._notice = Notice()
         self._place_label = QLabel()
         self._zoom_label = QLabel()
         self._workspace_buttons: dict[str, QToolButton] = {}
@@ -454,11 +454,7 @@ class Window(QMainWindow):
 
     def tell(self, text: str, kind: str) -> None:
         """Say something in the line below: kind is quiet, good, warning or fault."""
-        self._notice.setObjectName(kind)
-        reapply_style(self._notice)
-        shown = self._notice.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, max(self.width() - 560, 200))
-        self._notice.setText(shown)
-        self._notice.setToolTip(escape(text))
+        self._notice.tell(text, kind, max(self.width() - 560, 200))
 
     def _opened(self) -> None:
         self.pages.canvas.clear()

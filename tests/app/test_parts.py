@@ -105,3 +105,12 @@ def test_a_part_that_is_gone_takes_nothing_else_with_it(window: Window) -> None:
         window.controller.select(Selection("cell", TABLE, "detail", None, "tickets"))
         do(window, command)
     assert report_text(window.controller.report) == had
+
+
+def test_what_was_done_can_be_read_while_the_pages_are_made_again(window: Window, qtbot: QtBot) -> None:
+    window.controller.select(Selection("cell", TABLE, "total", "route", "fares"))
+    do(window, "remove")
+    settle(window, qtbot)
+    assert window._notice.text() == "Removed the total fares; Ctrl+Z brings it back."
+    window.tell("That is no length.", "fault")
+    assert window._notice.text() == "That is no length."
