@@ -422,8 +422,10 @@ class Window(QMainWindow):
         queries = self.controller.report.queries if self.controller.report is not None else ()
         found = [PaletteEntry(q.name, "query", "file-text", partial(self.show_query, q.name)) for q in queries]
         found += [
-            PaletteEntry(unit.parameter.shown_name, "parameter", "sliders-horizontal", unit.control.target.setFocus)
-            for unit in self.parameters.units.values()
+            PaletteEntry(
+                unit.parameter.shown_name, "parameter", "sliders-horizontal", partial(self.parameters.go_to, name)
+            )
+            for name, unit in self.parameters.units.items()
         ]
         self._finder = CommandPalette([*commands, *self.pages.entries(), *found], self)
         self._finder.show()

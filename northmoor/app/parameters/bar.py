@@ -134,6 +134,11 @@ class ParameterBar(QWidget):
         assert action is not None
         action.triggered.connect(lambda _=False: run())  # type: ignore[operator]  # it is callable
 
+    def go_to(self, name: str) -> None:
+        """Put the keyboard into the control of a parameter, if it is still there."""
+        if name in self.units:
+            self.units[name].control.target.setFocus()
+
     def ask_keep(self) -> None:
         """Ask for a name, and keep the current values under it in the report."""
         name, is_given = QInputDialog.getText(self, "Keep these values", "Name of the set:")

@@ -113,6 +113,7 @@ class PickedColumn(QWidget):
         self.query.setCurrentText(query)
         self.query.setAccessibleName("Query")
         self._line = QLineEdit()
+        self._line.setStyleSheet("border: none; padding: 0; background: transparent;")  # the box has its own
         self.column.setEditable(True)
         self.column.setLineEdit(self._line)
         self.column.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
