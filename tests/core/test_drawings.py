@@ -104,7 +104,7 @@ def test_links_open_addresses_of_the_web_only(library: MakeLibrary) -> None:
         assert str(annotation.A.URI) == "https://tarrow.example/waybills/W25-00002"
     evil = render(report_of(table_of(column.but(link="file:///etc/{t}"))), library(NUMBERS))
     assert items(evil, "link") == []
-    assert "https, http or mailto" in " ".join(finding.message for finding in preflight(evil))
+    assert "https, http, mailto or tel" in " ".join(finding.message for finding in preflight(evil))
 
 
 def test_ticks_are_words_of_a_boolean(library: MakeLibrary) -> None:

@@ -75,7 +75,7 @@ def _first_fault(addresses: Iterable[str], document: Document) -> str | None:
             return f"Its link leads to #{place[:60]}, and no cell has that as its place name."
         if report is None:
             return (
-                "A link opens an https, http or mailto address, a #place, or a report that ends in .moor; "
+                "A link opens an https, http, mailto or tel address, a #place, or a report that ends in .moor; "
                 f"{address[:60]!r} is none of these."
             )
         key = f"{report.file}?{sorted(report.values)}"
