@@ -14,12 +14,17 @@ NorthmoorError
 ├── ExpressionError       an expression or template does not parse, or names what is not there
 ├── LayoutError           a block cannot be placed
 ├── OutputError           the result cannot be written
+├── Mistake               an error that nobody expected
 └── Cancelled             the user stopped the work
 """
 
-from collections.abc import Iterable
+import logging
+import traceback
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from difflib import get_close_matches
+from pathlib import Path
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,6 +73,28 @@ class NorthmoorError(Exception):
         """The same error, placed, for callers that know the place better than the raiser."""
         self.place = place
         return self
+
+
+class Mistake(NorthmoorError):
+    """An error that nobody expected: a mistake of ours, not of who made the report."""
+
+
+@contextmanager
+def mistakes_caught(work: str) -> Iterator[None]:
+    """Let no error but ours leave a stage of a part's work, so that the rest of the report goes on.
+
+    `work` says what was done, such as ``laying it out``. What was not expected is logged, with its place in the code,
+    and becomes a Mistake. Raises whatever of ours is raised inside.
+    """
+    try:
+        yield
+    except NorthmoorError:
+        raise
+    except Exception as error:
+        logging.getLogger(__name__).warning("A mistake in %s", work, exc_info=True)
+        at = traceback.extract_tb(error.__traceback__)[-1]
+        details = f"{type(error).__name__} in {Path(at.filename).name}, line {at.lineno}: {str(error)[:200]}"
+        raise Mistake(f"Northmoor made a mistake in {work}; please report this: {details}") from error
 
 
 class ReportFileError(NorthmoorError):

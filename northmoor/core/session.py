@@ -32,7 +32,7 @@ from northmoor.core.compute.table.evaluation import TableData, table_plan
 from northmoor.core.compute.table.page_totals import PageRanges, compute_page_totals
 from northmoor.core.document import Document, ReportProgress
 from northmoor.core.engine.rows import Rows
-from northmoor.core.errors import Cancelled, NorthmoorError, ParameterError, did_you_mean
+from northmoor.core.errors import Cancelled, NorthmoorError, ParameterError, did_you_mean, mistakes_caught
 from northmoor.core.expr.formats import FormatLocale
 from northmoor.core.layout.context import LayoutContext, Shapers
 from northmoor.core.layout.flow.layout_pass import StageResults
@@ -254,7 +254,8 @@ class Session:
             if query.name not in used:
                 continue
             try:
-                fetched[query.name] = self.rows(report, query.name, values, stop, report_progress)
+                with mistakes_caught("reading its rows"):
+                    fetched[query.name] = self.rows(report, query.name, values, stop, report_progress)
             except Cancelled:
                 raise
             except NorthmoorError as error:
@@ -292,7 +293,8 @@ class Session:
             return found
 
         try:
-            return self._arranged.get(key, data)
+            with mistakes_caught("grouping and totalling it"):
+                return self._arranged.get(key, data)
         except Cancelled:
             raise
         except NorthmoorError as error:

@@ -137,6 +137,9 @@ class Ordering:
         at = np.arange(len(kept))
         if grouping.order_by is not None:
             values = self._values(depth, grouping.order_by, around)
+            if pa.types.is_nested(values.type):
+                place = Place(block=self.order.block, row=f"level {grouping.name}")
+                raise LayoutError(f"{grouping.order_by!r} gives lists; order groups by a single value.", place)
             direction = "descending" if grouping.order == "descending" else "ascending"
             pairs = pa.table({"outer": outer, "value": values, "at": at})
             keys = [("outer", "ascending"), ("value", direction), ("at", "ascending")]

@@ -20,6 +20,7 @@ from pydantic import (
 from pydantic.json_schema import JsonSchemaValue
 from pydantic_core import CoreSchema
 
+from northmoor.core.errors import NorthmoorError
 from northmoor.core.model.lengths import Gap
 
 Name = Annotated[str, StringConstraints(pattern=r"^[A-Za-z_][A-Za-z0-9_\-]*$", max_length=63)]
@@ -46,8 +47,12 @@ class Part(BaseModel):
     def but(self, **changes: Any) -> Self:
         """The same part with some properties changed, validated like a file's.
 
-        Raises pydantic.ValidationError when a changed value does not fit.
+        Raises pydantic.ValidationError when a changed value does not fit, NorthmoorError for a text that no file can
+        hold.
         """
+        for value in changes.values():
+            if isinstance(value, str) and not value.isascii() and any("\ud800" <= char <= "\udfff" for char in value):
+                raise NorthmoorError("The text has half a character, which no file can hold. Type it again.")
         values = {name: getattr(self, name) for name in type(self).model_fields}
         return type(self).model_validate(values | changes)
 

@@ -96,7 +96,7 @@ def mark_texts(chart: Chart, measure: ChartMeasure) -> tuple[str, ...]:
 
 def _expressions(chart: Chart, depths: ChartLevels) -> Iterator[CrosstabExpression]:
     for measure in chart.measures:
-        yield from (CrosstabExpression(depths.marks, text) for text in mark_texts(chart, measure) if _parses(text))
+        yield from (CrosstabExpression(depths.marks, text) for text in mark_texts(chart, measure))
     for text in (chart.label_text, chart.link):
         yield from (CrosstabExpression(depths.marks, slot) for slot in slots_in(text or ""))
     if chart.category is not None:

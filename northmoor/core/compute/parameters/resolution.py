@@ -16,7 +16,15 @@ from northmoor.core.compute.evaluate.per_page import compute_page_expressions
 from northmoor.core.compute.parameters.choices import Choices, choices_from_rows, fixed_choices
 from northmoor.core.engine.arrow_types import type_of_arrow
 from northmoor.core.engine.rows import Rows
-from northmoor.core.errors import Cancelled, MissingValue, NorthmoorError, ParameterError, Place, did_you_mean
+from northmoor.core.errors import (
+    Cancelled,
+    MissingValue,
+    NorthmoorError,
+    ParameterError,
+    Place,
+    did_you_mean,
+    mistakes_caught,
+)
 from northmoor.core.expr.formats import FormatLocale
 from northmoor.core.expr.language import parse
 from northmoor.core.model.kinds.value_kinds import KindName
@@ -167,7 +175,8 @@ class _Resolution:
     def _guarded(self, name: str, work: Callable[[], Any]) -> Any:
         """The result of work on a part; a fault is that part's."""
         try:
-            return work()
+            with mistakes_caught("settling its value"):
+                return work()
         except Cancelled:
             raise
         except ParameterError as error:

@@ -12,7 +12,7 @@ from typing import Any
 
 from northmoor.core.base.lazy_exports import load_by_name
 from northmoor.core.compute.table.evaluation import TableData
-from northmoor.core.errors import Cancelled, NorthmoorError, Place
+from northmoor.core.errors import Cancelled, NorthmoorError, Place, mistakes_caught
 from northmoor.core.layout.flow.cursor import Cursor
 from northmoor.core.layout.flow.fragments import (
     BoxFragment,
@@ -63,7 +63,8 @@ class BlockPlacer(Cursor):
             if isinstance(block, TextBlock) and block.stays_with_next:
                 self.reserve(min(self._least(blocks[at:], scope), self.region.height))
             try:
-                self._block(block, scope)
+                with mistakes_caught("laying it out"):
+                    self._block(block, scope)
             except Cancelled:
                 raise
             except NorthmoorError as error:

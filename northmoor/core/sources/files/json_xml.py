@@ -38,10 +38,14 @@ def json_tables(path: Path, stem: str) -> list[FileTable]:
         value = _lines(path, text, error)
     except RecursionError as error:
         raise QueryError(f"{path.name} is nested too deeply.") from error
+    except ValueError as error:  # a whole number of thousands of digits
+        raise QueryError(f"{path.name} has a number of more digits than can be read.") from error
     if not isinstance(value, list | dict):
         raise QueryError(f"{path.name} holds a single value; a list of records is wanted.")
     try:
         return _tables(path, stem, value if isinstance(value, list) else [value], texts_may_be_numbers=False)
+    except UnicodeEncodeError as error:
+        raise QueryError(f"{path.name} has a text with half a character (\\ud800 to \\udfff); correct it.") from error
     except RecursionError as error:
         raise QueryError(f"{path.name} is nested too deeply.") from error
 
@@ -85,6 +89,8 @@ def _lines(path: Path, text: str, error: json.JSONDecodeError) -> list[Any]:
             values.append(json.loads(line, parse_float=Decimal))
         except json.JSONDecodeError as fault:
             raise QueryError(f"{path.name} is no sound JSON: {fault.msg} in line {number}.") from fault
+        except ValueError as fault:
+            raise QueryError(f"{path.name}, line {number}: a number has more digits than can be read.") from fault
     return values
 
 
