@@ -119,15 +119,7 @@ def _expressions(chart: Chart, depths: ChartLevels) -> Iterator[CrosstabExpressi
     yield from (CrosstabExpression(whole, slot) for text in texts for slot in slots_in(text or ""))
     ends = [end for axis in axes for end in (axis.least, axis.greatest)]
     ends += [end for line in chart.references for end in (line.at, line.until)]
-    yield from (CrosstabExpression(whole, end) for end in ends if end is not None and _parses(end))
-
-
-def _parses(text: str) -> bool:
-    try:
-        parse(text)
-    except ExpressionError:
-        return False  # reported where it is drawn
-    return True
+    yield from (CrosstabExpression(whole, end) for end in ends if end is not None)
 
 
 def evaluate_chart(plan: ChartPlan, rows: Mapping[str, Rows], values: Values, stop: CancelToken) -> ChartData:
