@@ -143,7 +143,7 @@ def test_a_value_has_the_currency_of_its_row(library: MakeLibrary) -> None:
     )
     column = Column(name="v", value="v", format="¤#,##0.00", currency="c")
     document = render(report_of(table_of(column)), library(script))
-    assert [i["text"] for i in items(document)] == ["NOK1.50", "€2.00", "£3.00"]
+    assert [i["text"] for i in items(document)] == ["NOK\u00a01.50", "€2.00", "£3.00"]
     wrong = render(report_of(table_of(column.but(currency="'XEU9'"))), library(script))
     assert "no code of a currency" in wrong.findings[0].message
 
