@@ -17,7 +17,7 @@ from northmoor.core.model.edits import ChartPlace
 from northmoor.core.model.kinds.value_kinds import KindName
 from northmoor.core.model.merging import Conflict, merge_reports
 from northmoor.core.model.report import Edition, Report
-from northmoor.core.model.serialization import read_report
+from northmoor.core.model.serialization import read_report, report_text
 from northmoor.core.sources.drivers.credentials import Secrets
 from northmoor.core.sources.library import Library
 from northmoor.core.store.report_files import report_bytes, save_report
@@ -169,7 +169,7 @@ class DocumentController(QObject):
         if target == self.path and self.is_changed_elsewhere:
             raise ReportChangedElsewhere(f"{target.name} was changed elsewhere since it was opened.")
         save_report(self.report, target)
-        self._on_disk, self._base = report_bytes(target), self.report
+        self._on_disk, self._base = report_text(self.report).encode(), self.report
         if path is not None and path != self.path:
             self.path, self.library = path, Library.around(path, self.secrets)
         self._saved_at = self._at

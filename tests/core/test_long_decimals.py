@@ -82,6 +82,12 @@ def test_a_declared_decimal_takes_a_number_exactly_or_refuses_it(number: Decimal
             coerce(raw, kind, DUBLIN)
 
 
+@pytest.mark.parametrize("text", ["9" * 38 + ".9", "9" * 37 + ".99", "0." + "9" * 39, "9" * 20 + "." + "9" * 30])
+def test_a_number_that_grows_by_a_digit_when_it_is_rounded_follows_the_rule_too(text: str) -> None:
+    for number in (Decimal(text), -Decimal(text)):
+        assert is_as_said([number, None], fit_decimals(pa.array([str(number), None])))
+
+
 def test_what_is_no_number_is_missing_and_noted() -> None:
     fitted = fit_decimals(pa.array(["1.50", None, "NaN", "-Infinity"]))
     assert fitted.values.to_pylist() == [Decimal("1.50"), None, None, None]

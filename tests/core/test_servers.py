@@ -26,7 +26,7 @@ from northmoor.core.session import Session
 from northmoor.core.sources.builder.edits import select_all
 from northmoor.core.sources.builder.select_ast import Comparison, select_sql
 from northmoor.core.sources.drivers import mariadb, postgresql, postgresql_rows
-from northmoor.core.sources.drivers.credentials import Secrets, address
+from northmoor.core.sources.drivers.credentials import Credential, Secrets, address
 from northmoor.core.sources.drivers.protocol import FIRST_ROWS, QueryRequest
 from northmoor.core.sources.drivers.read_only import check_query
 from northmoor.core.sources.fetch.snapshots import write_sample
@@ -385,6 +385,9 @@ def test_passwords_are_kept_in_the_keyring_when_asked(
         assert Secrets().remember(connection, PASSWORD, keep=True)
         assert Secrets().credential(connection).password == PASSWORD
         assert list(kept) == [("Northmoor", address(connection))]
+        Secrets().remember(connection, "another", keep=True, unencrypted=True)
+        assert Secrets().credential(connection) == Credential("another", True)
+        assert len(kept) == 1
         Secrets().forget(connection)
         assert Secrets().credential(connection).password is None
     finally:

@@ -141,6 +141,8 @@ class ConnectionDialog(QDialog):
         self.keep.setToolTip("Without this it is known until Northmoor is closed")
         self.unencrypted = QCheckBox("Let it go unencrypted to another machine")
         self.unencrypted.setToolTip("Whoever listens on the way then reads it; for networks that you trust")
+        if isinstance(self._old, ServerConnection):
+            self.unencrypted.setChecked(self._library.secrets.credential(self._old).unencrypted)
         rows = (("password", "Password", self.password), ("keep", "", self.keep), ("unencrypted", "", self.unencrypted))
         for name, text, widget in rows:
             label = QLabel(text)
@@ -240,12 +242,15 @@ class ConnectionDialog(QDialog):
         """The passwords that are known, with the one entered."""
         secrets = Secrets()
         if isinstance(connection, ServerConnection):
-            known = self._library.secrets.credential(connection)
-            if self.password.text():
-                known = Credential(self.password.text(), self.unencrypted.isChecked())
+            known = self._credential(connection)
             if known.password is not None:
                 secrets.remember(connection, known.password, unencrypted=known.unencrypted)
         return secrets
+
+    def _credential(self, connection: ServerConnection) -> Credential:
+        """The password that was entered, or else the known one, and whether it may go unencrypted."""
+        password = self.password.text() or self._library.secrets.credential(connection).password
+        return Credential(password, self.unencrypted.isChecked())
 
     def _show_tested(self, found: object) -> None:
         self.test_button.setEnabled(True)
@@ -262,15 +267,19 @@ class ConnectionDialog(QDialog):
         try:
             connection = self.connection()
             self._library.add(connection, self._old.name if self._old is not None else None)
+            if isinstance(connection, ServerConnection):
+                self._remember(connection)
         except (ValueError, NorthmoorError) as error:
             self._say(str(error), "fault")
             return
-        if isinstance(connection, ServerConnection) and self.password.text():
-            self._library.secrets.remember(
-                connection, self.password.text(), self.keep.isChecked(), self.unencrypted.isChecked()
-            )
         self.name.setText(connection.name)
         super().accept()
+
+    def _remember(self, connection: ServerConnection) -> None:
+        """Know the password as it is given here, where anything about it is new."""
+        secrets, given = self._library.secrets, self._credential(connection)
+        if given.password is not None and (self.keep.isChecked() or given != secrets.credential(connection)):
+            secrets.remember(connection, given.password, self.keep.isChecked(), given.unencrypted)
 
     def _say(self, text: str, kind: str) -> None:
         self.message.setObjectName(kind)

@@ -13,7 +13,7 @@ from northmoor.core.authoring.starter_layouts import (
 )
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
-from northmoor.core.errors import Place, QueryError, ReportFileError, did_you_mean
+from northmoor.core.errors import Cancelled, NorthmoorError, Place, QueryError, ReportFileError, did_you_mean
 from northmoor.core.expr.language import column_expression
 from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME
 from northmoor.core.model.parameters import Parameter
@@ -110,11 +110,16 @@ def fields_of(rows: Rows, query: Query, keys: Collection[str] = ()) -> tuple[Fie
 
 
 def keys_read(report: Report, query: Query, library: Library, stop: CancelToken) -> frozenset[str]:
-    """The names of the keys of the tables that a query reads. Raises ConnectionFault and QueryError."""
-    if query.connection is None:
+    """The names of the keys of the tables that a query reads; none where no database can be asked. Raises Cancelled."""
+    if query.connection is None or query.use_sample:
         return frozenset()
-    catalog = library.catalog(query.connection, stop, counted=False)
-    tables = resolve(report, query.name, library).checked.tables
+    try:
+        catalog = library.catalog(query.connection, stop, counted=False)
+        tables = resolve(report, query.name, library).checked.tables
+    except Cancelled:
+        raise
+    except NorthmoorError:
+        return frozenset()  # names and values tell enough to begin with
     return key_columns(filter(None, (catalog.table(table.name) for table in tables)))
 
 

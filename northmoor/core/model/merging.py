@@ -1,4 +1,4 @@
-"""Two changes of one report as one: what either changed is taken, and what both changed differently is told.
+"""Two changes of one report as one: what either changed is taken, and what both changed differently is reported.
 
 Parts are compared property by property, and in lists by their names, so that two people who work on different blocks,
 columns or queries do not meet. Where they do, what is mine is kept.
@@ -64,7 +64,7 @@ def _merged_part(base: Part, mine: Part, theirs: Part, place: tuple[str, ...], c
 
 
 def _names(parts: Sequence[Any]) -> list[str] | None:
-    """By what the parts of a list are told apart, if they have anything like it."""
+    """The names that identify the parts of a list, if each has one of its own."""
     if not all(isinstance(part, Part) for part in parts):
         return None
     names = [str(getattr(part, "name", None) or getattr(part, "column", None) or "") for part in parts]
@@ -93,7 +93,7 @@ def _name(part: Any) -> str:
 
 
 def _order(base: list[str], mine: list[str], theirs: list[str]) -> Iterable[str]:
-    """All names: in my order, unless only the other one changed it, each new one after what it stands after there."""
+    """All names: in my order, unless only the other one changed it, each new one after its predecessor there."""
     still = set(mine) & set(theirs)
 
     def of_both(names: list[str]) -> list[str]:

@@ -61,7 +61,10 @@ class Secrets:
             self._asked[address(connection)] = Credential(password, unencrypted)
         if not keep:
             return False
-        name = address(connection) + (_IN_CLEAR if unencrypted else "")
+        name, other = address(connection), address(connection) + _IN_CLEAR
+        if unencrypted:
+            name, other = other, name
+        _drop(other)
         _in_keyring(lambda ring: ring.set_password(SERVICE, name, password))
         return _in_keyring(lambda ring: ring.get_password(SERVICE, name)) == password
 
@@ -69,9 +72,14 @@ class Secrets:
         """Forget a password, in the keyring too."""
         with self._lock:
             self._asked.pop(address(connection), None)
-        for name in (address(connection), address(connection) + _IN_CLEAR):
-            if _in_keyring(lambda ring, name=name: ring.get_password(SERVICE, name)) is not None:  # type: ignore[misc]
-                _in_keyring(lambda ring, name=name: ring.delete_password(SERVICE, name))  # type: ignore[misc]
+        _drop(address(connection))
+        _drop(address(connection) + _IN_CLEAR)
+
+
+def _drop(name: str) -> None:
+    """Take a password out of the keyring, if it is there."""
+    if _in_keyring(lambda ring: ring.get_password(SERVICE, name)) is not None:
+        _in_keyring(lambda ring: ring.delete_password(SERVICE, name))
 
 
 def _in_keyring(do: Callable[[Any], str | None]) -> str | None:

@@ -6,7 +6,7 @@ no number (NaN, Infinity) is missing. `FittedDecimals.note` says which of that h
 silence, and never is a number turned to text.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from decimal import ROUND_HALF_EVEN, Context, Decimal, InvalidOperation
@@ -126,20 +126,24 @@ def _rounded(texts: pa.Array) -> FittedDecimals:
         odd = next(at for at, number in enumerate(numbers) if number is not None and not number.is_finite())
         row = pc.index(found.indices, odd).as_py() + 1
         notes.append(f"has values that are no number, such as {numbers[odd]} in row {row:,}; they are shown as missing")
-    if whole > MAX_PRECISION:
+    kept = min(max(places, 0), MAX_PRECISION - max(whole, 0))
+    exact = _quantized(numbers, kept)
+    if kept < places and any(n is not None and n and n.adjusted() + 1 + kept > MAX_PRECISION for n in exact):
+        kept -= 1  # 9.99… became 10.00…
+        exact = _quantized(numbers, kept)
+    if kept < 0:
         notes.append(TOO_LONG)
         doubles = [float(n) if n is not None and n.is_finite() else None for n in numbers]
         return FittedDecimals(pa.array(doubles, pa.float64()).take(found.indices), "; it ".join(notes))
-    kept = min(max(places, 0), MAX_PRECISION - max(whole, 0))
     if kept < places:
         notes.append(f"has numbers with more than {MAX_PRECISION} digits; they are rounded to {kept} places")
-    step = Decimal(1).scaleb(-kept)
-    exact = [n.quantize(step, context=_WIDE) if n is not None and n.is_finite() else None for n in numbers]
-    if any(n is not None and n and n.adjusted() + 1 + kept > MAX_PRECISION for n in exact):  # 9.99… became 10.00…
-        kept -= 1
-        step = Decimal(1).scaleb(-kept)
-        exact = [None if n is None else n.quantize(step, context=_WIDE) for n in exact]
     return FittedDecimals(pa.array(exact, pa.decimal128(MAX_PRECISION, kept)).take(found.indices), "; it ".join(notes))
+
+
+def _quantized(numbers: Sequence[Decimal | None], places: int) -> list[Decimal | None]:
+    """Numbers with so many places; what is no number is missing."""
+    step = Decimal(1).scaleb(-places)
+    return [n.quantize(step, context=_WIDE) if n is not None and n.is_finite() else None for n in numbers]
 
 
 def _read(text: str | None, texts: pa.Array) -> Decimal | None:
