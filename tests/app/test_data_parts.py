@@ -176,3 +176,14 @@ def test_a_detail_needs_a_pair_of_columns(qtbot: QtBot) -> None:
     dialog.pairs[0][0].setCurrentIndex(0)
     dialog.accept()
     assert dialog.fault.text() == "Choose at least one pair of columns that must be equal."
+
+
+def test_passwords_that_cannot_be_read_are_said_in_the_dialog(
+    qtbot: QtBot, worker: Worker, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("NORTHMOOR_PASSWORDS", "/nowhere.json")
+    old = PostgresqlConnection(name="db", database="tarrow", user="reader")
+    dialog = ConnectionDialog(Library(tmp_path), worker, old)
+    qtbot.addWidget(dialog)
+    dialog.test_button.click()
+    assert "/nowhere.json that NORTHMOOR_PASSWORDS names cannot be read" in dialog.message.text()

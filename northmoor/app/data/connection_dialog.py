@@ -1,5 +1,6 @@
 """The connection dialog: what is entered is tested, and what is wrong with it is one sentence."""
 
+from contextlib import suppress
 from typing import Any, get_args
 
 from pydantic import ValidationError
@@ -142,7 +143,8 @@ class ConnectionDialog(QDialog):
         self.unencrypted = QCheckBox("Let it go unencrypted to another machine")
         self.unencrypted.setToolTip("Whoever listens on the way then reads it; for networks that you trust")
         if isinstance(self._old, ServerConnection):
-            self.unencrypted.setChecked(self._library.secrets.credential(self._old).unencrypted)
+            with suppress(NorthmoorError):  # passwords of the environment that cannot be read; connecting says so
+                self.unencrypted.setChecked(self._library.secrets.credential(self._old).unencrypted)
         rows = (("password", "Password", self.password), ("keep", "", self.keep), ("unencrypted", "", self.unencrypted))
         for name, text, widget in rows:
             label = QLabel(text)
@@ -226,12 +228,12 @@ class ConnectionDialog(QDialog):
         """Connect with what is entered."""
         try:
             connection = self.connection()
-        except ValueError as error:
+            trial = Library(self._library.root, None, self._secrets(connection))
+        except (ValueError, NorthmoorError) as error:
             self._say(str(error), "fault")
             return
         self._say("Connecting …", "quiet")
         self.test_button.setEnabled(False)
-        trial = Library(self._library.root, None, self._secrets(connection))
 
         def ask(stop: CancelToken) -> object:
             return trial.driver_for(connection).catalog(stop)
