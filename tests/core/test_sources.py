@@ -315,7 +315,7 @@ def test_columns_of_one_kind_are_those_that_arrow_finds(column: list[object]) ->
     try:
         wanted = pa.array(column)
     except (pa.ArrowInvalid, OverflowError):  # no whole numbers of the machine's
-        wanted = pa.array([None if value is None else str(value) for value in column])
+        wanted = pa.array([None if value is None else Decimal(value) for value in column])
     assert untyped_array(column).type == wanted.type
     assert untyped_array(column).to_string() == wanted.to_string()
 

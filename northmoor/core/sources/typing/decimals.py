@@ -52,7 +52,7 @@ def coerce_decimal(raw: pa.Array, kind: ValueType, _zone: ZoneInfo) -> pa.Array:
     if pa.types.is_decimal(raw.type):
         wanted = arrow_type(kind)
         return raw if raw.type == wanted else cast_whole(raw, lambda array: array.cast(wanted))
-    if pa.types.is_string(raw.type) and _longest(raw) + kind.scale <= MAX_PRECISION:  # Arrow overflows unseen beyond it
+    if pa.types.is_string(raw.type) and _is_cast_exactly(raw, kind.scale):
         with suppress(pa.ArrowInvalid):  # what is not plain digits is read one by one
             return raw.cast(arrow_type(kind))
 
@@ -100,6 +100,13 @@ def _narrowest(raw: pa.Array) -> pa.Array:
 
 def _longest(texts: pa.Array) -> int:
     return pc.max(pc.utf8_length(texts)).as_py() or 0
+
+
+def _is_cast_exactly(texts: pa.Array, scale: int) -> bool:
+    """Whether Arrow casts texts or says why not: longer ones overflow unseen, and tiny ones of an exponent become zero."""
+    if _longest(texts) + scale > MAX_PRECISION:
+        return False
+    return pc.any(pc.match_substring(texts, "e", ignore_case=True)).as_py() is not True
 
 
 def _without_places(texts: pa.Array) -> pa.Array:
