@@ -103,7 +103,7 @@ def _longest(texts: pa.Array) -> int:
 
 
 def _is_cast_exactly(texts: pa.Array, scale: int) -> bool:
-    """Whether Arrow casts texts or says why not: longer ones overflow unseen, and tiny ones of an exponent become zero."""
+    """Whether Arrow casts texts or says why not: longer ones overflow unseen, tiny ones of an exponent become zero."""
     if _longest(texts) + scale > MAX_PRECISION:
         return False
     return pc.any(pc.match_substring(texts, "e", ignore_case=True)).as_py() is not True
