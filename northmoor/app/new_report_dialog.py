@@ -35,7 +35,10 @@ from northmoor.core.authoring.new_report import (
 )
 from northmoor.core.authoring.starter_layouts import Field, listing, proposals
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.checks.lack_of_room import turned, with_room
+from northmoor.core.document import Document
 from northmoor.core.errors import NorthmoorError
+from northmoor.core.model.pages import Orientation
 from northmoor.core.model.queries import Query
 from northmoor.core.model.report import Report
 from northmoor.core.output.raster import Raster, rasterise
@@ -266,12 +269,14 @@ class NewReportDialog(QDialog):
         return listing(resolved, [("column", "1", "")], [], {}, query.name)
 
     def _show_page(self, found: tuple[int, str, object]) -> None:
-        asked, kind, raster = found
+        asked, kind, page = found
         if asked != self._asked:
             return
-        if not isinstance(raster, Raster):
-            self.message.setText(str(getattr(raster, "message", raster)))
+        if not isinstance(page, tuple):
+            self.message.setText(str(getattr(page, "message", page)))
             return
+        orientation, raster = page
+        self.found[kind] = turned(self.found[kind], orientation)
         image = QImage(raster.data, raster.width, raster.height, raster.stride, QImage.Format.Format_RGB32)
         top = image.copy(0, 0, raster.width, min(raster.width, raster.height))
         self.cards[kind].setIcon(QIcon(QPixmap.fromImage(top)))
@@ -317,8 +322,11 @@ def _fields(
 
 def _first_page(
     session: Session, report: Report, values: dict[str, object], asked: int, kind: str, stop: CancelToken
-) -> tuple[int, str, Raster]:
-    resolved = session.resolve_parameters(report, values, stop, designing=True, forgiving=True)
-    document = session.render_resolved(resolved, None, stop)
+) -> tuple[int, str, tuple[Orientation, Raster]]:
+    def render(made: Report) -> Document:
+        resolved = session.resolve_parameters(made, values, stop, designing=True, forgiving=True)
+        return session.render_resolved(resolved, None, stop)
+
+    orientation, document = with_room(report, render)
     width = document.page(0).width / 1000
-    return asked, kind, rasterise(document.page_pdf(0), 0, 2 * _SHOT.width() / width)
+    return asked, kind, (orientation, rasterise(document.page_pdf(0), 0, 2 * _SHOT.width() / width))

@@ -346,9 +346,10 @@ class Session:
                 ("paged", key), lambda: PageTotalValues(compute_page_totals(wanted, ordered, pages, rows, values, stop))
             )
 
+        context.paged = paged
         faults = with_included(report, self.library).faults
         missing = {fault.block: fault.error.message for fault in faults if fault.edition == edition.name}
-        given = StageResults(data, correlated, once, running, paged, missing)
+        given = StageResults(data, correlated, once, running, missing)
         composition = compose(edition, given, context)
         for undecided in visible.faults:
             context.find("undecided", undecided.place, undecided.message)

@@ -1,7 +1,8 @@
 """Two people on one report: saving overwrites nobody's work, and what was changed elsewhere is noticed."""
 
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import pytest
@@ -23,22 +24,23 @@ def theirs(path: Path, change: Callable[[Report], Report]) -> None:
     save_report(change(load_report(path)), path)
 
 
-def answering(text: str) -> list[str]:
-    """Press a button of the next box, and of each one after it its first; the texts that they show."""
+@contextmanager
+def answering(text: str) -> Iterator[list[str]]:
+    """Press a button of each box that is shown meanwhile, or its first; the texts that they show."""
     shown: list[str] = []
 
     def answer() -> None:
         box = QApplication.activeModalWidget()
-        if not isinstance(box, QMessageBox):
-            QTimer.singleShot(20, answer)
-            return
-        shown.append(box.text())
-        buttons = [button for button in box.buttons() if button.text().replace("&", "") == text]
-        QTimer.singleShot(20, answer)
-        (buttons or box.buttons())[0].click()
+        if isinstance(box, QMessageBox):
+            shown.append(box.text())
+            buttons = [button for button in box.buttons() if button.text().replace("&", "") == text]
+            (buttons or box.buttons())[0].click()
 
-    QTimer.singleShot(0, answer)
-    return shown
+    timer = QTimer(interval=20)
+    timer.timeout.connect(answer)
+    timer.start()
+    yield shown
+    timer.stop()
 
 
 def test_a_change_elsewhere_is_shown_where_nothing_is_unsaved_and_can_be_undone(
@@ -66,8 +68,8 @@ def test_saving_asks_whose_changes_are_kept(
     before = edits.table_of(load_report(copy), *TABLE).columns
     theirs(copy, lambda r: r.but(title="Theirs"))
     qtbot.waitUntil(lambda: "saving asks" in window._notice.toolTip(), timeout=5_000)
-    shown = answering(answer)
-    window.save()
+    with answering(answer) as shown:
+        window.save()
     assert "Someone else has changed" in shown[0]
     assert window.controller.is_saved
     kept = load_report(copy)
@@ -82,12 +84,12 @@ def test_saving_asks_whose_changes_are_kept(
 def test_what_both_changed_is_named_and_cancel_writes_nothing(window: Window, copy: Path) -> None:
     window.controller.edit("Mine", lambda r, _: r.but(title="Mine"))
     theirs(copy, lambda r: r.but(title="Theirs"))
-    shown = answering("Cancel")
-    assert not window.save()
+    with answering("Cancel"):
+        assert not window.save()
     assert not window.controller.is_saved
     assert load_report(copy).title == "Theirs"
-    shown = answering("Both")
-    assert window.save()
+    with answering("Both") as shown:
+        assert window.save()
     assert "• title" in shown[1]
     assert load_report(copy).title == "Mine"
 

@@ -1,6 +1,5 @@
 """Layout: cells in their places, text shaped and wrapped, headers and footers, breaks per level."""
 
-import re
 from collections.abc import Callable
 from pathlib import Path
 
@@ -11,7 +10,6 @@ from hypothesis import strategies as st
 from PIL import Image
 
 from northmoor.core.layout.text.fonts import FAMILIES, font_file, open_font
-from northmoor.core.layout.text.line_breaking import wrap
 from northmoor.core.layout.text.shaping import Shaper, line_width, shape
 from northmoor.core.model.blocks.picture import PictureBlock
 from northmoor.core.model.blocks.table import Cell, Column, Row
@@ -64,15 +62,6 @@ def test_characters_a_font_lacks_come_from_another_and_what_none_has_is_known() 
     line = shape("a ✔ 漢", "LiberationSans-Regular")
     assert [run.font for run in line.runs] == ["LiberationSans-Regular", "DejaVuSans", "LiberationSans-Regular"]
     assert line.missing == "漢"
-
-
-@given(st.text(alphabet="ab -–/\n漢éW", max_size=60), st.integers(8_000, 80_000))
-def test_wrapped_lines_fit_and_lose_nothing(text: str, width: int) -> None:
-    shaper = Shaper("IBMPlexSans-Regular")
-    lines = wrap(text, shaper, 9000, width)
-    widths = shaper.widths(shaper.add(lines), 9000)
-    assert all(w <= width or len(line) == 1 for w, line in zip(widths, lines, strict=True))
-    assert re.sub(r"[ \n]", "", "".join(lines)) == re.sub(r"[ \n]", "", text)
 
 
 def test_a_long_text_wraps_and_its_row_grows(library: MakeLibrary) -> None:

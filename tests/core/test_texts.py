@@ -16,6 +16,7 @@ from northmoor.core.layout.inline.rich_text import InlineRun, make_rich_text
 from northmoor.core.layout.page.hit_testing import hit_map
 from northmoor.core.model.blocks.containers import ForEachBlock
 from northmoor.core.model.blocks.text import TabStop, TextBlock, TextRun
+from northmoor.core.model.pages import PageSetup
 from northmoor.core.model.styles import NamedStyle, ResolvedStyle, Style
 from northmoor.core.sources.library import Library
 from tests.helpers import FREIGHT, dumped, examples, render, report_of
@@ -63,7 +64,10 @@ def test_nothing_is_lost_or_drawn_outside(runs: list[tuple[str, bool]], width: i
         GenerationalCache(),
         lambda _: pytest.fail("read"),
     )
-    looks = {on: ResolvedStyle(bold=on, size=11_000 if on else 9_000, align=align) for on in (True, False)}
+    looks = {
+        on: ResolvedStyle(bold=on, size=11_000 if on else 9_000, align=align, break_words="anywhere")
+        for on in (True, False)
+    }
     made = make_rich_text([InlineRun(said, looks[on]) for said, on in runs], looks[False], "none", (), width, SourceRef("t", "text"),
                           setting)  # fmt: skip
     shown = "".join(bit.text for line in made.lines for bit in line.fragments)
@@ -74,6 +78,17 @@ def test_nothing_is_lost_or_drawn_outside(runs: list[tuple[str, bool]], width: i
             assert bit.x + bit.width <= max(width - 2_000, 2_000 + bit.width)
             assert before is None or before.x + before.width <= bit.x
     assert made.height == sum(line.height for line in made.lines) + 2 * looks[False].padding
+
+
+def test_runs_are_hyphenated_and_a_word_that_does_not_fit_is_cut_and_said(library: MakeLibrary) -> None:
+    runs = ("Winter", TextRun(text="fahrplan", look=Style(bold=True)))
+    narrow = PageSetup(size="A6", columns=4, column_gap=12_000)
+    report = report_of(text(*runs, look=Style(break_words="hyphenate")), page=narrow, locale="de_DE")
+    assert [bit["text"] for bit in bits(render(report, library(FREIGHT)))] == ["Winter-", "fahr-", "plan"]
+    document = render(report_of(text(*runs), page=narrow, locale="de_DE"), library(FREIGHT))
+    (cut,) = bits(document)
+    assert cut["text"].endswith("…")
+    assert [finding.rule for finding in document.findings] == ["does not fit"]
 
 
 def test_tabs_lead_to_their_stops(library: MakeLibrary) -> None:

@@ -45,7 +45,8 @@ NAMES = {
     "subtotal": "Subtotal", "subtotal_text": "Called",
     "row_total": "Total row", "row_total_text": "Called", "column_total": "Total column", "column_total_text": "Called",
     "totals": "Totals", "scale_over": "Compares", "measures_stand": "Measures", "show_measures": "Measure titles",
-    "no_rows": "Without rows", "sheets": "Pages go", "smallest": "Not below", "even_widths": "Even widths",
+    "no_rows": "Without rows", "sheets": "Pages go", "smallest": "Not below", "break_words": "Within words",
+    "even_widths": "Even widths",
     "draw": "Drawn as", "stack": "Series", "gap": "Space between", "lines": "Lines go", "gaps": "Gaps",
     "markers": "Dots", "places": "Categories stand", "along": "Along by", "bubble": "Area by", "hole": "Hole",
     "bins": "Range width", "heat_low": "Least colour", "heat_high": "Greatest colour", "labels": "Values",
@@ -92,6 +93,7 @@ CHOICES = {
     "align": {"start": "Left", "center": "Centre", "end": "Right", "decimal": "At the decimal sign"},
     "total": {**TOTALS, NO_TOTAL: "Nothing"},
     "turn": {"none": "Level", "up": "Reads upward", "down": "Reads downward"},
+    "break_words": {"never": "No line ends", "hyphenate": "Hyphens", "anywhere": "Anywhere, if need be"},
     "overflow": {"wrap": "Goes on below", "cut": "Is cut …", "shrink": "Is smaller"},
     "rule_dash": {"solid": "Solid", "dashed": "Dashed", "dotted": "Dotted"},
     "stands": {

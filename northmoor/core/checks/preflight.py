@@ -14,6 +14,7 @@ from typing import Any, TypeVar
 import numpy as np
 
 from northmoor.core.authoring.propose_parameters import sql_using, with_use
+from northmoor.core.checks.lack_of_room import with_room_remedies
 from northmoor.core.checks.link_rules import broken_links
 from northmoor.core.checks.value_rules import VALUE_RULES, ValuesToCheck
 from northmoor.core.document import Document
@@ -32,7 +33,8 @@ _log = logging.getLogger(__name__)
 def preflight(document: Document) -> tuple[Finding, ...]:
     """All findings about a document, each once."""
     asked = ValuesToCheck(document.resolved, document.library)
-    found = _without_consequences([*_run(VALUE_RULES, asked), *document.findings])
+    laid = (with_room_remedies(finding, document) for finding in document.findings)
+    found = _without_consequences([*_run(VALUE_RULES, asked), *laid])
     for finding in _run(RULES, document):
         if finding not in found:
             found.append(finding)

@@ -7,12 +7,14 @@ from typing import Any
 
 from northmoor.core.base.cache import GenerationalCache
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.compute.table.page_totals import PageRanges
 from northmoor.core.errors import Place
 from northmoor.core.expr.formats import FormatLocale
+from northmoor.core.layout.text.break_opportunities import Breaking
 from northmoor.core.layout.text.shaping import Shaper
 from northmoor.core.model.findings import Finding
 from northmoor.core.model.report import Report
-from northmoor.core.model.styles import ResolvedStyle, Style
+from northmoor.core.model.styles import ResolvedStyle, Style, style_chain, with_overrides
 
 Colors = Mapping[tuple[str, str], int]
 """The number of the colour of each value of a field, as text; see `palette`."""
@@ -37,6 +39,42 @@ class Shapers:
         return sum(len(shaper) for shaper in self._by_file.values())
 
 
+_LENGTHS = ("size", "padding", "inset", "rule_above", "rule_below", "rule_left", "rule_right")
+
+
+@dataclass(frozen=True, slots=True)
+class TextFit:
+    """How much smaller than the report has them all looks of a table are: their lengths times `share`, and texts no
+    further from the edges of their cells than `most_inset` (millipoints)."""
+
+    share: float = 1.0
+    most_inset: int | None = None
+
+    def style(self, look: Style | None) -> Style | None:
+        """A style's own changes, made smaller."""
+        return None if look is None else look.but(**self._smaller(look))
+
+    def resolved(self, look: ResolvedStyle) -> ResolvedStyle:
+        """A whole look, made smaller."""
+        return replace(look, **self._smaller(look))
+
+    def _smaller(self, look: Style | ResolvedStyle) -> dict[str, Any]:
+        lengths = {name: getattr(look, name) for name in _LENGTHS}
+        found = {name: round(length * self.share) for name, length in lengths.items() if length is not None}
+        if self.most_inset is not None and "inset" in found:
+            found["inset"] = min(found["inset"], self.most_inset)
+        return found
+
+
+AS_IT_IS = TextFit()
+LEAST_INSET = 1500
+"""The space beside a text, in millipoints, that is left where a number or word would not fit otherwise."""
+
+
+def _without_pages(table: str, _: PageRanges) -> Any:
+    raise KeyError(table)
+
+
 @dataclass
 class LayoutContext:
     """The surroundings of one layout run.
@@ -52,6 +90,8 @@ class LayoutContext:
     part: the number of the part of a table that is being laid out, for what is counted part by part.
     colors: the colours of values in its charts.
     folds: what of tables is folded, by their names (see `folding.Folds`).
+    fit: how much smaller looks are than the report has them.
+    paged: computes what a table shows on each of its pages, from its name and the rows of each (`PageTotalValues`).
     """
 
     report: Report
@@ -66,6 +106,8 @@ class LayoutContext:
     folds: Mapping[str, Any] = field(default_factory=dict)
     colors: Colors = field(default_factory=dict)
     part: int = 0
+    fit: TextFit = AS_IT_IS
+    paged: Callable[[str, PageRanges], Any] = _without_pages
     _counts: dict[Finding, dict[int, int]] = field(default_factory=dict)
     _paths: dict[str, Path] = field(default_factory=dict)
     _looks: dict[tuple[ResolvedStyle, str | None, Style | None], ResolvedStyle] = field(default_factory=dict)
@@ -75,8 +117,21 @@ class LayoutContext:
         asks for it with each record."""
         key = (over or self.base, style, own)
         if key not in self._looks:
-            self._looks[key] = self.report.look(*key)
+            chain = (*style_chain(self.report.styles, style), own)
+            looks = chain if self.fit == AS_IT_IS else map(self.fit.style, chain)
+            self._looks[key] = with_overrides(key[0], *looks)
         return self._looks[key]
+
+    def fitted(self, fit: TextFit) -> "LayoutContext":
+        """The same with all looks made smaller, once."""
+        if fit == self.fit:
+            return self
+        assert self.fit == AS_IT_IS  # else lengths would be made smaller twice
+        return replace(self, fit=fit, base=fit.resolved(self.base), _looks={})
+
+    def breaking(self, look: ResolvedStyle, is_whole: bool = False) -> Breaking:
+        """How texts of a look are broken into lines."""
+        return Breaking(look.break_words, self.locale.locale, is_whole)
 
     def path_of(self, file: str) -> Path:
         """Where a picture lies, looked for once. Raises ReportFileError."""

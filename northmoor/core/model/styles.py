@@ -13,6 +13,7 @@ TextAlign = Literal["start", "center", "end", "decimal"]
 Across = Literal["top", "middle", "bottom"]
 Turn = Literal["none", "up", "down"]
 Overflow = Literal["wrap", "cut", "shrink"]
+WordBreaks = Literal["never", "hyphenate", "anywhere"]
 Dash = Literal["solid", "dashed", "dotted"]
 FontFamily = Literal["Plex Sans", "Plex Serif", "Plex Mono", "Office Sans", "Office Serif", "Office Mono"]
 
@@ -43,6 +44,9 @@ class Style(Part):
     overflow: Overflow | None = None
     """What happens to a text that is wider than its cell: it goes on in another line, is cut with an ellipsis, or is
     printed smaller."""
+    break_words: WordBreaks | None = None
+    """Whether a line may end within a word: never, with a hyphen where the report's language allows one, or anywhere in
+    a word that is wider than the line. Numbers and dates are never broken."""
     format: Annotated[str, Field(max_length=100)] | None = None
     """CLDR pattern for values that have no format of their own."""
     padding: Annotated[Length, Field(ge=0, le=200_000)] | None = None
@@ -86,6 +90,7 @@ class ResolvedStyle:
     stands: Across = "top"
     turn: Turn = "none"
     overflow: Overflow = "wrap"
+    break_words: WordBreaks = "never"
     format: str | None = None
     padding: int = 2000
     inset: int = 2000

@@ -63,8 +63,8 @@ def show_table(form: InspectorForm, report: Report, edition: str, selection: Sel
     if table.levels:
         levels = [level.name for level in table.levels]
         form.property(TableBlock, table, "folded", lambda v: form.edit("Change the folding", change(folded=v)), levels)
-    names = ("when_wide", "show_head", "repeat_head", "rows_per_page", "foot_of_page", "space_after", "visible")
-    form.properties(TableBlock, table, names, "Change the table", change)
+    names = ("when_wide", "smallest", "show_head", "repeat_head", "rows_per_page", "foot_of_page")
+    form.properties(TableBlock, table, (*names, "space_after", "visible"), "Change the table", change)
     form.section("Look")
     for name in ("style", "head_style"):
         form.style(report, table, name, "Change the style", change)

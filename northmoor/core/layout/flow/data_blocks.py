@@ -20,7 +20,7 @@ from northmoor.core.layout.flow.placer import BlockPlacer
 from northmoor.core.layout.graphics.display_list import SourceRef
 from northmoor.core.layout.table.crosstab_layout import lay_out_matrix
 from northmoor.core.layout.table.horizontal_split import lay_out_split, sheets_on_pages
-from northmoor.core.layout.table.layout import TableLayout
+from northmoor.core.layout.table.layout import TableLayout, lay_out_table
 from northmoor.core.layout.table.pagination import TableFragment
 from northmoor.core.model.blocks.chart import Chart, ChartBlock
 from northmoor.core.model.blocks.containers import DataBlock
@@ -51,14 +51,21 @@ def place_data_block(placer: BlockPlacer, block: DataBlock, scope: RecordScope) 
 def _place_whole(placer: BlockPlacer, block: DataBlock, data: BlockData, scope: RecordScope) -> None:
     """Place a block that shows the same rows wherever it is."""
     if isinstance(block, MatrixBlock) and isinstance(data, CrosstabData):
-        table, sheets = lay_out_matrix(block, data, placer.region.width, placer.context)
+        is_endless = placer.region.is_endless
+        table, sheets = lay_out_matrix(
+            block, data, placer.region.width, placer.context, on_one_sheet=is_endless and block.when_wide == "narrow"
+        )
         _place_sheets(placer, table, sheets, block.sheets == "down")
     elif isinstance(block, ChartBlock) and isinstance(data, ChartData):
         _place_chart(placer, block, data, 0, placer.evaluator.origin(block.name, "chart", scope))
     elif isinstance(block, TableBlock) and isinstance(data, TableData):
+        width, context = placer.region.width, placer.context
         if placer.region.is_endless:
-            block = block.but(foot_of_page=False, when_wide="narrow")
-        _place_sheets(placer, block, lay_out_split(block, data, placer.region.width, placer.context))
+            block = block.but(foot_of_page=False)
+            sheets = [lay_out_table(block, data, width, context)]
+        else:
+            sheets = lay_out_split(block, data, width, context)
+        _place_sheets(placer, block, sheets)
 
 
 def _place_of_record(placer: BlockPlacer, block: DataBlock, record: int, scope: RecordScope) -> None:
@@ -108,7 +115,7 @@ def _place_sheets(placer: BlockPlacer, block: TableBlock, sheets: list[TableLayo
     if block.keep_together:
         height = sheets[0].height_of(sheets[0].head_rows(True)) + int(sheets[0].metrics.heights.sum())
         placer.reserve(height if height <= placer.region.height else 0)
-    sheets, fragments, after = sheets_on_pages(sheets, placer.body, placer.results.paged, placer.context)
+    sheets, fragments, after = sheets_on_pages(sheets, placer.body, placer.context)
     across, down = len(sheets), fragments[-1].page + 1
 
     def page_of(piece: TableFragment, sheet: int) -> int:

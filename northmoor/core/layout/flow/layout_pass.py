@@ -18,7 +18,7 @@ from northmoor.core.layout.flow.placement import CursorState
 from northmoor.core.layout.flow.records import Records
 from northmoor.core.layout.inline.paragraph import Paragraphs
 from northmoor.core.layout.table.crosstab_layout import lay_out_matrix
-from northmoor.core.layout.table.layout import Paged, TableLayout
+from northmoor.core.layout.table.layout import TableLayout
 from northmoor.core.layout.table.per_record import RecordTable, record_table_layouts
 from northmoor.core.model.blocks.containers import ForEachBlock, GridBlock
 from northmoor.core.model.blocks.matrix import MatrixBlock
@@ -45,7 +45,6 @@ class StageResults:
     correlated: Mapping[str, CorrelatedBlock]
     texts: Mapping[str, Computed]
     running: ComputePageExpressions
-    paged: Paged
     missing: Mapping[str, str] = field(default_factory=dict)
     """Why blocks that include others could not, by their names."""
 
@@ -172,11 +171,8 @@ class LayoutPass:
     def _matrix(self, correlated: CorrelatedBlock, data: CrosstabData, room: Region) -> TableLayout:
         """A matrix for all records, on one sheet: in smaller print where that is enough, else with narrower columns."""
         assert isinstance(correlated.block, MatrixBlock)
-        for way in ("shrink", "narrow"):
-            block = correlated.block.but(when_wide=way)
-            _, sheets = lay_out_matrix(block, data, room.width, self.context, correlated.hidden_levels)
-            if len(sheets) == 1:
-                break
+        block, hidden = correlated.block.but(when_wide="shrink"), correlated.hidden_levels
+        _, sheets = lay_out_matrix(block, data, room.width, self.context, hidden, on_one_sheet=True)
         return sheets[0]
 
     def runs(self) -> dict[str, int]:

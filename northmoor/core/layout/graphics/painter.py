@@ -51,7 +51,7 @@ class TextStyle:
 
     def wrapped(self, text: str, width: int) -> tuple[str, ...]:
         """A text's lines within a width."""
-        return wrap(text, self.shaper, self.face.size, max(width, 1000))
+        return wrap(text, self.shaper, self.face.size, max(width, 1000)).lines
 
     def cut(self, text: str, width: int) -> str:
         """A text in one line within a width, with an ellipsis for what is left out."""

@@ -27,12 +27,14 @@ FAULT_TEXT = f"{FAULT_MARK} error"
 @dataclass(frozen=True, eq=False)
 class CellTexts:
     """Texts of a cell in the order of its scope's rows; `faulty` are the rows that show a fault. `is_number` tells
-    how to align them where nothing else is given."""
+    how to align them where nothing else is given; texts that are `whole`, as numbers and dates are, are never broken
+    into lines."""
 
     texts: pa.StringArray | pa.DictionaryArray | LazyTexts
     is_number: bool = False
     faulty: frozenset[int] = frozenset()
     messages: tuple[str, ...] = field(default=())
+    is_whole: bool = False
 
     def text(self, row: int) -> str:
         """The text in a row."""
@@ -96,7 +98,8 @@ def _deferred(computed: Computed, pattern: str | None, format_locale: FormatLoca
         later = lazy_texts(computed.values, pattern, format_locale)
     except ExpressionError:
         return None  # reported where they are written
-    return CellTexts(later, is_numeric(computed.values.type)) if later is not None else None
+    kind = computed.values.type
+    return CellTexts(later, is_numeric(kind), is_whole=_is_whole(kind)) if later is not None else None
 
 
 def _with_messages(cell: CellTexts, computed: Computed, content: Content) -> CellTexts:
@@ -175,7 +178,9 @@ def template_texts(
             pieces.append(_fault_texts(texts, values))
         except ExpressionError as error:
             return whole_fault(count, error)
-    return with_faults_marked(CellTexts(concatenated(pieces, count), _is_number(template, computed)), faulty)
+    kind = _kind_of(template, computed)
+    is_number, is_whole = (kind is not None and holds(kind) for holds in (is_numeric, _is_whole))
+    return with_faults_marked(CellTexts(concatenated(pieces, count), is_number, is_whole=is_whole), faulty)
 
 
 def with_faults_marked(cell: CellTexts, faulty: Mapping[int, Fault]) -> CellTexts:
@@ -209,7 +214,7 @@ def concatenated(pieces: list[pa.Array | pa.Scalar], count: int) -> pa.StringArr
 
 def with_suffix(cell: CellTexts, suffix: str) -> CellTexts:
     """A cell's texts with another text after each."""
-    return replace(cell, texts=concat(decoded_texts(cell.texts), suffix), is_number=False)
+    return replace(cell, texts=concat(decoded_texts(cell.texts), suffix), is_number=False, is_whole=False)
 
 
 def as_array(texts: pa.StringArray | pa.DictionaryArray | LazyTexts) -> pa.StringArray | pa.DictionaryArray:
@@ -223,10 +228,16 @@ def decoded_texts(texts: pa.Array | pa.Scalar | LazyTexts) -> pa.Array | pa.Scal
     return texts.dictionary_decode() if isinstance(texts, pa.DictionaryArray) else texts
 
 
-def _is_number(template: Template, computed: Mapping[str, Computed]) -> bool:
+def _kind_of(template: Template, computed: Mapping[str, Computed]) -> pa.DataType | None:
+    """The engine's type of the one value that a template shows; None for all others."""
     if len(template) != 1 or not isinstance(template[0], Slot):
-        return False
-    return is_numeric(computed[template[0].expression.text].values.type)
+        return None
+    return computed[template[0].expression.text].values.type
+
+
+def _is_whole(kind: pa.DataType) -> bool:
+    """Whether texts of values of an engine's type are never broken: numbers, dates and times."""
+    return is_numeric(kind) or pa.types.is_temporal(kind)
 
 
 def is_numeric(kind: pa.DataType) -> bool:

@@ -2,16 +2,17 @@
 blocks."""
 
 from collections.abc import Hashable, Iterable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import pyarrow.compute as pc
 
-from northmoor.core.layout.context import FAULT_COLOR, FAULT_MARK, LayoutContext
+from northmoor.core.errors import Place
+from northmoor.core.layout.context import FAULT_COLOR, FAULT_MARK, LEAST_INSET, LayoutContext
 from northmoor.core.layout.graphics.display_list import Boxes, Layer, Links, SharedSourceRef, SourceRef, TextFace, Texts
 from northmoor.core.layout.inline.formatting import CellTexts, decoded_texts
 from northmoor.core.layout.text.fonts import font_file
-from northmoor.core.layout.text.line_breaking import hard_lines, wrap
+from northmoor.core.layout.text.line_breaking import does_not_fit, hard_lines, wrap
 from northmoor.core.layout.text.shaping import Shaper
 from northmoor.core.model.styles import Align, ResolvedStyle
 
@@ -63,8 +64,13 @@ def make_paragraph(
     """Break a text into lines within a width."""
     file = font_file(look.font, look.bold, look.italic)
     shaper = context.shapers.of(file)
-    room = max(width - 2 * look.inset, 1000)
-    lines = tuple(shaper.add(wrap(text, shaper, look.size, room)).tolist())
+    wrapped = wrap(text, shaper, look.size, width - 2 * look.inset, context.breaking(look))
+    if wrapped.unfit and look.inset > LEAST_INSET:
+        look = replace(look, inset=LEAST_INSET)
+        wrapped = wrap(text, shaper, look.size, width - 2 * look.inset, context.breaking(look))
+    if wrapped.unfit:
+        context.find("does not fit", Place(block=origin.block), does_not_fit(wrapped.unfit))
+    lines = tuple(shaper.add(wrapped.lines).tolist())
     face = TextFace(file, look.size, FAULT_COLOR if is_faulty else look.color)
     return Paragraph(lines, face, shaper, look, look.side or align, width, origin)
 

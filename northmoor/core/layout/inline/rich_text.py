@@ -8,11 +8,13 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from northmoor.core.errors import Place
 from northmoor.core.layout.context import LayoutContext
 from northmoor.core.layout.graphics.display_list import Layer, Links, SharedSourceRef, SourceRef, SourceRefList, Texts
 from northmoor.core.layout.graphics.painter import TextStyle, text_style
 from northmoor.core.layout.inline.paragraph import look_boxes
-from northmoor.core.layout.text.line_breaking import words
+from northmoor.core.layout.text.break_opportunities import SOFT_HYPHEN, Breaking, graphemes, opportunities
+from northmoor.core.layout.text.line_breaking import does_not_fit, is_number, replacement
 from northmoor.core.model.blocks.text import TabStop
 from northmoor.core.model.styles import Align, ResolvedStyle
 
@@ -142,21 +144,25 @@ def make_rich_text(
     """Break runs into lines within a width; `look` is that of the text as a whole."""
     hows = [text_style(run.look, context.shapers) for run in runs]
     plain = text_style(look, context.shapers)
-    room = max(width - 2 * look.inset, 1000)
+    room = width - 2 * look.inset
     lines: list[LineBox] = []
+    unfit = 0
     counts: dict[int, int] = {}
     for paragraph in _paragraphs(runs, hows):
         depth, marked, paragraph = _item(paragraph, marker, counts, plain)
         step = plain.face.size * _STEP // 10
         indent = (depth + 1) * step if marker != "none" else 0
-        breaker = _Breaker(room, indent, tabs, plain)
+        breaker = _Breaker(room, indent, tabs, plain, context.breaking(look))
         found = breaker.lines(paragraph)
+        unfit += breaker.unfit
         if marked and found:
             found[0].insert(0, InlineFragment(indent - step, plain.width(marked), marked, plain, ""))
         lines += [
             _finished(fragments, room, look, plain, look.side or "start", "\t" in _text(paragraph))
             for fragments in found
         ]
+    if unfit:
+        context.find("does not fit", Place(block=origin.block), does_not_fit(unfit))
     return RichText(tuple(lines), look, width, origin)
 
 
@@ -206,6 +212,8 @@ class _Breaker:
     indent: int
     tabs: Sequence[TabStop]
     plain: TextStyle
+    breaking: Breaking
+    unfit: int = 0
     _done: list[list[InlineFragment]] = field(default_factory=list)
     _bits: list[InlineFragment] = field(default_factory=list)
     _x: int = 0
@@ -217,7 +225,7 @@ class _Breaker:
         for number, segment in enumerate(segments):
             if number:
                 self._tab(segment)
-            for word in _words_of(segment):
+            for word in _words_of(segment, self.breaking):
                 self._word(word)
         return [*self._done, self._bits]
 
@@ -240,20 +248,38 @@ class _Breaker:
                 self._bits.append(InlineFragment(begin - dot - length, length, text, self.plain, ""))
         self._x = begin
 
-    def _word(self, word: list[_Piece]) -> None:
-        wide = _width([*word[:-1], (word[-1][0].rstrip(" "), *word[-1][1:])])
-        if self._x + wide > self.room and self._x > self.indent:
+    def _word(self, word: list["_Syllable"]) -> None:
+        """Put a word in the line, as far as it fits, and the rest of it in the next ones."""
+        while not self._fits(word):
+            count = next((n for n in range(len(word) - 1, 0, -1) if self._fits(word[:n])), 0)
+            self._put_all(word[:count])
+            word = word[count:]
+            if self._x == self.indent:
+                self._part(word)
+                return
             self._break()
-        if self._x + wide > self.room:
-            self._parted(word)
-            return
-        for text, style, link in word:
+        self._put_all(word)
+
+    def _fits(self, word: list["_Syllable"]) -> bool:
+        pieces = _ended(word)
+        wide = _width([*pieces[:-1], (pieces[-1][0].rstrip(" "), *pieces[-1][1:])])
+        return self._x + wide <= self.room
+
+    def _put_all(self, word: list["_Syllable"]) -> None:
+        for text, style, link in _ended(word):
             self._put(text, style, link)
 
-    def _parted(self, word: list[_Piece]) -> None:
-        """Put a word that is wider than the room, character by character."""
-        for text, style, link in word:
-            for char in text:
+    def _part(self, word: list["_Syllable"]) -> None:
+        """Put what is wider than a line: character by character where its look allows that, else what replaces it."""
+        pieces = _ended(word)
+        whole = _text(pieces)
+        if self.breaking.words != "anywhere" or is_number(whole):
+            text, style, link = whole.rstrip(" "), pieces[0][1], pieces[0][2]
+            self.unfit += 1
+            self._put(replacement(text, style.shaper, style.face.size, self.room - self._x, self.breaking), style, link)
+            return
+        for text, style, link in pieces:
+            for char in graphemes(text):
                 if self._x + style.width(char) > self.room and self._x > self.indent:
                     self._break()
                 self._put(char, style, link)
@@ -284,12 +310,31 @@ def _split_at_tabs(pieces: list[_Piece]) -> list[list[_Piece]]:
     return segments
 
 
-def _words_of(pieces: list[_Piece]) -> Iterator[list[_Piece]]:
-    """The words of a text, each with the spaces after it, parted where the look changes."""
-    at, rest = 0, list(pieces)
-    for word in words(_text(pieces)):
+@dataclass(frozen=True, slots=True)
+class _Syllable:
+    """A part of a word, parted where the look changes, and what is written after it where a line ends there."""
+
+    pieces: list[_Piece]
+    mark: str
+
+
+def _ended(word: list[_Syllable]) -> list[_Piece]:
+    """The pieces of a word, or of its beginning, as they are drawn."""
+    if not word:
+        return []
+    pieces = [piece for syllable in word for piece in syllable.pieces]
+    drawn = [(text.replace(SOFT_HYPHEN, ""), style, link) for text, style, link in pieces]
+    text, style, link = drawn[-1]
+    return [*drawn[:-1], (text + word[-1].mark, style, link)]
+
+
+def _words_of(pieces: list[_Piece], breaking: Breaking) -> Iterator[list[_Syllable]]:
+    """The words of a text, each with the spaces after it."""
+    at, before, rest = 0, 0, list(pieces)
+    word: list[_Syllable] = []
+    for place in opportunities(_text(pieces), breaking):
         own: list[_Piece] = []
-        wanted = len(word)
+        wanted, before = place.end - before, place.end
         while wanted:
             text, style, link = rest[0]
             taken = text[at : at + wanted]
@@ -299,7 +344,10 @@ def _words_of(pieces: list[_Piece]) -> Iterator[list[_Piece]]:
             at += len(taken)
             if at >= len(text):
                 rest, at = rest[1:], 0
-        yield own
+        word.append(_Syllable(own, place.mark))
+        if not place.mark:
+            yield word
+            word = []
 
 
 def _width(pieces: Sequence[_Piece]) -> int:

@@ -363,7 +363,7 @@ def _placed(
             name: table for name, table in layout_pass.tables.items() if table.is_printed and table.pages_have_rows
         }
         known = {name: table.parts[0].layout.page_heights for name, table in tables.items()}
-        needed = {name: table.fill(given.paged) for name, table in tables.items()}
+        needed = {name: table.fill() for name, table in tables.items()}
         listed = _lists(placed) if placed.has_lists else lists
         if (needed == known and listed == lists) or passed == _MOST_PASSES - 1:
             return placed, sections, layout_pass.tables

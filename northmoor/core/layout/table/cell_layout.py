@@ -15,6 +15,7 @@ from northmoor.core.compute.evaluate.scope_names import DETAIL
 from northmoor.core.compute.evaluate.slots import head_content, scope_of
 from northmoor.core.compute.groups.boundaries import ScopedExpression
 from northmoor.core.compute.table.evaluation import TableData
+from northmoor.core.compute.table.page_totals import single_run
 from northmoor.core.errors import LayoutError, Place
 from northmoor.core.expr.language import bare_column, columns_in
 from northmoor.core.expr.lazy_texts import LazyTexts
@@ -42,6 +43,7 @@ from northmoor.core.layout.table.conditional_formats import (
     match_formats,
 )
 from northmoor.core.layout.table.row_sequence import RowSequence
+from northmoor.core.layout.text.break_opportunities import Breaking
 from northmoor.core.layout.text.fonts import font_file
 from northmoor.core.layout.text.shaping import Shaper
 from northmoor.core.model.blocks.chart import Chart
@@ -83,6 +85,10 @@ class CellLayout:
     shaped: ShapedTexts
     widest: int
     """Width of its longest line, with how much further right it begins."""
+    breaking: Breaking
+    """How its texts are broken into lines."""
+    known_least: int | None = None
+    """The least width at which nothing is broken in all parts of its table, where it is one of several."""
     repeats: Bools | None = None
     """For each instance, whether it says the same as the one above and is left empty; None where none is."""
 
@@ -149,11 +155,10 @@ class RowLayout:
         return self.look if self.variant is None else self.looks[self.variant[instance]]
 
 
-_STEP = 100
-"""Sizes of shrunk texts are whole tenths of a point, so that few are used."""
 RowPlans = tuple[tuple[CellLayout, ...], tuple[RowLayout, ...]]
-TextExtent = tuple[int, int]
-"""How wide a cell's texts are: the longest line, and the longest end after a decimal sign."""
+TextExtent = tuple[int, int, int]
+"""How wide a cell's texts are: the longest line, the longest end after a decimal sign, and the least width at which
+none is broken within a word or number (see `min_content.least_width`)."""
 
 
 @dataclass(frozen=True)
@@ -169,17 +174,17 @@ class RowScope:
 def lay_out_rows(table: TableBlock, data: TableData, sequence: RowSequence, context: LayoutContext) -> RowPlans:
     """The columns' own cells; then the plans of rows that belong to pages, whose texts are not known yet but for the
     head's, and after them one for each kind of row of the flow."""
-    report = context.report
-    base = report.look(context.base, table.style)
+    base = context.look(table.style)
     ruled = _detail_formats(table, data, context)
     details = tuple(_detail_cell(table, i, base, ruled, data, context) for i in range(len(table.columns)))
-    head_look = report.look(base, table.head_style)
+    head_look = context.look(table.head_style, None, base)
     head = tuple(_head_cell(table, i, details[i], head_look, data, context) for i in range(len(details)))
     plans = [RowLayout(RowPlace("head"), head, head_look)]
     for number, row in enumerate(table.head, 1):
         kind = RowScope(RowPlace("head", number=number), 0, 1, data)
         plans.append(_lay_out_row(table, row, kind, head_look, details, context))
-    plans += lay_out_page_rows(table, PageTotalValues({}), 0, details, context)
+    cells, pages = _likely_page_totals(table, data, context)
+    plans += lay_out_page_rows(table, cells, pages, details, context)
     for row_kind in sequence.kinds:
         place = row_kind.place(table)
         if place == RowPlace("detail"):
@@ -192,12 +197,26 @@ def lay_out_rows(table: TableBlock, data: TableData, sequence: RowSequence, cont
     return details, tuple(plans)
 
 
+_STRETCHES = 32
+
+
+def _likely_page_totals(table: TableBlock, data: TableData, context: LayoutContext) -> tuple[PageTotalValues, int]:
+    """What rows that belong to pages would show on some pages, and on a last one after all rows: that tells how wide
+    their columns have to be before pages are made."""
+    rows = data.whole.rows
+    if not rows or all(getattr(table, name) is None for name in PAGE_ROWS):
+        return PageTotalValues({}), 0
+    ends = np.unique(np.linspace(0, rows, _STRETCHES + 1).astype(np.int64))[1:]
+    ends = np.append(ends, rows)
+    return context.paged(table.name, single_run(ends)), len(ends)
+
+
 def lay_out_page_rows(
     table: TableBlock, cells: PageTotalValues, pages: int, details: tuple[CellLayout, ...], context: LayoutContext
 ) -> list[RowLayout]:
     """The plans of what is brought forward, of page totals, and of what is carried forward; without cells where the
     table has no such row."""
-    base = context.report.look(context.base, table.style)
+    base = context.look(table.style)
     plans = []
     for name in PAGE_ROWS:
         place = RowPlace(name)
@@ -216,7 +235,7 @@ def _lay_out_row(
     details: tuple[CellLayout, ...],
     context: LayoutContext,
 ) -> RowLayout:
-    look = context.report.look(base, row.style, row.look)
+    look = context.look(row.style, row.look, base)
     where = Place(block=table.name, row=name_of_row(kind.place))
     ruled = match_formats(row.rules, kind.scope, kind.source, kind.count, where, context) if kind.count else None
     if kind.scope == DETAIL and isinstance(kind.source, TableData):
@@ -255,7 +274,7 @@ def _formatted_cell(
         variants = tuple(replace(v, repeats=plan.repeats, shift=plan.shift) for v in made)
         widest = max(plan.widest, *(v.widest for v in variants))
         tail = max(plan.tail, *(v.tail for v in variants))
-        plan = with_extent(replace(plan, variants=variants, variant=ruled.number), (widest, tail))
+        plan = _with_widest(replace(plan, variants=variants, variant=ruled.number), widest, tail)
     plan = _with_links(_with_drawing(plan, content, kind, where, context), content, kind, where, context)
     if content.scale is not None and content.value is not None and kind.count:
         computed = kind.source.cells.get(ScopedExpression(kind.scope, content.value))
@@ -276,7 +295,11 @@ def _of_whole(kind: RowScope, expression: str, computed: Computed) -> Computed:
 
 def with_extent(cell: CellLayout, extent: TextExtent) -> CellLayout:
     """The plan for texts of a given width."""
-    widest, tail = extent
+    widest, tail, least = extent
+    return replace(_with_widest(cell, widest, tail), known_least=least)
+
+
+def _with_widest(cell: CellLayout, widest: int, tail: int) -> CellLayout:
     variants = tuple(replace(variant, tail=tail) for variant in cell.variants)
     return replace(cell, widest=widest, tail=tail, variants=variants)
 
@@ -347,7 +370,7 @@ def _detail_cell(
     context: LayoutContext,
 ) -> CellLayout:
     column = table.columns[i]
-    look = context.report.look(base, column.style, column.look)
+    look = context.look(column.style, column.look, base)
     count = data.rows if table.show_details else 0
     if count:
         pattern = column.format or look.format or column_pattern(table, column, context)
@@ -441,7 +464,7 @@ def _row_cell(
 ) -> CellLayout:
     i = next(at for at, column in enumerate(table.columns) if column.name == cell.column)
     column = table.columns[i]
-    look = context.report.look(row_look, cell.style, cell.look)
+    look = context.look(cell.style, cell.look, row_look)
     pattern = cell.format or look.format or _inherited_pattern(table, column, cell, context)
     where = _place(table, name_of_row(kind.place), cell.column, kind.source)
     if kind.count:
@@ -509,7 +532,8 @@ def _lay_out_cell(
     )
     context.missing |= dict.fromkeys(shaped.missing)
     fault_face = TextFace(file, look.size, FAULT_COLOR)
-    plan = CellLayout(name, column, span, look, decided, face, fault_face, shaper, texts, shaped, widest)
+    breaking = context.breaking(look, texts.is_whole)
+    plan = CellLayout(name, column, span, look, decided, face, fault_face, shaper, texts, shaped, widest, breaking)
     if look.align != "decimal" or not len(shaped.lines):
         return plan
     key = ("tails", texts, file, look.size, context.locale.locale)
@@ -535,33 +559,6 @@ def _shaped(texts: CellTexts, shaper: Shaper) -> ShapedTexts:
             return ShapedTexts(lines, among, shaper.broken(among), shaper.missing(among), True)
     lines, among = shaper.add_column(as_array(texts.texts))
     return ShapedTexts(lines, among, shaper.broken(among), shaper.missing(among))
-
-
-def shrunk(cell: CellLayout, width: int) -> CellLayout:
-    """The plan with the texts that are wider than the cell in a smaller size, down to half of their own."""
-    if cell.look.overflow != "shrink":
-        return cell
-    if cell.variants:
-        return replace(cell, variants=tuple(shrunk(variant, width) for variant in cell.variants))
-    size = cell.face.size
-    room = width - 2 * cell.look.inset - (0 if cell.shift is None else cell.shift)
-    if cell.needed <= width - 2 * cell.look.inset:
-        return cell
-    widths = np.maximum(cell.shaper.widths(cell.shaped.lines, size), 1)
-    fitting = np.maximum(size * room // widths // _STEP * _STEP, size // 2)
-    sizes, variant = np.unique(np.append(size, np.where(widths > room, fitting, size)), return_inverse=True)
-    if len(sizes) == 1:
-        return cell
-    variants = tuple(
-        replace(
-            cell,
-            look=replace(cell.look, size=int(own)),
-            face=replace(cell.face, size=int(own)),
-            fault_face=replace(cell.fault_face, size=int(own)),
-        )
-        for own in sizes
-    )
-    return replace(cell, variants=variants, variant=variant[1:].astype(np.int32))
 
 
 def continued_rows(table: TableBlock, plans: tuple[RowLayout, ...], context: LayoutContext) -> dict[int, RowLayout]:

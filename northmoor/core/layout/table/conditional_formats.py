@@ -34,7 +34,7 @@ class MatchedFormats:
         for rules in self.choices:
             ruled = look
             for rule in rules:
-                ruled = context.report.look(ruled, rule.style, rule.look)
+                ruled = context.look(rule.style, rule.look, ruled)
             found.append(ruled)
         return tuple(found)
 

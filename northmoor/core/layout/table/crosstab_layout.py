@@ -1,16 +1,13 @@
 """A matrix laid out: the table that prints it, at its widths, smaller, or over sheets side by side."""
 
-from dataclasses import replace
-from typing import Any
-
 from northmoor.core.compute.crosstab.evaluation import CrosstabData
 from northmoor.core.compute.table.evaluation import TableData
-from northmoor.core.layout.context import LayoutContext
+from northmoor.core.layout.context import LayoutContext, TextFit
 from northmoor.core.layout.table.cell_layout import lay_out_rows
 from northmoor.core.layout.table.collapsing import column_folds
 from northmoor.core.layout.table.column_widths import max_content_widths
 from northmoor.core.layout.table.crosstab_table import CrosstabTableBuilder
-from northmoor.core.layout.table.horizontal_split import split_sheets
+from northmoor.core.layout.table.horizontal_split import lay_out_split, split_sheets
 from northmoor.core.layout.table.layout import TableLayout, lay_out_table
 from northmoor.core.layout.table.row_sequence import kinds_of_table, row_sequence
 from northmoor.core.model.blocks.matrix import MatrixBlock
@@ -18,7 +15,12 @@ from northmoor.core.model.blocks.table import TableBlock
 
 
 def lay_out_matrix(
-    matrix: MatrixBlock, data: CrosstabData, width: int, context: LayoutContext, hidden: int = 0
+    matrix: MatrixBlock,
+    data: CrosstabData,
+    width: int,
+    context: LayoutContext,
+    hidden: int = 0,
+    on_one_sheet: bool = False,
 ) -> tuple[TableBlock, list[TableLayout]]:
     """The table that prints a matrix, and its sheets from left to right; `hidden` row levels are not printed, since
     they are the keys of the records around it."""
@@ -29,13 +31,15 @@ def lay_out_matrix(
     widths = _max_content_widths(matrix, table, spread, context)
     if sum(widths) <= width:
         return table, [lay_out_table(_with_widths(table, widths), spread, width, context)]
-    if matrix.when_wide == "narrow":
-        return table, [lay_out_table(table, spread, width, context)]
     if matrix.when_wide == "shrink":
-        context = _scaled_setting(context, max(width / sum(widths), matrix.smallest))
+        context = context.fitted(TextFit(max(width / sum(widths), matrix.smallest)))
         widths = _max_content_widths(matrix, table, spread, context)
         if sum(widths) <= width + len(widths) * _ROUNDING:
             return table, [lay_out_table(table, spread, width, context)]
+    if on_one_sheet:
+        return table, [lay_out_table(table, spread, width, context)]
+    if matrix.when_wide == "narrow":
+        return table, lay_out_split(table, spread, width, context)
     return table, split_sheets(_with_widths(table, widths), spread, widths, width, context)
 
 
@@ -43,14 +47,11 @@ _ROUNDING = 200
 """How much a column may be wider than its share after its look has been made smaller, for rounded sizes."""
 
 
-_LENGTHS = ("size", "padding", "inset", "rule_above", "rule_below", "rule_left", "rule_right")
-
-
 def _max_content_widths(matrix: MatrixBlock, table: TableBlock, spread: TableData, context: LayoutContext) -> list[int]:
     """The widths of the printed columns by their content, those of a measure as wide as its widest if given."""
     sequence = context.cache.get(("flow", spread, kinds_of_table(table)), lambda: row_sequence(table, spread))
     _, plans = lay_out_rows(table, spread, sequence, context)
-    widths = max_content_widths(table, plans)
+    widths = max_content_widths(table, plans, context)
     if not matrix.even_widths:
         return widths
     assert spread.crosstab is not None  # it prints a matrix
@@ -63,15 +64,3 @@ def _max_content_widths(matrix: MatrixBlock, table: TableBlock, spread: TableDat
 
 def _with_widths(table: TableBlock, widths: list[int]) -> TableBlock:
     return table.but(columns=tuple(c.but(width=w) for c, w in zip(table.columns, widths, strict=True)))
-
-
-def _scaled_setting(context: LayoutContext, share: float) -> LayoutContext:
-    """The setting with all looks made smaller."""
-
-    def smaller(look: Any) -> dict[str, Any]:
-        lengths = {name: getattr(look, name) for name in _LENGTHS}
-        return {name: round(length * share) for name, length in lengths.items() if length is not None}
-
-    styles = tuple(style.but(**smaller(style)) for style in context.report.styles)
-    base = replace(context.base, **smaller(context.base))
-    return replace(context, report=context.report.but(styles=styles), base=base)

@@ -72,6 +72,7 @@ class CrosstabTableBuilder:
             style=matrix.style,
             when_empty=matrix.when_empty,
             space_after=matrix.space_after,
+            smallest=matrix.smallest,
         )
         rows = axis.size(axis.depth)
         levels = tuple(self._groups(depth) for depth in range(1, axis.depth))

@@ -8,11 +8,12 @@ import numpy as np
 
 from northmoor.core.compute.table.evaluation import TableData
 from northmoor.core.compute.table.page_totals import single_run
+from northmoor.core.errors import Place
 from northmoor.core.layout.context import LayoutContext
 from northmoor.core.layout.table.cell_layout import lay_out_rows
 from northmoor.core.layout.table.column_widths import max_content_widths
+from northmoor.core.layout.table.fitting import fit_table
 from northmoor.core.layout.table.layout import (
-    Paged,
     TableLayout,
     ends_of_pages,
     last_rows_of_pages,
@@ -25,14 +26,23 @@ from northmoor.core.layout.table.row_sequence import kinds_of_table, row_metrics
 from northmoor.core.model.blocks.table import PAGE_ROWS, Column, TableBlock
 from northmoor.core.model.edits import with_columns
 
+_NARROW_TEXT = 90_000
+"""How wide a column of texts is at most, in millipoints, where a table goes on across pages for lack of width."""
+
 
 def lay_out_split(table: TableBlock, data: TableData, width: int, context: LayoutContext) -> list[TableLayout]:
-    """A table's sheets from left to right; most tables are one."""
-    if table.when_wide == "narrow":
+    """A table's sheets from left to right; most tables are one. One that is to be narrow goes on across pages where its
+    numbers and words would not fit otherwise."""
+    if table.when_wide == "narrow" and (len(table.columns) == 1 or fit_table(table, data, width, context).widths.fit):
         return [lay_out_table(table, data, width, context)]
     sequence = context.cache.get(("flow", data, kinds_of_table(table)), lambda: row_sequence(table, data))
     _, plans = lay_out_rows(table, data, sequence, context)
-    return split_sheets(table, data, max_content_widths(table, plans), width, context)
+    most = {"most": _NARROW_TEXT} if table.when_wide == "narrow" else {}
+    sheets = split_sheets(table, data, max_content_widths(table, plans, context, **most), width, context)
+    if table.when_wide == "narrow" and len(sheets) > 1:
+        message = f"Its numbers and words are wider than the page; it goes on across {len(sheets)} pages side by side."
+        context.find("across pages", Place(block=table.name), message, is_error=False)
+    return sheets
 
 
 def split_sheets(
@@ -87,7 +97,7 @@ def _with_common_heights(sheets: list[TableLayout]) -> list[TableLayout]:
 
 
 def sheets_on_pages(
-    sheets: list[TableLayout], body: Body, paged: Paged, context: LayoutContext
+    sheets: list[TableLayout], body: Body, context: LayoutContext
 ) -> tuple[list[TableLayout], Sequence[TableFragment], Body]:
     """The sheets with the rows that belong to pages filled in, their common slices, and what is used of the last page.
 
@@ -99,7 +109,7 @@ def sheets_on_pages(
         return sheets, fragments, after
     while True:
         ends = ends_of_pages(sheets[0].rows, last_rows_of_pages(fragments))
-        cells = paged(sheets[0].table.name, single_run(ends))
+        cells = context.paged(sheets[0].table.name, single_run(ends))
         filled = [with_page_rows(sheet, cells, len(fragments), context) for sheet in sheets]
         page_heights = tuple(map(max, *(sheet.page_heights for sheet in filled), filled[0].page_heights))
         is_done = page_heights == sheets[0].page_heights

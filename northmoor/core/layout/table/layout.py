@@ -4,7 +4,7 @@ Everything is columnar: a cell definition's instances are line numbers in one ar
 for the page that is drawn. Each step is kept by what it depends on, so that an edit repeats only what it touches.
 """
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from itertools import zip_longest
@@ -15,33 +15,26 @@ import numpy.typing as npt
 
 from northmoor.core.base.arrays import AnyInts, Bools
 from northmoor.core.compute.table.evaluation import TableData
-from northmoor.core.compute.table.page_totals import PageRanges
 from northmoor.core.errors import Place
-from northmoor.core.layout.context import LayoutContext
+from northmoor.core.layout.context import AS_IT_IS, LayoutContext, TextFit
 from northmoor.core.layout.inline.formatting import PageTotalValues
 from northmoor.core.layout.table.cell_layout import (
     CellLayout,
     RowLayout,
-    TextExtent,
     continued_rows,
     lay_out_page_rows,
-    lay_out_rows,
     name_of_row,
-    shrunk,
-    with_extent,
 )
-from northmoor.core.layout.table.collapsing import Fold, collapsed_rows
-from northmoor.core.layout.table.column_widths import column_widths
+from northmoor.core.layout.table.collapsing import Fold
+from northmoor.core.layout.table.fitting import TextExtents, fit_table, report_fit, sequence_of, shrunk
 from northmoor.core.layout.table.pagination import Body, PaginationRules, RowMetrics, Splitter, TableFragment, paginate
-from northmoor.core.layout.table.row_sequence import RowSequence, kinds_of_table, row_metrics, row_sequence
-from northmoor.core.layout.text.line_breaking import truncate, wrap
+from northmoor.core.layout.table.row_sequence import RowSequence, row_metrics
+from northmoor.core.layout.text.line_breaking import does_not_fit, truncate, wrap
 from northmoor.core.model.blocks.table import PAGE_ROWS, TableBlock
 from northmoor.core.model.styles import ResolvedStyle
 
 HEAD = -1
 """The row of the columns' titles."""
-Paged = Callable[[str, PageRanges], PageTotalValues]
-"""Computes what a table shows on each of its pages, from its name and the rows of each."""
 _BREAKS = (
     "page_break", "odd_page", "keep_together", "largest_gap", "repeat_heading", "rows_after_heading",
     "rows_before_total",
@@ -50,15 +43,16 @@ _BREAKS = (
 
 @dataclass(frozen=True, eq=False)
 class WrappedCell:
-    """A cell at its width: the lines of those texts that take more than one, by the text's line and its shift, and
-    each instance's number of lines."""
+    """A cell at its width: the lines of those texts that are not drawn as the one line they are, by the text's line and
+    its shift, each instance's number of lines, whether it is `plain` (drawn as the one line it is), and how many are
+    `unfit`: with a number or word that is wider than a line."""
 
     left: int
     width: int
     wrapped: dict[tuple[int, int], tuple[int, ...]]
     counts: npt.NDArray[np.int32]
     plain: Bools
-    """Instances that are drawn as the one line they are."""
+    unfit: int = 0
     variants: tuple["WrappedCell", ...] = ()
 
 
@@ -88,6 +82,8 @@ class TableLayout:
     """How headings are printed where they are repeated, if otherwise than where they are; by the plan's number."""
     outer: int = 0
     """How many of its levels are the keys of the records around it."""
+    fit: TextFit = AS_IT_IS
+    """How much smaller its looks are than the report has them."""
     paged: PageTotalValues = field(default_factory=lambda: PageTotalValues({}))
     """What rows that belong to pages show, once pages are known."""
 
@@ -177,44 +173,17 @@ def _is_decorated(look: ResolvedStyle) -> bool:
     return bool(look.fill or look.rule_above or look.rule_below or look.rule_left or look.rule_right)
 
 
-TextExtents = tuple[tuple[TextExtent, ...], ...]
-"""How wide the texts of each cell of each plan of a table's rows are."""
-
-
-def text_extents(table: TableBlock, data: TableData, context: LayoutContext) -> TextExtents:
-    """How wide a table's texts are: all that the layout of one of its parts has to know of the others."""
-    _, plans = lay_out_rows(table, data, _row_sequence(table, data, context), context)
-    return tuple(tuple((cell.widest, cell.tail) for cell in plan.cells) for plan in plans)
-
-
-def widest_of(one: TextExtents, other: TextExtents) -> TextExtents:
-    """The extents that hold the texts of two parts of a table."""
-    return tuple(
-        tuple((max(a[0], b[0]), max(a[1], b[1])) for a, b in zip(*cells, strict=True))
-        for cells in zip(one, other, strict=True)
-    )
-
-
-def _row_sequence(table: TableBlock, data: TableData, context: LayoutContext) -> RowSequence:
-    fold = context.folds.get(table.name)
-    key = ("flow", data, kinds_of_table(table), fold)
-    return context.cache.get(key, lambda: collapsed_rows(row_sequence(table, data), data, fold))
-
-
 def lay_out_table(
     table: TableBlock, data: TableData, width: int, context: LayoutContext, extents: TextExtents | None = None
 ) -> TableLayout:
     """Lay a table out in a body of a width in millipoints, without pages yet; of one that is part of another, `extents`
     are those of all parts."""
     kept = context.cache
-    sequence = _row_sequence(table, data, context)
-    columns, plans = lay_out_rows(table, data, sequence, context)
-    if extents is not None:
-        plans = tuple(
-            replace(plan, cells=tuple(map(with_extent, plan.cells, own)))
-            for plan, own in zip(plans, extents, strict=True)
-        )
-    widths = column_widths(table, plans, width, context)
+    sequence = sequence_of(table, data, context)
+    fitted = fit_table(table, data, width, context, extents)
+    columns, plans, widths = fitted.columns, fitted.plans, fitted.widths.widths
+    report_fit(table, fitted, context)
+    context = fitted.context
     edges = tuple(np.concatenate([[0], np.cumsum(widths)]).tolist())
     plans = tuple(
         replace(
@@ -238,7 +207,7 @@ def lay_out_table(
     metrics = kept.get(("strip", height_key, breaks, is_counted), lambda: row_metrics(table, data, sequence, heights))
     made = TableLayout(
         table, data, sequence, edges, columns, plans, wrapped, heights, page_heights, metrics,
-        context.folds.get(table.name),
+        context.folds.get(table.name), fit=context.fit,
     )  # fmt: skip
     continued = continued_rows(table, plans, context)
     return _with_continued(made, continued, context) if continued else made
@@ -301,6 +270,7 @@ def ends_of_pages(sequence: RowSequence, lasts: Sequence[int]) -> AnyInts:
 
 def with_page_rows(layout: TableLayout, cells: PageTotalValues, pages: int, context: LayoutContext) -> TableLayout:
     """The layout with the texts of rows that belong to pages; such a row is as tall as the tallest of its kind."""
+    context = context.fitted(layout.fit)
     plans = lay_out_page_rows(layout.table, cells, pages, layout.columns, context)
     wrapped = [tuple(_wrapped(cell, layout.edges, context) for cell in plan.cells) for plan in plans]
     needed = (int(np.max(_row_heights(plan, at))) for plan, at in zip(plans, wrapped, strict=True))
@@ -333,30 +303,31 @@ class _LineSplitter(Splitter):
 
 def _wrapped(cell: CellLayout, edges: tuple[int, ...], context: LayoutContext) -> WrappedCell:
     left, right = edges[cell.column], edges[cell.column + cell.span]
-    room = max(right - left - 2 * cell.look.inset, 1000)
+    room = right - left - 2 * cell.look.inset
     shifts = None if cell.shift is None else cell.shift.tobytes()
-    key = ("wrap", cell.texts, cell.face.font, cell.face.size, room, shifts, cell.look.overflow == "cut")
-    wrapped, counts, plain = context.cache.get(key, lambda: _wrap_all(cell, room))
+    is_cut = cell.look.overflow == "cut"
+    key = ("wrap", cell.texts, cell.face.font, cell.face.size, cell.breaking, room, shifts, is_cut)
+    made = context.cache.get(key, lambda: _wrap_all(cell, room))
     variants = tuple(_wrapped(variant, edges, context) for variant in cell.variants)
-    return WrappedCell(left, right - left, wrapped, counts, plain, variants)
+    return replace(made, left=left, width=right - left, variants=variants)
 
 
-Wrapping = tuple[dict[tuple[int, int], tuple[int, ...]], npt.NDArray[np.int32], Bools]
-
-
-def _wrap_all(cell: CellLayout, room: int) -> Wrapping:
+def _wrap_all(cell: CellLayout, room: int) -> WrappedCell:
+    """A cell's lines, wherever it is."""
     lines = cell.shaped.lines
     if cell.needed <= room and not cell.shaped.broken:
-        return {}, *_all_plain(len(lines))
+        return WrappedCell(0, room, {}, *_all_plain(len(lines)))
     if cell.shift is None:
         return _wrap(cell, lines, cell.shaped.distinct, room, 0)
     wrapped: dict[tuple[int, int], tuple[int, ...]] = {}
-    counts, plain = np.ones(len(lines), np.int32), np.ones(len(lines), bool)
+    counts, plain, unfit = np.ones(len(lines), np.int32), np.ones(len(lines), bool), 0
     for shift in np.unique(cell.shift).tolist():
         at = np.flatnonzero(cell.shift == shift)
-        found, counts[at], plain[at] = _wrap(cell, lines[at], np.unique(lines[at]), max(room - shift, 1000), shift)
-        wrapped |= found
-    return wrapped, counts, plain
+        found = _wrap(cell, lines[at], np.unique(lines[at]), room - shift, shift)
+        wrapped |= found.wrapped
+        counts[at], plain[at] = found.counts, found.plain
+        unfit += found.unfit
+    return WrappedCell(0, room, wrapped, counts, plain, unfit)
 
 
 def _all_plain(count: int) -> tuple[npt.NDArray[np.int32], Bools]:
@@ -366,14 +337,18 @@ def _all_plain(count: int) -> tuple[npt.NDArray[np.int32], Bools]:
 
 def _wrap(
     cell: CellLayout, lines: npt.NDArray[np.int32], distinct: npt.NDArray[np.int32], room: int, shift: int
-) -> Wrapping:
+) -> WrappedCell:
     shaper, size = cell.shaper, cell.face.size
     too_long = distinct[shaper.widths(distinct, size) > room].tolist()
-    wrapped = {}
+    wrapped, unfit = {}, []
     for number in sorted({*too_long, *(cell.shaped.broken & set(distinct.tolist()) if cell.shaped.broken else ())}):
         text = shaper.text(number)
-        is_cut = cell.look.overflow == "cut"
-        parts = (truncate(text, shaper, size, room),) if is_cut else wrap(text, shaper, size, room)
+        if cell.look.overflow == "cut" and not cell.texts.is_whole:
+            parts: tuple[str, ...] = (truncate(text, shaper, size, room),)
+        else:
+            found = wrap(text, shaper, size, room, cell.breaking)
+            parts = found.lines
+            unfit += [number] if found.unfit else []
         wrapped[number, shift] = tuple(shaper.add(parts).tolist())
     counts, plain = _all_plain(len(lines))
     if wrapped:
@@ -382,7 +357,7 @@ def _wrap(
             by_line[number] = len(parts_of)
         plain = by_line[lines] == 0
         counts = np.maximum(by_line[lines], 1)
-    return wrapped, counts, plain
+    return WrappedCell(0, room, wrapped, counts, plain, int(np.isin(lines, unfit).sum()) if unfit else 0)
 
 
 def _row_heights(plan: RowLayout, cells: tuple[WrappedCell, ...]) -> int | AnyInts:
@@ -439,13 +414,22 @@ def _report_truncation(
     wrapped: tuple[tuple[WrappedCell, ...], ...],
     context: LayoutContext,
 ) -> None:
-    """Note texts that are cut off, as one finding a cell."""
+    """Note texts that are cut off, as one finding a cell, and what is wider than a line, as one finding."""
+    unfit = 0
     for plan, cells in zip(plans, wrapped, strict=True):
         for cell, placed in zip(plan.cells, cells, strict=True):
-            count = int(np.sum(~placed.plain)) if cell.look.overflow == "cut" else 0
+            unfit += _unfit(cell, placed)
+            count = int(np.sum(~placed.plain)) if cell.look.overflow == "cut" and not cell.texts.is_whole else 0
             if count:
                 where = Place(block=table.name, row=name_of_row(plan.place), column=cell.name)
                 context.count("cut text", where, count, _cut, is_error=False)
+    if unfit:
+        context.count("does not fit", Place(block=table.name), unfit, does_not_fit)
+
+
+def _unfit(cell: CellLayout, placed: WrappedCell) -> int:
+    """How many instances have something that is wider than a line; of those of variants, whatever they are drawn in."""
+    return max([placed.unfit if cell.variant is None else 0, *(variant.unfit for variant in placed.variants)])
 
 
 def _cut(count: int) -> str:

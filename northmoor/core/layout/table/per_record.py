@@ -21,16 +21,14 @@ from northmoor.core.compute.table.partitions import can_be_partitioned, partitio
 from northmoor.core.layout.context import LayoutContext
 from northmoor.core.layout.inline.formatting import PageTotalValues
 from northmoor.core.layout.table.cell_positions import CellPlacer
+from northmoor.core.layout.table.fitting import text_extents, widest_of
 from northmoor.core.layout.table.layout import (
-    Paged,
     TableLayout,
     ends_of_pages,
     last_rows_of_pages,
     lay_out_table,
     page_rules,
     range_pages,
-    text_extents,
-    widest_of,
     with_page_rows,
 )
 from northmoor.core.layout.table.pagination import Body, PaginationRules, TableFragment
@@ -210,10 +208,10 @@ class RecordTable:
         """Whether there are rows that belong to pages."""
         return any(getattr(self.table, name) is not None for name in PAGE_ROWS)
 
-    def fill(self, paged: Paged) -> tuple[int, ...]:
+    def fill(self) -> tuple[int, ...]:
         """Let the rows of its pages show what they have to, and tell the heights of rows that belong to pages; they may
         have become higher."""
-        self._cells = paged(self.table.name, self.ranges)
+        self._cells = self.context.paged(self.table.name, self.ranges)
         self._recent.clear()
         return self.parts[0].layout.page_heights
 

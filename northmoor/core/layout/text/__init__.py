@@ -1,4 +1,5 @@
 """From texts to positioned glyphs and lines.
 
-Reading order: `fonts`, `harfbuzz`, `shaping`, `advances` (widths of whole columns of texts), `line_breaking`.
+Reading order: `fonts`, `harfbuzz`, `shaping`, `advances` (widths of whole columns of texts), `break_opportunities`,
+`line_breaking`.
 """

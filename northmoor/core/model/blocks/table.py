@@ -243,7 +243,10 @@ class TableBlock(Part):
     """Level whose groups are printed folded: of each only its headings and totals."""
     when_wide: Literal["narrow", "across"] = "narrow"
     """What happens when its columns are wider than the page: all become narrower, or the table goes on across further
-    pages, those of a page side by side first."""
+    pages, those of a page side by side first. Where they cannot become narrow enough without breaking numbers and
+    words, it is printed smaller, and where not even that is enough, it goes on across pages as well."""
+    smallest: Annotated[float, Field(ge=0.3, le=1)] = 0.7
+    """The smallest share of its size at which it is printed for lack of width."""
     keep_together: bool = False
     """Whether a table that fits on a page is not parted."""
     rows_per_page: Annotated[int, Field(ge=1, le=100_000)] | str | None = None
