@@ -2,6 +2,8 @@
 
 import logging
 import sys
+from collections.abc import Sequence
+from enum import IntEnum
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -9,7 +11,7 @@ import typer
 
 from northmoor import __version__
 from northmoor.core.base.gc_pause import gc_paused
-from northmoor.core.errors import MissingValue, NorthmoorError, ParameterError
+from northmoor.core.errors import MissingValue, NorthmoorError, ParameterError, ReportFileError
 
 # What a command needs is imported in its body: the engine and all readers take a second, and `--help` none of it.
 
@@ -21,6 +23,21 @@ app = typer.Typer(
     help="Exact, printable reports from business data.",
 )
 
+
+class ExitCode(IntEnum):
+    """What the command line ends with."""
+
+    WRITTEN = 0
+    """All is written and nothing is wrong with it."""
+    NOT_WRITTEN = 1
+    """Nothing is written: data could not be had, a query or block could not be made, or the place not be written to."""
+    REFUSED = 2
+    """Nothing is written: the command, a value or a report file could not be understood."""
+    FAULTY = 3
+    """All is written, with faults that are marked on its pages."""
+
+
+_MOST_TOLD = 5
 
 Assign = Annotated[
     list[str] | None,
@@ -115,12 +132,13 @@ def run(
     document = Session(Library.around(report)).render(loaded, given, edition)
     blocked = [f for f in document.findings if f.rule in ("faulty block", "faulty query")]
     if blocked:
-        _fail(str(blocked[0]))
+        _fail([str(blocked[0])], ExitCode.NOT_WRITTEN)
     document.write(out)
     faults = [finding for finding in preflight(document) if finding.is_error]
     if faults:
-        more = f" ({len(faults) - 1} more faults are marked on the pages.)" if len(faults) > 1 else ""
-        _fail(f"{faults[0]} It is marked in {out.name}.{more}")
+        told = [f"{out.name}: {finding}" for finding in faults[:_MOST_TOLD]]
+        more = len(faults) - len(told)
+        _fail([*told, f"{out.name}: {more:,} more faults are on its pages."] if more else told, ExitCode.FAULTY)
 
 
 def _sql(text: str) -> str:
@@ -139,17 +157,17 @@ def _open_window(report: Path | None, values: dict[str, Any] | None = None) -> N
     raise typer.Exit(run_window(report, values or {}))
 
 
-def _fail(message: str) -> None:
-    sys.stderr.write(" ".join(message.split()) + "\n")
-    raise typer.Exit(2)
+def _fail(messages: Sequence[str], code: ExitCode) -> None:
+    sys.stderr.writelines(" ".join(message.split()) + "\n" for message in messages)
+    raise typer.Exit(code)
 
 
 def main() -> None:
-    """Run the command line; errors are one sentence on stderr and exit code 2."""
+    """Run the command line; errors are one sentence on stderr."""
     logging.getLogger("sqlglot").setLevel(logging.ERROR)
     try:
         app()
     except NorthmoorError as error:
         how = f" Give it with --set {error.place.parameter}=…" if isinstance(error, MissingValue) else ""
         sys.stderr.write(" ".join(f"{error}{how}".split()) + "\n")
-        sys.exit(2)
+        sys.exit(ExitCode.REFUSED if isinstance(error, ParameterError | ReportFileError) else ExitCode.NOT_WRITTEN)

@@ -74,10 +74,6 @@ class Document:
         """The parameters that the report's queries use."""
         return self._parameters_bound()
 
-    def missing_characters(self) -> str:
-        """Characters in the document's tables that no shipped font has, each once."""
-        return "".join(self.composition.context.missing)
-
     @property
     def row_count(self) -> int:
         """How many rows its queries returned."""

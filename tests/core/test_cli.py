@@ -12,7 +12,7 @@ from pathlib import Path
 
 import pytest
 
-from northmoor.cli import main
+from northmoor.cli import ExitCode, main
 from northmoor.core.model.report import Report
 from northmoor.core.model.serialization import report_text
 from northmoor.core.sources.library import Library
@@ -42,9 +42,9 @@ def process(*arguments: object) -> subprocess.CompletedProcess[str]:
     return subprocess.run(command, capture_output=True, text=True, env=environment, check=False)
 
 
-def told(done: subprocess.CompletedProcess[str]) -> str:
-    """The one sentence of an error."""
-    assert done.returncode == 2
+def told(done: subprocess.CompletedProcess[str], *codes: ExitCode) -> str:
+    """The one sentence of an error with which nothing is written, or that ends with one of some codes."""
+    assert done.returncode in (codes or (ExitCode.NOT_WRITTEN, ExitCode.REFUSED))
     assert done.stdout == ""
     assert done.stderr.count("\n") == 1, done.stderr
     assert "Traceback" not in done.stderr
@@ -206,7 +206,7 @@ def test_a_failing_cell_is_marked_told_and_the_rest_is_written_whole(
     demo: Path, tmp_path: Path, value: str, sentence: str
 ) -> None:
     report = spoilt(demo, tmp_path, '"value": "fares"', f'"value": "{value}"')
-    sentence_told = told(northmoor("run", report, "--out", tmp_path / "x.json"))
+    sentence_told = told(northmoor("run", report, "--out", tmp_path / "x.json"), ExitCode.FAULTY)
     assert sentence in sentence_told
     assert "Block fares-table, rows, column fares" in sentence_told
     found = json.loads((tmp_path / "x.json").read_text())["pages"][0]["items"]
@@ -389,3 +389,17 @@ def controller(*arguments: object) -> subprocess.CompletedProcess[str]:
     command = [sys.executable, "-c", code, "desk", *map(str, arguments)]
     environment = os.environ | {"PYTHONPATH": str(Path(__file__).parents[2])}
     return subprocess.run(command, capture_output=True, text=True, env=environment, check=False)
+
+
+def test_run_ends_with_a_code_of_its_own_for_each_way_it_can_go(demo: Path, tmp_path: Path) -> None:
+    report, out = demo / "reports" / "fares-by-route.moor", tmp_path / "x.json"
+    faulty = spoilt(demo, tmp_path, '"value": "fares"', '"value": "faress"')
+    ways = {
+        ExitCode.WRITTEN: northmoor("run", report, "--out", out),
+        ExitCode.REFUSED: northmoor("run", report, "--set", "yeer=2024", "--out", tmp_path / "y.json"),
+        ExitCode.NOT_WRITTEN: northmoor("run", report, "--out", tmp_path / "no" / "such" / "place.json"),
+        ExitCode.FAULTY: northmoor("run", faulty, "--out", tmp_path / "z.json"),
+    }
+    assert {code: done.returncode for code, done in ways.items()} == {code: int(code) for code in ways}
+    assert [(tmp_path / name).exists() for name in ("x.json", "y.json", "z.json")] == [True, False, True]
+    assert northmoor("run").returncode == ExitCode.REFUSED

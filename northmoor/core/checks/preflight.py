@@ -16,6 +16,7 @@ import numpy as np
 from northmoor.core.authoring.propose_parameters import sql_using, with_use
 from northmoor.core.checks.lack_of_room import with_room_remedies
 from northmoor.core.checks.link_rules import broken_links
+from northmoor.core.checks.missing_glyphs import missing_glyphs
 from northmoor.core.checks.value_rules import VALUE_RULES, ValuesToCheck
 from northmoor.core.document import Document
 from northmoor.core.errors import NorthmoorError, Place
@@ -90,14 +91,6 @@ def _possible_uses(document: Document, parameter: Parameter) -> tuple[Remedy, ..
         if sql is not None:
             found.append(Remedy(f"Filter {name} by {near[0]}", edit=partial(with_use, query=name, sql=sql)))
     return tuple(found[:3])
-
-
-def missing_characters(document: Document) -> Iterator[Finding]:
-    """Characters that no shipped font has; they print as an empty box."""
-    missing = document.missing_characters()
-    if missing:
-        message = f"No font has a glyph for {' '.join(missing[:12])}; an empty box is printed. Replace it in the data."
-        yield Finding("missing character", Place(), message, is_error=False)
 
 
 def empty_queries(document: Document) -> Iterator[Finding]:
@@ -192,7 +185,7 @@ def data_notes(document: Document) -> Iterator[Finding]:
 
 RULES: tuple[Rule, ...] = (
     unused_parameters,
-    missing_characters,
+    missing_glyphs,
     empty_queries,
     uneven_pages,
     split_groups,

@@ -86,7 +86,7 @@ class LayoutContext:
     picture_path: where a picture named in the report lies; raises ReportFileError for one outside the library.
     stop: to stop the run.
     findings: what the run found wrong; it adds to them.
-    missing: the characters in cells of tables that no font has.
+    missing: the characters that no font has, by the places of the body's texts that have them.
     part: the number of the part of a table that is being laid out, for what is counted part by part.
     colors: the colours of values in its charts.
     folds: what of tables is folded, by their names (see `folding.Folds`).
@@ -101,7 +101,7 @@ class LayoutContext:
     picture_path: Callable[[str], Path]
     stop: CancelToken = field(default_factory=CancelToken)
     findings: list[Finding] = field(default_factory=list)
-    missing: dict[str, None] = field(default_factory=dict)
+    missing: dict[Place, dict[str, None]] = field(default_factory=dict)
     base: ResolvedStyle = field(default_factory=ResolvedStyle)
     folds: Mapping[str, Any] = field(default_factory=dict)
     colors: Colors = field(default_factory=dict)
@@ -155,6 +155,11 @@ class LayoutContext:
             self.findings[self.findings.index(before)] = now
         elif now not in self.findings:
             self.findings.append(now)
+
+    def note_missing(self, place: Place, characters: str) -> None:
+        """Note that no font has some characters of a text."""
+        if characters:
+            self.missing.setdefault(place, {}).update(dict.fromkeys(characters))
 
     def find(self, rule: str, place: Place, message: str, is_error: bool = True) -> None:
         """Note a finding once."""

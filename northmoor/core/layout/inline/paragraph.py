@@ -70,7 +70,9 @@ def make_paragraph(
         wrapped = wrap(text, shaper, look.size, width - 2 * look.inset, context.breaking(look))
     if wrapped.unfit:
         context.find("does not fit", Place(block=origin.block), does_not_fit(wrapped.unfit))
-    lines = tuple(shaper.add(wrapped.lines).tolist())
+    numbers = shaper.add(wrapped.lines)
+    context.note_missing(Place(block=origin.block), shaper.missing(numbers))
+    lines = tuple(numbers.tolist())
     face = TextFace(file, look.size, FAULT_COLOR if is_faulty else look.color)
     return Paragraph(lines, face, shaper, look, look.side or align, width, origin)
 
@@ -89,6 +91,7 @@ class Paragraphs:
         self._parted = self._fragments(shaper.broken(among))
         fits[list(texts.faulty)] = False
         self._lines, self._fits = lines.data, fits.data
+        self._missing = shaper.missing(among)
 
     def _fragments(self, broken: Iterable[int]) -> dict[int, tuple[int, ...]]:
         """The lines of those with line breaks of their own, by the numbers of the whole ones; none where a part is
@@ -108,6 +111,7 @@ class Paragraphs:
     def of(self, record: int, origin: SourceRef, context: LayoutContext) -> Paragraph:
         """The paragraph of a record."""
         own, line = self._empty, self._lines[record]
+        context.note_missing(Place(block=origin.block), self._missing)
         lines = self._parted.get(line, (line,) if self._fits[record] else ())
         if lines and record not in self._texts.faulty:
             return Paragraph(lines, own.face, own.shaper, own.look, own.align, own.width, origin)

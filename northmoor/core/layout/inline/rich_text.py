@@ -161,6 +161,9 @@ def make_rich_text(
             _finished(fragments, room, look, plain, look.side or "start", "\t" in _text(paragraph))
             for fragments in found
         ]
+    for fragment in (fragment for line in lines for fragment in line.fragments):
+        shaper = fragment.style.shaper
+        context.note_missing(Place(block=origin.block), shaper.missing(shaper.add([fragment.text])))
     if unfit:
         context.find("does not fit", Place(block=origin.block), does_not_fit(unfit))
     return RichText(tuple(lines), look, width, origin)

@@ -128,6 +128,11 @@ class Composition:
             return found.ranges
         return single_run(ends_of_pages(run.layout.rows, last_rows_of_pages(run.whole or run.fragments)))
 
+    @property
+    def charts(self) -> Iterator[tuple[str, Chart, ChartData]]:
+        """All its charts with the names of their blocks."""
+        return _charts(self.data, self.edition)
+
     @cached_property
     def table_layouts(self) -> Sequence[TableLayoutHandle]:
         """All tables that have been laid out, those for records in their parts."""
@@ -328,7 +333,7 @@ def compose(edition: Edition, given: StageResults, context: LayoutContext) -> Co
 
 
 def _composed(edition: Edition, given: StageResults, context: LayoutContext) -> Composition:
-    context.colors = colors_of(_charts(given.data, edition))
+    context.colors = colors_of((chart, data) for _, chart, data in _charts(given.data, edition))
     if edition.page.background is not None:
         picture_or_fault(edition.page.background, "page", context)  # found now, not only when its page is drawn
     placed, sections, of_records = _placed(edition, given, context)
@@ -393,14 +398,15 @@ def _flowed(
     return whole, tuple(sections)
 
 
-def _charts(data: Arranged, edition: Edition) -> Iterator[tuple[Chart, ChartData]]:
-    """All charts of an edition, those in rows of its tables among them."""
+def _charts(data: Arranged, edition: Edition) -> Iterator[tuple[str, Chart, ChartData]]:
+    """All charts of an edition with the names of their blocks, those in rows of its tables among them."""
     for block in edition.data_blocks:
         found = data[block.name]
         if isinstance(block, ChartBlock) and isinstance(found, ChartData):
-            yield block, found
+            yield block.name, block, found
         elif isinstance(found, TableData):
-            yield from ((chart, own) for (_, chart), own in found.charts.items() if isinstance(own, ChartData))
+            own = ((chart, each) for (_, chart), each in found.charts.items())
+            yield from ((block.name, chart, each) for chart, each in own if isinstance(each, ChartData))
 
 
 def _frame(edition: Edition, page: PageSetup, context: LayoutContext) -> BodyBox:

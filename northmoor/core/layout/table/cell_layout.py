@@ -194,7 +194,14 @@ def lay_out_rows(table: TableBlock, data: TableData, sequence: RowSequence, cont
         count = data.rows if scope == DETAIL else len(data.levels[scope - 1]) if scope else 1
         kind = RowScope(place, scope, count, data)
         plans.append(_lay_out_row(table, table.row_at(place), kind, base, details, context))
+    for cell in (cell for plan in plans for cell in plan.cells):
+        _note_missing(table, cell, context)
     return details, tuple(plans)
+
+
+def _note_missing(table: TableBlock, cell: CellLayout, context: LayoutContext) -> None:
+    for plan in (cell, *cell.variants, *((cell.turned,) if cell.turned is not None else ())):
+        context.note_missing(Place(block=table.name, column=cell.name), plan.shaped.missing)
 
 
 _STRETCHES = 32
@@ -530,7 +537,6 @@ def _lay_out_cell(
     widest = context.cache.get(
         ("widest", texts, file, look.size), lambda: int(max(shaper.widths(shaped.among, look.size), default=0))
     )
-    context.missing |= dict.fromkeys(shaped.missing)
     fault_face = TextFace(file, look.size, FAULT_COLOR)
     breaking = context.breaking(look, texts.is_whole)
     plan = CellLayout(name, column, span, look, decided, face, fault_face, shaper, texts, shaped, widest, breaking)

@@ -88,6 +88,16 @@ def fallback_file(file: str) -> str:
     return FALLBACK["Bold" in file]
 
 
+IGNORED = frozenset({0x9, 0xA, 0xD, 0xFE0E, 0xFE0F, 0x200B, 0x200C, 0x200D, 0x2060, 0xFEFF, 0xAD})
+"""Code points that nothing is drawn for."""
+
+
+def missing_from(file: str, text: str) -> str:
+    """Characters of a text that neither a font nor the one that replaces what it lacks has, each once."""
+    known = open_font(file).characters | open_font(fallback_file(file)).characters | IGNORED
+    return "".join(char for char in dict.fromkeys(text) if ord(char) not in known)
+
+
 def subset(font: Font, glyphs: frozenset[int]) -> bytes:
     """The font file with only these glyphs' outlines, their numbers kept, so that pages may be written first."""
     wanted = hb.SubsetInput()

@@ -16,7 +16,7 @@ import pyarrow as pa
 from northmoor.core.base.arrays import Bools, Ints
 from northmoor.core.expr.lazy_texts import LazyTexts
 from northmoor.core.layout.text.advances import advance_table
-from northmoor.core.layout.text.fonts import Font, fallback_file, open_font
+from northmoor.core.layout.text.fonts import IGNORED, Font, fallback_file, open_font
 from northmoor.core.layout.text.harfbuzz import shape_text
 
 Width = TypeVar("Width", int, Ints)
@@ -29,7 +29,6 @@ _WRITTEN = 4096
 _MOST_WRITTEN = 128
 _FEW = 5000
 """Columns of at most so many distinct texts share their lines with others."""
-_VARIATION = {0xFE0E, 0xFE0F, 0x200B, 0x200C, 0x200D, 0x2060, 0xFEFF, 0xAD}
 
 
 @dataclass(frozen=True, slots=True)
@@ -293,7 +292,7 @@ def shape(text: str, file: str) -> ShapedLine:
     for segment, segment_file in _segments(text, file):
         font = open_font(segment_file)
         runs.append(_run(segment, font))
-        missing += [c for c in segment if ord(c) not in font.characters and ord(c) not in _VARIATION]
+        missing += [c for c in segment if ord(c) not in font.characters and ord(c) not in IGNORED]
     return ShapedLine(text, tuple(runs), "".join(dict.fromkeys(missing)))
 
 
@@ -304,7 +303,7 @@ def _segments(text: str, file: str) -> list[tuple[str, str]]:
     for char in text:
         point = ord(char)
         wanted = file if point in own or point not in spare else other
-        if segments and (segments[-1][1] == wanted or point in _VARIATION):
+        if segments and (segments[-1][1] == wanted or point in IGNORED):
             segments[-1] = (segments[-1][0] + char, segments[-1][1])
         else:
             segments.append((char, wanted))
