@@ -5,18 +5,19 @@ from itertools import pairwise
 from typing import Any
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from northmoor.core.document import Document
 from northmoor.core.layout.graphics.display_list import items as page_items
 from northmoor.core.layout.page.hit_testing import hit_map
-from northmoor.core.model.blocks.containers import ForEachBlock, FrameBlock, FrameItem
+from northmoor.core.model.blocks.containers import ForEachBlock, FrameBlock, FrameItem, GridBlock, GridCell, Track
 from northmoor.core.model.blocks.simple import ShapeBlock
 from northmoor.core.model.blocks.text import TextBlock
 from northmoor.core.model.edits import frame_edits
+from northmoor.core.model.pages import PageSetup
 from northmoor.core.sources.library import Library
-from tests.helpers import FREIGHT, dumped, render, report_of, table_of
+from tests.helpers import FREIGHT, dumped, examples, render, report_of, table_of
 
 MakeLibrary = Callable[[str], Library]
 LEFT = TOP = 56_693
@@ -70,6 +71,59 @@ def test_a_frame_that_cuts_leaves_out_whole_lines_and_says_so(library: MakeLibra
     assert not [i for i in page_items(document.page(0)) if i.origin.block == "none"]
     told = [finding.message for finding in document.findings]
     assert told == [f"What stands in item {n} is higher than its place, and its foot is left out." for n in (1, 2, 3)]
+
+
+MANY = "create table lines (n integer, t text); insert into lines with recursive r(i) as (select 0 union all select i + 1 from r where i < {most}) select i, 'row ' || i from r;"
+
+
+@settings(max_examples=examples(30))
+@given(
+    rows=st.integers(1, 260),
+    words=st.integers(0, 900),
+    y=st.integers(0, 900_000),
+    above=st.integers(0, 600_000),
+    kind=st.sampled_from(["frame", "grid", "two rows", "in a record"]),
+    columns=st.sampled_from([1, 2]),
+)
+def test_what_is_higher_than_a_page_goes_on_over_pages_and_loses_nothing(
+    library: MakeLibrary, rows: int, words: int, y: int, above: int, kind: str, columns: int
+) -> None:
+    table, said = table_of("n", "t"), text("said", " ".join(f"word{n}" for n in range(words)))
+    if kind in ("frame", "in a record"):
+        block: Any = FrameBlock(
+            name="box", stroke="#123456", items=(put(0, y, table), put(110_000, 0, said, width=80_000))
+        )
+    else:
+        second = 1 if kind == "two rows" else 0
+        cells = (
+            GridCell(blocks=(table,), fill="#ABCDEF"),
+            GridCell(row=second, column=1, blocks=(said,), fill="#FEDCBA"),
+        )
+        block = GridBlock(name="box", tracks=(Track(), Track()), cells=cells)
+    if kind == "in a record":
+        block = ForEachBlock(name="each", query="rows", by="1", blocks=(block,))
+    spacer = ShapeBlock(name="spacer", height=max(above, 1000), width=1000)
+    setup = PageSetup(columns=columns)
+    document = render(
+        report_of(spacer, block, text("after", "the end"), page=setup), library(MANY.format(most=rows - 1))
+    )
+    assert not document.findings
+    pages = dumped(document)["pages"]
+    found = [item for page in pages for item in page["items"]]
+    shown = [i["text"] for i in found if i["origin"]["row"] == "detail" and i["origin"]["column"] == "t"]
+    assert shown == [f"row {n}" for n in range(rows)]
+    assert " ".join(i["text"] for i in found if i["origin"]["block"] == "said").split() == [
+        f"word{n}" for n in range(words)
+    ]
+    for page in pages:
+        items = page["items"]
+        assert all(i["y"] >= 56.69 and i["y"] + i["height"] <= 841.9 - 56.69 + 0.01 for i in items)
+        own = [i for i in items if i["origin"]["block"] in ("table", "said")]
+        rows_here = [i for i in own if i["origin"]["row"] == "detail"]
+        assert bool(rows_here) <= any(i["origin"]["row"] == "head" for i in own)
+        assert bool(own) <= any(i["origin"]["block"] == "box" for i in items)  # its ground or edge
+    after = next((page["number"], i["y"]) for page in pages for i in page["items"] if i["origin"]["block"] == "after")
+    assert all((page["number"], i["y"]) <= after for page in pages for i in page["items"]) or columns == 2
 
 
 def test_items_are_painted_from_back_to_front_wherever_they_stand(library: MakeLibrary) -> None:

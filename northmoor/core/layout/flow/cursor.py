@@ -84,9 +84,11 @@ class Cursor:
         self.count += 1
         self.placement.add_run(run)
 
-    def add(self, part: FixedPart) -> None:
-        self.resolve_awaited(self.page, part.y)
+    def add(self, part: FixedPart, page: int | None = None) -> None:
+        """Place a part on this page or another."""
+        page = self.page if page is None else page
+        self.resolve_awaited(page, part.y)
         self.count += 1
-        self.placement.lines.setdefault(self.page, []).append(part)
-        self.placement.blocks.setdefault(part.name, (self.page, part.y))
-        self.placement.pages = max(self.placement.pages, self.page + 1)
+        self.placement.lines.setdefault(page, []).append(part)
+        self.placement.blocks.setdefault(part.name, (page, part.y))
+        self.placement.pages = max(self.placement.pages, page + 1)

@@ -15,6 +15,14 @@ from northmoor.core.base.cache import GenerationalCache
 from northmoor.core.layout.flow.fragments import FixedPart, FixedTableLayout, TableFragments, TableLayoutHandle
 
 
+@dataclass(frozen=True, slots=True, order=True)
+class PagePosition:
+    """A place down the pages: the index of the page, or column or label, and how far down its body."""
+
+    page: int
+    y: int
+
+
 @dataclass(frozen=True, slots=True)
 class OutlineEntry:
     """A title that can be listed: the index of its page, how far down the body it is, its depth from 0, and the

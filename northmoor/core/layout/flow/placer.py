@@ -8,6 +8,7 @@ for a record is only to place it.
 from collections.abc import Sequence
 from dataclasses import replace
 from functools import cache
+from itertools import groupby
 from typing import Any
 
 from northmoor.core.base.lazy_exports import load_by_name
@@ -24,6 +25,7 @@ from northmoor.core.layout.flow.leaf_boxes import (
     LeafBox,
     alignment_offset,
 )
+from northmoor.core.layout.flow.placement import PagePosition
 from northmoor.core.layout.flow.text_evaluation import TextEvaluator, content_of
 from northmoor.core.layout.geometry import Rect
 from northmoor.core.layout.graphics.display_list import Layer, SourceRef
@@ -167,6 +169,35 @@ class BlockPlacer(Cursor):
         sub = BlockPlacer(self.layout_pass, Region(0, width, ENDLESS))
         sub.blocks(blocks, scope)
         return sub
+
+    def placed_from(
+        self, blocks: Sequence[Block], scope: RecordScope, left: int, width: int, at: PagePosition
+    ) -> "BlockPlacer":
+        """Blocks placed down the pages of this room, from a place on, in a part of its width."""
+        room = replace(self.region, left=self.region.left + left, width=max(width, 1000))
+        sub = BlockPlacer(self.layout_pass, room)
+        sub.page, sub.used = at.page + at.y // room.height, at.y % room.height
+        sub.blocks(blocks, scope)
+        return sub
+
+    def absorb(self, sub: "BlockPlacer", at: PagePosition, z_index: int | None = None) -> None:
+        """Take over what has been placed down the pages: where it is, or, of a frame that begins at a place, with that
+        in front of items of lower indices."""
+
+        def depth(page: int, y: int, own: PaintOrder) -> PaintOrder:
+            return own if z_index is None else PaintOrder(y - (at.y if page == at.page else 0), z_index)
+
+        for page, parts in sub.placement.lines.items():
+            for part in parts:
+                self.add(part.moved(0, 0, depth(page, part.y, part.depth)), page)
+        for run in sub.placement.tables:
+            for page, own in groupby(run.fragments, key=lambda piece: piece.page):
+                here = [*own]
+                deep = depth(run.first_page + page, here[0].y, run.depth)
+                self.add_run(replace(run, fragments=here, whole=run.whole or run.fragments, depth=deep))
+        noted = sub.placement
+        noted.lines, noted.tables = {}, []
+        self.placement.note(noted)
 
     def take(self, sub: "BlockPlacer", left: int, y: int, depth: PaintOrder | None = None) -> None:
         """Place what has been measured at a place on this page, in a frame of a given depth."""

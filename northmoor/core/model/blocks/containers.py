@@ -149,7 +149,7 @@ class FrameItem(Part):
 
 
 class FrameBlock(FlowBlock):
-    """Blocks at exact places. It stands on one page."""
+    """Blocks at exact places. It is not parted at the end of a page unless it is higher than a page."""
 
     kind: Literal["frame"] = "frame"
     width: Annotated[Length, Field(ge=10_000, le=5_000_000)] | None = None
