@@ -102,6 +102,8 @@ class DocumentController(QObject):
         self._steps: list[UndoEntry] = []
         self._at = -1
         self._saved_at = -1
+        self.read_only = ""
+        """Why the report cannot be changed here; empty where it can."""
 
     @property
     def report(self) -> Report | None:
@@ -141,11 +143,13 @@ class DocumentController(QObject):
         """Whether the file holds the report as it is now."""
         return self._at == self._saved_at
 
-    def open(self, path: Path, values: dict[str, Any] | None = None) -> None:
-        """Open a report, with values for its parameters. Raises NorthmoorError; what was open stays open then."""
+    def open(self, path: Path, values: dict[str, Any] | None = None, read_only: str = "") -> None:
+        """Open a report, with values for its parameters; `read_only` says why it cannot be changed, if so. Raises
+        NorthmoorError; what was open stays open then."""
         data = report_bytes(path)
         report = read_report(data, path.name)
         self._on_disk, self._base = data, report
+        self.read_only = read_only
         self.folds = {}
         self.library = Library.around(path, self.secrets)
         self.path = path
@@ -166,10 +170,13 @@ class DocumentController(QObject):
         target = path or self.path
         assert target is not None
         assert self.report is not None
+        if target == self.path and self.read_only:
+            raise ReportFileError(self.read_only)
         if target == self.path and self.is_changed_elsewhere:
             raise ReportChangedElsewhere(f"{target.name} was changed elsewhere since it was opened.")
         save_report(self.report, target)
         self._on_disk, self._base = report_text(self.report).encode(), self.report
+        self.read_only = ""
         if path is not None and path != self.path:
             self.path, self.library = path, Library.around(path, self.secrets)
         self._saved_at = self._at
@@ -186,7 +193,7 @@ class DocumentController(QObject):
     def take_theirs(self) -> None:
         """Show the report as it was changed elsewhere; that can be undone. Raises NorthmoorError."""
         theirs, data = self._theirs()
-        self.edit("Take what was changed elsewhere", lambda *_: theirs)
+        self._edit("Take what was changed elsewhere", lambda *_: theirs)
         self._on_disk, self._base, self._saved_at = data, theirs, self._at
         self.saved_changed.emit()
 
@@ -211,6 +218,12 @@ class DocumentController(QObject):
 
     def edit(self, label: str, change: ReportEdit) -> bool:
         """Make an edit of the shown edition; a refused one leaves the report as it is and says why."""
+        if self.read_only:
+            self.refused.emit(self.read_only)
+            return False
+        return self._edit(label, change)
+
+    def _edit(self, label: str, change: ReportEdit) -> bool:
         report, edition = self.report, self.edition
         if report is None or edition is None:
             return False

@@ -14,7 +14,6 @@ from PyQt6.QtWidgets import (
     QLabel,
     QMainWindow,
     QMenu,
-    QMessageBox,
     QProgressBar,
     QPushButton,
     QStackedWidget,
@@ -36,6 +35,8 @@ from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
 from northmoor.app.preflight_panel import PreflightButton
 from northmoor.app.report_file.changed_elsewhere import ChangedElsewhere
+from northmoor.app.report_file.leave_prompt import may_leave
+from northmoor.app.report_file.open_elsewhere import OpenElsewhere
 from northmoor.app.report_file.recovery_prompt import RecoveryPrompt
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.notice import Notice
@@ -67,6 +68,7 @@ class Window(QMainWindow):
         self.data = DataWorkspace(self.controller, self.worker, self.catalog_worker)
         self.parameters = ParameterBar(self.controller)
         self._recovery = RecoveryPrompt(self.controller, self)
+        self._open_elsewhere = OpenElsewhere(self)
         self._changed_elsewhere = ChangedElsewhere(self.controller, self)
         self._stack = QStackedWidget()
         self._title = QLabel()
@@ -263,18 +265,25 @@ class Window(QMainWindow):
 
     def open(self, path: Path, values: dict[str, Any] | None = None) -> bool:
         """Open a report, with values for its parameters; what is wrong with it is reported, and what was open stays."""
-        if not self._may_leave():
+        if not may_leave(self.controller, self, self.save):
             return False
         self._recovery.discard_copy()
         try:
-            self.controller.open(path, values)
+            way = self._open_elsewhere.way(path)
+            if way is None:
+                return False
+            self.controller.open(way.path, values, way.read_only)
         except NorthmoorError as error:
+            self._open_elsewhere.hold(self.controller.path)
             self.tell(str(error), "fault")
             if self.controller.report is None:
                 self.pages.canvas.show_message(str(error))
             return False
-        self._settings.setValue("last", str(path))
-        self._recovery.offer()
+        self._settings.setValue("last", str(way.path))
+        if way.read_only:
+            self.tell(way.read_only, "warning")
+        else:
+            self._recovery.offer()
         return True
 
     def save(self) -> bool:
@@ -283,9 +292,12 @@ class Window(QMainWindow):
 
     def _save_to(self, path: Path | None) -> bool:
         try:
+            if path is not None:
+                self._open_elsewhere.take_for_saving(path)
             if not self._changed_elsewhere.save(path):
                 return False
         except NorthmoorError as error:
+            self._open_elsewhere.hold(None if self.controller.read_only else self.controller.path)
             self.tell(str(error), "fault")
             return False
         assert self.controller.path is not None
@@ -548,7 +560,7 @@ class Window(QMainWindow):
         self._deliver.setEnabled(self._rendered is not None)
         self._fetch.setEnabled(has_report)
         if controller.report is not None and controller.path is not None:
-            mark = "" if controller.is_saved else " •"
+            mark = " (read only)" if controller.read_only else "" if controller.is_saved else " •"
             self._title.setText(controller.report.title + mark)
             self._title.setToolTip(str(controller.path) + ("" if controller.is_saved else " (not saved)"))
             self.setWindowTitle(f"{controller.path.name}{mark} – Northmoor")
@@ -569,27 +581,14 @@ class Window(QMainWindow):
         last = self.controller.path or self._settings.value("last")
         return str(Path(str(last)).parent) if last else str(Path.home())
 
-    def _may_leave(self) -> bool:
-        """Whether the open report may be left: it is saved, or the user says so."""
-        if self.controller.report is None or self.controller.is_saved:
-            return True
-        buttons = QMessageBox.StandardButton
-        answer = QMessageBox.question(
-            self,
-            "Save the changes?",
-            f"{self.controller.report.title} has changes that are not saved.",
-            buttons.Save | buttons.Discard | buttons.Cancel,
-            buttons.Save,
-        )
-        return self.save() if answer == buttons.Save else answer == buttons.Discard
-
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Ask about unsaved changes, remember the window's state, end the worker."""
         assert event is not None
-        if not self._may_leave():
+        if not may_leave(self.controller, self, self.save):
             event.ignore()
             return
         self._recovery.discard_copy()
+        self._open_elsewhere.hold(None)
         self._settings.setValue("geometry", self.saveGeometry())
         self._settings.setValue("pages-split", self.pages.split.saveState())
         self._settings.setValue("data-split", self.data.split.saveState())

@@ -47,7 +47,7 @@ class RecoveryPrompt:
     def discard_copy(self) -> None:
         """The report is left on purpose: its changes are saved or not wanted."""
         self._timer.stop()
-        if self._controller.path is not None:
+        if self._controller.path is not None and not self._controller.read_only:  # else it is another window's
             drop_copy(self._controller.path)
 
     def _watch(self) -> None:

@@ -3,11 +3,16 @@
 import fcntl
 import os
 import tempfile
+import time
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
+from glob import escape
 from pathlib import Path
 
 from northmoor.core.errors import ReportFileError
+
+_LEFT_OVER = 3600
+"""Seconds after which an unfinished file is none that is being written."""
 
 
 def write_atomically(path: Path, write: Callable[[Path], object]) -> None:
@@ -19,6 +24,7 @@ def write_atomically(path: Path, write: Callable[[Path], object]) -> None:
     part: Path | None = None
     try:
         path = path.resolve() if path.is_symlink() else path
+        _clear_leftovers(path)
         handle, name = tempfile.mkstemp(prefix=f".{path.name}.", suffix=".part", dir=path.parent)
         os.close(handle)
         part = Path(name)
@@ -46,6 +52,14 @@ def locked_folder(folder: Path) -> Iterator[None]:
         yield
     finally:
         os.close(handle)
+
+
+def _clear_leftovers(path: Path) -> None:
+    """Remove what a program that was ended while it wrote this file has left."""
+    for part in path.parent.glob(f".{escape(path.name)}.*.part"):
+        with suppress(OSError):
+            if time.time() - part.stat().st_mtime > _LEFT_OVER:
+                part.unlink()
 
 
 def _umask() -> int:

@@ -216,7 +216,7 @@ class Library:
 
     def copy_in(self, file: Path, folder: str) -> str:
         """The path of a file from the library's folder; one from elsewhere is copied into a folder of it, without
-        replacing another. Raises OSError."""
+        replacing another. Raises OSError and ReportFileError."""
         root = self.root.resolve()
         if file.resolve().is_relative_to(root):
             return file.resolve().relative_to(root).as_posix()
@@ -225,7 +225,7 @@ class Library:
         target.parent.mkdir(exist_ok=True)
         while target.exists() and target.read_bytes() != data:
             target, count = target.with_name(f"{file.stem}-{count}{file.suffix}"), count + 1
-        target.write_bytes(data)
+        write_atomically(target, lambda part: part.write_bytes(data))
         return target.relative_to(root).as_posix()
 
     def report_path(self, file: str) -> Path:

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFileDialog
 
 from northmoor.app.document_controller import WHOLE_PAGE, DocumentController, Selection
 from northmoor.app.pages.actions.part_actions import SelectedPart, selected_part
+from northmoor.core.errors import NorthmoorError
 from northmoor.core.expr.language import column_expression
 from northmoor.core.model import clipboard, edits
 from northmoor.core.model.blocks.block_types import BLOCK_TYPE_OF_KIND, Block
@@ -90,6 +91,9 @@ class BlockActions(QObject):
             file = library.copy_in(Path(chosen), "pictures")
         except OSError as error:
             self.message.emit(f"The picture cannot be copied into the library: {error.strerror or error}.", "fault")
+            return
+        except NorthmoorError as error:
+            self.message.emit(f"The picture cannot be copied into the library: {error}", "fault")
             return
         self.insert_made("Insert a picture", [edits.new_picture("picture", file)])
 
