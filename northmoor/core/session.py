@@ -43,6 +43,7 @@ from northmoor.core.model.blocks.containers import DataBlock
 from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.output.pdf.content_streams import ContentWriter
+from northmoor.core.sources.apart.reader_process import warm_up
 from northmoor.core.sources.fetch.query_resolution import fill_shared, parameters_of, resolve
 from northmoor.core.sources.fetch.run_query import FetchRequest, ShowFirst, check, fetch
 from northmoor.core.sources.library import Library
@@ -249,6 +250,8 @@ class Session:
         """The rows of the queries that an edition shows or reaches, or why there are none."""
         fetched: dict[str, Rows | NorthmoorError] = {}
         report, values = resolved.report, resolved.complete_values()
+        if any(query.connection is None for query in report.queries):
+            warm_up()
         used = edition.queries | analyse_edition(edition, self._analyses).queries
         for query in report.queries:
             if query.name not in used:

@@ -22,9 +22,9 @@ from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import QueryError
 from northmoor.core.model.connections import Connections, DuckdbConnection, FilesConnection
 from northmoor.core.sources.drivers.catalog import Catalog
-from northmoor.core.sources.files import files_driver
 from northmoor.core.sources.files.type_detection import detect_type
 from northmoor.core.sources.library import Library
+from northmoor.core.sources.local import files_driver
 from tests.helpers import fetched
 
 MakeFiles = Callable[..., Library]

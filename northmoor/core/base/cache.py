@@ -1,4 +1,4 @@
-"""Moved."""
+"""What has been made, kept for as long as it is likely to be used."""
 
 from collections.abc import Callable, Hashable
 from typing import Any, TypeVar

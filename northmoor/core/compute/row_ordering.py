@@ -19,7 +19,8 @@ from northmoor.core.compute.evaluate.scope_names import POSITION, depth_column, 
 from northmoor.core.compute.groups.boundaries import Grouping, Groups, LevelRows, ScopedExpression, groups_of, outer_of
 from northmoor.core.engine.embedded import SORTING, Engine, EngineError, engine_message
 from northmoor.core.errors import ExpressionError, LayoutError, Place
-from northmoor.core.expr.language import bare_column, function_name, parse, quoted
+from northmoor.core.expr.identifiers import quoted
+from northmoor.core.expr.language import bare_column, function_name, parse
 
 _MANY = 50_000
 """Rows from which it is worth to begin another engine with more threads."""

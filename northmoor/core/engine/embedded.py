@@ -90,7 +90,7 @@ def list_sql(name: str, kind: KindName, listed: tuple[Any, ...] | None) -> str:
     return f"select unnest(${name})" if listed else f"select null::{KIND_OF_NAME[kind].sql} where false"
 
 
-def engine_message(error: duckdb.Error) -> str:
+def engine_message(error: duckdb.Error | str) -> str:
     """The first line of an engine's message, without its class."""
     first = str(error).strip().split("\n")[0]
     return first.split("Error: ", 1)[-1].rstrip(".!")

@@ -1,4 +1,4 @@
-"""Moved."""
+"""A query's result."""
 
 from dataclasses import dataclass, field
 from datetime import datetime

@@ -13,6 +13,7 @@ from sqlglot import exp
 from sqlglot.errors import SqlglotError
 
 from northmoor.core.errors import ExpressionError, did_you_mean
+from northmoor.core.expr.identifiers import quoted
 from northmoor.core.expr.placeholders import DriverSql, mark_placeholders, unmark_placeholders
 from northmoor.core.model.kinds.aggregates import AGGREGATES
 
@@ -282,12 +283,6 @@ def is_aggregate(node: exp.Expr) -> bool:
     return (
         isinstance(node, exp.Func) and function_name(node) in AGGREGATE_FUNCTIONS and not isinstance(node, _STRUCTURE)
     )
-
-
-def quoted(name: str) -> str:
-    """A name as a quoted SQL identifier."""
-    escaped = name.replace('"', '""')
-    return f'"{escaped}"'
 
 
 def column_expression(name: str) -> str:

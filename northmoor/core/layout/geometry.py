@@ -1,4 +1,4 @@
-"""Moved."""
+"""Rectangles on the page."""
 
 from dataclasses import dataclass
 

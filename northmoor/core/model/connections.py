@@ -174,11 +174,11 @@ CONNECTION_KINDS: tuple[ConnectionKind, ...] = (
         "northmoor.core.sources.drivers.mariadb", schemes=("mariadb", "mysql"),
     ),
     ConnectionKind(
-        DuckdbConnection, "DuckDB", "DuckDB", "database", "duckdb", "northmoor.core.sources.drivers.duckdb_file",
+        DuckdbConnection, "DuckDB", "DuckDB", "database", "duckdb", "northmoor.core.sources.local.duckdb_file",
         schemes=("duckdb",), sniff=lambda _, head: head[8:12] == b"DUCK",
     ),
     ConnectionKind(
-        FilesConnection, "Files", "files", "folder", "duckdb", "northmoor.core.sources.files.files_driver",
+        FilesConnection, "Files", "files", "folder", "duckdb", "northmoor.core.sources.local.files_driver",
         sniff=lambda path, _: path.is_dir() or path.suffix.lower() in FILE_SUFFIXES, runs_here=True,
         choice_label="A file of rows, or a folder of such",
     ),

@@ -40,7 +40,8 @@ from northmoor.core.compute.groups.boundaries import Grouping
 from northmoor.core.engine.embedded import Engine, EngineError, engine_message
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import ExpressionError, did_you_mean
-from northmoor.core.expr.language import Expression, bare_column, is_aggregate, parse, quoted
+from northmoor.core.expr.identifiers import quoted
+from northmoor.core.expr.language import Expression, bare_column, is_aggregate, parse
 
 _WIDE = 100
 """Scopes are numbers for the compiler: the depth of the rows times this, and that of the columns."""

@@ -15,7 +15,8 @@ from northmoor.core.compute.evaluate.compiler import AggregateCall, CompiledExpr
 from northmoor.core.compute.row_ordering import Order
 from northmoor.core.engine.embedded import SORTING, Engine, EngineError, engine_message
 from northmoor.core.errors import ExpressionError, LayoutError, Place
-from northmoor.core.expr.language import function_name, parse, quoted
+from northmoor.core.expr.identifiers import quoted
+from northmoor.core.expr.language import function_name, parse
 from northmoor.core.model.kinds.aggregates import AGGREGATE_BY_NAME
 
 MANY = 50_000

@@ -24,7 +24,8 @@ from northmoor.core.compute.evaluate.scope_names import BASE, DETAIL, OWN, POSIT
 from northmoor.core.compute.groups.boundaries import Grouping, Groups, ScopedExpression
 from northmoor.core.engine.embedded import Engine, EngineError, engine_message
 from northmoor.core.errors import ExpressionError
-from northmoor.core.expr.language import Expression, bare_column, parse, quoted
+from northmoor.core.expr.identifiers import quoted
+from northmoor.core.expr.language import Expression, bare_column, parse
 
 
 @dataclass(frozen=True)

@@ -24,8 +24,9 @@ from northmoor.core.compute.evaluate.scope_names import (
 )
 from northmoor.core.engine.embedded import list_sql
 from northmoor.core.errors import ExpressionError, did_you_mean
+from northmoor.core.expr.identifiers import quoted
 from northmoor.core.expr.language import WINDOW_FUNCTIONS as WINDOW_FUNCTION_NAMES
-from northmoor.core.expr.language import Expression, function_name, is_aggregate, quoted
+from northmoor.core.expr.language import Expression, function_name, is_aggregate
 from northmoor.core.values.parameter_values import Values
 
 

@@ -24,7 +24,8 @@ from northmoor.core.compute.evaluate.scope_names import BASE
 from northmoor.core.engine.embedded import Engine, EngineError, engine_message
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import ExpressionError
-from northmoor.core.expr.language import parse, quoted
+from northmoor.core.expr.identifiers import quoted
+from northmoor.core.expr.language import parse
 from northmoor.core.values.parameter_values import Values
 
 PAGES = "__nm_pages"

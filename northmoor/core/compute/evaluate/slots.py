@@ -1,4 +1,4 @@
-"""Moved."""
+"""What a cell shows, as the expressions that it needs, and the scope of each of a table's rows."""
 
 from collections.abc import Iterator, Mapping
 from contextlib import suppress

@@ -17,7 +17,8 @@ from northmoor.core.compute.evaluate.compiler import Compiler, EvaluationScope
 from northmoor.core.compute.explain.table_query import ROW_NUMBER, ROWS, Verification, numbered, run_verification
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import ExpressionError
-from northmoor.core.expr.language import columns_in, parse, quoted
+from northmoor.core.expr.identifiers import quoted
+from northmoor.core.expr.language import columns_in, parse
 from northmoor.core.values.parameter_values import Values
 
 

@@ -26,7 +26,8 @@ from northmoor.core.compute.table.page_totals import PageRanges
 from northmoor.core.engine.embedded import Engine, EngineError, engine_message
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import ExpressionError
-from northmoor.core.expr.language import Expression, function_name, is_aggregate, parse, quoted
+from northmoor.core.expr.identifiers import quoted
+from northmoor.core.expr.language import Expression, function_name, is_aggregate, parse
 from northmoor.core.values.parameter_values import Values
 
 ROWS, ROW_NUMBER = "rows", "row_number"

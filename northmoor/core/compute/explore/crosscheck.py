@@ -8,7 +8,7 @@ from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.embedded import Engine, EngineError, engine_message
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import QueryError
-from northmoor.core.expr.language import quoted
+from northmoor.core.expr.identifiers import quoted
 from northmoor.core.model.kinds.aggregates import aggregate_of
 
 MOST_TOTAL_ROWS = 5_000

@@ -9,7 +9,7 @@ import pyarrow as pa
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.embedded import Engine
 from northmoor.core.engine.rows import Rows
-from northmoor.core.expr.language import quoted
+from northmoor.core.expr.identifiers import quoted
 
 
 @dataclass(frozen=True)

@@ -26,7 +26,8 @@ from northmoor.core.compute.row_ordering import Order, ordered_groups
 from northmoor.core.engine.embedded import Engine
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import LayoutError
-from northmoor.core.expr.language import columns_in, quoted
+from northmoor.core.expr.identifiers import quoted
+from northmoor.core.expr.language import columns_in
 from northmoor.core.model.blocks.chart import Chart
 from northmoor.core.model.blocks.table import Content, TableBlock
 from northmoor.core.values.parameter_values import Values

@@ -21,7 +21,8 @@ from northmoor.core.compute.groups.boundaries import ScopedExpression
 from northmoor.core.engine.embedded import Engine, EngineError, engine_message
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import ExpressionError
-from northmoor.core.expr.language import parse, quoted
+from northmoor.core.expr.identifiers import quoted
+from northmoor.core.expr.language import parse
 from northmoor.core.values.parameter_values import Values
 
 _PAGES = "__nm_pages"

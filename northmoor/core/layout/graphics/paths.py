@@ -1,4 +1,4 @@
-"""Moved."""
+"""Outlines of shapes."""
 
 CIRCLE = 0.5522847498307936
 """How far along its tangent the control points of a quarter circle lie: 4/3 (sqrt 2 - 1)."""

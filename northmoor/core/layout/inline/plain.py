@@ -1,4 +1,4 @@
-"""Moved."""
+"""Keys of groups as origins hold them."""
 
 from typing import Any
 

@@ -21,7 +21,7 @@ from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.base.gc_pause import gc_paused
 from northmoor.core.engine.arrow_types import untyped_array
 from northmoor.core.errors import ConnectionFault, QueryError
-from northmoor.core.expr.language import quoted
+from northmoor.core.expr.identifiers import quoted
 from northmoor.core.expr.placeholders import DriverSql, Placeholder, for_driver, named_position
 from northmoor.core.model.connections import SqliteConnection
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey

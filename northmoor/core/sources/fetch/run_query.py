@@ -11,15 +11,14 @@ import pyarrow as pa
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.arrow_types import UNKNOWN_SCALE, arrow_type, concat_chunks, type_of_arrow, type_of_values
-from northmoor.core.engine.embedded import Engine
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import ConnectionFault, MissingParameter, NorthmoorError, Place, QueryError, did_you_mean
 from northmoor.core.expr.placeholders import placeholders
 from northmoor.core.model.kinds.value_types import MAX_PRECISION, ValueType
 from northmoor.core.model.queries import QueryColumn
 from northmoor.core.model.report import Report
-from northmoor.core.sources.drivers.duckdb_file import check_statement as engine_check
-from northmoor.core.sources.drivers.duckdb_file import stream_rows as engine_stream
+from northmoor.core.sources.apart.engine_queries import check_apart, running_query
+from northmoor.core.sources.apart.tasks import Named, Opening
 from northmoor.core.sources.drivers.protocol import FIRST_ROWS, QueryRequest, ResultStream
 from northmoor.core.sources.fetch.details import detail_rows
 from northmoor.core.sources.fetch.query_resolution import ResolvedQuery
@@ -90,8 +89,7 @@ def check(request: FetchRequest) -> None:
     if query.connection is not None:
         request.library.driver(query.connection).check(asked)
     else:
-        with _engine(request) as engine:
-            engine_check(engine.connection, asked)
+        check_apart(_opening(request), asked)
 
 
 def _query_request(request: FetchRequest) -> QueryRequest:
@@ -100,13 +98,9 @@ def _query_request(request: FetchRequest) -> QueryRequest:
     return QueryRequest(checked, bound, request.report.zone, request.stop, request.values.kinds)
 
 
-@contextmanager
-def _engine(request: FetchRequest) -> Iterator[Engine]:
-    """The engine with the rows of the queries that a combined one is over."""
-    with Engine(request.stop, request.report.zone.key) as engine:
-        for name in request.resolved.sources:
-            engine.register(name, request.sources[name].table)
-        yield engine
+def _opening(request: FetchRequest) -> Opening:
+    """The rows of the queries that a combined one is over."""
+    return Opening(tables=tuple(Named(name, request.sources[name].table) for name in request.resolved.sources))
 
 
 def _fill_placeholders(request: FetchRequest) -> None:
@@ -147,8 +141,8 @@ def _open_stream(request: FetchRequest) -> Iterator[tuple[ResultStream, Guesses]
     else:
         moments = [request.sources[name].data_time for name in request.resolved.sources]
         moment = max(moments, default=datetime(1970, 1, 1)).replace(tzinfo=request.report.zone)
-        with _engine(request) as engine:
-            yield engine_stream(engine.connection, _query_request(request), moment), ()
+        with running_query(_opening(request), _query_request(request), moment) as stream:
+            yield stream, ()
 
 
 def _rows(request: FetchRequest, stream: ResultStream, table: pa.Table, began: float, is_whole: bool = True) -> Rows:

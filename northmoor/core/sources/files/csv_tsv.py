@@ -10,7 +10,7 @@ import duckdb
 
 from northmoor.core.engine.embedded import sql_literal
 from northmoor.core.errors import QueryError
-from northmoor.core.expr.language import quoted
+from northmoor.core.expr.identifiers import quoted
 from northmoor.core.model.connections import FilesConnection
 from northmoor.core.sources.drivers.protocol import unique_column_names
 from northmoor.core.sources.files.file_table import FileTable, TableColumn

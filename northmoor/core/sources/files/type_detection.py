@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from northmoor.core.engine.arrow_types import PRECISION
-from northmoor.core.expr.language import quoted
+from northmoor.core.expr.identifiers import quoted
 from northmoor.core.model.kinds.value_types import MAX_PRECISION, TOO_LONG, ValueType
 
 DecimalSign = Literal[".", ","]

@@ -2,31 +2,32 @@
 
 import re
 import threading
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
-from typing import Any
 
 import duckdb
 import pyarrow as pa
 
 from northmoor.core.base.cancellation import CancelToken
-from northmoor.core.engine.arrow_types import type_of_arrow
-from northmoor.core.engine.embedded import SETTINGS, engine_message, isolate, sql_literal
+from northmoor.core.engine.embedded import SETTINGS
 from northmoor.core.errors import ConnectionFault, QueryError, did_you_mean
-from northmoor.core.expr.language import quoted
 from northmoor.core.model.connections import FILE_SUFFIXES, FilesConnection
 from northmoor.core.model.kinds.value_types import ValueType
-from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable
-from northmoor.core.sources.drivers.duckdb_file import check_statement, stream_rows
+from northmoor.core.sources.apart.engine_queries import check_apart, running_query
+from northmoor.core.sources.apart.reader_process import Answer, ask_apart, warm_up
+from northmoor.core.sources.apart.tasks import Named, Opening
+from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey
 from northmoor.core.sources.drivers.protocol import DriverHost, QueryRequest, ResultStream, modified_at
 from northmoor.core.sources.drivers.read_only import CheckedQuery
 from northmoor.core.sources.files.csv_tsv import delimited_table
 from northmoor.core.sources.files.file_table import FileTable, TableColumn
 
 _MOST_FILES = 2_000
+_LONGEST_READING = 300
+"""Seconds that a file may take to be read."""
 Stamp = tuple[int, int]
 
 
@@ -69,16 +70,13 @@ class FilesDriver:
         tables = self._named(asked.query, asked.stop)
         files = tuple(dict.fromkeys(file for table in tables for file in table.files))
         stamps = {file: before[file] for file in files if file in before}
-        with self._engine(tables, files, asked) as engine:
-            made = stream_rows(engine, asked, modified_at(*files, self._path))
+        with running_query(_opening(tables), asked, modified_at(*files, self._path)) as made:
             notes = tuple(dict.fromkeys(note for table in tables for note in table.notes))
             yield replace(made, batches=_unchanged(made.batches, stamps), notes=notes)
 
     def check(self, asked: QueryRequest) -> None:
         """Let the engine bind the query."""
-        tables = self._named(asked.query, asked.stop)
-        with self._engine(tables, tuple(f for t in tables for f in t.files), asked) as engine:
-            check_statement(engine, asked)
+        check_apart(_opening(self._named(asked.query, asked.stop)), asked)
 
     def _files(self) -> dict[Path, str]:
         """The files, with a name for the table of each."""
@@ -120,50 +118,40 @@ class FilesDriver:
         return tables
 
     def _read(self, path: Path, stem: str, stop: CancelToken) -> list[FileTable]:
-        ending = path.suffix.lower()
-        if ending in (".xlsx", ".ods"):
-            from northmoor.core.sources.files.workbooks import sheet_tables  # readers are loaded on first use
-
-            return sheet_tables(path, stem)
-        if ending in (".json", ".jsonl"):
-            from northmoor.core.sources.files.json_xml import json_tables  # as above
-
-            return json_tables(path, stem)
-        if ending == ".xml":
-            from northmoor.core.sources.files.json_xml import xml_tables  # as above
-
-            return xml_tables(path, stem)
+        if path.suffix.lower() not in (".csv", ".tsv", ".txt"):
+            answers = ask_apart("read_tables", (path.resolve(), stem), stop, path.name, _LONGEST_READING)
+            return [_table_of(answer, path) for answer in answers]
         with duckdb.connect(":memory:", config=SETTINGS) as engine, stop.on_cancel(engine.interrupt):
-            if ending == ".parquet":
-                return [_parquet_table(path, stem, engine)]
             return [delimited_table(path, stem, self._settings, engine)]
 
-    @contextmanager
-    def _engine(self, tables: list[FileTable], files: tuple[Path, ...], asked: QueryRequest) -> Iterator[Any]:
-        with duckdb.connect(":memory:", config=SETTINGS) as engine, asked.stop.on_cancel(engine.interrupt):
-            for table in tables:
-                if table.view is not None:
-                    engine.execute(f"create view {quoted(table.name)} as {table.view}")
-                else:
-                    engine.register(table.name, table.rows)
-            isolate(engine, files, asked.zone.key)
-            yield engine
+
+def _table_of(answer: Answer, path: Path) -> FileTable:
+    said = answer.said
+    columns = tuple(TableColumn(name, ValueType.parse(kind)) for name, kind in said["columns"])
+    links = tuple(ForeignKey(tuple(link["columns"]), link["table"], tuple(link["referred"])) for link in said["links"])
+    return FileTable(
+        said["name"],
+        columns,
+        said["count"],
+        (path,),
+        said["view"],
+        answer.table,
+        tuple(said["notes"]),
+        said["key"],
+        links,
+    )
+
+
+def _opening(tables: Sequence[FileTable]) -> Opening:
+    """What a query over tables of files opens."""
+    files = tuple(dict.fromkeys(file for table in tables for file in table.files))
+    return Opening(tables=tuple(Named(t.name, t.rows, t.view or "") for t in tables), files=files)
 
 
 def open_driver(library: DriverHost, connection: FilesConnection) -> FilesDriver:
     """The driver of a connection of a library."""
+    warm_up()
     return library.kept_driver(connection, lambda: FilesDriver(library.path(connection), connection))
-
-
-def _parquet_table(path: Path, name: str, engine: Any) -> FileTable:
-    view = f"select * from read_parquet({sql_literal(str(path))})"
-    try:
-        schema = engine.sql(f"{view} limit 0").to_arrow_table().schema
-        count = engine.execute(f"select count(*) from ({view})").fetchall()[0][0]
-    except duckdb.Error as error:
-        raise QueryError(f"{path.name} cannot be read as Parquet ({engine_message(error)}).") from error
-    columns = tuple(TableColumn(entry.name, type_of_arrow(entry.type) or ValueType("text")) for entry in schema)
-    return FileTable(name, columns, count, (path,), view=view)
 
 
 def _entry(table: FileTable) -> CatalogTable:

@@ -1,0 +1,101 @@
+"""Queries over the embedded engine, run apart: their streams, their faults with a position in the SQL as written."""
+
+import re
+from collections.abc import Iterator
+from contextlib import closing, contextmanager
+from datetime import datetime
+from typing import Any
+
+import pyarrow as pa
+
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.engine.arrow_types import UNKNOWN_SCALE, type_of_arrow
+from northmoor.core.engine.embedded import engine_message, list_sql
+from northmoor.core.errors import QueryError
+from northmoor.core.expr.placeholders import DriverSql, Placeholder, for_driver
+from northmoor.core.model.kinds.value_types import MAX_PRECISION, ValueType
+from northmoor.core.sources.apart.reader_process import Answer, EngineRefusal, ask_apart
+from northmoor.core.sources.apart.tasks import Opening, Statement
+from northmoor.core.sources.drivers.protocol import (
+    BATCH,
+    QueryRequest,
+    ResultStream,
+    enforce_row_limit,
+    unique_column_names,
+)
+
+_LONG_NUMBER = ValueType("decimal", MAX_PRECISION, UNKNOWN_SCALE)
+_LINE = re.compile(r"LINE (\d+): (.*)\n(\s*)\^")
+_WHAT = "The query"
+
+
+@contextmanager
+def running_query(opening: Opening, request: QueryRequest, moment: datetime) -> Iterator[ResultStream]:
+    """A query's stream over what is opened. Raises QueryError, ConnectionFault or Cancelled."""
+    text, statement = _bound(request)
+    with closing(ask_apart("run_query", (opening, statement), request.stop, _WHAT)) as answers:
+        with _faults(text):
+            first = next(answers)
+        names = unique_column_names(first.said["names"])
+        schema = first.table.schema if first.table is not None else pa.schema([])
+        pairs = zip(first.said["wide"], schema, strict=True)
+        kinds = tuple(_LONG_NUMBER if is_wide else type_of_arrow(field.type) for is_wide, field in pairs)
+        batches = enforce_row_limit(_batches(answers, text), len(names), request.stop)
+        yield ResultStream(names, kinds, batches, moment)
+
+
+def check_apart(opening: Opening, request: QueryRequest) -> None:
+    """Let the engine bind a query without running it. Raises QueryError, ConnectionFault or Cancelled."""
+    text, statement = _bound(request)
+    with _faults(text):
+        list(ask_apart("bind_query", (opening, statement), request.stop, _WHAT))
+
+
+def rows_apart(opening: Opening, statements: tuple[str, ...], stop: CancelToken) -> list[list[Any]]:
+    """The rows of each of some statements of ours. Raises ConnectionFault or Cancelled."""
+    return [answer.said["rows"] for answer in ask_apart("ask_database", (opening, statements), stop, "Its catalogue")]
+
+
+def _bound(request: QueryRequest) -> tuple[DriverSql, Statement]:
+    """The text with ``$name`` for its parameters, and the statement with their values."""
+
+    def form(placeholder: Placeholder) -> str:
+        listed = request.listed(placeholder)
+        return list_sql(placeholder.name, request.kinds.get(placeholder.name, "text"), listed)
+
+    text = for_driver(request.query.sql, "duckdb", form)
+    values = {name: request.values[name] for name in text.names}
+    bound = {n: list(v) if isinstance(v, tuple) else v for n, v in values.items() if v != ()}
+    return text, Statement(text.sql, bound, request.zone.key, BATCH)
+
+
+@contextmanager
+def _faults(text: DriverSql) -> Iterator[None]:
+    """Tell the engine's errors as a query's, with their position in the text as written."""
+    try:
+        yield
+    except EngineRefusal as error:
+        message = f"The engine refuses it: {engine_message(error.message)}."
+        raise QueryError(message, position=_position(error.message, text)) from error
+
+
+def _position(message: str, text: DriverSql) -> int | None:
+    mark = _LINE.search(message)
+    if mark is None:
+        return None
+    number, shown, pointer = int(mark[1]), mark[2], len(mark[3]) - len(f"LINE {mark[1]}: ")
+    lines = text.sql.split("\n")
+    start = sum(len(line) + 1 for line in lines[: number - 1])
+    moved = max(lines[number - 1].find(shown.strip(".")[:20]), 0) if number <= len(lines) else 0
+    return text.original(start + moved + max(pointer, 0))
+
+
+def _batches(answers: Iterator[Answer], text: DriverSql) -> Iterator[list[pa.Array]]:
+    while True:
+        with _faults(text):
+            answer = next(answers, None)
+        if answer is None:
+            return
+        assert answer.table is not None  # rows come with each
+        for batch in answer.table.to_batches():
+            yield list(batch.columns)

@@ -1,0 +1,161 @@
+"""What a child can be asked for: the tables of a file, and queries over them, over a database file, or over rows.
+
+Each task is a generator of results; what it raises is raised where it was asked for.
+"""
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from dataclasses import asdict, dataclass, field
+from pathlib import Path
+from typing import Any
+
+import duckdb
+import pyarrow as pa
+
+from northmoor.core.engine.embedded import SETTINGS, engine_message, isolate, sql_literal
+from northmoor.core.errors import ConnectionFault
+from northmoor.core.expr.identifiers import quoted
+from northmoor.core.sources.files.file_table import FileTable
+
+_OWN_NAMES = ("memory", "temp", "system", "main")
+"""Names that the engine's own databases and schema have."""
+_WIDER_THAN_ARROW = ("UHUGEINT", "BIGNUM")
+"""Types of whole numbers that the engine gives to Arrow wrongly; they come as text."""
+
+
+@dataclass(frozen=True)
+class Result:
+    """One thing to say, as what JSON can hold, and rows that belong to it."""
+
+    said: Mapping[str, Any]
+    table: pa.Table | None = None
+
+
+@dataclass(frozen=True)
+class Named:
+    """A table that a query can name: rows, or a view that reads files."""
+
+    name: str
+    rows: pa.Table | None = None
+    view: str = ""
+
+
+@dataclass(frozen=True)
+class Opening:
+    """What a query runs over: a database file, or tables and the files that their views read."""
+
+    database: Path | None = None
+    tables: Sequence[Named] = ()
+    files: tuple[Path, ...] = ()
+
+
+@dataclass(frozen=True)
+class Statement:
+    """A statement with bound values, the time zone it runs in, and how many rows are given at a time."""
+
+    sql: str
+    values: Mapping[str, Any] = field(default_factory=dict)
+    zone: str = "UTC"
+    batch: int = 50_000
+
+
+@contextmanager
+def opened(opening: Opening, zone: str) -> Iterator[Any]:
+    """An engine of its own over what is opened; it reaches nothing else."""
+    # those that open one file share settings, and no second one could set its time zone
+    with duckdb.connect(":memory:", config=SETTINGS) as connection:
+        if opening.database is not None:
+            name = quoted(opening.database.stem if opening.database.stem not in _OWN_NAMES else "file")
+            try:
+                connection.execute(f"attach {sql_literal(str(opening.database))} as {name} (read_only)")
+                connection.execute(f"use {name}")
+            except duckdb.Error as error:
+                raise ConnectionFault(_cannot_open(opening.database.name, error)) from error
+        for table in opening.tables:
+            if table.view:
+                connection.execute(f"create view {quoted(table.name)} as {table.view}")
+            else:
+                connection.register(table.name, table.rows)
+        isolate(connection, opening.files, zone)
+        yield connection
+
+
+def _cannot_open(name: str, error: duckdb.Error) -> str:
+    if "lock" in str(error).lower():
+        return f"Another program has {name} open for writing; close it there, then try again."
+    return f"{name} cannot be opened as a DuckDB database ({engine_message(error)})."
+
+
+def run_query(opening: Opening, statement: Statement) -> Iterator[Result]:
+    """The names of a query's columns and whether each is wider than Arrow's numbers, then its rows in batches."""
+    with opened(opening, statement.zone) as connection:
+        found = connection.sql(statement.sql, params=dict(statement.values))
+        names = list(found.columns)
+        wide = [str(kind) in _WIDER_THAN_ARROW for kind in found.types]
+        if any(wide):
+            listed = (f"cast(#{at} as varchar)" if w else f"#{at}" for at, w in enumerate(wide, 1))
+            found = found.project(", ".join(listed))
+        reader = found.to_arrow_reader(statement.batch)
+        numbered = pa.schema([entry.with_name(str(at)) for at, entry in enumerate(reader.schema)])
+        yield Result({"names": names, "wide": wide}, numbered.empty_table())
+        for batch in reader:
+            yield Result({}, pa.Table.from_arrays(batch.columns, schema=numbered))
+
+
+def bind_query(opening: Opening, statement: Statement) -> Iterator[Result]:
+    """Let the engine bind a query without running it."""
+    with opened(opening, statement.zone) as connection:
+        connection.execute(f"explain {statement.sql}", dict(statement.values))
+    yield Result({})
+
+
+def ask_database(opening: Opening, statements: Sequence[str]) -> Iterator[Result]:
+    """The rows of statements of ours, as lists."""
+    with opened(opening, "UTC") as connection:
+        for sql in statements:
+            yield Result({"rows": connection.execute(sql).fetchall()})
+
+
+def read_tables(path: Path, stem: str) -> Iterator[Result]:
+    """The tables of a workbook, or of a JSON, XML or Parquet file."""
+    for table in _READERS[path.suffix.lower()](path, stem):
+        said = {
+            "name": table.name, "count": table.count, "view": table.view, "notes": table.notes, "key": table.key,
+            "columns": [(column.name, str(column.kind)) for column in table.columns],
+            "links": [asdict(link) for link in table.links],
+        }  # fmt: skip
+        yield Result(said, table.rows)
+
+
+def _sheets(path: Path, stem: str) -> list[FileTable]:
+    from northmoor.core.sources.files.workbooks import sheet_tables  # readers are loaded on first use
+
+    return sheet_tables(path, stem)
+
+
+def _json(path: Path, stem: str) -> list[FileTable]:
+    from northmoor.core.sources.files.json_xml import json_tables  # as above
+
+    return json_tables(path, stem)
+
+
+def _xml(path: Path, stem: str) -> list[FileTable]:
+    from northmoor.core.sources.files.json_xml import xml_tables  # as above
+
+    return xml_tables(path, stem)
+
+
+def _parquet(path: Path, stem: str) -> list[FileTable]:
+    from northmoor.core.sources.files.parquet import parquet_table  # as above
+
+    return [parquet_table(path, stem)]
+
+
+_READERS: Mapping[str, Callable[[Path, str], list[FileTable]]] = {
+    ".xlsx": _sheets, ".ods": _sheets, ".json": _json, ".jsonl": _json, ".xml": _xml, ".parquet": _parquet,
+}  # fmt: skip
+
+TASKS: Mapping[str, Callable[..., Iterator[Result]]] = {
+    task.__name__: task for task in (run_query, bind_query, ask_database, read_tables)
+}
+"""The tasks by the names by which they are asked for."""

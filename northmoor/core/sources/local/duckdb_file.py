@@ -1,0 +1,103 @@
+"""DuckDB database files: opened read-only, in a process of their own that reaches nothing else."""
+
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.errors import ConnectionFault
+from northmoor.core.model.connections import DuckdbConnection
+from northmoor.core.sources.apart.engine_queries import check_apart, rows_apart, running_query
+from northmoor.core.sources.apart.reader_process import warm_up
+from northmoor.core.sources.apart.tasks import Opening
+from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey, Routine
+from northmoor.core.sources.drivers.protocol import DriverHost, QueryRequest, ResultStream, modified_at
+
+_TABLES = """
+select table_name, estimated_size, false from duckdb_tables() where not internal and schema_name = 'main'
+union all
+select view_name, null, true from duckdb_views() where not internal and schema_name = 'main'
+order by 3, 1
+"""
+_COLUMNS = """
+select table_name, column_name, data_type from duckdb_columns()
+where not internal and schema_name = 'main' order by table_name, column_index
+"""
+_KEYS = """
+select table_name, constraint_type, constraint_column_names, referenced_table, referenced_column_names
+from duckdb_constraints() where constraint_type in ('PRIMARY KEY', 'FOREIGN KEY')
+"""
+_MACROS = """
+select function_name, parameters from duckdb_functions()
+where function_type = 'table_macro' and not internal order by 1
+"""
+
+
+class DuckdbDriver:
+    """Asks a DuckDB database file."""
+
+    dialect = "duckdb"
+
+    def __init__(self, database: Path) -> None:
+        self._database = database
+
+    @property
+    def identity(self) -> str:
+        """The file; there are no users."""
+        return f"the file {self._database.name}, read-only"
+
+    def catalog(self, stop: CancelToken, counted: bool = True) -> Catalog:  # noqa: ARG002  # its counts cost nothing
+        """Tables, views and table macros."""
+        return _catalog(*rows_apart(self._opening(), (_COLUMNS, _KEYS, _TABLES, _MACROS), stop))
+
+    def data_time(self) -> datetime:
+        """When the file was last written."""
+        return modified_at(self._database)
+
+    @contextmanager
+    def open_stream(self, request: QueryRequest) -> Iterator[ResultStream]:
+        """Run a query."""
+        with running_query(self._opening(), request, modified_at(self._database)) as stream:
+            yield stream
+
+    def check(self, request: QueryRequest) -> None:
+        """Let the engine bind the query."""
+        check_apart(self._opening(), request)
+
+    def _opening(self) -> Opening:
+        if not self._database.is_file():
+            raise ConnectionFault(f"There is no file {self._database}; put it back or change the connection.")
+        return Opening(self._database)
+
+
+def open_driver(library: DriverHost, connection: DuckdbConnection) -> DuckdbDriver:
+    """The driver of a connection of a library."""
+    warm_up()
+    return DuckdbDriver(library.path(connection))
+
+
+Found = Sequence[Sequence[Any]]
+
+
+def _catalog(held: Found, constraints: Found, found: Found, macros: Found) -> Catalog:
+    """What a database holds, from its columns, keys, tables and macros."""
+    columns: dict[str, list[tuple[str, str]]] = {}
+    for table, name, kind in held:
+        columns.setdefault(table, []).append((name, kind))
+    primary: dict[str, list[str]] = {}
+    foreign: dict[str, list[ForeignKey]] = {}
+    for table, kind, own, other, referred in constraints:
+        if kind == "PRIMARY KEY":
+            primary.setdefault(table, []).extend(own)
+        else:
+            foreign.setdefault(table, []).append(ForeignKey(tuple(own), other, tuple(referred)))
+    tables = []
+    for name, size, is_view in found:
+        keys = tuple(foreign.get(name, ()))
+        target = {own: f"{k.table}.{to}" for k in keys for own, to in zip(k.columns, k.referred, strict=False)}
+        made = tuple(CatalogColumn(c, t, c in primary.get(name, ()), target.get(c)) for c, t in columns.get(name, []))
+        tables.append(CatalogTable(name, made, size, is_view, not is_view, keys))
+    routines = [Routine(name, tuple(p or ()), False) for name, p in macros]
+    return Catalog(tuple(tables), tuple(routines))
