@@ -17,6 +17,7 @@ from hypothesis import strategies as st
 from PIL import Image
 
 from northmoor.core.document import Document
+from northmoor.core.errors import LayoutError
 from northmoor.core.layout.graphics.display_list import Picture
 from northmoor.core.layout.graphics.images import fitted, size_of
 from northmoor.core.layout.graphics.svg import read_svg
@@ -281,3 +282,20 @@ def test_what_a_drawing_refers_to_is_never_read(library: MakeLibrary, tmp_path: 
     assert color_at(path, LEFT + 10, TOP + 10) == (0, 0, 255)
     assert color_at(path, LEFT + 40, TOP + 10) == (255, 255, 255)
     assert b"secret" not in path.read_bytes()
+
+
+@pytest.mark.parametrize("place", ["attribute", "style", "sheet"])
+def test_transforms_around_many_shapes_are_read_once_or_refused(place: str) -> None:
+    many = "rotate(1) " * 70
+    opening = {"attribute": f'<g transform="{many}">', "style": f'<g style="transform:{many}">', "sheet": "<g>"}[place]
+    sheet = f"<style>g{{transform:{many}}}</style>" if place == "sheet" else ""
+    shapes = '<rect width="1" height="1"/>' * 1000
+    for depth in (10, 100):
+        drawing = f'<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9">{sheet}{opening * depth}{shapes}{"</g>" * depth}</svg>'
+        if place == "attribute" and depth == 100:
+            with pytest.raises(LayoutError, match="transforms around its shapes"):
+                read_svg(drawing.encode(), "x")
+        else:
+            found = read_svg(drawing.encode(), "x")
+            assert len(found.paths) == 1000
+            assert ("transforms in styles" in found.left_out) == (place != "attribute")

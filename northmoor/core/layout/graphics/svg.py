@@ -24,6 +24,9 @@ _MOST_SIGNS = 2 * MOST_SVG_BYTES
 """How long the description of all that is drawn may be, with what is repeated."""
 _SIGNS_OF_LETTER = 200
 _TOO_MANY_LINES = f"It draws more than {MOST_STEPS:,} lines; use a simpler one."
+_MOST_TRANSFORMS = 50_000
+"""How many transforms are read, each again for every shape in it: 20 µs each."""
+_TOO_MANY_TRANSFORMS = f"It has more than {_MOST_TRANSFORMS:,} transforms around its shapes; use a simpler one."
 _UNIT = 1000
 """Steps of a drawing's own unit."""
 _FARTHEST = 1e6
@@ -36,6 +39,7 @@ _LEFT_OUT = {
 }  # fmt: skip
 _URL = re.compile(r"url\(\s*['\"]?#([^)'\"]+)['\"]?\s*\)")
 _IMPORT = re.compile(r"@import[^;]*;?")
+_TRANSFORM = re.compile(r"(?<![\w-])transform\s*:[^;}]*;?")
 _CAPS = {"butt": 0, "round": 1, "square": 2}
 _JOINS = {"miter": 0, "round": 1, "bevel": 2}
 
@@ -50,6 +54,7 @@ def read_svg(data: bytes, digest: str) -> VectorPicture:
     by_id = {node.get("id", ""): node for node in root.iter()}
     if _total(root, lambda _: 1, by_id, {}) > MOST_SHAPES:
         raise LayoutError(f"It draws more than {MOST_SHAPES:,} shapes; use a simpler one.")
+    _with_single_transforms(root, by_id)
     if _total(root, _signs, by_id, {}) > _MOST_SIGNS:
         raise LayoutError(_TOO_MANY_LINES)
     width, height = _sized(root)
@@ -120,10 +125,19 @@ def _cleaned(root: etree._Element) -> dict[str, None]:
             _remove(node)
             continue
         for key, value in node.attrib.items():
-            node.set(key, _plain(str(value), colors, left_out))
+            plain = _plain(str(value), colors, left_out)
+            node.set(key, _unmoved(plain, left_out) if key == "style" else plain)
         if name == "style":
-            node.text = _plain(_IMPORT.sub("", node.text or ""), colors, left_out)
+            node.text = _unmoved(_plain(_IMPORT.sub("", node.text or ""), colors, left_out), left_out)
     return left_out
+
+
+def _unmoved(style: str, left_out: dict[str, None]) -> str:
+    """Style properties without transforms, whose units are not those of attributes."""
+    changed = _TRANSFORM.sub("", style)
+    if changed != style:
+        left_out["transforms in styles"] = None
+    return changed
 
 
 def _plain(text: str, colors: Mapping[str, str], left_out: dict[str, None]) -> str:
@@ -185,6 +199,23 @@ def _total(
             break
     known[node] = total = min(total, 10 * _MOST_SIGNS)
     return total
+
+
+def _with_single_transforms(root: etree._Element, by_id: Mapping[str, etree._Element]) -> None:
+    """Let each element have one matrix for its transforms: its parser reads those of all elements around a shape again
+    for each shape. Raises LayoutError where even that would take long."""
+    moved = [node for node in root.iter() if node.get("transform")]
+    if sum(str(node.get("transform")).count("(") for node in moved) > _MOST_TRANSFORMS:
+        raise LayoutError(_TOO_MANY_TRANSFORMS)
+    for node in moved:
+        try:
+            m = svg.Matrix(node.get("transform"))
+        except (ValueError, TypeError, ArithmeticError, IndexError, KeyError, AttributeError) as error:
+            raise LayoutError("It has a transform that cannot be read; mend it in a drawing program.") from error
+        node.set("transform", f"matrix({m.a!r},{m.b!r},{m.c!r},{m.d!r},{m.e!r},{m.f!r})")
+    known: dict[etree._Element, int | None] = {}
+    if sum(_total(node, lambda _: 1, by_id, known) for node in moved) > _MOST_TRANSFORMS:
+        raise LayoutError(_TOO_MANY_TRANSFORMS)
 
 
 def _sized(root: etree._Element) -> tuple[float, float]:
