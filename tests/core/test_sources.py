@@ -4,8 +4,9 @@ import sqlite3
 import threading
 import time
 from collections.abc import Callable
+from contextlib import closing
 from dataclasses import replace
-from datetime import date, datetime
+from datetime import UTC, date, datetime
 from decimal import Decimal
 from pathlib import Path
 from zoneinfo import ZoneInfo
@@ -18,13 +19,14 @@ from hypothesis import strategies as st
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.arrow_types import untyped_array
-from northmoor.core.errors import Cancelled, ConnectionFault, QueryError, RefusedQuery, ReportFileError
-from northmoor.core.model.connections import Connections, DuckdbConnection
+from northmoor.core.errors import Cancelled, ConnectionFault, NorthmoorError, QueryError, RefusedQuery, ReportFileError
+from northmoor.core.model.connections import Connections, DuckdbConnection, SqliteConnection
 from northmoor.core.model.queries import QueryColumn
 from northmoor.core.session import Session
 from northmoor.core.sources.drivers import sqlite
 from northmoor.core.sources.drivers.protocol import QueryRequest, unique_column_names
 from northmoor.core.sources.drivers.read_only import check_query
+from northmoor.core.sources.fetch.snapshots import read_sample, write_sample
 from northmoor.core.sources.library import Library
 from tests.helpers import FREIGHT, bind, fetched, query, report_of
 
@@ -334,3 +336,37 @@ def test_a_duckdb_file_is_read_by_several_at_once_each_in_its_own_time_zone(tmp_
         assert [table.name for table in driver.catalog(CancelToken()).tables] == ["sailings"]
         hours = [next(stream.batches)[0][0].as_py()[11:13] for stream in (first, second)]
     assert hours == ["13", "21"]
+
+
+def test_texts_of_sqlite_that_are_not_utf8_are_read_and_said(tmp_path: Path) -> None:
+    with closing(sqlite3.connect(tmp_path / "db.sqlite")) as database:
+        database.execute("create table lines (n integer, t text)")
+        database.executemany("insert into lines values (?, ?)", [(n, "plain") for n in range(1200)])
+        database.execute("update lines set t = cast(x'46E465' as text) where n in (1100, 1150)")  # Fäe in Latin 1
+        database.commit()
+    made = Library(tmp_path, Connections(connections=(SqliteConnection(name="db", database="db.sqlite"),)))
+    made.save()
+    rows = fetched(made, "select * from lines order by n")
+    assert rows.table[0].to_pylist() == list(range(1200))
+    assert {n for n, text in zip(*(c.to_pylist() for c in rows.table), strict=True) if text == "Fäe"} == {1100, 1150}
+    assert rows.notes == (
+        "Row 1,101 has a text that is not in UTF-8; such texts are read as windows-1252. "
+        "Set the encoding of its connection if they look wrong.",
+    )
+    dos = SqliteConnection(name="db", database="db.sqlite", encoding="cp850")
+    rows = fetched(Library(tmp_path, Connections(connections=(dos,))), "select t from lines where n = 1100")
+    assert (rows.table[0].to_pylist(), rows.notes) == (["Fõe"], ())
+    wrong = Library(tmp_path, Connections(connections=(dos.but(encoding="klingon"),)))
+    with pytest.raises(NorthmoorError, match="there is no character encoding klingon"):
+        fetched(wrong, "select t from lines")
+
+
+def test_damaged_saved_rows_are_one_sentence(tmp_path: Path) -> None:
+    table = pa.table({"n": list(range(50_000)), "t": [f"text {n}" for n in range(50_000)]})
+    write_sample(table, datetime(2026, 1, 2, tzinfo=UTC), tmp_path / "rows.parquet")
+    data = bytearray((tmp_path / "rows.parquet").read_bytes())
+    data[1000:1400] = bytes(400)
+    (tmp_path / "rows.parquet").write_bytes(data)
+    stream = read_sample(tmp_path / "rows.parquet", CancelToken())
+    with pytest.raises(QueryError, match=r"Its saved rows rows\.parquet are damaged; save them again"):
+        list(stream.batches)

@@ -55,10 +55,16 @@ class DatabaseConnection(PathConnection):
         return self.but(database=location)
 
 
+Encoding = Annotated[str, StringConstraints(pattern=r"^[A-Za-z0-9_\-]{1,40}$")]
+"""A character encoding by its name."""
+
+
 class SqliteConnection(DatabaseConnection):
     """An SQLite database."""
 
     kind: Literal["sqlite"] = "sqlite"
+    encoding: Encoding = "utf-8"
+    """Character encoding of texts that another program has stored in it otherwise than in UTF-8."""
 
 
 class DuckdbConnection(DatabaseConnection):
@@ -105,7 +111,7 @@ class FilesConnection(PathConnection):
     kind: Literal["files"] = "files"
     path: str
     """The file or folder; a relative path starts at the library's folder."""
-    encoding: Annotated[str, StringConstraints(pattern=r"^[A-Za-z0-9_\-]{1,40}$")] = "utf-8"
+    encoding: Encoding = "utf-8"
     """Character encoding of text files, such as utf-8 or windows-1252."""
     separator: Annotated[str, StringConstraints(min_length=1, max_length=1)] | None = None
     """What stands between the fields of text files; without one it is seen from the first line."""

@@ -63,6 +63,8 @@ class ResultStream:
     data_time: datetime
     notes: tuple[str, ...] = field(default=())
     preview: list[pa.Array] | None = None
+    found: list[str] = field(default_factory=list)
+    """More such notes, of what is found while the batches are read."""
 
 
 _D = TypeVar("_D")

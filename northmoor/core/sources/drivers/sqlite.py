@@ -7,10 +7,11 @@ run forever.
 import json
 import re
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import closing, contextmanager
 from datetime import date, datetime
 from decimal import Decimal
+from functools import partial
 from pathlib import Path
 from typing import Any
 from urllib.parse import quote
@@ -44,6 +45,8 @@ _ROWS_TOGETHER = 4_000
 """Rows made columns of at a time: few enough for their values to stay in the processor's cache until they are."""
 _COMMA = re.compile(r",\s*")
 _READING = {sqlite3.SQLITE_SELECT, sqlite3.SQLITE_READ, sqlite3.SQLITE_FUNCTION, sqlite3.SQLITE_RECURSIVE}
+_LIKELY = "windows-1252"
+"""What texts are most likely in that are not in UTF-8."""
 
 
 class SqliteDriver:
@@ -51,8 +54,8 @@ class SqliteDriver:
 
     dialect = "sqlite"
 
-    def __init__(self, database: Path) -> None:
-        self._database = database
+    def __init__(self, database: Path, encoding: str = "utf-8") -> None:
+        self._database, self._encoding = database, encoding
 
     @property
     def identity(self) -> str:
@@ -72,10 +75,11 @@ class SqliteDriver:
     @contextmanager
     def open_stream(self, request: QueryRequest) -> Iterator[ResultStream]:
         """Run a query; types are the reader's matter, since SQLite keeps none."""
-        with self._cursor("", request) as cursor:
+        with self._cursor("", request) as (cursor, again):
             names = unique_column_names([entry[0] for entry in cursor.description or ()])
-            batches = enforce_row_limit(_batches(cursor), len(names), request.stop)
-            yield ResultStream(names, (None,) * len(names), batches, self.data_time())
+            found: list[str] = []
+            batches = enforce_row_limit(_batches(cursor, again, found), len(names), request.stop)
+            yield ResultStream(names, (None,) * len(names), batches, self.data_time(), found=found)
 
     def check(self, request: QueryRequest) -> None:
         """Let SQLite compile the query."""
@@ -83,18 +87,23 @@ class SqliteDriver:
             pass
 
     @contextmanager
-    def _cursor(self, before: str, request: QueryRequest, watched: bool = True) -> Iterator[sqlite3.Cursor]:
+    def _cursor(
+        self, before: str, request: QueryRequest, watched: bool = True
+    ) -> Iterator[tuple[sqlite3.Cursor, Callable[[], sqlite3.Cursor]]]:
+        """A running statement, and what runs it again over the same state of the database."""
         text = _with_lists(request)
         with closing(self._open()) as driver:
             _watch(driver, request.stop)
             if text.sql != request.query.sql:  # what makes lists is set up before anything but reading is refused
                 driver.execute("select 1 from json_each('[]')")
+            driver.execute("begin")  # what is run again reads the same
             if watched:
                 driver.set_authorizer(
                     lambda action, *_: sqlite3.SQLITE_OK if action in _READING else sqlite3.SQLITE_DENY
                 )
             try:
-                yield driver.execute(before + text.sql, {name: stored(value) for name, value in request.values.items()})
+                values = {name: stored(value) for name, value in request.values.items()}
+                yield driver.execute(before + text.sql, values), lambda: driver.execute(before + text.sql, values)
             except (sqlite3.Error, OverflowError) as error:
                 request.stop.raise_if_cancelled()
                 message = self._busy(error) or f"The database refuses it: {error}."
@@ -107,6 +116,8 @@ class SqliteDriver:
         try:
             address = f"file:{quote(str(self._database))}?mode=ro"
             connection = sqlite3.connect(address, uri=True, check_same_thread=False, timeout=WAIT)
+            if self._encoding.lower() not in ("utf-8", "utf8"):
+                connection.text_factory = partial(_decoded, encoding=self._encoding)
             connection.setlimit(sqlite3.SQLITE_LIMIT_LENGTH, _LONGEST_VALUE)
             connection.execute("pragma query_only = on")
             connection.execute("select count(*) from sqlite_master").fetchone()
@@ -129,7 +140,7 @@ class SqliteDriver:
 
 def open_driver(library: DriverHost, connection: SqliteConnection) -> SqliteDriver:
     """The driver of a connection of a library."""
-    return SqliteDriver(library.path(connection))
+    return SqliteDriver(library.path(connection), connection.encoding)
 
 
 def _watch(connection: sqlite3.Connection, stop: CancelToken) -> None:
@@ -180,11 +191,56 @@ def _primary_key(connection: sqlite3.Connection, table: str) -> tuple[str, ...]:
     return tuple(name for _, name in sorted(keyed))
 
 
-def _batches(cursor: sqlite3.Cursor) -> Iterator[list[pa.Array]]:
-    size = FIRST_ROWS
-    while batch := _batch(cursor, size):
+def _batches(cursor: sqlite3.Cursor, again: Callable[[], sqlite3.Cursor], found: list[str]) -> Iterator[list[pa.Array]]:
+    """The rows in batches; from a text that is not UTF-8 on, such texts in another encoding, which `found` tells."""
+    size, count = FIRST_ROWS, 0
+    while True:
+        try:
+            batch = _batch(cursor, size)
+        except sqlite3.OperationalError as error:
+            if "Could not decode" not in str(error) or found:
+                raise
+            cursor = _decoding(cursor, again, count, found)
+            continue
+        if not batch:
+            return
         yield batch
+        count += len(batch[0])
         size = _ROWS_TOGETHER
+
+
+def _decoding(
+    cursor: sqlite3.Cursor, again: Callable[[], sqlite3.Cursor], count: int, found: list[str]
+) -> sqlite3.Cursor:
+    """The statement run again and past the rows that have been read, with texts in the encoding that is likely."""
+    strange: list[bytes] = []
+
+    def decoded(data: bytes) -> str:
+        try:
+            return data.decode()
+        except UnicodeDecodeError:
+            strange.append(data)
+            return _decoded(data, _LIKELY)
+
+    cursor.connection.text_factory = decoded
+    row = next(number for number, _ in enumerate(again(), 1) if strange)
+    found.append(
+        f"Row {row:,} has a text that is not in UTF-8; such texts are read as {_LIKELY}. "
+        "Set the encoding of its connection if they look wrong."
+    )
+    rest = again()
+    for _ in range(count):
+        rest.fetchone()
+    return rest
+
+
+def _decoded(data: bytes, encoding: str) -> str:
+    """A text in an encoding; what it cannot be in that is marked. Raises sqlite3.OperationalError for no encoding."""
+    try:
+        return data.decode(encoding, "replace")
+    except LookupError as error:
+        message = f"there is no character encoding {encoding}; set for example utf-8 or windows-1252"
+        raise sqlite3.OperationalError(message) from error
 
 
 def _batch(cursor: sqlite3.Cursor, size: int) -> list[pa.Array]:

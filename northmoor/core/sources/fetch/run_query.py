@@ -155,7 +155,7 @@ def _rows(request: FetchRequest, stream: ResultStream, table: pa.Table, began: f
         for name in missing
     ]
     seconds = time.perf_counter() - began
-    return Rows(query.name, table, types, moment, seconds, (*stream.notes, *notes), is_whole)
+    return Rows(query.name, table, types, moment, seconds, (*stream.notes, *stream.found, *notes), is_whole)
 
 
 class _Collector(Protocol):

@@ -21,7 +21,7 @@ def write_sample(table: pa.Table, data_time: datetime, path: Path) -> None:
     kept = table.replace_schema_metadata({_MOMENT: data_time.isoformat().encode()})
 
     def write(part: Path) -> None:
-        pq.write_table(kept, part, compression="zstd")
+        pq.write_table(kept, part, compression="zstd", write_page_checksum=True)
 
     path.parent.mkdir(parents=True, exist_ok=True)
     write_atomically(path, write)
@@ -32,18 +32,24 @@ def read_sample(path: Path, stop: CancelToken) -> ResultStream:
     if not path.is_file():
         raise QueryError(f"Its saved rows {path.name} are missing; save them again, or let it use its connection.")
     try:
-        file = pq.ParquetFile(path)
+        file = pq.ParquetFile(path, page_checksum_verification=True)
         schema = file.schema_arrow
-    except (pa.ArrowInvalid, OSError) as error:
+    except (pa.ArrowException, OSError) as error:
         raise QueryError(f"Its saved rows {path.name} cannot be read; save them again.") from error
     message = (schema.metadata or {}).get(_MOMENT, b"").decode()
-    moment = datetime.fromisoformat(message) if message else modified_at(path)
+    try:
+        moment = datetime.fromisoformat(message) if message else modified_at(path)
+    except ValueError:
+        moment = modified_at(path)
     kinds = tuple(type_of_arrow(entry.type) for entry in schema)
     note = f"These are saved rows, as of {moment:%Y-%m-%d %H:%M}; its connection was not asked."
-    batches = enforce_row_limit(_batches(file), len(kinds), stop)
+    batches = enforce_row_limit(_batches(file, path.name), len(kinds), stop)
     return ResultStream(tuple(schema.names), kinds, batches, moment, (note,))
 
 
-def _batches(file: pq.ParquetFile) -> Iterator[list[pa.Array]]:
-    for batch in file.iter_batches(BATCH):
-        yield list(batch.columns)
+def _batches(file: pq.ParquetFile, name: str) -> Iterator[list[pa.Array]]:
+    try:
+        for batch in file.iter_batches(BATCH):
+            yield list(batch.columns)
+    except (pa.ArrowException, OSError) as error:
+        raise QueryError(f"Its saved rows {name} are damaged; save them again.") from error
