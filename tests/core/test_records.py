@@ -541,7 +541,7 @@ def test_preflight_tells_of_a_table_in_records_once(library: MakeLibrary) -> Non
     most = max(len([line for line in lines_of(document) if line.page == number]) for number in range(1, len(document)))
     told = [finding for finding in preflight(document) if finding.place.block == "table"]
     assert [finding.rule for finding in told] == ["rows a page", "split group", "link"]
-    assert f"a page holds {most}" in told[0].message
+    assert f"pages have up to {most}, evenly" in told[0].message
     split = sum(
         len({line.page for line in lines_of(document) if line.keys == keys}) > 1
         for keys in {line.keys for line in lines_of(document) if line.kind == "detail"}

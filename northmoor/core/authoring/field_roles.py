@@ -3,13 +3,13 @@
 Keys, codes, years and other ordinals, and coordinates are never added up; rates and prices are averaged.
 """
 
-import re
 from collections.abc import Iterable
 from dataclasses import dataclass
 
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from northmoor.core.expr.label_numbers import KEY_WORDS, LABEL_PATTERN, ORDINAL_WORDS, words_of
 from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME
 from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.sources.drivers.catalog import CatalogTable
@@ -26,21 +26,19 @@ class FieldRole:
 
 LABEL = FieldRole("label")
 MOMENT = FieldRole("moment")
-KEY_FIELD = FieldRole("key", format="0")
-ORDINAL = FieldRole("ordinal", format="0")
+KEY_FIELD = FieldRole("key", format=LABEL_PATTERN)
+ORDINAL = FieldRole("ordinal", format=LABEL_PATTERN)
 COORDINATE = FieldRole("coordinate")
 RATE = FieldRole("rate", "avg")
 AMOUNT = FieldRole("amount", "sum")
 
 _LAST_WORDS = {
-    KEY_FIELD: "id key no nr num number code ref reference uuid pin zip postcode phone isbn imo mmsi barcode account",
-    ORDINAL: "year month day week quarter hour minute weekday dow doy rank position ordinal seq sequence sort priority "
-    "version revision decade period season floor page line step deck level grade",
     COORDINATE: "lat latitude lon lng long longitude easting northing altitude elevation bearing heading",
     RATE: "rate percent percentage pct share ratio average avg mean median price fare temperature temp speed score "
     "rating age probability factor density pressure humidity voltage index",
 }
 _ROLE_OF_WORD = {word: role for role, words in _LAST_WORDS.items() for word in words.split()}
+_ROLE_OF_WORD |= dict.fromkeys(KEY_WORDS, KEY_FIELD) | dict.fromkeys(ORDINAL_WORDS, ORDINAL)
 _FIRST_WORDS = {"avg": RATE, "average": RATE, "mean": RATE, "median": RATE, "pct": RATE, "percent": RATE,
                 "sum": AMOUNT, "total": AMOUNT, "count": AMOUNT}  # fmt: skip
 _MANY = 20
@@ -60,15 +58,9 @@ def field_role(name: str, kind: ValueType, values: pa.ChunkedArray | None = None
         return LABEL
     if is_key:
         return KEY_FIELD
-    words = _words(name)
+    words = words_of(name)
     named = _FIRST_WORDS.get(words[0]) or _ROLE_OF_WORD.get(words[-1]) if words else None
     return named or _role_of_values(kind, values) or AMOUNT
-
-
-def _words(name: str) -> list[str]:
-    """The words of a name: unit_price, UnitPrice and Unit price are the same ones."""
-    apart = re.sub(r"(?<=[a-z0-9])(?=[A-Z])", " ", name)
-    return [word.lower() for word in re.findall(r"[^\W\d_]+", apart)]
 
 
 def _role_of_values(kind: ValueType, values: pa.ChunkedArray | None) -> FieldRole | None:

@@ -133,7 +133,7 @@ def uneven_pages(document: Document) -> Iterator[Finding]:
         held[name] = asked, max(held.get(name, (0, 0))[1], most)
     for name, (asked, most) in held.items():
         if most < asked:
-            message = f"It asks for {asked:,} rows a page, and a page holds {most:,}; pages are filled to that."
+            message = f"It asks for {asked:,} rows a page, which no page holds; pages have up to {most:,}, evenly."
             change = _change_block(document.edition.name, name, rows_per_page=most)
             yield Finding("rows a page", Place(block=name), message, False, (Remedy(f"Ask for {most:,}", change),))
 

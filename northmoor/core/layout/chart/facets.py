@@ -22,7 +22,7 @@ from northmoor.core.layout.chart.scales import AxisScale
 from northmoor.core.layout.context import FAULT_MARK, LayoutContext
 from northmoor.core.layout.graphics.display_list import SourceRef
 from northmoor.core.layout.graphics.hatching import HATCHINGS
-from northmoor.core.layout.inline.formatting import template_texts, whole_fault
+from northmoor.core.layout.inline.formatting import label_pattern, template_texts, whole_fault
 from northmoor.core.layout.inline.plain import plain_key
 from northmoor.core.model.blocks.chart import Chart, ChartLevel, ChartMeasure
 from northmoor.core.model.kinds.mark_types import MarkType
@@ -211,7 +211,7 @@ class ChartView:
         own = self.data.sides.rows.groups[depth - 1]
         if self.chart.mark.category_scale == "bin" and level is self.chart.category:
             return [str(key) for key in own.keys.take(pa.array(groups)).to_pylist()]
-        pattern = self.key_pattern(level)
+        pattern = self.key_pattern(level) or label_pattern(level.by, own.keys.type)
         key = ("chart keys", self.data, depth, pattern, self.context.locale)
         texts = self.context.cache.get(key, lambda: self._formatted(own.keys, pattern))
         return [own.labels.get(group) or texts[group] or "–" for group in groups.tolist()]

@@ -14,6 +14,7 @@ from northmoor.core.compute.groups.boundaries import ScopedExpression
 from northmoor.core.compute.table.evaluation import TableData
 from northmoor.core.errors import ExpressionError, Place
 from northmoor.core.expr.formats import FormatLocale, format_values
+from northmoor.core.expr.label_numbers import LABEL_PATTERN, is_label_number
 from northmoor.core.expr.language import parse
 from northmoor.core.expr.lazy_texts import LazyTexts, lazy_texts
 from northmoor.core.expr.templates import Slot, Template
@@ -81,6 +82,8 @@ def _cell_texts(
         if isinstance(currencies, ExpressionError):
             return whole_fault(count, currencies)
     pattern = pattern if content.value is not None else None
+    if content.value is not None and content.format is None and currencies is None:
+        pattern = pattern or label_pattern(content.value, computed[next(iter(computed))].values.type)
     if content.value is not None and currencies is None and not content.blank_repeats:
         later = _deferred(next(iter(computed.values())), pattern or content.format, context.locale)
         if later is not None:
@@ -170,7 +173,7 @@ def template_texts(
             return whole_fault(count, values.fault)
         faulty = {**values.faults, **faulty}
         try:
-            own = part.pattern or pattern
+            own = part.pattern or pattern or label_pattern(part.expression.text, values.values.type)
             if currencies is None:
                 texts = format_values(values.values, own, context.locale)
             else:
@@ -226,6 +229,11 @@ def decoded_texts(texts: pa.Array | pa.Scalar | LazyTexts) -> pa.Array | pa.Scal
     """Texts of a dictionary, or such as are not written yet, as an array of their own."""
     texts = as_array(texts)
     return texts.dictionary_decode() if isinstance(texts, pa.DictionaryArray) else texts
+
+
+def label_pattern(expression: str, kind: pa.DataType) -> str | None:
+    """The pattern of whole numbers that are names, such as years and keys; none for all else."""
+    return LABEL_PATTERN if pa.types.is_integer(kind) and is_label_number(expression) else None
 
 
 def _kind_of(template: Template, computed: Mapping[str, Computed]) -> pa.DataType | None:

@@ -22,7 +22,7 @@ from northmoor.core.compute.evaluate.slots import slots_in, with_renamed_columns
 from northmoor.core.compute.groups.boundaries import Groups, ScopedExpression
 from northmoor.core.compute.table.evaluation import CrosstabColumn, CrosstabPrint, TableData
 from northmoor.core.expr.language import bare_column, columns_in
-from northmoor.core.layout.inline.formatting import is_numeric
+from northmoor.core.layout.inline.formatting import is_numeric, label_pattern
 from northmoor.core.layout.table.collapsing import Fold
 from northmoor.core.layout.table.crosstab_columns import PrintedColumn, columns_of
 from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
@@ -161,7 +161,10 @@ class CrosstabTableBuilder:
 
     def _key_pattern(self, level: MatrixLevel) -> str | None:
         """The format of a level's keys: its own, or that of the column it groups by."""
-        return level.format or self._patterns.get(bare_column(level.by) or "")
+        matrix, sides = self.matrix, self.data.sides
+        levels = zip((*matrix.rows, *matrix.columns), (*sides.rows.groups, *sides.columns.groups), strict=True)
+        kind = next(groups.keys.type for own, groups in levels if own is level)
+        return level.format or self._patterns.get(bare_column(level.by) or "") or label_pattern(level.by, kind)
 
     def _is_folded(self, depth: int) -> bool:
         """Whether groups of a row level are folded."""

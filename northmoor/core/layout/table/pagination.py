@@ -148,12 +148,24 @@ def paginate(
 ) -> tuple[list[TableFragment], Body]:
     """The rows of each page and what is used of the last page afterwards.
 
-    `split` tells where a row taller than a body may be parted. Rows are counted again on each page, so that pages which
-    hold fewer than a page may have are filled evenly. `stretch` (first row, end) is some of the rows, as if they were
-    all; slices are counted from `number` on.
+    `split` tells where a row taller than a body may be parted. Where no page holds as many detail rows as the rules ask
+    for, as many pages are filled evenly, with the fewest rows with which they are enough. `stretch` (first row, end) is
+    some of the rows, as if they were all; slices are counted from `number` on.
     """
     start, end = stretch or (0, len(metrics))
-    return _Pagination(metrics, rules, body, split, start, end, number).run()
+
+    def paginated(most: int | None) -> tuple[list[TableFragment], Body]:
+        return _Pagination(metrics, replace(rules, rows_per_page=most), body, split, start, end, number).run()
+
+    found = paginated(rules.rows_per_page)
+    asked, details = rules.rows_per_page, metrics.details
+    if asked is None or details is None or len(found[0]) < 2:
+        return found
+    held = max(int(details[fragment.end] - details[fragment.start]) for fragment in found[0])
+    if held >= asked:
+        return found
+    fewest = 1 + bisect_left(range(1, held), True, key=lambda most: len(paginated(most)[0]) <= len(found[0]))
+    return paginated(fewest)
 
 
 class Splitter:

@@ -1,0 +1,62 @@
+"""Years, keys and codes are written without a thousands separator, in tables, texts, matrices and charts."""
+
+from collections.abc import Callable
+
+import pytest
+
+from northmoor.core.expr.label_numbers import is_label_number
+from northmoor.core.model.blocks.chart import ChartBlock, ChartLevel, ChartMeasure
+from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
+from northmoor.core.model.blocks.table import Column
+from northmoor.core.model.blocks.text import TextBlock
+from northmoor.core.model.parameters import Parameter
+from northmoor.core.sources.library import Library
+from tests.helpers import column_of, dumped, render, report_of, table_of
+
+MakeLibrary = Callable[[str], Library]
+ROWS = """create table lines (year integer, waybill_id integer, pieces integer, sold date);
+insert into lines values (2024, 12345, 4321, '2024-05-01'), (2025, 12346, 1234, '2025-06-02');"""
+
+
+@pytest.mark.parametrize(
+    ("expression", "is_label"),
+    [
+        ("year", True), ("waybill_id", True), ("rows.code", True), (":year", True), ('"Season"', True),
+        ("year(sold)", True), ("date_part('year', sold)", True), ("extract(year from sold)", True),
+        ("pieces", False), ("year + pieces", False), ("sum(year)", False), ("yearly", False), ("", False),
+    ],
+)  # fmt: skip
+def test_an_expression_is_a_label_by_its_name(expression: str, is_label: bool) -> None:
+    assert is_label_number(expression) == is_label
+
+
+def test_labels_have_no_separator_and_amounts_have(library: MakeLibrary) -> None:
+    table = table_of("year", "waybill_id", "pieces", Column(name="sold", value="year(sold)"))
+    said = TextBlock(name="said", text="{year(max(rows.sold))}: {:year}, {sum(rows.pieces)} {:pieces}")
+    matrix = MatrixBlock(
+        name="matrix", query="rows", rows=(MatrixLevel(name="year", by="year"),),
+        columns=(MatrixLevel(name="id", by="waybill_id"),), measures=(Measure(name="pieces", value="sum(pieces)"),),
+    )  # fmt: skip
+    chart = ChartBlock(
+        name="chart", query="rows", category=ChartLevel(name="year", by="year"),
+        measures=(ChartMeasure(name="pieces", value="sum(pieces)"),),
+    )  # fmt: skip
+    values = [Parameter(name=name, kind="integer", default=2024) for name in ("year", "pieces")]
+    document = render(report_of(table, said, matrix, chart, parameters=values), library(ROWS))
+    columns = {name: column_of(document, name) for name in ("year", "waybill_id", "pieces", "sold")}
+    assert columns == {
+        "year": ["2024", "2025"], "waybill_id": ["12345", "12346"], "pieces": ["4,321", "1,234"], "sold": ["2024", "2025"],
+    }  # fmt: skip
+    items = [i for page in dumped(document)["pages"] for i in page["items"] if i["kind"] == "text"]
+    assert [i["text"] for i in items if i["origin"]["block"] == "said"] == ["2025: 2024, 5,555 2,024"]
+    shown = {block: {i["text"] for i in items if i["origin"]["block"] == block} for block in ("matrix", "chart")}
+    assert {"2024", "2025", "12345", "12346", "4,321", "5,555"} <= shown["matrix"]
+    assert {"2024", "2025"} <= shown["chart"]
+    assert not {"2,024", "2,025", "12,345"} & (shown["matrix"] | shown["chart"])
+
+
+def test_a_format_of_its_own_decides(library: MakeLibrary) -> None:
+    made = library(ROWS)
+    assert column_of(render(report_of(table_of(Column(name="year", value="year", format="#,##0"))), made), "year") == [
+        "2,024", "2,025",
+    ]  # fmt: skip
