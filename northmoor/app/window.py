@@ -45,6 +45,7 @@ from northmoor.app.widgets.widget_tools import hide_and_delete
 from northmoor.app.worker import Rendered, RenderJob, ValuesResolved, Worker
 from northmoor.core.compute.parameters.resolution import ResolvedValues
 from northmoor.core.errors import NorthmoorError
+from northmoor.core.layout.table.collapsing import Fold
 from northmoor.core.model.findings import Finding
 from northmoor.core.model.kinds.output_formats import FORMAT_OF_SUFFIX
 
@@ -53,6 +54,7 @@ if TYPE_CHECKING:
 
 WORKSPACES = (("data", "Data", "database"), ("pages", "Pages", "file-text"))
 _PROGRESS_AFTER = 300  # milliseconds of work before progress is shown
+_UNFOLDED = " What is folded in the window is open in it; Printed folded folds it on paper."
 
 
 class Window(QMainWindow):
@@ -541,7 +543,8 @@ class Window(QMainWindow):
         self._zoom_label.setText(f"{fitted}{zoom:.0%}")
 
     def _delivered(self, paths: list[Path]) -> None:
-        self.tell(f"Delivered {paths[0]}.", "good")
+        is_folded = self._rendered is not None and any(f != Fold() for f in self._rendered.job.folds.values())
+        self.tell(f"Delivered {paths[0]}.{_UNFOLDED * is_folded}", "good")
 
     def _update_actions(self) -> None:
         controller, actions = self.controller, self.actions_by_name

@@ -88,6 +88,7 @@ def test_groups_fold_on_the_rail_and_are_delivered_open(window: Window, qtbot: Q
         window.deliver(tmp_path / "open.pdf")
     with pikepdf.open(tmp_path / "open.pdf") as pdf:
         assert len(pdf.pages) == 4
+    assert "folded in the window is open in it" in window._notice.toolTip()
     window.actions_by_name["open_all"].trigger()
     settle(window, qtbot)
     assert "detail" in shown_kinds(window)
