@@ -107,7 +107,7 @@ def test_a_plan_names_every_step_and_who_runs_it(qtbot: QtBot) -> None:
 @pytest.mark.parametrize(
     ("kind", "fields"),
     [
-        ("sqlite", ["database"]), ("duckdb", ["database"]),
+        ("sqlite", ["database", "encoding"]), ("duckdb", ["database"]),
         ("postgresql", ["host", "port", "database", "user", "encryption", "_password", "_keep", "_unencrypted"]),
         ("mariadb", ["host", "port", "database", "user", "encryption", "_password", "_keep", "_unencrypted"]),
         ("files", ["path", "encoding", "separator", "decimal_sign"]),

@@ -64,7 +64,7 @@ CASES = {
     "a column of nothing": ("duck", "select x from t", columns("x"), None),
     "an interval": ("duck", "select iv from t", columns("iv"), None),
     "the largest whole number": ("duck", "select big from t", columns("big"), None),
-    "text that is not UTF-8": ("lite", "select x from t", columns("x"), "Could not decode to UTF-8"),
+    "text that is not UTF-8": ("lite", "select x from t", columns("x"), "Row 1 has a text that is not in UTF-8"),
     "thousands of digits": ("files", "select n from digits", columns("n"), "more digits than can be read"),
     "thousands of digits in a line": ("files", "select n from lines", columns("n"), "line 2: a number has more digits"),
     "half a character": ("files", "select n from half", columns("n"), "half a character"),

@@ -1,4 +1,5 @@
-"""Years, keys and codes are written without a thousands separator, in tables, texts, matrices and charts."""
+"""How numbers are written where nothing is said: years, keys and codes without a thousands separator, in tables, texts,
+matrices and charts; doubles of a column with as many decimals as one another."""
 
 from collections.abc import Callable
 
@@ -60,3 +61,14 @@ def test_a_format_of_its_own_decides(library: MakeLibrary) -> None:
     assert column_of(render(report_of(table_of(Column(name="year", value="year", format="#,##0"))), made), "year") == [
         "2,024", "2,025",
     ]  # fmt: skip
+
+
+def test_doubles_of_a_column_have_as_many_decimals_as_the_longest_needs(library: MakeLibrary) -> None:
+    made = library(
+        "create table lines (v real, w real, k text); insert into lines values (0.5, 2, 'a'), (12, 3, 'a'), (1e3, 4, 'b');"
+    )
+    table = table_of("v", "w", Column(name="third", value="v / 3"))
+    document = render(report_of(table), made)
+    assert column_of(document, "v") == ["0.5", "12.0", "1,000.0"]
+    assert column_of(document, "w") == ["2", "3", "4"]
+    assert column_of(document, "third") == ["0.167", "4.000", "333.333"]

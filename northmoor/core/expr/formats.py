@@ -12,6 +12,7 @@ from functools import lru_cache
 from typing import Any
 from zoneinfo import ZoneInfo
 
+import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 from babel.dates import DateTimeFormat, get_date_format, get_time_format, tokenize_pattern
@@ -120,6 +121,22 @@ def default_number_pattern(kind: pa.DataType) -> str:
     if pa.types.is_decimal(kind):
         return f"#,##0.{'0' * kind.scale}"
     return "#,##0.###"
+
+
+_PLACES = 3
+
+
+def even_pattern(values: pa.Array | pa.ChunkedArray) -> str | None:
+    """The pattern by which a column of doubles has as many places in every row as its values need, at most three, so
+    that their decimal signs are below one another; none for values of other types."""
+    if not pa.types.is_floating(values.type):
+        return None
+    numbers = values.drop_null().to_numpy()
+    numbers = numbers[np.isfinite(numbers)]
+    whole = np.round(numbers, _PLACES)
+    near = 10.0 ** -(_PLACES + 2)
+    places = next(p for p in range(_PLACES + 1) if (np.abs(np.round(numbers, p) - whole) < near).all() or p == _PLACES)
+    return "#,##0" + "." * (places > 0) + "0" * places
 
 
 def has_even_shape(kind: pa.DataType, pattern: str | None, format_locale: FormatLocale) -> bool:

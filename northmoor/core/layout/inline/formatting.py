@@ -13,7 +13,7 @@ from northmoor.core.compute.evaluate.slots import template_of
 from northmoor.core.compute.groups.boundaries import ScopedExpression
 from northmoor.core.compute.table.evaluation import TableData
 from northmoor.core.errors import ExpressionError, Place
-from northmoor.core.expr.formats import FormatLocale, format_values
+from northmoor.core.expr.formats import FormatLocale, even_pattern, format_values
 from northmoor.core.expr.label_numbers import LABEL_PATTERN, is_label_number
 from northmoor.core.expr.language import parse
 from northmoor.core.expr.lazy_texts import LazyTexts, lazy_texts
@@ -83,7 +83,8 @@ def _cell_texts(
             return whole_fault(count, currencies)
     pattern = pattern if content.value is not None else None
     if content.value is not None and content.format is None and currencies is None:
-        pattern = pattern or label_pattern(content.value, computed[next(iter(computed))].values.type)
+        values = computed[next(iter(computed))].values
+        pattern = pattern or label_pattern(content.value, values.type) or even_pattern(values)
     if content.value is not None and currencies is None and not content.blank_repeats:
         later = _deferred(next(iter(computed.values())), pattern or content.format, context.locale)
         if later is not None:
