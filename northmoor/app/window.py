@@ -254,12 +254,10 @@ class Window(QMainWindow):
             self.restoreGeometry(geometry)
         else:
             self.resize(1280, 800)
-        split = self._settings.value("pages-split")
-        if isinstance(split, QByteArray):
-            self.pages.split.restoreState(split)
-        split = self._settings.value("data-split")
-        if isinstance(split, QByteArray):
-            self.data.split.restoreState(split)
+        for name, split in (("pages-split", self.pages.split), ("data-split", self.data.split)):
+            state = self._settings.value(name)
+            if isinstance(state, QByteArray):
+                split.restoreState(state)
         self.show_workspace("pages")
         self._show_empty()
 
@@ -475,6 +473,8 @@ class Window(QMainWindow):
     def _opened(self) -> None:
         self.pages.canvas.clear()
         self._rendered = None
+        self._facts.clear()
+        self._place_label.clear()
         self._show_editions()
 
     def _show_empty(self) -> None:

@@ -30,6 +30,8 @@ from northmoor.app.widgets.theme import (
     STONE_TEXT,
 )
 from northmoor.app.window import Window
+from northmoor.core.model.parameters import Parameter
+from northmoor.core.model.report import Edition
 from northmoor.core.store.report_files import load_report, save_report
 from tests.app.conftest import settle
 
@@ -205,3 +207,21 @@ def test_preflight_lists_what_was_found(window: Window, qtbot: QtBot) -> None:
     settle(window, qtbot)
     qtbot.waitUntil(lambda: any("Nothing to look at" in b.text() for b in window.findings.panel.findChildren(QLabel)))
     window.findings.panel.close()
+
+
+def test_a_report_that_cannot_be_shown_has_no_figures_of_the_one_before(
+    window: Window, copy: Path, qtbot: QtBot
+) -> None:
+    assert "4 pages" in window._facts.text()
+    asking = load_report(copy).but(
+        parameters=(Parameter(name="who", kind="text"),), queries=(), editions=(Edition(name="main"),)
+    )
+    save_report(asking, copy.with_name("asking.moor"))
+    assert window.open(copy.with_name("asking.moor"))
+    assert "4 pages" not in window._facts.text()
+    assert not window._place_label.text().endswith("of 4")
+    broken = copy.with_name("broken.moor")
+    broken.write_text("{")
+    before = window._facts.text()
+    assert not window.open(broken)
+    assert window._facts.text() == before  # what is open stays
