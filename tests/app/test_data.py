@@ -377,6 +377,32 @@ def test_a_query_is_shared_and_changing_it_names_its_reports(
     settle(window, qtbot)
 
 
+@pytest.mark.parametrize(("answer", "kept"), [("Take theirs", "'theirs'"), ("Change for all", "'mine'")])
+def test_a_shared_query_that_someone_else_changed_is_not_replaced_unasked(
+    window: Window, data: DataWorkspace, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, answer: str, kept: str
+) -> None:
+    data.queries.share(window.controller.report.query("fares"), "fares-shared")
+    qtbot.waitUntil(lambda: "status is paid" in chips(data))
+    settle(window, qtbot)
+    library = Library.around(window.controller.path)
+    shared = library.shared_query("fares-shared")
+    data.editor.setText(data.editor.text().replace("'paid'", "'mine'"))
+    library.save_shared_query("fares-shared", shared.but(sql=shared.sql.replace("'paid'", "'theirs'")))
+    said: list[str] = []
+
+    def press(box: QMessageBox) -> int:
+        said.append(box.text())
+        next(b for b in box.buttons() if b.text() == answer).click()
+        return 0
+
+    monkeypatch.setattr(QMessageBox, "exec", press)
+    data.run()
+    assert "Someone else has changed it" in said[0]
+    assert kept in library.shared_query("fares-shared").sql
+    assert kept in data.editor.text()
+    settle(window, qtbot)
+
+
 def test_saved_rows_stand_in_when_the_connection_is_gone(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
     data.queries.save_rows(window.controller.report.query("fares"))
     stored = window.controller.report.query("fares").sample

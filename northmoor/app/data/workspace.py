@@ -4,7 +4,6 @@ from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut, QShowEvent
 from PyQt6.QtWidgets import (
     QHBoxLayout,
-    QMessageBox,
     QPushButton,
     QScrollArea,
     QSplitter,
@@ -15,7 +14,7 @@ from PyQt6.QtWidgets import (
 from northmoor.app.data.catalog_tree import CatalogPanel
 from northmoor.app.data.connection_controller import ConnectionController
 from northmoor.app.data.query.plan_panel import PlanPanel
-from northmoor.app.data.query.query_actions import QueryActions
+from northmoor.app.data.query.query_actions import QueryActions, ask_about_shared
 from northmoor.app.data.query.query_bar import QueryBar
 from northmoor.app.data.query.sentence_view import SentenceContext, SentenceView
 from northmoor.app.data.query.sql_editor import SqlEditor
@@ -384,26 +383,19 @@ class DataWorkspace(QWidget):
         """Change a query of the library after saying which reports use it, or make it this report's own."""
         assert query.shared is not None
         users = [path.name for path in self.library.reports_with(query.shared)]
-        box = QMessageBox(self)
-        box.setWindowTitle(f"Change {query.shared}?")
-        box.setTextFormat(Qt.TextFormat.PlainText)
-        box.setText(
-            f"{query.shared} is a query of the library. Used by: {', '.join(users) or 'this report only'}.\n\n"
-            "Change it for all of them, or make it this report's own?"
-        )
-        for_all = box.addButton("Change for all", QMessageBox.ButtonRole.AcceptRole)
-        own = box.addButton("Make it own", QMessageBox.ButtonRole.ActionRole)
-        box.addButton(QMessageBox.StandardButton.Cancel)
-        box.exec()
+        is_changed = self._shown is not None and self._sql(query) != self._shown[1]
+        answer = ask_about_shared(query.shared, users, is_changed, self)
         try:
-            if box.clickedButton() is for_all:
+            if answer == "all":
                 shared = self.library.shared_query(query.shared)
                 self.library.save_shared_query(query.shared, shared.but(sql=sql))
                 self._shown = (query.name, sql)
                 self.controller.changed.emit()
                 return True
-            if box.clickedButton() is own:
+            if answer == "own":
                 return self.queries.make_own(query, sql)
+            if answer == "theirs":
+                self.controller.changed.emit()  # the editor shows the query as it is now
         except NorthmoorError as error:
             self.show_fault(error)
         return False

@@ -1,10 +1,11 @@
 """What can be done with the report's queries: add, rename, link, share, save their rows, remove."""
 
 import re
-from typing import Protocol
+from collections.abc import Sequence
+from typing import Literal, Protocol
 
-from PyQt6.QtCore import QPoint
-from PyQt6.QtWidgets import QDialog, QInputDialog
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import QDialog, QInputDialog, QMessageBox, QWidget
 
 from northmoor.app.data.catalog_tree import CatalogPanel
 from northmoor.app.data.query.detail_dialog import DetailDialog
@@ -221,3 +222,29 @@ class QueryActions:
         return self._data.controller.edit(
             "Make the query own", lambda r, _: edits.change_query(r, query.name, **changes)
         )
+
+
+def ask_about_shared(
+    name: str, users: Sequence[str], is_changed: bool, parent: QWidget
+) -> Literal["all", "own", "theirs", ""]:
+    """Ask what becomes of a change of a query of the library that some reports use, and that someone else may have
+    changed meanwhile; nothing for leaving it."""
+    box = QMessageBox(parent)
+    box.setWindowTitle(f"Change {name}?")
+    box.setTextFormat(Qt.TextFormat.PlainText)
+    meanwhile = "\n\nSomeone else has changed it since you saw it, and that would be replaced." * is_changed
+    box.setText(
+        f"{name} is a query of the library. Used by: {', '.join(users) or 'this report only'}.\n\n"
+        f"Change it for all of them, or make it this report's own?{meanwhile}"
+    )
+    for_all = box.addButton("Change for all", QMessageBox.ButtonRole.AcceptRole)
+    own = box.addButton("Make it own", QMessageBox.ButtonRole.ActionRole)
+    theirs = box.addButton("Take theirs", QMessageBox.ButtonRole.ActionRole) if is_changed else None
+    box.addButton(QMessageBox.StandardButton.Cancel)
+    box.exec()
+    chosen = box.clickedButton()
+    if chosen is for_all:
+        return "all"
+    if chosen is own:
+        return "own"
+    return "theirs" if theirs is not None and chosen is theirs else ""
