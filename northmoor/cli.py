@@ -37,7 +37,7 @@ class ExitCode(IntEnum):
     """All is written, with faults that are marked on its pages."""
 
 
-_MOST_TOLD = 5
+_MOST_SENTENCES = 5
 
 Assign = Annotated[
     list[str] | None,
@@ -136,9 +136,11 @@ def run(
     document.write(out)
     faults = [finding for finding in preflight(document) if finding.is_error]
     if faults:
-        told = [f"{out.name}: {finding}" for finding in faults[:_MOST_TOLD]]
-        more = len(faults) - len(told)
-        _fail([*told, f"{out.name}: {more:,} more faults are on its pages."] if more else told, ExitCode.FAULTY)
+        sentences = [f"{out.name}: {finding}" for finding in faults[:_MOST_SENTENCES]]
+        more = len(faults) - len(sentences)
+        _fail(
+            [*sentences, f"{out.name}: {more:,} more faults are on its pages."] if more else sentences, ExitCode.FAULTY
+        )
 
 
 def _sql(text: str) -> str:

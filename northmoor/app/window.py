@@ -267,11 +267,11 @@ class Window(QMainWindow):
         """Open a report, with values for its parameters; what is wrong with it is reported, and what was open stays."""
         if not may_leave(self.controller, self, self.save):
             return False
-        self._recovery.discard_copy()
         try:
             way = self._open_elsewhere.way(path)
             if way is None:
                 return False
+            self._recovery.discard_copy()
             self.controller.open(way.path, values, way.read_only)
         except NorthmoorError as error:
             self._open_elsewhere.hold(self.controller.path)

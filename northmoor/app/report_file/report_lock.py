@@ -86,7 +86,7 @@ class ForwardRequests(QObject):
         if socket is None:
             return
         if socket.bytesAvailable() or socket.waitForReadyRead(_WAIT):
-            said = bytes(socket.read(_LONGEST)).decode("utf-8", "replace")
-            self._come_forward(Path(said))
+            asked = bytes(socket.read(_LONGEST)).decode("utf-8", "replace")
+            self._come_forward(Path(asked))
         socket.close()
         socket.deleteLater()

@@ -211,7 +211,7 @@ def _with_single_transforms(root: etree._Element, by_id: Mapping[str, etree._Ele
         try:
             m = svg.Matrix(node.get("transform"))
         except (ValueError, TypeError, ArithmeticError, IndexError, KeyError, AttributeError) as error:
-            raise LayoutError("It has a transform that cannot be read; mend it in a drawing program.") from error
+            raise LayoutError("It has a transform that cannot be read; correct it in a drawing program.") from error
         node.set("transform", f"matrix({m.a!r},{m.b!r},{m.c!r},{m.d!r},{m.e!r},{m.f!r})")
     known: dict[etree._Element, int | None] = {}
     if sum(_total(node, lambda _: 1, by_id, known) for node in moved) > _MOST_TRANSFORMS:

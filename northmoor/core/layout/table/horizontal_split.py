@@ -33,8 +33,10 @@ _NARROW_TEXT = 90_000
 def lay_out_split(table: TableBlock, data: TableData, width: int, context: LayoutContext) -> list[TableLayout]:
     """A table's sheets from left to right; most tables are one. One that is to be narrow goes on across pages where its
     numbers and words would not fit otherwise."""
-    if table.when_wide == "narrow" and (len(table.columns) == 1 or fit_table(table, data, width, context).widths.fit):
-        return [lay_out_table(table, data, width, context)]
+    if table.when_wide == "narrow":
+        fitted = fit_table(table, data, width, context)
+        if fitted.widths.fit or len(table.columns) == 1:
+            return [lay_out_table(table, data, width, context, fitted=fitted)]
     sequence = context.cache.get(("flow", data, kinds_of_table(table)), lambda: row_sequence(table, data))
     _, plans = lay_out_rows(table, data, sequence, context)
     most = {"most": _NARROW_TEXT} if table.when_wide == "narrow" else {}

@@ -26,7 +26,7 @@ from northmoor.core.layout.table.cell_layout import (
     name_of_row,
 )
 from northmoor.core.layout.table.collapsing import Fold
-from northmoor.core.layout.table.fitting import TextExtents, fit_table, report_fit, sequence_of, shrunk
+from northmoor.core.layout.table.fitting import FittedTable, TextExtents, fit_table, report_fit, sequence_of, shrunk
 from northmoor.core.layout.table.pagination import Body, PaginationRules, RowMetrics, Splitter, TableFragment, paginate
 from northmoor.core.layout.table.row_sequence import RowSequence, row_metrics
 from northmoor.core.layout.text.line_breaking import does_not_fit, truncate, wrap
@@ -174,13 +174,18 @@ def _is_decorated(look: ResolvedStyle) -> bool:
 
 
 def lay_out_table(
-    table: TableBlock, data: TableData, width: int, context: LayoutContext, extents: TextExtents | None = None
+    table: TableBlock,
+    data: TableData,
+    width: int,
+    context: LayoutContext,
+    extents: TextExtents | None = None,
+    fitted: FittedTable | None = None,
 ) -> TableLayout:
     """Lay a table out in a body of a width in millipoints, without pages yet; of one that is part of another, `extents`
-    are those of all parts."""
+    are those of all parts, and `fitted` is what `fit_table` gives, where that is known."""
     kept = context.cache
     sequence = sequence_of(table, data, context)
-    fitted = fit_table(table, data, width, context, extents)
+    fitted = fitted or fit_table(table, data, width, context, extents)
     columns, plans, widths = fitted.columns, fitted.plans, fitted.widths.widths
     report_fit(table, fitted, context)
     context = fitted.context

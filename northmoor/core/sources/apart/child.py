@@ -52,14 +52,14 @@ def _answer(task: str, arguments: tuple[object, ...], out: BinaryIO) -> None:
 
 
 def _write(out: BinaryIO, result: Result) -> None:
-    said, arrow = json.dumps(result.said).encode(), b""
+    header, arrow = json.dumps(result.header).encode(), b""
     if result.table is not None:
         sink = pa.BufferOutputStream()
         with pa.ipc.new_stream(sink, result.table.schema) as writer:
             writer.write_table(result.table)
         arrow = sink.getvalue()
-    out.write(len(said).to_bytes(8, "big") + len(arrow).to_bytes(8, "big"))
-    out.write(said)
+    out.write(len(header).to_bytes(8, "big") + len(arrow).to_bytes(8, "big"))
+    out.write(header)
     out.write(arrow)
     out.flush()
 

@@ -36,9 +36,9 @@ def running_query(opening: Opening, request: QueryRequest, moment: datetime) -> 
     with closing(ask_apart("run_query", (opening, statement), request.stop, _WHAT)) as answers:
         with _faults(text):
             first = next(answers)
-        names = unique_column_names(first.said["names"])
+        names = unique_column_names(first.header["names"])
         schema = first.table.schema if first.table is not None else pa.schema([])
-        pairs = zip(first.said["wide"], schema, strict=True)
+        pairs = zip(first.header["wide"], schema, strict=True)
         kinds = tuple(_LONG_NUMBER if is_wide else type_of_arrow(field.type) for is_wide, field in pairs)
         batches = enforce_row_limit(_batches(answers, text), len(names), request.stop)
         yield ResultStream(names, kinds, batches, moment)
@@ -53,7 +53,8 @@ def check_apart(opening: Opening, request: QueryRequest) -> None:
 
 def rows_apart(opening: Opening, statements: tuple[str, ...], stop: CancelToken) -> list[list[Any]]:
     """The rows of each of some statements of ours. Raises ConnectionFault or Cancelled."""
-    return [answer.said["rows"] for answer in ask_apart("ask_database", (opening, statements), stop, "Its catalogue")]
+    answers = ask_apart("ask_database", (opening, statements), stop, "Its catalogue")
+    return [answer.header["rows"] for answer in answers]
 
 
 def _bound(request: QueryRequest) -> tuple[DriverSql, Statement]:

@@ -24,7 +24,7 @@ from northmoor.core.errors import ConnectionFault, NorthmoorError, QueryError
 SIZES = 16
 """Bytes before each answer: the lengths of its JSON and of its Arrow stream, eight each."""
 _KEPT = 2
-_LONGEST_SAID = 64 * 1024 * 1024
+_LONGEST_HEADER = 64 * 1024 * 1024
 _PASSED_ON = ("PATH", "HOME", "LANG", "LC_ALL", "TZ", "TMPDIR")
 _OWN_ERRORS = {error.__name__: error for error in (QueryError, ConnectionFault)}
 
@@ -37,7 +37,7 @@ class EngineRefusal(NorthmoorError):
 class Answer:
     """One thing that a child says, with the rows that belong to it, if any."""
 
-    said: Mapping[str, Any]
+    header: Mapping[str, Any]
     table: pa.Table | None = None
 
 
@@ -70,10 +70,10 @@ class ReaderProcess:
 
     def _answer(self) -> Answer | None:
         sizes = self._read(SIZES)
-        said, arrow = int.from_bytes(sizes[:8], "big"), int.from_bytes(sizes[8:], "big")
-        if said > _LONGEST_SAID:
+        header, arrow = int.from_bytes(sizes[:8], "big"), int.from_bytes(sizes[8:], "big")
+        if header > _LONGEST_HEADER:
             raise EOFError
-        found = json.loads(self._read(said))
+        found = json.loads(self._read(header))
         rows = self._read(arrow)
         if "done" in found:
             return None

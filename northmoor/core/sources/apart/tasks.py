@@ -27,7 +27,7 @@ _WIDER_THAN_ARROW = ("UHUGEINT", "BIGNUM")
 class Result:
     """One thing to say, as what JSON can hold, and rows that belong to it."""
 
-    said: Mapping[str, Any]
+    header: Mapping[str, Any]
     table: pa.Table | None = None
 
 
@@ -119,12 +119,12 @@ def ask_database(opening: Opening, statements: Sequence[str]) -> Iterator[Result
 def read_tables(path: Path, stem: str) -> Iterator[Result]:
     """The tables of a workbook, or of a JSON, XML or Parquet file."""
     for table in _READERS[path.suffix.lower()](path, stem):
-        said = {
+        header = {
             "name": table.name, "count": table.count, "view": table.view, "notes": table.notes, "key": table.key,
             "columns": [(column.name, str(column.kind)) for column in table.columns],
             "links": [asdict(link) for link in table.links],
         }  # fmt: skip
-        yield Result(said, table.rows)
+        yield Result(header, table.rows)
 
 
 def _sheets(path: Path, stem: str) -> list[FileTable]:

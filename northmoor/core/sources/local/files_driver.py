@@ -126,18 +126,20 @@ class FilesDriver:
 
 
 def _table_of(answer: Answer, path: Path) -> FileTable:
-    said = answer.said
-    columns = tuple(TableColumn(name, ValueType.parse(kind)) for name, kind in said["columns"])
-    links = tuple(ForeignKey(tuple(link["columns"]), link["table"], tuple(link["referred"])) for link in said["links"])
+    header = answer.header
+    columns = tuple(TableColumn(name, ValueType.parse(kind)) for name, kind in header["columns"])
+    links = tuple(
+        ForeignKey(tuple(link["columns"]), link["table"], tuple(link["referred"])) for link in header["links"]
+    )
     return FileTable(
-        said["name"],
+        header["name"],
         columns,
-        said["count"],
+        header["count"],
         (path,),
-        said["view"],
+        header["view"],
         answer.table,
-        tuple(said["notes"]),
-        said["key"],
+        tuple(header["notes"]),
+        header["key"],
         links,
     )
 
