@@ -12,6 +12,7 @@ NorthmoorError
 ├── ParameterError        a value does not fit its parameter
 │   └── MissingValue      none is given, and there is no default
 ├── ExpressionError       an expression or template does not parse, or names what is not there
+├── EngineRefusal         the embedded engine refuses a statement, in its own words
 ├── LayoutError           a block cannot be placed
 ├── OutputError           the result cannot be written
 ├── Mistake               an error that nobody expected
@@ -156,6 +157,10 @@ class ExpressionError(NorthmoorError):
     def __init__(self, message: str, position: int | None = None, place: Place | None = None) -> None:
         super().__init__(message, place)
         self.position = position
+
+
+class EngineRefusal(NorthmoorError):
+    """The embedded engine refuses a statement, in its own words."""
 
 
 class LayoutError(NorthmoorError):

@@ -13,6 +13,7 @@ from typing import Any
 import pyarrow as pa
 
 from northmoor.core.analysis import analyse, analyse_edition
+from northmoor.core.apart.reader_process import warm_up
 from northmoor.core.authoring.includes import with_included
 from northmoor.core.base.cache import GenerationalCache
 from northmoor.core.base.cancellation import CancelToken
@@ -43,10 +44,10 @@ from northmoor.core.model.blocks.containers import DataBlock
 from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.output.pdf.content_streams import ContentWriter
-from northmoor.core.sources.apart.reader_process import warm_up
 from northmoor.core.sources.fetch.query_resolution import fill_shared, parameters_of, resolve
 from northmoor.core.sources.fetch.run_query import FetchRequest, ShowFirst, check, fetch
 from northmoor.core.sources.library import Library
+from northmoor.core.sources.local.engine_queries import ENGINE_TASKS
 from northmoor.core.values.parameter_values import Values
 
 _MOST_LINES = 8_000_000
@@ -251,7 +252,7 @@ class Session:
         fetched: dict[str, Rows | NorthmoorError] = {}
         report, values = resolved.report, resolved.complete_values()
         if any(query.connection is None for query in report.queries):
-            warm_up()
+            warm_up(ENGINE_TASKS)
         used = edition.queries | analyse_edition(edition, self._analyses).queries
         for query in report.queries:
             if query.name not in used:

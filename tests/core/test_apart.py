@@ -12,16 +12,20 @@ import duckdb
 import pyarrow as pa
 import pytest
 import xlsxwriter
+from PIL import Image
 
+from northmoor.core.apart import reader_process
+from northmoor.core.apart.reader_process import ask_apart
+from northmoor.core.apart.task import Task
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import Cancelled, ConnectionFault, NorthmoorError, QueryError
+from northmoor.core.model.blocks.picture import PictureBlock
 from northmoor.core.model.connections import Connection, Connections, DuckdbConnection, FilesConnection
 from northmoor.core.model.queries import Query
 from northmoor.core.session import Session
-from northmoor.core.sources.apart import reader_process
-from northmoor.core.sources.apart.reader_process import ask_apart
-from northmoor.core.sources.apart.tasks import Named, Opening, Statement
 from northmoor.core.sources.library import Library
+from northmoor.core.sources.local.engine_queries import ENGINE_TASKS
+from northmoor.core.sources.local.tasks import Named, Opening, Statement
 from tests.helpers import bind, fetched, report_of
 
 ENDLESS = "with recursive r(i) as (select 1 union all select i + 1 from r) select count(*) as n from r"
@@ -117,7 +121,9 @@ def fresh() -> Iterator[None]:
 @pytest.mark.usefixtures("fresh")
 def test_a_child_is_used_again_and_its_end_by_itself_is_a_sentence() -> None:
     def total() -> object:
-        _, rows = ask_apart("run_query", (OURS, Statement("select sum(n) as s from lines")), CancelToken(), "It")
+        _, rows = ask_apart(
+            Task(ENGINE_TASKS, "run_query"), (OURS, Statement("select sum(n) as s from lines")), CancelToken(), "It"
+        )
         return rows.table
 
     total()
@@ -127,23 +133,37 @@ def test_a_child_is_used_again_and_its_end_by_itself_is_a_sentence() -> None:
     killing = threading.Timer(0.5, lambda: os.kill(child, signal.SIGKILL))
     killing.start()
     with pytest.raises(QueryError, match="It could not be read: its reader ran out of memory or ended"):
-        list(ask_apart("run_query", (OURS, Statement(ENDLESS)), CancelToken(), "It"))
+        list(ask_apart(Task(ENGINE_TASKS, "run_query"), (OURS, Statement(ENDLESS)), CancelToken(), "It"))
     assert total() is not None
+
+
+@pytest.mark.usefixtures("fresh")
+def test_a_picture_is_read_apart_and_stops_at_once(tmp_path: Path) -> None:
+    Image.effect_noise((6000, 6000), 90).save(tmp_path / "large.png", compress_level=1)
+    library = Library(tmp_path)
+    (tmp_path / "small.svg").write_text('<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9"/>')
+    report = report_of(PictureBlock(name="picture", file="large.png", height=20_000))
+    assert stopped_after(lambda stop: Session(library).render(report, {}, stop=stop)) < 2
+    assert children() == []
+    document = Session(library).render(report_of(PictureBlock(name="picture", file="small.svg", height=20_000)))
+    assert (len(children()), document.findings) == (1, ())
 
 
 @pytest.mark.usefixtures("fresh")
 def test_a_child_has_a_limit_of_time_and_knows_no_secret(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("NORTHMOOR_PASSWORDS", '{"secret": "word"}')
     with pytest.raises(QueryError, match="takes longer than 1 seconds to read, and was given up"):
-        list(ask_apart("run_query", (OURS, Statement(ENDLESS)), CancelToken(), "It", seconds=1))
+        list(ask_apart(Task(ENGINE_TASKS, "run_query"), (OURS, Statement(ENDLESS)), CancelToken(), "It", seconds=1))
     assert children() == []
-    list(ask_apart("bind_query", (OURS, Statement("select 1")), CancelToken(), "It"))
+    list(ask_apart(Task(ENGINE_TASKS, "bind_query"), (OURS, Statement("select 1")), CancelToken(), "It"))
     (child,) = children()
     assert b"secret" not in Path(f"/proc/{child}/environ").read_bytes()
 
 
 def test_what_is_not_asked_for_to_its_end_ends_its_child() -> None:
-    answers = ask_apart("run_query", (OURS, Statement("select * from range(100000000)")), CancelToken(), "It")
+    answers = ask_apart(
+        Task(ENGINE_TASKS, "run_query"), (OURS, Statement("select * from range(100000000)")), CancelToken(), "It"
+    )
     next(answers)
     before = set(children())
     answers.close()

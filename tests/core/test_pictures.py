@@ -205,7 +205,7 @@ def test_texts_of_a_drawing_follow_one_another() -> None:
         '<text x="38" y="16" text-anchor="end">MMM</text><text y="16" visibility="hidden">M</text>'
         '<use href="#t" x="20"/></g>'
     )
-    drawing = read_svg(SVG.format(texts).replace("0 0 9 9", "0 0 40 20").encode(), "digest")
+    drawing = read_svg(SVG.format(texts).replace("0 0 9 9", "0 0 40 20").encode())
     assert drawing.left_out == ("the font Nowhere (another one stands for it)",)
     lefts = [min(min(step[::2]) for step in path.steps) for path in drawing.paths]
     lowest = [max(max(step[1::2]) for step in path.steps) for path in drawing.paths]
@@ -219,7 +219,7 @@ def test_texts_of_a_drawing_follow_one_another() -> None:
 
 def places_of(texts: str) -> list[tuple[float, float]]:
     """Where each stretch of a drawing's texts is, in its own units: its left edge, and its lowest point."""
-    paths = read_svg(SVG.format(texts).encode(), "digest").paths
+    paths = read_svg(SVG.format(texts).encode()).paths
     found = ((min(min(s[::2]) for s in path.steps), max(max(s[1::2]) for s in path.steps)) for path in paths)
     return [(x / 1000, y / 1000) for x, y in found]
 
@@ -252,13 +252,13 @@ def test_a_text_of_a_drawing_has_the_nearest_shipped_font(looks: str, wide: bool
 
 @pytest.mark.parametrize("looks", ['font-weight="700"', 'style="font-weight:bold"', 'font-style="oblique"'])
 def test_a_text_of_a_drawing_is_as_heavy_and_slanted_as_it_says(looks: str) -> None:
-    plain, other = (read_svg(SVG.format(f"<text {own}>m</text>").encode(), "x").paths for own in ("", looks))
+    plain, other = (read_svg(SVG.format(f"<text {own}>m</text>").encode()).paths for own in ("", looks))
     assert plain[0].steps != other[0].steps
 
 
 def test_a_long_style_in_a_drawing_is_none_of_its_lines() -> None:
     style = f"<style>.a {{fill: #ff0000}} /* {'x' * 100_000} */</style>"
-    (path,) = read_svg(SVG.format(f'{style}<rect class="a" width="2" height="2"/>').encode(), "digest").paths
+    (path,) = read_svg(SVG.format(f'{style}<rect class="a" width="2" height="2"/>').encode()).paths
     assert path.fill == "#FF0000"
 
 
@@ -294,8 +294,8 @@ def test_transforms_around_many_shapes_are_read_once_or_refused(place: str) -> N
         drawing = f'<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9">{sheet}{opening * depth}{shapes}{"</g>" * depth}</svg>'
         if place == "attribute" and depth == 100:
             with pytest.raises(LayoutError, match="transforms around its shapes"):
-                read_svg(drawing.encode(), "x")
+                read_svg(drawing.encode())
         else:
-            found = read_svg(drawing.encode(), "x")
+            found = read_svg(drawing.encode())
             assert len(found.paths) == 1000
             assert ("transforms in styles" in found.left_out) == (place != "attribute")

@@ -185,12 +185,12 @@ def data_notes(document: Document) -> Iterator[Finding]:
 
 RULES: tuple[Rule, ...] = (
     unused_parameters,
-    missing_glyphs,
     empty_queries,
     uneven_pages,
     split_groups,
     broken_links,
     undrawable_cells,
+    missing_glyphs,  # after the rule that reads the pictures of cells
     data_notes,
 )
 

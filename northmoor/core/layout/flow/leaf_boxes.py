@@ -129,7 +129,7 @@ def picture_box(
     except (LayoutError, ReportFileError) as error:
         context.find("picture", Place(block=block.name), error.message)
         return fault_paragraph(error.message, width, origin, context)
-    report_omissions(picture, block.name, context)
+    report_omissions(picture, Place(block=block.name), context)
     wide, high = size_of(block, picture, width)
     shown = fitted(block, picture, wide, high)
 

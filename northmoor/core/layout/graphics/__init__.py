@@ -1,4 +1,5 @@
 """Display lists and what is drawn into them.
 
-Reading order: `display_list`, `painter`, `paths`, `hatching`; `images`, `svg` with `svg_text`; `codes` with `code128`.
+Reading order: `display_list`, `painter`, `paths`, `hatching`; `images` with `picture_tasks`, `picture_exchange`, `svg`
+and `svg_text`; `codes` with `code128`.
 """

@@ -125,12 +125,13 @@ class Picture:
 @dataclass(frozen=True, slots=True)
 class VectorPicture:
     """A drawing: `pixels` are its width and height in units of its own, which its paths are in; `left_out` says what of
-    it is not drawn."""
+    it is not drawn, and `missing` are the characters of its texts that no font has."""
 
     digest: str
     pixels: tuple[int, int]
     paths: tuple["VectorPath", ...]
     left_out: tuple[str, ...] = ()
+    missing: str = ""
 
 
 AnyPicture = Picture | VectorPicture

@@ -2,23 +2,22 @@
 
 import base64
 import binascii
-import hashlib
-import io
 import stat
-import warnings
-import zlib
 from dataclasses import dataclass
 from pathlib import Path
 
-from PIL import Image
-
-from northmoor.core.errors import LayoutError, Place, ReportFileError
+from northmoor.core.apart.reader_process import ask_apart
+from northmoor.core.apart.task import Task
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.errors import LayoutError, Place, QueryError, ReportFileError
 from northmoor.core.layout.context import LayoutContext
 from northmoor.core.layout.graphics.display_list import AnyPicture, Picture
+from northmoor.core.layout.graphics.picture_exchange import drawing_of, pixels_of
 from northmoor.core.model.blocks.picture import PictureBlock
 
-MOST_PIXELS = 40_000_000
 MOST_PICTURE_BYTES = 50_000_000
+_LONGEST_READING = 30
+"""Seconds."""
 _ENCODED = ("iVBORw0KGgo", "/9j/", "PHN2Z", "PD94b")
 """How PNG, JPEG and SVG begin in base64."""
 _HEX = ("89504e470d0a1a0a", "ffd8ff", "3c737667", "3c3f786d6c")
@@ -38,58 +37,38 @@ def load_picture(file: str, context: LayoutContext) -> AnyPicture:
     if not stat.S_ISREG(found.st_mode):
         raise LayoutError(f"{file!r} is a folder or device of the library and no picture; name a file.")
     key = ("picture", path, found.st_mtime_ns)
-    return context.cache.get(key, lambda: _of_file(path, file))
+    return context.cache.get(key, lambda: _of_file(path, file, context.stop))
 
 
-def _of_file(path: Path, file: str) -> AnyPicture:
+def _of_file(path: Path, file: str, stop: CancelToken) -> AnyPicture:
     if path.stat().st_size > MOST_PICTURE_BYTES:
         raise LayoutError(
             f"The picture {file!r} is larger than {MOST_PICTURE_BYTES // 1_000_000} MB; use a smaller one."
         )
-    return read_picture(path.read_bytes(), f"The picture {file!r}")
+    return read_picture(path.read_bytes(), f"The picture {file!r}", stop)
 
 
-def read_picture(data: bytes, what: str) -> AnyPicture:
-    """The picture that bytes are. Raises LayoutError."""
-    digest = hashlib.sha256(data).hexdigest()[:32]
-    if _is_svg(data):
-        from northmoor.core.layout.graphics.svg import read_svg  # its readers are loaded on first use
-
-        try:
-            return read_svg(data, digest)
-        except LayoutError as error:
-            raise LayoutError(f"{what}: {error.message[0].lower()}{error.message[1:]}") from error
+def read_picture(data: bytes, what: str, stop: CancelToken) -> AnyPicture:
+    """The picture that bytes are, read by a process of its own. Raises LayoutError, and Cancelled at once when work is
+    stopped."""
+    is_drawing = _is_svg(data)
+    task = Task("northmoor.core.layout.graphics.picture_tasks", "read_drawing" if is_drawing else "read_pixels")
     try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("error")
-            with Image.open(io.BytesIO(data), formats=("PNG", "JPEG")) as image:
-                if image.width * image.height > MOST_PIXELS:
-                    raise LayoutError(f"{what} has more than {MOST_PIXELS:,} pixels; use a smaller one.")
-                image.load()
-                return _pixels(image, data, digest)
-    except (OSError, ValueError, SyntaxError, Warning, Image.DecompressionBombError) as error:
-        raise LayoutError(f"{what} is no PNG, JPEG or SVG that can be read; save it anew.") from error
+        (found,) = ask_apart(task, (data,), stop, "It", _LONGEST_READING)
+    except (LayoutError, QueryError) as error:
+        raise LayoutError(f"{what}: {error.message[0].lower()}{error.message[1:]}") from error
+    return drawing_of(data, found) if is_drawing else pixels_of(data, found)
 
 
 def _is_svg(data: bytes) -> bool:
     return data[:400].lstrip(b"\xef\xbb\xbf \t\r\n").startswith(b"<") and b"<svg" in data[:4000]
 
 
-def _pixels(image: Image.Image, data: bytes, digest: str) -> Picture:
-    if image.format == "JPEG" and image.mode in ("RGB", "L"):
-        return Picture(digest, image.size, True, data, gray=image.mode == "L")
-    rgba = image.convert("RGBA")
-    alpha = rgba.getchannel("A")
-    is_opaque = alpha.getextrema() == (255, 255)
-    pixels = zlib.compress(rgba.convert("RGB").tobytes(), 6)
-    return Picture(digest, image.size, False, pixels, None if is_opaque else zlib.compress(alpha.tobytes(), 6))
-
-
 def picture_of_value(value: object, context: LayoutContext) -> AnyPicture:
     """The picture that a column holds: bytes, their base64 or hexadecimal text, a data URI (RFC 2397) or a path in the
     library. Raises like `load_picture`."""
     if isinstance(value, bytes):
-        return read_picture(value, "The picture of the column")
+        return read_picture(value, "The picture of the column", context.stop)
     text = str(value).strip()
     encoded = text.partition(",")[2] if text.startswith("data:") else text
     is_hex = encoded[:40].lower().startswith(_HEX)
@@ -103,7 +82,7 @@ def picture_of_value(value: object, context: LayoutContext) -> AnyPicture:
         data = bytes.fromhex(encoded) if is_hex else base64.b64decode("".join(encoded.split()), validate=True)
     except (ValueError, binascii.Error) as error:
         raise LayoutError("The picture of the column is no base64 text; look at its value in Data.") from error
-    return read_picture(data, "The picture of the column")
+    return read_picture(data, "The picture of the column", context.stop)
 
 
 def picture_or_fault(file: str, block: str, context: LayoutContext) -> AnyPicture | str:
@@ -113,15 +92,18 @@ def picture_or_fault(file: str, block: str, context: LayoutContext) -> AnyPictur
     except (LayoutError, ReportFileError) as error:
         context.find("picture", Place(block=block), error.message)
         return error.message
-    report_omissions(found, block, context)
+    report_omissions(found, Place(block=block), context)
     return found
 
 
-def report_omissions(picture: AnyPicture, block: str, context: LayoutContext) -> None:
+def report_omissions(picture: AnyPicture, place: Place, context: LayoutContext) -> None:
     """Note what of a drawing is not drawn."""
-    if not isinstance(picture, Picture) and picture.left_out:
+    if isinstance(picture, Picture):
+        return
+    context.note_missing(place, picture.missing)
+    if picture.left_out:
         message = f"Of its drawing, this is left out: {', '.join(picture.left_out)}."
-        context.find("picture", Place(block=block), message, is_error=False)
+        context.find("picture", place, message, is_error=False)
 
 
 def width_at(picture: AnyPicture, height: int) -> int:

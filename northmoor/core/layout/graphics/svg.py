@@ -7,7 +7,7 @@ counted before it is drawn, and what cannot be drawn is left out and reported.
 import io
 import math
 import re
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import Any
 
 import svgelements as svg
@@ -15,7 +15,8 @@ from lxml import etree
 
 from northmoor.core.errors import LayoutError
 from northmoor.core.layout.graphics.display_list import VectorPath, VectorPicture
-from northmoor.core.layout.graphics.svg_text import Outline, TextSpan, outline_spans, span_of, split_spans
+from northmoor.core.layout.graphics.picture_exchange import digest_of
+from northmoor.core.layout.graphics.svg_text import Outline, outline_spans, span_of, split_spans
 
 MOST_SVG_BYTES = 5_000_000
 MOST_SHAPES = 20_000
@@ -44,7 +45,7 @@ _CAPS = {"butt": 0, "round": 1, "square": 2}
 _JOINS = {"miter": 0, "round": 1, "bevel": 2}
 
 
-def read_svg(data: bytes, digest: str) -> VectorPicture:
+def read_svg(data: bytes) -> VectorPicture:
     """The drawing of an SVG file. Raises LayoutError."""
     if len(data) > MOST_SVG_BYTES:
         raise LayoutError(f"It is larger than {MOST_SVG_BYTES // 1_000_000} MB; use a smaller one.")
@@ -60,18 +61,24 @@ def read_svg(data: bytes, digest: str) -> VectorPicture:
     width, height = _sized(root)
     try:
         drawing = svg.SVG.parse(io.BytesIO(etree.tostring(root)), reify=True, ppi=72)
-        paths = tuple(_paths(list(drawing.elements()), stretches, left_out))
+        texts = _texts(drawing.elements())
+        outlines, missing = outline_spans(stretches, texts, left_out)
+        paths = tuple(_paths(drawing.elements(), outlines))
     except (ValueError, TypeError, ArithmeticError, IndexError, AttributeError, KeyError, RecursionError) as error:
         raise LayoutError("It cannot be drawn; open it in a drawing program and save it anew.") from error
     if sum(len(path.steps) for path in paths) > MOST_STEPS:
         raise LayoutError(_TOO_MANY_LINES)
-    return VectorPicture(digest, (round(width * _UNIT), round(height * _UNIT)), paths, tuple(left_out))
+    size = round(width * _UNIT), round(height * _UNIT)
+    return VectorPicture(digest_of(data), size, paths, tuple(left_out), missing)
 
 
-def _paths(elements: Sequence[Any], stretches: Sequence[TextSpan], left_out: dict[str, None]) -> Iterator[VectorPath]:
+def _texts(elements: Iterable[Any]) -> dict[int, svg.Text]:
+    """The elements of stretches of text, by their numbers."""
+    return {number: e for e in elements if isinstance(e, svg.Text) and (number := span_of(e)) is not None}
+
+
+def _paths(elements: Iterable[Any], outlines: Mapping[int, Outline]) -> Iterator[VectorPath]:
     """What shapes and texts draw, in their order."""
-    texts = {number: e for e in elements if isinstance(e, svg.Text) and (number := span_of(e)) is not None}
-    outlines = outline_spans(stretches, texts, left_out)
     for element in elements:
         path = None
         if isinstance(element, svg.Shape):

@@ -115,15 +115,18 @@ def span_of(element: svg.Text) -> int | None:
 
 def outline_spans(
     stretches: Sequence[TextSpan], elements: Mapping[int, svg.Text], left_out: dict[str, None]
-) -> dict[int, Outline]:
-    """The outlines of stretches, by their numbers; `left_out` gets what cannot be drawn as it is asked for."""
+) -> tuple[dict[int, Outline], str]:
+    """The outlines of stretches, by their numbers, and the characters that no font has; `left_out` gets what cannot be
+    drawn as it is asked for."""
     found: dict[int, Outline] = {}
+    missing: dict[str, None] = {}
     for anchored in _anchored(stretches, elements, left_out):
         wide = sum(_width(line, element) for _, element, line, _, _ in anchored)
         shift = {"middle": -wide / 2, "end": -wide}.get(anchored[0][1].anchor, 0.0)
         for number, element, line, x, y in anchored:
             found[number] = _outline(line, element, x + shift, y)
-    return found
+            missing |= dict.fromkeys(line.missing)
+    return found, "".join(missing)
 
 
 PlacedSpan = tuple[int, svg.Text, ShapedLine, float, float]

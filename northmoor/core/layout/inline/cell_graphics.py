@@ -17,7 +17,7 @@ from northmoor.core.layout.context import LayoutContext
 from northmoor.core.layout.geometry import Rect
 from northmoor.core.layout.graphics.codes import bar_boxes, qr_boxes
 from northmoor.core.layout.graphics.display_list import AnyPicture
-from northmoor.core.layout.graphics.images import load_picture, width_at
+from northmoor.core.layout.graphics.images import load_picture, report_omissions, width_at
 from northmoor.core.layout.inline.formatting import is_numeric
 from northmoor.core.model.blocks.table import Drawing
 
@@ -174,7 +174,7 @@ def _barcode(drawing: CellGraphic, value: Any, area: Rect) -> Iterator[CellMark]
 
 
 def _check_picture(drawing: CellGraphic, value: Any, _width: int) -> None:
-    load_picture(value, drawing.context)
+    report_omissions(load_picture(value, drawing.context), drawing.place, drawing.context)
 
 
 def _picture(drawing: CellGraphic, value: Any, area: Rect) -> Iterator[CellMark]:

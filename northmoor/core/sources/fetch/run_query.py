@@ -17,14 +17,14 @@ from northmoor.core.expr.placeholders import placeholders
 from northmoor.core.model.kinds.value_types import MAX_PRECISION, ValueType
 from northmoor.core.model.queries import QueryColumn
 from northmoor.core.model.report import Report
-from northmoor.core.sources.apart.engine_queries import check_apart, running_query
-from northmoor.core.sources.apart.tasks import Named, Opening
 from northmoor.core.sources.drivers.protocol import FIRST_ROWS, QueryRequest, ResultStream
 from northmoor.core.sources.fetch.details import detail_rows
 from northmoor.core.sources.fetch.query_resolution import ResolvedQuery
 from northmoor.core.sources.fetch.snapshots import read_sample
 from northmoor.core.sources.fetch.spooling import BatchSpool
 from northmoor.core.sources.library import Library
+from northmoor.core.sources.local.engine_queries import check_apart, running_query
+from northmoor.core.sources.local.tasks import Named, Opening
 from northmoor.core.sources.typing.coercion import CoercionError, coerce
 from northmoor.core.sources.typing.decimals import fit_decimals
 from northmoor.core.sources.typing.inference import infer_types

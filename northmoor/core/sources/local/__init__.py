@@ -1,1 +1,2 @@
-"""Connections to files on this machine, which the embedded engine asks: `duckdb_file`, `files_driver`."""
+"""Connections to files on this machine, which the embedded engine asks: `duckdb_file`, `files_driver`; their queries
+are run by `engine_queries` in a process of its own (`core.apart`), whose tasks are in `tasks`."""

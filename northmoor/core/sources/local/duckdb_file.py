@@ -6,14 +6,14 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
+from northmoor.core.apart.reader_process import warm_up
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import ConnectionFault
 from northmoor.core.model.connections import DuckdbConnection
-from northmoor.core.sources.apart.engine_queries import check_apart, rows_apart, running_query
-from northmoor.core.sources.apart.reader_process import warm_up
-from northmoor.core.sources.apart.tasks import Opening
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey, Routine
 from northmoor.core.sources.drivers.protocol import DriverHost, QueryRequest, ResultStream, modified_at
+from northmoor.core.sources.local.engine_queries import ENGINE_TASKS, check_apart, rows_apart, running_query
+from northmoor.core.sources.local.tasks import Opening
 
 _TABLES = """
 select table_name, estimated_size, false from duckdb_tables() where not internal and schema_name = 'main'
@@ -74,7 +74,7 @@ class DuckdbDriver:
 
 def open_driver(library: DriverHost, connection: DuckdbConnection) -> DuckdbDriver:
     """The driver of a connection of a library."""
-    warm_up()
+    warm_up(ENGINE_TASKS)
     return DuckdbDriver(library.path(connection))
 
 

@@ -11,19 +11,20 @@ from pathlib import Path
 import duckdb
 import pyarrow as pa
 
+from northmoor.core.apart.reader_process import ask_apart, warm_up
+from northmoor.core.apart.task import Result, Task
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.embedded import SETTINGS
 from northmoor.core.errors import ConnectionFault, QueryError, did_you_mean
 from northmoor.core.model.connections import FILE_SUFFIXES, FilesConnection
 from northmoor.core.model.kinds.value_types import ValueType
-from northmoor.core.sources.apart.engine_queries import check_apart, running_query
-from northmoor.core.sources.apart.reader_process import Answer, ask_apart, warm_up
-from northmoor.core.sources.apart.tasks import Named, Opening
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey
 from northmoor.core.sources.drivers.protocol import DriverHost, QueryRequest, ResultStream, modified_at
 from northmoor.core.sources.drivers.read_only import CheckedQuery
 from northmoor.core.sources.files.csv_tsv import delimited_table
 from northmoor.core.sources.files.file_table import FileTable, TableColumn
+from northmoor.core.sources.local.engine_queries import ENGINE_TASKS, check_apart, running_query
+from northmoor.core.sources.local.tasks import Named, Opening
 
 _MOST_FILES = 2_000
 _LONGEST_READING = 300
@@ -119,13 +120,15 @@ class FilesDriver:
 
     def _read(self, path: Path, stem: str, stop: CancelToken) -> list[FileTable]:
         if path.suffix.lower() not in (".csv", ".tsv", ".txt"):
-            answers = ask_apart("read_tables", (path.resolve(), stem), stop, path.name, _LONGEST_READING)
+            answers = ask_apart(
+                Task(ENGINE_TASKS, "read_tables"), (path.resolve(), stem), stop, path.name, _LONGEST_READING
+            )
             return [_table_of(answer, path) for answer in answers]
         with duckdb.connect(":memory:", config=SETTINGS) as engine, stop.on_cancel(engine.interrupt):
             return [delimited_table(path, stem, self._settings, engine)]
 
 
-def _table_of(answer: Answer, path: Path) -> FileTable:
+def _table_of(answer: Result, path: Path) -> FileTable:
     header = answer.header
     columns = tuple(TableColumn(name, ValueType.parse(kind)) for name, kind in header["columns"])
     links = tuple(
@@ -152,7 +155,7 @@ def _opening(tables: Sequence[FileTable]) -> Opening:
 
 def open_driver(library: DriverHost, connection: FilesConnection) -> FilesDriver:
     """The driver of a connection of a library."""
-    warm_up()
+    warm_up(ENGINE_TASKS)
     return library.kept_driver(connection, lambda: FilesDriver(library.path(connection), connection))
 
 

@@ -1,7 +1,4 @@
-"""What a child can be asked for: the tables of a file, and queries over them, over a database file, or over rows.
-
-Each task is a generator of results; what it raises is raised where it was asked for.
-"""
+"""What a child is asked for about data: tables of files, and queries over them, over a database file, or over rows."""
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
@@ -12,8 +9,9 @@ from typing import Any
 import duckdb
 import pyarrow as pa
 
+from northmoor.core.apart.task import Result
 from northmoor.core.engine.embedded import SETTINGS, engine_message, isolate, sql_literal
-from northmoor.core.errors import ConnectionFault
+from northmoor.core.errors import ConnectionFault, EngineRefusal
 from northmoor.core.expr.identifiers import quoted
 from northmoor.core.sources.files.file_table import FileTable
 
@@ -21,14 +19,6 @@ _OWN_NAMES = ("memory", "temp", "system", "main")
 """Names that the engine's own databases and schema have."""
 _WIDER_THAN_ARROW = ("UHUGEINT", "BIGNUM")
 """Types of whole numbers that the engine gives to Arrow wrongly; they come as text."""
-
-
-@dataclass(frozen=True)
-class Result:
-    """One thing to say, as what JSON can hold, and rows that belong to it."""
-
-    header: Mapping[str, Any]
-    table: pa.Table | None = None
 
 
 @dataclass(frozen=True)
@@ -61,7 +51,8 @@ class Statement:
 
 @contextmanager
 def opened(opening: Opening, zone: str) -> Iterator[Any]:
-    """An engine of its own over what is opened; it reaches nothing else."""
+    """An engine of its own over what is opened; it reaches nothing else. Raises ConnectionFault, and EngineRefusal for
+    what its use raises."""
     # those that open one file share settings, and no second one could set its time zone
     with duckdb.connect(":memory:", config=SETTINGS) as connection:
         if opening.database is not None:
@@ -77,7 +68,10 @@ def opened(opening: Opening, zone: str) -> Iterator[Any]:
             else:
                 connection.register(table.name, table.rows)
         isolate(connection, opening.files, zone)
-        yield connection
+        try:
+            yield connection
+        except duckdb.Error as error:
+            raise EngineRefusal(str(error)) from error
 
 
 def _cannot_open(name: str, error: duckdb.Error) -> str:
@@ -154,8 +148,3 @@ def _parquet(path: Path, stem: str) -> list[FileTable]:
 _READERS: Mapping[str, Callable[[Path, str], list[FileTable]]] = {
     ".xlsx": _sheets, ".ods": _sheets, ".json": _json, ".jsonl": _json, ".xml": _xml, ".parquet": _parquet,
 }  # fmt: skip
-
-TASKS: Mapping[str, Callable[..., Iterator[Result]]] = {
-    task.__name__: task for task in (run_query, bind_query, ask_database, read_tables)
-}
-"""The tasks by the names by which they are asked for."""

@@ -13,42 +13,30 @@ import sys
 import threading
 from collections.abc import Generator, Iterator, Mapping
 from contextlib import suppress
-from dataclasses import dataclass
 from typing import Any
 
 import pyarrow as pa
 
+from northmoor.core.apart.task import Result, Task
 from northmoor.core.base.cancellation import CancelToken
-from northmoor.core.errors import ConnectionFault, NorthmoorError, QueryError
+from northmoor.core.errors import ConnectionFault, EngineRefusal, LayoutError, NorthmoorError, QueryError
 
 SIZES = 16
 """Bytes before each answer: the lengths of its JSON and of its Arrow stream, eight each."""
 _KEPT = 2
 _LONGEST_HEADER = 64 * 1024 * 1024
 _PASSED_ON = ("PATH", "HOME", "LANG", "LC_ALL", "TZ", "TMPDIR")
-_OWN_ERRORS = {error.__name__: error for error in (QueryError, ConnectionFault)}
-
-
-class EngineRefusal(NorthmoorError):
-    """The embedded engine refuses a statement, in its own words."""
-
-
-@dataclass(frozen=True)
-class Answer:
-    """One thing that a child says, with the rows that belong to it, if any."""
-
-    header: Mapping[str, Any]
-    table: pa.Table | None = None
+_OWN_ERRORS = {error.__name__: error for error in (QueryError, ConnectionFault, EngineRefusal, LayoutError)}
 
 
 class ReaderProcess:
-    """A child process."""
+    """A child process, which loads some modules as soon as it has started."""
 
-    def __init__(self) -> None:
+    def __init__(self, modules: tuple[str, ...] = ()) -> None:
         environment = {name: os.environ[name] for name in _PASSED_ON if name in os.environ}
         environment |= {"PYTHONPATH": os.pathsep.join(filter(None, sys.path)), "ARROW_DEFAULT_MEMORY_POOL": "system"}
         self._process = subprocess.Popen(
-            [sys.executable, "-m", "northmoor.core.sources.apart.child"],
+            [sys.executable, "-m", "northmoor.core.apart.child", *modules],
             stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, env=environment,
         )  # fmt: skip
 
@@ -57,18 +45,18 @@ class ReaderProcess:
         """Whether it can be asked."""
         return self._process.poll() is None
 
-    def ask(self, task: str, arguments: tuple[Any, ...]) -> Iterator[Answer]:
+    def ask(self, task: Task, arguments: tuple[Any, ...]) -> Iterator[Result]:
         """Its answers to a task, one after another. Raises EOFError where it ends meanwhile, and what it raises."""
         assert self._process.stdin is not None
         try:
-            pickle.dump((task, arguments), self._process.stdin, pickle.HIGHEST_PROTOCOL)
+            pickle.dump((task.module, task.name, arguments), self._process.stdin, pickle.HIGHEST_PROTOCOL)
             self._process.stdin.flush()
         except OSError as error:
             raise EOFError from error
         while (answer := self._answer()) is not None:
             yield answer
 
-    def _answer(self) -> Answer | None:
+    def _answer(self) -> Result | None:
         sizes = self._read(SIZES)
         header, arrow = int.from_bytes(sizes[:8], "big"), int.from_bytes(sizes[8:], "big")
         if header > _LONGEST_HEADER:
@@ -80,10 +68,10 @@ class ReaderProcess:
         if "error" in found:
             raise _error_of(found)
         if not rows:
-            return Answer(found)
+            return Result(found)
         table = pa.ipc.open_stream(pa.py_buffer(rows)).read_all()
         table.validate()
-        return Answer(found, table)
+        return Result(found, table)
 
     def _read(self, count: int) -> bytes:
         assert self._process.stdout is not None
@@ -108,8 +96,6 @@ class ReaderProcess:
 
 def _error_of(found: Mapping[str, Any]) -> NorthmoorError:
     message = str(found.get("message", ""))
-    if found["error"] == "engine":
-        return EngineRefusal(message)
     kind = _OWN_ERRORS.get(str(found["error"]))
     return kind(message) if kind is not None else QueryError(f"It could not be read ({message}).")
 
@@ -131,11 +117,11 @@ class _Pool:
                 child.close()
         return ReaderProcess()
 
-    def warm(self) -> None:
-        """See that a child is there or on its way."""
+    def warm(self, module: str) -> None:
+        """See that a child is there or on its way; a new one loads a module."""
         with self._lock:
             if not self._idle:
-                self._idle.append(ReaderProcess())
+                self._idle.append(ReaderProcess((module,)))
 
     def give_back(self, child: ReaderProcess) -> None:
         """Keep a child that has done what it was asked for."""
@@ -156,17 +142,17 @@ _pool = _Pool()
 atexit.register(_pool.close)
 
 
-def warm_up() -> None:
-    """Let a child start, which takes most of a second, while other work goes on."""
-    _pool.warm()
+def warm_up(module: str) -> None:
+    """Let a child start and load a module, which takes most of a second, while other work goes on."""
+    _pool.warm(module)
 
 
 def ask_apart(
-    task: str, arguments: tuple[Any, ...], stop: CancelToken, what: str, seconds: float | None = None
-) -> Generator[Answer, None, None]:
-    """A child's answers to a task of `tasks`.
+    task: Task, arguments: tuple[Any, ...], stop: CancelToken, what: str, seconds: float | None = None
+) -> Generator[Result, None, None]:
+    """What comes of a task that a child is given.
 
-    Raises what the task raises, EngineRefusal, Cancelled at once when work is stopped, and QueryError, which names
+    Raises what the task raises, Cancelled at once when work is stopped, and QueryError, which names
     `what`, where the child ends by itself or takes longer than so many seconds.
     """
     stop.raise_if_cancelled()

@@ -8,14 +8,14 @@ from typing import Any
 
 import pyarrow as pa
 
+from northmoor.core.apart.reader_process import ask_apart
+from northmoor.core.apart.task import Result, Task
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.arrow_types import UNKNOWN_SCALE, type_of_arrow
 from northmoor.core.engine.embedded import engine_message, list_sql
-from northmoor.core.errors import QueryError
+from northmoor.core.errors import EngineRefusal, QueryError
 from northmoor.core.expr.placeholders import DriverSql, Placeholder, for_driver
 from northmoor.core.model.kinds.value_types import MAX_PRECISION, ValueType
-from northmoor.core.sources.apart.reader_process import Answer, EngineRefusal, ask_apart
-from northmoor.core.sources.apart.tasks import Opening, Statement
 from northmoor.core.sources.drivers.protocol import (
     BATCH,
     QueryRequest,
@@ -23,6 +23,10 @@ from northmoor.core.sources.drivers.protocol import (
     enforce_row_limit,
     unique_column_names,
 )
+from northmoor.core.sources.local.tasks import Opening, Statement
+
+ENGINE_TASKS = "northmoor.core.sources.local.tasks"
+"""The module of all tasks about data."""
 
 _LONG_NUMBER = ValueType("decimal", MAX_PRECISION, UNKNOWN_SCALE)
 _LINE = re.compile(r"LINE (\d+): (.*)\n(\s*)\^")
@@ -33,7 +37,7 @@ _WHAT = "The query"
 def running_query(opening: Opening, request: QueryRequest, moment: datetime) -> Iterator[ResultStream]:
     """A query's stream over what is opened. Raises QueryError, ConnectionFault or Cancelled."""
     text, statement = _bound(request)
-    with closing(ask_apart("run_query", (opening, statement), request.stop, _WHAT)) as answers:
+    with closing(ask_apart(Task(ENGINE_TASKS, "run_query"), (opening, statement), request.stop, _WHAT)) as answers:
         with _faults(text):
             first = next(answers)
         names = unique_column_names(first.header["names"])
@@ -48,12 +52,12 @@ def check_apart(opening: Opening, request: QueryRequest) -> None:
     """Let the engine bind a query without running it. Raises QueryError, ConnectionFault or Cancelled."""
     text, statement = _bound(request)
     with _faults(text):
-        list(ask_apart("bind_query", (opening, statement), request.stop, _WHAT))
+        list(ask_apart(Task(ENGINE_TASKS, "bind_query"), (opening, statement), request.stop, _WHAT))
 
 
 def rows_apart(opening: Opening, statements: tuple[str, ...], stop: CancelToken) -> list[list[Any]]:
     """The rows of each of some statements of ours. Raises ConnectionFault or Cancelled."""
-    answers = ask_apart("ask_database", (opening, statements), stop, "Its catalogue")
+    answers = ask_apart(Task(ENGINE_TASKS, "ask_database"), (opening, statements), stop, "Its catalogue")
     return [answer.header["rows"] for answer in answers]
 
 
@@ -91,7 +95,7 @@ def _position(message: str, text: DriverSql) -> int | None:
     return text.original(start + moved + max(pointer, 0))
 
 
-def _batches(answers: Iterator[Answer], text: DriverSql) -> Iterator[list[pa.Array]]:
+def _batches(answers: Iterator[Result], text: DriverSql) -> Iterator[list[pa.Array]]:
     while True:
         with _faults(text):
             answer = next(answers, None)

@@ -1,5 +1,6 @@
 """The child's side: it answers one task after another until nobody asks any more."""
 
+import importlib
 import json
 import os
 import pickle
@@ -9,38 +10,35 @@ import threading
 import time
 from typing import BinaryIO
 
-import duckdb
-import pyarrow as pa
-
+from northmoor.core.apart.task import Result, Task
 from northmoor.core.errors import NorthmoorError
-from northmoor.core.sources.apart.tasks import TASKS, Result
 
 _MEMORY = 8 * 1024**3
 """Bytes of addresses that it may use: twice what its engine takes at most."""
 
 
 def main() -> None:
-    """Answer tasks that come on standard input, on standard output."""
+    """Load the modules that are named, then answer tasks that come on standard input, on standard output."""
     resource.setrlimit(resource.RLIMIT_AS, (_MEMORY, _MEMORY))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     threading.Thread(target=_end_with_parent, args=(os.getppid(),), daemon=True).start()
     asked, out = sys.stdin.buffer, sys.stdout.buffer
     sys.stdout = sys.stderr  # what a reader prints is no answer
+    for module in sys.argv[1:]:
+        importlib.import_module(module)
     while True:
         try:
-            task, arguments = pickle.load(asked)  # it comes from the process that started this one
+            module, name, arguments = pickle.load(asked)  # it comes from the process that started this one
         except EOFError:
             return
-        _answer(task, arguments, out)
+        _answer(Task(module, name), arguments, out)
 
 
-def _answer(task: str, arguments: tuple[object, ...], out: BinaryIO) -> None:
+def _answer(task: Task, arguments: tuple[object, ...], out: BinaryIO) -> None:
     try:
-        for result in TASKS[task](*arguments):
+        for result in getattr(importlib.import_module(task.module), task.name)(*arguments):
             _write(out, result)
         _write(out, Result({"done": True}))
-    except duckdb.Error as error:
-        _write(out, Result({"error": "engine", "message": str(error)}))
     except NorthmoorError as error:
         _write(out, Result({"error": type(error).__name__, "message": error.message}))
     except MemoryError:
@@ -54,6 +52,8 @@ def _answer(task: str, arguments: tuple[object, ...], out: BinaryIO) -> None:
 def _write(out: BinaryIO, result: Result) -> None:
     header, arrow = json.dumps(result.header).encode(), b""
     if result.table is not None:
+        import pyarrow as pa  # loaded where there are rows
+
         sink = pa.BufferOutputStream()
         with pa.ipc.new_stream(sink, result.table.schema) as writer:
             writer.write_table(result.table)
