@@ -11,6 +11,7 @@ import typer
 
 from northmoor import __version__
 from northmoor.core.base.gc_pause import gc_paused
+from northmoor.core.base.memory_limit import limit_memory
 from northmoor.core.errors import MissingValue, NorthmoorError, ParameterError, ReportFileError
 
 # What a command needs is imported in its body: the engine and all readers take a second, and `--help` none of it.
@@ -167,6 +168,7 @@ def _fail(messages: Sequence[str], code: ExitCode) -> None:
 def main() -> None:
     """Run the command line; errors are one sentence on stderr."""
     logging.getLogger("sqlglot").setLevel(logging.ERROR)
+    limit_memory()
     try:
         app()
     except NorthmoorError as error:

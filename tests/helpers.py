@@ -2,10 +2,13 @@
 
 import json
 import os
-from collections.abc import Mapping, Sequence
+import resource
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import date, datetime
 from decimal import Decimal
+from pathlib import Path
 from typing import Any
 
 from northmoor.core.base.cancellation import CancelToken
@@ -58,6 +61,18 @@ def table_of(*columns: Column | str, **more: Any) -> TableBlock:
     """A table ``table`` over the query ``rows``; texts are columns that show the field of that name."""
     made = tuple(c if isinstance(c, Column) else Column(name=c, value=c, title=c) for c in columns)
     return TableBlock(name="table", query="rows", columns=made, **more)
+
+
+@contextmanager
+def little_memory(more: int) -> Iterator[None]:
+    """Let this process have so many bytes more than it has now, and no others."""
+    (line,) = (line for line in Path("/proc/self/status").read_text().splitlines() if line.startswith("VmData:"))
+    known = resource.getrlimit(resource.RLIMIT_DATA)
+    resource.setrlimit(resource.RLIMIT_DATA, (int(line.split()[1]) * 1024 + more, known[1]))
+    try:
+        yield
+    finally:
+        resource.setrlimit(resource.RLIMIT_DATA, known)
 
 
 def examples(all_of_them: int) -> int:

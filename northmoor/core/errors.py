@@ -15,6 +15,7 @@ NorthmoorError
 ├── EngineRefusal         the embedded engine refuses a statement, in its own words
 ├── LayoutError           a block cannot be placed
 ├── OutputError           the result cannot be written
+├── OutOfMemory           work needs more memory than there is
 ├── Mistake               an error that nobody expected
 └── Cancelled             the user stopped the work
 """
@@ -80,17 +81,27 @@ class Mistake(NorthmoorError):
     """An error that nobody expected: a mistake of ours, not of who made the report."""
 
 
+class OutOfMemory(NorthmoorError):
+    """Work needs more memory than there is for this process."""
+
+
+LESS_MEMORY = "take fewer rows, fewer columns or shorter texts"
+"""What to do where memory is exhausted."""
+
+
 @contextmanager
 def mistakes_caught(work: str) -> Iterator[None]:
     """Let no error but ours leave a stage of a part's work, so that the rest of the report goes on.
 
     `work` says what was done, such as ``laying it out``. What was not expected is logged, with its place in the code,
-    and becomes a Mistake. Raises whatever of ours is raised inside.
+    and becomes a Mistake. Raises whatever of ours is raised inside, and OutOfMemory.
     """
     try:
         yield
     except NorthmoorError:
         raise
+    except MemoryError as error:
+        raise OutOfMemory(f"There is not enough memory for {work}; {LESS_MEMORY}.") from error
     except Exception as error:
         logging.getLogger(__name__).warning("A mistake in %s", work, exc_info=True)
         at = traceback.extract_tb(error.__traceback__)[-1]

@@ -211,6 +211,19 @@ class Session:
         report_progress: ReportProgress,
         show: ShowFirst = lambda _: None,
     ) -> Rows:
+        with mistakes_caught("reading its rows"):
+            return self._read_rows(kept, report, query, values, stop, report_progress, show)
+
+    def _read_rows(
+        self,
+        kept: GenerationalCache,
+        report: Report,
+        query: str,
+        values: Values,
+        stop: CancelToken,
+        report_progress: ReportProgress,
+        show: ShowFirst,
+    ) -> Rows:
         resolved = resolve(report, query, self.library)
         asked = resolved.query
         needed = {name: self._cached_rows(kept, report, name, values, stop, report_progress) for name in resolved.needs}
@@ -258,8 +271,7 @@ class Session:
             if query.name not in used:
                 continue
             try:
-                with mistakes_caught("reading its rows"):
-                    fetched[query.name] = self.rows(report, query.name, values, stop, report_progress)
+                fetched[query.name] = self.rows(report, query.name, values, stop, report_progress)
             except Cancelled:
                 raise
             except NorthmoorError as error:

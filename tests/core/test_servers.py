@@ -18,7 +18,7 @@ from keyring.backend import KeyringBackend
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
-from northmoor.core.errors import Cancelled, ConnectionFault, QueryError, WrongPassword
+from northmoor.core.errors import Cancelled, ConnectionFault, OutOfMemory, QueryError, WrongPassword
 from northmoor.core.model.connections import Connections, PostgresqlConnection, SqliteConnection
 from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.model.queries import Query, SharedQuery
@@ -31,7 +31,7 @@ from northmoor.core.sources.drivers.protocol import FIRST_ROWS, QueryRequest
 from northmoor.core.sources.drivers.read_only import check_query
 from northmoor.core.sources.fetch.snapshots import write_sample
 from northmoor.core.sources.library import Library
-from tests.helpers import bind, examples, fetched, report_of
+from tests.helpers import bind, examples, fetched, little_memory, report_of
 from tests.servers import PASSWORD, PrivateMariadb, PrivatePostgresql, Server
 
 pytestmark = pytest.mark.xdist_group("servers")
@@ -227,6 +227,13 @@ def _running(server: Server) -> int:
                 break
             time.sleep(0.1)
     return count
+
+
+def test_rows_that_no_memory_holds_are_a_sentence(db: Library) -> None:
+    """The limit is that of a process whose machine has little memory; it goes on working."""
+    with little_memory(300_000_000), pytest.raises(OutOfMemory, match=r"not enough memory .* take fewer rows"):
+        fetched(db, "select repeat('x', 1000000) as t, repeat('y', 1000000) as u from bookings")
+    assert fetched(db, "select count(*) as n from ports").table[0].to_pylist() != []
 
 
 def test_a_connection_dropped_in_the_middle_of_the_rows_is_told(server: Server, db: Library) -> None:

@@ -13,10 +13,13 @@ import duckdb
 import pyarrow as pa
 
 from northmoor.core.base.cancellation import CancelToken
-from northmoor.core.errors import Cancelled
+from northmoor.core.errors import LESS_MEMORY, Cancelled
 from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME, KindName
 
 EngineError = duckdb.Error
+_EXHAUSTED = re.compile("bad.alloc|Out of Memory Error", re.I)
+_REFUSAL = "refused: "
+_REFUSED = re.compile(f"'{_REFUSAL}([^']*)'")
 _BOUND = re.compile(r"\$(\w+)")
 SETTINGS: dict[str, str | bool | int | float | list[str]] = {
     "threads": 1,
@@ -90,7 +93,17 @@ def list_sql(name: str, kind: KindName, listed: tuple[Any, ...] | None) -> str:
     return f"select unnest(${name})" if listed else f"select null::{KIND_OF_NAME[kind].sql} where false"
 
 
+def refusing_sql(message: str, text: str) -> str:
+    """SQL in place of a text that refuses to compute it, with a message; that of the engine's ``error()`` is not taken
+    inside ``try()``, so that one row would take all others with it."""
+    return f"cast(cast({sql_literal(_REFUSAL + message)} || left({text}, 0) as integer) as varchar)"
+
+
 def engine_message(error: duckdb.Error | str) -> str:
-    """The first line of an engine's message, without its class."""
+    """The first line of an engine's message, without its class; what to do, where memory is exhausted."""
+    if _EXHAUSTED.search(str(error)):
+        return f"there is not enough memory for it; {LESS_MEMORY}"
+    if refusal := _REFUSED.search(str(error)):
+        return refusal[1]
     first = str(error).strip().split("\n")[0]
     return first.split("Error: ", 1)[-1].rstrip(".!")

@@ -22,6 +22,7 @@ from northmoor.core.compute.evaluate.scope_names import (
     group_column,
     key_column,
 )
+from northmoor.core.compute.evaluate.text_growth import can_grow, held_to_length
 from northmoor.core.engine.embedded import list_sql
 from northmoor.core.errors import ExpressionError, did_you_mean
 from northmoor.core.expr.identifiers import quoted
@@ -128,6 +129,7 @@ class ExpressionCompiler:
         self.bound: dict[str, Any] = {}
         self.constants: list[Constant] = []
         self.says_key = False
+        self._grows = can_grow(expression.tree)
 
     def transform(self, node: exp.Expr) -> exp.Expr:
         """The node with windows, aggregates, columns and placeholders replaced, from the outside in."""
@@ -157,7 +159,7 @@ class ExpressionCompiler:
                 node.set(key, inner(value))
             elif isinstance(value, list):
                 node.set(key, [inner(v) if isinstance(v, exp.Expression) else v for v in value])
-        return node
+        return held_to_length(node) if self._grows else node
 
     def _own_scope(self, node: exp.Expr) -> int | str:
         others = {c.table for c in node.find_all(exp.Column) if c.table}

@@ -40,6 +40,7 @@ def lay_out_matrix(
         return table, [lay_out_table(table, spread, width, context)]
     if matrix.when_wide == "narrow":
         return table, lay_out_split(table, spread, width, context)
+    widths = [min(each, width) for each in widths]
     return table, split_sheets(_with_widths(table, widths), spread, widths, width, context)
 
 

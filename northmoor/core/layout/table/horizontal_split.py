@@ -40,7 +40,8 @@ def lay_out_split(table: TableBlock, data: TableData, width: int, context: Layou
     sequence = context.cache.get(("flow", data, kinds_of_table(table)), lambda: row_sequence(table, data))
     _, plans = lay_out_rows(table, data, sequence, context)
     most = {"most": _NARROW_TEXT} if table.when_wide == "narrow" else {}
-    sheets = split_sheets(table, data, max_content_widths(table, plans, context, **most), width, context)
+    widths = [min(each, width) for each in max_content_widths(table, plans, context, **most)]
+    sheets = split_sheets(table, data, widths, width, context)
     if table.when_wide == "narrow" and len(sheets) > 1:
         message = f"Its numbers and words are wider than the page; it goes on across {len(sheets)} pages side by side."
         context.find("across pages", Place(block=table.name), message, is_error=False)

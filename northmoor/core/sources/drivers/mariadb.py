@@ -10,7 +10,6 @@ from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from datetime import UTC, date, datetime
 from decimal import Decimal
-from itertools import chain, repeat
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -28,12 +27,12 @@ from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey, Routine
 from northmoor.core.sources.drivers.credentials import Credential
 from northmoor.core.sources.drivers.protocol import (
-    BATCH,
     FIRST_ROWS,
     DriverHost,
     QueryRequest,
     ResultStream,
-    enforce_row_limit,
+    enforce_limits,
+    next_batch_size,
     unique_column_names,
 )
 from northmoor.core.sources.drivers.server import WAIT, encryption_of, unreachable
@@ -153,7 +152,7 @@ class MariadbDriver:
                     raise QueryError("It returns no rows: a query must return a table.")
                 names = unique_column_names([field.name for field in fields])
                 in_utc = [bool(notes) and field.type_code == FIELD_TYPE.TIMESTAMP for field in fields]
-                batches = enforce_row_limit(_batches(cursor, in_utc), len(names), request.stop)
+                batches = enforce_limits(_batches(cursor, in_utc), names, request.stop)
                 yield ResultStream(names, tuple(_kind(field) for field in fields), batches, moment, notes)
                 is_done = True
         except pymysql.Error as error:
@@ -162,8 +161,8 @@ class MariadbDriver:
         finally:
             if not is_done:
                 self._kill(connection)
+            _end(connection)  # what it has not been asked for is not waited for
             _leave(cursor)
-            _end(connection)
 
     def _open(self, **more: Any) -> Any:
         server = self._connection
@@ -192,7 +191,7 @@ class MariadbDriver:
 
     def _kill(self, connection: Any) -> None:
         """Stop what a session runs, by way of another."""
-        with suppress(pymysql.Error, ConnectionFault):  # it may have ended by itself
+        with suppress(pymysql.Error, ConnectionFault, MemoryError):  # it may have ended by itself
             other = self._open()
             with other.cursor() as cursor:
                 cursor.execute(f"kill query {int(connection.thread_id())}")
@@ -357,12 +356,12 @@ def _set_zone(connection: Any, zone: ZoneInfo) -> tuple[str, ...]:
 
 
 def _batches(cursor: Any, in_utc: list[bool]) -> Iterator[list[pa.Array]]:
-    for size in chain([FIRST_ROWS], repeat(BATCH)):
-        rows = cursor.fetchmany(size)
-        if not rows:
-            return
+    size = FIRST_ROWS
+    while rows := cursor.fetchmany(size):
         columns = zip(*rows, strict=True)
-        yield [_array(list(column), utc) for column, utc in zip(columns, in_utc, strict=True)]
+        batch = [_array(list(column), utc) for column, utc in zip(columns, in_utc, strict=True)]
+        size = next_batch_size(batch)
+        yield batch
 
 
 def _array(values: list[Any], in_utc: bool) -> pa.Array:

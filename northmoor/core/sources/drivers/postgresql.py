@@ -23,7 +23,7 @@ from sqlalchemy.pool import NullPool
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.arrow_types import arrow_type
-from northmoor.core.errors import ConnectionFault, QueryError
+from northmoor.core.errors import LESS_MEMORY, ConnectionFault, OutOfMemory, QueryError
 from northmoor.core.expr.placeholders import DriverSql, Placeholder, for_driver
 from northmoor.core.model.connections import PostgresqlConnection
 from northmoor.core.model.kinds.value_kinds import KindName
@@ -31,7 +31,7 @@ from northmoor.core.model.kinds.value_types import MAX_PRECISION, ValueType
 from northmoor.core.sources.drivers.catalog import Catalog, Routine
 from northmoor.core.sources.drivers.credentials import Credential
 from northmoor.core.sources.drivers.postgresql_rows import RowStream
-from northmoor.core.sources.drivers.protocol import DriverHost, QueryRequest, ResultStream, enforce_row_limit
+from northmoor.core.sources.drivers.protocol import DriverHost, QueryRequest, ResultStream, enforce_limits
 from northmoor.core.sources.drivers.reflection import reflected_tables
 from northmoor.core.sources.drivers.server import WAIT, encryption_of, unreachable
 from northmoor.core.values.parameter_values import Listed
@@ -135,7 +135,7 @@ class PostgresqlDriver:
             ):
                 names, kinds = tuple(c.name for c in rows.columns), tuple(c.kind for c in rows.columns)
                 moment = _one(clock, "select transaction_timestamp()")
-                batches = enforce_row_limit(rows.batches, len(names), request.stop)
+                batches = enforce_limits(rows.batches, names, request.stop)
                 yield ResultStream(names, kinds, batches, moment, preview=rows.preview)
         except (adbc_driver_manager.Error, OSError) as error:  # a copy that breaks off is reported by Arrow
             request.stop.raise_if_cancelled()
@@ -225,7 +225,7 @@ def _canceller(connection: sa.Connection) -> Any:
     return connection.connection.driver_connection.cancel_safe  # type: ignore[union-attr]  # it is open
 
 
-def _fault(error: adbc_driver_manager.Error | OSError) -> QueryError | ConnectionFault:
+def _fault(error: adbc_driver_manager.Error | OSError) -> QueryError | ConnectionFault | OutOfMemory:
     if isinstance(error, OSError):
         message = _bare(str(error))
         return ConnectionFault(f"The server ended the connection ({message}). Nothing is lost; run the query again.")
@@ -234,6 +234,8 @@ def _fault(error: adbc_driver_manager.Error | OSError) -> QueryError | Connectio
     state = error.sqlstate or ""
     if state.startswith(("57P", "08")) or ("connection" in message.lower() and not state):
         return ConnectionFault(f"The server ended the connection ({message}). Nothing is lost; run the query again.")
+    if "out of memory for query result" in message:  # ours: a server says that otherwise
+        return OutOfMemory(f"There is not enough memory for its rows; {LESS_MEMORY}.")
     if state == "55P03":
         return QueryError(f"Another session holds a lock on a table for over {WAIT} s. Run the query again later.")
     return QueryError(f"The server refuses it: {message.rstrip('.')}.")

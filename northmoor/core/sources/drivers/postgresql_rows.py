@@ -19,7 +19,7 @@ import pyarrow as pa
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.arrow_types import UNKNOWN_SCALE
 from northmoor.core.model.kinds.value_types import MAX_PRECISION, ValueType
-from northmoor.core.sources.drivers.protocol import BATCH, FIRST_ROWS, unique_column_names
+from northmoor.core.sources.drivers.protocol import FIRST_ROWS, next_batch_size, unique_column_names
 
 AT_ONCE = 0.3
 """Seconds within which the first rows must be there for a query to be run again as a copy."""
@@ -67,7 +67,8 @@ class RowStream:
             self.preview = _plain(first)
             self.batches = self._copied(whole)
         else:
-            self.batches = chain([_plain(first)], self._each(lambda: _fetch(self._cursor, BATCH)))
+            self._size = next_batch_size(first.columns)
+            self.batches = chain([_plain(first)], self._each(self._fetch_next))
 
     def cancel(self) -> None:
         """Ask the server to stop what it does for this query; nothing when it does nothing."""
@@ -94,6 +95,12 @@ class RowStream:
 
         reader = self._wait(self._ahead.submit(begin))
         yield from self._each(lambda: next(reader, None))
+
+    def _fetch_next(self) -> pa.Table | None:
+        found = _fetch(self._cursor, self._size)
+        if found is not None:
+            self._size = next_batch_size(found.columns)
+        return found
 
     def _each(self, get: Callable[[], Any]) -> Batches:
         """Batches until there is none, the next one being fetched while one is worked on."""

@@ -1,6 +1,6 @@
 """What the road asks of a kind of connection: one protocol, implemented by a module for each kind."""
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
@@ -26,6 +26,9 @@ FIRST_ROWS = 200
 """Rows of the first batch: few, so that a slow query shows something soon."""
 BATCH = 50_000
 MOST_ROWS = 20_000_000
+_BATCH_BYTES = 64 * 1024**2
+_MOST_TEXT = 2**31 - 1
+"""Bytes of a column's texts: more have no room in one array of Arrow's."""
 
 
 @dataclass(frozen=True)
@@ -134,14 +137,27 @@ def unique_column_names(names: list[str]) -> tuple[str, ...]:
     return tuple(unique)
 
 
-def enforce_row_limit(batches: Iterator[list[pa.Array]], width: int, stop: CancelToken) -> Iterator[list[pa.Array]]:
-    """The batches, with an empty one when there is none. Raises QueryError past the most rows, or Stopped."""
+def next_batch_size(batch: Sequence[pa.Array]) -> int:
+    """How many rows to ask for next, so that those as wide as the ones of this batch take no more than 64 MiB."""
+    size = sum(int(array.nbytes) for array in batch)
+    return max(min(BATCH, len(batch[0]) * _BATCH_BYTES // max(size, 1)), 1)
+
+
+def enforce_limits(
+    batches: Iterator[list[pa.Array]], names: Sequence[str], stop: CancelToken
+) -> Iterator[list[pa.Array]]:
+    """The batches, with an empty one when there is none. Raises QueryError past the most rows or texts, or Stopped."""
     count = 0
+    sizes = [0] * len(names)
     for batch in batches:
         stop.raise_if_cancelled()
+        for at, array in enumerate(batch):
+            sizes[at] += array.nbytes if pa.types.is_string(array.type) or pa.types.is_binary(array.type) else 0
+            if sizes[at] > _MOST_TEXT:
+                raise QueryError(f"Its column {names[at]} holds more than 2 GB; take fewer rows, or shorten its texts.")
         count += len(batch[0]) if batch else 0
         if count > MOST_ROWS:
             raise QueryError(f"It returns more than {MOST_ROWS:,} rows; narrow it with a where clause.")
         yield batch
     if count == 0:
-        yield [pa.nulls(0) for _ in range(width)]
+        yield [pa.nulls(0) for _ in names]

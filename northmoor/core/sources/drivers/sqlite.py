@@ -31,8 +31,9 @@ from northmoor.core.sources.drivers.protocol import (
     DriverHost,
     QueryRequest,
     ResultStream,
-    enforce_row_limit,
+    enforce_limits,
     modified_at,
+    next_batch_size,
     unique_column_names,
 )
 from northmoor.core.sources.drivers.server import WAIT
@@ -78,7 +79,7 @@ class SqliteDriver:
         with self._cursor("", request) as (cursor, again):
             names = unique_column_names([entry[0] for entry in cursor.description or ()])
             found: list[str] = []
-            batches = enforce_row_limit(_batches(cursor, again, found), len(names), request.stop)
+            batches = enforce_limits(_batches(cursor, again, found), names, request.stop)
             yield ResultStream(names, (None,) * len(names), batches, self.data_time(), found=found)
 
     def check(self, request: QueryRequest) -> None:
@@ -206,7 +207,7 @@ def _batches(cursor: sqlite3.Cursor, again: Callable[[], sqlite3.Cursor], found:
             return
         yield batch
         count += len(batch[0])
-        size = _ROWS_TOGETHER
+        size = min(next_batch_size(batch), _ROWS_TOGETHER)
 
 
 def _decoding(

@@ -11,7 +11,7 @@ from northmoor.core.base.atomic_write import write_atomically
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.arrow_types import type_of_arrow
 from northmoor.core.errors import QueryError
-from northmoor.core.sources.drivers.protocol import BATCH, ResultStream, enforce_row_limit, modified_at
+from northmoor.core.sources.drivers.protocol import BATCH, ResultStream, enforce_limits, modified_at
 
 _MOMENT = b"northmoor_data_time"
 
@@ -43,7 +43,7 @@ def read_sample(path: Path, stop: CancelToken) -> ResultStream:
         moment = modified_at(path)
     kinds = tuple(type_of_arrow(entry.type) for entry in schema)
     note = f"These are saved rows, as of {moment:%Y-%m-%d %H:%M}; its connection was not asked."
-    batches = enforce_row_limit(_batches(file, path.name), len(kinds), stop)
+    batches = enforce_limits(_batches(file, path.name), schema.names, stop)
     return ResultStream(tuple(schema.names), kinds, batches, moment, (note,))
 
 

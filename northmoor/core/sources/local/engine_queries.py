@@ -20,7 +20,7 @@ from northmoor.core.sources.drivers.protocol import (
     BATCH,
     QueryRequest,
     ResultStream,
-    enforce_row_limit,
+    enforce_limits,
     unique_column_names,
 )
 from northmoor.core.sources.local.tasks import Opening, Statement
@@ -44,7 +44,7 @@ def running_query(opening: Opening, request: QueryRequest, moment: datetime) -> 
         schema = first.table.schema if first.table is not None else pa.schema([])
         pairs = zip(first.header["wide"], schema, strict=True)
         kinds = tuple(_LONG_NUMBER if is_wide else type_of_arrow(field.type) for is_wide, field in pairs)
-        batches = enforce_row_limit(_batches(answers, text), len(names), request.stop)
+        batches = enforce_limits(_batches(answers, text), names, request.stop)
         yield ResultStream(names, kinds, batches, moment)
 
 
