@@ -42,6 +42,19 @@ def test_a_level_comes_with_heading_and_totals_under_the_columns_they_total(repo
     assert [lv.name for lv in table(twice).levels] == ["route", "season", "season_2"]
 
 
+def test_a_group_whose_rows_are_hidden_says_its_key_once(report: Report) -> None:
+    """The heading goes where the label of the total says the same, and stays where it says more."""
+    made = edits.add_level(report, *TABLE, "season", "season")
+    hidden = table(edits.show_rows(made, *TABLE, False))
+    assert not hidden.show_details
+    assert hidden.levels[-1].heading == ()
+    assert [cell.text or cell.value for cell in hidden.levels[-1].total[0].cells] == [
+        "{season}", "sum(sailings)", "sum(tickets)", "sum(fares)",
+    ]  # fmt: skip
+    more = edits.change_level(made, *TABLE, "season", heading=Row(cells=(Cell(column="month", text="In {season}"),)))
+    assert table(edits.show_rows(more, *TABLE, False)).levels == table(more).levels
+
+
 def test_levels_move_and_go(report: Report) -> None:
     two = edits.add_level(report, *TABLE, "season", "season")
     assert [lv.name for lv in table(edits.move_level(two, *TABLE, "season", -1)).levels] == ["season", "route"]

@@ -66,10 +66,10 @@ def _cell(selection: Selection, report: Report, edition: str) -> SelectedPart:
 def _row(selection: Selection, report: Report, edition: str) -> SelectedPart:
     table, place = edits.table_of(report, edition, selection.block), selection.place
     left = Selection("table", table.name)
-    if place in (HEAD, DETAIL):
-        shown = "show_head" if place == HEAD else "show_details"
-        name = "the titles" if place == HEAD else "the rows"
-        return SelectedPart(name, lambda r, e: edits.change_block(r, e, table.name, **{shown: False}), left)
+    if place == HEAD:
+        return SelectedPart("the titles", lambda r, e: edits.change_block(r, e, table.name, show_head=False), left)
+    if place == DETAIL:
+        return SelectedPart("the rows", lambda r, e: edits.show_rows(r, e, table.name, False), left)
     row = table.row_at(place)
     return SelectedPart(
         f"the {place.row}" + (f" of {place.level}" if place.level else ""),

@@ -58,7 +58,12 @@ def show_table(form: InspectorForm, report: Report, edition: str, selection: Sel
     queries = [q.name for q in report.queries]
     form.property(TableBlock, table, "query", lambda v: form.edit("Change the query", change(query=v)), queries)
     _row_order(form, table, change)
-    form.properties(TableBlock, table, ("show_details", "keep_rows", "when_empty"), "Change what is shown", change)
+
+    def show_rows(shown: bool) -> None:
+        form.edit("Show or hide the rows", lambda r, e: edits.show_rows(r, e, table.name, shown))
+
+    form.property(TableBlock, table, "show_details", show_rows)
+    form.properties(TableBlock, table, ("keep_rows", "when_empty"), "Change what is shown", change)
     form.section("Where")
     if table.levels:
         levels = [level.name for level in table.levels]

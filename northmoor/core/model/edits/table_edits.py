@@ -121,6 +121,30 @@ def _total_cells(query: Query, columns: tuple[Column, ...], label: str) -> tuple
     return (Cell(column=names[0], text=label, span=first), *cells) if first else tuple(cells)
 
 
+def show_rows(report: Report, edition: str, table: str, shown: bool) -> Report:
+    """Show a table's rows or only their groups. Then the innermost group is one line: where its heading says nothing
+    but what the label of its total does, that takes the heading's place."""
+    found = table_of(report, edition, table)
+    changes: dict[str, Any] = {"show_details": shown}
+    if not shown and found.levels and (joined := _on_one_line(found.levels[-1])) is not None:
+        changes["levels"] = (*found.levels[:-1], joined)
+    return change_block(report, edition, table, **changes)
+
+
+def _on_one_line(level: Level) -> Level | None:
+    """A level with the text of its heading as the label of its total, if they say the same of its groups."""
+    if level.parent is not None or len(level.heading) != 1 or not level.total or level.total[0].stands == "before":
+        return None
+    texts = [cell.text or f"{{{cell.value}}}" for cell in level.heading[0].cells]
+    key, total = f"{{{level.by}}}", level.total[0]
+    labels = [cell for cell in total.cells if key in (cell.text or f"{{{cell.value}}}")]
+    if texts != [key] or not labels:
+        return None
+    label = labels[0].but(text=key, value=None)
+    cells = tuple(label if cell is labels[0] else cell for cell in total.cells)
+    return level.but(heading=(), total=(total.but(cells=cells), *level.total[1:]))
+
+
 def remove_level(report: Report, edition: str, table: str, level: str, columns: bool = False) -> Report:
     """Take a level out; its rows join the level around it. With its columns, those that show its key go too."""
     block = table_of(report, edition, table)
