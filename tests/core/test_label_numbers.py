@@ -8,11 +8,11 @@ import pytest
 from northmoor.core.expr.label_numbers import is_label_number
 from northmoor.core.model.blocks.chart import ChartBlock, ChartLevel, ChartMeasure
 from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
-from northmoor.core.model.blocks.table import Column
+from northmoor.core.model.blocks.table import Cell, Column, Row
 from northmoor.core.model.blocks.text import TextBlock
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.sources.library import Library
-from tests.helpers import column_of, dumped, render, report_of, table_of
+from tests.helpers import column_of, dumped, level_of, lines_of, render, report_of, table_of
 
 MakeLibrary = Callable[[str], Library]
 ROWS = """create table lines (year integer, waybill_id integer, pieces integer, sold date);
@@ -61,6 +61,23 @@ def test_a_format_of_its_own_decides(library: MakeLibrary) -> None:
     assert column_of(render(report_of(table_of(Column(name="year", value="year", format="#,##0"))), made), "year") == [
         "2,024", "2,025",
     ]  # fmt: skip
+
+
+def test_totals_have_as_many_decimals_as_their_column(library: MakeLibrary) -> None:
+    """An average of amounts is as exact as they are; averages of counts are as exact as one another, in all totals."""
+    made = library(
+        "create table lines (k text, charge decimal(10,2), pieces integer, depth real);"
+        "insert into lines values ('a', 38.50, 4, 0.5), ('a', 12.10, 1, 2), ('b', 9.9, 2, 2), ('b', 7, 3, 4);"
+    )
+    averages = Row(cells=tuple(Cell(column=name, value=f"avg({name})") for name in ("charge", "pieces", "depth")))
+    table = table_of("charge", "pieces", "depth", levels=(level_of("k", total=averages),), total=averages)
+    document = render(report_of(table), made)
+    shown = {name: [line.cells[name] for line in lines_of(document)[1:]] for name in ("charge", "pieces", "depth")}
+    assert shown == {
+        "charge": ["38.50", "12.10", "25.30", "9.90", "7.00", "8.45", "16.88"],
+        "pieces": ["4", "1", "2.5", "2", "3", "2.5", "2.5"],
+        "depth": ["0.500", "2.000", "1.250", "2.000", "4.000", "3.000", "2.125"],
+    }
 
 
 def test_doubles_of_a_column_have_as_many_decimals_as_the_longest_needs(library: MakeLibrary) -> None:

@@ -4,7 +4,7 @@ Patterns of numbers are those of `number_patterns`; the usual ones are applied t
 Dates are written with Babel, each field once for each distinct thing that it depends on. Rounding is half to even.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, time
 from decimal import ROUND_HALF_EVEN, Context, Decimal, localcontext
@@ -126,17 +126,21 @@ def default_number_pattern(kind: pa.DataType) -> str:
 _PLACES = 3
 
 
-def even_pattern(values: pa.Array | pa.ChunkedArray) -> str | None:
-    """The pattern by which a column of doubles has as many places in every row as its values need, at most three, so
-    that their decimal signs are below one another; none for values of other types."""
-    if not pa.types.is_floating(values.type):
+def even_pattern(columns: Sequence[pa.Array | pa.ChunkedArray]) -> str | None:
+    """The pattern by which all numbers of some columns of doubles have as many places as any of them needs, at most
+    three, so that their decimal signs are below one another; none for values of other types."""
+    if not all(pa.types.is_floating(values.type) for values in columns):
         return None
+    places = max(map(_places_needed, columns), default=0)
+    return "#,##0" + "." * (places > 0) + "0" * places
+
+
+def _places_needed(values: pa.Array | pa.ChunkedArray) -> int:
     numbers = values.drop_null().to_numpy()
     numbers = numbers[np.isfinite(numbers)]
     whole = np.round(numbers, _PLACES)
     near = 10.0 ** -(_PLACES + 2)
-    places = next(p for p in range(_PLACES + 1) if (np.abs(np.round(numbers, p) - whole) < near).all() or p == _PLACES)
-    return "#,##0" + "." * (places > 0) + "0" * places
+    return next(p for p in range(_PLACES + 1) if (np.abs(np.round(numbers, p) - whole) < near).all() or p == _PLACES)
 
 
 def has_even_shape(kind: pa.DataType, pattern: str | None, format_locale: FormatLocale) -> bool:

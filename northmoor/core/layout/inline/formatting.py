@@ -84,7 +84,7 @@ def _cell_texts(
     pattern = pattern if content.value is not None else None
     if content.value is not None and content.format is None and currencies is None:
         values = computed[next(iter(computed))].values
-        pattern = pattern or label_pattern(content.value, values.type) or even_pattern(values)
+        pattern = pattern or label_pattern(content.value, values.type) or even_pattern([values])
     if content.value is not None and currencies is None and not content.blank_repeats:
         later = _deferred(next(iter(computed.values())), pattern or content.format, context.locale)
         if later is not None:

@@ -17,12 +17,12 @@ from northmoor.core.compute.groups.boundaries import ScopedExpression
 from northmoor.core.compute.table.evaluation import TableData
 from northmoor.core.compute.table.page_totals import single_run
 from northmoor.core.errors import LayoutError, Place
-from northmoor.core.expr.language import bare_column, columns_in
 from northmoor.core.expr.lazy_texts import LazyTexts
 from northmoor.core.layout.chart.in_cells import CellChart
 from northmoor.core.layout.context import FAULT_COLOR, LayoutContext
 from northmoor.core.layout.graphics.display_list import TextFace
 from northmoor.core.layout.inline.cell_graphics import CellGraphic, cell_graphic
+from northmoor.core.layout.inline.column_formats import column_pattern, even_column_pattern, inherited_pattern
 from northmoor.core.layout.inline.formatting import (
     NO_TEXTS,
     CellTexts,
@@ -47,7 +47,7 @@ from northmoor.core.layout.text.break_opportunities import Breaking
 from northmoor.core.layout.text.fonts import font_file
 from northmoor.core.layout.text.shaping import Shaper
 from northmoor.core.model.blocks.chart import Chart
-from northmoor.core.model.blocks.table import PAGE_ROWS, Cell, Column, Content, Row, RowPlace, TableBlock
+from northmoor.core.model.blocks.table import PAGE_ROWS, Cell, Content, Row, RowPlace, TableBlock
 from northmoor.core.model.links import is_sound
 from northmoor.core.model.styles import Align, ResolvedStyle
 
@@ -381,6 +381,7 @@ def _detail_cell(
     count = data.rows if table.show_details else 0
     if count:
         pattern = column.format or look.format or column_pattern(table, column, context)
+        pattern = pattern or even_column_pattern(table, column, column, DETAIL, data, context)
         texts = cell_texts(column, pattern, DETAIL, data, count, context)
         report_faults(texts, _place(table, "rows", column.name, data), context)
     else:
@@ -472,7 +473,8 @@ def _row_cell(
     i = next(at for at, column in enumerate(table.columns) if column.name == cell.column)
     column = table.columns[i]
     look = context.look(cell.style, cell.look, row_look)
-    pattern = cell.format or look.format or _inherited_pattern(table, column, cell, context)
+    pattern = cell.format or look.format or inherited_pattern(table, column, cell, context)
+    pattern = pattern or even_column_pattern(table, column, cell, kind.scope, kind.source, context)
     where = _place(table, name_of_row(kind.place), cell.column, kind.source)
     if kind.count:
         texts = cell_texts(cell, pattern, kind.scope, kind.source, kind.count, context)
@@ -502,22 +504,6 @@ def name_of_row(place: RowPlace) -> str:
     name = place.row.replace("_", " ")
     name = f"{name} {place.number + 1}" if place.number else name
     return name if place.level is None else f"{name} of {place.level}"
-
-
-def _inherited_pattern(table: TableBlock, column: Column, cell: Cell, context: LayoutContext) -> str | None:
-    """A total of a column is written like the column, unless it counts."""
-    if cell.value is None or "count(" in cell.value.replace(" ", "").lower() or column.value is None:
-        return None
-    if not columns_in(column.value) & columns_in(cell.value):
-        return None
-    return column.format or column_pattern(table, column, context)
-
-
-def column_pattern(table: TableBlock, column: Column, context: LayoutContext) -> str | None:
-    """The format that the query's settings give to the column a table's column shows."""
-    query = context.report.query(table.query)
-    bare = bare_column(column.value)
-    return next((c.format for c in query.columns if c.name == bare), None)
 
 
 def _lay_out_cell(
