@@ -1,11 +1,13 @@
 """What a report shares with others by the library: pages kept as templates, and blocks kept in one place."""
 
 import re
+from dataclasses import dataclass
+from datetime import datetime
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
-from PyQt6.QtCore import QObject, pyqtSignal
-from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
+from PyQt6.QtCore import QObject, Qt, pyqtSignal
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.pages.actions.block_actions import BlockActions
@@ -16,7 +18,7 @@ from northmoor.core.model.blocks.simple import IncludeBlock
 from northmoor.core.model.clipboard import blocks_text
 from northmoor.core.model.edits import Target, insert_blocks, remove_blocks
 from northmoor.core.model.report import Report
-from northmoor.core.store.page_template_files import keep_page, read_page
+from northmoor.core.store.page_template_files import page_text, read_page
 
 if TYPE_CHECKING:
     from northmoor.app.pages.dialogs.editions_dialog import EditionsDialog
@@ -24,6 +26,20 @@ if TYPE_CHECKING:
 
 BLOCKS = "blocks"
 BLOCKS_ENDING = ".blocks.json"
+
+
+@dataclass(frozen=True)
+class _Shelf:
+    """Where the library keeps things of a kind, and how that is asked for."""
+
+    title: str
+    thing: str
+    folder: str
+    ending: str
+
+
+def _holds_other(path: Path, text: str) -> bool:
+    return path.exists() and path.read_bytes() != text.encode()
 
 
 class LibraryActions(QObject):
@@ -66,15 +82,9 @@ class LibraryActions(QObject):
         report, edition = self._controller.report, self._controller.edition
         if report is None or edition is None:
             return
-        path = self._ask_name("Keep the page", "Name of the page in the library", page_templates.FOLDER,
-                              page_templates.ENDING, "house")  # fmt: skip
-        if path is None:
-            return
-        try:
-            keep_page(page_templates.page_template(report, edition.name), path)
-        except (NorthmoorError, OSError) as error:
-            self.message.emit(str(error), "fault")
-        else:
+        where = _Shelf("Keep the page", "page", page_templates.FOLDER, page_templates.ENDING)
+        path = self._keep(where, "house", page_text(page_templates.page_template(report, edition.name)))
+        if path is not None:
             self.message.emit(f"Kept as {path.name}. Page › Apply a kept page gives it to any report.", "good")
 
     def apply_page(self) -> None:
@@ -96,15 +106,9 @@ class LibraryActions(QObject):
         if report is None or edition is None or not names:
             self.message.emit("Choose a block on the page or in Contents, then share it.", "warning")
             return
-        path = self._ask_name("Share the block", "Name of the block in the library", BLOCKS, BLOCKS_ENDING, names[0])
+        where = _Shelf("Share the block", "block", BLOCKS, BLOCKS_ENDING)
+        path = self._keep(where, names[0], blocks_text(report, edition.name, names))
         if path is None:
-            return
-        text = blocks_text(report, edition.name, names)
-        try:
-            path.parent.mkdir(exist_ok=True)
-            write_atomically(path, lambda part: part.write_text(text, encoding="utf-8"))
-        except (NorthmoorError, OSError) as error:
-            self.message.emit(str(error), "fault")
             return
         block = IncludeBlock(name=names[0], file=f"{BLOCKS}/{path.name}", space_after=6_000)
 
@@ -138,14 +142,49 @@ class LibraryActions(QObject):
                              space_after=6_000)  # fmt: skip
         self._blocks.insert_made("Include", [block])
 
-    def _ask_name(self, title: str, message: str, folder: str, ending: str, proposed: str) -> Path | None:
+    def _keep(self, shelf: "_Shelf", name: str, text: str) -> Path | None:
+        """Keep a text in the library under a name that is asked for, again where that is another one's; its file."""
+        while (path := self._ask_name(shelf, name)) is not None:
+            name = path.name.removesuffix(shelf.ending)
+            try:
+                answer = self._ask_to_replace(shelf, path) if _holds_other(path, text) else "replace"
+                if answer == "replace":
+                    path.parent.mkdir(exist_ok=True)
+                    write_atomically(path, lambda part: part.write_text(text, encoding="utf-8"))
+            except (NorthmoorError, OSError) as error:
+                self.message.emit(str(error), "fault")
+                return None
+            if answer != "rename":
+                return path if answer == "replace" else None
+        return None
+
+    def _ask_name(self, shelf: "_Shelf", proposed: str) -> Path | None:
         """A file of the library by a name that is asked for."""
         library = self._controller.library
-        name, is_said = QInputDialog.getText(self._window, title, message, text=proposed)
+        question = f"Name of the {shelf.thing} in the library"
+        name, is_said = QInputDialog.getText(self._window, shelf.title, question, text=proposed)
         plain = re.sub(r"[^\w \-]", "", name).strip()
         if library is None or not is_said or not plain:
             return None
-        return library.root / folder / f"{plain}{ending}"
+        return library.root / shelf.folder / f"{plain}{shelf.ending}"
+
+    def _ask_to_replace(self, shelf: "_Shelf", path: Path) -> Literal["replace", "rename", ""]:
+        """Ask what becomes of another page or block of a name, such as one that a colleague has kept."""
+        box = QMessageBox(self._window)
+        box.setWindowTitle(shelf.title)
+        box.setTextFormat(Qt.TextFormat.PlainText)
+        changed = datetime.fromtimestamp(path.stat().st_mtime).astimezone()
+        box.setText(
+            f"The library has another {shelf.thing} {path.name.removesuffix(shelf.ending)} already, changed on "
+            f"{changed:%Y-%m-%d at %H:%M}. Replacing it changes every report that includes or applies it."
+        )
+        replace = box.addButton("Replace it", QMessageBox.ButtonRole.DestructiveRole)
+        rename = box.addButton("Choose another name", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton(QMessageBox.StandardButton.Cancel)
+        box.setDefaultButton(rename)
+        box.exec()
+        chosen = box.clickedButton()
+        return "replace" if chosen is replace else "rename" if chosen is rename else ""
 
     def _ask_kept(self, title: str, folder: str, ending: str, none: str) -> Path | None:
         """One of the files that the library keeps in a folder."""

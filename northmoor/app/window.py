@@ -294,14 +294,13 @@ class Window(QMainWindow):
         try:
             if path is not None:
                 self._open_elsewhere.take_for_saving(path)
-            if not self._changed_elsewhere.save(path):
+            if not (saved := self._changed_elsewhere.save(path)):
                 return False
         except NorthmoorError as error:
             self._open_elsewhere.hold(None if self.controller.read_only else self.controller.path)
             self.tell(str(error), "fault")
             return False
-        assert self.controller.path is not None
-        self.tell(f"Saved as {self.controller.path.name}.", "good")
+        self.tell(saved, "good")
         return True
 
     def deliver(self, path: Path) -> None:

@@ -94,6 +94,16 @@ def test_what_both_changed_is_named_and_cancel_writes_nothing(window: Window, co
     assert load_report(copy).title == "Mine"
 
 
+def test_a_report_of_two_names_is_saved_under_one_and_that_is_said(window: Window, copy: Path) -> None:
+    other = copy.with_name("other.moor")
+    other.hardlink_to(copy)
+    before = other.read_text()
+    window.controller.edit("Change the title", lambda r, _: r.but(title="Another"))
+    assert window.save()
+    assert window._notice.toolTip() == f"Saved as {copy.name}. Its other name keeps what was there before."
+    assert (other.read_text(), '"Another"' in copy.read_text()) == (before, True)
+
+
 def test_a_file_that_is_gone_or_only_touched_is_saved_unasked(window: Window, copy: Path) -> None:
     os.utime(copy)
     window.controller.edit("Mine", lambda r, _: r.but(title="Mine"))

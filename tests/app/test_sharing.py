@@ -5,7 +5,7 @@ from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QApplication, QCheckBox, QFileDialog, QInputDialog, QToolButton
+from PyQt6.QtWidgets import QApplication, QCheckBox, QFileDialog, QInputDialog, QMessageBox, QToolButton
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.document_controller import Selection
@@ -112,6 +112,43 @@ def test_a_page_is_kept_and_applied_to_another_report(
     assert window.controller.edition is not None
     assert window.controller.edition.header == header
     assert undone(window, before)
+
+
+def test_what_a_colleague_has_kept_is_replaced_only_when_asked(
+    window: Window, copy: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A page, and a block: kept under another name, then left alone, then replaced."""
+    root, asked = copy.parent.parent, []
+    theirs = {root / "pages" / "house.page.json": "theirs", root / "blocks" / "house.blocks.json": "theirs"}
+    for path, text in theirs.items():
+        path.parent.mkdir(exist_ok=True)
+        path.write_text(text)
+
+    def answer(box: QMessageBox) -> int:
+        assert "changed on" in box.text()
+        wanted = answers.pop(0)
+        next(button for button in box.buttons() if button.text().replace("&", "") == wanted).click()
+        asked.append(box.text())
+        return 0
+
+    monkeypatch.setattr(QMessageBox, "exec", answer)
+    for command, path in zip(("keep_page", "share"), theirs, strict=True):
+        window.controller.select(Selection("text", "scope"))
+        typed = ["house", "harbour", "house", "house"]
+        monkeypatch.setattr(QInputDialog, "getText", lambda *_, typed=typed, **__: (typed.pop(0), True))
+        answers = ["Choose another name", "Cancel", "Replace it"]
+        do(window, command)
+        assert path.read_text() == "theirs"
+        assert path.with_name(path.name.replace("house", "harbour")).is_file()
+        if command == "share":
+            window.controller.undo()
+            window.controller.select(Selection("text", "scope"))
+        do(window, command)
+        assert path.read_text() == "theirs"
+        do(window, command)
+        assert path.read_text() != "theirs"
+        assert (typed, answers) == ([], [])
+    assert len(asked) == 6
 
 
 def test_a_block_is_shared_changed_in_its_file_and_seen_changed(

@@ -22,7 +22,7 @@ from northmoor.core.model.pages import PageSetup, Running, RunningLine, TextPiec
 from northmoor.core.model.queries import QueryColumn
 from northmoor.core.model.report import Report
 from northmoor.core.model.styles import NamedStyle
-from northmoor.core.store.page_template_files import keep_page, read_page
+from northmoor.core.store.page_template_files import page_text, read_page
 from tests.helpers import level_of, query, report_of, row_of, table_of
 
 
@@ -95,8 +95,8 @@ def test_a_page_kept_in_the_library_is_applied_to_another_report(tmp_path: Path)
     report = report_of(
         page=page, edition={"header": header, "watermark": Watermark()}, styles=(house, NamedStyle(name="x"))
     )
-    keep_page(page_template(report, "main"), tmp_path / "pages" / "house.page.json")
-    read = read_page(tmp_path / "pages" / "house.page.json")
+    (tmp_path / "house.page.json").write_text(page_text(page_template(report, "main")), encoding="utf-8")
+    read = read_page(tmp_path / "house.page.json")
     assert [style.name for style in read.styles] == ["house"]
     applied = with_page(sample(), "main", read)
     edition = applied.editions[0]

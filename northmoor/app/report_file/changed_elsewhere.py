@@ -6,6 +6,7 @@ from PyQt6.QtCore import QFileSystemWatcher, QObject, pyqtSignal
 from PyQt6.QtWidgets import QMessageBox, QWidget
 
 from northmoor.app.document_controller import DocumentController
+from northmoor.core.base.atomic_write import other_names
 from northmoor.core.errors import NorthmoorError, ReportChangedElsewhere
 from northmoor.core.model.merging import Conflict
 
@@ -54,17 +55,23 @@ class ChangedElsewhere(QObject):
             "The report was changed elsewhere and is shown as it is now; undo brings the old one back.", "warning"
         )
 
-    def save(self, path: Path | None) -> bool:
-        """Save to the report's file or another, asking first where it would overwrite; whether it is saved now.
+    def save(self, path: Path | None) -> str:
+        """Save to the report's file or another, asking first where it would overwrite; what is to be said of it, and
+        nothing where it is not saved.
 
         Raises NorthmoorError.
         """
+        target = path or self._controller.path
+        others = other_names(target) if target is not None else 0
         try:
             self._controller.save(path)
         except ReportChangedElsewhere:
             if self._ask():
                 self._controller.save(path)
-        return self._controller.is_saved
+        if not self._controller.is_saved or target is None:
+            return ""
+        left = f" Its {'other name keeps' if others == 1 else f'{others} other names keep'} what was there before."
+        return f"Saved as {target.name}.{left if others else ''}"
 
     def _ask(self) -> bool:
         """Ask whose changes are kept; whether the report is to be written then."""

@@ -17,7 +17,7 @@ _LEFT_OVER = 3600
 
 def write_atomically(path: Path, write: Callable[[Path], object]) -> None:
     """Let `write` fill a new file beside `path`, then put it in its place in one step. A link stays one: what it leads
-    to is replaced.
+    to is replaced. Its other names, if it has any (hard links), keep what was there: only so can it be one step.
 
     Raises ReportFileError when that is not possible; nothing is left half-written.
     """
@@ -38,6 +38,11 @@ def write_atomically(path: Path, write: Callable[[Path], object]) -> None:
     finally:
         if part is not None:
             part.unlink(missing_ok=True)
+
+
+def other_names(path: Path) -> int:
+    """How many other names a file has, which keep what it holds when it is written."""
+    return path.stat().st_nlink - 1 if path.exists() else 0
 
 
 @contextmanager

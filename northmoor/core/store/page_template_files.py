@@ -2,17 +2,14 @@
 
 from pathlib import Path
 
-from northmoor.core.base.atomic_write import write_atomically
 from northmoor.core.model.page_templates import TEMPLATE_VERSION, PageTemplate
 from northmoor.core.model.serialization import part_text
 from northmoor.core.store.report_files import load_part
 
 
-def keep_page(template: PageTemplate, path: Path) -> None:
-    """Write a page into its file. Raises ReportFileError."""
-    path.parent.mkdir(exist_ok=True)
-    text = part_text(template, "northmoor_page", TEMPLATE_VERSION)
-    write_atomically(path, lambda part: part.write_text(text, encoding="utf-8"))
+def page_text(template: PageTemplate) -> str:
+    """What the file of a page holds."""
+    return part_text(template, "northmoor_page", TEMPLATE_VERSION)
 
 
 def read_page(path: Path) -> PageTemplate:

@@ -435,6 +435,8 @@ def _shares(values: pa.Array, shape: tuple[int, int]) -> Floats:
     """Where each value lies between the least and the greatest of its row, from 0 to 1."""
     grid = pc.cast(values, pa.float64()).to_numpy(zero_copy_only=False).reshape(shape)
     with np.errstate(all="ignore"):
-        least, greatest = np.nanmin(grid, axis=1, keepdims=True), np.nanmax(grid, axis=1, keepdims=True)
+        least, greatest = (
+            reduce(grid, axis=1, keepdims=True, initial=np.nan) for reduce in (np.fmin.reduce, np.fmax.reduce)
+        )  # they pass over what is missing, and say nothing of a row where all is
         found: Floats = np.where(greatest > least, (grid - least) / (greatest - least), 1.0)
     return found.reshape(-1)
