@@ -1,7 +1,8 @@
 """Reports that no program wrote: the demo's, changed at random places, opened, laid out and checked.
 
 ``python -m tests.fuzz.mutants COUNT SEED`` prints each mutant that ends in anything but a report, a sentence of ours, or
-a finding: its seed, what was changed, and what went wrong. The mutant of a seed is always the same one.
+a finding: its seed, what was changed, what went wrong, and the least report that goes wrong like it. The mutant of a
+seed is always the same one.
 """
 
 import faulthandler
@@ -10,6 +11,7 @@ import random
 import sys
 import tempfile
 import traceback
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -77,9 +79,44 @@ def tried(session: Session, text: str) -> str | None:
         return traceback.format_exc()
 
 
-def run(count: int, seed: int) -> list[str]:
+def minimised(value: Any, is_faulty: Callable[[Any], bool], most: int = 2_000) -> Any:
+    """The least of a JSON value that still is faulty: whatever can be taken out of it is, the largest parts first, in so
+    many tries at most."""
+    tries, at = 0, 0
+    paths = sorted(filter(None, places(value)), key=len)
+    while at < len(paths) and tries < most:
+        smaller = _without(value, paths[at])
+        tries += 1
+        if is_faulty(smaller):
+            value, at = smaller, 0
+            paths = sorted(filter(None, places(value)), key=len)
+        else:
+            at += 1
+    return value
+
+
+def _without(value: Any, path: tuple[Any, ...]) -> Any:
+    made = json.loads(json.dumps(value))
+    holder = made
+    for step in path[:-1]:
+        holder = holder[step]
+    del holder[path[-1]]
+    return made
+
+
+Faults = list[str]
+
+
+def printed(run: Callable[[int, int, Callable[[str], object]], Faults], count: int, seed: int) -> int:
+    """Try so many mutants and print what goes wrong as it does; the exit code."""
+    found = run(count, seed, lambda fault: sys.stdout.write(f"{fault}\n") and sys.stdout.flush())
+    sys.stdout.write(f"{len(found)} of {count} went wrong\n")
+    return bool(found)
+
+
+def run(count: int, seed: int, show: Callable[[str], object] = lambda _: None) -> Faults:
     """Try so many mutants; what went wrong."""
-    faults = []
+    faults: Faults = []
     with tempfile.TemporaryDirectory() as folder:
         make_library(Path(folder))
         session = Session(Library.around(Path(folder)))
@@ -94,12 +131,15 @@ def run(count: int, seed: int) -> list[str]:
                 changes.append(change)
             faulthandler.dump_traceback_later(PATIENCE, exit=True)
             if fault := tried(session, json.dumps(made)):
-                faults.append(f"mutant {number} of {reports[at].name}: {'; '.join(changes)}\n{fault}")
+                kind = fault.strip().split("\n")[-1][:40]
+                least = minimised(made, lambda each, kind=kind: kind in (tried(session, json.dumps(each)) or ""))
+                faults.append(
+                    f"mutant {number} of {reports[at].name}: {'; '.join(changes)}\n{fault}\n{json.dumps(least)}"
+                )
+                show(faults[-1])
         faulthandler.cancel_dump_traceback_later()
     return faults
 
 
 if __name__ == "__main__":
-    found = run(int(sys.argv[1]), int(sys.argv[2]))
-    sys.stdout.write("\n".join([*found, f"{len(found)} of {sys.argv[1]} went wrong\n"]))
-    sys.exit(bool(found))
+    sys.exit(printed(run, int(sys.argv[1]), int(sys.argv[2])))
