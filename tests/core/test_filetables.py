@@ -237,6 +237,15 @@ def test_json_becomes_tables_and_its_numbers_stay_exact(files: MakeFiles) -> Non
         fetched(files({"bad.json": '[{"a": 1},\n oops]'}), "select * from bad")
 
 
+def test_names_that_are_no_text_are_a_sentence(files: MakeFiles, tmp_path: Path) -> None:
+    library = files({"a.csv": "n\n1\n"})
+    written = tmp_path / "data" / "odd.parquet"
+    pq.write_table(pa.table({"freight": [1]}), written, store_schema=False)
+    written.write_bytes(written.read_bytes().replace(b"freight", b"fr\xff\xffght"))
+    with pytest.raises(QueryError, match=r"odd\.parquet cannot be read as Parquet \(a name in it is no text"):
+        fetched(library, "select * from odd")
+
+
 def test_parquet_and_duckdb_keep_their_types(files: MakeFiles, tmp_path: Path) -> None:
     made = files({})
     table = pa.table(

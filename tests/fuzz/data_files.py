@@ -15,7 +15,6 @@ import traceback
 import zipfile
 import zlib
 from collections.abc import Callable
-from contextlib import suppress
 from pathlib import Path
 
 import duckdb
@@ -23,7 +22,7 @@ import pyarrow as pa
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.checks.preflight import preflight
-from northmoor.core.errors import NorthmoorError
+from northmoor.core.errors import NorthmoorError, QueryError
 from northmoor.core.expr.identifiers import quoted
 from northmoor.core.model.blocks.picture import PictureBlock
 from northmoor.core.model.blocks.table import Column, TableBlock
@@ -66,10 +65,11 @@ def _shipped(folder: Path) -> dict[str, bytes]:
 
 def _unpacked(data: bytes) -> dict[str, bytes]:
     """The files in a packed one; none where it is broken already."""
-    with suppress(zipfile.BadZipFile, zlib.error, OSError, ValueError, NotImplementedError, RuntimeError):
+    try:
         with zipfile.ZipFile(io.BytesIO(data)) as packed:
             return {name: packed.read(name) for name in packed.namelist()}
-    return {}
+    except (zipfile.BadZipFile, zlib.error, OSError, ValueError, NotImplementedError, RuntimeError):
+        return {}
 
 
 def changed(data: bytes, draw: random.Random) -> bytes:
@@ -107,7 +107,10 @@ def _report(library: Library, name: str) -> Report:
     if name.endswith((".svg", ".png")):
         picture = PictureBlock(name="picture", file=name, height=60_000)
         return Report(editions=(Edition(name="main", blocks=(picture,)),))
-    tables = [t for t in library.catalog("db", CancelToken()).tables if t.fault is None and t.columns][:_TABLES]
+    known = library.catalog("db", CancelToken()).tables
+    if faults := " ".join(table.fault for table in known if table.fault is not None):
+        raise QueryError(faults)
+    tables = [table for table in known if table.columns][:_TABLES]
     queries = tuple(
         Query(name=f"q{at}", connection="db", sql=f"select * from {quoted(table.name)}")
         for at, table in enumerate(tables)

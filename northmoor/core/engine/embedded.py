@@ -17,6 +17,8 @@ from northmoor.core.errors import LESS_MEMORY, Cancelled
 from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME, KindName
 
 EngineError = duckdb.Error
+FILE_ERRORS = (duckdb.Error, RuntimeError)
+"""What the engine raises of files: names in them that are no text are no error of its own."""
 _EXHAUSTED = re.compile("bad.alloc|Out of Memory Error", re.I)
 _REFUSAL = "refused: "
 _REFUSED = re.compile(f"'{_REFUSAL}([^']*)'")
@@ -99,10 +101,12 @@ def refusing_sql(message: str, text: str) -> str:
     return f"cast(cast({sql_literal(_REFUSAL + message)} || left({text}, 0) as integer) as varchar)"
 
 
-def engine_message(error: duckdb.Error | str) -> str:
+def engine_message(error: Exception | str) -> str:
     """The first line of an engine's message, without its class; what to do, where memory is exhausted."""
     if _EXHAUSTED.search(str(error)):
         return f"there is not enough memory for it; {LESS_MEMORY}"
+    if "nanobind::str()" in str(error):
+        return "a name in it is no text in UTF-8"
     if refusal := _REFUSED.search(str(error)):
         return refusal[1]
     first = str(error).strip().split("\n")[0]

@@ -5,7 +5,7 @@ from pathlib import Path
 import duckdb
 
 from northmoor.core.engine.arrow_types import type_of_arrow
-from northmoor.core.engine.embedded import SETTINGS, engine_message, sql_literal
+from northmoor.core.engine.embedded import FILE_ERRORS, SETTINGS, engine_message, sql_literal
 from northmoor.core.errors import QueryError
 from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.sources.files.file_table import FileTable, TableColumn
@@ -18,7 +18,7 @@ def parquet_table(path: Path, name: str) -> FileTable:
         with duckdb.connect(":memory:", config=SETTINGS) as engine:
             schema = engine.sql(f"{view} limit 0").to_arrow_table().schema
             count = engine.execute(f"select count(*) from ({view})").fetchall()[0][0]
-    except duckdb.Error as error:
+    except FILE_ERRORS as error:
         raise QueryError(f"{path.name} cannot be read as Parquet ({engine_message(error)}).") from error
     columns = tuple(TableColumn(entry.name, type_of_arrow(entry.type) or ValueType("text")) for entry in schema)
     return FileTable(name, columns, count, (path,), view=view)

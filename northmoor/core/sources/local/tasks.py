@@ -10,7 +10,7 @@ import duckdb
 import pyarrow as pa
 
 from northmoor.core.apart.task import Result
-from northmoor.core.engine.embedded import SETTINGS, engine_message, isolate, sql_literal
+from northmoor.core.engine.embedded import FILE_ERRORS, SETTINGS, engine_message, isolate, sql_literal
 from northmoor.core.errors import ConnectionFault, EngineRefusal
 from northmoor.core.expr.identifiers import quoted
 from northmoor.core.sources.files.file_table import FileTable
@@ -60,7 +60,7 @@ def opened(opening: Opening, zone: str) -> Iterator[Any]:
             try:
                 connection.execute(f"attach {sql_literal(str(opening.database))} as {name} (read_only)")
                 connection.execute(f"use {name}")
-            except duckdb.Error as error:
+            except FILE_ERRORS as error:
                 raise ConnectionFault(_cannot_open(opening.database.name, error)) from error
         for table in opening.tables:
             if table.view:
@@ -70,12 +70,12 @@ def opened(opening: Opening, zone: str) -> Iterator[Any]:
         isolate(connection, opening.files, zone)
         try:
             yield connection
-        except duckdb.Error as error:
+        except FILE_ERRORS as error:
             raise EngineRefusal(str(error)) from error
 
 
-def _cannot_open(name: str, error: duckdb.Error) -> str:
-    if "lock" in str(error).lower():
+def _cannot_open(name: str, error: Exception) -> str:
+    if "could not set lock" in str(error).lower():
         return f"Another program has {name} open for writing; close it there, then try again."
     return f"{name} cannot be opened as a DuckDB database ({engine_message(error)})."
 
