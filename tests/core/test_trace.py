@@ -91,6 +91,18 @@ def test_pages_blocks_trees_and_gathered_groups_agree(library: MakeLibrary) -> N
     assert answers == {"v": True, "name": True, "sum(v)": True, "sum(v) over own": True, "depth()": True}
 
 
+def test_figures_of_a_tree_whose_way_up_does_not_count_agree(library: MakeLibrary) -> None:
+    total = row_of(v="{sum(v)}, {count(*)}, {sum(v) over report}, {sum(v) over own}, {name}, {depth()}")
+    running = Column(name="a", value="sum(v) over (report order by v)")
+    picked = tree(order_by="name", keep_groups="min(name) = 'Islands' or name = 'Rent'", total=total)
+    nested = table_of("v", running, levels=(picked,), page_total=row_of(v="sum(v)"))
+    document = render(report_of(nested), library(CENTRES))
+    found = [(place, f, t.rows.table.num_rows) for place, t in traces(document) for f in t.figures]
+    assert [each for each in found if not each[1].agrees] == []
+    assert {f.formula for _, f, _ in found} >= {"sum(v)", "count(*)", "sum(v) over own", "name", "v"}
+    assert [count for place, f, count in found if f.formula == "sum(v)" and "total" in place] == [2, 2, 2, 1, 1, 3]
+
+
 def test_windows_over_the_groups_of_a_tree_agree(library: MakeLibrary) -> None:
     total = row_of(
         v="{sum(sum(v)) over (report rows 2 preceding)}, {rank() over (report order by sum(v) desc)}",

@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 from northmoor.core.compute.groups.boundaries import LevelRows, groups_of
 from northmoor.core.compute.groups.hierarchy import tree_of
 from northmoor.core.document import Document
+from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.blocks.table import Cell, Column, Level, Row
 from northmoor.core.model.pages import PageSetup
 from northmoor.core.session import Session
@@ -86,9 +87,43 @@ def test_siblings_are_ordered_by_their_roll_up_and_counted(library: MakeLibrary)
 
 def test_members_that_are_picked_keep_their_way_up(library: MakeLibrary) -> None:
     picked = tree(order_by="name", keep_groups="name = 'Islands'")
-    document = centres(library(CENTRES), "sum(v)", level=picked, total=row_of(a="sum(v)"))
-    assert shown(document) == ["Ferries 435", "Fuel 434", "Islands 404"]
+    counts = ("sum(v)", "count(*)", "sum(v) over own")
+    document = centres(library(CENTRES), *counts, level=picked, total=row_of(a="sum(v)"))
+    assert shown(document) == ["Ferries 404 2", "Fuel 404 2", "Islands 404 2 404"]
+    assert shown(document, "total") == ["404"]
+    all_of_them = picked.but(count_ways=True)
+    document = centres(library(CENTRES), *counts, level=all_of_them, total=row_of(a="sum(v)"))
+    assert shown(document) == ["Ferries 435 4 1", "Fuel 434 3 30", "Islands 404 2 404"]
     assert shown(document, "total") == ["435"]
+
+
+def test_rows_of_the_way_up_to_a_picked_member_are_not_shown_nor_counted(library: MakeLibrary) -> None:
+    """Neither as rows, running sums and numbers, nor in what a page totals, nor in groups within the tree."""
+    picked = tree(order_by="name", keep_groups="name = 'Islands' or name = 'Rent'")
+    columns = (Column(name="n", value="name"), Column(name="a", value="v"), Column(name="b", value="row_number()"),
+               Column(name="c", value="sum(v) over (report order by v)"))  # fmt: skip
+    inner = level_of("v", heading=row_of(n="v"))
+    heading = row_of(n="name", a="sum(v)")
+    wanted = [
+        ("heading", "Ferries 404"), ("heading", "Fuel 404"), ("heading", "Islands 404"), ("heading", "4"),
+        ("detail", "Islands 4 1 4"), ("heading", "400"), ("detail", "Islands 400 2 404"), ("heading", "Office 60,000"),
+        ("heading", "Rent 60,000"), ("heading", "60,000"), ("detail", "Rent 60,000 3 60,404"),
+    ]  # fmt: skip
+    table = table_of(*columns, levels=(picked.but(heading=heading), inner), page_total=row_of(a="sum(v)"))
+    document = render(report_of(table), library(CENTRES))
+    assert document.findings == ()
+    found = [(line.kind, " ".join(line.cells.values())) for line in lines_of(document)]
+    assert [line for line in found if line[0] in ("heading", "detail")] == wanted
+    assert found[-1][1] == "60,404"
+
+
+def test_a_matrix_counts_what_is_picked_of_a_tree(library: MakeLibrary) -> None:
+    level = MatrixLevel(name="centre", by="id", parent="parent", keep_groups="min(name) = 'Islands'")
+    matrix = MatrixBlock(name="table", query="rows", rows=(level,), measures=(Measure(name="v", value="sum(v)"),))
+    for counted, wanted in ((False, ["1 404", "3 404", "4 404"]), (True, ["1 435", "3 434", "4 404"])):
+        document = render(report_of(matrix.but(rows=(level.but(count_ways=counted),))), library(CENTRES))
+        lines = [" ".join(line.cells.values()) for line in lines_of(document) if line.kind != "head"]
+        assert lines[:3] == wanted
 
 
 def test_orphans_and_circles_are_told_and_shown_at_the_top(library: MakeLibrary) -> None:

@@ -15,7 +15,7 @@ from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.compute.evaluate.by_group import TableScope, compute_by_group, register_trees
 from northmoor.core.compute.evaluate.compiler import CompiledExpression, Compiler, EvaluationScope
 from northmoor.core.compute.evaluate.scope_cells import ROWS_TABLE, Computed, all_rows
-from northmoor.core.compute.evaluate.scope_names import POSITION, depth_column, group_column, key_column
+from northmoor.core.compute.evaluate.scope_names import COUNTED, POSITION, depth_column, group_column, key_column
 from northmoor.core.compute.groups.boundaries import Grouping, Groups, LevelRows, ScopedExpression, groups_of, outer_of
 from northmoor.core.engine.embedded import SORTING, Engine, EngineError, engine_message
 from northmoor.core.errors import ExpressionError, LayoutError, Place
@@ -150,7 +150,9 @@ class Ordering:
             rank = np.empty(len(at), np.int64)
             rank[at] = np.arange(len(at))
             in_order = tree.in_order(outer, rank, tree.with_ways(kept), grouping.first_groups)
-            return table.take(pa.array(_rows_of(levels[depth].starts, in_order)))
+            taken = table.take(pa.array(_rows_of(levels[depth].starts, in_order)))
+            counted = np.repeat(kept[in_order], np.diff(levels[depth].starts)[in_order])
+            return taken if grouping.count_ways or counted.all() else _with_counted(taken, counted)
         at = at[kept[at]]
         if grouping.first_groups is None or not len(at):
             return table.take(pa.array(_rows_of(levels[depth].starts, at)))
@@ -185,6 +187,14 @@ class Ordering:
             place = Place(block=self.order.block, row=f"level {self.order.groupings[depth].name}")
             raise LayoutError(f"{text!r} says neither yes nor no of a group; write a comparison.", place)
         return np.asarray(pc.fill_null(values, False).to_numpy(zero_copy_only=False), bool)
+
+
+def _with_counted(table: pa.Table, counted: Bools) -> pa.Table:
+    """The rows with whether each counts, in this level and those inside it."""
+    if COUNTED not in table.column_names:
+        return table.append_column(COUNTED, pa.array(counted))
+    both = pc.and_(table.column(COUNTED), pa.array(counted))
+    return table.set_column(table.column_names.index(COUNTED), COUNTED, both)
 
 
 def _rows_of(starts: Ints, groups: Ints) -> Ints:
@@ -311,6 +321,8 @@ def _ordering(compiler: Compiler, plan: Order, text: str, what: str, standing: E
 def _numbered(ordered: pa.Table, names: tuple[str, ...], levels: tuple[Groups, ...], order: Order) -> pa.Table:
     table = ordered.select(list(names))
     table = table.append_column(POSITION, pa.array(np.arange(table.num_rows, dtype=np.int64)))
+    if COUNTED in ordered.column_names:
+        table = table.append_column(COUNTED, ordered.column(COUNTED))
     for scope, groups in enumerate(levels, 1):
         numbers = np.repeat(np.arange(len(groups), dtype=np.int32), np.diff(groups.starts))
         table = table.append_column(group_column(scope), pa.array(numbers))

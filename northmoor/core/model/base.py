@@ -125,6 +125,8 @@ class GroupingLevel(Part):
     """Expression over a group's rows that orders the groups in place of their key, such as sum(fare)."""
     keep_groups: str | None = None
     """Condition over a group's rows; groups for which it does not hold are left out, such as count(*) > 10."""
+    count_ways: bool = False
+    """In a tree: whether the rows of groups that are only kept as the way up to others are shown and totalled too."""
     first_groups: Annotated[int, Field(ge=1, le=1_000_000)] | str | None = None
     """How many groups are kept at most in each group around them, the first in their order: a number, or an expression
     such as :top."""

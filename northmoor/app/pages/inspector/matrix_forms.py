@@ -66,7 +66,8 @@ def show_matrix_level(form: InspectorForm, report: Report, edition: str, selecti
     form.properties(MatrixLevel, level, names, "Change the level", change)
     form.properties(MatrixLevel, level, ("order", "order_by", "listed", "first_groups", "others", "keep_groups"),
                     "Change the order", change)  # fmt: skip
-    form.properties(MatrixLevel, level, ("fill", "members", "parent"), "Change the level", change)
+    parent = ("parent", "count_ways") if level.parent else ("parent",)
+    form.properties(MatrixLevel, level, ("fill", "members", *parent), "Change the level", change)
     if not is_inner:
         form.properties(MatrixLevel, level, ("subtotal", "subtotal_text"), "Change the subtotals", change)
     form.section("Where")

@@ -140,7 +140,8 @@ def show_level(form: InspectorForm, report: Report, edition: str, selection: Sel
         level.by,
         lambda size: form.edit("Change the range", lambda r, e: group_by_range(r, e, table.name, level.name, size)),
     )
-    fields = ("order", "order_by", "listed", "first_groups", "others", "keep_groups", "parent")
+    fields: tuple[str, ...] = ("order", "order_by", "listed", "first_groups", "others", "keep_groups", "parent")
+    fields += ("count_ways",) if level.parent else ()
     form.properties(Level, level, fields, "Change the grouping", change)
     form.section("Where")
     names = (

@@ -222,9 +222,12 @@ def rows_of_cell_charts(
 
 def _by_host_group(scope: int, table: TableData) -> tuple[Ints, Ints]:
     """The rows of each group, and the group's number; in a tree a row is in all groups around it."""
-    if scope == 0:
-        return table.fetched(), np.zeros(table.rows, np.int64)
-    groups = table.levels[scope - 1]
-    starts, counts = groups.starts[:-1], groups.ends - groups.starts[:-1]
-    within = np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts)
-    return table.fetched()[np.repeat(starts, counts) + within], np.repeat(np.arange(len(groups)), counts)
+    places, hosts = np.arange(table.rows), np.zeros(table.rows, np.int64)
+    if scope != 0:
+        groups = table.levels[scope - 1]
+        starts, counts = groups.starts[:-1], groups.ends - groups.starts[:-1]
+        within = np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts)
+        places, hosts = np.repeat(starts, counts) + within, np.repeat(np.arange(len(groups)), counts)
+    if table.counted is not None:
+        places, hosts = places[table.counted[places]], hosts[table.counted[places]]
+    return table.fetched()[places], hosts

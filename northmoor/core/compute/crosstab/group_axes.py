@@ -19,6 +19,7 @@ from northmoor.core.compute.crosstab.preaggregation import PreaggregatedRows
 from northmoor.core.compute.evaluate.by_group import TableScope
 from northmoor.core.compute.evaluate.compiler import Compiler, EvaluationScope
 from northmoor.core.compute.evaluate.scope_cells import Computed, all_rows
+from northmoor.core.compute.evaluate.scope_names import COUNTED
 from northmoor.core.compute.groups.boundaries import Groups
 from northmoor.core.compute.groups.hierarchy import faults_of
 from northmoor.core.compute.row_ordering import Order, Ordering
@@ -272,6 +273,8 @@ class _AxisOrdering(Ordering):
         """For each row of the data, the number of its innermost group (−1: left out)."""
         leaf = np.full(self._paths, -1, np.int64)
         numbers = np.repeat(np.arange(len(groups[-1])), np.diff(groups[-1].starts))
+        if COUNTED in ordered.column_names:
+            numbers = np.where(ordered.column(COUNTED).to_numpy(), numbers, -1)
         leaf[ordered.column("__nm_fetched_at").to_numpy()] = numbers
         found: Ints = leaf[self._path_of_row]
         return found

@@ -20,7 +20,7 @@ from northmoor.core.compute.evaluate.scope_cells import (
     or_whole_fault,
     per_group,
 )
-from northmoor.core.compute.evaluate.scope_names import BASE, DETAIL, OWN, POSITION, group_column
+from northmoor.core.compute.evaluate.scope_names import BASE, COUNTED, DETAIL, OWN, POSITION, group_column
 from northmoor.core.compute.groups.boundaries import Grouping, Groups, ScopedExpression
 from northmoor.core.engine.embedded import Engine, EngineError, engine_message
 from northmoor.core.errors import ExpressionError
@@ -57,6 +57,7 @@ def compute_by_group(
         names = tuple(g.name for g in around.groupings)
         trees = frozenset(s for s, groups in enumerate(around.levels, 1) if groups.tree is not None)
         standing = EvaluationScope(around.names, names, scope, keys, computed, trees, own_key, around.others)
+        standing = replace(standing, has_uncounted=COUNTED in around.table.column_names)
         try:
             compiled[want] = compiler.compile(parse(want.expression), standing)
         except ExpressionError as error:

@@ -13,6 +13,7 @@ from sqlglot import exp
 
 from northmoor.core.compute.evaluate.scope_names import (
     BASE,
+    COUNTED,
     DETAIL,
     OF_DOCUMENT,
     OWN,
@@ -90,6 +91,8 @@ class EvaluationScope:
     others: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     named: Mapping[str, Any] = field(default_factory=dict)
     """Values of the product's own functions that exist here only, such as page_number."""
+    has_uncounted: bool = False
+    """Whether some rows do not count (see `COUNTED`)."""
 
     @property
     def own_scope(self) -> int:
@@ -116,6 +119,14 @@ class Compiler:
         return CompiledExpression(
             tree.sql("duckdb"), tuple(work.needs), work.bound, tuple(work.constants), work.says_key
         )
+
+
+def _of_counted(call: exp.Expr) -> exp.Expr:
+    """An aggregate over the rows that count only."""
+    counted = exp.column(COUNTED)
+    if isinstance(call, exp.Filter):
+        return exp.Filter(this=call.this, expression=exp.Where(this=exp.and_(call.expression.this, counted)))
+    return exp.Filter(this=call, expression=exp.Where(this=counted))
 
 
 class ExpressionCompiler:
@@ -205,7 +216,10 @@ class ExpressionCompiler:
         else:
             raise self.error_at("windows with an order or a frame stand in rows, headings and totals", node)
         call = self.other(node.this, value)
-        partition = f"partition by {BASE}.{group_column(scope)}" if scope else ""
+        parts = [f"{BASE}.{group_column(scope)}"] if scope else []
+        if self.standing.scope == DETAIL and self.standing.has_uncounted:
+            parts.append(f"{BASE}.{COUNTED}")
+        partition = f"partition by {', '.join(parts)}" if parts else ""
         ordering = self.other(order, value).sql("duckdb") if order else f"order by {first}"
         ordering = "" if order is None and spec is None and is_aggregate(inner) else ordering
         frame = spec.sql("duckdb") if spec else ""
@@ -245,8 +259,10 @@ class ExpressionCompiler:
         if any(n is not inner and (isinstance(n, exp.Window) or is_aggregate(n)) for n in nested):
             raise self.error_at("one aggregate stands inside another", node)
         columns = self.standing.others[scope] if isinstance(scope, str) else self.standing.columns
-        sql = self.other(node, lambda n: self.value_of(n, columns)).sql("duckdb")
-        need = AggregateCall(scope, sql)
+        call = self.other(node, lambda n: self.value_of(n, columns))
+        if self.standing.has_uncounted and not isinstance(scope, str):
+            call = _of_counted(call)
+        need = AggregateCall(scope, call.sql("duckdb"))
         self.needs.append(need)
         return exp.column(name_of(need, self.compiler.names), quoted=True)
 
@@ -344,9 +360,7 @@ class ExpressionCompiler:
         if name == "depth":
             return self._depth(node)
         if name == "row_number" and not isinstance(node.parent, exp.Window):
-            if self.standing.scope != DETAIL or not self.standing.columns:
-                raise self.error_at("row_number() stands in rows only", node)
-            return exp.Var(this=f"({POSITION} + 1)")
+            return self._row_number(node)
         if name in OF_DOCUMENT:
             known = {**self.compiler.values.of_document, **self.standing.named}
             if name not in known:
@@ -354,6 +368,12 @@ class ExpressionCompiler:
             value = known[name]
             return exp.column(value.name, quoted=True) if isinstance(value, PageColumn) else self._bind(name, value)
         return None
+
+    def _row_number(self, node: exp.Func) -> exp.Expr:
+        if self.standing.scope != DETAIL or not self.standing.columns:
+            raise self.error_at("row_number() stands in rows only", node)
+        counted = f"row_number() over (partition by {COUNTED} order by {POSITION})"
+        return exp.Var(this=counted if self.standing.has_uncounted else f"({POSITION} + 1)")
 
     def _depth(self, node: exp.Func) -> exp.Expr:
         """How deep a group lies in the innermost tree that is open."""

@@ -21,6 +21,10 @@ OF_DOCUMENT = ("page_number", "page_count", "report_title", "data_time")
 POSITION = "__nm_position"
 
 
+COUNTED = "__nm_counted"
+"""Whether a row counts, where some are there only for groups that are the way up a tree to kept ones."""
+
+
 BASE = "__nm_base"
 """The engine's name for the source of a scope's own rows or groups."""
 

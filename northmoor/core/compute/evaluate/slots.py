@@ -40,6 +40,7 @@ def grouping_of(level: GroupingLevel) -> Grouping:
         level.parent,
         level.listed,
         level.others,
+        level.count_ways,
     )
 
 

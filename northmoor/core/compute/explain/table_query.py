@@ -72,7 +72,8 @@ class TableVerifier:
     def rows_behind(self, standpoint: FigureAddress) -> Ints:
         """The numbers of the fetched rows behind a figure, in their printed order."""
         start, end = self._stretch(standpoint)
-        return self.data.fetched(start, end)
+        found, counted = self.data.fetched(start, end), self.data.counted
+        return found if counted is None else found[counted[start:end]]
 
     def _stretch(self, standpoint: FigureAddress) -> tuple[int, int]:
         scope, at = standpoint.scope, standpoint.at
@@ -120,12 +121,13 @@ class TableVerifier:
         rows = np.repeat(groups.starts[:-1], counts) + inside
         return pa.table({_GROUP: np.repeat(np.arange(len(groups)), counts), _PLACE: rows})
 
-    def condition(self, standpoint: FigureAddress) -> str:
-        """The condition on fetched rows that says which are behind a figure."""
+    def condition(self, standpoint: FigureAddress, counted: bool = True) -> str:
+        """The condition on fetched rows that says which are behind a figure; or, where it only says what a group of a
+        tree is, which are the group's, whether they count or not."""
         scope = standpoint.scope
         if scope == DETAIL or scope in PAGE_SCOPES.values():
             return self._numbered(standpoint)
-        if any(g.keep_groups is not None or g.first_groups is not None for g in self.order.groupings):
+        if counted and any(g.keep_groups is not None or g.first_groups is not None for g in self.order.groupings):
             kept = [self._numbered(FigureAddress(0))]
         else:
             kept = [self._scalar(self.order.keep_rows)] if self.order.keep_rows is not None else []
@@ -278,7 +280,7 @@ class _ScalarCompiler(ExpressionCompiler):
         key = f"depth_of_{tree}"
         self.bound[key] = groups.keys[around.at].as_py()
         by, parent = asking._scalar(grouping.key), asking._scalar(grouping.parent or "")
-        inside = asking.condition(self._outer(tree - 1))
+        inside = asking.condition(self._outer(tree - 1), counted=False)
         among = f"select * from {ROWS}{f' where {inside}' if inside else ''}"
         steps = f"select ${key} as key union select {parent} from ({among}) join up on {by} = up.key"
         counted = f"select count(*) - 1 from up where key in (select {by} from ({among}))"
@@ -290,7 +292,7 @@ class _ScalarCompiler(ExpressionCompiler):
         if self.standing.scope == DETAIL:
             return exp.Var(this=name)
         if self.standing.scope in self.standing.trees:
-            condition = self.asking.condition(FigureAddress(self.standing.own_scope, self.standpoint.at))
+            condition = self.asking.condition(FigureAddress(self.standing.own_scope, self.standpoint.at), counted=False)
             return exp.Var(this=f"(select any_value({name}) from {ROWS} where {condition})")
         return exp.Var(this=f"any_value({name})")
 

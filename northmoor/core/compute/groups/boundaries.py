@@ -33,6 +33,7 @@ class Grouping:
     parent: str | None = None
     first_keys: tuple[str, ...] = ()
     others: str | None = None
+    count_ways: bool = False
 
 
 @dataclass(frozen=True, eq=False)

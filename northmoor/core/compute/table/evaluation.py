@@ -12,13 +12,13 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 
-from northmoor.core.base.arrays import Ints
+from northmoor.core.base.arrays import Bools, Ints
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.compute.crosstab.chart_data import ChartData
-from northmoor.core.compute.evaluate.by_group import compute_by_group
+from northmoor.core.compute.evaluate.by_group import TableScope, compute_by_group
 from northmoor.core.compute.evaluate.compiler import Compiler
 from northmoor.core.compute.evaluate.scope_cells import ROWS_TABLE, Computed
-from northmoor.core.compute.evaluate.scope_names import DETAIL, PAGE_SCOPES, POSITION
+from northmoor.core.compute.evaluate.scope_names import COUNTED, DETAIL, PAGE_SCOPES, POSITION
 from northmoor.core.compute.evaluate.slots import _parses, grouping_of, head_content, scope_of, slots_in
 from northmoor.core.compute.groups.boundaries import Groups, ScopedExpression
 from northmoor.core.compute.groups.hierarchy import faults_of
@@ -116,6 +116,8 @@ class TableData:
     """The charts that are in its rows, by the scope of the row."""
     part_of: "PartOrigin | None" = None
     """The table that it is a part of (see `parting`)."""
+    counted: Bools | None = None
+    """Whether each row is shown and totalled; None where all are (see `COUNTED`)."""
 
     @property
     def whole(self) -> "TableData":
@@ -177,16 +179,23 @@ def evaluate_table(plan: TablePlan, rows: Mapping[str, Rows], values: Values, st
         around = ordered_groups(engine, compiler, plan.order, rows[plan.query].table, others, stop)
         stop.raise_if_cancelled()
         cells = compute_by_group(engine, compiler, plan.expressions, around)
-        ordered = _columns_used(engine, plan.per_page, around.names) if plan.per_page else None
+        ordered = _columns_used(engine, plan.per_page, around) if plan.per_page else None
     named = zip(plan.order.groupings, around.levels, strict=True)
     notes = tuple(n for g, level in named if level.tree for n in faults_of(level.tree, level.keys, g.name))
     is_as_fetched = around.rows == rows[plan.query].table.num_rows and bool((np.diff(around.source) == 1).all())
     source = None if is_as_fetched else around.source.astype(np.int32)
-    return TableData(around.rows, around.levels, cells, source, ordered, notes)
+    return TableData(around.rows, around.levels, cells, source, ordered, notes, counted=_counted(around.table))
 
 
-def _columns_used(engine: Engine, wanted: frozenset[ScopedExpression], names: tuple[str, ...]) -> pa.Table:
+def _counted(ordered: pa.Table) -> Bools | None:
+    if COUNTED not in ordered.column_names:
+        return None
+    return np.asarray(ordered.column(COUNTED).to_numpy(), bool)
+
+
+def _columns_used(engine: Engine, wanted: frozenset[ScopedExpression], around: TableScope) -> pa.Table:
     """The ordered rows with the columns that expressions use, at least one."""
     used = {column for want in wanted for column in columns_in(want.expression)}
-    kept = [name for name in names if name.lower() in used] or list(names[:1])
+    kept = [name for name in around.names if name.lower() in used] or list(around.names[:1])
+    kept += [COUNTED] if COUNTED in around.table.column_names else []
     return engine.run(f"select {', '.join(map(quoted, kept))} from {ROWS_TABLE} order by {POSITION}")

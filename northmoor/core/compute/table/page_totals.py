@@ -5,7 +5,7 @@ read where the page before ended.
 """
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 
 import numpy as np
@@ -16,7 +16,7 @@ from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.compute.evaluate.by_group import scope_table
 from northmoor.core.compute.evaluate.compiler import AggregateCall, CompiledExpression, Compiler, EvaluationScope
 from northmoor.core.compute.evaluate.scope_cells import ROWS_TABLE, Computed, compute_cells, or_whole_fault
-from northmoor.core.compute.evaluate.scope_names import BASE, PAGE, PAGES_TO_HERE, POSITION
+from northmoor.core.compute.evaluate.scope_names import BASE, COUNTED, PAGE, PAGES_TO_HERE, POSITION
 from northmoor.core.compute.groups.boundaries import ScopedExpression
 from northmoor.core.engine.embedded import Engine, EngineError, engine_message
 from northmoor.core.engine.rows import Rows
@@ -64,10 +64,14 @@ def compute_page_totals(
     `ordered` are the table's rows as they are printed. `others` are the report's queries by name.
     """
     compiler = Compiler(values)
-    names = tuple(ordered.column_names)
-    reached = {name: rows.names for name, rows in others.items()}
+    names = tuple(name for name in ordered.column_names if name != COUNTED)
+    standing = EvaluationScope(
+        names,
+        others={name: rows.names for name, rows in others.items()},
+        has_uncounted=COUNTED in ordered.column_names,
+    )
     compiled = {
-        want: _compile(compiler, want, EvaluationScope(names, scope=want.scope, others=reached))
+        want: _compile(compiler, want, replace(standing, scope=want.scope))
         for want in sorted(wanted, key=lambda w: (w.scope, w.expression))
     }
     with Engine(stop) as engine:

@@ -44,9 +44,41 @@ Folds = Mapping[str, Fold]
 
 
 def collapsed_rows(sequence: RowSequence, data: TableData, fold: Fold | None) -> RowSequence:
-    """The flow without what lies in folded groups."""
-    if fold is None or fold == Fold() or not len(sequence) or not data.rows:
+    """The flow without what lies in folded groups, and without rows that do not count."""
+    hidden = np.zeros(len(sequence), bool)
+    if data.counted is not None:
+        hidden |= _uncounted(sequence, data, data.counted)
+    if fold is not None and fold != Fold() and len(sequence) and data.rows:
+        hidden |= _in_folds(sequence, data, fold)
+    kept = np.flatnonzero(~hidden)
+    if not len(kept) or len(kept) == len(sequence):
         return sequence
+    done = sequence.done[np.append(kept[1:], len(sequence)) - 1]  # a folded group is done with what is shown of it
+    return RowSequence(
+        sequence.kinds,
+        sequence.kind[kept],
+        sequence.index[kept],
+        sequence.position[kept],
+        done,
+        sequence.rows,
+        is_folded=True,
+    )
+
+
+def _uncounted(sequence: RowSequence, data: TableData, counted: Bools) -> Bools:
+    """The printed rows of data rows that do not count, and of groups with no others that are no way up a tree."""
+    hidden = np.zeros(len(sequence), bool)
+    for kind, printed in zip(sequence.kinds, sequence.of_kind, strict=True):
+        if kind.kind == DETAILS:
+            hidden[printed] = ~counted[sequence.index[printed]]
+        elif kind.level and data.levels[kind.level - 1].tree is None:
+            starts = data.levels[kind.level - 1].starts
+            before = np.append(0, np.cumsum(counted))
+            hidden[printed] = (before[starts[1:]] == before[starts[:-1]])[sequence.index[printed]]
+    return hidden
+
+
+def _in_folds(sequence: RowSequence, data: TableData, fold: Fold) -> Bools:
     hidden = np.zeros(len(sequence), bool)
     levels = np.array([kind.level for kind in sequence.kinds])[sequence.kind]
     is_detail = np.array([kind.kind == DETAILS for kind in sequence.kinds])[sequence.kind]
@@ -60,19 +92,7 @@ def collapsed_rows(sequence: RowSequence, data: TableData, fold: Fold | None) ->
         hidden |= inside & (is_detail | (levels > number)) & within[data.group_of_row[number - 1][at]]
         own = np.flatnonzero((levels == number) & ~is_detail)
         hidden[own] |= strictly[sequence.index[own]]
-    kept = np.flatnonzero(~hidden)
-    if not len(kept):
-        return sequence
-    done = sequence.done[np.append(kept[1:], len(sequence)) - 1]  # a folded group is done with what is shown of it
-    return RowSequence(
-        sequence.kinds,
-        sequence.kind[kept],
-        sequence.index[kept],
-        sequence.position[kept],
-        done,
-        sequence.rows,
-        is_folded=True,
-    )
+    return hidden
 
 
 def _folded_groups(number: int, groups: Groups, data: TableData, fold: Fold) -> Bools:
