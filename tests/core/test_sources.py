@@ -370,3 +370,15 @@ def test_damaged_saved_rows_are_one_sentence(tmp_path: Path) -> None:
     stream = read_sample(tmp_path / "rows.parquet", CancelToken())
     with pytest.raises(QueryError, match=r"Its saved rows rows\.parquet are damaged; save them again"):
         list(stream.batches)
+
+
+def test_a_damaged_database_whose_fault_names_what_is_no_text_is_a_sentence(tmp_path: Path) -> None:
+    file = tmp_path / "db.sqlite"
+    with closing(sqlite3.connect(file)) as made:
+        made.execute("create table lines (freight integer, waybill integer)")
+        made.commit()
+    file.write_bytes(file.read_bytes().replace(b"freight integer,", b"'\xe4\xe9ight integer,"))
+    library = Library(tmp_path, Connections(connections=(SqliteConnection(name="db", database="db.sqlite"),)))
+    for ask in (lambda: library.catalog("db", CancelToken()), lambda: fetched(library, "select 1 as n")):
+        with pytest.raises(NorthmoorError, match="a name in it is no text in UTF-8"):
+            ask()

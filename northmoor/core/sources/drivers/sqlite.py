@@ -42,6 +42,8 @@ from northmoor.core.values.scalars import Value
 
 _LONGEST_VALUE = 100_000_000
 _OPERATIONS_BETWEEN_LOOKS = 20_000
+_ERRORS = (sqlite3.Error, UnicodeDecodeError)
+"""What SQLite raises: its words of a damaged file may hold names that are no text."""
 _ROWS_TOGETHER = 4_000
 """Rows made columns of at a time: few enough for their values to stay in the processor's cache until they are."""
 _COMMA = re.compile(r",\s*")
@@ -69,9 +71,9 @@ class SqliteDriver:
             with closing(self._open()) as connection:
                 _watch(connection, stop)
                 return Catalog(tuple(_tables(connection, counted)))
-        except sqlite3.Error as error:
+        except _ERRORS as error:
             stop.raise_if_cancelled()
-            raise ConnectionFault(f"The tables of {self._database.name} cannot be read ({error}).") from error
+            raise ConnectionFault(f"The tables of {self._database.name} cannot be read ({_words(error)}).") from error
 
     @contextmanager
     def open_stream(self, request: QueryRequest) -> Iterator[ResultStream]:
@@ -105,9 +107,9 @@ class SqliteDriver:
             try:
                 values = {name: stored(value) for name, value in request.values.items()}
                 yield driver.execute(before + text.sql, values), lambda: driver.execute(before + text.sql, values)
-            except (sqlite3.Error, OverflowError) as error:
+            except (*_ERRORS, OverflowError) as error:
                 request.stop.raise_if_cancelled()
-                message = self._busy(error) or f"The database refuses it: {error}."
+                message = self._busy(error) or f"The database refuses it: {_words(error)}."
                 at = named_position(str(error), text)
                 raise QueryError(message, position=at) from error
 
@@ -122,8 +124,8 @@ class SqliteDriver:
             connection.setlimit(sqlite3.SQLITE_LIMIT_LENGTH, _LONGEST_VALUE)
             connection.execute("pragma query_only = on")
             connection.execute("select count(*) from sqlite_master").fetchone()
-        except sqlite3.Error as error:
-            message = f"{self._database.name} cannot be opened as an SQLite database ({error})."
+        except _ERRORS as error:
+            message = f"{self._database.name} cannot be opened as an SQLite database ({_words(error)})."
             raise ConnectionFault(self._busy(error) or message) from error
         return connection
 
@@ -233,6 +235,11 @@ def _decoding(
     for _ in range(count):
         rest.fetchone()
     return rest
+
+
+def _words(error: Exception) -> str:
+    """What SQLite says."""
+    return "a name in it is no text in UTF-8" if isinstance(error, UnicodeDecodeError) else str(error)
 
 
 def _decoded(data: bytes, encoding: str) -> str:
