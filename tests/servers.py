@@ -4,13 +4,14 @@ import csv
 import os
 import re
 import shutil
+import signal
 import socket
 import sqlite3
 import subprocess
 import tempfile
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
@@ -109,6 +110,23 @@ class Server:
                 assert self._process.poll() is None, f"{self.command()[0]} ended"
                 assert time.monotonic() < deadline, "the server does not answer"
                 time.sleep(0.1)
+
+    @contextmanager
+    def frozen(self) -> Iterator[None]:
+        """Let it neither answer nor end meanwhile."""
+        assert self._process is not None
+        processes = [self._process.pid]
+        for process in processes:  # it grows meanwhile
+            for task in Path(f"/proc/{process}/task").iterdir():
+                processes += map(int, (task / "children").read_text().split())
+        try:
+            for process in processes:
+                os.kill(process, signal.SIGSTOP)
+            yield
+        finally:
+            for process in processes:
+                with suppress(ProcessLookupError):
+                    os.kill(process, signal.SIGCONT)
 
     def stop(self) -> None:
         """Stop it at once."""

@@ -210,8 +210,45 @@ def test_a_running_query_is_stopped_at_the_server(server: Server, db: Library) -
     report = report_of(sql=ENDLESS)
     with pytest.raises(Cancelled):
         Session(db).rows(report, "rows", bind(report, {}), stop)
-    assert time.monotonic() - began < 10
+    assert time.monotonic() - began < 2.5
     assert _running(server) == 0
+
+
+@pytest.mark.parametrize("work", ["rows", "tables", "check"])
+def test_a_server_that_does_not_answer_is_left_at_once(server: Server, db: Library, work: str) -> None:
+    report, stop = report_of(sql="select 1 as n"), CancelToken()
+    asking = {
+        "rows": lambda: Session(db).rows(report, "rows", bind(report, {}), stop),
+        "tables": lambda: db.catalog("db", stop),
+        "check": lambda: Session(db).check(report, "rows", bind(report, {}), stop),
+    }
+    with server.frozen():
+        threading.Timer(0.5, stop.cancel).start()
+        began = time.monotonic()
+        with pytest.raises(Cancelled):
+            asking[work]()
+        assert time.monotonic() - began < 2.5
+    assert len(fetched(db, "select * from ports").table) == 7
+
+
+def test_a_server_that_falls_silent_in_a_query_is_left_at_once(server: Server, db: Library) -> None:
+    report, stop, silent = report_of(sql=ENDLESS), CancelToken(), threading.Event()
+
+    def freeze() -> None:
+        with server.frozen():
+            stop.cancel()
+            silent.wait(20)
+
+    freezing = threading.Timer(1, freeze)
+    freezing.start()
+    began = time.monotonic()
+    with pytest.raises(Cancelled):
+        Session(db).rows(report, "rows", bind(report, {}), stop)
+    took = time.monotonic() - began
+    silent.set()
+    freezing.join()
+    assert took < 3
+    assert len(fetched(db, "select * from ports").table) == 7
 
 
 def _running(server: Server) -> int:

@@ -5,6 +5,7 @@ the server as variables written in digits only, so that none can ever be read as
 """
 
 import re
+import socket
 import ssl
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
@@ -26,6 +27,7 @@ from northmoor.core.model.connections import Encryption, MariadbConnection
 from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey, Routine
 from northmoor.core.sources.drivers.credentials import Credential
+from northmoor.core.sources.drivers.own_thread import OwnThreadDriver
 from northmoor.core.sources.drivers.protocol import (
     FIRST_ROWS,
     DriverHost,
@@ -174,6 +176,7 @@ class MariadbDriver:
             connection: Any = _Connection(
                 **where,
                 must_encrypt=encryption in ("required", "verified"),
+                read_timeout=WAIT,
                 user=server.user,
                 password=self._credential.password or "",
                 database=server.database,
@@ -185,6 +188,7 @@ class MariadbDriver:
             with connection.cursor() as cursor:
                 cursor.execute("set session transaction read only")
                 cursor.execute(f"set session lock_wait_timeout = {WAIT}, innodb_lock_wait_timeout = {WAIT}")
+            connection.wait_for_answers()
         except (pymysql.Error, OSError) as error:
             raise self._unreachable(error) from error
         return connection
@@ -196,6 +200,7 @@ class MariadbDriver:
             with other.cursor() as cursor:
                 cursor.execute(f"kill query {int(connection.thread_id())}")
             _end(other)
+        connection.break_off()
 
     def _unreachable(self, error: Exception) -> ConnectionFault:
         code = error.args[0] if error.args else 0
@@ -213,9 +218,9 @@ class MariadbDriver:
         return unreachable(self._connection, "port", message)
 
 
-def open_driver(library: DriverHost, connection: MariadbConnection) -> MariadbDriver:
+def open_driver(library: DriverHost, connection: MariadbConnection) -> OwnThreadDriver:
     """The driver of a connection of a library."""
-    return MariadbDriver(connection, library.secrets.credential(connection))
+    return OwnThreadDriver(MariadbDriver(connection, library.secrets.credential(connection)))
 
 
 def _grouped(cursor: Any, sql: str) -> dict[str, list[tuple[Any, ...]]]:
@@ -265,6 +270,15 @@ class _Connection(pymysql.connections.Connection):
     def __init__(self, must_encrypt: bool, **settings: Any) -> None:
         self._must_encrypt = must_encrypt
         super().__init__(**settings)
+
+    def wait_for_answers(self) -> None:
+        """Wait for answers as long as they take, once the server has answered at all."""
+        self._read_timeout = None
+
+    def break_off(self) -> None:
+        """End whatever is waited for, from another thread."""
+        with suppress(OSError, AttributeError):  # it has ended
+            self._sock.shutdown(socket.SHUT_RDWR)  # type: ignore[attr-defined]  # its stubs leave it out
 
     def _request_authentication(self) -> None:
         if self._must_encrypt and not self.server_capabilities & CLIENT.SSL:  # type: ignore[attr-defined]

@@ -30,6 +30,7 @@ from northmoor.core.model.kinds.value_kinds import KindName
 from northmoor.core.model.kinds.value_types import MAX_PRECISION, ValueType
 from northmoor.core.sources.drivers.catalog import Catalog, Routine
 from northmoor.core.sources.drivers.credentials import Credential
+from northmoor.core.sources.drivers.own_thread import OwnThreadDriver
 from northmoor.core.sources.drivers.postgresql_rows import RowStream
 from northmoor.core.sources.drivers.protocol import DriverHost, QueryRequest, ResultStream, enforce_limits
 from northmoor.core.sources.drivers.reflection import reflected_tables
@@ -186,9 +187,9 @@ def _root_certificates() -> str:
     return next((path for path in known if path and Path(path).is_file()), "system")
 
 
-def open_driver(library: DriverHost, connection: PostgresqlConnection) -> PostgresqlDriver:
+def open_driver(library: DriverHost, connection: PostgresqlConnection) -> OwnThreadDriver:
     """The driver of a connection of a library."""
-    return PostgresqlDriver(connection, library.secrets.credential(connection))
+    return OwnThreadDriver(PostgresqlDriver(connection, library.secrets.credential(connection)))
 
 
 def _numbered(request: QueryRequest) -> tuple[DriverSql, list[str]]:
