@@ -17,7 +17,7 @@ from northmoor.app.new_report_action import NewReportAction
 from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
 from northmoor.app.widgets.widget_tools import commit_typing
-from northmoor.app.worker import Worker
+from northmoor.app.worker import Worker, stop_all
 from northmoor.core.model.blocks.block_types import BLOCK_TYPES
 
 
@@ -26,6 +26,7 @@ class CommandTargets(Protocol):
 
     controller: DocumentController
     worker: Worker
+    catalog_worker: Worker
     pages: PagesWorkspace
     parameters: ParameterBar
     styling: StyleActions
@@ -191,7 +192,7 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
         Command("refresh", "Fetch the data again", "F5", lambda w: w.show_report(refresh=True)),
         Command("preflight", "Preflight…", "F7", lambda w: w.show_findings()),
         Command("trace", "Trace a figure", "F8", lambda w: w.toggle_trace()),
-        Command("stop", "Stop", "Esc", lambda w: w.worker.stop()),
+        Command("stop", "Stop", "Esc", lambda w: stop_all(w.worker, w.catalog_worker)),
         None,
         Command("values", "Go to the parameters", "Ctrl+Shift+A", lambda w: w.parameters.focus()),
         Command("hold", "Hold parameter changes", "Ctrl+Shift+H", lambda w: w.parameters.hold.toggle()),

@@ -237,7 +237,8 @@ class Window(QMainWindow):
         worker.stopped.connect(lambda: self.tell("Stopped. The last good pages stay; F5 tries again.", "warning"))
         worker.page_shown.connect(self.pages.show_page)
         worker.progress.connect(lambda text: self.tell(f"{text} · Esc stops it", "quiet"))
-        worker.busy_changed.connect(self._show_busy)
+        for each in (worker, self.catalog_worker):
+            each.busy_changed.connect(self._show_busy)
         worker.rows_fetched.connect(lambda rows: self.tell("", "quiet") if rows.is_whole else None)
         worker.rows_failed.connect(lambda _: self.tell("", "quiet"))
         worker.delivered.connect(self._delivered)
@@ -513,11 +514,8 @@ class Window(QMainWindow):
         self.controller.accept_edition(rendered.document.edition.name)
         self.pages.show_rendered(rendered)
         self.following.show_rendered(rendered)
-        document = rendered.document
-        pages = len(document)
-        self._facts.setText(
-            f"{document.row_count:,} rows   ·   {pages:,} page{'s' * (pages != 1)}   ·   {rendered.seconds:.2f} s"
-        )
+        rows, pages = rendered.document.row_count, len(rendered.document)
+        self._facts.setText(f"{rows:,} rows   ·   {pages:,} page{'s' * (pages != 1)}   ·   {rendered.seconds:.2f} s")
         self.findings.show(rendered.findings)
         self.tell("", "quiet")
         self._update_actions()
@@ -526,7 +524,8 @@ class Window(QMainWindow):
         self.tell(message, "fault")
         self.pages.canvas.show_message(message)
 
-    def _show_busy(self, is_busy: bool) -> None:
+    def _show_busy(self) -> None:
+        is_busy = self.worker.is_busy or self.catalog_worker.is_busy
         self.actions_by_name["stop"].setEnabled(is_busy)
         if is_busy:
             self._busy_timer.start()

@@ -99,6 +99,8 @@ class Worker(QObject):
         self._document: Document | None = None
         self._session: Session | None = None
         self._stop = CancelToken()
+        self.is_busy = False
+        """Whether anything runs that can be stopped."""
         self._settling: CancelToken | None = None
         self._render_runs = False
         self._ends = False
@@ -195,10 +197,12 @@ class Worker(QObject):
                 self._guarded(lambda page=page: self._show_page(*page))  # type: ignore[misc]
 
     def _while_busy(self, work: Callable[[], None]) -> None:
+        self.is_busy = True
         self.busy_changed.emit(True)
         try:
             self._guarded(work)
         finally:
+            self.is_busy = False
             self.busy_changed.emit(False)
 
     def _guarded(self, work: Callable[[], None]) -> None:
@@ -310,3 +314,9 @@ class _Thread(QThread):
     def run(self) -> None:
         """Qt's entry point of the thread."""
         self._run()
+
+
+def stop_all(*workers: Worker) -> None:
+    """Stop whatever is waited for."""
+    for worker in workers:
+        worker.stop()

@@ -1,5 +1,6 @@
 """The Data workspace in the real window: connections, sentences, SQL, rows, columns, by mouse and keyboard."""
 
+import socket
 import sqlite3
 from collections.abc import Callable
 from pathlib import Path
@@ -26,7 +27,7 @@ from northmoor.app.data.query.detail_dialog import DetailDialog
 from northmoor.app.data.query.sentence_dialogs import ColumnsDialog, ComparisonDialog, SortingDialog
 from northmoor.app.data.workspace import DataWorkspace
 from northmoor.app.window import Window
-from northmoor.core.model.connections import FilesConnection
+from northmoor.core.model.connections import FilesConnection, PostgresqlConnection
 from northmoor.core.model.queries import Query
 from northmoor.core.sources.library import Library
 from tests.app.conftest import settle
@@ -485,6 +486,20 @@ def test_a_connection_is_tested_added_changed_and_removed(
     assert [c.name for c in Library.around(window.controller.path).connections.connections if c.name == "exports"] == []
     assert window.controller.report.query("targets").sql.startswith("select targets.route")
     settle(window, qtbot)
+
+
+def test_esc_ends_waiting_for_a_server_that_does_not_answer(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
+    with socket.create_server(("127.0.0.1", 0)) as silent:
+        where = {"host": "127.0.0.1", "port": silent.getsockname()[1]}
+        assert window.controller.library is not None
+        window.controller.library.add(PostgresqlConnection(name="silent", database="tarrow", user="reader", **where))
+        data.catalogs.read("silent")
+        qtbot.waitUntil(lambda: window.actions_by_name["stop"].isEnabled(), timeout=5_000)
+        with qtbot.waitSignal(data.catalogs.catalog_read, timeout=2_500) as read:
+            window.actions_by_name["stop"].trigger()
+    name, found = read.args[0]
+    assert (name, str(found)) == ("silent", "Stopped.")
+    qtbot.waitUntil(lambda: not window.actions_by_name["stop"].isEnabled(), timeout=5_000)
 
 
 @pytest.mark.xdist_group("servers")
