@@ -2,14 +2,23 @@
 
 import subprocess
 import sys
+import threading
+import time
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 
 import pytest
 
+from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.document import Document
+from northmoor.core.errors import Cancelled
+from northmoor.core.model.blocks.block_types import Block
 from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.blocks.table import Column
+from northmoor.core.model.blocks.text import TextBlock, TextRun
+from northmoor.core.model.styles import Style
+from northmoor.core.session import Session
 from northmoor.core.sources.library import Library
 from tests.helpers import column_of, lines_of, little_memory, render, report_of, script_of, table_of
 
@@ -69,6 +78,26 @@ def test_an_expression_that_no_memory_holds_leaves_the_others(library: MakeLibra
         document = render(report_of(table_of("n", Column(name="wide", value=f"length({wide})"))), made)
     assert "there is not enough memory for it; take fewer rows" in messages(document)
     assert column_of(document, "n")[0] == "0"
+
+
+@pytest.mark.parametrize("block", [
+    TextBlock(name="text", text="{max(rows.t)}"), TextBlock(name="text", runs=(TextRun(text="{max(rows.t)}"),)),
+    table_of("t"), TextBlock(name="text", text="{replace(max(rows.t), ' ', '')}", look=Style(break_words="anywhere")),
+])  # fmt: skip
+def test_a_text_as_long_as_a_book_is_broken_into_lines_or_stopped_at_once(library: MakeLibrary, block: Block) -> None:
+    made = library(script_of([" ".join(f"word {number}" for number in range(80_000))]))
+    stop, began = CancelToken(), time.monotonic()
+    threading.Timer(1.5, stop.cancel).start()
+    with suppress(Cancelled):
+        document = Session(made).render(report_of(block), stop=stop)
+        assert len(document) > 100
+    assert time.monotonic() - began < 4
+
+
+def test_a_text_longer_than_any_is_a_sentence(library: MakeLibrary) -> None:
+    document = render(report_of(table_of("t", "n")), library(script_of(["word " * 210_000, "short"])))
+    assert messages(document) == "It is 1.1 MB of text, and 1 MB is the most."
+    assert column_of(document, "t") == ["⚠ error", "short"]
 
 
 def test_a_process_may_have_three_quarters_of_the_memory() -> None:

@@ -237,6 +237,33 @@ def test_json_becomes_tables_and_its_numbers_stay_exact(files: MakeFiles) -> Non
         fetched(files({"bad.json": '[{"a": 1},\n oops]'}), "select * from bad")
 
 
+@pytest.mark.parametrize(
+    ("text", "odd"),
+    [("2024-01-01 47:00:00", "2024-01-01 47:00:00"), ("2024-02-30", "2024-02-30"), ("30.2.2024", "30.2.2024"),
+     ("2024-13-01T10:00Z", "2024-13-01T10:00Z")],
+)  # fmt: skip
+def test_a_day_that_there_is_not_leaves_its_column_as_text_and_is_told(files: MakeFiles, text: str, odd: str) -> None:
+    """In place of a missing value, which would say that none was given."""
+    first = (
+        "1.1.2024" if text.startswith("30.") else text.replace("47", "10").replace("30", "20").replace("-13-", "-12-")
+    )
+    library = files({"a.csv": f"n,at\n1,{first}\n2,{text}\n", "b.json": json.dumps([{"at": first}, {"at": text}])})
+    for table in "ab":
+        rows = fetched(library, f'select "at" from {table}')
+        assert rows.table.column("at").to_pylist() == [first, text]
+        assert any(note.endswith(f"Column at is left as text: there is no {odd}.") for note in rows.notes)
+
+
+def test_what_is_not_what_its_schema_says_is_left_as_text_and_told(files: MakeFiles) -> None:
+    schema = """<xs:schema xmlns:xs="http://www.w3.org/2001/XMLSchema"><xs:element name="rows"><xs:complexType><xs:sequence>
+    <xs:element name="row" maxOccurs="unbounded"><xs:complexType><xs:sequence><xs:element name="day" type="xs:date"/>
+    </xs:sequence></xs:complexType></xs:element></xs:sequence></xs:complexType></xs:element></xs:schema>"""
+    rows = fetched(files({"a.xsd": schema, "a.xml": "<rows><row><day>2024-01-01</day></row><row><day>12024-01-01</day></row></rows>"}),
+                   "select * from a")  # fmt: skip
+    assert rows.table.column("day").to_pylist() == ["2024-01-01", "12024-01-01"]
+    assert "its schema says date, which 12024-01-01 is not" in " ".join(rows.notes)
+
+
 def test_names_that_are_no_text_are_a_sentence(files: MakeFiles, tmp_path: Path) -> None:
     library = files({"a.csv": "n\n1\n"})
     written = tmp_path / "data" / "odd.parquet"

@@ -6,6 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from northmoor.core.layout.text import break_opportunities
 from northmoor.core.layout.text.break_opportunities import Breaking, graphemes, line_ends, opportunities
 from northmoor.core.layout.text.line_breaking import truncate, widest_piece, wrap
 from northmoor.core.layout.text.shaping import Shaper
@@ -40,6 +41,20 @@ def test_texts_of_letters_are_broken_as_icu_breaks_them(text: str) -> None:
 @given(st.text(alphabet="ab c(.)!?%€,;:-–/'“”漢字。「」", max_size=40))
 def test_texts_without_digits_are_broken_as_icu_breaks_them(text: str) -> None:
     assert line_ends(text) == icus_own(text)
+
+
+@given(
+    st.lists(
+        st.sampled_from(
+            ["word", "08:15–09:45", "TR/2026-114", "漢字。", "!", "(a", "b)", "-5", "10", "%", "a-b", "“c”"]
+        )
+    )
+)
+def test_a_long_text_may_be_broken_where_a_short_one_may(words: list[str]) -> None:
+    text = " ".join(words)
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr(break_opportunities, "_STRETCH", 24)
+        assert [place.end for place in opportunities(text, Breaking())] == line_ends(text)
 
 
 @pytest.mark.parametrize(

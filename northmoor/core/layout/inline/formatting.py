@@ -23,6 +23,8 @@ from northmoor.core.layout.context import FAULT_MARK, LayoutContext
 from northmoor.core.model.blocks.table import Content
 
 FAULT_TEXT = f"{FAULT_MARK} error"
+LONGEST_TEXT = 1_000_000
+"""Bytes of one text: some three hundred pages."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -184,7 +186,19 @@ def template_texts(
             return whole_fault(count, error)
     kind = _kind_of(template, computed)
     is_number, is_whole = (kind is not None and holds(kind) for holds in (is_numeric, _is_whole))
-    return with_faults_marked(CellTexts(concatenated(pieces, count), is_number, is_whole=is_whole), faulty)
+    texts = concatenated(pieces, count)
+    return with_faults_marked(CellTexts(texts, is_number, is_whole=is_whole), {**_endless(texts), **faulty})
+
+
+def _endless(texts: pa.StringArray | pa.DictionaryArray) -> dict[int, Fault]:
+    """The texts that are too long to be broken into lines before one loses patience."""
+    if texts.nbytes < LONGEST_TEXT:
+        return {}
+    lengths = pc.binary_length(decoded_texts(texts)).to_numpy(zero_copy_only=False)
+    return {
+        row: Fault(f"It is {lengths[row] / 1e6:,.1f} MB of text, and {LONGEST_TEXT // 1_000_000} MB is the most.")
+        for row in np.flatnonzero(lengths > LONGEST_TEXT).tolist()
+    }
 
 
 def with_faults_marked(cell: CellTexts, faulty: Mapping[int, Fault]) -> CellTexts:

@@ -64,10 +64,10 @@ def make_paragraph(
     """Break a text into lines within a width."""
     file = font_file(look.font, look.bold, look.italic)
     shaper = context.shapers.of(file)
-    wrapped = wrap(text, shaper, look.size, width - 2 * look.inset, context.breaking(look))
+    wrapped = wrap(text, shaper, look.size, width - 2 * look.inset, context.breaking(look), context.stop)
     if wrapped.unfit and look.inset > LEAST_INSET:
         look = replace(look, inset=LEAST_INSET)
-        wrapped = wrap(text, shaper, look.size, width - 2 * look.inset, context.breaking(look))
+        wrapped = wrap(text, shaper, look.size, width - 2 * look.inset, context.breaking(look), context.stop)
     if wrapped.unfit:
         context.find("does not fit", Place(block=origin.block), does_not_fit(wrapped.unfit))
     numbers = shaper.add(wrapped.lines)

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import Place
 from northmoor.core.layout.context import LayoutContext
 from northmoor.core.layout.graphics.display_list import Layer, Links, SharedSourceRef, SourceRef, SourceRefList, Texts
@@ -152,7 +153,7 @@ def make_rich_text(
         depth, marked, paragraph = _item(paragraph, marker, counts, plain)
         step = plain.face.size * _STEP // 10
         indent = (depth + 1) * step if marker != "none" else 0
-        breaker = _Breaker(room, indent, tabs, plain, context.breaking(look))
+        breaker = _Breaker(room, indent, tabs, plain, context.breaking(look), context.stop)
         found = breaker.lines(paragraph)
         unfit += breaker.unfit
         if marked and found:
@@ -216,6 +217,7 @@ class _Breaker:
     tabs: Sequence[TabStop]
     plain: TextStyle
     breaking: Breaking
+    stop: CancelToken
     unfit: int = 0
     _done: list[list[InlineFragment]] = field(default_factory=list)
     _bits: list[InlineFragment] = field(default_factory=list)
@@ -229,6 +231,7 @@ class _Breaker:
             if number:
                 self._tab(segment)
             for word in _words_of(segment, self.breaking):
+                self.stop.raise_if_cancelled()
                 self._word(word)
         return [*self._done, self._bits]
 

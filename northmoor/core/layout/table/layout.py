@@ -14,6 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from northmoor.core.base.arrays import AnyInts, Bools
+from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.compute.table.evaluation import TableData
 from northmoor.core.errors import Place
 from northmoor.core.layout.context import AS_IT_IS, LayoutContext, TextFit
@@ -312,23 +313,23 @@ def _wrapped(cell: CellLayout, edges: tuple[int, ...], context: LayoutContext) -
     shifts = None if cell.shift is None else cell.shift.tobytes()
     is_cut = cell.look.overflow == "cut"
     key = ("wrap", cell.texts, cell.face.font, cell.face.size, cell.breaking, room, shifts, is_cut)
-    made = context.cache.get(key, lambda: _wrap_all(cell, room))
+    made = context.cache.get(key, lambda: _wrap_all(cell, room, context.stop))
     variants = tuple(_wrapped(variant, edges, context) for variant in cell.variants)
     return replace(made, left=left, width=right - left, variants=variants)
 
 
-def _wrap_all(cell: CellLayout, room: int) -> WrappedCell:
+def _wrap_all(cell: CellLayout, room: int, stop: CancelToken) -> WrappedCell:
     """A cell's lines, wherever it is."""
     lines = cell.shaped.lines
     if cell.needed <= room and not cell.shaped.broken:
         return WrappedCell(0, room, {}, *_all_plain(len(lines)))
     if cell.shift is None:
-        return _wrap(cell, lines, cell.shaped.distinct, room, 0)
+        return _wrap(cell, lines, cell.shaped.distinct, room, 0, stop)
     wrapped: dict[tuple[int, int], tuple[int, ...]] = {}
     counts, plain, unfit = np.ones(len(lines), np.int32), np.ones(len(lines), bool), 0
     for shift in np.unique(cell.shift).tolist():
         at = np.flatnonzero(cell.shift == shift)
-        found = _wrap(cell, lines[at], np.unique(lines[at]), room - shift, shift)
+        found = _wrap(cell, lines[at], np.unique(lines[at]), room - shift, shift, stop)
         wrapped |= found.wrapped
         counts[at], plain[at] = found.counts, found.plain
         unfit += found.unfit
@@ -341,7 +342,12 @@ def _all_plain(count: int) -> tuple[npt.NDArray[np.int32], Bools]:
 
 
 def _wrap(
-    cell: CellLayout, lines: npt.NDArray[np.int32], distinct: npt.NDArray[np.int32], room: int, shift: int
+    cell: CellLayout,
+    lines: npt.NDArray[np.int32],
+    distinct: npt.NDArray[np.int32],
+    room: int,
+    shift: int,
+    stop: CancelToken,
 ) -> WrappedCell:
     shaper, size = cell.shaper, cell.face.size
     too_long = distinct[shaper.widths(distinct, size) > room].tolist()
@@ -351,7 +357,7 @@ def _wrap(
         if cell.look.overflow == "cut" and not cell.texts.is_whole:
             parts: tuple[str, ...] = (truncate(text, shaper, size, room),)
         else:
-            found = wrap(text, shaper, size, room, cell.breaking)
+            found = wrap(text, shaper, size, room, cell.breaking, stop)
             parts = found.lines
             unfit += [number] if found.unfit else []
         wrapped[number, shift] = tuple(shaper.add(parts).tolist())

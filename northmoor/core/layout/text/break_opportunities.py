@@ -6,7 +6,7 @@ parted after its hyphens, dashes and slashes, since it is a time, a date or a co
 
 import re
 import threading
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, Literal
@@ -17,8 +17,13 @@ SOFT_HYPHEN = "\u00ad"
 _LETTERS = "A-Za-zÀ-ÖØ-öø-ɏ"
 _PLAIN = re.compile(rf"[{_LETTERS} ]*")
 _PLAIN_WORD = re.compile(r"[^ ]* +|[^ ]+")
-_WITH_DIGIT = re.compile(r"\S*\d\S*")
+_WORDS = re.compile(r"\S+")
+_DIGIT = re.compile(r"\d")
 _LONGEST_CODE = 40
+_STRETCH = 50_000
+"""Characters that are looked at together."""
+_UNSURE = 3
+"""The last of these places, which depend on what comes after them."""
 _WORD = re.compile(rf"(?<!\w)[{_LETTERS}]{{5,}}(?!\w)")
 _JOINTS = "-‐–—/"
 _iterators = threading.local()
@@ -42,8 +47,23 @@ class Breaking:
     is_whole: bool = False
 
 
-def opportunities(text: str, breaking: Breaking) -> list[Opportunity]:
-    """All places where a line of a text may end, in their order; the last is the text's end."""
+def opportunities(text: str, breaking: Breaking) -> Iterator[Opportunity]:
+    """All places where a line of a text may end, in their order; the last is the text's end. A long text is looked at
+    some pages at a time, so that who asks can stop."""
+    start, size = 0, _STRETCH
+    while len(text) - start > size:
+        found = _opportunities(text[start : start + size], breaking)[:-_UNSURE]
+        if not found:
+            size *= 2
+            continue
+        for place in found:
+            yield Opportunity(start + place.end, place.mark)
+        start, size = start + found[-1].end, _STRETCH
+    for place in _opportunities(text[start:], breaking):
+        yield Opportunity(start + place.end, place.mark) if start else place
+
+
+def _opportunities(text: str, breaking: Breaking) -> list[Opportunity]:
     ends = line_ends(text)
     hyphens = _hyphens(text, breaking.locale) if breaking.words == "hyphenate" else ()
     if not hyphens:
@@ -58,12 +78,12 @@ def line_ends(text: str) -> list[int]:
         return []
     if _PLAIN.fullmatch(text):  # so are most cells, and that is what the algorithm says of them
         return [match.end() for match in _PLAIN_WORD.finditer(text)]
-    ends = _boundaries("line", text)
-    for code in _WITH_DIGIT.finditer(text):
-        if len(code[0]) <= _LONGEST_CODE and "://" not in code[0]:
-            start, end = code.span()
-            ends = [at for at in ends if not (start < at < end and text[at - 1] in _JOINTS)]
-    return ends
+    inside: set[int] = set()
+    for word in _WORDS.finditer(text):
+        start, end = word.span()
+        if end - start <= _LONGEST_CODE and _DIGIT.search(word[0]) and "://" not in word[0]:
+            inside.update(at for at in range(start + 1, end) if text[at - 1] in _JOINTS)
+    return [at for at in _boundaries("line", text) if at not in inside]
 
 
 def grapheme_ends(text: str) -> list[int]:

@@ -13,6 +13,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.layout.text.break_opportunities import (
     SOFT_HYPHEN,
     Breaking,
@@ -35,10 +36,17 @@ class WrappedText:
     unfit: int = 0
 
 
-def wrap(text: str, shaper: Shaper, size: int, width: int, breaking: Breaking = _ORDINARY) -> WrappedText:
+def wrap(
+    text: str,
+    shaper: Shaper,
+    size: int,
+    width: int,
+    breaking: Breaking = _ORDINARY,
+    stop: CancelToken | None = None,
+) -> WrappedText:
     """The lines of a text at a font size within a width (millipoints). Line breaks in the text are kept, but for those
-    of a text that is a whole."""
-    breaker = _Breaker(shaper, size, width, breaking)
+    of a text that is a whole. Raises Cancelled when work is stopped."""
+    breaker = _Breaker(shaper, size, width, breaking, stop or CancelToken())
     for paragraph in hard_lines(text):
         breaker.add(paragraph)
     return WrappedText(tuple(breaker.lines), breaker.unfit)
@@ -102,7 +110,7 @@ def widest_piece(texts: pa.StringArray, shaper: Shaper, size: int, breaking: Bre
     for at in np.argsort(-widths, kind="stable").tolist():
         if widths[at] <= widest:
             break
-        breaker = _Breaker(shaper, size, 0, breaking)
+        breaker = _Breaker(shaper, size, 0, breaking, CancelToken())
         widest = max([widest, *map(breaker.widest_piece, hard_lines(parts[at].as_py()))])
     return widest
 
@@ -110,7 +118,8 @@ def widest_piece(texts: pa.StringArray, shaper: Shaper, size: int, breaking: Bre
 class _Breaker:
     """Puts the lines of one text together."""
 
-    def __init__(self, shaper: Shaper, size: int, width: int, breaking: Breaking) -> None:
+    def __init__(self, shaper: Shaper, size: int, width: int, breaking: Breaking, stop: CancelToken) -> None:
+        self._stop = stop
         self._shaper, self._size, self._width, self._breaking = shaper, size, width, breaking
         self.lines: list[str] = []
         self.unfit = 0
@@ -129,6 +138,7 @@ class _Breaker:
             if wide(start, place.end, place.mark) <= self._width:
                 best = place
                 continue
+            self._stop.raise_if_cancelled()
             if best is not None:
                 self.lines.append(_drawn(text[start : best.end], best.mark))
                 start, best = best.end, None
@@ -155,15 +165,25 @@ class _Breaker:
         if self._breaking.words != "anywhere" or is_number(text[start:end]):
             self._put_unfit(text[start:end].rstrip(" ") + mark)
             return end
-        while start < end and wide(start, end, mark) > self._width:
-            ends = [start + at for at in grapheme_ends(text[start:end])]
-            count = _most(len(ends), lambda n: wide(start, ends[n - 1], "") <= self._width)  # noqa: B023
+        ends = [start + at for at in grapheme_ends(text[start:end])]
+        done = 0
+        while done < len(ends):
+            begin = ends[done - 1] if done else start
+            last = len(ends) - 1
+
+            def fits(count: int) -> bool:
+                at = done + count - 1  # noqa: B023  # it is asked at once
+                return wide(begin, ends[at], mark if at == last else "") <= self._width  # noqa: B023
+
+            count = _most_from_the_start(len(ends) - done, fits)
+            if done + count == len(ends):
+                return begin
             if not count:
-                self._put_unfit(text[start:end])
+                self._put_unfit(text[begin:end])
                 return end
-            self.lines.append(_drawn(text[start : ends[count - 1]]))
-            start = ends[count - 1]
-        return start
+            self.lines.append(_drawn(text[begin : ends[done + count - 1]]))
+            done += count
+        return end
 
     def _put_unfit(self, piece: str) -> None:
         self.unfit += 1
@@ -171,11 +191,11 @@ class _Breaker:
 
     def _measure(self, text: str) -> "_Measure":
         """Measures a piece of a text as a line of its own, with what is written at its end."""
-        cuts = self._shaper.segments(text, self._size)
+        cuts = self._shaper.segments(text, self._size) if SOFT_HYPHEN not in text else None
         shaper, size = self._shaper, self._size
 
         def wide(start: int, end: int, mark: str) -> int:
-            if cuts is None or mark or SOFT_HYPHEN in text:
+            if cuts is None or mark:
                 return shaper.width(_drawn(text[start:end], mark), size)
             return cuts.width(start, start + len(text[start:end].rstrip(" ")))
 
@@ -188,6 +208,14 @@ _Measure = Callable[[int, int, str], int]
 def _drawn(piece: str, mark: str = "") -> str:
     """A piece as it is drawn at the end of a line."""
     return piece.replace(SOFT_HYPHEN, "").rstrip(" ") + mark
+
+
+def _most_from_the_start(count: int, fits: Callable[[int], bool]) -> int:
+    """The same, where it is likely to be a small part of the count, and what is larger takes longer to ask."""
+    reach = 16
+    while reach < count and fits(reach):
+        reach *= 2
+    return _most(min(reach, count), fits)
 
 
 def _most(count: int, fits: Callable[[int], bool]) -> int:

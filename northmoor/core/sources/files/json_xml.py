@@ -20,7 +20,7 @@ from northmoor.core.sources.drivers.catalog import ForeignKey
 from northmoor.core.sources.files.file_table import FileTable, TableColumn
 from northmoor.core.sources.files.type_detection import detect_type
 from northmoor.core.sources.files.xsd import Schema, schema_of
-from northmoor.core.sources.typing.coercion import coerce
+from northmoor.core.sources.typing.coercion import CoercionError, coerce
 from northmoor.core.sources.typing.decimals import FittedDecimals, fit_decimals
 
 _UTC = ZoneInfo("UTC")
@@ -204,7 +204,8 @@ def _file_table(path: Path, table: _TableBuilder, texts_may_be_numbers: bool, sc
             columns[name] = fitted.values
             notes += [f"{path.name}: Column {name} {fitted.note}."] if fitted.note else []
         else:
-            columns[name] = _column(name, values, texts_may_be_numbers, schema)
+            columns[name], note = _column(name, values, texts_may_be_numbers, schema)
+            notes += [f"{path.name}: {note}"] if note else []
     rows = pa.table(columns)
     described = tuple(TableColumn(n, type_of_arrow(c.type) or ValueType("text")) for n, c in columns.items())
     links = (ForeignKey((table.parent.key,), table.parent.name, (table.parent.key,)),) if table.parent else ()
@@ -212,22 +213,26 @@ def _file_table(path: Path, table: _TableBuilder, texts_may_be_numbers: bool, sc
     return FileTable(table.name, described, len(rows), (path,), rows=rows, key=key, links=links, notes=tuple(notes))
 
 
-def _column(name: str, values: list[Any], texts_may_be_numbers: bool, schema: Schema | None) -> pa.Array:
+def _column(name: str, values: list[Any], texts_may_be_numbers: bool, schema: Schema | None) -> tuple[pa.Array, str]:
+    """A column of values that are not all numbers, and what its reader should know of it."""
     kinds = {type(value) for value in values if value is not None}
     if kinds == {bool}:
-        return pa.array(values, pa.bool_())
+        return pa.array(values, pa.bool_()), ""
     texts = [None if v in (None, "") else v if isinstance(v, str) else json.dumps(v, default=str) for v in values]
     raw = pa.array(texts, pa.string())
     declared = schema.kinds.get(name) if schema else None
     if declared is not None and declared.kind != "decimal":
-        return coerce(raw, declared, _UTC)
+        try:
+            return coerce(raw, declared, _UTC), ""
+        except CoercionError as error:
+            return raw, f"Column {name} is left as text: its schema says {declared.kind}, which {error} is not."
     reading = detect_type(name, (text for text in texts if text), ".")
     is_number = reading.kind.is_number
     if reading.note or (is_number and not texts_may_be_numbers) or (declared and declared.kind == "text"):
-        return raw
+        return raw, reading.note
     if reading.kind.kind == "decimal" and declared is not None and declared.scale > reading.kind.scale:
-        return coerce(raw, ValueType("decimal", reading.kind.precision, declared.scale), _UTC)
-    return coerce(raw, reading.kind, _UTC) if reading.form in ("", ".") else raw
+        return coerce(raw, ValueType("decimal", reading.kind.precision, declared.scale), _UTC), ""
+    return coerce(raw, reading.kind, _UTC) if reading.form in ("", ".") else raw, ""
 
 
 def _numbers(values: list[Any]) -> FittedDecimals:

@@ -7,6 +7,7 @@ styles stays text, and says so.
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
+from datetime import date, datetime
 from typing import Literal
 
 from northmoor.core.engine.arrow_types import PRECISION
@@ -54,13 +55,28 @@ def detect_type(name: str, values: Iterable[str], decimal_sign: DecimalSign | No
         return TEXT
     for shape, reading in _SHAPES:
         if all(shape.fullmatch(value) for value in distinct):
-            return reading
+            odd = None if reading.kind.kind not in ("date", "timestamp") else _outside_the_calendar(distinct)
+            return reading if odd is None else replace(TEXT, note=f"Column {name} is left as text: there is no {odd}.")
     if any(not any(c.isdigit() for c in value) for value in distinct):
         return TEXT
     found = (_number(distinct, decimal_sign) or TEXT) if decimal_sign else _number_in_either_style(name, distinct)
     if found.kind.kind == "float" and found.form and not found.note:
         return replace(found, note=f"Column {name} {TOO_LONG}.")
     return found
+
+
+def _outside_the_calendar(values: Iterable[str]) -> str | None:
+    """The first of some days or moments that there is not, such as the 30th of February."""
+    for value in values:
+        try:
+            if "." in value[:3]:
+                day, month, year = map(int, value.split("."))
+                date(year, month, day)
+            else:
+                datetime.fromisoformat(value.upper())
+        except ValueError:
+            return value
+    return None
 
 
 def _number_in_either_style(name: str, distinct: list[str]) -> ColumnReading:
