@@ -50,6 +50,7 @@ _REPEATING = "Tick another field, and one whose values repeat from row to row."
 LAYOUTS = {"Listing": "Tick a field.", "Grouped": _REPEATING, "Matrix": _REPEATING, "Statements": _REPEATING}
 """The layouts that are proposed, and what each needs."""
 _MOST_ROWS = 2_000
+_MOST_JUDGED = 1_000_000
 """Rows that the proposals are made from; the report itself has all."""
 _SHOT = QSize(232, 232)
 _HINT = "Tick fields at the left, the one that matters most first."
@@ -84,6 +85,10 @@ class NewReportDialog(QDialog):
         self._order: list[str] = []
         self._asked = 0
         self.kind: str | None = None
+        self._count: int | None = None
+        """How many rows the chosen table has, if that is known."""
+        self._judging: list[CancelToken] = []
+        self.finished.connect(lambda _: self._stop_judging())
         self._place()
         self._fields_read.connect(self._show_fields)
         self._shown.connect(self._show_page)
@@ -180,12 +185,12 @@ class NewReportDialog(QDialog):
     def _source(self, first: str, name: str) -> tuple[Query, Report]:
         """The query whose fields are chosen, and a report that has it with a small number of rows."""
         if first == "query":
-            query = self._open.query(name)
+            query, self._count = self._open.query(name), None
             self.title.setText(readable_name(query.name))
             return query, self._open
         query = table_query(first, self._tables[first, name], self._library)
         self.title.setText(readable_name(query.name))
-        few = first_rows(query, _MOST_ROWS)
+        few, self._count = first_rows(query, _MOST_ROWS), self._tables[first, name].rows
         return query, listing(few, [("column", "1", "")], [], {}, query.name)
 
     def _show_fields(self, found: tuple[int, object]) -> None:
@@ -239,7 +244,7 @@ class NewReportDialog(QDialog):
         for kind, card in self.cards.items():
             card.setEnabled(kind in self.found)
             card.setToolTip(
-                f"{kind}: its first page, from the first {_MOST_ROWS:,} rows" if kind in self.found else LAYOUTS[kind]
+                f"{kind}: its first page, at first from {_MOST_ROWS:,} rows" if kind in self.found else LAYOUTS[kind]
             )
             card.setIcon(QIcon())
         self.message.setText(
@@ -250,16 +255,31 @@ class NewReportDialog(QDialog):
             else "1 field; tick more for groups, a matrix or statements."
         )
         for kind, report in shown.items():
-            asked, session, values = self._asked, self._session, self._values
-            self._worker.run_task(
-                partial(_first_page, session, report, values, asked, kind),
-                lambda found, asked=asked, kind=kind: self._shown.emit(  # type: ignore[misc]
-                    found if isinstance(found, tuple) else (asked, kind, found)
-                ),
-            )
+            self._ask_page(kind, report)
+        self._judge_whole()
         if self.kind not in self.found:
             self._pick(next(iter(self.found), None))
         self._update()
+
+    def _ask_page(self, kind: str, report: Report) -> CancelToken:
+        """Show the first page of a report as soon as there is one; what stops that."""
+        asked = self._asked
+        return self._worker.run_task(
+            partial(_first_page, self._session, report, self._values, asked, kind),
+            lambda found: self._shown.emit(found if isinstance(found, tuple) else (asked, kind, found)),
+        )
+
+    def _judge_whole(self) -> None:
+        """Look at the reports over all rows of a table too, unless there are very many: totals of all are wider than
+        those of the first."""
+        self._stop_judging()
+        if self._count is not None and _MOST_ROWS < self._count <= _MOST_JUDGED:
+            self._judging = [self._ask_page(kind, report) for kind, report in self.found.items()]
+
+    def _stop_judging(self) -> None:
+        for judging in self._judging:
+            judging.cancel()
+        self._judging = []
 
     def _whole(self, query: Query) -> Report:
         """What the new report keeps: the open report's data, or the one query of a table."""

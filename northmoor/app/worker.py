@@ -138,8 +138,8 @@ class Worker(QObject):
         """Fetch a query's rows for looking at; the first ones are reported while the rest is on the way."""
         self._later(lambda stop: self._fetch_rows(job, query, stop))
 
-    def run_task(self, task: Callable[[CancelToken], object], done: Callable[[object], None]) -> None:
-        """Run a task in the thread; `done` (a signal's emit) gets its result or the error."""
+    def run_task(self, task: Callable[[CancelToken], object], done: Callable[[object], None]) -> CancelToken:
+        """Run a task in the thread; `done` (a signal's emit) gets its result or the error. What stops this task."""
 
         def run(stop: CancelToken) -> None:
             try:
@@ -147,7 +147,7 @@ class Worker(QObject):
             except NorthmoorError as error:
                 done(error)
 
-        self._later(run)
+        return self._later(run)
 
     def ask_session(
         self, library: Library, task: Callable[[Session, CancelToken], object], done: Callable[[object], None]

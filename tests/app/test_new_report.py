@@ -1,5 +1,7 @@
 """Starting a report in the real window: rows chosen, fields ticked, a live page picked, and the report goes on."""
 
+import sqlite3
+from contextlib import closing
 from pathlib import Path
 
 import pytest
@@ -8,7 +10,9 @@ from pytestqt.qtbot import QtBot
 
 from northmoor.app.new_report_dialog import NewReportDialog
 from northmoor.app.window import Window
+from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.model.blocks.containers import ForEachBlock
+from northmoor.core.model.connections import SqliteConnection
 from northmoor.core.session import Session
 from northmoor.core.sources.library import Library
 from northmoor.core.store.report_files import load_report
@@ -62,6 +66,23 @@ def test_a_report_is_begun_from_a_table(window: Window, dialog: NewReportDialog,
     document = Session(Library.around(window.controller.path)).render(report)
     assert document.row_count > 19_000  # all rows, not only those that it was proposed from
     assert not [finding for finding in document.findings if finding.is_error]
+
+
+def test_pages_are_turned_where_all_rows_need_more_room_than_the_first(
+    dialog: NewReportDialog, copy: Path, qtbot: QtBot
+) -> None:
+    names = "abcde"
+    with closing(sqlite3.connect(copy.parent.parent / "wide.sqlite")) as made:
+        made.execute(f"create table tonnage ({', '.join(f'{name} integer' for name in names)})")
+        rows = ([1] * len(names) if row < 3_000 else [10**15 + row] * len(names) for row in range(3_100))
+        made.executemany(f"insert into tonnage values ({', '.join('?' * len(names))})", rows)
+        made.commit()
+    dialog._library.add(SqliteConnection(name="wide", database="wide.sqlite"))
+    dialog.add_tables("wide", dialog._library.catalog("wide", CancelToken()).tables)
+    read(dialog, "wide · tonnage", qtbot)
+    tick(dialog, *names)
+    kind = next(iter(dialog.found))
+    qtbot.waitUntil(lambda: dialog.found[kind].editions[0].page.orientation == "landscape", timeout=20_000)
 
 
 def test_a_query_goes_on_with_its_parameters(window: Window, dialog: NewReportDialog, qtbot: QtBot) -> None:
