@@ -272,8 +272,10 @@ class Window(QMainWindow):
             way = self._open_elsewhere.way(path)
             if way is None:
                 return False
-            self._recovery.discard_copy()
+            left = self._recovery.own_path
             self.controller.open(way.path, values, way.read_only)
+            if left is not None:
+                self._recovery.discard_copy(left)
         except NorthmoorError as error:
             self._open_elsewhere.hold(self.controller.path)
             self.tell(str(error), "fault")

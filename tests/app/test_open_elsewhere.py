@@ -7,6 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
+from PyQt6.QtWidgets import QMessageBox
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.report_file import recovery_prompt
@@ -82,6 +83,27 @@ def test_a_second_window_takes_a_copy_and_both_are_saved(window: Window, second:
     assert not second._save_to(copy)
     assert "is open in another window" in second._notice.toolTip()
     assert second.controller.path == path
+
+
+def test_what_stays_open_keeps_its_copy_where_no_other_report_is_opened(
+    window: Window, second: Window, copy: Path, demo: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Its changes may be let go, but it is not left: the other one is open elsewhere, or cannot be read."""
+    other = copy.with_name("other.moor")
+    other.write_bytes((demo / "reports" / "cost-centres.moor").read_bytes())
+    assert second.open(other)
+    discard = QMessageBox.StandardButton.Discard
+    monkeypatch.setattr(QMessageBox, "question", lambda *_: discard)
+    with answering("Cancel"):
+        assert not window.open(other)
+    broken = copy.with_name("broken.moor")
+    broken.write_text("{")
+    assert not window.open(broken)
+    assert window.controller.path == copy
+    assert recovery_path(copy).is_file()
+    assert second.close()
+    assert window.open(other)
+    assert not recovery_path(copy).exists()
 
 
 def test_cancelling_leaves_both_as_they_are(window: Window, second: Window, copy: Path) -> None:

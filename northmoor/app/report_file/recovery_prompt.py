@@ -1,5 +1,7 @@
 """Keeps a recovery copy of the open report while it has unsaved changes, and offers one that a crash left behind."""
 
+from pathlib import Path
+
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QMessageBox, QWidget
 
@@ -44,11 +46,16 @@ class RecoveryPrompt:
         else:
             drop_copy(controller.path)
 
-    def discard_copy(self) -> None:
-        """The report is left on purpose: its changes are saved or not wanted."""
+    @property
+    def own_path(self) -> Path | None:
+        """The report whose copy is this window's; none where it only reads, since the copy is another window's then."""
+        return None if self._controller.read_only else self._controller.path
+
+    def discard_copy(self, left: Path | None = None) -> None:
+        """The open report, or one that was open, is left on purpose: its changes are saved or not wanted."""
         self._timer.stop()
-        if self._controller.path is not None and not self._controller.read_only:  # else it is another window's
-            drop_copy(self._controller.path)
+        if (path := left or self.own_path) is not None:
+            drop_copy(path)
 
     def _watch(self) -> None:
         if self._controller.is_saved:
