@@ -201,6 +201,7 @@ class Session:
         """
         return self._cached_rows(self._rows, report, query, values, stop, report_progress, show)
 
+    @mistakes_caught("reading its rows")
     def _cached_rows(
         self,
         kept: GenerationalCache,
@@ -210,19 +211,6 @@ class Session:
         stop: CancelToken,
         report_progress: ReportProgress,
         show: ShowFirst = lambda _: None,
-    ) -> Rows:
-        with mistakes_caught("reading its rows"):
-            return self._read_rows(kept, report, query, values, stop, report_progress, show)
-
-    def _read_rows(
-        self,
-        kept: GenerationalCache,
-        report: Report,
-        query: str,
-        values: Values,
-        stop: CancelToken,
-        report_progress: ReportProgress,
-        show: ShowFirst,
     ) -> Rows:
         resolved = resolve(report, query, self.library)
         asked = resolved.query
