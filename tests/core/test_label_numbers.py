@@ -56,6 +56,25 @@ def test_labels_have_no_separator_and_amounts_have(library: MakeLibrary) -> None
     assert not {"2,024", "2,025", "12,345"} & (shown["matrix"] | shown["chart"])
 
 
+def test_whole_numbers_are_years_by_their_values_where_there_are_many_or_they_are_keys(library: MakeLibrary) -> None:
+    rows = ", ".join(f"({1998 + n % 7}, {1990 + n})" for n in range(30))
+    made = library(f"create table lines (built integer, crew integer); insert into lines values {rows}")
+    level = level_of("built", heading=Row(cells=(Cell(column="crew", value="built"),)))
+    document = render(report_of(table_of("built", "crew", levels=(level,))), made)
+    assert (
+        set(column_of(document, "built"))
+        == set(column_of(document, "crew", "heading"))
+        == set(map(str, range(1998, 2005)))
+    )
+    assert "2,004" in column_of(document, "crew")  # each once: they count something
+    by_built = MatrixLevel(name="built", by="built")
+    matrix = MatrixBlock(name="table", query="rows", rows=(by_built,), measures=(Measure(name="n", value="sum(crew)"),))
+    texts = {item["text"] for item in dumped(render(report_of(matrix), made))["pages"][0]["items"] if "text" in item}
+    assert {"1998", "2004"} <= texts
+    few = library("create table lines (built integer); insert into lines values (1950), (2000)")
+    assert column_of(render(report_of(table_of("built")), few), "built") == ["1,950", "2,000"]
+
+
 def test_a_format_of_its_own_decides(library: MakeLibrary) -> None:
     made = library(ROWS)
     assert column_of(render(report_of(table_of(Column(name="year", value="year", format="#,##0"))), made), "year") == [

@@ -146,3 +146,12 @@ def test_an_order_is_one_line_of_text(text: str, keys: list) -> None:
 def test_what_is_no_order_is_refused(text: str) -> None:
     with pytest.raises(ExpressionError):
         parse_order_by(text)
+
+
+@pytest.mark.parametrize(
+    "text",
+    ["a." * 2000 + "b", "n" + " + 1" * 2000, "t" + " || t" * 1000, "(" * 300 + "n" + ")" * 300, "not " * 900 + "a"],
+)
+def test_what_is_nested_too_deeply_is_refused(text: str) -> None:
+    with pytest.raises(ExpressionError, match="nested too deeply"):
+        parse(text)

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from northmoor.core.expr.label_numbers import KEY_WORDS, LABEL_PATTERN, ORDINAL_WORDS, words_of
+from northmoor.core.expr.label_numbers import KEY_WORDS, LABEL_PATTERN, ORDINAL_WORDS, are_years, words_of
 from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME
 from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.sources.drivers.catalog import CatalogTable
@@ -42,10 +42,7 @@ _ROLE_OF_WORD |= dict.fromkeys(KEY_WORDS, KEY_FIELD) | dict.fromkeys(ORDINAL_WOR
 _FIRST_WORDS = {"avg": RATE, "average": RATE, "mean": RATE, "median": RATE, "pct": RATE, "percent": RATE,
                 "sum": AMOUNT, "total": AMOUNT, "count": AMOUNT}  # fmt: skip
 _MANY = 20
-"""Rows from which on values alone say that they are keys, years or rates."""
-_YEARS = range(1900, 2101)
-_LONGEST_SPAN = 60
-"""Years that whole numbers between 1900 and 2100 are apart at most where they are taken for years."""
+"""Rows from which on values alone say that they are keys or rates."""
 
 
 def field_role(name: str, kind: ValueType, values: pa.ChunkedArray | None = None, is_key: bool = False) -> FieldRole:
@@ -74,9 +71,7 @@ def _role_of_values(kind: ValueType, values: pa.ChunkedArray | None) -> FieldRol
         distinct = pc.count_distinct(values).as_py()
         if distinct == len(values) == high - low + 1:
             return KEY_FIELD  # rows counted through
-        if low in _YEARS and high in _YEARS and high - low <= _LONGEST_SPAN and distinct < len(values):
-            return ORDINAL
-        return None
+        return ORDINAL if are_years(values) else None
     return RATE if low >= 0 and high <= 1 and pc.count_distinct(values).as_py() > 2 else None
 
 

@@ -135,6 +135,8 @@ _CASTS = frozenset(
     ]
 )
 _LONGEST = 10_000
+_DEEPEST = 250
+"""Nodes in one another; what walks through a tree needs a few steps of the stack for each."""
 _MOST_REMEMBERED = 20_000
 """Texts whose trees, or faults, are remembered."""
 
@@ -193,10 +195,22 @@ def _parse(text: str) -> Expression:
     if len(trees) != 1 or trees[0] is None or isinstance(trees[0], exp.Block):
         raise ExpressionError("One expression is wanted here; take out the semicolon.", max(text.find(";"), 0))
     tree = trees[0]
+    if _depth(tree) > _DEEPEST:
+        raise ExpressionError("The expression is nested too deeply.", 0)
     unmark_placeholders(tree)
     for node in tree.walk():
         _check(node, text)
     return Expression(text, tree)
+
+
+def _depth(tree: exp.Expr) -> int:
+    """How many nodes lie in one another."""
+    deepest, waiting = 0, [(tree, 1)]
+    while waiting:
+        node, depth = waiting.pop()
+        deepest = max(deepest, depth)
+        waiting += [(child, depth + 1) for child in node.iter_expressions()]
+    return deepest
 
 
 def _syntax_error(text: str, known: DriverSql, error: SqlglotError) -> ExpressionError:

@@ -15,6 +15,8 @@ from northmoor.core.model.lengths import format_length
 from northmoor.core.model.report import REPORT_VERSION, Report
 
 P = TypeVar("P", bound=Part)
+_MOST_PARTS = 200_000
+"""Parts of a report; a fault in each of them is found within seconds."""
 
 
 def read_report(text: str | bytes, where: str = "The text") -> Report:
@@ -25,6 +27,8 @@ def read_report(text: str | bytes, where: str = "The text") -> Report:
 def read_part(data: str | bytes, where: str, kind: type[P], version_entry: str, newest: int, what: str) -> P:
     """The part that a versioned JSON text holds; `where` and `what` are for the sentence that says what is wrong with
     it. Raises ReportFileError, and NewerFileError for a text of a newer form."""
+    if (data.count(b"{") if isinstance(data, bytes) else data.count("{")) > _MOST_PARTS:
+        raise ReportFileError(f"{where} has more than {_MOST_PARTS:,} parts, and is not {what}.")
     try:
         entries = from_json(data)
     except ValueError as error:
@@ -71,9 +75,9 @@ def _with_kinds(part: Part, entries: dict[str, Any]) -> dict[str, Any]:
 
 
 def _message(error: ValidationError, entries: Any) -> str:
-    first, *rest = error.errors(include_url=False)
+    first, rest = error.errors(include_url=False, include_input=False)[0], error.error_count() - 1
     message = f"{_entry(first, entries)}: {_fault(first, entries)}."
-    more = {1: "One more entry is at fault."}.get(len(rest), f"{len(rest)} more entries are at fault.")
+    more = {1: "One more entry is at fault."}.get(rest, f"{rest:,} more entries are at fault.")
     return f"{message} {more}" if rest else message
 
 

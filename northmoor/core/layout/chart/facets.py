@@ -211,7 +211,7 @@ class ChartView:
         own = self.data.sides.rows.groups[depth - 1]
         if self.chart.mark.category_scale == "bin" and level is self.chart.category:
             return [str(key) for key in own.keys.take(pa.array(groups)).to_pylist()]
-        pattern = self.key_pattern(level) or label_pattern(level.by, own.keys.type)
+        pattern = self.key_pattern(level) or label_pattern(level.by, own.keys, True)
         key = ("chart keys", self.data, depth, pattern, self.context.locale)
         texts = self.context.cache.get(key, lambda: self._formatted(own.keys, pattern))
         return [own.labels.get(group) or texts[group] or "–" for group in groups.tolist()]

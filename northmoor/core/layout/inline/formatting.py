@@ -14,8 +14,8 @@ from northmoor.core.compute.groups.boundaries import ScopedExpression
 from northmoor.core.compute.table.evaluation import TableData
 from northmoor.core.errors import ExpressionError, Place
 from northmoor.core.expr.formats import FormatLocale, even_pattern, format_values
-from northmoor.core.expr.label_numbers import LABEL_PATTERN, is_label_number
-from northmoor.core.expr.language import parse
+from northmoor.core.expr.label_numbers import LABEL_PATTERN, are_years, is_label_number
+from northmoor.core.expr.language import bare_column, parse
 from northmoor.core.expr.lazy_texts import LazyTexts, lazy_texts
 from northmoor.core.expr.templates import Slot, Template
 from northmoor.core.expr.text_concat import concat, scalar
@@ -85,8 +85,7 @@ def _cell_texts(
             return whole_fault(count, currencies)
     pattern = pattern if content.value is not None else None
     if content.value is not None and content.format is None and currencies is None:
-        values = computed[next(iter(computed))].values
-        pattern = pattern or label_pattern(content.value, values.type) or even_pattern([values])
+        pattern = pattern or _pattern_of(content.value, ScopedExpression(scope, next(iter(computed))), source)
     if content.value is not None and currencies is None and not content.blank_repeats:
         later = _deferred(next(iter(computed.values())), pattern or content.format, context.locale)
         if later is not None:
@@ -94,6 +93,15 @@ def _cell_texts(
     texts = template_texts(template, computed, pattern, count, context, currencies)
     (values,) = computed.values() if content.value is not None and len(computed) == 1 else (None,)
     return texts if values is None else _with_messages(texts, values, content)
+
+
+def _pattern_of(expression: str, want: ScopedExpression, source: Source) -> str | None:
+    """The pattern that suits all of a cell's values, also where those of a part of a table are written."""
+    if not isinstance(source, TableData):
+        return even_pattern([source.cells[want].values])
+    values = source.whole.cells[want].values
+    are_keys = want.scope > 0 and values.equals(source.whole.levels[want.scope - 1].keys)
+    return label_pattern(expression, values, are_keys) or even_pattern([values])
 
 
 def _deferred(computed: Computed, pattern: str | None, format_locale: FormatLocale) -> CellTexts | None:
@@ -176,7 +184,7 @@ def template_texts(
             return whole_fault(count, values.fault)
         faulty = {**values.faults, **faulty}
         try:
-            own = part.pattern or pattern or label_pattern(part.expression.text, values.values.type)
+            own = part.pattern or pattern or label_pattern(part.expression.text, values.values)
             if currencies is None:
                 texts = format_values(values.values, own, context.locale)
             else:
@@ -246,9 +254,12 @@ def decoded_texts(texts: pa.Array | pa.Scalar | LazyTexts) -> pa.Array | pa.Scal
     return texts.dictionary_decode() if isinstance(texts, pa.DictionaryArray) else texts
 
 
-def label_pattern(expression: str, kind: pa.DataType) -> str | None:
+def label_pattern(expression: str, values: pa.Array, are_keys: bool = False) -> str | None:
     """The pattern of whole numbers that are names, such as years and keys; none for all else."""
-    return LABEL_PATTERN if pa.types.is_integer(kind) and is_label_number(expression) else None
+    if not pa.types.is_integer(values.type):
+        return None
+    is_label = is_label_number(expression) or (bare_column(expression) is not None and are_years(values, are_keys))
+    return LABEL_PATTERN if is_label else None
 
 
 def _kind_of(template: Template, computed: Mapping[str, Computed]) -> pa.DataType | None:

@@ -163,8 +163,8 @@ class CrosstabTableBuilder:
         """The format of a level's keys: its own, or that of the column it groups by."""
         matrix, sides = self.matrix, self.data.sides
         levels = zip((*matrix.rows, *matrix.columns), (*sides.rows.groups, *sides.columns.groups), strict=True)
-        kind = next(groups.keys.type for own, groups in levels if own is level)
-        return level.format or self._patterns.get(bare_column(level.by) or "") or label_pattern(level.by, kind)
+        keys = next(groups.keys for own, groups in levels if own is level)
+        return level.format or self._patterns.get(bare_column(level.by) or "") or label_pattern(level.by, keys, True)
 
     def _is_folded(self, depth: int) -> bool:
         """Whether groups of a row level are folded."""
