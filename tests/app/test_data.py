@@ -495,7 +495,7 @@ def test_esc_ends_waiting_for_a_server_that_does_not_answer(window: Window, data
         window.controller.library.add(PostgresqlConnection(name="silent", database="tarrow", user="reader", **where))
         data.catalogs.read("silent")
         qtbot.waitUntil(lambda: window.actions_by_name["stop"].isEnabled(), timeout=5_000)
-        with qtbot.waitSignal(data.catalogs.catalog_read, timeout=2_500) as read:
+        with qtbot.waitSignal(data.catalogs.catalog_read, timeout=6_000) as read:
             window.actions_by_name["stop"].trigger()
     name, found = read.args[0]
     assert (name, str(found)) == ("silent", "Stopped.")

@@ -210,7 +210,7 @@ def test_a_running_query_is_stopped_at_the_server(server: Server, db: Library) -
     report = report_of(sql=ENDLESS)
     with pytest.raises(Cancelled):
         Session(db).rows(report, "rows", bind(report, {}), stop)
-    assert time.monotonic() - began < 2.5
+    assert time.monotonic() - began < 5
     assert _running(server) == 0
 
 
@@ -227,7 +227,7 @@ def test_a_server_that_does_not_answer_is_left_at_once(server: Server, db: Libra
         began = time.monotonic()
         with pytest.raises(Cancelled):
             asking[work]()
-        assert time.monotonic() - began < 2.5
+        assert time.monotonic() - began < 5
     assert len(fetched(db, "select * from ports").table) == 7
 
 
@@ -247,7 +247,7 @@ def test_a_server_that_falls_silent_in_a_query_is_left_at_once(server: Server, d
     took = time.monotonic() - began
     silent.set()
     freezing.join()
-    assert took < 3
+    assert took < 6
     assert len(fetched(db, "select * from ports").table) == 7
 
 
