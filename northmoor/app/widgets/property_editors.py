@@ -37,7 +37,7 @@ NAMES = {
     "least": "From", "greatest": "To", "negative": "Below zero", "link": "Opens", "anchor": "Place name",
     "when_null": "When missing", "when_zero": "When zero", "blank_repeats": "Blank repeats",
     "order_by": "Ordered by", "first_groups": "First groups", "keep_groups": "Groups kept if",
-    "keep_rows": "Rows kept if", "count_ways": "Count the way up",
+    "keep_rows": "Rows kept if", "count_ways": "Count parents",
     "show_head": "Show titles",
     "title": "Title", "padding": "Padding", "inset": "Inset", "page_break": "New page", "odd_page": "On an odd page",
     "foot_of_page": "Totals at foot", "on": "On pages",
