@@ -36,6 +36,8 @@ class _Shelf:
     thing: str
     folder: str
     ending: str
+    when_replaced: str
+    """What becomes of reports that use it."""
 
 
 def _holds_other(path: Path, text: str) -> bool:
@@ -82,7 +84,8 @@ class LibraryActions(QObject):
         report, edition = self._controller.report, self._controller.edition
         if report is None or edition is None:
             return
-        where = _Shelf("Keep the page", "page", page_templates.FOLDER, page_templates.ENDING)
+        where = _Shelf("Keep the page", "page", page_templates.FOLDER, page_templates.ENDING,
+                       "Reports that it was applied to stay as they are.")  # fmt: skip
         path = self._keep(where, "house", page_text(page_templates.page_template(report, edition.name)))
         if path is not None:
             self.message.emit(f"Kept as {path.name}. Page › Apply a kept page gives it to any report.", "good")
@@ -106,7 +109,8 @@ class LibraryActions(QObject):
         if report is None or edition is None or not names:
             self.message.emit("Choose a block on the page or in Contents, then share it.", "warning")
             return
-        where = _Shelf("Share the block", "block", BLOCKS, BLOCKS_ENDING)
+        where = _Shelf("Share the block", "block", BLOCKS, BLOCKS_ENDING,
+                       "If you replace it, every report that includes it changes.")  # fmt: skip
         path = self._keep(where, names[0], blocks_text(report, edition.name, names))
         if path is None:
             return
@@ -175,8 +179,8 @@ class LibraryActions(QObject):
         box.setTextFormat(Qt.TextFormat.PlainText)
         changed = datetime.fromtimestamp(path.stat().st_mtime).astimezone()
         box.setText(
-            f"The library has another {shelf.thing} {path.name.removesuffix(shelf.ending)} already, changed on "
-            f"{changed:%Y-%m-%d at %H:%M}. Replacing it changes every report that includes or applies it."
+            f"The library already has another {shelf.thing} called {path.name.removesuffix(shelf.ending)}, changed on "
+            f"{changed:%Y-%m-%d at %H:%M}. {shelf.when_replaced}"
         )
         replace = box.addButton("Replace it", QMessageBox.ButtonRole.DestructiveRole)
         rename = box.addButton("Choose another name", QMessageBox.ButtonRole.AcceptRole)

@@ -56,8 +56,8 @@ class ChangedElsewhere(QObject):
         )
 
     def save(self, path: Path | None) -> str:
-        """Save to the report's file or another, asking first where it would overwrite; what is to be said of it, and
-        nothing where it is not saved.
+        """Save to the report's file or another, asking first where it would overwrite; the message about it, empty
+        where it is not saved.
 
         Raises NorthmoorError.
         """

@@ -9,7 +9,7 @@ from northmoor.core.layout.graphics.display_list import Picture, VectorPath, Vec
 
 
 def digest_of(data: bytes) -> str:
-    """What tells a picture from others."""
+    """The identity of a picture, by its content."""
     return hashlib.sha256(data).hexdigest()[:32]
 
 
@@ -37,10 +37,13 @@ def pixels_result(
     size: tuple[int, int], pixels: bytes | None = None, alpha: bytes | None = None, gray: bool = False
 ) -> Result:
     """Packed pixels and their alpha; none for a JPEG, whose bytes the asking process has."""
+    header = {"size": size, "gray": gray}
+    if pixels is None:
+        return Result(header)
     import pyarrow as pa  # loaded where there are pixels
 
     table = pa.table({"pixels": pa.array([pixels], pa.binary()), "alpha": pa.array([alpha], pa.binary())})
-    return Result({"size": size, "gray": gray}, table if pixels is not None else None)
+    return Result(header, table)
 
 
 def pixels_of(data: bytes, found: Result) -> Picture:

@@ -184,7 +184,7 @@ def template_texts(
             return whole_fault(count, values.fault)
         faulty = {**values.faults, **faulty}
         try:
-            own = part.pattern or pattern or label_pattern(part.expression.text, values.values)
+            own = part.pattern or pattern or _named_label_pattern(part.expression.text, values.values.type)
             if currencies is None:
                 texts = format_values(values.values, own, context.locale)
             else:
@@ -256,10 +256,15 @@ def decoded_texts(texts: pa.Array | pa.Scalar | LazyTexts) -> pa.Array | pa.Scal
 
 def label_pattern(expression: str, values: pa.Array, are_keys: bool = False) -> str | None:
     """The pattern of whole numbers that are names, such as years and keys; none for all else."""
-    if not pa.types.is_integer(values.type):
-        return None
-    is_label = is_label_number(expression) or (bare_column(expression) is not None and are_years(values, are_keys))
-    return LABEL_PATTERN if is_label else None
+    named = _named_label_pattern(expression, values.type)
+    if named is None and bare_column(expression) is not None and are_years(values, are_keys):
+        return LABEL_PATTERN
+    return named
+
+
+def _named_label_pattern(expression: str, kind: pa.DataType) -> str | None:
+    """The same by names alone, where only a part of the values is known."""
+    return LABEL_PATTERN if pa.types.is_integer(kind) and is_label_number(expression) else None
 
 
 def _kind_of(template: Template, computed: Mapping[str, Computed]) -> pa.DataType | None:

@@ -437,6 +437,6 @@ def _shares(values: pa.Array, shape: tuple[int, int]) -> Floats:
     with np.errstate(all="ignore"):
         least, greatest = (
             reduce(grid, axis=1, keepdims=True, initial=np.nan) for reduce in (np.fmin.reduce, np.fmax.reduce)
-        )  # they pass over what is missing, and say nothing of a row where all is
+        )  # they leave out what is missing, and warn of no row where all is
         found: Floats = np.where(greatest > least, (grid - least) / (greatest - least), 1.0)
     return found.reshape(-1)

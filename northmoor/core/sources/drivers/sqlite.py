@@ -73,7 +73,7 @@ class SqliteDriver:
                 return Catalog(tuple(_tables(connection, counted)))
         except _ERRORS as error:
             stop.raise_if_cancelled()
-            raise ConnectionFault(f"The tables of {self._database.name} cannot be read ({_words(error)}).") from error
+            raise ConnectionFault(f"The tables of {self._database.name} cannot be read ({_message(error)}).") from error
 
     @contextmanager
     def open_stream(self, request: QueryRequest) -> Iterator[ResultStream]:
@@ -109,7 +109,7 @@ class SqliteDriver:
                 yield driver.execute(before + text.sql, values), lambda: driver.execute(before + text.sql, values)
             except (*_ERRORS, OverflowError) as error:
                 request.stop.raise_if_cancelled()
-                message = self._busy(error) or f"The database refuses it: {_words(error)}."
+                message = self._busy(error) or f"The database refuses it: {_message(error)}."
                 at = named_position(str(error), text)
                 raise QueryError(message, position=at) from error
 
@@ -125,7 +125,7 @@ class SqliteDriver:
             connection.execute("pragma query_only = on")
             connection.execute("select count(*) from sqlite_master").fetchone()
         except _ERRORS as error:
-            message = f"{self._database.name} cannot be opened as an SQLite database ({_words(error)})."
+            message = f"{self._database.name} cannot be opened as an SQLite database ({_message(error)})."
             raise ConnectionFault(self._busy(error) or message) from error
         return connection
 
@@ -237,8 +237,8 @@ def _decoding(
     return rest
 
 
-def _words(error: Exception) -> str:
-    """What SQLite says."""
+def _message(error: Exception) -> str:
+    """SQLite's message."""
     return "a name in it is no text in UTF-8" if isinstance(error, UnicodeDecodeError) else str(error)
 
 
