@@ -16,6 +16,7 @@ from northmoor.app.look_actions import StyleActions
 from northmoor.app.new_report_action import NewReportAction
 from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
+from northmoor.app.report_file.file_actions import FileActions
 from northmoor.app.widgets.widget_tools import commit_typing
 from northmoor.app.worker import Worker, stop_all
 from northmoor.core.model.blocks.block_types import BLOCK_TYPES
@@ -33,11 +34,9 @@ class CommandTargets(Protocol):
     starting: NewReportAction
     sharing: LibraryActions
     following: LinkNavigation
+    files: FileActions
     help: Help
 
-    def ask_open(self) -> None: ...
-    def save(self) -> bool: ...
-    def ask_save_as(self) -> None: ...
     def ask_deliver(self) -> None: ...
     def close(self) -> bool: ...
     def add_field(self, as_what: str) -> None: ...
@@ -83,9 +82,9 @@ _OTHER_BLOCKS = tuple(
 MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
     "File": (
         Command("new", "New report…", "Ctrl+N", lambda w: w.starting.ask()),
-        Command("open", "Open…", "Ctrl+O", lambda w: w.ask_open()),
-        Command("save", "Save", "Ctrl+S", lambda w: w.save()),
-        Command("save_as", "Save as…", "Ctrl+Shift+S", lambda w: w.ask_save_as()),
+        Command("open", "Open…", "Ctrl+O", lambda w: w.files.ask_open()),
+        Command("save", "Save", "Ctrl+S", lambda w: w.files.save()),
+        Command("save_as", "Save as…", "Ctrl+Shift+S", lambda w: w.files.ask_save_as()),
         None,
         Command("deliver", "Deliver…", "Ctrl+D", lambda w: w.ask_deliver()),
         None,

@@ -17,10 +17,10 @@ from northmoor.core.model.edits import ChartPlace
 from northmoor.core.model.kinds.value_kinds import KindName
 from northmoor.core.model.merging import Conflict, merge_reports
 from northmoor.core.model.report import Edition, Report
-from northmoor.core.model.serialization import read_report, report_text
+from northmoor.core.model.serialization import report_text
 from northmoor.core.sources.drivers.credentials import Secrets
 from northmoor.core.sources.library import Library
-from northmoor.core.store.report_files import report_bytes, save_report
+from northmoor.core.store.report_files import ReportFile, read_report_file, report_bytes, save_report
 from northmoor.core.values.parameter_values import DATA_TIME
 
 ReportEdit = Callable[[Report, str], Report]
@@ -143,12 +143,10 @@ class DocumentController(QObject):
         """Whether the file holds the report as it is now."""
         return self._at == self._saved_at
 
-    def open(self, path: Path, values: dict[str, Any] | None = None, read_only: str = "") -> None:
-        """Open a report, with values for its parameters; `read_only` says why it cannot be changed, if so. Raises
-        NorthmoorError; what was open stays open then."""
-        data = report_bytes(path)
-        report = read_report(data, path.name)
-        self._on_disk, self._base = data, report
+    def open(self, file: ReportFile, values: dict[str, Any] | None = None, read_only: str = "") -> None:
+        """Open a report, with values for its parameters; `read_only` says why it cannot be changed, if so."""
+        path, report = file.path, file.report
+        self._on_disk, self._base = file.data, report
         self.read_only = read_only
         self.folds = {}
         self.library = Library.around(path, self.secrets)
@@ -192,29 +190,28 @@ class DocumentController(QObject):
 
     def take_theirs(self) -> None:
         """Show the report as it was changed elsewhere; that can be undone. Raises NorthmoorError."""
-        theirs, data = self._theirs()
-        self._edit("Take what was changed elsewhere", lambda *_: theirs)
-        self._on_disk, self._base, self._saved_at = data, theirs, self._at
+        theirs = self._read_again()
+        self._edit("Take what was changed elsewhere", lambda *_: theirs.report)
+        self._on_disk, self._base, self._saved_at = theirs.data, theirs.report, self._at
         self.saved_changed.emit()
 
     def keep_mine(self) -> None:
         """Let the next saving replace what was changed elsewhere. Raises NorthmoorError."""
-        self._on_disk = self._theirs()[1]
+        self._on_disk = self._read_again().data
 
     def take_both(self) -> tuple[Conflict, ...]:
         """Take the changes of both as one step; where they contradict each other, mine stays. Raises NorthmoorError."""
         assert self.report is not None
         assert self._base is not None
-        theirs, data = self._theirs()
-        merged, conflicts = merge_reports(self._base, self.report, theirs)
+        theirs = self._read_again()
+        merged, conflicts = merge_reports(self._base, self.report, theirs.report)
         self.edit("Merge what was changed elsewhere", lambda *_: merged)
-        self._on_disk, self._base = data, theirs
+        self._on_disk, self._base = theirs.data, theirs.report
         return conflicts
 
-    def _theirs(self) -> tuple[Report, bytes]:
+    def _read_again(self) -> ReportFile:
         assert self.path is not None
-        data = report_bytes(self.path)
-        return read_report(data, self.path.name), data
+        return read_report_file(self.path)
 
     def edit(self, label: str, change: ReportEdit) -> bool:
         """Make an edit of the shown edition; a refused one leaves the report as it is and says why."""

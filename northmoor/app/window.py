@@ -34,17 +34,13 @@ from northmoor.app.new_report_action import NewReportAction
 from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
 from northmoor.app.preflight_panel import PreflightButton
-from northmoor.app.report_file.changed_elsewhere import ChangedElsewhere
-from northmoor.app.report_file.leave_prompt import may_leave
-from northmoor.app.report_file.open_elsewhere import OpenElsewhere
-from northmoor.app.report_file.recovery_prompt import RecoveryPrompt
+from northmoor.app.report_file.file_actions import FileActions
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.notice import Notice
 from northmoor.app.widgets.theme import HEATHER, PAPER, PEAT
 from northmoor.app.widgets.widget_tools import hide_and_delete
 from northmoor.app.worker import Rendered, RenderJob, ValuesResolved, Worker
 from northmoor.core.compute.parameters.resolution import ResolvedValues
-from northmoor.core.errors import NorthmoorError
 from northmoor.core.layout.table.collapsing import Fold
 from northmoor.core.model.findings import Finding
 from northmoor.core.model.kinds.output_formats import FORMAT_OF_SUFFIX
@@ -69,9 +65,7 @@ class Window(QMainWindow):
         self.catalog_worker = Worker()  # a server that is slow to answer holds up neither rows nor pages
         self.data = DataWorkspace(self.controller, self.worker, self.catalog_worker)
         self.parameters = ParameterBar(self.controller)
-        self._recovery = RecoveryPrompt(self.controller, self)
-        self._open_elsewhere = OpenElsewhere(self)
-        self._changed_elsewhere = ChangedElsewhere(self.controller, self)
+        self.files = FileActions(self.controller, self._settings, self)
         self._stack = QStackedWidget()
         self._title = QLabel()
         self._editions = QWidget()
@@ -229,7 +223,8 @@ class Window(QMainWindow):
         for signal in (controller.edition_chosen, controller.changed):
             signal.connect(self._show_editions)
         controller.refused.connect(lambda message: self.tell(message, "fault"))
-        self._changed_elsewhere.message.connect(self.tell)
+        self.files.message.connect(self.tell)
+        self.files.not_opened.connect(self._show_not_opened)
         worker.resolved.connect(self._accept_resolved)
         worker.rendered.connect(self._show_rendered)
         worker.failed.connect(self._show_failure)
@@ -265,46 +260,8 @@ class Window(QMainWindow):
     # the report
 
     def open(self, path: Path, values: dict[str, Any] | None = None) -> bool:
-        """Open a report, with values for its parameters; what is wrong with it is reported, and what was open stays."""
-        if not may_leave(self.controller, self, self.save):
-            return False
-        try:
-            way = self._open_elsewhere.way(path)
-            if way is None:
-                return False
-            left = self._recovery.own_path
-            self.controller.open(way.path, values, way.read_only)
-            if left is not None:
-                self._recovery.discard_copy(left)
-        except NorthmoorError as error:
-            self._open_elsewhere.hold(self.controller.path)
-            self.tell(str(error), "fault")
-            if self.controller.report is None:
-                self.pages.canvas.show_message(str(error))
-            return False
-        self._settings.setValue("last", str(way.path))
-        if way.read_only:
-            self.tell(way.read_only, "warning")
-        else:
-            self._recovery.offer()
-        return True
-
-    def save(self) -> bool:
-        """Save the report."""
-        return self.controller.report is not None and self._save_to(None)
-
-    def _save_to(self, path: Path | None) -> bool:
-        try:
-            if path is not None:
-                self._open_elsewhere.take_for_saving(path)
-            if not (saved := self._changed_elsewhere.save(path)):
-                return False
-        except NorthmoorError as error:
-            self._open_elsewhere.hold(None if self.controller.read_only else self.controller.path)
-            self.tell(str(error), "fault")
-            return False
-        self.tell(saved, "good")
-        return True
+        """Open a report, with values for its parameters; whether that was done."""
+        return self.files.open(path, values)
 
     def deliver(self, path: Path) -> None:
         """Write the shown pages as a PDF."""
@@ -393,21 +350,6 @@ class Window(QMainWindow):
         return self._rendered is not None and self._rendered.job is self._job and self.pages.canvas.is_idle
 
     # dialogs
-
-    def ask_open(self) -> None:
-        """Ask for a report and open it."""
-        name, _ = QFileDialog.getOpenFileName(self, "Open a report", self._folder(), "Reports (*.moor)")
-        if name:
-            self.open(Path(name))
-
-    def ask_save_as(self) -> None:
-        """Ask for a name and save under it."""
-        if self.controller.report is None:
-            return
-        name, _ = QFileDialog.getSaveFileName(self, "Save the report as", str(self.controller.path), "Reports (*.moor)")
-        if name:
-            path = Path(name)
-            self._save_to(path if path.suffix else path.with_suffix(".moor"))
 
     def ask_deliver(self) -> None:
         """Ask for a file and write the pages into it."""
@@ -522,6 +464,10 @@ class Window(QMainWindow):
         self.tell("", "quiet")
         self._update_actions()
 
+    def _show_not_opened(self, message: str) -> None:
+        if self.controller.report is None:
+            self.pages.canvas.show_message(message)
+
     def _show_failure(self, message: str) -> None:
         self.tell(message, "fault")
         self.pages.canvas.show_message(message)
@@ -580,18 +526,12 @@ class Window(QMainWindow):
 
     # leaving
 
-    def _folder(self) -> str:
-        last = self.controller.path or self._settings.value("last")
-        return str(Path(str(last)).parent) if last else str(Path.home())
-
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Ask about unsaved changes, remember the window's state, end the worker."""
         assert event is not None
-        if not may_leave(self.controller, self, self.save):
+        if not self.files.leave():
             event.ignore()
             return
-        self._recovery.discard_copy()
-        self._open_elsewhere.hold(None)
         self._settings.setValue("geometry", self.saveGeometry())
         self._settings.setValue("pages-split", self.pages.split.saveState())
         self._settings.setValue("data-split", self.data.split.saveState())

@@ -229,10 +229,12 @@ class Worker(QObject):
             if job.refresh:
                 session.refresh()
             resolved = self._resolve(session, job, stop)
-            self.resolved.emit(self._report_progress(resolved, job))
+            self.resolved.emit(self._report_progress(resolved, job, stop))
             if resolved.faults:
                 return
             document = session.render_resolved(resolved, job.edition, stop, self.progress.emit, job.folds)
+            self.progress.emit("Checking the pages")
+            findings = preflight(document)
             with self._condition:  # from here on nothing stops what is made of the document's pages
                 stop.raise_if_cancelled()
                 self._render_runs, self._stop = False, CancelToken()
@@ -244,11 +246,12 @@ class Worker(QObject):
             self.failed.emit(str(error))
             return
         self._document = document
-        self.rendered.emit(Rendered(document, preflight(document), job, perf_counter() - began))
+        self.rendered.emit(Rendered(document, findings, job, perf_counter() - began))
 
     def _resolve_only(self, job: RenderJob, stop: CancelToken) -> None:
         try:
-            self.resolved.emit(self._report_progress(self._resolve(self._session_for(job.library), job, stop), job))
+            resolved = self._resolve(self._session_for(job.library), job, stop)
+            self.resolved.emit(self._report_progress(resolved, job, stop))
         except Cancelled:
             pass  # a newer wish overtook this one
         except NorthmoorError as error:
@@ -260,8 +263,8 @@ class Worker(QObject):
         )
 
     @staticmethod
-    def _report_progress(resolved: ResolvedValues, job: RenderJob) -> ValuesResolved:
-        findings = preflight_values(ValuesToCheck(resolved, job.library)) if resolved.faults else ()
+    def _report_progress(resolved: ResolvedValues, job: RenderJob, stop: CancelToken) -> ValuesResolved:
+        findings = preflight_values(ValuesToCheck(resolved, job.library, stop)) if resolved.faults else ()
         return ValuesResolved(resolved, findings, job)
 
     def _show_page(self, index: int, scale: float) -> None:

@@ -46,7 +46,7 @@ def answering(text: str) -> Iterator[list[str]]:
 def test_a_change_elsewhere_is_shown_where_nothing_is_unsaved_and_can_be_undone(
     window: Window, copy: Path, qtbot: QtBot
 ) -> None:
-    with qtbot.waitSignal(window._changed_elsewhere.message, timeout=5_000) as told:
+    with qtbot.waitSignal(window.files.changes.message, timeout=5_000) as told:
         theirs(copy, lambda r: r.but(title="Theirs"))
     assert "undo brings the old one back" in told.args[0]
     assert window.controller.report.title == "Theirs"
@@ -69,7 +69,7 @@ def test_saving_asks_whose_changes_are_kept(
     theirs(copy, lambda r: r.but(title="Theirs"))
     qtbot.waitUntil(lambda: "saving asks" in window._notice.toolTip(), timeout=5_000)
     with answering(answer) as shown:
-        window.save()
+        window.files.save()
     assert "Someone else has changed" in shown[0]
     assert window.controller.is_saved
     kept = load_report(copy)
@@ -85,11 +85,11 @@ def test_what_both_changed_is_named_and_cancel_writes_nothing(window: Window, co
     window.controller.edit("Mine", lambda r, _: r.but(title="Mine"))
     theirs(copy, lambda r: r.but(title="Theirs"))
     with answering("Cancel"):
-        assert not window.save()
+        assert not window.files.save()
     assert not window.controller.is_saved
     assert load_report(copy).title == "Theirs"
     with answering("Both") as shown:
-        assert window.save()
+        assert window.files.save()
     assert "• title" in shown[1]
     assert load_report(copy).title == "Mine"
 
@@ -99,7 +99,7 @@ def test_a_report_of_two_names_is_saved_under_one_and_that_is_said(window: Windo
     other.hardlink_to(copy)
     before = other.read_text()
     window.controller.edit("Change the title", lambda r, _: r.but(title="Another"))
-    assert window.save()
+    assert window.files.save()
     assert window._notice.toolTip() == f"Saved as {copy.name}. Its other name keeps what was there before."
     assert (other.read_text(), '"Another"' in copy.read_text()) == (before, True)
 
@@ -107,8 +107,8 @@ def test_a_report_of_two_names_is_saved_under_one_and_that_is_said(window: Windo
 def test_a_file_that_is_gone_or_only_touched_is_saved_unasked(window: Window, copy: Path) -> None:
     os.utime(copy)
     window.controller.edit("Mine", lambda r, _: r.but(title="Mine"))
-    assert window.save()
+    assert window.files.save()
     copy.unlink()
     window.controller.edit("Mine", lambda r, _: r.but(title="Mine again"))
-    assert window.save()
+    assert window.files.save()
     assert load_report(copy).title == "Mine again"

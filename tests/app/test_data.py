@@ -355,7 +355,7 @@ def test_a_query_is_shared_and_changing_it_names_its_reports(
     window: Window, data: DataWorkspace, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     data.queries.share(window.controller.report.query("fares"), "fares-shared")
-    window.save()
+    window.files.save()
     query = window.controller.report.query("fares")
     assert (query.shared, query.sql, query.connection) == ("fares-shared", "", None)
     qtbot.waitUntil(lambda: "status is paid" in chips(data))  # chips are shown with the next event

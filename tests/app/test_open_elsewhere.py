@@ -33,7 +33,7 @@ sys.stdin.readline()
 def second(window: Window, new_window: Callable[[], Window], qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> Window:
     """Another window, while the first has unsaved changes and a recovery copy."""
     monkeypatch.setattr(recovery_prompt, "PAUSE", 0)
-    window._recovery._timer.setInterval(0)
+    window.files.recovery._timer.setInterval(0)
     window.pages.set_width("fares-table", "fares", 99_000)
     path = window.controller.path
     assert path is not None
@@ -60,14 +60,14 @@ def test_a_second_window_reads_only_and_follows_what_is_saved(
     assert "(read only)" in second.windowTitle()
     assert not second.controller.edit("Mine", lambda r, _: r.but(title="Mine"))
     assert "can only be read" in second._notice.toolTip()
-    assert not second.save()
+    assert not second.files.save()
     assert second.close()
     assert recovery_path(copy).is_file()  # the first one's
     with answering("Read only"):
         second.show()
         assert second.open(copy)
     window.controller.edit("Theirs", lambda r, _: r.but(title="Theirs"))
-    assert window.save()
+    assert window.files.save()
     qtbot.waitUntil(lambda: second.controller.report.title == "Theirs", timeout=5_000)
 
 
@@ -77,10 +77,10 @@ def test_a_second_window_takes_a_copy_and_both_are_saved(window: Window, second:
     path = second.controller.path
     assert path == copy.with_name(f"{copy.stem}-copy.moor")
     second.controller.edit("Mine", lambda r, _: r.but(title="Mine"))
-    assert second.save()
-    assert window.save()
+    assert second.files.save()
+    assert window.files.save()
     assert (load_report(path).title, load_report(copy).title) == ("Mine", "Fares by route and month")
-    assert not second._save_to(copy)
+    assert not second.files.save_to(copy)
     assert "is open in another window" in second._notice.toolTip()
     assert second.controller.path == path
 
@@ -143,7 +143,7 @@ def test_what_can_only_be_read_is_said_on_opening(window: Window, copy: Path, mo
     assert window.open(copy)
     assert "can only be read" in window._notice.toolTip()
     assert "(read only)" in window.windowTitle()
-    assert window._save_to(copy.with_name("mine.moor"))
+    assert window.files.save_to(copy.with_name("mine.moor"))
     assert window.controller.edit("Mine", lambda r, _: r.but(title="Mine"))
 
 

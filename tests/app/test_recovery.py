@@ -18,11 +18,11 @@ from tests.app.conftest import settle
 def crashed(window: Window, copy: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> Window:
     """A window with an unsaved change and its recovery copy, about to be lost."""
     monkeypatch.setattr(recovery_prompt, "PAUSE", 0)
-    window._recovery._timer.setInterval(0)
+    window.files.recovery._timer.setInterval(0)
     window.pages.set_width("fares-table", "fares", 99_000)
     qtbot.waitUntil(recovery_path(copy).is_file)
     settle(window, qtbot)
-    window._open_elsewhere.hold(None)  # as the end of its process does
+    window.files.elsewhere.hold(None)  # as the end of its process does
     return window
 
 
@@ -46,7 +46,7 @@ def test_unsaved_changes_are_taken_up_and_can_be_undone(
     after.controller.undo()
     assert after.controller.report == load_report(copy)
     after.controller.redo()
-    after.save()
+    after.files.save()
     assert not recovery_path(copy).exists()
 
 

@@ -1,15 +1,23 @@
 """The worker: a mistake of ours is reported and ends nothing; pages are made for the newest document only."""
 
 import logging
+import threading
+import time
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from northmoor.app import worker as worker_module
+from northmoor.app.report_file import file_actions
 from northmoor.app.window import Window
 from northmoor.app.worker import RenderJob, Worker
+from northmoor.core.checks import preflight
+from northmoor.core.document import Document
+from northmoor.core.model.findings import Finding
 from northmoor.core.sources.library import Library
 from northmoor.core.store.report_files import load_report
 from tests.app.conftest import settle
@@ -29,6 +37,58 @@ def test_a_mistake_of_ours_is_told_and_the_next_edit_works(
     assert "save it" in failed.args[0]
     window.pages.set_width("fares-table", "fares", 98_000)
     settle(window, qtbot)
+
+
+def test_checking_the_pages_is_stopped_and_the_pages_before_stay(
+    window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    before, began = window._rendered, threading.Event()
+
+    def endless(document: Document) -> Iterator[Finding]:
+        began.set()
+        while True:
+            time.sleep(0.01)
+            document.composition.context.stop.raise_if_cancelled()
+        yield
+
+    monkeypatch.setattr(preflight, "RULES", (endless,))
+    window.pages.set_width("fares-table", "fares", 99_000)
+    qtbot.waitUntil(began.is_set, timeout=10_000)
+    with qtbot.waitSignal(window.worker.stopped, timeout=5_000):
+        window.actions_by_name["stop"].trigger()
+    assert window._rendered is before
+    assert window._notice.text().startswith("Stopped.")
+
+
+def test_reading_a_report_is_stopped_and_what_was_open_stays(
+    window: Window, copy: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    ends = threading.Event()
+    monkeypatch.setattr(file_actions, "read_report_file", lambda _: ends.wait(30))  # a file system that is gone
+
+    def press_stop() -> None:
+        dialog = QApplication.activeModalWidget()
+        if dialog is None:
+            QTimer.singleShot(50, press_stop)
+        else:
+            qtbot.keyClick(dialog, Qt.Key.Key_Escape)
+
+    QTimer.singleShot(0, press_stop)
+    assert not window.open(copy.with_name("punctuality.moor"))
+    ends.set()
+    assert window._notice.text() == "Stopped."
+    assert window.controller.path == copy
+
+
+def test_a_report_that_is_slow_to_read_is_opened_when_it_is_there(
+    window: Window, copy: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    read, seen = file_actions.read_report_file, []
+    monkeypatch.setattr(file_actions, "read_report_file", lambda path: time.sleep(1) or read(path))
+    QTimer.singleShot(600, lambda: seen.append(QApplication.activeModalWidget()))
+    assert window.open(copy)
+    assert seen != [None]
+    assert QApplication.activeModalWidget() is None
 
 
 def test_only_the_newest_of_many_renderings_is_shown(copy: Path, qtbot: QtBot) -> None:

@@ -1,5 +1,6 @@
 """What a report could take of memory and time is held to limits, and is a sentence at its place."""
 
+import json
 import subprocess
 import sys
 import threading
@@ -12,13 +13,16 @@ import pytest
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.document import Document
-from northmoor.core.errors import Cancelled
+from northmoor.core.errors import Cancelled, RefusedQuery, ReportFileError
 from northmoor.core.model.blocks.block_types import Block
 from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.blocks.table import Column
 from northmoor.core.model.blocks.text import TextBlock, TextRun
+from northmoor.core.model.serialization import read_report
 from northmoor.core.model.styles import Style
 from northmoor.core.session import Session
+from northmoor.core.sources.builder.select_ast import parse_select
+from northmoor.core.sources.drivers.read_only import check_query
 from northmoor.core.sources.library import Library
 from tests.helpers import column_of, lines_of, little_memory, render, report_of, script_of, table_of
 
@@ -69,6 +73,27 @@ def test_a_text_as_long_as_a_street_is_cut_to_its_page(library: MakeLibrary, whe
         said = messages(render(report_of(block), library(script_of(["Saturday" * 9, "Sunday" * 9]))))
         assert "wider than the room there is" in said
         assert "mistake" not in said
+
+
+@pytest.mark.parametrize("blocks", [
+    [{"kind": "text"}] * 10_000, [1] * 2_000_000, [[]] * 2_000_000, {f"k{number}": 1 for number in range(1_000_000)},
+], ids=["parts", "numbers", "lists", "entries"])  # fmt: skip
+def test_a_report_of_more_parts_than_are_read_at_once_is_refused(blocks: object) -> None:
+    text = json.dumps({"northmoor_report": 1, "title": "x", "editions": [{"name": "a", "blocks": blocks}]})
+    with pytest.raises(ReportFileError, match=r"more than 10,000 parts or 100,000 entries, and is not a report\.$"):
+        read_report(text)
+
+
+@pytest.mark.parametrize("sql", ["select 1" + "+1" * 5_000, "select 'a" + "a" * 100_000 + "'"])
+def test_sql_of_more_words_than_are_read_at_once_is_refused(sql: str) -> None:
+    with pytest.raises(RefusedQuery, match="make a view of it in the database"):
+        check_query(sql, "postgres")
+
+
+def test_sql_longer_than_a_sentence_stays_sql() -> None:
+    sql = "select a from t where " + " and ".join(f"a{number} = {number}" for number in range(1_500))
+    assert check_query(sql, "postgres").sql == sql
+    assert parse_select(sql, "postgres") is None
 
 
 def test_an_expression_that_no_memory_holds_leaves_the_others(library: MakeLibrary) -> None:

@@ -99,7 +99,7 @@ def test_a_shared_query_is_kept_in_the_library_and_knows_its_reports(library: Ma
     save_report(report_of(sql="select 1 as a"), tmp_path / "not.moor")
     (tmp_path / "broken.moor").write_text("{")
     assert rows_of(made, load_report(tmp_path / "uses.moor")).table.num_rows == 6
-    assert [p.name for p in made.reports_with("freight")] == ["uses.moor"]
+    assert [p.name for p in made.reports_with("freight", CancelToken())] == ["uses.moor"]
     assert made.shared_queries() == ["freight"]
     from northmoor.core.sources.fetch.query_resolution import fill_shared
 

@@ -24,6 +24,7 @@ from northmoor.app.data.rows.rows_pane import RowsPane
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.widgets.headings import line, section
 from northmoor.app.widgets.icons import icon
+from northmoor.app.widgets.waiting import wait_for
 from northmoor.app.worker import RenderJob, Worker
 from northmoor.core.authoring.propose_parameters import proposed_parameter
 from northmoor.core.authoring.rename import rename_column
@@ -382,13 +383,15 @@ class DataWorkspace(QWidget):
     def _keep_shared(self, query: Query, sql: str) -> bool:
         """Change a query of the library after saying which reports use it, or make it this report's own."""
         assert query.shared is not None
-        users = [path.name for path in self.library.reports_with(query.shared)]
+        name = query.shared
         is_changed = self._shown is not None and self._sql(query) != self._shown[1]
-        answer = ask_about_shared(query.shared, users, is_changed, self)
         try:
+            looked_for = f"Looking for the reports that use {name} …"
+            users = wait_for(lambda stop: self.library.reports_with(name, stop), self, looked_for)
+            answer = ask_about_shared(name, [path.name for path in users], is_changed, self)
             if answer == "all":
-                shared = self.library.shared_query(query.shared)
-                self.library.save_shared_query(query.shared, shared.but(sql=sql))
+                shared = self.library.shared_query(name)
+                self.library.save_shared_query(name, shared.but(sql=sql))
                 self._shown = (query.name, sql)
                 self.controller.changed.emit()
                 return True

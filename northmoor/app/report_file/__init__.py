@@ -1,4 +1,5 @@
 """The open report's file: what becomes of changes that are not saved, and of changes that others make.
 
-Reading order: `report_lock`, `open_elsewhere`, `leave_prompt`, `recovery_prompt`, `changed_elsewhere`.
+Reading order: `file_actions` opens and saves by way of `open_elsewhere` with its `report_lock`, `leave_prompt`,
+`recovery_prompt` and `changed_elsewhere`.
 """

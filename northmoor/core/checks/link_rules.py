@@ -66,6 +66,7 @@ def _first_fault(addresses: Iterable[str], document: Document) -> str | None:
     """What is wrong with the first of some addresses that leads nowhere."""
     reports: dict[str, str | None] = {}
     for address in addresses:
+        document.composition.context.stop.raise_if_cancelled()
         if address in ("", "#"):
             continue  # its value is missing
         place, report = place_named(address), report_named(address)

@@ -14,12 +14,13 @@ from typing import Any, TypeVar
 import numpy as np
 
 from northmoor.core.authoring.propose_parameters import sql_using, with_use
+from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.checks.lack_of_room import with_room_remedies
 from northmoor.core.checks.link_rules import broken_links
 from northmoor.core.checks.missing_glyphs import missing_glyphs
 from northmoor.core.checks.value_rules import VALUE_RULES, ValuesToCheck
 from northmoor.core.document import Document
-from northmoor.core.errors import NorthmoorError, Place
+from northmoor.core.errors import Cancelled, NorthmoorError, Place
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.model.findings import Finding, Remedy
@@ -32,19 +33,20 @@ _log = logging.getLogger(__name__)
 
 
 def preflight(document: Document) -> tuple[Finding, ...]:
-    """All findings about a document, each once."""
-    asked = ValuesToCheck(document.resolved, document.library)
+    """All findings about a document, each once. Raises Cancelled where its making is stopped meanwhile."""
+    stop = document.composition.context.stop
+    asked = ValuesToCheck(document.resolved, document.library, stop)
     laid = (with_room_remedies(finding, document) for finding in document.findings)
-    found = _without_consequences([*_run(VALUE_RULES, asked), *laid])
-    for finding in _run(RULES, document):
+    found = _without_consequences([*_run(VALUE_RULES, asked, stop), *laid])
+    for finding in _run(RULES, document, stop):
         if finding not in found:
             found.append(finding)
     return tuple(found)
 
 
 def preflight_values(asked: ValuesToCheck) -> tuple[Finding, ...]:
-    """All findings about values with which no document can be made."""
-    return tuple(_without_consequences(list(_run(VALUE_RULES, asked))))
+    """All findings about values with which no document can be made. Raises Cancelled."""
+    return tuple(_without_consequences(list(_run(VALUE_RULES, asked, asked.stop))))
 
 
 def _without_consequences(findings: list[Finding]) -> list[Finding]:
@@ -58,11 +60,14 @@ def _without_consequences(findings: list[Finding]) -> list[Finding]:
     return [finding for finding in findings if not is_echo(finding)]
 
 
-def _run(rules: tuple[Callable[[_T], Iterator[Finding]], ...], what: _T) -> Iterator[Finding]:
-    """What some rules find; a rule that fails is a finding too."""
+def _run(rules: tuple[Callable[[_T], Iterator[Finding]], ...], what: _T, stop: CancelToken) -> Iterator[Finding]:
+    """What some rules find; a rule that fails is a finding too. Raises Cancelled between them."""
     for rule in rules:
+        stop.raise_if_cancelled()
         try:
             yield from rule(what)
+        except Cancelled:
+            raise
         except NorthmoorError as error:
             _log.warning("The rule %s failed: %s", rule.__name__, error)
             yield Finding("unchecked", error.place, f"It could not be checked ({error.message}).", is_error=False)
@@ -170,6 +175,7 @@ def undrawable_cells(document: Document) -> Iterator[Finding]:
             continue
         for plan, cells in zip(laid.layout.plans, laid.layout.wrapped, strict=True):
             for cell, placed in zip(plan.cells, cells, strict=True):
+                document.composition.context.stop.raise_if_cancelled()
                 fault = cell.drawing.first_fault(placed.width - 2 * cell.look.inset) if cell.drawing else None
                 if fault is not None and cell.drawing is not None:
                     faults.setdefault(cell.drawing.place, fault)

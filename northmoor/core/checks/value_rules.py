@@ -1,14 +1,14 @@
 """Preflight's rules about a report's values, which hold whether or not pages can be made of them."""
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import partial
 from typing import Any
 
 from northmoor.core.authoring.propose_parameters import missing_parameters
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.compute.parameters.resolution import ResolvedValues
-from northmoor.core.errors import MissingValue, NorthmoorError, Place
+from northmoor.core.errors import Cancelled, MissingValue, NorthmoorError, Place
 from northmoor.core.model import edits
 from northmoor.core.model.findings import Finding, Remedy
 from northmoor.core.model.parameters import Parameter, Scalar
@@ -19,10 +19,11 @@ from northmoor.core.values.scalars import Value
 
 @dataclass(frozen=True)
 class ValuesToCheck:
-    """A report's values as they were settled, and its library."""
+    """A report's values as they were settled, its library, and what stops the checking."""
 
     resolved: ResolvedValues
     library: Library
+    stop: CancelToken = field(default_factory=CancelToken)
 
     @property
     def report(self) -> Report:
@@ -85,7 +86,9 @@ def missing_placeholders(asked: ValuesToCheck) -> Iterator[Finding]:
     """Placeholders of queries that no parameter fills."""
     for query in asked.report.queries:
         try:
-            proposals = missing_parameters(asked.report, query, asked.library, CancelToken())
+            proposals = missing_parameters(asked.report, query, asked.library, asked.stop)
+        except Cancelled:
+            raise
         except NorthmoorError:
             continue  # the query itself tells what is wrong with it when it is run
         for proposal in proposals:

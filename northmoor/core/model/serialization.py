@@ -15,8 +15,10 @@ from northmoor.core.model.lengths import format_length
 from northmoor.core.model.report import REPORT_VERSION, Report
 
 P = TypeVar("P", bound=Part)
-_MOST_PARTS = 200_000
-"""Parts of a report; a fault in each of them is found within seconds."""
+_MOST_PARTS = 10_000
+"""Parts of a report: fifty times as many as in a long one, which are read within a second."""
+_MOST_ENTRIES = 100_000
+"""Entries in these, a fault in each of which is found within a second."""
 
 
 def read_report(text: str | bytes, where: str = "The text") -> Report:
@@ -27,12 +29,11 @@ def read_report(text: str | bytes, where: str = "The text") -> Report:
 def read_part(data: str | bytes, where: str, kind: type[P], version_entry: str, newest: int, what: str) -> P:
     """The part that a versioned JSON text holds; `where` and `what` are for the sentence that says what is wrong with
     it. Raises ReportFileError, and NewerFileError for a text of a newer form."""
-    if (data.count(b"{") if isinstance(data, bytes) else data.count("{")) > _MOST_PARTS:
-        raise ReportFileError(f"{where} has more than {_MOST_PARTS:,} parts, and is not {what}.")
     try:
         entries = from_json(data)
     except ValueError as error:
         raise ReportFileError(f"{where} is not whole JSON ({error}); restore an earlier copy of it.") from error
+    _check_size(entries, where, what)
     if not isinstance(entries, dict) or version_entry not in entries:
         raise ReportFileError(f"{where} is not {what}: it has no entry {version_entry!r}.")
     version = entries[version_entry]
@@ -45,6 +46,20 @@ def read_part(data: str | bytes, where: str, kind: type[P], version_entry: str, 
         return kind.model_validate_json(data)
     except ValidationError as error:
         raise ReportFileError(f"{where}: {_message(error, entries)}") from error
+
+
+def _check_size(entries: Any, where: str, what: str) -> None:
+    """Raise ReportFileError where JSON has more parts or entries than could be checked without a wait."""
+    parts, count, rest = 0, 0, [entries]
+    while rest:
+        here = rest.pop()
+        if isinstance(here, dict | list):
+            parts, count = parts + isinstance(here, dict), count + len(here)
+            if parts > _MOST_PARTS or count > _MOST_ENTRIES:
+                raise ReportFileError(
+                    f"{where} has more than {_MOST_PARTS:,} parts or {_MOST_ENTRIES:,} entries, and is not {what}."
+                )
+            rest += here.values() if isinstance(here, dict) else here
 
 
 def report_text(report: Report) -> str:

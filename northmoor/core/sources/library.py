@@ -8,6 +8,7 @@ import re
 import threading
 from collections.abc import Callable, Iterator
 from importlib import import_module
+from itertools import islice
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -266,14 +267,14 @@ class Library:
         """The file of a shared query."""
         return self.resolve_path(f"{QUERIES_FOLDER}/{name}.json")
 
-    def reports_with(self, shared: str) -> list[Path]:
-        """The library's reports that use a shared query; files that cannot be read are passed over."""
-        return [path for path, report in self._reports() if any(q.shared == shared for q in report.queries)]
+    def reports_with(self, shared: str, stop: CancelToken) -> list[Path]:
+        """The library's reports that use a shared query; files that cannot be read are passed over. Raises
+        Cancelled."""
+        return [path for path, report in self._reports(stop) if any(q.shared == shared for q in report.queries)]
 
-    def _reports(self) -> Iterator[tuple[Path, Any]]:
-        for number, path in enumerate(sorted(self.root.rglob("*.moor"))):
-            if number >= _MOST_REPORTS:
-                return
+    def _reports(self, stop: CancelToken) -> Iterator[tuple[Path, Any]]:
+        for path in islice(sorted(self.root.rglob("*.moor")), _MOST_REPORTS):
+            stop.raise_if_cancelled()
             try:
                 yield path, load_report(path)
             except NorthmoorError:

@@ -1,14 +1,15 @@
 """Report files on disk: read within a limit, written so that a crash loses nothing."""
 
 import stat
+from dataclasses import dataclass
 from pathlib import Path
 
 from northmoor.core.base.atomic_write import write_atomically
 from northmoor.core.errors import NewerFileError, ReportFileError
 from northmoor.core.model.report import REPORT_VERSION, Report
-from northmoor.core.model.serialization import P, read_part, report_text
+from northmoor.core.model.serialization import P, read_part, read_report, report_text
 
-_LARGEST = 64 * 1024 * 1024
+_LARGEST = 8 * 1024 * 1024
 
 
 def load_report(path: Path) -> Report:
@@ -19,6 +20,21 @@ def load_report(path: Path) -> Report:
     return load_part(path, Report, "northmoor_report", REPORT_VERSION, "a report")
 
 
+@dataclass(frozen=True)
+class ReportFile:
+    """A report and the bytes of the file that it was read from."""
+
+    path: Path
+    data: bytes
+    report: Report
+
+
+def read_report_file(path: Path) -> ReportFile:
+    """A file and its report; the same errors as `load_report`."""
+    data = report_bytes(path)
+    return ReportFile(path, data, read_report(data, path.name))
+
+
 def report_bytes(path: Path, what: str = "a report") -> bytes:
     """What a file holds. Raises ReportFileError."""
     try:
@@ -26,7 +42,7 @@ def report_bytes(path: Path, what: str = "a report") -> bytes:
         if not stat.S_ISREG(found.st_mode):
             raise ReportFileError(f"{path.name} is a folder or device, and not {what}.")
         if found.st_size > _LARGEST:
-            raise ReportFileError(f"{path.name} is larger than 64 MB; that is not {what}.")
+            raise ReportFileError(f"{path.name} is larger than 8 MB; that is not {what}.")
         return path.read_bytes()
     except OSError as error:
         raise ReportFileError(f"{path} cannot be read: {error.strerror}.") from error

@@ -5,7 +5,7 @@ from dataclasses import replace
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QDropEvent, QPaintEvent
-from PyQt6.QtWidgets import QTreeWidget, QTreeWidgetItem, QWidget
+from PyQt6.QtWidgets import QTreeWidget, QTreeWidgetItem, QTreeWidgetItemIterator, QWidget
 
 from northmoor.app.document_controller import WHOLE_PAGE, Selection
 from northmoor.app.pages.inspector.chart_forms import STEP_NAMES
@@ -255,12 +255,10 @@ class OutlinePanel(QTreeWidget):
 
     def _items(self) -> list[QTreeWidgetItem]:
         found: list[QTreeWidgetItem] = []
-        rest = [self.topLevelItem(i) for i in range(self.topLevelItemCount())]
-        while rest:
-            item = rest.pop(0)
-            if item is not None:
-                found.append(item)
-                rest = [item.child(i) for i in range(item.childCount())] + rest
+        iterator = QTreeWidgetItemIterator(self)
+        while (item := iterator.value()) is not None:
+            found.append(item)
+            iterator += 1
         return found
 
     def _chosen(self) -> None:

@@ -64,6 +64,7 @@ class CellGraphic:
         """Why one of its values cannot be drawn in a width; None where all can, as far as they are looked at."""
         check = _CHECKS.get(self.drawing.kind)
         for value in pc.unique(self.values).to_pylist()[:_MOST_CHECKED] if check is not None else ():
+            self.context.stop.raise_if_cancelled()
             try:
                 if value is not None and check is not None:
                     check(self, value, width)

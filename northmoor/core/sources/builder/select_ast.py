@@ -130,9 +130,16 @@ def comparison_text(test: Comparison) -> str:
     return " ".join((test.left, test.operator, *test.right)).strip()
 
 
+_LONGEST = 20_000
+"""Characters of a text that is read into a sentence while the window waits."""
+
+
 @lru_cache(maxsize=64)
 def parse_select(sql: str, dialect: str) -> SelectModel | None:
-    """The sentence that says what the SQL says; None when a sentence cannot. Raises RefusedQuery for no query."""
+    """The sentence that says what the SQL says; None when a sentence cannot, or would be as long as a book. Raises
+    RefusedQuery for no query."""
+    if len(sql) > _LONGEST:
+        return None
     tree = check_query(sql, dialect).tree
     if not isinstance(tree, exp.Select) or tree.args.get("with_") or tree.args.get("with"):
         return None

@@ -6,7 +6,7 @@ from functools import lru_cache
 from typing import cast
 
 import sqlglot
-from sqlglot import exp
+from sqlglot import Dialect, exp
 from sqlglot.errors import SqlglotError
 
 from northmoor.core.errors import RefusedQuery
@@ -24,6 +24,9 @@ _REFUSED_FUNCTIONS = {
     "mysql": re.compile(r"load_file|sleep|benchmark|get_lock|release_.*|is_.*_lock|.*_pos_wait|sys_.*|wait_.*"),
     "duckdb": re.compile(r"query|query_table|getenv|read_.*|glob|.*_scan|pragma_.*|duckdb_.*|sniff_csv"),
 }
+_LONGEST, _MOST_WORDS = 100_000, 10_000
+"""Characters and words of a text that is read within a second."""
+_SHORTER = "make a view of it in the database, or several queries and one that combines them"
 _HIDDEN = re.compile(r"/\*M?!")
 """A comment that MySQL and MariaDB run."""
 _CALL = re.compile(r"\s*call\b", re.IGNORECASE)
@@ -53,6 +56,8 @@ class CheckedQuery:
 @lru_cache(maxsize=512)
 def check_query(sql: str, dialect: str = "sqlite") -> CheckedQuery:
     """Parse SQL and see that it does nothing but read one set of rows. Raises RefusedQuery."""
+    if len(sql) > _LONGEST:
+        raise RefusedQuery(f"The SQL is longer than {_LONGEST:,} characters; {_SHORTER}.")
     if dialect == "mysql" and _HIDDEN.search(sql):
         raise RefusedQuery("Comments that the server runs (/*! … */) are not allowed; take it out.")
     is_call = dialect == "mysql" and _CALL.match(sql) is not None
@@ -71,7 +76,11 @@ def _parse(sql: str, dialect: str) -> exp.Expr:
     """The tree of one statement. Placeholders are marked meanwhile: a reserved word may be a parameter's name."""
     text = mark_placeholders(sql, dialect).sql
     try:
-        trees = [tree for tree in sqlglot.parse(text, dialect=dialect) if tree is not None]
+        tokens = sqlglot.tokenize(text, dialect=dialect)
+        if len(tokens) > _MOST_WORDS:
+            raise RefusedQuery(f"The SQL has more than {_MOST_WORDS:,} words and signs; {_SHORTER}.")
+        parsed = Dialect.get_or_raise(dialect).parser().parse(tokens, text)
+        trees = [tree for tree in parsed if tree is not None]
     except SqlglotError as error:
         details = (getattr(error, "errors", None) or [{}])[0]
         highlight = str(details.get("highlight") or "").replace(MARK, "")

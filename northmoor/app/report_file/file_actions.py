@@ -1,0 +1,102 @@
+"""Opening and saving the report: what is asked, held and remembered on the way."""
+
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QObject, QSettings, pyqtSignal
+from PyQt6.QtWidgets import QFileDialog, QWidget
+
+from northmoor.app.document_controller import DocumentController
+from northmoor.app.report_file.changed_elsewhere import ChangedElsewhere
+from northmoor.app.report_file.leave_prompt import may_leave
+from northmoor.app.report_file.open_elsewhere import OpenElsewhere
+from northmoor.app.report_file.recovery_prompt import RecoveryPrompt
+from northmoor.app.widgets.waiting import wait_for
+from northmoor.core.errors import NorthmoorError
+from northmoor.core.store.report_files import read_report_file
+
+
+class FileActions(QObject):
+    """Opens, saves and leaves reports; `not_opened` says why one is not."""
+
+    message = pyqtSignal(str, str)
+    not_opened = pyqtSignal(str)
+
+    def __init__(self, controller: DocumentController, settings: QSettings, window: QWidget) -> None:
+        super().__init__(window)
+        self._controller, self._settings, self._window = controller, settings, window
+        self.recovery = RecoveryPrompt(controller, window)
+        self.elsewhere = OpenElsewhere(window)
+        self.changes = ChangedElsewhere(controller, window)
+        self.changes.message.connect(self.message)
+
+    def open(self, path: Path, values: dict[str, Any] | None = None) -> bool:
+        """Open a report, with values for its parameters; what is wrong with it is reported, and what was open stays."""
+        if not may_leave(self._controller, self._window, self.save):
+            return False
+        try:
+            way = self.elsewhere.way(path)
+            if way is None:
+                return False
+            file = wait_for(lambda _: read_report_file(way.path), self._window, f"Reading {way.path.name} …")
+            left = self.recovery.own_path
+            self._controller.open(file, values, way.read_only)
+            if left is not None:
+                self.recovery.discard_copy(left)
+        except NorthmoorError as error:
+            self.elsewhere.hold(self._controller.path)
+            self.message.emit(str(error), "fault")
+            self.not_opened.emit(str(error))
+            return False
+        self._settings.setValue("last", str(way.path))
+        if way.read_only:
+            self.message.emit(way.read_only, "warning")
+        else:
+            self.recovery.offer()
+        return True
+
+    def save(self) -> bool:
+        """Save the report."""
+        return self._controller.report is not None and self.save_to(None)
+
+    def save_to(self, path: Path | None) -> bool:
+        """Save the report to its file or another; whether that was done."""
+        try:
+            if path is not None:
+                self.elsewhere.take_for_saving(path)
+            if not (saved := self.changes.save(path)):
+                return False
+        except NorthmoorError as error:
+            self.elsewhere.hold(None if self._controller.read_only else self._controller.path)
+            self.message.emit(str(error), "fault")
+            return False
+        self.message.emit(saved, "good")
+        return True
+
+    def leave(self) -> bool:
+        """Leave the report for good, asking about unsaved changes; whether that was allowed."""
+        if not may_leave(self._controller, self._window, self.save):
+            return False
+        self.recovery.discard_copy()
+        self.elsewhere.hold(None)
+        return True
+
+    def ask_open(self) -> None:
+        """Ask for a report and open it."""
+        name, _ = QFileDialog.getOpenFileName(self._window, "Open a report", self._folder(), "Reports (*.moor)")
+        if name:
+            self.open(Path(name))
+
+    def ask_save_as(self) -> None:
+        """Ask for a name and save under it."""
+        if self._controller.report is None:
+            return
+        shown = str(self._controller.path)
+        name, _ = QFileDialog.getSaveFileName(self._window, "Save the report as", shown, "Reports (*.moor)")
+        if name:
+            path = Path(name)
+            self.save_to(path if path.suffix else path.with_suffix(".moor"))
+
+    def _folder(self) -> str:
+        last = self._controller.path or self._settings.value("last")
+        return str(Path(str(last)).parent) if last else str(Path.home())
