@@ -104,6 +104,7 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
         None,
         Command("copy_look", "Copy look", "Ctrl+Alt+C", lambda w: w.styling.copy()),
         Command("paste_look", "Apply copied look", "Ctrl+Alt+V", lambda w: w.styling.paste()),
+        Command("format", "Format…", "Ctrl+Shift+O", lambda w: w.pages.pick_format()),
         Command("styles", "Styles…", "Ctrl+Shift+Y", lambda w: w.styling.open_styles()),
         None,
         Command("replace", "Find and replace…", "Ctrl+F", lambda w: w.sharing.open_replace()),
@@ -212,11 +213,11 @@ NEEDING_REPORT = (
     "add_readout", "add_rule", "add_space", "add_break", "add_contents", "add_shape", "add_barcode", "add_frame",
     "add_grid", "add_for_each", "repeat", "cut", "copy", "paste", "duplicate", "remove", "move_up", "move_down",
     "add_query", "add_connection", "refresh", "parameters", "values", "hold", "value_sets", "replace", "include",
-    "share", "editions", "keep_page", "apply_page",
+    "share", "editions", "format", "keep_page", "apply_page",
 )  # fmt: skip
 """Commands that do something only while a report is open."""
 OF_BLOCKS = ("cut", "copy", "paste", "duplicate", "remove", None, "move_up", "move_down", None, "repeat")
-"""The menu of a block; a None is a line."""
+"""Commands of blocks, in order; a None is a line."""
 
 
 def shortcuts() -> list[tuple[str, str]]:

@@ -334,6 +334,8 @@ class DocumentController(QObject):
 def _sentence_of(error: Exception) -> str:
     if isinstance(error, ValidationError):
         first = error.errors(include_url=False)[0]
+        if first["type"] == "too_short":
+            return "It is the last one; remove the whole block instead."
         message = first["msg"].removeprefix("Value error, ")
         return message[0].upper() + message[1:].rstrip(".") + "."
     return str(error)

@@ -25,11 +25,11 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.worker import Worker
+from northmoor.core.authoring.field_roles import readable_name
 from northmoor.core.authoring.new_report import (
     fields_of,
     first_rows,
     keys_read,
-    readable_name,
     table_query,
     with_field_settings,
 )

@@ -4,7 +4,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QByteArray, QPoint, QSettings, QSize, Qt, QTimer
+from PyQt6.QtCore import QByteArray, QSettings, QSize, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
     QLabel,
     QMainWindow,
     QMenu,
+    QMenuBar,
     QProgressBar,
     QPushButton,
     QStackedWidget,
@@ -31,6 +32,7 @@ from northmoor.app.library_actions import LibraryActions
 from northmoor.app.link_navigation import LinkNavigation
 from northmoor.app.look_actions import StyleActions
 from northmoor.app.new_report_action import NewReportAction
+from northmoor.app.pages.part_menu.entries import PartCommand, commands_in, fill_part_menu
 from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
 from northmoor.app.preflight_panel import PreflightButton
@@ -94,7 +96,6 @@ class Window(QMainWindow):
         self.sharing.message.connect(self.tell)
         self.pages.blocks.message.connect(self.tell)
         self.pages.arranging.message.connect(self.tell)
-        self.pages.menu_wanted.connect(self._show_block_menu)
         self.following.trail_changed.connect(self._update_actions)
         self._resolved_job: RenderJob | None = None
         self._busy_timer = QTimer(self)
@@ -103,10 +104,23 @@ class Window(QMainWindow):
         bar = self.menuBar()
         assert bar is not None
         self.actions_by_name = fill_menus(self, bar)
+        self.pages.part_menu.window_command = self._window_command
+        self._fill_selection_menu(bar)
         self._build()
         self._connect()
         self._restore()
         self._update_actions()
+
+    def _fill_selection_menu(self, bar: QMenuBar) -> None:
+        """The menu of what can be done to the selected part, made when it is opened."""
+        menu = QMenu("Selection", bar)
+        bar.insertMenu(bar.actions()[3], menu)  # after Insert
+
+        def fill() -> None:
+            menu.clear()
+            fill_part_menu(menu, self.pages.part_menu.entries())
+
+        menu.aboutToShow.connect(fill)
 
     # building
 
@@ -383,7 +397,12 @@ class Window(QMainWindow):
             )
             for name, unit in self.parameters.units.items()
         ]
-        self._finder = CommandPalette([*commands, *self.pages.entries(), *found], self)
+        own = [
+            PaletteEntry(text, "for what is selected", command.drawing or "play", command.run)
+            for text, command in commands_in(self.pages.part_menu.entries())
+            if text not in {entry.text for entry in commands}
+        ]
+        self._finder = CommandPalette([*own, *commands, *self.pages.entries(), *found], self)
         self._finder.show()
         self._finder.line.setFocus()
 
@@ -514,15 +533,11 @@ class Window(QMainWindow):
             self._title.setToolTip(str(controller.path) + ("" if controller.is_saved else " (not saved)"))
             self.setWindowTitle(f"{controller.path.name}{mark} – Northmoor")
 
-    def _show_block_menu(self, at: QPoint) -> None:
-        """The menu of the chosen block, at a place on the screen."""
-        menu = QMenu(self)
-        for name in OF_BLOCKS:
-            if name is None:
-                menu.addSeparator()
-            else:
-                menu.addAction(self.actions_by_name[name])
-        menu.popup(at)
+    def _window_command(self, name: str) -> PartCommand:
+        """A command of the menus, for the list of what can be done to the selected part."""
+        action = self.actions_by_name[name]
+        reason = "" if action.isEnabled() else "It cannot be done now."
+        return PartCommand(action.text(), action.trigger, shortcut=action.shortcut().toString(), reason=reason)
 
     # leaving
 

@@ -1,6 +1,6 @@
 """The Pages workspace: a document's real pages, on which its report is edited.
 
 Reading order: `workspace` joins the parts; `canvas` shows pages and drags; `panels` are the docks; `inspector` edits
-what is selected; `editing` edits texts in place; `actions` change blocks, fields and frames; `dialogs` change the
-rest.
+what is selected; `part_menu` is what can be done to it; `editing` edits texts in place; `actions` change blocks, fields
+and frames; `dialogs` change the rest.
 """

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from functools import partial
 
-from PyQt6.QtCore import QPoint, QRect, Qt, pyqtSignal
+from PyQt6.QtCore import QRect, Qt
 from PyQt6.QtWidgets import QLabel, QSplitter, QVBoxLayout, QWidget
 
 from northmoor.app.command_palette import PaletteEntry
@@ -18,6 +18,7 @@ from northmoor.app.pages.inspector.inspector_panel import InspectorPanel
 from northmoor.app.pages.panels.fields_panel import FieldsPanel
 from northmoor.app.pages.panels.outline_panel import OutlinePanel
 from northmoor.app.pages.panels.trace_panel import TracePanel
+from northmoor.app.pages.part_menu.part_menu import PartMenu
 from northmoor.app.worker import PageShown, Rendered, Worker
 from northmoor.core.authoring.field_roles import field_role
 from northmoor.core.expr.language import column_expression
@@ -35,9 +36,7 @@ from northmoor.core.model.report import Report
 
 
 class PagesWorkspace(QWidget):
-    """Edits the report on its real pages. `menu_wanted` asks for the menu of what is chosen, at a place on screen."""
-
-    menu_wanted = pyqtSignal(QPoint)
+    """Edits the report on its real pages."""
 
     def __init__(self, controller: DocumentController, worker: Worker, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -52,6 +51,7 @@ class PagesWorkspace(QWidget):
         self._line: InlineEditor | None = None
         self.blocks = BlockActions(controller, self.contents.chosen, self)
         self.arranging = FrameActions(controller, lambda: self.blocks.names, self.canvas.extents, self)
+        self.part_menu = PartMenu(controller, self.canvas, self, self)
         self._place()
         self.canvas.picked_also.connect(self.contents.choose_also)
         self.canvas.item_dropped.connect(self.arranging.drop)
@@ -59,9 +59,9 @@ class PagesWorkspace(QWidget):
         self.canvas.block_dropped.connect(self.blocks.move_into)
         self.canvas.nudged.connect(self.arranging.nudge)
         self.contents.customContextMenuRequested.connect(
-            lambda at: self.menu_wanted.emit(self.contents.viewport().mapToGlobal(at))
+            lambda at: self.part_menu.open(self.contents.viewport().mapToGlobal(at))
         )
-        self.canvas.menu_wanted.connect(self.menu_wanted)
+        self.canvas.menu_wanted.connect(self.part_menu.open)
         controller.changed.connect(self._changed)
         controller.edition_chosen.connect(self._changed)
         controller.selected.connect(self._selected)
@@ -148,7 +148,7 @@ class PagesWorkspace(QWidget):
         self.canvas.mark(None)
         if self.trace.isVisible():
             self.trace.clear()
-            region = self.canvas.first_selected()
+            region = self.canvas.pointed()
             if region is not None:
                 self._trace(*region)
 
@@ -160,6 +160,31 @@ class PagesWorkspace(QWidget):
         ):
             self.trace.ask(self.canvas.document_on(page) or self._rendered.document, page, region)
             self.canvas.mark((page, region))
+
+    # what the commands of the selected part need
+
+    def edit_in_place(self) -> None:
+        """Edit the selected part where it is."""
+        self.canvas.edit_pointed()
+
+    def pick_format(self) -> None:
+        """Open the formats of the selected cell beside it."""
+        self.part_menu.pick_format()
+
+    def ask_highlight(self) -> None:
+        """Ask when the cells of the selected column are highlighted, and how."""
+        self.part_menu.ask_highlight()
+
+    def select(self, selection: Selection) -> None:
+        """Select another part."""
+        self._controller.select(selection)
+
+    def trace_selected(self) -> None:
+        """Trace the selected figure."""
+        if not self.trace.isVisible():
+            self.toggle_trace()
+        elif (found := self.canvas.pointed()) is not None:
+            self._trace(*found)
 
     def show_page(self, shown: PageShown) -> None:
         """Show a page's new picture."""

@@ -46,7 +46,10 @@ QStatusBar {{ background: {LINEN}; border-top: 1px solid {LINE}; }}
 QStatusBar::item {{ border: none; }}
 QToolTip {{ background: {PEAT}; color: {MIST}; border: none; padding: 4px 6px; }}
 QDialogButtonBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
-QDialog#finder {{ border: 1px solid {STONE}; }}
+QDialog#finder, QWidget#popup {{ background: {MIST}; border: 1px solid {STONE}; }}
+QWidget#popup QTableWidget {{ background: {MIST}; border: none; }}
+QToolButton#handle {{ background: {PAPER}; border: 1px solid {HEATHER}; border-radius: 4px; padding: 0; }}
+QToolButton#handle:hover {{ background: {LIT}; }}
 QDialog#finder QListWidget {{ background: {MIST}; }}
 QFrame#bar {{ background: {MIST}; border-bottom: 1px solid {LINE}; }}
 QFrame#side {{ background: {LINEN}; border-right: 1px solid {LINE}; }}

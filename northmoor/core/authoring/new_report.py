@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pyarrow.compute as pc
 
-from northmoor.core.authoring.field_roles import MOMENT, field_role, key_columns
+from northmoor.core.authoring.field_roles import MOMENT, field_role, key_columns, readable_name
 from northmoor.core.authoring.starter_layouts import (
     Field,
     listing,
@@ -155,9 +155,3 @@ def _column(name: str, rows: Rows, what: str) -> str:
     if name.lower() in folded:
         return folded[name.lower()]
     raise QueryError(f"There is no column {name!r} for --{what}. {did_you_mean(name, rows.names)}", Place(query="rows"))
-
-
-def readable_name(name: str) -> str:
-    """A column's or file's name as readers see it: route_name becomes Route name."""
-    words = re.sub(r"[_\-]+", " ", name).strip()
-    return words[:1].upper() + words[1:] if words else name

@@ -1,6 +1,7 @@
 """Patterns that have a name: those CLDR keeps for each locale (currency, accounting, percent, compact numbers), and
 durations."""
 
+import re
 from collections.abc import Callable
 from decimal import ROUND_HALF_EVEN, Decimal
 
@@ -23,6 +24,21 @@ def cldr_pattern(name: str, locale: str) -> str:
     return str(known.percent_formats[None].pattern) if name == "percent" else name
 
 
+def percent_pattern(locale: str, places: int) -> str:
+    """The locale's pattern of shares with a number of decimals, such as #,##0.0%."""
+    return _with_places(cldr_pattern("percent", locale), places)
+
+
+def currency_pattern(locale: str, places: int, is_accounting: bool = False) -> str:
+    """The locale's pattern of amounts of money with a number of decimals; in accounting, negative ones in brackets."""
+    return _with_places(cldr_pattern("accounting" if is_accounting else "currency", locale), places)
+
+
+def _with_places(pattern: str, places: int) -> str:
+    """A pattern with another number of decimals in each of its parts."""
+    return re.sub(r"0(\.0+)?(?![\d.,#])", "0" + "." * bool(places) + "0" * places, pattern)
+
+
 def named_writer(name: str, locale: str) -> Callable[[Number], str] | None:
     """A function that writes one number by a name; None for names that are patterns of CLDR."""
     if name in ("compact", "compact-long"):
@@ -34,7 +50,8 @@ def named_writer(name: str, locale: str) -> Callable[[Number], str] | None:
 
 
 def _compact(value: Number, form: str, locale: str) -> str:
-    text = str(format_compact_decimal(_exact(value), format_type=form, locale=locale, fraction_digits=1))  # type: ignore[arg-type]  # short or long
+    known = form if form in Locale.parse(locale).compact_decimal_formats else "short"  # few have words for thousands
+    text = str(format_compact_decimal(_exact(value), format_type=known, locale=locale, fraction_digits=1))  # type: ignore[arg-type]  # short or long
     return text.replace("-", Locale.parse(locale).number_symbols["latn"]["minusSign"])
 
 

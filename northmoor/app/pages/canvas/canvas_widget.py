@@ -33,8 +33,8 @@ from northmoor.app.pages.canvas.drag.protocol import Drag
 from northmoor.app.pages.canvas.hit_selection import selection_of, selects, shortened
 from northmoor.app.pages.canvas.level_rails import RailFinder, draw_rails, rail_at, rail_head_at
 from northmoor.app.pages.canvas.page_stack import GAP, PageStack
-from northmoor.app.widgets.theme import DESK, HEATHER, LINE, STONE_TEXT
-from northmoor.app.widgets.theme import PAPER as PAPER
+from northmoor.app.pages.canvas.selection_marks import SelectionHandle, draw_selected, same_instance
+from northmoor.app.widgets.theme import DESK, HEATHER, LINE, PAPER, STONE_TEXT
 from northmoor.app.worker import PageShown, Rendered
 from northmoor.core.document import Document
 from northmoor.core.layout.page.hit_testing import ColumnEdge, GroupBracket, HitMap, HitRegion
@@ -90,6 +90,8 @@ class PageCanvas(QAbstractScrollArea):
         """What is edited when the pointer is let go without a drag."""
         self._message = ""
         self._traced: tuple[int, HitRegion] | None = None
+        self._pointed: tuple[int, HitRegion] | None = None
+        self._handle = SelectionHandle(self.menu_wanted.emit, self)
         self._stacked: tuple[tuple[Document | None, float], PageStack] | None = None
 
     def mark(self, traced: tuple[int, HitRegion] | None) -> None:
@@ -295,6 +297,7 @@ class PageCanvas(QAbstractScrollArea):
         if self._drop:
             draw_drop(painter, self.page_rect(self._drop[1]), self._drop[0], self.scale())
         painter.end()
+        self._handle.follow(self._pointed_rect() if self._active_drag is None else None)
 
     def _draw_page(self, painter: QPainter, index: int) -> None:
         rect = self.page_rect(index)
@@ -306,7 +309,7 @@ class PageCanvas(QAbstractScrollArea):
         painter.setPen(QPen(QColor(LINE), 1))
         painter.drawRect(rect.adjusted(-1, -1, 0, 0))
         if shown is not None:
-            self._draw_selected(painter, rect, shown)
+            draw_selected(painter, rect, shown.places.regions, self._selection, self.scale())
             if (frame := self._frame) is not None:
                 with_steps = self._active_drag is not None or self._selection.block == frame.name
                 draw_guides(painter, rect, shown.places, frame, self.scale(), with_steps)
@@ -314,17 +317,6 @@ class PageCanvas(QAbstractScrollArea):
                 painter.setPen(QPen(QColor(HEATHER), 2))
                 painter.drawRect(self._on_screen(rect, self._traced[1]))
             draw_rails(painter, rect, shown.places.brackets, self.scale(), self._selection)
-
-    def _draw_selected(self, painter: QPainter, page: QRect, shown: PageShown) -> None:
-        fill, edge = QColor(HEATHER), QColor(HEATHER)
-        fill.setAlpha(30)
-        edge.setAlpha(120)
-        painter.setPen(QPen(edge, 1))
-        painter.setBrush(fill)
-        for region in shown.places.regions:
-            if selects(self._selection, region):
-                painter.drawRect(self._on_screen(page, region))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
 
     def _on_screen(self, page: QRect, region: HitRegion) -> QRectF:
         return spot_rect(page, region, self.scale())
@@ -510,7 +502,30 @@ class PageCanvas(QAbstractScrollArea):
     def _emit_selection(self, point: QPoint) -> None:
         under, region = self.under(point), self._spot_at(point)
         if under is not None and region is not None:
+            self._pointed = under[0], region
             self.spot_clicked.emit(under[0], region)
+
+    def pointed(self) -> tuple[int, HitRegion] | None:
+        """The instance of what is selected that was pointed at, or else the first in view, with its page."""
+        if self._pointed is not None and selects(self._selection, self._pointed[1]):
+            page, region = self._pointed
+            found = same_instance(region, self._shown[page].places.regions) if page in self._shown else None
+            if found is not None:
+                return page, found
+        return self.first_selected()
+
+    def _pointed_rect(self) -> QRect | None:
+        found = self.pointed()
+        return self._on_screen(self.page_rect(found[0]), found[1]).toRect() if found is not None else None
+
+    def edit_pointed(self) -> None:
+        """Ask to edit the selected part where it is."""
+        self.edit_wanted.emit(self._selection, self._pointed_rect() or QRect(self.viewport().rect().center(), QSize()))
+
+    def selection_on_screen(self) -> QRect:
+        """Where the selected part is on the screen, or the middle of the pages."""
+        place = self._pointed_rect() or QRect(self.viewport().rect().center(), QSize(1, 1))
+        return QRect(self.viewport().mapToGlobal(place.topLeft()), place.size())
 
     def first_selected(self) -> tuple[int, HitRegion] | None:
         """The first instance of what is selected on the pages in view, with its page."""
@@ -557,10 +572,16 @@ class PageCanvas(QAbstractScrollArea):
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         """Choose what is pointed at, and ask for its menu."""
         assert event is not None
-        found = self._spot_at(event.pos())
-        if found is not None:
-            self.picked.emit(selection_of(found))
-        self.menu_wanted.emit(event.globalPos())
+        if event.reason() == QContextMenuEvent.Reason.Keyboard:
+            self.menu_wanted.emit(self.selection_on_screen().bottomLeft())
+            return
+        under, found = self.under(event.pos()), self._spot_at(event.pos())
+        if under is not None and found is not None:
+            self._pointed = under[0], found
+        self.picked.emit(self._selection_at(event.pos()))
+        place = self._pointed_rect() if found is not None else None
+        beside = QPoint(place.right() + 4, event.y()) if place is not None else event.pos()
+        self.menu_wanted.emit(self.viewport().mapToGlobal(beside))  # what it is of stays in sight
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         """Scroll; with Ctrl, zoom."""

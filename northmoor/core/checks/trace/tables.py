@@ -25,11 +25,11 @@ def trace_cell(document: Document, part: TableFragmentOnPage, region: HitRegion,
     table, data = layout.table, layout.data.whole
     assert region.printed is not None
     place = RowPlace(region.row, region.level, region.number)
-    content = _content(table, place, region.column)
+    content = cell_content(table, place, region.column)
     pages = document.composition.ranges(part.run)
     order = table_plan(table).order
     asking = TableVerifier(order, data, document.rows, table.query, document.resolved.complete_values(), pages)
-    standpoint = _figure_address(part, place, region.printed)
+    standpoint = figure_address(part, place, region.printed)
     behind = asking.rows_behind(standpoint)
     cells = data.cells if standpoint.scope not in PAGE_SCOPES.values() else layout.paged.cells
     figures = tuple(
@@ -55,11 +55,11 @@ def _is_plain_title(table: TableBlock, region: HitRegion) -> bool:
     """Whether a spot is the title of a column without figures."""
     if (region.row, region.number) != ("head", 0) or region.part != "cell":
         return False
-    content = _content(table, RowPlace("head"), region.column)
+    content = cell_content(table, RowPlace("head"), region.column)
     return not any(isinstance(slot, Slot) for slot in template_of(content))
 
 
-def _content(table: TableBlock, place: RowPlace, column: str | None) -> Content:
+def cell_content(table: TableBlock, place: RowPlace, column: str | None) -> Content:
     titles, details = place == RowPlace("head"), place == RowPlace("detail")
     cells: tuple[Any, ...] = table.columns if titles or details else table.row_at(place).cells
     names = {getattr(cell, "column", None) or getattr(cell, "name", None): cell for cell in cells}
@@ -71,7 +71,7 @@ def _content(table: TableBlock, place: RowPlace, column: str | None) -> Content:
     return content
 
 
-def _figure_address(part: TableFragmentOnPage, place: RowPlace, printed: int) -> FigureAddress:
+def figure_address(part: TableFragmentOnPage, place: RowPlace, printed: int) -> FigureAddress:
     layout = part.layout
     scope = scope_of(layout.table, place)
     if scope in PAGE_SCOPES.values():

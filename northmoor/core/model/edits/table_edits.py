@@ -4,6 +4,7 @@ All raise pydantic.ValidationError when the result would be no sound report, and
 """
 
 from bisect import bisect_left
+from itertools import takewhile
 from typing import Any
 
 from northmoor.core.model.blocks.table import Cell, Column, Level, Row, RowPlace, TableBlock
@@ -47,6 +48,32 @@ def insert_column(report: Report, edition: str, table: str, column: Column, at: 
     columns = table_of(report, edition, table).columns
     own = column.but(name=unused_name(column.name, [each.name for each in columns]))
     return change_block(report, edition, table, columns=(*columns[:at], own, *columns[at:]))
+
+
+def move_column(report: Report, edition: str, table: str, column: str, to: int) -> Report:
+    """Move a column of a table before the one at a place, counted as they are now. A cell that covers several columns
+    covers those of them that are still side by side, or have only empty ones between them."""
+    block = table_of(report, edition, table)
+    before = [each.name for each in block.columns]
+    after = [name for name in before if name != column]
+    after.insert(to - (to > before.index(column)), column)
+
+    def moved(row: Row) -> Row:
+        spans = [before[(at := before.index(cell.column)) : at + cell.span] for cell in row.cells]
+        taken = {name for span in spans for name in span}
+        cells = []
+        for cell, span in zip(row.cells, spans, strict=True):
+            places = sorted(map(after.index, span))
+            run = list(takewhile((set(after) - taken | set(span)).__contains__, after[places[0] : places[-1] + 1]))
+            cells.append(cell.but(column=after[places[0]], span=len(run)))
+        return row.but(cells=tuple(cells))
+
+    columns = {each.name: each for each in block.columns}
+    bare = block.map_rows(lambda row: row.but(cells=()))  # what covers columns fits neither the old nor the new order
+    changed = bare.but(columns=tuple(columns[name] for name in after))
+    for place, row in block.rows():
+        changed = changed.with_row(place, moved(row))
+    return put_block(report, edition, changed)
 
 
 def remove_column(report: Report, edition: str, table: str, column: str) -> Report:

@@ -1,0 +1,70 @@
+"""How the selected part is marked on the pages: its instances lit up, the one that was pointed at, and a handle beside
+that which opens its menu."""
+
+from collections.abc import Callable, Iterable
+from dataclasses import replace
+
+from PyQt6.QtCore import QPoint, QRect, QSize, Qt
+from PyQt6.QtGui import QColor, QPainter, QPen
+from PyQt6.QtWidgets import QAbstractScrollArea, QToolButton
+
+from northmoor.app.document_controller import Selection
+from northmoor.app.pages.canvas.drag.column_width import spot_rect
+from northmoor.app.pages.canvas.hit_selection import selects
+from northmoor.app.widgets.icons import icon
+from northmoor.app.widgets.theme import HEATHER
+from northmoor.core.layout.page.hit_testing import HitRegion
+
+
+def draw_selected(
+    painter: QPainter, page: QRect, regions: Iterable[HitRegion], selection: Selection, scale: float
+) -> None:
+    """Light up the instances of a part on a page that is at a place in the viewport."""
+    fill, edge = QColor(HEATHER), QColor(HEATHER)
+    fill.setAlpha(30)
+    edge.setAlpha(120)
+    painter.setPen(QPen(edge, 1))
+    painter.setBrush(fill)
+    for region in regions:
+        if selects(selection, region):
+            painter.drawRect(spot_rect(page, region, scale))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+
+
+def same_instance(pointed: HitRegion, regions: Iterable[HitRegion]) -> HitRegion | None:
+    """The spot of a newer page that shows what an older one did; None where nothing does."""
+    where = _without_place(pointed)
+    return next((region for region in regions if _without_place(region) == where), None)
+
+
+def _without_place(region: HitRegion) -> HitRegion:
+    return replace(region, x=0, y=0, width=0, height=0)
+
+
+class SelectionHandle(QToolButton):
+    """A small button beside the selected part, which opens its menu."""
+
+    def __init__(self, open_menu: Callable[[QPoint], object], over: QAbstractScrollArea) -> None:
+        super().__init__(over.viewport())
+        self.setObjectName("handle")
+        self.setIcon(icon("ellipsis", HEATHER, 14))
+        self.setIconSize(QSize(14, 14))
+        self.setFixedSize(20, 18)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.setAccessibleName("What can be done with it")
+        self.setToolTip("What can be done with it (menu key, or a right click)")
+        self.setCursor(Qt.CursorShape.ArrowCursor)
+        self.clicked.connect(lambda: open_menu(self.mapToGlobal(self.rect().bottomLeft())))
+        self.hide()
+
+    def follow(self, place: QRect | None) -> None:
+        """Be at the right of a place in the viewport, or nowhere."""
+        over = self.parentWidget()
+        if place is None or over is None or not over.rect().intersects(place):
+            self.hide()
+            return
+        left = min(place.right() + 3, over.width() - self.width() - 2)
+        at = QPoint(left, place.top() + (place.height() - self.height()) // 2)
+        if self.pos() != at:
+            self.move(at)
+        self.setVisible(True)

@@ -1,0 +1,107 @@
+"""What is done to a whole block: to a table, to a text, and to any other."""
+
+from functools import partial
+
+from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup
+from northmoor.app.pages.part_menu.part_context import PartContext
+from northmoor.app.pages.part_menu.total_entries import row_entries
+from northmoor.core.expr.language import column_expression
+from northmoor.core.model import edits
+from northmoor.core.model.blocks.table import TableBlock
+from northmoor.core.model.blocks.text import TextRun
+from northmoor.core.model.edits import TABLE_LOOKS
+from northmoor.core.model.report import Report
+
+_PIECES = (("Page number", "{page_number(); 0}"), ("Page count", "{page_count(); 0}"),
+           ("Report title", "{report_title()}"), ("Data time", "{data_time()}"))  # fmt: skip
+
+
+def table_entries(context: PartContext) -> list[PartEntry]:
+    """The commands of a table as a whole."""
+    table = edits.table_of(context.report, context.edition.name, context.selection.block)
+
+    looks = tuple(
+        context.command(look.title, partial(edits.take_table_look, table=table.name, name=name))
+        for name, look in TABLE_LOOKS.items()
+    )
+    rows = partial(edits.show_rows, table=table.name, shown=not table.show_details)
+    return [
+        PartGroup("Group by", _levels(context, table), "brackets"),
+        PartGroup("Add column", _columns(context, table), "columns-3"),
+        PartGroup("Table style", looks, "palette"),
+        None,
+        context.command("Show rows", rows, "rows-3", is_on=table.show_details,
+                        help="Without its rows, a table shows only groups and totals"),
+        context.command("Column titles", context.block_change(show_head=not table.show_head), is_on=table.show_head),
+        context.command("Repeat titles on each page", context.block_change(repeat_head=not table.repeat_head), "repeat",
+                        is_on=table.repeat_head),
+        context.command("Keep on one page", context.block_change(keep_together=not table.keep_together), "group",
+                        is_on=table.keep_together),
+        context.command("Convert to matrix", partial(edits.table_to_matrix, table=table.name), "grid-3x3",
+                        reason="" if table.levels else "Group it first."),
+    ]  # fmt: skip
+
+
+def _levels(context: PartContext, table: TableBlock) -> tuple[PartCommand, ...]:
+    add = partial(edits.add_level, table=table.name)
+    return tuple(
+        context.command(field, partial(add, field=field, expression=column_expression(field)), sample=kind)
+        for field, kind in context.field_kinds.items()
+    )
+
+
+def _columns(context: PartContext, table: TableBlock) -> tuple[PartCommand, ...]:
+    add = partial(edits.add_column, table=table.name)
+    return tuple(
+        context.command(field, partial(add, field=field, expression=column_expression(field)), sample=kind)
+        for field, kind in context.field_kinds.items()
+    )
+
+
+def table_row_entries(context: PartContext) -> list[PartEntry]:
+    """The commands of a row of a table as a whole."""
+    table = edits.table_of(context.report, context.edition.name, context.selection.block)
+    if context.selection.row in ("head", "detail"):
+        return table_entries(context)
+    return row_entries(context, table, context.selection.place)
+
+
+def text_entries(context: PartContext) -> list[PartEntry]:
+    """The commands of a text."""
+    insert = partial(_with_slot, block=context.selection.block)
+    parameters = tuple(
+        context.command(parameter.shown_name, partial(insert, slot=f"{{:{name}}}"))
+        for parameter in context.report.parameters
+        for name in parameter.names[:1]
+    )
+    fields = tuple(
+        context.command(field, partial(insert, slot=f"{{{column_expression(field)}}}"), sample=kind)
+        for field, kind in context.field_kinds.items()
+    )
+    pieces = tuple(context.command(text, partial(insert, slot=slot)) for text, slot in _PIECES)
+    return [
+        PartCommand("Edit", context.tools.edit_in_place, "pencil", shortcut="Enter"),
+        PartGroup("Insert field", fields, "braces"),
+        PartGroup("Insert parameter", parameters, "sliders-horizontal"),
+        PartGroup("Insert", pieces, "hash"),
+    ]
+
+
+def _with_slot(report: Report, edition: str, block: str, slot: str) -> Report:
+    """The report with a text that goes on with what a slot says."""
+    own = edits.block_of(report, edition, block)
+    if own.runs:
+        return edits.change_block(report, edition, block, runs=(*own.runs, TextRun(text=slot)))
+    return edits.change_block(report, edition, block, text=own.text + slot)
+
+
+_PARTS = ("cell", "row", "level", "measure", "mark", "groups", "header", "footer", "watermark")
+
+
+def block_commands(context: PartContext) -> list[PartEntry]:
+    """What is done to the selected part by the window's own commands; a whole block can be moved, repeated and shared
+    too."""
+    names: tuple[str | None, ...] = ("cut", "copy", "paste", "duplicate", "remove")
+    if context.selection.kind not in _PARTS:
+        names = (*names, None, "move_up", "move_down", None, "repeat", "share")
+    return [context.window_command(name) if name is not None else None for name in names]

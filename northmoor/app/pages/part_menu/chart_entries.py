@@ -1,0 +1,110 @@
+"""What is done to a chart, to what it draws, and to what groups its rows."""
+
+from functools import partial
+
+from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup
+from northmoor.app.pages.part_menu.part_context import PartContext
+from northmoor.core.expr.language import column_expression
+from northmoor.core.model import edits
+from northmoor.core.model.blocks.chart import Chart, ReferenceLine
+from northmoor.core.model.edits import ChartPlace
+from northmoor.core.model.kinds.aggregates import TOTALS, aggregate_of
+from northmoor.core.model.kinds.mark_types import MARK_TYPES
+from northmoor.core.model.report import Report
+
+_LEGENDS = (
+    ("Right", "right"), ("Above", "above"), ("Below", "below"), ("At the marks", "direct"), ("None", "none"),
+)  # fmt: skip
+_LABELS = (("None", "none"), ("In the marks", "inside"), ("Beside the marks", "outside"))
+_STACKS = (("Side by side", "none"), ("Stacked", "values"), ("Stacked to 100 %", "shares"))
+_GROUPS = (("Categories by", "category"), ("Series by", "series"), ("Small multiples by", "panels"))
+
+
+def chart_entries(context: PartContext) -> list[PartEntry]:
+    """The commands of a chart, whatever part of it is selected."""
+    place = context.selection.chart_place
+    chart = place.chart(context.report, context.edition.name)
+    legends = _choices(context, place, chart, "legend", _LEGENDS)
+    labels = _choices(context, place, chart, "labels", _LABELS)
+    stacks = _choices(context, place, chart, "stack", _STACKS) if "stack" in chart.mark.options else ()
+    return [
+        PartGroup("Chart type", _types(context, place, chart), "chart-column"),
+        *(PartGroup(text, _groups(context, place, step), "brackets") for text, step in _GROUPS),
+        PartGroup("Add value", _values(context, place), "sigma"),
+        None,
+        PartGroup("Series are", stacks, "layers"),
+        PartGroup("Value labels", labels, "type"),
+        PartGroup("Legend", legends, "list"),
+        PartGroup("Reference line", _references(context, place, chart), "minus"),
+        context.command("Pattern fills", place.change(patterns=not chart.patterns), is_on=chart.patterns,
+                        help="Areas have hatching besides their colour, for print in grey"),
+    ]  # fmt: skip
+
+
+def _types(context: PartContext, place: ChartPlace, chart: Chart) -> tuple[PartCommand, ...]:
+    return tuple(
+        context.command(kind.label, place.change(draw=kind.name), is_on=chart.draw == kind.name,
+                        reason=_missing(kind.needs_category and chart.category is None, kind.needs_end))
+        for kind in MARK_TYPES
+    )  # fmt: skip
+
+
+def _missing(needs_category: bool, needs_end: bool) -> str:
+    if needs_category:
+        return "It needs categories; choose them first."
+    return "It needs an end for each value; give one in the inspector." if needs_end else ""
+
+
+def _choices(
+    context: PartContext, place: ChartPlace, chart: Chart, name: str, offered: tuple[tuple[str, str], ...]
+) -> tuple[PartCommand, ...]:
+    now = getattr(chart, name)
+    return tuple(context.command(text, place.change(**{name: value}), is_on=value == now) for text, value in offered)
+
+
+def _groups(context: PartContext, place: ChartPlace, step: str) -> tuple[PartCommand | None, ...]:
+    chart = place.chart(context.report, context.edition.name)
+    found: list[PartCommand | None] = []
+    for field, kind in context.field_kinds.items():
+        by = column_expression(field)
+        group = partial(edits.group_chart, place=place, step=step, field=field, expression=by)
+        level = getattr(chart, step)
+        found.append(context.command(field, group, sample=kind, is_on=level is not None and level.by == by))
+    if getattr(chart, step) is not None and not (step == "category" and chart.mark.needs_category):
+        found += [None, context.command("None", place.change(**{step: None}), "x")]
+    return tuple(found)
+
+
+def _values(context: PartContext, place: ChartPlace) -> tuple[PartCommand, ...]:
+    query = context.report.query(place.query(context.report, context.edition.name))
+    found = []
+    for field, kind in context.field_kinds.items():
+        total = edits.column_setting(query, field).total
+        name = str(total) if total not in (None, "none") else "count"
+        value = aggregate_of(name, column_expression(field))
+        add = partial(edits.add_chart_measure, place=place, field=field, value=value)
+        found.append(context.command(f"{TOTALS[name]} of {field}", add, sample=kind))
+    return tuple(found)
+
+
+def _references(context: PartContext, place: ChartPlace, chart: Chart) -> tuple[PartCommand | None, ...]:
+    value = next((measure.value for measure in chart.measures if measure.value is not None), None)
+    if value is None or "first" not in chart.mark.axes or chart.category is None:
+        return ()
+    by = chart.category.by
+
+    def adding(text: str, at: str) -> partial[Report]:
+        return partial(_add_reference, place=place, line=ReferenceLine(at=at, text=text))
+
+    zero = context.command("At zero", adding("", "0"))
+    mean = context.command(
+        "At the mean of the categories", adding("Mean", f"({value}) / nullif(count(distinct {by}), 0)")
+    )
+    clear = context.command("Remove all", place.change(references=()), "x") if chart.references else None
+    additive = value.lower().startswith(("sum(", "count("))
+    return (*((mean,) if additive else ()), zero, *((None, clear) if clear is not None else ()))
+
+
+def _add_reference(report: Report, edition: str, place: ChartPlace, line: ReferenceLine) -> Report:
+    chart = place.chart(report, edition)
+    return place.change(references=(*chart.references, line))(report, edition)

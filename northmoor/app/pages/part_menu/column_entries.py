@@ -1,0 +1,224 @@
+"""What is done to a column of a table, at its title or in its rows."""
+
+from functools import partial
+
+from northmoor.app.document_controller import Selection
+from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup
+from northmoor.app.pages.part_menu.format_target import format_group
+from northmoor.app.pages.part_menu.part_context import PartContext
+from northmoor.core.authoring import table_commands
+from northmoor.core.authoring.column_roles import column_format, default_aggregate
+from northmoor.core.authoring.derived_columns import DERIVED_COLUMNS, REPORT, add_derived_column
+from northmoor.core.authoring.format_choices import sample_text
+from northmoor.core.expr.language import bare_column, column_expression
+from northmoor.core.layout.inline.formatting import is_numeric
+from northmoor.core.model import edits
+from northmoor.core.model.blocks.table import Column, Drawing, TableBlock
+from northmoor.core.model.edits.style_edits import changed_style
+from northmoor.core.model.kinds.aggregates import TOTALS
+from northmoor.core.model.report import Report
+from northmoor.core.model.styles import TextAlign
+
+_NO_VALUE = "The column shows a text, not a value; it cannot be computed with."
+_ALIGNMENTS: tuple[tuple[str, TextAlign | None, str], ...] = (
+    ("Automatic", None, "move-horizontal"),
+    ("Left", "start", "text-align-start"),
+    ("Centre", "center", "text-align-center"),
+    ("Right", "end", "text-align-end"),
+    ("Decimal signs below one another", "decimal", "decimals-arrow-right"),
+)
+
+
+def column_entries(context: PartContext) -> list[PartEntry]:
+    """The commands of a column, the likeliest first."""
+    table = edits.table_of(context.report, context.edition.name, context.selection.block)
+    column = table_commands.column_of(table, context.selection.column or "")
+    is_title = context.selection.row == "head"
+    edit = PartCommand("Rename title" if is_title else "Edit", context.tools.edit_in_place, "pencil", shortcut="Enter")
+    return [
+        edit,
+        format_group(context),
+        PartGroup("Total", _totals(context, table, column), "sigma"),
+        PartGroup("Sort", _sorting(context, table, column), "arrow-up-down"),
+        *_grouping(context, table, column),
+        PartGroup("Filter", _filters(context, table, column), "funnel"),
+        None,
+        PartGroup("Insert column left", _insertions(context, table, column, after=False), "between-vertical-start"),
+        PartGroup("Insert column right", _insertions(context, table, column, after=True), "between-vertical-start"),
+        PartGroup("Compute beside it", _derived(context, table, column), "percent"),
+        None,
+        *_appearance(context, table, column),
+        None,
+        *_conversions(context, table, column),
+    ]
+
+
+def _needs_value(column: Column) -> str:
+    return "" if column.value is not None else _NO_VALUE
+
+
+def _totals(context: PartContext, table: TableBlock, column: Column) -> tuple[PartCommand | None, ...]:
+    name, reason = column.name, _needs_value(column)
+    if reason:
+        return ()
+    likely = default_aggregate(context.report, table, column)
+    labels = [likely, *(known for known in TOTALS if known != likely)]
+    everywhere = [
+        context.command(
+            f"{TOTALS[known]} in all levels and at the end" if table.levels else f"{TOTALS[known]} at the end",
+            partial(_total_everywhere, table=table.name, column=name, aggregate=known),
+        )
+        for known in labels
+    ]
+    places: list[tuple[str, str | None]] = [(f"For each {level.name}", level.name) for level in table.levels]
+    single = [
+        context.command(
+            f"{text}: {TOTALS[likely].lower()}", partial(_add_total, table=table.name, column=name, level=level)
+        )
+        for text, level in (*places, ("Grand total", None))
+    ] if table.levels else []  # fmt: skip
+    return (*everywhere, *((None, *single) if single else ()))
+
+
+def _total_everywhere(report: Report, edition: str, table: str, column: str, aggregate: str) -> Report:
+    return table_commands.total_everywhere(report, edition, table, column, aggregate)
+
+
+def _add_total(report: Report, edition: str, table: str, column: str, level: str | None) -> Report:
+    return edits.add_total(report, edition, table, column, level)
+
+
+def _sorting(context: PartContext, table: TableBlock, column: Column) -> tuple[PartCommand | None, ...]:
+    if column.value is None:
+        return ()
+    sort = partial(table_commands.sort_by_column, table=table.name, column=column.name)
+    by_total = partial(table_commands.sort_groups_by_total, table=table.name, column=column.name)
+    first = (
+        context.command("Ascending", partial(sort, descending=False), "arrow-up-narrow-wide"),
+        context.command("Descending", partial(sort, descending=True), "arrow-down-wide-narrow"),
+    )
+    if not table.levels:
+        return first
+    return (
+        *first,
+        None,
+        context.command("Groups by its total, largest first", partial(by_total, descending=True)),
+        context.command("Groups by its total, smallest first", partial(by_total, descending=False)),
+    )
+
+
+def _grouping(context: PartContext, table: TableBlock, column: Column) -> list[PartEntry]:
+    group = partial(table_commands.group_by_column, table=table.name, column=column.name)
+    reason = _needs_value(column)
+    outermost = context.command("Group by it", group, "brackets", reason=reason, help="As the outermost group")
+    innermost = context.command("Group by it, innermost", partial(group, at=None), reason=reason)
+    return [outermost, innermost] if table.levels else [outermost]
+
+
+def _filters(context: PartContext, table: TableBlock, column: Column) -> tuple[PartCommand | None, ...]:
+    found: list[PartCommand | None] = []
+    pointed = context.pointed
+    if column.value is not None and pointed is not None and context.selection.row == "detail":
+        shown = sample_text(pointed.value, column_format(context.report, table, column), context.format_locale)
+        keep = partial(table_commands.keep_value, table=table.name, column=column.name, value=pointed.value)
+        reason = "" if table_commands.is_literal(pointed.value) else "Moments are filtered by a condition."
+        for text, is_kept in ((f"Only {shown or 'blank'}", True), (f"All but {shown or 'blank'}", False)):
+            found.append(context.command(text, partial(keep, is_kept=is_kept), reason=reason))
+        kind = context.field_kinds.get(bare_column(column.value) or "")
+        if kind is not None and not reason:
+            ask = partial(table_commands.filter_by_parameter, table=table.name, column=column.name, kind=kind,
+                          value=pointed.value)  # fmt: skip
+            found.append(context.command("By a parameter with a list", ask, "sliders-horizontal"))
+    if table.keep_rows is not None:
+        found.append(context.command("Clear the filter", context.block_change(keep_rows=None), "x"))
+    return tuple(found)
+
+
+def _insertions(context: PartContext, table: TableBlock, column: Column, after: bool) -> tuple[PartCommand | None, ...]:
+    at = [each.name for each in table.columns].index(column.name) + after
+    computed = partial(table_commands.insert_computed_column, table=table.name, column=column.name, after=after)
+
+    def compute() -> None:
+        if context.controller.edit("Insert a computed column", computed):
+            changed = edits.table_of(_report(context), context.edition.name, table.name)
+            context.tools.select(Selection("cell", table.name, "detail", None, changed.columns[at].name))
+            context.tools.edit_in_place()
+
+    fields = [
+        context.command(f"{field}", partial(_add_field, table=table.name, field=field, at=at), sample=kind)
+        for field, kind in context.field_kinds.items()
+    ]
+    return (PartCommand("Computed column…", compute, "square-function"), None, *fields)
+
+
+def _report(context: PartContext) -> Report:
+    report = context.controller.report
+    assert report is not None  # a menu is of an open report
+    return report
+
+
+def _add_field(report: Report, edition: str, table: str, field: str, at: int) -> Report:
+    return edits.add_column(report, edition, table, field, column_expression(field), at)
+
+
+def _derived(context: PartContext, table: TableBlock, column: Column) -> tuple[PartCommand | None, ...]:
+    if column.value is None or not _is_number(context):
+        return ()
+    found: list[PartCommand | None] = []
+    for derived in DERIVED_COLUMNS:
+        for window in (REPORT, *(level.name for level in table.levels)):
+            where = "of all" if window == REPORT else f"within each {window}"
+            text = f"{derived.label}, {where}" if table.levels else derived.label
+            add = partial(add_derived_column, table=table.name, column=column.name, derived=derived, window=window)
+            found.append(context.command(text, add))
+    return tuple(found)
+
+
+def _is_number(context: PartContext) -> bool:
+    return context.pointed is not None and is_numeric(context.pointed.values.type)
+
+
+def _appearance(context: PartContext, table: TableBlock, column: Column) -> list[PartEntry]:
+    def changing(**changes: object) -> partial[Report]:
+        return partial(_change_column, table=table.name, column=column.name, changes=changes)
+
+    now = column.look.align if column.look is not None else None
+    aligned = tuple(
+        context.command(text, changing(look=changed_style(column.look, align=side)), drawing, is_on=now == side)
+        for text, side, drawing in _ALIGNMENTS
+    )
+    found: list[PartEntry] = [PartGroup("Align", aligned, "text-align-start")]
+    if column.value is not None and _is_number(context):
+        red = table_commands.is_negative_red(table, column.name)
+        negative = partial(table_commands.negative_in_red, table=table.name, column=column.name, on=not red)
+        bars = column.draw is not None and column.draw.kind == "bar"
+        found += [
+            context.command("Negative in red", negative, "paint-bucket", is_on=red),
+            context.command(
+                "Bars in cells", changing(draw=None if bars else Drawing(kind="bar")), "chart-bar", is_on=bars
+            ),
+        ]
+    if column.value is not None:
+        found.append(PartCommand("Highlight when…", context.tools.ask_highlight, "highlighter"))
+    repeats = changing(blank_repeats=not column.blank_repeats)
+    return [
+        *found,
+        context.command("Hide repeated values", repeats, "eraser", is_on=column.blank_repeats),
+        context.command("Width by its content", changing(width=None), "move-horizontal", is_on=column.width is None),
+        context.command("Hide column", changing(visible="false"), "eye-off"),
+    ]
+
+
+def _change_column(report: Report, edition: str, table: str, column: str, changes: dict[str, object]) -> Report:
+    return edits.change_column(report, edition, table, column, **changes)
+
+
+def _conversions(context: PartContext, table: TableBlock, column: Column) -> list[PartEntry]:
+    reason = _needs_value(column)
+    cross = partial(table_commands.cross_by_column, table=table.name, column=column.name)
+    chart = partial(table_commands.chart_column, table=table.name, column=column.name)
+    return [
+        context.command("Chart of it", chart, "chart-column", reason=reason),
+        context.command("Matrix with it across", cross, "grid-3x3", reason=reason),
+        PartCommand("Trace", context.tools.trace_selected, "search", shortcut="F8", help="Why it is what it is"),
+    ]

@@ -1,0 +1,124 @@
+"""What a format is chosen for: a column of a table, a cell of a heading or total, a measure or a level of a matrix."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+from typing import Any
+
+from northmoor.app.document_controller import ReportEdit
+from northmoor.app.pages.part_menu.entries import PartCommand, PartGroup
+from northmoor.app.pages.part_menu.part_context import PartContext
+from northmoor.core.authoring import table_commands
+from northmoor.core.authoring.column_roles import column_format
+from northmoor.core.authoring.format_choices import likely_formats, sample_text
+from northmoor.core.model import edits
+
+LABEL = "Change the format"
+_LONGEST = 32
+
+
+@dataclass(frozen=True)
+class FormatTarget:
+    """`name` is what its values are called, `pattern` how they are written now, `change` what changes properties of
+    it, and `negative` whether its negative numbers are red, with what changes that (None where it cannot be)."""
+
+    name: str
+    pattern: str | None
+    when_zero: str | None
+    when_null: str | None
+    change: Callable[..., ReportEdit]
+    negative: tuple[bool, Callable[[bool], ReportEdit]] | None = None
+
+
+def format_target(context: PartContext) -> FormatTarget | None:
+    """What a format would be chosen for; None where what is selected has no value."""
+    find = {"cell": _of_cell, "measure": _of_measure, "level": _of_level}.get(context.selection.kind)
+    return find(context) if find is not None else None
+
+
+def _of_cell(context: PartContext) -> FormatTarget | None:
+    report, edition, selection = context.report, context.edition.name, context.selection
+    table = edits.table_of(report, edition, selection.block)
+    column = table_commands.column_of(table, selection.column or "")
+    if selection.row in ("detail", "head") and not selection.number:
+        if column.value is None:
+            return None
+        red = partial(table_commands.negative_in_red, table=table.name, column=column.name)
+        return FormatTarget(
+            column.title or column.name,
+            column_format(report, table, column),
+            column.when_zero,
+            column.when_null,
+            partial(_changing_column, table.name, column.name),
+            (table_commands.is_negative_red(table, column.name), lambda on: partial(red, on=on)),
+        )
+    cell = next((each for each in table.row_at(selection.place).cells if each.column == column.name), None)
+    if cell is None or cell.value is None:
+        return None
+    pattern = cell.format or column_format(report, table, column)
+    change = partial(_changing_cell, table.name, selection.place, column.name)
+    return FormatTarget(column.title or column.name, pattern, cell.when_zero, cell.when_null, change)
+
+
+def _changing_column(table: str, column: str, **changes: Any) -> ReportEdit:
+    return lambda report, edition: edits.change_column(report, edition, table, column, **changes)
+
+
+def _changing_cell(table: str, place: Any, column: str, **changes: Any) -> ReportEdit:
+    return lambda report, edition: edits.change_cell(report, edition, table, place, column, **changes)
+
+
+def _of_measure(context: PartContext) -> FormatTarget | None:
+    matrix = edits.matrix_of(context.report, context.edition.name, context.selection.block)
+    measure = matrix.measure(context.selection.column)
+
+    def change(**changes: Any) -> ReportEdit:
+        return lambda r, e: edits.change_measure(r, e, matrix.name, measure.name, **changes)
+
+    title = measure.title or measure.name
+    return FormatTarget(title, measure.format, measure.when_zero, measure.when_null, change)
+
+
+def _of_level(context: PartContext) -> FormatTarget | None:
+    block = edits.block_of(context.report, context.edition.name, context.selection.block)
+    if block.kind != "matrix":
+        return None
+    level = block.level(context.selection.level)
+
+    def change(**changes: Any) -> ReportEdit:
+        return lambda r, e: edits.change_matrix_level(r, e, block.name, level.name, **changes)
+
+    return FormatTarget(level.title or level.name, level.format, None, None, change)
+
+
+def figure_title(context: PartContext, target: FormatTarget) -> str:
+    """What was pointed at: the name of its column, and its value as it is written."""
+    assert context.pointed is not None
+    shown = sample_text(context.pointed.value, target.pattern, context.format_locale)
+    name = target.name if len(target.name) <= _LONGEST else target.name[: _LONGEST - 1] + "…"
+    return f"{name} · {shown if len(shown) <= _LONGEST else shown[: _LONGEST - 1] + '…'}" if shown else name
+
+
+def format_group(context: PartContext) -> PartGroup:
+    """The formats that suit the selected values best, with what they make of the figure that was pointed at."""
+    target, pointed = format_target(context), context.pointed
+    if target is None or pointed is None:
+        return PartGroup("Format", (), "hash")
+    locale = context.format_locale
+    choices = tuple(
+        PartCommand(
+            choice.label,
+            context.edit(LABEL, target.change(format=choice.pattern)),
+            sample=sample_text(pointed.value, choice.pattern, locale),
+            is_on=choice.pattern == target.pattern,
+        )
+        for choice in likely_formats(pointed.values.type, target.name, locale.locale)
+    )
+    if not choices:
+        return PartGroup("Format", (), "hash")
+    more = PartCommand("More…", context.tools.pick_format, help="All formats, each with a sample", shortcut=PICK_FORMAT)
+    return PartGroup("Format", (*choices, None, more), "hash")
+
+
+PICK_FORMAT = "Ctrl+Shift+O"
+"""The keys that open the formats of the selected cell."""

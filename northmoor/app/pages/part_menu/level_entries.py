@@ -1,0 +1,154 @@
+"""What is done to a level of a table or matrix, and so to all groups of it."""
+
+from functools import partial
+
+from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup
+from northmoor.app.pages.part_menu.format_target import format_group
+from northmoor.app.pages.part_menu.part_context import PartContext
+from northmoor.app.pages.part_menu.total_entries import level_placement
+from northmoor.core.authoring import table_commands
+from northmoor.core.expr.language import column_expression
+from northmoor.core.model import edits
+from northmoor.core.model.blocks.matrix import MatrixBlock
+from northmoor.core.model.blocks.table import TableBlock
+from northmoor.core.model.report import Report
+
+_FIRST = (3, 5, 10, 20)
+
+
+def level_entries(context: PartContext) -> list[PartEntry]:
+    """The commands of a level, the likeliest first."""
+    block = edits.block_of(context.report, context.edition.name, context.selection.block)
+    name = context.selection.level or ""
+    if isinstance(block, TableBlock):
+        return _of_table(context, block, name)
+    return _of_matrix(context, block, name) if isinstance(block, MatrixBlock) else []
+
+
+def _of_table(context: PartContext, table: TableBlock, name: str) -> list[PartEntry]:
+    level, names = table.level(name), [each.name for each in table.levels]
+    at = names.index(name)
+    heading = edits.heading_row(context.report, table, level.by)
+    total = edits.total_row(context.report, table, f"Total for {{{level.by}}}", "total")
+
+    def changing(**changes: object) -> partial[Report]:
+        return partial(_change_level, table=table.name, level=name, changes=changes)
+
+    return [
+        PartGroup("Sort groups", _sorting(context, table, name), "arrow-up-down"),
+        PartGroup("First groups", _first_groups(context, table, name), "list-ordered"),
+        PartGroup("Add group", _additions(context, table, at), "brackets"),
+        None,
+        *level_placement(context, table, name),
+        None,
+        context.command("Heading row", changing(heading=() if level.heading else (heading,)),
+                        is_on=bool(level.heading)),
+        context.command("Total row", changing(total=() if level.total else (total,)), is_on=bool(level.total)),
+        None,
+        context.command("Move outward", partial(edits.move_level, table=table.name, level=name, by=-1), "arrow-up",
+                        reason="" if at else "It is the outermost."),
+        context.command("Move inward", partial(edits.move_level, table=table.name, level=name, by=1), "arrow-down",
+                        reason="" if at < len(names) - 1 else "It is the innermost."),
+        context.window_command("fold"),
+        context.window_command("open_all"),
+    ]  # fmt: skip
+
+
+def _change_level(report: Report, edition: str, table: str, level: str, changes: dict[str, object]) -> Report:
+    return edits.change_level(report, edition, table, level, **changes)
+
+
+def _sorting(context: PartContext, table: TableBlock, name: str) -> tuple[PartCommand | None, ...]:
+    level = table.level(name)
+
+    def changing(order: str, by: str | None) -> partial[Report]:
+        return partial(_change_level, table=table.name, level=name, changes={"order": order, "order_by": by})
+
+    now = level.order, level.order_by
+    found: list[PartCommand | None] = [
+        context.command("Ascending", changing("ascending", None), is_on=now == ("ascending", None)),
+        context.command("Descending", changing("descending", None), is_on=now == ("descending", None)),
+        context.command("As in the data", changing("as_given", None), is_on=level.order == "as_given"),
+    ]
+    totalled = [column for column in table.columns if table_commands.total_places(table, column.name)]
+    for column in totalled:
+        by = table_commands.total_of(context.report, table, column.name)
+        shown = column.title or column.name
+        found += [
+            context.command(f"By {shown}, {words}", changing(order, by), is_on=now == (order, by))
+            for order, words in (("descending", "largest first"), ("ascending", "smallest first"))
+        ]
+    if totalled:
+        found.insert(3, None)
+    return tuple(found)
+
+
+def _first_groups(context: PartContext, table: TableBlock, name: str) -> tuple[PartCommand | None, ...]:
+    level = table.level(name)
+
+    def changing(**changes: object) -> partial[Report]:
+        return partial(_change_level, table=table.name, level=name, changes=changes)
+
+    counts = [context.command(f"First {count}", changing(first_groups=count), is_on=level.first_groups == count)
+              for count in _FIRST]  # fmt: skip
+    rest = [context.command(f"First {count}, others in one row", changing(first_groups=count, others="Others"))
+            for count in _FIRST]  # fmt: skip
+    every = context.command("All", changing(first_groups=None, others=None), is_on=level.first_groups is None)
+    return (every, *counts, None, *rest)
+
+
+def _additions(context: PartContext, table: TableBlock, at: int) -> tuple[PartCommand | None, ...]:
+    found: list[PartCommand | None] = []
+    for place, where in ((at, "around it"), (at + 1, "inside it")):
+        for field in context.field_kinds:
+            by = column_expression(field)
+            add = partial(edits.add_level, table=table.name, field=field, expression=by, at=place)
+            found.append(context.command(f"{field}, {where}", add))
+        found.append(None)
+    return tuple(found[:-1])
+
+
+def _of_matrix(context: PartContext, matrix: MatrixBlock, name: str) -> list[PartEntry]:
+    level = matrix.level(name)
+    side = edits.side_of(matrix, name)
+    is_inner = getattr(matrix, side)[-1] is level
+    other = "columns" if side == "rows" else "rows"
+
+    def changing(**changes: object) -> partial[Report]:
+        return partial(_change_matrix_level, matrix=matrix.name, level=name, changes=changes)
+
+    sorting: list[PartCommand | None] = [
+        context.command("Ascending", changing(order="ascending", order_by=None)),
+        context.command("Descending", changing(order="descending", order_by=None)),
+        None,
+    ]
+    for measure in matrix.measures:
+        if measure.value is not None:
+            shown = measure.title or measure.name
+            by = changing(order="descending", order_by=measure.value)
+            sorting.append(context.command(f"By {shown}, largest first", by))
+    first = [
+        context.command("All", changing(first_groups=None, others=None)),
+        *(context.command(f"First {count}, others in one", changing(first_groups=count, others="Others"))
+          for count in _FIRST),
+    ]  # fmt: skip
+    turn = partial(edits.turn_matrix_level, matrix=matrix.name, level=name)
+    move = partial(edits.move_matrix_level, matrix=matrix.name, level=name)
+    subtotal = "none" if level.subtotal != "none" else "after"
+    return [
+        format_group(context),
+        PartGroup("Sort", tuple(sorting), "arrow-up-down"),
+        PartGroup("First groups", tuple(first), "list-ordered"),
+        context.command("Subtotals", changing(subtotal=subtotal), "sigma", is_on=level.subtotal != "none",
+                        reason="The innermost level has no subtotals." if is_inner else ""),
+        None,
+        context.command(f"Move to the {other}", turn, "rotate-cw"),
+        context.command("Move outward", partial(move, by=-1), "arrow-up"),
+        context.command("Move inward", partial(move, by=1), "arrow-down"),
+        context.window_command("fold"),
+        context.window_command("open_all"),
+    ]  # fmt: skip
+
+
+def _change_matrix_level(report: Report, edition: str, matrix: str, level: str, changes: dict[str, object]) -> Report:
+    return edits.change_matrix_level(report, edition, matrix, level, **changes)

@@ -1,0 +1,141 @@
+"""What is done to a matrix, and to a measure in its cells."""
+
+from functools import partial
+
+from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup
+from northmoor.app.pages.part_menu.format_target import format_group
+from northmoor.app.pages.part_menu.part_context import PartContext
+from northmoor.core.expr.language import column_expression
+from northmoor.core.expr.named_patterns import percent_pattern
+from northmoor.core.model import edits
+from northmoor.core.model.blocks.matrix import MatrixBlock, Measure
+from northmoor.core.model.blocks.table import Drawing
+from northmoor.core.model.kinds.aggregates import TOTALS, aggregate_of
+from northmoor.core.model.report import Report
+from northmoor.core.model.styles import ColorScale
+
+
+def matrix_entries(context: PartContext) -> list[PartEntry]:
+    """The commands of a matrix as a whole."""
+    matrix = edits.matrix_of(context.report, context.edition.name, context.selection.block)
+
+    grand, side = matrix.row_total != "none", matrix.column_total != "none"
+    return [
+        PartGroup("Add row group", _levels(context, matrix, "rows"), "brackets"),
+        PartGroup("Add column group", _levels(context, matrix, "columns"), "brackets"),
+        PartGroup("Add value", _measures(context, matrix), "sigma"),
+        None,
+        context.command("Grand total row", context.block_change(row_total="none" if grand else "after"), is_on=grand),
+        context.command("Total column", context.block_change(column_total="none" if side else "after"), is_on=side),
+        context.command("Group headings in one column", context.block_change(stepped=not matrix.stepped),
+                        "indent-increase", is_on=matrix.stepped),
+        None,
+        context.command("Swap rows and columns", partial(edits.swap_sides, matrix=matrix.name), "arrow-left-right"),
+        context.command("Convert to table", partial(edits.matrix_to_table, matrix=matrix.name), "table-2"),
+    ]  # fmt: skip
+
+
+def measure_entries(context: PartContext) -> list[PartEntry]:
+    """The commands of a measure, in all its cells."""
+    matrix = edits.matrix_of(context.report, context.edition.name, context.selection.block)
+    measure = matrix.measure(context.selection.column)
+
+    def changing(**changes: object) -> partial[Report]:
+        return partial(_change_measure, matrix=matrix.name, measure=measure.name, changes=changes)
+
+    bars = measure.draw is not None and measure.draw.kind == "bar"
+    move = partial(edits.move_measure, matrix=matrix.name, measure=measure.name)
+    return [
+        format_group(context),
+        PartGroup("Sort", _sorting(context, matrix, measure), "arrow-up-down"),
+        PartGroup("Compute beside it", _derived(context, matrix, measure), "percent"),
+        PartGroup("Add value", _measures(context, matrix), "sigma"),
+        None,
+        context.command("Colour scale", changing(scale=None if measure.scale else ColorScale(high="#7FA7C9")),
+                        "palette", is_on=measure.scale is not None),
+        context.command("Bars in cells", changing(draw=None if bars else Drawing(kind="bar")), "chart-bar", is_on=bars),
+        context.command("Width by its content", changing(width=None), "move-horizontal", is_on=measure.width is None),
+        None,
+        context.command("Move before", partial(move, by=-1), "arrow-up"),
+        context.command("Move after", partial(move, by=1), "arrow-down"),
+        context.command("Swap rows and columns", partial(edits.swap_sides, matrix=matrix.name), "arrow-left-right"),
+        context.command("Convert to table", partial(edits.matrix_to_table, matrix=matrix.name), "table-2"),
+        PartCommand("Trace", context.tools.trace_selected, "search", shortcut="F8", help="Why it is what it is"),
+    ]  # fmt: skip
+
+
+def _change_measure(report: Report, edition: str, matrix: str, measure: str, changes: dict[str, object]) -> Report:
+    return edits.change_measure(report, edition, matrix, measure, **changes)
+
+
+def _levels(context: PartContext, matrix: MatrixBlock, side: str) -> tuple[PartCommand | None, ...]:
+    add = partial(edits.add_matrix_level, matrix=matrix.name, side=side)
+    return tuple(
+        context.command(field, partial(add, field=field, expression=column_expression(field)), sample=kind)
+        for field, kind in context.field_kinds.items()
+    )
+
+
+def _measures(context: PartContext, matrix: MatrixBlock) -> tuple[PartCommand | None, ...]:
+    query, found = context.report.query(matrix.query), []
+    for field, kind in context.field_kinds.items():
+        total = edits.column_setting(query, field).total
+        name = str(total) if total not in (None, "none") else "count"
+        value = aggregate_of(name, column_expression(field))
+        add = partial(edits.add_measure, matrix=matrix.name, field=field, value=value)
+        found.append(context.command(f"{TOTALS[name]} of {field}", add, sample=kind))
+    return tuple(found)
+
+
+def _sorting(context: PartContext, matrix: MatrixBlock, measure: Measure) -> tuple[PartCommand | None, ...]:
+    found = []
+    for side, what in (("rows", "Rows"), ("columns", "Columns")):
+        levels = getattr(matrix, side)
+        for order, words in (("descending", "largest first"), ("ascending", "smallest first")):
+            if levels and measure.value is not None:
+                change = partial(
+                    _sort_side, matrix=matrix.name, level=levels[-1].name, order=order, value=measure.value
+                )
+                found.append(context.command(f"{what} by it, {words}", change))
+    return tuple(found)
+
+
+def _sort_side(report: Report, edition: str, matrix: str, level: str, order: str, value: str) -> Report:
+    return edits.change_matrix_level(report, edition, matrix, level, order=order, order_by=value)
+
+
+_DERIVED = (
+    ("Share of all", "{x} / nullif({x} over report, 0)", True),
+    ("Share of its row", "{x} / nullif({x} over row, 0)", True),
+    ("Share of its column", "{x} / nullif({x} over column, 0)", True),
+    ("Running total along the row", "sum({x}) over (row rows unbounded preceding)", False),
+    ("Running total down the column", "sum({x}) over (column rows unbounded preceding)", False),
+    ("Difference from the column before", "{x} - lag({x}) over row", False),
+    ("Difference from the row before", "{x} - lag({x}) over column", False),
+    ("Rank in its column", "rank() over (column order by {x} desc)", False),
+)
+
+
+def _derived(context: PartContext, matrix: MatrixBlock, measure: Measure) -> tuple[PartCommand | None, ...]:
+    if measure.value is None:
+        return ()
+    found = []
+    for label, value, is_percent in _DERIVED:
+        add = partial(
+            _add_derived, matrix=matrix.name, measure=measure, title=label,
+            value=value.replace("{x}", measure.value), is_percent=is_percent,
+        )  # fmt: skip
+        found.append(context.command(label, add))
+    return tuple(found)
+
+
+def _add_derived(
+    report: Report, edition: str, matrix: str, measure: Measure, title: str, value: str, is_percent: bool
+) -> Report:
+    report = edits.duplicate_measure(report, edition, matrix, measure.name)
+    measures = edits.matrix_of(report, edition, matrix).measures
+    at = next(number for number, each in enumerate(measures) if each.name == measure.name) + 1
+    pattern = percent_pattern(report.locale, 1) if is_percent else None if "rank()" in value else measure.format
+    return edits.change_measure(
+        report, edition, matrix, measures[at].name, value=value, title=title, format=pattern, scale=None, draw=None
+    )

@@ -1,0 +1,67 @@
+"""What the commands of a part's menu work on: the report, what is selected in it, the figure that was pointed at, and
+the window's own commands."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from functools import partial
+from typing import Any, Protocol
+
+from northmoor.app.document_controller import DocumentController, ReportEdit, Selection
+from northmoor.app.pages.part_menu.entries import PartCommand
+from northmoor.core.checks.trace.pointed import PointedValue
+from northmoor.core.expr.formats import FormatLocale
+from northmoor.core.model import edits
+from northmoor.core.model.kinds.value_kinds import KindName
+from northmoor.core.model.report import Edition, Report
+
+
+class PartTools(Protocol):
+    """What the pages offer to the commands of parts."""
+
+    def edit_in_place(self) -> None:
+        """Edit the selected part where it is."""
+
+    def pick_format(self) -> None:
+        """Open the formats of the selected cell beside it."""
+
+    def ask_highlight(self) -> None:
+        """Ask when the selected cells look otherwise, and how."""
+
+    def trace_selected(self) -> None:
+        """Trace the selected figure."""
+
+    def select(self, selection: Selection) -> None:
+        """Select another part."""
+
+
+@dataclass(frozen=True, eq=False)
+class PartContext:
+    """`field_kinds` are the kinds of the columns of the query of the block, and `window_commands` gives a command of
+    the main menu by its name."""
+
+    report: Report
+    edition: Edition
+    selection: Selection
+    controller: DocumentController
+    tools: PartTools
+    pointed: PointedValue | None
+    field_kinds: Mapping[str, KindName]
+    window_command: Callable[[str], PartCommand]
+
+    @property
+    def format_locale(self) -> FormatLocale:
+        """How the report writes values."""
+        return FormatLocale(self.report.locale, self.report.currency, self.report.time_zone)
+
+    def edit(self, label: str, change: ReportEdit) -> Callable[[], bool]:
+        """What makes an edit of the report when it is called."""
+        return partial(self.controller.edit, label, change)
+
+    def block_change(self, **changes: Any) -> ReportEdit:
+        """A change of properties of the selected block."""
+        block = self.selection.block
+        return lambda report, edition: edits.change_block(report, edition, block, **changes)
+
+    def command(self, text: str, change: ReportEdit, drawing: str | None = None, **more: Any) -> PartCommand:
+        """A command that makes an edit of the same name."""
+        return PartCommand(text, self.edit(text.removesuffix("…"), change), drawing, **more)

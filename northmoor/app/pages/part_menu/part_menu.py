@@ -1,0 +1,110 @@
+"""Opens the menu of the selected part, and the popups and dialogs that some of its commands need."""
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import QDialog, QMenu, QWidget
+
+from northmoor.app.document_controller import DocumentController
+from northmoor.app.pages.canvas.canvas_widget import PageCanvas
+from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, add_menu_title, fill_part_menu
+from northmoor.app.pages.part_menu.format_popup import FormatPopup
+from northmoor.app.pages.part_menu.format_target import FormatTarget, figure_title, format_target
+from northmoor.app.pages.part_menu.highlight_dialog import HighlightDialog
+from northmoor.app.pages.part_menu.part_context import PartContext, PartTools
+from northmoor.app.pages.part_menu.part_entries import part_entries
+from northmoor.core.authoring import table_commands
+from northmoor.core.checks.trace.pointed import PointedValue, pointed_value
+from northmoor.core.model import edits
+from northmoor.core.model.blocks.containers import DataBlock
+from northmoor.core.model.blocks.tree import for_each_around
+
+
+class PartMenu:
+    """The commands of the selected part. `window_command` gives a command of the main menu by its name; it is set by
+    the window that has one."""
+
+    def __init__(self, controller: DocumentController, canvas: PageCanvas, tools: PartTools, parent: QWidget) -> None:
+        self._controller, self._canvas, self._tools, self._parent = controller, canvas, tools, parent
+        self.window_command: Callable[[str], PartCommand] = lambda name: PartCommand(name, lambda: None, reason=name)
+        self.format_popup: FormatPopup | None = None
+
+    @property
+    def context(self) -> PartContext | None:
+        """What the commands work on; None without a report."""
+        report, edition = self._controller.report, self._controller.edition
+        if report is None or edition is None:
+            return None
+        return PartContext(
+            report, edition, self._controller.selection, self._controller, self._tools, self._pointed(),
+            self._field_kinds(), self.window_command,
+        )  # fmt: skip
+
+    def _pointed(self) -> PointedValue | None:
+        found = self._canvas.pointed()
+        document = self._canvas.document_on(found[0]) if found is not None else None
+        return pointed_value(document, *found) if found is not None and document is not None else None
+
+    def _field_kinds(self) -> dict[str, str]:
+        """The fields of the selected block's query, or of the records around it, with their kinds."""
+        edition, selection = self._controller.edition, self._controller.selection
+        assert edition is not None
+        block = next((each for each in edition.data_blocks if each.name == selection.block), None)
+        if block is None:
+            around = for_each_around(edition.blocks, selection.block)
+            query = around.query if around is not None else None
+        else:
+            query = block.query if isinstance(block, DataBlock) else None
+        return dict(self._controller.kinds.get(query, {})) if query is not None else {}
+
+    def entries(self) -> list[PartEntry]:
+        """What can be done to the selected part."""
+        context = self.context
+        return part_entries(context) if context is not None else []
+
+    def open(self, place: QPoint) -> None:
+        """Open the menu at a place on the screen."""
+        menu = QMenu(self._parent)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        found = self._format_target()
+        if found is not None and found[0].pointed is not None:
+            add_menu_title(menu, figure_title(*found))
+        fill_part_menu(menu, self.entries())
+        menu.popup(place)
+
+    # what some of the commands open
+
+    def pick_format(self) -> None:
+        """Open the formats of the selected cell beside it."""
+        if self._format_target() is None or self._pointed() is None:
+            self._controller.refused.emit("Select a column, a total or a value of a matrix; then choose its format.")
+            return
+        self.format_popup = FormatPopup(self._format_target, self._parent)
+        self.format_popup.open_beside(self._canvas.selection_on_screen(), self._parent)
+
+    def _format_target(self) -> tuple[PartContext, FormatTarget] | None:
+        context = self.context
+        try:
+            target = format_target(context) if context is not None else None
+        except (LookupError, StopIteration):
+            return None  # it is gone since
+        return (context, target) if context is not None and target is not None else None
+
+    def ask_highlight(self) -> None:
+        """Ask when the cells of the selected column are highlighted, and how."""
+        context = self.context
+        if context is None:
+            return
+        table = edits.table_of(context.report, context.edition.name, context.selection.block)
+        column = table_commands.column_of(table, context.selection.column or "")
+        value = context.pointed.value if context.pointed is not None else None
+        is_text = isinstance(value, str)
+        first = value if is_text else table_commands.literal(value) if table_commands.is_literal(value) else ""
+        dialog = HighlightDialog(
+            column.title or column.name, column.value or "", "" if value is None else str(first), is_text, self._parent
+        )
+        if dialog.exec() == QDialog.DialogCode.Accepted:
+            condition, look = dialog.condition, dialog.look
+            self._controller.edit(
+                "Highlight", lambda r, e: table_commands.highlight(r, e, table.name, column.name, condition, look)
+            )

@@ -1,0 +1,139 @@
+"""What is done to a cell of a heading or total, and to the whole row."""
+
+from functools import partial
+
+from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup
+from northmoor.app.pages.part_menu.format_target import format_group
+from northmoor.app.pages.part_menu.part_context import PartContext
+from northmoor.core.authoring import table_commands
+from northmoor.core.authoring.column_roles import default_aggregate
+from northmoor.core.authoring.derived_columns import DERIVED_COLUMNS, REPORT, add_derived_column
+from northmoor.core.model import edits
+from northmoor.core.model.blocks.table import PAGE_ROWS, Column, RowPlace, TableBlock
+from northmoor.core.model.kinds.aggregates import TOTALS, aggregate_of
+from northmoor.core.model.report import Report
+
+
+def total_entries(context: PartContext) -> list[PartEntry]:
+    """The commands of a cell of a heading or total, the likeliest first."""
+    table = edits.table_of(context.report, context.edition.name, context.selection.block)
+    column = table_commands.column_of(table, context.selection.column or "")
+    place = context.selection.place
+    return [
+        PartCommand("Edit", context.tools.edit_in_place, "pencil", shortcut="Enter"),
+        format_group(context),
+        PartGroup("Show", _aggregates(context, table, column, place), "sigma"),
+        PartGroup("Sort", _sorting(context, table, column, place), "arrow-up-down"),
+        PartGroup("Compute beside it", _derived(context, table, column), "percent"),
+        None,
+        *row_entries(context, table, place),
+        None,
+        PartCommand("Trace", context.tools.trace_selected, "search", shortcut="F8", help="Why it is what it is"),
+    ]
+
+
+def _aggregates(
+    context: PartContext, table: TableBlock, column: Column, place: RowPlace
+) -> tuple[PartCommand | None, ...]:
+    if column.value is None or place.row not in ("total", "heading"):
+        return ()
+    cell = next((each for each in table.row_at(place).cells if each.column == column.name), None)
+    now = cell.value if cell is not None else None
+    likely = default_aggregate(context.report, table, column)
+    found = []
+    for name in (likely, *(known for known in TOTALS if known != likely)):
+        value = aggregate_of(name, column.value)
+        change = partial(_with_value, table=table.name, place=place, column=column.name, value=value)
+        found.append(context.command(TOTALS[name], change, is_on=value == now))
+    return tuple(found)
+
+
+def _with_value(report: Report, edition: str, table: str, place: RowPlace, column: str, value: str) -> Report:
+    return edits.change_cell(report, edition, table, place, column, value=value, text=None)
+
+
+def _sorting(
+    context: PartContext, table: TableBlock, column: Column, place: RowPlace
+) -> tuple[PartCommand | None, ...]:
+    if not table.levels or column.value is None:
+        return ()
+    by_total = partial(table_commands.sort_groups_by_total, table=table.name, column=column.name, level=place.level)
+    which = f"Each {place.level}" if place.level is not None else "All groups"
+    return (
+        context.command(f"{which} by it, largest first", partial(by_total, descending=True), "arrow-down-wide-narrow"),
+        context.command(f"{which} by it, smallest first", partial(by_total, descending=False), "arrow-up-narrow-wide"),
+    )
+
+
+def _derived(context: PartContext, table: TableBlock, column: Column) -> tuple[PartCommand | None, ...]:
+    if column.value is None:
+        return ()
+    names = [level.name for level in table.levels]
+    place = context.selection.place
+    outer = names[: names.index(place.level)] if place.level in names else []
+    found = []
+    for derived in DERIVED_COLUMNS:
+        for window in (REPORT, *outer):
+            where = "of all" if window == REPORT else f"within each {window}"
+            add = partial(add_derived_column, table=table.name, column=column.name, derived=derived, window=window)
+            found.append(context.command(f"{derived.label}, {where}" if outer else derived.label, add))
+    return tuple(found)
+
+
+def row_entries(context: PartContext, table: TableBlock, place: RowPlace) -> list[PartEntry]:
+    """The commands of a heading or total as a whole."""
+    found: list[PartEntry] = []
+    if place.row == "total" and place.level is None:
+        for name, text in (("page_total", "Total of each page"), ("brought_forward", "Total brought forward"),
+                           ("carried_forward", "Total carried forward")):  # fmt: skip
+            row = getattr(table, name)
+            change = partial(_toggle_page_row, table=table.name, name=name)
+            found.append(context.command(text, change, is_on=row is not None))
+    if place.row in ("heading", "total") and place.level is not None:
+        found += level_placement(context, table, place.level)
+    if place.row in ("heading", "total"):
+        number = {"heading": "Another heading row", "total": "Another total row"}[place.row]
+        row = table.row_at(place)
+        found.append(context.command(number, partial(edits.add_row, table=table.name, place=place, row=row), "plus"))
+    return found
+
+
+def _toggle_page_row(report: Report, edition: str, table: str, name: str) -> Report:
+    block = edits.table_of(report, edition, table)
+    if getattr(block, name) is not None:
+        return edits.change_row(report, edition, table, RowPlace(name), None)
+    labels = dict(zip(PAGE_ROWS, ("Brought forward", "Page total", "Carried forward"), strict=True))
+    row = edits.total_row(report, block, labels[name], "total")
+    sums = tuple(cell for cell in block.total[0].cells if cell.value is not None) if block.total else ()
+    return edits.change_row(report, edition, table, RowPlace(name), row if row.cells else row.but(cells=sums))
+
+
+def level_placement(context: PartContext, table: TableBlock, name: str) -> list[PartEntry]:
+    """Page breaks and repetition of a level's groups."""
+    level = table.level(name)
+
+    def changing(**changes: object) -> partial[Report]:
+        return partial(_change_level, table=table.name, level=name, changes=changes)
+
+    breaks = level.page_break != "none"
+    return [
+        context.command(
+            f"New page for each {name}", changing(page_break="none" if breaks else "between"),
+            "separator-horizontal", is_on=breaks,
+        ),
+        context.command(
+            "Keep together", changing(keep_together=not level.keep_together), "group", is_on=level.keep_together
+        ),
+        context.command(
+            "Repeat heading on each page", changing(repeat_heading=not level.repeat_heading), "repeat",
+            is_on=level.repeat_heading,
+        ),
+        context.command(
+            "Restart page numbers", changing(restart_page_number=not level.restart_page_number, page_break="between"),
+            is_on=level.restart_page_number,
+        ),
+    ]  # fmt: skip
+
+
+def _change_level(report: Report, edition: str, table: str, level: str, changes: dict[str, object]) -> Report:
+    return edits.change_level(report, edition, table, level, **changes)

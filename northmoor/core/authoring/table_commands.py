@@ -1,0 +1,240 @@
+"""What can be done to a table by one of its columns: sort, group, filter, total, cross and draw it."""
+
+import re
+from datetime import date
+from decimal import Decimal
+from typing import Any
+
+from northmoor.core.authoring.column_roles import default_aggregate
+from northmoor.core.authoring.field_roles import readable_name
+from northmoor.core.expr.identifiers import quoted
+from northmoor.core.expr.language import bare_column, column_expression
+from northmoor.core.model import edits
+from northmoor.core.model.blocks.chart import ChartBlock, ChartLevel, ChartMeasure
+from northmoor.core.model.blocks.table import Column, OrderBy, RowPlace, TableBlock
+from northmoor.core.model.blocks.tree import walk
+from northmoor.core.model.kinds.aggregates import aggregate_of
+from northmoor.core.model.kinds.value_kinds import KindName
+from northmoor.core.model.parameters import ChoicesFrom, Parameter
+from northmoor.core.model.queries import Query
+from northmoor.core.model.report import Report
+from northmoor.core.model.styles import ConditionalFormat, Style
+
+NEGATIVE_COLOR = "#B3402E"
+
+
+def column_of(block: TableBlock, name: str) -> Column:
+    """The column of a name. Raises KeyError."""
+    for column in block.columns:
+        if column.name == name:
+            return column
+    raise KeyError(name)
+
+
+def sort_by_column(report: Report, edition: str, table: str, column: str, descending: bool) -> Report:
+    """Sort a table by a column: the groups of the level whose key it shows, else the rows within their groups."""
+    block = edits.table_of(report, edition, table)
+    value = _value(block, column)
+    level = next((each for each in block.levels if each.by == value), None)
+    if level is not None:
+        order = "descending" if descending else "ascending"
+        return edits.change_level(report, edition, table, level.name, order=order, order_by=None)
+    rest = tuple(key for key in block.order if key.by != value)
+    return edits.change_block(report, edition, table, order=(OrderBy(by=value, descending=descending), *rest))
+
+
+def sort_groups_by_total(
+    report: Report, edition: str, table: str, column: str, descending: bool, level: str | None = None
+) -> Report:
+    """Sort the groups of a level, or of all levels, by the total of a column in them."""
+    block = edits.table_of(report, edition, table)
+    total = total_of(report, block, column)
+    order = "descending" if descending else "ascending"
+    for each in block.levels:
+        if level in (None, each.name):
+            report = edits.change_level(report, edition, table, each.name, order=order, order_by=total)
+    return report
+
+
+def total_of(report: Report, block: TableBlock, column: str) -> str:
+    """The expression that totals a column: that of its total, where it has one, else the default of its field."""
+    for place, row in block.rows():
+        if place.row == "total":
+            found = next((cell.value for cell in row.cells if cell.column == column and cell.value is not None), None)
+            if found is not None:
+                return found
+    return aggregate_of(default_aggregate(report, block, column_of(block, column)), _value(block, column))
+
+
+def total_everywhere(report: Report, edition: str, table: str, column: str, aggregate: str | None = None) -> Report:
+    """Total a column at the end of each group and of the table."""
+    for level in (*(each.name for each in edits.table_of(report, edition, table).levels), None):
+        report = edits.add_total(report, edition, table, column, level, aggregate)
+    return report
+
+
+def group_by_column(report: Report, edition: str, table: str, column: str, at: int | None = 0) -> Report:
+    """Group a table by what a column shows, outermost by default."""
+    value = _value(edits.table_of(report, edition, table), column)
+    return edits.add_level(report, edition, table, bare_column(value) or column, value, at)
+
+
+def keep_value(report: Report, edition: str, table: str, column: str, value: Any, is_kept: bool) -> Report:
+    """Show only the rows with a value in a column, or only those without it."""
+    block = edits.table_of(report, edition, table)
+    expression = _value(block, column)
+    if value is None:
+        condition = f"{expression} is {'' if is_kept else 'not '}null"
+    elif is_kept:
+        condition = f"{expression} = {literal(value)}"
+    else:
+        condition = f"{expression} is distinct from {literal(value)}"
+    return edits.change_block(report, edition, table, keep_rows=_and(block.keep_rows, condition))
+
+
+def filter_by_parameter(report: Report, edition: str, table: str, column: str, kind: KindName, value: Any) -> Report:
+    """Let whoever runs the report choose the value in a column that rows are shown with, or all of them; the list has
+    all that occur. The value given is the default.
+
+    Raises ValueError for a column that computes its values.
+    """
+    block = edits.table_of(report, edition, table)
+    field = bare_column(column_of(block, column).value)
+    if field is None:
+        raise ValueError(f"the column {column!r} computes its values; a list is made of a field of the query")
+    name = edits.unused_name(_identifier(field), list(report.value_names))
+    listed = edits.unused_name(f"{name}_list", [query.name for query in report.queries])
+    sql = f"select distinct {quoted(field)} from {block.query} where {quoted(field)} is not null order by 1\n"
+    report = edits.add_query(report, Query(name=listed, sql=sql))
+    parameter = Parameter(
+        name=name,
+        label=edits.column_setting(report.query(block.query), field).label or readable_name(field),
+        kind=kind,
+        required=False,
+        default=value if isinstance(value, bool | int | str) or value is None else str(value),
+        choices_from=ChoicesFrom(query=listed, value=field),
+    )
+    report = edits.add_parameter(report, parameter)
+    condition = f"(:{name} is null or {column_expression(field)} = :{name})"
+    return edits.change_block(report, edition, table, keep_rows=_and(block.keep_rows, condition))
+
+
+def _identifier(field: str) -> str:
+    """A name that a parameter can have, from that of a field."""
+    name = re.sub(r"\W+", "_", field, flags=re.ASCII).strip("_").lower() or "value"
+    return name if name[0].isalpha() else f"value_{name}"
+
+
+def _and(kept: str | None, condition: str) -> str:
+    return condition if kept is None else f"({kept}) and {condition}"
+
+
+def literal(value: Any) -> str:
+    """A value as an expression. Raises ValueError for a kind that has no form of its own."""
+    if isinstance(value, bool):
+        return str(value).lower()
+    if isinstance(value, str):
+        return "'" + value.replace("'", "''") + "'"
+    if isinstance(value, int | Decimal):
+        return str(value)
+    if type(value) is date:
+        return f"date '{value.isoformat()}'"
+    raise ValueError(
+        "Only texts, whole and decimal numbers, dates, and yes or no can be filtered by; write a condition."
+    )
+
+
+def is_literal(value: Any) -> bool:
+    """Whether rows can be filtered by a value."""
+    return value is None or isinstance(value, bool | str | int | Decimal) or type(value) is date
+
+
+def highlight(report: Report, edition: str, table: str, column: str, condition: str, look: Style) -> Report:
+    """Let a column's cells look otherwise where a condition over the row holds."""
+    rules = column_of(edits.table_of(report, edition, table), column).rules
+    rule = ConditionalFormat(when=condition, look=look)
+    return edits.change_column(report, edition, table, column, rules=(*rules, rule))
+
+
+def negative_in_red(report: Report, edition: str, table: str, column: str, on: bool) -> Report:
+    """Print a column's negative numbers in red, in its rows and totals, or no longer."""
+    block = edits.table_of(report, edition, table)
+    look = Style(color=NEGATIVE_COLOR)
+
+    def rules(value: str, known: tuple[ConditionalFormat, ...]) -> tuple[ConditionalFormat, ...]:
+        rule = ConditionalFormat(when=f"{value} < 0", look=look)
+        return (*(each for each in known if each != rule), *((rule,) if on else ()))
+
+    own = column_of(block, column)
+    report = edits.change_column(report, edition, table, column, rules=rules(_value(block, column), own.rules))
+    for place, row in block.rows():
+        for cell in row.cells:
+            if cell.column == column and cell.value is not None and place.row in ("heading", "total"):
+                changed = rules(cell.value, cell.rules)
+                report = edits.change_cell(report, edition, table, place, column, rules=changed)
+    return report
+
+
+def is_negative_red(block: TableBlock, column: str) -> bool:
+    """Whether a column's negative numbers are printed in red."""
+    own = column_of(block, column)
+    return any(rule.when == f"{own.value} < 0" for rule in own.rules)
+
+
+def cross_by_column(report: Report, edition: str, table: str, column: str) -> Report:
+    """Turn a table into a matrix with what a column shows across, and its levels down the side."""
+    block = edits.table_of(report, edition, table)
+    value = _value(block, column)
+    at = next((number for number, level in enumerate(block.levels) if level.by == value), None)
+    if at is None:
+        report = edits.add_level(report, edition, table, bare_column(value) or column, value)
+    else:
+        report = edits.move_level(report, edition, table, block.levels[at].name, len(block.levels) - 1 - at)
+    crossed = edits.table_to_matrix(report, edition, table)
+    matrix = edits.matrix_of(crossed, edition, table)
+    return crossed if matrix.columns else edits.turn_matrix_level(crossed, edition, table, matrix.rows[0].name)
+
+
+def chart_column(report: Report, edition: str, table: str, column: str) -> Report:
+    """Draw a column's totals below its table, for the groups of its outermost level, or its first texts."""
+    block = edits.table_of(report, edition, table)
+    own = column_of(block, column)
+    key = block.levels[0].by if block.levels else next(
+        (each.value for each in block.columns if each.value is not None and each is not own), None
+    )  # fmt: skip
+    category = None
+    if key is not None:
+        titled = next((each.title for each in block.columns if each.value == key), "")
+        category = ChartLevel(name="category", by=key, title=titled)
+    measure = ChartMeasure(name=own.name, value=total_of(report, block, column), title=own.title)
+    found = report.edition(edition)
+    taken = [each.name for each in walk(found.blocks)] if found is not None else []
+    name = edits.unused_name(f"{own.name}-chart", taken)
+    chart = ChartBlock(name=name, query=block.query, category=category, measures=(measure,), space_after=12_000)
+    return edits.insert_blocks(report, edition, [chart], edits.Target(table))
+
+
+def insert_computed_column(report: Report, edition: str, table: str, column: str, after: bool = True) -> Report:
+    """Put a new column beside another, which shows a first computed value to be changed."""
+    block = edits.table_of(report, edition, table)
+    at = [each.name for each in block.columns].index(column) + after
+    own = column_of(block, column)
+    name = edits.unused_name("computed", [each.name for each in block.columns])
+    made = Column(name=name, title="Computed", value=own.value or "1")
+    return edits.insert_column(report, edition, table, made, at)
+
+
+def total_places(block: TableBlock, column: str) -> list[RowPlace]:
+    """The totals that a column has."""
+    return [
+        place
+        for place, row in block.rows()
+        if place.row == "total" and any(c.column == column and c.value is not None for c in row.cells)
+    ]
+
+
+def _value(block: TableBlock, column: str) -> str:
+    value = column_of(block, column).value
+    if value is None:
+        raise ValueError(f"The column {column!r} shows a text; it has no value.")
+    return value

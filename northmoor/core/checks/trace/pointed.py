@@ -1,0 +1,68 @@
+"""The value that a cell shows at a place on a page, among all values of its kind: what formats and filters are chosen
+by."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from northmoor.core.checks.trace.tables import cell_content, figure_address, traced_fragment
+from northmoor.core.compute.evaluate.scope_names import DETAIL, PAGE_SCOPES
+from northmoor.core.compute.evaluate.slots import template_of
+from northmoor.core.compute.groups.boundaries import ScopedExpression
+from northmoor.core.document import Document
+from northmoor.core.errors import NorthmoorError
+from northmoor.core.expr.templates import Slot
+from northmoor.core.layout.flow.fragments import TableFragmentOnPage
+from northmoor.core.layout.page.hit_testing import HitRegion
+from northmoor.core.model.blocks.table import RowPlace
+
+
+@dataclass(frozen=True, eq=False)
+class PointedValue:
+    """A value on a page, and all values that its cell's definition has."""
+
+    value: Any
+    values: pa.Array
+
+    @property
+    def extremes(self) -> tuple[Any, ...]:
+        """The smallest and the largest of the values; none where they have no order or are all missing."""
+        kind = self.values.type
+        if pa.types.is_nested(kind) or pa.types.is_null(kind) or self.values.null_count == len(self.values):
+            return ()
+        found = pc.min_max(self.values)
+        return found["min"].as_py(), found["max"].as_py()
+
+
+def pointed_value(document: Document, page: int, region: HitRegion) -> PointedValue | None:
+    """The value of a cell of a table or matrix at a place; None where there is none, such as in a title."""
+    try:
+        if region.part == "cell" and (region.row, region.number) == ("head", 0):
+            return _under_title(document, page, region)
+        part = traced_fragment(document, page, region)
+        layout = part.layout
+        assert region.printed is not None  # only such a fragment is traced
+        place = RowPlace(region.row, region.level, region.number)
+        content = cell_content(layout.table, place, region.under or region.column)
+        slots = [slot for slot in template_of(content) if isinstance(slot, Slot)]
+        if content.value is None or len(slots) != 1:
+            return None
+        at = figure_address(part, place, region.printed)
+        cells = layout.paged.cells if at.scope in PAGE_SCOPES.values() else layout.data.whole.cells
+        values = cells[ScopedExpression(at.scope, slots[0].expression.text)].values
+    except (NorthmoorError, KeyError, StopIteration):
+        return None
+    return PointedValue(values[at.at].as_py(), values) if at.at < len(values) else None
+
+
+def _under_title(document: Document, page: int, region: HitRegion) -> PointedValue | None:
+    """The first value of the column that has a title."""
+    for part in document.composition.parts(page):
+        if isinstance(part, TableFragmentOnPage) and part.layout.table.name == region.block:
+            column = next(each for each in part.layout.table.columns if each.name == region.column)
+            found = part.layout.data.whole.cells.get(ScopedExpression(DETAIL, column.value or ""))
+            if found is not None and len(found.values):
+                return PointedValue(found.values[0].as_py(), found.values)
+    return None

@@ -1,0 +1,336 @@
+"""What can be done to a part is offered at the part: tasks of a first day, with the actions that they take counted."""
+
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import QPoint, Qt, QTimer
+from PyQt6.QtGui import QAction, QContextMenuEvent
+from PyQt6.QtWidgets import QApplication, QLabel, QMenu
+from pytestqt.qtbot import QtBot
+
+from northmoor.app.document_controller import WHOLE_PAGE, Selection
+from northmoor.app.pages.part_menu.entries import commands_in
+from northmoor.app.pages.part_menu.highlight_dialog import HighlightDialog
+from northmoor.app.window import Window
+from northmoor.core.model import edits
+from northmoor.core.model.blocks.chart import ChartBlock
+from northmoor.core.model.blocks.matrix import MatrixBlock
+from northmoor.core.model.blocks.table import TableBlock
+from northmoor.core.model.styles import Style
+from tests.app.conftest import settle
+from tests.app.test_journey import TABLE, lines_in_place, point_on, regions, type_into
+from tests.helpers import lines_of
+
+
+class UserActions:
+    """Acts on a window as a user does, and counts clicks, keys and typed words."""
+
+    def __init__(self, window: Window, qtbot: QtBot) -> None:
+        self.window, self._qtbot, self.count = window, qtbot, 0
+
+    @property
+    def table(self) -> TableBlock:
+        report, edition = self.window.controller.report, self.window.controller.edition
+        assert report is not None
+        assert edition is not None
+        return edits.table_of(report, edition.name, TABLE)
+
+    def menu(self, block: str = TABLE, **spot: str | None) -> QMenu:
+        """Right-click a spot of the first page; its menu."""
+        self.count += 1
+        canvas = self.window.pages.canvas
+        at = point_on(self.window, regions(self.window, block=block, **spot)[0])
+        event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, canvas.viewport().mapToGlobal(at))
+        canvas.contextMenuEvent(event)
+        menu = QApplication.activePopupWidget()
+        assert isinstance(menu, QMenu)
+        return menu
+
+    def click(self, **spot: str | None) -> None:
+        """Click a spot of the first page."""
+        self.count += 1
+        at = point_on(self.window, regions(self.window, block=TABLE, **spot)[0])
+        self._qtbot.mouseClick(self.window.pages.canvas.viewport(), Qt.MouseButton.LeftButton, pos=at)
+        settle(self.window, self._qtbot)
+
+    def opened(self) -> QMenu:
+        """The menu of what is selected."""
+        self.window.pages.part_menu.open(self.window.mapToGlobal(QPoint(400, 300)))
+        menu = QApplication.activePopupWidget()
+        assert isinstance(menu, QMenu)
+        return menu
+
+    def choose(self, menu: QMenu, *texts: str) -> None:
+        """Choose an entry, through the menus above it."""
+        for text in texts:
+            self.count += 1
+            action = entry(menu, text)
+            below = action.menu()
+            if below is None:
+                menu.close()
+                action.trigger()
+            else:
+                menu = below
+        settle(self.window, self._qtbot)
+
+    def key(self, widget: object, key: Qt.Key, *modifiers: Qt.KeyboardModifier) -> None:
+        self.count += 1
+        held = Qt.KeyboardModifier.NoModifier
+        for modifier in modifiers:
+            held |= modifier
+        self._qtbot.keyClick(widget, key, held)
+
+    def printed(self, column: str, kind: str = "detail") -> list[str]:
+        """The texts of a column as they are printed."""
+        rendered = self.window._rendered
+        assert rendered is not None
+        return [line.cells.get(column, "") for line in lines_of(rendered.document, TABLE) if line.kind == kind]
+
+
+def entry(menu: QMenu, text: str) -> QAction:
+    """The entry of a menu that begins with a text."""
+    found = [action for action in menu.actions() if action.text().split("\t")[0].startswith(text)]
+    assert found, (text, [action.text() for action in menu.actions()])
+    assert found[0].isEnabled(), found[0].toolTip()
+    return found[0]
+
+
+@pytest.fixture
+def hands(window: Window, qtbot: QtBot) -> UserActions:
+    window.pages.set_width(TABLE, "fares", 90_000)
+    settle(window, qtbot)
+    return UserActions(window, qtbot)
+
+
+FARES = {"row": "detail", "column": "fares"}
+MONTH = {"row": "detail", "column": "month"}
+
+
+def test_a_column_is_totalled_in_all_levels_and_at_the_end(hands: UserActions) -> None:
+    hands.choose(hands.menu(row="detail", column="sailings"), "Total", "Average in all levels")
+    assert hands.count <= 3
+    assert hands.printed("sailings", "total")[-1] == "100.170"
+
+
+def test_grouping_by_a_column_is_outermost(hands: UserActions) -> None:
+    hands.choose(hands.menu(**MONTH), "Group by it")
+    assert hands.count <= 2
+    assert [level.name for level in hands.table.levels] == ["month", "route"]
+
+
+def test_groups_are_ordered_by_their_total(hands: UserActions) -> None:
+    hands.choose(hands.menu(row="total", column="fares"), "Sort", "Each route by it, largest first")
+    assert hands.count <= 3
+    assert (hands.table.levels[0].order_by, hands.table.levels[0].order) == ("sum(fares)", "descending")
+    assert hands.printed("fares", "total")[0] == "918,199.90"
+
+
+def test_the_first_groups_stay_and_the_others_are_one(hands: UserActions) -> None:
+    hands.count += 1
+    hands.window.controller.select(Selection("level", TABLE, level="route"))  # a click on its bracket
+    hands.choose(hands.opened(), "First groups", "First 3, others in one row")
+    assert hands.count <= 4
+    assert len(hands.printed("fares", "total")) == 5
+
+
+def test_breaks_of_groups(hands: UserActions) -> None:
+    hands.choose(hands.menu(row="total", column="fares"), "New page for each route")
+    assert hands.count <= 2
+    assert hands.table.levels[0].page_break == "between"
+    hands.count = 0
+    hands.choose(hands.menu(row="total", column="fares"), "Keep together")
+    hands.choose(hands.menu(row="total", column="fares"), "Repeat heading on each page")
+    assert hands.count <= 4
+    assert (hands.table.levels[0].keep_together, hands.table.levels[0].repeat_heading) == (True, False)
+
+
+def test_whole_euros_with_negative_ones_in_red(hands: UserActions) -> None:
+    hands.click(**FARES)
+    hands.count += 1
+    hands.window.actions_by_name["format"].trigger()
+    popup = hands.window.pages.part_menu.format_popup
+    assert popup is not None
+    (item,) = popup.formats.findItems("Currency, whole", Qt.MatchFlag.MatchExactly)
+    assert popup.formats.item(item.row(), 1).text() == "€6,108"
+    hands.count += 1
+    popup.formats.itemClicked.emit(item)
+    hands.count += 1
+    popup.negative.click()
+    settle(hands.window, hands._qtbot)
+    assert hands.count <= 4
+    assert hands.printed("fares")[0] == "€6,108"
+    assert hands.printed("fares", "total")[-1] == "€3,855,709"
+    assert [rule.when for rule in hands.table.columns[3].rules] == ["fares < 0"]
+    popup.close()
+
+
+def test_a_date_as_month_and_year(hands: UserActions) -> None:
+    hands.choose(hands.menu(**MONTH), "Format", "Month and year")
+    assert hands.count <= 3
+    assert hands.printed("month")[0] == "Jan 2025"
+
+
+def test_values_over_a_limit_are_highlighted(hands: UserActions) -> None:
+    def answer() -> None:
+        dialog = QApplication.activeModalWidget()
+        assert isinstance(dialog, HighlightDialog)
+        assert dialog.value.text() == "6107.80"
+        hands.count += 1
+        hands._qtbot.keyClicks(dialog.value, "100000")
+        hands.key(dialog.value, Qt.Key.Key_Return)
+
+    QTimer.singleShot(200, answer)
+    hands.choose(hands.menu(**FARES), "Highlight when")
+    assert hands.count <= 4
+    (rule,) = hands.table.columns[3].rules
+    assert (rule.when, rule.look) == ("fares > 100000", Style(color="#B3402E"))
+
+
+@pytest.mark.parametrize(
+    ("entry", "column", "first"),
+    [("Share, of all", "fares_share", "0.2%"), ("Running total, of all", "fares_running", "6,107.80"),
+     ("Change from the one before, %, within each route", "fares_change", "")],
+)  # fmt: skip
+def test_figures_are_computed_beside_a_column(hands: UserActions, entry: str, column: str, first: str) -> None:
+    hands.choose(hands.menu(**FARES), "Compute beside it", entry)
+    assert hands.count <= 3
+    assert [each.name for each in hands.table.columns][-2:] == ["fares", column]
+    assert hands.printed(column)[0] == first
+
+
+def test_a_column_is_computed_from_two_others(hands: UserActions) -> None:
+    hands.choose(hands.menu(**FARES), "Insert column right", "Computed column")
+    (line,) = lines_in_place(hands.window)
+    hands.count += 2
+    type_into(line, "fares / tickets", hands._qtbot)
+    settle(hands.window, hands._qtbot)
+    assert hands.count <= 6
+    assert hands.printed("computed")[0] == "14.508"
+
+
+def test_rows_are_filtered_by_a_parameter_with_a_list(hands: UserActions) -> None:
+    hands.choose(hands.menu(**MONTH), "Filter", "By a parameter with a list")
+    assert hands.count <= 4
+    assert set(hands.printed("month")) == {"January"}
+    assert hands.window.controller.resolved is not None
+    assert len(hands.window.controller.resolved.choices["month"].entries) == 12
+    hands.window.controller.set_value("month", None)
+    settle(hands.window, hands._qtbot)
+    assert set(hands.printed("month")) > {"January"}
+
+
+def test_a_table_becomes_a_matrix_with_months_across(hands: UserActions) -> None:
+    hands.choose(hands.menu(**MONTH), "Matrix with it across")
+    assert hands.count <= 4
+    report, edition = hands.window.controller.report, hands.window.controller.edition
+    matrix = edits.matrix_of(report, edition.name, TABLE)
+    assert isinstance(matrix, MatrixBlock)
+    assert ([level.by for level in matrix.columns], matrix.row_total, matrix.column_total) == (
+        ["month"],
+        "after",
+        "after",
+    )
+
+
+def test_a_chart_of_the_groups_is_drawn(hands: UserActions) -> None:
+    hands.choose(hands.menu(**FARES), "Chart of it")
+    assert hands.count <= 4
+    edition = hands.window.controller.edition
+    assert isinstance(next(b for b in edition.blocks if b.name == "fares-chart"), ChartBlock)
+
+
+def test_paper_and_margins(hands: UserActions) -> None:
+    for text in ("Landscape", "Margins 15 mm"):
+        hands.count += 1
+        hands.window.controller.select(WHOLE_PAGE)  # a right click on the margin
+        hands.choose(hands.opened(), text)
+    assert hands.count <= 4
+    page = hands.window.controller.edition.page
+    assert (page.orientation, page.margin_left) == ("landscape", 42_520)
+
+
+def test_a_figure_is_traced_from_its_menu(hands: UserActions, qtbot: QtBot) -> None:
+    hands.choose(hands.menu(row="total", column="fares"), "Trace")
+    assert hands.count <= 2
+    trace = hands.window.pages.trace
+    qtbot.waitUntil(lambda: "179,774.40" in " ".join(label.text() for label in trace.findChildren(QLabel)))
+
+
+REPORTS = {"fares-matrix": "route-month-matrix.moor", "course": "punctuality.moor", "cancelled": "punctuality.moor"}
+KINDS = {
+    "matrix": Selection("matrix", "fares-matrix"),
+    "measure": Selection("measure", "fares-matrix", column="fares"),
+    "row level": Selection("level", "fares-matrix", level="route"),
+    "column level": Selection("level", "fares-matrix", level="month"),
+    "chart": Selection("chart", "course"),
+    "mark": Selection("mark", "cancelled", column="cancelled"),
+    "table": Selection("table", TABLE),
+    "row": Selection("row", TABLE, "total", "route"),
+    "title": Selection("cell", TABLE, "head", None, "fares"),
+    "heading": Selection("cell", TABLE, "heading", "route", "month"),
+    "level": Selection("level", TABLE, level="route"),
+    "text": Selection("text", "title"),
+    "page": WHOLE_PAGE,
+    "header": Selection("header", "header", column="0.start"),
+    "footer": Selection("footer", "footer"),
+}
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_whatever_is_offered_for_a_part_can_be_done_and_undone(
+    window: Window, demo: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, kind: str
+) -> None:
+    """Every command of every menu makes a report that can be shown, or says why not."""
+    monkeypatch.setattr(HighlightDialog, "exec", lambda _: 0)
+    report = next((name for begins, name in REPORTS.items() if KINDS[kind].block.startswith(begins)), None)
+    if report is not None:
+        assert window.open(demo / "reports" / report)
+        settle(window, qtbot)
+    faults: list[str] = []
+    window.controller.refused.connect(faults.append)
+    before = window.controller.report
+    window.controller.select(KINDS[kind])
+    names = [text for text, _ in commands_in(window.pages.part_menu.entries())]
+    assert len(names) > 3
+    for name in names:
+        if name.startswith(("Cut", "Copy", "Paste", "Share", "Keep this", "Apply a", "Picture", "Add the picture")):
+            continue
+        window.controller.select(KINDS[kind])
+        command = dict(commands_in(window.pages.part_menu.entries()))[name]
+        command.run()
+        for line in lines_in_place(window):
+            line.finish(False)
+        while QApplication.activePopupWidget() is not None:
+            QApplication.activePopupWidget().close()
+        while window.controller.undo_label:
+            window.controller.undo()
+        assert window.controller.report == before, name
+    assert set(faults) <= {"It is the last one; remove the whole block instead."}
+
+
+def test_the_menu_of_what_is_selected_is_in_the_menu_bar_and_found_by_its_words(window: Window, qtbot: QtBot) -> None:
+    window.controller.select(Selection("cell", TABLE, "detail", None, "fares"))
+    settle(window, qtbot)
+    window.show_finder()
+    window._finder.line.setText("running total route")
+    assert window._finder.found.item(0).text().startswith("Compute beside it › Running total, within each route")
+    window._finder.reject()
+    bar = window.menuBar()
+    menu = next(action.menu() for action in bar.actions() if action.text() == "Selection")
+    menu.aboutToShow.emit()
+    assert entry(menu, "Format").menu() is not None
+    entry(menu, "Negative in red").trigger()
+    assert window.controller.undo_label == "Negative in red"
+
+
+def test_a_handle_beside_the_selected_cell_opens_its_menu(window: Window, qtbot: QtBot) -> None:
+    canvas = window.pages.canvas
+    spot = regions(window, block=TABLE, row="detail", column="fares")[2]
+    qtbot.mouseClick(canvas.viewport(), Qt.MouseButton.LeftButton, pos=point_on(window, spot))
+    qtbot.waitUntil(canvas._handle.isVisible)
+    assert abs(canvas._handle.geometry().center().y() - point_on(window, spot).y()) <= 2
+    canvas._handle.click()
+    menu = QApplication.activePopupWidget()
+    assert isinstance(menu, QMenu)
+    assert entry(menu, "Edit").text() == "Edit\tEnter"
+    menu.close()
