@@ -45,7 +45,7 @@ class CommandPalette(QDialog):
         self._entries = entries
         self.line = QLineEdit()
         self.line.setPlaceholderText("a command, a part of the report, or a field")
-        self.line.setAccessibleName("Find anything")
+        self.line.setAccessibleName("Search everything")
         self.line.setToolTip("Type any of its words; Up and Down choose, Enter does it")
         self.found = QListWidget()
         self.found.setAccessibleName("Found")

@@ -88,7 +88,7 @@ class LibraryActions(QObject):
                        "Reports that it was applied to stay as they are.")  # fmt: skip
         path = self._keep(where, "house", page_text(page_templates.page_template(report, edition.name)))
         if path is not None:
-            self.message.emit(f"Kept as {path.name}. Page › Apply a kept page gives it to any report.", "good")
+            self.message.emit(f"Kept as {path.name}. Page › Apply page template gives it to any report.", "good")
 
     def apply_page(self) -> None:
         """Give the edition a page of the library."""

@@ -192,8 +192,8 @@ class Window(QMainWindow):
         QHBoxLayout(self._editions).setContentsMargins(0, 0, 0, 0)
         fetch = self._fetch
         fetch.setIcon(icon("refresh-cw"))
-        fetch.setToolTip("Fetch the data again (F5)")
-        fetch.setAccessibleName("Fetch the data again")
+        fetch.setToolTip("Refresh data (F5)")
+        fetch.setAccessibleName("Refresh data")
         fetch.clicked.connect(lambda: self.show_report(refresh=True))
         self._deliver.setObjectName("primary")
         self._deliver.setIcon(icon("send", PAPER))

@@ -177,8 +177,8 @@ def test_grids_grow_and_hold_what_is_inserted(window: Window, qtbot: QtBot) -> N
     settle(window, qtbot)
     (region,) = regions(window, block="text")
     assert region.x > 595_276 // 2
-    press(window, "Take its row out")
-    press(window, "Take its column out")
+    press(window, "Remove its row")
+    press(window, "Remove its column")
     assert undone(window, before)
     do(window, "add_text")  # the cell that is chosen is no longer there
     assert names(window)[-1] == "text"
@@ -204,7 +204,7 @@ def test_the_menu_of_a_block_opens_where_it_is_pointed_at(window: Window, qtbot:
     menu = QApplication.activePopupWidget()
     assert isinstance(menu, QMenu)
     assert [action.text() for action in menu.actions() if action.text()][:5] == [
-        "Cut", "Copy", "Paste", "Duplicate", "Take out",
+        "Cut", "Copy", "Paste", "Duplicate", "Remove",
     ]  # fmt: skip
     menu.close()
 

@@ -48,20 +48,20 @@ def test_a_chart_is_inserted_and_grouped_by_fields(window: Window, qtbot: QtBot)
     assert [m.value for m in chart(window, "chart").measures] == ["sum(sailings)"]
     press(window, "Categories by", "season")
     press(window, "Series by", "route")
-    press(window, "Small charts by", "season")
-    press(window, "Draw one more value", "fares")
+    press(window, "Small multiples by", "season")
+    press(window, "Add a value", "fares")
     settle(window, qtbot)
     assert [level.by for level in chart(window, "chart").levels] == ["season", "season", "route"]
     assert window._rendered is not None
     assert not [finding for finding in window._rendered.findings if finding.is_error]
     press(window, "Add a reference line")
-    press(window, "Take the reference out")
+    press(window, "Remove the reference line")
     window.controller.select(Selection("level", "chart", level="series"))
-    press(window, "Take the groups out")
+    press(window, "Remove the groups")
     window.controller.select(Selection("mark", "chart", column="fares"))
-    press(window, "Take it out")
+    press(window, "Remove")
     window.controller.select(Selection("chart", "chart"))
-    press(window, "Take the chart out")
+    press(window, "Remove the chart")
     while window.controller.undo_label:
         window.controller.undo()
     assert report_text(window.controller.report) == before
@@ -161,9 +161,9 @@ def test_a_chart_is_drawn_in_a_heading_and_changed_there(window: Window, qtbot: 
     found = ChartPlace(TABLE, cell.place, "month").chart(report, window.controller.edition.name)
     assert [(level.name, level.by) for level in found.levels] == [("category", "month"), ("series", "season")]
     assert [measure.value for measure in found.measures] == ["count(*)"]
-    assert any("Drawn · sailings" in text for text, _ in window.pages.contents.parts())
+    assert any("Value · sailings" in text for text, _ in window.pages.contents.parts())
     window.controller.select(chosen)
-    press(window, "Take the chart out")
+    press(window, "Remove the chart")
     settle(window, qtbot)
     assert not [region for region in regions(window, block=TABLE, row="mark") if region.under == "month"]
     while window.controller.undo_label:

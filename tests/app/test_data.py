@@ -255,7 +255,7 @@ def test_sentence_and_sql_follow_each_other(window: Window, data: DataWorkspace,
     data.run()
     assert "in ('paid', 'refunded')" in window.controller.report.query("fares").sql
     click_chip(data, qtbot, "status is one of")
-    choose(qtbot, "Take it out")
+    choose(qtbot, "Remove")
     assert "b.status" not in data.editor.text()
     data.editor.setText("select code from routes union select code from ports")
     qtbot.waitUntil(lambda: chips(data) == [], timeout=3_000)
@@ -378,7 +378,7 @@ def test_a_query_is_shared_and_changing_it_names_its_reports(
     settle(window, qtbot)
 
 
-@pytest.mark.parametrize(("answer", "kept"), [("Take theirs", "'theirs'"), ("Change for all", "'mine'")])
+@pytest.mark.parametrize(("answer", "kept"), [("Use theirs", "'theirs'"), ("Change for all", "'mine'")])
 def test_a_shared_query_that_someone_else_changed_is_not_replaced_unasked(
     window: Window, data: DataWorkspace, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, answer: str, kept: str
 ) -> None:

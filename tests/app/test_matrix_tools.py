@@ -50,7 +50,7 @@ def test_parts_are_chosen_on_the_page_and_changed(crossed: Window, qtbot: QtBot)
     assert window.controller.selection == Selection("measure", MATRIX, column="fares")
     type_into(editor(window, "value"), "sum(passengers)", qtbot)
     settle(window, qtbot)
-    press(window, "Order rows by it")
+    press(window, "Sort rows by it")
     settle(window, qtbot)
     names = [line.cells["route"] for line in lines_of(window._rendered.document, MATRIX) if line.kind == "detail"]  # type: ignore[union-attr]
     assert names[0] == "Tarrow Quay – Skarholm"
@@ -63,7 +63,7 @@ def test_parts_are_chosen_on_the_page_and_changed(crossed: Window, qtbot: QtBot)
     window.controller.select(Selection("matrix", MATRIX))
     press(window, "Swap rows and columns")
     press(window, "Add a level of rows", "season")
-    press(window, "Add a measure", "passengers")
+    press(window, "Add a value", "passengers")
     settle(window, qtbot)
     assert [level.name for level in matrix(window).rows] == ["month", "season"]
     assert [measure.value for measure in matrix(window).measures] == ["sum(passengers)", "sum(passengers)"]
@@ -116,7 +116,7 @@ def test_columns_and_rows_are_folded(crossed: Window, qtbot: QtBot) -> None:
 
 def test_a_field_is_dropped_and_a_table_is_turned_and_back(window: Window, qtbot: QtBot) -> None:
     window.controller.select(Selection("table", TABLE))
-    press(window, "Turn it into a matrix")
+    press(window, "Convert to matrix")
     settle(window, qtbot)
     edition = window.controller.edition
     assert edition is not None
@@ -134,7 +134,7 @@ def test_a_field_is_dropped_and_a_table_is_turned_and_back(window: Window, qtbot
     assert [m.name for m in changed.measures][-1] == "month"
     window.controller.undo()
     window.controller.select(Selection("matrix", TABLE))
-    press(window, "Turn it into a table")
+    press(window, "Convert to table")
     settle(window, qtbot)
     assert window._rendered is not None
     assert not [f for f in window._rendered.findings if f.is_error]

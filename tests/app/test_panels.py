@@ -67,7 +67,7 @@ def test_choices_switches_and_numbers_commit_what_they_show(qtbot: QtBot, commit
         assert widget.accessibleName()
     kinds = [type(w).__mro__ for w in made.values()]
     assert [QComboBox in k or QCheckBox in k or QSpinBox in k for k in kinds] == [True] * 6
-    made["page_break"].activated.emit(made["page_break"].findText("Between each"))
+    made["page_break"].activated.emit(made["page_break"].findText("Between groups"))
     made["keep_together"].click()
     made["rows_after_heading"].setValue(3)
     made["rows_after_heading"].editingFinished.emit()

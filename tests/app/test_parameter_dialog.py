@@ -205,7 +205,7 @@ def test_preflight_offers_what_mends_a_finding(window: Window, qtbot: QtBot) -> 
     assert fares(window) == []  # the list is empty, and so are the pages
     controller.undo()
     settle(window, qtbot)
-    mend(window, "Take it out")
+    mend(window, "Remove")
     settle(window, qtbot)
     assert [p.name for p in controller.report.parameters] == ["year", "season", "ports", "vessels"]
 

@@ -100,7 +100,7 @@ def test_groups_fold_on_the_rail_and_are_delivered_open(window: Window, qtbot: Q
 
 def test_rows_of_pages_and_further_rows_are_added_and_taken_out(window: Window, qtbot: QtBot) -> None:
     window.controller.select(Selection("table", TABLE))
-    press(window, "Add a row", "Total of page")
+    press(window, "Add a row", "Page total")
     settle(window, qtbot)
     window.controller.select(Selection("table", TABLE))
     press(window, "Add a row", "Brought forward")
@@ -109,7 +109,7 @@ def test_rows_of_pages_and_further_rows_are_added_and_taken_out(window: Window, 
     names = [text for text, _ in window.pages.contents.parts()]
     assert f"Table · {TABLE} › Total of page › fares" in names
     window.controller.select(Selection("level", TABLE, level="route"))
-    press(window, "Add another total")
+    press(window, "Add another total row")
     window.controller.select(Selection("cell", TABLE, "total", "route", "fares", 1))
     line = editor(window, "value")
     assert isinstance(line, QLineEdit)
@@ -117,7 +117,7 @@ def test_rows_of_pages_and_further_rows_are_added_and_taken_out(window: Window, 
     settle(window, qtbot)
     assert table(window).row_at(RowPlace("total", "route", 1)).cells[-1].value == "avg(fares)"
     window.controller.select(Selection("row", TABLE, "page_total"))
-    press(window, "Take the row out")
+    press(window, "Remove the row")
     assert table(window).page_total is None
     for _ in range(5):
         window.controller.undo()
@@ -141,7 +141,7 @@ def test_styles_are_changed_in_one_place_and_looks_copied(window: Window, qtbot:
     dialog.remove.click()
     dialog.close()
     window.controller.select(Selection("cell", TABLE, "detail", None, "fares"))
-    press(window, "Add a rule")
+    press(window, "Add a condition")
     rule = editor(window, "rule 0")
     type_into(rule, "fares > 20000", qtbot)
     window.actions_by_name["copy_look"].trigger()
@@ -150,7 +150,7 @@ def test_styles_are_changed_in_one_place_and_looks_copied(window: Window, qtbot:
     settle(window, qtbot)
     assert table(window).columns[2].rules == table(window).columns[3].rules != ()
     window.controller.select(Selection("table", TABLE))
-    press(window, "Start from a look", "Every second row shaded")
+    press(window, "Table style", "Every second row shaded")
     settle(window, qtbot)
     assert table(window).head_style == "table-head"
     assert window._rendered is not None

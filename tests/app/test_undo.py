@@ -99,7 +99,7 @@ def test_a_watermark_is_added_written_and_taken_out(window: Window, qtbot: QtBot
     type_into(editor(window, "visible"), "nonsense(", qtbot)
     settle(window, qtbot)
     assert any("nonsense" in finding.message for finding in window.pages._rendered.document.findings)  # type: ignore[union-attr]
-    press(window, "Take it out")
+    press(window, "Remove")
     assert window.controller.edition is not None
     assert window.controller.edition.watermark is None
     while window.controller.undo_label:

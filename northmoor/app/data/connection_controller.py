@@ -132,7 +132,7 @@ class ConnectionController(QObject):
         panel, report = self._data.panel, self._data.controller.report
         used = [q.name for q in report.queries if q.connection == name] if report is not None else []
         message = f" {', '.join(used)} of this report use it." if used else ""
-        text = f"Take {name} out of the library?{message} The data themselves stay."
+        text = f"Remove {name} from the library?{message} The data themselves stay."
         buttons = QMessageBox.StandardButton
         offered = buttons.Yes | buttons.Cancel
         if QMessageBox.question(panel, "Remove the connection", text, offered) == buttons.Yes:

@@ -49,7 +49,7 @@ from northmoor.core.sources.library import Library
 
 _SETTLE = 350  # milliseconds without typing before the sentence follows the SQL
 _PREVIEW = "first_rows"
-_NO_SENTENCE = "This SQL says more than a sentence can. It runs as it stands at the right."
+_NO_SENTENCE = "This SQL says more than a sentence can. It runs as written at the right."
 
 
 class DataWorkspace(QWidget):

@@ -119,10 +119,10 @@ class ParameterBar(QWidget):
             menu.addSeparator()
         self._add(menu, "Defaults", partial(self._controller.set_values, {}))
         self._add(menu, "Keep these values…", self.ask_keep)
-        gone = menu.addMenu("Take out") if report.value_sets else None
+        gone = menu.addMenu("Remove") if report.value_sets else None
         for found in report.value_sets if gone is not None else ():
             assert gone is not None
-            label = f"Take out the values {found.name}"
+            label = f"Remove the preset {found.name}"
             edit = partial(edits.remove_value_set, name=found.name)
             self._add(
                 gone, found.name, lambda label=label, edit=edit: self._controller.edit(label, lambda r, _: edit(r))

@@ -43,7 +43,7 @@ class FixedChoices(QWidget):
             ("Add", "plus", self.add),
             ("Up", "arrow-up", lambda: self._move(-1)),
             ("Down", "arrow-down", lambda: self._move(1)),
-            ("Take out", "x", self.remove),
+            ("Remove", "x", self.remove),
         ):
             button = QPushButton(icon(drawing), text)
             button.setAutoDefault(False)

@@ -78,10 +78,10 @@ class ParametersDialog(QDialog):
         for name, text, drawing, run in (
             ("up", "", "arrow-up", lambda: self._move(-1)),
             ("down", "", "arrow-down", lambda: self._move(1)),
-            ("remove", "Take out", "trash-2", self.remove),
+            ("remove", "Remove", "trash-2", self.remove),
         ):
             row.addWidget(self._button(name, text, drawing, run))
-        for name, tip in (("up", "Earlier in the bar"), ("down", "Later in the bar"), ("remove", "Take it out")):
+        for name, tip in (("up", "Earlier in the bar"), ("down", "Later in the bar"), ("remove", "Remove")):
             self.buttons[name].setToolTip(tip)
             self.buttons[name].setAccessibleName(tip)
         column.addLayout(row)
@@ -239,7 +239,7 @@ class ParametersDialog(QDialog):
             return
         is_parameter = any(p.name == name for p in report.parameters)
         take = edits.remove_parameter if is_parameter else edits.remove_named_value
-        self._edit(f"Take out {name}", lambda report: take(report, name))
+        self._edit(f"Remove {name}", lambda report: take(report, name))
 
     def _move(self, by: int) -> None:
         name = self.name

@@ -256,7 +256,7 @@ class ParameterForm(PropertyRows):
                 line = LineEditor(str(value or ""), lambda t, f=field: self.change(f, int(t) if t.isdigit() else None))  # type: ignore[misc]
                 self.add(label, field, line, "How many characters the text has")
             return
-        for label, field, limit in (("Least", "smallest", own.smallest), ("Greatest", "largest", own.largest)):
+        for label, field, limit in (("Minimum", "smallest", own.smallest), ("Maximum", "largest", own.largest)):
             line = LineEditor(value_text(limit), lambda t, f=field: self.change(f, self._typed(t)))  # type: ignore[misc]
             self.add(label, field, line, "Dates in words too, such as today")
 

@@ -35,14 +35,14 @@ class RecoveryPrompt:
         buttons = QMessageBox.StandardButton
         answer = QMessageBox.question(
             self._parent,
-            "Take up the unsaved changes?",
+            "Restore unsaved changes?",
             f"{controller.report.title} has changes from an earlier session that were not saved. "
-            "Take them up? They can be undone; otherwise they are let go.",
+            "Restore them? That can be undone; otherwise they are discarded.",
             buttons.Yes | buttons.No,
             buttons.Yes,
         )
         if answer == buttons.Yes:
-            controller.edit("Take up unsaved changes", lambda *_: copy)
+            controller.edit("Restore unsaved changes", lambda *_: copy)
         else:
             drop_copy(controller.path)
 

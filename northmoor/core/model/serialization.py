@@ -92,7 +92,7 @@ def _with_kinds(part: Part, entries: dict[str, Any]) -> dict[str, Any]:
 def _message(error: ValidationError, entries: Any) -> str:
     first, rest = error.errors(include_url=False, include_input=False)[0], error.error_count() - 1
     message = f"{_entry(first, entries)}: {_fault(first, entries)}."
-    more = {1: "One more entry is at fault."}.get(rest, f"{rest:,} more entries are at fault.")
+    more = {1: "1 more error."}.get(rest, f"{rest:,} more errors.")
     return f"{message} {more}" if rest else message
 
 
@@ -125,7 +125,7 @@ def _fault(fault: ErrorDetails, entries: Any) -> str:
     if fault["type"] == "missing":
         return "this entry is missing"
     if fault["type"] == "extra_forbidden":
-        return "there is no such entry; take it out or mend its name"
+        return "there is no such entry; remove it or correct its name"
     limit = next((v for k, v in fault.get("ctx", {}).items() if k in ("le", "ge")), None)
     if isinstance(limit, int) and isinstance(_value_at(fault, entries), str):  # a length, as people write it
         return f"it must be {'at most' if 'le' in fault['ctx'] else 'at least'} {format_length(limit)}"

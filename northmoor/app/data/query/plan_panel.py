@@ -63,7 +63,7 @@ def _step(step: Step) -> QWidget:
     text.setTextFormat(Qt.TextFormat.PlainText)
     row.addWidget(text, 1)
     if step.sql:
-        whole.setToolTip(f"Sent as it stands:\n\n{step.sql}")
+        whole.setToolTip(f"Sent as written:\n\n{step.sql}")
     return whole
 
 

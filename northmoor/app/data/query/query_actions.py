@@ -94,7 +94,7 @@ class QueryActions:
             self._data.pane.rows is not None and self._data.pane.rows.query == name and self._data.pane.rows.is_whole
         )
         entries: list[tuple[str, object]] = [
-            ("Fetch again", lambda: self._data.fetch(name, refresh=True)),
+            ("Refresh", lambda: self._data.fetch(name, refresh=True)),
             ("Rename …", lambda: self._ask_rename(query)),
             ("Detail of …", lambda: self.ask_detail(query)),
             ("", None),
@@ -239,7 +239,7 @@ def ask_about_shared(
     )
     for_all = box.addButton("Change for all", QMessageBox.ButtonRole.AcceptRole)
     own = box.addButton("Make it own", QMessageBox.ButtonRole.ActionRole)
-    theirs = box.addButton("Take theirs", QMessageBox.ButtonRole.ActionRole) if is_changed else None
+    theirs = box.addButton("Use theirs", QMessageBox.ButtonRole.ActionRole) if is_changed else None
     box.addButton(QMessageBox.StandardButton.Cancel)
     box.exec()
     chosen = box.clickedButton()

@@ -67,7 +67,7 @@ class ComparisonDialog(QDialog):
         parts.setColumnStretch(1, 1)
         buttons = _buttons(self)
         if can_remove:
-            gone = buttons.addButton("Take it out", QDialogButtonBox.ButtonRole.DestructiveRole)
+            gone = buttons.addButton("Remove", QDialogButtonBox.ButtonRole.DestructiveRole)
             assert gone is not None
             gone.clicked.connect(self._remove)
         layout = QVBoxLayout(self)
@@ -244,7 +244,7 @@ class SortingDialog(QDialog):
         top.addWidget(self.choice, 1)
         top.addWidget(add)
         line = QHBoxLayout()
-        for text, run in (("Turn ↑↓", self._turn), ("Up", lambda: self._move(-1)), ("Take out", self._remove)):
+        for text, run in (("Turn ↑↓", self._turn), ("Up", lambda: self._move(-1)), ("Remove", self._remove)):
             button = QPushButton(text)
             button.setAutoDefault(False)
             button.clicked.connect(lambda _=False, run=run: run())

@@ -219,8 +219,8 @@ class SentenceView(QWidget):
         taken, sentence = self._sentence.from_items[at], self._sentence
         entries: list[tuple[str, object]] = [(f"{taken.table}, known as {taken.known_as}", None), ("", None)]
         can_go = at > 0
-        out = (lambda: self._change(f"Take out {taken.known_as}", without_table(sentence, at))) if can_go else None
-        entries.append(("Take it out" if can_go else "The first table stays; the others join it", out))
+        out = (lambda: self._change(f"Remove {taken.known_as}", without_table(sentence, at))) if can_go else None
+        entries.append(("Remove" if can_go else "The first table stays; the others join it", out))
         menu_of(self, entries).popup(self._below())
 
     def _join_menu(self, at: int) -> None:
@@ -274,7 +274,7 @@ class SentenceView(QWidget):
             ("And another …", lambda: add("and")),
             ("Or another …", lambda: add("or")),
             ("", None),
-            ("Take it out", lambda: put(change_condition(sentence.where, path, None))),
+            ("Remove", lambda: put(change_condition(sentence.where, path, None))),
         ]
         menu_of(self, entries).popup(self._below())
 

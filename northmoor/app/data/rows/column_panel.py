@@ -15,7 +15,7 @@ _LABELS = {
     "label": "Readers see",
     "type": "Type",
     "total": "Totals by",
-    "format": "Shown as",
+    "format": "Format",
     "hidden": "Hidden",
 }
 

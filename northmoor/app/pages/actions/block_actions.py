@@ -245,7 +245,7 @@ class BlockActions(QObject):
             if self._controller.edit(f"Remove {part.name}", part.remove):
                 self._controller.select(part.left)
                 self.message.emit(f"Removed {part.name}; Ctrl+Z brings it back.", "good")
-        elif names and self._controller.edit("Take out", partial(edits.remove_blocks, names=names)):
+        elif names and self._controller.edit("Remove", partial(edits.remove_blocks, names=names)):
             self._controller.select(WHOLE_PAGE)
 
     def move_into(self, name: str, target: Target) -> None:

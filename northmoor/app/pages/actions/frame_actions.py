@@ -106,7 +106,7 @@ class FrameActions(QObject):
         def change(frame: FrameBlock, own: list[int]) -> FrameBlock:
             return frame_edits.locked(frame, own, not all(frame.items[at].locked for at in own))
 
-        self._change("Lock or free", change)
+        self._change("Lock or unlock", change)
 
     def _arrange(self, label: str, change: _Arrange) -> None:
         """Make a change that asks how large the chosen items are on the pages shown."""

@@ -95,7 +95,7 @@ def _measure(selection: Selection, report: Report, edition: str) -> SelectedPart
     matrix = edits.matrix_of(report, edition, selection.block)
     measure = matrix.measure(selection.column)
     return SelectedPart(
-        f"the measure {measure.name}",
+        f"the value {measure.name}",
         lambda r, e: edits.remove_measure(r, e, matrix.name, measure.name),
         Selection("matrix", matrix.name),
         lambda r, e: edits.duplicate_measure(r, e, matrix.name, measure.name),

@@ -49,7 +49,7 @@ class EditionsDialog(QDialog):
             ("add", "New and empty", "plus", "An edition with the same page and nothing on it"),
             ("up", "Further up", "chevron-up", "Offer it earlier; the first is shown when none is named"),
             ("down", "Further down", "chevron-down", "Offer it later"),
-            ("remove", "Take it out", "trash-2", "Take the edition out of the report; it can be undone"),
+            ("remove", "Remove", "trash-2", "Remove the edition from the report; it can be undone"),
         ):
             button = QPushButton(icon(drawing), text)
             button.setToolTip(message)
@@ -165,7 +165,7 @@ class EditionsDialog(QDialog):
             "add": ("Add an edition", lambda r: edits.add_edition(r, shown.name)),
             "up": ("Move the edition", lambda r: edits.move_edition(r, shown.name, -1)),
             "down": ("Move the edition", lambda r: edits.move_edition(r, shown.name, 1)),
-            "remove": ("Take the edition out", lambda r: edits.remove_edition(r, shown.name)),
+            "remove": ("Remove the edition", lambda r: edits.remove_edition(r, shown.name)),
         }
         if not self._edit(*changes[what]):
             return

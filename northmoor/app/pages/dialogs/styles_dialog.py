@@ -36,7 +36,7 @@ class StylesDialog(QDialog):
         self.list.currentItemChanged.connect(lambda item, _: self._picked(item))
         self.panel = FormArea()
         self.add = QPushButton(icon("plus"), "Add a style")
-        self.remove = QPushButton(icon("trash-2"), "Take it out")
+        self.remove = QPushButton(icon("trash-2"), "Remove")
         self.add.setToolTip("A new style, based on the one that is chosen")
         self.remove.setToolTip("What uses it then uses what it is based on")
         self.add.clicked.connect(lambda _=False: self.add_style())
@@ -90,12 +90,12 @@ class StylesDialog(QDialog):
             self.name = value
             form.edit("Rename the style", change(name=value))
 
-        form.section("What")
+        form.section("Content")
         form.property(NamedStyle, style, "name", rename)
         others = [s.name for s in report.styles if s.name != name]
         based = "Change what it is based on"
         form.property(NamedStyle, style, "based_on", lambda v: form.edit(based, change(based_on=v)), others)
-        form.section("Look")
+        form.section("Appearance")
         form.properties(NamedStyle, style, LOOK_FIELDS, "Change the style", change)
 
     def _picked(self, item: QListWidgetItem | None) -> None:
@@ -117,4 +117,4 @@ class StylesDialog(QDialog):
         """Take the chosen style out."""
         name = self.name
         if name is not None:
-            self._controller.edit("Take the style out", lambda r, _: remove_style(r, name))
+            self._controller.edit("Remove the style", lambda r, _: remove_style(r, name))

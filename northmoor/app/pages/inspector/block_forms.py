@@ -73,7 +73,7 @@ def show_simple_block(form: InspectorForm, report: Report, edition: str, selecti
     what = f"Change the {BLOCK_TYPE_OF_KIND[block.kind].label.lower()}"
     own = [field for field in kind.model_fields if field not in ("kind", "name", "style", "look")]
     form.title(f"{BLOCK_TYPE_OF_KIND[block.kind].label} · {block.name}")
-    form.section("What")
+    form.section("Content")
     name_line(form, block)
     known = (*_WHAT, *_OF_READOUTS, *_WHERE, *_LOOKS)
     form.properties(kind, block, [field for field in _WHAT if field in own], what, change)
@@ -83,18 +83,18 @@ def show_simple_block(form: InspectorForm, report: Report, edition: str, selecti
     if "trend" in own:
         drawn = ("trend_drawn", "trend_height", "trend_color") if block.trend is not None else ()
         form.properties(kind, block, ("trend", *drawn), what, change)
-    form.section("Where")
+    form.section("Layout")
     fields = [field for field in _WHERE if field in own]
     if block.kind == "barcode" and block.draw == "qr":
         fields.remove("width")
     form.properties(kind, block, fields, what, change)
     looks = [field for field in _LOOKS if field in own]
     if looks:
-        form.section("Look")
+        form.section("Appearance")
         form.properties(kind, block, looks, what, change)
     if "style" in kind.model_fields:
-        form.looks(report, block, "Change the look", change)
-    form.take_out(block.name, "Take it out")
+        form.looks(report, block, "Change the appearance", change)
+    form.take_out(block.name, "Remove")
 
 
 def show_for_each(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
@@ -102,17 +102,17 @@ def show_for_each(form: InspectorForm, report: Report, edition: str, selection: 
     block: ForEachBlock = edits.block_of(report, edition, selection.block)
     change = form.block_change(block.name)
     form.title(f"For each · {block.name}")
-    form.section("What")
+    form.section("Content")
     name_line(form, block)
     queries = [query.name for query in report.queries]
     form.property(ForEachBlock, block, "query", lambda v: form.edit("Change the query", change(query=v)), queries)
     names = ("by", "keep_rows", "keep_groups", "order", "order_by", "listed", "first_groups", "without_rows")
     form.properties(ForEachBlock, block, names, "Change the records", change)
-    form.section("Where")
+    form.section("Layout")
     pages = ("page_break", "restart_page_number", "keep_together", "bookmark", "space_after", "visible")
     form.properties(ForEachBlock, block, pages, "Change the pages", change)
     form.note("What you insert while it is chosen goes into it.")
-    form.take_out(block.name, "Take it out with its content")
+    form.take_out(block.name, "Remove with its content")
 
 
 def show_join_keys(form: InspectorForm, report: Report, edition: str, name: str) -> None:
@@ -170,18 +170,18 @@ def show_frame(form: InspectorForm, report: Report, edition: str, selection: Sel
     block: FrameBlock = edits.block_of(report, edition, selection.block)
     change = form.block_change(block.name)
     form.title(f"Frame · {block.name}")
-    form.section("What")
+    form.section("Content")
     name_line(form, block)
-    form.section("Where")
+    form.section("Layout")
     fields = ("width", "height", "align", "when_full", "step", "guides_across", "guides_down", "space_after", "visible")
     form.properties(FrameBlock, block, fields, "Change the frame", change)
-    form.section("Look")
+    form.section("Appearance")
     form.properties(FrameBlock, block, ("fill", "stroke", "thickness"), "Change the frame", change)
     form.note(
         "Drag what stands in it; the lower and right edges change its size. Alt lets it go freely. Arrow keys move by"
         " 0.1 mm, with Shift by 1 mm. Drag a guide in from the left edge or the top, and out again."
     )
-    form.take_out(block.name, "Take it out with its content")
+    form.take_out(block.name, "Remove with its content")
 
 
 def show_place(form: InspectorForm, report: Report, edition: str, name: str) -> None:
@@ -207,9 +207,9 @@ def show_grid(form: InspectorForm, report: Report, edition: str, selection: Sele
     block: GridBlock = edits.block_of(report, edition, selection.block)
     change = form.block_change(block.name)
     form.title(f"Grid · {block.name}")
-    form.section("What")
+    form.section("Content")
     name_line(form, block)
-    form.section("Where")
+    form.section("Layout")
     names = ("gap", "least_height", "space_after", "visible")
     form.properties(GridBlock, block, names, "Change the grid", change)
     for number, track in enumerate(block.tracks):
@@ -223,7 +223,7 @@ def show_grid(form: InspectorForm, report: Report, edition: str, selection: Sele
         if track.width is None:
             fields = ("width", "by_content") if track.by_content else ("width", "by_content", "share")
         form.properties(Track, track, fields, "Change the column", set_track)
-    form.take_out(block.name, "Take it out with its content")
+    form.take_out(block.name, "Remove with its content")
 
 
 def show_grid_cell(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
@@ -237,9 +237,9 @@ def show_grid_cell(form: InspectorForm, report: Report, edition: str, selection:
         return lambda r, e: edits.change_block(r, e, grid.name, cells=tuple(cells))
 
     form.title(f"Cell · row {cell.row + 1}, column {cell.column + 1} of {grid.name}")
-    form.section("Where")
+    form.section("Layout")
     form.properties(GridCell, cell, ("rows", "columns", "padding"), "Change the cell", change)
-    form.section("Look")
+    form.section("Appearance")
     form.properties(GridCell, cell, ("fill",), "Change the cell", change)
     form.note("What you insert while it is chosen goes into it.")
     steps: tuple[tuple[str, Callable[[GridBlock], GridBlock]], ...] = (
@@ -251,10 +251,10 @@ def show_grid_cell(form: InspectorForm, report: Report, edition: str, selection:
     for text, step in steps:
         form.action(text, partial(_changed, grid.name, step), "plus")
     if max(each.row + each.rows for each in grid.cells) > 1:
-        form.action("Take its row out", partial(_changed, grid.name, partial(grid_edits.remove_row, at=cell.row)))
+        form.action("Remove its row", partial(_changed, grid.name, partial(grid_edits.remove_row, at=cell.row)))
     if len(grid.tracks) > 1:
         step = partial(grid_edits.remove_track, at=cell.column)
-        form.action("Take its column out", partial(_changed, grid.name, step))
+        form.action("Remove its column", partial(_changed, grid.name, step))
 
 
 def _changed(name: str, step: Callable[[GridBlock], GridBlock], report: Report, edition: str) -> Report:

@@ -18,9 +18,9 @@ from northmoor.core.model.edits import ChartPlace
 from northmoor.core.model.kinds.aggregates import aggregate_of
 from northmoor.core.model.report import Report
 
-STEP_NAMES = {"category": "Categories", "series": "Series", "panels": "Small charts"}
-_GROUP_BY = {"category": "Categories by", "series": "Series by", "panels": "Small charts by"}
-_AXES = {"first": "Axis of values", "second": "Second axis", "across": "Axis across"}
+STEP_NAMES = {"category": "Categories", "series": "Series", "panels": "Small multiples"}
+_GROUP_BY = {"category": "Categories by", "series": "Series by", "panels": "Small multiples by"}
+_AXES = {"first": "Value axis", "second": "Second axis", "across": "Category axis"}
 _OF_SCALE = ("scale", "least", "greatest")
 """Properties of an axis that categories at even distances do not have."""
 
@@ -31,7 +31,7 @@ def show_chart(form: InspectorForm, report: Report, edition: str, selection: Sel
     chart, query = place.chart(report, edition), place.query(report, edition)
     own = isinstance(chart, ChartBlock)
     form.title(f"Chart · {selection.block}" if own else f"Chart in {row_name(selection.place)} · {selection.column}")
-    form.section("What")
+    form.section("Content")
     if own:
         name_line(form, chart)
     form.properties(Chart, chart, ("draw",), "Change the kind of chart", place.change)
@@ -41,13 +41,13 @@ def show_chart(form: InspectorForm, report: Report, edition: str, selection: Sel
     fields = tuple(form.controller.kinds.get(query, {}))
     for step, text in _GROUP_BY.items():
         form.choices(text, "plus", [(field, partial(_group, place, step, field)) for field in fields])
-    form.choices("Draw one more value", "sigma", [(field, partial(_measure, place, field)) for field in fields])
-    form.section("Where")
+    form.choices("Add a value", "sigma", [(field, partial(_measure, place, field)) for field in fields])
+    form.section("Layout")
     placed = ("height", *(("width",) if own else ()), *(("columns",) if chart.panels else ()))
     form.properties(type(chart), chart, placed, "Change the chart", place.change)
     if own:
         form.properties(ChartBlock, chart, ("space_after", "visible"), "Change the chart", place.change)
-    form.section("Look")
+    form.section("Appearance")
     names = ("labels", "label_text", "legend", "patterns", "link")
     form.properties(Chart, chart, names, "Change the chart", place.change)
     for name in ("style", "title_style"):
@@ -59,7 +59,7 @@ def show_chart(form: InspectorForm, report: Report, edition: str, selection: Sel
             _axis(form, chart, place, axis)
     if "first" in chart.mark.axes:
         _references(form, chart, place)
-    form.action("Take the chart out", place.remove)
+    form.action("Remove the chart", place.remove)
 
 
 def _source(form: InspectorForm, report: Report, edition: str, place: ChartPlace) -> None:
@@ -105,7 +105,7 @@ def _references(form: InspectorForm, chart: Chart, place: ChartPlace) -> None:
 
         form.section(f"Reference {number + 1}")
         form.properties(ReferenceLine, line, tuple(ReferenceLine.model_fields), "Change the reference", change)
-        form.action("Take the reference out", put())
+        form.action("Remove the reference line", put())
     form.action(
         "Add a reference line",
         place.change(references=(*chart.references, ReferenceLine(at="0"))),
@@ -124,7 +124,7 @@ def show_chart_level(form: InspectorForm, report: Report, edition: str, selectio
         return lambda r, e: edits.change_chart_level(r, e, place, step, **changes)
 
     form.title(f"{STEP_NAMES[step]} · {level.name}")
-    form.section("What")
+    form.section("Content")
     form.properties(
         ChartLevel, level, ("name", "by") if level.level is None else ("name",), "Change the groups", change
     )
@@ -136,7 +136,7 @@ def show_chart_level(form: InspectorForm, report: Report, edition: str, selectio
     if level.level is None:
         names += ("order", "order_by", "listed", "first_groups", "others", "keep_groups", "fill", "members")
     form.properties(ChartLevel, level, names, "Change the groups", change)
-    form.action("Take the groups out", place.change(**{step: None}))
+    form.action("Remove the groups", place.change(**{step: None}))
 
 
 def _level_of_block(
@@ -170,17 +170,17 @@ def show_chart_measure(form: InspectorForm, report: Report, edition: str, select
     def change(**changes: Any) -> ReportEdit:
         return lambda r, e: edits.change_chart_measure(r, e, place, measure.name, **changes)
 
-    form.title(f"Drawn · {measure.name}")
-    form.section("What")
+    form.title(f"Value · {measure.name}")
+    form.section("Content")
     until = ("until",) if chart.mark.needs_end else ()
     errors = ("error_low", "error_high") if chart.mark.hosts_others else ()
     beside = _label_place(measure) if chart.mark_of(measure).category_scale == "point" else ()
     names = ("name", "value", *until, "title", "format", *errors, *beside)
     form.properties(ChartMeasure, measure, names, "Change what is drawn", change)
-    form.section("Look")
+    form.section("Appearance")
     looks = ("draw", "axis", "color") if chart.mark.hosts_others else ("color",)
     form.properties(ChartMeasure, measure, looks, "Change how it is drawn", change)
-    form.action("Take it out", lambda r, e: edits.remove_chart_measure(r, e, place, measure.name))
+    form.action("Remove", lambda r, e: edits.remove_chart_measure(r, e, place, measure.name))
 
 
 def _label_place(measure: ChartMeasure) -> tuple[str, ...]:

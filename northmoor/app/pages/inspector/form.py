@@ -60,7 +60,7 @@ class InspectorForm:
 
     def section(self, text: str) -> None:
         """Begin a section: What, Where or Look."""
-        if text == "Look":
+        if text == "Appearance":
             self.show_waiting()
         self.rows.append(section_row(text))
 
@@ -107,7 +107,7 @@ class InspectorForm:
 
     def looks(self, report: Report, part: Any, label: str, change: Callable[..., ReportEdit]) -> None:
         """The section of a part's style, its rules, and its own changes over the style."""
-        self.section("Look")
+        self.section("Appearance")
         self.style(report, part, "style", label, change)
         if hasattr(part, "rules"):
             self.rules(report, part.rules, change)
@@ -117,7 +117,7 @@ class InspectorForm:
         def change_look(**changes: Any) -> ReportEdit:
             return change(look=edits.changed_style(part.look, **changes))
 
-        self.section("Own look")
+        self.section("Overrides")
         self.properties(Style, part.look or Style(), LOOK_FIELDS, label, change_look)
 
     def rules(self, report: Report, rules: tuple[ConditionalFormat, ...], change: Callable[..., ReportEdit]) -> None:
@@ -134,7 +134,7 @@ class InspectorForm:
             )
         first = next((name for name in names if name in ("emphasis", "total", "heading")), None)
         added = ConditionalFormat(when="false", style=first)  # it changes nothing until it says when
-        self.action("Add a rule", change(rules=(*rules, added)), "plus")
+        self.action("Add a condition", change(rules=(*rules, added)), "plus")
 
     def _scale(self, scale: ColorScale | None, change: Callable[..., ReportEdit]) -> None:
         if scale is None:
@@ -146,13 +146,13 @@ class InspectorForm:
 
         self.section("Colour scale")
         self.properties(ColorScale, scale, tuple(ColorScale.model_fields), "Change the scale", change_scale)
-        self.action("Take the colour scale out", change(scale=None))
+        self.action("Remove the colour scale", change(scale=None))
 
     def action(self, text: str, change: ReportEdit, drawing: str = "trash-2") -> None:
         """A button that makes a change."""
         self.rows.append(button_row(text, drawing, lambda: self.edit(text, change)))
 
-    def take_out(self, block: str, text: str = "Take it out") -> None:
+    def take_out(self, block: str, text: str = "Remove") -> None:
         """A button that takes a block out."""
         self.action(text, lambda r, e: remove_blocks(r, e, [block]))
 

@@ -52,7 +52,7 @@ class RulesEditor(QWidget):
         line.addWidget(style, 1)
         line.addWidget(stop)
         line.addWidget(self._button("arrow-up", "Ask it earlier", partial(self._move, number, -1)))
-        line.addWidget(self._button("x", "Take the rule out", partial(self._take_out, number)))
+        line.addWidget(self._button("x", "Remove the condition", partial(self._take_out, number)))
         both = QWidget()
         column = QVBoxLayout(both)
         column.setContentsMargins(0, 0, 0, 0)

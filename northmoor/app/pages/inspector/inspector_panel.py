@@ -95,18 +95,18 @@ def show_page(form: InspectorForm, report: Report, edition: str, _: Selection) -
     def change(**changes: Any) -> ReportEdit:
         return lambda r, e: edits.change_edition(r, e, page=_edition_page(r, e).but(**changes))
 
-    form.section("What")
+    form.section("Content")
     form.property(Report, report, "title", lambda v: form.edit("Change the title", lambda r, _e: r.but(title=v)))
     if len(report.editions) > 1:
         form.property(Report, report, "shown_edition", partial(form.edit_report, "shown_edition"))
-    form.section("Where")
+    form.section("Layout")
     form.properties(PageSetup, found.page, _of_paper(found.page), "Change the page", change)
     for name in ("header", "footer"):
         if getattr(found, name) is None:
             form.action(f"Add a {name}", partial(_add_running, name), "plus")
     if found.watermark is None:
         form.action("Add a watermark", lambda r, e: edits.change_edition(r, e, watermark=Watermark()), "plus")
-    form.section("Look")
+    form.section("Appearance")
     shown = ("background",) if found.page.background is None else ("background", "background_on")
     form.properties(PageSetup, found.page, shown, "Change the background", change)
     for name in ("locale", "currency", "time_zone"):
@@ -146,14 +146,14 @@ def show_watermark(form: InspectorForm, report: Report, edition: str, _: Selecti
         return change(look=edits.changed_style(own.look, **changes))
 
     form.title("Watermark")
-    form.section("What")
+    form.section("Content")
     form.properties(Watermark, own, ("text",), "Change the watermark", change)
-    form.section("Where")
+    form.section("Layout")
     form.properties(Watermark, own, ("visible", "turned"), "Change the watermark", change)
-    form.section("Look")
+    form.section("Appearance")
     names = ("font", "size", "color", "bold", "italic")
     form.properties(Style, own.look or Style(), names, "Change the watermark", change_look)
-    form.action("Take it out", lambda r, e: edits.change_edition(r, e, watermark=None))
+    form.action("Remove", lambda r, e: edits.change_edition(r, e, watermark=None))
 
 
 def show_running(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
@@ -163,7 +163,7 @@ def show_running(form: InspectorForm, report: Report, edition: str, selection: S
         raise KeyError(selection.kind)
     form.title(f"Page {selection.kind}")
     if selection.column is None:
-        form.section("Where")
+        form.section("Layout")
 
         def change(**changes: Any) -> ReportEdit:
             return lambda r, e: edits.change_edition(
@@ -180,26 +180,26 @@ def show_running(form: InspectorForm, report: Report, edition: str, selection: S
     def change_piece(**changes: Any) -> ReportEdit:
         return lambda r, e: edits.change_piece(r, e, selection.kind, at, piece.but(**changes))
 
-    form.section("What")
+    form.section("Content")
     what = f"Change the {selection.kind}"
     names = ("text",) if piece.kind == "text" else ("file", "height")
     form.properties(type(piece), piece, names, what, change_piece)
     number = int(at.partition(".")[0])
-    form.section("Where")
+    form.section("Layout")
     form.properties(
         RunningLine, running.lines[number], ("on", "of"), what,
         lambda **changes: lambda r, e: edits.change_running_line(r, e, selection.kind, number, **changes),
     )  # fmt: skip
     if piece.kind == "text":
         form.looks(report, piece, what, change_piece)
-    form.action("Take it out", lambda r, e: edits.change_piece(r, e, selection.kind, at, None))
+    form.action("Remove", lambda r, e: edits.change_piece(r, e, selection.kind, at, None))
 
 
 def show_text(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
     block: TextBlock = edits.block_of(report, edition, selection.block)
     change = form.block_change(selection.block)
     form.title(f"Text · {block.name}")
-    form.section("What")
+    form.section("Content")
     name_line(form, block)
     styles = [style.name for style in report.styles]
 
@@ -213,10 +213,10 @@ def show_text(form: InspectorForm, report: Report, edition: str, selection: Sele
     step = ("heading",) if block.listed == "contents" else ()
     form.properties(TextBlock, block, ("marker", "link", "listed", *step), "Change the text", change)
     show_tabs(form, block, change)
-    form.section("Where")
+    form.section("Layout")
     form.properties(TextBlock, block, ("space_after", "stays_with_next", "visible"), "Change the text", change)
-    form.looks(report, block, "Change the look", change)
-    form.take_out(selection.block, "Take it out")
+    form.looks(report, block, "Change the appearance", change)
+    form.take_out(selection.block, "Remove")
 
 
 def show_tabs(form: InspectorForm, block: TextBlock, change: Callable[..., ReportEdit]) -> None:
@@ -228,7 +228,7 @@ def show_tabs(form: InspectorForm, block: TextBlock, change: Callable[..., Repor
             return change(tabs=(*block.tabs[:number], tab.but(**changes), *block.tabs[number + 1 :]))
 
         form.properties(TabStop, tab, ("at", "align", "leader"), "Change the tab stop", set_tab)
-        form.action("Take the tab stop out", change(tabs=(*block.tabs[:number], *block.tabs[number + 1 :])))
+        form.action("Remove the tab stop", change(tabs=(*block.tabs[:number], *block.tabs[number + 1 :])))
     last = block.tabs[-1].at if block.tabs else 0
     form.action("Add a tab stop", change(tabs=(*block.tabs, TabStop(at=last + 141_732))), "plus")
 
@@ -237,18 +237,18 @@ def show_picture(form: InspectorForm, report: Report, edition: str, selection: S
     block: PictureBlock = edits.block_of(report, edition, selection.block)
     change = form.block_change(selection.block)
     form.title(f"Picture · {block.name}")
-    form.section("What")
+    form.section("Content")
     name_line(form, block)
     own = ("file",) if block.value is None else ()
     form.properties(PictureBlock, block, (*own, "value", "link"), "Change the picture", change)
-    form.section("Where")
+    form.section("Layout")
     fit = ("fit",) if block.width is not None else ()
     names = ("height", "width", *fit, "align", "space_after", "visible")
     form.properties(PictureBlock, block, names, "Change the picture", change)
-    form.section("Look")
+    form.section("Appearance")
     crops = ("crop_left", "crop_top", "crop_right", "crop_bottom")
     form.properties(PictureBlock, block, crops, "Change the picture", change)
-    form.take_out(selection.block, "Take it out")
+    form.take_out(selection.block, "Remove")
 
 
 def _edition_page(report: Report, edition: str) -> PageSetup:

@@ -23,7 +23,7 @@ def show_matrix(form: InspectorForm, report: Report, edition: str, selection: Se
     matrix = edits.matrix_of(report, edition, selection.block)
     change = form.block_change(matrix.name)
     form.title(f"Matrix · {matrix.name}")
-    form.section("What")
+    form.section("Content")
     name_line(form, matrix)
     queries = [query.name for query in report.queries]
     form.property(MatrixBlock, matrix, "query", lambda v: form.edit("Change the query", change(query=v)), queries)
@@ -32,17 +32,17 @@ def show_matrix(form: InspectorForm, report: Report, edition: str, selection: Se
     fields = tuple(form.controller.kinds.get(matrix.query, {}))
     for side, text in _ADD_TO.items():
         form.choices(text, "plus", [(field, partial(_add_level, matrix.name, side, field)) for field in fields])
-    form.choices("Add a measure", "sigma", [(field, partial(_add_measure, matrix.name, field)) for field in fields])
+    form.choices("Add a value", "sigma", [(field, partial(_add_measure, matrix.name, field)) for field in fields])
     form.action("Swap rows and columns", partial(_swap, matrix.name), "refresh-cw")
-    form.section("Where")
+    form.section("Layout")
     names = ("stepped", "indent", "measures_stand", "show_measures", "when_wide", "smallest", "sheets",
              "even_widths", "space_after", "visible")  # fmt: skip
     form.properties(MatrixBlock, matrix, names, "Change the matrix", change)
-    form.section("Look")
+    form.section("Appearance")
     for name in ("style", "head_style", "key_style", "total_style"):
         form.style(report, matrix, name, "Change the style", change)
-    form.action("Turn it into a table", partial(_to_table, matrix.name), "table-2")
-    form.take_out(matrix.name, "Take the matrix out")
+    form.action("Convert to table", partial(_to_table, matrix.name), "table-2")
+    form.take_out(matrix.name, "Remove the matrix")
 
 
 def show_matrix_level(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
@@ -58,7 +58,7 @@ def show_matrix_level(form: InspectorForm, report: Report, edition: str, selecti
         return lambda r, e: edits.change_matrix_level(r, e, matrix.name, level.name, **changes)
 
     form.title(f"{SIDE_NAMES[side]} · {level.name}")
-    form.section("What")
+    form.section("Content")
     form.properties(MatrixLevel, level, ("name", "by"), "Change the level", change)
     kinds = form.controller.kinds.get(matrix.query, {})
     show_regrouping(form, kinds, level.by, change)
@@ -70,7 +70,7 @@ def show_matrix_level(form: InspectorForm, report: Report, edition: str, selecti
     form.properties(MatrixLevel, level, ("fill", "members", *parent), "Change the level", change)
     if not is_inner:
         form.properties(MatrixLevel, level, ("subtotal", "subtotal_text"), "Change the subtotals", change)
-    form.section("Where")
+    form.section("Layout")
     if side == "rows":
         placed = ("width",) if is_inner else ("width", "page_break", "keep_together")
         form.properties(MatrixLevel, level, placed, "Change the level", change)
@@ -81,7 +81,7 @@ def show_matrix_level(form: InspectorForm, report: Report, edition: str, selecti
     form.action("Move inward", lambda r, e: edits.move_matrix_level(r, e, *where, 1), "arrow-down")
     form.action("Remove the level", lambda r, e: edits.remove_matrix_level(r, e, *where))
     if not is_inner:
-        form.section("Look")
+        form.section("Appearance")
         form.style(report, level, "style", "Change the style", change)
 
 
@@ -93,19 +93,19 @@ def show_measure(form: InspectorForm, report: Report, edition: str, selection: S
     def change(**changes: Any) -> ReportEdit:
         return lambda r, e: edits.change_measure(r, e, matrix.name, measure.name, **changes)
 
-    form.title(f"Measure · {measure.name}")
-    form.section("What")
+    form.title(f"Value · {measure.name}")
+    form.section("Content")
     own = ("text",) if measure.text is not None else ("value", "format", "currency", "when_null", "when_zero")
     form.properties(Measure, measure, ("name", "title", *own, "totals", "link"), "Change the measure", change)
-    form.section("Where")
+    form.section("Layout")
     form.properties(Measure, measure, ("width",), "Change the width", change)
-    for side, text in (("rows", "Order rows by it"), ("columns", "Order columns by it")):
+    for side, text in (("rows", "Sort rows by it"), ("columns", "Sort columns by it")):
         if getattr(matrix, side) and measure.value is not None:
             form.action(text, partial(_order_by, matrix.name, side, measure.value), "arrow-down-a-z")
     form.action("Move before", lambda r, e: edits.move_measure(r, e, matrix.name, measure.name, -1), "arrow-up")
     form.action("Move after", lambda r, e: edits.move_measure(r, e, matrix.name, measure.name, 1), "arrow-down")
-    form.action("Take the measure out", lambda r, e: edits.remove_measure(r, e, matrix.name, measure.name))
-    form.looks(report, measure, "Change the look", change)
+    form.action("Remove the value", lambda r, e: edits.remove_measure(r, e, matrix.name, measure.name))
+    form.looks(report, measure, "Change the appearance", change)
     if measure.scale is not None:
         form.properties(Measure, measure, ("scale_over",), "Change the scale", change)
 

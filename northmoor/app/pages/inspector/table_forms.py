@@ -29,7 +29,7 @@ from northmoor.core.model.edits import TABLE_LOOKS, table_to_matrix, take_table_
 from northmoor.core.model.report import Report
 
 PAGE_ROW_NAMES = {
-    "page_total": "Total of page",
+    "page_total": "Page total",
     "brought_forward": "Brought forward",
     "carried_forward": "Carried forward",
 }
@@ -41,7 +41,7 @@ def row_name(place: RowPlace) -> str:
     if place.row in PAGE_ROW_NAMES:
         return PAGE_ROW_NAMES[place.row]
     if place.row == "head":
-        return f"Head, row {place.number}" if place.number else "Head of the table"
+        return f"Column titles, row {place.number}" if place.number else "Column titles"
     if place.row == "detail":
         return f"Rows, line {place.number + 1}" if place.number else "Rows"
     what = f"{place.row.capitalize()} {place.number + 1}" if place.number else place.row.capitalize()
@@ -53,7 +53,7 @@ def show_table(form: InspectorForm, report: Report, edition: str, selection: Sel
     table = edits.table_of(report, edition, selection.block)
     change = form.block_change(selection.block)
     form.title(f"Table · {table.name}")
-    form.section("What")
+    form.section("Content")
     name_line(form, table)
     queries = [q.name for q in report.queries]
     form.property(TableBlock, table, "query", lambda v: form.edit("Change the query", change(query=v)), queries)
@@ -64,20 +64,20 @@ def show_table(form: InspectorForm, report: Report, edition: str, selection: Sel
 
     form.property(TableBlock, table, "show_details", show_rows)
     form.properties(TableBlock, table, ("keep_rows", "when_empty"), "Change what is shown", change)
-    form.section("Where")
+    form.section("Layout")
     if table.levels:
         levels = [level.name for level in table.levels]
         form.property(TableBlock, table, "folded", lambda v: form.edit("Change the folding", change(folded=v)), levels)
     names = ("when_wide", "smallest", "show_head", "repeat_head", "rows_per_page", "foot_of_page")
     form.properties(TableBlock, table, (*names, "space_after", "visible"), "Change the table", change)
-    form.section("Look")
+    form.section("Appearance")
     for name in ("style", "head_style"):
         form.style(report, table, name, "Change the style", change)
     looks = [(look.title, partial(_take_look, table.name, name)) for name, look in TABLE_LOOKS.items()]
-    form.choices("Start from a look", "type", looks)
+    form.choices("Table style", "type", looks)
     form.choices("Add a row", "plus", _table_rows(report, table))
     if table.levels:
-        form.action("Turn it into a matrix", partial(_to_matrix, table.name), "grid-3x3")
+        form.action("Convert to matrix", partial(_to_matrix, table.name), "grid-3x3")
 
 
 def _to_matrix(table: str, report: Report, edition: str) -> Report:
@@ -101,14 +101,14 @@ def _table_rows(report: Report, table: TableBlock) -> list[tuple[str, ReportEdit
     plain = Row(cells=(Cell(column=table.columns[0].name, text=""),))
     head = HeadRow(cells=(Cell(column=table.columns[0].name, text="", span=len(table.columns)),))
     found = [
-        ("Total of all", adding(RowPlace("total", None, len(table.total)), edits.total_row(report, table, "Total")))
+        ("Grand total", adding(RowPlace("total", None, len(table.total)), edits.total_row(report, table, "Total")))
     ]
     for name in PAGE_ROWS:
         if getattr(table, name) is None:
             row = edits.total_row(report, table, PAGE_ROW_NAMES[name], "total")
             found.append((PAGE_ROW_NAMES[name], adding(RowPlace(name), row)))
-    found.append(("Another line of each row", adding(RowPlace("detail", None, 1 + len(table.detail)), plain)))
-    found.append(("Another row of the head", adding(RowPlace("head", None, 1 + len(table.head)), head)))
+    found.append(("Second line of each row", adding(RowPlace("detail", None, 1 + len(table.detail)), plain)))
+    found.append(("Another row of column titles", adding(RowPlace("head", None, 1 + len(table.head)), head)))
     return found
 
 
@@ -123,7 +123,7 @@ def show_level(form: InspectorForm, report: Report, edition: str, selection: Sel
         return lambda r, e: edits.change_level(r, e, table.name, level.name, **changes)
 
     form.title(f"Level {table.levels.index(level) + 1} · {level.name}")
-    form.section("What")
+    form.section("Content")
     form.properties(Level, level, ("name", "by"), "Change the grouping", change)
     kinds = form.controller.kinds.get(table.query, {})
     show_period(
@@ -143,7 +143,7 @@ def show_level(form: InspectorForm, report: Report, edition: str, selection: Sel
     fields: tuple[str, ...] = ("order", "order_by", "listed", "first_groups", "others", "keep_groups", "parent")
     fields += ("count_ways",) if level.parent else ()
     form.properties(Level, level, fields, "Change the grouping", change)
-    form.section("Where")
+    form.section("Layout")
     names = (
         "indent",
         "page_break",
@@ -160,11 +160,13 @@ def show_level(form: InspectorForm, report: Report, edition: str, selection: Sel
     heading = edits.heading_row(report, table, level.by)
     total = edits.total_row(report, table, f"Total for {{{level.by}}}", "total")
     form.action(
-        "Add another heading" if level.heading else "Add a heading",
+        "Add another heading row" if level.heading else "Add a heading row",
         change(heading=(*level.heading, heading)),
         "heading",
     )
-    form.action("Add another total" if level.total else "Add a total", change(total=(*level.total, total)), "sigma")
+    form.action(
+        "Add another total row" if level.total else "Add a total row", change(total=(*level.total, total)), "sigma"
+    )
     at = table.levels.index(level)
     known = tuple(form.controller.kinds.get(table.query, {}))
     for where, place in (("around it", at), ("inside it", at + 1)):
@@ -175,7 +177,8 @@ def show_level(form: InspectorForm, report: Report, edition: str, selection: Sel
     form.action("Remove the level", lambda r, e: edits.remove_level(r, e, table.name, level.name))
     if any(column.value == level.by for column in table.columns):
         form.action(
-            "Remove it with its columns", lambda r, e: edits.remove_level(r, e, table.name, level.name, columns=True)
+            "Remove the level with its columns",
+            lambda r, e: edits.remove_level(r, e, table.name, level.name, columns=True),
         )
 
 
@@ -186,8 +189,8 @@ def _row_order(form: InspectorForm, table: TableBlock, change: Callable[..., Rep
         form.edit("Change the order of rows", lambda r, e: change(order=parse_order_by(text))(r, e))
 
     tip = "Expressions over a row, with commas between them; desc after one: the largest first"
-    row = line_row("order", format_order_by(table.order), commit, tip, "as the query gives them", is_code=True)
-    form.labelled("Rows ordered by", row)
+    row = line_row("order", format_order_by(table.order), commit, tip, "as in the data", is_code=True)
+    form.labelled("Sort rows by", row)
 
 
 def show_row(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
@@ -196,7 +199,7 @@ def show_row(form: InspectorForm, report: Report, edition: str, selection: Selec
     place = selection.place
     form.title(row_name(place))
     if place in (RowPlace("head"), RowPlace("detail")):
-        form.section("Look")
+        form.section("Appearance")
         name = "head_style" if place.row == "head" else "style"
         form.style(report, table, name, "Change the style", form.block_change(table.name))
         if place.row == "detail":
@@ -208,13 +211,13 @@ def show_row(form: InspectorForm, report: Report, edition: str, selection: Selec
         return lambda r, e: edits.change_row(r, e, table.name, place, row.but(**changes))
 
     if isinstance(row, HeadRow):
-        form.section("Where")
+        form.section("Layout")
         form.properties(HeadRow, row, ("on",), "Change where it stands", change)
     elif place.row in ("heading", "total"):
-        form.section("Where")
+        form.section("Layout")
         form.properties(Row, row, ("stands",), "Change where it stands", change)
-    form.looks(report, row, "Change the look", change)
-    form.action("Take the row out", lambda r, e: edits.change_row(r, e, table.name, place, None))
+    form.looks(report, row, "Change the appearance", change)
+    form.action("Remove the row", lambda r, e: edits.change_row(r, e, table.name, place, None))
 
 
 def show_cell(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
@@ -227,7 +230,7 @@ def show_cell(form: InspectorForm, report: Report, edition: str, selection: Sele
     def change_column(**changes: Any) -> ReportEdit:
         return lambda r, e: edits.change_column(r, e, table.name, column.name, **changes)
 
-    form.section("What")
+    form.section("Content")
     if place == RowPlace("head"):
         form.properties(Column, column, ("title",), "Change the cell", change_column)
         _column_place(form, column, change_column)
@@ -238,7 +241,7 @@ def show_cell(form: InspectorForm, report: Report, edition: str, selection: Sele
         _column_place(form, column, change_column)
         if table.detail:
             form.properties(Column, column, ("rows",), "Change the span", change_column)
-        form.looks(report, column, "Change the look", change_column)
+        form.looks(report, column, "Change the appearance", change_column)
         _totals(form, table, column)
         _column_actions(form, table, column)
     else:
@@ -248,12 +251,12 @@ def show_cell(form: InspectorForm, report: Report, edition: str, selection: Sele
 def _drawing(form: InspectorForm, part: Cell | Column, change: Callable[..., ReportEdit]) -> None:
     """What a cell draws in place of text, and how."""
     kinds = {
-        "bar": "A bar",
-        "spark": "A spark line",
-        "columns": "Spark columns",
-        "qr": "A QR code",
-        "barcode": "A barcode",
-        "picture": "A picture",
+        "bar": "Bar",
+        "spark": "Sparkline",
+        "columns": "Sparkline columns",
+        "qr": "QR code",
+        "barcode": "Barcode",
+        "picture": "Picture",
     }
 
     def choose(kind: str | None) -> None:
@@ -262,7 +265,7 @@ def _drawing(form: InspectorForm, part: Cell | Column, change: Callable[..., Rep
 
     tip = "What stands in the cell: its value as text, or something drawn from it"
     now = part.draw.kind if part.draw else None
-    form.labelled("Drawn as", choice_row("drawn", kinds, now, choose, tip, unset="Text"))
+    form.labelled("Display as", choice_row("drawn", kinds, now, choose, tip, unset="Text"))
     drawing = part.draw
     if drawing is not None:
         names = ("color", "negative", "least", "greatest", "height")
@@ -288,10 +291,10 @@ def _row_cell(form: InspectorForm, report: Report, table: TableBlock, place: Row
         form.note("A chart stands here. Click it on the page, or choose it in Contents, to change it.")
     _column_place(form, column, change_column)
     form.properties(Cell, cell, ("span", "rows"), "Change the span", change)
-    form.looks(report, cell, "Change the look", change)
+    form.looks(report, cell, "Change the appearance", change)
     if cell.chart is None and place.row in ("heading", "total"):
         form.action("Draw a chart here", partial(_draw_in_cell, table.name, place, column.name), "chart-column")
-    form.action("Empty the cell", lambda r, e: edits.remove_cell(r, e, table.name, place, column.name))
+    form.action("Clear the cell", lambda r, e: edits.remove_cell(r, e, table.name, place, column.name))
 
 
 def _draw_in_cell(table: str, place: RowPlace, column: str, report: Report, edition: str) -> Report:
@@ -299,7 +302,7 @@ def _draw_in_cell(table: str, place: RowPlace, column: str, report: Report, edit
 
 
 def _column_place(form: InspectorForm, column: Column, change: Callable[..., ReportEdit]) -> None:
-    form.section("Where")
+    form.section("Layout")
     form.properties(Column, column, ("width", "visible", "repeat_across"), "Change the column", change)
 
 
@@ -309,7 +312,7 @@ def _totals(form: InspectorForm, table: TableBlock, column: Column) -> None:
         return
     places = [*((f"each {level.name}", level.name) for level in table.levels), ("all rows", None)]
     changes = [(text, partial(_add_total, table.name, column.name, level)) for text, level in places]
-    form.choices("Total it at the end of", "sigma", changes)
+    form.choices("Add a total", "sigma", changes)
 
 
 def _add_total(table: str, column: str, level: str | None, report: Report, edition: str) -> Report:

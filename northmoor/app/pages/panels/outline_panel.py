@@ -198,7 +198,7 @@ class OutlinePanel(QTreeWidget):
                 self._add(parent, f"{side} {depth + 1} · {level.name}", "brackets", selection, RAILS[depth % 4])
         for measure in matrix.measures:
             selection = Selection("measure", matrix.name, column=measure.name)
-            self._add(parent, f"Measure · {measure.name}", "sigma", selection)
+            self._add(parent, f"Value · {measure.name}", "sigma", selection)
 
     def _add_chart(self, chart: ChartBlock, above: QTreeWidgetItem | None) -> None:
         parent = self._add(above, f"Chart · {chart.name}", "chart-column", Selection("chart", chart.name))
@@ -207,7 +207,7 @@ class OutlinePanel(QTreeWidget):
             self._add(parent, f"{STEP_NAMES[step]} · {level.name}", "brackets", selection)
         for measure in chart.measures:
             selection = Selection("mark", chart.name, column=measure.name)
-            self._add(parent, f"Drawn · {measure.name}", "sigma", selection)
+            self._add(parent, f"Value · {measure.name}", "sigma", selection)
 
     def _add_chart_in_cell(self, chart: Chart, parent: QTreeWidgetItem, cell: Selection) -> None:
         """A chart in a cell, below that cell."""
@@ -216,7 +216,7 @@ class OutlinePanel(QTreeWidget):
             selection = replace(cell, kind="groups", part=level.name)
             self._add(item, f"{STEP_NAMES[step]} · {level.name}", "brackets", selection)
         for measure in chart.measures:
-            self._add(item, f"Drawn · {measure.name}", "sigma", replace(cell, kind="mark", part=measure.name))
+            self._add(item, f"Value · {measure.name}", "sigma", replace(cell, kind="mark", part=measure.name))
 
     def _add_row(self, table: TableBlock, parent: QTreeWidgetItem, place: RowPlace, made: Row | None = None) -> None:
         shown = row_name(place)

@@ -15,7 +15,7 @@ from northmoor.core.model.report import Report
 _LEGENDS = (
     ("Right", "right"), ("Above", "above"), ("Below", "below"), ("At the marks", "direct"), ("None", "none"),
 )  # fmt: skip
-_LABELS = (("None", "none"), ("In the marks", "inside"), ("Beside the marks", "outside"))
+_LABELS = (("None", "none"), ("Inside", "inside"), ("Outside", "outside"))
 _STACKS = (("Side by side", "none"), ("Stacked", "values"), ("Stacked to 100 %", "shares"))
 _GROUPS = (("Categories by", "category"), ("Series by", "series"), ("Small multiples by", "panels"))
 

@@ -131,7 +131,7 @@ BLOCK_TYPES: tuple[BlockType, ...] = (
         contents=lambda block: _texts(block.text), is_drawn=True,
     ),
     BlockType(
-        ReadoutBlock, "Readout", "gauge", f"{_SIMPLE}.place_simple", contents=_of_readout, is_drawn=True,
+        ReadoutBlock, "Key figure", "gauge", f"{_SIMPLE}.place_simple", contents=_of_readout, is_drawn=True,
         traced=lambda block: Content(value=block.value, format=block.format),
     ),
     BlockType(

@@ -38,10 +38,10 @@ class Aggregate:
 AGGREGATES: tuple[Aggregate, ...] = (
     Aggregate("sum", "Sum", merged_by="sum({})", keeps_scale=True),
     Aggregate("avg", "Average"),
-    Aggregate("min", "Least", merged_by="min({})", keeps_scale=True),
-    Aggregate("max", "Greatest", merged_by="max({})", keeps_scale=True),
+    Aggregate("min", "Minimum", merged_by="min({})", keeps_scale=True),
+    Aggregate("max", "Maximum", merged_by="max({})", keeps_scale=True),
     Aggregate("count", "Count", merged_by="cast(coalesce(sum({}), 0) as bigint)"),
-    Aggregate("count_distinct", "Count of different", sql="count(distinct {})"),
+    Aggregate("count_distinct", "Count distinct", sql="count(distinct {})"),
     Aggregate("median"),
     Aggregate("stddev_samp", parsed_as=("Stddev", "StddevSamp")),
     Aggregate("stddev_pop"),

@@ -67,11 +67,11 @@ MARK_TYPES: tuple[MarkType, ...] = (
         is_connected=True, combinable=True, hosts_others=True, options=("stack", "lines", "gaps", "places"),
     ),
     MarkType(
-        "points", "Points and bubbles", f"{_CHART}.lines.draw_points", category_scale="point", combinable=True,
+        "points", "Scatter and bubble", f"{_CHART}.lines.draw_points", category_scale="point", combinable=True,
         hosts_others=True, each_row="without category", options=("along", "bubble"),
     ),
     MarkType(
-        "shares", "Shares of a whole", f"{_CHART}.pie.draw_shares", coordinates="round", legend="categories",
+        "shares", "Pie or ring", f"{_CHART}.pie.draw_shares", coordinates="round", legend="categories",
         needs_category=True, options=("hole",), axes=(),
     ),
     MarkType(
@@ -79,7 +79,7 @@ MARK_TYPES: tuple[MarkType, ...] = (
         options=("bins",),
     ),
     MarkType(
-        "boxes", "Boxes", f"{_CHART}.ranges.draw_boxes", extent="values", options=("gap",),
+        "boxes", "Box plot", f"{_CHART}.ranges.draw_boxes", extent="values", options=("gap",),
         statistics=("median({})", "quantile_cont({}, 0.25)", "quantile_cont({}, 0.75)", "list({})"),
     ),
     MarkType(
@@ -87,11 +87,11 @@ MARK_TYPES: tuple[MarkType, ...] = (
         extent="cumulative", options=("gap",),
     ),
     MarkType(
-        "heat", "Heat grid", f"{_CHART}.bars.draw_heat", coordinates="cells", legend="gradient",
+        "heat", "Heat map", f"{_CHART}.bars.draw_heat", coordinates="cells", legend="gradient",
         options=("heat_low", "heat_high"), axes=("across",),
     ),
     MarkType(
-        "spans", "Spans of time", f"{_CHART}.ranges.draw_spans", is_horizontal=True, needs_end=True, each_row="always",
+        "spans", "Time spans", f"{_CHART}.ranges.draw_spans", is_horizontal=True, needs_end=True, each_row="always",
         options=("gap",),
     ),
 )  # fmt: skip

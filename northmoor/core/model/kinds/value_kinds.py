@@ -63,7 +63,7 @@ VALUE_KINDS: tuple[ValueKind, ...] = (
         pattern=r"decimal\(\d{1,2}, ?\d{1,2}\)",
     ),
     ValueKind(
-        "float", "Floating number", "a number such as 12.5", f"{_READ}.read_float", f"{_COERCE}.coerce_float",
+        "float", "Number (approximate)", "a number such as 12.5", f"{_READ}.read_float", f"{_COERCE}.coerce_float",
         "double", "double", sample=0, default=0, first_choice=1, controls=_NUMBER, is_number=True,
     ),
     ValueKind(
