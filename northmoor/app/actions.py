@@ -17,6 +17,7 @@ from northmoor.app.new_report_action import NewReportAction
 from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
 from northmoor.app.report_file.file_actions import FileActions
+from northmoor.app.start.start_actions import StartActions
 from northmoor.app.widgets.widget_tools import commit_typing
 from northmoor.app.worker import Worker, stop_all
 from northmoor.core.model.blocks.block_types import BLOCK_TYPES
@@ -32,11 +33,13 @@ class CommandTargets(Protocol):
     parameters: ParameterBar
     styling: StyleActions
     starting: NewReportAction
+    beginning: StartActions
     sharing: LibraryActions
     following: LinkNavigation
     files: FileActions
     help: Help
 
+    def ask_new(self) -> None: ...
     def ask_deliver(self) -> None: ...
     def close(self) -> bool: ...
     def add_field(self, as_what: str) -> None: ...
@@ -81,10 +84,17 @@ _OTHER_BLOCKS = tuple(
 )
 MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
     "File": (
-        Command("new", "New report…", "Ctrl+N", lambda w: w.starting.ask()),
+        Command("new", "New report…", "Ctrl+N", lambda w: w.ask_new()),
+        Command("new_from_data", "New report from a file…", "", lambda w: w.beginning.new_from_data()),
+        Command("new_empty", "New empty report…", "", lambda w: w.beginning.new_empty()),
+        Command("new_from_report", "New report from another…", "", lambda w: w.beginning.new_from_report()),
         Command("open", "Open…", "Ctrl+O", lambda w: w.files.ask_open()),
+        Command("demo", "Open the demo", "", lambda w: w.beginning.demo()),
+        None,
         Command("save", "Save", "Ctrl+S", lambda w: w.files.save()),
         Command("save_as", "Save as…", "Ctrl+Shift+S", lambda w: w.files.ask_save_as()),
+        Command("save_copy", "Save a copy…", "", lambda w: w.files.ask_save_copy()),
+        Command("revert", "Revert to saved", "", lambda w: w.files.revert()),
         None,
         Command("deliver", "Deliver…", "Ctrl+D", lambda w: w.ask_deliver()),
         None,
@@ -209,7 +219,7 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
 
 
 NEEDING_REPORT = (
-    "new", "save", "save_as", "add_column", "add_level", "add_matrix", "add_chart", "add_text", "add_picture",
+    "save", "save_as", "save_copy", "add_column", "add_level", "add_matrix", "add_chart", "add_text", "add_picture",
     "add_readout", "add_rule", "add_space", "add_break", "add_contents", "add_shape", "add_barcode", "add_frame",
     "add_grid", "add_for_each", "repeat", "cut", "copy", "paste", "duplicate", "remove", "move_up", "move_down",
     "add_query", "add_connection", "refresh", "parameters", "values", "hold", "value_sets", "replace", "include",

@@ -191,7 +191,7 @@ class DocumentController(QObject):
     def take_theirs(self) -> None:
         """Show the report as it was changed elsewhere; that can be undone. Raises NorthmoorError."""
         theirs = self._read_again()
-        self._edit("Take what was changed elsewhere", lambda *_: theirs.report)
+        self._edit("Show what is in the file", lambda *_: theirs.report)
         self._on_disk, self._base, self._saved_at = theirs.data, theirs.report, self._at
         self.saved_changed.emit()
 

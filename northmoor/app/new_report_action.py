@@ -41,7 +41,11 @@ class NewReportAction(QObject):
         from northmoor.app.new_report_dialog import NewReportDialog  # dialogs are loaded on first use
 
         self.dialog = NewReportDialog(
-            self._controller, self._worker, Library.around(self._controller.path), self._window
+            self._controller.report,
+            self._controller.requested_values,
+            self._worker,
+            Library.around(self._controller.path),
+            self._window,
         )
         self.dialog.begun.connect(self._begin)
         self._show_tables()

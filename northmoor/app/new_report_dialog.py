@@ -4,6 +4,7 @@ import re
 from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
+from typing import Any
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QIcon, QImage, QPixmap
@@ -23,7 +24,6 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from northmoor.app.document_controller import DocumentController
 from northmoor.app.worker import Worker
 from northmoor.core.authoring.field_roles import readable_name
 from northmoor.core.authoring.new_report import (
@@ -47,13 +47,15 @@ from northmoor.core.sources.drivers.catalog import CatalogTable
 from northmoor.core.sources.library import Library
 
 _REPEATING = "Tick another field, and one whose values repeat from row to row."
-LAYOUTS = {"Listing": "Tick a field.", "Grouped": _REPEATING, "Matrix": _REPEATING, "Statements": _REPEATING}
+LAYOUTS = {"Listing": "Tick a field.", "Grouped": _REPEATING, "Matrix": _REPEATING, "One page per record": _REPEATING}
 """The layouts that are proposed, and what each needs."""
 _MOST_ROWS = 2_000
 _MOST_JUDGED = 1_000_000
 """Rows that the proposals are made from; the report itself has all."""
 _SHOT = QSize(232, 232)
-_HINT = "Tick fields at the left, the one that matters most first."
+_HINT = "Tick fields at the left, the one that matters most first; until then all are listed."
+_LISTED = 8
+"""How many fields are listed where none is ticked."""
 
 
 class NewReportDialog(QDialog):
@@ -65,18 +67,18 @@ class NewReportDialog(QDialog):
 
     def __init__(
         self,
-        controller: DocumentController,
+        report: Report | None,
+        values: dict[str, Any],
         worker: Worker,
         library: Library,
         parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
-        assert controller.report is not None
         self.setWindowTitle("New report")
         self.resize(900, 640)
-        self._open, self._worker, self._library = controller.report, worker, library
+        self._open, self._worker, self._library = report, worker, library
         self._tables: dict[tuple[str, str], CatalogTable] = {}
-        self._values = controller.requested_values
+        self._values = values
         self._session = Session(library)
         self._query: Query | None = None
         self._base: Report | None = None
@@ -96,9 +98,9 @@ class NewReportDialog(QDialog):
 
     def _place(self) -> None:
         self.source = QComboBox()
-        self.source.setAccessibleName("Rows from")
+        self.source.setAccessibleName("Data source")
         self.source.setToolTip("A query of the open report, or a table of the library's connections")
-        for query in self._open.queries:
+        for query in self._open.queries if self._open is not None else ():
             self.source.addItem(f"Query · {query.name}", ("query", query.name))
         self.source.activated.connect(lambda _: self._choose())
         self.title = QLineEdit()
@@ -113,7 +115,7 @@ class NewReportDialog(QDialog):
         self.message.setObjectName("quiet")
         self.message.setWordWrap(True)
         form = QFormLayout()
-        form.addRow("Rows from", self.source)
+        form.addRow("Data source", self.source)
         form.addRow("Title", self.title)
         left = QVBoxLayout()
         left.addLayout(form)
@@ -133,10 +135,12 @@ class NewReportDialog(QDialog):
             card.clicked.connect(partial(self._pick, kind))
             self.cards[kind] = card
             pages.addWidget(card, at // 2, at % 2)
-        self.begin = QPushButton("Begin with it")
+        self.begin = QPushButton("Create report")
         self.begin.setObjectName("primary")
+        self.begin.setDefault(True)
         self.begin.clicked.connect(lambda _=False: self.accept())
         cancel = QPushButton("Cancel")
+        cancel.setAutoDefault(False)
         cancel.clicked.connect(lambda _=False: self.reject())
         buttons = QHBoxLayout()
         buttons.addStretch(1)
@@ -184,7 +188,7 @@ class NewReportDialog(QDialog):
 
     def _source(self, first: str, name: str) -> tuple[Query, Report]:
         """The query whose fields are chosen, and a report that has it with a small number of rows."""
-        if first == "query":
+        if first == "query" and self._open is not None:
             query, self._count = self._open.query(name), None
             self.title.setText(readable_name(query.name))
             return query, self._open
@@ -235,7 +239,7 @@ class NewReportDialog(QDialog):
         """Show the first page of each report that can be begun."""
         self._asked += 1
         query, base = self._query, self._base
-        chosen = [self._known[name] for name in self._order]
+        chosen = [self._known[name] for name in self._order] or list(self._known.values())[:_LISTED]
         title = self.title.text().strip() or "New report"
         shown = proposals(base, query, chosen, title) if query is not None and base is not None else {}
         self.found = {}
@@ -249,7 +253,7 @@ class NewReportDialog(QDialog):
             card.setIcon(QIcon())
         self.message.setText(
             _HINT
-            if not chosen
+            if not self._order
             else f"{len(chosen)} fields, the first one first."
             if len(chosen) > 1
             else "1 field; tick more for groups, a matrix or statements."
@@ -283,7 +287,7 @@ class NewReportDialog(QDialog):
 
     def _whole(self, query: Query) -> Report:
         """What the new report keeps: the open report's data, or the one query of a table."""
-        if query in self._open.queries:
+        if self._open is not None and query in self._open.queries:
             return self._open.but(value_sets=())
         resolved = with_field_settings(query, tuple(self._known.values()))
         return listing(resolved, [("column", "1", "")], [], {}, query.name)

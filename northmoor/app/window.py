@@ -37,6 +37,10 @@ from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
 from northmoor.app.preflight_panel import PreflightButton
 from northmoor.app.report_file.file_actions import FileActions
+from northmoor.app.start.file_drops import FileDrops
+from northmoor.app.start.recent_reports import FirstPagePictures, RecentReports
+from northmoor.app.start.start_actions import StartActions
+from northmoor.app.start.start_page import StartPage
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.notice import Notice
 from northmoor.app.widgets.theme import HEATHER, PAPER, PEAT
@@ -67,7 +71,12 @@ class Window(QMainWindow):
         self.catalog_worker = Worker()  # a server that is slow to answer holds up neither rows nor pages
         self.data = DataWorkspace(self.controller, self.worker, self.catalog_worker)
         self.parameters = ParameterBar(self.controller)
-        self.files = FileActions(self.controller, self._settings, self)
+        self.recent = RecentReports(self._settings)
+        self.files = FileActions(self.controller, self._settings, self.recent, self)
+        self.start = StartPage(self.recent)
+        self.beginning = StartActions(self.controller, self.catalog_worker, self)
+        FirstPagePictures(self.recent, self.controller, self.worker)
+        FileDrops(self).dropped.connect(self._open_dropped)
         self._stack = QStackedWidget()
         self._title = QLabel()
         self._editions = QWidget()
@@ -129,12 +138,14 @@ class Window(QMainWindow):
         self.setMinimumSize(960, 600)
         self._stack.addWidget(self.data)
         self._stack.addWidget(self.pages)
+        self._stack.addWidget(self.start)
         side = self._side()
         right = QWidget()
         column = QVBoxLayout(right)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        for widget in (self._top(), self._progress, self._stack):
+        self._bar = self._top()
+        for widget in (self._bar, self._progress, self._stack):
             column.addWidget(widget)
         self._progress.setTextVisible(False)
         self._progress.setRange(0, 0)
@@ -215,7 +226,7 @@ class Window(QMainWindow):
         self._notice.setTextFormat(Qt.TextFormat.PlainText)  # it shows texts of reports and databases
         for widget in (self.findings.button, self._facts, self._notice):
             status.addWidget(widget)
-        trace = QToolButton()
+        self._trace_button = trace = QToolButton()
         trace.setDefaultAction(self.actions_by_name["trace"])
         trace.setStyleSheet("QToolButton { border: none; background: transparent; }")
         trace.setToolTip("Trace: why a figure is what it is, and the rows behind it (F8)")
@@ -238,7 +249,10 @@ class Window(QMainWindow):
             signal.connect(self._show_editions)
         controller.refused.connect(lambda message: self.tell(message, "fault"))
         self.files.message.connect(self.tell)
-        self.files.not_opened.connect(self._show_not_opened)
+        self.beginning.message.connect(self.tell)
+        self.beginning.wanted.connect(self.open)
+        self.start.wanted.connect(lambda name: self.actions_by_name[name].trigger())
+        self.start.opened.connect(self.open)
         worker.resolved.connect(self._accept_resolved)
         worker.rendered.connect(self._show_rendered)
         worker.failed.connect(self._show_failure)
@@ -268,7 +282,6 @@ class Window(QMainWindow):
             state = self._settings.value(name)
             if isinstance(state, QByteArray):
                 split.restoreState(state)
-        self.show_workspace("pages")
         self._show_empty()
 
     # the report
@@ -414,14 +427,20 @@ class Window(QMainWindow):
     # showing
 
     def show_workspace(self, name: str) -> None:
-        """Show Data or Pages."""
+        """Show Data or Pages; without a report, what can be begun."""
+        if self.controller.report is None:
+            return
         self._stack.setCurrentWidget(self.data if name == "data" else self.pages)
         for widget in (self._place_label, self._zoom_label):
             widget.setVisible(name == "pages")
+        self._mark_workspace(name)
+        self._enable_blocks()
+
+    def _mark_workspace(self, name: str) -> None:
         for key, button in self._workspace_buttons.items():
             button.setChecked(key == name)
             button.setIcon(icon(button.property("drawing"), HEATHER if key == name else PEAT, 20))
-        self._enable_blocks()
+            button.setEnabled(bool(name))
 
     def _enable_blocks(self) -> None:
         """Blocks are copied and taken out where they are seen."""
@@ -433,7 +452,25 @@ class Window(QMainWindow):
         """Say something in the line below: kind is quiet, good, warning or fault."""
         self._notice.tell(text, kind, max(self.width() - 560, 200))
 
+    def ask_new(self) -> None:
+        """Begin a report on the data of the open one, or on a file of data."""
+        if self.controller.report is not None:
+            self.starting.ask()
+        else:
+            self.beginning.new_from_data()
+
+    def _open_dropped(self, path: Path) -> None:
+        """Open a report that was dropped, or begin one on a file of data."""
+        if path.suffix == ".moor":
+            self.open(path)
+        else:
+            self.beginning.new_from_data(path)
+
     def _opened(self) -> None:
+        for widget in (self._bar, self.findings.button, self._trace_button):
+            widget.show()
+        if self._stack.currentWidget() is self.start:
+            self.show_workspace("pages")
         self.pages.canvas.clear()
         self._rendered = None
         self._facts.clear()
@@ -441,10 +478,13 @@ class Window(QMainWindow):
         self._show_editions()
 
     def _show_empty(self) -> None:
-        self.pages.canvas.show_message(
-            "No report is open.\n\nOpen one with Ctrl+O. A new one begins in a terminal:\n"
-            "northmoor new OUT.moor --connect FILE --sql TEXT"
-        )
+        self._bar.hide()
+        self.findings.button.hide()
+        self._trace_button.hide()
+        self._facts.setText("No report is open")
+        self.start.show_recent()
+        self._stack.setCurrentWidget(self.start)
+        self._mark_workspace("")
 
     def _show_editions(self) -> None:
         layout = self._editions.layout()
@@ -482,10 +522,6 @@ class Window(QMainWindow):
         self.findings.show(rendered.findings)
         self.tell("", "quiet")
         self._update_actions()
-
-    def _show_not_opened(self, message: str) -> None:
-        if self.controller.report is None:
-            self.pages.canvas.show_message(message)
 
     def _show_failure(self, message: str) -> None:
         self.tell(message, "fault")

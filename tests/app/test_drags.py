@@ -9,16 +9,18 @@ from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.document_controller import Selection
+from northmoor.app.pages.canvas.drag.column_move import ColumnMoveDrag
 from northmoor.app.window import Window
 from northmoor.core.layout.page.hit_testing import HitRegion
 from northmoor.core.model.blocks.containers import FrameBlock
-from northmoor.core.model.edits import put_block
+from northmoor.core.model.edits import put_block, table_of
 from northmoor.core.model.edits.frame_edits import with_guide
 from northmoor.core.model.lengths import parse_length
 from northmoor.core.model.serialization import report_text
 from tests.app.conftest import settle
 from tests.app.test_blocks import do
 from tests.app.test_frame_tools import frame, move, on_screen
+from tests.app.test_journey import lines_in_place, point_on
 
 Begin = Callable[[Window], QPoint]
 
@@ -158,3 +160,26 @@ def test_a_column_becomes_as_wide_as_it_is_dragged(window: Window, qtbot: QtBot)
         s for s in canvas._shown[0].places.regions if s.column == edge.column and s.row == "detail"
     ]
     assert abs(regions[0].width - edge.width + 40 / canvas.scale()) < 2 / canvas.scale()
+
+
+def test_a_column_goes_where_its_title_is_dragged(window: Window, qtbot: QtBot) -> None:
+    canvas = window.pages.canvas
+
+    def names() -> list[str]:
+        return [column.name for column in table_of(window.controller.report, "full", "fares-table").columns]
+
+    def title(column: str) -> QPoint:
+        found = canvas._shown[0].places.regions
+        return point_on(window, next(s for s in found if (s.row, s.number, s.column) == ("head", 0, column)))
+
+    start, before = title("fares"), title("sailings")
+    way = QPoint(before.x() - 30, before.y()) - start
+    take(window, start, way)
+    assert isinstance(canvas._active_drag, ColumnMoveDrag)
+    canvas.grab()
+    let_go(window, start + way)
+    settle(window, qtbot)
+    assert names() == ["month", "fares", "sailings", "tickets"]
+    qtbot.mouseClick(canvas.viewport(), Qt.MouseButton.LeftButton, pos=title("fares"))
+    qtbot.mouseClick(canvas.viewport(), Qt.MouseButton.LeftButton, pos=title("fares"))
+    assert lines_in_place(window)  # a title that is not dragged is edited by the second click

@@ -53,7 +53,7 @@ def test_a_report_is_begun_from_a_table(window: Window, dialog: NewReportDialog,
     read(dialog, "tarrow · sailings", qtbot)
     tick(dialog, "status", "departs_at", "delay_minutes")
     qtbot.waitUntil(lambda: len(pages(dialog)) == 4, timeout=20_000)
-    dialog.cards["Statements"].click()
+    dialog.cards["One page per record"].click()
     dialog.title.setText("Delays of sailings")
     assert dialog.path == copy.parent / "delays-of-sailings.moor"
     dialog.begin.click()
@@ -92,7 +92,7 @@ def test_a_query_goes_on_with_its_parameters(window: Window, dialog: NewReportDi
     assert set(dialog.found) == {"Listing"}
     tick(dialog, "route", "fares")
     tick(dialog, "season")  # no longer
-    assert set(dialog.found) == {"Listing", "Grouped", "Matrix", "Statements"}
+    assert set(dialog.found) == {"Listing", "Grouped", "Matrix", "One page per record"}
     assert [dialog.fields.item(at).text() for at in range(2)] == ["1 · Route", "Route name"]  # type: ignore[union-attr]
     dialog.cards["Grouped"].click()
     before = {parameter.name for parameter in window.controller.report.parameters}  # type: ignore[union-attr]

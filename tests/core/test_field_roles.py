@@ -97,6 +97,6 @@ def test_rows_are_grouped_only_by_what_repeats(bookings: tuple[dict[str, Field],
     by_key = proposals(report, query, [fields["booking_id"], fields["quantity"]], "Bookings")
     assert list(by_key) == ["Listing"]
     by_status = proposals(report, query, [fields["booking_id"], fields["status"], fields["quantity"]], "Bookings")
-    assert list(by_status) == ["Listing", "Grouped", "Matrix", "Statements"]
+    assert list(by_status) == ["Listing", "Grouped", "Matrix", "One page per record"]
     (table,) = by_status["Grouped"].editions[0].data_blocks
     assert [level.by for level in table.levels] == ["status"]

@@ -75,6 +75,7 @@ class PagesWorkspace(QWidget):
         self.trace.closed.connect(self.toggle_trace)
         self.canvas.verticalScrollBar().valueChanged.connect(self._close_line)
         self.canvas.width_dragged.connect(self.set_width)
+        self.canvas.column_dropped.connect(self.move_column)
         self.canvas.field_dropped.connect(self.drop_field)
         self.fields.column_wanted.connect(self.add_column)
         self.fields.level_wanted.connect(self.add_level)
@@ -290,6 +291,15 @@ class PagesWorkspace(QWidget):
         work = FIELD_WORK[type(found)].set_width if found is not None else None
         if work is not None:
             self._controller.edit("Change the width", work(block, column, width))
+
+    def move_column(self, block: str, column: str, before: str) -> None:
+        """Move a column of a table before another, or to the end."""
+
+        def change(report: Report, edition: str) -> Report:
+            names = [each.name for each in edits.table_of(report, edition, block).columns]
+            return edits.move_column(report, edition, block, column, names.index(before) if before else len(names))
+
+        self._controller.edit("Move the column", change)
 
     def entries(self) -> list[PaletteEntry]:
         """What can be found here: the parts in Contents, and the fields."""

@@ -11,20 +11,23 @@ from northmoor.app.report_file.changed_elsewhere import ChangedElsewhere
 from northmoor.app.report_file.leave_prompt import may_leave
 from northmoor.app.report_file.open_elsewhere import OpenElsewhere
 from northmoor.app.report_file.recovery_prompt import RecoveryPrompt
+from northmoor.app.start.recent_reports import RecentReports
 from northmoor.app.widgets.waiting import wait_for
 from northmoor.core.errors import NorthmoorError
-from northmoor.core.store.report_files import read_report_file
+from northmoor.core.store.report_files import read_report_file, save_report
 
 
 class FileActions(QObject):
-    """Opens, saves and leaves reports; `not_opened` says why one is not."""
+    """Opens, saves and leaves reports."""
 
     message = pyqtSignal(str, str)
-    not_opened = pyqtSignal(str)
 
-    def __init__(self, controller: DocumentController, settings: QSettings, window: QWidget) -> None:
+    def __init__(
+        self, controller: DocumentController, settings: QSettings, recent: RecentReports, window: QWidget
+    ) -> None:
         super().__init__(window)
         self._controller, self._settings, self._window = controller, settings, window
+        self.recent = recent
         self.recovery = RecoveryPrompt(controller, window)
         self.elsewhere = OpenElsewhere(window)
         self.changes = ChangedElsewhere(controller, window)
@@ -46,9 +49,9 @@ class FileActions(QObject):
         except NorthmoorError as error:
             self.elsewhere.hold(self._controller.path)
             self.message.emit(str(error), "fault")
-            self.not_opened.emit(str(error))
             return False
         self._settings.setValue("last", str(way.path))
+        self.recent.add(way.path)
         if way.read_only:
             self.message.emit(way.read_only, "warning")
         else:
@@ -86,6 +89,31 @@ class FileActions(QObject):
         name, _ = QFileDialog.getOpenFileName(self._window, "Open a report", self._folder(), "Reports (*.moor)")
         if name:
             self.open(Path(name))
+
+    def ask_save_copy(self) -> None:
+        """Ask for a name and write a copy there; the report goes on in its own file."""
+        report, path = self._controller.report, self._controller.path
+        if report is None or path is None:
+            return
+        shown = str(path.with_name(f"{path.stem}-copy{path.suffix}"))
+        name, _ = QFileDialog.getSaveFileName(self._window, "Save a copy as", shown, "Reports (*.moor)")
+        if not name:
+            return
+        target = Path(name) if Path(name).suffix else Path(name).with_suffix(".moor")
+        try:
+            save_report(report, target)
+        except NorthmoorError as error:
+            self.message.emit(str(error), "fault")
+        else:
+            self.message.emit(f"A copy is saved as {target.name}.", "good")
+
+    def revert(self) -> None:
+        """Show the report as it was saved last; that can be undone."""
+        try:
+            if self._controller.report is not None and not self._controller.is_saved:
+                self._controller.take_theirs()
+        except NorthmoorError as error:
+            self.message.emit(str(error), "fault")
 
     def ask_save_as(self) -> None:
         """Ask for a name and save under it."""

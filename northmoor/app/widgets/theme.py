@@ -48,6 +48,13 @@ QToolTip {{ background: {PEAT}; color: {MIST}; border: none; padding: 4px 6px; }
 QDialogButtonBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
 QDialog#finder, QWidget#popup {{ background: {MIST}; border: 1px solid {STONE}; }}
 QWidget#popup QTableWidget {{ background: {MIST}; border: none; }}
+QScrollArea#start, QWidget#start {{ background: {MIST}; }}
+QLabel#title {{ font-size: 24px; font-weight: 600; }}
+QPushButton#start-card {{ background: {PAPER}; border: 1px solid {STONE}; border-radius: 6px; }}
+QPushButton#start-card:hover, QPushButton#start-card:focus {{ border: 1px solid {HEATHER}; background: {LIT}; }}
+QToolButton#recent {{ background: transparent; border: 1px solid transparent; padding: 4px; }}
+QToolButton#recent:hover, QToolButton#recent:focus {{ border: 1px solid {HEATHER}; }}
+QLabel#drop-hint {{ border: 2px dashed {STONE}; border-radius: 6px; color: {STONE_TEXT}; padding: 12px; }}
 QToolButton#handle {{ background: {PAPER}; border: 1px solid {HEATHER}; border-radius: 4px; padding: 0; }}
 QToolButton#handle:hover {{ background: {LIT}; }}
 QDialog#finder QListWidget {{ background: {MIST}; }}

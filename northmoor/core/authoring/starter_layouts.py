@@ -127,8 +127,16 @@ def proposals(base: Report, query: Query, fields: Sequence[Field], title: str) -
     if plain and (totalled or len(plain) > 1):
         found["Matrix"] = _with_blocks(base, title, _matrix(query, plain, totalled))
     if groups and len(fields) > 1:
-        found["Statements"] = _with_blocks(base, title, _statements(query, fields, groups[0]), titled=False)
+        found["One page per record"] = _with_blocks(base, title, _statements(query, fields, groups[0]), titled=False)
     return found
+
+
+def empty_report(title: str) -> Report:
+    """A report with a title, a footer and nothing else."""
+    heading = TextBlock(name="title", text="{report_title()}", style="title", space_after=14_000)
+    return Report(
+        title=title, styles=STYLES, editions=(Edition(name="main", footer=running_footer(), blocks=(heading,)),)
+    )
 
 
 def _with_blocks(base: Report, title: str, block: Block, titled: bool = True) -> Report:

@@ -7,10 +7,6 @@ from PyQt6.QtCore import QPoint, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
     QContextMenuEvent,
-    QDragEnterEvent,
-    QDragLeaveEvent,
-    QDragMoveEvent,
-    QDropEvent,
     QImage,
     QKeyEvent,
     QMouseEvent,
@@ -24,8 +20,10 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QAbstractScrollArea, QWidget
 
 from northmoor.app.document_controller import WHOLE_PAGE, Selection
+from northmoor.app.pages.canvas.drag.column_move import ColumnMoveDrag, is_title
 from northmoor.app.pages.canvas.drag.column_width import LANE, WidthDrag, draw_drop, spot_rect
-from northmoor.app.pages.canvas.drag.field_drop import MIME, DropTarget, target_at
+from northmoor.app.pages.canvas.drag.drop_area import DropArea
+from northmoor.app.pages.canvas.drag.field_drop import DropTarget, target_at
 from northmoor.app.pages.canvas.drag.frame_item import ARROWS, POINTERS, FrameItemGrip, ItemDrag, extents_of, grip_at
 from northmoor.app.pages.canvas.drag.grid_cell import GridCellDrag, grid_block_at
 from northmoor.app.pages.canvas.drag.guide import Guide, GuideDrag, draw_guides, guide_at, guide_hint, pointer_over
@@ -48,7 +46,7 @@ GRIP = 4
 ZOOMS = (0.25, 0.33, 0.5, 0.67, 0.75, 0.9, 1.0, 1.1, 1.25, 1.5, 2.0, 3.0, 4.0)
 
 
-class PageCanvas(QAbstractScrollArea):
+class PageCanvas(DropArea):
     """Shows a document. Selecting and dragging are reported by signals; the canvas changes nothing itself."""
 
     pages_wanted = pyqtSignal(list)
@@ -59,7 +57,7 @@ class PageCanvas(QAbstractScrollArea):
     fold_all_wanted = pyqtSignal(str, int)
     edit_wanted = pyqtSignal(object, QRect)
     width_dragged = pyqtSignal(str, str, int)
-    field_dropped = pyqtSignal(str, object)
+    column_dropped = pyqtSignal(str, str, str)
     link_opened = pyqtSignal(str)
     picked_also = pyqtSignal(object)
     item_dropped = pyqtSignal(object)
@@ -75,7 +73,6 @@ class PageCanvas(QAbstractScrollArea):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.viewport().setMouseTracking(True)
-        self.setAcceptDrops(True)
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
         self.verticalScrollBar().valueChanged.connect(self._scrolled)
         self._document: Document | None = None
@@ -85,7 +82,6 @@ class PageCanvas(QAbstractScrollArea):
         self._zoom: float | None = None
         self._active_drag: Drag | None = None
         """What was taken hold of."""
-        self._drop: tuple[DropTarget, int] | None = None
         self._waiting: tuple[Selection, QRect] | None = None
         """What is edited when the pointer is let go without a drag."""
         self._message = ""
@@ -321,35 +317,8 @@ class PageCanvas(QAbstractScrollArea):
     def _on_screen(self, page: QRect, region: HitRegion) -> QRectF:
         return spot_rect(page, region, self.scale())
 
-    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
-        """Fields may be dropped."""
-        if event is not None and (data := event.mimeData()) is not None and data.hasFormat(MIME):
-            event.acceptProposedAction()
-
-    def dragMoveEvent(self, event: QDragMoveEvent | None) -> None:
-        """Show where the field would go."""
-        assert event is not None
-        self._drop = self._target(event.position().toPoint())
-        event.setAccepted(self._drop is not None)
-        self.viewport().update()
-
-    def dragLeaveEvent(self, _event: QDragLeaveEvent | None) -> None:
-        """The field goes nowhere."""
-        self._drop = None
-        self.viewport().update()
-
-    def dropEvent(self, event: QDropEvent | None) -> None:
-        """Tell of a field that was dropped."""
-        assert event is not None
-        target = self._target(event.position().toPoint())
-        data = event.mimeData()
-        self._drop = None
-        self.viewport().update()
-        if target is not None and data is not None:
-            event.acceptProposedAction()
-            self.field_dropped.emit(bytes(data.data(MIME).data()).decode(), target[0])
-
-    def _target(self, point: QPoint) -> tuple[DropTarget, int] | None:
+    def drop_target(self, point: QPoint) -> tuple[DropTarget, int] | None:
+        """Where a field that is let go at a point would go, and on which page."""
         for index in self._visible():
             rect = self.page_rect(index)
             if index in self._shown and rect.top() <= point.y() <= rect.bottom():
@@ -458,9 +427,12 @@ class PageCanvas(QAbstractScrollArea):
             self.picked.emit(selection)
 
     def _drag_at(self, point: QPoint, region: HitRegion | None, grip: FrameItemGrip | None) -> Drag | None:
-        """What a press takes hold of besides selecting it: an item of a frame, or a block of a grid."""
+        """What a press takes hold of besides selecting it: an item of a frame, a column, or a block of a grid."""
         if grip is not None:
             return ItemDrag(self, grip, point, self.item_dropped.emit)
+        under = self.under(point)
+        if region is not None and under is not None and is_title(region):
+            return ColumnMoveDrag(self, region, under[0], point, self.column_dropped.emit)
         lifted = grid_block_at(self._blocks, region)
         return GridCellDrag(self, lifted, point, self.block_dropped.emit) if lifted is not None else None
 

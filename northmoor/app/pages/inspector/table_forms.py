@@ -44,8 +44,10 @@ def row_name(place: RowPlace) -> str:
         return f"Column titles, row {place.number}" if place.number else "Column titles"
     if place.row == "detail":
         return f"Rows, line {place.number + 1}" if place.number else "Rows"
+    if place.row == "total" and place.level is None:
+        return f"Grand total {place.number + 1}" if place.number else "Grand total"
     what = f"{place.row.capitalize()} {place.number + 1}" if place.number else place.row.capitalize()
-    return f"{what} of {place.level or 'all'}"
+    return f"{what} of {place.level}"
 
 
 def show_table(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:

@@ -1,0 +1,117 @@
+"""Beginning a report: from a file of data, from nothing, from another report, or with the demo."""
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtWidgets import QFileDialog, QWidget
+
+from northmoor.app.document_controller import DocumentController
+from northmoor.app.widgets.waiting import wait_for
+from northmoor.app.worker import Worker
+from northmoor.core.authoring.field_roles import readable_name
+from northmoor.core.authoring.starter_layouts import empty_report
+from northmoor.core.errors import NorthmoorError
+from northmoor.core.model.report import Report
+from northmoor.core.sources.library import Library
+from northmoor.core.store.report_files import load_report, save_report
+
+if TYPE_CHECKING:
+    from northmoor.app.new_report_dialog import NewReportDialog
+
+DATA_FILES = "Data (*.csv *.tsv *.xlsx *.ods *.parquet *.json *.xml *.sqlite *.sqlite3 *.db *.duckdb);;All files (*)"
+REPORTS = "Reports (*.moor)"
+_DEMO = "northmoor-demo"
+_FIRST = "reports/fares-by-route.moor"
+
+
+class StartActions(QObject):
+    """`wanted` tells of the file of a report that was begun, and is to be opened."""
+
+    message = pyqtSignal(str, str)
+    wanted = pyqtSignal(object)
+
+    def __init__(self, controller: DocumentController, worker: Worker, window: QWidget) -> None:
+        super().__init__(window)
+        self._controller, self._worker, self._window = controller, worker, window
+        self.dialog: NewReportDialog | None = None
+
+    def new_from_data(self, path: Path | None = None) -> None:
+        """Begin a report on a file of data; the library is the one around it, or its folder becomes one."""
+        if path is None:
+            chosen, _ = QFileDialog.getOpenFileName(self._window, "Choose the data", str(Path.home()), DATA_FILES)
+            if not chosen:
+                return
+            path = Path(chosen)
+        try:
+            library = Library.around(path, self._controller.secrets)
+            connection = library.connect(str(path))
+            catalog = wait_for(
+                lambda stop: library.catalog(connection, stop), self._window, f"Reading the tables of {path.name} …"
+            )
+        except NorthmoorError as error:
+            self.message.emit(str(error), "fault")
+            return
+        from northmoor.app.new_report_dialog import NewReportDialog  # dialogs are loaded on first use
+
+        tables = [table for table in catalog.tables if table.fault is None]
+        self.dialog = NewReportDialog(None, {}, self._worker, library, self._window)
+        self.dialog.begun.connect(self._begin)
+        self.dialog.add_tables(connection, tables)
+        self.dialog.open()
+
+    def new_empty(self) -> None:
+        """Begin with an empty page, under a name that is asked for."""
+        path = self._ask_path("report.moor")
+        if path is not None:
+            self._begin(empty_report(readable_name(path.stem)), path)
+
+    def new_from_report(self) -> None:
+        """Begin with a copy of another report."""
+        chosen, _ = QFileDialog.getOpenFileName(self._window, "Choose a report to copy", str(Path.home()), REPORTS)
+        if not chosen:
+            return
+        source = Path(chosen)
+        path = self._ask_path(str(source.with_name(f"{source.stem}-copy{source.suffix}")))
+        if path is None:
+            return
+        try:
+            report = load_report(source)
+        except NorthmoorError as error:
+            self.message.emit(str(error), "fault")
+        else:
+            self._begin(report, path)
+
+    def demo(self) -> None:
+        """Open the demo, which is made in the home folder where it is not there yet."""
+        folder = Path.home() / _DEMO
+        try:
+            if not (folder / _FIRST).is_file():
+                wait_for(lambda _: _make_demo(folder), self._window, f"Making the demo in {folder} …")
+        except (NorthmoorError, OSError) as error:
+            self.message.emit(f"The demo cannot be made in {folder}: {error}", "fault")
+            return
+        self.wanted.emit(folder / _FIRST)
+
+    def _ask_path(self, proposed: str) -> Path | None:
+        name, _ = QFileDialog.getSaveFileName(self._window, "Where shall the report be saved?", proposed, REPORTS)
+        path = Path(name) if name else None
+        return path if path is None or path.suffix else path.with_suffix(".moor")
+
+    def _begin(self, report: Report, path: Path) -> None:
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            save_report(report, path)
+        except OSError as error:
+            self.message.emit(f"The report cannot be saved in {path.parent}: {error.strerror}.", "fault")
+        except NorthmoorError as error:
+            self.message.emit(str(error), "fault")
+        else:
+            self.wanted.emit(path)
+
+
+def _make_demo(folder: Path) -> None:
+    from northmoor.demo.demo_library import make_library  # it is needed only once
+
+    folder.mkdir(parents=True, exist_ok=True)
+    make_library(folder)
