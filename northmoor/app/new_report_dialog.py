@@ -174,6 +174,8 @@ class NewReportDialog(QDialog):
         self._asked += 1
         asked = self._asked
         self.fields.clear()
+        self._known, self._order, self.found = {}, [], {}
+        self._update()
         self.message.setText("Reading the fields…")
         try:
             self._query, self._base = self._source(*chosen)

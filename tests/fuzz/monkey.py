@@ -7,6 +7,7 @@ by ``faulthandler``. What was done last is printed, so that it can be done again
 
 import faulthandler
 import logging
+import os
 import random
 import sys
 import tempfile
@@ -236,6 +237,7 @@ def run(count: int, seed: int) -> list[str]:
     apply_theme(application)
     with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as folder:
         make_library(Path(folder))
+        os.environ["HOME"] = folder  # where the demo is made that the window offers
         monkey = Monkey(Path(folder), count, seed)
         logging.getLogger().addHandler(_Faults(monkey))
         sys.excepthook = lambda *error: monkey.faults.append("".join(traceback.format_exception(*error)))
@@ -260,8 +262,6 @@ def _leave_the_machine_alone() -> None:
 
 
 if __name__ == "__main__":
-    import os
-
     faults = run(int(sys.argv[1]), int(sys.argv[2]))
     sys.stdout.write("\n".join(faults))
     sys.stdout.flush()
