@@ -11,6 +11,7 @@ from pytestqt.qtbot import QtBot
 from northmoor.app.document_controller import WHOLE_PAGE, Selection
 from northmoor.app.pages.part_menu.entries import commands_in
 from northmoor.app.pages.part_menu.highlight_dialog import HighlightDialog
+from northmoor.app.widgets.word_completer import WordCompleter
 from northmoor.app.window import Window
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.chart import ChartBlock
@@ -18,7 +19,7 @@ from northmoor.core.model.blocks.matrix import MatrixBlock
 from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.model.styles import Style
 from tests.app.conftest import settle
-from tests.app.test_journey import TABLE, lines_in_place, point_on, regions, type_into
+from tests.app.test_journey import TABLE, editor, lines_in_place, point_on, regions
 from tests.helpers import lines_of
 
 
@@ -201,11 +202,48 @@ def test_figures_are_computed_beside_a_column(hands: UserActions, entry: str, co
 def test_a_column_is_computed_from_two_others(hands: UserActions) -> None:
     hands.choose(hands.menu(**FARES), "Insert column right", "Computed column")
     (line,) = lines_in_place(hands.window)
-    hands.count += 2
-    type_into(line, "fares / tickets", hands._qtbot)
+    line.selectAll()
+    hands.count += 1
+    hands._qtbot.keyClicks(line, "fares / ti")
+    assert line.completer_of_words.offered[0] == "tickets"
+    hands.key(QApplication.activePopupWidget(), Qt.Key.Key_Tab)
+    assert line.text() == "fares / tickets"
+    hands.key(line, Qt.Key.Key_Return)
     settle(hands.window, hands._qtbot)
     assert hands.count <= 6
     assert hands.printed("computed")[0] == "14.508"
+
+
+def test_an_expression_is_completed_with_what_there_is(window: Window, qtbot: QtBot) -> None:
+    window.controller.select(Selection("cell", TABLE, "detail", None, "fares"))
+    window.pages.edit_in_place()
+    (line,) = lines_in_place(window)
+
+    def offered(text: str) -> list[str]:
+        line.clear()
+        qtbot.keyClicks(line, text)
+        return line.completer_of_words.offered
+
+    assert offered("sum(fares) ov") == ["over route", "over report"]
+    assert offered(":se") == [":season"]
+    assert offered("nu")[0] == "nullif(a, b)"
+    assert offered("qzx") == offered("12") == []
+    assert "round(x, 2)" in offered("decimals")  # found by what it does
+    offered("roun")
+    popup = QApplication.activePopupWidget()
+    qtbot.keyClick(popup, Qt.Key.Key_Down)
+    qtbot.keyClick(popup, Qt.Key.Key_Return)
+    assert (line.text(), line.selectedText()) == ("round(x, 2)", "x")
+    line.finish(False)
+    window.controller.select(Selection("cell", TABLE, "head", None, "fares"))
+    window.pages.edit_in_place()
+    (line,) = lines_in_place(window)
+    assert offered("sum") == []  # a template: only what is in braces
+    assert offered("Fares {su")[0] == "sum(x)"
+    line.finish(False)
+    assert not editor(window, "title").findChildren(WordCompleter)
+    window.controller.select(Selection("level", TABLE, level="route"))
+    assert editor(window, "order_by").findChildren(WordCompleter)
 
 
 def test_rows_are_filtered_by_a_parameter_with_a_list(hands: UserActions) -> None:

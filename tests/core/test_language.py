@@ -5,7 +5,17 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from northmoor.core.errors import ExpressionError
-from northmoor.core.expr.language import AGGREGATE_FUNCTIONS, SCALARS, bare_column, column_expression, columns_in, parse
+from northmoor.core.expr.function_help import FUNCTION_HELP
+from northmoor.core.expr.language import (
+    AGGREGATE_FUNCTIONS,
+    OWN_FUNCTIONS,
+    SCALARS,
+    WINDOW_FUNCTIONS,
+    bare_column,
+    column_expression,
+    columns_in,
+    parse,
+)
 from northmoor.core.expr.order_by import format_order_by, parse_order_by
 from northmoor.core.expr.templates import Slot, parse_template
 from northmoor.core.model.blocks.text import literal_template
@@ -155,3 +165,12 @@ def test_what_is_no_order_is_refused(text: str) -> None:
 def test_what_is_nested_too_deeply_is_refused(text: str) -> None:
     with pytest.raises(ExpressionError, match="nested too deeply"):
         parse(text)
+
+
+def test_every_function_is_explained_by_a_call_that_is_understood() -> None:
+    words = AGGREGATE_FUNCTIONS | WINDOW_FUNCTIONS | SCALARS | OWN_FUNCTIONS
+    assert set(FUNCTION_HELP) == words
+    for name, help in FUNCTION_HELP.items():
+        if "(" in help.signature:
+            assert parse(help.signature).text == help.signature, name
+        assert help.sentence.endswith(".")

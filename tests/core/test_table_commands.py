@@ -17,6 +17,7 @@ from northmoor.core.model import edits
 from northmoor.core.model.blocks.chart import ChartBlock
 from northmoor.core.model.blocks.matrix import MatrixBlock
 from northmoor.core.model.blocks.table import Cell, Column, Level, Row, TableBlock
+from northmoor.core.model.queries import QueryColumn
 from northmoor.core.model.report import Report
 from northmoor.core.model.styles import Style
 from northmoor.core.sources.library import Library
@@ -99,6 +100,18 @@ def test_rows_are_filtered_to_a_value_or_all_but_it(
 def test_a_value_as_an_expression_is_that_value(library: MakeLibrary, value: object) -> None:
     same = Column(name="same", value=f"{commands.literal(value)} = {commands.literal(value)}")
     assert column_of(render(report_of(table_of(same)), library(FREIGHT)), "same") == ["yes"] * 6
+
+
+def test_any_value_and_epoch_are_computed(library: MakeLibrary) -> None:
+    total = Row(cells=(Cell(column="any", value="any_value(route)"), Cell(column="at", value="max(epoch(day))")))
+    columns = Column(name="any", value="route"), Column(name="at", value="epoch(day)", format="0")
+    query = "select route, day from lines where route = 'TQ-IL'"
+    report = report_of(table_of(*columns, total=(total,)), sql=query)
+    table = edits.table_of(report, *HERE)
+    settings = (QueryColumn(name="day", type="date"),)
+    report = edits.change_query(report, table.query, columns=settings)
+    assert totals(report, library(FREIGHT), "any") == ["TQ-IL"]
+    assert column_of(render(report, library(FREIGHT)), "at") == ["1735776000", "1736035200"]
 
 
 def test_a_moment_is_not_filtered_by() -> None:

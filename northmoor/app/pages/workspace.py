@@ -52,6 +52,7 @@ class PagesWorkspace(QWidget):
         self.blocks = BlockActions(controller, self.contents.chosen, self)
         self.arranging = FrameActions(controller, lambda: self.blocks.names, self.canvas.extents, self)
         self.part_menu = PartMenu(controller, self.canvas, self, self)
+        self.inspector.completions = self.part_menu.completions
         self._place()
         self.canvas.picked_also.connect(self.contents.choose_also)
         self.canvas.item_dropped.connect(self.arranging.drop)
@@ -370,7 +371,11 @@ class PagesWorkspace(QWidget):
         viewport = self.canvas.viewport()
         assert viewport is not None
         self._line = InlineEditor(
-            viewport, place, definition.text, lambda text: self._controller.edit("Change the cell", change(text))
+            viewport,
+            place,
+            definition,
+            lambda text: self._controller.edit("Change the cell", change(text)),
+            self.part_menu.completions,
         )
 
 

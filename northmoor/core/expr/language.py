@@ -194,13 +194,18 @@ def _parse(text: str) -> Expression:
         raise ExpressionError("The expression is nested too deeply.", 0) from error
     if len(trees) != 1 or trees[0] is None or isinstance(trees[0], exp.Block):
         raise ExpressionError("One expression is wanted here; take out the semicolon.", max(text.find(";"), 0))
-    tree = trees[0]
+    tree = trees[0].transform(_unwrapped)
     if _depth(tree) > _DEEPEST:
         raise ExpressionError("The expression is nested too deeply.", 0)
     unmark_placeholders(tree)
     for node in tree.walk():
         _check(node, text)
     return Expression(text, tree)
+
+
+def _unwrapped(node: exp.Expr) -> exp.Expr:
+    """any_value without what says that it passes over missing values, which it does by itself."""
+    return node.this if isinstance(node, exp.IgnoreNulls) and isinstance(node.this, exp.AnyValue) else node
 
 
 def _depth(tree: exp.Expr) -> int:
@@ -268,6 +273,7 @@ _ENGINE_NAMES = {node: aggregate.name for aggregate in AGGREGATES for node in ag
     "DateDiff": "date_diff", "DateAdd": "date_add", "DateSub": "date_sub", "StartsWith": "starts_with",
     "SplitPart": "split_part", "DayOfWeek": "dayofweek", "DayOfYear": "dayofyear", "DateFromParts": "make_date",
     "DayOfWeekIso": "isodow", "TsOrDsToDate": "cast", "Ceil": "ceil", "Dayname": "dayname", "Monthname": "monthname",
+    "TimeToUnix": "epoch",
 }  # fmt: skip
 
 

@@ -9,6 +9,8 @@ from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from northmoor.app.document_controller import Selection
 from northmoor.app.widgets.widget_tools import hide_and_delete
+from northmoor.app.widgets.word_completer import WordCompleter
+from northmoor.core.authoring.completions import Completion
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.table import Cell, Column, RowPlace
 from northmoor.core.model.pages import TextPiece
@@ -19,10 +21,11 @@ NARROWEST = 220
 
 @dataclass(frozen=True)
 class Definition:
-    """What a part says: the text, and the edit that changes it."""
+    """What a part says: the text, the edit that changes it, and whether the text is a template, not an expression."""
 
     text: str
     change: Callable[[str], Callable[[Report, str], Report]]
+    is_template: bool = True
 
 
 def definition_of(report: Report, edition: str, selection: Selection) -> Definition | None:
@@ -52,11 +55,14 @@ def _definition(report: Report, edition: str, selection: Selection) -> Definitio
         return Definition(own.title, lambda new: lambda r, e: edits.change_column(r, e, block, column, title=new))
     if place == RowPlace("detail"):
         field, text = _content_text(own)
-        return Definition(text, lambda new: lambda r, e: edits.change_column(r, e, block, column, **{field: new}))
+        change = lambda new: lambda r, e: edits.change_column(r, e, block, column, **{field: new})  # noqa: E731
+        return Definition(text, change, field == "text")
     cell = next((c for c in table.row_at(place).cells if c.column == column), Cell(column=column))
     field, text = _content_text(cell)
     return Definition(
-        text, lambda new: lambda r, e: edits.change_cell(r, e, block, place, column, **{field: new or None})
+        text,
+        lambda new: lambda r, e: edits.change_cell(r, e, block, place, column, **{field: new or None}),
+        field == "text",
     )
 
 
@@ -77,9 +83,17 @@ def _piece(report: Report, edition: str, running: str, column: str) -> Definitio
 class InlineEditor(QLineEdit):
     """The line. Enter, or leaving it, commits; Esc leaves everything as it was."""
 
-    def __init__(self, over: QWidget, place: QRect, text: str, commit: Callable[[str], object]) -> None:
-        super().__init__(text, over)
-        self._before, self._commit = text, commit
+    def __init__(
+        self,
+        over: QWidget,
+        place: QRect,
+        definition: Definition,
+        commit: Callable[[str], object],
+        completions: Callable[[], list[Completion]],
+    ) -> None:
+        super().__init__(definition.text, over)
+        self._before, self._commit = definition.text, commit
+        self.completer_of_words = WordCompleter(self, completions, definition.is_template)
         self._is_done = False
         self.setObjectName("expression")
         self.setAccessibleName("Definition")

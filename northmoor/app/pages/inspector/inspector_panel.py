@@ -23,7 +23,9 @@ from northmoor.app.pages.inspector.form import InspectorForm
 from northmoor.app.pages.inspector.form_rows import FormArea, FormRow
 from northmoor.app.pages.inspector.matrix_forms import show_matrix, show_matrix_level, show_measure
 from northmoor.app.pages.inspector.table_forms import show_cell, show_level, show_row, show_table
-from northmoor.app.widgets.value_editors import Commit
+from northmoor.app.widgets.value_editors import Commit, LineEditor
+from northmoor.app.widgets.word_completer import WordCompleter
+from northmoor.core.authoring.completions import Completion
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.block_types import BLOCK_TYPE_OF_KIND
 from northmoor.core.model.blocks.chart import ChartBlock
@@ -45,6 +47,8 @@ class InspectorPanel(FormArea):
         super().__init__(parent)
         self.setAccessibleName("Inspector")
         self._controller = controller
+        self.completions: Callable[[], list[Completion]] = list
+        """What can be written in an expression of the selected part."""
         controller.selected.connect(lambda _: self.refresh())
         controller.changed.connect(self.refresh)
         controller.edition_chosen.connect(self.refresh)
@@ -56,6 +60,9 @@ class InspectorPanel(FormArea):
         if report is not None and edition is not None:
             _show(form, report, edition.name, self._controller.selection)
         self.show_rows(form.rows)
+        for line in self.findChildren(LineEditor):
+            if line.objectName() == "expression" and not line.findChildren(WordCompleter):
+                WordCompleter(line, lambda: self.completions())
 
     def edit_first(self) -> None:
         """Put the keyboard into the first property."""

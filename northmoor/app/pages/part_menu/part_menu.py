@@ -14,6 +14,7 @@ from northmoor.app.pages.part_menu.highlight_dialog import HighlightDialog
 from northmoor.app.pages.part_menu.part_context import PartContext, PartTools
 from northmoor.app.pages.part_menu.part_entries import part_entries
 from northmoor.core.authoring import table_commands
+from northmoor.core.authoring.completions import Completion, completions
 from northmoor.core.checks.trace.pointed import PointedValue, pointed_value
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.containers import DataBlock
@@ -56,6 +57,15 @@ class PartMenu:
         else:
             query = block.query if isinstance(block, DataBlock) else None
         return dict(self._controller.kinds.get(query, {})) if query is not None else {}
+
+    def completions(self) -> list[Completion]:
+        """What can be written in an expression of the selected part."""
+        report, edition = self._controller.report, self._controller.edition
+        if report is None or edition is None:
+            return []
+        name = self._controller.selection.block
+        block = next((each for each in edition.data_blocks if each.name == name), None)
+        return completions(report, block, self._field_kinds())
 
     def entries(self) -> list[PartEntry]:
         """What can be done to the selected part."""

@@ -1,0 +1,48 @@
+"""What can be written in an expression: fields, parameters, levels and functions, each with a word about it."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from northmoor.core.expr.function_help import FUNCTION_HELP
+from northmoor.core.expr.language import column_expression
+from northmoor.core.model.blocks.containers import DataBlock
+from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME, KindName
+from northmoor.core.model.report import Report
+
+_MOST = 60
+
+
+@dataclass(frozen=True)
+class Completion:
+    """A word that can be written, and what it is."""
+
+    text: str
+    about: str
+
+
+def completions(report: Report, block: DataBlock | None, field_kinds: Mapping[str, KindName]) -> list[Completion]:
+    """All that can be written in an expression over a block's rows, or outside of all blocks."""
+    fields = [Completion(column_expression(name), KIND_OF_NAME[kind].label) for name, kind in field_kinds.items()]
+    parameters = [
+        Completion(f":{name}", f"Parameter · {parameter.shown_name}")
+        for parameter in report.parameters
+        for name in parameter.names
+    ]
+    computed = [Completion(f":{value.name}", "Computed value") for value in report.named_values]
+    levels = getattr(block, "levels", ()) or (*getattr(block, "rows", ()), *getattr(block, "columns", ()))
+    windows = [Completion(f"over {column_expression(each.name)}", "Level") for each in levels if hasattr(each, "by")]
+    windows.append(Completion("over report", "All rows"))
+    functions = [Completion(help.signature, help.sentence) for help in FUNCTION_HELP.values()]
+    return [*fields, *parameters, *computed, *windows, *functions]
+
+
+def matching_completions(known: list[Completion], word: str) -> list[Completion]:
+    """Those that begin with a word; where none does, those in whose explanation a word begins with it."""
+    wanted, is_parameter = word.lower().lstrip('":'), word.startswith(":")
+    begins = [
+        each
+        for each in known
+        if each.text.lower().lstrip('":').startswith(wanted) and (each.text.startswith(":") or not is_parameter)
+    ]
+    within = [each for each in known if f" {wanted}" in f" {each.text} {each.about}".lower()]
+    return (begins or within)[:_MOST]
