@@ -5,8 +5,9 @@ import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QDeadlineTimer, QSettings
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtCore import QDeadlineTimer, QPoint, QSettings, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QMenu
 
 from northmoor.app.data.connection_dialog import ConnectionDialog
 from northmoor.app.document_controller import Selection
@@ -161,6 +162,38 @@ def take_documents(application: QApplication, window: Window) -> None:
     window.open(first)
 
 
+def take_hand(application: QApplication, window: Window) -> None:
+    """The pictures of what is at hand: the menu of a figure, and all formats of its column."""
+    canvas, menu = window.pages.canvas, window.pages.part_menu
+    spot = [s for s in canvas._shown[0].places.regions if (s.row, s.column) == ("detail", "fares")][3]
+    window.controller.select(selection_of(spot))
+    canvas._pointed = 0, spot
+    settle(application, window)
+    place = canvas.selection_on_screen()
+    menu.open(place.topRight() - QPoint(0, 150))
+    opened = application.activePopupWidget()
+    assert isinstance(opened, QMenu)
+    opened.setActiveAction(next(action for action in opened.actions() if action.text() == "Format"))
+    QTest.keyClick(opened, Qt.Key.Key_Right)
+    take_screen(application, window, "menu.png")
+    while (popup := application.activePopupWidget()) is not None:
+        popup.close()
+    menu.pick_format()
+    take_screen(application, window, "format.png")
+    assert menu.format_popup is not None
+    menu.format_popup.close()
+
+
+def take_screen(application: QApplication, window: Window, picture: str) -> None:
+    """The picture of the window with what is open over it."""
+    QTest.qWait(300)
+    application.processEvents()
+    screen = application.primaryScreen()
+    assert screen is not None
+    frame = window.geometry()
+    screen.grabWindow(0, frame.x(), frame.y(), frame.width(), frame.height()).save(str(TARGET / picture))  # type: ignore[arg-type]  # the whole screen is window 0
+
+
 def main() -> None:
     """Make every picture."""
     application = QApplication(sys.argv[:1])
@@ -175,6 +208,7 @@ def main() -> None:
         window.controller.select(Selection("cell", "fares-table", "detail", None, "fares"))
         settle(application, window)
         window.grab().save(str(TARGET / "pages.png"))
+        take_hand(application, window)
         window.controller.select(Selection("level", "fares-table", level="route"))
         window.pages.add_level("season")
         settle(application, window)
@@ -188,6 +222,12 @@ def main() -> None:
         window.show_workspace("data")
         take_data(application, window)
         window.close()
+        beginning = Window(QSettings(str(Path(folder) / "settings.ini"), QSettings.Format.IniFormat))
+        beginning.resize(1280, 800)
+        beginning.show()
+        application.processEvents()
+        beginning.grab().save(str(TARGET / "start.png"))
+        beginning.close()
 
 
 if __name__ == "__main__":

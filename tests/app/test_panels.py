@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QCheckBox, QColorDialog, QComboBox, QLineEdit, QPlai
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.document_controller import Selection
+from northmoor.app.widgets.picture_choices import PictureEditor
 from northmoor.app.widgets.property_editors import editor_for, property_label
 from northmoor.app.window import Window
 from northmoor.core.model.blocks.table import Cell, Column, Level
@@ -65,8 +66,8 @@ def test_choices_switches_and_numbers_commit_what_they_show(qtbot: QtBot, commit
         qtbot.addWidget(widget)
         assert widget.toolTip()
         assert widget.accessibleName()
-    kinds = [type(w).__mro__ for w in made.values()]
-    assert [QComboBox in k or QCheckBox in k or QSpinBox in k for k in kinds] == [True] * 6
+    kinds = [type(w).__mro__ for name, w in made.items() if name != "bold"]
+    assert [QComboBox in k or QCheckBox in k or QSpinBox in k for k in kinds] == [True] * 5
     made["page_break"].activated.emit(made["page_break"].findText("Between groups"))
     made["keep_together"].click()
     made["rows_after_heading"].setValue(3)
@@ -74,10 +75,25 @@ def test_choices_switches_and_numbers_commit_what_they_show(qtbot: QtBot, commit
     assert made["largest_gap"].text() == "40 %"
     made["largest_gap"].setValue(25)
     made["largest_gap"].editingFinished.emit()
-    made["bold"].activated.emit(made["bold"].findText("No"))
+    made["bold"].buttons[False].click()
     made["orientation"].activated.emit(made["orientation"].findText("Landscape"))
     assert committed == ["between", True, 3, 0.25, False, "landscape"]
     assert made["rows_after_heading"].maximum() == 100
+
+
+def test_looks_are_chosen_by_pictures_and_left_to_the_style_by_pressing_again(qtbot: QtBot, committed: list) -> None:
+    align, bold = (editor_for(Style, name, None, committed.append) for name in ("align", "bold"))
+    for made in (align, bold):
+        assert isinstance(made, PictureEditor)
+        qtbot.addWidget(made)
+        assert not any(button.isChecked() for button in made.buttons.values())
+    align.buttons["decimal"].click()
+    align.buttons["end"].click()
+    bold.buttons[True].click()
+    bold.buttons[True].click()
+    assert committed == ["decimal", "end", True, None]
+    align.show_value("start")
+    assert [value for value, button in align.buttons.items() if button.isChecked()] == ["start"]
 
 
 def test_texts_of_several_lines_commit_on_enter_and_on_leaving(qtbot: QtBot, committed: list) -> None:

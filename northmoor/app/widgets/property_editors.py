@@ -7,6 +7,7 @@ from typing import Any
 from pydantic.fields import FieldInfo
 from PyQt6.QtWidgets import QWidget
 
+from northmoor.app.widgets.picture_choices import PICTURED, PictureEditor
 from northmoor.app.widgets.value_editors import (
     ChoiceEditor,
     ColorEditor,
@@ -228,10 +229,9 @@ def _editor(field: str, info: FieldInfo, value: Any, commit: Commit, choices: li
     if choices is not None:
         return ChoiceEditor({name: name for name in choices}, value, commit, "none" if optional else None)
     if typing.get_origin(inner) is typing.Literal:
-        names = {option: CHOICES.get(field, {}).get(option, str(option)) for option in typing.get_args(inner)}
-        return ChoiceEditor(names, value, commit, _UNSET_CHOICES.get(field, "From the style") if optional else None)
+        return _choice(field, typing.get_args(inner), optional, value, commit)
     if inner is bool and optional:
-        return ChoiceEditor({True: "Yes", False: "No"}, value, commit, "From the style")
+        return _choice(field, (True, False), optional, value, commit)
     if inner is bool:
         return SwitchEditor(bool(value), commit)
     if "color" in field or field in ("fill", "low", "middle", "high", "negative", "heat_low", "heat_high"):
@@ -247,6 +247,16 @@ def _editor(field: str, info: FieldInfo, value: Any, commit: Commit, choices: li
     if field in _LONG:
         return TextEditor(value, commit)
     return _line(field, value, commit, optional)
+
+
+def _choice(field: str, options: tuple[Any, ...], optional: bool, value: Any, commit: Commit) -> QWidget:
+    """Pictures, where a property of a look has such, or a drop-down."""
+    pictured = PICTURED.get(field, ())
+    if optional and {choice.value for choice in pictured} == set(options):
+        return PictureEditor(pictured, value, commit)
+    known = {True: "Yes", False: "No"} | CHOICES.get(field, {})
+    names = {option: known.get(option, str(option)) for option in options}
+    return ChoiceEditor(names, value, commit, _UNSET_CHOICES.get(field, "From the style") if optional else None)
 
 
 def _limits(info: FieldInfo) -> tuple[int, int]:

@@ -55,6 +55,8 @@ QPushButton#start-card:hover, QPushButton#start-card:focus {{ border: 1px solid 
 QToolButton#recent {{ background: transparent; border: 1px solid transparent; padding: 4px; }}
 QToolButton#recent:hover, QToolButton#recent:focus {{ border: 1px solid {HEATHER}; }}
 QLabel#drop-hint {{ border: 2px dashed {STONE}; border-radius: 6px; color: {STONE_TEXT}; padding: 12px; }}
+QToolButton#picture {{ padding: 4px 6px; }}
+QToolButton#picture:checked {{ background: {LIT}; border-color: {HEATHER}; }}
 QToolButton#handle {{ background: {PAPER}; border: 1px solid {HEATHER}; border-radius: 4px; padding: 0; }}
 QToolButton#handle:hover {{ background: {LIT}; }}
 QDialog#finder QListWidget {{ background: {MIST}; }}
