@@ -17,7 +17,7 @@ from tests.app.test_journey import editor, type_into
 from tests.app.test_table_tools import press
 
 ELSEWHERE = {
-    "new", "save", "save_as", "copy", "add_query", "add_connection", "refresh", "parameters", "values", "hold",
+    "save", "save_as", "save_copy", "copy", "format", "add_query", "add_connection", "refresh", "parameters", "values", "hold",
     "value_sets", "replace", "editions", "keep_page", "apply_page",
 }  # fmt: skip
 """Commands that change nothing by themselves, or by a dialog that has tests of its own."""
