@@ -187,7 +187,7 @@ def test_grids_grow_and_hold_what_is_inserted(window: Window, qtbot: QtBot) -> N
 def test_a_record_is_chosen_in_contents_and_its_figure_traced(statement: Window, qtbot: QtBot) -> None:
     window = statement
     entries = [text for text, _ in window.pages.contents.parts()]
-    assert "For each · shipper › Grid · due › Row 1, column 1 › Readout · amount" in entries
+    assert "For each · shipper › Grid · due › Row 1, column 1 › Key figure · amount" in entries
     window.controller.select(Selection("table", "taxes"))
     settle(window, qtbot)
     do(window, "trace")
