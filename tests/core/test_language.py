@@ -46,7 +46,7 @@ def test_the_language(text: str) -> None:
         ("current_setting('threads')", 0, "cannot be used"),
         ("query('select 1')", 0, "cannot be used"),
         ("(select max(fare) from fares)", 0, "A query inside an expression (character 1) cannot be used"),
-        ("fare; drop table fares", 4, "take out the semicolon"),
+        ("fare; drop table fares", 4, "remove the semicolon"),
         ("repeat('x', 1000000000)", 0, "repeat() (character 1) cannot be used"),
         ("range(100000000)", 0, "cannot be used"),
         ("sumo(fare)", 0, "Did you mean sum?"),

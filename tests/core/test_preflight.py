@@ -31,7 +31,7 @@ def test_a_parameter_that_nothing_uses_is_found(library: MakeLibrary) -> None:
     report = report_of(table_of("pieces"), sql="select * from lines where pieces > :least", parameters=parameters)
     (finding,) = preflight(render(report, library(FREIGHT)))
     assert (finding.rule, finding.place.parameter, finding.is_error) == ("unused parameter", "port", False)
-    assert "Use it as :port, or take it out" in str(finding)
+    assert "Use it as :port, or remove it" in str(finding)
 
 
 def test_a_parameter_used_in_a_cell_only_is_used(library: MakeLibrary) -> None:
@@ -99,7 +99,7 @@ def test_an_unused_parameter_can_be_used_or_taken_out(library: MakeLibrary) -> N
     assert used.queries[0].sql.split("where ")[1].split() == ["pieces", ">", "0", "and", "route", "in", "(:routes)"]
     assert column_of(render(used, made), "route") == ["TQ-SK"] * 3
     assert preflight(render(used, made)) == ()
-    assert mended(report, made, "Take it out").parameters == ()
+    assert mended(report, made, "Remove").parameters == ()
 
 
 def test_a_used_companion_name_uses_its_parameter(library: MakeLibrary) -> None:

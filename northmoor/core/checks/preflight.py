@@ -79,8 +79,8 @@ def unused_parameters(document: Document) -> Iterator[Finding]:
     for parameter in document.report.parameters:
         if not used & {parameter.name, *parameter.names}:
             uses = _possible_uses(document, parameter)
-            hint = "" if uses else f" Use it as :{parameter.names[0]}, or take it out."
-            out = Remedy("Take it out", edit=partial(edits.remove_parameter, parameter=parameter.name))
+            hint = "" if uses else f" Use it as :{parameter.names[0]}, or remove it."
+            out = Remedy("Remove", edit=partial(edits.remove_parameter, parameter=parameter.name))
             yield Finding(
                 "unused parameter", Place(parameter=parameter.name), f"Nothing uses it.{hint}", False, (*uses, out)
             )

@@ -193,7 +193,7 @@ def _parse(text: str) -> Expression:
     except RecursionError as error:
         raise ExpressionError("The expression is nested too deeply.", 0) from error
     if len(trees) != 1 or trees[0] is None or isinstance(trees[0], exp.Block):
-        raise ExpressionError("One expression is wanted here; take out the semicolon.", max(text.find(";"), 0))
+        raise ExpressionError("One expression is wanted here; remove the semicolon.", max(text.find(";"), 0))
     tree = trees[0].transform(_unwrapped)
     if _depth(tree) > _DEEPEST:
         raise ExpressionError("The expression is nested too deeply.", 0)

@@ -199,7 +199,7 @@ class CellExpressionCompiler(ExpressionCompiler):
         if not name:
             raise self.error_at(f"name a window after over: {', '.join(self.around.windows)}, report, or a level", node)
         if node.args.get("partition_by"):
-            raise self.error_at("a window's scope is its level; take out partition by", node)
+            raise self.error_at("a window's scope is its level; remove partition by", node)
         return _scope(self._crossing_of(name, node))
 
     def _crossing_of(self, name: str, node: exp.Window) -> CellLevel:

@@ -231,7 +231,7 @@ class ExpressionCompiler:
         if not name:
             raise self.error_at("name a scope after over: a level, or report", node)
         if node.args.get("partition_by"):
-            raise self.error_at("a window's scope is its level; take out partition by", node)
+            raise self.error_at("a window's scope is its level; remove partition by", node)
         if name == "report":
             return 0
         if name == "own":

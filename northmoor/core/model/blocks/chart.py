@@ -202,7 +202,7 @@ class Chart(Part):
             ):
                 raise ValueError(f"a level cannot be named {level.name!r}; that window has a meaning already")
             if level.parent is not None:
-                raise ValueError("the groups of a chart form no tree; take out the parent")
+                raise ValueError("the groups of a chart form no tree; remove the parent")
         if self.mark.needs_category and self.category is None:
             raise ValueError(f"a chart of kind {self.draw} needs a category")
         if self.mark.needs_end and any(measure.until is None for measure in self.measures):

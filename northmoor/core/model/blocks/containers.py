@@ -58,7 +58,7 @@ class ForEachBlock(GroupingLevel):
     @model_validator(mode="after")
     def _is_no_tree(self) -> "ForEachBlock":
         if self.parent is not None:
-            raise ValueError(f"the records of {self.name!r} form no tree; take out the parent")
+            raise ValueError(f"the records of {self.name!r} form no tree; remove the parent")
         if self.name in RESERVED_WINDOWS:
             raise ValueError(f"a for-each cannot be named {self.name!r}; that window has a meaning already")
         return self

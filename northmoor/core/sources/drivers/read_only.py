@@ -59,7 +59,7 @@ def check_query(sql: str, dialect: str = "sqlite") -> CheckedQuery:
     if len(sql) > _LONGEST:
         raise RefusedQuery(f"The SQL is longer than {_LONGEST:,} characters; {_SHORTER}.")
     if dialect == "mysql" and _HIDDEN.search(sql):
-        raise RefusedQuery("Comments that the server runs (/*! … */) are not allowed; take it out.")
+        raise RefusedQuery("Comments that the server runs (/*! … */) are not allowed; remove it.")
     is_call = dialect == "mysql" and _CALL.match(sql) is not None
     tree = _parse(_CALL.sub(" select ", sql, count=1) if is_call else sql, dialect)
     if is_call:
@@ -91,7 +91,7 @@ def _parse(sql: str, dialect: str) -> exp.Expr:
     if not trees:
         raise RefusedQuery("There is no SQL yet; write a select statement.")
     if len(trees) > 1:
-        raise RefusedQuery(f"One statement is wanted, here are {len(trees)}; take out what follows the semicolon.")
+        raise RefusedQuery(f"One statement is wanted, here are {len(trees)}; remove what follows the semicolon.")
     unmark_placeholders(trees[0])
     return trees[0]
 
@@ -115,9 +115,9 @@ def _only_reads(tree: exp.Expr, dialect: str) -> None:
                 f"Only reading is allowed; {_kind(node, dialect)} stands in the SQL. Nothing was changed."
             )
         if isinstance(node, exp.SessionParameter):
-            raise RefusedQuery(f"The server's settings are not for queries; take out {node.sql(dialect)}.")
+            raise RefusedQuery(f"The server's settings are not for queries; remove {node.sql(dialect)}.")
         if isinstance(node, exp.Lock):
-            raise RefusedQuery("Only reading is allowed; take out what locks the rows (for update, for share).")
+            raise RefusedQuery("Only reading is allowed; remove what locks the rows (for update, for share).")
         if isinstance(node, exp.Func) and refused.fullmatch(_function_name(node)):
             raise RefusedQuery(f"The function {_function_name(node)}() is not allowed in queries.")
 
