@@ -2,6 +2,7 @@
 
 from pathlib import Path
 
+import pyarrow as pa
 import pytest
 from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtGui import QAction, QContextMenuEvent
@@ -13,6 +14,7 @@ from northmoor.app.pages.part_menu.entries import commands_in
 from northmoor.app.pages.part_menu.highlight_dialog import HighlightDialog
 from northmoor.app.widgets.word_completer import WordCompleter
 from northmoor.app.window import Window
+from northmoor.core.checks.trace.pointed import PointedValue
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.chart import ChartBlock
 from northmoor.core.model.blocks.matrix import MatrixBlock
@@ -185,6 +187,18 @@ def test_values_over_a_limit_are_highlighted(hands: UserActions) -> None:
     assert hands.count <= 4
     (rule,) = hands.table.columns[3].rules
     assert (rule.when, rule.look) == ("fares > 100000", Style(color="#B3402E"))
+
+
+def test_a_missing_value_and_a_text_are_highlighted_by(hands: UserActions, monkeypatch: pytest.MonkeyPatch) -> None:
+    shown: list[str] = []
+    monkeypatch.setattr(HighlightDialog, "exec", lambda dialog: shown.append(dialog.value.text()) or 1)
+    menu = hands.window.pages.part_menu
+    for pointed in (None, PointedValue(None, pa.nulls(1)), PointedValue("it's", pa.array(["it's"]))):
+        monkeypatch.setattr(menu, "_pointed", lambda pointed=pointed: pointed)
+        hands.window.controller.select(Selection("cell", TABLE, "detail", None, "month"))
+        menu.ask_highlight()
+    assert shown == ["", "", "it's"]
+    assert hands.table.columns[0].rules[-1].when == "month > 'it''s'"
 
 
 @pytest.mark.parametrize(

@@ -36,12 +36,6 @@ class RecentReports:
         kept = [path, *(each for each in self.paths if each != path)][:MOST]
         self._settings.setValue("recent", [str(each) for each in kept])
 
-    def forget(self) -> None:
-        """Forget all of them, and their pictures."""
-        for path in self.paths:
-            self._picture(path).unlink(missing_ok=True)
-        self._settings.setValue("recent", [])
-
     def keep_picture(self, path: Path, raster: Raster) -> None:
         """Keep the picture of a report's first page."""
         image = QImage(raster.data, raster.width, raster.height, raster.stride, QImage.Format.Format_RGB32)

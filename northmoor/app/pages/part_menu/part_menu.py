@@ -109,9 +109,9 @@ class PartMenu:
         column = table_commands.column_of(table, context.selection.column or "")
         value = context.pointed.value if context.pointed is not None else None
         is_text = isinstance(value, str)
-        first = value if is_text else table_commands.literal(value) if table_commands.is_literal(value) else ""
+        first = "" if value is None or not table_commands.is_literal(value) else table_commands.literal(value)
         dialog = HighlightDialog(
-            column.title or column.name, column.value or "", "" if value is None else str(first), is_text, self._parent
+            column.title or column.name, column.value or "", str(value) if is_text else first, is_text, self._parent
         )
         if dialog.exec() == QDialog.DialogCode.Accepted:
             condition, look = dialog.condition, dialog.look
