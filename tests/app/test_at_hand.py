@@ -6,7 +6,7 @@ import pyarrow as pa
 import pytest
 from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtGui import QAction, QContextMenuEvent
-from PyQt6.QtWidgets import QApplication, QLabel, QMenu
+from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QLabel, QMenu
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.document_controller import WHOLE_PAGE, Selection
@@ -332,12 +332,16 @@ KINDS = {
 def test_whatever_is_offered_for_a_part_can_be_done_and_undone(
     window: Window, demo: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, kind: str
 ) -> None:
-    """Every command of every menu makes a report that can be shown, or says why not."""
+    """Every command of every menu makes another report, in steps that are undone, or says why not."""
     monkeypatch.setattr(HighlightDialog, "exec", lambda _: 0)
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: ("", ""))
+    for asking in ("getText", "getItem"):
+        monkeypatch.setattr(QInputDialog, asking, lambda *_, **__: ("", False))
     report = next((name for begins, name in REPORTS.items() if KINDS[kind].block.startswith(begins)), None)
     if report is not None:
         assert window.open(demo / "reports" / report)
         settle(window, qtbot)
+    monkeypatch.setattr(window.worker, "render", lambda _: None)  # only the report itself matters here
     faults: list[str] = []
     window.controller.refused.connect(faults.append)
     before = window.controller.report
@@ -345,7 +349,7 @@ def test_whatever_is_offered_for_a_part_can_be_done_and_undone(
     names = [text for text, _ in commands_in(window.pages.part_menu.entries())]
     assert len(names) > 3
     for name in names:
-        if name.startswith(("Cut", "Copy", "Paste", "Share", "Keep this", "Apply a", "Picture", "Add the picture")):
+        if name.startswith(("Cut", "Copy", "Paste")):
             continue
         window.controller.select(KINDS[kind])
         command = dict(commands_in(window.pages.part_menu.entries()))[name]
