@@ -17,7 +17,7 @@ from northmoor.core.sources.library import Library
 from northmoor.core.store.report_files import save_report
 
 if TYPE_CHECKING:
-    from northmoor.app.new_report_dialog import NewReportDialog
+    from northmoor.app.start.new_report_dialog import NewReportDialog
 
 
 class NewReportAction(QObject):
@@ -38,7 +38,7 @@ class NewReportAction(QObject):
         """Begin a report with the fields of a query or table."""
         if self._controller.report is None or self._controller.path is None:
             return
-        from northmoor.app.new_report_dialog import NewReportDialog  # dialogs are loaded on first use
+        from northmoor.app.start.new_report_dialog import NewReportDialog  # dialogs are loaded on first use
 
         self.dialog = NewReportDialog(
             self._controller.report,

@@ -8,7 +8,7 @@ import pytest
 from PyQt6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
-from northmoor.app.new_report_dialog import NewReportDialog
+from northmoor.app.start.new_report_dialog import NewReportDialog
 from northmoor.app.window import Window
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.model.blocks.containers import ForEachBlock

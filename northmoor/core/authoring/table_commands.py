@@ -23,7 +23,7 @@ from northmoor.core.model.styles import ConditionalFormat, Style
 NEGATIVE_COLOR = "#B3402E"
 
 
-def column_of(block: TableBlock, name: str) -> Column:
+def table_column(block: TableBlock, name: str) -> Column:
     """The column of a name. Raises KeyError."""
     for column in block.columns:
         if column.name == name:
@@ -63,7 +63,7 @@ def total_of(report: Report, block: TableBlock, column: str) -> str:
             found = next((cell.value for cell in row.cells if cell.column == column and cell.value is not None), None)
             if found is not None:
                 return found
-    return aggregate_of(default_aggregate(report, block, column_of(block, column)), _value(block, column))
+    return aggregate_of(default_aggregate(report, block, table_column(block, column)), _value(block, column))
 
 
 def total_everywhere(report: Report, edition: str, table: str, column: str, aggregate: str | None = None) -> Report:
@@ -99,7 +99,7 @@ def filter_by_parameter(report: Report, edition: str, table: str, column: str, k
     Raises ValueError for a column that computes its values.
     """
     block = edits.table_of(report, edition, table)
-    field = bare_column(column_of(block, column).value)
+    field = bare_column(table_column(block, column).value)
     if field is None:
         raise ValueError(f"the column {column!r} computes its values; a list is made of a field of the query")
     name = edits.unused_name(_identifier(field), list(report.value_names))
@@ -151,7 +151,7 @@ def is_literal(value: Any) -> bool:
 
 def highlight(report: Report, edition: str, table: str, column: str, condition: str, look: Style) -> Report:
     """Let a column's cells look otherwise where a condition over the row holds."""
-    rules = column_of(edits.table_of(report, edition, table), column).rules
+    rules = table_column(edits.table_of(report, edition, table), column).rules
     rule = ConditionalFormat(when=condition, look=look)
     return edits.change_column(report, edition, table, column, rules=(*rules, rule))
 
@@ -165,7 +165,7 @@ def negative_in_red(report: Report, edition: str, table: str, column: str, on: b
         rule = ConditionalFormat(when=f"{value} < 0", look=look)
         return (*(each for each in known if each != rule), *((rule,) if on else ()))
 
-    own = column_of(block, column)
+    own = table_column(block, column)
     report = edits.change_column(report, edition, table, column, rules=rules(_value(block, column), own.rules))
     for place, row in block.rows():
         for cell in row.cells:
@@ -177,7 +177,7 @@ def negative_in_red(report: Report, edition: str, table: str, column: str, on: b
 
 def is_negative_red(block: TableBlock, column: str) -> bool:
     """Whether a column's negative numbers are printed in red."""
-    own = column_of(block, column)
+    own = table_column(block, column)
     return any(rule.when == f"{own.value} < 0" for rule in own.rules)
 
 
@@ -198,7 +198,7 @@ def cross_by_column(report: Report, edition: str, table: str, column: str) -> Re
 def chart_column(report: Report, edition: str, table: str, column: str) -> Report:
     """Draw a column's totals below its table, for the groups of its outermost level, or its first texts."""
     block = edits.table_of(report, edition, table)
-    own = column_of(block, column)
+    own = table_column(block, column)
     key = block.levels[0].by if block.levels else next(
         (each.value for each in block.columns if each.value is not None and each is not own), None
     )  # fmt: skip
@@ -218,7 +218,7 @@ def insert_computed_column(report: Report, edition: str, table: str, column: str
     """Put a new column beside another, which shows a first computed value to be changed."""
     block = edits.table_of(report, edition, table)
     at = [each.name for each in block.columns].index(column) + after
-    own = column_of(block, column)
+    own = table_column(block, column)
     name = edits.unused_name("computed", [each.name for each in block.columns])
     made = Column(name=name, title="Computed", value=own.value or "1")
     return edits.insert_column(report, edition, table, made, at)
@@ -234,7 +234,7 @@ def total_places(block: TableBlock, column: str) -> list[RowPlace]:
 
 
 def _value(block: TableBlock, column: str) -> str:
-    value = column_of(block, column).value
+    value = table_column(block, column).value
     if value is None:
         raise ValueError(f"The column {column!r} shows a text; it has no value.")
     return value

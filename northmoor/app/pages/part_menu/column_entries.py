@@ -32,7 +32,7 @@ _ALIGNMENTS: tuple[tuple[str, TextAlign | None, str], ...] = (
 def column_entries(context: PartContext) -> list[PartEntry]:
     """The commands of a column, the likeliest first."""
     table = edits.table_of(context.report, context.edition.name, context.selection.block)
-    column = table_commands.column_of(table, context.selection.column or "")
+    column = table_commands.table_column(table, context.selection.column or "")
     is_title = context.selection.row == "head"
     edit = PartCommand("Rename title" if is_title else "Edit", context.tools.edit_in_place, "pencil", shortcut="Enter")
     return [

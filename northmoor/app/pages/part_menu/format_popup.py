@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from northmoor.app.pages.part_menu.format_target import LABEL, FormatTarget
+from northmoor.app.pages.part_menu.format_target import CHANGE_FORMAT, FormatTarget
 from northmoor.app.pages.part_menu.part_context import PartContext
 from northmoor.app.widgets.theme import STONE_TEXT
 from northmoor.core.authoring.format_choices import FormatChoice, format_choices, sample_text, with_decimals
@@ -191,7 +191,7 @@ class FormatPopup(QWidget):
     def _apply(self, **changes: Any) -> None:
         found = self._find()
         if found is not None:
-            found[0].controller.edit(LABEL, found[1].change(**changes))
+            found[0].controller.edit(CHANGE_FORMAT, found[1].change(**changes))
             self._mark()
 
     def _mark(self) -> None:

@@ -13,7 +13,7 @@ from northmoor.core.authoring.column_roles import column_format
 from northmoor.core.authoring.format_choices import likely_formats, sample_text
 from northmoor.core.model import edits
 
-LABEL = "Change the format"
+CHANGE_FORMAT = "Change the format"
 _LONGEST = 32
 
 
@@ -39,7 +39,7 @@ def format_target(context: PartContext) -> FormatTarget | None:
 def _of_cell(context: PartContext) -> FormatTarget | None:
     report, edition, selection = context.report, context.edition.name, context.selection
     table = edits.table_of(report, edition, selection.block)
-    column = table_commands.column_of(table, selection.column or "")
+    column = table_commands.table_column(table, selection.column or "")
     if selection.row in ("detail", "head") and not selection.number:
         if column.value is None:
             return None
@@ -108,7 +108,7 @@ def format_group(context: PartContext) -> PartGroup:
     choices = tuple(
         PartCommand(
             choice.label,
-            context.edit(LABEL, target.change(format=choice.pattern)),
+            context.edit(CHANGE_FORMAT, target.change(format=choice.pattern)),
             sample=sample_text(pointed.value, choice.pattern, locale),
             is_on=choice.pattern == target.pattern,
         )

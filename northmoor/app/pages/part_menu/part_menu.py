@@ -106,7 +106,7 @@ class PartMenu:
         if context is None:
             return
         table = edits.table_of(context.report, context.edition.name, context.selection.block)
-        column = table_commands.column_of(table, context.selection.column or "")
+        column = table_commands.table_column(table, context.selection.column or "")
         value = context.pointed.value if context.pointed is not None else None
         is_text = isinstance(value, str)
         first = "" if value is None or not table_commands.is_literal(value) else table_commands.literal(value)

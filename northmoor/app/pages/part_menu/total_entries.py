@@ -17,7 +17,7 @@ from northmoor.core.model.report import Report
 def total_entries(context: PartContext) -> list[PartEntry]:
     """The commands of a cell of a heading or total, the likeliest first."""
     table = edits.table_of(context.report, context.edition.name, context.selection.block)
-    column = table_commands.column_of(table, context.selection.column or "")
+    column = table_commands.table_column(table, context.selection.column or "")
     place = context.selection.place
     return [
         PartCommand("Edit", context.tools.edit_in_place, "pencil", shortcut="Enter"),
