@@ -230,7 +230,7 @@ def test_a_column_is_computed_from_two_others(hands: UserActions) -> None:
 
 def test_an_expression_is_completed_with_what_there_is(window: Window, qtbot: QtBot) -> None:
     window.controller.select(Selection("cell", TABLE, "detail", None, "fares"))
-    window.pages.edit_in_place()
+    qtbot.keyClick(window.pages.canvas, Qt.Key.Key_Return)  # as the menu says
     (line,) = lines_in_place(window)
 
     def offered(text: str) -> list[str]:

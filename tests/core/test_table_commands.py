@@ -46,6 +46,18 @@ def test_a_share_is_of_all_rows_in_rows_and_totals(library: MakeLibrary) -> None
     assert totals(report, library(FREIGHT), "charge_share") == ["7.4%", "88.4%", "4.2%", "100.0%"]
 
 
+def test_what_is_derived_from_a_sum_or_a_quotient_is_of_all_of_it(library: MakeLibrary) -> None:
+    column = Column(name="charge", value="pieces + 1")
+    report = add_derived_column(report_of(table_of(column)), *HERE, "charge", DERIVED_BY_NAME["share"])
+    assert column_of(render(report, library(FREIGHT)), "charge_share")[:2] == ["18.5%", "11.1%"]  # 5 and 3 of 27
+    quotient = Row(cells=(Cell(column="charge", value="sum(charge) / count(*)"),))
+    report = report_of(table_of("charge", total=(quotient,)))
+    share = add_derived_column(report, *HERE, "charge", DERIVED_BY_NAME["share"])
+    assert totals(share, library(FREIGHT), "charge_share") == [""]
+    kept = commands.keep_value(report_of(table_of(column)), *HERE, "charge", 5, True)
+    assert column_of(render(kept, library(FREIGHT)), "charge") == ["5"]
+
+
 def test_a_share_is_of_the_level_around(library: MakeLibrary) -> None:
     report = add_derived_column(grouped(), *HERE, "charge", DERIVED_BY_NAME["share"], "route")
     assert totals(report, library(FREIGHT), "charge_share") == ["100.0%", "100.0%", "100.0%", ""]

@@ -24,8 +24,8 @@ from northmoor.core.model.kinds.mark_types import MARK_TYPES
 from northmoor.core.model.lengths import in_millimetres
 
 NAMES = {
-    "by": "Group by", "value": "Value", "rows_after_heading": "Keep with next", "size": "Size",
-    "rows_before_total": "Keep with above", "largest_gap": "Largest gap",
+    "by": "Group by", "value": "Value", "rows_after_heading": "Rows with heading", "size": "Size",
+    "rows_before_total": "Rows with total", "largest_gap": "Largest gap",
     "keep_together": "Keep together", "repeat_heading": "Repeat heading",
     "restart_page_number": "Restart numbers", "show_details": "Show rows", "repeat_head": "Repeat titles",
     "head_style": "Title style", "space_after": "Space after", "rule_above": "Top border",

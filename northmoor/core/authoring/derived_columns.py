@@ -8,7 +8,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from northmoor.core.authoring.column_roles import column_format, default_aggregate
-from northmoor.core.expr.language import column_expression
+from northmoor.core.expr.language import bracketed, column_expression, is_one_aggregate
 from northmoor.core.expr.named_patterns import percent_pattern
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.table import Cell, Column, RowPlace, TableBlock
@@ -67,6 +67,8 @@ def add_derived_column(
     at = block.columns.index(own) + 1
     report = edits.insert_column(report, edition, table, made, at)
     for place, figure in _figures_within(block, column, window, derived):
+        if "{sum}" in derived.value and not is_one_aggregate(figure):
+            continue  # what it is a share of cannot be said by its own expression
         cell = _filled(derived, figure, figure, window)
         report = edits.change_cell(report, edition, table, place, name, value=cell)
     return report
@@ -74,7 +76,7 @@ def add_derived_column(
 
 def _filled(derived: DerivedColumn, figure: str, total: str, window: str) -> str:
     named = window if window == REPORT else column_expression(window)
-    return derived.value.replace("{x}", figure).replace("{sum}", total).replace("{window}", named)
+    return derived.value.replace("{x}", bracketed(figure)).replace("{sum}", total).replace("{window}", named)
 
 
 def _format(report: Report, block: TableBlock, column: Column, derived: DerivedColumn) -> str | None:

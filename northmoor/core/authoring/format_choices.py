@@ -109,7 +109,7 @@ def _numbers(locale: str) -> tuple[FormatChoice, ...]:
         FormatChoice("Whole number", grouped, "Number"),
         FormatChoice("1 decimal", grouped + ".0", "Number"),
         FormatChoice("2 decimals", grouped + ".00", "Number"),
-        FormatChoice("No thousands separator", "0", "Number"),
+        FormatChoice("No separator", "0", "Number"),
         FormatChoice("Negative in brackets", f"{grouped};({grouped})", "Number"),
         FormatChoice("With plus sign", f"+{grouped};-{grouped}", "Number"),
         FormatChoice("Currency, whole", whole, "Currency"),

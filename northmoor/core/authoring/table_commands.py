@@ -8,7 +8,7 @@ from typing import Any
 from northmoor.core.authoring.column_roles import default_aggregate
 from northmoor.core.authoring.field_roles import readable_name
 from northmoor.core.expr.identifiers import quoted
-from northmoor.core.expr.language import bare_column, column_expression
+from northmoor.core.expr.language import bare_column, bracketed, column_expression
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.chart import ChartBlock, ChartLevel, ChartMeasure
 from northmoor.core.model.blocks.table import Column, OrderBy, RowPlace, TableBlock
@@ -82,7 +82,7 @@ def group_by_column(report: Report, edition: str, table: str, column: str, at: i
 def keep_value(report: Report, edition: str, table: str, column: str, value: Any, is_kept: bool) -> Report:
     """Show only the rows with a value in a column, or only those without it."""
     block = edits.table_of(report, edition, table)
-    expression = _value(block, column)
+    expression = bracketed(_value(block, column))
     if value is None:
         condition = f"{expression} is {'' if is_kept else 'not '}null"
     elif is_kept:

@@ -305,6 +305,25 @@ def is_aggregate(node: exp.Expr) -> bool:
     )
 
 
+def is_one_aggregate(text: str) -> bool:
+    """Whether an expression is an aggregate and nothing around it, so that ``over`` after it is of all of it."""
+    try:
+        return is_aggregate(parse(text).tree)
+    except ExpressionError:
+        return False
+
+
+def bracketed(text: str) -> str:
+    """An expression as a part of another: in brackets, unless it is a column or a call."""
+    try:
+        is_whole = isinstance(parse(text).tree, exp.Column | exp.Func) and not isinstance(
+            parse(text).tree, exp.Connector | exp.Case
+        )
+    except ExpressionError:
+        is_whole = False
+    return text if is_whole else f"({text})"
+
+
 def column_expression(name: str) -> str:
     """The expression text that means the column of that name: bare where that can be read back, else quoted."""
     if re.fullmatch(r"[A-Za-z_][A-Za-z0-9_]*", name):

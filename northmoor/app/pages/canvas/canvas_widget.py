@@ -574,6 +574,7 @@ class PageCanvas(DropArea):
             Qt.Key.Key_End: lambda: self.go_to(self.page_count - 1),
             Qt.Key.Key_Down: lambda: bar.setValue(bar.value() + bar.singleStep()),
             Qt.Key.Key_Up: lambda: bar.setValue(bar.value() - bar.singleStep()),
+            **dict.fromkeys((Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_F2), self.edit_pointed),
         }
         action: Callable[[], None] | None = keys.get(Qt.Key(event.key()))
         arrow = ARROWS.get(Qt.Key(event.key()))

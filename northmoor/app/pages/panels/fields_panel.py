@@ -14,7 +14,7 @@ from northmoor.core.engine.rows import Rows
 from northmoor.core.model.edits import column_setting
 from northmoor.core.model.queries import Query
 
-FIELDS_HINT = "The fields of the table's query stand here once it has run. If it fails, correct its SQL in Data."
+FIELDS_HINT = "The fields of the table's query are shown here once it has run. If it fails, correct its SQL in Data."
 
 
 def field_of_item(item: QListWidgetItem) -> str:

@@ -4,7 +4,7 @@ from functools import partial
 
 from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup
 from northmoor.app.pages.part_menu.part_context import PartContext
-from northmoor.core.expr.language import column_expression
+from northmoor.core.expr.language import column_expression, is_one_aggregate
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.chart import Chart, ReferenceLine
 from northmoor.core.model.edits import ChartPlace
@@ -101,7 +101,7 @@ def _references(context: PartContext, place: ChartPlace, chart: Chart) -> tuple[
         "At the mean of the categories", adding("Mean", f"({value}) / nullif(count(distinct {by}), 0)")
     )
     clear = context.command("Remove all", place.change(references=()), "x") if chart.references else None
-    additive = value.lower().startswith(("sum(", "count("))
+    additive = is_one_aggregate(value) and value.lower().startswith(("sum(", "count("))
     return (*((mean,) if additive else ()), zero, *((None, clear) if clear is not None else ()))
 
 

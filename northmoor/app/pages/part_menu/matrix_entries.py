@@ -5,7 +5,7 @@ from functools import partial
 from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup
 from northmoor.app.pages.part_menu.format_target import format_group
 from northmoor.app.pages.part_menu.part_context import PartContext
-from northmoor.core.expr.language import column_expression
+from northmoor.core.expr.language import bracketed, column_expression, is_one_aggregate
 from northmoor.core.expr.named_patterns import percent_pattern
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.matrix import MatrixBlock, Measure
@@ -121,9 +121,11 @@ def _derived(context: PartContext, matrix: MatrixBlock, measure: Measure) -> tup
         return ()
     found = []
     for label, value, is_percent in _DERIVED:
+        if "{x} over" in value and not is_one_aggregate(measure.value):
+            continue  # a share of a quotient cannot be said by the quotient's own expression
         add = partial(
             _add_derived, matrix=matrix.name, measure=measure, title=label,
-            value=value.replace("{x}", measure.value), is_percent=is_percent,
+            value=value.replace("{x}", bracketed(measure.value)), is_percent=is_percent,
         )  # fmt: skip
         found.append(context.command(label, add))
     return tuple(found)
