@@ -38,6 +38,7 @@ class FileActions(QObject):
         if not may_leave(self._controller, self._window, self.save):
             return False
         try:
+            wait_for(lambda _: path.exists(), self._window, f"Looking for {path.name} …")  # a folder may not answer
             way = self.elsewhere.way(path)
             if way is None:
                 return False
