@@ -124,6 +124,10 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
         Command("add_column", "Add field as column", "Ctrl+Shift+C", lambda w: w.add_field("column")),
         Command("add_level", "Group by chosen field", "Ctrl+G", lambda w: w.add_field("level")),
         None,
+        Command("add_table", "Table…", "Ctrl+Shift+B", lambda w: w.pages.ask_block("table")),
+        Command("add_matrix", "Matrix…", "Ctrl+Shift+X", lambda w: w.pages.ask_block("matrix")),
+        Command("add_chart", "Chart…", "Ctrl+Shift+J", lambda w: w.pages.ask_block("chart")),
+        None,
         Command("add_text", "Text", "Ctrl+Shift+T", lambda w: w.pages.blocks.insert("text")),
         Command("add_picture", "Picture…", "Ctrl+Shift+I", lambda w: w.pages.blocks.insert_picture()),
         Command("add_readout", "Key figure", "", lambda w: w.pages.blocks.insert_readout()),
@@ -142,9 +146,6 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
         None,
         Command("include", "Shared block or report…", "", lambda w: w.sharing.include()),
         Command("share", "Share the selected block…", "", lambda w: w.sharing.share_blocks()),
-        None,
-        Command("add_matrix", "Matrix", "Ctrl+Shift+X", lambda w: w.pages.add_matrix()),
-        Command("add_chart", "Chart", "Ctrl+Shift+J", lambda w: w.pages.add_chart()),
         None,
         Command("add_query", "Query…", "Ctrl+Shift+Q", lambda w: w.add_query()),
         Command("add_connection", "Connection…", "", lambda w: w.add_connection()),
@@ -219,7 +220,8 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
 
 
 NEEDING_REPORT = (
-    "save", "save_as", "save_copy", "add_column", "add_level", "add_matrix", "add_chart", "add_text", "add_picture",
+    "save", "save_as", "save_copy", "add_column", "add_level", "add_table", "add_matrix", "add_chart",
+    "add_text", "add_picture",
     "add_readout", "add_rule", "add_space", "add_break", "add_contents", "add_shape", "add_barcode", "add_frame",
     "add_grid", "add_for_each", "repeat", "cut", "copy", "paste", "duplicate", "remove", "move_up", "move_down",
     "add_query", "add_connection", "refresh", "parameters", "values", "hold", "value_sets", "replace", "include",

@@ -17,6 +17,7 @@ from northmoor.app.window import Window
 from northmoor.core.checks.trace.pointed import PointedValue
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.chart import ChartBlock
+from northmoor.core.model.blocks.containers import GridBlock
 from northmoor.core.model.blocks.matrix import MatrixBlock
 from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.model.styles import Style
@@ -285,10 +286,11 @@ def test_a_table_becomes_a_matrix_with_months_across(hands: UserActions) -> None
 
 
 def test_a_chart_of_the_groups_is_drawn(hands: UserActions) -> None:
-    hands.choose(hands.menu(**FARES), "Chart of it")
+    hands.choose(hands.menu(**FARES), "Chart of it, beside")
     assert hands.count <= 4
     edition = hands.window.controller.edition
-    assert isinstance(next(b for b in edition.blocks if b.name == "fares-chart"), ChartBlock)
+    grid = next(block for block in edition.blocks if isinstance(block, GridBlock))
+    assert [type(cell.blocks[0]) for cell in grid.cells] == [TableBlock, ChartBlock]
 
 
 def test_paper_and_margins(hands: UserActions) -> None:

@@ -16,6 +16,7 @@ from northmoor.core.model.blocks.chart import Chart
 from northmoor.core.model.edits import ChartPlace
 from northmoor.core.model.serialization import report_text
 from tests.app.conftest import settle
+from tests.app.test_inserting import insert_of_fields
 from tests.app.test_journey import TABLE, editor, point_on, regions, type_into
 from tests.app.test_table_tools import press
 
@@ -42,8 +43,7 @@ def marks(window: Window, name: str) -> int:
 def test_a_chart_is_inserted_and_grouped_by_fields(window: Window, qtbot: QtBot) -> None:
     before = report_text(window.controller.report)
     window.controller.select(Selection("table", TABLE))
-    window.actions_by_name["add_chart"].trigger()
-    settle(window, qtbot)
+    insert_of_fields(window, qtbot, "chart")
     assert window.controller.selection == Selection("chart", "chart")
     assert [m.value for m in chart(window, "chart").measures] == ["sum(sailings)"]
     press(window, "Categories by", "season")
@@ -173,7 +173,7 @@ def test_a_chart_is_drawn_in_a_heading_and_changed_there(window: Window, qtbot: 
 
 def test_a_chart_takes_the_groups_of_a_table_and_lets_them_go(window: Window, qtbot: QtBot) -> None:
     window.controller.select(Selection("text", "scope"))
-    window.actions_by_name["add_chart"].trigger()
+    insert_of_fields(window, qtbot, "chart")
     choose(window, "groups_of", TABLE)
     window.controller.select(Selection("level", "chart", level="category"))
     choose(window, "level", "route")

@@ -15,6 +15,7 @@ from northmoor.core.model import edits
 from northmoor.core.model.blocks.matrix import MatrixBlock
 from northmoor.core.model.serialization import report_text
 from tests.app.conftest import settle
+from tests.app.test_inserting import insert_of_fields
 from tests.app.test_journey import TABLE, editor, point_on, regions, type_into
 from tests.app.test_table_tools import press
 from tests.helpers import lines_of
@@ -77,8 +78,7 @@ def test_parts_are_chosen_on_the_page_and_changed(crossed: Window, qtbot: QtBot)
 
 def test_a_matrix_is_inserted_from_the_menu(window: Window, qtbot: QtBot) -> None:
     window.controller.select(Selection("table", TABLE))
-    window.actions_by_name["add_matrix"].trigger()
-    settle(window, qtbot)
+    insert_of_fields(window, qtbot, "matrix")
     assert window.controller.selection == Selection("matrix", "matrix")
     assert window._rendered is not None
     assert not [finding for finding in window._rendered.findings if finding.is_error]

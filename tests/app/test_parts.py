@@ -11,6 +11,7 @@ from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.model.serialization import report_text
 from tests.app.conftest import settle
 from tests.app.test_blocks import do, names
+from tests.app.test_inserting import insert_of_fields
 from tests.app.test_journey import point_on, regions
 
 LEFT = Qt.MouseButton.LeftButton
@@ -83,7 +84,8 @@ def test_a_block_goes_only_when_it_is_selected_itself(window: Window) -> None:
 
 def test_measures_of_a_matrix_and_series_of_a_chart_go_alone(window: Window, qtbot: QtBot) -> None:
     window.controller.select(Selection("table", TABLE))
-    do(window, "add_matrix", "add_chart")
+    for kind in ("matrix", "chart"):
+        insert_of_fields(window, qtbot, kind)
     blocks = {block.kind: block for block in window.controller.edition.blocks}
     for kind, part in (("matrix", "measure"), ("chart", "mark")):
         block = blocks[kind]

@@ -127,7 +127,7 @@ def test_files_and_the_clipboard_carry_every_kind_whole(kind: str) -> None:
 @pytest.mark.parametrize("kind", ["for-each", "grid", "frame"])
 def test_blocks_go_into_those_that_hold_others_and_out_again(kind: str) -> None:
     report, holder = report_with(KINDS[kind]), KINDS[kind]
-    target = Target(holder.name, inside=kind != "grid", cell=0 if kind == "grid" else None)
+    target = Target(holder.name, "after" if kind == "grid" else "inside", cell=0 if kind == "grid" else None)
     moved = move_into(report, "main", "before", target)
     top = [block.name for block in moved.editions[0].blocks]
     assert top == [holder.name, "after"]

@@ -1,10 +1,10 @@
 """The Pages workspace: Contents and Fields at the left, the canvas, the inspector at the right."""
 
-from collections.abc import Callable
+from collections.abc import Mapping, Sequence
 from functools import partial
 
 from PyQt6.QtCore import QRect, Qt
-from PyQt6.QtWidgets import QLabel, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QLabel, QSplitter, QVBoxLayout, QWidget
 
 from northmoor.app.command_palette import PaletteEntry
 from northmoor.app.document_controller import DocumentController, Selection
@@ -15,11 +15,14 @@ from northmoor.app.pages.canvas.canvas_widget import PageCanvas
 from northmoor.app.pages.canvas.drag.field_drop import DropTarget
 from northmoor.app.pages.editing.inline_editor import InlineEditor, definition_of
 from northmoor.app.pages.inspector.inspector_panel import InspectorPanel
+from northmoor.app.pages.panels.block_popup import BlockPopup
 from northmoor.app.pages.panels.fields_panel import FieldsPanel
 from northmoor.app.pages.panels.outline_panel import OutlinePanel
+from northmoor.app.pages.panels.query_fields import FieldReader
 from northmoor.app.pages.panels.trace_panel import TracePanel
 from northmoor.app.pages.part_menu.part_menu import PartMenu
 from northmoor.app.worker import PageShown, Rendered, Worker
+from northmoor.core.authoring.block_starters import BLOCK_STARTERS, BlockStarter, ChosenField, begin_block
 from northmoor.core.authoring.field_roles import field_role
 from northmoor.core.expr.language import column_expression
 from northmoor.core.layout.page.hit_testing import HitRegion
@@ -31,7 +34,9 @@ from northmoor.core.model.blocks.matrix import MatrixBlock
 from northmoor.core.model.blocks.table import RowPlace, TableBlock
 from northmoor.core.model.blocks.text import TextRun
 from northmoor.core.model.blocks.tree import for_each_around, including, walk
+from northmoor.core.model.edits import Target
 from northmoor.core.model.kinds.aggregates import aggregate_of
+from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.model.report import Report
 
 
@@ -45,12 +50,17 @@ class PagesWorkspace(QWidget):
         self.trace.hide()
         self.contents = OutlinePanel()
         self.fields = FieldsPanel()
+        self.fields_query = QComboBox()
         self.canvas = PageCanvas()
         self.inspector = InspectorPanel(controller)
+        self.fields_query.setAccessibleName("Query whose fields are shown")
+        self.fields_query.setToolTip("The query whose fields are shown; it follows what is selected")
         self._rendered: Rendered | None = None
         self._line: InlineEditor | None = None
         self.blocks = BlockActions(controller, self.contents.chosen, self)
         self.arranging = FrameActions(controller, lambda: self.blocks.names, self.canvas.extents, self)
+        self.field_reader = FieldReader(controller, worker, self)
+        self.block_popup: BlockPopup | None = None
         self.part_menu = PartMenu(controller, self.canvas, self, self)
         self.inspector.completions = self.part_menu.completions
         self._place()
@@ -79,12 +89,14 @@ class PagesWorkspace(QWidget):
         self.canvas.column_dropped.connect(self.move_column)
         self.canvas.field_dropped.connect(self.drop_field)
         self.fields.column_wanted.connect(self.add_column)
+        self.fields_query.activated.connect(lambda _: self._show_fields())
+        self.field_reader.read.connect(lambda _: self._show_fields())
         self.fields.level_wanted.connect(self.add_level)
 
     def _place(self) -> None:
         left = QSplitter(Qt.Orientation.Vertical)
         left.addWidget(_titled("Contents", self.contents))
-        left.addWidget(_titled("Fields", self.fields))
+        left.addWidget(_titled("Fields", self.fields_query, self.fields))
         left.setSizes([420, 260])
         middle = QSplitter(Qt.Orientation.Vertical)
         middle.addWidget(self.canvas)
@@ -108,7 +120,7 @@ class PagesWorkspace(QWidget):
         self.trace.clear()
         self.canvas.mark(None)
         self.canvas.show_document(rendered)
-        self._show_fields()
+        self._follow_query()
 
     def _pick(self, selection: Selection) -> None:
         """Select a part; of what is included, the block that includes it."""
@@ -205,7 +217,9 @@ class PagesWorkspace(QWidget):
         if selection.kind == "text" and edition is not None and for_each_around(edition.blocks, selection.block):
             self._say(selection.block, field)
             return
-        if block is None:
+        shown = self.fields_query.currentData()
+        if block is None or (shown is not None and shown != block.query):  # a field of another query begins a table
+            self.ask_block("table", shown, [field])
             return
         names = [c.name for c in block.columns] if isinstance(block, TableBlock) else []
         selected = self._controller.selection.column
@@ -228,7 +242,7 @@ class PagesWorkspace(QWidget):
     def add_level(self, field: str) -> None:
         """Group the block by a field, around the selected level or innermost, and select the new level."""
         block, selection = self.block, self._controller.selection
-        if block is None:
+        if block is None or self.fields_query.currentData() not in (None, block.query):
             return
         work = FIELD_WORK[type(block)]
         names = work.level_names(block)
@@ -238,32 +252,38 @@ class PagesWorkspace(QWidget):
             if new:
                 self._controller.select(Selection("level", block.name, level=new[0]))
 
-    def add_matrix(self) -> None:
-        """Add a matrix over the selected block's query, or the first, after the selected block."""
-        self._add_block("matrix", edits.add_matrix)
-
-    def add_chart(self) -> None:
-        """Add a chart over the selected block's query, or the first, after the selected block."""
-        self._add_block("chart", edits.add_chart)
-
-    def _add_block(self, kind: str, add: Callable[..., Report]) -> None:
-        report, selection = self._controller.report, self._controller.selection
-        if report is None or not report.queries:
+    def ask_block(self, kind: str, query: str | None = None, fields: Sequence[str] = ()) -> None:
+        """Ask for the query and the fields of a new table, matrix or chart, beside what is selected."""
+        report = self._controller.report
+        if report is None:
             return
-        query = self.block.query if self.block is not None else report.queries[0].name
-        before = {block.name for block in walk(self._controller.edition.blocks)} if self._controller.edition else set()
-        added = partial(add, query=query, expression=column_expression, after=selection.block)
-        if self._controller.edit(f"Add a {kind}", added):
-            edition = self._controller.edition
-            new = [block.name for block in walk(edition.blocks) if block.name not in before] if edition else []
-            if new:
-                self._controller.select(Selection(kind, new[0]))
+        if not report.queries:
+            self.blocks.message.emit(f"A {kind} shows the rows of a query; add one in Data first.", "warning")
+            return
+        starter = BLOCK_STARTERS[kind]
+        queries = {own.name: own.name for own in report.queries}
+        self.block_popup = BlockPopup(starter, queries, self.blocks.places, self.field_reader, self)
+        self.block_popup.wanted.connect(partial(self._insert_block, starter))
+        self.block_popup.begin(query or self._query, fields)
+        self.block_popup.open_beside(self.canvas.selection_on_screen(), self)
+
+    def _insert_block(self, starter: BlockStarter, query: str, chosen: list[ChosenField], target: Target) -> None:
+        report = self._controller.report
+        if report is not None:
+            made = begin_block(report, starter, query, chosen)
+            self.blocks.insert_made(f"Insert a {starter.name}", [made], target)
 
     def drop_field(self, field: str, target: DropTarget) -> None:
         """Put a dragged field where it was dropped: as a column, a level, or a measure in a total."""
         edition = self._controller.edition
         block = next((b for b in edition.data_blocks if b.name == target.block), None) if edition else None
         if block is None:
+            return
+        shown = self.fields_query.currentData()
+        if shown is not None and shown != block.query:
+            self.blocks.message.emit(
+                f"{block.name} shows the rows of {block.query}. Choose a field of that query.", "warning"
+            )
             return
         work, value = FIELD_WORK[type(block)], self._measure(field)
         if target.kind == "column":
@@ -322,15 +342,32 @@ class PagesWorkspace(QWidget):
         edition = self._controller.edition
         if edition is not None:
             self.contents.show_edition(edition, self._controller.selection)
+        self._follow_query()
+
+    def _follow_query(self) -> None:
+        """Let Fields show the query of what is selected; any other can be chosen there."""
+        report, query = self._controller.report, self._query
+        names = [own.name for own in report.queries] if report is not None else []
+        if [self.fields_query.itemData(at) for at in range(self.fields_query.count())] != names:
+            self.fields_query.clear()
+            for name in names:
+                self.fields_query.addItem(name, name)
+        self.fields_query.setVisible(len(names) > 1)
+        self.fields_query.setCurrentIndex(max(self.fields_query.findData(query), 0) if names else -1)
         self._show_fields()
 
     def _show_fields(self) -> None:
-        report, query = self._controller.report, self._query
+        report, query = self._controller.report, self.fields_query.currentData()
         if report is None or query is None:
             self.fields.clear()
             return
         rows = self._rendered.document.rows.get(query) if self._rendered else None
-        self.fields.show_fields(report.query(query), rows)
+        if rows is not None:
+            types: Mapping[str, ValueType] = dict(zip(rows.names, rows.types, strict=True))
+        else:
+            read = self.field_reader.fields(query) if self._rendered is not None else None
+            types = read.types if read is not None else {}
+        self.fields.show_fields(report.query(query), types)
 
     @property
     def _query(self) -> str | None:
@@ -351,7 +388,7 @@ class PagesWorkspace(QWidget):
     def _selected(self, selection: Selection) -> None:
         self.contents.select(selection)
         self.canvas.select(selection)
-        self._show_fields()
+        self._follow_query()
 
     def _close_line(self) -> None:
         if self._line is not None:
@@ -379,7 +416,7 @@ class PagesWorkspace(QWidget):
         )
 
 
-def _titled(title: str, widget: QWidget) -> QWidget:
+def _titled(title: str, *widgets: QWidget) -> QWidget:
     panel = QWidget()
     panel.setObjectName("panel")
     panel.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -389,5 +426,6 @@ def _titled(title: str, widget: QWidget) -> QWidget:
     label = QLabel(title)
     label.setObjectName("section")
     layout.addWidget(label)
-    layout.addWidget(widget, 1)
+    for widget in widgets:
+        layout.addWidget(widget, widget is widgets[-1])
     return panel

@@ -24,12 +24,11 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from northmoor.app.pages.panels.query_fields import read_query_fields
 from northmoor.app.worker import Worker
 from northmoor.core.authoring.field_roles import readable_name
 from northmoor.core.authoring.new_report import (
-    fields_of,
     first_rows,
-    keys_read,
     table_query,
     with_field_settings,
 )
@@ -184,7 +183,7 @@ class NewReportDialog(QDialog):
             return
         base, query, session = self._base, self._query, self._session
         self._worker.run_task(
-            lambda stop: (asked, _fields(session, base, query, self._values, stop)),
+            lambda stop: (asked, read_query_fields(session, base, query, self._values, stop).fields),
             lambda found: self._fields_read.emit(found if isinstance(found, tuple) else (asked, found)),
         )
 
@@ -335,15 +334,6 @@ class NewReportDialog(QDialog):
             title = self.title.text().strip() or "New report"
             self.begun.emit(self.found[self.kind].but(title=title), self.path)
             super().accept()
-
-
-def _fields(
-    session: Session, base: Report, query: Query, values: dict[str, object], stop: CancelToken
-) -> tuple[Field, ...]:
-    """The fields of a query, as its rows and the tables that it reads show them."""
-    resolved = session.resolve_parameters(base, values, stop, designing=True, forgiving=True)
-    rows = session.rows(base, query.name, resolved.complete_values(), stop)
-    return fields_of(rows, query, keys_read(base, query, session.library, stop))
 
 
 def _first_page(

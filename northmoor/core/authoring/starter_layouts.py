@@ -42,20 +42,27 @@ def listing(
     some. Columns that are
     levels are in headings instead of in every row, unless nothing else would be left.
     """
+    table = table_of_fields(query.name, columns, levels, totals)
+    heading = TextBlock(name="title", text="{report_title()}", style="title", space_after=14_000)
+    edition = Edition(name="main", footer=running_footer(), blocks=(heading, table))
+    return Report(title=title, queries=(query,), styles=STYLES, editions=(edition,), parameters=tuple(parameters))
+
+
+def table_of_fields(
+    query: str, columns: Sequence[tuple[str, str, str]], levels: Sequence[str], totals: Mapping[str, str]
+) -> TableBlock:
+    """The table of a listing; see `listing`."""
     shown = [c for c in columns if c[0] not in levels] or list(columns)
     expressions = {name: expression for name, expression, _ in columns}
-    table = TableBlock(
+    return TableBlock(
         name="table",
-        query=query.name,
+        query=query,
         style="body",
         head_style="head",
         columns=tuple(Column(name=n, value=e, title=literal_template(label)) for n, e, label in shown),
         levels=tuple(_level(name, expressions, shown, totals) for name in levels),
         total=listing_total_row("Total", expressions, shown, totals, "grand-total") if totals else None,
     )
-    heading = TextBlock(name="title", text="{report_title()}", style="title", space_after=14_000)
-    edition = Edition(name="main", footer=running_footer(), blocks=(heading, table))
-    return Report(title=title, queries=(query,), styles=STYLES, editions=(edition,), parameters=tuple(parameters))
 
 
 def running_footer() -> Running:
@@ -164,14 +171,15 @@ def _matrix(query: Query, plain: Sequence[Field], totalled: Sequence[Field]) -> 
         for f in totalled[:1]
     ]
     return MatrixBlock(
-        name="matrix", query=query.name, rows=tuple(map(_matrix_level, plain[:1])),
-        columns=tuple(map(_matrix_level, plain[1:2])),
+        name="matrix", query=query.name, rows=tuple(map(matrix_level, plain[:1])),
+        columns=tuple(map(matrix_level, plain[1:2])),
         measures=tuple(measures) or (Measure(name="count", value="count(*)", title="Count"),),
         style="body", head_style="head", total_style="grand-total",
     )  # fmt: skip
 
 
-def _matrix_level(field: Field) -> MatrixLevel:
+def matrix_level(field: Field) -> MatrixLevel:
+    """A level that groups by a field: moments by their months."""
     by = f"date_trunc('month', {field.expression})" if field.is_moment else field.expression
     return MatrixLevel(
         name=field.name, by=by, title=literal_template(field.label), format="MMM y" if field.is_moment else None
@@ -182,16 +190,7 @@ def _statements(query: Query, fields: Sequence[Field], key: Field) -> ForEachBlo
     others = [field for field in fields if field is not key]
     shown = [(field.name, field.expression, field.label) for field in others]
     totals = {field.name: field.total for field in others if field.total is not None}
-    table = TableBlock(
-        name="table",
-        query=query.name,
-        style="body",
-        head_style="head",
-        columns=tuple(Column(name=n, value=e, title=literal_template(label)) for n, e, label in shown),
-        total=(listing_total_row("Total", {n: e for n, e, _ in shown}, shown, totals, "grand-total"),)
-        if totals
-        else (),
-    )
+    table = table_of_fields(query.name, shown, (), totals)
     heading = TextBlock(
         name="heading", text=f"{literal_template(key.label)} {{{key.expression}}}", style="title", space_after=14_000
     )

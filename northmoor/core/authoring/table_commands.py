@@ -3,7 +3,7 @@
 import re
 from datetime import date
 from decimal import Decimal
-from typing import Any
+from typing import Any, Literal
 
 from northmoor.core.authoring.column_roles import default_aggregate
 from northmoor.core.authoring.field_roles import readable_name
@@ -195,8 +195,10 @@ def cross_by_column(report: Report, edition: str, table: str, column: str) -> Re
     return crossed if matrix.columns else edits.turn_matrix_level(crossed, edition, table, matrix.rows[0].name)
 
 
-def chart_column(report: Report, edition: str, table: str, column: str) -> Report:
-    """Draw a column's totals below its table, for the groups of its outermost level, or its first texts."""
+def chart_column(
+    report: Report, edition: str, table: str, column: str, where: Literal["after", "beside"] = "after"
+) -> Report:
+    """Draw a column's totals below its table or beside it, for the groups of its outermost level or its first texts."""
     block = edits.table_of(report, edition, table)
     own = table_column(block, column)
     key = block.levels[0].by if block.levels else next(
@@ -211,7 +213,7 @@ def chart_column(report: Report, edition: str, table: str, column: str) -> Repor
     taken = [each.name for each in walk(found.blocks)] if found is not None else []
     name = edits.unused_name(f"{own.name}-chart", taken)
     chart = ChartBlock(name=name, query=block.query, category=category, measures=(measure,), space_after=12_000)
-    return edits.insert_blocks(report, edition, [chart], edits.Target(table))
+    return edits.insert_blocks(report, edition, [chart], edits.Target(table, where))
 
 
 def insert_computed_column(report: Report, edition: str, table: str, column: str, after: bool = True) -> Report:

@@ -50,21 +50,38 @@ class BlockActions(QObject):
     @property
     def target(self) -> Target:
         """Where what is inserted goes: into the chosen for-each or cell of a grid, else after the chosen block."""
+        return next(iter(self.places.values()))
+
+    @property
+    def places(self) -> dict[str, Target]:
+        """Where a new block can go, the likeliest first, by what that place is called."""
         selection = self._controller.selection
         block = next((each for each in self._blocks if each.name == selection.block), None)
+        if block is None:
+            return {"At the end": Target()}
+        name = block.name
+        around = self._around(name)
         if selection.kind == "grid-cell" and isinstance(block, GridBlock) and selection.number < len(block.cells):
-            return Target(block.name, cell=selection.number)
+            return {f"In the cell of {name}": Target(name, cell=selection.number), **around}
         if selection.kind == "for-each" and isinstance(block, ForEachBlock):
-            return Target(block.name, inside=True)
+            return {f"In {name}, for each record": Target(name, "inside"), **around}
         if isinstance(block, FrameBlock):
-            return Target(block.name, inside=True)
-        return self._after(block.name if block is not None else None)
+            return {f"In {name}": Target(name, "inside"), **around}
+        return around
+
+    def _around(self, name: str) -> dict[str, Target]:
+        after = self._after(name)
+        if after.where == "inside":
+            return {f"In {after.block}": after}
+        return {
+            f"Below {name}": after, f"Beside {name}": Target(name, "beside"), f"Above {name}": Target(name, "before"),
+        }  # fmt: skip
 
     def _after(self, name: str | None) -> Target:
         """After a block; what is in a frame is followed by an item of its own."""
         edition = self._controller.edition
         held = items_of(edition.blocks, [name]) if edition is not None and name is not None else None
-        return Target(name) if held is None else Target(held[0].name, inside=True)
+        return Target(name) if held is None else Target(held[0].name, where="inside")
 
     def insert(self, kind: str) -> None:
         """Insert a new block of a kind that needs no data."""
@@ -146,14 +163,15 @@ class BlockActions(QObject):
     def _first(self, query: str) -> str:
         return next(iter(self._controller.kinds.get(query, {})), "id")
 
-    def insert_made(self, label: str, blocks: list[Block]) -> None:
-        """Insert blocks that have been made, and select the first."""
+    def insert_made(self, label: str, blocks: list[Block], target: Target | None = None) -> None:
+        """Insert blocks that have been made, at a place or where what is inserted goes, and select the first."""
         before = {block.name for block in self._blocks}
-        if self._controller.edit(label, partial(edits.insert_blocks, blocks=blocks, target=self.target)):
-            self._select_new(before)
+        if self._controller.edit(label, partial(edits.insert_blocks, blocks=blocks, target=target or self.target)):
+            self._select_new(before, blocks[0].kind)
 
-    def _select_new(self, before: set[str]) -> None:
-        new = next((block for block in self._blocks if block.name not in before), None)
+    def _select_new(self, before: set[str], kind: str | None = None) -> None:
+        found = [block for block in self._blocks if block.name not in before]
+        new = next((block for block in found if kind in (None, block.kind)), None)  # not the grid it was put into
         if new is not None:
             self._controller.select(Selection(new.kind, new.name))
 

@@ -1,1 +1,5 @@
-"""The docks beside the pages: `outline_panel` (Contents), `fields_panel` (Fields) and `trace_panel` (Trace)."""
+"""The docks beside the pages, and what they begin.
+
+Reading order: `outline_panel` (Contents); `query_fields`, what the fields of queries are read by; `fields_panel`
+(Fields); `block_popup`, a new table, matrix or chart of fields; `trace_panel` (Trace).
+"""

@@ -1,6 +1,6 @@
-"""Fields: the columns of the table's query, to be put into it as columns or levels."""
+"""Fields: the columns of each query, to be put into a table as columns or levels."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 
 from PyQt6.QtCore import QMimeData, QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QPaintEvent
@@ -10,11 +10,11 @@ from northmoor.app.pages.canvas.drag.field_drop import MIME
 from northmoor.app.widgets.hints import draw_hint
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.kind_looks import KIND_LOOKS
-from northmoor.core.engine.rows import Rows
 from northmoor.core.model.edits import column_setting
+from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.model.queries import Query
 
-FIELDS_HINT = "The fields of the table's query are shown here once it has run. If it fails, correct its SQL in Data."
+FIELDS_HINT = "The fields of the query are shown here once it has run. If it fails, correct its SQL in Data."
 
 
 def field_of_item(item: QListWidgetItem) -> str:
@@ -45,13 +45,11 @@ class FieldsPanel(QListWidget):
         super().paintEvent(event)
         draw_hint(self, FIELDS_HINT)
 
-    def show_fields(self, query: Query, rows: Rows | None) -> None:
-        """Show a query's columns."""
+    def show_fields(self, query: Query, types: Mapping[str, ValueType]) -> None:
+        """Show a query's columns, of which the types are known."""
         current = self.current_field()
         self.clear()
-        if rows is None:
-            return
-        for name, kind in zip(rows.names, rows.types, strict=True):
+        for name, kind in types.items():
             setting = column_setting(query, name)
             if setting.hidden:
                 continue

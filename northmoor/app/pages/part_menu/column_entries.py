@@ -218,7 +218,8 @@ def _conversions(context: PartContext, table: TableBlock, column: Column) -> lis
     cross = partial(table_commands.cross_by_column, table=table.name, column=column.name)
     chart = partial(table_commands.chart_column, table=table.name, column=column.name)
     return [
-        context.command("Chart of it", chart, "chart-column", reason=reason),
+        context.command("Chart of it, below", chart, "chart-column", reason=reason),
+        context.command("Chart of it, beside", partial(chart, where="beside"), reason=reason),
         context.command("Matrix with it across", cross, "grid-3x3", reason=reason),
         PartCommand("Trace", context.tools.trace_selected, "search", shortcut="F8", help="Why it is what it is"),
     ]

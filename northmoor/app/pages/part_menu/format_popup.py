@@ -24,23 +24,19 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.pages.part_menu.format_target import CHANGE_FORMAT, FormatTarget
 from northmoor.app.pages.part_menu.part_context import PartContext
+from northmoor.app.widgets.popups import BesidePopup
 from northmoor.app.widgets.theme import STONE_TEXT
 from northmoor.core.authoring.format_choices import FormatChoice, format_choices, sample_text, with_decimals
 from northmoor.core.layout.inline.formatting import is_numeric
 
-_GAP = 8
 _PATTERN = Qt.ItemDataRole.UserRole
 
 
-class FormatPopup(QWidget):
+class FormatPopup(BesidePopup):
     """The popup. It closes by Esc, Enter or a click beside it."""
 
     def __init__(self, find: Callable[[], tuple[PartContext, FormatTarget] | None], parent: QWidget) -> None:
-        super().__init__(parent, Qt.WindowType.Popup)
-        self.setObjectName("popup")
-        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setAccessibleName("Format")
+        super().__init__("Format", parent)
         self._find = find
         self.formats = QTableWidget(0, 4)
         self.formats.setAccessibleName("Formats")
@@ -203,10 +199,6 @@ class FormatPopup(QWidget):
         self.pattern.setText(found[1].pattern or "")
 
     def open_beside(self, place: QRect, room: QWidget) -> None:
-        """Open at the right or left of a place on the screen, which stays in sight, within a window."""
-        corner = room.mapToGlobal(room.rect().bottomRight())
-        right, left = place.right() + _GAP, place.left() - _GAP - self.width()
-        x = right if right + self.width() <= corner.x() or left < 0 else left
-        self.move(x, max(min(place.top(), corner.y() - self.height() - _GAP), 0))
-        self.show()
+        """Open beside a place on the screen, on the formats."""
+        super().open_beside(place, room)
         self.formats.setFocus()

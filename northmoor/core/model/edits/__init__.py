@@ -27,7 +27,6 @@ from northmoor.core.model.edits.block_edits import (
 )
 from northmoor.core.model.edits.chart_edits import (
     ChartPlace,
-    add_chart,
     add_chart_measure,
     change_chart_level,
     change_chart_measure,
@@ -53,7 +52,6 @@ from northmoor.core.model.edits.edition_edits import (
 )
 from northmoor.core.model.edits.header_footer_edits import add_running_line, change_piece, change_running_line
 from northmoor.core.model.edits.matrix_edits import (
-    add_matrix,
     add_matrix_level,
     add_measure,
     change_matrix_level,
@@ -134,12 +132,10 @@ __all__ = [
     "CopiedStyle",
     "TableLook",
     "Target",
-    "add_chart",
     "add_chart_measure",
     "add_column",
     "add_edition",
     "add_level",
-    "add_matrix",
     "add_matrix_level",
     "add_measure",
     "add_named_value",

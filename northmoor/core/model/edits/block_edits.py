@@ -6,11 +6,11 @@ They raise like those in `edits`.
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 from northmoor.core.model.blocks.block_types import Block
 from northmoor.core.model.blocks.chart import ChartBlock
-from northmoor.core.model.blocks.containers import ForEachBlock, FrameBlock
+from northmoor.core.model.blocks.containers import ForEachBlock, FrameBlock, GridBlock, GridCell
 from northmoor.core.model.blocks.picture import PictureBlock
 from northmoor.core.model.blocks.simple import (
     ReadoutBlock,
@@ -26,11 +26,11 @@ from northmoor.core.model.report import Report
 
 @dataclass(frozen=True)
 class Target:
-    """Where blocks are put: after a block; at the end of a for-each, or of a cell of a grid (its number); in front of
-    all in a frame; or at the end of all."""
+    """Where blocks are put: after, before or beside a block; at the end of a for-each, or of a cell of a grid (its
+    number); in front of all in a frame; or, without a block, at the end of all."""
 
     block: str | None = None
-    inside: bool = False
+    where: Literal["after", "before", "beside", "inside"] = "after"
     cell: int | None = None
 
 
@@ -66,14 +66,29 @@ def insert_blocks(report: Report, edition: str, blocks: Sequence[Block], target:
         cells = list(grid.cells)
         cells[target.cell] = cells[target.cell].but(blocks=into(cells[target.cell].blocks))
         return put_block(report, edition, grid.but(cells=tuple(cells)))
-    if target.inside:
+    if target.where == "inside":
         changed = block_of(report, edition, target.block)
         if isinstance(changed, FrameBlock):
             return put_block(report, edition, with_items(changed, added))
         return put_block(report, edition, changed.but(blocks=into(changed.blocks)))
     if all(block.name != target.block for block in walk(found.blocks)):
         return change_edition(report, edition, blocks=into(found.blocks))
-    return change_edition(report, edition, blocks=replaced(found.blocks, target.block, lambda block: (block, *added)))
+
+    def placed(block: Block) -> Blocks:
+        if target.where == "beside":
+            taken = [*(each.name for each in walk(found.blocks)), *(each.name for each in walk(added))]
+            return (_side_by_side(block, added, unused_name("side-by-side", taken)),)
+        return (*added, block) if target.where == "before" else (block, *added)
+
+    return change_edition(report, edition, blocks=replaced(found.blocks, target.block, placed))
+
+
+def _side_by_side(block: Block, added: Blocks, name: str) -> GridBlock:
+    """A grid of a block and, at its right, others; the space below it is that below the block."""
+    space = getattr(block, "space_after", 0)
+    left = block.but(space_after=0) if space else block
+    cells = (GridCell(column=0, blocks=(left,)), GridCell(column=1, blocks=added))
+    return GridBlock(name=name, cells=cells, space_after=space)
 
 
 def with_unused_names(blocks: Sequence[Block], taken: Sequence[str]) -> Blocks:

@@ -11,7 +11,6 @@ from northmoor.core.model.blocks.chart import Chart, ChartBlock, ChartLevel, Cha
 from northmoor.core.model.blocks.table import RowPlace
 from northmoor.core.model.blocks.text import literal_template
 from northmoor.core.model.edits.block_edits import block_of, put_block, remove_blocks
-from northmoor.core.model.edits.edition_edits import change_edition
 from northmoor.core.model.edits.naming import doubled, unused_name
 from northmoor.core.model.edits.query_edits import column_setting
 from northmoor.core.model.edits.table_edits import change_cell, table_of
@@ -81,18 +80,6 @@ def new_chart(
         value = aggregate_of(str(totalled.total), expression(totalled.name))
         measure = ChartMeasure(name=totalled.name, value=value, title=literal_template(totalled.label or totalled.name))
     return ChartBlock(name="chart", query=query, category=category, measures=(measure,), space_after=12_000)
-
-
-def add_chart(
-    report: Report, edition: str, query: str, expression: Callable[[str], str], after: str | None = None
-) -> Report:
-    """Add a new chart over a query, after a block or at the end."""
-    found = report.edition(edition)
-    assert found is not None
-    names = [block.name for block in found.blocks]
-    chart = new_chart(report, query, expression).but(name=unused_name("chart", names))
-    at = names.index(after) + 1 if after in names else len(names)
-    return change_edition(report, edition, blocks=(*found.blocks[:at], chart, *found.blocks[at:]))
 
 
 def draw_in_cell(

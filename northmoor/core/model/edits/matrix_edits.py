@@ -3,7 +3,6 @@
 They raise like those: pydantic.ValidationError when the result would be no sound report, KeyError for missing names.
 """
 
-from collections.abc import Callable
 from typing import Any
 
 from northmoor.core.model.base import GroupingLevel
@@ -11,7 +10,6 @@ from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.blocks.table import Cell, Column, Level, Row, TableBlock
 from northmoor.core.model.blocks.text import literal_template
 from northmoor.core.model.edits.block_edits import block_of, put_block
-from northmoor.core.model.edits.edition_edits import change_edition
 from northmoor.core.model.edits.naming import doubled, known_style, unused_name
 from northmoor.core.model.edits.query_edits import column_setting
 from northmoor.core.model.kinds.aggregates import aggregate_of
@@ -32,38 +30,6 @@ def side_of(matrix: MatrixBlock, level: str) -> str:
     """The side that a level is on: rows or columns. Raises KeyError."""
     found = matrix.level(level)
     return "rows" if found in matrix.rows else "columns"
-
-
-def add_matrix(
-    report: Report, edition: str, query: str, expression: Callable[[str], str], after: str | None = None
-) -> Report:
-    """Add a matrix over a query, after a block or at the end: its first columns that are not totalled become the levels
-    of its rows and columns, the first that is totalled its measure. `expression` writes a column's name as one."""
-    settings = report.query(query).columns
-    plain = [column for column in settings if column.total in (None, "none")]
-    totalled = next((column for column in settings if column not in plain), None)
-    found = report.edition(edition)
-    assert found is not None
-    levels = [
-        MatrixLevel(name=c.name, by=expression(c.name), title=literal_template(c.label or c.name)) for c in plain[:2]
-    ]
-    measure = Measure(name="count", value="count(*)", title="Count")
-    if totalled is not None:
-        value = aggregate_of(str(totalled.total), expression(totalled.name))
-        measure = Measure(name=totalled.name, value=value, title=literal_template(totalled.label or totalled.name))
-    matrix = MatrixBlock(
-        name=unused_name("matrix", [block.name for block in found.blocks]),
-        query=query,
-        rows=tuple(levels[:1]),
-        columns=tuple(levels[1:]),
-        measures=(measure,),
-        style=known_style(report, "body"),
-        head_style=known_style(report, "head"),
-        total_style=known_style(report, "grand-total"),
-    )
-    names = [block.name for block in found.blocks]
-    at = names.index(after) + 1 if after in names else len(names)
-    return change_edition(report, edition, blocks=(*found.blocks[:at], matrix, *found.blocks[at:]))
 
 
 def change_matrix_level(report: Report, edition: str, matrix: str, level: str, /, **changes: Any) -> Report:
