@@ -2,7 +2,7 @@
 
 Reading order: `main` opens the `window`, which joins the workspaces `pages` and `data`, the bar and dialog of
 `parameters`, the menus (`actions`) and what they call (`library_actions`, `look_actions`, `link_navigation`,
-`new_report_action`, `preflight_panel`, `report_file`, `command_palette`, `help`). `start` is
+`new_report_action`, `preflight_panel`, `report_file`, `search`, `help`). `start` is
 shown while no report is open. All of them
 change the report through `document_controller`, which keeps its history; slow work runs in `worker`. `widgets` knows
 nothing of the others.

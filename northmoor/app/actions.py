@@ -260,6 +260,7 @@ def _fill(
     menu: QMenu, entries: Sequence[Command | Submenu | None], window: CommandTargets, bar: QMenuBar,
     actions: dict[str, QAction],
 ) -> None:  # fmt: skip
+    """Fill a menu; an action's data is the way to it."""
     for entry in entries:
         if entry is None:
             menu.addSeparator()
@@ -270,6 +271,7 @@ def _fill(
         else:
             action = QAction(entry.text, bar)
             action.setShortcut(QKeySequence(entry.shortcut))
+            action.setData(menu.title())
             action.triggered.connect(partial(_run, entry, window, bar))
             menu.addAction(action)
             actions[entry.name] = action

@@ -24,7 +24,6 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.actions import NEEDING_REPORT, OF_BLOCKS, fill_menus
-from northmoor.app.command_palette import CommandPalette, PaletteEntry, command_entry
 from northmoor.app.data.workspace import DataWorkspace
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.help import Help
@@ -32,11 +31,14 @@ from northmoor.app.library_actions import LibraryActions
 from northmoor.app.link_navigation import LinkNavigation
 from northmoor.app.look_actions import StyleActions
 from northmoor.app.new_report_action import NewReportAction
-from northmoor.app.pages.part_menu.entries import PartCommand, commands_in, fill_part_menu
+from northmoor.app.pages.part_menu.entries import PartCommand, fill_part_menu
 from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
 from northmoor.app.preflight_panel import PreflightButton
 from northmoor.app.report_file.file_actions import FileActions
+from northmoor.app.search.command_palette import CommandPalette
+from northmoor.app.search.matching import PaletteEntry
+from northmoor.app.search.other_reports import OtherReports
 from northmoor.app.start.file_drops import FileDrops
 from northmoor.app.start.recent_reports import FirstPagePictures, RecentReports
 from northmoor.app.start.start_actions import StartActions
@@ -72,6 +74,7 @@ class Window(QMainWindow):
         self.data = DataWorkspace(self.controller, self.worker, self.catalog_worker)
         self.parameters = ParameterBar(self.controller)
         self.recent = RecentReports(self._settings)
+        self._other_reports = OtherReports(self.controller, self.catalog_worker, self)
         self.files = FileActions(self.controller, self._settings, self.recent, self)
         self.start = StartPage(self.recent)
         self.beginning = StartActions(self.controller, self.catalog_worker, self)
@@ -400,8 +403,12 @@ class Window(QMainWindow):
         self.findings.open()
 
     def show_finder(self) -> None:
-        """Find a command, a part of the edition or a field, and do what belongs to it."""
-        commands = [command_entry(a) for name, a in self.actions_by_name.items() if a.isEnabled() and name != "find"]
+        """Find a command, a part of the edition, a field or a report, and do what belongs to it."""
+        commands = [
+            PaletteEntry(a.text().rstrip("…"), str(a.data()), "play", a.trigger, a.shortcut().toString())
+            for name, a in self.actions_by_name.items()
+            if a.isEnabled() and name != "find"
+        ]
         queries = self.controller.report.queries if self.controller.report is not None else ()
         found = [PaletteEntry(q.name, "query", "file-text", partial(self.show_query, q.name)) for q in queries]
         found += [
@@ -410,12 +417,13 @@ class Window(QMainWindow):
             )
             for name, unit in self.parameters.units.items()
         ]
-        own = [
-            PaletteEntry(text, "for what is selected", command.drawing or "play", command.run)
-            for text, command in commands_in(self.pages.part_menu.entries())
-            if text not in {entry.text for entry in commands}
+        found += [
+            PaletteEntry(path.stem, f"report: {path.parent.name}", "file-text", partial(self.open, path))
+            for path in self._other_reports.paths
         ]
-        self._finder = CommandPalette([*own, *commands, *self.pages.entries(), *found], self)
+        own = [entry for entry in self.pages.part_commands() if entry.text not in {c.text for c in commands}]
+        entries = [*own, *commands, *self.pages.entries(), *found]
+        self._finder = CommandPalette(entries, self.pages.typed_commands, self._settings, self)
         self._finder.show()
         self._finder.line.setFocus()
 

@@ -371,7 +371,9 @@ def test_the_menu_of_what_is_selected_is_in_the_menu_bar_and_found_by_its_words(
     settle(window, qtbot)
     window.show_finder()
     window._finder.line.setText("running total route")
-    assert window._finder.found.item(0).text().startswith("Compute beside it › Running total, within each route")
+    assert (
+        window._finder.found.topLevelItem(0).text(0).startswith("Compute beside it › Running total, within each route")
+    )
     window._finder.reject()
     bar = window.menuBar()
     menu = next(action.menu() for action in bar.actions() if action.text() == "Selection")

@@ -6,7 +6,6 @@ from functools import partial
 from PyQt6.QtCore import QRect, Qt
 from PyQt6.QtWidgets import QComboBox, QLabel, QSplitter, QVBoxLayout, QWidget
 
-from northmoor.app.command_palette import PaletteEntry
 from northmoor.app.document_controller import DocumentController, Selection
 from northmoor.app.pages.actions.block_actions import BlockActions
 from northmoor.app.pages.actions.field_actions import FIELD_WORK, block_of_selection
@@ -20,7 +19,10 @@ from northmoor.app.pages.panels.fields_panel import FieldsPanel
 from northmoor.app.pages.panels.outline_panel import OutlinePanel
 from northmoor.app.pages.panels.query_fields import FieldReader
 from northmoor.app.pages.panels.trace_panel import TracePanel
+from northmoor.app.pages.part_menu.entries import commands_in
+from northmoor.app.pages.part_menu.page_entries import page_entries, typed_page_commands
 from northmoor.app.pages.part_menu.part_menu import PartMenu
+from northmoor.app.search.matching import PaletteEntry
 from northmoor.app.worker import PageShown, Rendered, Worker
 from northmoor.core.authoring.block_starters import BLOCK_STARTERS, BlockStarter, ChosenField, begin_block
 from northmoor.core.authoring.field_roles import field_role
@@ -321,6 +323,25 @@ class PagesWorkspace(QWidget):
             return edits.move_column(report, edition, block, column, names.index(before) if before else len(names))
 
         self._controller.edit("Move the column", change)
+
+    def part_commands(self) -> list[PaletteEntry]:
+        """What can be done to what is selected, and to the page, as entries to search."""
+        context = self.part_menu.context
+        if context is None:
+            return []
+        own = list(commands_in(self.part_menu.entries()))
+        of_page = [pair for pair in commands_in(page_entries(context)) if pair[0] not in {text for text, _ in own}]
+        return [
+            PaletteEntry(text, kind, command.drawing or "play", command.run, command.shortcut)
+            for kind, pairs in (("for what is selected", own), ("page", of_page))
+            for text, command in pairs
+        ]
+
+    def typed_commands(self, text: str) -> list[PaletteEntry]:
+        """What a typed text says to do, such as "margin 12 mm"."""
+        context = self.part_menu.context
+        found = typed_page_commands(context, text) if context is not None else []
+        return [PaletteEntry(command.text, "page", command.drawing or "play", command.run) for command in found]
 
     def entries(self) -> list[PaletteEntry]:
         """What can be found here: the parts in Contents, and the fields."""

@@ -1,5 +1,7 @@
 """What is done to the page: its paper, margins, header and footer, and what is inserted."""
 
+import re
+from collections.abc import Callable
 from functools import partial
 from typing import Any
 
@@ -14,6 +16,9 @@ from northmoor.core.model.report import Report
 
 _MARGINS = ("10 mm", "15 mm", "20 mm", "25 mm")
 _SIDES = ("margin_top", "margin_right", "margin_bottom", "margin_left")
+_TYPED_MARGIN = re.compile(
+    r"(?:(?P<side>top|right|bottom|left)\s+)?margins?\s+(?P<number>\d{1,4}(?:[.,]\d{1,4})?)\s*(?P<unit>mm|cm|in|pt)"
+)
 _PIECES = (("Page number", "{page_number(); 0}"), ("Page n of m", "Page {page_number(); 0} of {page_count(); 0}"),
            ("Report title", "{report_title()}"), ("Data time", "{data_time()}"))  # fmt: skip
 
@@ -22,11 +27,8 @@ def page_entries(context: PartContext) -> list[PartEntry]:
     """The commands of the page."""
     page = context.edition.page
 
-    def changing(**changes: Any) -> partial[Report]:
-        return partial(_change_page, changes=changes)
-
     def command(text: str, *, is_on: bool, **changes: Any) -> PartCommand:
-        return PartCommand(text, context.edit("Change the page", changing(**changes)), is_on=is_on)
+        return PartCommand(text, _changing(context, changes), is_on=is_on)
 
     papers = tuple(command(size, is_on=page.size == size, size=size) for size in PAPER_SIZES)
     margins = []
@@ -43,13 +45,29 @@ def page_entries(context: PartContext) -> list[PartEntry]:
         None,
         *(_running(context, name) for name in ("header", "footer")),
         None,
-        context.window_command("add_text"),
-        context.window_command("add_picture"),
+        *(context.window_command(f"add_{kind}") for kind in ("table", "matrix", "chart", "text", "picture")),
         context.window_command("paste"),
         None,
         context.window_command("keep_page"),
         context.window_command("apply_page"),
     ]
+
+
+def typed_page_commands(context: PartContext, text: str) -> list[PartCommand]:
+    """What a typed text such as "margin 12 mm" or "left margin 1in" does to the page; nothing where it says no such
+    thing."""
+    said = _TYPED_MARGIN.fullmatch(text.strip().lower())
+    if said is None:
+        return []
+    length = f"{said['number'].replace(',', '.')} {said['unit']}"
+    side = said["side"]
+    changes = dict.fromkeys((f"margin_{side}",) if side else _SIDES, parse_length(length))
+    label = f"{side.capitalize()} margin {length}" if side else f"Margins {length}"
+    return [PartCommand(label, _changing(context, changes), "file-text")]
+
+
+def _changing(context: PartContext, changes: dict[str, Any]) -> Callable[[], bool]:
+    return context.edit("Change the page", partial(_change_page, changes=changes))
 
 
 def _change_page(report: Report, edition: str, changes: dict[str, Any]) -> Report:
