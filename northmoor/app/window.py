@@ -31,6 +31,7 @@ from northmoor.app.library_actions import LibraryActions
 from northmoor.app.link_navigation import LinkNavigation
 from northmoor.app.look_actions import StyleActions
 from northmoor.app.new_report_action import NewReportAction
+from northmoor.app.pages.inspector.form_body import SectionMemory
 from northmoor.app.pages.part_menu.entries import PartCommand, fill_part_menu
 from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
@@ -281,6 +282,7 @@ class Window(QMainWindow):
             self.restoreGeometry(geometry)
         else:
             self.resize(1280, 800)
+        self.pages.inspector.memory = SectionMemory(self._settings)
         for name, split in (("pages-split", self.pages.split), ("data-split", self.data.split)):
             state = self._settings.value(name)
             if isinstance(state, QByteArray):

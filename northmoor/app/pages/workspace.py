@@ -4,7 +4,8 @@ from collections.abc import Mapping, Sequence
 from functools import partial
 
 from PyQt6.QtCore import QRect, Qt
-from PyQt6.QtWidgets import QComboBox, QLabel, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtGui import QKeySequence, QShortcut
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSplitter, QVBoxLayout, QWidget
 
 from northmoor.app.document_controller import DocumentController, Selection
 from northmoor.app.pages.actions.block_actions import BlockActions
@@ -105,9 +106,9 @@ class PagesWorkspace(QWidget):
         middle.addWidget(self.trace)
         middle.setSizes([520, 230])
         self.split = QSplitter()
-        for widget in (left, middle, self.inspector):
+        for widget in (left, middle, self._inspector_side()):
             self.split.addWidget(widget)
-        self.split.setSizes([216, 740, 268])
+        self.split.setSizes([216, 708, 300])
         self.split.setStretchFactor(1, 1)
         for splitter in (left, middle, self.split):
             splitter.setHandleWidth(1)
@@ -115,6 +116,24 @@ class PagesWorkspace(QWidget):
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
         whole.addWidget(self.split)
+
+    def _inspector_side(self) -> QWidget:
+        """The inspector under the line that searches it, which / reaches from wherever nothing is typed."""
+        side = QWidget()
+        side.setObjectName("panel")
+        side.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        column = QVBoxLayout(side)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        top = QHBoxLayout()
+        top.setContentsMargins(12, 8, 12, 0)
+        top.addWidget(self.inspector.search)
+        column.addLayout(top)
+        column.addWidget(self.inspector, 1)
+        slash = QShortcut(QKeySequence("/"), self)
+        slash.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+        slash.activated.connect(self.inspector.search.setFocus)
+        return side
 
     def show_rendered(self, rendered: Rendered) -> None:
         """Show a newly rendered document."""

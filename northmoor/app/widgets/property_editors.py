@@ -7,10 +7,11 @@ from typing import Any
 from pydantic.fields import FieldInfo
 from PyQt6.QtWidgets import QWidget
 
+from northmoor.app.widgets.color_editor import ColorEditor
 from northmoor.app.widgets.picture_choices import PICTURED, PictureEditor
+from northmoor.app.widgets.suggestions import SUGGESTED, SuggestionCompleter
 from northmoor.app.widgets.value_editors import (
     ChoiceEditor,
-    ColorEditor,
     Commit,
     LengthEditor,
     LineEditor,
@@ -21,7 +22,7 @@ from northmoor.app.widgets.value_editors import (
 from northmoor.core.model.base import Part
 from northmoor.core.model.kinds.aggregates import NO_TOTAL, TOTALS
 from northmoor.core.model.kinds.mark_types import MARK_TYPES
-from northmoor.core.model.lengths import in_millimetres
+from northmoor.core.model.lengths import format_length, in_millimetres
 
 NAMES = {
     "by": "Group by", "value": "Value", "rows_after_heading": "Rows with heading", "size": "Size",
@@ -142,6 +143,14 @@ CHOICES = {
     "sheets": {"across": "Side by side first", "down": "Downward first"},
     "orientation": {"portrait": "Portrait", "landscape": "Landscape"},
 }
+RARE = frozenset({
+    "anchor", "when_zero", "when_null", "currency", "repeat_across", "break_words", "rule_dash", "rule_left",
+    "rule_right", "turn", "rows_after_heading", "rows_before_total", "largest_gap", "odd_page", "bookmark",
+    "indent", "parent", "count_ways", "members", "smallest", "even_widths", "error_low", "error_high", "average",
+    "crop_left", "crop_top", "crop_right", "crop_bottom", "label_text", "along", "guides_across", "guides_down", "step",
+    "foot_of_page", "others", "listed", "no_rows", "continued", "sheets", "until", "rows_per_page", "overflow",
+})  # fmt: skip
+"""Properties that are shown only with all others while they have no value of their own."""
 _CODE = {
     "against",
     "value",
@@ -209,6 +218,15 @@ def property_label(field: str, kind: type[Part] | None = None) -> str:
     """A property's name as the inspector shows it."""
     own = _NAMES_IN.get((kind.__name__, field)) if kind is not None else None
     return own or NAMES.get(field) or field.replace("_", " ").capitalize()
+
+
+def value_text(kind: type[Part], field: str, value: Any) -> str:
+    """A property's value in words, as its editor shows it."""
+    if isinstance(value, bool):
+        return "Yes" if value else "No"
+    if isinstance(value, int) and _is_length(kind.model_fields[field]):
+        return format_length(value).replace("pt", " pt").replace("mm", " mm")
+    return CHOICES.get(field, {}).get(value, str(value))
 
 
 def editor_for(kind: type[Part], field: str, value: Any, commit: Commit, choices: list[str] | None = None) -> QWidget:
@@ -285,6 +303,8 @@ def _line(field: str, value: Any, commit: Commit, optional: bool) -> LineEditor:
 
     line = LineEditor(value, lambda text: commit(read(text)), _lengths_text if field in _LENGTHS else _value_text)
     line.setPlaceholderText(_UNSET.get(field, ""))
+    if field in SUGGESTED:
+        SuggestionCompleter(line, SUGGESTED[field])
     return line
 
 

@@ -55,7 +55,7 @@ QPushButton#start-card:hover, QPushButton#start-card:focus {{ border: 1px solid 
 QToolButton#recent {{ background: transparent; border: 1px solid transparent; padding: 4px; }}
 QToolButton#recent:hover, QToolButton#recent:focus {{ border: 1px solid {HEATHER}; }}
 QLabel#drop-hint {{ border: 2px dashed {STONE}; border-radius: 6px; color: {STONE_TEXT}; padding: 12px; }}
-QToolButton#picture {{ padding: 4px 6px; }}
+QToolButton#picture {{ padding: 4px; }}
 QToolButton#picture:checked {{ background: {LIT}; border-color: {HEATHER}; }}
 QToolButton#handle {{ background: {PAPER}; border: 1px solid {HEATHER}; border-radius: 4px; padding: 0; }}
 QToolButton#handle:hover {{ background: {LIT}; }}
@@ -64,6 +64,11 @@ QFrame#bar {{ background: {MIST}; border-bottom: 1px solid {LINE}; }}
 QFrame#side {{ background: {LINEN}; border-right: 1px solid {LINE}; }}
 QWidget#panel, QScrollArea#panel, QScrollArea#panel > QWidget > QWidget {{ background: {LINEN}; }}
 QLabel#section {{ font-weight: 600; }}
+QToolButton#section-header {{ background: transparent; border: none; border-top: 1px solid {LINE}; border-radius: 0;
+  padding: 6px 0 2px 0; font-weight: 600; text-align: left; }}
+QToolButton#section-header:hover, QToolButton#section-header:focus {{ color: {HEATHER}; }}
+QToolButton#reset-dot {{ background: transparent; border: none; color: {HEATHER}; padding: 0 1px; font-size: 9px; }}
+QToolButton#reset-dot:focus {{ border: 1px solid {HEATHER}; }}
 QLabel#quiet {{ color: {STONE_TEXT}; }}
 QLabel#fault {{ color: {ROWAN}; }}
 QLabel#warning {{ color: {GORSE_TEXT}; }}

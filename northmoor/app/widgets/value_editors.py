@@ -1,4 +1,4 @@
-"""Editors of single values: a line, a text, a length, a colour, a choice, a switch, a number.
+"""Editors of single values: a line, a text, a length, a choice, a switch, a number.
 
 Each calls `commit` with every new value, and shows another value with `show_value`. What someone is typing stays while
 the value that holds is still the one that was shown.
@@ -8,22 +8,19 @@ from collections.abc import Callable, Mapping
 from typing import Any, Protocol
 
 from PyQt6.QtCore import QEvent, QObject, QSignalBlocker, Qt
-from PyQt6.QtGui import QColor, QIcon, QKeyEvent, QPainter, QPixmap, QWheelEvent
+from PyQt6.QtGui import QKeyEvent, QWheelEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
-    QColorDialog,
     QComboBox,
-    QHBoxLayout,
     QLineEdit,
     QPlainTextEdit,
     QSpinBox,
-    QToolButton,
-    QWidget,
 )
 
-from northmoor.app.widgets.theme import PAPER, STONE
 from northmoor.app.widgets.widget_tools import reapply_style
 from northmoor.core.model.lengths import format_length, in_millimetres, parse_length
+
+MILLIMETRE = parse_length("1mm")
 
 Commit = Callable[[Any], object]
 
@@ -49,6 +46,10 @@ class LineEditor(QLineEdit):
         self._shown = shown
         self.setCursorPosition(0)
         self.editingFinished.connect(self._finish)
+
+    def show_unset(self, text: str) -> None:
+        """Say what holds while the line is empty."""
+        self.setPlaceholderText(text)
 
     def show_value(self, value: Any) -> None:
         """Show another value."""
@@ -114,7 +115,39 @@ class LengthEditor(QLineEdit):
         self._points, self._optional, self._commit = points, optional, commit
         self._before = ""
         self._set(self._shown(value))
-        self.editingFinished.connect(self._finish)
+        self.editingFinished.connect(self.finish)
+
+    def show_unset(self, text: str) -> None:
+        """Say what holds while there is no length."""
+        self.setPlaceholderText(text)
+
+    def step_by(self, steps: int) -> None:
+        """Change the length by steps of a millimetre or half a point; `finish` commits it."""
+        text = self.text().strip()
+        try:
+            now = parse_length(self._with_unit(text)) if text else 0
+        except ValueError:
+            return
+        step = 500 if self._points else MILLIMETRE
+        changed = (round(now / step) + steps) * step
+        self.setText(self._shown(max(changed, 0)))
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Up and Down change the length by a step, with Shift by ten."""
+        ways = {Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1}
+        way = ways.get(Qt.Key(event.key())) if event is not None else None
+        if event is None or way is None:
+            super().keyPressEvent(event)
+        else:
+            self.step_by(way * (10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1))
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        """Change the length by a step while it is being edited; else the wheel is the panel's."""
+        if event is None or not self.hasFocus() or not event.angleDelta().y():
+            super().wheelEvent(event)
+            return
+        self.step_by(1 if event.angleDelta().y() > 0 else -1)
+        event.accept()
 
     def show_value(self, value: int | None) -> None:
         """Show another length."""
@@ -131,7 +164,11 @@ class LengthEditor(QLineEdit):
             return ""
         return format_length(value) if self._points else f"{in_millimetres(value, 1)} mm"
 
-    def _finish(self) -> None:
+    def _with_unit(self, text: str) -> str:
+        return f"{text}{'pt' if self._points else 'mm'}" if text[-1:].isdigit() else text
+
+    def finish(self) -> None:
+        """Commit what was typed."""
         text = self.text().strip()
         if text == self._before:
             return
@@ -140,7 +177,7 @@ class LengthEditor(QLineEdit):
             self._commit(None)
             return
         try:
-            value = parse_length(f"{text}{'pt' if self._points else 'mm'}" if text[-1:].isdigit() else text)
+            value = parse_length(self._with_unit(text))
         except ValueError:
             self._mark(True)
             return
@@ -153,49 +190,6 @@ class LengthEditor(QLineEdit):
         if invalid:
             self.setToolTip("That is no length. Write for example 32mm, 9pt or 1.5in.")
         reapply_style(self)
-
-
-def _swatch(color: str | None) -> QIcon:
-    """A square in a colour; an empty one where none is set."""
-    pixmap = QPixmap(16, 16)
-    pixmap.fill(QColor(STONE))
-    painter = QPainter(pixmap)
-    painter.fillRect(1, 1, 14, 14, QColor(color or PAPER))
-    painter.end()
-    return QIcon(pixmap)
-
-
-class ColorEditor(QWidget):
-    """A colour: its code, a button that shows it and opens a chooser, and one that takes it away."""
-
-    def __init__(self, value: str | None, commit: Commit) -> None:
-        super().__init__()
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(4)
-        self._value, self._commit = value, commit
-        self._line = LineEditor(value, lambda text: commit(text or None))
-        self._line.setPlaceholderText("as styled")
-        self._button = QToolButton()
-        self._button.setIcon(_swatch(value))
-        self._button.setToolTip("Choose a colour")
-        self._button.setAccessibleName("Choose a colour")
-        self._button.clicked.connect(self._choose)
-        layout.addWidget(self._line, 1)
-        layout.addWidget(self._button)
-        self.setFocusProxy(self._line)
-
-    def show_value(self, value: str | None) -> None:
-        """Show another colour."""
-        self._line.show_value(value)
-        if value != self._value:
-            self._value = value
-            self._button.setIcon(_swatch(value))
-
-    def _choose(self) -> None:
-        color = QColorDialog.getColor(QColor(self._value or "#000000"), self, "Choose a colour")
-        if color.isValid():
-            self._commit(color.name().upper())
 
 
 class ChoiceEditor(QComboBox):
@@ -215,6 +209,11 @@ class ChoiceEditor(QComboBox):
     def show_value(self, value: Any) -> None:
         """Show another choice."""
         self.setCurrentIndex(max(self.findData(value), 0))
+
+    def show_unset(self, text: str) -> None:
+        """Say what holds while nothing is chosen."""
+        if self.itemData(0) is None:
+            self.setItemText(0, text)
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         """Leave the wheel to the panel."""

@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.document_controller import DocumentController, ReportEdit
 from northmoor.app.pages.inspector.form import LOOK_FIELDS, InspectorForm
-from northmoor.app.pages.inspector.form_rows import FormArea
+from northmoor.app.pages.inspector.form_body import FormArea
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.widget_tools import show_items
 from northmoor.core.model.edits import add_style, change_style, remove_style, uses_of

@@ -9,13 +9,13 @@ from PyQt6.QtWidgets import QWidget
 from northmoor.app.document_controller import DocumentController, ReportEdit
 from northmoor.app.pages.inspector.form_rows import FormRow, button_row, menu_row, section_row, words_row
 from northmoor.app.pages.inspector.format_rule_editors import RulesEditor
-from northmoor.app.widgets.property_editors import editor_for, property_label
+from northmoor.app.widgets.property_editors import RARE, editor_for, property_label, value_text
 from northmoor.app.widgets.value_editors import Commit
 from northmoor.core.model import edits
 from northmoor.core.model.base import Part
 from northmoor.core.model.edits import remove_blocks
 from northmoor.core.model.report import Report
-from northmoor.core.model.styles import ColorScale, ConditionalFormat, Style
+from northmoor.core.model.styles import ColorScale, ConditionalFormat, NamedStyle, Style, style_chain
 
 LOOK_FIELDS = tuple(Style.model_fields)
 
@@ -85,12 +85,15 @@ class InspectorForm:
         field: str,
         commit: Callable[[Any], object],
         choices: list[str] | None = None,
+        inherited: str | None = None,
     ) -> None:
-        """An editor for a property; `choices` are names to choose from."""
+        """An editor for a property; `choices` are names to choose from, `inherited` says what holds without a value."""
         value = getattr(part, field)
         key = (kind, field, tuple(choices) if choices is not None else None)
         make = partial(_property_editor, kind, field, value, choices)
-        self.labelled(property_label(field, kind), FormRow(key, make, value, commit))
+        is_rare = field in RARE and value == kind.model_fields[field].default
+        row = FormRow(key, make, value, commit, is_rare=is_rare, inherited=inherited)
+        self.labelled(property_label(field, kind), row)
 
     def labelled(self, name: str, row: FormRow) -> None:
         """An editor with its name."""
@@ -105,8 +108,11 @@ class InspectorForm:
         names = [style.name for style in report.styles]
         self.property(type(part), part, field, lambda v: self.edit(label, change(**{field: v})), names)
 
-    def looks(self, report: Report, part: Any, label: str, change: Callable[..., ReportEdit]) -> None:
-        """The section of a part's style, its rules, and its own changes over the style."""
+    def looks(
+        self, report: Report, part: Any, label: str, change: Callable[..., ReportEdit], over: Sequence[str | None] = ()
+    ) -> None:
+        """The section of a part's style, its rules, and its own changes over the style and those of what it is in,
+        innermost first."""
         self.section("Appearance")
         self.style(report, part, "style", label, change)
         if hasattr(part, "rules"):
@@ -118,7 +124,10 @@ class InspectorForm:
             return change(look=edits.changed_style(part.look, **changes))
 
         self.section("Overrides")
-        self.properties(Style, part.look or Style(), LOOK_FIELDS, label, change_look)
+        chain = [style for name in (*reversed(over), part.style) for style in style_chain(report.styles, name)]
+        for field in LOOK_FIELDS:
+            commit = partial(self._commit, label, change_look, field)
+            self.property(Style, part.look or Style(), field, commit, inherited=_origin(chain, field))
 
     def rules(self, report: Report, rules: tuple[ConditionalFormat, ...], change: Callable[..., ReportEdit]) -> None:
         """The conditions that change a look."""
@@ -160,6 +169,12 @@ class InspectorForm:
         """A button that offers several changes by name."""
         entries = [(name, partial(self.edit, f"{text}: {name}", change)) for name, change in changes]
         self.rows.append(menu_row(text, drawing, entries))
+
+
+def _origin(chain: Sequence[NamedStyle], field: str) -> str:
+    """What holds for a property of a look that is not set: the value of the nearest style that sets it."""
+    found = next((style for style in reversed(chain) if getattr(style, field) is not None), None)
+    return f"{value_text(Style, field, getattr(found, field))}, from {found.name}" if found is not None else "automatic"
 
 
 def _property_editor(kind: type[Part], field: str, value: Any, choices: list[str] | None, commit: Commit) -> QWidget:

@@ -1,31 +1,15 @@
-"""The rows of a form, and the area that shows them: widgets stay while rows are of the same kind, and show new values.
-
-A form is changed from within the events of its own widgets. So a row that stays the same but for its value keeps its
-widget; where rows come or go, the form is made again, and the old one is deleted when no event of it runs any more.
-"""
+"""The rows of a form: editors with their names, texts, buttons, and the beginnings of sections."""
 
 from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from functools import partial
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import (
-    QFormLayout,
-    QFrame,
-    QLabel,
-    QMenu,
-    QPushButton,
-    QScrollArea,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QLabel, QMenu, QPushButton, QSizePolicy, QToolButton, QWidget
 
-from northmoor.app.pages.editing.rich_text_editor import RichTextEditor
 from northmoor.app.widgets.icons import icon
-from northmoor.app.widgets.theme import LINE
+from northmoor.app.widgets.theme import STONE_TEXT
 from northmoor.app.widgets.value_editors import ChoiceEditor, Commit, LineEditor
-from northmoor.app.widgets.widget_tools import replace_content
 
 
 @dataclass(frozen=True)
@@ -40,7 +24,12 @@ class FormRow:
     value: Any = None
     commit: Commit = lambda _: None
     label: str | None = None
-    begins_section: bool = False
+    section: str | None = None
+    """The section that it begins, if it begins one."""
+    is_rare: bool = False
+    """Whether it is shown only with the rest of its section."""
+    inherited: str | None = None
+    """Where the value comes from while there is none of its own; a row that has such an origin can be reset to it."""
 
     def named(self, label: str) -> "FormRow":
         """The row with a name before its editor."""
@@ -67,23 +56,27 @@ def words_row(look: str, text: str) -> FormRow:
 
 
 def section_row(text: str) -> FormRow:
-    """A line and a section's name."""
-    return FormRow(("section", text), lambda _: _section(text), begins_section=True)
+    """The beginning of a section."""
+    return FormRow(("section", text), lambda _: SectionHeader(text), section=text)
 
 
-def _section(text: str) -> QWidget:
-    both = QWidget()
-    line = QFrame()
-    line.setFixedHeight(1)
-    line.setStyleSheet(f"background: {LINE};")
-    label = QLabel(text)
-    label.setObjectName("section")
-    column = QVBoxLayout(both)
-    column.setContentsMargins(0, 0, 0, 0)
-    column.setSpacing(6)
-    column.addWidget(line)
-    column.addWidget(label)
-    return both
+class SectionHeader(QToolButton):
+    """The name of a section, which a click or Space opens and closes."""
+
+    def __init__(self, text: str) -> None:
+        super().__init__()
+        self.setObjectName("section-header")
+        self.setText(text)
+        self.setAccessibleName(text)
+        self.setCheckable(True)
+        self.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.toggled.connect(self._show_state)
+        self._show_state(False)
+
+    def _show_state(self, is_open: bool) -> None:
+        self.setIcon(icon("chevron-down" if is_open else "chevron-right", STONE_TEXT))
+        self.setToolTip(f"{'Close' if is_open else 'Open'} {self.text()}")
 
 
 def button_row(text: str, drawing: str, run: Callable[[], object]) -> FormRow:
@@ -143,87 +136,3 @@ def _described(editor: QWidget, field: str, tip: str) -> QWidget:
     editor.setProperty("field", field)
     editor.setToolTip(tip)
     return editor
-
-
-class FormBody(QWidget):
-    """The widgets of a form's rows."""
-
-    def __init__(self, rows: Sequence[FormRow]) -> None:
-        super().__init__()
-        self.setObjectName("panel")
-        self._rows = list(rows)
-        self._column = QVBoxLayout(self)
-        self._column.setContentsMargins(12, 8, 12, 12)
-        self._column.setSpacing(6)
-        self._fields: QFormLayout | None = None
-        self._widgets = [self._add(at, row) for at, row in enumerate(rows)]
-        self._column.addStretch(1)
-
-    def show_rows(self, rows: Sequence[FormRow]) -> bool:
-        """Show other values in the same widgets; False where the rows need other widgets."""
-        if [row.key for row in rows] != [row.key for row in self._rows]:
-            return False
-        self._rows = list(rows)
-        for row, widget in zip(rows, self._widgets, strict=True):
-            if hasattr(widget, "show_value"):
-                widget.show_value(row.value)
-        return True
-
-    def _commit(self, at: int, value: Any) -> None:
-        self._rows[at].commit(value)
-
-    def _add(self, at: int, row: FormRow) -> QWidget:
-        widget = row.make(partial(self._commit, at))
-        if row.label is None:
-            self._column.addWidget(widget)
-            self._fields = None
-            return widget
-        if self._fields is None:
-            self._fields = self._new_fields()
-        label = QLabel(row.label)
-        label.setObjectName("quiet")
-        label.setBuddy(widget)
-        label.setMinimumWidth(96)
-        label.setToolTip(widget.toolTip())
-        if not widget.accessibleName():
-            widget.setAccessibleName(row.label)
-        self._fields.addRow(label, widget)
-        return widget
-
-    def _new_fields(self) -> QFormLayout:
-        fields = QFormLayout()
-        fields.setSpacing(6)
-        fields.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
-        fields.setLabelAlignment(Qt.AlignmentFlag.AlignLeft)
-        fields.setRowWrapPolicy(QFormLayout.RowWrapPolicy.DontWrapRows)
-        self._column.addLayout(fields)
-        return fields
-
-
-class FormArea(QScrollArea):
-    """Shows a form, which can be scrolled."""
-
-    def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.setObjectName("panel")
-        self.setWidgetResizable(True)
-        self.setFrameShape(QFrame.Shape.NoFrame)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-
-    def show_rows(self, rows: Sequence[FormRow]) -> None:
-        """Show a form, keeping the keyboard in the same property."""
-        body = self.widget()
-        if isinstance(body, FormBody) and body.show_rows(rows):
-            return
-        focus = self.window().focusWidget()
-        field = focus.property("field") if focus is not None and self.isAncestorOf(focus) else None
-        rich = self.findChild(RichTextEditor)
-        chosen = rich.chosen if rich is not None and rich.text is focus else None
-        body = FormBody(rows)
-        replace_content(self, body)
-        for editor in body.findChildren(QWidget) if field else ():
-            if editor.property("field") == field:
-                editor.setFocus()
-        rich = body.findChild(RichTextEditor)
-        if rich is not None and chosen is not None:
-            rich.choose(*chosen)

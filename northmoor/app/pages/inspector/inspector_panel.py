@@ -4,7 +4,9 @@ from collections.abc import Callable, Mapping
 from functools import partial
 from typing import Any
 
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtCore import QEvent, QObject, Qt
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from northmoor.app.document_controller import DocumentController, ReportEdit, Selection
 from northmoor.app.pages.editing.rich_text_editor import RichTextEditor
@@ -20,12 +22,15 @@ from northmoor.app.pages.inspector.block_forms import (
 )
 from northmoor.app.pages.inspector.chart_forms import show_chart, show_chart_level, show_chart_measure
 from northmoor.app.pages.inspector.form import InspectorForm
-from northmoor.app.pages.inspector.form_rows import FormArea, FormRow
+from northmoor.app.pages.inspector.form_body import FormArea
+from northmoor.app.pages.inspector.form_rows import FormRow
 from northmoor.app.pages.inspector.matrix_forms import show_matrix, show_matrix_level, show_measure
 from northmoor.app.pages.inspector.table_forms import show_cell, show_level, show_row, show_table
+from northmoor.app.widgets.color_editor import ColorEditor
 from northmoor.app.widgets.value_editors import Commit, LineEditor
 from northmoor.app.widgets.word_completer import WordCompleter
 from northmoor.core.authoring.completions import Completion
+from northmoor.core.authoring.report_colors import report_colors
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.block_types import BLOCK_TYPE_OF_KIND
 from northmoor.core.model.blocks.chart import ChartBlock
@@ -49,6 +54,13 @@ class InspectorPanel(FormArea):
         self._controller = controller
         self.completions: Callable[[], list[Completion]] = list
         """What can be written in an expression of the selected part."""
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Search properties (/)")
+        self.search.setAccessibleName("Search properties")
+        self.search.setToolTip("Show only the properties that have these words; Esc shows all")
+        self.search.setClearButtonEnabled(True)
+        self.search.textChanged.connect(self.show_fitting)
+        self.search.installEventFilter(self)
         controller.selected.connect(lambda _: self.refresh())
         controller.changed.connect(self.refresh)
         controller.edition_chosen.connect(self.refresh)
@@ -63,12 +75,29 @@ class InspectorPanel(FormArea):
         for line in self.findChildren(LineEditor):
             if line.objectName() == "expression" and not line.findChildren(WordCompleter):
                 WordCompleter(line, lambda: self.completions())
+        for color in self.findChildren(ColorEditor):
+            color.report_colors = self._report_colors
+
+    def _report_colors(self) -> list[str]:
+        report = self._controller.report
+        return report_colors(report) if report is not None else []
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """Esc in the search shows all properties; Enter goes to the first that was found."""
+        if watched is self.search and isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
+            if event.key() == Qt.Key.Key_Escape:
+                self.search.clear()
+                return True
+            if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+                self.edit_first()
+                return True
+        return super().eventFilter(watched, event)
 
     def edit_first(self) -> None:
         """Put the keyboard into the first property."""
         body = self.widget()
         for editor in body.findChildren(QWidget) if body else []:
-            if editor.property("field"):
+            if editor.property("field") and (not self.search.text() or editor.isVisible()):
                 editor.setFocus()
                 return
 

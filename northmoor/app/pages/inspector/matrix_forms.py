@@ -105,7 +105,7 @@ def show_measure(form: InspectorForm, report: Report, edition: str, selection: S
     form.action("Move before", lambda r, e: edits.move_measure(r, e, matrix.name, measure.name, -1), "arrow-up")
     form.action("Move after", lambda r, e: edits.move_measure(r, e, matrix.name, measure.name, 1), "arrow-down")
     form.action("Remove the value", lambda r, e: edits.remove_measure(r, e, matrix.name, measure.name))
-    form.looks(report, measure, "Change the appearance", change)
+    form.looks(report, measure, "Change the appearance", change, (matrix.style,))
     if measure.scale is not None:
         form.properties(Measure, measure, ("scale_over",), "Change the scale", change)
 

@@ -218,7 +218,7 @@ def show_row(form: InspectorForm, report: Report, edition: str, selection: Selec
     elif place.row in ("heading", "total"):
         form.section("Layout")
         form.properties(Row, row, ("stands",), "Change where it stands", change)
-    form.looks(report, row, "Change the appearance", change)
+    form.looks(report, row, "Change the appearance", change, (table.style,))
     form.action("Remove the row", lambda r, e: edits.change_row(r, e, table.name, place, None))
 
 
@@ -243,7 +243,7 @@ def show_cell(form: InspectorForm, report: Report, edition: str, selection: Sele
         _column_place(form, column, change_column)
         if table.detail:
             form.properties(Column, column, ("rows",), "Change the span", change_column)
-        form.looks(report, column, "Change the appearance", change_column)
+        form.looks(report, column, "Change the appearance", change_column, (table.style,))
         _totals(form, table, column)
         _column_actions(form, table, column)
     else:
@@ -293,7 +293,7 @@ def _row_cell(form: InspectorForm, report: Report, table: TableBlock, place: Row
         form.note("A chart stands here. Click it on the page, or choose it in Contents, to change it.")
     _column_place(form, column, change_column)
     form.properties(Cell, cell, ("span", "rows"), "Change the span", change)
-    form.looks(report, cell, "Change the appearance", change)
+    form.looks(report, cell, "Change the appearance", change, (row.style, table.style))
     if cell.chart is None and place.row in ("heading", "total"):
         form.action("Draw a chart here", partial(_draw_in_cell, table.name, place, column.name), "chart-column")
     form.action("Clear the cell", lambda r, e: edits.remove_cell(r, e, table.name, place, column.name))

@@ -55,9 +55,14 @@ def mixed(one: str, other: str, share: float) -> str:
 
 
 def legible_on(color: str) -> str:
-    """Dark or light, whichever stands out more from a colour (WCAG 2.2, contrast ratio)."""
-    luminance = _luminance(color)
-    return LIGHT if 1.05 / (luminance + 0.05) > (luminance + 0.05) / (_luminance(DARK) + 0.05) else DARK
+    """Dark or light, whichever stands out more from a colour."""
+    return LIGHT if contrast(color, "#FFFFFF") > contrast(color, DARK) else DARK
+
+
+def contrast(one: str, other: str) -> float:
+    """The contrast ratio of two colours, from 1 to 21 (WCAG 2.2)."""
+    dark, light = sorted((_luminance(one), _luminance(other)))
+    return (light + 0.05) / (dark + 0.05)
 
 
 def _luminance(color: str) -> float:

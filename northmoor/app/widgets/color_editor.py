@@ -1,0 +1,146 @@
+"""Chooses a colour: by its code, from swatches of the report and of the usual ones, or freely; the contrast is told."""
+
+from collections.abc import Callable, Sequence
+from functools import partial
+
+from PyQt6.QtGui import QColor, QIcon, QPainter, QPixmap
+from PyQt6.QtWidgets import (
+    QColorDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from northmoor.app.widgets.popups import BesidePopup
+from northmoor.app.widgets.theme import PAPER, STONE
+from northmoor.app.widgets.value_editors import Commit, LineEditor
+from northmoor.core.layout.chart.palette import contrast
+
+USUAL = (
+    "#000000", "#404040", "#6B645A", "#A6A198", "#D8D2C6", "#FFFFFF",
+    "#7B4B94", "#2F7F86", "#B0612B", "#5E7F3A", "#B3402E", "#C9971C",
+)  # fmt: skip
+_IN_A_ROW = 6
+_READABLE = 4.5
+"""WCAG 2.2, 1.4.3: the contrast that text needs on its ground."""
+
+
+def _swatch(color: str | None, size: int = 16) -> QIcon:
+    """A square in a colour; an empty one where none is set."""
+    pixmap = QPixmap(size, size)
+    pixmap.fill(QColor(STONE))
+    painter = QPainter(pixmap)
+    painter.fillRect(1, 1, size - 2, size - 2, QColor(color or PAPER))
+    painter.end()
+    return QIcon(pixmap)
+
+
+class ColorPopup(BesidePopup):
+    """Swatches of the report's colours and of the usual ones, and a button for any other."""
+
+    def __init__(self, value: str | None, own: Sequence[str], commit: Commit, parent: QWidget) -> None:
+        super().__init__("Colour", parent)
+        self._value, self._commit = value, commit
+        self.swatches: dict[str, QToolButton] = {}
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(10, 10, 10, 10)
+        layout.setSpacing(6)
+        for title, colors in (("In this report", own), ("Usual", USUAL)):
+            if colors:
+                label = QLabel(title)
+                label.setObjectName("quiet")
+                layout.addWidget(label)
+                layout.addLayout(self._grid(colors))
+        if value is not None:
+            layout.addWidget(QLabel(contrast_text(value)))
+        more = QPushButton("Any colour…")
+        more.clicked.connect(self._choose_any)
+        none = QPushButton("None")
+        none.setToolTip("Take the colour away; the style's holds")
+        none.clicked.connect(lambda: self._take(None))
+        row = QHBoxLayout()
+        row.addWidget(more)
+        row.addWidget(none)
+        layout.addLayout(row)
+
+    def _grid(self, colors: Sequence[str]) -> QGridLayout:
+        grid = QGridLayout()
+        grid.setSpacing(2)
+        for at, color in enumerate(colors):
+            button = QToolButton()
+            button.setObjectName("picture")
+            button.setIcon(_swatch(color, 18))
+            button.setCheckable(True)
+            button.setChecked(color == self._value)
+            button.setToolTip(f"{color} · {contrast_text(color)}")
+            button.setAccessibleName(f"Colour {color}")
+            button.clicked.connect(partial(self._take, color))
+            grid.addWidget(button, at // _IN_A_ROW, at % _IN_A_ROW)
+            self.swatches.setdefault(color, button)
+        return grid
+
+    def _take(self, color: str | None, _: bool = False) -> None:
+        self.close()
+        self._commit(color)
+
+    def _choose_any(self) -> None:
+        self.close()
+        color = QColorDialog.getColor(QColor(self._value or "#000000"), self.parentWidget(), "Choose a colour")
+        if color.isValid():
+            self._commit(color.name().upper())
+
+
+def contrast_text(color: str) -> str:
+    """How well a text in a colour can be read on white paper."""
+    ratio = contrast(color, "#FFFFFF")
+    return f"{ratio:.1f} : 1 on white, " + ("good for text" if ratio >= _READABLE else "too little for text")
+
+
+class ColorEditor(QWidget):
+    """A colour: its code, and a button that shows it and opens the swatches. `report_colors` gives those that the
+    report uses."""
+
+    def __init__(self, value: str | None, commit: Commit) -> None:
+        super().__init__()
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(4)
+        self._value, self._commit = value, commit
+        self.report_colors: Callable[[], Sequence[str]] = tuple
+        self._line = LineEditor(value, lambda text: commit(text or None))
+        self._line.setPlaceholderText("as styled")
+        self.button = QToolButton()
+        self.button.setIcon(_swatch(value))
+        self.button.setToolTip("Choose a colour")
+        self.button.clicked.connect(self._open)
+        self.popup: ColorPopup | None = None
+        layout.addWidget(self._line, 1)
+        layout.addWidget(self.button)
+        self.setFocusProxy(self._line)
+
+    def setAccessibleName(self, name: str | None) -> None:
+        """Name the line and the button too: they take the keyboard."""
+        super().setAccessibleName(name)
+        self._line.setAccessibleName(name)
+        self.button.setAccessibleName(f"Choose: {name}")
+
+    def show_unset(self, text: str) -> None:
+        """Say what holds while there is no colour."""
+        self._line.show_unset(text)
+
+    def show_value(self, value: str | None) -> None:
+        """Show another colour."""
+        self._line.show_value(value)
+        if value != self._value:
+            self._value = value
+            self.button.setIcon(_swatch(value))
+
+    def _open(self) -> None:
+        self.popup = ColorPopup(self._value, self.report_colors(), self._commit, self)
+        self.popup.adjustSize()
+        place = self.button.rect().translated(self.button.mapToGlobal(self.button.rect().topLeft()))
+        self.popup.open_beside(place, self.window() or self)
