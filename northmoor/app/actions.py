@@ -9,15 +9,16 @@ from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu, QMenuBar
 
 from northmoor.app.document_controller import DocumentController
-from northmoor.app.help import Help
+from northmoor.app.help.help_actions import Help
 from northmoor.app.library_actions import LibraryActions
 from northmoor.app.link_navigation import LinkNavigation
 from northmoor.app.look_actions import StyleActions
-from northmoor.app.new_report_action import NewReportAction
 from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
 from northmoor.app.report_file.file_actions import FileActions
+from northmoor.app.start.new_report_action import NewReportAction
 from northmoor.app.start.start_actions import StartActions
+from northmoor.app.widgets.menus import with_mnemonics
 from northmoor.app.widgets.widget_tools import commit_typing
 from northmoor.app.worker import Worker, stop_all
 from northmoor.core.model.blocks.block_types import BLOCK_TYPES
@@ -51,6 +52,8 @@ class CommandTargets(Protocol):
     def show_finder(self) -> None: ...
     def show_findings(self) -> None: ...
     def toggle_trace(self) -> None: ...
+    def show_properties(self) -> None: ...
+    def fill_menu(self, name: str, menu: QMenu) -> None: ...
 
 
 @dataclass(frozen=True)
@@ -65,10 +68,11 @@ class Command:
 
 @dataclass(frozen=True)
 class Submenu:
-    """A menu in a menu."""
+    """A menu in a menu. One with a name is filled by the window each time it is opened."""
 
     text: str
     commands: tuple[Command | None, ...]
+    name: str = ""
 
 
 def _insert(kind: str) -> Callable[[CommandTargets], object]:
@@ -89,7 +93,9 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
         Command("new_empty", "New empty report…", "", lambda w: w.beginning.new_empty()),
         Command("new_from_report", "New report from another…", "", lambda w: w.beginning.new_from_report()),
         Command("open", "Open…", "Ctrl+O", lambda w: w.files.ask_open()),
+        Submenu("Open recent", (), "recent"),
         Command("demo", "Open the demo", "", lambda w: w.beginning.demo()),
+        Command("close_report", "Close", "Ctrl+W", lambda w: w.files.close()),
         None,
         Command("save", "Save", "Ctrl+S", lambda w: w.files.save()),
         Command("save_as", "Save as…", "Ctrl+Shift+S", lambda w: w.files.ask_save_as()),
@@ -97,6 +103,9 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
         Command("revert", "Revert to saved", "", lambda w: w.files.revert()),
         None,
         Command("deliver", "Deliver…", "Ctrl+D", lambda w: w.ask_deliver()),
+        None,
+        Command("properties", "Report properties", "", lambda w: w.show_properties()),
+        Command("preferences", "Preferences…", "Ctrl+,", lambda w: w.beginning.ask_preferences()),
         None,
         Command("quit", "Quit", "Ctrl+Q", lambda w: w.close()),
     ),
@@ -131,12 +140,12 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
         Command("add_text", "Text", "Ctrl+Shift+T", lambda w: w.pages.blocks.insert("text")),
         Command("add_picture", "Picture…", "Ctrl+Shift+I", lambda w: w.pages.blocks.insert_picture()),
         Command("add_readout", "Key figure", "", lambda w: w.pages.blocks.insert_readout()),
-        Command("add_rule", "Rule", "", lambda w: w.pages.blocks.insert("rule")),
+        Command("add_rule", "Line", "", lambda w: w.pages.blocks.insert("rule")),
         Command("add_space", "Space", "", lambda w: w.pages.blocks.insert("spacer")),
         Command("add_break", "Page break", "Ctrl+Return", lambda w: w.pages.blocks.insert("break")),
         Command("add_contents", "Contents list", "", lambda w: w.pages.blocks.insert("contents")),
         Command("add_shape", "Shape", "", lambda w: w.pages.blocks.insert("shape")),
-        Command("add_barcode", "Code", "", lambda w: w.pages.blocks.insert("barcode")),
+        Command("add_barcode", "Barcode or QR code", "", lambda w: w.pages.blocks.insert("barcode")),
         *_OTHER_BLOCKS,
         None,
         Command("add_frame", "Frame", "Ctrl+Shift+F", lambda w: w.pages.blocks.insert("frame")),
@@ -213,7 +222,11 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
         Command("pages", "Show Pages", "Ctrl+Shift+P", lambda w: w.show_workspace("pages")),
     ),
     "Help": (
-        Command("keys", "Keys and mouse", "F1", lambda w: w.help.show_keys(shortcuts())),
+        Command("explain", "Explain this", "F1", lambda w: w.help.explain()),
+        Command("contents_of_help", "Contents", "", lambda w: w.help.show_contents()),
+        Command("keys", "Keys and mouse", "", lambda w: w.help.show_keys()),
+        Command("news", "What's new", "", lambda w: w.help.show_news()),
+        None,
         Command("about", "About Northmoor", "", lambda w: w.help.show_about()),
     ),
 }
@@ -225,7 +238,7 @@ NEEDING_REPORT = (
     "add_readout", "add_rule", "add_space", "add_break", "add_contents", "add_shape", "add_barcode", "add_frame",
     "add_grid", "add_for_each", "repeat", "cut", "copy", "paste", "duplicate", "remove", "move_up", "move_down",
     "add_query", "add_connection", "refresh", "parameters", "values", "hold", "value_sets", "replace", "include",
-    "share", "editions", "format", "keep_page", "apply_page",
+    "share", "editions", "format", "close_report", "properties", "keep_page", "apply_page",
 )  # fmt: skip
 """Commands that do something only while a report is open."""
 OF_BLOCKS = ("cut", "copy", "paste", "duplicate", "remove", None, "move_up", "move_down", None, "repeat")
@@ -244,7 +257,7 @@ def shortcuts() -> list[tuple[str, str]]:
 def fill_menus(window: CommandTargets, bar: QMenuBar) -> dict[str, QAction]:
     """Fill the menu bar; the actions by their commands' names."""
     actions: dict[str, QAction] = {}
-    for title, commands in MENUS.items():
+    for title, commands in zip(with_mnemonics(list(MENUS)), MENUS.values(), strict=True):
         menu: QMenu | None = bar.addMenu(title)
         assert menu is not None
         _fill(menu, commands, window, bar, actions)
@@ -261,17 +274,20 @@ def _fill(
     actions: dict[str, QAction],
 ) -> None:  # fmt: skip
     """Fill a menu; an action's data is the way to it."""
+    texts = iter(with_mnemonics([entry.text for entry in entries if entry is not None]))
     for entry in entries:
         if entry is None:
             menu.addSeparator()
         elif isinstance(entry, Submenu):
-            below = menu.addMenu(entry.text)
+            below = menu.addMenu(next(texts))
             assert below is not None
+            if entry.name:
+                below.aboutToShow.connect(partial(window.fill_menu, entry.name, below))
             _fill(below, entry.commands, window, bar, actions)
         else:
-            action = QAction(entry.text, bar)
+            action = QAction(next(texts), bar)
             action.setShortcut(QKeySequence(entry.shortcut))
-            action.setData(menu.title())
+            action.setData(menu.title().replace("&", ""))
             action.triggered.connect(partial(_run, entry, window, bar))
             menu.addAction(action)
             actions[entry.name] = action

@@ -82,6 +82,7 @@ class DocumentController(QObject):
     selected = pyqtSignal(object)
     refused = pyqtSignal(str)
     saved_changed = pyqtSignal()
+    closed = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -159,6 +160,16 @@ class DocumentController(QObject):
         self.opened.emit()
         self.changed.emit()
         self.selected.emit(self.selection)
+
+    def close(self) -> None:
+        """Close the report; unsaved changes go."""
+        self.path, self.library, self._base, self._on_disk = None, None, None, b""
+        self.read_only, self.folds, self.kinds = "", {}, {}
+        self.values, self.held, self.is_holding, self.resolved = {}, {}, False, None
+        self.edition_name = self._chosen_edition = None
+        self.selection = WHOLE_PAGE
+        self._steps, self._at, self._saved_at = [], -1, -1
+        self.closed.emit()
 
     def save(self, path: Path | None = None) -> None:
         """Write the report to its file or another.

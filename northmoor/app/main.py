@@ -7,21 +7,27 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 from types import TracebackType
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtWidgets import QApplication
 
-from northmoor.app.widgets.theme import apply_theme
-from northmoor.app.window import Window
+from northmoor.app.widgets.preferences import own_settings, read_preferences
+
+if TYPE_CHECKING:
+    from northmoor.app.window import Window
 
 
-def _show_mistake(window: Window, kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+def _show_mistake(
+    window: "Window", kind: type[BaseException], error: BaseException, trace: TracebackType | None
+) -> None:
     """A mistake of ours in the window's own thread is logged and reported; the window and unsaved work stay."""
     logging.getLogger(__name__).error("Unexpected", exc_info=(kind, error, trace))
     window.tell(f"Northmoor made a mistake ({kind.__name__}: {error}). Save your report and start again.", "fault")
 
 
-def run_window(report: Path | None, values: dict[str, Any], watch: Callable[[Window], object] = lambda _: None) -> int:
+def run_window(
+    report: Path | None, values: dict[str, Any], watch: Callable[["Window"], object] = lambda _: None
+) -> int:
     """Open the window, on a report with values if one is given, and run until it is closed; the exit code.
 
     `watch` is called with the window before it is shown.
@@ -29,9 +35,14 @@ def run_window(report: Path | None, values: dict[str, Any], watch: Callable[[Win
     signal.signal(signal.SIGINT, signal.SIG_DFL)
     application = QApplication(sys.argv[:1])
     application.setApplicationName("Northmoor")
+    from northmoor.app.widgets.theme import apply_theme  # it asks the application whether the system is dark
+    from northmoor.app.window import Window
+
     apply_theme(application)
     window = Window()
     sys.excepthook = partial(_show_mistake, window)
+    if report is None and read_preferences(own_settings()).begin_with == "last":
+        report = next(iter(window.recent.paths), None)
     if report is not None:
         window.open(report, values)
     watch(window)

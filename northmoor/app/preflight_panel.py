@@ -1,13 +1,12 @@
 """Preflight in the window: the button that counts findings, their panel, and what its buttons do."""
 
 from collections.abc import Sequence
-from functools import partial
+from functools import partial, reduce
 from html import escape
 from typing import Protocol
 
 from PyQt6.QtCore import QObject, Qt, pyqtSignal
 from PyQt6.QtWidgets import (
-    QDialog,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -19,40 +18,65 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.document_controller import BY_DEFAULT, DocumentController, Selection
+from northmoor.app.widgets.headings import section
 from northmoor.app.widgets.icons import icon
-from northmoor.app.widgets.theme import GORSE, ROWAN
+from northmoor.app.widgets.theme import GORSE, LICHEN, ROWAN
 from northmoor.app.widgets.widget_tools import replace_content
 from northmoor.core.errors import Place
+from northmoor.core.model.blocks.tree import walk
 from northmoor.core.model.findings import Finding, Remedy
 
 
-class PreflightPanel(QDialog):
-    """The findings about the report as it is now. It stays open, and follows what is fixed."""
+class PreflightPanel(QFrame):
+    """The findings about the report as it is now, below the pages. It stays open, and follows what is fixed."""
 
-    remedy_wanted = pyqtSignal(object)
+    remedies_wanted = pyqtSignal(object)
     place_wanted = pyqtSignal(object)
+    closed = pyqtSignal()
 
-    def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.setWindowTitle("Preflight")
-        self.resize(560, 380)
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("panel")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setAccessibleName("Preflight")
+        self._title = QLabel()
+        self._title.setObjectName("name")
+        close = QToolButton()
+        close.setIcon(icon("x"))
+        close.setToolTip("Close Preflight (F7)")
+        close.setAccessibleName("Close Preflight")
+        close.clicked.connect(self.closed.emit)
+        head = QHBoxLayout()
+        head.addWidget(self._title)
+        head.addStretch(1)
+        head.addWidget(close)
         self.area = QScrollArea()
+        self.area.setObjectName("panel")
         self.area.setWidgetResizable(True)
         self.area.setFrameShape(QFrame.Shape.NoFrame)
         self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
+        column.setContentsMargins(10, 4, 6, 6)
+        column.setSpacing(4)
+        column.addLayout(head)
         column.addWidget(self.area)
         self.show_findings(())
 
     def show_findings(self, findings: Sequence[Finding]) -> None:
-        """Show findings, faults first."""
+        """Show findings, faults first; a remedy that several of one kind have is offered for all of them as well."""
+        self._title.setText(counted(findings))
         body = QWidget()
+        body.setObjectName("panel")
         column = QVBoxLayout(body)
-        column.setContentsMargins(16, 12, 16, 12)
+        column.setContentsMargins(0, 4, 6, 4)
         column.setSpacing(10)
-        for finding in sorted(findings, key=lambda f: not f.is_error):
-            column.addWidget(self._row(finding))
+        for title, is_error in (("Faults", True), ("To look at", False)):
+            grave = [finding for finding in findings if finding.is_error == is_error]
+            if grave:
+                column.addWidget(section(f"{title} ({len(grave)})"))
+            offered: set[tuple[str, str]] = set()
+            for finding in grave:
+                column.addWidget(self._row(finding, _alike(finding, grave, offered)))
         if not findings:
             nothing = QLabel("Nothing to look at. The report can go out.")
             nothing.setObjectName("good")
@@ -60,7 +84,7 @@ class PreflightPanel(QDialog):
         column.addStretch(1)
         replace_content(self.area, body)
 
-    def _row(self, finding: Finding) -> QWidget:
+    def _row(self, finding: Finding, for_all: Sequence[tuple[str, list[Remedy]]]) -> QWidget:
         row = QFrame()
         mark = QLabel()
         mark.setPixmap(icon("triangle-alert", ROWAN if finding.is_error else GORSE).pixmap(16, 16))
@@ -82,7 +106,12 @@ class PreflightPanel(QDialog):
         for remedy in finding.remedies:
             button = QPushButton(remedy.label)
             button.setAutoDefault(False)
-            button.clicked.connect(partial(self._apply_remedy, remedy))
+            button.clicked.connect(partial(self._apply_remedies, [remedy]))
+            buttons.addWidget(button)
+        for label, remedies in for_all:
+            button = QPushButton(f"{label}: all {len(remedies)}")
+            button.setToolTip("Do this for all findings of this kind, as one step")
+            button.clicked.connect(partial(self._apply_remedies, remedies))
             buttons.addWidget(button)
         buttons.addStretch(1)
         if finding.remedies:
@@ -96,8 +125,40 @@ class PreflightPanel(QDialog):
     def _go(self, place: Place, _: bool = False) -> None:
         self.place_wanted.emit(place)
 
-    def _apply_remedy(self, remedy: Remedy, _: bool = False) -> None:
-        self.remedy_wanted.emit(remedy)
+    def _apply_remedies(self, remedies: Sequence[Remedy], _: bool = False) -> None:
+        self.remedies_wanted.emit(remedies)
+
+
+def counted(findings: Sequence[Finding]) -> str:
+    """How many faults and weaknesses there are, in words."""
+    faults = sum(finding.is_error for finding in findings)
+    others = len(findings) - faults
+    parts = [f"{faults} fault{'s' * (faults != 1)}"] * bool(faults) + [f"{others} to look at"] * bool(others)
+    return f"Preflight: {', '.join(parts) or 'no problems'}"
+
+
+def _alike(
+    finding: Finding, findings: Sequence[Finding], offered: set[tuple[str, str]]
+) -> list[tuple[str, list[Remedy]]]:
+    """The remedies of a finding that others of its rule have too, each offered once, with all of those remedies."""
+    found = []
+    for own in finding.remedies:
+        kind = finding.rule, own.label
+        alike = [
+            each for other in findings if other.rule == finding.rule
+            for each in other.remedies if each.label == own.label and each.edit is not None
+        ]  # fmt: skip
+        if kind not in offered and len(alike) > 1:
+            offered.add(kind)
+            found.append((own.label, alike))
+    return found
+
+
+class PanelHost(Protocol):
+    """Has room for panels below the pages, of which one is seen at a time."""
+
+    def add_panel(self, panel: QWidget) -> None: ...
+    def show_panel(self, panel: QWidget | None) -> None: ...
 
 
 class FindingTargets(Protocol):
@@ -108,6 +169,9 @@ class FindingTargets(Protocol):
     def show_workspace(self, name: str) -> None: ...
     def show_query(self, name: str) -> None: ...
     def define_parameters(self, name: str) -> None: ...
+
+    @property
+    def pages(self) -> PanelHost: ...
 
 
 class PreflightButton(QObject):
@@ -122,6 +186,7 @@ class PreflightButton(QObject):
         self.button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
         self.button.setStyleSheet("QToolButton { border: none; background: transparent; }")
         self.button.setIcon(icon("triangle-alert", GORSE))
+        self.button.setText("Preflight")
         self.button.clicked.connect(self.open)
 
     def show(self, findings: tuple[Finding, ...]) -> None:
@@ -129,34 +194,39 @@ class PreflightButton(QObject):
         self.found = findings
         if self.panel is not None:
             self.panel.show_findings(findings)
-        self.button.setVisible(bool(findings))
-        self.button.setText(f"Preflight: {len(findings)} to look at")
-        self.button.setToolTip("<br>".join(escape(str(finding)) for finding in findings[:12]))
+        self.button.setText(counted(findings))
+        mark = ROWAN if any(finding.is_error for finding in findings) else GORSE if findings else LICHEN
+        self.button.setIcon(icon("triangle-alert" if findings else "check", mark))
+        few = "<br>".join(escape(str(finding)) for finding in findings[:12])
+        self.button.setToolTip(few or "Nothing to look at. The report can go out (F7)")
 
     def open(self) -> None:
-        """Open the panel."""
+        """Open the panel below the pages, or close it."""
         if self.panel is None:
-            self.panel = PreflightPanel(self._window if isinstance(self._window, QWidget) else None)
-            self.panel.remedy_wanted.connect(self._apply_remedy)
+            self.panel = PreflightPanel()
+            self.panel.remedies_wanted.connect(self._apply_remedies)
             self.panel.place_wanted.connect(self._go)
+            self.panel.closed.connect(self.panel.hide)
+            self.panel.hide()
+            self._window.pages.add_panel(self.panel)
         self.panel.show_findings(self.found)
-        self.panel.show()
-        self.panel.raise_()
+        self._window.show_workspace("pages")
+        self._window.pages.show_panel(None if self.panel.isVisible() else self.panel)
 
-    def _apply_remedy(self, remedy: Remedy) -> None:
-        """Do what fixes a finding."""
-        controller, edit = self._window.controller, remedy.edit
-        if edit is not None:
-            controller.edit(remedy.label, lambda report, _: edit(report))
-        given = (remedy.values or {}).items()
-        controller.change_values({name: BY_DEFAULT if value is None else value for name, value in given})
+    def _apply_remedies(self, remedies: Sequence[Remedy]) -> None:
+        """Do what fixes a finding, or several of one kind, as one step."""
+        controller = self._window.controller
+        edits = [remedy.edit for remedy in remedies if remedy.edit is not None]
+        if edits:
+            controller.edit(remedies[0].label, lambda report, _: reduce(lambda made, edit: edit(made), edits, report))
+        given = {name: value for remedy in remedies for name, value in (remedy.values or {}).items()}
+        controller.change_values({name: BY_DEFAULT if value is None else value for name, value in given.items()})
 
     def _go(self, place: Place) -> None:
         """Show what a finding refers to."""
         controller = self._window.controller
-        kinds = (
-            {block.name: block.kind for block in controller.edition.blocks} if controller.edition is not None else {}
-        )
+        blocks = controller.edition.blocks if controller.edition is not None else ()
+        kinds = {block.name: block.kind for block in walk(blocks)}
         if place.parameter is not None:
             self._window.define_parameters(place.parameter)
         elif place.block in kinds:

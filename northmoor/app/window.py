@@ -4,10 +4,10 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QByteArray, QSettings, QSize, Qt, QTimer
+from PyQt6.QtCore import QByteArray, QSettings, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import (
-    QButtonGroup,
+    QApplication,
     QFileDialog,
     QFrame,
     QHBoxLayout,
@@ -23,14 +23,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from northmoor.app.actions import NEEDING_REPORT, OF_BLOCKS, fill_menus
+from northmoor.app.actions import NEEDING_REPORT, OF_BLOCKS, fill_menus, shortcuts
 from northmoor.app.data.workspace import DataWorkspace
-from northmoor.app.document_controller import DocumentController
-from northmoor.app.help import Help
+from northmoor.app.document_controller import WHOLE_PAGE, DocumentController
+from northmoor.app.help.help_actions import Help
 from northmoor.app.library_actions import LibraryActions
 from northmoor.app.link_navigation import LinkNavigation
 from northmoor.app.look_actions import StyleActions
-from northmoor.app.new_report_action import NewReportAction
 from northmoor.app.pages.inspector.form_body import SectionMemory
 from northmoor.app.pages.part_menu.entries import PartCommand, fill_part_menu
 from northmoor.app.pages.workspace import PagesWorkspace
@@ -41,13 +40,15 @@ from northmoor.app.search.command_palette import CommandPalette
 from northmoor.app.search.matching import PaletteEntry
 from northmoor.app.search.other_reports import OtherReports
 from northmoor.app.start.file_drops import FileDrops
+from northmoor.app.start.new_report_action import NewReportAction
 from northmoor.app.start.recent_reports import FirstPagePictures, RecentReports
 from northmoor.app.start.start_actions import StartActions
 from northmoor.app.start.start_page import StartPage
 from northmoor.app.widgets.icons import icon
+from northmoor.app.widgets.menus import plain_text
 from northmoor.app.widgets.notice import Notice
-from northmoor.app.widgets.theme import HEATHER, PAPER, PEAT
-from northmoor.app.widgets.widget_tools import hide_and_delete
+from northmoor.app.widgets.theme import PAPER
+from northmoor.app.window_bars import DeliveredFile, EditionChoice, WorkspaceSwitch
 from northmoor.app.worker import Rendered, RenderJob, ValuesResolved, Worker
 from northmoor.core.compute.parameters.resolution import ResolvedValues
 from northmoor.core.layout.table.collapsing import Fold
@@ -57,7 +58,6 @@ from northmoor.core.model.kinds.output_formats import FORMAT_OF_SUFFIX
 if TYPE_CHECKING:
     from northmoor.app.parameters.dialog import ParametersDialog
 
-WORKSPACES = (("data", "Data", "database"), ("pages", "Pages", "file-text"))
 _PROGRESS_AFTER = 300  # milliseconds of work before progress is shown
 _UNFOLDED = " What is folded in the window is open in it; Printed folded folds it on paper."
 
@@ -78,20 +78,22 @@ class Window(QMainWindow):
         self._other_reports = OtherReports(self.controller, self.catalog_worker, self)
         self.files = FileActions(self.controller, self._settings, self.recent, self)
         self.start = StartPage(self.recent)
-        self.beginning = StartActions(self.controller, self.catalog_worker, self)
+        self.beginning = StartActions(self.controller, self.catalog_worker, self._settings, self)
         FirstPagePictures(self.recent, self.controller, self.worker)
         FileDrops(self).dropped.connect(self._open_dropped)
         self._stack = QStackedWidget()
         self._title = QLabel()
-        self._editions = QWidget()
+        self._editions = EditionChoice(self.controller)
         self._progress = QProgressBar()
         self._deliver = QPushButton("Deliver")
         self._fetch = QToolButton()
         self._facts = QLabel()
         self._notice = Notice()
+        self.delivered_file = DeliveredFile()
         self._place_label = QLabel()
         self._zoom_label = QLabel()
-        self._workspace_buttons: dict[str, QToolButton] = {}
+        self._switch = WorkspaceSwitch()
+        self._switch.wanted.connect(self.show_workspace)
         self._rendered: Rendered | None = None
         self._job: RenderJob | None = None
         self._held_job: RenderJob | None = None
@@ -102,7 +104,7 @@ class Window(QMainWindow):
         self.starting = NewReportAction(self.controller, self.catalog_worker, self.data.catalogs, self)
         self.starting.message.connect(self.tell)
         self.starting.wanted.connect(self.open)
-        self.help = Help(self)
+        self.help = Help(self, shortcuts, lambda: self.controller.selection.kind)
         self.following = LinkNavigation(self.controller, self.pages.canvas, self.open, self)
         self.following.message.connect(self.tell)
         self.sharing = LibraryActions(self.controller, self.pages.blocks, self)
@@ -126,7 +128,7 @@ class Window(QMainWindow):
 
     def _fill_selection_menu(self, bar: QMenuBar) -> None:
         """The menu of what can be done to the selected part, made when it is opened."""
-        menu = QMenu("Selection", bar)
+        menu = QMenu("&Selection", bar)
         bar.insertMenu(bar.actions()[3], menu)  # after Insert
 
         def fill() -> None:
@@ -143,7 +145,6 @@ class Window(QMainWindow):
         self._stack.addWidget(self.data)
         self._stack.addWidget(self.pages)
         self._stack.addWidget(self.start)
-        side = self._side()
         right = QWidget()
         column = QVBoxLayout(right)
         column.setContentsMargins(0, 0, 0, 0)
@@ -158,7 +159,7 @@ class Window(QMainWindow):
         row = QHBoxLayout(middle)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
-        row.addWidget(side)
+        row.addWidget(self._switch)
         row.addWidget(right, 1)
         self.setCentralWidget(middle)
         self._build_status()
@@ -169,32 +170,6 @@ class Window(QMainWindow):
         widget.setSizePolicy(policy)
         widget.setVisible(False)
 
-    def _side(self) -> QWidget:
-        side = QFrame()
-        side.setObjectName("side")
-        side.setFixedWidth(64)
-        column = QVBoxLayout(side)
-        column.setContentsMargins(0, 6, 0, 0)
-        column.setSpacing(2)
-        group = QButtonGroup(self)
-        for name, text, drawing in WORKSPACES:
-            button = QToolButton()
-            button.setObjectName("workspace")
-            button.setText(text)
-            button.setIconSize(QSize(20, 20))
-            button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
-            button.setCheckable(True)
-            button.setFixedSize(64, 62)
-            shortcut = self.actions_by_name[name].shortcut().toString()
-            button.setToolTip(f"{text} ({shortcut})")
-            button.setProperty("drawing", drawing)
-            button.clicked.connect(lambda _=False, name=name: self.show_workspace(name))
-            group.addButton(button)
-            column.addWidget(button)
-            self._workspace_buttons[name] = button
-        column.addStretch(1)
-        return side
-
     def _top(self) -> QWidget:
         bar = QFrame()
         bar.setObjectName("bar")
@@ -204,7 +179,6 @@ class Window(QMainWindow):
         row.setSpacing(10)
         self._title.setObjectName("name")
         self._title.setTextFormat(Qt.TextFormat.PlainText)
-        QHBoxLayout(self._editions).setContentsMargins(0, 0, 0, 0)
         fetch = self._fetch
         fetch.setIcon(icon("refresh-cw"))
         fetch.setToolTip("Refresh data (F5)")
@@ -228,7 +202,7 @@ class Window(QMainWindow):
         status.setSizeGripEnabled(False)
         status.setContentsMargins(10, 0, 10, 0)
         self._notice.setTextFormat(Qt.TextFormat.PlainText)  # it shows texts of reports and databases
-        for widget in (self.findings.button, self._facts, self._notice):
+        for widget in (self.findings.button, self._facts, self._notice, self.delivered_file):
             status.addWidget(widget)
         self._trace_button = trace = QToolButton()
         trace.setDefaultAction(self.actions_by_name["trace"])
@@ -249,8 +223,7 @@ class Window(QMainWindow):
         controller.folds_changed.connect(self.show_report)
         controller.held_changed.connect(self._resolve_held)
         controller.saved_changed.connect(self._update_actions)
-        for signal in (controller.edition_chosen, controller.changed):
-            signal.connect(self._show_editions)
+        controller.closed.connect(self._closed)
         controller.refused.connect(lambda message: self.tell(message, "fault"))
         self.files.message.connect(self.tell)
         self.beginning.message.connect(self.tell)
@@ -407,7 +380,7 @@ class Window(QMainWindow):
     def show_finder(self) -> None:
         """Find a command, a part of the edition, a field or a report, and do what belongs to it."""
         commands = [
-            PaletteEntry(a.text().rstrip("…"), str(a.data()), "play", a.trigger, a.shortcut().toString())
+            PaletteEntry(plain_text(a).rstrip("…"), str(a.data()), "play", a.trigger, a.shortcut().toString())
             for name, a in self.actions_by_name.items()
             if a.isEnabled() and name != "find"
         ]
@@ -429,6 +402,23 @@ class Window(QMainWindow):
         self._finder.show()
         self._finder.line.setFocus()
 
+    def show_properties(self) -> None:
+        """Show the properties of the report, and of its page, in the inspector."""
+        self.show_workspace("pages")
+        self.controller.select(WHOLE_PAGE)
+        self.pages.inspector.edit_first()
+
+    def fill_menu(self, name: str, menu: QMenu) -> None:
+        """Fill a menu that changes: the reports opened last."""
+        menu.clear()
+        for path in self.recent.paths if name == "recent" else ():
+            entry = menu.addAction(f"{path.stem.replace('&', '&&')} · {path.parent}", partial(self.open, path))
+            assert entry is not None
+        if menu.isEmpty():
+            nothing = menu.addAction("No report was opened yet")
+            assert nothing is not None
+            nothing.setEnabled(False)
+
     def show_query(self, name: str) -> None:
         """Show a query in Data."""
         self.show_workspace("data")
@@ -443,14 +433,8 @@ class Window(QMainWindow):
         self._stack.setCurrentWidget(self.data if name == "data" else self.pages)
         for widget in (self._place_label, self._zoom_label):
             widget.setVisible(name == "pages")
-        self._mark_workspace(name)
+        self._switch.mark(name)
         self._enable_blocks()
-
-    def _mark_workspace(self, name: str) -> None:
-        for key, button in self._workspace_buttons.items():
-            button.setChecked(key == name)
-            button.setIcon(icon(button.property("drawing"), HEATHER if key == name else PEAT, 20))
-            button.setEnabled(bool(name))
 
     def _enable_blocks(self) -> None:
         """Blocks are copied and taken out where they are seen."""
@@ -460,7 +444,8 @@ class Window(QMainWindow):
 
     def tell(self, text: str, kind: str) -> None:
         """Say something in the line below: kind is quiet, good, warning or fault."""
-        self._notice.tell(text, kind, max(self.width() - 560, 200))
+        self.delivered_file.hide()
+        self._notice.tell(text, kind, max(self.width() - 760, 200))
 
     def ask_new(self) -> None:
         """Begin a report on the data of the open one, or on a file of data."""
@@ -485,7 +470,15 @@ class Window(QMainWindow):
         self._rendered = None
         self._facts.clear()
         self._place_label.clear()
-        self._show_editions()
+
+    def _closed(self) -> None:
+        """What was open is closed: show what can be begun."""
+        self.worker.stop()
+        self._rendered = self._job = self._held_job = None
+        self.pages.canvas.clear()
+        self.setWindowTitle("Northmoor")
+        self._show_empty()
+        self._update_actions()
 
     def _show_empty(self) -> None:
         self._bar.hide()
@@ -494,29 +487,9 @@ class Window(QMainWindow):
         self._facts.setText("No report is open")
         self.start.show_recent()
         self._stack.setCurrentWidget(self.start)
-        self._mark_workspace("")
-
-    def _show_editions(self) -> None:
-        layout = self._editions.layout()
-        assert layout is not None
-        while layout.count():
-            item = layout.takeAt(0)
-            widget = item.widget() if item else None
-            if widget is not None:
-                hide_and_delete(widget)
-        editions = self.controller.report.editions if self.controller.report else ()
-        group = QButtonGroup(self._editions)
-        offered = [edition for edition in editions if not edition.hidden or edition == self.controller.edition]
-        for edition in offered if len(offered) > 1 else ():
-            button = QToolButton()
-            button.setObjectName("choice")
-            button.setText(edition.name)
-            button.setCheckable(True)
-            button.setChecked(edition == self.controller.edition)
-            button.setToolTip(f"Show the edition {edition.name}")
-            button.clicked.connect(lambda _=False, name=edition.name: self.controller.show_edition(name))
-            group.addButton(button)
-            layout.addWidget(button)
+        for widget in (self._place_label, self._zoom_label):
+            widget.hide()
+        self._switch.mark("")
 
     def _show_rendered(self, rendered: Rendered) -> None:
         self._rendered = rendered
@@ -528,7 +501,10 @@ class Window(QMainWindow):
         self.pages.show_rendered(rendered)
         self.following.show_rendered(rendered)
         rows, pages = rendered.document.row_count, len(rendered.document)
-        self._facts.setText(f"{rows:,} rows   ·   {pages:,} page{'s' * (pages != 1)}   ·   {rendered.seconds:.2f} s")
+        facts = [f"{rows:,} rows", f"{pages:,} page{'s' * (pages != 1)}", f"{rendered.seconds:.2f} s"]
+        if any(fold != Fold() for fold in rendered.job.folds.values()):
+            facts.append("groups collapsed for viewing")
+        self._facts.setText("   ·   ".join(facts))
         self.findings.show(rendered.findings)
         self.tell("", "quiet")
         self._update_actions()
@@ -556,6 +532,8 @@ class Window(QMainWindow):
     def _delivered(self, paths: list[Path]) -> None:
         is_folded = self._rendered is not None and any(f != Fold() for f in self._rendered.job.folds.values())
         self.tell(f"Delivered {paths[0]}.{_UNFOLDED * is_folded}", "good")
+        self.delivered_file.show_file(paths[0])
+        QApplication.alert(self)  # the window may not be in front
 
     def _update_actions(self) -> None:
         controller, actions = self.controller, self.actions_by_name
@@ -565,7 +543,7 @@ class Window(QMainWindow):
             ("Redo", actions["redo"], controller.redo_label),
         ):
             action.setEnabled(bool(label))
-            action.setText(f"{name} · {label}" if label else name)
+            action.setText(f"&{name} · {label.replace('&', '&&')}" if label else f"&{name}")
         for name in NEEDING_REPORT:
             actions[name].setEnabled(has_report)
         self._enable_blocks()
@@ -583,7 +561,7 @@ class Window(QMainWindow):
         """A command of the menus, for the list of what can be done to the selected part."""
         action = self.actions_by_name[name]
         reason = "" if action.isEnabled() else "It cannot be done now."
-        return PartCommand(action.text(), action.trigger, shortcut=action.shortcut().toString(), reason=reason)
+        return PartCommand(plain_text(action), action.trigger, shortcut=action.shortcut().toString(), reason=reason)
 
     # leaving
 

@@ -12,6 +12,7 @@ from pytestqt.qtbot import QtBot
 from northmoor.app.document_controller import WHOLE_PAGE, Selection
 from northmoor.app.pages.part_menu.entries import commands_in
 from northmoor.app.pages.part_menu.highlight_dialog import HighlightDialog
+from northmoor.app.widgets.menus import plain_text
 from northmoor.app.widgets.word_completer import WordCompleter
 from northmoor.app.window import Window
 from northmoor.core.checks.trace.pointed import PointedValue
@@ -93,7 +94,7 @@ class UserActions:
 
 def entry(menu: QMenu, text: str) -> QAction:
     """The entry of a menu that begins with a text."""
-    found = [action for action in menu.actions() if action.text().split("\t")[0].startswith(text)]
+    found = [action for action in menu.actions() if plain_text(action).split("\t")[0].startswith(text)]
     assert found, (text, [action.text() for action in menu.actions()])
     assert found[0].isEnabled(), found[0].toolTip()
     return found[0]
@@ -195,7 +196,7 @@ def test_a_missing_value_and_a_text_are_highlighted_by(hands: UserActions, monke
     monkeypatch.setattr(HighlightDialog, "exec", lambda dialog: shown.append(dialog.value.text()) or 1)
     menu = hands.window.pages.part_menu
     for pointed in (None, PointedValue(None, pa.nulls(1)), PointedValue("it's", pa.array(["it's"]))):
-        monkeypatch.setattr(menu, "_pointed", lambda pointed=pointed: pointed)
+        monkeypatch.setattr(menu, "_pointed", lambda _, pointed=pointed: pointed)
         hands.window.controller.select(Selection("cell", TABLE, "detail", None, "month"))
         menu.ask_highlight()
     assert shown == ["", "", "it's"]
@@ -376,7 +377,7 @@ def test_the_menu_of_what_is_selected_is_in_the_menu_bar_and_found_by_its_words(
     )
     window._finder.reject()
     bar = window.menuBar()
-    menu = next(action.menu() for action in bar.actions() if action.text() == "Selection")
+    menu = next(action.menu() for action in bar.actions() if action.text() == "&Selection")
     menu.aboutToShow.emit()
     assert entry(menu, "Format").menu() is not None
     entry(menu, "Negative in red").trigger()
@@ -394,3 +395,37 @@ def test_a_handle_beside_the_selected_cell_opens_its_menu(window: Window, qtbot:
     assert isinstance(menu, QMenu)
     assert entry(menu, "Edit").text() == "Edit\tEnter"
     menu.close()
+
+
+def test_several_columns_are_changed_in_one_step(hands: UserActions, qtbot: QtBot) -> None:
+    window = hands.window
+    canvas, begun = window.pages.canvas, window.controller._at
+    hands.click(row="detail", column="sailings")
+    at = point_on(window, regions(window, block=TABLE, row="detail", column="fares")[0])
+    qtbot.mouseClick(canvas.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, at)
+    chosen = window.pages.contents.chosen()
+    assert [each.column for each in chosen] == ["sailings", "tickets", "fares"]
+    assert {each.column for each in (canvas._selection, *canvas._also)} == {"sailings", "tickets", "fares"}
+    hands.choose(hands.opened(), "Align", "Centre")
+    assert [column.look.align for column in hands.table.columns[1:]] == ["center"] * 3
+    assert window.controller._at == begun + 1
+    texts = [text for text, _ in commands_in(window.pages.part_menu.entries())]
+    assert not any(text.startswith(("Edit", "Highlight when")) for text in texts)  # they are of one part
+    hands.choose(hands.opened(), "Hide column")
+    assert [column.visible for column in hands.table.columns[1:]] == ["false"] * 3
+    for _ in range(2):
+        window.controller.undo()
+    assert all(column.look is None or column.look.align != "center" for column in hands.table.columns)
+
+
+def test_several_columns_are_removed_and_the_table_stays(hands: UserActions, qtbot: QtBot) -> None:
+    window = hands.window
+    names = [column.name for column in hands.table.columns]
+    hands.click(row="detail", column="sailings")
+    at = point_on(window, regions(window, block=TABLE, row="detail", column="fares")[0])
+    qtbot.mouseClick(window.pages.canvas.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ControlModifier, at)
+    window.actions_by_name["remove"].trigger()
+    settle(window, qtbot)
+    assert [column.name for column in hands.table.columns] == [n for n in names if n not in ("sailings", "fares")]
+    window.controller.undo()
+    assert [column.name for column in hands.table.columns] == names

@@ -132,7 +132,8 @@ def test_colours_are_typed_or_chosen(qtbot: QtBot, committed: list, monkeypatch:
     line.setText("#ABCDEF")
     line.editingFinished.emit()
     monkeypatch.setattr(QColorDialog, "getColor", lambda *_: QColor("#123456"))
-    made._choose()
+    made.button.click()
+    made.popup._choose_any()
     line.setText("")
     line.editingFinished.emit()
     assert committed == ["#ABCDEF", "#123456", None]

@@ -4,6 +4,7 @@ from collections.abc import Callable
 from html import unescape
 from pathlib import Path
 
+import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QAbstractButton,
@@ -18,18 +19,9 @@ from PyQt6.QtWidgets import (
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.document_controller import Selection
-from northmoor.app.widgets.theme import (
-    GORSE_TEXT,
-    HEATHER,
-    LICHEN_TEXT,
-    LINEN,
-    MIST,
-    PAPER,
-    PEAT,
-    ROWAN,
-    STONE_TEXT,
-)
+from northmoor.app.widgets.theme import COLORS
 from northmoor.app.window import Window
+from northmoor.core.layout.chart.palette import contrast
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.report import Edition
 from northmoor.core.store.report_files import load_report, save_report
@@ -41,7 +33,7 @@ ENDLESS = "with recursive n(i) as (select 1 union all select i + 1 from n) selec
 def test_with_no_report_the_window_says_what_can_be_begun(new_window: Callable[[], Window]) -> None:
     window = new_window()
     assert window.start.isVisible()
-    assert not window._workspace_buttons["data"].isEnabled()
+    assert not window._switch.buttons["data"].isEnabled()
     for name in ("save", "undo", "deliver", "refresh"):
         assert not window.actions_by_name[name].isEnabled()
 
@@ -152,20 +144,19 @@ def _is_named(widget: QWidget) -> bool:
     return bool((widget.accessibleName() or text) and widget.toolTip())
 
 
-def test_texts_have_enough_contrast() -> None:
-    def luminance(color: str) -> float:
-        parts = [int(color[i : i + 2], 16) / 255 for i in (1, 3, 5)]
-        linear = [c / 12.92 if c <= 0.03928 else ((c + 0.055) / 1.055) ** 2.4 for c in parts]
-        return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
-
-    def contrast(a: str, b: str) -> float:
-        high, low = sorted((luminance(a), luminance(b)), reverse=True)
-        return (high + 0.05) / (low + 0.05)
-
-    for text in (PEAT, STONE_TEXT, LICHEN_TEXT, GORSE_TEXT):
-        assert min(contrast(text, ground) for ground in (MIST, LINEN, PAPER)) >= 4.5, text
-    assert contrast(ROWAN, MIST) >= 4.5
-    assert contrast(PAPER, HEATHER) >= 4.5
+@pytest.mark.parametrize("variant", COLORS)
+def test_texts_borders_and_marks_have_enough_contrast(variant: str) -> None:
+    colors = COLORS[variant]
+    grounds = [colors[name] for name in ("mist", "linen", "paper")]
+    for text in ("peat", "stone_text", "lichen_text", "gorse_text", "rowan"):
+        assert min(contrast(colors[text], ground) for ground in grounds) >= 4.5, text
+    assert contrast(colors["peat"], colors["desk"]) >= 4.5  # what an empty canvas says
+    assert contrast(colors["peat"], colors["lit"]) >= 4.5
+    for ground in ("heather", "deep_heather"):
+        assert contrast(colors["paper"], colors[ground]) >= 4.5  # the primary button, and its focus ring
+    for mark in ("edge", "heather"):
+        assert min(contrast(colors[mark], ground) for ground in grounds) >= 3, mark
+    assert all(contrast(rail, colors["desk"]) >= 3 for rail in colors["rails"])
 
 
 def test_empty_panels_say_what_belongs_there(new_window: Callable[[], Window], qtbot: QtBot) -> None:
@@ -197,7 +188,7 @@ def test_preflight_lists_what_was_found(window: Window, qtbot: QtBot) -> None:
 
     window.controller.edit("Break", lambda r, e: edits.change_column(r, e, "fares-table", "tickets", value="ticket"))
     settle(window, qtbot)
-    assert window.findings.button.text() == "Preflight: 1 to look at"
+    assert window.findings.button.text() == "Preflight: 1 fault"
     window.findings.button.click()
     texts = [label.text() for label in window.findings.panel.findChildren(QLabel)]
     assert any("Did you mean tickets?" in text for text in texts)

@@ -1,6 +1,7 @@
 """The Pages workspace: Contents and Fields at the left, the canvas, the inspector at the right."""
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from functools import partial
 
 from PyQt6.QtCore import QRect, Qt
@@ -42,6 +43,8 @@ from northmoor.core.model.kinds.aggregates import aggregate_of
 from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.model.report import Report
 
+_PANEL_HEIGHT = 200
+
 
 class PagesWorkspace(QWidget):
     """Edits the report on its real pages."""
@@ -58,16 +61,19 @@ class PagesWorkspace(QWidget):
         self.inspector = InspectorPanel(controller)
         self.fields_query.setAccessibleName("Query whose fields are shown")
         self.fields_query.setToolTip("The query whose fields are shown; it follows what is selected")
+        self._middle = QSplitter(Qt.Orientation.Vertical)
+        self._panels: list[QWidget] = []
         self._rendered: Rendered | None = None
         self._line: InlineEditor | None = None
         self.blocks = BlockActions(controller, self.contents.chosen, self)
         self.arranging = FrameActions(controller, lambda: self.blocks.names, self.canvas.extents, self)
         self.field_reader = FieldReader(controller, worker, self)
         self.block_popup: BlockPopup | None = None
-        self.part_menu = PartMenu(controller, self.canvas, self, self)
+        self.part_menu = PartMenu(controller, self.canvas, self, self.contents.chosen, self)
         self.inspector.completions = self.part_menu.completions
         self._place()
-        self.canvas.picked_also.connect(self.contents.choose_also)
+        self.canvas.picked_also.connect(self._pick_also)
+        self.contents.itemSelectionChanged.connect(lambda: self.canvas.select_also(self.contents.chosen()))
         self.canvas.item_dropped.connect(self.arranging.drop)
         self.canvas.guide_dropped.connect(self.arranging.drop_guide)
         self.canvas.block_dropped.connect(self.blocks.move_into)
@@ -101,9 +107,9 @@ class PagesWorkspace(QWidget):
         left.addWidget(_titled("Contents", self.contents))
         left.addWidget(_titled("Fields", self.fields_query, self.fields))
         left.setSizes([420, 260])
-        middle = QSplitter(Qt.Orientation.Vertical)
+        middle = self._middle
         middle.addWidget(self.canvas)
-        middle.addWidget(self.trace)
+        self.add_panel(self.trace)
         middle.setSizes([520, 230])
         self.split = QSplitter()
         for widget in (left, middle, self._inspector_side()):
@@ -149,6 +155,18 @@ class PagesWorkspace(QWidget):
         owner = including(edition.blocks, selection.block) if edition is not None else None
         self._controller.select(selection if owner is None else Selection("include", owner))
 
+    def _pick_also(self, selection: Selection, is_range: bool) -> None:
+        """Select one more part; with the columns between it and the selected one, where both are of one row."""
+        now, edition = self._controller.selection, self._controller.edition
+        if is_range and edition is not None and now.kind == selection.kind == "cell" and now != selection:
+            table = next((b for b in edition.data_blocks if b.name == now.block), None)
+            if isinstance(table, TableBlock) and replace(now, column=None) == replace(selection, column=None):
+                names = [column.name for column in table.columns]
+                first, last = sorted((names.index(str(now.column)), names.index(str(selection.column))))
+                self.contents.choose([replace(now, column=name) for name in names[first : last + 1]])
+                return
+        self.contents.choose_also(selection)
+
     def _move_level(self, table: str, level: str, by: int) -> None:
         self._controller.edit("Move the level", lambda r, e: edits.move_level(r, e, table, level, by))
 
@@ -177,9 +195,21 @@ class PagesWorkspace(QWidget):
                 if self._controller.folds.get(name):
                     self._controller.fold_level(name, None)
 
+    def add_panel(self, panel: QWidget) -> None:
+        """Give a panel a place below the pages; one panel is seen there at a time."""
+        self._panels.append(panel)
+        self._middle.addWidget(panel)
+
+    def show_panel(self, panel: QWidget | None) -> None:
+        """Show a panel below the pages instead of another, or none."""
+        for other in self._panels:
+            other.setVisible(other is panel)
+        if panel is not None and panel.height() < _PANEL_HEIGHT:
+            self._middle.setSizes([self._middle.height() - _PANEL_HEIGHT, *[_PANEL_HEIGHT] * len(self._panels)])
+
     def toggle_trace(self) -> None:
         """Open Trace on the selected figure, or close it."""
-        self.trace.setVisible(not self.trace.isVisible())
+        self.show_panel(None if self.trace.isVisible() else self.trace)
         self.canvas.mark(None)
         if self.trace.isVisible():
             self.trace.clear()
@@ -205,6 +235,10 @@ class PagesWorkspace(QWidget):
     def pick_format(self) -> None:
         """Open the formats of the selected cell beside it."""
         self.part_menu.pick_format()
+
+    def ask_picture(self) -> str | None:
+        """Ask for a picture; its path in the library."""
+        return self.blocks.ask_picture()
 
     def ask_highlight(self) -> None:
         """Ask when the cells of the selected column are highlighted, and how."""

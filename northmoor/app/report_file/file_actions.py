@@ -85,6 +85,11 @@ class FileActions(QObject):
         self.elsewhere.hold(None)
         return True
 
+    def close(self) -> None:
+        """Close the report, asking about unsaved changes."""
+        if self._controller.report is not None and self.leave():
+            self._controller.close()
+
     def ask_open(self) -> None:
         """Ask for a report and open it."""
         name, _ = QFileDialog.getOpenFileName(self._window, "Open a report", self._folder(), "Reports (*.moor)")

@@ -3,7 +3,7 @@
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QSettings, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from northmoor.app.document_controller import DocumentController
@@ -31,9 +31,9 @@ class StartActions(QObject):
     message = pyqtSignal(str, str)
     wanted = pyqtSignal(object)
 
-    def __init__(self, controller: DocumentController, worker: Worker, window: QWidget) -> None:
+    def __init__(self, controller: DocumentController, worker: Worker, settings: QSettings, window: QWidget) -> None:
         super().__init__(window)
-        self._controller, self._worker, self._window = controller, worker, window
+        self._controller, self._worker, self._settings, self._window = controller, worker, settings, window
         self.dialog: NewReportDialog | None = None
 
     def new_from_data(self, path: Path | None = None) -> None:
@@ -81,6 +81,12 @@ class StartActions(QObject):
             self.message.emit(str(error), "fault")
         else:
             self._begin(report, path)
+
+    def ask_preferences(self) -> None:
+        """Ask for the preferences of the window."""
+        from northmoor.app.start.preferences_dialog import PreferencesDialog  # dialogs are loaded on first use
+
+        PreferencesDialog(self._settings, self._window).open()
 
     def demo(self) -> None:
         """Open the demo, which is made in the home folder where it is not there yet."""

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollAre
 from northmoor.app.start.recent_reports import RecentReports
 from northmoor.app.widgets.flow_layout import FlowLayout
 from northmoor.app.widgets.icons import icon
-from northmoor.app.widgets.theme import HEATHER, LINE, PAPER
+from northmoor.app.widgets.theme import HEATHER, LINE, PAGE
 from northmoor.app.widgets.widget_tools import hide_and_delete
 
 CARDS = (
@@ -139,7 +139,7 @@ def _card(text: str, about: str, drawing: str) -> QPushButton:
 def _page(picture: QPixmap | None) -> QPixmap:
     """The top of a first page on paper of one size for all."""
     paper = QPixmap(_PICTURE * 2)
-    paper.fill(QColor(PAPER))
+    paper.fill(QColor(PAGE))
     painter = QPainter(paper)
     if picture is not None:
         painter.drawPixmap(0, 0, picture.scaledToWidth(paper.width(), Qt.TransformationMode.SmoothTransformation))

@@ -1,11 +1,34 @@
 """Menus made from lists of entries."""
 
+from collections.abc import Sequence
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import (
     QMenu,
     QWidget,
 )
+
+
+def with_mnemonics(texts: Sequence[str]) -> list[str]:
+    """Texts of a menu, each with an & before the letter that chooses it; no two have the same while letters last."""
+    taken: set[str] = set()
+    found = []
+    for text in texts:
+        starts = [at for at, letter in enumerate(text) if letter.isalpha() and (at == 0 or not text[at - 1].isalpha())]
+        others = [at for at, letter in enumerate(text) if letter.isalpha()]
+        at = next((at for at in (*starts, *others) if text[at].lower() not in taken), None)
+        if at is None:
+            found.append(text)
+            continue
+        taken.add(text[at].lower())
+        found.append(f"{text[:at]}&{text[at:]}")
+    return found
+
+
+def plain_text(action: QAction) -> str:
+    """The text of an action without the mark of its letter."""
+    return action.text().replace("&&", "\0").replace("&", "").replace("\0", "&")
 
 
 def menu_of(parent: QWidget, entries: list[tuple[str, object]]) -> QMenu:

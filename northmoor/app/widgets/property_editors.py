@@ -220,7 +220,7 @@ def property_label(field: str, kind: type[Part] | None = None) -> str:
     return own or NAMES.get(field) or field.replace("_", " ").capitalize()
 
 
-def value_text(kind: type[Part], field: str, value: Any) -> str:
+def property_text(kind: type[Part], field: str, value: Any) -> str:
     """A property's value in words, as its editor shows it."""
     if isinstance(value, bool):
         return "Yes" if value else "No"

@@ -1,27 +1,51 @@
-"""The window's look: its colours and the style sheet made of them. Quiet; the page is the brightest thing on screen."""
+"""The window's look: its colours and the style sheet made of them. Quiet; the page is the brightest thing on screen.
+
+The colours are those of the variant that is preferred when the program starts.
+"""
 
 from importlib.resources import files
+from typing import Any
 
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PyQt6.QtWidgets import QApplication
 
-MIST = "#F3F1EC"
-LINEN = "#E7E3DA"
-PEAT = "#33291F"
-STONE = "#8B8378"
-STONE_TEXT = "#6B645A"
-"""Stone, darkened for small text: 5.0 to 1 on linen, as WCAG AA asks."""
-HEATHER = "#7B4B94"
-LICHEN = "#5E7F3A"
-LICHEN_TEXT = "#47662A"
-GORSE = "#C9971C"
-GORSE_TEXT = "#7A5A0A"
-ROWAN = "#B3402E"
-DESK = "#D9D4C8"
-PAPER = "#FFFFFF"
-LIT = "#E4D8EA"
-LINE = "#CFC9BC"
-RAILS = ("#7B4B94", "#2F7F86", "#B0612B", "#5E7F3A")
+from northmoor.app.widgets.preferences import own_settings, read_preferences
+
+_PREFERRED = read_preferences(own_settings())
+_LIGHT = {
+    "mist": "#F3F1EC", "linen": "#E7E3DA", "peat": "#33291F", "stone": "#8B8378", "stone_text": "#6B645A",
+    "edge": "#857C70", "heather": "#7B4B94", "deep_heather": "#5E3873", "lichen": "#5E7F3A",
+    "lichen_text": "#47662A", "gorse": "#C9971C", "gorse_text": "#7A5A0A", "rowan": "#AD3B2A", "desk": "#D9D4C8",
+    "paper": "#FFFFFF", "lit": "#E4D8EA", "lit_active": "{LIT_ACTIVE}", "line": "#CFC9BC", "bar": "{_BAR}",
+    "rails": ("#7B4B94", "#2F7F86", "#B0612B", "#5E7F3A"),
+}  # fmt: skip
+_DARK = {
+    "mist": "#241F1A", "linen": "#2C2620", "peat": "#EFE9DE", "stone": "#7D7569", "stone_text": "#B8AFA2",
+    "edge": "#8B8276", "heather": "#C79FDB", "deep_heather": "#DDBFEC", "lichen": "#93B56A",
+    "lichen_text": "#A5C67E", "gorse": "#E0B24A", "gorse_text": "#E3BC63", "rowan": "#F0907F", "desk": "#191510",
+    "paper": "#17130F", "lit": "#45344F", "lit_active": "#523D5E", "line": "#443C33", "bar": "#5C5348",
+    "rails": ("#C79FDB", "#6CC0C7", "#E29A67", "#9CC274"),
+}  # fmt: skip
+"""The same names in the dark variant: grounds darker, what is drawn on them lighter, the hues the same."""
+COLORS = {"light": _LIGHT, "dark": _DARK}
+_CHOSEN: dict[str, Any] = COLORS["dark" if _PREFERRED.is_dark else "light"]
+MIST, LINEN, PAPER, DESK = (_CHOSEN[name] for name in ("mist", "linen", "paper", "desk"))
+"""Grounds: of the window, of panels, of controls, and behind the pages."""
+PEAT, STONE_TEXT, STONE = (_CHOSEN[name] for name in ("peat", "stone_text", "stone"))
+"""Text, quiet text, and marks that need not be read."""
+EDGE, LINE = (_CHOSEN[name] for name in ("edge", "line"))
+"""Borders of controls, and hairlines between parts."""
+HEATHER, DEEP_HEATHER, LIT, LIT_ACTIVE = (_CHOSEN[name] for name in ("heather", "deep_heather", "lit", "lit_active"))
+"""The primary action and what is chosen; the same pressed or focused; the ground of what is chosen."""
+LICHEN, LICHEN_TEXT, GORSE, GORSE_TEXT, ROWAN = (
+    _CHOSEN[name] for name in ("lichen", "lichen_text", "gorse", "gorse_text", "rowan")
+)
+"""Good, warnings and faults, as marks and as texts."""
+RAILS: tuple[str, ...] = _CHOSEN["rails"]
+_BAR = _CHOSEN["bar"]
+PAGE, MARK, GUIDE = "#FFFFFF", "#7B4B94", "#2F7F86"
+"""What is drawn on pages, which stay white: their ground, what is selected, and guides."""
+TEXT_SIZE = _PREFERRED.text_size
 UI_FONT = "IBM Plex Sans"
 MONO_FONT = "IBM Plex Mono"
 _FONT_FILES = (
@@ -33,7 +57,7 @@ _FONT_FILES = (
 )
 
 STYLE_SHEET = f"""
-* {{ font-family: "{UI_FONT}"; font-size: 13px; color: {PEAT}; }}
+* {{ font-family: "{UI_FONT}"; font-size: {TEXT_SIZE}px; color: {PEAT}; }}
 QMainWindow, QDialog, QMessageBox {{ background: {MIST}; }}
 QMenuBar {{ background: {LINEN}; border-bottom: 1px solid {LINE}; padding: 1px 4px; }}
 QMenuBar::item {{ padding: 4px 9px; background: transparent; border-radius: 4px; }}
@@ -57,8 +81,8 @@ QToolButton#recent:hover, QToolButton#recent:focus {{ border: 1px solid {HEATHER
 QLabel#drop-hint {{ border: 2px dashed {STONE}; border-radius: 6px; color: {STONE_TEXT}; padding: 12px; }}
 QToolButton#picture {{ padding: 4px; }}
 QToolButton#picture:checked {{ background: {LIT}; border-color: {HEATHER}; }}
-QToolButton#handle {{ background: {PAPER}; border: 1px solid {HEATHER}; border-radius: 4px; padding: 0; }}
-QToolButton#handle:hover {{ background: {LIT}; }}
+QToolButton#handle {{ background: {PAGE}; border: 1px solid {MARK}; border-radius: 4px; padding: 0; }}
+QToolButton#handle:hover {{ background: #E4D8EA; }}
 QDialog#finder QListWidget {{ background: {MIST}; }}
 QFrame#bar {{ background: {MIST}; border-bottom: 1px solid {LINE}; }}
 QFrame#side {{ background: {LINEN}; border-right: 1px solid {LINE}; }}
@@ -79,15 +103,15 @@ QToolButton#workspace {{ background: transparent; border: none; border-left: 3px
 QToolButton#workspace:checked {{ background: {MIST}; border-left: 3px solid {HEATHER}; color: {HEATHER};
   font-weight: 600; }}
 QToolButton#workspace:hover {{ background: {MIST}; }}
-QPushButton, QToolButton {{ background: {PAPER}; border: 1px solid {LINE}; border-radius: 4px; padding: 4px 10px; }}
+QPushButton, QToolButton {{ background: {PAPER}; border: 1px solid {EDGE}; border-radius: 4px; padding: 4px 10px; }}
 QToolButton {{ padding: 4px; }}
-QPushButton:hover, QToolButton:hover {{ border-color: {STONE}; }}
+QPushButton:hover, QToolButton:hover {{ border-color: {PEAT}; }}
 QPushButton:focus, QToolButton:focus {{ border: 1px solid {HEATHER}; }}
 QPushButton:disabled, QToolButton:disabled {{ color: {STONE}; background: {LINEN}; }}
 QPushButton#primary {{ background: {HEATHER}; color: {PAPER}; border-color: {HEATHER}; font-weight: 600; padding:
   5px 14px; }}
-QPushButton#primary:hover {{ background: #67397F; }}
-QPushButton#primary:focus {{ border: 1px solid {PEAT}; }}
+QPushButton#primary:hover {{ background: {DEEP_HEATHER}; }}
+QPushButton#primary:focus {{ background: {DEEP_HEATHER}; border: 2px solid {PAPER}; padding: 4px 13px; }}
 QPushButton#primary:disabled {{ background: {LINE}; border-color: {LINE}; color: {STONE_TEXT}; }}
 QToolButton#card {{ border: 2px solid {LINE}; color: {PEAT}; }}
 QToolButton#card:checked {{ border-color: {HEATHER}; color: {HEATHER}; }}
@@ -135,7 +159,7 @@ QFrame#hairline {{ background: {LINE}; border: none; }}
 QWidget#framed {{ background: {PAPER}; border: 1px solid {LINE}; border-radius: 4px; }}
 QLabel#plan {{ font-size: 12px; }}
 QLineEdit, QComboBox, QSpinBox, QDoubleSpinBox, QPlainTextEdit, QTextEdit {{
-    background: {PAPER}; border: 1px solid {LINE};
+    background: {PAPER}; border: 1px solid {EDGE};
   border-radius: 4px; padding: 3px 6px; selection-background-color: {HEATHER}; selection-color: {PAPER}; min-height:
   18px; }}
 QLineEdit:focus, QComboBox:focus, QSpinBox:focus, QDoubleSpinBox:focus, QPlainTextEdit:focus, QTextEdit:focus {{
@@ -157,9 +181,11 @@ QSpinBox::up-button, QSpinBox::down-button {{ border: none; background: transpar
 QSpinBox::up-arrow {{ image: url({{raise}}); width: 10px; height: 10px; }}
 QSpinBox::down-arrow {{ image: url({{arrow}}); width: 10px; height: 10px; }}
 QTreeWidget, QListWidget {{ background: {LINEN}; border: none; outline: none; }}
-QTreeWidget::item, QListWidget::item {{ padding: 3px 2px; border: none; min-height: 18px; }}
-QTreeWidget::item:selected, QListWidget::item:selected {{ background: {LIT}; color: {PEAT}; }}
-QTreeWidget::item:selected:active, QListWidget::item:selected:active {{ background: #DCCBE5; color: {PEAT}; }}
+QTreeWidget::item, QListWidget::item {{ padding: 3px 2px; border: none; border-left: 3px solid transparent;
+  min-height: 18px; }}
+QTreeWidget::item:selected, QListWidget::item:selected {{ background: {LIT}; color: {PEAT};
+  border-left: 3px solid {HEATHER}; }}
+QTreeWidget::item:selected:active, QListWidget::item:selected:active {{ background: {LIT_ACTIVE}; color: {PEAT}; }}
 QTreeWidget::branch {{ background: {LINEN}; }}
 QTreeWidget::branch:selected {{ background: {LIT}; }}
 QTreeWidget::branch:has-children:closed {{ image: url({{closed}}); }}
@@ -176,7 +202,7 @@ QHeaderView::section {{ background: {MIST}; border: none; border-right: 1px soli
 QSplitter::handle {{ background: {LINE}; }}
 QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}
 QScrollBar:horizontal {{ background: transparent; height: 10px; margin: 0; }}
-QScrollBar::handle {{ background: #B9B2A5; border-radius: 4px; min-height: 28px; min-width: 28px; margin: 1px; }}
+QScrollBar::handle {{ background: {_BAR}; border-radius: 4px; min-height: 28px; min-width: 28px; margin: 1px; }}
 QScrollBar::handle:hover {{ background: {STONE}; }}
 QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page {{ background: none; border:
   none;
@@ -186,10 +212,12 @@ QProgressBar::chunk {{ background: {LICHEN}; }}
 """
 
 
-ICONS_IN_SHEET = (
-    ("arrow", "chevron-down"), ("raise", "chevron-up"), ("opened", "chevron-down"), ("closed", "chevron-right"),
-  ("tick", "check-white"),
-)  # fmt: skip
+_VARIANT = "-light" if _PREFERRED.is_dark else ""
+ICONS_IN_SHEET = {
+    "arrow": f"chevron-down{_VARIANT}", "raise": f"chevron-up{_VARIANT}", "opened": f"chevron-down{_VARIANT}",
+    "closed": f"chevron-right{_VARIANT}", "tick": "check-dark" if _PREFERRED.is_dark else "check-white",
+}  # fmt: skip
+"""Icons that the style sheet names, by the words in it."""
 
 
 def apply_theme(application: QApplication) -> None:
@@ -198,7 +226,7 @@ def apply_theme(application: QApplication) -> None:
         QFontDatabase.addApplicationFont(str(files("northmoor") / "assets" / "fonts" / f"{file}.ttf"))
     application.setStyle("Fusion")
     font = QFont(UI_FONT)
-    font.setPixelSize(13)
+    font.setPixelSize(TEXT_SIZE)
     application.setFont(font)
     palette = QPalette()
     roles = {
@@ -217,6 +245,6 @@ def apply_theme(application: QApplication) -> None:
     application.setPalette(palette)
     icons = files("northmoor") / "assets" / "icons"
     sheet = STYLE_SHEET
-    for name, icon in ICONS_IN_SHEET:
+    for name, icon in ICONS_IN_SHEET.items():
         sheet = sheet.replace(f"{{{name}}}", (str(icons / f"{icon}.svg")).replace("\\", "/"))
     application.setStyleSheet(sheet)

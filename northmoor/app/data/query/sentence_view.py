@@ -11,7 +11,7 @@ from northmoor.app.data.query.sentence_text import by_words, comparison_words, j
 from northmoor.app.widgets.flow_layout import GLUED, FlowLayout
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.menus import menu_of
-from northmoor.app.widgets.theme import HEATHER
+from northmoor.app.widgets.theme import HEATHER, STONE_TEXT
 from northmoor.app.widgets.widget_tools import hide_and_delete
 from northmoor.core.sources.builder.edits import (
     ConditionPath,
@@ -179,7 +179,7 @@ class SentenceView(QWidget):
         chip.setObjectName("new-chip" if is_new else "chip")
         chip.setText(text.replace("&", "&&"))
         if drawing:
-            chip.setIcon(icon(drawing, HEATHER if ":" in text else "#6B645A", 14))
+            chip.setIcon(icon(drawing, HEATHER if ":" in text else STONE_TEXT, 14))
             chip.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
             chip.setIconSize(QSize(14, 14))
         chip.setProperty("bound", ":" in text)

@@ -5,7 +5,7 @@ from PyQt6.QtGui import QGuiApplication, QKeySequence, QShortcut
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QTableView, QVBoxLayout, QWidget
 
 from northmoor.app.data.rows.profile_header import ProfileHeader
-from northmoor.app.widgets.hints import draw_hint
+from northmoor.app.widgets.headings import draw_hint
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.kind_looks import KIND_LOOKS
 from northmoor.app.widgets.rows_model import RowsModel

@@ -1,7 +1,7 @@
 """What the menus do with whole blocks: insert, copy, paste, duplicate, move, take out."""
 
 from collections.abc import Callable
-from functools import partial
+from functools import partial, reduce
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -91,10 +91,16 @@ class BlockActions(QObject):
         self.insert_made(f"Insert a {kind}", [made])
 
     def insert_picture(self) -> None:
-        """Ask for a picture and insert it; one from elsewhere is copied into the library."""
+        """Ask for a picture and insert it."""
+        file = self.ask_picture()
+        if file is not None:
+            self.insert_made("Insert a picture", [edits.new_picture("picture", file)])
+
+    def ask_picture(self) -> str | None:
+        """Ask for a picture; its path in the library, into which one from elsewhere is copied."""
         library = self._controller.library
         if library is None:
-            return
+            return None
         begin = library.root / "pictures"
         chosen, _ = QFileDialog.getOpenFileName(
             None,
@@ -103,22 +109,20 @@ class BlockActions(QObject):
             "Pictures (*.png *.jpg *.jpeg *.svg)",
         )
         if not chosen:
-            return
+            return None
         try:
-            file = library.copy_in(Path(chosen), "pictures")
+            return library.copy_in(Path(chosen), "pictures")
         except OSError as error:
             self.message.emit(f"The picture cannot be copied into the library: {error.strerror or error}.", "fault")
-            return
         except NorthmoorError as error:
             self.message.emit(f"The picture cannot be copied into the library: {error}", "fault")
-            return
-        self.insert_made("Insert a picture", [edits.new_picture("picture", file)])
+        return None
 
     def insert_readout(self) -> None:
         """Insert a readout of the first total of the first query."""
         report = self._controller.report
         if report is None or not report.queries:
-            self.message.emit("A readout shows a computed value; add a query in Data first.", "warning")
+            self.message.emit("A key figure shows a computed value; add a query in Data first.", "warning")
             return
         query = self._query(report)
         totalled = next((c for c in query.columns if c.total not in (None, "none")), None)
@@ -128,7 +132,7 @@ class BlockActions(QObject):
             own = column_expression(totalled.name)
             value = aggregate_of(str(totalled.total), own if inside else f"{query.name}.{own}")
             caption = totalled.label or totalled.name
-        self.insert_made("Insert a readout", [edits.new_readout("readout", caption, value)])
+        self.insert_made("Insert a key figure", [edits.new_readout("readout", caption, value)])
 
     def insert_for_each(self) -> None:
         """Insert a for-each over the records of the selected block's query, or of the first."""
@@ -255,10 +259,30 @@ class BlockActions(QObject):
         if self._controller.edit(label, change):
             self._select_new(before)
 
+    def _chosen_parts(self) -> list[SelectedPart]:
+        """The parts that are selected, if there are several and none is a whole block."""
+        report, edition, chosen = self._controller.report, self._controller.edition, self._chosen()
+        if report is None or edition is None or len(chosen) < 2:
+            return []
+        try:
+            found = [selected_part(each, report, edition.name) for each in chosen]
+        except (LookupError, StopIteration):
+            return []
+        return [part for part in found if part is not None] if None not in found else []
+
     def remove(self) -> None:
-        """Take the chosen part or blocks out."""
+        """Remove the chosen parts or blocks, several in one step."""
         part = self.part
         names = self.names
+        if parts := self._chosen_parts():
+
+            def removed(report: Report, edition: str) -> Report:
+                return reduce(lambda made, each: each.remove(made, edition), parts, report)
+
+            if self._controller.edit(f"Remove {len(parts)} parts", removed):
+                self._controller.select(WHOLE_PAGE)
+                self.message.emit(f"Removed {len(parts)} parts; Ctrl+Z brings them back.", "good")
+            return
         if part is not None:
             if self._controller.edit(f"Remove {part.name}", part.remove):
                 self._controller.select(part.left)

@@ -32,7 +32,7 @@ from northmoor.app.pages.canvas.hit_selection import selection_of, selects, shor
 from northmoor.app.pages.canvas.level_rails import RailFinder, draw_rails, rail_at, rail_head_at
 from northmoor.app.pages.canvas.page_stack import GAP, PageStack
 from northmoor.app.pages.canvas.selection_marks import SelectionHandle, draw_selected, same_instance
-from northmoor.app.widgets.theme import DESK, HEATHER, LINE, PAPER, STONE_TEXT
+from northmoor.app.widgets.theme import DESK, LINE, MARK, PAGE, PEAT
 from northmoor.app.worker import PageShown, Rendered
 from northmoor.core.document import Document
 from northmoor.core.layout.page.hit_testing import ColumnEdge, GroupBracket, HitMap, HitRegion
@@ -59,7 +59,7 @@ class PageCanvas(DropArea):
     width_dragged = pyqtSignal(str, str, int)
     column_dropped = pyqtSignal(str, str, str)
     link_opened = pyqtSignal(str)
-    picked_also = pyqtSignal(object)
+    picked_also = pyqtSignal(object, bool)
     item_dropped = pyqtSignal(object)
     guide_dropped = pyqtSignal(object)
     block_dropped = pyqtSignal(str, object)
@@ -79,6 +79,7 @@ class PageCanvas(DropArea):
         self._shown: dict[int, PageShown] = {}
         self._pixmaps: dict[int, QPixmap] = {}
         self._selection = WHOLE_PAGE
+        self._also: list[Selection] = []
         self._zoom: float | None = None
         self._active_drag: Drag | None = None
         """What was taken hold of."""
@@ -138,6 +139,11 @@ class PageCanvas(DropArea):
     def select(self, selection: Selection) -> None:
         """Light up all instances of a part."""
         self._selection = selection
+        self.viewport().update()
+
+    def select_also(self, others: Sequence[Selection]) -> None:
+        """Light up other parts too."""
+        self._also = [other for other in others if other != self._selection]
         self.viewport().update()
 
     @property
@@ -283,7 +289,7 @@ class PageCanvas(DropArea):
         painter = QPainter(self.viewport())
         painter.fillRect(self.viewport().rect(), QColor(DESK))
         if not self.page_count:
-            painter.setPen(QColor(STONE_TEXT))
+            painter.setPen(QColor(PEAT))
             room = self.viewport().rect().adjusted(60, 40, -60, -40)
             painter.drawText(room, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self._message)
         for index in self._visible():
@@ -298,19 +304,20 @@ class PageCanvas(DropArea):
     def _draw_page(self, painter: QPainter, index: int) -> None:
         rect = self.page_rect(index)
         painter.fillRect(rect.translated(1, 2), QColor(0, 0, 0, 28))
-        painter.fillRect(rect, QColor(PAPER))
+        painter.fillRect(rect, QColor(PAGE))
         pixmap, shown = self._pixmaps.get(index), self._shown.get(index)
         if pixmap is not None:
             painter.drawPixmap(QRectF(rect), pixmap, QRectF(pixmap.rect()))
         painter.setPen(QPen(QColor(LINE), 1))
         painter.drawRect(rect.adjusted(-1, -1, 0, 0))
         if shown is not None:
-            draw_selected(painter, rect, shown.places.regions, self._selection, self.scale())
+            for selection in (self._selection, *self._also):
+                draw_selected(painter, rect, shown.places.regions, selection, self.scale())
             if (frame := self._frame) is not None:
                 with_steps = self._active_drag is not None or self._selection.block == frame.name
                 draw_guides(painter, rect, shown.places, frame, self.scale(), with_steps)
             if self._traced is not None and self._traced[0] == index:
-                painter.setPen(QPen(QColor(HEATHER), 2))
+                painter.setPen(QPen(QColor(MARK), 2))
                 painter.drawRect(self._on_screen(rect, self._traced[1]))
             draw_rails(painter, rect, shown.places.brackets, self.scale(), self._selection)
 
@@ -417,8 +424,9 @@ class PageCanvas(DropArea):
         self._emit_selection(point)
         selection = self._selection_at(point)
         self._active_drag = self._drag_at(point, region, grip)
-        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier and grip is not None:
-            self.picked_also.emit(selection)
+        is_range = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        if (is_range or event.modifiers() & Qt.KeyboardModifier.ControlModifier) and selection != WHOLE_PAGE:
+            self.picked_also.emit(selection, is_range)
         elif selection == self._selection and selection.kind in ("cell", "text", "header", "footer"):
             self._waiting = (selection, self._rect_under(point))
             if self._active_drag is None:
@@ -484,7 +492,7 @@ class PageCanvas(DropArea):
             found = same_instance(region, self._shown[page].places.regions) if page in self._shown else None
             if found is not None:
                 return page, found
-        return self.first_selected()
+        return self.first_instance(self._selection)
 
     def _pointed_rect(self) -> QRect | None:
         found = self.pointed()
@@ -499,11 +507,11 @@ class PageCanvas(DropArea):
         place = self._pointed_rect() or QRect(self.viewport().rect().center(), QSize(1, 1))
         return QRect(self.viewport().mapToGlobal(place.topLeft()), place.size())
 
-    def first_selected(self) -> tuple[int, HitRegion] | None:
-        """The first instance of what is selected on the pages in view, with its page."""
+    def first_instance(self, selection: Selection) -> tuple[int, HitRegion] | None:
+        """The first instance of a part on the pages in view, with its page."""
         for index in self._visible():
             for region in self._shown[index].places.regions if index in self._shown else ():
-                if region.column is not None and selects(self._selection, region):
+                if region.column is not None and selects(selection, region):
                     return index, region
         return None
 

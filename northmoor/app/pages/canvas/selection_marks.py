@@ -12,7 +12,7 @@ from northmoor.app.document_controller import Selection
 from northmoor.app.pages.canvas.drag.column_width import spot_rect
 from northmoor.app.pages.canvas.hit_selection import selects
 from northmoor.app.widgets.icons import icon
-from northmoor.app.widgets.theme import HEATHER
+from northmoor.app.widgets.theme import MARK
 from northmoor.core.layout.page.hit_testing import HitRegion
 
 
@@ -20,7 +20,7 @@ def draw_selected(
     painter: QPainter, page: QRect, regions: Iterable[HitRegion], selection: Selection, scale: float
 ) -> None:
     """Light up the instances of a part on a page that is at a place in the viewport."""
-    fill, edge = QColor(HEATHER), QColor(HEATHER)
+    fill, edge = QColor(MARK), QColor(MARK)
     fill.setAlpha(30)
     edge.setAlpha(120)
     painter.setPen(QPen(edge, 1))
@@ -47,7 +47,7 @@ class SelectionHandle(QToolButton):
     def __init__(self, open_menu: Callable[[QPoint], object], over: QAbstractScrollArea) -> None:
         super().__init__(over.viewport())
         self.setObjectName("handle")
-        self.setIcon(icon("ellipsis", HEATHER, 14))
+        self.setIcon(icon("ellipsis", MARK, 14))
         self.setIconSize(QSize(14, 14))
         self.setFixedSize(20, 18)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QWidget
 from northmoor.app.document_controller import DocumentController, ReportEdit
 from northmoor.app.pages.inspector.form_rows import FormRow, button_row, menu_row, section_row, words_row
 from northmoor.app.pages.inspector.format_rule_editors import RulesEditor
-from northmoor.app.widgets.property_editors import RARE, editor_for, property_label, value_text
+from northmoor.app.widgets.property_editors import RARE, editor_for, property_label, property_text
 from northmoor.app.widgets.value_editors import Commit
 from northmoor.core.model import edits
 from northmoor.core.model.base import Part
@@ -91,7 +91,7 @@ class InspectorForm:
         value = getattr(part, field)
         key = (kind, field, tuple(choices) if choices is not None else None)
         make = partial(_property_editor, kind, field, value, choices)
-        is_rare = field in RARE and value == kind.model_fields[field].default
+        is_rare = kind is not Report and field in RARE and value == kind.model_fields[field].default
         row = FormRow(key, make, value, commit, is_rare=is_rare, inherited=inherited)
         self.labelled(property_label(field, kind), row)
 
@@ -174,7 +174,9 @@ class InspectorForm:
 def _origin(chain: Sequence[NamedStyle], field: str) -> str:
     """What holds for a property of a look that is not set: the value of the nearest style that sets it."""
     found = next((style for style in reversed(chain) if getattr(style, field) is not None), None)
-    return f"{value_text(Style, field, getattr(found, field))}, from {found.name}" if found is not None else "automatic"
+    if found is None:
+        return "automatic"
+    return f"{property_text(Style, field, getattr(found, field))}, from {found.name}"
 
 
 def _property_editor(kind: type[Part], field: str, value: Any, choices: list[str] | None, commit: Commit) -> QWidget:

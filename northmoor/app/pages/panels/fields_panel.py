@@ -7,7 +7,7 @@ from PyQt6.QtGui import QPaintEvent
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QMenu, QWidget
 
 from northmoor.app.pages.canvas.drag.field_drop import MIME
-from northmoor.app.widgets.hints import draw_hint
+from northmoor.app.widgets.headings import draw_hint
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.kind_looks import KIND_LOOKS
 from northmoor.core.model.edits import column_setting

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QTreeWidget, QTreeWidgetItem, QTreeWidgetItemIterato
 from northmoor.app.document_controller import WHOLE_PAGE, Selection
 from northmoor.app.pages.inspector.chart_forms import STEP_NAMES
 from northmoor.app.pages.inspector.table_forms import row_name
-from northmoor.app.widgets.hints import draw_hint
+from northmoor.app.widgets.headings import draw_hint
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import RAILS
 from northmoor.core.layout.page.headers_footers import pieces
@@ -104,6 +104,12 @@ class OutlinePanel(QTreeWidget):
     def chosen(self) -> list[Selection]:
         """All entries that are marked, from the top."""
         return [item.data(0, _SELECTION) for item in self._items() if item.isSelected()]
+
+    def choose(self, selections: Sequence[Selection]) -> None:
+        """Mark some entries besides those that are marked."""
+        for item in self._items():
+            if item.data(0, _SELECTION) in selections:
+                item.setSelected(True)
 
     def choose_also(self, selection: Selection) -> None:
         """Mark one more entry, or take its mark away."""

@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from northmoor.app.widgets.hints import draw_hint
+from northmoor.app.widgets.headings import draw_hint
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.rows_model import RowsModel
 from northmoor.app.widgets.theme import GORSE, LICHEN, ROWAN

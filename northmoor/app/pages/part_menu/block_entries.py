@@ -66,6 +66,27 @@ def table_row_entries(context: PartContext) -> list[PartEntry]:
     return row_entries(context, table, context.selection.place)
 
 
+def for_each_entries(context: PartContext) -> list[PartEntry]:
+    """The commands of a for-each."""
+    block = edits.block_of(context.report, context.edition.name, context.selection.block)
+    breaks = block.page_break == "between"
+    inserted = tuple(context.window_command(f"add_{kind}") for kind in ("text", "table", "matrix", "chart", "picture"))
+    return [
+        context.command("New page for each record", context.block_change(page_break="none" if breaks else "between"),
+                        "file-text", is_on=breaks),
+        context.command("Restart page numbers", context.block_change(restart_page_number=not block.restart_page_number),
+                        is_on=block.restart_page_number),
+        context.command("Keep each record on one page", context.block_change(keep_together=not block.keep_together),
+                        "group", is_on=block.keep_together),
+        PartGroup("Insert", inserted, "plus"),
+    ]  # fmt: skip
+
+
+def grid_cell_entries(context: PartContext) -> list[PartEntry]:
+    """The commands of a cell of a grid."""
+    return [context.window_command(f"add_{kind}") for kind in ("text", "table", "matrix", "chart", "picture")]
+
+
 def text_entries(context: PartContext) -> list[PartEntry]:
     """The commands of a text."""
     insert = partial(_with_slot, block=context.selection.block)

@@ -7,12 +7,14 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QLabel, QMenu, QWidget, QWidgetAction
 
+from northmoor.app.document_controller import ReportEdit
 from northmoor.app.widgets.icons import icon
 
 
 @dataclass(frozen=True)
 class PartCommand:
-    """Something that is done to the selected part.
+    """Something that is done to the selected part. `change` is the edit that it makes, where it is nothing else: it can
+    be made to several parts at once.
 
     `sample` shows what it makes of the figure that was pointed at, `shortcut` the keys that do the same, `is_on` a
     tick, and `reason` why it cannot be done now (empty where it can).
@@ -26,6 +28,7 @@ class PartCommand:
     shortcut: str = ""
     is_on: bool | None = None
     reason: str = ""
+    change: ReportEdit | None = None
 
 
 @dataclass(frozen=True)

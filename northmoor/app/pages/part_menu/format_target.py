@@ -108,11 +108,13 @@ def format_group(context: PartContext) -> PartGroup:
     choices = tuple(
         PartCommand(
             choice.label,
-            context.edit(CHANGE_FORMAT, target.change(format=choice.pattern)),
+            context.edit(CHANGE_FORMAT, change),
             sample=sample_text(pointed.value, choice.pattern, locale),
             is_on=choice.pattern == target.pattern,
+            change=change,
         )
         for choice in likely_formats(pointed.values.type, target.name, locale.locale)
+        for change in (target.change(format=choice.pattern),)
     )
     if not choices:
         return PartGroup("Format", (), "hash")

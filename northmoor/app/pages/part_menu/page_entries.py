@@ -11,9 +11,10 @@ from northmoor.app.pages.part_menu.part_context import PartContext
 from northmoor.core.model import edits
 from northmoor.core.model.base import Part
 from northmoor.core.model.lengths import parse_length
-from northmoor.core.model.pages import PAPER_SIZES, Running, RunningLine, TextPiece
+from northmoor.core.model.pages import PAPER_SIZES, PicturePiece, Running, RunningLine, TextPiece
 from northmoor.core.model.report import Report
 
+_LOGO_HEIGHT = parse_length("10mm")
 _MARGINS = ("10 mm", "15 mm", "20 mm", "25 mm")
 _SIDES = ("margin_top", "margin_right", "margin_bottom", "margin_left")
 _TYPED_MARGIN = re.compile(
@@ -106,7 +107,16 @@ def running_entries(context: PartContext) -> list[PartEntry]:
             for text, slot in _PIECES:
                 put = partial(edits.change_piece, running=name, at=f"0.{side}", piece=TextPiece(text=slot))
                 places.append(context.command(f"{text}, {where}", put))
+            put_picture = partial(_add_picture, context, name, f"0.{side}")
+            places.append(PartCommand(f"Picture, {where}…", put_picture, "image"))
     return [*found, PartGroup("Add", tuple(places), "plus")]
+
+
+def _add_picture(context: PartContext, running: str, at: str) -> None:
+    file = context.tools.ask_picture()
+    if file is not None:
+        put = partial(edits.change_piece, running=running, at=at, piece=PicturePiece(file=file, height=_LOGO_HEIGHT))
+        context.controller.edit("Add a picture", put)
 
 
 def _append(report: Report, edition: str, running: str, at: str, slot: str) -> Report:

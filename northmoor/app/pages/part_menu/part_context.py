@@ -24,6 +24,9 @@ class PartTools(Protocol):
     def pick_format(self) -> None:
         """Open the formats of the selected cell beside it."""
 
+    def ask_picture(self) -> str | None:
+        """Ask for a picture; its path in the library, if one was chosen."""
+
     def ask_highlight(self) -> None:
         """Ask when the selected cells look otherwise, and how."""
 
@@ -64,4 +67,4 @@ class PartContext:
 
     def command(self, text: str, change: ReportEdit, drawing: str | None = None, **more: Any) -> PartCommand:
         """A command that makes an edit of the same name."""
-        return PartCommand(text, self.edit(text.removesuffix("…"), change), drawing, **more)
+        return PartCommand(text, self.edit(text.removesuffix("…"), change), drawing, change=change, **more)

@@ -2,7 +2,14 @@
 
 from collections.abc import Callable
 
-from northmoor.app.pages.part_menu.block_entries import block_commands, table_entries, table_row_entries, text_entries
+from northmoor.app.pages.part_menu.block_entries import (
+    block_commands,
+    for_each_entries,
+    grid_cell_entries,
+    table_entries,
+    table_row_entries,
+    text_entries,
+)
 from northmoor.app.pages.part_menu.chart_entries import chart_entries
 from northmoor.app.pages.part_menu.column_entries import column_entries
 from northmoor.app.pages.part_menu.entries import PartEntry
@@ -49,6 +56,8 @@ _ENTRIES: dict[str, Callable[[PartContext], list[PartEntry]]] = {
     "mark": chart_entries,
     "groups": chart_entries,
     "text": text_entries,
+    "for-each": for_each_entries,
+    "grid-cell": grid_cell_entries,
     "page": page_entries,
     "header": running_entries,
     "footer": running_entries,

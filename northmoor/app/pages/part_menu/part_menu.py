@@ -5,8 +5,10 @@ from collections.abc import Callable
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QDialog, QMenu, QWidget
 
-from northmoor.app.document_controller import DocumentController
+from northmoor.app.document_controller import DocumentController, Selection
 from northmoor.app.pages.canvas.canvas_widget import PageCanvas
+from northmoor.app.pages.part_menu.block_entries import block_commands
+from northmoor.app.pages.part_menu.common_entries import common_entries
 from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, add_menu_title, fill_part_menu
 from northmoor.app.pages.part_menu.format_popup import FormatPopup
 from northmoor.app.pages.part_menu.format_target import FormatTarget, figure_title, format_target
@@ -16,6 +18,7 @@ from northmoor.app.pages.part_menu.part_entries import part_entries
 from northmoor.core.authoring import table_commands
 from northmoor.core.authoring.completions import Completion, completions
 from northmoor.core.checks.trace.pointed import PointedValue, pointed_value
+from northmoor.core.layout.page.hit_testing import HitRegion
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.containers import DataBlock
 from northmoor.core.model.blocks.tree import for_each_around
@@ -25,24 +28,32 @@ class PartMenu:
     """The commands of the selected part. `window_command` gives a command of the main menu by its name; it is set by
     the window that has one."""
 
-    def __init__(self, controller: DocumentController, canvas: PageCanvas, tools: PartTools, parent: QWidget) -> None:
+    def __init__(
+        self, controller: DocumentController, canvas: PageCanvas, tools: PartTools,
+        chosen: Callable[[], list[Selection]], parent: QWidget,
+    ) -> None:  # fmt: skip
         self._controller, self._canvas, self._tools, self._parent = controller, canvas, tools, parent
+        self._chosen = chosen
         self.window_command: Callable[[str], PartCommand] = lambda name: PartCommand(name, lambda: None, reason=name)
         self.format_popup: FormatPopup | None = None
 
     @property
     def context(self) -> PartContext | None:
         """What the commands work on; None without a report."""
+        return self._context_of(self._controller.selection)
+
+    def _context_of(self, selection: Selection) -> PartContext | None:
         report, edition = self._controller.report, self._controller.edition
         if report is None or edition is None:
             return None
+        is_selected = selection == self._controller.selection
+        found = self._canvas.pointed() if is_selected else self._canvas.first_instance(selection)
         return PartContext(
-            report, edition, self._controller.selection, self._controller, self._tools, self._pointed(),
+            report, edition, selection, self._controller, self._tools, self._pointed(found),
             self._field_kinds(), self.window_command,
         )  # fmt: skip
 
-    def _pointed(self) -> PointedValue | None:
-        found = self._canvas.pointed()
+    def _pointed(self, found: tuple[int, HitRegion] | None) -> PointedValue | None:
         document = self._canvas.document_on(found[0]) if found is not None else None
         return pointed_value(document, *found) if found is not None and document is not None else None
 
@@ -68,9 +79,15 @@ class PartMenu:
         return completions(report, block, self._field_kinds())
 
     def entries(self) -> list[PartEntry]:
-        """What can be done to the selected part."""
-        context = self.context
-        return part_entries(context) if context is not None else []
+        """What can be done to the selected part; to several, what can be done to each of them."""
+        context, chosen = self.context, self._chosen()
+        if context is None:
+            return []
+        if len(chosen) < 2 or context.selection not in chosen:
+            return part_entries(context)
+        contexts = [found for each in chosen if (found := self._context_of(each)) is not None]
+        own = common_entries([part_entries(each) for each in contexts], self._controller.edit)
+        return [*own, *([None] if own else []), *block_commands(context)]
 
     def open(self, place: QPoint) -> None:
         """Open the menu at a place on the screen."""
@@ -86,7 +103,7 @@ class PartMenu:
 
     def pick_format(self) -> None:
         """Open the formats of the selected cell beside it."""
-        if self._format_target() is None or self._pointed() is None:
+        if self._format_target() is None or self._pointed(self._canvas.pointed()) is None:
             self._controller.refused.emit("Select a column, a total or a value of a matrix; then choose its format.")
             return
         self.format_popup = FormatPopup(self._format_target, self._parent)

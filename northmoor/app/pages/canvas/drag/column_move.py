@@ -7,7 +7,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen
 
 from northmoor.app.pages.canvas.drag.column_width import spot_rect
 from northmoor.app.pages.canvas.drag.protocol import SLACK, PageView
-from northmoor.app.widgets.theme import HEATHER
+from northmoor.app.widgets.theme import MARK
 from northmoor.core.layout.page.hit_testing import ColumnEdge, HitRegion
 
 
@@ -57,7 +57,7 @@ class ColumnMoveDrag:
     def draw(self, painter: QPainter) -> None:
         """Show the column that goes, and the gap that it would go into."""
         page, scale, edges = self._view.page_rect(self._page), self._view.scale(), self._edges
-        shade = QColor(HEATHER)
+        shade = QColor(MARK)
         shade.setAlpha(60)
         moved = spot_rect(page, self._title, scale)
         painter.fillRect(QRectF(moved).translated(self._pointer.x() - self._start.x(), 0), shade)
@@ -66,7 +66,7 @@ class ColumnMoveDrag:
         gaps = [edges[0].x - edges[0].width, *(edge.x for edge in edges)]
         x = page.left() + round(gaps[self._gap] * scale)
         top, bottom = (page.top() + round(at * scale) for at in (edges[0].top, edges[0].bottom))
-        painter.setPen(QPen(QColor(HEATHER), 3))
+        painter.setPen(QPen(QColor(MARK), 3))
         painter.drawLine(x, top, x, bottom)
 
     def drop(self) -> None:

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen
 
 from northmoor.app.pages.canvas.drag.field_drop import DropTarget
 from northmoor.app.pages.canvas.drag.protocol import SLACK, PageView
-from northmoor.app.widgets.theme import HEATHER, PAPER
+from northmoor.app.widgets.theme import MARK, PAGE
 from northmoor.core.layout.page.hit_testing import ColumnEdge, HitRegion
 from northmoor.core.model.lengths import in_millimetres
 
@@ -56,15 +56,15 @@ def _draw_width(painter: QPainter, page: QRect, edge: ColumnEdge, delta: int, sc
     x = round(page.left() + (edge.x + delta) * scale)
     left = round(page.left() + (edge.x - edge.width) * scale)
     top = round(page.top() + edge.top * scale)
-    painter.setPen(QPen(QColor(HEATHER), 2))
+    painter.setPen(QPen(QColor(MARK), 2))
     painter.drawLine(x, top, x, round(page.top() + edge.bottom * scale))
     painter.drawLine(left, top - 8, x, top - 8)
     text = f"{in_millimetres(edge.width + delta, 1)} mm"
     width = painter.fontMetrics().horizontalAdvance(text) + 14
     label = QRect((left + x - width) // 2, top - 32, width, 20)
-    painter.setBrush(QColor(HEATHER))
+    painter.setBrush(QColor(MARK))
     painter.drawRoundedRect(label, 3, 3)
-    painter.setPen(QColor(PAPER))
+    painter.setPen(QColor(PAGE))
     painter.drawText(label, Qt.AlignmentFlag.AlignCenter, text)
     painter.setBrush(Qt.BrushStyle.NoBrush)
 
@@ -72,7 +72,7 @@ def _draw_width(painter: QPainter, page: QRect, edge: ColumnEdge, delta: int, sc
 def draw_drop(painter: QPainter, page: QRect, target: DropTarget, scale: float) -> None:
     """Show where a dragged field would go."""
     top, bottom = page.top() + round(target.top * scale), page.top() + round(target.bottom * scale)
-    color = QColor(HEATHER)
+    color = QColor(MARK)
     if target.kind == "level":
         color.setAlpha(70)
         painter.fillRect(QRect(QPoint(page.left() - LANE + 12, top), QPoint(page.left() - 4, bottom)), color)

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
 from northmoor.app.pages.canvas.drag.protocol import SLACK, PageView
-from northmoor.app.widgets.theme import HEATHER, PAPER, RAILS
+from northmoor.app.widgets.theme import GUIDE, MARK, PAGE
 from northmoor.core.layout.page.hit_testing import HitMap, HitRegion
 from northmoor.core.model.blocks.containers import FrameBlock
 from northmoor.core.model.edits.frame_edits import with_group_members
@@ -227,29 +227,29 @@ def draw_grip(painter: QPainter, grip: FrameItemGrip, left: float, top: float, s
         return QRectF(left + box.x * scale, top + box.y * scale, box.width * scale, box.height * scale)
 
     painter.setBrush(Qt.BrushStyle.NoBrush)
-    painter.setPen(QPen(QColor(RAILS[1]), 1, Qt.PenStyle.DashLine))
+    painter.setPen(QPen(QColor(GUIDE), 1, Qt.PenStyle.DashLine))
     ground = on_screen(grip.ground)
     for axis, at in grip.lines:
         if axis == "x":
             painter.drawLine(QPointF(left + at * scale, ground.top()), QPointF(left + at * scale, ground.bottom()))
         else:
             painter.drawLine(QPointF(ground.left(), top + at * scale), QPointF(ground.right(), top + at * scale))
-    painter.setPen(QPen(QColor(HEATHER), 2))
+    painter.setPen(QPen(QColor(MARK), 2))
     own = on_screen(grip.box_now)
     painter.drawRect(own)
     for first, second in _gaps(grip):
         begin = QPointF(left + first[0] * scale, top + first[1] * scale)
         end = QPointF(left + second[0] * scale, top + second[1] * scale)
-        painter.setPen(QPen(QColor(RAILS[1]), 1))
+        painter.setPen(QPen(QColor(GUIDE), 1))
         painter.drawLine(begin, end)
         length = abs(second[0] - first[0]) + abs(second[1] - first[1])
-        draw_label(painter, (begin + end) / 2, f"{in_millimetres(length, 1)}", RAILS[1])
+        draw_label(painter, (begin + end) / 2, f"{in_millimetres(length, 1)}", GUIDE)
     now = grip.box_now
     label = (
         f"{in_millimetres(now.width, 1)} × {in_millimetres(now.height, 1)} mm" if grip.edges
         else f"{in_millimetres(now.x - grip.ground.x, 1)}, {in_millimetres(now.y - grip.ground.y, 1)} mm"
     )  # fmt: skip
-    draw_label(painter, QPointF(own.center().x(), own.bottom() + 14), label, HEATHER)
+    draw_label(painter, QPointF(own.center().x(), own.bottom() + 14), label, MARK)
 
 
 def _gaps(grip: FrameItemGrip) -> Iterator[tuple[tuple[int, int], tuple[int, int]]]:
@@ -272,6 +272,6 @@ def draw_label(painter: QPainter, middle: QPointF, text: str, color: str) -> Non
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(QColor(color))
     painter.drawRoundedRect(box, 3, 3)
-    painter.setPen(QColor(PAPER))
+    painter.setPen(QColor(PAGE))
     painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
     painter.setBrush(Qt.BrushStyle.NoBrush)

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen
 
 from northmoor.app.pages.canvas.drag.column_width import spot_rect
 from northmoor.app.pages.canvas.drag.protocol import SLACK, PageView
-from northmoor.app.widgets.theme import HEATHER
+from northmoor.app.widgets.theme import MARK
 from northmoor.core.layout.page.hit_testing import HitMap, HitRegion
 from northmoor.core.model.blocks.block_types import Block
 from northmoor.core.model.blocks.containers import GridBlock
@@ -54,7 +54,7 @@ class GridCellDrag:
     def draw(self, painter: QPainter) -> None:
         """Show the cell that it would go to."""
         if self._over is not None:
-            color = QColor(HEATHER)
+            color = QColor(MARK)
             painter.setPen(QPen(color, 2))
             color.setAlpha(40)
             painter.setBrush(color)

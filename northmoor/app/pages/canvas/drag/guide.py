@@ -12,7 +12,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen
 
 from northmoor.app.pages.canvas.drag.frame_item import ItemBox, box_of, draw_label, snap
 from northmoor.app.pages.canvas.drag.protocol import SLACK, PageView
-from northmoor.app.widgets.theme import RAILS
+from northmoor.app.widgets.theme import GUIDE
 from northmoor.core.layout.page.hit_testing import HitMap
 from northmoor.core.model.blocks.containers import FrameBlock
 from northmoor.core.model.lengths import in_millimetres
@@ -113,10 +113,10 @@ class GuideDrag:
         if self._now.at is None:
             return
         page, scale = self._view.page_rect(self._guide.page), self._view.scale()
-        painter.setPen(QPen(QColor(RAILS[1]), 2))
+        painter.setPen(QPen(QColor(GUIDE), 2))
         begin, end = _ends(self._now.ground, self._now.is_level, self._now.at, page, scale)
         painter.drawLine(begin, end)
-        draw_label(painter, begin, f"{in_millimetres(self._now.at, 1)} mm", RAILS[1])
+        draw_label(painter, begin, f"{in_millimetres(self._now.at, 1)} mm", GUIDE)
 
     def drop(self) -> None:
         """Tell where it was let go."""
@@ -129,13 +129,13 @@ def draw_guides(
     """Show the guides of a frame, and its steps if wanted and the points are far enough apart."""
     for ground in frame_boxes(places, frame.name):
         if with_steps and frame.step * scale >= _CLOSEST:
-            faint = QColor(RAILS[1])
+            faint = QColor(GUIDE)
             faint.setAlpha(150)
             painter.setPen(QPen(faint, 1))
             for across in range(frame.step, ground.width, frame.step):
                 for down in range(frame.step, ground.height, frame.step):
                     painter.drawPoint(_on_screen(ground.x + across, ground.y + down, page, scale))
-        painter.setPen(QPen(QColor(RAILS[1]), 1, Qt.PenStyle.DashLine))
+        painter.setPen(QPen(QColor(GUIDE), 1, Qt.PenStyle.DashLine))
         for is_level, own in ((False, frame.guides_across), (True, frame.guides_down)):
             for at in own:
                 painter.drawLine(*_ends(ground, is_level, at, page, scale))

@@ -1,0 +1,92 @@
+"""What the menu Help does: explain what has the keyboard, list the keys, and say what this program is."""
+
+from collections.abc import Callable, Iterable
+from html import escape
+
+from PyQt6.QtCore import QObject
+from PyQt6.QtWidgets import QMessageBox, QWidget
+
+from northmoor import __version__
+from northmoor.app.help.help_window import HelpWindow
+from northmoor.app.help.topics import Topic, topics
+
+MOUSE = (
+    "<h3>The mouse on the pages</h3>"
+    "<p>Click a cell to select its definition; click again to edit it. A right click offers what can be done to it. "
+    "Drag a column's edge to set its width, and its title to move it. "
+    "Click a bracket beside the page to select its level; double-click it, or a key over columns, to collapse. "
+    "Drag a field to a gap between columns, to the lane "
+    "beside the page, or onto a total. Ctrl and a click follow a link, Ctrl and the wheel zoom.</p>"
+)
+NEWS = (
+    "<h2>What's new</h2><ul>"
+    "<li>A right click, the menu key or the handle beside the selection offers what can be done to it.</li>"
+    "<li>Formats are chosen by samples of the column's own values (Ctrl+Shift+O).</li>"
+    "<li>Tables, matrices and charts are inserted with their fields chosen in place, also beside a block.</li>"
+    "<li>The inspector has sections that close, a search (/), and a dot that resets what differs from the style.</li>"
+    "<li>Ctrl+K finds also what is abbreviated, the library's reports, and settings such as margin 12 mm.</li>"
+    "<li>A dark variant and larger text: File, Preferences.</li></ul>"
+)
+ABOUT = (
+    f"<b>Northmoor {__version__}</b><p>Exact, printable reports from business data.</p>"
+    "<p>Free software under the GNU General Public License, version 3 or later. "
+    "It ships the IBM Plex, Liberation and DejaVu fonts and Lucide icons under their own licences.</p>"
+)
+_GUIDE_OF_KIND = {
+    "table": "tables", "cell": "tables", "row": "tables", "level": "tables", "matrix": "matrices",
+    "measure": "matrices", "chart": "charts", "mark": "charts", "groups": "charts", "page": "pages", "header": "pages",
+    "footer": "pages", "watermark": "pages",
+}  # fmt: skip
+"""The guide that explains each kind of part; blocks have one for all others."""
+
+
+class Help(QObject):
+    """Shows the help. `shortcuts` gives the commands that have keys, `selected` the kind of the selected part."""
+
+    def __init__(
+        self, window: QWidget, shortcuts: Callable[[], Iterable[tuple[str, str]]], selected: Callable[[], str]
+    ) -> None:
+        super().__init__(window)
+        self._window, self._shortcuts, self._selected = window, shortcuts, selected
+        self.opened: HelpWindow | None = None
+
+    def explain(self) -> None:
+        """Explain what has the keyboard, and show the guide about what is selected."""
+        focus = self._window.focusWidget()
+        about, guide = "", _GUIDE_OF_KIND.get(self._selected(), "blocks")
+        if focus is not None and focus.toolTip():
+            about = f"<b>{escape(focus.accessibleName() or 'Here')}</b>: {escape(focus.toolTip())}"
+            if focus.objectName() == "expression":
+                guide = "expressions"
+            elif focus.objectName().startswith("parameter-"):
+                guide = "parameters"
+        self._shown().show_guide(guide, about)
+
+    def show_contents(self) -> None:
+        """Show the help's topics."""
+        self._shown().show_guide("pages")
+
+    def show_keys(self) -> None:
+        """List the shortcuts and what the mouse does on the pages."""
+        self._shown().show_guide("keys")
+
+    def show_news(self) -> None:
+        """Show what is new."""
+        self._shown().show_guide("news")
+
+    def _shown(self) -> HelpWindow:
+        if self.opened is None:
+            lines = (
+                f"<tr><td>{escape(text)}</td><td>&nbsp;&nbsp;{escape(keys)}</td></tr>"
+                for text, keys in self._shortcuts()
+            )
+            keys = Topic("keys", "Keys and mouse", f"<h2>Keys and mouse</h2><table>{''.join(lines)}</table>{MOUSE}")
+            self.opened = HelpWindow([*topics(), keys, Topic("news", "What's new", NEWS)], self._window)
+        return self.opened
+
+    def show_about(self) -> None:
+        """Say what this is."""
+        box = QMessageBox(self._window)
+        box.setWindowTitle("About Northmoor")
+        box.setText(ABOUT)
+        box.open()

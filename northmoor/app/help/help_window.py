@@ -1,0 +1,106 @@
+"""The help's window: topics at the left, searched by any words; the chosen one at the right."""
+
+from collections.abc import Sequence
+
+from PyQt6.QtCore import Qt, QUrl
+from PyQt6.QtWidgets import (
+    QDialog,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QSplitter,
+    QTextBrowser,
+    QVBoxLayout,
+    QWidget,
+)
+
+from northmoor.app.help.topics import Topic
+
+_TOPIC = Qt.ItemDataRole.UserRole
+
+
+class HelpWindow(QDialog):
+    """Stays open beside the window that it explains."""
+
+    def __init__(self, topics: Sequence[Topic], parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Help")
+        self.resize(900, 620)
+        self._topics = topics
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Search the help")
+        self.search.setAccessibleName("Search the help")
+        self.search.setToolTip("Show the topics that have these words; Enter shows the first")
+        self.list = QListWidget()
+        self.list.setAccessibleName("Topics")
+        self.list.setTextElideMode(Qt.TextElideMode.ElideRight)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.text = QTextBrowser()
+        self.text.setAccessibleName("Explanation")
+        self.text.setOpenLinks(False)
+        self.text.anchorClicked.connect(self._follow)
+        left = QWidget()
+        column = QVBoxLayout(left)
+        column.setContentsMargins(0, 0, 6, 0)
+        column.addWidget(self.search)
+        column.addWidget(self.list, 1)
+        split = QSplitter()
+        split.addWidget(left)
+        split.addWidget(self.text)
+        split.setSizes([300, 600])
+        split.setChildrenCollapsible(False)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(10, 10, 10, 10)
+        whole.addWidget(split)
+        self.search.textChanged.connect(self._narrow)
+        self.search.returnPressed.connect(self.list.setFocus)
+        self.list.currentItemChanged.connect(lambda item, _: self._show(item))
+        self._narrow("")
+
+    def show_guide(self, guide: str, about: str = "") -> None:
+        """Show the introduction of a guide; `about` is a text in front of it, as HTML."""
+        self.search.clear()
+        for row in range(self.list.count()):
+            item = self.list.item(row)
+            if item is not None and item.data(_TOPIC).guide == guide:
+                self.list.setCurrentItem(item)
+                self._show(item, about)
+                break
+        self.show()
+        self.raise_()
+        self.activateWindow()
+
+    def _narrow(self, words: str) -> None:
+        self.list.clear()
+        for topic in self._topics:
+            if topic.has(words.lower().split()):
+                item = QListWidgetItem(topic.title)
+                item.setData(_TOPIC, topic)
+                item.setToolTip(topic.title)
+                self.list.addItem(item)
+        if self.list.count():
+            self.list.setCurrentRow(0)
+        else:
+            self.text.setPlainText("No topic has all of these words. Try fewer of them.")
+
+    def _show(self, item: QListWidgetItem | None, about: str = "") -> None:
+        if item is None:
+            return
+        topic: Topic = item.data(_TOPIC)
+        if topic.text.startswith("<"):
+            self.text.setHtml(topic.text)
+        else:
+            self.text.setMarkdown(topic.text)
+        if about:
+            cursor = self.text.textCursor()
+            cursor.movePosition(cursor.MoveOperation.Start)
+            cursor.insertHtml(f"{about}<br><br>")
+        self.text.verticalScrollBar().setValue(0)
+
+    def _follow(self, url: QUrl) -> None:
+        """Go to another guide; what is not of the help is only named, never opened."""
+        guide = url.path().removesuffix(".md")
+        if any(topic.guide == guide for topic in self._topics):
+            self.show_guide(guide)
+        else:
+            self.text.setToolTip(url.toString())

@@ -1,0 +1,152 @@
+"""Tasks of a first day that change the whole report, with the actions that they take counted."""
+
+import sqlite3
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import QFileDialog
+from pytestqt.qtbot import QtBot
+
+from northmoor.app.document_controller import WHOLE_PAGE, Selection
+from northmoor.app.pages.dialogs.styles_dialog import StylesDialog
+from northmoor.app.widgets.picture_choices import PictureEditor
+from northmoor.app.window import Window
+from northmoor.core.model import edits
+from northmoor.core.model.blocks.containers import ForEachBlock
+from northmoor.core.model.blocks.table import TableBlock
+from northmoor.core.model.pages import PicturePiece, TextPiece
+from northmoor.core.store.report_files import load_report
+from tests.app.conftest import settle
+from tests.app.test_at_hand import UserActions, entry
+from tests.app.test_field_drops import drop
+from tests.app.test_inserting import insert_of_fields
+from tests.app.test_journey import TABLE, point_on, regions
+from tests.helpers import lines_of
+
+
+@pytest.fixture
+def hands(window: Window, qtbot: QtBot) -> UserActions:
+    return UserActions(window, qtbot)
+
+
+def test_an_unknown_sqlite_file_becomes_a_grouped_totalled_formatted_report(
+    new_window: Callable[[], Window], tmp_path: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    file = tmp_path / "freight" / "quay.db"
+    file.parent.mkdir()
+    with sqlite3.connect(file) as connection:
+        connection.execute("create table loads (quay text, vessel text, landed date, weight real)")
+        rows = [("East", "Curlew", "2025-03-01", 1250.5), ("West", "Dunlin", "2025-03-02", 90.25)] * 12
+        connection.executemany("insert into loads values (?, ?, ?, ?)", rows)
+    window = new_window()
+    hands = UserActions(window, qtbot)
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(file), ""))
+    hands.count += 2  # the card, and the file in the dialog
+    window.start.wanted.emit("new_from_data")
+    dialog = window.beginning.dialog
+    assert dialog is not None
+    qtbot.waitUntil(lambda: dialog.fields.count() == 4, timeout=20_000)
+    for label in ("Quay", "Vessel", "Landed", "Weight"):
+        hands.count += 1
+        dialog.fields.findItems(label, Qt.MatchFlag.MatchExactly)[0].setCheckState(Qt.CheckState.Checked)
+    hands.count += 3  # the title is clicked, typed and left
+    dialog.title.setText("Landed freight")
+    dialog.title.editingFinished.emit()
+    qtbot.waitUntil(lambda: dialog.cards["Grouped"].isEnabled(), timeout=20_000)
+    hands.count += 2
+    dialog.cards["Grouped"].click()
+    dialog.begin.click()
+    settle(window, qtbot)
+    table = next(block for block in window.controller.edition.data_blocks if isinstance(block, TableBlock))
+    window.controller.select(Selection("cell", table.name, "detail", None, "weight"))
+    hands.choose(hands.menu(table.name, row="detail", column="weight"), "Format", "2 decimals")
+    hands.choose(hands.menu(table.name, row="detail", column="landed"), "Format", "Mar 2025")
+    hands.count += 1
+    window.actions_by_name["save"].trigger()
+    assert hands.count <= 25
+    assert window.controller.is_saved
+    saved = load_report(window.controller.path)
+    assert saved.title == "Landed freight"
+    made = next(block for block in saved.editions[0].blocks if isinstance(block, TableBlock))
+    assert [level.name for level in made.levels] == ["quay"]
+    printed = [line for line in lines_of(window._rendered.document, table.name) if line.kind == "total"]
+    assert [line.cells["weight"] for line in printed] == ["15,006.00", "1,083.00", "16,089.00"]
+    assert {
+        line.cells["landed"] for line in lines_of(window._rendered.document, table.name) if line.kind == "detail"
+    } == {"Mar 2025"}
+
+
+def test_a_field_is_dragged_beside_a_column(hands: UserActions, qtbot: QtBot) -> None:
+    (first, *_) = regions(hands.window, row="detail", column="tickets")
+    edge = point_on(hands.window, first) - QPoint(round(first.width / 2 * hands.window.pages.canvas.scale()) - 3, 0)
+    hands.count += 1
+    assert drop(hands.window, "season", edge)
+    assert hands.count <= 1
+    assert [column.name for column in hands.table.columns].index("season") == 2
+
+
+def test_logo_and_title_in_the_header_and_page_numbers_in_the_footer(
+    hands: UserActions, copy: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window = hands.window
+    window.controller.edit("Clear", lambda r, e: edits.change_edition(r, e, header=None, footer=None))
+    picture = copy.parent.parent / "pictures" / "tarrow.png"
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(picture), ""))
+    for name in ("header", "footer"):
+        hands.count += 1  # a right click beside the blocks
+        window.controller.select(WHOLE_PAGE)
+        hands.choose(hands.opened(), f"Add a {name}")
+    hands.count += 2  # a right click on the header, and the file in the dialog
+    window.controller.select(Selection("header", "header"))
+    hands.choose(hands.opened(), "Add", "Picture, right")
+    assert hands.count <= 8
+    edition = window.controller.edition
+    assert edition.header.lines[0].start == TextPiece(text="{report_title()}")
+    assert isinstance(edition.header.lines[0].end, PicturePiece)
+    assert edition.footer.lines[0].end.text == "Page {page_number(); 0} of {page_count(); 0}"
+
+
+def test_one_page_for_each_record_of_a_query(hands: UserActions) -> None:
+    hands.count += 1
+    hands.window.controller.select(Selection("table", TABLE))
+    hands.choose(hands.opened(), "Repeat for each record")
+    assert hands.count <= 4
+    each = next(block for block in hands.window.controller.edition.blocks if isinstance(block, ForEachBlock))
+    assert (each.page_break, [block.name for block in each.blocks]) == ("between", [TABLE])
+    hands.window.controller.select(Selection("for-each", each.name))
+    hands.choose(hands.opened(), "New page for each record")
+    assert edits.block_of(hands.window.controller.report, "full", each.name).page_break == "none"
+
+
+def test_a_contents_list_is_two_clicks_away(hands: UserActions) -> None:
+    hands.window.controller.select(Selection("text", "title"))
+    hands.count += 1
+    insert = next(action.menu() for action in hands.window.menuBar().actions() if action.text() == "&Insert")
+    hands.choose(insert, "Contents list")
+    assert hands.count <= 2
+    assert any(block.kind == "contents" for block in hands.window.controller.edition.blocks)
+
+
+def test_a_style_used_everywhere_is_changed(hands: UserActions) -> None:
+    window = hands.window
+    hands.count += 3
+    window.actions_by_name["styles"].trigger()
+    (dialog,) = window.findChildren(StylesDialog)
+    dialog.list.setCurrentItem(dialog.list.findItems("total", Qt.MatchFlag.MatchExactly)[0])
+    italic = next(w for w in dialog.findChildren(PictureEditor) if w.property("field") == "italic")
+    italic.buttons[True].click()
+    assert hands.count <= 3
+    assert next(style for style in window.controller.report.styles if style.name == "total").italic is True
+    dialog.close()
+
+
+def test_a_block_is_inserted_into_a_cell_from_its_menu(hands: UserActions, qtbot: QtBot) -> None:
+    window = hands.window
+    window.controller.select(WHOLE_PAGE)
+    window.pages.blocks.insert("grid")
+    window.controller.select(Selection("grid-cell", window.controller.selection.block, number=0))
+    assert entry(hands.opened(), "Table").isEnabled()
+    insert_of_fields(window, qtbot, "table")
+    assert window.controller.selection.kind == "table"

@@ -1,0 +1,138 @@
+"""Beginnings and ends of the window: closing, recent reports, preferences, mnemonics and help."""
+
+import os
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import QSettings
+from PyQt6.QtWidgets import QMenu
+from pytestqt.qtbot import QtBot
+
+from northmoor.app.actions import MENUS
+from northmoor.app.document_controller import WHOLE_PAGE, Selection
+from northmoor.app.help.topics import GUIDES, topics
+from northmoor.app.start.preferences_dialog import PreferencesDialog
+from northmoor.app.widgets.menus import plain_text, with_mnemonics
+from northmoor.app.widgets.preferences import Preferences, read_preferences, write_preferences
+from northmoor.app.window import Window
+from tests.app.conftest import settle
+from tests.app.test_journey import TABLE, editor
+
+
+def submenu(window: Window, *texts: str) -> QMenu:
+    """A menu of the menu bar, as it is when it is opened."""
+    entries = window.menuBar().actions()
+    for text in texts:
+        menu = next(action.menu() for action in entries if plain_text(action) == text)
+        menu.aboutToShow.emit()
+        entries = menu.actions()
+    return menu
+
+
+def test_a_report_is_closed_and_opened_again_from_the_recent_ones(window: Window, copy: Path, qtbot: QtBot) -> None:
+    window.controller.edit("Change", lambda r, _: r.but(title="Changed"))
+    window.controller._saved_at = window.controller._at  # nothing is asked
+    window.actions_by_name["close_report"].trigger()
+    assert window.controller.report is None
+    assert window.start.isVisible()
+    assert window.windowTitle() == "Northmoor"
+    for name in ("save", "undo", "deliver", "close_report", "add_table"):
+        assert not window.actions_by_name[name].isEnabled(), name
+    recent = submenu(window, "File", "Open recent")
+    assert [action.text() for action in recent.actions()] == [f"{copy.stem} · {copy.parent.resolve()}"]
+    recent.actions()[0].trigger()
+    settle(window, qtbot)
+    assert window.controller.path == copy.resolve()
+    assert window.pages.isVisible()
+
+
+def test_report_properties_are_those_of_the_page(window: Window) -> None:
+    window.controller.select(Selection("text", "scope"))
+    window.actions_by_name["properties"].trigger()
+    assert window.controller.selection == WHOLE_PAGE
+    assert window.focusWidget() is editor(window, "title")
+
+
+def test_preferences_are_kept_and_odd_ones_are_as_at_first(window: Window, tmp_path: Path) -> None:
+    dialog = PreferencesDialog(window._settings, window)
+    dialog.look.setCurrentIndex(dialog.look.findData("dark"))
+    dialog.text_size.setCurrentIndex(dialog.text_size.findData(18))
+    dialog.begin_with.setCurrentIndex(dialog.begin_with.findData("last"))
+    dialog.accept()
+    assert read_preferences(window._settings) == Preferences("dark", 18, "last")
+    odd = QSettings(str(tmp_path / "odd.ini"), QSettings.Format.IniFormat)
+    odd.setValue("preferred-look", "pink")
+    odd.setValue("preferred-text_size", "4711")
+    assert read_preferences(odd) == Preferences()
+
+
+def test_a_dark_window_in_large_text_is_drawn_around_white_pages(copy: Path, tmp_path: Path) -> None:
+    settings = QSettings(str(tmp_path / "Northmoor" / "Northmoor.conf"), QSettings.Format.IniFormat)
+    write_preferences(settings, Preferences("dark", 18, "last"))
+    settings.setValue("recent", [str(copy)])
+    settings.sync()
+    script = """
+from northmoor.app.main import run_window
+from PyQt6.QtCore import QTimer
+def watch(window):
+    def look():
+        if not window.is_up_to_date or window._rendered is None:
+            return
+        picture = window.grab().toImage()
+        canvas = window.pages.canvas
+        page = canvas.viewport().mapTo(window, canvas.page_rect(0).center())
+        print(picture.pixelColor(3, 400).lightness(), picture.pixelColor(page.x(), page.y() - 300).lightness(),
+              window.font().pixelSize(), window.controller.path.name)
+        timer.stop(); window.close()
+    timer = QTimer(window); timer.timeout.connect(look); timer.start(50)
+run_window(None, {}, watch)
+"""
+    environment = os.environ | {"XDG_CONFIG_HOME": str(tmp_path)}
+    run = subprocess.run(
+        [sys.executable, "-c", script], capture_output=True, text=True, timeout=60, env=environment, check=True
+    )
+    side, page, size, name = run.stdout.split()
+    assert int(side) < 60
+    assert int(page) == 255
+    assert (size, name) == ("18", copy.name)
+
+
+def test_entries_of_a_menu_have_letters_of_their_own() -> None:
+    for commands in MENUS.values():
+        texts = with_mnemonics([entry.text for entry in commands if entry is not None])
+        letters = [text[text.index("&") + 1].lower() for text in texts if "&" in text]
+        assert len(letters) == len(set(letters)) >= len(texts) - 6
+
+
+def test_help_is_searched_and_explains_what_has_the_keyboard(window: Window, qtbot: QtBot) -> None:
+    assert {topic.guide for topic in topics()} == set(GUIDES)
+    window.controller.select(Selection("cell", TABLE, "detail", None, "fares"))
+    editor(window, "visible").setFocus()
+    window.actions_by_name["explain"].trigger()
+    help_window = window.help.opened
+    assert help_window is not None
+    shown = help_window.text.toPlainText()
+    assert shown.startswith("Visible if: ")
+    assert help_window.list.currentItem().text().startswith("Expressions")
+    for words, title in (("running total", "Expressions"), ("watermark", "Pages"), ("ctrl+shift+o", "Keys and mouse")):
+        help_window.search.setText(words)
+        found = [help_window.list.item(n).text() for n in range(help_window.list.count())]
+        assert any(text.startswith(title) for text in found), (words, found)
+    help_window.search.setText("no such thing anywhere")
+    assert help_window.list.count() == 0
+    assert "Try fewer" in help_window.text.toPlainText()
+    window.actions_by_name["news"].trigger()
+    assert "What's new" in help_window.text.toPlainText()
+    help_window.close()
+
+
+@pytest.mark.parametrize("command", ["contents_of_help", "keys"])
+def test_help_opens_without_a_report(new_window: Callable[[], Window], command: str) -> None:
+    window = new_window()
+    window.actions_by_name[command].trigger()
+    assert window.help.opened is not None
+    assert window.help.opened.text.toPlainText()
+    window.help.opened.close()
