@@ -429,3 +429,37 @@ def test_several_columns_are_removed_and_the_table_stays(hands: UserActions, qtb
     assert [column.name for column in hands.table.columns] == [n for n in names if n not in ("sailings", "fares")]
     window.controller.undo()
     assert [column.name for column in hands.table.columns] == names
+
+
+def test_a_fault_is_marked_while_it_is_typed_and_corrected(hands: UserActions, qtbot: QtBot) -> None:
+    window = hands.window
+    hands.click(**FARES)
+    hands.window.pages.edit_in_place()
+    line = window.pages._line
+    assert line is not None
+    line.clear()
+    qtbot.keyClicks(line, "faress * 2")
+    qtbot.waitUntil(lambda: line.checker.fault is not None, timeout=5_000)
+    words = [label.text() for label in window.findChildren(QLabel, "fault") if label.isVisible()]
+    assert words == ["There is no field faress. Did you mean fares?"]
+    qtbot.keyClick(line, Qt.Key.Key_Return, Qt.KeyboardModifier.AltModifier)
+    assert line.text() == "fares * 2"
+    assert not [label for label in window.findChildren(QLabel, "fault") if label.isVisible()]
+    qtbot.keyClick(line, Qt.Key.Key_Return)
+    settle(window, qtbot)
+    assert hands.table.columns[-1].value == "fares * 2"
+
+
+def test_a_long_text_is_edited_below_its_cell(hands: UserActions) -> None:
+    canvas = hands.window.pages.canvas
+    hands.window.controller.edit(
+        "Change",
+        lambda r, e: edits.change_column(r, e, TABLE, "fares", value="fares * (1 + 0.19) - coalesce(fares, 0) * 0.5"),
+    )
+    hands.click(**FARES)
+    cell = canvas._pointed_rect()
+    hands.window.pages.edit_in_place()
+    line = hands.window.pages._line
+    assert line is not None
+    assert line.width() > cell.width()
+    assert line.geometry().top() > cell.bottom()  # its neighbours stay in sight

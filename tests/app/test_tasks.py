@@ -62,7 +62,7 @@ def test_an_unknown_sqlite_file_becomes_a_grouped_totalled_formatted_report(
     table = next(block for block in window.controller.edition.data_blocks if isinstance(block, TableBlock))
     window.controller.select(Selection("cell", table.name, "detail", None, "weight"))
     hands.choose(hands.menu(table.name, row="detail", column="weight"), "Format", "2 decimals")
-    hands.choose(hands.menu(table.name, row="detail", column="landed"), "Format", "Mar 2025")
+    hands.choose(hands.menu(table.name, row="detail", column="landed"), "Format", "Month and year")
     hands.count += 1
     window.actions_by_name["save"].trigger()
     assert hands.count <= 25

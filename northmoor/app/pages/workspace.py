@@ -71,6 +71,7 @@ class PagesWorkspace(QWidget):
         self.block_popup: BlockPopup | None = None
         self.part_menu = PartMenu(controller, self.canvas, self, self.contents.chosen, self)
         self.inspector.completions = self.part_menu.completions
+        self.inspector.known_names = self.part_menu.known_names
         self._place()
         self.canvas.picked_also.connect(self._pick_also)
         self.contents.itemSelectionChanged.connect(lambda: self.canvas.select_also(self.contents.chosen()))
@@ -487,6 +488,7 @@ class PagesWorkspace(QWidget):
             definition,
             lambda text: self._controller.edit("Change the cell", change(text)),
             self.part_menu.completions,
+            self.part_menu.known_names,
         )
 
 

@@ -1,6 +1,6 @@
 """Editing a definition where it is: a line over the cell on the page, holding its expression or template."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QRect, Qt
@@ -8,6 +8,7 @@ from PyQt6.QtGui import QFocusEvent, QKeyEvent
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from northmoor.app.document_controller import Selection
+from northmoor.app.pages.editing.expression_checker import ExpressionChecker
 from northmoor.app.widgets.widget_tools import hide_and_delete
 from northmoor.app.widgets.word_completer import WordCompleter
 from northmoor.core.authoring.completions import Completion
@@ -80,6 +81,9 @@ def _piece(report: Report, edition: str, running: str, column: str) -> Definitio
     )
 
 
+_ROOM, _HEIGHT, _GAP = 28, 28, 8
+
+
 class InlineEditor(QLineEdit):
     """The line. Enter, or leaving it, commits; Esc leaves everything as it was."""
 
@@ -90,20 +94,31 @@ class InlineEditor(QLineEdit):
         definition: Definition,
         commit: Callable[[str], object],
         completions: Callable[[], list[Completion]],
+        fields: Callable[[], Collection[str]],
     ) -> None:
         super().__init__(definition.text, over)
         self._before, self._commit = definition.text, commit
         self.completer_of_words = WordCompleter(self, completions, definition.is_template)
+        self.checker = ExpressionChecker(self, fields, definition.is_template)
         self._is_done = False
         self.setObjectName("expression")
         self.setAccessibleName("Definition")
         self.setToolTip("Enter changes it, Esc leaves it as it was")
-        width = max(place.width(), NARROWEST)
-        left = min(place.left(), max(over.width() - width - 8, 0))
-        self.setGeometry(left, place.center().y() - 14, width, 28)
+        self.setGeometry(self._place(place, over))
+        self.textChanged.connect(lambda _: self.setGeometry(self._place(place, over)))
         self.selectAll()
         self.show()
         self.setFocus()
+
+    def _place(self, cell: QRect, over: QWidget) -> QRect:
+        """On the cell, where the text has room in it; else below it, so that its neighbours stay in sight."""
+        needed = self.fontMetrics().horizontalAdvance(self.text()) + _ROOM
+        if needed <= cell.width():
+            return QRect(cell.left(), cell.center().y() - _HEIGHT // 2, cell.width(), _HEIGHT)
+        width = min(max(needed, NARROWEST), over.width() - 2 * _GAP)
+        left = max(min(cell.left(), over.width() - width - _GAP), 0)
+        top = cell.bottom() + 2 if cell.bottom() + 2 + _HEIGHT <= over.height() else cell.top() - _HEIGHT - 2
+        return QRect(left, top, width, _HEIGHT)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Enter commits, Esc does not."""

@@ -1,6 +1,6 @@
 """The inspector: What, Where and Look of the selected part."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from functools import partial
 from typing import Any
 
@@ -9,6 +9,7 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from northmoor.app.document_controller import DocumentController, ReportEdit, Selection
+from northmoor.app.pages.editing.expression_checker import ExpressionChecker
 from northmoor.app.pages.editing.rich_text_editor import RichTextEditor
 from northmoor.app.pages.inspector.block_forms import (
     name_line,
@@ -42,6 +43,8 @@ from northmoor.core.model.pages import PageSetup, Running, RunningLine, Watermar
 from northmoor.core.model.report import Report
 from northmoor.core.model.styles import Style
 
+EXPRESSIONS = ("value", "by", "visible", "order_by", "keep_rows", "keep_groups")
+"""Properties that are expressions over the rows of the selected block."""
 _Show = Callable[[InspectorForm, Report, str, Selection], None]
 
 
@@ -54,6 +57,8 @@ class InspectorPanel(FormArea):
         self._controller = controller
         self.completions: Callable[[], list[Completion]] = list
         """What can be written in an expression of the selected part."""
+        self.known_names: Callable[[], Collection[str]] = list
+        """The names that it can use."""
         self.search = QLineEdit()
         self.search.setPlaceholderText("Search properties (/)")
         self.search.setAccessibleName("Search properties")
@@ -75,6 +80,8 @@ class InspectorPanel(FormArea):
         for line in self.findChildren(LineEditor):
             if line.objectName() == "expression" and not line.findChildren(WordCompleter):
                 WordCompleter(line, lambda: self.completions())
+                if line.property("field") in EXPRESSIONS:
+                    ExpressionChecker(line, lambda: self.known_names())
         for color in self.findChildren(ColorEditor):
             color.report_colors = self._report_colors
 

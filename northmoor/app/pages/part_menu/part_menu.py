@@ -78,6 +78,13 @@ class PartMenu:
         block = next((each for each in edition.data_blocks if each.name == name), None)
         return completions(report, block, self._field_kinds())
 
+    def known_names(self) -> list[str]:
+        """The names that an expression of the selected part can use: fields and computed values."""
+        report = self._controller.report
+        computed = [value.name for value in report.named_values] if report is not None else []
+        fields = list(self._field_kinds()) if report is not None else []
+        return [*fields, *computed] if fields else []
+
     def entries(self) -> list[PartEntry]:
         """What can be done to the selected part; to several, what can be done to each of them."""
         context, chosen = self.context, self._chosen()

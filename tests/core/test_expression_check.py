@@ -1,0 +1,73 @@
+"""What is wrong with an expression while it is typed: the place, the sentence, and the text that would be right."""
+
+from pathlib import Path
+
+import pytest
+
+from northmoor.core.authoring.expression_check import check_expression
+from northmoor.core.model.blocks.containers import DataBlock
+from northmoor.core.model.blocks.table import TableBlock
+from northmoor.core.model.blocks.tree import walk
+from northmoor.core.session import Session
+from northmoor.core.sources.library import Library
+from northmoor.core.store.report_files import load_report
+
+FIELDS = ("fares", "tickets", "month")
+
+
+@pytest.mark.parametrize(
+    ("text", "marked", "corrected"),
+    [
+        ("faress / tickets", "faress", "fares / tickets"),
+        ("sum(fares) / sum(Tikets) over report", "Tikets", "sum(fares) / sum(tickets) over report"),
+        ("summ(fares)", "summ", "sum(fares)"),
+        ("xyzzy + 1", "xyzzy", None),
+    ],
+)
+def test_unknown_names_are_marked_and_the_nearest_is_offered(text: str, marked: str, corrected: str | None) -> None:
+    fault = check_expression(text, FIELDS)
+    assert fault is not None
+    assert text[fault.position : fault.position + fault.length] == marked
+    assert fault.corrected == corrected
+    if corrected is not None:
+        assert check_expression(corrected, FIELDS) is None
+
+
+def test_faults_of_syntax_are_where_they_are() -> None:
+    fault = check_expression("fares +", FIELDS)
+    assert fault is not None
+    assert (fault.position, fault.corrected) == (6, None)
+    assert "cannot be understood" in fault.message
+
+
+def test_in_a_template_only_what_is_in_braces_is_an_expression() -> None:
+    assert check_expression("Faress: {fares; 0.00}", FIELDS, is_template=True) is None
+    fault = check_expression("Fares: {faress; 0.00}", FIELDS, is_template=True)
+    assert fault is not None
+    assert fault.corrected == "Fares: {fares; 0.00}"
+
+
+@pytest.mark.parametrize("text", ["", "fares", ":year + fares", "sum(sum(fares)) over (row rows unbounded preceding)",
+                                  "lag(fares) over report", "'faress'", "ports.port_id"])  # fmt: skip
+def test_what_is_right_is_left_alone(text: str) -> None:
+    assert check_expression(text, FIELDS) is None
+
+
+@pytest.mark.parametrize("name", ["fares-by-route", "freight-statement", "route-month-matrix", "punctuality"])
+def test_the_examples_have_no_faults(demo: Path, name: str) -> None:
+    path = demo / "reports" / f"{name}.moor"
+    report = load_report(path)
+    session = Session(Library.around(path))
+    rows = session.render(report).rows
+    computed = [value.name for value in report.named_values]
+    for block in walk(report.editions[0].blocks):
+        if not isinstance(block, DataBlock) or block.query not in rows:
+            continue
+        fields = [*rows[block.query].names, *computed]
+        values = [level.by for level in getattr(block, "levels", ()) if hasattr(level, "by")]
+        if isinstance(block, TableBlock):
+            values += [column.value for column in block.columns if column.value]
+            values += [cell.value for _, row in block.rows() for cell in row.cells if cell.value]
+        else:
+            values += [measure.value for measure in block.measures if measure.value]
+        assert {value: fault.message for value in values if (fault := check_expression(value, fields))} == {}
