@@ -92,6 +92,7 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
         Command("new_from_data", "New report from a file…", "", lambda w: w.beginning.new_from_data()),
         Command("new_empty", "New empty report…", "", lambda w: w.beginning.new_empty()),
         Command("new_from_report", "New report from another…", "", lambda w: w.beginning.new_from_report()),
+        Command("new_window", "New window", "Ctrl+Shift+N", lambda w: w.beginning.new_window()),
         Command("open", "Open…", "Ctrl+O", lambda w: w.files.ask_open()),
         Submenu("Open recent", (), "recent"),
         Command("demo", "Open the demo", "", lambda w: w.beginning.demo()),

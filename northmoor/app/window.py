@@ -4,7 +4,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QByteArray, QSettings, Qt, QTimer
+from PyQt6.QtCore import QByteArray, QSettings, QSize, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import (
     QApplication,
@@ -58,6 +58,8 @@ from northmoor.core.model.kinds.output_formats import FORMAT_OF_SUFFIX
 if TYPE_CHECKING:
     from northmoor.app.parameters.dialog import ParametersDialog
 
+_FRAME = QSize(16, 48)
+"""Room for the borders and the title of a window."""
 _PROGRESS_AFTER = 300  # milliseconds of work before progress is shown
 _UNFOLDED = " What is folded in the window is open in it; Printed folded folds it on paper."
 
@@ -254,13 +256,19 @@ class Window(QMainWindow):
         if isinstance(geometry, QByteArray):
             self.restoreGeometry(geometry)
         else:
-            self.resize(1280, 800)
+            self.resize(self._first_size())
         self.pages.inspector.memory = SectionMemory(self._settings)
         for name, split in (("pages-split", self.pages.split), ("data-split", self.data.split)):
             state = self._settings.value(name)
             if isinstance(state, QByteArray):
                 split.restoreState(state)
         self._show_empty()
+
+    def _first_size(self) -> QSize:
+        """The size of the first window: one that the screen has room for, with the frame around it."""
+        screen = self.screen()
+        room = screen.availableSize() if screen is not None else QSize(1280, 800)
+        return QSize(1280, 800).boundedTo(room - _FRAME).expandedTo(self.minimumSize())
 
     # the report
 

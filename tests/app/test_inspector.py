@@ -155,3 +155,18 @@ def test_every_drop_down_that_follows_a_style_says_so(window: Window) -> None:
     font = editor(window, "font")
     assert isinstance(font, QComboBox)
     assert font.itemText(0) == "Plex Sans, from body"
+
+
+def test_borders_are_clicked_in_a_picture_or_chosen_by_keys(window: Window, qtbot: QtBot) -> None:
+    window.controller.select(CELL)
+    borders = editor(window, "borders")
+    cell = borders.cell
+    qtbot.mouseClick(borders, Qt.MouseButton.LeftButton, pos=QPointF(cell.right(), cell.center().y()).toPoint())
+    assert cell_look(window, "rule_right") == 500
+    borders = editor(window, "borders")
+    qtbot.keyClick(borders, Qt.Key.Key_Down)
+    qtbot.keyClick(borders, Qt.Key.Key_Space)
+    assert (cell_look(window, "rule_below"), cell_look(window, "rule_left")) == (500, None)
+    qtbot.keyClick(editor(window, "borders"), Qt.Key.Key_Space)
+    assert cell_look(window, "rule_below") == 0  # also where a style draws one
+    assert "right" in editor(window, "borders").accessibleDescription()

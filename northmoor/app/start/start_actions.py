@@ -1,9 +1,10 @@
 """Beginning a report: from a file of data, from nothing, from another report, or with the demo."""
 
+import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject, QSettings, pyqtSignal
+from PyQt6.QtCore import QObject, QProcess, QSettings, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from northmoor.app.document_controller import DocumentController
@@ -81,6 +82,11 @@ class StartActions(QObject):
             self.message.emit(str(error), "fault")
         else:
             self._begin(report, path)
+
+    def new_window(self) -> None:
+        """Open another window: a process of its own, so that nothing there disturbs what is open here."""
+        if not QProcess.startDetached(sys.executable, ["-m", "northmoor", "open"])[0]:
+            self.message.emit("No other window could be started. Start Northmoor once more instead.", "fault")
 
     def ask_preferences(self) -> None:
         """Ask for the preferences of the window."""

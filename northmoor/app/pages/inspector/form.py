@@ -7,6 +7,7 @@ from typing import Any
 from PyQt6.QtWidgets import QWidget
 
 from northmoor.app.document_controller import DocumentController, ReportEdit
+from northmoor.app.pages.inspector.border_editor import EDGES, BorderEditor
 from northmoor.app.pages.inspector.form_rows import FormRow, button_row, menu_row, section_row, words_row
 from northmoor.app.pages.inspector.format_rule_editors import RulesEditor
 from northmoor.app.widgets.property_editors import RARE, editor_for, property_label, property_text
@@ -126,8 +127,25 @@ class InspectorForm:
         self.section("Overrides")
         chain = [style for name in (*reversed(over), part.style) for style in style_chain(report.styles, name)]
         for field in LOOK_FIELDS:
+            if field == EDGES[0]:
+                self._borders(part.look or Style(), chain, label, change_look)
             commit = partial(self._commit, label, change_look, field)
             self.property(Style, part.look or Style(), field, commit, inherited=_origin(chain, field))
+
+    def _borders(
+        self, look: Style, chain: Sequence[NamedStyle], label: str, change_look: Callable[..., ReportEdit]
+    ) -> None:
+        """A picture of a cell's borders; those that the look does not set are those of the styles."""
+        looks = (*chain, look)
+        shown = {
+            edge: next((own for style in reversed(looks) if (own := getattr(style, edge)) is not None), None)
+            for edge in EDGES
+        }
+
+        def commit(changed: tuple[str, int]) -> None:
+            self._commit(label, change_look, *changed)
+
+        self.labelled("Borders", FormRow(("borders",), lambda change: BorderEditor(shown, change), shown, commit))
 
     def rules(self, report: Report, rules: tuple[ConditionalFormat, ...], change: Callable[..., ReportEdit]) -> None:
         """The conditions that change a look."""
