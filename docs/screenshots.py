@@ -1,5 +1,7 @@
 """Takes the README's pictures: the real window at 1280 × 800 on the demo library."""
 
+import os
+import subprocess
 import sys
 import tempfile
 from collections.abc import Callable
@@ -12,6 +14,7 @@ from PyQt6.QtWidgets import QApplication, QMenu
 from northmoor.app.data.connection_dialog import ConnectionDialog
 from northmoor.app.document_controller import Selection
 from northmoor.app.pages.canvas.hit_selection import selection_of
+from northmoor.app.widgets.preferences import Preferences, write_preferences
 from northmoor.app.widgets.theme import apply_theme
 from northmoor.app.window import Window
 from northmoor.core.layout.page.hit_testing import HitRegion
@@ -97,7 +100,7 @@ def is_mark(region: HitRegion) -> bool:
 
 
 def take_parameters(application: QApplication, window: Window) -> None:
-    """The pictures of parameters: a list from a query being defined, and a report for selected records."""
+    """The picture of parameters: a list from a query being defined."""
     settle(application, window)
     report = window.controller.path
     assert report is not None
@@ -109,12 +112,6 @@ def take_parameters(application: QApplication, window: Window) -> None:
     window.dialog.grab().save(str(TARGET / "parameters.png"))
     window.dialog.close()
     window.controller.save()
-    window.open(report.with_name("selected-waybills.moor"))
-    window.controller.set_value("rows_per_page", "12")
-    settle(application, window)
-    window.grab().save(str(TARGET / "selected.png"))
-    window.open(report)
-    settle(application, window)
 
 
 def take_tables(application: QApplication, window: Window) -> None:
@@ -182,6 +179,13 @@ def take_hand(application: QApplication, window: Window) -> None:
     take_screen(application, window, "format.png")
     assert menu.format_popup is not None
     menu.format_popup.close()
+    window.controller.select(Selection("text", "scope"))
+    window.pages.ask_block("table")
+    popup = window.pages.block_popup
+    assert popup is not None
+    wait_until(application, lambda: popup.fields.rowCount() > 0)
+    take_screen(application, window, "insert.png")
+    popup.close()
 
 
 def take_screen(application: QApplication, window: Window, picture: str) -> None:
@@ -194,10 +198,21 @@ def take_screen(application: QApplication, window: Window, picture: str) -> None
     screen.grabWindow(0, frame.x(), frame.y(), frame.width(), frame.height()).save(str(TARGET / picture))  # type: ignore[arg-type]  # the whole screen is window 0
 
 
+def take_dark() -> None:
+    """The picture of the dark variant, in a process of its own: a window has the colours that it began with."""
+    with tempfile.TemporaryDirectory() as folder:
+        settings = QSettings(str(Path(folder) / "Northmoor" / "Northmoor.conf"), QSettings.Format.IniFormat)
+        write_preferences(settings, Preferences(look="dark"))
+        environment = os.environ | {"XDG_CONFIG_HOME": folder}
+        subprocess.run([sys.executable, __file__, "dark.png"], env=environment, check=True)
+
+
 def main() -> None:
-    """Make every picture."""
+    """Make every picture, or the one of a window as it opens, of a name that is given."""
     application = QApplication(sys.argv[:1])
     apply_theme(application)
+    if not sys.argv[1:]:
+        take_dark()
     with tempfile.TemporaryDirectory() as folder:
         report = make_library(Path(folder))
         window = Window(QSettings(str(Path(folder) / "settings.ini"), QSettings.Format.IniFormat))
@@ -207,7 +222,10 @@ def main() -> None:
         settle(application, window)
         window.controller.select(Selection("cell", "fares-table", "detail", None, "fares"))
         settle(application, window)
-        window.grab().save(str(TARGET / "pages.png"))
+        window.grab().save(str(TARGET / (sys.argv[1] if sys.argv[1:] else "pages.png")))
+        if sys.argv[1:]:
+            window.close()
+            return
         take_hand(application, window)
         window.controller.select(Selection("level", "fares-table", level="route"))
         window.pages.add_level("season")

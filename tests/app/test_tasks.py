@@ -150,3 +150,40 @@ def test_a_block_is_inserted_into_a_cell_from_its_menu(hands: UserActions, qtbot
     assert entry(hands.opened(), "Table").isEnabled()
     insert_of_fields(window, qtbot, "table")
     assert window.controller.selection.kind == "table"
+
+
+BY_KEYBOARD = [
+    # the task, its most actions, what is selected, what is typed into Ctrl+K, and the entry that this finds first
+    (4, 3, ("detail", None, "sailings"), "total sum levels", "Total › Sum in all levels and at the end"),
+    (5, 2, ("detail", None, "month"), "group by it", "Group by it"),
+    (6, 3, ("total", "route", "fares"), "sort largest", "Sort › Each route by it, largest first"),
+    (8, 2, ("total", "route", "fares"), "new page route", "New page for each route"),
+    (10, 4, ("detail", None, "fares"), "format whole currency", "Format › Currency, whole"),
+    (10, 4, ("detail", None, "fares"), "negative red", "Negative in red"),
+    (11, 3, ("detail", None, "month"), "format month year", "Format › Month and year"),
+    (13, 3, ("detail", None, "fares"), "share of all", "Compute beside it › Share, of all"),
+    (14, 3, ("detail", None, "fares"), "running total route", "Compute beside it › Running total, within each route"),
+    (19, 4, ("detail", None, "month"), "matrix across", "Matrix with it across"),
+    (20, 4, ("detail", None, "fares"), "chart beside", "Chart of it, beside"),
+    (22, 4, ("detail", None, "fares"), "landscape", "Landscape"),
+    (22, 4, ("detail", None, "fares"), "margins 15 mm", "Margins 15 mm"),
+    (24, 2, ("detail", None, "fares"), "contents list", "Contents list"),
+]
+
+
+def test_tasks_are_done_by_keyboard_alone(hands: UserActions, qtbot: QtBot) -> None:
+    window = hands.window
+    for task, most, (row, level, column), words, expected in BY_KEYBOARD:
+        window.controller.select(Selection("cell", TABLE, row, level, column))
+        settle(window, qtbot)
+        before, hands.count = window.controller.report, 3  # Ctrl+K, the words, Enter
+        window.show_finder()
+        window._finder.line.setText(words)
+        first = window._finder.found.topLevelItem(0)
+        assert first is not None, words
+        assert first.text(0).startswith(expected), (task, words, first.text(0))
+        qtbot.keyClick(window._finder.line, Qt.Key.Key_Return)
+        assert hands.count <= most + 2
+        assert window.controller.report != before, words
+        window.controller.undo()
+        assert window.controller.report == before

@@ -92,7 +92,10 @@ class CommandPalette(QDialog):
     def _narrow(self, words: str) -> None:
         self.found.clear()
         items = []
-        for entry in [*self._typed(words), *matching(self._entries, words, self._recent)]:
+        typed = self._typed(words)
+        texts = {entry.text for entry in typed}
+        found = [entry for entry in matching(self._entries, words, self._recent) if entry.text not in texts]
+        for entry in [*typed, *found]:
             item = QTreeWidgetItem([entry.text, entry.kind, entry.keys])
             item.setIcon(0, icon(entry.drawing))
             item.setData(0, _ENTRY, entry)
