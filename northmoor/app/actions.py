@@ -169,6 +169,7 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
         Command("zoom_real", "Actual size", "Ctrl+1", lambda w: w.pages.canvas.set_zoom(1.0)),
         None,
         Command("editions", "Editions…", "Ctrl+Shift+L", lambda w: w.sharing.open_editions()),
+        Command("duplicate_edition", "Duplicate edition", "", lambda w: w.sharing.duplicate_edition()),
         Command("keep_page", "Save page as template…", "", lambda w: w.sharing.keep_page()),
         Command("apply_page", "Apply page template…", "", lambda w: w.sharing.apply_page()),
         None,
@@ -239,7 +240,7 @@ NEEDING_REPORT = (
     "add_readout", "add_rule", "add_space", "add_break", "add_contents", "add_shape", "add_barcode", "add_frame",
     "add_grid", "add_for_each", "repeat", "cut", "copy", "paste", "duplicate", "remove", "move_up", "move_down",
     "add_query", "add_connection", "refresh", "parameters", "values", "hold", "value_sets", "replace", "include",
-    "share", "editions", "format", "close_report", "properties", "keep_page", "apply_page",
+    "share", "editions", "duplicate_edition", "format", "close_report", "properties", "keep_page", "apply_page",
 )  # fmt: skip
 """Commands that do something only while a report is open."""
 OF_BLOCKS = ("cut", "copy", "paste", "duplicate", "remove", None, "move_up", "move_down", None, "repeat")

@@ -13,7 +13,7 @@ from northmoor.app.document_controller import DocumentController
 from northmoor.app.pages.actions.block_actions import BlockActions
 from northmoor.core.base.atomic_write import write_atomically
 from northmoor.core.errors import NorthmoorError
-from northmoor.core.model import page_templates
+from northmoor.core.model import edits, page_templates
 from northmoor.core.model.blocks.simple import IncludeBlock
 from northmoor.core.model.clipboard import blocks_text
 from northmoor.core.model.edits import Target, insert_blocks, remove_blocks
@@ -55,6 +55,17 @@ class LibraryActions(QObject):
         self._controller, self._blocks, self._window = controller, blocks, window
         self.editions: EditionsDialog | None = None
         self.replace: ReplaceDialog | None = None
+
+    def duplicate_edition(self) -> None:
+        """Put a copy of the shown edition beside it, and show that."""
+        report, shown = self._controller.report, self._controller.edition
+        if report is None or shown is None:
+            return
+        before = {edition.name for edition in report.editions}
+        if self._controller.edit("Duplicate the edition", lambda r, _: edits.duplicate_edition(r, shown.name)):
+            changed = self._controller.report
+            assert changed is not None  # it was edited
+            self._controller.show_edition(next(e.name for e in changed.editions if e.name not in before))
 
     def open_editions(self) -> None:
         """Open the dialog of editions."""

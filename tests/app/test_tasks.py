@@ -154,7 +154,7 @@ def test_a_block_is_inserted_into_a_cell_from_its_menu(hands: UserActions, qtbot
 
 BY_KEYBOARD = [
     # the task, its most actions, what is selected, what is typed into Ctrl+K, and the entry that this finds first
-    (4, 3, ("detail", None, "sailings"), "total sum levels", "Total › Sum in all levels and at the end"),
+    (4, 3, ("detail", None, "sailings"), "total average levels", "Total › Average in all levels and at the end"),
     (5, 2, ("detail", None, "month"), "group by it", "Group by it"),
     (6, 3, ("total", "route", "fares"), "sort largest", "Sort › Each route by it, largest first"),
     (8, 2, ("total", "route", "fares"), "new page route", "New page for each route"),
@@ -187,3 +187,50 @@ def test_tasks_are_done_by_keyboard_alone(hands: UserActions, qtbot: QtBot) -> N
         assert window.controller.report != before, words
         window.controller.undo()
         assert window.controller.report == before
+
+
+def test_a_second_edition_has_two_blocks_fewer(hands: UserActions, qtbot: QtBot) -> None:
+    window = hands.window
+    before = [block.name for block in window.controller.edition.blocks]
+    hands.count += 2  # the menu and its entry
+    window.actions_by_name["duplicate_edition"].trigger()
+    settle(window, qtbot)
+    window.controller.select(Selection("text", "title"))
+    hands.count += 1
+    at = point_on(window, regions(window, block="scope")[0])
+    viewport = window.pages.canvas.viewport()
+    qtbot.mouseClick(viewport, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ControlModifier, at)
+    hands.count += 2
+    window.actions_by_name["remove"].trigger()
+    assert hands.count <= 5
+    report = window.controller.report
+    assert [block.name for block in window.controller.edition.blocks] == [TABLE]
+    assert [[block.name for block in edition.blocks] for edition in report.editions] == [before, [TABLE]]
+
+
+def test_the_same_report_for_another_connection(hands: UserActions) -> None:
+    window = hands.window
+    window.show_query("fares")
+    hands.count += 3  # Data, the drop-down, and the connection in it
+    box = window.data.bar.connection
+    window.data.bar.show_query(window.controller.report.query("fares"), ["tarrow", "tarrow-copy"])
+    box.setCurrentIndex(box.findData("tarrow-copy"))
+    box.activated.emit(box.currentIndex())
+    assert hands.count <= 3
+    assert window.controller.report.query("fares").connection == "tarrow-copy"
+    window.controller.undo()
+
+
+def test_a_query_column_is_renamed_in_all_its_places(hands: UserActions, qtbot: QtBot) -> None:
+    window = hands.window
+    window.show_query("fares")
+    qtbot.waitUntil(lambda: window.data.pane.rows is not None and window.data.pane.rows.is_whole, timeout=20_000)
+    hands.count += 3  # its head, the new name, Enter
+    window.data.pane.header.sectionClicked.emit(5)
+    name = window.data.columns.editors["name"]
+    name.setText("passengers")
+    name.editingFinished.emit()
+    assert hands.count <= 3
+    settle(window, qtbot)
+    assert "as passengers" in window.controller.report.query("fares").sql
+    assert not window._rendered.findings
