@@ -151,9 +151,9 @@ class Worker(QObject):
 
     def ask_session(
         self, library: Library, task: Callable[[Session, CancelToken], object], done: Callable[[object], None]
-    ) -> None:
-        """Run a task on the library's session, which knows the rows that were fetched already; `done` as above."""
-        self.run_task(lambda stop: task(self._session_for(library), stop), done)
+    ) -> CancelToken:
+        """Run a task on the library's session, which knows the rows that were fetched already; as `run_task`."""
+        return self.run_task(lambda stop: task(self._session_for(library), stop), done)
 
     def stop(self) -> None:
         """Stop what runs now, and what waits behind it: it would only begin the same long work again."""

@@ -24,7 +24,7 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import PEAT
-from northmoor.app.widgets.widget_tools import reapply_style
+from northmoor.app.widgets.widget_tools import set_style_name
 from northmoor.app.worker import Worker
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import NorthmoorError
@@ -284,8 +284,7 @@ class ConnectionDialog(QDialog):
             secrets.remember(connection, given.password, self.keep.isChecked(), given.unencrypted)
 
     def _say(self, text: str, kind: str) -> None:
-        self.message.setObjectName(kind)
-        reapply_style(self.message)
+        set_style_name(self.message, kind)
         self.message.setText(text)
 
 

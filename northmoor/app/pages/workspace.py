@@ -99,7 +99,7 @@ class PagesWorkspace(QWidget):
         self.canvas.column_dropped.connect(self.move_column)
         self.canvas.field_dropped.connect(self.drop_field)
         self.fields.column_wanted.connect(self.add_column)
-        self.fields_query.activated.connect(lambda _: self._show_fields())
+        self.fields_query.activated.connect(lambda _: self._show_fields(is_read=True))
         self.field_reader.read.connect(lambda _: self._show_fields())
         self.fields.level_wanted.connect(self.add_level)
 
@@ -149,6 +149,7 @@ class PagesWorkspace(QWidget):
         self.canvas.mark(None)
         self.canvas.show_document(rendered)
         self._follow_query()
+        self._show_fields(is_read=True)
 
     def _pick(self, selection: Selection) -> None:
         """Select a part; of what is included, the block that includes it."""
@@ -431,7 +432,8 @@ class PagesWorkspace(QWidget):
         self.fields_query.setCurrentIndex(max(self.fields_query.findData(query), 0) if names else -1)
         self._show_fields()
 
-    def _show_fields(self) -> None:
+    def _show_fields(self, is_read: bool = False) -> None:
+        """Show the fields of the chosen query; those of one that no page shows are read, if wanted."""
         report, query = self._controller.report, self.fields_query.currentData()
         if report is None or query is None:
             self.fields.clear()
@@ -440,7 +442,7 @@ class PagesWorkspace(QWidget):
         if rows is not None:
             types: Mapping[str, ValueType] = dict(zip(rows.names, rows.types, strict=True))
         else:
-            read = self.field_reader.fields(query) if self._rendered is not None else None
+            read = self.field_reader.fields(query, is_read)
             types = read.types if read is not None else {}
         self.fields.show_fields(report.query(query), types)
 

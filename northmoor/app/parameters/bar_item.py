@@ -16,7 +16,7 @@ from northmoor.app.parameters.inline_controls import (
     TogglesControl,
 )
 from northmoor.app.parameters.list_controls import LinesControl, TicksControl
-from northmoor.app.widgets.widget_tools import hide_and_delete, reapply_style
+from northmoor.app.widgets.widget_tools import hide_and_delete, set_style_name
 from northmoor.core.compute.parameters.choices import Choices
 from northmoor.core.compute.parameters.resolution import ResolvedValues
 from northmoor.core.model.kinds.value_kinds import ControlName
@@ -112,8 +112,7 @@ class ParameterBarItem(QWidget):
         elif name in resolved.from_samples:
             message = "sample"
         self.control.mark(fault is not None)
-        self.note.setObjectName(kind)
-        reapply_style(self.note)
+        set_style_name(self.note, kind)
         self.note.setText(self.note.fontMetrics().elidedText(message, Qt.TextElideMode.ElideRight, _WIDEST_NOTE))
         self.note.setToolTip(
             message if kind != "quiet" else "A sample value: whoever runs the report gives the real one."

@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
 from northmoor.app.widgets.icons import icon
-from northmoor.app.widgets.widget_tools import reapply_style
+from northmoor.app.widgets.widget_tools import mark_invalid
 from northmoor.core.compute.parameters.choices import Choices
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.values.parameter_values import Held
@@ -113,5 +113,4 @@ class PopupControl(Control):
 
     def mark(self, is_faulty: bool) -> None:
         """Mark the button."""
-        self.button.setProperty("invalid", is_faulty)
-        reapply_style(self.button)
+        mark_invalid(self.button, is_faulty)

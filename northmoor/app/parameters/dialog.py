@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 from northmoor.app.document_controller import BY_DEFAULT, DocumentController
 from northmoor.app.parameters.parameter_form import NamedValueForm, ParameterForm, PropertyRows
 from northmoor.app.widgets.icons import icon
-from northmoor.app.widgets.widget_tools import reapply_style, replace_content, show_items
+from northmoor.app.widgets.widget_tools import replace_content, set_style_name, show_items
 from northmoor.core.authoring.parameter_kinds import change_kind
 from northmoor.core.authoring.rename import rename_value
 from northmoor.core.model import edits
@@ -175,8 +175,7 @@ class ParametersDialog(QDialog):
             self._show_refusal(message, "fault")
 
     def _show_refusal(self, text: str, kind: str) -> None:
-        self.now.setObjectName(kind)
-        reapply_style(self.now)
+        set_style_name(self.now, kind)
         self.now.setText(text)
 
     # what is changed

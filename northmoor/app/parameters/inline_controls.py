@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QComboBox, QHBoxLayout, QLi
 
 from northmoor.app.parameters.control_base import Control, ControlState, value_text
 from northmoor.app.widgets.kind_looks import KIND_LOOKS
-from northmoor.app.widgets.widget_tools import hide_and_delete, reapply_style
+from northmoor.app.widgets.widget_tools import hide_and_delete, mark_invalid
 from northmoor.core.compute.parameters.choices import ChoiceEntry
 
 
@@ -39,8 +39,7 @@ class CommitLine(QLineEdit):
 
     def mark(self, is_faulty: bool) -> None:
         """Mark the text as no value."""
-        self.setProperty("invalid", is_faulty)
-        reapply_style(self)
+        mark_invalid(self, is_faulty)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Esc takes the typing back."""
@@ -173,8 +172,7 @@ class DropDownControl(Control):
 
     def mark(self, is_faulty: bool) -> None:
         """Mark the box."""
-        self.box.setProperty("invalid", is_faulty)
-        reapply_style(self.box)
+        mark_invalid(self.box, is_faulty)
 
 
 class TogglesControl(Control):

@@ -6,7 +6,7 @@ from time import monotonic
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel
 
-from northmoor.app.widgets.widget_tools import reapply_style
+from northmoor.app.widgets.widget_tools import set_style_name
 
 READING = 4.0
 """Seconds for which what was done, or has to be done first, is not replaced by news of progress."""
@@ -25,7 +25,6 @@ class Notice(QLabel):
         if kind == "quiet" and now < self._held_until:
             return
         self._held_until = now + READING if kind in ("good", "warning") else now
-        self.setObjectName(kind)
-        reapply_style(self)
+        set_style_name(self, kind)
         self.setText(self.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, room))
         self.setToolTip(escape(text))

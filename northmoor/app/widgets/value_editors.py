@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
     QSpinBox,
 )
 
-from northmoor.app.widgets.widget_tools import reapply_style
+from northmoor.app.widgets.widget_tools import mark_invalid
 from northmoor.core.model.lengths import format_length, in_millimetres, parse_length
 
 MILLIMETRE = parse_length("1mm")
@@ -186,10 +186,9 @@ class LengthEditor(QLineEdit):
         self._commit(value)
 
     def _mark(self, invalid: bool) -> None:
-        self.setProperty("invalid", invalid)
+        mark_invalid(self, invalid)
         if invalid:
             self.setToolTip("That is no length. Write for example 32mm, 9pt or 1.5in.")
-        reapply_style(self)
 
 
 class ChoiceEditor(QComboBox):

@@ -71,8 +71,22 @@ def show_items(shown: QListWidget, names: Sequence[str], chosen: str | None, tex
         shown.setCurrentRow(names.index(chosen) if chosen in names else -1)
 
 
-def reapply_style(widget: QWidget) -> None:
-    """Let the style sheet look at a widget again after its name or a property has changed."""
+def set_style_name(widget: QWidget, name: str) -> None:
+    """Give a widget another name in the style sheet; the style is looked up again only where that is a change."""
+    if widget.objectName() != name:
+        widget.setObjectName(name)
+        _reapply_style(widget)
+
+
+def mark_invalid(widget: QWidget, is_invalid: bool) -> None:
+    """Show that what a widget holds cannot be used, or that it can."""
+    if bool(widget.property("invalid")) != is_invalid:
+        widget.setProperty("invalid", is_invalid)
+        _reapply_style(widget)
+
+
+def _reapply_style(widget: QWidget) -> None:
+    """Let the style sheet look at a widget again."""
     style = widget.style()
     if style is not None:
         style.unpolish(widget)

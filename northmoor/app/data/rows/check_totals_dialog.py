@@ -7,7 +7,7 @@ from PyQt6.QtGui import QColor, QFont
 from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QLabel, QTableView, QVBoxLayout, QWidget
 
 from northmoor.app.widgets.theme import LIT, MIST
-from northmoor.app.widgets.widget_tools import reapply_style
+from northmoor.app.widgets.widget_tools import set_style_name
 from northmoor.app.worker import Worker
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.compute.explore.crosscheck import CrossTable, cross_totals
@@ -143,6 +143,5 @@ class CheckTotalsDialog(QDialog):
             self._say(str(found), "fault")
 
     def _say(self, text: str, kind: str) -> None:
-        self.message.setObjectName(kind)
-        reapply_style(self.message)
+        set_style_name(self.message, kind)
         self.message.setText(text)

@@ -10,7 +10,7 @@ from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.kind_looks import KIND_LOOKS
 from northmoor.app.widgets.rows_model import RowsModel
 from northmoor.app.widgets.theme import PAPER
-from northmoor.app.widgets.widget_tools import reapply_style
+from northmoor.app.widgets.widget_tools import set_style_name
 from northmoor.app.worker import Worker
 from northmoor.core.compute.explore.profile import ColumnProfile, profile
 from northmoor.core.compute.explore.quick_filter import QuickFilter, visible_rows
@@ -173,8 +173,7 @@ class RowsPane(QWidget):
 
     def show_message(self, text: str, kind: str) -> None:
         """Say something of the rows: kind is quiet, good, warning or fault."""
-        self.message.setObjectName(kind)
-        reapply_style(self.message)
+        set_style_name(self.message, kind)
         self.message.setText(text)
         self.message.setVisible(bool(text))
         self.remedy.hide()

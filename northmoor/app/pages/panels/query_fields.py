@@ -47,20 +47,32 @@ class FieldReader(QObject):
         self._controller, self._worker = controller, worker
         self._known: dict[str, tuple[Query, QueryFields | None]] = {}
         self._answered.connect(self._take)
+        self._reading: CancelToken | None = None
         controller.opened.connect(self._known.clear)
+        for signal in (controller.changed, controller.values_changed):
+            signal.connect(self.stop)  # pages come first
 
-    def fields(self, name: str) -> QueryFields | None:
-        """The fields of a query of the report; None while they are read, which begins now."""
+    def stop(self) -> None:
+        """Read no more; what is not read yet is asked for again when it is needed."""
+        if self._reading is not None:
+            self._reading.cancel()
+        self._reading = None
+        self._known = {name: known for name, known in self._known.items() if known[1] is not None}
+
+    def fields(self, name: str, is_read: bool = True) -> QueryFields | None:
+        """The fields of a query of the report; None while they are not known. Their reading begins now, if wanted."""
         report, library = self._controller.report, self._controller.library
         assert report is not None
         query = report.query(name)
         known = self._known.get(name)
         if known is not None and known[0] == query:
             return known[1]
+        if not is_read:
+            return None
         self._known[name] = (query, None)
         values = self._controller.values
         if library is not None:
-            self._worker.ask_session(
+            self._reading = self._worker.ask_session(
                 library,
                 lambda session, stop: (query, read_query_fields(session, report, query, values, stop)),
                 lambda found: self._answered.emit(found if isinstance(found, tuple) else (query, found)),
@@ -69,8 +81,8 @@ class FieldReader(QObject):
 
     def _take(self, found: tuple[Query, object]) -> None:
         query, fields = found
-        if self._known.get(query.name, (None,))[0] != query:
-            return  # it was changed meanwhile
+        if self._known.get(query.name) != (query, None):
+            return  # it was changed or stopped meanwhile
         if not isinstance(fields, QueryFields):
             fields = QueryFields(fault=str(getattr(fields, "message", fields)))
         self._known[query.name] = (query, fields)
