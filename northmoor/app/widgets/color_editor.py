@@ -1,4 +1,4 @@
-"""Chooses a colour: by its code, from swatches of the report and of the usual ones, or freely; the contrast is told."""
+"""Chooses a colour: by its code, from swatches of the report and of the usual ones, or freely, with its contrast."""
 
 from collections.abc import Callable, Sequence
 from functools import partial

@@ -1,4 +1,4 @@
-"""Checks an expression while it is typed: the fault is underlined, told below the line, and put right by a button."""
+"""Checks an expression while it is typed: a fault is underlined and explained by the line, and a key corrects it."""
 
 from collections.abc import Callable, Collection
 
@@ -21,7 +21,7 @@ class ExpressionChecker(QObject):
         super().__init__(line)
         self._line, self._fields, self._is_template = line, fields, is_template
         self.fault: ExpressionFault | None = None
-        self._told: QFrame | None = None
+        self._message_shown: QFrame | None = None
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(_AFTER)
@@ -47,7 +47,7 @@ class ExpressionChecker(QObject):
         self._underline()
         self._hide()
         if self.fault is not None and self._line.isVisible():
-            self._told = self._message(self.fault)
+            self._message_shown = self._message(self.fault)
 
     def correct(self) -> None:
         """Put the corrected text into the line; it is committed as if it had been typed."""
@@ -98,7 +98,7 @@ class ExpressionChecker(QObject):
         return frame
 
     def _hide(self) -> None:
-        if self._told is not None:
-            self._told.hide()
-            self._told.deleteLater()
-            self._told = None
+        if self._message_shown is not None:
+            self._message_shown.hide()
+            self._message_shown.deleteLater()
+            self._message_shown = None

@@ -31,7 +31,7 @@ _ROW, _FIELDS, _HEIGHT = 28, 290, 460
 
 
 class BlockPopup(BesidePopup):
-    """The popup. `wanted` tells of a query, the chosen fields and the place. Enter inserts; Esc leaves."""
+    """The popup. `wanted` carries a query, the chosen fields and the place. Enter inserts; Esc leaves."""
 
     wanted = pyqtSignal(str, object, object)
 
