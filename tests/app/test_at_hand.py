@@ -463,3 +463,19 @@ def test_a_long_text_is_edited_below_its_cell(hands: UserActions) -> None:
     assert line is not None
     assert line.width() > cell.width()
     assert line.geometry().top() > cell.bottom()  # its neighbours stay in sight
+
+
+def test_values_of_columns_are_copied_for_a_spreadsheet(hands: UserActions, qtbot: QtBot) -> None:
+    window = hands.window
+    hands.click(row="detail", column="tickets")
+    at = point_on(window, regions(window, block=TABLE, row="detail", column="fares")[0])
+    qtbot.mouseClick(window.pages.canvas.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, at)
+    hands.choose(hands.opened(), "Copy values")
+    lines = QApplication.clipboard().text().splitlines()
+    assert lines[0].split("\t") == ["Tickets", "Fares, €"]
+    rendered = window._rendered
+    assert rendered is not None
+    printed = [line.cells for line in lines_of(rendered.document, TABLE) if line.kind == "detail"]
+    copied = [[f"{float(cell):,.2f}" for cell in line.split("\t")] for line in lines[1:]]
+    assert copied == [[f"{float(c['tickets'].replace(',', '')):,.2f}", c["fares"]] for c in printed]
+    assert "Copied 94 rows of 2 columns." in window._notice.toolTip()

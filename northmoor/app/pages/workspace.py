@@ -5,7 +5,7 @@ from dataclasses import replace
 from functools import partial
 
 from PyQt6.QtCore import QRect, Qt
-from PyQt6.QtGui import QKeySequence, QShortcut
+from PyQt6.QtGui import QGuiApplication, QKeySequence, QShortcut
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSplitter, QVBoxLayout, QWidget
 
 from northmoor.app.document_controller import DocumentController, Selection
@@ -28,6 +28,8 @@ from northmoor.app.search.matching import PaletteEntry
 from northmoor.app.worker import PageShown, Rendered, Worker
 from northmoor.core.authoring.block_starters import BLOCK_STARTERS, BlockStarter, ChosenField, begin_block
 from northmoor.core.authoring.field_roles import field_role
+from northmoor.core.checks.trace.pointed import printed_values
+from northmoor.core.export.spreadsheet_text import spreadsheet_text
 from northmoor.core.expr.language import column_expression
 from northmoor.core.layout.page.hit_testing import HitRegion
 from northmoor.core.layout.table.collapsing import column_folds
@@ -241,6 +243,20 @@ class PagesWorkspace(QWidget):
     def ask_picture(self) -> str | None:
         """Ask for a picture; its path in the library."""
         return self.blocks.ask_picture()
+
+    def copy_values(self) -> None:
+        """Put the values of the selected columns of a table on the clipboard, for a spreadsheet."""
+        now, found = self._controller.selection, self.canvas.pointed()
+        document = self.canvas.document_on(found[0]) if found is not None else None
+        chosen = [each for each in (now, *self.contents.chosen()) if each.block == now.block and each.kind == "cell"]
+        columns = {each.column for each in chosen if each.column is not None}
+        values = printed_values(document, found[0], now.block, columns) if found and document is not None else None
+        clipboard = QGuiApplication.clipboard()
+        if values is None or clipboard is None:
+            self.blocks.message.emit("These columns show no values that could be copied.", "warning")
+            return
+        clipboard.setText(spreadsheet_text(values))
+        self.blocks.message.emit(f"Copied {len(values):,} rows of {values.num_columns} columns.", "good")
 
     def ask_highlight(self) -> None:
         """Ask when the cells of the selected column are highlighted, and how."""

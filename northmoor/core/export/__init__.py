@@ -1,1 +1,2 @@
-"""Files handed out: `document_files` (a document in each format) and `row_files` (rows as CSV or Parquet)."""
+"""What is handed out: `document_files` (a document in each format), `row_files` (rows as CSV or Parquet), and
+`spreadsheet_text` (values for the clipboard)."""

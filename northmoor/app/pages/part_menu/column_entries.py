@@ -221,5 +221,13 @@ def _conversions(context: PartContext, table: TableBlock, column: Column) -> lis
         context.command("Chart of it, below", chart, "chart-column", reason=reason),
         context.command("Chart of it, beside", partial(chart, where="beside"), reason=reason),
         context.command("Matrix with it across", cross, "grid-3x3", reason=reason),
+        PartCommand(
+            "Copy values",
+            context.tools.copy_values,
+            "copy",
+            reason=reason,
+            is_of_all=True,
+            help="All values of the column, for a spreadsheet",
+        ),
         PartCommand("Trace", context.tools.trace_selected, "search", shortcut="F8", help="Why it is what it is"),
     ]

@@ -41,6 +41,8 @@ def _merged(
         inner = common_entries([each.entries for each in alike if isinstance(each, PartGroup)], edit)
         kept = tuple(each for each in inner if not isinstance(each, PartGroup))
         return PartGroup(entry.text, kept, entry.drawing) if kept else None
+    if entry.is_of_all:
+        return entry
     commands = [each for each in alike if isinstance(each, PartCommand)]
     changes = [each.change for each in commands if each.change is not None and not each.reason]
     if len(changes) < len(commands):

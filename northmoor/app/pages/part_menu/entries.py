@@ -14,7 +14,7 @@ from northmoor.app.widgets.icons import icon
 @dataclass(frozen=True)
 class PartCommand:
     """Something that is done to the selected part. `change` is the edit that it makes, where it is nothing else: it can
-    be made to several parts at once.
+    be made to several parts at once. `is_of_all`: it is done to all parts that are selected anyhow.
 
     `sample` shows what it makes of the figure that was pointed at, `shortcut` the keys that do the same, `is_on` a
     tick, and `reason` why it cannot be done now (empty where it can).
@@ -29,6 +29,7 @@ class PartCommand:
     is_on: bool | None = None
     reason: str = ""
     change: ReportEdit | None = None
+    is_of_all: bool = False
 
 
 @dataclass(frozen=True)

@@ -27,6 +27,9 @@ class PartTools(Protocol):
     def ask_picture(self) -> str | None:
         """Ask for a picture; its path in the library, if one was chosen."""
 
+    def copy_values(self) -> None:
+        """Put the values of the selected columns on the clipboard, for a spreadsheet."""
+
     def ask_highlight(self) -> None:
         """Ask when the selected cells look otherwise, and how."""
 

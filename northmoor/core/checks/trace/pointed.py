@@ -1,6 +1,7 @@
 """The value that a cell shows at a place on a page, among all values of its kind: what formats and filters are chosen
 by."""
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from typing import Any
 
@@ -55,6 +56,22 @@ def pointed_value(document: Document, page: int, region: HitRegion) -> PointedVa
     except (NorthmoorError, KeyError, StopIteration):
         return None
     return PointedValue(values[at.at].as_py(), values) if at.at < len(values) else None
+
+
+def printed_values(document: Document, page: int, block: str, columns: Collection[str]) -> pa.Table | None:
+    """All values of some columns of a table that is on a page, in the order of its rows, under the columns' titles;
+    None where the page has no such table, or the columns show no values."""
+    for part in document.composition.parts(page):
+        if isinstance(part, TableFragmentOnPage) and part.layout.table.name == block:
+            cells = part.layout.data.whole.cells
+            found: dict[str, pa.Array] = {}
+            for column in part.layout.table.columns:
+                own = cells.get(ScopedExpression(DETAIL, column.value or ""))
+                if column.name in columns and own is not None:
+                    title = column.title or column.name
+                    found[title if title not in found else column.name] = own.values
+            return pa.table(found) if found else None
+    return None
 
 
 def _under_title(document: Document, page: int, region: HitRegion) -> PointedValue | None:
