@@ -2,7 +2,7 @@
 
 import pytest
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox
+from PyQt6.QtWidgets import QApplication, QComboBox, QMenu
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.document_controller import WHOLE_PAGE, Selection
@@ -152,3 +152,26 @@ def test_charts_and_matrices_count_where_nothing_is_added_up(window: Window, qtb
         made = edits.block_of(window.controller.report, "full", kind)
         assert isinstance(made, model)
         assert [measure.value for measure in made.measures] == ["count(*)"]
+
+
+def test_the_menu_of_a_field_begins_a_block_with_it(window: Window, qtbot: QtBot) -> None:
+    fields = window.pages.fields
+    item = next(fields.item(n) for n in range(fields.count()) if fields.item(n).text() == "Season")
+    fields.customContextMenuRequested.emit(fields.visualItemRect(item).center())
+    menu = QApplication.activePopupWidget()
+    assert isinstance(menu, QMenu)
+    texts = [action.text() for action in menu.actions() if action.text()]
+    assert texts == [
+        "Add as a column",
+        "Group by it",
+        "Insert a table of it…",
+        "Insert a matrix of it…",
+        "Insert a chart of it…",
+    ]
+    menu.close()
+    next(action for action in menu.actions() if action.text() == "Insert a chart of it…").trigger()
+    popup = window.pages.block_popup
+    assert popup is not None
+    qtbot.waitUntil(lambda: popup.fields.rowCount() > 0, timeout=20_000)
+    assert [(each.field.name, each.role) for each in popup.chosen] == [("season", "category"), ("sailings", "value")]
+    popup.close()

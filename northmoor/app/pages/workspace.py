@@ -104,6 +104,9 @@ class PagesWorkspace(QWidget):
         self.fields_query.activated.connect(lambda _: self._show_fields(is_read=True))
         self.field_reader.read.connect(lambda _: self._show_fields())
         self.fields.level_wanted.connect(self.add_level)
+        self.fields.block_wanted.connect(
+            lambda kind, field: self.ask_block(kind, self.fields_query.currentData(), [field])
+        )
 
     def _place(self) -> None:
         left = QSplitter(Qt.Orientation.Vertical)

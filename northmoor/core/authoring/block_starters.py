@@ -36,6 +36,12 @@ class BlockStarter:
     propose: Callable[[Sequence[Field]], list[ChosenField]]
     make: Callable[[str, Sequence[ChosenField]], Block]
 
+    def propose_with(self, wanted: Sequence[Field], fields: Sequence[Field]) -> list[ChosenField]:
+        """Likely fields of a query, of which some are wanted: a list has those alone, others what goes with them."""
+        if not wanted:
+            return self.propose(fields)
+        return self.propose(wanted if "column" in self.roles else sorted(fields, key=lambda each: each not in wanted))
+
     def role_of(self, field: Field, chosen: Sequence[ChosenField]) -> str:
         """What a field is likely to be beside those chosen already."""
         for fields in ([*(each.field for each in chosen), field], [field]):

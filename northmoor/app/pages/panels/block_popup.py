@@ -120,7 +120,7 @@ class BlockPopup(BesidePopup):
 
     def _fill(self, found: QueryFields) -> None:
         asked = [field for field in found.fields if field.name in self._asked_for]
-        likely = self._starter.propose(asked or found.fields)
+        likely = self._starter.propose_with(asked, found.fields)
         roles = {each.field.name: each.role for each in likely}
         self.fields.blockSignals(True)
         self.fields.setRowCount(len(found.fields))

@@ -1,6 +1,7 @@
 """Fields: the columns of each query, to be put into a table as columns or levels."""
 
 from collections.abc import Iterable, Mapping
+from functools import partial
 
 from PyQt6.QtCore import QMimeData, QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QPaintEvent
@@ -23,10 +24,12 @@ def field_of_item(item: QListWidgetItem) -> str:
 
 
 class FieldsPanel(QListWidget):
-    """The fields of a query. Enter or a double click adds a column; the context menu also adds levels."""
+    """The fields of a query. Enter or a double click adds a column; the context menu also groups by a field, and begins
+    a block with it: `block_wanted` carries its kind and the field."""
 
     column_wanted = pyqtSignal(str)
     level_wanted = pyqtSignal(str)
+    block_wanted = pyqtSignal(str, str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -94,4 +97,8 @@ class FieldsPanel(QListWidget):
         menu = QMenu(self)
         menu.addAction(icon("columns-3"), "Add as a column", lambda: self.column_wanted.emit(field))
         menu.addAction(icon("brackets"), "Group by it", lambda: self.level_wanted.emit(field))
-        menu.exec(self.mapToGlobal(point))
+        menu.addSeparator()
+        for kind, drawing in (("table", "table-2"), ("matrix", "grid-3x3"), ("chart", "chart-column")):
+            menu.addAction(icon(drawing), f"Insert a {kind} of it…", partial(self.block_wanted.emit, kind, field))
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(self.mapToGlobal(point))
