@@ -62,7 +62,7 @@ def take_data(application: QApplication, window: Window) -> None:
     dialog.name.setText("targets")
     dialog.show()
     dialog.test()
-    wait_until(application, lambda: "It answers" in dialog.message.text())
+    wait_until(application, lambda: "Connected." in dialog.message.text())
     dialog.fields["path"].property("line").setText("data/targets.csv")
     application.processEvents()
     dialog.grab().save(str(TARGET / "connection.png"))

@@ -193,7 +193,7 @@ def test_a_sentence_is_built_by_choosing_and_is_sql_at_every_step(
     choose(qtbot, "sailings")
     rows_shown(window, qtbot, 19_380)
     click_chip(data, qtbot, "step")
-    choose(qtbot, "with another table")
+    choose(qtbot, "join another table")
     choose(qtbot, "routes   by route_id of sailings")
     assert "join routes using (route_id)" in data.editor.text()
 
@@ -460,7 +460,7 @@ def test_a_connection_is_tested_added_changed_and_removed(
     line.setText(str(folder))
     with qtbot.waitSignal(dialog.tested, timeout=5_000):
         dialog.test()
-    assert "It answers: 1 table" in dialog.message.text()
+    assert "Connected. 1 table" in dialog.message.text()
     dialog.accept()
     added = window.controller.library.connection("exports")
     assert isinstance(added, FilesConnection)
@@ -521,7 +521,7 @@ def test_a_server_is_connected_and_a_query_moves_to_it_without_losing_its_sql(
     dialog.password.setText(PASSWORD)
     with qtbot.waitSignal(dialog.tested, timeout=15_000):
         dialog.test()
-    assert "It answers" in dialog.message.text()
+    assert "Connected." in dialog.message.text()
     dialog.accept()
     assert PASSWORD not in (window.controller.library.root / "connections.json").read_text()
     add_query(window, name="fleet", connection="tarrow", sql="select name, built from vessels where built > 2000")

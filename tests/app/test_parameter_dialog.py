@@ -128,7 +128,7 @@ def test_a_computed_value_is_made_and_used(window: Window, dialog: ParametersDia
     assert dialog.now.objectName() == "fault"
     choose(dialog, "source", "An expression")
     write(qtbot, dialog, "value", ":next_year")
-    qtbot.waitUntil(lambda: "It needs itself: next_year → next_year" in dialog.now.text())
+    qtbot.waitUntil(lambda: "Circular reference: next_year → next_year" in dialog.now.text())
     dialog.buttons["remove"].click()
     window.controller.edit("Hide", lambda r, e: edits.change_block(r, e, "title", text="Fares"))
     settle(window, qtbot)

@@ -297,7 +297,7 @@ def test_changes_are_held_back_while_the_switch_says_so(shown: Window, qtbot: Qt
     ports = control_of(shown, "ports", TicksControl)
     qtbot.waitUntil(lambda: ports.button.text() == "All 2")  # lists follow what is held back
     type_into(qtbot, control_of(shown, "note", FieldControl).line, "later")
-    assert shown.parameters.hold.text() == "Hold · 2"
+    assert shown.parameters.hold.text() == "Apply together · 2"
     qtbot.waitUntil(lambda: shown._notice.text() == "")
     qtbot.wait(100)
     assert shown._rendered is before
@@ -392,8 +392,8 @@ def test_an_empty_list_says_why_beside_its_control(shown: Window, qtbot: QtBot) 
     qtbot.waitUntil(lambda: shown._resolved_job is shown._job)
     notes = {name: shown.parameters.units[name].note.toolTip() for name in ("ports", "port")}
     assert notes["ports"] == "The query ports returns no rows for island = All."
-    assert notes["port"].startswith("Its default 'TQ' is not in its list. There is nothing to choose. The query ports")
-    assert control_of(shown, "ports", TicksControl).button.text() == "nothing to choose"
+    assert notes["port"].startswith("Its default 'TQ' is not in its list. There are no values. The query ports")
+    assert control_of(shown, "ports", TicksControl).button.text() == "no values"
 
 
 def test_an_endless_list_can_be_stopped_and_the_pages_stay(shown: Window, qtbot: QtBot) -> None:

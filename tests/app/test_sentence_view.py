@@ -41,10 +41,10 @@ def said(view: SentenceView) -> str:
     ("sql", "words"),
     [
         ("select * from routes", "Take routes keep all columns step"),
-        ("select distinct code from routes limit :season", "Take routes keep 1 column without repeats only the first :season step"),
+        ("select distinct code from routes limit :season", "Take routes keep 1 column distinct only the first :season step"),
         (
             "select r.code, count(*) as n from sailings s left join routes r on r.route_id = s.route_id where r.code is null or (s.sailing_id between 1 and 2 and not r.code like 'TQ%') group by r.code having count(*) >= 3 order by n desc, r.code",
-            "Take sailings s with, if any, routes r by route_id where code is blank or ( sailing_id is between 1 and 2 and not r.code is like TQ% ) total n for each code of which count(*) is at least 3 sorted by n ↓, code step",
+            "Take sailings s with, if any, routes r by route_id where code is blank or ( sailing_id is between 1 and 2 and not r.code is like TQ% ) total n for each code having count(*) is at least 3 sorted by n ↓, code step",
         ),
     ],
 )  # fmt: skip

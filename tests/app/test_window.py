@@ -7,7 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import QSettings
+from PyQt6.QtCore import QProcess, QSettings
 from PyQt6.QtWidgets import QMenu
 from pytestqt.qtbot import QtBot
 
@@ -136,3 +136,19 @@ def test_help_opens_without_a_report(new_window: Callable[[], Window], command: 
     assert window.help.opened is not None
     assert window.help.opened.text.toPlainText()
     window.help.opened.close()
+
+
+def test_another_window_is_a_process_of_its_own(window: Window, monkeypatch: pytest.MonkeyPatch) -> None:
+    started: list[QProcess] = []
+
+    def start(process: QProcess) -> tuple[bool, int]:
+        started.append(process)
+        return not window._notice.toolTip(), 1  # the second one cannot be started
+
+    monkeypatch.setattr(QProcess, "startDetached", start)
+    window.actions_by_name["new_window"].trigger()
+    (process,) = started
+    assert process.arguments() == ["-m", "northmoor", "open"]
+    window.tell("Busy", "warning")
+    window.actions_by_name["new_window"].trigger()
+    assert "could be started" in window._notice.toolTip()

@@ -130,7 +130,7 @@ def test_nothing_left_of_a_choice_leads_back_to_the_default(db: Library) -> None
 def test_an_empty_list_says_why(db: Library) -> None:
     nowhere = cascade().but(queries=(LISTS[0].but(sql="select 77 as port_id, 'Nowhere' as name"), *LISTS[1:]))
     found = Session(db).resolve_parameters(nowhere)
-    told = "There is nothing to choose. The query routes returns no rows for Port = Nowhere."
+    told = "There are no values. The query routes returns no rows for Port = Nowhere."
     assert str(found.faults["routes"]) == f"Parameter routes: {told}"
     assert found.choices["routes"].why_empty in told
     assert found.faults["vessels"].message == "It needs Routes first."
@@ -142,13 +142,13 @@ def test_circles_are_refused_with_the_circle_named(tarrow_library: Library) -> N
     )
     found = Session(tarrow_library).resolve_parameters(cascade().but(queries=(round_about, *LISTS[1:])))
     told = found.faults["port"].message
-    assert told.startswith("It needs itself: ")
+    assert told.startswith("Circular reference: ")
     assert "routes → port → routes" in told or "port → routes → port" in told
     computed = (
         NamedValue(name="a", value=FromExpression(expression=":b + 1")),
         NamedValue(name="b", value=FromExpression(expression=":a + 1")),
     )
-    with pytest.raises(ParameterError, match="Parameter a: It needs itself: a → b → a"):
+    with pytest.raises(ParameterError, match="Parameter a: Circular reference: a → b → a"):
         bind(report_of(named_values=computed), {})
 
 

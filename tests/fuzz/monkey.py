@@ -16,7 +16,7 @@ from collections import deque
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QPoint, QSettings, Qt, QTimer
+from PyQt6.QtCore import QPoint, QProcess, QSettings, Qt, QTimer
 from PyQt6.QtGui import QAction, QContextMenuEvent, QDesktopServices, QInputMethodEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import (
@@ -259,6 +259,7 @@ def _leave_the_machine_alone() -> None:
     QFileDialog.getOpenFileName = QFileDialog.getSaveFileName = nothing  # type: ignore[assignment,method-assign]
     QFileDialog.getExistingDirectory = lambda *_, **__: ""  # type: ignore[assignment,method-assign]
     QDesktopServices.openUrl = lambda *_: True  # type: ignore[assignment,method-assign]
+    QProcess.startDetached = lambda *_: (True, 0)  # type: ignore[assignment,method-assign]
 
 
 if __name__ == "__main__":

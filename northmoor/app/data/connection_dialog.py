@@ -45,7 +45,7 @@ _LABELS = {
     "decimal_sign": "Decimal sign",
 }
 _FIXED_ROWS = 2  # kind and name
-_AS_SEEN = "as seen in the file"
+_AS_SEEN = "automatic"
 _BY_HOST = "verified to other machines"
 
 
@@ -259,7 +259,7 @@ class ConnectionDialog(QDialog):
         if isinstance(found, Catalog):
             faulty = [table for table in found.tables if table.fault]
             count = len(found.tables) - len(faulty)
-            message = f"It answers: {count:,} table{'s' * (count != 1)} can be read."
+            message = f"Connected. {count:,} table{'s' * (count != 1)} found."
             self._say(message + (f" {faulty[0].fault}" if faulty else ""), "warning" if faulty else "good")
         else:
             self._say(str(found), "fault")

@@ -28,14 +28,16 @@ class ParameterBar(QWidget):
         self._shown: object = None
         self.units: dict[str, ParameterBarItem] = {}
         self._flow = FlowLayout(self, gap=14, leading=5)
-        self.hold = self._button("toggle-left", "Hold", "Hold changes back until this is switched off (Ctrl+Shift+H)")
+        self.hold = self._button(
+            "toggle-left", "Apply together", "Apply changes together, when this is switched off (Ctrl+Shift+H)"
+        )
         self.hold.setCheckable(True)
         self.hold.toggled.connect(self._controller.hold)
         self.define = self._button("sliders-horizontal", "", "Define parameters (Ctrl+Shift+M)")
         self.define.setAccessibleName("Define parameters")
         self.define.clicked.connect(lambda: self.edit_wanted.emit(""))
-        self.sets = self._button("bookmark", "", "Sets of values: recall, keep, take out (Ctrl+Shift+V)")
-        self.sets.setAccessibleName("Sets of values")
+        self.sets = self._button("bookmark", "", "Presets: apply, save, remove (Ctrl+Shift+V)")
+        self.sets.setAccessibleName("Presets")
         self.sets.clicked.connect(self.open_sets)
         self._tools = QWidget(self)
         row = bare_row(self._tools, 2)
@@ -102,7 +104,7 @@ class ParameterBar(QWidget):
         count = len(self._controller.held)
         self.hold.setChecked(self._controller.is_holding)
         self.hold.setIcon(icon("toggle-left", HEATHER if self._controller.is_holding else PEAT))
-        self.hold.setText(f"Hold · {count}" if count else "Hold")
+        self.hold.setText(f"Apply together · {count}" if count else "Apply together")
         self._show_resolved()
 
     # sets of values
@@ -118,7 +120,7 @@ class ParameterBar(QWidget):
         if report.value_sets:
             menu.addSeparator()
         self._add(menu, "Defaults", partial(self._controller.set_values, {}))
-        self._add(menu, "Keep these values…", self.ask_keep)
+        self._add(menu, "Save as preset…", self.ask_keep)
         gone = menu.addMenu("Remove") if report.value_sets else None
         for found in report.value_sets if gone is not None else ():
             assert gone is not None
@@ -141,7 +143,7 @@ class ParameterBar(QWidget):
 
     def ask_keep(self) -> None:
         """Ask for a name, and keep the current values under it in the report."""
-        name, is_given = QInputDialog.getText(self, "Keep these values", "Name of the set:")
+        name, is_given = QInputDialog.getText(self, "Save as preset", "Name of the preset:")
         if is_given and name.strip():
             self.keep(name.strip())
 

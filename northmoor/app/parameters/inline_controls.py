@@ -167,7 +167,7 @@ class DropDownControl(Control):
         values = [self.box.itemData(at) for at in range(self.box.count())]
         held = state.chosen if state.chosen in values else None
         self.box.setCurrentIndex(values.index(held) if held in values else -1)
-        self.box.setPlaceholderText("choose" if state.choices.entries else "nothing to choose")
+        self.box.setPlaceholderText("choose" if state.choices.entries else "no values")
         self.box.setEnabled(bool(state.choices.entries))
 
     def mark(self, is_faulty: bool) -> None:

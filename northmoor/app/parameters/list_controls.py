@@ -158,7 +158,7 @@ class TicksControl(PopupControl):
         else:
             text = state.choices.labels.get(held, "none" if not state.parameter.required else "choose")  # type: ignore[arg-type]
         shown = self.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 190)
-        self.button.setText(shown if entries or text == "none" else "nothing to choose")
+        self.button.setText(shown if entries or text == "none" else "no values")
         self.button.setEnabled(bool(entries))
 
     def open(self) -> None:

@@ -124,7 +124,7 @@ class ParameterForm(PropertyRows):
         tip = "The name, without the colon; it is changed wherever it is used"
         self.add("Name", "name", LineEditor(own.name, lambda text: change("name", text.strip())), tip)
         self.text("Label", "label", own.label, "What stands beside it in the bar")
-        self.text("Hint", "hint", own.hint, "A sentence for whoever fills it in")
+        self.text("Help text", "hint", own.hint, "A sentence for whoever fills it in")
         kinds = {kind.name: kind.label for kind in VALUE_KINDS if own.holds != "range" or kind.is_moment}
         self.add("Kind", "kind", ChoiceEditor(kinds, own.kind, lambda k: change("kind", k), None), "Kind of value")
         holds = ChoiceEditor(HOLDS, own.holds, lambda h: change("holds", h), None)
@@ -134,7 +134,7 @@ class ParameterForm(PropertyRows):
         control = ChoiceEditor(controls, own.control, lambda c: change("control", c), fitting)
         self.add("Control", "control", control, "How it is filled in")
         switch = SwitchEditor(own.required, lambda on: change("required", on))
-        self.add("Must be given", "required", switch, "Whether it may be left empty")
+        self.add("Required", "required", switch, "Whether it may be left empty")
 
     def _list(self) -> None:
         own = self.parameter
@@ -202,7 +202,9 @@ class ParameterForm(PropertyRows):
             )  # fmt: skip
         elif default is not None and not isinstance(default, AllChoices):
             self._values("Value", "default", default, "Days in words too, such as last full month")
-        self._values("Sample", "sample", own.sample, "Used in this window in place of what the calling program gives")
+        self._values(
+            "Design value", "sample", own.sample, "Used in this window in place of what the calling program gives"
+        )
 
     def _values(self, label: str, field: str, value: Any, tip: str) -> None:
         """Add a value as it is typed; those of a list have a line each."""
@@ -252,7 +254,10 @@ class ParameterForm(PropertyRows):
         self.section("Limits")
         if own.kind == "text":
             self.text("Pattern", "pattern", own.pattern, "A regular expression that the whole text must match", True)
-            for label, field, value in (("Fewest letters", "shortest", own.shortest), ("Most", "longest", own.longest)):
+            for label, field, value in (
+                ("Minimum length", "shortest", own.shortest),
+                ("Maximum length", "longest", own.longest),
+            ):
                 line = LineEditor(str(value or ""), lambda t, f=field: self.change(f, int(t) if t.isdigit() else None))  # type: ignore[misc]
                 self.add(label, field, line, "How many characters the text has")
             return

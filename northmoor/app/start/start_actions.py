@@ -85,7 +85,12 @@ class StartActions(QObject):
 
     def new_window(self) -> None:
         """Open another window: a process of its own, so that nothing there disturbs what is open here."""
-        if not QProcess.startDetached(sys.executable, ["-m", "northmoor", "open"])[0]:
+        process = QProcess()
+        process.setProgram(sys.executable)
+        process.setArguments(["-m", "northmoor", "open"])
+        process.setStandardOutputFile(QProcess.nullDevice())  # whoever reads our output is not kept waiting
+        process.setStandardErrorFile(QProcess.nullDevice())
+        if not process.startDetached()[0]:
             self.message.emit("No other window could be started. Start Northmoor once more instead.", "fault")
 
     def ask_preferences(self) -> None:

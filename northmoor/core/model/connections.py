@@ -186,7 +186,7 @@ CONNECTION_KINDS: tuple[ConnectionKind, ...] = (
     ConnectionKind(
         FilesConnection, "Files", "files", "folder", "duckdb", "northmoor.core.sources.local.files_driver",
         sniff=lambda path, _: path.is_dir() or path.suffix.lower() in FILE_SUFFIXES, runs_here=True,
-        choice_label="A file of rows, or a folder of such",
+        choice_label="A data file (CSV, workbook, Parquet, JSON, XML), or a folder of them",
     ),
 )  # fmt: skip
 """All kinds, in the order in which they are offered."""

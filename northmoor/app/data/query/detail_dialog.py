@@ -26,7 +26,7 @@ class DetailDialog(QDialog):
         self.setMinimumWidth(440)
         self._query, self._columns = query, columns
         self.owner = QComboBox()
-        self.owner.setAccessibleName("Detail of")
+        self.owner.setAccessibleName("Master query")
         self.owner.addItem("no other query", "")
         for name in others:
             self.owner.addItem(name, name)
@@ -36,7 +36,7 @@ class DetailDialog(QDialog):
         message.setWordWrap(True)
         message.setObjectName("quiet")
         pairs = QGridLayout()
-        pairs.addWidget(QLabel("Detail of"), 0, 0)
+        pairs.addWidget(QLabel("Master query"), 0, 0)
         pairs.addWidget(self.owner, 0, 1, 1, 2)
         self.pairs: list[tuple[QComboBox, QComboBox]] = []
         for row in range(1, _PAIRS + 1):

@@ -67,7 +67,7 @@ class QueryActions:
         ]
         entries += [
             ("", None),
-            ("Combined from other queries", lambda: self.add(Query(name=self.free_name("combined")))),
+            ("Query over other queries", lambda: self.add(Query(name=self.free_name("combined")))),
         ]
         entries += [
             (f"Shared: {name}", lambda n=name: self.add(Query(name=self.free_name(n), shared=n)))
@@ -96,7 +96,7 @@ class QueryActions:
         entries: list[tuple[str, object]] = [
             ("Refresh", lambda: self._data.fetch(name, refresh=True)),
             ("Rename …", lambda: self._ask_rename(query)),
-            ("Detail of …", lambda: self.ask_detail(query)),
+            ("Link to a master query…", lambda: self.ask_detail(query)),
             ("", None),
             ("Save these rows beside the report", (lambda: self.save_rows(query)) if has_rows else None),
         ]

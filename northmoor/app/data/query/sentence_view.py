@@ -103,7 +103,7 @@ class SentenceView(QWidget):
                 is_another = at > 1 and sentence.from_items[at - 1].join == taken.join == "join"
                 self._word("and" if is_another else join_words(taken))
             name = taken.table + (f" {taken.alias}" if taken.alias else "")
-            self._chip(name, "table-2", lambda at=at: self._table_menu(at), "Change or take out the table")  # type: ignore[misc]
+            self._chip(name, "table-2", lambda at=at: self._table_menu(at), "Change or remove the table")  # type: ignore[misc]
             if at:
                 self._word("by")
                 self._chip(by_words(taken), "link", lambda at=at: self._join_menu(at), "Change how it is joined")  # type: ignore[misc]
@@ -112,7 +112,7 @@ class SentenceView(QWidget):
             self._show_condition(sentence.where, ())
         self._show_columns(sentence)
         if sentence.having is not None:
-            self._word("of which")
+            self._word("having")
             for part in sentence.having.parts if isinstance(sentence.having, BooleanGroup) else (sentence.having,):
                 text = comparison_words(part) if isinstance(part, Comparison) else "…"
                 self._chip(text, "funnel", self._edit_having, "A condition on totals")
@@ -121,7 +121,7 @@ class SentenceView(QWidget):
             message = ", ".join(own_name(s.expression) + (" ↓" if s.descending else "") for s in sentence.sorting)
             self._chip(short(message), "arrow-down-a-z", self._edit_sorting, "Change the order")
         if sentence.distinct:
-            self._chip("without repeats", "x", self._toggle_distinct, "Let repeated rows stand")
+            self._chip("distinct", "x", self._toggle_distinct, "Keep duplicate rows")
         if sentence.first:
             self._word("only the first")
             self._chip(value_words(sentence.first), "list-ordered", self._edit_first, "Change how many rows")
@@ -332,16 +332,16 @@ class SentenceView(QWidget):
     def _step_menu(self) -> None:
         assert self._sentence is not None
         entries: list[tuple[str, object]] = [
-            ("with another table …", self._choose_joined),
+            ("join another table …", self._choose_joined),
             ("where …", self._add_condition),
             ("keep, compute or total columns …", self._edit_columns),
             ("sorted by …", self._edit_sorting),
-            ("only the first rows …", self._edit_first),
+            ("limit to the first rows …", self._edit_first),
         ]
         if not self._sentence.distinct:
-            entries.append(("without repeats", self._toggle_distinct))
+            entries.append(("distinct", self._toggle_distinct))
         if self._sentence.groups and self._sentence.having is None:
-            entries.append(("of which (a condition on totals) …", self._edit_having))
+            entries.append(("having (a filter on totals) …", self._edit_having))
         menu_of(self, entries).popup(self._below())
 
     def _choose_joined(self) -> None:

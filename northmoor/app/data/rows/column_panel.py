@@ -12,9 +12,9 @@ from northmoor.core.model.queries import QueryColumn
 
 _LABELS = {
     "name": "Name",
-    "label": "Readers see",
+    "label": "Label",
     "type": "Type",
-    "total": "Totals by",
+    "total": "Total",
     "format": "Format",
     "hidden": "Hidden",
 }

@@ -99,7 +99,7 @@ class RowsPane(QWidget):
         self.message.setTextFormat(Qt.TextFormat.PlainText)
         self.message.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.remedy.hide()
-        self.filter.setPlaceholderText("only rows with …")
+        self.filter.setPlaceholderText("Search rows")
         self.filter.setClearButtonEnabled(True)
         self.filter.setMaximumWidth(150)
         self.filter.setAccessibleName("Only rows with")

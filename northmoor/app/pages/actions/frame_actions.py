@@ -70,7 +70,7 @@ class FrameActions(QObject):
 
     def drop_guide(self, guide: Guide) -> None:
         """Put a guide where it was let go, or take it out."""
-        name = "Add a guide" if guide.number is None else "Take out a guide" if guide.at is None else "Move a guide"
+        name = "Add a guide" if guide.number is None else "Remove a guide" if guide.at is None else "Move a guide"
         self._edit(
             name, guide.frame.name,
             lambda frame: frame_edits.with_guide(frame, guide.is_level, guide.number, guide.at),

@@ -46,7 +46,7 @@ class Choices:
     def message_when_missing(self) -> str:
         """A sentence that says what can be chosen."""
         if not self.entries:
-            return f"There is nothing to choose. {self.why_empty}".strip()
+            return f"There are no values. {self.why_empty}".strip()
         listed = ", ".join(str(entry.value) for entry in self.entries[:_NAMED])
         return f"Choose one of {listed}{' …' if len(self.entries) > _NAMED else ''}."
 

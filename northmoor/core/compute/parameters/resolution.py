@@ -302,7 +302,7 @@ class _Resolution:
         """Why a parameter has no value."""
         place = Place(parameter=parameter.name)
         if offers is not None and not offers.entries:
-            return ParameterError(f"There is nothing to choose. {offers.why_empty}", place)
+            return ParameterError(f"There are no values. {offers.why_empty}", place)
         if parameter.name in self.dropped:
             gone = ", ".join(self.dropped[parameter.name])
             return ParameterError(f"Choose again: {gone} is not in its list any more.", place)
@@ -371,7 +371,7 @@ def _in_order(needs: Mapping[str, frozenset[str]], faults: dict[str, NorthmoorEr
         if name in trail:
             circle = trail[trail.index(name) :]
             message = (
-                f"It needs itself: {' → '.join([*circle, name])}. Take one of them out of what another is made of."
+                f"Circular reference: {' → '.join([*circle, name])}. Remove one of them from what another is made of."
             )
             for member in circle:
                 faults.setdefault(member, ParameterError(message, Place(parameter=member)))
