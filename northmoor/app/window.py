@@ -500,6 +500,8 @@ class Window(QMainWindow):
         self._switch.mark("")
 
     def _show_rendered(self, rendered: Rendered) -> None:
+        if self.controller.report is None:
+            return  # it was closed meanwhile
         self._rendered = rendered
         self.controller.kinds = {
             name: dict(zip(rows.names, (kind.kind for kind in rows.types), strict=True))

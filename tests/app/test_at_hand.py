@@ -409,10 +409,14 @@ def test_several_columns_are_changed_in_one_step(hands: UserActions, qtbot: QtBo
     hands.choose(hands.opened(), "Align", "Centre")
     assert [column.look.align for column in hands.table.columns[1:]] == ["center"] * 3
     assert window.controller._at == begun + 1
+    hands.click(row="detail", column="tickets")
+    assert [each.column for each in window.pages.contents.chosen()] == ["tickets"]
+    assert canvas._also == []
+    qtbot.mouseClick(canvas.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ControlModifier, at)
     texts = [text for text, _ in commands_in(window.pages.part_menu.entries())]
     assert not any(text.startswith(("Edit", "Highlight when")) for text in texts)  # they are of one part
     hands.choose(hands.opened(), "Hide column")
-    assert [column.visible for column in hands.table.columns[1:]] == ["false"] * 3
+    assert [column.visible for column in hands.table.columns[1:]] == [None, "false", "false"]
     for _ in range(2):
         window.controller.undo()
     assert all(column.look is None or column.look.align != "center" for column in hands.table.columns)

@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from functools import partial
 
-from PyQt6.QtCore import QRect, Qt
+from PyQt6.QtCore import QRect, QSignalBlocker, Qt
 from PyQt6.QtGui import QGuiApplication, QKeySequence, QShortcut
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSplitter, QVBoxLayout, QWidget
 
@@ -157,7 +157,11 @@ class PagesWorkspace(QWidget):
         self._show_fields(is_read=True)
 
     def _pick(self, selection: Selection) -> None:
-        """Select a part; of what is included, the block that includes it."""
+        """Select a part; of what is included, the block that includes it. A cell is selected alone then."""
+        if selection.kind == "cell":
+            with QSignalBlocker(self.contents):
+                self.contents.clearSelection()
+            self.canvas.select_also([])
         edition = self._controller.edition
         owner = including(edition.blocks, selection.block) if edition is not None else None
         self._controller.select(selection if owner is None else Selection("include", owner))
