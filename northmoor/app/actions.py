@@ -262,6 +262,7 @@ def fill_menus(window: CommandTargets, bar: QMenuBar) -> dict[str, QAction]:
     for title, commands in zip(with_mnemonics(list(MENUS)), MENUS.values(), strict=True):
         menu: QMenu | None = bar.addMenu(title)
         assert menu is not None
+        menu.setToolTipsVisible(True)
         _fill(menu, commands, window, bar, actions)
     return actions
 

@@ -45,7 +45,7 @@ from northmoor.app.start.recent_reports import FirstPagePictures, RecentReports
 from northmoor.app.start.start_actions import StartActions
 from northmoor.app.start.start_page import StartPage
 from northmoor.app.widgets.icons import icon
-from northmoor.app.widgets.menus import plain_text
+from northmoor.app.widgets.menus import plain_text, set_available
 from northmoor.app.widgets.notice import Notice
 from northmoor.app.widgets.theme import PAPER
 from northmoor.app.window_bars import DeliveredFile, EditionChoice, WorkspaceSwitch
@@ -448,7 +448,7 @@ class Window(QMainWindow):
         """Blocks are copied and taken out where they are seen."""
         is_seen = self.controller.report is not None and self._stack.currentWidget() is self.pages
         for name in filter(None, OF_BLOCKS):
-            self.actions_by_name[name].setEnabled(is_seen)
+            set_available(self.actions_by_name[name], is_seen, "Show the pages of a report first.")
 
     def tell(self, text: str, kind: str) -> None:
         """Say something in the line below: kind is quiet, good, warning or fault."""
@@ -525,7 +525,7 @@ class Window(QMainWindow):
 
     def _show_busy(self) -> None:
         is_busy = self.worker.is_busy or self.catalog_worker.is_busy
-        self.actions_by_name["stop"].setEnabled(is_busy)
+        set_available(self.actions_by_name["stop"], is_busy, "Nothing is running.")
         if is_busy:
             self._busy_timer.start()
         else:
@@ -552,13 +552,13 @@ class Window(QMainWindow):
             ("Undo", actions["undo"], controller.undo_label),
             ("Redo", actions["redo"], controller.redo_label),
         ):
-            action.setEnabled(bool(label))
             action.setText(f"&{name} · {label.replace('&', '&&')}" if label else f"&{name}")
+            set_available(action, bool(label), "Nothing was changed yet." if name == "Undo" else "Nothing was undone.")
         for name in NEEDING_REPORT:
-            actions[name].setEnabled(has_report)
+            set_available(actions[name], has_report, "Open or begin a report first.")
         self._enable_blocks()
-        actions["back"].setEnabled(self.following.can_go_back)
-        actions["deliver"].setEnabled(self._rendered is not None)
+        set_available(actions["back"], self.following.can_go_back, "No link was followed yet.")
+        set_available(actions["deliver"], self._rendered is not None, "There are no pages yet.")
         self._deliver.setEnabled(self._rendered is not None)
         self._fetch.setEnabled(has_report)
         if controller.report is not None and controller.path is not None:
@@ -570,7 +570,7 @@ class Window(QMainWindow):
     def _window_command(self, name: str) -> PartCommand:
         """A command of the menus, for the list of what can be done to the selected part."""
         action = self.actions_by_name[name]
-        reason = "" if action.isEnabled() else "It cannot be done now."
+        reason = "" if action.isEnabled() else action.toolTip()
         return PartCommand(plain_text(action), action.trigger, shortcut=action.shortcut().toString(), reason=reason)
 
     # leaving

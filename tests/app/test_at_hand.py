@@ -406,7 +406,7 @@ def test_several_columns_are_changed_in_one_step(hands: UserActions, qtbot: QtBo
     chosen = window.pages.contents.chosen()
     assert [each.column for each in chosen] == ["sailings", "tickets", "fares"]
     assert {each.column for each in (canvas._selection, *canvas._also)} == {"sailings", "tickets", "fares"}
-    hands.choose(hands.opened(), "Align", "Centre")
+    hands.choose(hands.menu(row="detail", column="fares"), "Align", "Centre")
     assert [column.look.align for column in hands.table.columns[1:]] == ["center"] * 3
     assert window.controller._at == begun + 1
     hands.click(row="detail", column="tickets")

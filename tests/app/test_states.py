@@ -36,6 +36,7 @@ def test_with_no_report_the_window_says_what_can_be_begun(new_window: Callable[[
     assert not window._switch.buttons["data"].isEnabled()
     for name in ("save", "undo", "deliver", "refresh"):
         assert not window.actions_by_name[name].isEnabled()
+        assert window.actions_by_name[name].toolTip().endswith("."), name  # it says why
 
 
 def test_a_report_that_cannot_be_opened_is_told_and_left_alone(window: Window, copy: Path) -> None:

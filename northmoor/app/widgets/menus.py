@@ -31,6 +31,12 @@ def plain_text(action: QAction) -> str:
     return action.text().replace("&&", "\0").replace("&", "").replace("\0", "&")
 
 
+def set_available(action: QAction, is_available: bool, reason: str) -> None:
+    """Let an action be done, or say in its tooltip why it cannot be done now."""
+    action.setEnabled(is_available)
+    action.setToolTip(plain_text(action).rstrip("…") if is_available else reason)
+
+
 def menu_of(parent: QWidget, entries: list[tuple[str, object]]) -> QMenu:
     """A menu of texts and what choosing them calls; a None makes an entry that only tells, an empty text a line."""
     menu = QMenu(parent)

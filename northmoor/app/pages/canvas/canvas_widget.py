@@ -558,7 +558,8 @@ class PageCanvas(DropArea):
         under, found = self.under(event.pos()), self._spot_at(event.pos())
         if under is not None and found is not None:
             self._pointed = under[0], found
-        self.picked.emit(self._selection_at(event.pos()))
+        if (selection := self._selection_at(event.pos())) not in (self._selection, *self._also):  # those stay selected
+            self.picked.emit(selection)
         place = self._pointed_rect() if found is not None else None
         beside = QPoint(place.right() + 4, event.y()) if place is not None else event.pos()
         self.menu_wanted.emit(self.viewport().mapToGlobal(beside))  # what it is of stays in sight
