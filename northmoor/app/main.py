@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtWidgets import QApplication
 
 from northmoor.app.widgets.preferences import own_settings, read_preferences
+from northmoor.core.base.gc_pause import gc_paused
 
 if TYPE_CHECKING:
     from northmoor.app.window import Window
@@ -35,8 +36,9 @@ def run_window(
     signal.signal(signal.SIGINT, signal.SIG_DFL)
     application = QApplication(sys.argv[:1])
     application.setApplicationName("Northmoor")
-    from northmoor.app.widgets.theme import apply_theme  # it asks the application whether the system is dark
-    from northmoor.app.window import Window
+    with gc_paused():
+        from northmoor.app.widgets.theme import apply_theme  # it asks the application whether the system is dark
+        from northmoor.app.window import Window
 
     apply_theme(application)
     window = Window()

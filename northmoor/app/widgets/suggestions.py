@@ -2,32 +2,36 @@
 
 from collections.abc import Callable, Mapping
 from functools import cache
-from zoneinfo import available_timezones
 
-from babel import Locale
-from babel.localedata import locale_identifiers
-from babel.numbers import list_currencies
 from PyQt6.QtCore import QModelIndex, Qt
 from PyQt6.QtGui import QStandardItem, QStandardItemModel
 from PyQt6.QtWidgets import QCompleter, QLineEdit
 
-_ENGLISH = Locale("en")
 _MOST_SHOWN = 12
 
 
 @cache
 def _locales() -> dict[str, str]:
     """The names of all locales, by their identifiers."""
+    from babel import Locale  # its data are read only when something is typed
+    from babel.localedata import locale_identifiers
+
     return {name: Locale.parse(name).english_name or name for name in sorted(locale_identifiers())}
 
 
 @cache
 def _currencies() -> dict[str, str]:
-    return {code: _ENGLISH.currencies.get(code, code) for code in sorted(list_currencies())}
+    from babel import Locale
+    from babel.numbers import list_currencies
+
+    names = Locale("en").currencies
+    return {code: names.get(code, code) for code in sorted(list_currencies())}
 
 
 @cache
 def _time_zones() -> dict[str, str]:
+    from zoneinfo import available_timezones
+
     return {name: name for name in sorted(available_timezones()) if "/" in name or name == "UTC"}
 
 
