@@ -8,7 +8,8 @@ from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QProcess, QSettings
-from PyQt6.QtWidgets import QMenu
+from PyQt6.QtGui import QDesktopServices
+from PyQt6.QtWidgets import QMenu, QPushButton, QToolButton
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.actions import MENUS
@@ -18,6 +19,9 @@ from northmoor.app.start.preferences_dialog import PreferencesDialog
 from northmoor.app.widgets.menus import plain_text, with_mnemonics
 from northmoor.app.widgets.preferences import Preferences, read_preferences, write_preferences
 from northmoor.app.window import Window
+from northmoor.core.errors import Place
+from northmoor.core.model import edits
+from northmoor.core.model.findings import Finding, Remedy
 from tests.app.conftest import settle
 from tests.app.test_journey import TABLE, editor
 
@@ -152,3 +156,43 @@ def test_another_window_is_a_process_of_its_own(window: Window, monkeypatch: pyt
     window.tell("Busy", "warning")
     window.actions_by_name["new_window"].trigger()
     assert "could be started" in window._notice.toolTip()
+
+
+def test_a_remedy_is_done_for_all_findings_of_a_kind_in_one_step(window: Window) -> None:
+    def without(name: str) -> Remedy:
+        return Remedy("Remove it", lambda report: edits.remove_blocks(report, "full", [name]))
+
+    place = Place(block="title")
+    window.findings.show((
+        Finding("idle", place, "The title says nothing.", is_error=False, remedies=(without("title"),)),
+        Finding("idle", place, "The scope says nothing.", is_error=False, remedies=(without("scope"),)),
+        Finding("other", place, "Something else.", remedies=(without(TABLE),)),
+    ))  # fmt: skip
+    assert window.findings.button.text() == "Preflight: 1 fault, 2 to look at"
+    window.findings.open()
+    panel = window.findings.panel
+    assert panel is not None
+    assert panel.isVisible()
+    buttons = [button for button in panel.findChildren(QPushButton) if button.text() != "block title"]
+    texts = [button.text() for button in buttons if "Remove" in button.text()]
+    assert texts == ["Remove it", "Remove it", "Remove it: all 2", "Remove it"]  # the fault first
+    next(button for button in buttons if button.text() == "Remove it: all 2").click()
+    assert [block.name for block in window.controller.edition.blocks] == [TABLE]
+    window.controller.undo()
+    assert [block.name for block in window.controller.edition.blocks] == ["title", "scope", TABLE]
+    window.toggle_trace()
+    assert panel.isHidden()  # one panel at a time
+
+
+def test_what_was_delivered_is_opened_or_shown_in_its_folder(
+    window: Window, tmp_path: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    opened: list[str] = []
+    monkeypatch.setattr(QDesktopServices, "openUrl", lambda url: opened.append(url.toLocalFile()))
+    window.deliver(tmp_path / "out.pdf")
+    qtbot.waitUntil(window.delivered_file.isVisible, timeout=20_000)
+    for button in window.delivered_file.findChildren(QToolButton):
+        button.click()
+    assert opened == [str(tmp_path / "out.pdf"), str(tmp_path)]
+    window.tell("Something else", "warning")
+    assert window.delivered_file.isHidden()
