@@ -61,12 +61,10 @@ def test_a_setting_of_the_page_is_typed_or_found_wherever_one_is(window: Window,
     )
 
 
-def test_what_was_chosen_lately_comes_first_also_in_another_window(window: Window, qtbot: QtBot) -> None:
+def test_what_was_chosen_lately_comes_first(window: Window, qtbot: QtBot) -> None:
     find(window, "actual size", qtbot)
     find(window, "fit width", qtbot)
     assert find(window, "", qtbot)[:2] == ["Fit width · Page", "Actual size · Page"]
-    other = table_of(window.controller.report, "full", "fares-table")
-    assert other.levels
 
 
 def test_another_report_of_the_library_is_opened(window: Window, qtbot: QtBot) -> None:

@@ -113,6 +113,10 @@ def test_fields_show_every_query_and_begin_a_table_with_them(window: Window, qtb
     query.setCurrentIndex(query.findText("port_choices"))
     query.activated.emit(query.currentIndex())
     qtbot.waitUntil(lambda: "port_id" in [name for _, name in fields.names()], timeout=20_000)
+    levels = edits.table_of(window.controller.report, "full", TABLE).levels
+    fields.level_wanted.emit("port_id")
+    assert "shows the rows of fares" in window._notice.toolTip()
+    assert edits.table_of(window.controller.report, "full", TABLE).levels == levels
     item = next(fields.item(n) for n in range(fields.count()) if fields.item(n).text() == fields.names()[0][0])
     fields.itemActivated.emit(item)
     popup = window.pages.block_popup

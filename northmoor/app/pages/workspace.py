@@ -322,7 +322,7 @@ class PagesWorkspace(QWidget):
     def add_level(self, field: str) -> None:
         """Group the block by a field, around the selected level or innermost, and select the new level."""
         block, selection = self.block, self._controller.selection
-        if block is None or self.fields_query.currentData() not in (None, block.query):
+        if block is None or not self._shows_fields_of(block):
             return
         work = FIELD_WORK[type(block)]
         names = work.level_names(block)
@@ -353,17 +353,22 @@ class PagesWorkspace(QWidget):
             made = begin_block(report, starter, query, chosen)
             self.blocks.insert_made(f"Insert a {starter.name}", [made], target)
 
+    def _shows_fields_of(self, block: DataBlock) -> bool:
+        """Whether Fields shows those of a block's query; where not, a message says what to choose."""
+        is_own = self.fields_query.currentData() in (None, block.query)
+        if not is_own:
+            self.blocks.message.emit(
+                f"{block.name} shows the rows of {block.query}. Choose a field of that query.", "warning"
+            )
+        return is_own
+
     def drop_field(self, field: str, target: DropTarget) -> None:
         """Put a dragged field where it was dropped: as a column, a level, or a measure in a total."""
         edition = self._controller.edition
         block = next((b for b in edition.data_blocks if b.name == target.block), None) if edition else None
         if block is None:
             return
-        shown = self.fields_query.currentData()
-        if shown is not None and shown != block.query:
-            self.blocks.message.emit(
-                f"{block.name} shows the rows of {block.query}. Choose a field of that query.", "warning"
-            )
+        if not self._shows_fields_of(block):
             return
         work, value = FIELD_WORK[type(block)], self._measure(field)
         if target.kind == "column":

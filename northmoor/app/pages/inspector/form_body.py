@@ -116,7 +116,7 @@ class _Section(QWidget):
         column.addWidget(self._content)
 
     def add(self, row: FormRow, widget: QWidget, label: QLabel | None) -> None:
-        """Add a row at the end; one with a label stands in two columns."""
+        """Add a row at the end; one with a label has two columns."""
         if label is None:
             self._column.addWidget(widget)
             self._fields = None

@@ -57,11 +57,11 @@ def page_entries(context: PartContext) -> list[PartEntry]:
 def typed_page_commands(context: PartContext, text: str) -> list[PartCommand]:
     """What a typed text such as "margin 12 mm" or "left margin 1in" does to the page; nothing where it says no such
     thing."""
-    said = _TYPED_MARGIN.fullmatch(text.strip().lower())
-    if said is None:
+    typed = _TYPED_MARGIN.fullmatch(text.strip().lower())
+    if typed is None:
         return []
-    length = f"{said['number'].replace(',', '.')} {said['unit']}"
-    side = said["side"]
+    length = f"{typed['number'].replace(',', '.')} {typed['unit']}"
+    side = typed["side"]
     changes = dict.fromkeys((f"margin_{side}",) if side else _SIDES, parse_length(length))
     label = f"{side.capitalize()} margin {length}" if side else f"Margins {length}"
     return [PartCommand(label, _changing(context, changes), "file-text")]
