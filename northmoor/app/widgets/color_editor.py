@@ -70,6 +70,7 @@ class ColorPopup(BesidePopup):
     def _grid(self, colors: Sequence[str]) -> QGridLayout:
         grid = QGridLayout()
         grid.setSpacing(2)
+        grid.setColumnStretch(_IN_A_ROW, 1)  # few stay together at the left
         for at, color in enumerate(colors):
             button = QToolButton()
             button.setObjectName("picture")
