@@ -23,8 +23,11 @@ from PyQt6.QtWidgets import (
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.data.connection_dialog import ConnectionDialog
+from northmoor.app.data.query.condition_dialog import ConditionDialog
 from northmoor.app.data.query.detail_dialog import DetailDialog
-from northmoor.app.data.query.sentence_dialogs import ColumnsDialog, ComparisonDialog, SortingDialog
+from northmoor.app.data.query.join_dialog import JoinDialog
+from northmoor.app.data.query.sentence_dialogs import ColumnsDialog, SortingDialog
+from northmoor.app.data.query.table_picker import TableDialog
 from northmoor.app.data.workspace import DataWorkspace
 from northmoor.app.window import Window
 from northmoor.core.model.connections import FilesConnection, PostgresqlConnection
@@ -189,21 +192,33 @@ def test_a_sentence_is_built_by_choosing_and_is_sql_at_every_step(
 ) -> None:
     add_query(window, name="late", connection="tarrow")
     qtbot.waitUntil(lambda: chips(data) == ["a table …"])
-    click_chip(data, qtbot, "a table")
-    choose(qtbot, "sailings")
-    rows_shown(window, qtbot, 19_380)
-    click_chip(data, qtbot, "step")
-    choose(qtbot, "join another table")
-    choose(qtbot, "routes   by route_id of sailings")
-    assert "join routes using (route_id)" in data.editor.text()
 
-    def condition(dialog: ComparisonDialog) -> None:
-        dialog.left.setCurrentText("sailings.delay_minutes")
-        dialog.operator.setCurrentIndex(dialog.operator.findData(">"))
-        dialog.first.setCurrentText("30")
+    def take(dialog: TableDialog) -> None:
+        dialog.picker.search.setText("sailings")
         dialog.accept()
 
-    in_dialog(ComparisonDialog, condition)
+    in_dialog(TableDialog, take)
+    click_chip(data, qtbot, "a table")
+    rows_shown(window, qtbot, 19_380)
+
+    def join(dialog: JoinDialog) -> None:
+        dialog.picker.search.setText("routes")
+        qtbot.waitUntil(lambda: "find a match" in dialog.match.text(), timeout=10_000)
+        assert dialog.match.text() == "19,380 rows so far: 19,380 find a match. 19,380 rows."
+        dialog.accept()
+
+    in_dialog(JoinDialog, join)
+    click_chip(data, qtbot, "step")
+    choose(qtbot, "join another table")
+    assert "join routes on sailings.route_id = routes.route_id" in data.editor.text()
+
+    def condition(dialog: ConditionDialog) -> None:
+        dialog.left.setCurrentText("sailings.delay_minutes")
+        dialog.operator.setCurrentIndex(dialog.operator.findData(">"))
+        dialog.first.value.setCurrentText("30")
+        dialog.accept()
+
+    in_dialog(ConditionDialog, condition)
     click_chip(data, qtbot, "step")
     choose(qtbot, "where")
     qtbot.waitUntil(lambda: "delay_minutes is above 30" in chips(data))
@@ -257,7 +272,7 @@ def test_sentence_and_sql_follow_each_other(window: Window, data: DataWorkspace,
     click_chip(data, qtbot, "status is one of")
     choose(qtbot, "Remove")
     assert "b.status" not in data.editor.text()
-    data.editor.setText("select code from routes union select code from ports")
+    data.editor.setText("(select code from routes) union (select code from ports)")
     qtbot.waitUntil(lambda: chips(data) == [], timeout=3_000)
     rows = "select route_id from routes where"
     data.editor.setText(f"{rows} season = 'summer' and minutes > 60")

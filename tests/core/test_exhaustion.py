@@ -21,7 +21,7 @@ from northmoor.core.model.blocks.text import TextBlock, TextRun
 from northmoor.core.model.serialization import read_report
 from northmoor.core.model.styles import Style
 from northmoor.core.session import Session
-from northmoor.core.sources.builder.select_ast import parse_select
+from northmoor.core.sources.builder.select_parser import parse_select
 from northmoor.core.sources.drivers.read_only import check_query
 from northmoor.core.sources.library import Library
 from tests.helpers import column_of, lines_of, little_memory, render, report_of, script_of, table_of

@@ -24,7 +24,7 @@ from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.model.queries import Query, SharedQuery
 from northmoor.core.session import Session
 from northmoor.core.sources.builder.edits import select_all
-from northmoor.core.sources.builder.select_ast import Comparison, select_sql
+from northmoor.core.sources.builder.select_model import Comparison, select_sql
 from northmoor.core.sources.drivers import mariadb, postgresql, postgresql_rows
 from northmoor.core.sources.drivers.credentials import Credential, Secrets, address
 from northmoor.core.sources.drivers.protocol import FIRST_ROWS, QueryRequest

@@ -15,7 +15,7 @@ from northmoor.core.errors import NorthmoorError, WrongPassword
 from northmoor.core.model.connections import ServerConnection
 from northmoor.core.model.queries import Query
 from northmoor.core.sources.builder.edits import select_all
-from northmoor.core.sources.builder.select_ast import select_sql
+from northmoor.core.sources.builder.select_model import select_sql
 from northmoor.core.sources.drivers.catalog import Catalog
 from northmoor.core.sources.library import Library
 

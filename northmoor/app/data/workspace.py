@@ -1,6 +1,8 @@
 """The Data workspace: connections at the left, the query as a sentence over its rows, its SQL and plan at the right."""
 
-from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from collections.abc import Mapping
+
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut, QShowEvent
 from PyQt6.QtWidgets import (
     QHBoxLayout,
@@ -16,7 +18,8 @@ from northmoor.app.data.connection_controller import ConnectionController
 from northmoor.app.data.query.plan_panel import PlanPanel
 from northmoor.app.data.query.query_actions import QueryActions, ask_about_shared
 from northmoor.app.data.query.query_bar import QueryBar
-from northmoor.app.data.query.sentence_view import SentenceContext, SentenceView
+from northmoor.app.data.query.sentence_controller import SentenceController
+from northmoor.app.data.query.sentence_view import SentenceView
 from northmoor.app.data.query.sql_editor import SqlEditor
 from northmoor.app.data.rows.column_panel import ColumnPanel
 from northmoor.app.data.rows.row_actions import RowActions
@@ -30,7 +33,7 @@ from northmoor.core.authoring.propose_parameters import proposed_parameter
 from northmoor.core.authoring.rename import rename_column
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
-from northmoor.core.errors import MissingParameter, NorthmoorError, QueryError, RefusedQuery, WrongPassword
+from northmoor.core.errors import MissingParameter, NorthmoorError, QueryError, WrongPassword
 from northmoor.core.expr.formats import FormatLocale
 from northmoor.core.expr.placeholders import placeholders
 from northmoor.core.model import edits
@@ -39,17 +42,13 @@ from northmoor.core.model.queries import Query, QueryColumn
 from northmoor.core.model.report import Report
 from northmoor.core.session import Session
 from northmoor.core.sources.builder.edits import sql_name
-from northmoor.core.sources.builder.select_ast import SelectModel, parse_select, select_sql
-from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable
 from northmoor.core.sources.drivers.protocol import FIRST_ROWS
 from northmoor.core.sources.drivers.read_only import check_query
 from northmoor.core.sources.fetch.plan import plan
 from northmoor.core.sources.fetch.query_resolution import dialect_of, fill_shared, written_column_names
 from northmoor.core.sources.library import Library
 
-_SETTLE = 350  # milliseconds without typing before the sentence follows the SQL
 _PREVIEW = "first_rows"
-_NO_SENTENCE = "This SQL says more than a sentence can. It runs as written at the right."
 
 
 class DataWorkspace(QWidget):
@@ -82,9 +81,7 @@ class DataWorkspace(QWidget):
         self.queries = QueryActions(self)
         self.catalogs = ConnectionController(self)
         self.actions_of_rows = RowActions(self)
-        self._settle = QTimer(self)
-        self._settle.setSingleShot(True)
-        self._settle.setInterval(_SETTLE)
+        self.sentences = SentenceController(self, self)
         self._place()
         self._connect()
 
@@ -174,9 +171,6 @@ class DataWorkspace(QWidget):
         panel.tree.first_rows_wanted.connect(self.show_first_rows)
         self.bar.connection_chosen.connect(self.queries.change_connection)
         self.bar.menu_wanted.connect(lambda at: self.queries.menu(self.query_name or "", at))
-        self.sentence.changed.connect(self._sentence_changed)
-        self.editor.textChanged.connect(self._typed)
-        self._settle.timeout.connect(self._follow_sql)
         self.columns.changed.connect(self._change_column)
         self.catalogs.changed.connect(self._follow_catalog)
         self.checked.connect(self._show_checked)
@@ -192,6 +186,11 @@ class DataWorkspace(QWidget):
         assert self.controller.library is not None
         return self.controller.library
 
+    @property
+    def known_catalogs(self) -> Mapping[str, Catalog]:
+        """What the connections hold, as far as it has been read."""
+        return self.catalogs.known
+
     def current(self) -> Query | None:
         """The current query."""
         report = self.controller.report
@@ -204,25 +203,6 @@ class DataWorkspace(QWidget):
             return fill_shared(query, self.library).sql
         except NorthmoorError:
             return query.sql
-
-    def around(self, query: Query) -> SentenceContext:
-        """What a query's sentence can refer to; a combined one refers to the other queries."""
-        report = self.controller.report
-        assert report is not None
-        parameters = report.value_names
-        try:
-            dialect = dialect_of(query, self.library)
-            connection = fill_shared(query, self.library).connection
-        except NorthmoorError:
-            return SentenceContext(parameters=parameters)
-        if connection is not None:
-            return SentenceContext(self.catalogs.known.get(connection, Catalog()), dialect, parameters)
-        others = [q for q in report.queries if q.name != query.name]
-        tables = [CatalogTable(q.name, self._columns_of(q.name), None) for q in others]
-        return SentenceContext(Catalog(tuple(tables)), dialect, parameters)
-
-    def _columns_of(self, query: str) -> tuple[CatalogColumn, ...]:
-        return tuple(CatalogColumn(name, "") for name in self.column_names(query))
 
     def column_names(self, query: str) -> list[str]:
         """A query's columns, as far as they are known from its last run, its SQL or its settings."""
@@ -254,9 +234,7 @@ class DataWorkspace(QWidget):
 
     def _follow_catalog(self) -> None:
         """Joins and columns can be offered when their tables are known."""
-        query = self.current()
-        if query is not None:
-            self._show_sentence(query)
+        self.sentences.show_sentence()
 
     def _changed(self) -> None:
         report = self.controller.report
@@ -280,9 +258,8 @@ class DataWorkspace(QWidget):
         if shown != self._shown:
             self._shown = shown
             self.editor.setText(sql)
-            self._settle.stop()
         if query is not None:
-            self._show_sentence(query)
+            self.sentences.show_sentence()
             self.pane.show_settings(self._settings(query), self.format_locale())
         else:
             self.sentence.show_message("")
@@ -323,39 +300,7 @@ class DataWorkspace(QWidget):
         elif self.pane.rows is None:
             self.run_quietly()
 
-    # sentence and SQL
-
-    def _show_sentence(self, query: Query) -> None:
-        around = self.around(query)
-        sql = self.editor.text()
-        words = list(around.parameters)
-        words += [name for table in around.catalog.tables for name in (table.name, *(c.name for c in table.columns))]
-        self.editor.set_completions(words)
-        if not sql.strip():
-            self.sentence.show_beginning(around)
-            return
-        try:
-            found = parse_select(sql, around.dialect)
-        except RefusedQuery as error:
-            self.sentence.show_message(error.message)
-            return
-        if found is None:
-            self.sentence.show_message(_NO_SENTENCE)
-        elif found != self.sentence.sentence or around != self.sentence.around:
-            self.sentence.show_sentence(found, around)
-
-    def _typed(self) -> None:
-        self.editor.mark_fault(None)
-        self._settle.start()
-
-    def _follow_sql(self) -> None:
-        query = self.current()
-        if query is not None:
-            self._show_sentence(query)
-
-    def _sentence_changed(self, label: str, sentence: SelectModel) -> None:
-        self.editor.setText(select_sql(sentence))
-        self.run(label)
+    # running
 
     def run(self, label: str | bool = "Change the SQL") -> None:
         """Take the SQL into the report and fetch its rows."""
@@ -530,7 +475,7 @@ class DataWorkspace(QWidget):
         name = str(self.pane.remedy.property("parameter"))
         if query is None:
             return
-        around = self.around(query)
+        around = self.sentences.around(query)
         try:
             added = proposed_parameter(check_query(self.editor.text(), around.dialect), around.catalog, name)
         except NorthmoorError:

@@ -186,6 +186,8 @@ QTreeWidget::item, QListWidget::item {{ padding: 3px 2px; border: none; border-l
 QTreeWidget::item:selected, QListWidget::item:selected {{ background: {LIT}; color: {PEAT};
   border-left: 3px solid {HEATHER}; }}
 QTreeWidget::item:selected:active, QListWidget::item:selected:active {{ background: {LIT_ACTIVE}; color: {PEAT}; }}
+QTreeWidget#table-list, QWidget#popup QListWidget {{ background: {PAPER}; border: 1px solid {LINE}; }}
+QTreeWidget#table-list::item {{ border-left: none; }}
 QTreeWidget::branch {{ background: {LINEN}; }}
 QTreeWidget::branch:selected {{ background: {LIT}; }}
 QTreeWidget::branch:has-children:closed {{ image: url({{closed}}); }}

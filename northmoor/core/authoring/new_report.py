@@ -20,7 +20,7 @@ from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.queries import Query, QueryColumn
 from northmoor.core.model.report import Report
 from northmoor.core.sources.builder.edits import select_all
-from northmoor.core.sources.builder.select_ast import select_sql
+from northmoor.core.sources.builder.select_model import select_sql
 from northmoor.core.sources.drivers.catalog import CatalogTable
 from northmoor.core.sources.drivers.read_only import check_query
 from northmoor.core.sources.fetch.query_resolution import dialect_of, resolve

@@ -1,7 +1,5 @@
 """Proposals: the parameter that a placeholder wants, and the condition by which a query uses a parameter."""
 
-from dataclasses import replace
-
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import NorthmoorError, QueryError
 from northmoor.core.expr.placeholders import placeholders
@@ -11,7 +9,9 @@ from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.queries import Query
 from northmoor.core.model.report import Report
 from northmoor.core.sources.builder.edits import with_condition
-from northmoor.core.sources.builder.select_ast import Comparison, SelectModel, has_aggregate, parse_select, select_sql
+from northmoor.core.sources.builder.select_model import Comparison, SelectModel
+from northmoor.core.sources.builder.select_parser import has_aggregate, parse_select
+from northmoor.core.sources.builder.select_writer import rewrite_select
 from northmoor.core.sources.drivers.catalog import Catalog
 from northmoor.core.sources.drivers.read_only import CheckedQuery, check_query
 from northmoor.core.sources.fetch.query_resolution import dialect_of, fill_shared
@@ -50,7 +50,7 @@ def sql_using(query: Query, parameter: Parameter, column: str, library: Library)
     expression = _expression(sentence, column) if sentence is not None else None
     if sentence is None or expression is None or has_aggregate(expression, dialect):
         return None
-    return select_sql(replace(with_condition(sentence, _comparison(parameter, expression))))
+    return rewrite_select(query.sql, with_condition(sentence, _comparison(parameter, expression)), dialect)
 
 
 def _expression(sentence: SelectModel, column: str) -> str | None:

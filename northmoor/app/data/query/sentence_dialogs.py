@@ -1,6 +1,7 @@
-"""What the chips of a sentence open: a condition, the columns, the order."""
+"""What the chips of a sentence open: the columns, the order, how many rows, and another query whose rows are added."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
@@ -8,11 +9,12 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QDialog,
     QDialogButtonBox,
-    QGridLayout,
+    QFormLayout,
     QHBoxLayout,
     QHeaderView,
     QLabel,
     QListWidget,
+    QPlainTextEdit,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
@@ -20,110 +22,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from northmoor.app.data.query.sentence_text import OPERATOR_WORDS, value_words
+from northmoor.app.data.query.sentence_context import SentenceContext
 from northmoor.app.widgets.icons import icon
+from northmoor.core.errors import RefusedQuery
 from northmoor.core.model.kinds.aggregates import TOTALS, aggregate_of
-from northmoor.core.sources.builder.edits import literal_text, split_aggregate
-from northmoor.core.sources.builder.select_ast import OPERATORS, Comparison, OrderItem, SelectItem
-
-_NONE_NEEDED, _TWO_NEEDED = ("is null", "is not null"), ("between", "not between")
-_LISTS = ("in", "not in")
-
-
-class ComparisonDialog(QDialog):
-    """Asks for a condition: a column or expression, how it compares, and with what."""
-
-    def __init__(
-        self,
-        columns: Sequence[str],
-        parameters: Sequence[str],
-        comparison: Comparison | None,
-        parent: QWidget | None = None,
-        can_remove: bool = False,
-    ) -> None:
-        super().__init__(parent)
-        self.setWindowTitle("Condition")
-        self.setMinimumWidth(520)
-        self.is_removed = False
-        self._columns = list(columns)
-        offered = [*(f":{name}" for name in parameters), *columns]
-        self.left = _box(self._columns, "Column or expression")
-        self.operator = QComboBox()
-        self.operator.setAccessibleName("How it compares")
-        for operator in OPERATORS:
-            self.operator.addItem(OPERATOR_WORDS[operator], operator)
-        self.operator.addItem("holds (any SQL condition)", "")
-        self.first, self.second = _box(offered, "Compared with"), _box(offered, "and")
-        self._and = QLabel("and")
-        self._hint = QLabel()
-        self._hint.setObjectName("quiet")
-        parts = QGridLayout()
-        for row, (text, widget) in enumerate(
-            (("Where", self.left), ("", self.operator), ("", self.first), ("and", self.second))
-        ):
-            label = self._and if text == "and" else QLabel(text)
-            parts.addWidget(label, row, 0)
-            parts.addWidget(widget, row, 1)
-        parts.setColumnStretch(1, 1)
-        buttons = _buttons(self)
-        if can_remove:
-            gone = buttons.addButton("Remove", QDialogButtonBox.ButtonRole.DestructiveRole)
-            assert gone is not None
-            gone.clicked.connect(self._remove)
-        layout = QVBoxLayout(self)
-        layout.addLayout(parts)
-        layout.addWidget(self._hint)
-        layout.addWidget(buttons)
-        self.operator.currentIndexChanged.connect(self._fit)
-        self._fill(comparison)
-
-    def comparison(self) -> Comparison:
-        """The condition as it was filled in."""
-        left, operator = self.left.currentText().strip(), self.operator.currentData()
-        if operator in _LISTS:
-            listed = [part for part in self.first.currentText().split(",") if part.strip()]
-            return Comparison(left, operator, tuple(literal_text(part, self._columns) for part in listed))
-        boxes = () if operator in ("", *_NONE_NEEDED) else (self.first, self.second)[: 1 + (operator in _TWO_NEEDED)]
-        return Comparison(left, operator, tuple(literal_text(box.currentText(), self._columns) for box in boxes))
-
-    def accept(self) -> None:
-        """A condition needs a column."""
-        if not self.left.currentText().strip():
-            self._hint.setText("Choose a column, or write an expression.")
-            self.left.setFocus()
-            return
-        super().accept()
-
-    def _fill(self, comparison: Comparison | None) -> None:
-        if comparison is not None:
-            self.left.setCurrentText(comparison.left)
-            self.operator.setCurrentIndex(self.operator.findData(comparison.operator))
-            values = [value_words(value) for value in comparison.right]
-            if comparison.operator in _LISTS:
-                values = [", ".join(values)]
-            for box, value in zip((self.first, self.second), values, strict=False):
-                box.setCurrentText(value)
-        else:
-            self.left.setCurrentIndex(-1)
-        self._fit()
-
-    def _fit(self) -> None:
-        operator = self.operator.currentData()
-        self.first.setVisible(operator not in ("", *_NONE_NEEDED))
-        self.second.setVisible(operator in _TWO_NEEDED)
-        self._and.setVisible(operator in _TWO_NEEDED)
-        hints = {
-            "in": "Values with commas between them.",
-            "not in": "Values with commas between them.",
-            "like": "% stands for any letters, _ for one.",
-            "not like": "% stands for any letters, _ for one.",
-            "": "The whole condition, as SQL.",
-        }
-        self._hint.setText(hints.get(operator, "A value, a :parameter, or a column."))
-
-    def _remove(self) -> None:
-        self.is_removed = True
-        super().accept()
+from northmoor.core.sources.builder.edits import item_name, split_aggregate, sql_name
+from northmoor.core.sources.builder.select_model import OrderItem, SelectItem, SelectModel, StackedSelect
+from northmoor.core.sources.builder.select_parser import parse_select
 
 
 class ColumnsDialog(QDialog):
@@ -226,17 +131,31 @@ class ColumnsDialog(QDialog):
         return item.text(), name.text(), box.currentData(), item.checkState() == Qt.CheckState.Checked
 
 
-class SortingDialog(QDialog):
-    """Asks by what rows are sorted, the first first."""
+_PLACES_OF_NULLS = {"": "as the database does", "first": "first", "last": "last"}
 
-    def __init__(self, choices: Sequence[str], sorting: Sequence[OrderItem], parent: QWidget | None = None) -> None:
+
+class SortingDialog(QDialog):
+    """Asks by what rows are sorted, the first first, and where blanks are."""
+
+    def __init__(
+        self,
+        choices: Sequence[str],
+        sorting: Sequence[OrderItem],
+        parent: QWidget | None = None,
+        has_nulls: bool = True,
+    ) -> None:
         super().__init__(parent)
         self.setWindowTitle("Sorted by")
-        self.resize(380, 340)
+        self.resize(440, 360)
         self._sorting = list(sorting)
         self.list = QListWidget()
         self.list.setAccessibleName("Sorted by")
         self.choice = _box(choices, "Column to sort by")
+        self.nulls = QComboBox()
+        self.nulls.setAccessibleName("Blanks")
+        for place, words in _PLACES_OF_NULLS.items():
+            self.nulls.addItem(f"blanks {words}", place)
+        self.nulls.setVisible(has_nulls)
         add = QPushButton(icon("plus"), "Add")
         add.setAutoDefault(False)
         add.clicked.connect(self._add)
@@ -249,6 +168,7 @@ class SortingDialog(QDialog):
             button.setAutoDefault(False)
             button.clicked.connect(lambda _=False, run=run: run())
             line.addWidget(button)
+        line.addWidget(self.nulls)
         line.addStretch(1)
         layout = QVBoxLayout(self)
         layout.addLayout(top)
@@ -256,6 +176,9 @@ class SortingDialog(QDialog):
         layout.addLayout(line)
         layout.addWidget(_buttons(self))
         self._show(0)
+        self.list.currentRowChanged.connect(self._show_nulls)
+        self.nulls.activated.connect(lambda _: self._place_nulls())
+        self._show_nulls(self.list.currentRow())
 
     def order_items(self) -> tuple[OrderItem, ...]:
         """What rows are sorted by."""
@@ -263,8 +186,20 @@ class SortingDialog(QDialog):
 
     def _show(self, current: int) -> None:
         self.list.clear()
-        self.list.addItems([f"{s.expression}   {'↓ last first' if s.descending else '↑'}" for s in self._sorting])
+        for item in self._sorting:
+            nulls = f"   blanks {item.nulls}" if item.nulls else ""
+            self.list.addItem(f"{item.expression}   {'↓ last first' if item.descending else '↑'}{nulls}")
         self.list.setCurrentRow(min(current, len(self._sorting) - 1))
+
+    def _show_nulls(self, at: int) -> None:
+        self.nulls.setEnabled(at >= 0)
+        self.nulls.setCurrentIndex(self.nulls.findData(self._sorting[at].nulls if at >= 0 else ""))
+
+    def _place_nulls(self) -> None:
+        at = self.list.currentRow()
+        if at >= 0:
+            self._sorting[at] = replace(self._sorting[at], nulls=self.nulls.currentData())
+            self._show(at)
 
     def _add(self) -> None:
         text = self.choice.currentText().strip()
@@ -275,8 +210,7 @@ class SortingDialog(QDialog):
     def _turn(self) -> None:
         at = self.list.currentRow()
         if at >= 0:
-            found = self._sorting[at]
-            self._sorting[at] = OrderItem(found.expression, not found.descending)
+            self._sorting[at] = replace(self._sorting[at], descending=not self._sorting[at].descending)
             self._show(at)
 
     def _move(self, by: int) -> None:
@@ -290,6 +224,117 @@ class SortingDialog(QDialog):
         if at >= 0:
             self._sorting.pop(at)
             self._show(max(at - 1, 0))
+
+
+class FirstRowsDialog(QDialog):
+    """Asks how many rows are kept, and how many before them are left out: numbers or parameters."""
+
+    def __init__(self, first: str, offset: str, parameters: Sequence[str], parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Only the first rows")
+        offered = [f":{name}" for name in parameters]
+        self.first, self.offset = _box(offered, "How many rows"), _box(offered, "Left out before them")
+        self.first.setCurrentText(first or "" if offset else first or "10")
+        self.offset.setCurrentText(offset)
+        form = QFormLayout()
+        form.addRow("&How many rows (empty for all)", self.first)
+        form.addRow("&Left out before them", self.offset)
+        layout = QVBoxLayout(self)
+        layout.addLayout(form)
+        layout.addWidget(_buttons(self))
+
+    def amounts(self) -> tuple[str, str]:
+        """How many rows, and how many are left out before them, as SQL; empty for all and for none."""
+        return self.first.currentText().strip(), self.offset.currentText().strip()
+
+
+_STACK_WORDS = {
+    "union all": "All its rows too",
+    "union": "Its other rows too, each once",
+    "intersect": "Only rows that it has as well",
+    "except": "Only rows that it does not have",
+}
+_NOTHING = "(blank)"
+
+
+class StackDialog(QDialog):
+    """Asks for another table whose rows are added (or compared), column by column, or for a query as SQL."""
+
+    def __init__(
+        self, sentence: SelectModel, around: SentenceContext, given: StackedSelect | None, parent: QWidget | None = None
+    ) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Rows of another table or query")
+        self.setMinimumWidth(460)
+        self._around, self._given = around, given
+        self._names = [item_name(item) for item in sentence.select_items]
+        self.words = QComboBox()
+        for words, text in _STACK_WORDS.items():
+            self.words.addItem(text, words)
+        if given is not None:
+            if self.words.findData(given.words) < 0:
+                self.words.addItem(given.words, given.words)
+            self.words.setCurrentIndex(self.words.findData(given.words))
+        self.table = QComboBox()
+        self.table.addItems([table.name for table in around.catalog.tables if table.columns])
+        self.columns = [QComboBox() for _ in self._names]
+        self.sql = QPlainTextEdit(given.sql if given is not None else "")
+        self.sql.setTabChangesFocus(True)
+        form = QFormLayout()
+        form.addRow("&What of it", self.words)
+        if given is None and "*" not in self._names:
+            form.addRow("&Table", self.table)
+            for name, box in zip(self._names, self.columns, strict=True):
+                box.setAccessibleName(f"Column for {name}")
+                form.addRow(name, box)
+                box.activated.connect(lambda _: self._write())
+            self.table.currentIndexChanged.connect(lambda _: self._match())
+        form.addRow("&SQL", self.sql)
+        layout = QVBoxLayout(self)
+        layout.addLayout(form)
+        layout.addWidget(_buttons(self))
+        if given is None:
+            self._match()
+
+    def _match(self) -> None:
+        """Match columns by name, else by place."""
+        table = self._around.catalog.table(self.table.currentText())
+        offered = [column.name for column in table.columns] if table is not None else []
+        by_name = {name.lower(): name for name in offered}
+        is_by_place = not set(by_name) & {name.lower() for name in self._names}
+        for number, (name, box) in enumerate(zip(self._names, self.columns, strict=True)):
+            box.clear()
+            box.addItems([_NOTHING, *offered])
+            by_place = offered[number] if is_by_place and number < len(offered) else _NOTHING
+            own = by_name.get(name.lower(), by_place)
+            box.setCurrentText(own)
+        self._write()
+
+    def _write(self) -> None:
+        """Write the query that was chosen."""
+        if not self.table.currentText():
+            return
+        dialect = self._around.dialect
+        chosen = [box.currentText() for box in self.columns]
+        listed = ", ".join("null" if name == _NOTHING else sql_name(name, dialect) for name in chosen) or "*"
+        self.sql.setPlainText(f"select {listed} from {sql_name(self.table.currentText(), dialect)}")
+
+    def stacked(self) -> StackedSelect:
+        """The query and what becomes of its rows."""
+        given, words, sql = self._given, self.words.currentData(), self.sql.toPlainText()
+        if given is not None and (words, sql) == (given.words, given.sql):
+            return given
+        return StackedSelect(words, sql.strip())
+
+    def accept(self) -> None:
+        """A query is needed."""
+        try:
+            parse_select(self.sql.toPlainText(), self._around.dialect)
+        except RefusedQuery as error:
+            self.sql.setToolTip(error.message)
+            self.sql.setFocus()
+            return
+        super().accept()
 
 
 def _box(choices: Sequence[str], name: str) -> QComboBox:

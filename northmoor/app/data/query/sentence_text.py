@@ -1,8 +1,9 @@
 """How conditions and values of a sentence read in words."""
 
-from northmoor.core.sources.builder.select_ast import Comparison, FromItem
+from northmoor.core.sources.builder.operands import OperandKind
+from northmoor.core.sources.builder.select_model import Comparison, FromItem, one_line
 
-OPERATOR_WORDS = {
+_OPERATOR_WORDS = {
     "=": "is",
     "<>": "is not",
     "<": "is below",
@@ -18,8 +19,22 @@ OPERATOR_WORDS = {
     "is null": "is blank",
     "is not null": "is not blank",
 }
-JOIN_WORDS = {"join": "with", "left join": "with, if any,", "right join": "with all", "full join": "and all"}
+_MOMENT_WORDS = {"<": "is before", "<=": "is until", ">": "is after", ">=": "is from"}
+JOIN_WORDS = {
+    "join": "with",
+    "left join": "with, if any,",
+    "right join": "with all",
+    "full join": "and all",
+    "cross join": "with each of",
+    ",": "and",
+}
 _LONGEST = 60
+
+
+def operator_words(operator: str, kind: OperandKind = "text") -> str:
+    """An operator in words, for values of a kind."""
+    is_moment = kind in ("date", "timestamp")
+    return (_MOMENT_WORDS.get(operator) if is_moment else None) or _OPERATOR_WORDS[operator]
 
 
 def value_words(value: str) -> str:
@@ -31,6 +46,7 @@ def value_words(value: str) -> str:
 
 def short(text: str) -> str:
     """A text that fits on a chip."""
+    text = one_line(text)
     return text if len(text) <= _LONGEST else f"{text[: _LONGEST - 1]}…"
 
 
@@ -40,7 +56,7 @@ def comparison_words(comparison: Comparison) -> str:
         return short(comparison.left)
     joining = " and " if "between" in comparison.operator else ", "
     values = joining.join(map(value_words, comparison.right))
-    return short(f"{own_name(comparison.left)} {OPERATOR_WORDS[comparison.operator]} {values}".strip())
+    return short(f"{own_name(comparison.left)} {_OPERATOR_WORDS[comparison.operator]} {values}".strip())
 
 
 def own_name(expression: str) -> str:

@@ -6,20 +6,22 @@ from dataclasses import replace
 
 from sqlglot import exp
 
+from northmoor.core.errors import RefusedQuery
 from northmoor.core.model.kinds.aggregates import AGGREGATE_BY_NAME, TOTALS
-from northmoor.core.sources.builder.joins import JoinProposal
-from northmoor.core.sources.builder.select_ast import (
+from northmoor.core.sources.builder.operands import OperandKind, operand_kind
+from northmoor.core.sources.builder.select_model import (
     BooleanGroup,
-    Comparison,
     Condition,
+    Connective,
     FromItem,
-    Joining,
+    GroupItem,
     SelectItem,
     SelectModel,
     comparison_text,
-    has_aggregate,
 )
-from northmoor.core.sources.drivers.catalog import Catalog, CatalogTable
+from northmoor.core.sources.builder.select_parser import has_aggregate, parse_select
+from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable
+from northmoor.core.sources.typing.inference import declared_kind
 
 ConditionPath = tuple[int, ...]
 """Where a condition is: its number among its group's parts, from the outermost group inward."""
@@ -99,30 +101,47 @@ def column_texts(taken: FromItem, table: CatalogTable, dialect: str) -> list[str
     return [f"{taken.known_as}.{_quoted(column.name, dialect)}" for column in table.columns]
 
 
+def catalog_with_steps(sentence: SelectModel, catalog: Catalog, dialect: str) -> Catalog:
+    """A catalog that has the sentence's named steps and its queries in brackets as tables too."""
+    queries = [(step.name.split("(")[0].strip(), step.sql) for step in sentence.steps]
+    queries += [(taken.table, taken.table[1:-1]) for taken in sentence.from_items if taken.is_query]
+    found = [CatalogTable(name, _columns_of(sql, dialect), None) for name, sql in queries]
+    return replace(catalog, tables=(*found, *catalog.tables)) if found else catalog
+
+
+def _columns_of(sql: str, dialect: str) -> tuple[CatalogColumn, ...]:
+    try:
+        read = parse_select(sql, dialect)
+    except RefusedQuery:
+        return ()
+    items = read.select_items if read is not None else ()
+    return tuple(CatalogColumn(item_name(item), "") for item in items if item.expression != "*")
+
+
 def all_columns(sentence: SelectModel, catalog: Catalog, dialect: str) -> list[str]:
     """The expressions of all columns of the taken tables."""
     found: list[str] = []
+    known = catalog_with_steps(sentence, catalog, dialect)
     for taken in sentence.from_items:
-        table = catalog.table(_bare(taken.table))
+        table = known.table(_bare(taken.table))
         if table is not None:
             found += column_texts(taken, table, dialect)
     return found
 
 
+def column_kinds(sentence: SelectModel, catalog: Catalog, dialect: str) -> dict[str, OperandKind]:
+    """The expressions of all columns of the taken tables, each with the kind of value to compare it with."""
+    found: dict[str, OperandKind] = {}
+    known = catalog_with_steps(sentence, catalog, dialect)
+    for taken in sentence.from_items:
+        table = known.table(_bare(taken.table))
+        for column, text in zip(table.columns, column_texts(taken, table, dialect), strict=True) if table else ():
+            found[text] = operand_kind(declared_kind(column.type, dialect))
+    return found
+
+
 def _bare(table: str) -> str:
     return re.sub(r"[\"`\[\]]", "", table)
-
-
-def with_table(
-    sentence: SelectModel, table: str, proposal: JoinProposal, dialect: str, join: str = "join"
-) -> SelectModel:
-    """Join a table the proposed way; a table that is taken already gets another name."""
-    names = {taken.known_as for taken in sentence.from_items}
-    written = sql_name(table, dialect)
-    known_as, alias, count = FromItem(written).known_as, "", 2
-    while (alias or known_as) in names:
-        alias, count = f"{_bare(known_as)}_{count}", count + 1
-    return replace(sentence, from_items=(*sentence.from_items, proposal.present_table(written, alias, join)))
 
 
 def without_table(sentence: SelectModel, at: int) -> SelectModel:
@@ -135,7 +154,7 @@ def without_table(sentence: SelectModel, at: int) -> SelectModel:
         select_items=tuple(k for k in sentence.select_items if not mention.search(k.expression)) or (SelectItem("*"),),
         where=_without_reference(sentence.where, mention),
         having=_without_reference(sentence.having, mention),
-        groups=tuple(g for g in sentence.groups if not mention.search(g)),
+        groups=tuple(g for g in sentence.groups if not mention.search(g.expression)),
         sorting=tuple(s for s in sentence.sorting if not mention.search(s.expression)),
     )
     dependents = [t for t in sentence.from_items if t not in left.from_items and t != gone]
@@ -151,18 +170,27 @@ def _without_reference(condition: Condition | None, mention: re.Pattern[str]) ->
     return None if condition is None or mention.search(comparison_text(condition)) else condition
 
 
-def _joined(joining: Joining, parts: Iterable[Condition]) -> Condition | None:
-    """Parts as one condition: those joined in the same way become one group, a single one is alone."""
-    flat: list[Condition] = []
-    for part in parts:
-        flat += part.parts if isinstance(part, BooleanGroup) and part.joining == joining else (part,)
-    return None if not flat else flat[0] if len(flat) == 1 else BooleanGroup(joining, tuple(flat))
+def _joined(joining: Connective, parts: Iterable[Condition]) -> Condition | None:
+    """Parts as one condition; a single one is alone."""
+    found = tuple(parts)
+    return None if not found else found[0] if len(found) == 1 else BooleanGroup(joining, found)
 
 
 def with_condition(sentence: SelectModel, condition: Condition) -> SelectModel:
     """Let another condition hold too."""
-    parts = [part for part in (sentence.where, condition) if part is not None]
-    return replace(sentence, where=_joined("and", parts))
+    return replace(sentence, where=_beside(sentence.where, condition))
+
+
+def with_total_condition(sentence: SelectModel, condition: Condition) -> SelectModel:
+    """Let another condition on totals hold too."""
+    return replace(sentence, having=_beside(sentence.having, condition))
+
+
+def _beside(condition: Condition | None, other: Condition) -> Condition:
+    if condition is None:
+        return other
+    is_all = isinstance(condition, BooleanGroup) and condition.joining == "and"
+    return BooleanGroup("and", (*(condition.parts if is_all else (condition,)), other))  # type: ignore[union-attr]
 
 
 def condition_at(condition: Condition | None, path: ConditionPath) -> Condition | None:
@@ -186,56 +214,85 @@ def change_condition(condition: Condition | None, path: ConditionPath, changed: 
 
 
 def add_operand(
-    condition: Condition | None, path: ConditionPath, other: Comparison, joining: Joining
+    condition: Condition | None, path: ConditionPath, other: Condition, joining: Connective
 ) -> Condition | None:
-    """Join another condition to the one at a place."""
+    """Join another condition to the one at a place; in a group of that kind it comes right after it."""
     found = condition_at(condition, path)
     assert found is not None
-    return change_condition(condition, path, _joined(joining, (found, other)))
+    group = condition_at(condition, path[:-1]) if path else None
+    if isinstance(group, BooleanGroup) and group.joining == joining:
+        at = path[-1] + 1
+        widened = replace(group, parts=(*group.parts[:at], other, *group.parts[at:]))
+        return change_condition(condition, path[:-1], widened)
+    return change_condition(condition, path, BooleanGroup(joining, (found, other)))
 
 
 def toggle_connective(condition: Condition | None, path: ConditionPath) -> Condition | None:
     """Turn and into or, and back, in the group at a place."""
     found = condition_at(condition, path)
     assert isinstance(found, BooleanGroup)
-    turned = _joined("or" if found.joining == "and" else "and", found.parts)
-    return change_condition(condition, path, turned)
+    turned: Connective = "or" if found.joining == "and" else "and"
+    return change_condition(condition, path, replace(found, joining=turned))
 
 
 def project(sentence: SelectModel, kept: Iterable[SelectItem], dialect: str) -> SelectModel:
     """Keep these columns. With a total among them, the rows are grouped by all that are none.
 
-    Columns that would have the same name are distinguished by their tables.
+    New columns that would have the name of another are distinguished by their tables.
     """
+    columns = _distinguished(tuple(kept), sentence.select_items, dialect)
+    if columns == sentence.select_items:
+        return sentence
+    return replace(sentence, select_items=columns, groups=_groups(sentence, columns, dialect))
+
+
+def _distinguished(
+    kept: tuple[SelectItem, ...], before: tuple[SelectItem, ...], dialect: str
+) -> tuple[SelectItem, ...]:
     named: list[SelectItem] = []
     taken: set[str] = set()
     for column in kept:
-        name = (column.name or _alias_of(column.expression)).lower()
-        if name in taken and "." in column.expression:
-            table, _, own = column.expression.rpartition(".")
-            column = SelectItem(column.expression, sql_name(f"{_bare(table)}_{_bare(own)}".replace(".", "_"), dialect))
-        taken.add((column.name or _alias_of(column.expression)).lower())
+        own = (column.name or _alias_of(column.expression)).lower()
+        if own in taken and "." in column.expression and column not in before:
+            table, _, last = column.expression.rpartition(".")
+            name = f"{_bare(table)}_{_bare(last)}".replace(".", "_")
+            column = SelectItem(column.expression, sql_name(name, dialect))
+        taken.add(own)
         named.append(column)
-    totals = [has_aggregate(column.expression, dialect) for column in named]
-    groups = [c.expression for c, is_total in zip(named, totals, strict=True) if not is_total] if any(totals) else []
-    return replace(sentence, select_items=tuple(named), groups=tuple(g for g in groups if g != "*"))
+    return tuple(named)
+
+
+def _groups(sentence: SelectModel, columns: tuple[SelectItem, ...], dialect: str) -> tuple[GroupItem, ...]:
+    """What rows are grouped by with other columns: what it was as far as it stays, and the new columns."""
+    before = sentence.select_items
+    totals = [has_aggregate(column.expression, dialect) for column in columns]
+    had_totals = any(has_aggregate(column.expression, dialect) for column in before)
+    if not any(totals) and (had_totals or not sentence.groups):
+        return ()
+    plain = [c for c, is_total in zip(columns, totals, strict=True) if not is_total and c.expression != "*"]
+    gone = {word for c in before if c not in columns for word in (c.expression, c.name) if word}
+    found: list[GroupItem] = []
+    covered: set[str] = set()
+    for item in sentence.groups:
+        number = int(item.expression) - 1 if item.expression.isdigit() else -1
+        column = before[number] if 0 <= number < len(before) else None
+        words = {item.expression} if column is None else {column.expression, column.name}
+        if words & gone:
+            continue
+        is_moved = column is not None and column != (columns[number] if number < len(columns) else None)
+        found.append(GroupItem(column.expression) if column is not None and is_moved else item)
+        covered |= words
+    added = [GroupItem(c.expression) for c in plain if not {c.expression, c.name} & covered]
+    return (*found, *added)
+
+
+def item_name(item: SelectItem) -> str:
+    """The name that a column of the result has, without quotes."""
+    return _bare(item.name) or _alias_of(item.expression)
 
 
 def _alias_of(expression: str) -> str:
     return _bare(expression.rpartition(".")[2])
-
-
-_VALUE = re.compile(r"[+-]?\d+(\.\d+)?|:[A-Za-z_]\w*|'([^']|'')*'|null|true|false|current_\w+", re.IGNORECASE)
-_EXPRESSION = re.compile(r"[A-Za-z_]\w*\s*\(.*\)|.*(?<![\w:]):[A-Za-z_]\w*.*")
-
-
-def literal_text(typed: str, columns: Iterable[str]) -> str:
-    """What a typed value means as SQL: numbers, parameters, columns and calls stay as they are, the rest is text."""
-    text = typed.strip()
-    if _VALUE.fullmatch(text) or text in columns or _EXPRESSION.fullmatch(text):
-        return text
-    escaped = text.replace("'", "''")
-    return f"'{escaped}'"
 
 
 _OPERAND = r"((?:[^()]|\([^()]*\))*)"

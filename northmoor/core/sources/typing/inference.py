@@ -49,6 +49,17 @@ def infer_parameter_kind(query: CheckedQuery, catalog: Catalog, name: str) -> Ki
     return "text"
 
 
+def declared_kind(declared: str, dialect: str) -> KindName | None:
+    """The kind of value that a column of a declared type holds; None where that tells nothing."""
+    try:
+        node = exp.Column(this=exp.Identifier(this="c"))
+        node.type = exp.DataType.build(_declared_type(declared, dialect), dialect=dialect)
+    except (SqlglotError, ValueError):
+        return None
+    found = _type_of(node)
+    return found.kind if found is not None else None
+
+
 def _typed_tree(query: CheckedQuery, catalog: Catalog) -> exp.Query | None:
     named = {table.name.lower() for table in query.tables}
     schema: dict[str, Any] = {}

@@ -1,0 +1,280 @@
+"""Asks for a condition: a column or expression, how it compares and with what; or any condition as SQL."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QListWidget,
+    QListWidgetItem,
+    QPlainTextEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from northmoor.app.data.query.operand_editor import OperandChoices, OperandEditor, OperandListEditor
+from northmoor.app.data.query.sentence_context import AskRows
+from northmoor.app.data.query.sentence_text import operator_words
+from northmoor.app.widgets.icons import icon
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.engine.rows import Rows
+from northmoor.core.errors import NorthmoorError, QueryError
+from northmoor.core.sources.builder.operands import Operand, OperandKind
+from northmoor.core.sources.builder.select_model import OPERATORS, Comparison
+
+_NONE_NEEDED, _TWO_NEEDED, _LISTS = ("is null", "is not null"), ("between", "not between"), ("in", "not in")
+_TEXT_ONLY = ("like", "not like")
+
+
+@dataclass(frozen=True)
+class ConditionScope:
+    """What a condition can refer to: columns with the kinds of values in them, parameters, how to ask for values."""
+
+    dialect: str
+    columns: dict[str, OperandKind] = field(default_factory=dict)
+    parameters: tuple[str, ...] = ()
+    ask: AskRows | None = None
+    values_sql: Callable[[str], str] | None = None
+    """The SQL for the values of an expression."""
+
+
+class ConditionDialog(QDialog):
+    """Asks for a condition. What is not changed in it stays as it is written."""
+
+    _answered = pyqtSignal(object)
+
+    def __init__(
+        self,
+        scope: ConditionScope,
+        comparison: Comparison | None,
+        parent: QWidget | None = None,
+    ) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Condition")
+        self.setMinimumWidth(560)
+        self._scope, self._given = scope, comparison
+        choices = OperandChoices(scope.dialect, tuple(scope.columns), scope.parameters)
+        self.left = QComboBox()
+        self.left.setEditable(True)
+        self.left.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
+        self.left.addItems(list(scope.columns))
+        self.left.setCurrentText("")
+        self.left.setAccessibleName("Column or expression")
+        self.operator = QComboBox()
+        self.operator.setAccessibleName("How it compares")
+        self.first, self.second = OperandEditor(choices, "Value", self), OperandEditor(choices, "And", self)
+        self.list = OperandListEditor(choices, self)
+        self.whole = QPlainTextEdit()
+        self.whole.setAccessibleName("Condition as SQL")
+        self.whole.setTabChangesFocus(True)
+        self.whole.setFixedHeight(96)
+        self.values = QPushButton(icon("list"), "Values in the data…")
+        self.values.setAutoDefault(False)
+        self.values.setVisible(scope.ask is not None)
+        self.fault = QLabel()
+        self.fault.setObjectName("fault")
+        self.fault.setWordWrap(True)
+        self.fault.setTextFormat(Qt.TextFormat.PlainText)
+        self._place()
+        self._wanted: OperandKind = "text"
+        self._fill_operators("")
+        self._fill(comparison)
+        self.left.editTextChanged.connect(lambda _: self._follow_column())
+        self.operator.currentIndexChanged.connect(lambda _: self._fit())
+        self.values.clicked.connect(self._ask_values)
+        self._answered.connect(self._show_values)
+        self._asking: CancelToken | None = None
+        self.finished.connect(lambda _: self._stop_asking())
+
+    def _place(self) -> None:
+        self.form = QFormLayout()
+        self.form.addRow("&Where", self.left)
+        self.form.addRow("", self.operator)
+        self.form.addRow("&Value", self.first)
+        self.form.addRow("&And", self.second)
+        self.form.addRow("&Values", self.list)
+        self.form.addRow("&Condition", self.whole)
+        kinds = QDialogButtonBox.StandardButton
+        buttons = QDialogButtonBox(kinds.Ok | kinds.Cancel)
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        more = QHBoxLayout()
+        more.addWidget(self.values)
+        more.addStretch(1)
+        layout = QVBoxLayout(self)
+        layout.addLayout(self.form)
+        layout.addLayout(more)
+        layout.addWidget(self.fault)
+        layout.addWidget(buttons)
+
+    # filling in
+
+    def _fill(self, given: Comparison | None) -> None:
+        if given is None:
+            self.left.setCurrentIndex(-1)
+            self._follow_column()
+            return
+        self.left.setCurrentText(given.left)
+        self._wanted = self._scope.columns.get(given.left, "text")
+        self._fill_operators(given.operator)
+        if not given.operator:
+            self.whole.setPlainText(given.left)
+        elif given.operator in _LISTS:
+            self.list.show_sql(given.right, self._wanted)
+        for editor, sql in zip((self.first, self.second), (*given.right, "", ""), strict=False):
+            editor.show_sql(sql if given.operator not in _LISTS else "", self._wanted)
+        self._fit()
+
+    def _fill_operators(self, chosen: str) -> None:
+        self.operator.blockSignals(True)
+        self.operator.clear()
+        for operator in OPERATORS:
+            if operator not in _TEXT_ONLY or self._wanted in ("text", "sql") or operator == chosen:
+                self.operator.addItem(operator_words(operator, self._wanted), operator)
+        self.operator.addItem("any condition, as SQL", "")
+        self.operator.setCurrentIndex(max(self.operator.findData(chosen), 0) if chosen or self._given else 0)
+        self.operator.blockSignals(False)
+
+    def _follow_column(self) -> None:
+        """A value is of the kind that the column has; one that is filled in stays what it is."""
+        wanted = self._scope.columns.get(self.left.currentText().strip())
+        if wanted is None or wanted == self._wanted:
+            return
+        self._wanted = wanted
+        self._fill_operators(self.operator.currentData())
+        for editor in (self.first, self.second):
+            if not editor.operand().value:
+                editor.show_operand(Operand(wanted, ""))
+        if not self.list.lines.toPlainText():
+            self.list.show_values(wanted, ())
+        self._fit()
+
+    def _fit(self) -> None:
+        operator = self.operator.currentData()
+        shown = {
+            self.left: bool(operator),
+            self.first: operator not in ("", *_NONE_NEEDED, *_LISTS),
+            self.second: operator in _TWO_NEEDED,
+            self.list: operator in _LISTS,
+            self.whole: operator == "",
+        }
+        for widget, is_shown in shown.items():
+            self.form.setRowVisible(widget, is_shown)
+        self.values.setEnabled(operator not in ("", *_NONE_NEEDED, *_TWO_NEEDED, *_TEXT_ONLY))
+        if operator == "" and not self.whole.toPlainText().strip() and self.left.currentText().strip():
+            self.whole.setPlainText(self.left.currentText().strip())
+        self.adjustSize()
+
+    # the result
+
+    def comparison(self) -> Comparison:
+        """The condition that is filled in. Raises QueryError when something is missing or is none of its kind."""
+        operator = self.operator.currentData()
+        if not operator:
+            text = self.whole.toPlainText().strip()
+            if not text:
+                raise QueryError("Write a condition, as in amount > 100 or kind = 'car'.")
+            return Comparison(text)
+        left = self.left.currentText().strip()
+        if not left:
+            raise QueryError("Choose a column, or write an expression.")
+        if operator in _LISTS:
+            right = self.list.sql()
+            if not right:
+                raise QueryError("Write at least one value, each in a line of its own.")
+            return Comparison(left, operator, right)
+        editors = () if operator in _NONE_NEEDED else (self.first, self.second)[: 1 + (operator in _TWO_NEEDED)]
+        return Comparison(left, operator, tuple(editor.sql() for editor in editors))
+
+    def accept(self) -> None:
+        """Only a whole condition is taken."""
+        try:
+            self.comparison()
+        except QueryError as error:
+            self.fault.setText(error.message)
+            return
+        super().accept()
+
+    # values in the data
+
+    def _ask_values(self) -> None:
+        left = self.left.currentText().strip()
+        if not left or self._scope.ask is None or self._scope.values_sql is None:
+            self.fault.setText("Choose a column first.")
+            return
+        self.fault.setText("")
+        self.values.setEnabled(False)
+        self.values.setText("Reading values …")
+        self._asking = self._scope.ask(self._scope.values_sql(left), self._answered.emit)
+
+    def _stop_asking(self) -> None:
+        if self._asking is not None:
+            self._asking.cancel()
+
+    def _show_values(self, answer: object) -> None:
+        self.values.setText("Values in the data…")
+        self.values.setEnabled(True)
+        if isinstance(answer, NorthmoorError):
+            self.fault.setText(answer.message)
+            return
+        assert isinstance(answer, Rows)
+        popup = ValueList(answer, self.operator.currentData() in _LISTS, self)
+        popup.chosen.connect(self._take_values)
+        popup.move(self.values.mapToGlobal(QPoint(0, self.values.height() + 2)))
+        popup.show()
+
+    def _take_values(self, values: list[str]) -> None:
+        kind = self._wanted if self._wanted in ("number", "date", "timestamp") else "text"
+        if self.operator.currentData() in _LISTS:
+            self.list.show_values(kind, values)
+        elif values:
+            self.first.show_operand(Operand(kind, values[0]))
+
+
+class ValueList(QWidget):
+    """The values of a column with their numbers of rows, to choose from: one by a click, or several by ticks."""
+
+    chosen = pyqtSignal(list)
+
+    def __init__(self, rows: Rows, is_several: bool, parent: QWidget) -> None:
+        super().__init__(parent, Qt.WindowType.Popup)
+        self.setObjectName("popup")
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self._is_several = is_several
+        self.list = QListWidget()
+        self.list.setAccessibleName("Values in the data")
+        values, counts = (column.to_pylist() for column in rows.table.columns[:2])
+        for value, count in zip(values, counts, strict=True):
+            if value is None:
+                continue
+            item = QListWidgetItem(f"{value}   ·   {count:,}")
+            item.setData(Qt.ItemDataRole.UserRole, str(value))
+            if is_several:
+                item.setCheckState(Qt.CheckState.Unchecked)
+            self.list.addItem(item)
+        self.list.setMinimumSize(300, 260)
+        column = QVBoxLayout(self)
+        column.addWidget(self.list)
+        if is_several:
+            take = QPushButton("Take the ticked ones")
+            take.clicked.connect(self._take)
+            column.addWidget(take)
+        else:
+            self.list.itemActivated.connect(lambda _: self._take())
+            self.list.itemClicked.connect(lambda _: self._take())
+
+    def _take(self) -> None:
+        items = [item for n in range(self.list.count()) if (item := self.list.item(n)) is not None]
+        if self._is_several:
+            taken = [item for item in items if item.checkState() == Qt.CheckState.Checked]
+        else:
+            taken = [item for item in items if item is self.list.currentItem()]
+        self.chosen.emit([item.data(Qt.ItemDataRole.UserRole) for item in taken])
+        self.close()

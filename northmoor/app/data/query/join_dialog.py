@@ -1,0 +1,471 @@
+"""Asks how a table is joined: which one, by which columns, which rows stay; and says beforehand what that matches."""
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QPlainTextEdit,
+    QPushButton,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from northmoor.app.data.query.sentence_context import SentenceContext
+from northmoor.app.data.query.table_picker import TablePicker
+from northmoor.app.widgets.icons import icon
+from northmoor.app.widgets.widget_tools import hide_and_delete
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.engine.rows import Rows
+from northmoor.core.errors import NorthmoorError, QueryError
+from northmoor.core.sources.builder.asides import JoinMatch, JoinPair, join_condition, match_sql, overlap_sql
+from northmoor.core.sources.builder.edits import column_texts, sql_name
+from northmoor.core.sources.builder.joins import (
+    JOIN_OPERATORS,
+    JoinKind,
+    column_candidates,
+    join_proposals,
+    joined,
+    new_alias,
+    read_join_kind,
+    read_join_pairs,
+)
+from northmoor.core.sources.builder.select_model import FromItem, SelectModel
+from northmoor.core.sources.drivers.catalog import CatalogTable
+
+_KINDS: dict[JoinKind, str] = {
+    "join": "Only rows that have a match",
+    "left join": "All rows so far, with a match or not",
+    "right join": "All rows of the new table, with a match or not",
+    "full join": "All rows of both",
+    "cross join": "Every row with every row",
+    "some": "Only rows that have some in it (adds no columns)",
+    "none": "Only rows that have none in it (adds no columns)",
+    "latest": "With the latest row before each",
+}
+_SETTLE = 300  # milliseconds without a change before the rows are counted
+_LIMIT = 8_000  # milliseconds after which counting is given up
+_GOOD_SHARE = 0.5
+
+
+class PairRow(QWidget):
+    """One pair of columns and how they compare."""
+
+    changed = pyqtSignal()
+    gone = pyqtSignal(object)
+
+    def __init__(
+        self, left: Sequence[str], right: Sequence[str], pair: JoinPair, parent: QWidget | None = None
+    ) -> None:
+        super().__init__(parent)
+        self.left, self.operator, self.right = QComboBox(), QComboBox(), QComboBox()
+        for box, offered, chosen, name in (
+            (self.left, left, pair.left, "Column so far"),
+            (self.right, right, pair.right, "Column of the new table"),
+        ):
+            box.addItems([*offered, *([chosen] if chosen not in offered and chosen else [])])
+            box.setCurrentIndex(box.findText(chosen) if chosen else -1)
+            box.setAccessibleName(name)
+            box.setMinimumContentsLength(18)
+        self.operator.addItems(list(JOIN_OPERATORS))
+        self.operator.setCurrentText(pair.operator)
+        self.operator.setAccessibleName("How they compare")
+        remove = QToolButton()
+        remove.setIcon(icon("x"))
+        remove.setToolTip("Remove this pair")
+        remove.setAccessibleName("Remove this pair")
+        remove.clicked.connect(lambda: self.gone.emit(self))
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addWidget(self.left, 1)
+        row.addWidget(self.operator)
+        row.addWidget(self.right, 1)
+        row.addWidget(remove)
+        for box in (self.left, self.operator, self.right):
+            box.currentIndexChanged.connect(lambda _: self.changed.emit())
+
+    def pair(self) -> JoinPair | None:
+        """The pair; None while a column is not chosen."""
+        left, right = self.left.currentText(), self.right.currentText()
+        return JoinPair(left, self.operator.currentText(), right) if left and right else None
+
+
+class JoinDialog(QDialog):
+    """Asks how a table is joined to a sentence; `taken` is the one that is joined already, when its join is changed."""
+
+    _counted = pyqtSignal(object)
+    _compared = pyqtSignal(object)
+
+    def __init__(
+        self,
+        sentence: SelectModel,
+        around: SentenceContext,
+        taken: FromItem | None = None,
+        parent: QWidget | None = None,
+    ) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Join a table" if taken is None else f"How {taken.known_as} is joined")
+        self._sentence, self._around, self._taken = sentence, around, taken
+        self._asked: tuple[FromItem, str] | None = None
+        self._asking: list[CancelToken] = []
+        self._rows: list[PairRow] = []
+        self._given: tuple[JoinKind | None, tuple[JoinPair, ...], str] | None = None
+        self.picker: TablePicker | None = None
+        self.kind = QComboBox()
+        self.kind.setAccessibleName("Which rows stay")
+        self.ways = QComboBox()
+        self.ways.setAccessibleName("Ways to join")
+        self.another = QPushButton(icon("plus"), "Another pair")
+        self.compare = QPushButton(icon("search"), "Find columns with the same values")
+        self.as_sql = QCheckBox("Any condition, as SQL")
+        self.sql = QPlainTextEdit()
+        self.sql.setFixedHeight(64)
+        self.sql.setTabChangesFocus(True)
+        self.sql.setAccessibleName("Condition of the join, as SQL")
+        self.match = QLabel()
+        self.fault = QLabel()
+        self.fault.setObjectName("fault")
+        for label in (self.match, self.fault):
+            label.setWordWrap(True)
+            label.setTextFormat(Qt.TextFormat.PlainText)
+        self._timer, self._limit = QTimer(self), QTimer(self)
+        for timer, wait in ((self._timer, _SETTLE), (self._limit, _LIMIT)):
+            timer.setSingleShot(True)
+            timer.setInterval(wait)
+        self._place()
+        self._connect()
+        self._show_table()
+
+    def _place(self) -> None:
+        self.pairs = QVBoxLayout()
+        self.pairs.setSpacing(4)
+        form = QFormLayout()
+        form.addRow("&Rows", self.kind)
+        self._form = form
+        form.addRow("&By", self.ways)
+        form.addRow("", self._held(self.pairs))
+        buttons_of_pairs = QHBoxLayout()
+        for button in (self.another, self.compare):
+            button.setAutoDefault(False)
+            buttons_of_pairs.addWidget(button)
+        buttons_of_pairs.addStretch(1)
+        form.addRow("", self._held(buttons_of_pairs))
+        form.addRow("", self.as_sql)
+        form.addRow("", self.sql)
+        kinds = QDialogButtonBox.StandardButton
+        buttons = QDialogButtonBox(kinds.Ok | kinds.Cancel)
+        ok = buttons.button(kinds.Ok)
+        assert ok is not None
+        ok.setText("Join" if self._taken is None else "Change")
+        self.ok = ok
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        layout = QVBoxLayout(self)
+        if self._taken is None:
+            ways = [(t.name, self._reason(t.name)) for t in self._around.catalog.tables]
+            proposed = [(name, reason) for name, reason in ways if reason]
+            proposed.sort(key=lambda each: not each[1].startswith("key"))
+            self.picker = TablePicker(self._around, proposed, self)
+            self.picker.setMinimumHeight(250)
+            layout.addWidget(self.picker, 1)
+        layout.addLayout(form)
+        layout.addWidget(self.match)
+        layout.addWidget(self.fault)
+        layout.addWidget(buttons)
+        self.resize(840, 640 if self._taken is None else 300)
+
+    @staticmethod
+    def _held(layout: QVBoxLayout | QHBoxLayout) -> QWidget:
+        layout.setContentsMargins(0, 0, 0, 0)
+        held = QWidget()
+        held.setLayout(layout)
+        return held
+
+    def _reason(self, table: str) -> str:
+        ways = join_proposals(self._around.catalog, self._sentence.from_items, table)
+        if not ways:
+            return ""
+        return f"{'key' if ways[0].is_key else 'same name'}: {', '.join(new for new, _ in ways[0].pairs)}"
+
+    def _connect(self) -> None:
+        if self.picker is not None:
+            self.picker.chosen.connect(lambda _: self._show_table())
+            self.picker.activated.connect(lambda _: self.accept())
+        self.kind.currentIndexChanged.connect(lambda _: self._changed())
+        self.ways.activated.connect(lambda at: self._take_way(self.ways.itemData(at)))
+        self.another.clicked.connect(lambda: self._add(JoinPair("", "=", "")))
+        self.compare.clicked.connect(self._find)
+        self.as_sql.toggled.connect(self._turn_to_sql)
+        self.sql.textChanged.connect(self._changed)
+        self._timer.timeout.connect(self._count)
+        self._limit.timeout.connect(self._give_up)
+        self._counted.connect(self._show_count)
+        self._compared.connect(self._take_overlaps)
+        self.finished.connect(lambda _: self._end())
+
+    # the table
+
+    def _before(self) -> SelectModel:
+        """The sentence before the table is joined."""
+        if self._taken is None:
+            return self._sentence
+        at = self._sentence.from_items.index(self._taken)
+        return SelectModel(self._sentence.from_items[:at], self._sentence.select_items, steps=self._sentence.steps)
+
+    def _table(self) -> CatalogTable | None:
+        if self.picker is not None:
+            return self.picker.current()
+        assert self._taken is not None
+        return self._around.catalog.table(self._taken.table)
+
+    def new(self) -> FromItem | None:
+        """The table that is joined; None while there is none to choose."""
+        if self._taken is not None:
+            return self._taken
+        table = self._table()
+        if table is None:
+            return None
+        name = sql_name(table.name, self._around.dialect)
+        return FromItem(name, new_alias(self._sentence, name))
+
+    def _show_table(self) -> None:
+        new, before = self.new(), self._before()
+        self.ok.setEnabled(new is not None)
+        if new is None:
+            self._take_way(())
+            return
+        self._fill_kinds(new)
+        ways = join_proposals(self._around.catalog, before.from_items, self._plain_name(new))
+        self.ways.clear()
+        for way in ways:
+            found = tuple(self._pair_of(new, way.to, old, own) for own, old in way.pairs)
+            words = " and ".join(f"{p.left} = {p.right}" for p in found)
+            self.ways.addItem(f"{words}{'   (key)' * way.is_key}", found)
+        self._form.setRowVisible(self.ways, len(ways) > 1)
+        pairs = read_join_pairs(new, before.from_items[-1].known_as, self._around.dialect) if self._taken else None
+        if self._taken is not None and pairs is None:
+            self.as_sql.setChecked(True)
+            self.sql.setPlainText(new.on)
+        self._turn_to_sql(self.as_sql.isChecked())
+        if self._taken is None:
+            pairs = self.ways.itemData(0) if ways else (JoinPair("", "=", ""),)
+        self._take_way(pairs or ())
+        if self._taken is not None:
+            self._given = self._filled()
+        elif not ways and self._around.ask is not None:
+            self._find()
+
+    def _pair_of(self, new: FromItem, to: str, old: str, own: str) -> JoinPair:
+        dialect = self._around.dialect
+        return JoinPair(f"{to}.{sql_name(old, dialect)}", "=", f"{new.known_as}.{sql_name(own, dialect)}")
+
+    def _plain_name(self, new: FromItem) -> str:
+        table = self._table()
+        return table.name if table is not None else new.table
+
+    def _fill_kinds(self, new: FromItem) -> None:
+        chosen = self.kind.currentData() or "join"
+        own = read_join_kind(new.join) if self._taken is not None else None
+        self.kind.blockSignals(True)
+        self.kind.clear()
+        for kind, words in _KINDS.items():
+            if self._taken is None or kind not in ("some", "none", "latest"):
+                self.kind.addItem(words.replace("the new table", new.known_as), kind)
+        if self._taken is not None and own is None:
+            self.kind.addItem(f"As it is: {new.join}", None)
+        self.kind.setCurrentIndex(self.kind.findData(own if self._taken is not None else chosen))
+        self.kind.blockSignals(False)
+
+    # pairs
+
+    def _take_way(self, pairs: Sequence[JoinPair]) -> None:
+        for row in self._rows:
+            hide_and_delete(row)
+        self._rows = []
+        for pair in pairs:
+            self._add(pair)
+        self._changed()
+
+    def _add(self, pair: JoinPair) -> None:
+        new, table = self.new(), self._table()
+        if new is None:
+            return
+        right = column_texts(new, table, self._around.dialect) if table is not None else []
+        row = PairRow(self._around.columns(self._before()), right, pair, self)
+        row.changed.connect(self._changed)
+        row.gone.connect(self._remove)
+        self._rows.append(row)
+        self.pairs.addWidget(row)
+
+    def _remove(self, row: PairRow) -> None:
+        self._rows.remove(row)
+        hide_and_delete(row)
+        self._changed()
+
+    def _turn_to_sql(self, is_sql: bool) -> None:
+        if is_sql and not self.sql.toPlainText().strip():
+            self.sql.setPlainText(join_condition(self._pairs()))
+        self._form.setRowVisible(self.sql, is_sql)
+        for row in self._rows:
+            row.setVisible(not is_sql)
+        for button in (self.another, self.compare):
+            button.setVisible(not is_sql)
+        self._changed()
+
+    def _pairs(self) -> tuple[JoinPair, ...]:
+        return tuple(pair for row in self._rows if (pair := row.pair()) is not None)
+
+    def _filled(self) -> tuple[JoinKind | None, tuple[JoinPair, ...], str]:
+        is_sql = self.as_sql.isChecked()
+        return self.kind.currentData(), () if is_sql else self._pairs(), self.sql.toPlainText() if is_sql else ""
+
+    # the result
+
+    def sentence(self) -> SelectModel:
+        """The sentence with the table joined. Raises QueryError when something is missing."""
+        new, filled = self.new(), self._filled()
+        if new is None:
+            raise QueryError("Choose a table.")
+        if self._given == filled:
+            return self._sentence
+        kind, pairs, condition = filled
+        if kind is None:
+            raise QueryError("This kind of join stays as it is; choose another, or change it in the SQL.")
+        whole = joined(self._before(), new, kind, pairs, condition)
+        if self._taken is None:
+            return whole
+        items = self._sentence.from_items
+        at = items.index(self._taken)
+        same_by = self._given is not None and self._given[1:] == filled[1:] and kind != "cross join"
+        changed = whole.from_items[-1]
+        changed = FromItem(new.table, new.alias, changed.join, new.using, new.on) if same_by else changed
+        return replace(self._sentence, from_items=(*items[:at], changed, *items[at + 1 :]))
+
+    def accept(self) -> None:
+        """Only a whole join is taken."""
+        try:
+            self.sentence()
+        except QueryError as error:
+            self.fault.setText(error.message)
+            return
+        super().accept()
+
+    # what matches
+
+    def _changed(self) -> None:
+        self.fault.setText("")
+        self._timer.start()
+
+    def _count(self) -> None:
+        new, (kind, pairs, condition) = self.new(), self._filled()
+        on = join_condition(pairs) or condition.strip()
+        is_whole = bool(on) or kind == "cross join"
+        if new is None or self._around.ask is None or not is_whole:
+            self.match.setText("")
+            return
+        self._asked = (new, on)
+        self.match.setText("Counting what matches …")
+        self._limit.start()
+        asked, done = self._asked, self._counted.emit
+        self._ask(match_sql(self._before(), new, on), lambda answer: done((asked, answer)))
+
+    def _ask(self, sql: str, done: object) -> None:
+        for stop in self._asking:
+            stop.cancel()
+        assert self._around.ask is not None
+        self._asking = [self._around.ask(sql, done)]  # type: ignore[arg-type]
+
+    def _give_up(self) -> None:
+        self._end()
+        self.match.setText(
+            f"Counting takes more than {_LIMIT // 1000} seconds and was stopped; the join can still be made."
+        )
+
+    def _end(self) -> None:
+        self._limit.stop()
+        self._timer.stop()
+        for stop in self._asking:
+            stop.cancel()
+        if self.picker is not None:
+            self.picker.close_asking()
+
+    def _show_count(self, found: tuple[object, object]) -> None:
+        asked, answer = found
+        if asked != self._asked:
+            return
+        self._limit.stop()
+        if isinstance(answer, NorthmoorError):
+            self.match.setText(f"What matches could not be counted: {answer.message}")
+            return
+        assert isinstance(answer, Rows)
+        figures = [int(value) for value in answer.table.to_pylist()[0].values()]
+        new, kind = self.new(), self.kind.currentData()
+        self.match.setText(match_words(JoinMatch(*figures), kind or "join", new.known_as if new is not None else ""))
+
+    # columns with the same values
+
+    def _find(self) -> None:
+        new, before = self.new(), self._before()
+        if new is None or self._around.ask is None:
+            return
+        ways = column_candidates(self._around.catalog, before.from_items, self._plain_name(new))
+        pairs = [self._pair_of(new, way.to, old, own) for way in ways for own, old in way.pairs]
+        if not pairs:
+            self.match.setText("No columns of one type; choose a pair, or write the condition as SQL.")
+            return
+        self.match.setText("Comparing the values of columns …")
+        self._limit.start()
+        done = self._compared.emit
+        self._ask(overlap_sql(before, new, pairs), lambda answer: done((new, pairs, answer)))
+
+    def _take_overlaps(self, found: tuple[FromItem, list[JoinPair], object]) -> None:
+        new, pairs, answer = found
+        if new != self.new():
+            return
+        self._limit.stop()
+        if isinstance(answer, NorthmoorError):
+            self.match.setText(f"Values could not be compared: {answer.message}")
+            return
+        assert isinstance(answer, Rows)
+        figures = [int(value) for value in answer.table.to_pylist()[0].values()]
+        counted = zip(figures[::2], figures[1::2], pairs, strict=True)
+        shares = [(met / count, count, pair) for count, met, pair in counted if count > 1]
+        good = sorted((s for s in shares if s[0] >= _GOOD_SHARE), key=lambda s: (-s[0], -s[1]))
+        if not good:
+            self.match.setText("No two columns have most of their values in common; choose a pair yourself.")
+            return
+        self.ways.clear()
+        for share, count, pair in good:
+            self.ways.addItem(f"{pair.left} = {pair.right}   ({share:.0%} of {count:,} values)", (pair,))
+        self._form.setRowVisible(self.ways, True)
+        self._take_way((good[0][2],))
+
+
+def match_words(match: JoinMatch, kind: str, table: str) -> str:
+    """What a join matches, in words."""
+    if kind == "cross join":
+        return f"{match.before:,} rows so far × {match.others:,} of {table} = {match.rows(kind):,} rows."
+    lost = match.before - match.matched
+    words = [f"{match.before:,} rows so far: {match.matched:,} find a match"]
+    if lost:
+        fate = "stay without one" if kind in ("left join", "full join", "latest") else "are left out"
+        words[0] += f", {lost:,} find none and {'stay' if kind == 'none' else fate}"
+    if kind == "none":
+        return f"{words[0]}. {lost:,} rows."
+    if kind == "some":
+        return f"{words[0]}. {match.matched:,} rows."
+    if match.joined > match.matched:
+        words.append(f"some match several times, so that {match.matched:,} rows become {match.joined:,}")
+    if match.unmet:
+        fate = "stay too" if kind in ("right join", "full join") else "are not used"
+        words.append(f"{match.unmet:,} of {match.others:,} rows of {table} match none and {fate}")
+    rows = match.before if kind == "latest" else match.rows(kind)
+    return f"{'; '.join(words)}. {rows:,} rows."

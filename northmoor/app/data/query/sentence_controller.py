@@ -1,0 +1,145 @@
+"""Keeps a query's sentence and its SQL the same: each follows the other, and a step changes only its own piece."""
+
+from collections.abc import Callable, Mapping
+from typing import Protocol
+
+from PyQt6.QtCore import QObject, QTimer
+
+from northmoor.app.data.query.sentence_context import SentenceContext
+from northmoor.app.data.query.sentence_view import SentenceView
+from northmoor.app.data.query.sql_editor import SqlEditor
+from northmoor.app.document_controller import DocumentController
+from northmoor.app.worker import Worker
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.errors import NorthmoorError, QueryError, RefusedQuery
+from northmoor.core.model.queries import Query
+from northmoor.core.session import Session
+from northmoor.core.sources.builder.select_model import SelectModel
+from northmoor.core.sources.builder.select_parser import parse_select
+from northmoor.core.sources.builder.select_writer import rewrite_select, wrap_select
+from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable
+from northmoor.core.sources.fetch.query_resolution import dialect_of, fill_shared
+from northmoor.core.sources.library import Library
+
+_SETTLE = 350  # milliseconds without typing before the sentence follows the SQL
+_ASIDE = "asked_aside"
+_NO_SENTENCE = "This SQL says more than a sentence can. It runs as written at the right."
+
+
+class SentenceHost(Protocol):
+    """What the sentence needs of the workspace."""
+
+    controller: DocumentController
+    catalog_worker: Worker
+    sentence: SentenceView
+    editor: SqlEditor
+
+    @property
+    def library(self) -> Library: ...
+    @property
+    def known_catalogs(self) -> Mapping[str, Catalog]: ...
+    def current(self) -> Query | None: ...
+    def column_names(self, query: str) -> list[str]: ...
+    def run(self, label: str) -> None: ...
+    def show_fault(self, error: NorthmoorError) -> None: ...
+
+
+class SentenceController(QObject):
+    """Shows the current query's SQL as a sentence, and writes the sentence's steps into the SQL."""
+
+    def __init__(self, data: SentenceHost, parent: QObject) -> None:
+        super().__init__(parent)
+        self._data = data
+        self._settle = QTimer(self)
+        self._settle.setSingleShot(True)
+        self._settle.setInterval(_SETTLE)
+        self._settle.timeout.connect(self.show_sentence)
+        data.sentence.changed.connect(self._take_step)
+        data.sentence.sql_wanted.connect(data.editor.setFocus)
+        data.sentence.wrap_wanted.connect(
+            lambda name: self._write(f"Go on with {name}", lambda sql, dialect: wrap_select(sql, name, dialect))
+        )
+        data.editor.textChanged.connect(self._typed)
+
+    def around(self, query: Query) -> SentenceContext:
+        """What a query's sentence can refer to; a combined one refers to the other queries."""
+        report = self._data.controller.report
+        assert report is not None
+        parameters = report.value_names
+        try:
+            dialect = dialect_of(query, self._data.library)
+            connection = fill_shared(query, self._data.library).connection
+        except NorthmoorError:
+            return SentenceContext(parameters=parameters)
+        if connection is not None:
+            known = self._data.known_catalogs.get(connection, Catalog())
+            return SentenceContext(known, dialect, parameters, self._ask_rows)
+        others = [q for q in report.queries if q.name != query.name]
+        tables = [CatalogTable(q.name, self._columns_of(q.name), None) for q in others]
+        return SentenceContext(Catalog(tuple(tables)), dialect, parameters, self._ask_rows)
+
+    def _columns_of(self, query: str) -> tuple[CatalogColumn, ...]:
+        return tuple(CatalogColumn(name, "") for name in self._data.column_names(query))
+
+    def _ask_rows(self, sql: str, done: Callable[[object], None]) -> CancelToken:
+        """Ask the rows of an SQL text on what the current query runs on; nothing of it stays in the report."""
+        report, query = self._data.controller.report, self._data.current()
+        assert report is not None
+        assert query is not None
+        filled, values = fill_shared(query, self._data.library), self._data.controller.values
+        aside = Query(name=_ASIDE, connection=filled.connection, sql=sql)
+        tried = report.but(queries=(*report.queries, aside))
+
+        def ask(session: Session, stop: CancelToken) -> object:
+            resolved = session.resolve_parameters(tried, values, stop, designing=True, forgiving=True)
+            return session.rows(tried, _ASIDE, resolved.values_for(session.names_in(tried, _ASIDE)), stop)
+
+        return self._data.catalog_worker.ask_session(self._data.library, ask, done)
+
+    def show_sentence(self) -> None:
+        """Show the SQL in the editor as a sentence, and offer its names while one types."""
+        query = self._data.current()
+        if query is None:
+            return
+        self._settle.stop()
+        around, sql, sentence = self.around(query), self._data.editor.text(), self._data.sentence
+        words = list(around.parameters)
+        words += [name for table in around.catalog.tables for name in (table.name, *(c.name for c in table.columns))]
+        self._data.editor.set_completions(words)
+        if not sql.strip():
+            sentence.show_beginning(around)
+            return
+        try:
+            found = parse_select(sql, around.dialect)
+        except RefusedQuery as error:
+            sentence.show_message(error.message)
+            return
+        if found is None:
+            sentence.show_message(_NO_SENTENCE)
+        elif found != sentence.sentence or around != sentence.around:
+            sentence.show_sentence(found, around)
+
+    def _typed(self) -> None:
+        self._data.editor.mark_fault(None)
+        self._settle.start()
+
+    def _take_step(self, label: str, changed: SelectModel) -> None:
+        if self._settle.isActive() and self._data.sentence.sentence is not None:
+            self.show_sentence()
+            self._data.show_fault(QueryError("The SQL was changed meanwhile; look at the sentence, and do it again."))
+            return
+        self._write(label, lambda sql, dialect: rewrite_select(sql, changed, dialect))
+
+    def _write(self, label: str, change: Callable[[str, str], str]) -> None:
+        """Change the SQL by a step, and run it; everything that the step does not concern stays."""
+        query = self._data.current()
+        if query is None:
+            return
+        try:
+            sql = change(self._data.editor.text(), self.around(query).dialect)
+        except NorthmoorError as error:
+            self._data.show_fault(error)
+            return
+        self._data.editor.setText(sql)
+        self.show_sentence()
+        self._data.run(label)

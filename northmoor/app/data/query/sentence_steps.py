@@ -1,0 +1,298 @@
+"""What the chips of a sentence open, and the steps that can be added to it."""
+
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING, Literal
+
+from PyQt6.QtWidgets import QDialog, QInputDialog
+
+from northmoor.app.data.query.condition_dialog import ConditionDialog, ConditionScope
+from northmoor.app.data.query.join_dialog import JoinDialog
+from northmoor.app.data.query.sentence_dialogs import ColumnsDialog, FirstRowsDialog, SortingDialog, StackDialog
+from northmoor.app.data.query.sentence_text import short
+from northmoor.app.data.query.table_picker import TableDialog
+from northmoor.app.widgets.menus import menu_of
+from northmoor.core.sources.builder.asides import values_sql
+from northmoor.core.sources.builder.edits import (
+    ConditionPath,
+    add_operand,
+    change_condition,
+    condition_at,
+    project,
+    select_all,
+    toggle_connective,
+    with_condition,
+    with_total_condition,
+    without_table,
+)
+from northmoor.core.sources.builder.select_model import Comparison, Condition, SelectModel
+
+if TYPE_CHECKING:
+    from northmoor.app.data.query.sentence_view import SentenceView
+
+Entries = list[tuple[str, object]]
+
+
+@dataclass(frozen=True)
+class ConditionPlace:
+    """Where a condition is: in `where` or in `having`, and its place among the conditions there."""
+
+    clause: Literal["where", "having"]
+    path: ConditionPath = ()
+
+    def condition(self, sentence: SelectModel) -> Condition | None:
+        """The whole condition of the clause."""
+        return sentence.where if self.clause == "where" else sentence.having
+
+    def changed(self, sentence: SelectModel, condition: Condition | None) -> SelectModel:
+        """The sentence with another condition in the clause."""
+        return replace(sentence, where=condition) if self.clause == "where" else replace(sentence, having=condition)
+
+
+class SentenceSteps:
+    """Menus and dialogs of a sentence; each reports the sentence that it makes."""
+
+    def __init__(self, view: "SentenceView") -> None:
+        self._view = view
+
+    @property
+    def _sentence(self) -> SelectModel:
+        found = self._view.sentence
+        assert found is not None
+        return found
+
+    def _open(self, entries: Entries) -> None:
+        menu_of(self._view, entries).popup(self._view.below_chip(self._view.sender()))
+
+    def _accepted(self, dialog: QDialog) -> bool:
+        """Whether the dialog was accepted, for the sentence that it was opened for."""
+        before = self._view.sentence
+        return dialog.exec() == QDialog.DialogCode.Accepted and self._view.sentence == before
+
+    def show_in_sql(self) -> None:
+        """Go on in the SQL, for what has no words."""
+        self._view.sql_wanted.emit()
+
+    # tables and joins
+
+    def choose_first(self) -> None:
+        """Ask for the table that a sentence begins with."""
+        around = self._view.around
+        dialog = TableDialog(around, self._view)
+        table = dialog.table() if self._accepted(dialog) else None
+        if table is not None:
+            self._view.changed.emit(f"Take {table.name}", select_all(table, around.dialect))
+
+    def table_menu(self, at: int) -> None:
+        """What can be done with a table of the sentence."""
+        sentence = self._sentence
+        taken = sentence.from_items[at]
+        entries: Entries = [(f"{short(taken.table)}, known as {taken.known_as}", None), ("", None)]
+        if at:
+            entries.append(("How it is joined …", lambda: self.edit_join(at)))
+            gone = f"Remove {taken.known_as}"
+            entries.append(("Remove", lambda: self._view.report_change(gone, without_table(sentence, at))))
+        else:
+            entries.append(("The first table stays; the others join it", None))
+        self._open(entries)
+
+    def edit_join(self, at: int) -> None:
+        """Ask how a table is joined."""
+        self._ask_join(at)
+
+    def add_join(self) -> None:
+        """Ask which other table is joined, and how."""
+        self._ask_join(None)
+
+    def _ask_join(self, at: int | None) -> None:
+        taken = self._sentence.from_items[at] if at is not None else None
+        dialog = JoinDialog(self._sentence, self._view.around, taken, self._view)
+        if self._accepted(dialog):
+            new = dialog.new()
+            label = f"Join {new.known_as}" if at is None and new is not None else "Change the join"
+            self._view.report_change(label, dialog.sentence())
+
+    # conditions
+
+    def condition_menu(self, place: ConditionPlace) -> None:
+        """What can be done with a condition."""
+        whole = place.condition(self._sentence)
+        found = condition_at(whole, place.path)
+        assert isinstance(found, Comparison)
+        entries: Entries = [
+            ("Change …", lambda: self._change_condition(place, found)),
+            ("And another …", lambda: self._add_operand(place, "and")),
+            ("Or another …", lambda: self._add_operand(place, "or")),
+            ("", None),
+            ("Remove", lambda: self._put(place, change_condition(whole, place.path, None))),
+        ]
+        self._open(entries)
+
+    def _put(self, place: ConditionPlace, condition: Condition | None) -> None:
+        label = "Change the condition" if place.clause == "where" else "Change the condition on totals"
+        self._view.report_change(label, place.changed(self._sentence, condition))
+
+    def _change_condition(self, place: ConditionPlace, found: Comparison) -> None:
+        changed = self._ask_comparison(place, found)
+        if changed is not None:
+            self._put(place, change_condition(place.condition(self._sentence), place.path, changed))
+
+    def _add_operand(self, place: ConditionPlace, joining: Literal["and", "or"]) -> None:
+        other = self._ask_comparison(place, None)
+        if other is not None:
+            self._put(place, add_operand(place.condition(self._sentence), place.path, other, joining))
+
+    def turn(self, place: ConditionPlace) -> None:
+        """Turn and into or, and back."""
+        self._put(place, toggle_connective(place.condition(self._sentence), place.path))
+
+    def _ask_comparison(self, place: ConditionPlace, comparison: Comparison | None) -> Comparison | None:
+        sentence, around = self._sentence, self._view.around
+        is_where = place.clause == "where"
+        columns = around.kinds(sentence) if is_where else {k.expression: "number" for k in sentence.select_items}
+        scope = ConditionScope(
+            around.dialect,
+            columns,  # type: ignore[arg-type]  # number is a kind of operand
+            around.parameters,
+            around.ask if is_where else None,
+            lambda expression: values_sql(sentence, expression),
+        )
+        dialog = ConditionDialog(scope, comparison, self._view)
+        return dialog.comparison() if self._accepted(dialog) else None
+
+    def add_condition(self) -> None:
+        """Ask for another condition on rows."""
+        added = self._ask_comparison(ConditionPlace("where"), None)
+        if added is not None:
+            self._view.report_change("Add a condition", with_condition(self._sentence, added))
+
+    def add_total_condition(self) -> None:
+        """Ask for another condition on totals."""
+        added = self._ask_comparison(ConditionPlace("having"), None)
+        if added is not None:
+            self._view.report_change("Add a condition on totals", with_total_condition(self._sentence, added))
+
+    # columns, order, amount
+
+    def edit_columns(self) -> None:
+        """Ask which columns are kept."""
+        sentence, around = self._sentence, self._view.around
+        dialog = ColumnsDialog(around.columns(sentence), sentence.select_items, self._view)
+        if self._accepted(dialog):
+            self._view.report_change("Choose columns", project(sentence, dialog.select_items(), around.dialect))
+
+    def edit_sorting(self) -> None:
+        """Ask by what rows are sorted."""
+        sentence = self._sentence
+        names = [kept.name or kept.expression for kept in sentence.select_items if kept.expression != "*"]
+        more = () if sentence.groups or sentence.stacked else self._view.around.columns(sentence)
+        choices, has_nulls = list(dict.fromkeys([*names, *more])), self._view.around.dialect != "mysql"
+        dialog = SortingDialog(choices, sentence.sorting, self._view, has_nulls)
+        if self._accepted(dialog):
+            self._view.report_change("Change the order", replace(sentence, sorting=dialog.order_items()))
+
+    def edit_first(self) -> None:
+        """Ask how many rows are kept, and how many before them are left out."""
+        sentence = self._sentence
+        dialog = FirstRowsDialog(sentence.first, sentence.offset, self._view.around.parameters, self._view)
+        if self._accepted(dialog):
+            first, offset = dialog.amounts()
+            self._view.report_change("Change how many rows", replace(sentence, first=first, offset=offset))
+
+    def toggle_distinct(self) -> None:
+        """Keep each row once, or all."""
+        self._view.report_change("Change duplicates", replace(self._sentence, distinct=not self._sentence.distinct))
+
+    # other queries
+
+    def step_menu(self, number: int) -> None:
+        """What can be done with a named step."""
+        sentence = self._sentence
+        step = sentence.steps[number]
+        is_used = any(step.name.split("(")[0].strip() in text for text in _mentions(sentence, number))
+        entries: Entries = [
+            ("Change its SQL …", lambda: self._change_step(number)),
+            ("", None),
+            (
+                "Remove" if not is_used else "It is used further on; remove that first",
+                None if is_used else lambda: self._remove_step(number),
+            ),
+        ]
+        self._open(entries)
+
+    def _remove_step(self, number: int) -> None:
+        sentence = self._sentence
+        self._view.report_change(f"Remove {sentence.steps[number].name}", _without_step(sentence, number))
+
+    def _change_step(self, number: int) -> None:
+        sentence = self._sentence
+        step = sentence.steps[number]
+        text, is_given = QInputDialog.getMultiLineText(self._view, f"The query {step.name}", "SQL", step.sql)
+        if is_given:
+            steps = (*sentence.steps[:number], replace(step, sql=text), *sentence.steps[number + 1 :])
+            self._view.report_change(f"Change {step.name}", replace(sentence, steps=steps))
+
+    def stacked_menu(self, number: int) -> None:
+        """What can be done with a query whose rows are added."""
+        self._open(
+            [
+                ("Change …", lambda: self._ask_stacked(number)),
+                ("Remove", lambda: self._put_stacked(number, ())),
+            ]
+        )
+
+    def _put_stacked(self, number: int, put: tuple[object, ...]) -> None:
+        stacked = self._sentence.stacked
+        changed = (*stacked[:number], *put, *stacked[number + 1 :])
+        self._view.report_change("Change the added rows", replace(self._sentence, stacked=changed))  # type: ignore[arg-type]
+
+    def add_stacked(self) -> None:
+        """Ask for another query whose rows are added."""
+        self._ask_stacked(len(self._sentence.stacked))
+
+    def _ask_stacked(self, number: int) -> None:
+        sentence = self._sentence
+        given = sentence.stacked[number] if number < len(sentence.stacked) else None
+        dialog = StackDialog(sentence, self._view.around, given, self._view)
+        if self._accepted(dialog):
+            self._put_stacked(number, (dialog.stacked(),))
+
+    # the menu of steps
+
+    def add_menu(self) -> None:
+        """Offer the steps that can be added."""
+        sentence = self._sentence
+        entries: Entries = [
+            ("join another table …", self.add_join),
+            ("where …", self.add_condition),
+            ("keep, compute or total columns …", self.edit_columns),
+            ("sorted by …", self.edit_sorting),
+            ("limit to the first rows …", self.edit_first),
+        ]
+        if not sentence.distinct:
+            entries.append(("distinct", self.toggle_distinct))
+        if sentence.groups:
+            entries.append(("having (a filter on totals) …", self.add_total_condition))
+        entries.append(("add the rows of another table or query …", self.add_stacked))
+        entries.append(("go on with the result as a table", self.go_on))
+        self._open(entries)
+
+    def go_on(self) -> None:
+        """Make the sentence so far a named step, and begin a new one on its rows."""
+        name, is_given = QInputDialog.getText(
+            self._view, "Go on with the result", "Name of the result so far", text="result"
+        )
+        if is_given and name.strip():
+            self._view.wrap_wanted.emit(name.strip())
+
+
+def _mentions(sentence: SelectModel, number: int) -> list[str]:
+    """Texts that may use a named step: later steps, tables and added queries."""
+    return [
+        *(step.sql for step in sentence.steps[number + 1 :]),
+        *(taken.table for taken in sentence.from_items),
+        *(stacked.sql for stacked in sentence.stacked),
+    ]
+
+
+def _without_step(sentence: SelectModel, number: int) -> SelectModel:
+    return replace(sentence, steps=(*sentence.steps[:number], *sentence.steps[number + 1 :]))
