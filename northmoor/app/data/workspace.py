@@ -42,6 +42,7 @@ from northmoor.core.model.queries import Query, QueryColumn
 from northmoor.core.model.report import Report
 from northmoor.core.session import Session
 from northmoor.core.sources.builder.edits import sql_name
+from northmoor.core.sources.drivers.catalog import Catalog
 from northmoor.core.sources.drivers.protocol import FIRST_ROWS
 from northmoor.core.sources.drivers.read_only import check_query
 from northmoor.core.sources.fetch.plan import plan
