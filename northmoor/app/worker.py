@@ -92,7 +92,7 @@ class Worker(QObject):
 
     def __init__(self) -> None:
         super().__init__()
-        self._condition = threading.Condition()
+        self._condition = threading.Condition(threading.RLock())
         self._render: RenderJob | None = None
         self._tasks: list[tuple[Callable[[CancelToken], None], CancelToken]] = []
         self._pages: list[tuple[int, float]] = []
@@ -102,6 +102,7 @@ class Worker(QObject):
         self.is_busy = False
         """Whether anything runs that can be stopped."""
         self._settling: CancelToken | None = None
+        self._fetching: CancelToken | None = None
         self._render_runs = False
         self._ends = False
         self._thread = _Thread(self._loop)
@@ -135,8 +136,14 @@ class Worker(QObject):
         self._later(lambda stop: self._deliver(document, path, stop))
 
     def fetch_rows(self, job: RenderJob, query: str) -> None:
-        """Fetch a query's rows for looking at; the first ones are reported while the rest is on the way."""
-        self._later(lambda stop: self._fetch_rows(job, query, stop))
+        """Fetch a query's rows for looking at; the first ones are reported while the rest is on the way.
+
+        It replaces an earlier such wish at once: that is stopped, at its server too, and reports nothing more.
+        """
+        with self._condition:
+            if self._fetching is not None:
+                self._fetching.cancel()
+            self._fetching = self._later(lambda stop: self._fetch_rows(job, query, stop))
 
     def run_task(self, task: Callable[[CancelToken], object], done: Callable[[object], None]) -> CancelToken:
         """Run a task in the thread; `done` (a signal's emit) gets its result or the error. What stops this task."""
@@ -301,9 +308,11 @@ class Worker(QObject):
             show = self.rows_fetched.emit
             rows: Rows = session.rows(job.report, query, values, stop, self.progress.emit, show)
         except Cancelled:
-            self.rows_failed.emit(NorthmoorError("Stopped. Run the query again to see its rows."))
+            if stop is self._fetching:
+                self.rows_failed.emit(NorthmoorError("Stopped. Run the query again to see its rows."))
         except NorthmoorError as error:
-            self.rows_failed.emit(error)
+            if stop is self._fetching:
+                self.rows_failed.emit(error)
         else:
             self.rows_fetched.emit(rows)
 

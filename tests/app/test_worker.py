@@ -18,6 +18,7 @@ from northmoor.app.worker import RenderJob, Worker
 from northmoor.core.checks import preflight
 from northmoor.core.document import Document
 from northmoor.core.model.findings import Finding
+from northmoor.core.model.queries import Query
 from northmoor.core.sources.library import Library
 from northmoor.core.store.report_files import load_report
 from tests.app.conftest import settle
@@ -101,6 +102,23 @@ def test_only_the_newest_of_many_renderings_is_shown(copy: Path, qtbot: QtBot) -
         made.render(job)
     qtbot.waitUntil(lambda: bool(rendered) and rendered[-1] is jobs[-1], timeout=20_000)
     assert len(rendered) < len(jobs)
+    made.close()
+
+
+def test_a_new_run_of_a_query_replaces_one_that_never_ends(copy: Path, qtbot: QtBot) -> None:
+    made, library = Worker(), Library.around(copy)
+    endless = "with recursive n(i) as (select 1 union all select i + 1 from n) select count(*) as n from n"
+    queries = [
+        Query(name="long", connection="tarrow", sql=endless),
+        Query(name="short", connection="tarrow", sql="select 1 as one"),
+    ]
+    report, failed = load_report(copy).but(queries=tuple(queries)), []
+    made.rows_failed.connect(failed.append)
+    made.fetch_rows(RenderJob(report, {}, None, library), "long")
+    qtbot.waitUntil(lambda: made.is_busy)
+    with qtbot.waitSignal(made.rows_fetched, timeout=5_000) as fetched:
+        made.fetch_rows(RenderJob(report, {}, None, library), "short")
+    assert (fetched.args[0].query, failed) == ("short", [])
     made.close()
 
 

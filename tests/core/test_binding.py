@@ -50,6 +50,10 @@ def sources(
     for connection in (sqlite, duck):
         connection.execute("create table ports (port_id integer, name text)")
         connection.execute("insert into ports values (1, 'Tarrow Quay'), (2, 'Inverlang')")
+        connection.execute("create table days (day date, moment timestamp)")
+        for day in range(1, 5):
+            for hour in ("00:00:00", "06:30:00"):
+                connection.execute(f"insert into days values ('2025-03-0{day}', '2025-03-0{day} {hour}')")
         connection.commit()
         connection.close()
     (folder / "ports.json").write_text(json.dumps([{"port_id": n, "name": name} for n, name in enumerate(PORTS, 1)]))
@@ -196,6 +200,28 @@ def test_money_in_lists_is_exact(sources: dict[str, Library]) -> None:
         sql = "select case when cast('0.10' as decimal(10,2)) + cast('0.20' as decimal(10,2)) in (:amounts) then 1 else 0 end as n"
         assert ask(sources[source], sql, amounts, amounts=[Decimal("0.30"), "12.5"]) == [{"n": 1}]
         assert ask(sources[source], sql, amounts, amounts=[Decimal("0.3000001")]) == [{"n": 0}]
+
+
+DAYS_OR_MOMENTS = st.tuples(st.sampled_from(["date", "timestamp"]), st.integers(1, 4), st.sampled_from([0, 6, 12]))
+
+
+@settings(max_examples=examples(40))
+@given(
+    st.sampled_from(["day", "moment"]),
+    st.sampled_from(["<", "<=", "=", "<>", ">=", ">", "in", "between"]),
+    DAYS_OR_MOMENTS,
+)
+def test_days_and_moments_compare_in_sqlite_as_in_other_databases(
+    sources: dict[str, Library], column: str, operator: str, given_value: tuple[str, int, int]
+) -> None:
+    kind, day, hour = given_value
+    moment = datetime(2025, 3, day, hour)
+    value = moment.date() if kind == "date" else moment
+    tests = {"in": f"{column} in (:many)", "between": f"{column} between :one and :one or not :one < {column}"}
+    sql = f"select count(*) as n from days d where {tests.get(operator, f'd.{column} {operator} :one')}"
+    parameters = [Parameter(name="one", kind=kind), Parameter(name="many", kind=kind, holds="list", required=False)]
+    found = {name: ask(sources[name], sql, *parameters, one=value, many=[value]) for name in ("sqlite", "duckdb")}
+    assert found["sqlite"] == found["duckdb"]
 
 
 @pytest.mark.parametrize("source", SOURCES)

@@ -43,6 +43,9 @@ class QueryRequest:
     zone: ZoneInfo
     stop: CancelToken
     kinds: Mapping[str, KindName] = field(default_factory=dict)
+    compared: tuple[KindName | None, ...] = ()
+    """What each placeholder of the text, in order, is compared with; empty where days and moments are types of their
+    own."""
 
     def listed(self, placeholder: Placeholder) -> Listed | None:
         """The list that a placeholder represents; None for a single value."""

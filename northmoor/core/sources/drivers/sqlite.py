@@ -9,7 +9,7 @@ import re
 import sqlite3
 from collections.abc import Callable, Iterator
 from contextlib import closing, contextmanager
-from datetime import date, datetime
+from datetime import date, datetime, time
 from decimal import Decimal
 from functools import partial
 from pathlib import Path
@@ -25,6 +25,7 @@ from northmoor.core.errors import ConnectionFault, QueryError
 from northmoor.core.expr.identifiers import quoted
 from northmoor.core.expr.placeholders import DriverSql, Placeholder, for_driver, named_position
 from northmoor.core.model.connections import SqliteConnection
+from northmoor.core.model.kinds.value_kinds import KindName
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey
 from northmoor.core.sources.drivers.protocol import (
     FIRST_ROWS,
@@ -94,7 +95,7 @@ class SqliteDriver:
         self, before: str, request: QueryRequest, watched: bool = True
     ) -> Iterator[tuple[sqlite3.Cursor, Callable[[], sqlite3.Cursor]]]:
         """A running statement, and what runs it again over the same state of the database."""
-        text = _with_lists(request)
+        text, values = _bound(request)
         with closing(self._open()) as driver:
             _watch(driver, request.stop)
             if text.sql != request.query.sql:  # what makes lists is set up before anything but reading is refused
@@ -105,7 +106,6 @@ class SqliteDriver:
                     lambda action, *_: sqlite3.SQLITE_OK if action in _READING else sqlite3.SQLITE_DENY
                 )
             try:
-                values = {name: stored(value) for name, value in request.values.items()}
                 yield driver.execute(before + text.sql, values), lambda: driver.execute(before + text.sql, values)
             except (*_ERRORS, OverflowError) as error:
                 request.stop.raise_if_cancelled()
@@ -258,20 +258,38 @@ def _batch(cursor: sqlite3.Cursor, size: int) -> list[pa.Array]:
         return [untyped_array(column) for column in zip(*rows, strict=True)]
 
 
-def _with_lists(request: QueryRequest) -> DriverSql:
-    """The text with its lists, each of which is bound as one value of JSON: SQLite has none of its own."""
+def _bound(request: QueryRequest) -> tuple[DriverSql, dict[str, Any]]:
+    """The text and its values as SQLite wants them.
+
+    A list is bound as one value of JSON: SQLite has none of its own. It compares days and moments as texts, so that one
+    is bound in the form of the column that it is compared with, as other databases do.
+    """
+    values: dict[str, Any] = {}
+    kinds = iter(request.compared)
 
     def form(placeholder: Placeholder) -> str:
-        is_list = request.listed(placeholder) is not None
-        return f"select value from json_each(:{placeholder.name})" if is_list else f":{placeholder.name}"
+        value, kind = request.values[placeholder.name], next(kinds, None)
+        kind = kind if kind in ("date", "timestamp") else None
+        name = f"{placeholder.name}_as_{kind}" if kind is not None else placeholder.name
+        while name in request.values and name != placeholder.name:
+            name += "_"
+        values[name] = stored(value, kind)
+        return f"select value from json_each(:{name})" if request.listed(placeholder) is not None else f":{name}"
 
-    return for_driver(request.query.sql, "sqlite", form)
+    return for_driver(request.query.sql, "sqlite", form), values
 
 
-def stored(value: Value | Listed) -> Any:
-    """A value as SQLite compares it: it has no decimals, dates, booleans or lists of its own."""
+def stored(value: Value | Listed, kind: KindName | None = None) -> Any:
+    """A value as SQLite compares it: it has no decimals, dates, booleans or lists of its own.
+
+    A midnight compared with days is a day, and a day compared with moments is a midnight.
+    """
+    if isinstance(value, datetime) and kind == "date" and value.time() == time():
+        value = value.date()
+    if isinstance(value, date) and not isinstance(value, datetime) and kind == "timestamp":
+        value = datetime.combine(value, time())
     if isinstance(value, tuple):
-        return json.dumps([stored(entry) for entry in value], ensure_ascii=False)
+        return json.dumps([stored(entry, kind) for entry in value], ensure_ascii=False)
     if isinstance(value, bool):
         return int(value)
     if isinstance(value, Decimal):

@@ -4,7 +4,7 @@ import time
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
-from datetime import datetime
+from datetime import date, datetime
 from typing import Protocol
 
 import pyarrow as pa
@@ -14,6 +14,7 @@ from northmoor.core.engine.arrow_types import UNKNOWN_SCALE, arrow_type, concat_
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import ConnectionFault, MissingParameter, NorthmoorError, Place, QueryError, did_you_mean
 from northmoor.core.expr.placeholders import placeholders
+from northmoor.core.model.kinds.value_kinds import KindName
 from northmoor.core.model.kinds.value_types import MAX_PRECISION, ValueType
 from northmoor.core.model.queries import QueryColumn
 from northmoor.core.model.report import Report
@@ -27,8 +28,9 @@ from northmoor.core.sources.local.engine_queries import check_apart, running_que
 from northmoor.core.sources.local.tasks import Named, Opening
 from northmoor.core.sources.typing.coercion import CoercionError, coerce
 from northmoor.core.sources.typing.decimals import fit_decimals
-from northmoor.core.sources.typing.inference import infer_types
-from northmoor.core.values.parameter_values import Values
+from northmoor.core.sources.typing.inference import infer_types, placeholder_kinds
+from northmoor.core.values.parameter_values import Listed, Values
+from northmoor.core.values.scalars import Value
 
 Progress = Callable[[str], None]
 """Called with a short text while long work goes on."""
@@ -95,7 +97,18 @@ def check(request: FetchRequest) -> None:
 def _query_request(request: FetchRequest) -> QueryRequest:
     checked = request.resolved.checked
     bound = {name: request.values.by_name[name] for name in checked.parameters}
-    return QueryRequest(checked, bound, request.report.zone, request.stop, request.values.kinds)
+    compared = _compared_kinds(request, bound)
+    return QueryRequest(checked, bound, request.report.zone, request.stop, request.values.kinds, compared)
+
+
+def _compared_kinds(request: FetchRequest, bound: Mapping[str, Value | Listed]) -> tuple[KindName | None, ...]:
+    """What days and moments that are bound are compared with, for a database that keeps them as texts."""
+    checked, connection = request.resolved.checked, request.resolved.query.connection
+    entries = [value if isinstance(value, tuple) else (value,) for value in bound.values()]
+    has_moments = any(isinstance(entry, date) for listed in entries for entry in listed)
+    if connection is None or checked.dialect != "sqlite" or not has_moments:
+        return ()
+    return placeholder_kinds(checked, request.library.catalog(connection, request.stop, counted=False))
 
 
 def _opening(request: FetchRequest) -> Opening:

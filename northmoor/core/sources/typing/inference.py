@@ -14,11 +14,12 @@ from sqlglot.optimizer.qualify import qualify
 
 from northmoor.core.engine.arrow_types import PRECISION, UNKNOWN_SCALE
 from northmoor.core.expr.language import function_name
+from northmoor.core.expr.placeholders import for_driver, placeholders
 from northmoor.core.model.kinds.aggregates import AGGREGATE_BY_NAME
 from northmoor.core.model.kinds.value_kinds import KindName
 from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.sources.drivers.catalog import Catalog
-from northmoor.core.sources.drivers.read_only import CheckedQuery
+from northmoor.core.sources.drivers.read_only import CheckedQuery, check_query
 
 _KEEPING_SCALE = (exp.Abs, exp.Neg, exp.Paren, exp.Coalesce, exp.Filter, exp.Window,
                   exp.Distinct, exp.FirstValue, exp.LastValue, exp.Lag, exp.Lead)  # fmt: skip
@@ -33,20 +34,31 @@ def infer_types(query: CheckedQuery, catalog: Catalog) -> tuple[ValueType | None
 def infer_parameter_kind(query: CheckedQuery, catalog: Catalog, name: str) -> KindName:
     """The kind of a parameter, from what the query compares it with; text where that tells nothing."""
     typed = _typed_tree(query, catalog) or query.tree
-    for node in typed.find_all(exp.Placeholder):
-        parent = node.parent
-        if node.name != name or parent is None:
-            continue
-        if isinstance(parent, exp.Limit | exp.Offset):
-            return "integer"
-        if isinstance(parent, exp.Binary | exp.Between | exp.In):
-            others = [
-                n for n in (parent.this, *parent.args.values()) if isinstance(n, exp.Expression) and n is not node
-            ]
-            known = [kind for kind in map(_type_of, others) if kind is not None]
-            if known:
-                return known[0].kind
-    return "text"
+    found = (_compared_kind(node) for node in typed.find_all(exp.Placeholder) if node.name == name)
+    return next((kind for kind in found if kind is not None), "text")
+
+
+def placeholder_kinds(query: CheckedQuery, catalog: Catalog) -> tuple[KindName | None, ...]:
+    """What each placeholder of the text, in order, is compared with; None where that tells nothing."""
+    count = len(placeholders(query.sql, query.dialect))
+    numbers = iter(range(count))
+    numbered = for_driver(query.sql, query.dialect, lambda _: f":each_{next(numbers)}").sql
+    typed = _typed_tree(check_query(numbered, query.dialect), catalog)
+    nodes = typed.find_all(exp.Placeholder) if typed is not None else ()
+    kinds = {node.name: _compared_kind(node) for node in nodes}
+    return tuple(kinds.get(f"each_{number}") for number in range(count))
+
+
+def _compared_kind(node: exp.Expr) -> KindName | None:
+    """The kind of what a placeholder is compared with."""
+    parent = node.parent
+    if isinstance(parent, exp.Limit | exp.Offset):
+        return "integer"
+    if not isinstance(parent, exp.Binary | exp.Between | exp.In):
+        return None
+    others = [n for n in (parent.this, *parent.args.values()) if isinstance(n, exp.Expression) and n is not node]
+    known = [kind for kind in map(_type_of, others) if kind is not None]
+    return known[0].kind if known else None
 
 
 def declared_kind(declared: str, dialect: str) -> KindName | None:
