@@ -112,7 +112,8 @@ def test_a_new_run_of_a_query_replaces_one_that_never_ends(copy: Path, qtbot: Qt
         Query(name="long", connection="tarrow", sql=endless),
         Query(name="short", connection="tarrow", sql="select 1 as one"),
     ]
-    report, failed = load_report(copy).but(queries=tuple(queries)), []
+    loaded, failed = load_report(copy), []
+    report = loaded.but(queries=(*loaded.queries, *queries))
     made.rows_failed.connect(failed.append)
     made.fetch_rows(RenderJob(report, {}, None, library), "long")
     qtbot.waitUntil(lambda: made.is_busy)
