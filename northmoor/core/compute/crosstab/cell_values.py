@@ -27,6 +27,7 @@ from northmoor.core.compute.evaluate.compiler import (
     name_of,
     runs_over_groups,
 )
+from northmoor.core.compute.evaluate.inner_groups import keys_inside, one_row_each
 from northmoor.core.compute.evaluate.per_page import register_query_aggregates
 from northmoor.core.compute.evaluate.scope_cells import (
     ROWS_TABLE,
@@ -170,7 +171,9 @@ class CellExpressionCompiler(ExpressionCompiler):
     ) -> None:
         levels = tuple(g.name for g in (*around.row_groupings, *around.column_groupings))
         others = {name: rows.names for name, rows in around.queries.items()}
-        super().__init__(compiler, expression, EvaluationScope(around.names, levels, _scope(at), others=others))
+        inside = keys_inside(around.row_groupings, at.rows) | keys_inside(around.column_groupings, at.columns)
+        standing = EvaluationScope(around.names, levels, _scope(at), others=others, level_keys=inside)
+        super().__init__(compiler, expression, standing)
         self.at, self.around = at, around
         open_levels = (*around.row_groupings[: at.rows], *around.column_groupings[: at.columns])
         self.open_keys = [(g, parse(g.key).tree) for g in open_levels]
@@ -315,16 +318,17 @@ class _Computing:
         """The aggregates of a crossing's cells that have rows, and for each cell its place among them, or −1."""
         if at not in self._found:
             mine = sorted((n for n in self.needs if n.scope == _scope(at)), key=self._name)
+            left = [need for need in mine if need.inner is not None]
             try:
-                table = self._asked(at, mine)
+                table = self._asked(at, [need for need in mine if need.inner is None])
             except EngineError:
-                table = self._asked(at, [])
-                for need in mine:
-                    try:
-                        alone = self._asked(at, [need])
-                        table = table.append_column(self._name(need), alone.column(self._name(need)))
-                    except EngineError as error:
-                        self.broken[need] = engine_message(error)
+                table, left = self._asked(at, []), mine
+            for need in left:
+                try:
+                    alone = self._asked(at, [need])
+                    table = table.append_column(self._name(need), alone.column(self._name(need)))
+                except EngineError as error:
+                    self.broken[need] = engine_message(error)
             columns = self.sides.shape(at)[1]
             cell = table.column("r").to_numpy().astype(np.int64) * columns + table.column("c").to_numpy()
             place = np.full(int(np.prod(self.sides.shape(at))), -1, np.int64)
@@ -336,6 +340,7 @@ class _Computing:
         return name_of(need, self.compiler.names)
 
     def _asked(self, at: CellLevel, needs: list[AggregateCall]) -> pa.Table:
+        """Aggregates over rows together, or a single one over inner groups, of the cells that have rows."""
         source, numbers = ROWS_TABLE, []
         for side, depth, axis in (("r", at.rows, self.sides.rows), ("c", at.columns, self.sides.columns)):
             is_tree = depth > 0 and depth == axis.depth and axis.groups[-1].tree is not None
@@ -343,6 +348,8 @@ class _Computing:
                 source += f" join __nm_tree_{side} on {side}_inside = {_number(side, depth)}"
             numbers.append(f"{side}_around" if is_tree else _number(side, depth) if depth else "0")
         by = ", ".join(number for number in numbers if number != "0")
+        if needs and needs[0].inner is not None:
+            source = one_row_each(source, by, needs[0].inner)
         listed = "".join(f", {self.sides.rows_in.sql(need.sql)} as {quoted(self._name(need))}" for need in needs)
         grouped = f" group by {by} order by {by}" if by else " having count(*) > 0"
         return self.engine.run(

@@ -61,7 +61,8 @@ class AggregationRequest:
 
     def threads(self, schema: pa.Schema) -> int:
         """How many threads may work at it so that the result is the same."""
-        if any(isinstance(value, float) for value in self.bound.values()):
+        is_over_groups = any(need.inner is not None for need in self.needs)
+        if is_over_groups or any(isinstance(value, float) for value in self.bound.values()):
             return 1
         floating = {name for name in schema.names if pa.types.is_floating(schema.field(name).type)}
         trees = [parse_one(need.sql, dialect="duckdb") for need in self.needs]
@@ -79,6 +80,8 @@ class AggregationRequest:
         """How each aggregate is put together from parts, by its SQL; None where one cannot be."""
         found = {}
         for need in self.needs:
+            if need.inner is not None:
+                return None
             tree = parse_one(need.sql, dialect="duckdb")
             inner = tree.this if isinstance(tree, exp.Filter) else tree
             merge = _merge_of(inner)

@@ -12,6 +12,7 @@ import pyarrow as pa
 
 from northmoor.core.base.arrays import Ints
 from northmoor.core.compute.evaluate.compiler import AggregateCall, CompiledExpression, Compiler, EvaluationScope
+from northmoor.core.compute.evaluate.inner_groups import keys_inside
 from northmoor.core.compute.evaluate.scope_cells import (
     ROWS_TABLE,
     Computed,
@@ -57,7 +58,8 @@ def compute_by_group(
         names = tuple(g.name for g in around.groupings)
         trees = frozenset(s for s, groups in enumerate(around.levels, 1) if groups.tree is not None)
         standing = EvaluationScope(around.names, names, scope, keys, computed, trees, own_key, around.others)
-        standing = replace(standing, has_uncounted=COUNTED in around.table.column_names)
+        has_uncounted = COUNTED in around.table.column_names
+        standing = replace(standing, has_uncounted=has_uncounted, level_keys=keys_inside(around.groupings, scope))
         try:
             compiled[want] = compiler.compile(parse(want.expression), standing)
         except ExpressionError as error:
@@ -104,12 +106,15 @@ def _register_scopes(
     for scope in sorted({need.scope for need in needs}, key=str):
         mine = sorted((n for n in needs if n.scope == scope), key=lambda n: compiler.names[n])
         bound = {k: v for c in compiled.values() if isinstance(c, CompiledExpression) for k, v in c.bound.items()}
+        over_rows = [need for need in mine if need.inner is None]
+        table: pa.Table | None = None
         try:
-            table = _aggregates(engine, compiler, scope, mine, bound, levels)
+            table = _aggregates(engine, compiler, scope, over_rows, bound, levels) if over_rows else None
+            left = [need for need in mine if need.inner is not None]
         except EngineError:
-            table = None
-            for need in mine:
-                table = _one_aggregate(engine, compiler, scope, need, bound, table, broken, levels)
+            left = mine
+        for need in left:
+            table = _one_aggregate(engine, compiler, scope, need, bound, table, broken, levels)
         if isinstance(scope, int):
             table = _with_outer_groups(table, scope, levels)
         if table is not None:
@@ -125,15 +130,14 @@ def _aggregates(
     bound: dict[str, object],
     levels: tuple[Groups, ...],
 ) -> pa.Table:
+    """Aggregates over rows together, or a single one over inner groups."""
     listed = ", ".join(f"{need.sql} as {quoted(compiler.names[need])}" for need in needs)
+    source, group = ROWS_TABLE, group_column(scope % OWN) if isinstance(scope, int) and scope else ""
     if isinstance(scope, str):
-        return engine.run(f"select {listed} from {quoted(f'__nm_query_{scope}')}", bound)
-    if 0 < scope < OWN and levels[scope - 1].tree is not None:
-        pairs = f"{_tree_table(scope)} on __nm_inside = {group_column(scope)}"
-        return engine.run(
-            f"select {listed} from {ROWS_TABLE} join {pairs} group by __nm_around order by __nm_around", bound
-        )
-    return engine.run(per_group(scope, listed), bound)
+        source = quoted(f"__nm_query_{scope}")
+    elif 0 < scope < OWN and levels[scope - 1].tree is not None:
+        source, group = f"{ROWS_TABLE} join {_tree_table(scope)} on __nm_inside = {group}", "__nm_around"
+    return engine.run(per_group(source, group, listed, needs[0].inner), bound)
 
 
 def _one_aggregate(

@@ -11,6 +11,7 @@ from typing import Any
 
 from sqlglot import exp
 
+from northmoor.core.compute.evaluate.inner_groups import InnerGroups, InnerGroupsCompiler, has_inner_groups
 from northmoor.core.compute.evaluate.scope_names import (
     BASE,
     COUNTED,
@@ -38,6 +39,8 @@ class AggregateCall:
 
     scope: int | str
     sql: str
+    inner: InnerGroups | None = None
+    """The groups within those of the scope that it runs over, where it does not run over rows."""
 
 
 @dataclass(frozen=True)
@@ -93,6 +96,9 @@ class EvaluationScope:
     """Values of the product's own functions that exist here only, such as page_number."""
     has_uncounted: bool = False
     """Whether some rows do not count (see `COUNTED`)."""
+    level_keys: Mapping[str, tuple[exp.Expr, ...] | None] = field(default_factory=dict)
+    """By name, the keys of the levels that are inside the scope and of all around each; None where keys do not say what
+    its groups are."""
 
     @property
     def own_scope(self) -> int:
@@ -194,7 +200,8 @@ class ExpressionCompiler:
         order, spec = node.args.get("order"), node.args.get("spec")
         inner = node.this.this if isinstance(node.this, exp.Filter) else node.this
         by_rows = order is not None or spec is not None or function_name(inner) in WINDOW_FUNCTION_NAMES
-        if not by_rows and not any(is_aggregate(n) for n in inner.find_all(exp.AggFunc) if n is not inner):
+        is_nested = any(is_aggregate(n) for n in inner.find_all(exp.AggFunc) if n is not inner)
+        if not by_rows and (not is_nested or has_inner_groups(node.this)):
             return self.aggregate(node.this, scope)
         return self.window_of_rows(node, scope)
 
@@ -254,15 +261,21 @@ class ExpressionCompiler:
 
     def aggregate(self, node: exp.Expr, scope: int | str) -> exp.Expr:
         """An aggregate over the groups of a scope, or the rows of another query."""
+        columns = self.standing.others[scope] if isinstance(scope, str) else self.standing.columns
+        is_counted = self.standing.has_uncounted and not isinstance(scope, str)
+        if has_inner_groups(node):
+            inner_work = InnerGroupsCompiler(self, node, columns)
+            call = _of_counted(inner_work.call) if is_counted else inner_work.call
+            return self._needed(AggregateCall(scope, call.sql("duckdb"), inner_work.groups(is_counted)))
         nested = [n for n in node.find_all(exp.AggFunc, exp.Window) if n is not node]
         inner = node.this if isinstance(node, exp.Filter) else node
         if any(n is not inner and (isinstance(n, exp.Window) or is_aggregate(n)) for n in nested):
-            raise self.error_at("one aggregate stands inside another", node)
-        columns = self.standing.others[scope] if isinstance(scope, str) else self.standing.columns
+            message = "one aggregate stands inside another; say over which groups the inner one runs, as in over level"
+            raise self.error_at(message, node)
         call = self.other(node, lambda n: self.value_of(n, columns))
-        if self.standing.has_uncounted and not isinstance(scope, str):
-            call = _of_counted(call)
-        need = AggregateCall(scope, call.sql("duckdb"))
+        return self._needed(AggregateCall(scope, (_of_counted(call) if is_counted else call).sql("duckdb")))
+
+    def _needed(self, need: AggregateCall) -> exp.Expr:
         self.needs.append(need)
         return exp.column(name_of(need, self.compiler.names), quoted=True)
 

@@ -19,7 +19,7 @@ from northmoor.core.compute.evaluate.compiler import (
     EvaluationScope,
     PageColumn,
 )
-from northmoor.core.compute.evaluate.scope_cells import Computed, compute_cells, or_whole_fault
+from northmoor.core.compute.evaluate.scope_cells import Computed, compute_cells, or_whole_fault, per_group
 from northmoor.core.compute.evaluate.scope_names import BASE
 from northmoor.core.engine.embedded import Engine, EngineError, engine_message
 from northmoor.core.engine.rows import Rows
@@ -84,7 +84,8 @@ def register_query_aggregates(
         columns = {}
         for need in (n for n in needs if n.scope == name):
             try:
-                columns[compiler.names[need]] = engine.run(f"select {need.sql} as a from __nm_query", bound).column(0)
+                found = engine.run(per_group("__nm_query", "", f"{need.sql} as a", need.inner), bound)
+                columns[compiler.names[need]] = found.column(0)
             except EngineError as error:
                 broken[need] = engine_message(error)
         if columns:

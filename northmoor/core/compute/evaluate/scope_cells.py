@@ -9,6 +9,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from northmoor.core.compute.evaluate.compiler import AggregateCall, CompiledExpression, Compiler, name_of
+from northmoor.core.compute.evaluate.inner_groups import InnerGroups, one_row_each
 from northmoor.core.compute.evaluate.scope_names import OWN, group_column
 from northmoor.core.engine.embedded import Engine, EngineError, engine_message
 from northmoor.core.errors import ExpressionError
@@ -140,16 +141,17 @@ def _not_constant(
 
 def _distinct_counts(engine: Engine, distinct: AggregateCall) -> list[int]:
     """How many values there are in each group of a table's scope."""
-    counts: list[int] = engine.run(per_group(int(distinct.scope), f"{distinct.sql} as n")).column("n").to_pylist()
+    scope = int(distinct.scope)
+    group = group_column(scope % OWN) if scope else ""
+    counts: list[int] = engine.run(per_group(ROWS_TABLE, group, f"{distinct.sql} as n")).column("n").to_pylist()
     return counts
 
 
-def per_group(scope: int, listed: str) -> str:
-    """SQL that computes aggregates for each group of a scope, in order, from the ordered rows."""
-    if scope == 0:
-        return f"select {listed} from {ROWS_TABLE}"
-    group = group_column(scope % OWN)
-    return f"select {listed} from {ROWS_TABLE} group by {group} order by {group}"
+def per_group(source: str, group: str, listed: str, inner: InnerGroups | None = None) -> str:
+    """SQL that computes aggregates for each group of a source's rows, in order, or of all of them without a column that
+    numbers groups; over the groups within each, if wanted."""
+    rows = one_row_each(source, group, inner) if inner is not None else source
+    return f"select {listed} from {rows}{f' group by {group} order by {group}' if group else ''}"
 
 
 def all_rows(column: pa.ChunkedArray) -> pa.Array:

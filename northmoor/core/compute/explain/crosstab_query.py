@@ -14,7 +14,15 @@ from northmoor.core.compute.crosstab.cell_values import CellExpressionCompiler, 
 from northmoor.core.compute.crosstab.evaluation import CrosstabPlan, sides_of
 from northmoor.core.compute.crosstab.group_axes import Axis
 from northmoor.core.compute.evaluate.compiler import Compiler, EvaluationScope
-from northmoor.core.compute.explain.table_query import ROW_NUMBER, ROWS, Verification, numbered, run_verification
+from northmoor.core.compute.evaluate.inner_groups import has_inner_groups
+from northmoor.core.compute.explain.table_query import (
+    ROW_NUMBER,
+    ROWS,
+    Verification,
+    figures_of_figures_sql,
+    numbered,
+    run_verification,
+)
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import ExpressionError
 from northmoor.core.expr.identifiers import quoted
@@ -137,6 +145,10 @@ class _CellCompiler(CellExpressionCompiler):
         """An aggregate over the cell's own rows as it is, over others in a query of its own."""
         self.is_over_rows = self.is_over_rows or scope == self.standing.scope
         columns = self.standing.others[scope] if isinstance(scope, str) else self.standing.columns
+        if has_inner_groups(node):
+            source = quoted(f"query_{scope}") if isinstance(scope, str) else ROWS
+            where = "" if isinstance(scope, str) else self.asking.condition(self._around(cell_level_of(scope)))
+            return exp.Var(this=f"({figures_of_figures_sql(self, node, columns, source, where)})")
         sql = self.other(node, lambda n: self.value_of(n, columns)).sql("duckdb")
         if scope == self.standing.scope:
             return exp.Var(this=sql)

@@ -18,6 +18,12 @@ from sqlglot import exp
 from northmoor.core.base.arrays import Ints
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.compute.evaluate.compiler import Compiler, EvaluationScope, ExpressionCompiler
+from northmoor.core.compute.evaluate.inner_groups import (
+    InnerGroupsCompiler,
+    has_inner_groups,
+    inner_value,
+    keys_inside,
+)
 from northmoor.core.compute.evaluate.scope_names import DETAIL, OF_DOCUMENT, OWN, PAGE_SCOPES, group_column
 from northmoor.core.compute.groups.boundaries import Grouping
 from northmoor.core.compute.row_ordering import Order, rows_in_block
@@ -215,7 +221,12 @@ class _ScalarCompiler(ExpressionCompiler):
         others = {name: rows.names for name, rows in asking.rows.items()}
         in_levels = standpoint.scope not in PAGE_SCOPES.values()
         standing = EvaluationScope(
-            asking.rows[asking.query].names, names if in_levels else (), standpoint.scope, trees=trees, others=others
+            asking.rows[asking.query].names,
+            names if in_levels else (),
+            standpoint.scope,
+            trees=trees,
+            others=others,
+            level_keys=keys_inside(asking.order.groupings, standpoint.scope) if in_levels else {},
         )
         super().__init__(Compiler(asking.values), expression, standing)
         self.asking = asking
@@ -254,6 +265,10 @@ class _ScalarCompiler(ExpressionCompiler):
     def aggregate(self, node: exp.Expr, scope: int | str) -> exp.Expr:
         """An aggregate over the figure's own rows as it is, over others in a query of its own."""
         columns = self.standing.others[scope] if isinstance(scope, str) else self.standing.columns
+        if has_inner_groups(node):
+            source = quoted(f"query_{scope}") if isinstance(scope, str) else ROWS
+            where = "" if isinstance(scope, str) else self.asking.condition(self._outer(scope))
+            return exp.Var(this=f"({figures_of_figures_sql(self, node, columns, source, where)})")
         sql = self.other(node, lambda n: self.value_of(n, columns)).sql("duckdb")
         if scope == self.standing.scope:
             return exp.Var(this=sql)
@@ -332,6 +347,9 @@ class _QueryCompiler(ExpressionCompiler):
         if not isinstance(scope, str):
             raise self.error_at("outside a table, name the query of a column, as in sum(fares.fare)", node)
         self.asked.add(scope)
+        if has_inner_groups(node):
+            source = quoted(f"query_{scope}")
+            return exp.Var(this=f"({figures_of_figures_sql(self, node, self.standing.others[scope], source, '')})")
         sql = self.other(node, lambda n: self.value_of(n, self.standing.others[scope])).sql("duckdb")
         return exp.Var(this=f"(select {sql} from {quoted(f'query_{scope}')})")
 
@@ -368,6 +386,18 @@ class _GroupCompiler(ExpressionCompiler):
     def _column(self, sql: str) -> exp.Expr:
         self.listed.append(f"{sql} as part_{len(self.listed)}")
         return exp.Var(this=f"part_{len(self.listed) - 1}")
+
+
+def figures_of_figures_sql(
+    work: ExpressionCompiler, node: exp.Expr, columns: tuple[str, ...], source: str, where: str
+) -> str:
+    """An aggregate over the figures of groups as a query over a query that groups."""
+    inner = InnerGroupsCompiler(work, node, columns, over="")
+    groups = inner.groups(is_counted=False)
+    listed = [*groups.keys, *(f"{sql} as {inner_value(number)}" for number, sql in enumerate(groups.values))]
+    kept = f" where {where}" if where else ""
+    grouped = f"select {', '.join(dict.fromkeys(listed))} from {source}{kept} group by {', '.join(groups.keys)}"
+    return f"select {inner.call.sql('duckdb')} from ({grouped})"
 
 
 def _window(scope: int) -> str:

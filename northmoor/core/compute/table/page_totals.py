@@ -15,7 +15,7 @@ from northmoor.core.base.arrays import Ints
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.compute.evaluate.by_group import scope_table
 from northmoor.core.compute.evaluate.compiler import AggregateCall, CompiledExpression, Compiler, EvaluationScope
-from northmoor.core.compute.evaluate.scope_cells import ROWS_TABLE, Computed, compute_cells, or_whole_fault
+from northmoor.core.compute.evaluate.scope_cells import ROWS_TABLE, Computed, compute_cells, or_whole_fault, per_group
 from northmoor.core.compute.evaluate.scope_names import BASE, COUNTED, PAGE, PAGES_TO_HERE, POSITION
 from northmoor.core.compute.groups.boundaries import ScopedExpression
 from northmoor.core.engine.embedded import Engine, EngineError, engine_message
@@ -127,12 +127,16 @@ def _give_scopes(
         name = quoted(compiler.names[need])
         try:
             if need.scope == PAGE:
-                table = run(_of_page(need.sql, name))
+                table = run(_of_page(need, name))
+            elif isinstance(need.scope, int) and need.scope != 0 and need.inner is not None:
+                broken[need] = "figures of groups are not carried from page to page; total rows, or write over page"
+                continue
             elif isinstance(need.scope, int) and need.scope != 0:
-                table = run(_running(need.sql, name, "done" if need.scope == PAGES_TO_HERE else "before"))
+                table = run(_running(need, name, "done" if need.scope == PAGES_TO_HERE else "before"))
             else:
                 source = _ALL if need.scope == 0 else quoted(f"__nm_query_{need.scope}")
-                table = run(f"select page, {name} from {_PAGES} cross join (select {need.sql} as {name} from {source})")
+                whole = per_group(source, "", f"{need.sql} as {name}", need.inner)
+                table = run(f"select page, {name} from {_PAGES} cross join ({whole})")
         except EngineError as error:
             broken[need] = engine_message(error)
         else:
@@ -140,21 +144,21 @@ def _give_scopes(
     return broken
 
 
-def _of_page(sql: str, name: str) -> str:
+def _of_page(need: AggregateCall, name: str) -> str:
     """An aggregate over the rows of each page; a page without rows has what the aggregate says of none."""
-    some = f"select {_PAGE} as page, {sql} as {name} from {ROWS_TABLE} group by {_PAGE}"
-    return f"{some} union all {_of_none(sql, name, f'page not in (select {_PAGE} from {ROWS_TABLE})')}"
+    some = per_group(ROWS_TABLE, _PAGE, f"{_PAGE} as page, {need.sql} as {name}", need.inner)
+    return f"({some}) union all {_of_none(need, name, f'page not in (select {_PAGE} from {ROWS_TABLE})')}"
 
 
-def _running(sql: str, name: str, edge: str) -> str:
+def _running(need: AggregateCall, name: str, edge: str) -> str:
     """An aggregate over all rows of a run before a page's edge."""
     frame = f"partition by {_RUN} order by {POSITION} rows between unbounded preceding and current row"
-    running = f"select {_RUN} as run, {POSITION} + 1 as edge, {sql} over ({frame}) as {name} from {ROWS_TABLE}"
+    running = f"select {_RUN} as run, {POSITION} + 1 as edge, {need.sql} over ({frame}) as {name} from {ROWS_TABLE}"
     of_run = f"{_PAGES} as pages join ({running}) as upto on upto.run = pages.run and upto.edge = {edge}"
     begun = f"select page from {_PAGES} as pages join {ROWS_TABLE} on {_RUN} = pages.run and {POSITION} + 1 = {edge}"
-    return f"select page, {name} from {of_run} union all {_of_none(sql, name, f'page not in ({begun})')}"
+    return f"select page, {name} from {of_run} union all {_of_none(need, name, f'page not in ({begun})')}"
 
 
-def _of_none(sql: str, name: str, where: str) -> str:
-    none = f"select {sql} as {name} from {ROWS_TABLE} where false"
+def _of_none(need: AggregateCall, name: str, where: str) -> str:
+    none = per_group(f"(select * from {ROWS_TABLE} where false)", "", f"{need.sql} as {name}", need.inner)
     return f"select page, {name} from {_PAGES} cross join ({none}) where {where}"
