@@ -348,7 +348,7 @@ def test_queries_are_combined_linked_renamed_and_removed(window: Window, data: D
     rows_shown(window, qtbot, 10)
     data.pick("routes")
     rows_shown(window, qtbot, 2)
-    data.pane.record_menu_wanted.emit(0, QPoint(400, 400))
+    data.pane.record_menu_wanted.emit(0, 0, QPoint(400, 400))
     choose(qtbot, "Only what belongs to it in fares")
     rows_shown(window, qtbot, 5)
     assert "Only rows in which route is" in data.pane.message.text()
@@ -604,4 +604,72 @@ def test_a_query_is_found_by_its_name(window: Window, data: DataWorkspace, qtbot
     assert window._stack.currentWidget() is window.data
     rows_shown(window, qtbot, 94)
     assert data.query_name == "fares"
+    settle(window, qtbot)
+
+
+def test_columns_and_values_are_filtered_where_they_are(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
+    before = window.controller.report
+    rows = data.pane.rows
+    season = rows.names.index("season")
+    data.pane.column_menu_wanted.emit(season, QPoint(10, 10))
+    choose(qtbot, "Let the reader choose a value")
+    report = window.controller.report
+    assert report.parameters[-1].model_dump(include={"name", "kind", "required", "choices_from"}) == {
+        "name": "season_2", "kind": "text", "required": False,
+        "choices_from": {"query": "season_2_list", "value": "season", "label": None},
+    }  # fmt: skip
+    assert "(:season_2 is null or r.season = :season_2)" in report.query("fares").sql
+    assert report.query("season_2_list").sql.startswith("select distinct r.season as season\nfrom bookings b")
+    rows_shown(window, qtbot, 94)
+    window.controller.undo()
+    assert window.controller.report == before
+    settle(window, qtbot)
+    data.pane.record_menu_wanted.emit(0, season, QPoint(10, 10))
+    choose(qtbot, "All but all-year")
+    assert "and r.season <> 'all-year'" in " ".join(window.controller.report.query("fares").sql.split())
+    qtbot.waitUntil(
+        lambda: data.pane.rows is not None and set(data.pane.rows.table.column("season").to_pylist()) == {"summer"},
+        timeout=10_000,
+    )
+    fares = rows.names.index("fares")
+    data.pane.record_menu_wanted.emit(0, fares, QPoint(10, 10))
+    choose(qtbot, "Only")
+    assert "having round(sum(b.quantity * b.unit_price), 2) =" in window.controller.report.query("fares").sql
+    qtbot.waitUntil(lambda: data.pane.rows is not None and data.pane.rows.table.num_rows == 1, timeout=10_000)
+    data.pane.column_menu_wanted.emit(fares, QPoint(10, 10))
+    choose(qtbot, "Let the reader choose a value")
+    assert "fares is a total; filter it by a condition on totals." in data.pane.message.text()
+    for _ in range(2):
+        window.controller.undo()
+    assert window.controller.report == before
+    settle(window, qtbot)
+
+
+def test_sql_is_formatted_and_earlier_runs_are_gone_back_to(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
+    first = data.editor.text()
+    data.editor.setText("select code,name from routes -- all of them\n where minutes>0 and season<>'x'")
+    data.run()
+    rows_shown(window, qtbot, 9)
+    data.sql.menu()
+    choose(qtbot, "Format the SQL")
+    assert data.editor.text() == (
+        "select code,\n  name\nfrom routes -- all of them\nwhere minutes>0\n  and season<>'x'\n"
+    )
+    rows_shown(window, qtbot, 9)
+    qtbot.waitUntil(lambda: len(data.sql.runs) == 3)
+    assert [run.rows for run in data.sql.runs] == [9, 9, 94]
+    data.sql.menu()
+    choose(qtbot, "94 rows")
+    assert data.editor.text() == first
+    rows_shown(window, qtbot, 94)
+    settle(window, qtbot)
+
+
+def test_a_fault_is_marked_in_the_sentence_too(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
+    data.editor.setText("select code from routes where nope = 1 and minutes > 30")
+    data.run()
+    qtbot.waitUntil(lambda: "no such column" in data.pane.message.text(), timeout=10_000)
+    marked = [chip.text() for chip in data.sentence.findChildren(QToolButton) if chip.property("invalid")]
+    assert marked == ["nope is 1"]
+    window.controller.undo()
     settle(window, qtbot)

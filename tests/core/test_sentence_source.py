@@ -18,6 +18,7 @@ from northmoor.core.sources.builder.edits import (
     toggle_connective,
     with_condition,
 )
+from northmoor.core.sources.builder.formatting import format_sql
 from northmoor.core.sources.builder.select_model import (
     BooleanGroup,
     Comparison,
@@ -29,8 +30,8 @@ from northmoor.core.sources.builder.select_model import (
     StackedSelect,
     select_sql,
 )
-from northmoor.core.sources.builder.select_parser import parse_select
-from northmoor.core.sources.builder.select_writer import rewrite_select
+from northmoor.core.sources.builder.select_parser import is_equivalent, parse_select
+from northmoor.core.sources.builder.select_writer import rewrite_select, wrap_select
 from tests.core.test_sentence import DIALECTS, sentences
 
 WRITTEN = """-- Fares of a month
@@ -175,3 +176,39 @@ def test_a_step_keeps_every_other_byte_and_every_comment(query: tuple[str, str],
         assert written.startswith(sql[: at[0]].rstrip())
         assert written.rstrip().endswith(sql[at[1] :].split("\n", 1)[-1].strip())
     assert sorted(re.findall(r"note \d+", written)) == sorted(re.findall(r"note \d+", sql)), written
+
+
+def words_and_comments(sql: str, dialect: str) -> tuple[list[str], list[str]]:
+    """The words of a text and its comments, each without the spaces around it."""
+    tokens = sqlglot.tokenize(sql, dialect=dialect)
+    words = [sql[t.start : t.end + 1] for t in tokens]
+    edges = [0, *(edge for t in tokens for edge in (t.start, t.end + 1)), len(sql)]
+    gaps = [sql[a:b] for a, b in zip(edges[::2], edges[1::2], strict=True)]
+    return words, [re.sub(r"\s+", " ", gap).strip() for gap in gaps if gap.strip()]
+
+
+@given(scrambled())
+def test_formatting_changes_no_word_and_no_comment(query: tuple[str, str]) -> None:
+    sql, dialect = query
+    written = format_sql(sql, dialect)
+    assert words_and_comments(written, dialect) == words_and_comments(sql, dialect)
+    assert is_equivalent(sql, written, dialect)
+
+
+def test_formatting_gives_each_piece_a_line() -> None:
+    sql = "select a, max(b) from t left join u using (id) where a between 1 and 2 and (b = 3 or c = 4) group by a order by 1"
+    assert format_sql(sql, "sqlite") == (
+        "select a,\n  max(b)\nfrom t\nleft join u using (id)\nwhere a between 1 and 2\n  and (b = 3 or c = 4)\n"
+        "group by a\norder by 1\n"
+    )
+
+
+def test_a_result_becomes_a_step_and_its_bytes_stay() -> None:
+    wrapped = wrap_select(WRITTEN, "fares_of_month", "sqlite")
+    inner = WRITTEN.strip().removesuffix(";").strip()
+    assert wrapped == f"with fares_of_month as (\n{inner}\n)\nselect *\nfrom fares_of_month\n"
+    again = wrap_select(wrapped, "second", "sqlite")
+    assert [step.name for step in parsed(again).steps] == ["fares_of_month", "second"]
+    for name in ("fares_of_month", "two words", "a); drop table x"):
+        with pytest.raises(QueryError):
+            wrap_select(wrapped, name, "sqlite")

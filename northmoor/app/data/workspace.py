@@ -20,7 +20,9 @@ from northmoor.app.data.query.query_actions import QueryActions, ask_about_share
 from northmoor.app.data.query.query_bar import QueryBar
 from northmoor.app.data.query.sentence_controller import SentenceController
 from northmoor.app.data.query.sentence_view import SentenceView
+from northmoor.app.data.query.sql_actions import SqlActions
 from northmoor.app.data.query.sql_editor import SqlEditor
+from northmoor.app.data.rows.column_actions import ColumnActions
 from northmoor.app.data.rows.column_panel import ColumnPanel
 from northmoor.app.data.rows.row_actions import RowActions
 from northmoor.app.data.rows.rows_pane import RowsPane
@@ -80,8 +82,10 @@ class DataWorkspace(QWidget):
         self.plan = PlanPanel()
         self.check = QPushButton(icon("check"), "Check")
         self.queries = QueryActions(self)
+        self.sql = SqlActions(self)
         self.catalogs = ConnectionController(self)
         self.actions_of_rows = RowActions(self)
+        self.columns_of_rows = ColumnActions(self)
         self.sentences = SentenceController(self, self)
         self._place()
         self._connect()
@@ -113,6 +117,7 @@ class DataWorkspace(QWidget):
         head = QHBoxLayout()
         head.addWidget(section("The same in SQL"), 1)
         head.addWidget(self.check)
+        head.addWidget(self.sql.button)
         self.editor.setMinimumHeight(150)
         frame = QWidget()
         frame.setObjectName("framed")
@@ -155,6 +160,7 @@ class DataWorkspace(QWidget):
         pane.totals.clicked.connect(self.actions_of_rows.check_totals)
         pane.export.clicked.connect(self.actions_of_rows.ask_export)
         pane.record_menu_wanted.connect(self.queries.record_menu)
+        pane.column_menu_wanted.connect(self.columns_of_rows.menu)
         pane.column_chosen.connect(lambda _: self._show_column())
         pane.remedy.clicked.connect(lambda: self._remedy())
         self.check.clicked.connect(self.check_sql)
@@ -186,6 +192,11 @@ class DataWorkspace(QWidget):
         """The library of the open report."""
         assert self.controller.library is not None
         return self.controller.library
+
+    @property
+    def steps(self) -> SentenceController:
+        """Where steps of the current query are done."""
+        return self.sentences
 
     @property
     def known_catalogs(self) -> Mapping[str, Catalog]:
@@ -220,6 +231,7 @@ class DataWorkspace(QWidget):
         assert report is not None
         self.query_name = report.queries[0].name if report.queries else None
         self._names, self._shown = {}, None
+        self.sql.forget()
         self.pane.clear("Run the query to see its rows (Ctrl+Enter).")
         message = "" if self.query_name else "The report has no query yet; add one with + beside Queries."
         self.pane.show_message(message, "quiet")
@@ -442,6 +454,8 @@ class DataWorkspace(QWidget):
         else:
             self.pane.title.setText("Rows")
             self._names[rows.query] = rows.names
+            if query is not None and rows.query == query.name:
+                self.sql.note_run(query.name, self._sql(query), count, rows.seconds)
         self._show_column()
         self._show_plan()
 
@@ -463,6 +477,7 @@ class DataWorkspace(QWidget):
             self.pane.view.viewport().update()
         if isinstance(error, QueryError):
             self.editor.mark_fault(error.position)
+            self.sentence.mark_fault(error.position, error.message)
         if isinstance(error, MissingParameter):
             self.pane.remedy.setText(f"Add :{error.name}")
             self.pane.remedy.setProperty("parameter", error.name)

@@ -149,6 +149,7 @@ QToolButton#quiet-button:hover {{ border-color: {STONE}; }}
 QToolButton#chip, QToolButton#new-chip {{ border: 1px solid {LINE}; border-radius: 12px; padding: 3px 5px 3px
   8px; }}
 QToolButton#chip[bound="true"] {{ color: {HEATHER}; }}
+QToolButton#chip[invalid="true"] {{ color: {ROWAN}; border: 2px solid {ROWAN}; }}
 QToolButton#chip:hover, QToolButton#new-chip:hover {{ border-color: {HEATHER}; }}
 QToolButton#chip:focus, QToolButton#new-chip:focus {{ border: 1px solid {HEATHER}; background: {LIT}; }}
 QToolButton#new-chip {{ border-style: dashed; background: transparent; }}

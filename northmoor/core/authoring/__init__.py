@@ -2,6 +2,6 @@
 
 `field_roles`, `new_report`, `starter_layouts` and `block_starters`; `column_roles`, `table_commands`,
 `derived_columns` and `format_choices`, what is done to a table by one of its columns; `includes`; `find_replace`,
-`rename`, `parameter_kinds`, `propose_parameters`; `completions`, what can be written in expressions, and
-`expression_check`, what is wrong with one; `report_colors`.
+`rename`, `parameter_kinds`; `query_filters` and `propose_parameters`, conditions of queries; `completions`, what can be
+written in expressions, and `expression_check`, what is wrong with one; `report_colors`.
 """

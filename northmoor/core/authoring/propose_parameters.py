@@ -1,5 +1,6 @@
 """Proposals: the parameter that a placeholder wants, and the condition by which a query uses a parameter."""
 
+from northmoor.core.authoring.query_filters import expression_of
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import NorthmoorError, QueryError
 from northmoor.core.expr.placeholders import placeholders
@@ -9,7 +10,7 @@ from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.queries import Query
 from northmoor.core.model.report import Report
 from northmoor.core.sources.builder.edits import with_condition
-from northmoor.core.sources.builder.select_model import Comparison, SelectModel
+from northmoor.core.sources.builder.select_model import Comparison
 from northmoor.core.sources.builder.select_parser import has_aggregate, parse_select
 from northmoor.core.sources.builder.select_writer import rewrite_select
 from northmoor.core.sources.drivers.catalog import Catalog
@@ -47,19 +48,10 @@ def sql_using(query: Query, parameter: Parameter, column: str, library: Library)
         sentence = parse_select(query.sql, dialect)
     except (NorthmoorError, QueryError):
         return None
-    expression = _expression(sentence, column) if sentence is not None else None
+    expression = expression_of(sentence, column) if sentence is not None else None
     if sentence is None or expression is None or has_aggregate(expression, dialect):
         return None
     return rewrite_select(query.sql, with_condition(sentence, _comparison(parameter, expression)), dialect)
-
-
-def _expression(sentence: SelectModel, column: str) -> str | None:
-    """What a column of the result is made of."""
-    for kept in sentence.select_items:
-        own = kept.name or kept.expression.rpartition(".")[2]
-        if own.strip('"`').lower() == column.lower():
-            return kept.expression
-    return column if any(kept.expression == "*" for kept in sentence.select_items) else None
 
 
 def _comparison(parameter: Parameter, expression: str) -> Comparison:

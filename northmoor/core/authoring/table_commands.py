@@ -1,6 +1,7 @@
 """What can be done to a table by one of its columns: sort, group, filter, total, cross and draw it."""
 
 import re
+from collections.abc import Iterable
 from datetime import date
 from decimal import Decimal
 from typing import Any, Literal
@@ -102,7 +103,7 @@ def filter_by_parameter(report: Report, edition: str, table: str, column: str, k
     field = bare_column(table_column(block, column).value)
     if field is None:
         raise ValueError(f"the column {column!r} computes its values; a list is made of a field of the query")
-    name = edits.unused_name(_identifier(field), list(report.value_names))
+    name = parameter_name(field, report.value_names)
     listed = edits.unused_name(f"{name}_list", [query.name for query in report.queries])
     sql = f"select distinct {quoted(field)} from {block.query} where {quoted(field)} is not null order by 1\n"
     report = edits.add_query(report, Query(name=listed, sql=sql))
@@ -119,10 +120,10 @@ def filter_by_parameter(report: Report, edition: str, table: str, column: str, k
     return edits.change_block(report, edition, table, keep_rows=_and(block.keep_rows, condition))
 
 
-def _identifier(field: str) -> str:
-    """A name that a parameter can have, from that of a field."""
+def parameter_name(field: str, taken: Iterable[str]) -> str:
+    """A name that a new parameter can have, from that of a field."""
     name = re.sub(r"\W+", "_", field, flags=re.ASCII).strip("_").lower() or "value"
-    return name if name[0].isalpha() else f"value_{name}"
+    return edits.unused_name(name if name[0].isalpha() else f"value_{name}", list(taken))
 
 
 def _and(kept: str | None, condition: str) -> str:

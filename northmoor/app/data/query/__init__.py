@@ -2,5 +2,5 @@
 
 Reading order: `query_bar`, `sentence_controller`, `sentence_context`, `sentence_view` with `sentence_text` and
 `sentence_steps`, `condition_dialog` with `operand_editor`, `join_dialog` with `table_picker`, `sentence_dialogs`,
-`sql_editor`, `plan_panel`, `query_actions`, `detail_dialog`.
+`sql_editor`, `sql_actions`, `plan_panel`, `query_actions`, `detail_dialog`.
 """

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QDialog, QInputDialog, QMessageBox, QWidget
 
 from northmoor.app.data.catalog_tree import CatalogPanel
 from northmoor.app.data.query.detail_dialog import DetailDialog
+from northmoor.app.data.rows.column_actions import ColumnActions
 from northmoor.app.data.rows.row_actions import RowActions
 from northmoor.app.data.rows.rows_pane import RowsPane
 from northmoor.app.document_controller import DocumentController
@@ -30,6 +31,7 @@ class QueryHost(Protocol):
     panel: CatalogPanel
     query_name: str | None
     actions_of_rows: RowActions
+    columns_of_rows: ColumnActions
 
     @property
     def library(self) -> Library: ...
@@ -110,13 +112,18 @@ class QueryActions:
         entries += [("", None), ("Remove", lambda: self.remove(name))]
         menu_of(self._data.panel, entries).popup(at)
 
-    def record_menu(self, row: int, at: QPoint) -> None:
-        """Open the menu of a shown record: copy it, or see what belongs to it in the details of its query."""
+    def record_menu(self, row: int, column: int, at: QPoint) -> None:
+        """Open the menu of a shown record: copy it, filter by one of its values, see what belongs to it in the details
+        of its query."""
         rows, report = self._data.pane.rows, self._data.controller.report
         if rows is None or report is None:
             return
         entries: list[tuple[str, object]] = [("Copy the selected cells (Ctrl+C)", self._data.pane.view.copy)]
         record = rows.table.slice(row, 1).to_pylist()[0]
+        entries += [
+            ("", None),
+            *self._data.columns_of_rows.value_entries(rows.names[column], record[rows.names[column]]),
+        ]
         for query in report.queries:
             if query.detail_of is not None and query.detail_of.query == rows.query and rows.is_whole:
                 text = f"Only what belongs to it in {query.name}"

@@ -116,7 +116,7 @@ class SentenceController(QObject):
             return
         if found is None:
             sentence.show_message(_NO_SENTENCE)
-        elif found != sentence.sentence or around != sentence.around:
+        elif (found, found.places, around) != (sentence.sentence, sentence.places, sentence.around):
             sentence.show_sentence(found, around)
 
     def _typed(self) -> None:
@@ -129,6 +129,17 @@ class SentenceController(QObject):
             self._data.show_fault(QueryError("The SQL was changed meanwhile; look at the sentence, and do it again."))
             return
         self._write(label, lambda sql, dialect: rewrite_select(sql, changed, dialect))
+
+    def apply(self, label: str, change: Callable[[SelectModel, str], SelectModel]) -> None:
+        """Change the current query's sentence, given with its dialect, by a step, and run it."""
+
+        def write(sql: str, dialect: str) -> str:
+            sentence = parse_select(sql, dialect)
+            if sentence is None:
+                raise QueryError(_NO_SENTENCE)
+            return rewrite_select(sql, change(sentence, dialect), dialect)
+
+        self._write(label, write)
 
     def _write(self, label: str, change: Callable[[str, str], str]) -> None:
         """Change the SQL by a step, and run it; everything that the step does not concern stays."""

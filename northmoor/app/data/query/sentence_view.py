@@ -13,13 +13,15 @@ from northmoor.app.data.query.sentence_text import by_words, comparison_words, j
 from northmoor.app.widgets.flow_layout import GLUED, FlowLayout
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import HEATHER, STONE_TEXT
-from northmoor.app.widgets.widget_tools import hide_and_delete
+from northmoor.app.widgets.widget_tools import hide_and_delete, mark_invalid
 from northmoor.core.sources.builder.select_model import (
+    ClausePlaces,
     Comparison,
     Condition,
     OrderItem,
     SelectItem,
     SelectModel,
+    SourceSpan,
 )
 
 
@@ -35,6 +37,8 @@ class SentenceView(QWidget):
         super().__init__(parent)
         self._sentence: SelectModel | None = None
         self._around = SentenceContext()
+        self._places: dict[QToolButton, SourceSpan] = {}
+        """The chips with the place of what each represents."""
         self.steps = SentenceSteps(self)
         self._flow = FlowLayout(self)
         self._flow.setContentsMargins(14, 10, 14, 10)
@@ -44,6 +48,11 @@ class SentenceView(QWidget):
     def sentence(self) -> SelectModel | None:
         """The sentence that is shown."""
         return self._sentence
+
+    @property
+    def places(self) -> ClausePlaces | None:
+        """Where in the SQL the clauses of the sentence are."""
+        return self._sentence.places if self._sentence is not None else None
 
     @property
     def around(self) -> SentenceContext:
@@ -75,7 +84,20 @@ class SentenceView(QWidget):
         label.setWordWrap(True)
         label.setMinimumWidth(min(560, max(self.width() - 40, 200)))
 
+    def mark_fault(self, position: int | None, message: str = "") -> None:
+        """Mark the chip of the smallest piece of the SQL in which a character is; none for None."""
+        for chip in self._places:
+            mark_invalid(chip, False)
+        if position is None:
+            return
+        around = [(end - start, chip) for chip, (start, end) in self._places.items() if start <= position < end]
+        if around:
+            chip = min(around, key=lambda found: found[0])[1]
+            mark_invalid(chip, True)
+            chip.setToolTip(message)
+
     def _clear(self) -> None:
+        self._places = {}
         while (item := self._flow.takeAt(0)) is not None:
             widget = item.widget()
             if widget is not None:
@@ -84,10 +106,11 @@ class SentenceView(QWidget):
     # showing
 
     def _show_words(self, sentence: SelectModel) -> None:
+        places = sentence.places.clauses
         for number, step in enumerate(sentence.steps):
             self._word("First" if number == 0 else "then")
             message = f"A query of its own: {short(step.sql)}"
-            self._chip(step.name, "layers", partial(self.steps.step_menu, number), message)
+            self._chip(step.name, "layers", partial(self.steps.step_menu, number), message, at=step.at)
         self._word("take" if sentence.steps else "Take")
         self._show_tables(sentence)
         if sentence.where is not None:
@@ -102,11 +125,12 @@ class SentenceView(QWidget):
         for number, stacked in enumerate(sentence.stacked):
             self._word(_STACKING.get(stacked.words, stacked.words))
             message = "Another query with the same columns"
-            self._chip(short(stacked.sql), "layers", partial(self.steps.stacked_menu, number), message)
+            self._chip(short(stacked.sql), "layers", partial(self.steps.stacked_menu, number), message, at=stacked.at)
         if sentence.sorting:
             self._word("sorted by")
             words = ", ".join(_order_words(item) for item in sentence.sorting)
-            self._chip(short(words), "arrow-down-a-z", self.steps.edit_sorting, "Change the order")
+            message, at = "Change the order", places.get("order by")
+            self._chip(short(words), "arrow-down-a-z", self.steps.edit_sorting, message, at=at)
         if sentence.distinct:
             self._chip("distinct", "x", self.steps.toggle_distinct, "Keep duplicate rows")
         if sentence.offset:
@@ -124,15 +148,17 @@ class SentenceView(QWidget):
                 self._word("and" if is_another else join_words(taken))
             name = f"{'(query)' if taken.is_query else taken.table}{f' {taken.alias}' if taken.alias else ''}"
             message = short(taken.table) if taken.is_query else "Change or remove the table"
-            self._chip(short(name), "table-2", partial(self.steps.table_menu, at), message)
+            self._chip(short(name), "table-2", partial(self.steps.table_menu, at), message, at=taken.parts_at[1])
             if at and (taken.using or taken.on):
                 self._word("by")
-                self._chip(by_words(taken), "link", partial(self.steps.edit_join, at), "Change how it is joined")
+                message = "Change how it is joined"
+                self._chip(by_words(taken), "link", partial(self.steps.edit_join, at), message, at=taken.parts_at[3])
 
     def _show_condition(self, condition: Condition, place: ConditionPlace) -> None:
         if isinstance(condition, Comparison):
             message = "Change the condition, or join another to it"
-            self._chip(comparison_words(condition), "funnel", lambda: self.steps.condition_menu(place), message)
+            menu = partial(self.steps.condition_menu, place)
+            self._chip(comparison_words(condition), "funnel", menu, message, at=condition.at)
             return
         if place.path:
             self._word("(")
@@ -147,6 +173,7 @@ class SentenceView(QWidget):
             self._word(")").setProperty(GLUED, True)
 
     def _show_columns(self, sentence: SelectModel) -> None:
+        places = sentence.places.clauses
         grouped = {item.expression for item in sentence.groups}
         by_number = {n for n in range(len(sentence.select_items)) if str(n + 1) in grouped}
         groups = [k for n, k in enumerate(sentence.select_items) if n in by_number or {k.expression, k.name} & grouped]
@@ -154,17 +181,18 @@ class SentenceView(QWidget):
         edit = self.steps.edit_columns
         if sentence.groups or any("(" in kept.expression for kept in totals):
             self._word("total" if sentence.groups else "keep")
-            self._chip(_column_words(totals), "sigma", edit, "Change columns and totals")
+            self._chip(_column_words(totals), "sigma", edit, "Change columns and totals", at=places["select"])
             if sentence.groups:
                 self._word("for each")
-                self._chip(_column_words(groups), "layers", edit, "Change columns and totals")
+                at = places.get("group by")
+                self._chip(_column_words(groups), "layers", edit, "Change columns and totals", at=at)
             return
         self._word("keep")
         everything = sentence.select_items == (SelectItem("*"),)
         count = len(sentence.select_items)
         text = "all columns" if everything else f"{count} column{'s' * (count != 1)}"
         message = "Choose columns, compute and total: " + _column_words(sentence.select_items)
-        self._chip(text, "columns-3", edit, message)
+        self._chip(text, "columns-3", edit, message, at=places["select"])
 
     def _word(self, text: str) -> QLabel:
         label = QLabel(text)
@@ -174,7 +202,13 @@ class SentenceView(QWidget):
         return label
 
     def _chip(
-        self, text: str, drawing: str, run: Callable[[], object], message: str, is_new: bool = False
+        self,
+        text: str,
+        drawing: str,
+        run: Callable[[], object],
+        message: str,
+        is_new: bool = False,
+        at: SourceSpan | None = None,
     ) -> QToolButton:
         chip = QToolButton()
         chip.setObjectName("new-chip" if is_new else "chip")
@@ -188,6 +222,8 @@ class SentenceView(QWidget):
         chip.setAccessibleName(f"{text}: {message}")
         chip.clicked.connect(lambda: run())
         self._flow.addWidget(chip)
+        if at is not None:
+            self._places[chip] = at
         return chip
 
     # for the steps

@@ -58,7 +58,9 @@ class RowsPane(QWidget):
     looked = pyqtSignal(object)
     profiled = pyqtSignal(object)
     column_chosen = pyqtSignal(int)
-    record_menu_wanted = pyqtSignal(int, QPoint)
+    record_menu_wanted = pyqtSignal(int, int, QPoint)
+    """For a row of the rows and a column, at a place of the screen."""
+    column_menu_wanted = pyqtSignal(int, QPoint)
 
     def __init__(self, worker: Worker, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -86,6 +88,8 @@ class RowsPane(QWidget):
         self.header.sectionClicked.connect(self._click)
         self.view.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.view.customContextMenuRequested.connect(self._menu)
+        self.header.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.header.customContextMenuRequested.connect(self._head_menu)
         self._settle.timeout.connect(self._narrow)
         self.filter.textChanged.connect(lambda _: self._settle.start())
         self.looked.connect(self._show_look)
@@ -194,7 +198,13 @@ class RowsPane(QWidget):
     def _menu(self, at: QPoint) -> None:
         index = self.view.indexAt(at)
         if index.isValid() and self.model is not None:
-            self.record_menu_wanted.emit(self.model.number(index.row()), self.view.viewport().mapToGlobal(at))
+            row, place = self.model.number(index.row()), self.view.viewport().mapToGlobal(at)
+            self.record_menu_wanted.emit(row, index.column(), place)
+
+    def _head_menu(self, at: QPoint) -> None:
+        column = self.header.logicalIndexAt(at)
+        if column >= 0 and self.rows is not None:
+            self.column_menu_wanted.emit(column, self.header.viewport().mapToGlobal(at))
 
     def _click(self, column: int) -> None:
         """The first click on a head chooses the column, more of them sort up, down and as given."""

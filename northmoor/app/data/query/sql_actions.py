@@ -1,0 +1,99 @@
+"""What can be done with the SQL as a whole: lay it out anew, and go back to what was run before."""
+
+from dataclasses import dataclass
+from datetime import datetime
+from functools import partial
+from typing import Protocol
+
+from PyQt6.QtCore import QPoint
+from PyQt6.QtWidgets import QToolButton
+
+from northmoor.app.data.query.sentence_text import short
+from northmoor.app.data.query.sql_editor import SqlEditor
+from northmoor.app.widgets.icons import icon
+from northmoor.app.widgets.menus import menu_of
+from northmoor.core.errors import NorthmoorError
+from northmoor.core.model.queries import Query
+from northmoor.core.sources.builder.formatting import format_sql
+from northmoor.core.sources.fetch.query_resolution import dialect_of
+from northmoor.core.sources.library import Library
+
+_MOST = 20
+
+
+@dataclass(frozen=True)
+class QueryRun:
+    """SQL of a query that was run: when, and how many rows came in how many seconds."""
+
+    query: str
+    sql: str
+    rows: int
+    seconds: float
+    at: datetime
+
+
+class SqlHost(Protocol):
+    """What these actions need of the workspace."""
+
+    editor: SqlEditor
+
+    @property
+    def library(self) -> Library: ...
+    def current(self) -> Query | None: ...
+    def run(self, label: str) -> None: ...
+    def show_fault(self, error: NorthmoorError) -> None: ...
+
+
+class SqlActions:
+    """The menu beside the SQL, and the runs of this session, the newest first."""
+
+    def __init__(self, data: SqlHost) -> None:
+        self._data = data
+        self.runs: list[QueryRun] = []
+        self.button = QToolButton()
+        self.button.setIcon(icon("ellipsis"))
+        self.button.setToolTip("More for the SQL: format, earlier runs")
+        self.button.setAccessibleName("More for the SQL")
+        self.button.clicked.connect(self.menu)
+
+    def note_run(self, query: str, sql: str, rows: int, seconds: float) -> None:
+        """Note that SQL was run; the same SQL is listed once."""
+        self.runs = [run for run in self.runs if (run.query, run.sql) != (query, sql)]
+        self.runs.insert(0, QueryRun(query, sql, rows, seconds, datetime.now()))  # as the clock on the desk
+        del self.runs[_MOST * 5 :]
+
+    def forget(self) -> None:
+        """Forget all runs, those of another report."""
+        self.runs = []
+
+    def menu(self) -> None:
+        """Open the menu."""
+        query = self._data.current()
+        entries: list[tuple[str, object]] = [("Format the SQL", self.format if query is not None else None), ("", None)]
+        mine = [run for run in self.runs if query is not None and run.query == query.name][:_MOST]
+        entries += [(_run_words(run), partial(self.go_back, run)) for run in mine]
+        if not mine:
+            entries.append(("What you run is listed here, to go back to", None))
+        menu_of(self.button, entries).popup(self.button.mapToGlobal(QPoint(0, self.button.height() + 2)))
+
+    def format(self) -> None:
+        """Lay the SQL out anew: each clause, column and condition in a line; its words and comments stay."""
+        query = self._data.current()
+        if query is None:
+            return
+        try:
+            sql = format_sql(self._data.editor.text(), dialect_of(query, self._data.library))
+        except NorthmoorError as error:
+            self._data.show_fault(error)
+            return
+        self._data.editor.setText(sql)
+        self._data.run("Format the SQL")
+
+    def go_back(self, run: QueryRun) -> None:
+        """Run earlier SQL again."""
+        self._data.editor.setText(run.sql)
+        self._data.run("Go back to earlier SQL")
+
+
+def _run_words(run: QueryRun) -> str:
+    return f"{run.at:%H:%M:%S} · {run.rows:,} rows · {run.seconds:.2f} s · {short(run.sql)}"

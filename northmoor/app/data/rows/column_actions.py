@@ -1,0 +1,115 @@
+"""What can be done with a column of the rows, and with a value in it: filter, sort, ask for it, leave it out."""
+
+from collections.abc import Callable
+from dataclasses import replace
+from functools import partial
+from typing import Any, Protocol
+
+from PyQt6.QtCore import QPoint
+
+from northmoor.app.data.rows.rows_pane import RowsPane
+from northmoor.app.document_controller import DocumentController
+from northmoor.app.widgets.menus import menu_of
+from northmoor.core.authoring.query_filters import filter_query_by_parameter, with_value_kept
+from northmoor.core.errors import NorthmoorError
+from northmoor.core.expr.formats import FormatLocale, format_one
+from northmoor.core.model.queries import Query
+from northmoor.core.sources.builder.edits import item_name, project, sql_name
+from northmoor.core.sources.builder.select_model import OrderItem, SelectModel
+from northmoor.core.sources.fetch.query_resolution import dialect_of
+from northmoor.core.sources.library import Library
+
+_LONGEST = 40
+Entries = list[tuple[str, object]]
+
+
+class SentenceSteps(Protocol):
+    """Where the steps of a sentence are done."""
+
+    def apply(self, label: str, change: Callable[[SelectModel, str], SelectModel]) -> None: ...
+
+
+class ColumnsHost(Protocol):
+    """What these actions need of the workspace."""
+
+    controller: DocumentController
+    pane: RowsPane
+
+    @property
+    def steps(self) -> SentenceSteps: ...
+    @property
+    def library(self) -> Library: ...
+    def current(self) -> Query | None: ...
+    def format_locale(self) -> FormatLocale: ...
+    def show_fault(self, error: NorthmoorError) -> None: ...
+
+
+class ColumnActions:
+    """Each is a step of the current query that can be undone."""
+
+    def __init__(self, data: ColumnsHost) -> None:
+        self._data = data
+
+    def menu(self, column: int, at: QPoint) -> None:
+        """Open the menu of a column."""
+        rows, query = self._data.pane.rows, self._data.current()
+        if rows is None or query is None or rows.query != query.name:
+            return
+        menu_of(self._data.pane, self.column_entries(rows.names[column])).popup(at)
+
+    def column_entries(self, column: str) -> Entries:
+        """What can be done with a column of the result."""
+        return [
+            (f"Sort by {column}", partial(self._sort, column, False)),
+            (f"Sort by {column}, last first", partial(self._sort, column, True)),
+            ("", None),
+            ("Only rows that have a value", partial(self._keep, column, None, False)),
+            ("Let the reader choose a value", partial(self.ask_by_parameter, column)),
+            ("", None),
+            (f"Leave {column} out", partial(self._leave_out, column)),
+        ]
+
+    def value_entries(self, column: str, value: Any) -> Entries:
+        """What can be done with a value of a column."""
+        shown = "blanks" if value is None else format_one(value, None, self._data.format_locale())
+        shown = shown if len(shown) <= _LONGEST else f"{shown[:_LONGEST]}…"
+        return [
+            (f"Only {shown}", partial(self._keep, column, value, True)),
+            (f"All but {shown}", partial(self._keep, column, value, False)),
+            (f"Let the reader choose the {column}", partial(self.ask_by_parameter, column)),
+        ]
+
+    def _keep(self, column: str, value: Any, is_kept: bool) -> None:
+        def change(sentence: SelectModel, dialect: str) -> SelectModel:
+            return with_value_kept(sentence, column, value, is_kept, dialect)
+
+        self._data.steps.apply(f"Filter by {column}", change)
+
+    def _sort(self, column: str, descending: bool) -> None:
+        def change(sentence: SelectModel, dialect: str) -> SelectModel:
+            own = sql_name(column, dialect)
+            rest = tuple(item for item in sentence.sorting if item.expression != own)
+            return replace(sentence, sorting=(OrderItem(own, descending), *rest))
+
+        self._data.steps.apply(f"Sort by {column}", change)
+
+    def _leave_out(self, column: str) -> None:
+        def change(sentence: SelectModel, dialect: str) -> SelectModel:
+            kept = [item for item in sentence.select_items if item_name(item) != column]
+            return project(sentence, kept, dialect) if kept else sentence
+
+        self._data.steps.apply(f"Leave {column} out", change)
+
+    def ask_by_parameter(self, column: str) -> None:
+        """Add a condition, a parameter and its list, so that whoever runs the report chooses a value, or all."""
+        rows, query, report = self._data.pane.rows, self._data.current(), self._data.controller.report
+        if rows is None or query is None or report is None:
+            return
+        kind = rows.types[rows.names.index(column)].kind
+        try:
+            dialect = dialect_of(query, self._data.library)
+            changed = filter_query_by_parameter(report, query, column, kind, dialect)
+        except NorthmoorError as error:
+            self._data.show_fault(error)
+            return
+        self._data.controller.edit(f"Let the reader choose {column}", lambda _, __: changed)
