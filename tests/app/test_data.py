@@ -23,10 +23,11 @@ from PyQt6.QtWidgets import (
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.data.connection_dialog import ConnectionDialog
+from northmoor.app.data.query.compute_dialog import ComputeDialog
 from northmoor.app.data.query.condition_dialog import ConditionDialog
 from northmoor.app.data.query.detail_dialog import DetailDialog
 from northmoor.app.data.query.join_dialog import JoinDialog
-from northmoor.app.data.query.sentence_dialogs import ColumnsDialog, SortingDialog
+from northmoor.app.data.query.sentence_dialogs import ColumnsDialog, FirstOfEachDialog, SortingDialog
 from northmoor.app.data.query.table_picker import TableDialog
 from northmoor.app.data.workspace import DataWorkspace
 from northmoor.app.window import Window
@@ -672,4 +673,66 @@ def test_a_fault_is_marked_in_the_sentence_too(window: Window, data: DataWorkspa
     marked = [chip.text() for chip in data.sentence.findChildren(QToolButton) if chip.property("invalid")]
     assert marked == ["nope is 1"]
     window.controller.undo()
+    settle(window, qtbot)
+
+
+def test_columns_are_computed_and_the_first_of_each_taken_by_choosing(
+    window: Window, data: DataWorkspace, qtbot: QtBot, tarrow: sqlite3.Connection
+) -> None:
+    data.editor.setText(
+        "select r.season, r.code, s.delay_minutes -- in minutes\nfrom sailings s\njoin routes r using (route_id)\n"
+    )
+    data.run()
+    rows_shown(window, qtbot, 19_380)
+
+    def bins(dialog: ComputeDialog) -> None:
+        dialog.kind.setCurrentIndex(2)
+        dialog.binned.setCurrentText("s.delay_minutes")
+        dialog.width_of_bins.setText("15")
+        dialog.name.setText("delay class")
+        qtbot.waitUntil(lambda: bool(dialog.values.text()), timeout=10_000)
+        dialog.accept()
+
+    in_dialog(ComputeDialog, bins)
+    click_chip(data, qtbot, "step")
+    choose(qtbot, "compute a column")
+    assert '* 15 as "delay class"' in data.editor.text()
+    rows_shown(window, qtbot, 19_380)
+    assert list(data.pane.rows.names) == ["season", "code", "delay_minutes", "delay class"]
+
+    def largest(dialog: FirstOfEachDialog) -> None:
+        dialog.within.setCurrentText("r.code")
+        dialog.order.setCurrentText("s.delay_minutes")
+        dialog.count.setCurrentText("2")
+        dialog.accept()
+
+    in_dialog(FirstOfEachDialog, largest)
+    click_chip(data, qtbot, "step")
+    choose(qtbot, "the first rows of each")
+    assert "-- in minutes" in data.editor.text()
+    rows_shown(window, qtbot, 18)
+    wanted = {
+        code: [d for (d,) in tarrow.execute(
+            "select delay_minutes from sailings join routes using (route_id) where code = ? order by 1 desc limit 2", (code,)
+        )]
+        for (code,) in tarrow.execute("select code from routes")
+    }  # fmt: skip
+    found: dict[str, list[int]] = {}
+    for row in data.pane.rows.table.to_pylist():
+        found.setdefault(row["code"], []).append(row["delay_minutes"])
+    assert {code: sorted(delays, reverse=True) for code, delays in found.items()} == wanted
+    assert chips(data)[0] == "numbered"
+    for _ in range(3):
+        window.controller.undo()
+    settle(window, qtbot)
+
+
+def test_rows_of_a_run_before_are_greyed_and_said_to_be_old(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
+    data.editor.setText("select nope from routes")
+    data.run()
+    qtbot.waitUntil(lambda: data.pane.facts.text() == "rows of the run before", timeout=10_000)
+    assert data.pane.view.property("old")
+    window.controller.undo()
+    rows_shown(window, qtbot, 94)
+    assert not data.pane.view.property("old")
     settle(window, qtbot)

@@ -18,7 +18,9 @@ from northmoor.core.model.connections import Connections, DuckdbConnection, File
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.queries import Query
 from northmoor.core.session import Session
+from northmoor.core.sources.builder.computing import DATE_PARTS, bins_sql, date_part_sql, text_sql, window_sql
 from northmoor.core.sources.library import Library
+from tests.core.test_computing import expected, plain_value
 from tests.helpers import bind, column_of, examples, render, report_of, row_of, table_of
 from tests.servers import PrivateMariadb, PrivatePostgresql
 
@@ -222,6 +224,27 @@ def test_days_and_moments_compare_in_sqlite_as_in_other_databases(
     parameters = [Parameter(name="one", kind=kind), Parameter(name="many", kind=kind, holds="list", required=False)]
     found = {name: ask(sources[name], sql, *parameters, one=value, many=[value]) for name in ("sqlite", "duckdb")}
     assert found["sqlite"] == found["duckdb"]
+
+
+@pytest.mark.parametrize("source", ["postgresql", "mariadb", "duckdb"])
+def test_computed_columns_are_the_same_at_servers(sources: dict[str, Library], source: str) -> None:
+    moment = datetime(2025, 5, 15, 18, 45)
+    dialect = sources[source].driver("db").dialect
+    parts = [date_part_sql(f"timestamp '{moment}'", part, dialect) for part in DATE_PARTS]
+    texts = [
+        text_sql("joined", ["name", "name"], "-", dialect),
+        text_sql("first", ["name"], "2", dialect),
+        text_sql("length", ["name"], "", dialect),
+    ]
+    figures = [
+        bins_sql("port_id", "2", dialect),
+        window_sql("running", "port_id", "", "port_id"),
+        window_sql("rank", "port_id", "", ""),
+    ]
+    listed = ", ".join(f"{sql} as c{number}" for number, sql in enumerate([*parts, *texts, *figures]))
+    found = ask(sources[source], f"select {listed} from ports where port_id in (1, 2) order by port_id")[1]
+    plain = [expected(part, moment) for part in DATE_PARTS]
+    assert [plain_value(value) for value in found.values()] == [*plain, "Inverlang-Inverlang", "In", 9.0, 2.0, 3.0, 1.0]
 
 
 @pytest.mark.parametrize("source", SOURCES)

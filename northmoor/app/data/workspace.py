@@ -182,7 +182,7 @@ class DataWorkspace(QWidget):
         self.catalogs.changed.connect(self._follow_catalog)
         self.checked.connect(self._show_checked)
         worker.rows_fetched.connect(self._show_rows)
-        worker.rows_failed.connect(self.show_fault)
+        worker.rows_failed.connect(self._show_failed_run)
         worker.busy_changed.connect(pane.stop.setEnabled)
 
     # what is current
@@ -378,7 +378,7 @@ class DataWorkspace(QWidget):
         self.editor.mark_fault(None)
         self._waiting = query
         self.pane.show_message("", "quiet")
-        self.pane.state(f"running {query} …")
+        self.pane.state(f"running {query} …", are_old=self.pane.rows is not None)
         self.worker.fetch_rows(RenderJob(report, self.controller.values, None, self.library, refresh), query)
 
     def _wish(self, query: str) -> object:
@@ -466,6 +466,11 @@ class DataWorkspace(QWidget):
         new = [name for name in rows.names if name not in before]
         gone = [name for name in before if name not in rows.names]
         return ([f"New: {', '.join(new)}."] if new else []) + ([f"Gone: {', '.join(gone)}."] if gone else [])
+
+    def _show_failed_run(self, error: NorthmoorError) -> None:
+        self.show_fault(error)
+        if self.pane.rows is not None:
+            self.pane.state("rows of the run before", are_old=True)
 
     def show_fault(self, error: NorthmoorError) -> None:
         """Report a fault of the current query, mark it in the SQL, and offer what fixes it."""

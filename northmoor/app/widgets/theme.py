@@ -148,6 +148,7 @@ QToolButton#quiet-button {{ background: transparent; border: 1px solid transpare
 QToolButton#quiet-button:hover {{ border-color: {STONE}; }}
 QToolButton#chip, QToolButton#new-chip {{ border: 1px solid {LINE}; border-radius: 12px; padding: 3px 5px 3px
   8px; }}
+QTableView[old="true"] {{ color: {STONE}; }}
 QToolButton#chip[bound="true"] {{ color: {HEATHER}; }}
 QToolButton#chip[invalid="true"] {{ color: {ROWAN}; border: 2px solid {ROWAN}; }}
 QToolButton#chip:hover, QToolButton#new-chip:hover {{ border-color: {HEATHER}; }}

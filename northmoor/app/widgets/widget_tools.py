@@ -75,17 +75,17 @@ def set_style_name(widget: QWidget, name: str) -> None:
     """Give a widget another name in the style sheet; the style is looked up again only where that is a change."""
     if widget.objectName() != name:
         widget.setObjectName(name)
-        _reapply_style(widget)
+        reapply_style(widget)
 
 
 def mark_invalid(widget: QWidget, is_invalid: bool) -> None:
     """Show that what a widget holds cannot be used, or that it can."""
     if bool(widget.property("invalid")) != is_invalid:
         widget.setProperty("invalid", is_invalid)
-        _reapply_style(widget)
+        reapply_style(widget)
 
 
-def _reapply_style(widget: QWidget) -> None:
+def reapply_style(widget: QWidget) -> None:
     """Let the style sheet look at a widget again."""
     style = widget.style()
     if style is not None:

@@ -16,7 +16,7 @@ from northmoor.core.model.queries import Query
 from northmoor.core.session import Session
 from northmoor.core.sources.builder.select_model import SelectModel
 from northmoor.core.sources.builder.select_parser import parse_select
-from northmoor.core.sources.builder.select_writer import rewrite_select, wrap_select
+from northmoor.core.sources.builder.select_writer import rewrite_select
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable
 from northmoor.core.sources.fetch.query_resolution import dialect_of, fill_shared
 from northmoor.core.sources.library import Library
@@ -56,9 +56,7 @@ class SentenceController(QObject):
         self._settle.timeout.connect(self.show_sentence)
         data.sentence.changed.connect(self._take_step)
         data.sentence.sql_wanted.connect(data.editor.setFocus)
-        data.sentence.wrap_wanted.connect(
-            lambda name: self._write(f"Go on with {name}", lambda sql, dialect: wrap_select(sql, name, dialect))
-        )
+        data.sentence.rewrite_wanted.connect(self._write)
         data.editor.textChanged.connect(self._typed)
 
     def around(self, query: Query) -> SentenceContext:

@@ -1,6 +1,6 @@
 """What the chips of a sentence open: the columns, the order, how many rows, and another query whose rows are added."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 from PyQt6.QtCore import Qt
@@ -34,9 +34,16 @@ from northmoor.core.sources.builder.select_parser import parse_select
 class ColumnsDialog(QDialog):
     """Asks which columns are kept, under which names, computed how, and which are totalled."""
 
-    def __init__(self, columns: Sequence[str], kept: Sequence[SelectItem], parent: QWidget | None = None) -> None:
+    def __init__(
+        self,
+        columns: Sequence[str],
+        kept: Sequence[SelectItem],
+        parent: QWidget | None = None,
+        compute: Callable[[QWidget], SelectItem | None] = lambda _: SelectItem(""),
+    ) -> None:
         super().__init__(parent)
         self.setWindowTitle("Columns")
+        self._ask_computed = compute
         self.resize(620, 460)
         self.table = QTableWidget(0, 3)
         self.table.setHorizontalHeaderLabels(["Column or expression", "Its name", "Total"])
@@ -53,7 +60,7 @@ class ColumnsDialog(QDialog):
         message.setWordWrap(True)
         line = QHBoxLayout()
         for text, drawing, run in (
-            ("Compute another", "plus", lambda: self._add(SelectItem(""), True, edit=True)),
+            ("Compute another…", "plus", self._compute),
             ("Up", "arrow-up", lambda: self._move(-1)),
             ("Down", "arrow-down", lambda: self._move(1)),
         ):
@@ -90,6 +97,12 @@ class ColumnsDialog(QDialog):
                 whole = aggregate_of(total, expression) if total else expression
                 found.append(SelectItem(whole, name.text().strip()))
         return found or [SelectItem("*")]
+
+    def _compute(self) -> None:
+        """Ask for a computed column, and add it."""
+        added = self._ask_computed(self)
+        if added is not None:
+            self._add(added, True, edit=not added.expression)
 
     def _add(self, column: SelectItem, is_kept: bool, edit: bool = False) -> None:
         row = self.table.rowCount()
@@ -255,6 +268,44 @@ _STACK_WORDS = {
     "except": "Only rows that it does not have",
 }
 _NOTHING = "(blank)"
+
+
+class FirstOfEachDialog(QDialog):
+    """Asks which rows of each group are kept: how many, of each what, the first by what."""
+
+    def __init__(self, columns: Sequence[str], parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("The first rows of each")
+        self.count = _box(["1", "3", "10"], "How many rows")
+        self.count.setCurrentText("1")
+        self.within, self.order = _box(columns, "Of each"), _box(columns, "The first by")
+        self.direction = QComboBox()
+        self.direction.addItems(["the largest or latest first", "the smallest or earliest first"])
+        self.direction.setAccessibleName("Which first")
+        self.fault = QLabel()
+        self.fault.setObjectName("fault")
+        form = QFormLayout()
+        form.addRow("&How many rows", self.count)
+        form.addRow("&Of each", self.within)
+        form.addRow("&The first by", self.order)
+        form.addRow("", self.direction)
+        layout = QVBoxLayout(self)
+        layout.addLayout(form)
+        layout.addWidget(self.fault)
+        layout.addWidget(_buttons(self))
+
+    def chosen(self) -> tuple[str, OrderItem, str]:
+        """Of each what, in which order, and how many."""
+        order = OrderItem(self.order.currentText().strip(), self.direction.currentIndex() == 0)
+        return self.within.currentText().strip(), order, self.count.currentText().strip()
+
+    def accept(self) -> None:
+        """All three are needed."""
+        within, order, count = self.chosen()
+        if not (within and order.expression and count):
+            self.fault.setText("Choose how many rows, of each what, and by what the first are found.")
+            return
+        super().accept()
 
 
 class StackDialog(QDialog):

@@ -3,15 +3,23 @@
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Literal
 
-from PyQt6.QtWidgets import QDialog, QInputDialog
+from PyQt6.QtWidgets import QDialog, QInputDialog, QWidget
 
+from northmoor.app.data.query.compute_dialog import ComputeDialog
 from northmoor.app.data.query.condition_dialog import ConditionDialog, ConditionScope
 from northmoor.app.data.query.join_dialog import JoinDialog
-from northmoor.app.data.query.sentence_dialogs import ColumnsDialog, FirstRowsDialog, SortingDialog, StackDialog
+from northmoor.app.data.query.sentence_dialogs import (
+    ColumnsDialog,
+    FirstOfEachDialog,
+    FirstRowsDialog,
+    SortingDialog,
+    StackDialog,
+)
 from northmoor.app.data.query.sentence_text import short
 from northmoor.app.data.query.table_picker import TableDialog
 from northmoor.app.widgets.menus import menu_of
 from northmoor.core.sources.builder.asides import values_sql
+from northmoor.core.sources.builder.computing import first_of_each
 from northmoor.core.sources.builder.edits import (
     ConditionPath,
     add_operand,
@@ -24,7 +32,8 @@ from northmoor.core.sources.builder.edits import (
     with_total_condition,
     without_table,
 )
-from northmoor.core.sources.builder.select_model import Comparison, Condition, SelectModel
+from northmoor.core.sources.builder.select_model import Comparison, Condition, SelectItem, SelectModel
+from northmoor.core.sources.builder.select_writer import wrap_select
 
 if TYPE_CHECKING:
     from northmoor.app.data.query.sentence_view import SentenceView
@@ -176,9 +185,35 @@ class SentenceSteps:
     def edit_columns(self) -> None:
         """Ask which columns are kept."""
         sentence, around = self._sentence, self._view.around
-        dialog = ColumnsDialog(around.columns(sentence), sentence.select_items, self._view)
+
+        def compute(parent: QWidget) -> SelectItem | None:
+            asked = ComputeDialog(sentence, around, parent)
+            return asked.item() if self._accepted(asked) else None
+
+        dialog = ColumnsDialog(around.columns(sentence), sentence.select_items, self._view, compute)
         if self._accepted(dialog):
             self._view.report_change("Choose columns", project(sentence, dialog.select_items(), around.dialect))
+
+    def add_computed(self) -> None:
+        """Ask for a computed column, and add it."""
+        sentence, around = self._sentence, self._view.around
+        dialog = ComputeDialog(sentence, around, self._view)
+        if self._accepted(dialog):
+            items = (*sentence.select_items, dialog.item())
+            self._view.report_change("Compute a column", project(sentence, items, around.dialect))
+
+    def take_first_of_each(self) -> None:
+        """Ask for the first rows of each value of a column."""
+        sentence = self._sentence
+        own = [kept.expression for kept in sentence.select_items if kept.expression != "*"]
+        columns = own if sentence.groups else list(dict.fromkeys([*own, *self._view.around.columns(sentence)]))
+        dialog = FirstOfEachDialog(columns, self._view)
+        if self._accepted(dialog):
+            within, order, count = dialog.chosen()
+            self._view.rewrite_wanted.emit(
+                "Take the first rows of each",
+                lambda sql, dialect: first_of_each(sql, dialect, within, order, count, "numbered"),
+            )
 
     def edit_sorting(self) -> None:
         """Ask by what rows are sorted."""
@@ -264,9 +299,11 @@ class SentenceSteps:
         entries: Entries = [
             ("join another table …", self.add_join),
             ("where …", self.add_condition),
-            ("keep, compute or total columns …", self.edit_columns),
+            ("keep or total columns …", self.edit_columns),
+            ("compute a column …", self.add_computed),
             ("sorted by …", self.edit_sorting),
             ("limit to the first rows …", self.edit_first),
+            ("the first rows of each …", self.take_first_of_each),
         ]
         if not sentence.distinct:
             entries.append(("distinct", self.toggle_distinct))
@@ -282,7 +319,9 @@ class SentenceSteps:
             self._view, "Go on with the result", "Name of the result so far", text="result"
         )
         if is_given and name.strip():
-            self._view.wrap_wanted.emit(name.strip())
+            self._view.rewrite_wanted.emit(
+                f"Go on with {name.strip()}", lambda sql, dialect: wrap_select(sql, name.strip(), dialect)
+            )
 
 
 def _mentions(sentence: SelectModel, number: int) -> list[str]:

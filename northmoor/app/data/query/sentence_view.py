@@ -30,8 +30,8 @@ class SentenceView(QWidget):
 
     changed = pyqtSignal(str, object)
     sql_wanted = pyqtSignal()
-    wrap_wanted = pyqtSignal(str)
-    """The result so far is to be a step of this name."""
+    rewrite_wanted = pyqtSignal(str, object)
+    """What is to be done, and a function from the SQL and its dialect to the changed SQL."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)

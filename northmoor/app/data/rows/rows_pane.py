@@ -10,7 +10,7 @@ from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.kind_looks import KIND_LOOKS
 from northmoor.app.widgets.rows_model import RowsModel
 from northmoor.app.widgets.theme import PAPER
-from northmoor.app.widgets.widget_tools import set_style_name
+from northmoor.app.widgets.widget_tools import reapply_style, set_style_name
 from northmoor.app.worker import Worker
 from northmoor.core.compute.explore.profile import ColumnProfile, profile
 from northmoor.core.compute.explore.quick_filter import QuickFilter, visible_rows
@@ -182,9 +182,12 @@ class RowsPane(QWidget):
         self.message.setVisible(bool(text))
         self.remedy.hide()
 
-    def state(self, facts: str) -> None:
-        """Say how many rows there are, and how long they took."""
+    def state(self, facts: str, are_old: bool = False) -> None:
+        """Say how many rows there are, and how long they took; old ones, of an earlier run, are greyed."""
         self.facts.setText(facts)
+        if bool(self.view.property("old")) != are_old:
+            self.view.setProperty("old", are_old)
+            reapply_style(self.view)
 
     def _enable(self, has_rows: bool) -> None:
         for widget in (self.filter, self.totals, self.export):

@@ -1,0 +1,324 @@
+"""Asks for a computed column: cases, bins, parts of dates, texts, figures among other rows, or any expression."""
+
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QFormLayout,
+    QLabel,
+    QLineEdit,
+    QPlainTextEdit,
+    QPushButton,
+    QStackedWidget,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from northmoor.app.data.query.sentence_context import SentenceContext
+from northmoor.app.data.query.sentence_text import short
+from northmoor.app.widgets.icons import icon
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.engine.rows import Rows
+from northmoor.core.errors import NorthmoorError, QueryError
+from northmoor.core.sources.builder.asides import tables
+from northmoor.core.sources.builder.computing import (
+    DATE_PARTS,
+    TEXT_FORMS,
+    WINDOW_FORMS,
+    WhenThen,
+    bins_sql,
+    case_sql,
+    date_part_sql,
+    text_sql,
+    window_sql,
+)
+from northmoor.core.sources.builder.edits import sql_name
+from northmoor.core.sources.builder.select_model import SelectItem, SelectModel, one_line, select_sql
+
+_SETTLE = 300  # milliseconds without a change before the first values are asked for
+_SHOWN = 5
+
+
+class ColumnBox(QComboBox):
+    """A column, or any expression that is typed."""
+
+    def __init__(self, columns: list[str], name: str, is_needed: bool = True) -> None:
+        super().__init__()
+        self.setEditable(True)
+        self.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
+        self.addItems(columns if is_needed else ["", *columns])
+        self.setCurrentText("")
+        self.setAccessibleName(name)
+
+    def sql(self) -> str:
+        """What is chosen or typed. Raises QueryError for nothing."""
+        text = self.currentText().strip()
+        if not text:
+            raise QueryError(f"Choose a column for “{self.accessibleName()}”.")
+        return text
+
+
+class ComputeDialog(QDialog):
+    """Asks for a computed column; its SQL and its first values are shown while one chooses."""
+
+    _answered = pyqtSignal(object)
+
+    def __init__(self, sentence: SelectModel, around: SentenceContext, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Compute a column")
+        self.resize(620, 440)
+        self._sentence, self._around = sentence, around
+        self._asking: CancelToken | None = None
+        self._columns = list(dict.fromkeys([*around.columns(sentence), *(k.expression for k in sentence.select_items)]))
+        self.kind = QComboBox()
+        self.kind.setAccessibleName("What is computed")
+        self.pages = QStackedWidget()
+        self._makers: list[Callable[[], str]] = []
+        self.name = QLineEdit()
+        self.name.setAccessibleName("Its name")
+        self.sql = QLabel()
+        self.sql.setObjectName("mono")
+        self.values = QLabel()
+        self.fault = QLabel()
+        self.fault.setObjectName("fault")
+        for label in (self.sql, self.values, self.fault):
+            label.setWordWrap(True)
+            label.setTextFormat(Qt.TextFormat.PlainText)
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.setInterval(_SETTLE)
+        self._fill()
+        self._place()
+        self.kind.currentIndexChanged.connect(self.pages.setCurrentIndex)
+        self.kind.currentIndexChanged.connect(lambda _: self._changed())
+        self._timer.timeout.connect(self._ask_values)
+        self._answered.connect(self._show_values)
+        self.finished.connect(lambda _: self._stop())
+        self._changed()
+
+    def _place(self) -> None:
+        form = QFormLayout()
+        form.addRow("&Compute", self.kind)
+        below = QFormLayout()
+        below.addRow("&Its name", self.name)
+        below.addRow("SQL", self.sql)
+        below.addRow("Gives", self.values)
+        kinds = QDialogButtonBox.StandardButton
+        buttons = QDialogButtonBox(kinds.Ok | kinds.Cancel)
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        layout = QVBoxLayout(self)
+        layout.addLayout(form)
+        layout.addWidget(self.pages, 1)
+        layout.addLayout(below)
+        layout.addWidget(self.fault)
+        layout.addWidget(buttons)
+
+    # the forms
+
+    def _fill(self) -> None:
+        self._add("An expression", self._expression_page())
+        self._add("A value for each case (when … then …)", self._case_page())
+        self._add("Bins of a number", self._bins_page())
+        self._add("A part of a day or moment", self._date_page())
+        self._add("A text", self._text_page())
+        self._add("A figure among other rows: running total, share, rank …", self._window_page())
+
+    def _add(self, label: str, page: tuple[QWidget, Callable[[], str]]) -> None:
+        self.kind.addItem(label)
+        self.pages.addWidget(page[0])
+        self._makers.append(page[1])
+
+    def _box(self, name: str, is_needed: bool = True) -> ColumnBox:
+        box = ColumnBox(self._columns, name, is_needed)
+        box.editTextChanged.connect(lambda _: self._changed())
+        return box
+
+    def _line(self, text: str, name: str) -> QLineEdit:
+        line = QLineEdit(text)
+        line.setAccessibleName(name)
+        line.textChanged.connect(lambda _: self._changed())
+        return line
+
+    def _choice(self, words: Mapping[Any, str], name: str) -> QComboBox:
+        box = QComboBox()
+        box.setAccessibleName(name)
+        for key, text in words.items():
+            box.addItem(text, key)
+        box.currentIndexChanged.connect(lambda _: self._changed())
+        return box
+
+    def _page(self, *rows: tuple[str, QWidget]) -> QWidget:
+        page = QWidget()
+        form = QFormLayout(page)
+        form.setContentsMargins(0, 6, 0, 0)
+        for label, widget in rows:
+            form.addRow(label, widget)
+        return page
+
+    def _expression_page(self) -> tuple[QWidget, Callable[[], str]]:
+        self.expression = QPlainTextEdit()
+        self.expression.setAccessibleName("Expression")
+        self.expression.setTabChangesFocus(True)
+        self.expression.setPlaceholderText("as in quantity * unit_price")
+        self.expression.textChanged.connect(self._changed)
+        inserted = QComboBox()
+        inserted.addItems(["insert a column …", *self._columns])
+        inserted.setAccessibleName("Insert a column")
+        inserted.activated.connect(lambda at: self.expression.insertPlainText(inserted.itemText(at) if at else ""))
+
+        def made() -> str:
+            text = self.expression.toPlainText().strip()
+            if not text:
+                raise QueryError("Write an expression, as in quantity * unit_price.")
+            return text
+
+        return self._page(("&Expression", self.expression), ("", inserted)), made
+
+    def _case_page(self) -> tuple[QWidget, Callable[[], str]]:
+        self.cases = QTableWidget(2, 2)
+        self.cases.setHorizontalHeaderLabels(["When (a condition)", "Then (a value)"])
+        self.cases.setAccessibleName("Cases")
+        header = self.cases.horizontalHeader()
+        assert header is not None
+        header.setSectionResizeMode(header.ResizeMode.Stretch)
+        self.cases.itemChanged.connect(lambda _: self._changed())
+        self.otherwise = self._line("", "Otherwise")
+        more = QPushButton(icon("plus"), "Another case")
+        more.setAutoDefault(False)
+        more.clicked.connect(lambda: self.cases.insertRow(self.cases.rowCount()))
+        page = self._page(("", self.cases), ("", more), ("&Otherwise", self.otherwise))
+
+        def cell(row: int, column: int) -> str:
+            item: QTableWidgetItem | None = self.cases.item(row, column)
+            return item.text().strip() if item is not None else ""
+
+        def made() -> str:
+            found = [
+                WhenThen(cell(n, 0), cell(n, 1)) for n in range(self.cases.rowCount()) if cell(n, 0) and cell(n, 1)
+            ]
+            return case_sql(found, self.otherwise.text().strip())
+
+        return page, made
+
+    def _bins_page(self) -> tuple[QWidget, Callable[[], str]]:
+        self.binned, self.width_of_bins = self._box("Number"), self._line("10", "Width of a bin")
+        page = self._page(("&Number", self.binned), ("&Width of a bin", self.width_of_bins))
+        return page, lambda: bins_sql(self.binned.sql(), self.width_of_bins.text().strip(), self._around.dialect)
+
+    def _date_page(self) -> tuple[QWidget, Callable[[], str]]:
+        self.moment, self.part = self._box("Day or moment"), self._choice(DATE_PARTS, "Which part")
+        page = self._page(("&Day or moment", self.moment), ("&Which part", self.part))
+        return page, lambda: date_part_sql(self.moment.sql(), self.part.currentData(), self._around.dialect)
+
+    def _text_page(self) -> tuple[QWidget, Callable[[], str]]:
+        self.text_form = self._choice(TEXT_FORMS, "What of it")
+        self.text, self.other_text = self._box("Text"), self._box("And", is_needed=False)
+        self.detail = self._line(" ", "Between them, or how many letters")
+        page = self._page(
+            ("&What of it", self.text_form),
+            ("&Text", self.text),
+            ("&And", self.other_text),
+            ("&Between them, or how many", self.detail),
+        )
+
+        def made() -> str:
+            others = [self.other_text.currentText().strip()] if self.other_text.currentText().strip() else []
+            form = self.text_form.currentData()
+            return text_sql(form, [self.text.sql(), *others], self.detail.text(), self._around.dialect)
+
+        return page, made
+
+    def _window_page(self) -> tuple[QWidget, Callable[[], str]]:
+        self.window_form = self._choice(WINDOW_FORMS, "Which figure")
+        self.value, self.within = self._box("Value"), self._box("Among rows with the same", is_needed=False)
+        self.order = self._box("Which comes before, by", is_needed=False)
+        self.count = self._line("3", "Over how many rows")
+        self.window_form.currentIndexChanged.connect(lambda _: self._fit_window(page))
+        page = self._page(
+            ("&Which figure", self.window_form),
+            ("&Value", self.value),
+            ("&Among rows with the same", self.within),
+            ("&Which comes before, by", self.order),
+            ("&Over how many rows", self.count),
+        )
+
+        self._fit_window(page)
+
+        def made() -> str:
+            count = self.count.text().strip()
+            if not count.isdigit() or int(count) < 1:
+                raise QueryError(f"{count or 'Nothing'} is no number of rows; write one such as 3.")
+            within, order = self.within.currentText().strip(), self.order.currentText().strip()
+            return window_sql(self.window_form.currentData(), self.value.sql(), within, order, int(count))
+
+        return page, made
+
+    def _fit_window(self, page: QWidget) -> None:
+        """Only what a figure needs is asked for."""
+        form, figure = page.layout(), self.window_form.currentData()
+        assert isinstance(form, QFormLayout)
+        form.setRowVisible(self.order, figure not in ("share", "rank", "number"))
+        form.setRowVisible(self.count, figure == "moving")
+
+    # the result
+
+    def item(self) -> SelectItem:
+        """The column. Raises QueryError when something is missing."""
+        expression = self._makers[self.kind.currentIndex()]()
+        name = self.name.text().strip()
+        return SelectItem(expression, sql_name(name, self._around.dialect) if name else "")
+
+    def accept(self) -> None:
+        """Only a whole column is taken."""
+        try:
+            self.item()
+        except QueryError as error:
+            self.fault.setText(error.message)
+            return
+        super().accept()
+
+    def _changed(self) -> None:
+        self.fault.setText("")
+        try:
+            self.sql.setText(one_line(self.item().expression))
+        except QueryError:
+            self.sql.setText("")
+            self.values.setText("")
+            return
+        self._timer.start()
+
+    def _ask_values(self) -> None:
+        if self._around.ask is None:
+            return
+        self._stop()
+        sentence = self._sentence
+        try:
+            item = SelectItem(self.item().expression, "computed")
+        except QueryError:
+            return
+        items = (*sentence.select_items, item)  # groups may go by the names of other columns
+        asked = SelectModel(
+            tables(sentence), items, sentence.where, sentence.groups, steps=sentence.steps, first=str(_SHOWN)
+        )
+        self._asking = self._around.ask(select_sql(asked), self._answered.emit)
+
+    def _stop(self) -> None:
+        self._timer.stop()
+        if self._asking is not None:
+            self._asking.cancel()
+
+    def _show_values(self, answer: object) -> None:
+        if isinstance(answer, NorthmoorError):
+            self.values.setText("")
+            self.fault.setText(answer.message)
+            return
+        assert isinstance(answer, Rows)
+        found = ["blank" if value is None else str(value) for value in answer.table.columns[-1].to_pylist()]
+        self.values.setText(short(", ".join(found)))
