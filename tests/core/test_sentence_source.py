@@ -18,7 +18,6 @@ from northmoor.core.sources.builder.edits import (
     toggle_connective,
     with_condition,
 )
-from northmoor.core.sources.builder.formatting import format_sql
 from northmoor.core.sources.builder.select_model import (
     BooleanGroup,
     Comparison,
@@ -32,6 +31,7 @@ from northmoor.core.sources.builder.select_model import (
 )
 from northmoor.core.sources.builder.select_parser import is_equivalent, parse_select
 from northmoor.core.sources.builder.select_writer import rewrite_select, wrap_select
+from northmoor.core.sources.builder.sql_layout import format_sql
 from tests.core.test_sentence import DIALECTS, sentences
 
 WRITTEN = """-- Fares of a month

@@ -37,7 +37,11 @@ def set_available(action: QAction, is_available: bool, reason: str) -> None:
     action.setToolTip(plain_text(action).rstrip("…") if is_available else reason)
 
 
-def menu_of(parent: QWidget, entries: list[tuple[str, object]]) -> QMenu:
+MenuEntries = list[tuple[str, object]]
+"""Texts and what choosing them calls."""
+
+
+def menu_of(parent: QWidget, entries: MenuEntries) -> QMenu:
     """A menu of texts and what choosing them calls; a None makes an entry that only tells, an empty text a line."""
     menu = QMenu(parent)
     for text, run in entries:

@@ -17,7 +17,7 @@ from northmoor.app.data.query.sentence_dialogs import (
 )
 from northmoor.app.data.query.sentence_text import short
 from northmoor.app.data.query.table_picker import TableDialog
-from northmoor.app.widgets.menus import menu_of
+from northmoor.app.widgets.menus import MenuEntries, menu_of
 from northmoor.core.sources.builder.asides import values_sql
 from northmoor.core.sources.builder.computing import first_of_each
 from northmoor.core.sources.builder.edits import (
@@ -37,8 +37,6 @@ from northmoor.core.sources.builder.select_writer import wrap_select
 
 if TYPE_CHECKING:
     from northmoor.app.data.query.sentence_view import SentenceView
-
-Entries = list[tuple[str, object]]
 
 
 @dataclass(frozen=True)
@@ -69,7 +67,7 @@ class SentenceSteps:
         assert found is not None
         return found
 
-    def _open(self, entries: Entries) -> None:
+    def _open(self, entries: MenuEntries) -> None:
         menu_of(self._view, entries).popup(self._view.below_chip(self._view.sender()))
 
     def _accepted(self, dialog: QDialog) -> bool:
@@ -95,7 +93,7 @@ class SentenceSteps:
         """What can be done with a table of the sentence."""
         sentence = self._sentence
         taken = sentence.from_items[at]
-        entries: Entries = [(f"{short(taken.table)}, known as {taken.known_as}", None), ("", None)]
+        entries: MenuEntries = [(f"{short(taken.table)}, known as {taken.known_as}", None), ("", None)]
         if at:
             entries.append(("How it is joined …", lambda: self.edit_join(at)))
             gone = f"Remove {taken.known_as}"
@@ -127,7 +125,7 @@ class SentenceSteps:
         whole = place.condition(self._sentence)
         found = condition_at(whole, place.path)
         assert isinstance(found, Comparison)
-        entries: Entries = [
+        entries: MenuEntries = [
             ("Change …", lambda: self._change_condition(place, found)),
             ("And another …", lambda: self._add_operand(place, "and")),
             ("Or another …", lambda: self._add_operand(place, "or")),
@@ -244,7 +242,7 @@ class SentenceSteps:
         sentence = self._sentence
         step = sentence.steps[number]
         is_used = any(step.name.split("(")[0].strip() in text for text in _mentions(sentence, number))
-        entries: Entries = [
+        entries: MenuEntries = [
             ("Change its SQL …", lambda: self._change_step(number)),
             ("", None),
             (
@@ -296,7 +294,7 @@ class SentenceSteps:
     def add_menu(self) -> None:
         """Offer the steps that can be added."""
         sentence = self._sentence
-        entries: Entries = [
+        entries: MenuEntries = [
             ("join another table …", self.add_join),
             ("where …", self.add_condition),
             ("keep or total columns …", self.edit_columns),

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPoint
 
 from northmoor.app.data.rows.rows_pane import RowsPane
 from northmoor.app.document_controller import DocumentController
-from northmoor.app.widgets.menus import menu_of
+from northmoor.app.widgets.menus import MenuEntries, menu_of
 from northmoor.core.authoring.query_filters import filter_query_by_parameter, with_value_kept
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.expr.formats import FormatLocale, format_one
@@ -20,10 +20,9 @@ from northmoor.core.sources.fetch.query_resolution import dialect_of
 from northmoor.core.sources.library import Library
 
 _LONGEST = 40
-Entries = list[tuple[str, object]]
 
 
-class SentenceSteps(Protocol):
+class StepRunner(Protocol):
     """Where the steps of a sentence are done."""
 
     def apply(self, label: str, change: Callable[[SelectModel, str], SelectModel]) -> None: ...
@@ -36,7 +35,7 @@ class ColumnsHost(Protocol):
     pane: RowsPane
 
     @property
-    def steps(self) -> SentenceSteps: ...
+    def steps(self) -> StepRunner: ...
     @property
     def library(self) -> Library: ...
     def current(self) -> Query | None: ...
@@ -57,7 +56,7 @@ class ColumnActions:
             return
         menu_of(self._data.pane, self.column_entries(rows.names[column])).popup(at)
 
-    def column_entries(self, column: str) -> Entries:
+    def column_entries(self, column: str) -> MenuEntries:
         """What can be done with a column of the result."""
         return [
             (f"Sort by {column}", partial(self._sort, column, False)),
@@ -69,7 +68,7 @@ class ColumnActions:
             (f"Leave {column} out", partial(self._leave_out, column)),
         ]
 
-    def value_entries(self, column: str, value: Any) -> Entries:
+    def value_entries(self, column: str, value: Any) -> MenuEntries:
         """What can be done with a value of a column."""
         shown = "blanks" if value is None else format_one(value, None, self._data.format_locale())
         shown = shown if len(shown) <= _LONGEST else f"{shown[:_LONGEST]}…"
