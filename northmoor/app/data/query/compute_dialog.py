@@ -3,7 +3,7 @@
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import (
     QComboBox,
     QDialog,
@@ -67,8 +67,6 @@ class ColumnBox(QComboBox):
 class ComputeDialog(QDialog):
     """Asks for a computed column; its SQL and its first values are shown while one chooses."""
 
-    _answered = pyqtSignal(object)
-
     def __init__(self, sentence: SelectModel, around: SentenceContext, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle("Compute a column")
@@ -98,7 +96,6 @@ class ComputeDialog(QDialog):
         self.kind.currentIndexChanged.connect(self.pages.setCurrentIndex)
         self.kind.currentIndexChanged.connect(lambda _: self._changed())
         self._timer.timeout.connect(self._ask_values)
-        self._answered.connect(self._show_values)
         self.finished.connect(lambda _: self._stop())
         self._changed()
 
@@ -307,7 +304,7 @@ class ComputeDialog(QDialog):
         asked = SelectModel(
             tables(sentence), items, sentence.where, sentence.groups, steps=sentence.steps, first=str(_SHOWN)
         )
-        self._asking = self._around.ask(select_sql(asked), self._answered.emit)
+        self._asking = self._around.ask(select_sql(asked), self._show_values)
 
     def _stop(self) -> None:
         self._timer.stop()

@@ -48,8 +48,6 @@ class ConditionScope:
 class ConditionDialog(QDialog):
     """Asks for a condition. What is not changed in it stays as it is written."""
 
-    _answered = pyqtSignal(object)
-
     def __init__(
         self,
         scope: ConditionScope,
@@ -89,7 +87,6 @@ class ConditionDialog(QDialog):
         self.left.editTextChanged.connect(lambda _: self._follow_column())
         self.operator.currentIndexChanged.connect(lambda _: self._fit())
         self.values.clicked.connect(self._ask_values)
-        self._answered.connect(self._show_values)
         self._asking: CancelToken | None = None
         self.finished.connect(lambda _: self._stop_asking())
 
@@ -212,7 +209,7 @@ class ConditionDialog(QDialog):
         self.fault.setText("")
         self.values.setEnabled(False)
         self.values.setText("Reading values …")
-        self._asking = self._scope.ask(self._scope.values_sql(left), self._answered.emit)
+        self._asking = self._scope.ask(self._scope.values_sql(left), self._show_values)
 
     def _stop_asking(self) -> None:
         if self._asking is not None:

@@ -1,7 +1,8 @@
 """Asks how a table is joined: which one, by which columns, which rows stay; and says beforehand what that matches."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
+from functools import partial
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -100,9 +101,6 @@ class PairRow(QWidget):
 
 class JoinDialog(QDialog):
     """Asks how a table is joined to a sentence; `taken` is the one that is joined already, when its join is changed."""
-
-    _counted = pyqtSignal(object)
-    _compared = pyqtSignal(object)
 
     def __init__(
         self,
@@ -207,8 +205,6 @@ class JoinDialog(QDialog):
         self.sql.textChanged.connect(self._changed)
         self._timer.timeout.connect(self._count)
         self._limit.timeout.connect(self._give_up)
-        self._counted.connect(self._show_count)
-        self._compared.connect(self._take_overlaps)
         self.finished.connect(lambda _: self._end())
 
     # the table
@@ -374,14 +370,13 @@ class JoinDialog(QDialog):
         self._asked = (new, on)
         self.match.setText("Counting what matches …")
         self._limit.start()
-        asked, done = self._asked, self._counted.emit
-        self._ask(match_sql(self._before(), new, on), lambda answer: done((asked, answer)))
+        self._ask(match_sql(self._before(), new, on), partial(self._show_count, self._asked))
 
-    def _ask(self, sql: str, done: object) -> None:
+    def _ask(self, sql: str, done: Callable[[object], None]) -> None:
         for stop in self._asking:
             stop.cancel()
         assert self._around.ask is not None
-        self._asking = [self._around.ask(sql, done)]  # type: ignore[arg-type]
+        self._asking = [self._around.ask(sql, done)]
 
     def _give_up(self) -> None:
         self._end()
@@ -397,8 +392,7 @@ class JoinDialog(QDialog):
         if self.picker is not None:
             self.picker.close_asking()
 
-    def _show_count(self, found: tuple[object, object]) -> None:
-        asked, answer = found
+    def _show_count(self, asked: object, answer: object) -> None:
         if asked != self._asked:
             return
         self._limit.stop()
@@ -423,11 +417,9 @@ class JoinDialog(QDialog):
             return
         self.match.setText("Comparing the values of columns …")
         self._limit.start()
-        done = self._compared.emit
-        self._ask(overlap_sql(before, new, pairs), lambda answer: done((new, pairs, answer)))
+        self._ask(overlap_sql(before, new, pairs), partial(self._take_overlaps, new, pairs))
 
-    def _take_overlaps(self, found: tuple[FromItem, list[JoinPair], object]) -> None:
-        new, pairs, answer = found
+    def _take_overlaps(self, new: FromItem, pairs: list[JoinPair], answer: object) -> None:
         if new != self.new():
             return
         self._limit.stop()

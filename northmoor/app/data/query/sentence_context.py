@@ -10,8 +10,8 @@ from northmoor.core.sources.builder.select_model import SelectModel
 from northmoor.core.sources.drivers.catalog import Catalog
 
 AskRows = Callable[[str, Callable[[object], None]], CancelToken]
-"""Asks the rows of an SQL text of the query's connection; the answer, `Rows` or an error, comes to the function from
-another thread. What it returns stops the asking."""
+"""Asks the rows of an SQL text of the query's connection; the answer, `Rows` or an error, is given to the function
+later. What is returned stops the asking; then no answer comes."""
 
 
 @dataclass(frozen=True)

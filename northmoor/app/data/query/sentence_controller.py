@@ -1,9 +1,10 @@
 """Keeps a query's sentence and its SQL the same: each follows the other, and a step changes only its own piece."""
 
+import itertools
 from collections.abc import Callable, Mapping
 from typing import Protocol
 
-from PyQt6.QtCore import QObject, QTimer
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from northmoor.app.data.query.sentence_context import SentenceContext
 from northmoor.app.data.query.sentence_view import SentenceView
@@ -47,9 +48,15 @@ class SentenceHost(Protocol):
 class SentenceController(QObject):
     """Shows the current query's SQL as a sentence, and writes the sentence's steps into the SQL."""
 
+    _answered = pyqtSignal(object)
+
     def __init__(self, data: SentenceHost, parent: QObject) -> None:
         super().__init__(parent)
         self._data = data
+        self._numbers = itertools.count()
+        self._asked: dict[int, tuple[CancelToken, Callable[[object], None]]] = {}
+        """What is asked on the side, by number: what stops it, and who waits for the answer."""
+        self._answered.connect(self._give_answer)
         self._settle = QTimer(self)
         self._settle.setSingleShot(True)
         self._settle.setInterval(_SETTLE)
@@ -92,7 +99,18 @@ class SentenceController(QObject):
             resolved = session.resolve_parameters(tried, values, stop, designing=True, forgiving=True)
             return session.rows(tried, _ASIDE, resolved.values_for(session.names_in(tried, _ASIDE)), stop)
 
-        return self._data.catalog_worker.ask_session(self._data.library, ask, done)
+        number = next(self._numbers)
+        send = self._answered.emit
+        asked = self._data.catalog_worker.ask_session(self._data.library, ask, lambda found: send((number, found)))
+        self._asked[number] = (asked, done)
+        return asked
+
+    def _give_answer(self, found: tuple[int, object]) -> None:
+        """Give an answer to who asked, in the window's thread; to nobody who has stopped the asking."""
+        number, answer = found
+        stop, done = self._asked.pop(number)
+        if not stop.is_cancelled():
+            done(answer)
 
     def show_sentence(self) -> None:
         """Show the SQL in the editor as a sentence, and offer its names while one types."""

@@ -1,6 +1,7 @@
 """Chooses a table: all of a connection, to search by name and column; with columns and first rows beside."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
+from functools import partial
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
@@ -36,7 +37,6 @@ class TablePicker(QWidget):
 
     chosen = pyqtSignal(str)
     activated = pyqtSignal(str)
-    _answered = pyqtSignal(object)
 
     def __init__(
         self, around: SentenceContext, proposed: Sequence[tuple[str, str]], parent: QWidget | None = None
@@ -75,7 +75,6 @@ class TablePicker(QWidget):
         self.list.currentItemChanged.connect(lambda *_: self._current_changed())
         self.list.itemActivated.connect(lambda item: self.activated.emit(item.data(0, _NAME)))
         self._timer.timeout.connect(self._ask_rows)
-        self._answered.connect(self._show_answer)
         self.setFocusProxy(self.search)
 
     def _place(self) -> None:
@@ -163,11 +162,11 @@ class TablePicker(QWidget):
         if self._asking is not None:
             self._asking.cancel()
         name = sql_name(table.name, self._around.dialect)
-        done: Callable[[object], None] = lambda answer: self._answered.emit((table.name, answer))  # noqa: E731
-        self._asking = self._around.ask(f"select * from {name} limit {_SAMPLE_ROWS}", done)
+        self._asking = self._around.ask(
+            f"select * from {name} limit {_SAMPLE_ROWS}", partial(self._show_answer, table.name)
+        )
 
-    def _show_answer(self, found: tuple[str, object]) -> None:
-        name, answer = found
+    def _show_answer(self, name: str, answer: object) -> None:
         table = self.current()
         if table is None or table.name != name:
             return
