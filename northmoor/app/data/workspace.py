@@ -368,9 +368,10 @@ class DataWorkspace(QWidget):
             self.fetch(query.name, refresh=False)
 
     def fetch(self, query: str, refresh: bool) -> None:
-        """Fetch a query's rows and show them, unless they are on their way already."""
+        """Fetch a query's rows and show them, unless they are on their way already or the query is gone."""
         report = self.controller.report
-        assert report is not None
+        if report is None or all(each.name != query for each in report.queries):
+            return
         wish = self._wish(query)
         if self._is_waiting and wish == self._wished and not refresh:
             return

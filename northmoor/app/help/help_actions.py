@@ -25,6 +25,9 @@ NEWS = (
     "<li>Tables, matrices and charts are inserted with their fields chosen in place, also beside a block.</li>"
     "<li>The inspector has sections that close, a search (/), and a dot that resets what differs from the style.</li>"
     "<li>Ctrl+K finds also what is abbreviated, the library's reports, and settings such as margin 12 mm.</li>"
+    "<li>A step of a query changes its own piece of the SQL; comments and line breaks stay.</li>"
+    "<li>Joins of any columns say beforehand what they match; columns are computed by choosing.</li>"
+    "<li>Aggregates run over the figures of groups: sum(round(sum(amount) * rate / 100, 2) over rate).</li>"
     "<li>A dark variant and larger text: File, Preferences.</li></ul>"
 )
 ABOUT = (

@@ -7,7 +7,9 @@ from functools import cache
 from importlib.resources import files
 from pathlib import Path
 
-GUIDES = ("pages", "tables", "matrices", "charts", "blocks", "expressions", "parameters", "security", "page-dump")
+GUIDES = (
+    "queries", "pages", "tables", "matrices", "charts", "blocks", "expressions", "parameters", "security", "page-dump"
+)  # fmt: skip
 """The documentation's files, in reading order."""
 
 
