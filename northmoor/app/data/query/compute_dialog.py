@@ -6,8 +6,6 @@ from typing import Any
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import (
     QComboBox,
-    QDialog,
-    QDialogButtonBox,
     QFormLayout,
     QLabel,
     QLineEdit,
@@ -22,6 +20,7 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.data.query.sentence_context import SentenceContext
 from northmoor.app.data.query.sentence_text import short
+from northmoor.app.data.query.step_dialog import StepDialog
 from northmoor.app.widgets.icons import icon
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
@@ -64,12 +63,11 @@ class ColumnBox(QComboBox):
         return text
 
 
-class ComputeDialog(QDialog):
+class ComputeDialog(StepDialog):
     """Asks for a computed column; its SQL and its first values are shown while one chooses."""
 
     def __init__(self, sentence: SelectModel, around: SentenceContext, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.setWindowTitle("Compute a column")
+        super().__init__("Compute a column", parent)
         self.resize(620, 440)
         self._sentence, self._around = sentence, around
         self._asking: CancelToken | None = None
@@ -83,9 +81,7 @@ class ComputeDialog(QDialog):
         self.sql = QLabel()
         self.sql.setObjectName("mono")
         self.values = QLabel()
-        self.fault = QLabel()
-        self.fault.setObjectName("fault")
-        for label in (self.sql, self.values, self.fault):
+        for label in (self.sql, self.values):
             label.setWordWrap(True)
             label.setTextFormat(Qt.TextFormat.PlainText)
         self._timer = QTimer(self)
@@ -106,16 +102,12 @@ class ComputeDialog(QDialog):
         below.addRow("&Its name", self.name)
         below.addRow("SQL", self.sql)
         below.addRow("Gives", self.values)
-        kinds = QDialogButtonBox.StandardButton
-        buttons = QDialogButtonBox(kinds.Ok | kinds.Cancel)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
         layout = QVBoxLayout(self)
         layout.addLayout(form)
         layout.addWidget(self.pages, 1)
         layout.addLayout(below)
         layout.addWidget(self.fault)
-        layout.addWidget(buttons)
+        layout.addWidget(self.buttons)
 
     # the forms
 
@@ -272,14 +264,9 @@ class ComputeDialog(QDialog):
         name = self.name.text().strip()
         return SelectItem(expression, sql_name(name, self._around.dialect) if name else "")
 
-    def accept(self) -> None:
-        """Only a whole column is taken."""
-        try:
-            self.item()
-        except QueryError as error:
-            self.fault.setText(error.message)
-            return
-        super().accept()
+    def check(self) -> None:
+        """See that what is filled in is whole. Raises QueryError."""
+        self.item()
 
     def _changed(self) -> None:
         self.fault.setText("")

@@ -6,11 +6,8 @@ from dataclasses import dataclass, field
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QComboBox,
-    QDialog,
-    QDialogButtonBox,
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QListWidget,
     QListWidgetItem,
     QPlainTextEdit,
@@ -22,6 +19,7 @@ from PyQt6.QtWidgets import (
 from northmoor.app.data.query.operand_editor import OperandChoices, OperandEditor, OperandListEditor
 from northmoor.app.data.query.sentence_context import AskRows
 from northmoor.app.data.query.sentence_text import operator_words
+from northmoor.app.data.query.step_dialog import StepDialog
 from northmoor.app.widgets.icons import icon
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
@@ -45,7 +43,7 @@ class ConditionScope:
     """The SQL for the values of an expression."""
 
 
-class ConditionDialog(QDialog):
+class ConditionDialog(StepDialog):
     """Asks for a condition. What is not changed in it stays as it is written."""
 
     def __init__(
@@ -54,8 +52,7 @@ class ConditionDialog(QDialog):
         comparison: Comparison | None,
         parent: QWidget | None = None,
     ) -> None:
-        super().__init__(parent)
-        self.setWindowTitle("Condition")
+        super().__init__("Condition", parent)
         self.setMinimumWidth(560)
         self._scope, self._given = scope, comparison
         choices = OperandChoices(scope.dialect, tuple(scope.columns), scope.parameters)
@@ -76,10 +73,6 @@ class ConditionDialog(QDialog):
         self.values = QPushButton(icon("list"), "Values in the data…")
         self.values.setAutoDefault(False)
         self.values.setVisible(scope.ask is not None)
-        self.fault = QLabel()
-        self.fault.setObjectName("fault")
-        self.fault.setWordWrap(True)
-        self.fault.setTextFormat(Qt.TextFormat.PlainText)
         self._place()
         self._wanted: OperandKind = "text"
         self._fill_operators("")
@@ -98,10 +91,6 @@ class ConditionDialog(QDialog):
         self.form.addRow("&And", self.second)
         self.form.addRow("&Values", self.list)
         self.form.addRow("&Condition", self.whole)
-        kinds = QDialogButtonBox.StandardButton
-        buttons = QDialogButtonBox(kinds.Ok | kinds.Cancel)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
         more = QHBoxLayout()
         more.addWidget(self.values)
         more.addStretch(1)
@@ -109,7 +98,7 @@ class ConditionDialog(QDialog):
         layout.addLayout(self.form)
         layout.addLayout(more)
         layout.addWidget(self.fault)
-        layout.addWidget(buttons)
+        layout.addWidget(self.buttons)
 
     # filling in
 
@@ -190,14 +179,9 @@ class ConditionDialog(QDialog):
         editors = () if operator in _NONE_NEEDED else (self.first, self.second)[: 1 + (operator in _TWO_NEEDED)]
         return Comparison(left, operator, tuple(editor.sql() for editor in editors))
 
-    def accept(self) -> None:
-        """Only a whole condition is taken."""
-        try:
-            self.comparison()
-        except QueryError as error:
-            self.fault.setText(error.message)
-            return
-        super().accept()
+    def check(self) -> None:
+        """See that what is filled in is whole. Raises QueryError."""
+        self.comparison()
 
     # values in the data
 

@@ -8,8 +8,6 @@ from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QDialog,
-    QDialogButtonBox,
     QFormLayout,
     QHBoxLayout,
     QLabel,
@@ -21,6 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.data.query.sentence_context import SentenceContext
+from northmoor.app.data.query.step_dialog import StepDialog
 from northmoor.app.data.query.table_picker import TablePicker
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.widget_tools import hide_and_delete
@@ -99,7 +98,7 @@ class PairRow(QWidget):
         return JoinPair(left, self.operator.currentText(), right) if left and right else None
 
 
-class JoinDialog(QDialog):
+class JoinDialog(StepDialog):
     """Asks how a table is joined to a sentence; `taken` is the one that is joined already, when its join is changed."""
 
     def __init__(
@@ -109,8 +108,7 @@ class JoinDialog(QDialog):
         taken: FromItem | None = None,
         parent: QWidget | None = None,
     ) -> None:
-        super().__init__(parent)
-        self.setWindowTitle("Join a table" if taken is None else f"How {taken.known_as} is joined")
+        super().__init__("Join a table" if taken is None else f"How {taken.known_as} is joined", parent)
         self._sentence, self._around, self._taken = sentence, around, taken
         self._asked: tuple[FromItem, str] | None = None
         self._asking: list[CancelToken] = []
@@ -129,11 +127,8 @@ class JoinDialog(QDialog):
         self.sql.setTabChangesFocus(True)
         self.sql.setAccessibleName("Condition of the join, as SQL")
         self.match = QLabel()
-        self.fault = QLabel()
-        self.fault.setObjectName("fault")
-        for label in (self.match, self.fault):
-            label.setWordWrap(True)
-            label.setTextFormat(Qt.TextFormat.PlainText)
+        self.match.setWordWrap(True)
+        self.match.setTextFormat(Qt.TextFormat.PlainText)
         self._timer, self._limit = QTimer(self), QTimer(self)
         for timer, wait in ((self._timer, _SETTLE), (self._limit, _LIMIT)):
             timer.setSingleShot(True)
@@ -158,14 +153,7 @@ class JoinDialog(QDialog):
         form.addRow("", self._held(buttons_of_pairs))
         form.addRow("", self.as_sql)
         form.addRow("", self.sql)
-        kinds = QDialogButtonBox.StandardButton
-        buttons = QDialogButtonBox(kinds.Ok | kinds.Cancel)
-        ok = buttons.button(kinds.Ok)
-        assert ok is not None
-        ok.setText("Join" if self._taken is None else "Change")
-        self.ok = ok
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
+        self.ok.setText("Join" if self._taken is None else "Change")
         layout = QVBoxLayout(self)
         if self._taken is None:
             ways = [(t.name, self._reason(t.name)) for t in self._around.catalog.tables]
@@ -177,7 +165,7 @@ class JoinDialog(QDialog):
         layout.addLayout(form)
         layout.addWidget(self.match)
         layout.addWidget(self.fault)
-        layout.addWidget(buttons)
+        layout.addWidget(self.buttons)
         self.resize(840, 640 if self._taken is None else 300)
 
     @staticmethod
@@ -345,14 +333,9 @@ class JoinDialog(QDialog):
         changed = FromItem(new.table, new.alias, changed.join, new.using, new.on) if same_by else changed
         return replace(self._sentence, from_items=(*items[:at], changed, *items[at + 1 :]))
 
-    def accept(self) -> None:
-        """Only a whole join is taken."""
-        try:
-            self.sentence()
-        except QueryError as error:
-            self.fault.setText(error.message)
-            return
-        super().accept()
+    def check(self) -> None:
+        """See that what is filled in is whole. Raises QueryError."""
+        self.sentence()
 
     # what matches
 

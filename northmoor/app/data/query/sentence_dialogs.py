@@ -23,12 +23,13 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.data.query.sentence_context import SentenceContext
+from northmoor.app.data.query.step_dialog import StepDialog
 from northmoor.app.widgets.icons import icon
-from northmoor.core.errors import RefusedQuery
+from northmoor.core.errors import QueryError
 from northmoor.core.model.kinds.aggregates import TOTALS, aggregate_of
 from northmoor.core.sources.builder.edits import item_name, split_aggregate, sql_name
 from northmoor.core.sources.builder.select_model import OrderItem, SelectItem, SelectModel, StackedSelect
-from northmoor.core.sources.builder.select_parser import parse_select
+from northmoor.core.sources.drivers.read_only import check_query
 
 
 class ColumnsDialog(QDialog):
@@ -270,20 +271,17 @@ _STACK_WORDS = {
 _NOTHING = "(blank)"
 
 
-class FirstOfEachDialog(QDialog):
+class FirstOfEachDialog(StepDialog):
     """Asks which rows of each group are kept: how many, of each what, the first by what."""
 
     def __init__(self, columns: Sequence[str], parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.setWindowTitle("The first rows of each")
+        super().__init__("The first rows of each", parent)
         self.count = _box(["1", "3", "10"], "How many rows")
         self.count.setCurrentText("1")
         self.within, self.order = _box(columns, "Of each"), _box(columns, "The first by")
         self.direction = QComboBox()
         self.direction.addItems(["the largest or latest first", "the smallest or earliest first"])
         self.direction.setAccessibleName("Which first")
-        self.fault = QLabel()
-        self.fault.setObjectName("fault")
         form = QFormLayout()
         form.addRow("&How many rows", self.count)
         form.addRow("&Of each", self.within)
@@ -292,30 +290,27 @@ class FirstOfEachDialog(QDialog):
         layout = QVBoxLayout(self)
         layout.addLayout(form)
         layout.addWidget(self.fault)
-        layout.addWidget(_buttons(self))
+        layout.addWidget(self.buttons)
 
     def chosen(self) -> tuple[str, OrderItem, str]:
         """Of each what, in which order, and how many."""
         order = OrderItem(self.order.currentText().strip(), self.direction.currentIndex() == 0)
         return self.within.currentText().strip(), order, self.count.currentText().strip()
 
-    def accept(self) -> None:
-        """All three are needed."""
+    def check(self) -> None:
+        """All three are needed. Raises QueryError."""
         within, order, count = self.chosen()
         if not (within and order.expression and count):
-            self.fault.setText("Choose how many rows, of each what, and by what the first are found.")
-            return
-        super().accept()
+            raise QueryError("Choose how many rows, of each what, and by what the first are found.")
 
 
-class StackDialog(QDialog):
+class StackDialog(StepDialog):
     """Asks for another table whose rows are added (or compared), column by column, or for a query as SQL."""
 
     def __init__(
         self, sentence: SelectModel, around: SentenceContext, given: StackedSelect | None, parent: QWidget | None = None
     ) -> None:
-        super().__init__(parent)
-        self.setWindowTitle("Rows of another table or query")
+        super().__init__("Rows of another table or query", parent)
         self.setMinimumWidth(460)
         self._around, self._given = around, given
         self._names = [item_name(item) for item in sentence.select_items]
@@ -343,7 +338,8 @@ class StackDialog(QDialog):
         form.addRow("&SQL", self.sql)
         layout = QVBoxLayout(self)
         layout.addLayout(form)
-        layout.addWidget(_buttons(self))
+        layout.addWidget(self.fault)
+        layout.addWidget(self.buttons)
         if given is None:
             self._match()
 
@@ -377,15 +373,9 @@ class StackDialog(QDialog):
             return given
         return StackedSelect(words, sql.strip())
 
-    def accept(self) -> None:
-        """A query is needed."""
-        try:
-            parse_select(self.sql.toPlainText(), self._around.dialect)
-        except RefusedQuery as error:
-            self.sql.setToolTip(error.message)
-            self.sql.setFocus()
-            return
-        super().accept()
+    def check(self) -> None:
+        """A query is needed. Raises RefusedQuery."""
+        check_query(self.sql.toPlainText(), self._around.dialect)
 
 
 def _box(choices: Sequence[str], name: str) -> QComboBox:
