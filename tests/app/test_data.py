@@ -2,6 +2,7 @@
 
 import socket
 import sqlite3
+from collections import Counter
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -632,6 +633,13 @@ def test_columns_and_values_are_filtered_where_they_are(window: Window, data: Da
         lambda: data.pane.rows is not None and set(data.pane.rows.table.column("season").to_pylist()) == {"summer"},
         timeout=10_000,
     )
+    qtbot.waitUntil(lambda: len(data.pane.header.profiles) == len(rows.names), timeout=10_000)
+    data.pane.column_menu_wanted.emit(rows.names.index("route"), QPoint(10, 10))
+    qtbot.waitUntil(lambda: isinstance(QApplication.activePopupWidget(), QMenu))
+    offered = [action.text() for action in QApplication.activePopupWidget().actions()]
+    counts = Counter(data.pane.rows.table.column("route").to_pylist())
+    assert [text for text in offered if "·" in text] == [f"Only {r}   ·   {n:,}" for r, n in counts.most_common()]
+    QApplication.activePopupWidget().close()
     fares = rows.names.index("fares")
     data.pane.record_menu_wanted.emit(0, fares, QPoint(10, 10))
     choose(qtbot, "Only")

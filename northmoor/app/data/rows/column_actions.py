@@ -11,6 +11,7 @@ from northmoor.app.data.rows.rows_pane import RowsPane
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.widgets.menus import MenuEntries, menu_of
 from northmoor.core.authoring.query_filters import filter_query_by_parameter, with_value_kept
+from northmoor.core.compute.explore.profile import ColumnProfile
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.expr.formats import FormatLocale, format_one
 from northmoor.core.model.queries import Query
@@ -54,7 +55,25 @@ class ColumnActions:
         rows, query = self._data.pane.rows, self._data.current()
         if rows is None or query is None or rows.query != query.name:
             return
-        menu_of(self._data.pane, self.column_entries(rows.names[column])).popup(at)
+        entries = self.column_entries(rows.names[column])
+        profiles = self._data.pane.header.profiles
+        if column < len(profiles):
+            entries += [("", None), *self._commonest_entries(rows.names[column], profiles[column])]
+        menu_of(self._data.pane, entries).popup(at)
+
+    def _commonest_entries(self, column: str, found: ColumnProfile) -> MenuEntries:
+        """The values that most rows have, to filter by."""
+        if found.is_unique:
+            return [("No value is there twice", None)]
+        shown = [(self._shown(value), value, count) for value, count in found.commonest]
+        return [
+            (f"Only {text}   ·   {count:,}", partial(self._keep, column, value, True)) for text, value, count in shown
+        ]
+
+    def _shown(self, value: Any) -> str:
+        """A value as the report writes it."""
+        text = "blanks" if value is None else format_one(value, None, self._data.format_locale())
+        return text if len(text) <= _LONGEST else f"{text[:_LONGEST]}…"
 
     def column_entries(self, column: str) -> MenuEntries:
         """What can be done with a column of the result."""
@@ -70,8 +89,7 @@ class ColumnActions:
 
     def value_entries(self, column: str, value: Any) -> MenuEntries:
         """What can be done with a value of a column."""
-        shown = "blanks" if value is None else format_one(value, None, self._data.format_locale())
-        shown = shown if len(shown) <= _LONGEST else f"{shown[:_LONGEST]}…"
+        shown = self._shown(value)
         return [
             (f"Only {shown}", partial(self._keep, column, value, True)),
             (f"All but {shown}", partial(self._keep, column, value, False)),

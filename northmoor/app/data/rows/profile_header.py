@@ -54,6 +54,8 @@ class ProfileHeader(QHeaderView):
         found = self.profiles[column]
         name, kind = self._rows.names[column], self._rows.types[column]
         lines = [f"{name}: {kind}", f"{found.distinct:,} distinct values", f"{found.blanks:,} blank"]
+        if found.is_unique:
+            lines.append("no value is there twice: it is a key of these rows")
         if found.low is not None:
             lines.append(f"from {self._text(found.low)} to {self._text(found.high)}")
         return "\n".join(lines)
@@ -106,7 +108,7 @@ class ProfileHeader(QHeaderView):
         assert self._rows is not None
         facts = [str(self._rows.types[column])]
         if column < len(self.profiles) and not self._rows.types[column].is_number:
-            facts.append(f"{self.profiles[column].distinct:,} values")
+            facts.append("unique" if self.profiles[column].is_unique else f"{self.profiles[column].distinct:,} values")
         if setting.total and setting.total != "none":
             facts.append(setting.total.replace("_", " "))
         return " · ".join(["hidden", *facts] if setting.hidden else facts)

@@ -10,7 +10,7 @@ import pyarrow.compute as pc
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
 
-BARS = 12
+BARS, COMMONEST = 12, 8
 
 
 @dataclass(frozen=True)
@@ -27,6 +27,13 @@ class ColumnProfile:
     low: Any
     high: Any
     bars: tuple[int, ...]
+    commonest: tuple[tuple[Any, int], ...] = ()
+    """The values that most rows have, with how many, where some value is in several rows."""
+
+    @property
+    def is_unique(self) -> bool:
+        """Whether no two rows have the same value, and none is blank."""
+        return self.count > 1 and self.distinct == self.count
 
 
 def profile(rows: Rows, stop: CancelToken) -> tuple[ColumnProfile, ...]:
@@ -45,7 +52,16 @@ def _profile(column: pa.ChunkedArray) -> ColumnProfile:
     bounds = pc.min_max(values) if distinct and not pa.types.is_null(column.type) else None
     low, high = (bounds["min"].as_py(), bounds["max"].as_py()) if bounds is not None else (None, None)
     bars = _bars(values, counts)
-    return ColumnProfile(len(column), column.null_count, distinct, low, high, bars)
+    return ColumnProfile(len(column), column.null_count, distinct, low, high, bars, _commonest(values, counts))
+
+
+def _commonest(values: pa.Array, counts: pa.Array) -> tuple[tuple[Any, int], ...]:
+    """Those of which there are most, the first of the rows first among equals; empty where all are different."""
+    numbers = counts.to_numpy(zero_copy_only=False)
+    if not len(numbers) or numbers.max() < 2:
+        return ()
+    first = np.argsort(-numbers, kind="stable")[:COMMONEST]
+    return tuple(zip(values.take(pa.array(first)).to_pylist(), numbers[first].tolist(), strict=True))
 
 
 def _bars(values: pa.Array, counts: pa.Array) -> tuple[int, ...]:
