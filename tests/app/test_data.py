@@ -24,12 +24,13 @@ from PyQt6.QtWidgets import (
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.data.connection_dialog import ConnectionDialog
-from northmoor.app.data.query.compute_dialog import ComputeDialog
-from northmoor.app.data.query.condition_dialog import ConditionDialog
-from northmoor.app.data.query.detail_dialog import DetailDialog
-from northmoor.app.data.query.join_dialog import JoinDialog
-from northmoor.app.data.query.sentence_dialogs import ColumnsDialog, FirstOfEachDialog, SortingDialog
-from northmoor.app.data.query.table_picker import TableDialog
+from northmoor.app.data.query.dialogs.compute_dialog import ComputeDialog
+from northmoor.app.data.query.dialogs.condition_dialog import ConditionDialog
+from northmoor.app.data.query.dialogs.detail_dialog import DetailDialog
+from northmoor.app.data.query.dialogs.join_dialog import JoinDialog
+from northmoor.app.data.query.dialogs.sentence_dialogs import ColumnsDialog, FirstOfEachDialog, SortingDialog
+from northmoor.app.data.query.dialogs.table_picker import TableDialog
+from northmoor.app.data.query.dialogs.translate_dialog import TranslateDialog
 from northmoor.app.data.workspace import DataWorkspace
 from northmoor.app.window import Window
 from northmoor.core.model.connections import FilesConnection, PostgresqlConnection
@@ -541,9 +542,24 @@ def test_a_server_is_connected_and_a_query_moves_to_it_without_losing_its_sql(
     assert "Connected." in dialog.message.text()
     dialog.accept()
     assert PASSWORD not in (window.controller.library.root / "connections.json").read_text()
-    add_query(window, name="fleet", connection="tarrow", sql="select name, built from vessels where built > 2000")
+    add_query(
+        window,
+        name="fleet",
+        connection="tarrow",
+        sql="select name, ifnull(built, 0) as built from vessels where built > 2000",
+    )
     data.run()
     rows_shown(window, qtbot, 4)
+
+    def move(dialog: TranslateDialog) -> None:
+        assert "COALESCE(built, 0) AS built" in dialog.sql()
+        assert "SQLite computes decimals with doubles" in dialog.notes.text()
+        dialog.compare.click()
+        qtbot.waitUntil(lambda: "rows" in dialog.outcome.text(), timeout=15_000)
+        assert dialog.outcome.text() == "4 and 4 rows; all that were compared are the same."
+        dialog.accept()
+
+    in_dialog(TranslateDialog, move)
     data.queries.change_connection("tarrow_pg")
     rows_shown(window, qtbot, 4)
     assert window.controller.report.query("fleet").connection == "tarrow_pg"

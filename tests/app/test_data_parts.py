@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QLineEdit
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.data.connection_dialog import ConnectionDialog
-from northmoor.app.data.query.detail_dialog import DetailDialog
+from northmoor.app.data.query.dialogs.detail_dialog import DetailDialog
 from northmoor.app.data.query.plan_panel import PlanPanel
 from northmoor.app.data.query.query_bar import COMBINED, QueryBar
 from northmoor.app.data.rows.check_totals_dialog import CrossTotalsModel

@@ -7,10 +7,10 @@ from PyQt6.QtCore import QRect, Qt
 from PyQt6.QtWidgets import QApplication, QLabel, QToolButton, QWidget
 from pytestqt.qtbot import QtBot
 
-from northmoor.app.data.query.condition_dialog import ConditionDialog, ConditionScope
-from northmoor.app.data.query.join_dialog import JoinDialog, match_words
+from northmoor.app.data.query.dialogs.condition_dialog import ConditionDialog, ConditionScope
+from northmoor.app.data.query.dialogs.join_dialog import JoinDialog, match_words
+from northmoor.app.data.query.dialogs.sentence_dialogs import ColumnsDialog, FirstRowsDialog, SortingDialog, StackDialog
 from northmoor.app.data.query.sentence_context import SentenceContext
-from northmoor.app.data.query.sentence_dialogs import ColumnsDialog, FirstRowsDialog, SortingDialog, StackDialog
 from northmoor.app.data.query.sentence_text import by_words, comparison_words, join_words
 from northmoor.app.data.query.sentence_view import SentenceView
 from northmoor.app.data.query.sql_editor import SqlEditor

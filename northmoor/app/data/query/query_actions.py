@@ -1,24 +1,29 @@
 """What can be done with the report's queries: add, rename, link, share, save their rows, remove."""
 
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Literal, Protocol
 
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QDialog, QInputDialog, QMessageBox, QWidget
 
 from northmoor.app.data.catalog_tree import CatalogPanel
-from northmoor.app.data.query.detail_dialog import DetailDialog
+from northmoor.app.data.query.dialogs.detail_dialog import DetailDialog
+from northmoor.app.data.query.dialogs.translate_dialog import TranslateDialog
+from northmoor.app.data.query.query_bar import COMBINED
+from northmoor.app.data.query.sentence_controller import SentenceController
 from northmoor.app.data.rows.column_actions import ColumnActions
 from northmoor.app.data.rows.row_actions import RowActions
 from northmoor.app.data.rows.rows_pane import RowsPane
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.widgets.menus import menu_of
 from northmoor.core.authoring.rename import rename_query
+from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import NorthmoorError, QueryError
 from northmoor.core.model import edits
 from northmoor.core.model.queries import Query, SharedQuery
-from northmoor.core.sources.fetch.query_resolution import fill_shared
+from northmoor.core.sources.builder.translating import translate_sql
+from northmoor.core.sources.fetch.query_resolution import dialect_of, fill_shared
 from northmoor.core.sources.fetch.snapshots import write_sample
 from northmoor.core.sources.library import Library
 
@@ -32,6 +37,9 @@ class QueryHost(Protocol):
     query_name: str | None
     actions_of_rows: RowActions
     columns_of_rows: ColumnActions
+
+    @property
+    def steps(self) -> SentenceController: ...
 
     @property
     def library(self) -> Library: ...
@@ -159,14 +167,38 @@ class QueryActions:
                 self._data.fetch(query.name, refresh=False)
 
     def change_connection(self, connection: str) -> None:
-        """Let the current query run on another connection; its SQL stays."""
+        """Let the current query run on another connection; its SQL is written as that one wants it."""
         query = self._data.current()
-        if query is not None and (query.connection or "") != connection:
-            name, chosen = query.name, connection or None
-            if self._data.controller.edit(
-                "Change the connection", lambda r, _: edits.change_query(r, name, connection=chosen)
-            ):
-                self._data.run_quietly()
+        if query is None or (query.connection or "") == connection:
+            return
+        name, chosen = query.name, connection or None
+        try:
+            sql = self._translated(query, query.but(connection=chosen))
+        except NorthmoorError as error:
+            self._data.show_fault(error)
+            sql = query.sql
+        if sql is None:
+            self._data.controller.changed.emit()  # the bar shows the connection as it is
+            return
+        if self._data.controller.edit(
+            "Change the connection", lambda r, _: edits.change_query(r, name, connection=chosen, sql=sql)
+        ):
+            self._data.run_quietly()
+
+    def _translated(self, query: Query, moved: Query) -> str | None:
+        """The SQL of a query that moves to another connection; None where that is not wanted. Raises QueryError."""
+        dialects = dialect_of(query, self._data.library), dialect_of(moved, self._data.library)
+        if dialects[0] == dialects[1] or not query.sql.strip():
+            return query.sql
+        translated = translate_sql(query.sql, *dialects)
+        if translated.is_kept and not translated.notes:
+            return query.sql
+        names = (query.connection or COMBINED, moved.connection or COMBINED)
+        dialog = TranslateDialog(query.sql, translated, names, self._ask_connection, self._data.panel)
+        return dialog.sql() if dialog.exec() == QDialog.DialogCode.Accepted else None
+
+    def _ask_connection(self, connection: str, sql: str, done: Callable[[object], None]) -> CancelToken:
+        return self._data.steps.ask_rows(sql, done, None if connection == COMBINED else connection)
 
     def _ask_share(self, query: Query) -> None:
         given, is_given = QInputDialog.getText(

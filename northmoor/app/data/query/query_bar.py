@@ -26,7 +26,7 @@ class QueryBar(QWidget):
         self.kind.setTextFormat(Qt.TextFormat.PlainText)
         self.connection = QComboBox()
         self.connection.setAccessibleName("Connection")
-        self.connection.setToolTip("What the query runs on; its SQL stays when this is changed")
+        self.connection.setToolTip("What the query runs on; its SQL is written as that wants it when this is changed")
         self.menu = QToolButton()
         self.menu.setIcon(icon("ellipsis"))
         self.menu.setToolTip("More for this query: rename, detail of, share, save rows, remove")

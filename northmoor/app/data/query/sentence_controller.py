@@ -87,12 +87,16 @@ class SentenceController(QObject):
         return tuple(CatalogColumn(name, "") for name in self._data.column_names(query))
 
     def _ask_rows(self, sql: str, done: Callable[[object], None]) -> CancelToken:
-        """Ask the rows of an SQL text on what the current query runs on; nothing of it stays in the report."""
-        report, query = self._data.controller.report, self._data.current()
-        assert report is not None
+        """Ask the rows of an SQL text on what the current query runs on."""
+        query = self._data.current()
         assert query is not None
-        filled, values = fill_shared(query, self._data.library), self._data.controller.values
-        aside = Query(name=_ASIDE, connection=filled.connection, sql=sql)
+        return self.ask_rows(sql, done, fill_shared(query, self._data.library).connection)
+
+    def ask_rows(self, sql: str, done: Callable[[object], None], connection: str | None) -> CancelToken:
+        """Ask the rows of an SQL text on a connection, or on the other queries; nothing of it stays in the report."""
+        report, values = self._data.controller.report, self._data.controller.values
+        assert report is not None
+        aside = Query(name=_ASIDE, connection=connection, sql=sql)
         tried = report.but(queries=(*report.queries, aside))
 
         def ask(session: Session, stop: CancelToken) -> object:

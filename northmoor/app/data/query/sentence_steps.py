@@ -5,18 +5,18 @@ from typing import TYPE_CHECKING, Literal
 
 from PyQt6.QtWidgets import QDialog, QInputDialog, QWidget
 
-from northmoor.app.data.query.compute_dialog import ComputeDialog
-from northmoor.app.data.query.condition_dialog import ConditionDialog, ConditionScope
-from northmoor.app.data.query.join_dialog import JoinDialog
-from northmoor.app.data.query.sentence_dialogs import (
+from northmoor.app.data.query.dialogs.compute_dialog import ComputeDialog
+from northmoor.app.data.query.dialogs.condition_dialog import ConditionDialog, ConditionScope
+from northmoor.app.data.query.dialogs.join_dialog import JoinDialog
+from northmoor.app.data.query.dialogs.sentence_dialogs import (
     ColumnsDialog,
     FirstOfEachDialog,
     FirstRowsDialog,
     SortingDialog,
     StackDialog,
 )
+from northmoor.app.data.query.dialogs.table_picker import TableDialog
 from northmoor.app.data.query.sentence_text import short
-from northmoor.app.data.query.table_picker import TableDialog
 from northmoor.app.widgets.menus import MenuEntries, menu_of
 from northmoor.core.sources.builder.asides import values_sql
 from northmoor.core.sources.builder.computing import first_of_each

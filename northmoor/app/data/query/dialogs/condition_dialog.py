@@ -16,10 +16,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from northmoor.app.data.query.operand_editor import OperandChoices, OperandEditor, OperandListEditor
+from northmoor.app.data.query.dialogs.operand_editor import OperandChoices, OperandEditor, OperandListEditor
+from northmoor.app.data.query.dialogs.step_dialog import StepDialog
 from northmoor.app.data.query.sentence_context import AskRows
 from northmoor.app.data.query.sentence_text import operator_words
-from northmoor.app.data.query.step_dialog import StepDialog
 from northmoor.app.widgets.icons import icon
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows

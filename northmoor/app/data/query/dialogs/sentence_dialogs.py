@@ -22,8 +22,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from northmoor.app.data.query.dialogs.step_dialog import StepDialog
 from northmoor.app.data.query.sentence_context import SentenceContext
-from northmoor.app.data.query.step_dialog import StepDialog
 from northmoor.app.widgets.icons import icon
 from northmoor.core.errors import QueryError
 from northmoor.core.model.kinds.aggregates import TOTALS, aggregate_of
@@ -344,16 +344,14 @@ class StackDialog(StepDialog):
             self._match()
 
     def _match(self) -> None:
-        """Match columns by name, else by place."""
+        """Match columns by name."""
         table = self._around.catalog.table(self.table.currentText())
         offered = [column.name for column in table.columns] if table is not None else []
         by_name = {name.lower(): name for name in offered}
-        is_by_place = not set(by_name) & {name.lower() for name in self._names}
-        for number, (name, box) in enumerate(zip(self._names, self.columns, strict=True)):
+        for name, box in zip(self._names, self.columns, strict=True):
             box.clear()
             box.addItems([_NOTHING, *offered])
-            by_place = offered[number] if is_by_place and number < len(offered) else _NOTHING
-            own = by_name.get(name.lower(), by_place)
+            own = by_name.get(name.lower(), _NOTHING)
             box.setCurrentText(own)
         self._write()
 

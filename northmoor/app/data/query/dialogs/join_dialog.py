@@ -18,9 +18,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from northmoor.app.data.query.dialogs.step_dialog import StepDialog
+from northmoor.app.data.query.dialogs.table_picker import TablePicker
 from northmoor.app.data.query.sentence_context import SentenceContext
-from northmoor.app.data.query.step_dialog import StepDialog
-from northmoor.app.data.query.table_picker import TablePicker
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.widget_tools import hide_and_delete
 from northmoor.core.base.cancellation import CancelToken

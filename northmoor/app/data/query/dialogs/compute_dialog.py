@@ -18,9 +18,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from northmoor.app.data.query.dialogs.step_dialog import StepDialog
 from northmoor.app.data.query.sentence_context import SentenceContext
 from northmoor.app.data.query.sentence_text import short
-from northmoor.app.data.query.step_dialog import StepDialog
 from northmoor.app.widgets.icons import icon
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows

@@ -1,0 +1,76 @@
+"""SQL of one database as another writes it, and what changes in meaning on the way."""
+
+import re
+from dataclasses import dataclass
+
+import sqlglot
+from sqlglot import exp
+from sqlglot.errors import SqlglotError
+
+from northmoor.core.errors import QueryError, RefusedQuery
+from northmoor.core.expr.placeholders import MARK, mark_placeholders
+from northmoor.core.sources.drivers.read_only import check_query
+
+NAMES = {"sqlite": "SQLite", "postgres": "PostgreSQL", "mysql": "MariaDB and MySQL", "duckdb": "DuckDB"}
+_WHOLE_DIVISION = {"sqlite", "postgres"}
+"""Where whole numbers divided are a whole number."""
+_ANY_CASE = {"mysql"}
+_LIKE_ANY_CASE = {"mysql", "sqlite"}
+
+
+@dataclass(frozen=True)
+class TranslatedSql:
+    """SQL for another database; `is_kept` says that it is the same text. `notes` are what may be other figures."""
+
+    sql: str
+    is_kept: bool
+    notes: tuple[str, ...]
+
+
+def translate_sql(sql: str, dialect: str, to: str) -> TranslatedSql:
+    """The SQL as another database writes it; its bytes stay where both mean the same by them.
+
+    Raises QueryError for what cannot be said there.
+    """
+    tree = check_query(sql, dialect).tree
+    notes = tuple(_notes(tree, dialect, to))
+    written = _written(sql, dialect, to)
+    try:
+        check_query(written, to)
+    except RefusedQuery as error:
+        raise QueryError(f"{NAMES[to]} cannot say it: {error.message}") from error
+    is_kept = _plain_words(sql, dialect) == _plain_words(written, to)
+    return TranslatedSql(sql if is_kept else written, is_kept, notes)
+
+
+def _plain_words(sql: str, dialect: str) -> list[str]:
+    """The words of a text without those that may as well not be there."""
+    words = [sql[t.start : t.end + 1].lower() for t in sqlglot.tokenize(sql, dialect=dialect)]
+    return [{"!=": "<>", "==": "="}.get(word, word) for word in words if word not in ("as", "inner", "outer", ";")]
+
+
+def _written(sql: str, dialect: str, to: str) -> str:
+    try:
+        tree = sqlglot.parse_one(mark_placeholders(sql, dialect).sql, read=dialect)
+        text = tree.sql(dialect=to, pretty=True, unsupported_level=sqlglot.ErrorLevel.RAISE)
+    except SqlglotError as error:
+        reason = str(error).partition("\n")[0].rstrip(". ")
+        raise QueryError(f"{NAMES[to]} cannot say it ({reason}); write it by hand.") from error
+    return re.sub(rf"[:$]{MARK}(\w+)|%\({MARK}(\w+)\)s", lambda found: f":{found[1] or found[2]}", text) + "\n"
+
+
+def _notes(tree: exp.Query, dialect: str, to: str) -> list[str]:
+    """What the two databases do in another way, of what the query has."""
+    found = []
+    here, there = NAMES[dialect], NAMES[to]
+    if tree.find(exp.Div) is not None and (dialect in _WHOLE_DIVISION) != (to in _WHOLE_DIVISION):
+        whole = here if dialect in _WHOLE_DIVISION else there
+        found.append(f"Whole numbers divided give a whole number in {whole} only: 7 / 2 is 3 there, and 3.5 otherwise.")
+    compared = tree.find(exp.EQ, exp.NEQ, exp.In, exp.Group, exp.Distinct)
+    if compared is not None and (dialect in _ANY_CASE) != (to in _ANY_CASE):
+        found.append("MariaDB and MySQL mostly compare texts without regard to capitals; other databases do not.")
+    if tree.find(exp.Like) is not None and (dialect in _LIKE_ANY_CASE) != (to in _LIKE_ANY_CASE):
+        found.append(f"like does not regard capitals in {here if dialect in _LIKE_ANY_CASE else there}.")
+    if "sqlite" in (dialect, to):
+        found.append("SQLite computes decimals with doubles, and keeps days and moments as texts.")
+    return found
