@@ -11,7 +11,7 @@ from northmoor.core.errors import QueryError, RefusedQuery
 from northmoor.core.expr.placeholders import MARK, mark_placeholders
 from northmoor.core.sources.drivers.read_only import check_query
 
-NAMES = {"sqlite": "SQLite", "postgres": "PostgreSQL", "mysql": "MariaDB and MySQL", "duckdb": "DuckDB"}
+_DATABASES = {"sqlite": "SQLite", "postgres": "PostgreSQL", "mysql": "MariaDB and MySQL", "duckdb": "DuckDB"}
 _WHOLE_DIVISION = {"sqlite", "postgres"}
 """Where whole numbers divided are a whole number."""
 _ANY_CASE = {"mysql"}
@@ -38,7 +38,7 @@ def translate_sql(sql: str, dialect: str, to: str) -> TranslatedSql:
     try:
         check_query(written, to)
     except RefusedQuery as error:
-        raise QueryError(f"{NAMES[to]} cannot say it: {error.message}") from error
+        raise QueryError(f"{_DATABASES[to]} cannot say it: {error.message}") from error
     is_kept = _plain_words(sql, dialect) == _plain_words(written, to)
     return TranslatedSql(sql if is_kept else written, is_kept, notes)
 
@@ -55,14 +55,14 @@ def _written(sql: str, dialect: str, to: str) -> str:
         text = tree.sql(dialect=to, pretty=True, unsupported_level=sqlglot.ErrorLevel.RAISE)
     except SqlglotError as error:
         reason = str(error).partition("\n")[0].rstrip(". ")
-        raise QueryError(f"{NAMES[to]} cannot say it ({reason}); write it by hand.") from error
+        raise QueryError(f"{_DATABASES[to]} cannot say it ({reason}); write it by hand.") from error
     return re.sub(rf"[:$]{MARK}(\w+)|%\({MARK}(\w+)\)s", lambda found: f":{found[1] or found[2]}", text) + "\n"
 
 
 def _notes(tree: exp.Query, dialect: str, to: str) -> list[str]:
     """What the two databases do in another way, of what the query has."""
     found = []
-    here, there = NAMES[dialect], NAMES[to]
+    here, there = _DATABASES[dialect], _DATABASES[to]
     if tree.find(exp.Div) is not None and (dialect in _WHOLE_DIVISION) != (to in _WHOLE_DIVISION):
         whole = here if dialect in _WHOLE_DIVISION else there
         found.append(f"Whole numbers divided give a whole number in {whole} only: 7 / 2 is 3 there, and 3.5 otherwise.")
