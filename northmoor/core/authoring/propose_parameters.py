@@ -51,7 +51,10 @@ def sql_using(query: Query, parameter: Parameter, column: str, library: Library)
     expression = expression_of(sentence, column) if sentence is not None else None
     if sentence is None or expression is None or has_aggregate(expression, dialect):
         return None
-    return rewrite_select(query.sql, with_condition(sentence, _comparison(parameter, expression)), dialect)
+    try:
+        return rewrite_select(query.sql, with_condition(sentence, _comparison(parameter, expression)), dialect)
+    except QueryError:
+        return None
 
 
 def _comparison(parameter: Parameter, expression: str) -> Comparison:

@@ -72,6 +72,8 @@ def filter_query_by_parameter(report: Report, query: Query, column: str, kind: K
 
     Raises QueryError for a total, and where the SQL does not say what the column is made of.
     """
+    if query.shared is not None:
+        raise QueryError("This is a query of the library; make it this report's own first (⋯ beside its name).")
     sentence = parse_select(query.sql, dialect)
     if sentence is None:
         raise QueryError("This SQL says more than a sentence can; write the condition into it.")

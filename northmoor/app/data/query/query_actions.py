@@ -128,10 +128,9 @@ class QueryActions:
             return
         entries: list[tuple[str, object]] = [("Copy the selected cells (Ctrl+C)", self._data.pane.view.copy)]
         record = rows.table.slice(row, 1).to_pylist()[0]
-        entries += [
-            ("", None),
-            *self._data.columns_of_rows.value_entries(rows.names[column], record[rows.names[column]]),
-        ]
+        if rows.query == self._data.query_name:  # not where a table is looked into
+            name = rows.names[column]
+            entries += [("", None), *self._data.columns_of_rows.value_entries(name, record[name])]
         for query in report.queries:
             if query.detail_of is not None and query.detail_of.query == rows.query and rows.is_whole:
                 text = f"Only what belongs to it in {query.name}"
