@@ -11,6 +11,7 @@ from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.blocks.text import TextBlock
 from northmoor.core.model.pages import PageSetup
 from northmoor.core.sources.library import Library
+from tests.core.test_charts import ROWS, by_key, chart, items, proportional, straight
 from tests.core.test_levels import SALES
 from tests.core.test_trace import cells_traced, check
 from tests.helpers import dumped, examples, level_of, lines_of, render, report_of, row_of, table_of
@@ -119,6 +120,34 @@ def test_matrices_paragraphs_and_page_totals_have_them_too(library: MakeLibrary,
     assert f"{most:,}" in texts
     of_page = next(line for line in lines_of(document) if line.kind == "total")
     assert (of_page.level, of_page.cells["v"]) == ("page", "8")
+
+
+def test_charts_have_them(library: MakeLibrary) -> None:
+    connection = sqlite3.connect(":memory:")
+    connection.executescript(ROWS)
+    wanted = straight(
+        connection, "select route, max(s) from (select route, month, sum(abs(v)) s from lines group by 1, 2) group by 1"
+    )
+    value = "max(sum(abs(v)) over (partition by month))"
+    document = render(report_of(chart(value=value)), library(ROWS))
+    assert document.findings == ()
+    proportional({key: item["height"] for key, item in by_key(items(document)).items()}, wanted)
+
+
+def test_levels_of_expressions_and_kept_groups_count_as_they_are_printed(
+    library: MakeLibrary, sales: sqlite3.Connection
+) -> None:
+    value = "sum((v % 3) * 1000 + greatest(count(*), 0) over class)"
+    levels = (level_of("route", total=row_of(v=value), keep_groups="sum(v) > 1480"), level_of("v").but(name="class", by="v % 3"))
+    document = render(report_of(table_of("v", levels=levels, keep_rows="v > 9")), library(SALES))
+    assert document.findings == ()
+    wanted = sales.execute(
+        "select route, sum(k * 1000 + n) from (select route, v % 3 k, count(*) n from lines where v > 9 group by 1, 2)"
+        " where route in (select route from lines where v > 9 group by 1 having sum(v) > 1480) group by 1 order by 1"
+    ).fetchall()
+    assert 0 < len(wanted) < 8
+    assert [int(text.replace(",", "")) for text in totals(document)] == [figure for _, figure in wanted]
+    assert check(document, every=9) > 3
 
 
 @pytest.mark.parametrize(

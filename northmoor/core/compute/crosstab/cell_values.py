@@ -27,7 +27,7 @@ from northmoor.core.compute.evaluate.compiler import (
     name_of,
     runs_over_groups,
 )
-from northmoor.core.compute.evaluate.inner_groups import keys_inside, one_row_each
+from northmoor.core.compute.evaluate.inner_groups import inner_groups_sql, keys_inside
 from northmoor.core.compute.evaluate.per_page import register_query_aggregates
 from northmoor.core.compute.evaluate.scope_cells import (
     ROWS_TABLE,
@@ -349,7 +349,7 @@ class _Computing:
             numbers.append(f"{side}_around" if is_tree else _number(side, depth) if depth else "0")
         by = ", ".join(number for number in numbers if number != "0")
         if needs and needs[0].inner is not None:
-            source = one_row_each(source, by, needs[0].inner)
+            source = f"({inner_groups_sql(source, by, needs[0].inner)})"
         listed = "".join(f", {self.sides.rows_in.sql(need.sql)} as {quoted(self._name(need))}" for need in needs)
         grouped = f" group by {by} order by {by}" if by else " having count(*) > 0"
         return self.engine.run(

@@ -133,11 +133,12 @@ def _aggregates(
     """Aggregates over rows together, or a single one over inner groups."""
     listed = ", ".join(f"{need.sql} as {quoted(compiler.names[need])}" for need in needs)
     source, group = ROWS_TABLE, group_column(scope % OWN) if isinstance(scope, int) and scope else ""
+    order = POSITION if isinstance(scope, int) else ""
     if isinstance(scope, str):
         source = quoted(f"__nm_query_{scope}")
     elif 0 < scope < OWN and levels[scope - 1].tree is not None:
         source, group = f"{ROWS_TABLE} join {_tree_table(scope)} on __nm_inside = {group}", "__nm_around"
-    return engine.run(per_group(source, group, listed, needs[0].inner), bound)
+    return engine.run(per_group(source, group, listed, needs[0].inner, order), bound)
 
 
 def _one_aggregate(

@@ -4,7 +4,7 @@ In ``sum(round(sum(amount) * rate / 100, 2) over rate)`` what is before ``over``
 level ``rate``, and the outer aggregate runs over those groups. ``over (partition by a, b)`` groups by any columns.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -12,20 +12,17 @@ from sqlglot import exp
 
 from northmoor.core.compute.evaluate.scope_names import COUNTED
 from northmoor.core.compute.groups.boundaries import Grouping
-from northmoor.core.expr.identifiers import quoted
 from northmoor.core.expr.language import is_aggregate, parse
 
 if TYPE_CHECKING:
     from northmoor.core.compute.evaluate.compiler import ExpressionCompiler
 
-_WINDOW, _FIRST = "__nm_inner", "__nm_first"
-
 
 @dataclass(frozen=True)
 class InnerGroups:
-    """Groups within the groups of an aggregate: the SQL of what makes them, and of the value that each has."""
+    """Groups within the groups of an aggregate: the SQL of what makes them, with its name, and of their values."""
 
-    keys: tuple[str, ...]
+    keys: tuple[tuple[str, str], ...]
     values: tuple[str, ...]
 
 
@@ -34,13 +31,20 @@ def inner_value(number: int) -> str:
     return f"__nm_v{number}"
 
 
-def one_row_each(source: str, groups: str, inner: InnerGroups) -> str:
-    """SQL of a source with one row left of each inner group, which has the group's values; `groups` are the columns of
-    the groups around, empty for one group of all."""
-    parts = ", ".join([*([groups] if groups else []), *inner.keys])
-    values = ", ".join(f"{sql} as {inner_value(number)}" for number, sql in enumerate(inner.values))
-    window = f"window {_WINDOW} as (partition by {parts})"
-    return f"(select *, {values}, row_number() over {_WINDOW} = 1 as {_FIRST} from {source} {window}) where {_FIRST}"
+def inner_key(number: int) -> str:
+    """The name of what makes inner groups."""
+    return f"__nm_k{number}"
+
+
+def inner_groups_sql(source: str, groups: str, inner: InnerGroups, order: str = "") -> str:
+    """A query with a row for each inner group of a source; `groups` are the columns of the groups around, empty for one
+    group of all. They come in the order of a column of the source, if one is given."""
+    listed = [f"{key} as {name}" for name, key in inner.keys]
+    listed += [f"{sql} as {inner_value(number)}" for number, sql in enumerate(inner.values)]
+    by = [*([groups] if groups else []), *(key for _, key in inner.keys)]
+    around = f"{groups}, " if groups else ""
+    ordered = f" order by min({order})" if order else ""
+    return f"select {around}{', '.join(listed)} from {source} group by {', '.join(by)}{ordered}"
 
 
 def has_inner_groups(node: exp.Expr) -> bool:
@@ -67,20 +71,15 @@ def keys_inside(groupings: Sequence[Grouping], scope: int) -> dict[str, tuple[ex
 
 
 class InnerGroupsCompiler:
-    """Compiles an aggregate over the figures of groups.
+    """Compiles an aggregate over the figures of groups; `columns` are the columns of the rows."""
 
-    `over` is what follows an aggregate of the inner groups; `columns` are the columns of the rows.
-    """
-
-    def __init__(
-        self, work: "ExpressionCompiler", node: exp.Expr, columns: tuple[str, ...], over: str = _WINDOW
-    ) -> None:
+    def __init__(self, work: "ExpressionCompiler", node: exp.Expr, columns: tuple[str, ...]) -> None:
         self._work, self._columns = work, columns
-        self._over = f" over {over}" if over else ""
         self._values: list[str] = []
         self._window = next(w for w in node.find_all(exp.Window) if w is not node)
         self._keys = self._keys_of(self._window)
-        self._names = {work.resolve_name(key, columns) for key in self._keys if isinstance(key, exp.Column)}
+        named = enumerate(work.resolve_name(k, columns) if isinstance(k, exp.Column) else None for k in self._keys)
+        self._numbers = {name: number for number, name in named if name is not None}
         self._inside = self._window.alias or ", ".join(key.sql("duckdb") for key in self._keys)
         self._top = node.this if isinstance(node, exp.Filter) else node
         self.call = work.other(node, self._outer)
@@ -88,8 +87,8 @@ class InnerGroupsCompiler:
 
     def groups(self, is_counted: bool) -> InnerGroups:
         """The inner groups; rows that count apart from those that do not, where there are such."""
-        keys = [self._key(key).sql("duckdb") for key in self._keys]
-        return InnerGroups((*keys, *([quoted(COUNTED)] * is_counted)), tuple(self._values))
+        keys = [(inner_key(number), self._key(key).sql("duckdb")) for number, key in enumerate(self._keys)]
+        return InnerGroups((*keys, *([(COUNTED, COUNTED)] * is_counted)), tuple(self._values))
 
     def _keys_of(self, window: exp.Window) -> Sequence[exp.Expr]:
         listed: Sequence[exp.Expr] = window.args.get("partition_by") or ()
@@ -114,7 +113,10 @@ class InnerGroupsCompiler:
         if is_aggregate(node) and node is not self._top:
             message = "say over which groups the inner aggregate runs, as in sum(max(x) over level)"
             raise self._work.error_at(message, node)
-        return self._scalar(node, self._outer)
+        number = self._number(node)
+        if number is not None:
+            return exp.column(inner_key(number), quoted=True)
+        return self._work.other(node, self._outer)
 
     def _value(self, window: exp.Window) -> exp.Expr:
         if not is_inner_window(window) or list(self._keys_of(window)) != list(self._keys):
@@ -129,20 +131,22 @@ class InnerGroupsCompiler:
         if isinstance(node, exp.Window) or (is_aggregate(node) and node.find(exp.Window) is not None):
             raise self._work.error_at("figures are computed of figures once, not of those again", node)
         if is_aggregate(node):
-            call = self._work.other(node, lambda inner: self._work.value_of(inner, self._columns))
-            return exp.Var(this=f"{call.sql('duckdb')}{self._over}")
-        return self._scalar(node, self._inner)
-
-    def _scalar(self, node: exp.Expr, inside: Callable[[exp.Expr], exp.Expr]) -> exp.Expr:
-        if node in self._keys:
+            return self._work.value_of(node, self._columns)
+        if self._number(node) is not None:
             return self._key(node)
-        if isinstance(node, exp.Column):
-            name = self._work.resolve_name(node, self._columns)
-            if name not in self._names:
-                message = f"{name} may have several values in a group of {self._inside}; total it, or group by it too"
-                raise self._work.error_at(message, node)
-            return exp.column(name, quoted=True)
-        return self._work.other(node, inside)
+        return self._work.other(node, self._inner)
+
+    def _number(self, node: exp.Expr) -> int | None:
+        """Which of what makes the groups a node is; None for none. Raises ExpressionError for any other column."""
+        if node in self._keys:
+            return list(self._keys).index(node)
+        if not isinstance(node, exp.Column):
+            return None
+        name = self._work.resolve_name(node, self._columns)
+        if name not in self._numbers:
+            message = f"{name} may have several values in a group of {self._inside}; total it, or group by it too"
+            raise self._work.error_at(message, node)
+        return self._numbers[name]
 
     def _key(self, key: exp.Expr) -> exp.Expr:
         return self._work.value_of(key.copy(), self._columns)

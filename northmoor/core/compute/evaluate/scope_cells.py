@@ -9,7 +9,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from northmoor.core.compute.evaluate.compiler import AggregateCall, CompiledExpression, Compiler, name_of
-from northmoor.core.compute.evaluate.inner_groups import InnerGroups, one_row_each
+from northmoor.core.compute.evaluate.inner_groups import InnerGroups, inner_groups_sql
 from northmoor.core.compute.evaluate.scope_names import OWN, group_column
 from northmoor.core.engine.embedded import Engine, EngineError, engine_message
 from northmoor.core.errors import ExpressionError
@@ -147,10 +147,10 @@ def _distinct_counts(engine: Engine, distinct: AggregateCall) -> list[int]:
     return counts
 
 
-def per_group(source: str, group: str, listed: str, inner: InnerGroups | None = None) -> str:
+def per_group(source: str, group: str, listed: str, inner: InnerGroups | None = None, order: str = "") -> str:
     """SQL that computes aggregates for each group of a source's rows, in order, or of all of them without a column that
-    numbers groups; over the groups within each, if wanted."""
-    rows = one_row_each(source, group, inner) if inner is not None else source
+    numbers groups; over the groups within each, if wanted, in the order of a column."""
+    rows = f"({inner_groups_sql(source, group, inner, order)})" if inner is not None else source
     return f"select {listed} from {rows}{f' group by {group} order by {group}' if group else ''}"
 
 

@@ -21,7 +21,7 @@ from northmoor.core.compute.evaluate.compiler import Compiler, EvaluationScope, 
 from northmoor.core.compute.evaluate.inner_groups import (
     InnerGroupsCompiler,
     has_inner_groups,
-    inner_value,
+    inner_groups_sql,
     keys_inside,
 )
 from northmoor.core.compute.evaluate.scope_names import DETAIL, OF_DOCUMENT, OWN, PAGE_SCOPES, group_column
@@ -392,12 +392,9 @@ def figures_of_figures_sql(
     work: ExpressionCompiler, node: exp.Expr, columns: tuple[str, ...], source: str, where: str
 ) -> str:
     """An aggregate over the figures of groups as a query over a query that groups."""
-    inner = InnerGroupsCompiler(work, node, columns, over="")
-    groups = inner.groups(is_counted=False)
-    listed = [*groups.keys, *(f"{sql} as {inner_value(number)}" for number, sql in enumerate(groups.values))]
-    kept = f" where {where}" if where else ""
-    grouped = f"select {', '.join(dict.fromkeys(listed))} from {source}{kept} group by {', '.join(groups.keys)}"
-    return f"select {inner.call.sql('duckdb')} from ({grouped})"
+    inner = InnerGroupsCompiler(work, node, columns)
+    among = f"{source} where {where}" if where else source
+    return f"select {inner.call.sql('duckdb')} from ({inner_groups_sql(among, '', inner.groups(is_counted=False))})"
 
 
 def _window(scope: int) -> str:
