@@ -138,7 +138,10 @@ def test_levels_of_expressions_and_kept_groups_count_as_they_are_printed(
     library: MakeLibrary, sales: sqlite3.Connection
 ) -> None:
     value = "sum((v % 3) * 1000 + greatest(count(*), 0) over class)"
-    levels = (level_of("route", total=row_of(v=value), keep_groups="sum(v) > 1480"), level_of("v").but(name="class", by="v % 3"))
+    levels = (
+        level_of("route", total=row_of(v=value), keep_groups="sum(v) > 1480"),
+        level_of("v").but(name="class", by="v % 3"),
+    )
     document = render(report_of(table_of("v", levels=levels, keep_rows="v > 9")), library(SALES))
     assert document.findings == ()
     wanted = sales.execute(
