@@ -94,7 +94,19 @@ def test_what_is_more_than_a_piece_is_refused(piece: str) -> None:
         )
 
 
-_GAPS = [" ", " ", "  ", "\n", "\n  ", " /* {} */ ", " -- {}\n", "\n/* {} */\n", "-- {}\n  "]
+_GAPS = [
+    " ",
+    " ",
+    "  ",
+    "\n",
+    "\n  ",
+    " /* {} */ ",
+    " -- {}\n",
+    "\n/* {} */\n",
+    "-- {}\n  ",
+    " -- {} */\n",
+    " /* -- {} */ ",
+]
 
 
 @st.composite

@@ -96,8 +96,15 @@ def place(piece: PlacedPiece) -> SourceSpan:
 
 
 def is_line_comment(text: str) -> bool:
-    """Whether what follows in the same line would belong to the comment that a text ends in."""
-    return bool(text) and not text.rstrip(" \t").endswith(("*/", "\n"))
+    """Whether what follows comments in the same line would belong to the last of them."""
+    rest = text.lstrip()
+    while rest:
+        is_block = rest.startswith("/*")
+        _, closing, rest = rest.partition("*/" if is_block else "\n")
+        if not closing:
+            return not is_block
+        rest = rest.lstrip()
+    return False
 
 
 def one_after_other(comments: Sequence[str]) -> str:
