@@ -299,13 +299,16 @@ class Worker(QObject):
         return session.render_resolved(document.resolved, document.edition.name, stop, self.progress.emit)
 
     def _fetch_rows(self, job: RenderJob, query: str, stop: CancelToken) -> None:
+        def show(rows: Rows) -> None:
+            if stop is self._fetching:  # no newer wish has replaced this one
+                self.rows_fetched.emit(rows)
+
         try:
             session = self._session_for(job.library)
             if job.refresh:
                 session.refresh()
             names = session.names_in(job.report, query)
             values = self._resolve(session, job, stop).values_for(names)
-            show = self.rows_fetched.emit
             rows: Rows = session.rows(job.report, query, values, stop, self.progress.emit, show)
         except Cancelled:
             if stop is self._fetching:
@@ -314,7 +317,7 @@ class Worker(QObject):
             if stop is self._fetching:
                 self.rows_failed.emit(error)
         else:
-            self.rows_fetched.emit(rows)
+            show(rows)
 
 
 class _Thread(QThread):

@@ -94,6 +94,14 @@ def test_what_is_more_than_a_piece_is_refused(piece: str) -> None:
         )
 
 
+def test_sql_that_no_sentence_says_is_never_replaced() -> None:
+    sql = "(select a from t) union (select b from u)"
+    assert parse_select(sql, "sqlite") is None
+    with pytest.raises(QueryError, match="more than a sentence can"):
+        rewrite_select(sql, parsed(WRITTEN), "sqlite")
+    assert rewrite_select(" \n", parsed("select a from t"), "sqlite") == "select a\nfrom t\n"
+
+
 _GAPS = [
     " ",
     " ",
@@ -221,6 +229,8 @@ def test_a_result_becomes_a_step_and_its_bytes_stay() -> None:
     assert wrapped == f"with fares_of_month as (\n{inner}\n)\nselect *\nfrom fares_of_month\n"
     again = wrap_select(wrapped, "second", "sqlite")
     assert [step.name for step in parsed(again).steps] == ["fares_of_month", "second"]
+    noted = wrap_select("with a as (select 1 as x) -- first\nselect x from a", "b", "sqlite")
+    assert noted == "with a as (select 1 as x), -- first\nb as (\nselect x from a\n)\nselect *\nfrom b\n"
     for name in ("fares_of_month", "two words", "a); drop table x"):
         with pytest.raises(QueryError):
             wrap_select(wrapped, name, "sqlite")

@@ -132,7 +132,7 @@ def test_parameters_and_other_queries_can_be_used_in_cells(library: MakeLibrary)
         ("sum(charge)", "detail", "needs a scope in a row"),
         ("sum(charge) over rout", "route", "there is no scope 'rout'. Did you mean route?"),
         ("sum(charge) over vessel", "route", "vessel lies inside this row's group"),
-        ("sum(sum(charge))", "total", "one aggregate stands inside another"),
+        ("sum(sum(charge))", "total", "one aggregate is inside another"),
         ("targets.t", "total", "comes from another query"),
         ("max(target.t)", "total", "there is no query 'target'"),
         (":year", "total", "there is no parameter :year"),

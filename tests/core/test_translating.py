@@ -23,6 +23,11 @@ def test_a_function_that_only_one_has_is_translated() -> None:
     assert (made.is_kept, " ".join(made.sql.split())) == (False, "SELECT COALESCE(a, 0) AS a FROM t")
 
 
+def test_functions_that_may_not_be_there_are_named() -> None:
+    made = translate_sql("select date(d, 'start of month') as m, my_own(a) as b from t", "sqlite", "duckdb")
+    assert "Whether DuckDB has date(), my_own() in this form is not known here" in " ".join(made.notes)
+
+
 def test_what_is_written_otherwise_is_translated_and_gives_the_same_rows() -> None:
     rows = [(n, f"2025-0{1 + n % 9}-1{n % 3}", "ab"[n % 2] * 3) for n in range(20)]
     lite, duck = sqlite3.connect(":memory:"), duckdb.connect()

@@ -1,4 +1,4 @@
-"""What can be done with the SQL as a whole: lay it out anew, and go back to what was run before."""
+"""What can be done with the SQL as a whole: reformat it, and go back to what was run before."""
 
 from dataclasses import dataclass
 from datetime import datetime
@@ -77,7 +77,7 @@ class SqlActions:
         menu_of(self.button, entries).popup(self.button.mapToGlobal(QPoint(0, self.button.height() + 2)))
 
     def format(self) -> None:
-        """Lay the SQL out anew: each clause, column and condition in a line; its words and comments stay."""
+        """Reformat the SQL: each clause, column and condition in a line; its words and comments stay."""
         query = self._data.current()
         if query is None:
             return

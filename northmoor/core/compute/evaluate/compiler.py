@@ -270,7 +270,7 @@ class ExpressionCompiler:
         nested = [n for n in node.find_all(exp.AggFunc, exp.Window) if n is not node]
         inner = node.this if isinstance(node, exp.Filter) else node
         if any(n is not inner and (isinstance(n, exp.Window) or is_aggregate(n)) for n in nested):
-            message = "one aggregate stands inside another; say over which groups the inner one runs, as in over level"
+            message = "one aggregate is inside another; say over which groups the inner one runs, as in over level"
             raise self.error_at(message, node)
         call = self.other(node, lambda n: self.value_of(n, columns))
         return self._needed(AggregateCall(scope, (_of_counted(call) if is_counted else call).sql("duckdb")))

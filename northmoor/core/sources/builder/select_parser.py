@@ -1,7 +1,7 @@
 """SQL read into a sentence: each piece with its text as written and its place.
 
 The SQL is taken apart by its words. A clause that a sentence has no word for is kept as it is; a reading counts only if
-the sentence, written anew, is the same query.
+the sentence, printed, is the same query.
 """
 
 from collections.abc import Callable, Iterator

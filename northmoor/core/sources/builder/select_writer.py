@@ -43,6 +43,8 @@ def rewrite_select(sql: str, changed: SelectModel, dialect: str) -> str:
     Raises QueryError when what was written into a piece is more than it, as an expression with a bracket too few.
     """
     old = parse_select(sql, dialect) if sql.strip() else None
+    if old is None and sql.strip():
+        raise QueryError("This SQL says more than a sentence can; change it in the SQL.")
     if old is None:
         return select_sql(changed)
     if old == changed:
@@ -69,8 +71,8 @@ def wrap_select(sql: str, name: str, dialect: str) -> str:
     old, body = parse_select(sql, dialect), sql.strip()
     before = f"with {name} as ("
     if old is not None and old.steps:
-        start = old.places.clauses["select"][0]
-        before, body = f"{sql[:start].rstrip()},\n{name} as (", sql[start:].strip()
+        after, start = old.places.clauses["with"][1], old.places.clauses["select"][0]
+        before, body = f"{sql[:after]},{sql[after:start].rstrip()}\n{name} as (", sql[start:].strip()
     wrapped = f"{before}\n{body}\n)\nselect *\nfrom {name}\n"
     try:
         again = parse_select(wrapped, dialect)
@@ -176,7 +178,7 @@ class _SelectWriter:
         return (at, at), between + text
 
     def _removals(self, clause: str, content: Any) -> list[tuple[SourceSpan, str]]:
-        """A clause taken out with the space before it; its comments stay."""
+        """A clause removed with the space before it; its comments stay."""
         if clause == "union":
             return [self._removal(place(piece)) for piece in content]
         return [self._removal(self._places[clause])]

@@ -36,9 +36,9 @@ class SourceText:
         """A piece as it is written."""
         return self.sql[slice(*place(piece))]
 
-    def line_or_space(self, more: str = "") -> str:
-        """What comes before a new clause, or a part of it with more indentation."""
-        return f"\n{self.indent}{more}" if self.has_lines else " "
+    def line_or_space(self) -> str:
+        """What comes before a new clause."""
+        return f"\n{self.indent}" if self.has_lines else " "
 
     def comments_in(self, start: int, end: int) -> str:
         """The comments of a stretch, one after the other."""
@@ -113,7 +113,7 @@ def one_after_other(comments: Sequence[str]) -> str:
 
 
 class ListText(Generic[_P]):
-    """A list of pieces written anew: what is the same stays, with what is between it and the next.
+    """A list of pieces rewritten: what is the same stays, with what is between it and the next.
 
     `between` is what separates new pieces; `write` writes a new one, `change` one that is in the place of another.
     """
@@ -166,7 +166,7 @@ class ListText(Generic[_P]):
         return f"{text}{separator.rstrip()} {comments.rstrip()}{rest}"
 
     def _left(self, removed: Sequence[tuple[_P, int, bool]]) -> str:
-        """The comments of pieces that were taken out."""
+        """The comments of removed pieces."""
         found = [
             self._source.comments_in(place(piece)[0] if is_out else place(piece)[1], end)
             for piece, end, is_out in removed

@@ -1,4 +1,4 @@
-"""SQL laid out anew: a clause, a column, a join, a condition in each line. No word and no comment changes."""
+"""SQL reformatted: a clause, a column, a join, a condition in each line. No word and no comment changes."""
 
 from itertools import pairwise
 from typing import Any

@@ -28,9 +28,9 @@ class TranslatedSql:
 
 
 def translate_sql(sql: str, dialect: str, to: str) -> TranslatedSql:
-    """The SQL as another database writes it; its bytes stay where both mean the same by them.
+    """The SQL as another database writes it; its bytes stay where that is written alike.
 
-    Raises QueryError for what cannot be said there.
+    Raises QueryError for what cannot be written there.
     """
     tree = check_query(sql, dialect).tree
     notes = tuple(_notes(tree, dialect, to))
@@ -71,6 +71,11 @@ def _notes(tree: exp.Query, dialect: str, to: str) -> list[str]:
         found.append("MariaDB and MySQL mostly compare texts without regard to capitals; other databases do not.")
     if tree.find(exp.Like) is not None and (dialect in _LIKE_ANY_CASE) != (to in _LIKE_ANY_CASE):
         found.append(f"like does not regard capitals in {here if dialect in _LIKE_ANY_CASE else there}.")
+    unknown = {node.name.lower() for node in tree.find_all(exp.Anonymous)}
+    unknown |= {"date"} if any(len(node.args) > 1 for node in tree.find_all(exp.Date)) else set()
+    if unknown:
+        listed = ", ".join(f"{name}()" for name in sorted(unknown))
+        found.append(f"Whether {there} has {listed} in this form is not known here; run both and compare.")
     if "sqlite" in (dialect, to):
         found.append("SQLite computes decimals with doubles, and keeps days and moments as texts.")
     return found

@@ -1,4 +1,4 @@
-"""A dialog that asks for a step of a query: what is missing or wrong is said in it, and it stays open."""
+"""A dialog that asks for a step of a query: it shows what is missing or wrong, and remains open."""
 
 from abc import abstractmethod
 

@@ -44,7 +44,9 @@ class TranslateDialog(QDialog):
         self.after.setText(translated.sql)
         self.before.setAccessibleName("SQL before")
         self.after.setAccessibleName("SQL after")
-        self.notes = QLabel("\n".join(f"• {note}" for note in translated.notes) or "Both mean the same by it.")
+        self.notes = QLabel(
+            "\n".join(f"• {note}" for note in translated.notes) or "No difference in what it means is known."
+        )
         self.compare = QPushButton(icon("check"), "Run both and compare")
         self.outcome = QLabel()
         for label in (self.notes, self.outcome):
