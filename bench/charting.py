@@ -15,8 +15,8 @@ from floors import use_floors
 
 from northmoor.core.model.blocks.chart import Chart, ChartLevel, ChartMeasure
 from northmoor.core.model.blocks.table import Cell, Column, Level, Row, TableBlock
-from northmoor.core.model.connections import Connections, SqliteConnection
-from northmoor.core.model.queries import Query
+from northmoor.core.model.data.connections import Connections, SqliteConnection
+from northmoor.core.model.data.queries import Query
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.session import Session
 from northmoor.core.sources.library import Library

@@ -36,7 +36,7 @@ def plain_duckdb(path: str, sql: str) -> int:
 def ours(target: str, sql: str) -> int:
     """The product's road from the query to rows."""
     from northmoor.core.base.cancellation import CancelToken
-    from northmoor.core.model.queries import Query
+    from northmoor.core.model.data.queries import Query
     from northmoor.core.model.report import Edition, Report
     from northmoor.core.session import Session
     from northmoor.core.sources.library import Library

@@ -14,8 +14,8 @@ import duckdb
 from northmoor.core.authoring.starter_layouts import STYLES
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.model.blocks.table import Cell, Column, Level, OrderBy, Row, TableBlock
-from northmoor.core.model.connections import Connections, FilesConnection
-from northmoor.core.model.queries import Query
+from northmoor.core.model.data.connections import Connections, FilesConnection
+from northmoor.core.model.data.queries import Query
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.output.raster import rasterise
 from northmoor.core.session import Session

@@ -18,9 +18,9 @@ from floors import use_floors
 from northmoor.core.model.blocks.containers import ForEachBlock
 from northmoor.core.model.blocks.table import Cell, Column, Row, TableBlock
 from northmoor.core.model.blocks.text import TextBlock
-from northmoor.core.model.connections import Connections, SqliteConnection
+from northmoor.core.model.data.connections import Connections, SqliteConnection
+from northmoor.core.model.data.queries import Query, QueryColumn
 from northmoor.core.model.pages import Running, RunningLine, TextPiece
-from northmoor.core.model.queries import Query, QueryColumn
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.session import Session
 from northmoor.core.sources.library import Library

@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 from hypothesis import HealthCheck, settings
 
-from northmoor.core.model.connections import Connections, SqliteConnection
+from northmoor.core.model.data.connections import Connections, SqliteConnection
 from northmoor.core.sources.library import Library
 from northmoor.demo.demo_library import make_library
 from tests.helpers import examples

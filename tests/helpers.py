@@ -16,9 +16,9 @@ from northmoor.core.compute.parameters.resolution import ParameterSources, Resol
 from northmoor.core.document import Document
 from northmoor.core.engine.rows import Rows
 from northmoor.core.model.blocks.table import Cell, Column, Level, Row, TableBlock
+from northmoor.core.model.data.queries import Query, QueryColumn
 from northmoor.core.model.pages import PageSetup
 from northmoor.core.model.parameters import Parameter
-from northmoor.core.model.queries import Query, QueryColumn
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.output.page_dump import write_dump
 from northmoor.core.session import Session

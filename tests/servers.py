@@ -23,7 +23,7 @@ from cryptography.hazmat.primitives import hashes, serialization
 from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.x509.oid import NameOID
 
-from northmoor.core.model.connections import Connections, MariadbConnection, PostgresqlConnection, ServerConnection
+from northmoor.core.model.data.connections import Connections, MariadbConnection, PostgresqlConnection, ServerConnection
 from northmoor.core.sources.drivers.credentials import Secrets
 from northmoor.core.sources.library import Library
 from northmoor.demo.data.ferries import FERRIES_SCHEMA

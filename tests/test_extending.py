@@ -78,7 +78,7 @@ def toys(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Any]:
     clock = (
         'ConnectionKind(ClockConnection, "A clock", "clock", "clock", "duckdb", "northmoor.core.sources.drivers.clock")'
     )
-    listed(program / "core" / "model" / "connections.py", "CONNECTION_KINDS", clock, CLOCK)
+    listed(program / "core" / "model" / "data" / "connections.py", "CONNECTION_KINDS", clock, CLOCK)
     listed(kinds / "value_kinds.py", "VALUE_KINDS", HOURS)
     listed(program / "app" / "widgets" / "kind_looks.py", "KIND_LOOKS", '"hours": KindLook("clock", 90, 60)')
     blocks = program / "core" / "model" / "blocks" / "block_types.py"

@@ -45,7 +45,8 @@ from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.output.pdf.content_streams import ContentWriter
 from northmoor.core.sources.fetch.query_resolution import fill_shared, parameters_of, resolve
-from northmoor.core.sources.fetch.run_query import FetchRequest, ShowFirst, check, fetch
+from northmoor.core.sources.fetch.query_rows import query_rows
+from northmoor.core.sources.fetch.run_query import FetchRequest, ShowFirst, check
 from northmoor.core.sources.library import Library
 from northmoor.core.sources.local.engine_queries import ENGINE_TASKS
 from northmoor.core.values.parameter_values import Values
@@ -219,6 +220,7 @@ class Session:
             str(self.library.root),
             self.library.connection(asked.connection) if asked.connection and not asked.use_sample else None,
             (asked.sql, asked.detail_of, asked.sample if asked.use_sample else None),
+            (asked.signals, resolved.log, values.data_time if resolved.log is not None else None),
             tuple((column.name, column.type) for column in asked.columns),
             values.key(parameters_of(report, query, self.library)),
             report.time_zone,
@@ -226,7 +228,9 @@ class Session:
         )
         return kept.get(
             key,
-            lambda: fetch(FetchRequest(report, resolved, values, self.library, needed, stop, report_progress, show)),
+            lambda: query_rows(
+                FetchRequest(report, resolved, values, self.library, needed, stop, report_progress, show)
+            ),
         )
 
     def check(self, report: Report, query: str, values: Values, stop: CancelToken) -> str:
@@ -366,7 +370,7 @@ class Session:
         bound: set[str] = set()
         for query in report.queries:
             with suppress(NorthmoorError):
-                bound |= resolve(report, query.name, self.library).checked.parameters
+                bound |= resolve(report, query.name, self.library).parameters
         return frozenset(bound)
 
 

@@ -7,7 +7,7 @@ from zoneinfo import ZoneInfo
 
 from PIL import Image, ImageDraw
 
-from northmoor.core.model.connections import Connections, FilesConnection, SqliteConnection
+from northmoor.core.model.data.connections import Connections, FilesConnection, SqliteConnection
 from northmoor.core.sources.library import CONNECTIONS_FILE, Library
 from northmoor.core.store.report_files import save_report
 from northmoor.demo.data.ferries import DATA_AS_OF, make_ferries

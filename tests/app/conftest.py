@@ -16,7 +16,7 @@ from northmoor.app.widgets.theme import apply_theme
 from northmoor.app.window import Window
 from northmoor.core import session
 from northmoor.core.engine.rows import Rows
-from northmoor.core.model.connections import SqliteConnection
+from northmoor.core.model.data.connections import SqliteConnection
 from northmoor.core.sources.fetch.run_query import FetchRequest
 
 
@@ -32,7 +32,7 @@ def demo_rows() -> Iterator[None]:
     """Rows of the demo's database are fetched once for all windows, which open copies of its reports."""
     kept: dict[Any, Rows] = {}
     with pytest.MonkeyPatch.context() as patched:
-        patched.setattr(session, "fetch", partial(_fetched_once, kept, session.fetch))
+        patched.setattr(session, "query_rows", partial(_fetched_once, kept, session.query_rows))
         yield
 
 

@@ -33,8 +33,8 @@ from northmoor.app.data.query.dialogs.table_picker import TableDialog
 from northmoor.app.data.query.dialogs.translate_dialog import TranslateDialog
 from northmoor.app.data.workspace import DataWorkspace
 from northmoor.app.window import Window
-from northmoor.core.model.connections import FilesConnection, PostgresqlConnection
-from northmoor.core.model.queries import Query
+from northmoor.core.model.data.connections import FilesConnection, PostgresqlConnection
+from northmoor.core.model.data.queries import Query
 from northmoor.core.sources.library import Library
 from tests.app.conftest import settle
 from tests.servers import PASSWORD, PrivatePostgresql

@@ -22,9 +22,9 @@ from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.compute.explore.crosscheck import cross_totals
 from northmoor.core.engine.rows import Rows
 from northmoor.core.expr.formats import FormatLocale
-from northmoor.core.model.connections import Connections, FilesConnection, PostgresqlConnection
+from northmoor.core.model.data.connections import Connections, FilesConnection, PostgresqlConnection
+from northmoor.core.model.data.queries import Link, Query
 from northmoor.core.model.kinds.value_types import ValueType
-from northmoor.core.model.queries import Link, Query
 from northmoor.core.sources.fetch.plan import HERE, Step
 from northmoor.core.sources.library import Library
 

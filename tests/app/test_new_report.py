@@ -12,7 +12,7 @@ from northmoor.app.start.new_report_dialog import NewReportDialog
 from northmoor.app.window import Window
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.model.blocks.containers import ForEachBlock
-from northmoor.core.model.connections import SqliteConnection
+from northmoor.core.model.data.connections import SqliteConnection
 from northmoor.core.session import Session
 from northmoor.core.sources.library import Library
 from northmoor.core.store.report_files import load_report

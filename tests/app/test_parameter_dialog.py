@@ -12,8 +12,8 @@ from northmoor.app.parameters.choice_editors import FixedChoices, PickedColumn
 from northmoor.app.parameters.dialog import ParametersDialog
 from northmoor.app.window import Window
 from northmoor.core.model import edits
+from northmoor.core.model.data.queries import Query
 from northmoor.core.model.parameters import AllChoices, Choice, ChoicesFrom, FromExpression, FromQuery, Parameter
-from northmoor.core.model.queries import Query
 from tests.app.conftest import settle
 from tests.helpers import lines_of
 

@@ -21,8 +21,8 @@ from northmoor.app.parameters.inline_controls import (
 )
 from northmoor.app.parameters.list_controls import LinesControl, TicksControl
 from northmoor.app.window import Window
+from northmoor.core.model.data.queries import Query
 from northmoor.core.model.parameters import AllChoices, Choice, ChoicesFrom, Parameter
-from northmoor.core.model.queries import Query
 from northmoor.core.model.report import Report
 from northmoor.core.store.report_files import save_report
 from northmoor.core.values.relative_periods import Span

@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QApplication
 
 from northmoor.core.base.arrays import Ints
 from northmoor.core.model.blocks.picture import PictureBlock
-from northmoor.core.model.connections import Connections
+from northmoor.core.model.data.connections import Connections
 from northmoor.core.model.pages import PageSetup
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.session import Session

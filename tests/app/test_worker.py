@@ -17,8 +17,8 @@ from northmoor.app.window import Window
 from northmoor.app.worker import RenderJob, Worker
 from northmoor.core.checks import preflight
 from northmoor.core.document import Document
+from northmoor.core.model.data.queries import Query
 from northmoor.core.model.findings import Finding
-from northmoor.core.model.queries import Query
 from northmoor.core.sources.library import Library
 from northmoor.core.store.report_files import load_report
 from tests.app.conftest import settle

@@ -16,7 +16,7 @@ from northmoor.core.expr import language, templates
 from northmoor.core.layout.page.hit_testing import hit_map
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.tree import walk
-from northmoor.core.model.queries import Query
+from northmoor.core.model.data.queries import Query
 from northmoor.core.session import Session
 from northmoor.core.sources.library import Library
 from northmoor.core.store.report_files import load_report

@@ -20,8 +20,8 @@ from northmoor.core.apart.task import Task
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import Cancelled, ConnectionFault, NorthmoorError, QueryError
 from northmoor.core.model.blocks.picture import PictureBlock
-from northmoor.core.model.connections import Connection, Connections, DuckdbConnection, FilesConnection
-from northmoor.core.model.queries import Query
+from northmoor.core.model.data.connections import Connection, Connections, DuckdbConnection, FilesConnection
+from northmoor.core.model.data.queries import Query
 from northmoor.core.session import Session
 from northmoor.core.sources.library import Library
 from northmoor.core.sources.local.engine_queries import ENGINE_TASKS

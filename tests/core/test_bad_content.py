@@ -15,7 +15,7 @@ from northmoor.core.model.blocks.chart import ChartBlock, ChartLevel, ChartMeasu
 from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.blocks.table import Column
 from northmoor.core.model.blocks.text import TextBlock
-from northmoor.core.model.connections import Connections, DuckdbConnection, FilesConnection, SqliteConnection
+from northmoor.core.model.data.connections import Connections, DuckdbConnection, FilesConnection, SqliteConnection
 from northmoor.core.sources.library import Library
 from tests.helpers import dumped, query, render, report_of, table_of
 

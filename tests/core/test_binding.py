@@ -14,9 +14,9 @@ from hypothesis import strategies as st
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import QueryError
-from northmoor.core.model.connections import Connections, DuckdbConnection, FilesConnection, SqliteConnection
+from northmoor.core.model.data.connections import Connections, DuckdbConnection, FilesConnection, SqliteConnection
+from northmoor.core.model.data.queries import Query
 from northmoor.core.model.parameters import Parameter
-from northmoor.core.model.queries import Query
 from northmoor.core.session import Session
 from northmoor.core.sources.builder.computing import DATE_PARTS, bins_sql, date_part_sql, text_sql, window_sql
 from northmoor.core.sources.library import Library

@@ -25,7 +25,7 @@ from northmoor.core.layout.page.hit_testing import hit_map
 from northmoor.core.model.blocks.chart import Chart, ChartAxis, ChartBlock, ChartLevel, ChartMeasure, ReferenceLine
 from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.blocks.table import Cell, Row
-from northmoor.core.model.queries import QueryColumn
+from northmoor.core.model.data.queries import QueryColumn
 from northmoor.core.model.styles import ResolvedStyle
 from northmoor.core.sources.library import Library
 from tests.helpers import dumped, examples, level_of, query, render, report_of, row_of, table_of

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import ConnectionFault
-from northmoor.core.model.connections import Connections, MariadbConnection, PostgresqlConnection
+from northmoor.core.model.data.connections import Connections, MariadbConnection, PostgresqlConnection
 from northmoor.core.sources.drivers import server as servers
 from northmoor.core.sources.drivers.credentials import Credential, Secrets, address
 from northmoor.core.sources.drivers.server import encryption_of, is_this_machine

@@ -17,7 +17,7 @@ from northmoor.core.model.blocks.chart import Chart, ChartBlock, ChartLevel, Cha
 from northmoor.core.model.blocks.containers import ForEachBlock
 from northmoor.core.model.blocks.table import Cell, Column, Row
 from northmoor.core.model.blocks.text import TextBlock
-from northmoor.core.model.queries import Query
+from northmoor.core.model.data.queries import Query
 from northmoor.core.model.report import Edition
 from northmoor.core.model.styles import Style
 from northmoor.core.session import Session
@@ -43,7 +43,7 @@ MakeLibrary = Callable[[str], Library]
 def calls(monkeypatch: pytest.MonkeyPatch) -> list[str]:
     """The names of stages that really ran."""
     ran: list[str] = []
-    for stage, name in (("fetch", "fetch"), ("evaluate", "evaluate_block")):
+    for stage, name in (("fetch", "query_rows"), ("evaluate", "evaluate_block")):
         real = getattr(northmoor.core.session, name)
         monkeypatch.setattr(
             northmoor.core.session, name, lambda *a, _real=real, _name=stage: ran.append(_name) or _real(*a)

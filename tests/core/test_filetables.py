@@ -20,7 +20,7 @@ from hypothesis import strategies as st
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import QueryError
-from northmoor.core.model.connections import Connections, DuckdbConnection, FilesConnection
+from northmoor.core.model.data.connections import Connections, DuckdbConnection, FilesConnection
 from northmoor.core.sources.drivers.catalog import Catalog
 from northmoor.core.sources.files.type_detection import detect_type
 from northmoor.core.sources.library import Library

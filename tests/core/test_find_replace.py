@@ -9,6 +9,7 @@ from northmoor.core.authoring.find_replace import SearchTerm, find_occurrences, 
 from northmoor.core.model.blocks.containers import ForEachBlock
 from northmoor.core.model.blocks.simple import ReadoutBlock
 from northmoor.core.model.blocks.text import TextBlock, TextRun
+from northmoor.core.model.data.queries import QueryColumn
 from northmoor.core.model.edits import (
     add_edition,
     duplicate_edition,
@@ -19,7 +20,6 @@ from northmoor.core.model.edits import (
 )
 from northmoor.core.model.page_templates import page_template, with_page
 from northmoor.core.model.pages import PageSetup, Running, RunningLine, TextPiece, Watermark
-from northmoor.core.model.queries import QueryColumn
 from northmoor.core.model.report import Report
 from northmoor.core.model.styles import NamedStyle
 from northmoor.core.store.page_template_files import page_text, read_page

@@ -8,8 +8,8 @@ import pytest
 
 from northmoor.core.layout.graphics.display_list import items as layout_items
 from northmoor.core.model.blocks.table import Level
+from northmoor.core.model.data.queries import QueryColumn
 from northmoor.core.model.parameters import Parameter
-from northmoor.core.model.queries import QueryColumn
 from northmoor.core.sources.library import Library
 from tests.helpers import FREIGHT, column_of, level_of, lines_of, query, render, report_of, row_of, table_of
 

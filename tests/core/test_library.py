@@ -9,7 +9,7 @@ import pytest
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import ConnectionFault, ReportFileError
-from northmoor.core.model.connections import (
+from northmoor.core.model.data.connections import (
     DuckdbConnection,
     FilesConnection,
     MariadbConnection,

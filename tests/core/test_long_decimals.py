@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from northmoor.core.engine.arrow_types import concat_chunks, untyped_array
 from northmoor.core.engine.rows import Rows
-from northmoor.core.model.connections import (
+from northmoor.core.model.data.connections import (
     Connection,
     Connections,
     DuckdbConnection,

@@ -12,6 +12,7 @@ from northmoor.core.analysis.report_texts import kind_of_text
 from northmoor.core.authoring.parameter_kinds import change_kind
 from northmoor.core.authoring.rename import rename_value
 from northmoor.core.model.blocks import table, text
+from northmoor.core.model.data.queries import Query
 from northmoor.core.model.pages import TextPiece
 from northmoor.core.model.parameters import (
     AllChoices,
@@ -22,7 +23,6 @@ from northmoor.core.model.parameters import (
     Parameter,
     ValueSet,
 )
-from northmoor.core.model.queries import Query
 from northmoor.core.model.report import Report
 from northmoor.core.session import Session
 from northmoor.core.sources.library import Library

@@ -11,7 +11,8 @@ import pytest
 
 from northmoor.core.compute.parameters.resolution import ResolvedValues
 from northmoor.core.errors import ParameterError
-from northmoor.core.model.connections import Connections, SqliteConnection
+from northmoor.core.model.data.connections import Connections, SqliteConnection
+from northmoor.core.model.data.queries import Query, QueryColumn
 from northmoor.core.model.parameters import (
     AllChoices,
     Choice,
@@ -21,7 +22,6 @@ from northmoor.core.model.parameters import (
     NamedValue,
     Parameter,
 )
-from northmoor.core.model.queries import Query, QueryColumn
 from northmoor.core.model.report import Report
 from northmoor.core.session import Session
 from northmoor.core.sources.library import Library

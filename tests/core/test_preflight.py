@@ -11,9 +11,9 @@ from northmoor.core.checks.preflight import RULES, preflight, preflight_values
 from northmoor.core.checks.value_rules import VALUE_RULES, ValuesToCheck
 from northmoor.core.document import Document
 from northmoor.core.errors import ConnectionFault
+from northmoor.core.model.data.queries import Query, QueryColumn, SharedQuery
 from northmoor.core.model.findings import Finding
 from northmoor.core.model.parameters import Choice, Parameter
-from northmoor.core.model.queries import Query, QueryColumn, SharedQuery
 from northmoor.core.model.report import Report
 from northmoor.core.session import Session
 from northmoor.core.sources.library import Library

@@ -22,7 +22,7 @@ from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import NorthmoorError, OutputError, QueryError, ReportFileError
 from northmoor.core.export.row_files import write_table
 from northmoor.core.model import edits
-from northmoor.core.model.queries import Link, Query, QueryColumn, SharedQuery
+from northmoor.core.model.data.queries import Link, Query, QueryColumn, SharedQuery
 from northmoor.core.model.report import Report
 from northmoor.core.session import Session
 from northmoor.core.sources.fetch.details import rows_of_record

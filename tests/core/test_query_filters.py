@@ -9,7 +9,7 @@ import pytest
 from northmoor.core.authoring.query_filters import filter_query_by_parameter, value_sql, with_value_kept
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import QueryError
-from northmoor.core.model.queries import Query
+from northmoor.core.model.data.queries import Query
 from northmoor.core.session import Session
 from northmoor.core.sources.builder.select_parser import parse_select
 from northmoor.core.sources.builder.select_writer import rewrite_select

@@ -14,7 +14,7 @@ from northmoor.core.layout.graphics.display_list import items
 from northmoor.core.model.blocks.containers import FrameBlock, FrameItem
 from northmoor.core.model.blocks.simple import BreakBlock, ContentsBlock, ShapeBlock, SpacerBlock
 from northmoor.core.model.blocks.text import TextBlock
-from northmoor.core.model.connections import Connections
+from northmoor.core.model.data.connections import Connections
 from northmoor.core.model.pages import PageSetup
 from northmoor.core.model.report import Report
 from northmoor.core.session import Session

@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from northmoor.core.model.blocks.table import PAGE_ROWS, Column, Row, TableBlock
-from northmoor.core.model.connections import Connections, SqliteConnection
+from northmoor.core.model.data.connections import Connections, SqliteConnection
 from northmoor.core.model.pages import PageSetup
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.sources.library import Library

@@ -16,8 +16,8 @@ from northmoor.core.model.blocks.containers import ForEachBlock, GridBlock, Grid
 from northmoor.core.model.blocks.simple import BreakBlock, ContentsBlock
 from northmoor.core.model.blocks.table import Column, Drawing
 from northmoor.core.model.blocks.text import TextBlock
+from northmoor.core.model.data.queries import Link, LinkedColumns
 from northmoor.core.model.pages import PageSetup, Running, RunningLine, TextPiece
-from northmoor.core.model.queries import Link, LinkedColumns
 from northmoor.core.model.report import Report
 from northmoor.core.model.styles import ColorScale, ConditionalFormat, Style
 from northmoor.core.sources.library import Library

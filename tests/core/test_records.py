@@ -25,8 +25,8 @@ from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.blocks.simple import ReadoutBlock, ShapeBlock
 from northmoor.core.model.blocks.table import Column
 from northmoor.core.model.blocks.text import TextBlock
+from northmoor.core.model.data.queries import Link, LinkedColumns, Query
 from northmoor.core.model.pages import PageSetup, Running, RunningLine, TextPiece
-from northmoor.core.model.queries import Link, LinkedColumns, Query
 from northmoor.core.model.report import Report
 from northmoor.core.model.styles import Style
 from northmoor.core.session import Session

@@ -9,9 +9,9 @@ from pydantic import ValidationError
 from northmoor.core.authoring.rename import rename_column, rename_level, rename_query
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import QueryError
+from northmoor.core.model.data.queries import Link, Query, QueryColumn
 from northmoor.core.model.pages import Running, RunningLine, TextPiece
 from northmoor.core.model.parameters import ChoicesFrom, FromQuery, Parameter
-from northmoor.core.model.queries import Link, Query, QueryColumn
 from northmoor.core.model.report import Report
 from northmoor.core.session import Session
 from northmoor.core.sources.library import Library

@@ -19,9 +19,9 @@ from keyring.backend import KeyringBackend
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import Cancelled, ConnectionFault, OutOfMemory, QueryError, WrongPassword
-from northmoor.core.model.connections import Connections, PostgresqlConnection, SqliteConnection
+from northmoor.core.model.data.connections import Connections, PostgresqlConnection, SqliteConnection
+from northmoor.core.model.data.queries import Query, SharedQuery
 from northmoor.core.model.kinds.value_types import ValueType
-from northmoor.core.model.queries import Query, SharedQuery
 from northmoor.core.session import Session
 from northmoor.core.sources.builder.edits import select_all
 from northmoor.core.sources.builder.select_model import Comparison, select_sql

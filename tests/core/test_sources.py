@@ -20,8 +20,8 @@ from hypothesis import strategies as st
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.arrow_types import untyped_array
 from northmoor.core.errors import Cancelled, ConnectionFault, NorthmoorError, QueryError, RefusedQuery, ReportFileError
-from northmoor.core.model.connections import Connections, DuckdbConnection, SqliteConnection
-from northmoor.core.model.queries import QueryColumn
+from northmoor.core.model.data.connections import Connections, DuckdbConnection, SqliteConnection
+from northmoor.core.model.data.queries import QueryColumn
 from northmoor.core.session import Session
 from northmoor.core.sources.drivers import sqlite
 from northmoor.core.sources.drivers.protocol import QueryRequest, unique_column_names

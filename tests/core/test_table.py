@@ -18,8 +18,8 @@ from northmoor.core.compute.row_ordering import is_sorted
 from northmoor.core.engine.embedded import Engine
 from northmoor.core.expr.binning import group_by_period
 from northmoor.core.model.blocks.table import Cell, Column, OrderBy, Row
+from northmoor.core.model.data.queries import Query
 from northmoor.core.model.parameters import Parameter
-from northmoor.core.model.queries import Query
 from northmoor.core.sources.library import Library
 from tests.helpers import FREIGHT, column_of, dumped, examples, level_of, lines_of, render, report_of, row_of, table_of
 

@@ -17,7 +17,7 @@ from northmoor.core.model import edits
 from northmoor.core.model.blocks.chart import ChartBlock
 from northmoor.core.model.blocks.matrix import MatrixBlock
 from northmoor.core.model.blocks.table import Cell, Column, Level, Row, TableBlock
-from northmoor.core.model.queries import QueryColumn
+from northmoor.core.model.data.queries import QueryColumn
 from northmoor.core.model.report import Report
 from northmoor.core.model.styles import Style
 from northmoor.core.sources.library import Library

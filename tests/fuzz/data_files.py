@@ -26,8 +26,8 @@ from northmoor.core.errors import NorthmoorError, QueryError
 from northmoor.core.expr.identifiers import quoted
 from northmoor.core.model.blocks.picture import PictureBlock
 from northmoor.core.model.blocks.table import Column, TableBlock
-from northmoor.core.model.connections import Connections, DuckdbConnection, FilesConnection, SqliteConnection
-from northmoor.core.model.queries import Query
+from northmoor.core.model.data.connections import Connections, DuckdbConnection, FilesConnection, SqliteConnection
+from northmoor.core.model.data.queries import Query
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.session import Session
 from northmoor.core.sources.library import Library

@@ -20,9 +20,9 @@ from northmoor.core.errors import NorthmoorError
 from northmoor.core.layout.page.hit_testing import hit_map
 from northmoor.core.model.blocks.chart import ChartBlock, ChartLevel, ChartMeasure
 from northmoor.core.model.blocks.table import Cell, Column, Row, TableBlock
-from northmoor.core.model.connections import Connections
+from northmoor.core.model.data.connections import Connections
+from northmoor.core.model.data.queries import Query, QueryColumn
 from northmoor.core.model.parameters import Parameter
-from northmoor.core.model.queries import Query, QueryColumn
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.output.page_dump import write_dump
 from northmoor.core.session import Session

@@ -20,8 +20,8 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import ROWAN, STONE_TEXT
-from northmoor.core.model.connections import KIND_OF_CONNECTION, Connection
-from northmoor.core.model.queries import Query
+from northmoor.core.model.data.connections import KIND_OF_CONNECTION, Connection
+from northmoor.core.model.data.queries import Query
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable, Routine
 
 _NODE = Qt.ItemDataRole.UserRole

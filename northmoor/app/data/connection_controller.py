@@ -12,8 +12,8 @@ from northmoor.app.document_controller import DocumentController
 from northmoor.app.widgets.menus import menu_of
 from northmoor.app.worker import Worker
 from northmoor.core.errors import NorthmoorError, WrongPassword
-from northmoor.core.model.connections import ServerConnection
-from northmoor.core.model.queries import Query
+from northmoor.core.model.data.connections import ServerConnection
+from northmoor.core.model.data.queries import Query
 from northmoor.core.sources.builder.edits import select_all
 from northmoor.core.sources.builder.select_model import select_sql
 from northmoor.core.sources.drivers.catalog import Catalog

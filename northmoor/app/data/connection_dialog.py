@@ -28,7 +28,7 @@ from northmoor.app.widgets.widget_tools import set_style_name
 from northmoor.app.worker import Worker
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import NorthmoorError
-from northmoor.core.model.connections import CONNECTION_KINDS, KIND_OF_CONNECTION, Connection, ServerConnection
+from northmoor.core.model.data.connections import CONNECTION_KINDS, KIND_OF_CONNECTION, Connection, ServerConnection
 from northmoor.core.sources.drivers.catalog import Catalog
 from northmoor.core.sources.drivers.credentials import Credential, Secrets
 from northmoor.core.sources.library import Library

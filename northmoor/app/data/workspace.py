@@ -37,13 +37,13 @@ from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import MissingParameter, NorthmoorError, QueryError, WrongPassword
 from northmoor.core.expr.formats import FormatLocale
+from northmoor.core.expr.identifiers import sql_name
 from northmoor.core.expr.placeholders import placeholders
 from northmoor.core.model import edits
+from northmoor.core.model.data.queries import Query, QueryColumn
 from northmoor.core.model.parameters import Parameter
-from northmoor.core.model.queries import Query, QueryColumn
 from northmoor.core.model.report import Report
 from northmoor.core.session import Session
-from northmoor.core.sources.builder.edits import sql_name
 from northmoor.core.sources.drivers.catalog import Catalog
 from northmoor.core.sources.drivers.protocol import FIRST_ROWS
 from northmoor.core.sources.drivers.read_only import check_query

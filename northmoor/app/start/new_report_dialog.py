@@ -37,8 +37,8 @@ from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.checks.lack_of_room import turned, with_room
 from northmoor.core.document import Document
 from northmoor.core.errors import NorthmoorError
+from northmoor.core.model.data.queries import Query
 from northmoor.core.model.pages import Orientation
-from northmoor.core.model.queries import Query
 from northmoor.core.model.report import Report
 from northmoor.core.output.raster import Raster, rasterise
 from northmoor.core.session import Session

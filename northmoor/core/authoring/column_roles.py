@@ -3,8 +3,8 @@
 from northmoor.core.expr.language import bare_column
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.table import Column, TableBlock
+from northmoor.core.model.data.queries import QueryColumn
 from northmoor.core.model.kinds.aggregates import NO_TOTAL
-from northmoor.core.model.queries import QueryColumn
 from northmoor.core.model.report import Report
 
 

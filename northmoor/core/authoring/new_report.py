@@ -15,9 +15,9 @@ from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import Cancelled, NorthmoorError, Place, QueryError, ReportFileError, did_you_mean
 from northmoor.core.expr.language import column_expression
+from northmoor.core.model.data.queries import Query, QueryColumn
 from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME
 from northmoor.core.model.parameters import Parameter
-from northmoor.core.model.queries import Query, QueryColumn
 from northmoor.core.model.report import Report
 from northmoor.core.sources.builder.edits import select_all
 from northmoor.core.sources.builder.select_model import select_sql

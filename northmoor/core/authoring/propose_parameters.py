@@ -5,9 +5,9 @@ from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import NorthmoorError, QueryError
 from northmoor.core.expr.placeholders import placeholders
 from northmoor.core.model import edits
+from northmoor.core.model.data.queries import Query
 from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME
 from northmoor.core.model.parameters import Parameter
-from northmoor.core.model.queries import Query
 from northmoor.core.model.report import Report
 from northmoor.core.sources.builder.edits import with_condition
 from northmoor.core.sources.builder.select_model import Comparison

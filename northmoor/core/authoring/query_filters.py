@@ -7,13 +7,14 @@ from typing import Any
 from northmoor.core.authoring.field_roles import readable_name
 from northmoor.core.authoring.table_commands import parameter_name
 from northmoor.core.errors import QueryError
+from northmoor.core.expr.identifiers import sql_name
 from northmoor.core.model import edits
+from northmoor.core.model.data.queries import Query
 from northmoor.core.model.kinds.value_kinds import KindName
 from northmoor.core.model.parameters import ChoicesFrom, Parameter
-from northmoor.core.model.queries import Query
 from northmoor.core.model.report import Report
 from northmoor.core.sources.builder.asides import tables
-from northmoor.core.sources.builder.edits import item_name, sql_name, with_condition, with_total_condition
+from northmoor.core.sources.builder.edits import item_name, with_condition, with_total_condition
 from northmoor.core.sources.builder.operands import Operand, operand_sql
 from northmoor.core.sources.builder.select_model import (
     BooleanGroup,

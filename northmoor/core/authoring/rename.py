@@ -17,14 +17,14 @@ from northmoor.core.analysis.references import (
 )
 from northmoor.core.analysis.report_texts import PropertyPath, ReportText, texts_of, with_texts
 from northmoor.core.errors import NorthmoorError, Place, QueryError
+from northmoor.core.expr.identifiers import sql_name
 from northmoor.core.expr.language import column_expression
 from northmoor.core.expr.placeholders import placeholders
 from northmoor.core.expr.window_names import rename_window
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.matrix import MatrixBlock
-from northmoor.core.model.queries import Query
+from northmoor.core.model.data.queries import Query
 from northmoor.core.model.report import Report
-from northmoor.core.sources.builder.edits import sql_name
 from northmoor.core.sources.fetch.query_resolution import ENGINE_DIALECT, dialect_of
 from northmoor.core.sources.library import Library
 

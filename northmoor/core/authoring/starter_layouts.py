@@ -8,10 +8,10 @@ from northmoor.core.model.blocks.containers import ForEachBlock
 from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.blocks.table import Cell, Column, Level, Row, TableBlock
 from northmoor.core.model.blocks.text import TextBlock, literal_template
+from northmoor.core.model.data.queries import Query
 from northmoor.core.model.kinds.aggregates import aggregate_of
 from northmoor.core.model.pages import Running, RunningLine, TextPiece
 from northmoor.core.model.parameters import Parameter
-from northmoor.core.model.queries import Query
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.model.styles import NamedStyle
 

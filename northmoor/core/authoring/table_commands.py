@@ -14,10 +14,10 @@ from northmoor.core.model import edits
 from northmoor.core.model.blocks.chart import ChartBlock, ChartLevel, ChartMeasure
 from northmoor.core.model.blocks.table import Column, OrderBy, RowPlace, TableBlock
 from northmoor.core.model.blocks.tree import walk
+from northmoor.core.model.data.queries import Query
 from northmoor.core.model.kinds.aggregates import aggregate_of
 from northmoor.core.model.kinds.value_kinds import KindName
 from northmoor.core.model.parameters import ChoicesFrom, Parameter
-from northmoor.core.model.queries import Query
 from northmoor.core.model.report import Report
 from northmoor.core.model.styles import ConditionalFormat, Style
 

@@ -1,7 +1,91 @@
 """Names in SQL."""
 
+import re
+
+from sqlglot import exp
+
+_PLAIN = re.compile(r"[a-z_][a-z0-9_]*")
+_RESERVED = frozenset(
+    [
+        "all",
+        "and",
+        "as",
+        "asc",
+        "between",
+        "by",
+        "case",
+        "cross",
+        "desc",
+        "distinct",
+        "end",
+        "exists",
+        "false",
+        "from",
+        "full",
+        "group",
+        "having",
+        "in",
+        "inner",
+        "is",
+        "join",
+        "left",
+        "like",
+        "limit",
+        "natural",
+        "not",
+        "null",
+        "offset",
+        "on",
+        "or",
+        "order",
+        "outer",
+        "right",
+        "select",
+        "set",
+        "table",
+        "then",
+        "true",
+        "union",
+        "using",
+        "user",
+        "values",
+        "when",
+        "where",
+        "window",
+        "with",
+    ]
+)
+
+
+_RESERVED_IN = {
+    "duckdb": frozenset([
+        "analyse", "analyze", "any", "array", "asymmetric", "asof", "anti", "at", "authorization", "binary", "both",
+        "cast", "check", "collate", "collation", "column", "columns", "concurrently", "constraint", "create",
+        "default", "deferrable", "describe", "do", "else", "except", "fetch", "for", "foreign", "freeze",
+        "generated", "glob", "ilike", "initially", "intersect", "into", "isnull", "lambda", "lateral", "leading",
+        "map", "notnull", "only", "overlaps", "pivot", "pivot_longer", "pivot_wider", "placing", "positional",
+        "primary", "qualify", "references", "returning", "semi", "show", "similar", "some", "struct", "summarize",
+        "symmetric", "tablesample", "to", "trailing", "try_cast", "tuple", "unique", "unpack", "unpivot",
+        "variadic", "verbose",
+    ])
+}  # fmt: skip
+"""More of them in single dialects."""
+
 
 def quoted(name: str) -> str:
     """A name as a quoted SQL identifier."""
     escaped = name.replace('"', '""')
     return f'"{escaped}"'
+
+
+def sql_name(name: str, dialect: str) -> str:
+    """A name (with its schema before a dot, if any) as SQL writes it: bare where that can be read back."""
+    parts = name.split(".", 1)
+    return ".".join(bare_or_quoted(part, dialect) for part in parts)
+
+
+def bare_or_quoted(name: str, dialect: str) -> str:
+    """One name as SQL writes it: bare where that can be read back."""
+    if _PLAIN.fullmatch(name) and name not in _RESERVED and name not in _RESERVED_IN.get(dialect, ()):
+        return name
+    return exp.to_identifier(name, quoted=True).sql(dialect)

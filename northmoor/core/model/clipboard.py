@@ -8,8 +8,8 @@ from northmoor.core.model.blocks.block_types import Block
 from northmoor.core.model.blocks.containers import DataBlock, ForEachBlock
 from northmoor.core.model.blocks.table import Column
 from northmoor.core.model.blocks.tree import Blocks, lists_in, walk
+from northmoor.core.model.data.queries import Query
 from northmoor.core.model.edits import Target, insert_blocks, insert_column, with_unused_names
-from northmoor.core.model.queries import Query
 from northmoor.core.model.report import Report
 from northmoor.core.model.serialization import part_text, read_part
 from northmoor.core.model.styles import NamedStyle

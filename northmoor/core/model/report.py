@@ -14,10 +14,10 @@ from northmoor.core.model.blocks.containers import DataBlock, ForEachBlock
 from northmoor.core.model.blocks.matrix import MatrixBlock
 from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.model.blocks.tree import walk
+from northmoor.core.model.data.queries import Query
 from northmoor.core.model.kinds.output_formats import FORMAT_OF_SUFFIX, FormatName
 from northmoor.core.model.pages import PageSetup, Running, Watermark
 from northmoor.core.model.parameters import NamedValue, Parameter, ValueSet
-from northmoor.core.model.queries import Query
 from northmoor.core.model.styles import NamedStyle, ResolvedStyle, Style, style_chain, with_overrides
 
 REPORT_VERSION = 1

@@ -4,9 +4,9 @@ import json
 
 from northmoor.core.model.base import Part
 from northmoor.core.model.clipboard import ClipboardBlocks
-from northmoor.core.model.connections import Connections
+from northmoor.core.model.data.connections import Connections
+from northmoor.core.model.data.queries import SharedQuery
 from northmoor.core.model.page_templates import PageTemplate
-from northmoor.core.model.queries import SharedQuery
 from northmoor.core.model.report import Report
 
 SCHEMAS: dict[str, type[Part]] = {

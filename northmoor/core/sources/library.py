@@ -15,14 +15,14 @@ from typing import Any, TypeVar
 from northmoor.core.base.atomic_write import locked_folder, write_atomically
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import ConnectionFault, NorthmoorError, Place, ReportFileError, did_you_mean
-from northmoor.core.model.connections import (
+from northmoor.core.model.data.connections import (
     CONNECTIONS_VERSION,
     KIND_OF_CONNECTION,
     Connection,
     Connections,
     PathConnection,
 )
-from northmoor.core.model.queries import SharedQuery
+from northmoor.core.model.data.queries import SharedQuery
 from northmoor.core.model.serialization import part_text
 from northmoor.core.sources.drivers.catalog import Catalog
 from northmoor.core.sources.drivers.credentials import Secrets
@@ -149,7 +149,7 @@ class Library:
             return False
         if isinstance(one, PathConnection) and isinstance(other, PathConnection):
             return self.path(one) == self.path(other)
-        return bool(one.but(name="new") == other.but(name="new"))
+        return bool(one.but(name="new", logs=()) == other.but(name="new", logs=()))
 
     def free_name(self, target: str) -> str:
         """A name for a new connection to a file or database."""

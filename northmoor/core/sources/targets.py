@@ -7,7 +7,7 @@ from urllib.parse import SplitResult, unquote, urlsplit
 from pydantic import ValidationError
 
 from northmoor.core.errors import ConnectionFault
-from northmoor.core.model.connections import (
+from northmoor.core.model.data.connections import (
     CONNECTION_KINDS,
     FILE_SUFFIXES,
     Connection,

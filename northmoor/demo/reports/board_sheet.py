@@ -6,8 +6,8 @@ from northmoor.core.model.blocks.containers import GridBlock, GridCell, Track
 from northmoor.core.model.blocks.simple import LineBlock, ReadoutBlock
 from northmoor.core.model.blocks.table import Cell, Column, Level, Row, TableBlock
 from northmoor.core.model.blocks.text import TextBlock
+from northmoor.core.model.data.queries import Query, QueryColumn
 from northmoor.core.model.pages import PageSetup
-from northmoor.core.model.queries import Query, QueryColumn
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.model.styles import Style
 from northmoor.demo.reports.shared_parts import YEAR, YEARS, footer

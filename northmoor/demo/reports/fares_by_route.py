@@ -3,9 +3,9 @@
 from northmoor.core.authoring.starter_layouts import STYLES
 from northmoor.core.model.blocks.table import Cell, Column, Level, OrderBy, Row, TableBlock
 from northmoor.core.model.blocks.text import TextBlock
+from northmoor.core.model.data.queries import Query, QueryColumn
 from northmoor.core.model.pages import PicturePiece, Running, RunningLine, TextPiece
 from northmoor.core.model.parameters import AllChoices, Choice, ChoicesFrom, Parameter
-from northmoor.core.model.queries import Query, QueryColumn
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.model.styles import Style
 from northmoor.demo.reports.shared_parts import YEAR, YEARS, footer

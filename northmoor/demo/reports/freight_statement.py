@@ -6,8 +6,8 @@ from northmoor.core.model.blocks.picture import PictureBlock
 from northmoor.core.model.blocks.simple import LineBlock, ReadoutBlock
 from northmoor.core.model.blocks.table import Cell, Column, Level, OrderBy, Row, TableBlock
 from northmoor.core.model.blocks.text import TextBlock
+from northmoor.core.model.data.queries import LinkedColumns, Query, QueryColumn
 from northmoor.core.model.parameters import AllChoices, ChoicesFrom, Parameter
-from northmoor.core.model.queries import LinkedColumns, Query, QueryColumn
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.model.styles import Style
 from northmoor.demo.reports.shared_parts import footer

@@ -4,7 +4,7 @@ from northmoor.core.authoring.starter_layouts import STYLES
 from northmoor.core.model.blocks.chart import Chart, ChartAxis, ChartBlock, ChartLevel, ChartMeasure, ReferenceLine
 from northmoor.core.model.blocks.table import Cell, Column, Level, Row, TableBlock
 from northmoor.core.model.blocks.text import TextBlock
-from northmoor.core.model.queries import Query, QueryColumn
+from northmoor.core.model.data.queries import Query, QueryColumn
 from northmoor.core.model.report import Edition, Report
 from northmoor.demo.reports.shared_parts import YEAR, YEARS, footer
 

@@ -1,8 +1,8 @@
 """What the example reports have in common."""
 
+from northmoor.core.model.data.queries import Query, QueryColumn
 from northmoor.core.model.pages import Running, RunningLine, TextPiece
 from northmoor.core.model.parameters import ChoicesFrom, FromQuery, Parameter
-from northmoor.core.model.queries import Query, QueryColumn
 
 YEARS = Query(
     name="years",

@@ -4,10 +4,10 @@ from northmoor.core.authoring.starter_layouts import STYLES
 from northmoor.core.model.blocks.containers import ForEachBlock, FrameBlock, FrameItem
 from northmoor.core.model.blocks.picture import PictureBlock
 from northmoor.core.model.blocks.text import TabStop, TextBlock, TextRun
+from northmoor.core.model.data.queries import Query, QueryColumn
 from northmoor.core.model.lengths import parse_length
 from northmoor.core.model.pages import PageSetup, Watermark
 from northmoor.core.model.parameters import ChoicesFrom, Parameter
-from northmoor.core.model.queries import Query, QueryColumn
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.model.styles import Style
 from northmoor.demo.reports.shared_parts import footer

@@ -21,7 +21,7 @@ from northmoor.core.authoring.rename import rename_query
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import NorthmoorError, QueryError
 from northmoor.core.model import edits
-from northmoor.core.model.queries import Query, SharedQuery
+from northmoor.core.model.data.queries import Query, SharedQuery
 from northmoor.core.sources.builder.translating import translate_sql
 from northmoor.core.sources.fetch.query_resolution import dialect_of, fill_shared
 from northmoor.core.sources.fetch.snapshots import write_sample

@@ -5,7 +5,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QToolButton, QWidget
 
 from northmoor.app.data.catalog_tree import query_kind
 from northmoor.app.widgets.icons import icon
-from northmoor.core.model.queries import Query
+from northmoor.core.model.data.queries import Query
 
 COMBINED = "other queries"
 

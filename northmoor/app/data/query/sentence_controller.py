@@ -13,7 +13,7 @@ from northmoor.app.document_controller import DocumentController
 from northmoor.app.worker import Worker
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import NorthmoorError, QueryError, RefusedQuery
-from northmoor.core.model.queries import Query
+from northmoor.core.model.data.queries import Query
 from northmoor.core.session import Session
 from northmoor.core.sources.builder.select_model import SelectModel
 from northmoor.core.sources.builder.select_parser import parse_select

@@ -13,7 +13,7 @@ from northmoor.app.data.query.sql_editor import SqlEditor
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.menus import menu_of
 from northmoor.core.errors import NorthmoorError
-from northmoor.core.model.queries import Query
+from northmoor.core.model.data.queries import Query
 from northmoor.core.sources.builder.sql_layout import format_sql
 from northmoor.core.sources.fetch.query_resolution import dialect_of
 from northmoor.core.sources.library import Library

@@ -14,8 +14,9 @@ from northmoor.core.authoring.query_filters import filter_query_by_parameter, wi
 from northmoor.core.compute.explore.profile import ColumnProfile
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.expr.formats import FormatLocale, format_one
-from northmoor.core.model.queries import Query
-from northmoor.core.sources.builder.edits import item_name, project, sql_name
+from northmoor.core.expr.identifiers import sql_name
+from northmoor.core.model.data.queries import Query
+from northmoor.core.sources.builder.edits import item_name, project
 from northmoor.core.sources.builder.select_model import OrderItem, SelectModel
 from northmoor.core.sources.fetch.query_resolution import dialect_of
 from northmoor.core.sources.library import Library

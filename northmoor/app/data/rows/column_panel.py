@@ -7,8 +7,8 @@ from PyQt6.QtWidgets import QFormLayout, QLabel, QVBoxLayout, QWidget
 
 from northmoor.app.widgets.headings import section
 from northmoor.app.widgets.property_editors import editor_for
+from northmoor.core.model.data.queries import QueryColumn
 from northmoor.core.model.kinds.value_types import ValueType
-from northmoor.core.model.queries import QueryColumn
 
 _LABELS = {
     "name": "Name",

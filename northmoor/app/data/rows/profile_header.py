@@ -10,8 +10,8 @@ from northmoor.app.widgets.theme import GORSE_TEXT, HEATHER, LINE, LIT, MIST, PE
 from northmoor.core.compute.explore.profile import ColumnProfile
 from northmoor.core.engine.rows import Rows
 from northmoor.core.expr.formats import FormatLocale, format_one
+from northmoor.core.model.data.queries import QueryColumn
 from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME
-from northmoor.core.model.queries import QueryColumn
 
 HEIGHT = 74
 _BARS = QColor(HEATHER)

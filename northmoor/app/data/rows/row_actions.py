@@ -16,7 +16,7 @@ from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.export.row_files import write_table
 from northmoor.core.expr.formats import FormatLocale
-from northmoor.core.model.queries import Query
+from northmoor.core.model.data.queries import Query
 from northmoor.core.session import Session
 from northmoor.core.sources.fetch.details import rows_of_record
 from northmoor.core.sources.library import Library

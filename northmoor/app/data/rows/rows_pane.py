@@ -16,7 +16,7 @@ from northmoor.core.compute.explore.profile import ColumnProfile, profile
 from northmoor.core.compute.explore.quick_filter import QuickFilter, visible_rows
 from northmoor.core.engine.rows import Rows
 from northmoor.core.expr.formats import FormatLocale
-from northmoor.core.model.queries import QueryColumn
+from northmoor.core.model.data.queries import QueryColumn
 
 _SETTLE = 250  # milliseconds without typing before rows are narrowed
 

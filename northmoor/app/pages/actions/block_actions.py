@@ -17,9 +17,9 @@ from northmoor.core.model.blocks.block_types import BLOCK_TYPE_OF_KIND, Block
 from northmoor.core.model.blocks.containers import ForEachBlock, FrameBlock, GridBlock
 from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.model.blocks.tree import items_of, walk
+from northmoor.core.model.data.queries import Query
 from northmoor.core.model.edits import Target, unused_name
 from northmoor.core.model.kinds.aggregates import aggregate_of
-from northmoor.core.model.queries import Query
 from northmoor.core.model.report import Report
 
 

@@ -22,8 +22,8 @@ from northmoor.core.model.blocks.containers import (
     Track,
 )
 from northmoor.core.model.blocks.tree import for_each_around, items_of, walk
+from northmoor.core.model.data.queries import LinkedColumns
 from northmoor.core.model.edits import grid_edits, rename_block
-from northmoor.core.model.queries import LinkedColumns
 from northmoor.core.model.report import Report
 
 _WHAT = (

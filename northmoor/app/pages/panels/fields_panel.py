@@ -11,9 +11,9 @@ from northmoor.app.pages.canvas.drag.field_drop import MIME
 from northmoor.app.widgets.headings import draw_hint
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.kind_looks import KIND_LOOKS
+from northmoor.core.model.data.queries import Query
 from northmoor.core.model.edits import column_setting
 from northmoor.core.model.kinds.value_types import ValueType
-from northmoor.core.model.queries import Query
 
 FIELDS_HINT = "The fields of the query are shown here once it has run. If it fails, correct its SQL in Data."
 

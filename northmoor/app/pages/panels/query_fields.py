@@ -11,8 +11,8 @@ from northmoor.app.worker import Worker
 from northmoor.core.authoring.new_report import fields_of, keys_read
 from northmoor.core.authoring.starter_layouts import Field
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.model.data.queries import Query
 from northmoor.core.model.kinds.value_types import ValueType
-from northmoor.core.model.queries import Query
 from northmoor.core.model.report import Report
 from northmoor.core.session import Session
 

@@ -21,7 +21,7 @@ from northmoor.core.model.blocks.containers import DataBlock, ForEachBlock
 from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.blocks.table import Cell, Column, Content, Level, Row, TableBlock
 from northmoor.core.model.blocks.tree import lists_in
-from northmoor.core.model.queries import LinkedColumns
+from northmoor.core.model.data.queries import LinkedColumns
 from northmoor.core.model.report import Edition, Report
 
 _RECORD = Column(name="record")

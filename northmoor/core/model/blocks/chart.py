@@ -14,9 +14,9 @@ from northmoor.core.model.base import (
     Title,
     unique_names,
 )
+from northmoor.core.model.data.queries import LinkedColumns
 from northmoor.core.model.kinds.mark_types import MARK_OF_NAME, CombinedMark, MarkName, MarkType
 from northmoor.core.model.lengths import Gap, Length
-from northmoor.core.model.queries import LinkedColumns
 from northmoor.core.model.styles import Style
 
 CHART_WINDOWS = ("category", "series", "report")

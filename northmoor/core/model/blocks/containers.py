@@ -8,8 +8,8 @@ from northmoor.core.model.base import RESERVED_WINDOWS, Color, FlowBlock, Groupi
 from northmoor.core.model.blocks.chart import ChartBlock
 from northmoor.core.model.blocks.matrix import MatrixBlock
 from northmoor.core.model.blocks.table import TableBlock
+from northmoor.core.model.data.queries import LinkedColumns
 from northmoor.core.model.lengths import Gap, Length
-from northmoor.core.model.queries import LinkedColumns
 from northmoor.core.model.styles import Align
 
 if TYPE_CHECKING:

@@ -6,8 +6,8 @@ from pydantic import Field, model_validator
 
 from northmoor.core.model.base import RESERVED_WINDOWS, GroupingLevel, Identifier, Name, Part, Title, unique_names
 from northmoor.core.model.blocks.table import Content
+from northmoor.core.model.data.queries import LinkedColumns
 from northmoor.core.model.lengths import Gap, Length
-from northmoor.core.model.queries import LinkedColumns
 
 MOST_LEVELS = 8
 """Levels on one side of a matrix."""

@@ -17,8 +17,8 @@ from northmoor.core.model.base import (
     unique_names,
 )
 from northmoor.core.model.blocks.chart import Chart
+from northmoor.core.model.data.queries import LinkedColumns
 from northmoor.core.model.lengths import Gap, Length
-from northmoor.core.model.queries import LinkedColumns
 from northmoor.core.model.styles import ColorScale, Rules, Style
 
 

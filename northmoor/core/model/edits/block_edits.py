@@ -17,10 +17,10 @@ from northmoor.core.model.blocks.simple import (
 )
 from northmoor.core.model.blocks.text import TextBlock
 from northmoor.core.model.blocks.tree import Blocks, in_every_list, replaced, walk
+from northmoor.core.model.data.queries import Query
 from northmoor.core.model.edits.edition_edits import _edition, change_edition
 from northmoor.core.model.edits.frame_edits import with_items
 from northmoor.core.model.edits.naming import unused_name
-from northmoor.core.model.queries import Query
 from northmoor.core.model.report import Report
 
 

@@ -7,8 +7,8 @@ from northmoor.core.model.blocks.chart import ChartBlock, ChartLevel
 from northmoor.core.model.blocks.containers import DataBlock, ForEachBlock
 from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel
 from northmoor.core.model.blocks.tree import Blocks, in_every_list
+from northmoor.core.model.data.queries import Query, QueryColumn
 from northmoor.core.model.edits.parameter_edits import with_list_query
-from northmoor.core.model.queries import Query, QueryColumn
 from northmoor.core.model.report import Report
 
 

@@ -9,13 +9,13 @@ from typing import Any
 
 from northmoor.core.model.blocks.table import Cell, Column, Level, Row, RowPlace, TableBlock
 from northmoor.core.model.blocks.text import literal_template
+from northmoor.core.model.data.queries import Query
 from northmoor.core.model.edits.block_edits import block_of, change_block, put_block
 from northmoor.core.model.edits.naming import known_style, unused_name
 from northmoor.core.model.edits.query_edits import (
     column_setting,
 )
 from northmoor.core.model.kinds.aggregates import aggregate_of
-from northmoor.core.model.queries import Query
 from northmoor.core.model.report import Report
 
 

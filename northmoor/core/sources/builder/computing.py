@@ -6,7 +6,8 @@ from decimal import Decimal, InvalidOperation
 from typing import Literal
 
 from northmoor.core.errors import QueryError
-from northmoor.core.sources.builder.edits import item_name, sql_name, with_condition
+from northmoor.core.expr.identifiers import sql_name
+from northmoor.core.sources.builder.edits import item_name, with_condition
 from northmoor.core.sources.builder.select_model import Comparison, OrderItem, SelectItem
 from northmoor.core.sources.builder.select_parser import parse_select
 from northmoor.core.sources.builder.select_writer import rewrite_select, wrap_select

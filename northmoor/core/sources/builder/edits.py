@@ -4,9 +4,8 @@ import re
 from collections.abc import Iterable
 from dataclasses import replace
 
-from sqlglot import exp
-
 from northmoor.core.errors import RefusedQuery
+from northmoor.core.expr.identifiers import bare_or_quoted, sql_name
 from northmoor.core.model.kinds.aggregates import AGGREGATE_BY_NAME, TOTALS
 from northmoor.core.sources.builder.operands import OperandKind, operand_kind
 from northmoor.core.sources.builder.select_model import (
@@ -25,69 +24,6 @@ from northmoor.core.sources.typing.inference import declared_kind
 
 ConditionPath = tuple[int, ...]
 """Where a condition is: its number among its group's parts, from the outermost group inward."""
-_PLAIN = re.compile(r"[a-z_][a-z0-9_]*")
-_RESERVED = frozenset(
-    [
-        "all",
-        "and",
-        "as",
-        "asc",
-        "between",
-        "by",
-        "case",
-        "cross",
-        "desc",
-        "distinct",
-        "end",
-        "exists",
-        "false",
-        "from",
-        "full",
-        "group",
-        "having",
-        "in",
-        "inner",
-        "is",
-        "join",
-        "left",
-        "like",
-        "limit",
-        "natural",
-        "not",
-        "null",
-        "offset",
-        "on",
-        "or",
-        "order",
-        "outer",
-        "right",
-        "select",
-        "set",
-        "table",
-        "then",
-        "true",
-        "union",
-        "using",
-        "user",
-        "values",
-        "when",
-        "where",
-        "window",
-        "with",
-    ]
-)
-
-
-def sql_name(name: str, dialect: str) -> str:
-    """A name (with its schema before a dot, if any) as SQL writes it: bare where that can be read back."""
-    parts = name.split(".", 1)
-    return ".".join(_quoted(part, dialect) for part in parts)
-
-
-def _quoted(name: str, dialect: str) -> str:
-    if _PLAIN.fullmatch(name) and name not in _RESERVED:
-        return name
-    return exp.to_identifier(name, quoted=True).sql(dialect)
 
 
 def select_all(table: CatalogTable, dialect: str) -> SelectModel:
@@ -98,7 +34,7 @@ def select_all(table: CatalogTable, dialect: str) -> SelectModel:
 
 def column_texts(taken: FromItem, table: CatalogTable, dialect: str) -> list[str]:
     """The expressions of a taken table's columns."""
-    return [f"{taken.known_as}.{_quoted(column.name, dialect)}" for column in table.columns]
+    return [f"{taken.known_as}.{bare_or_quoted(column.name, dialect)}" for column in table.columns]
 
 
 def catalog_with_steps(sentence: SelectModel, catalog: Catalog, dialect: str) -> Catalog:

@@ -16,7 +16,7 @@ from typing import Any
 from urllib.parse import quote
 
 from northmoor.core.errors import ConnectionFault
-from northmoor.core.model.connections import ServerConnection
+from northmoor.core.model.data.connections import ServerConnection
 
 SERVICE = "Northmoor"
 VARIABLE = "NORTHMOOR_PASSWORDS"

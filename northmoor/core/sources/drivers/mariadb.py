@@ -23,7 +23,7 @@ from pymysql.cursors import SSCursor
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import ConnectionFault, QueryError
 from northmoor.core.expr.placeholders import DriverSql, Placeholder, for_driver, named_position
-from northmoor.core.model.connections import Encryption, MariadbConnection
+from northmoor.core.model.data.connections import Encryption, MariadbConnection
 from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey, Routine
 from northmoor.core.sources.drivers.credentials import Credential

@@ -25,7 +25,7 @@ from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.arrow_types import arrow_type
 from northmoor.core.errors import LESS_MEMORY, ConnectionFault, OutOfMemory, QueryError
 from northmoor.core.expr.placeholders import DriverSql, Placeholder, for_driver
-from northmoor.core.model.connections import PostgresqlConnection
+from northmoor.core.model.data.connections import PostgresqlConnection
 from northmoor.core.model.kinds.value_kinds import KindName
 from northmoor.core.model.kinds.value_types import MAX_PRECISION, ValueType
 from northmoor.core.sources.drivers.catalog import Catalog, Routine

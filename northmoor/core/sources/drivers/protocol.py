@@ -13,7 +13,7 @@ import pyarrow as pa
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import ConnectionFault, QueryError
 from northmoor.core.expr.placeholders import Placeholder
-from northmoor.core.model.connections import PathConnection
+from northmoor.core.model.data.connections import PathConnection
 from northmoor.core.model.kinds.value_kinds import KindName
 from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.sources.drivers.catalog import Catalog

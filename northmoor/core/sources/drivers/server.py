@@ -3,7 +3,7 @@
 from ipaddress import ip_address
 
 from northmoor.core.errors import ConnectionFault, WrongPassword
-from northmoor.core.model.connections import KIND_OF_CONNECTION, Encryption, ServerConnection
+from northmoor.core.model.data.connections import KIND_OF_CONNECTION, Encryption, ServerConnection
 from northmoor.core.sources.drivers.credentials import VARIABLE, Credential, address
 
 WAIT = 10

@@ -24,7 +24,7 @@ from northmoor.core.engine.arrow_types import untyped_array
 from northmoor.core.errors import ConnectionFault, QueryError
 from northmoor.core.expr.identifiers import quoted
 from northmoor.core.expr.placeholders import DriverSql, Placeholder, for_driver, named_position
-from northmoor.core.model.connections import SqliteConnection
+from northmoor.core.model.data.connections import SqliteConnection
 from northmoor.core.model.kinds.value_kinds import KindName
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey
 from northmoor.core.sources.drivers.protocol import (

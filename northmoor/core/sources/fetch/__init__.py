@@ -1,5 +1,6 @@
 """From a report's query and values to `Rows`.
 
-Reading order: `run_query`, `query_resolution` (shared queries filled in, needs of others), `details`, `spooling`,
-`snapshots` (saved rows), `plan` (where each step runs).
+Reading order: `query_rows`, `run_query`, `query_resolution` (shared queries filled in, needs of others), `details`,
+`spooling`, `snapshots` (saved rows), `plan` (where each step runs); `signal_rows` with `log_reading` and
+`log_statement`, queries over signal logs.
 """

@@ -5,7 +5,7 @@ import pyarrow as pa
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.embedded import Engine, EngineError, engine_message
 from northmoor.core.errors import QueryError, did_you_mean
-from northmoor.core.model.queries import Link
+from northmoor.core.model.data.queries import Link
 
 
 def detail_rows(rows: pa.Table, records: pa.Table, link: Link, stop: CancelToken) -> pa.Table:

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from sqlglot import exp
 
-from northmoor.core.model.connections import KIND_OF_CONNECTION
+from northmoor.core.model.data.connections import KIND_OF_CONNECTION
 from northmoor.core.model.report import Report
 from northmoor.core.sources.fetch.query_resolution import ResolvedQuery, resolve
 from northmoor.core.sources.library import Library
@@ -68,7 +68,7 @@ def _shared_and_sample_notes(resolved: ResolvedQuery) -> str:
         done.append("groups and totals")
     if tree.args.get("order"):
         done.append("sorts")
-    values = sorted(resolved.checked.parameters)
+    values = sorted(resolved.parameters)
     bound = f", with {_listed([f':{name}' for name in values])} bound" if values else ""
     return f"It {', '.join(done)}{bound}, and sends the rows."
 

@@ -3,22 +3,43 @@
 from dataclasses import dataclass
 
 from northmoor.core.errors import NorthmoorError, Place, QueryError, did_you_mean
-from northmoor.core.model.connections import KIND_OF_CONNECTION
-from northmoor.core.model.queries import Query, QueryColumn
+from northmoor.core.model.data.connections import KIND_OF_CONNECTION
+from northmoor.core.model.data.queries import Query, QueryColumn
+from northmoor.core.model.data.signal_logs import SignalLog
+from northmoor.core.model.data.signal_queries import LogQuery, MeasurementsQuery
 from northmoor.core.model.report import Report
 from northmoor.core.sources.drivers.read_only import CheckedQuery, check_query
 from northmoor.core.sources.library import Library
+from northmoor.core.sources.signals.bounds import names_of_values
 
 ENGINE_DIALECT = "duckdb"
 
 
 @dataclass(frozen=True)
+class LogPlace:
+    """A signal log, and where it is: a table of a connection, or the rows of a query of the report."""
+
+    log: SignalLog
+    connection: str | None
+    table: str
+    dialect: str
+
+
+@dataclass(frozen=True)
 class ResolvedQuery:
-    """A query ready to be run: `query` with what it shares filled in, its checked SQL, the other queries it is over."""
+    """A query ready to be run: `query` with what it shares filled in, its checked SQL, the other queries it is over;
+    for one over a signal log, where that is."""
 
     query: Query
     checked: CheckedQuery
     sources: tuple[str, ...]
+    log: LogPlace | None = None
+
+    @property
+    def parameters(self) -> frozenset[str]:
+        """The names of values that its own rows depend on. Raises ExpressionError."""
+        own = names_of_values(self.query.signals) if self.query.signals is not None and self.log is not None else ()
+        return self.checked.parameters.union(own)
 
     @property
     def needs(self) -> tuple[str, ...]:
@@ -79,12 +100,44 @@ def _resolve(report: Report, name: str, library: Library) -> ResolvedQuery:
         return ResolvedQuery(query, check_query("select 1", ENGINE_DIALECT), ())
     query = fill_shared(query, library)
     place = Place(query=name)
+    if query.signals is not None:
+        log = _log_of(query, query.signals, report, library)
+        sources: tuple[str, ...] = (log.table,) if log.connection is None else ()
+        if isinstance(query.signals, MeasurementsQuery) and query.signals.spans is not None:
+            sources = (*sources, _query_named(query.signals.spans, report, place))
+        return ResolvedQuery(query, check_query("select 1", ENGINE_DIALECT), tuple(dict.fromkeys(sources)), log)
     try:
         checked = check_query(query.sql, dialect_of(query, library))
         sources = _sources(checked, report) if query.is_combined else ()
     except QueryError as error:
         raise error.at(place) from None
     return ResolvedQuery(query, checked, sources)
+
+
+def _log_of(query: Query, signals: LogQuery, report: Report, library: Library) -> LogPlace:
+    """The log that a query is over. Raises QueryError where there is none of its name."""
+    place = Place(query=query.name)
+    if query.connection is None:
+        owner = report.query(_query_named(signals.log, report, place))
+        if owner.log is None:
+            raise QueryError(
+                f"The query {owner.name} is no signal log; say in its settings what its columns mean.", place
+            )
+        return LogPlace(owner.log, None, owner.name, ENGINE_DIALECT)
+    connection = library.connection(query.connection)
+    log = next((log for log in connection.logs if log.name == signals.log), None)
+    if log is None or log.table is None:
+        hint = did_you_mean(signals.log, [log.name for log in connection.logs])
+        hint = hint or "Declare one: choose Signal log for a table in Data."
+        raise QueryError(f"The connection {connection.name} has no signal log {signals.log}. {hint}", place)
+    return LogPlace(log, connection.name, log.table, KIND_OF_CONNECTION[connection.kind].dialect)
+
+
+def _query_named(name: str, report: Report, place: Place) -> str:
+    known = {query.name.lower(): query.name for query in report.queries}
+    if name.lower() not in known:
+        raise QueryError(f"The report has no query {name}. {did_you_mean(name, known.values())}", place)
+    return known[name.lower()]
 
 
 def _sources(checked: CheckedQuery, report: Report) -> tuple[str, ...]:
@@ -109,5 +162,5 @@ def _check_no_cycle(report: Report, library: Library, resolved: ResolvedQuery, t
 def parameters_of(report: Report, name: str, library: Library) -> frozenset[str]:
     """Parameters that a query's rows depend on, its own and those of the queries it needs. Raises like `resolve`."""
     resolved = resolve(report, name, library)
-    own = resolved.checked.parameters
+    own = resolved.parameters
     return own.union(*(parameters_of(report, other, library) for other in resolved.needs))

@@ -14,9 +14,9 @@ from northmoor.core.engine.arrow_types import UNKNOWN_SCALE, arrow_type, concat_
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import ConnectionFault, MissingParameter, NorthmoorError, Place, QueryError, did_you_mean
 from northmoor.core.expr.placeholders import placeholders
+from northmoor.core.model.data.queries import QueryColumn
 from northmoor.core.model.kinds.value_kinds import KindName
 from northmoor.core.model.kinds.value_types import MAX_PRECISION, ValueType
-from northmoor.core.model.queries import QueryColumn
 from northmoor.core.model.report import Report
 from northmoor.core.sources.drivers.protocol import FIRST_ROWS, QueryRequest, ResultStream
 from northmoor.core.sources.fetch.details import detail_rows

@@ -11,7 +11,7 @@ import duckdb
 from northmoor.core.engine.embedded import sql_literal
 from northmoor.core.errors import QueryError
 from northmoor.core.expr.identifiers import quoted
-from northmoor.core.model.connections import FilesConnection
+from northmoor.core.model.data.connections import FilesConnection
 from northmoor.core.sources.drivers.protocol import unique_column_names
 from northmoor.core.sources.files.file_table import FileTable, TableColumn
 from northmoor.core.sources.files.type_detection import ColumnReading, detect_type, misread_sql, reading_sql

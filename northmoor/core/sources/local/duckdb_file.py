@@ -9,7 +9,7 @@ from typing import Any
 from northmoor.core.apart.reader_process import warm_up
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import ConnectionFault
-from northmoor.core.model.connections import DuckdbConnection
+from northmoor.core.model.data.connections import DuckdbConnection
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey, Routine
 from northmoor.core.sources.drivers.protocol import DriverHost, QueryRequest, ResultStream, modified_at
 from northmoor.core.sources.local.engine_queries import ENGINE_TASKS, check_apart, rows_apart, running_query

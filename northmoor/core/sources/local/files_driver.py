@@ -16,7 +16,7 @@ from northmoor.core.apart.task import Result, Task
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.embedded import SETTINGS
 from northmoor.core.errors import ConnectionFault, QueryError, did_you_mean
-from northmoor.core.model.connections import FILE_SUFFIXES, FilesConnection
+from northmoor.core.model.data.connections import FILE_SUFFIXES, FilesConnection
 from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey
 from northmoor.core.sources.drivers.protocol import DriverHost, QueryRequest, ResultStream, modified_at

@@ -25,6 +25,7 @@ from northmoor.app.widgets.icons import icon
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import NorthmoorError, QueryError
+from northmoor.core.expr.identifiers import sql_name
 from northmoor.core.sources.builder.asides import tables
 from northmoor.core.sources.builder.computing import (
     DATE_PARTS,
@@ -37,7 +38,6 @@ from northmoor.core.sources.builder.computing import (
     text_sql,
     window_sql,
 )
-from northmoor.core.sources.builder.edits import sql_name
 from northmoor.core.sources.builder.select_model import SelectItem, SelectModel, one_line, select_sql
 
 _SETTLE = 300  # milliseconds without a change before the first values are asked for

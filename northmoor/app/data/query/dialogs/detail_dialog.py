@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QGridLayout, QLabel, QVBoxLayout, QWidget
 
-from northmoor.core.model.queries import Link, LinkedColumns
+from northmoor.core.model.data.queries import Link, LinkedColumns
 
 _PAIRS = 3
 _NONE = "–"

@@ -26,8 +26,9 @@ from northmoor.app.widgets.widget_tools import hide_and_delete
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import NorthmoorError, QueryError
+from northmoor.core.expr.identifiers import sql_name
 from northmoor.core.sources.builder.asides import JoinMatch, JoinPair, join_condition, match_sql, overlap_sql
-from northmoor.core.sources.builder.edits import column_texts, sql_name
+from northmoor.core.sources.builder.edits import column_texts
 from northmoor.core.sources.builder.joins import (
     JOIN_OPERATORS,
     JoinKind,

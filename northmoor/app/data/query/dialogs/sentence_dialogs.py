@@ -26,8 +26,9 @@ from northmoor.app.data.query.dialogs.step_dialog import StepDialog
 from northmoor.app.data.query.sentence_context import SentenceContext
 from northmoor.app.widgets.icons import icon
 from northmoor.core.errors import QueryError
+from northmoor.core.expr.identifiers import sql_name
 from northmoor.core.model.kinds.aggregates import TOTALS, aggregate_of
-from northmoor.core.sources.builder.edits import item_name, split_aggregate, sql_name
+from northmoor.core.sources.builder.edits import item_name, split_aggregate
 from northmoor.core.sources.builder.select_model import OrderItem, SelectItem, SelectModel, StackedSelect
 from northmoor.core.sources.drivers.read_only import check_query
 

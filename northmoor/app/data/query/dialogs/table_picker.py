@@ -24,7 +24,7 @@ from northmoor.app.data.query.sentence_context import SentenceContext
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import NorthmoorError
-from northmoor.core.sources.builder.edits import sql_name
+from northmoor.core.expr.identifiers import sql_name
 from northmoor.core.sources.drivers.catalog import CatalogTable
 
 _SAMPLE_ROWS = 6

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Annotated, Literal, Self
 from pydantic import Field, StringConstraints, model_validator
 
 from northmoor.core.model.base import Name, Part, Title, unique_names
+from northmoor.core.model.data.signal_logs import SignalLog
 
 CONNECTIONS_VERSION = 1
 Host = Annotated[str, StringConstraints(pattern=r"^(/|[A-Za-z0-9\[])[A-Za-z0-9._:\-/\[\]]*$", max_length=255)]
@@ -24,6 +25,16 @@ class NamedConnection(Part):
     name: Name
     """The name that queries use."""
     kind: str
+    logs: tuple[SignalLog, ...] = ()
+    """Which of its tables are signal logs, and what is known of their signals."""
+
+    @model_validator(mode="after")
+    def _logs_have_names_and_tables(self) -> Self:
+        unique_names([log.name for log in self.logs], "signal log")
+        for log in self.logs:
+            if log.table is None:
+                raise ValueError(f"the signal log {log.name!r} of a connection needs a table")
+        return self
 
 
 class PathConnection(NamedConnection):

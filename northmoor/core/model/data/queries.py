@@ -5,6 +5,8 @@ from typing import Annotated
 from pydantic import Field, model_validator
 
 from northmoor.core.model.base import Identifier, Name, Part, unique_names
+from northmoor.core.model.data.signal_logs import SignalLog
+from northmoor.core.model.data.signal_queries import SignalQuery
 from northmoor.core.model.kinds.aggregates import TotalName
 from northmoor.core.model.kinds.value_types import TypeName
 
@@ -53,6 +55,11 @@ class Query(Part):
     """A name from the library's connections file; without one, the SQL runs over other queries of the report."""
     sql: Annotated[str, Field(max_length=1_000_000)] = ""
     """One statement that reads, in the connection's dialect; :name stands for the value of a parameter."""
+    signals: SignalQuery | None = None
+    """Spans or measurements that are read from a signal log of its connection, in place of SQL; without a connection,
+    the log is another query."""
+    log: SignalLog | None = None
+    """What its columns mean where its rows are the readings of signals."""
     shared: Name | None = None
     """A query of the library's queries folder, from which connection and SQL are taken."""
     columns: tuple[QueryColumn, ...] = ()
@@ -69,12 +76,14 @@ class Query(Part):
         unique_names([column.name for column in self.columns], "column")
         if self.use_sample and self.sample is None:
             raise ValueError(f"query {self.name!r} is to use saved rows, and has none")
+        if self.signals is not None and (self.sql.strip() or self.shared is not None):
+            raise ValueError(f"query {self.name!r} reads a signal log and has SQL as well; keep one of them")
         return self
 
     @property
     def is_combined(self) -> bool:
         """Whether it runs over other queries of the report."""
-        return self.connection is None and self.shared is None
+        return self.connection is None and self.shared is None and self.signals is None
 
 
 class SharedQuery(Part):
