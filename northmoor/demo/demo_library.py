@@ -2,6 +2,7 @@
 
 import os
 from collections.abc import Callable
+from datetime import datetime
 from pathlib import Path
 from zoneinfo import ZoneInfo
 
@@ -14,11 +15,13 @@ from northmoor.demo.data.ferries import DATA_AS_OF, make_ferries
 from northmoor.demo.data.freight import add_freight
 from northmoor.demo.data.history import make_history
 from northmoor.demo.data.office_files import make_papers
-from northmoor.demo.data.telemetry import make_telemetry
+from northmoor.demo.data.telemetry import ENDS, make_telemetry, telemetry_log
 from northmoor.demo.reports.board_sheet import board_sheet
 from northmoor.demo.reports.cost_centres import cost_centres
 from northmoor.demo.reports.fares_by_route import fares_by_route
+from northmoor.demo.reports.fleet_day import fleet_day
 from northmoor.demo.reports.freight_statement import freight_statement
+from northmoor.demo.reports.last_hour import last_hour
 from northmoor.demo.reports.punctuality import punctuality
 from northmoor.demo.reports.route_month_matrix import route_month_matrix
 from northmoor.demo.reports.sailings_log import sailings_log
@@ -49,12 +52,13 @@ def make_library(root: Path, history: bool = False) -> Path:
     if history:
         _make(data / "history.parquet", make_history)
     make_papers(data)
+    as_of = DATA_AS_OF.replace(tzinfo=ZoneInfo("Europe/Dublin"))
     for paper in data.iterdir():
-        _stamp(paper)
+        _stamp(paper, ENDS if paper.name == "telemetry.sqlite" else as_of)
     if not (root / CONNECTIONS_FILE).exists():
         tarrow = SqliteConnection(name="tarrow", database="data/tarrow.sqlite")
         office = FilesConnection(name="office", path="data")
-        telemetry = SqliteConnection(name="telemetry", database="data/telemetry.sqlite")
+        telemetry = SqliteConnection(name="telemetry", database="data/telemetry.sqlite", logs=(telemetry_log(),))
         Library(root, Connections(connections=(tarrow, office, telemetry))).save()
     picture = root / "pictures" / "tarrow.png"
     if not picture.exists():
@@ -67,6 +71,8 @@ def make_library(root: Path, history: bool = False) -> Path:
         ("fares-by-route", fares_by_route),
         ("selected-waybills", selected_waybills),
         ("voyage-report", voyage_report),
+        ("fleet-day", fleet_day),
+        ("last-hour", last_hour),
         ("sailings-log", sailings_log),
         ("cost-centres", cost_centres),
         ("route-month-matrix", route_month_matrix),
@@ -89,10 +95,9 @@ def _make(path: Path, make: Callable[[Path], None]) -> None:
         part.replace(path)
 
 
-def _stamp(path: Path) -> None:
-    """Say of a file that it was written at the demo's data time: the same on every machine."""
-    moment = DATA_AS_OF.replace(tzinfo=ZoneInfo("Europe/Dublin")).timestamp()
-    os.utime(path, (moment, moment))
+def _stamp(path: Path, moment: datetime) -> None:
+    """Say of a file when it was written: the same on every machine."""
+    os.utime(path, (moment.timestamp(), moment.timestamp()))
 
 
 def draw_emblem(path: Path) -> None:

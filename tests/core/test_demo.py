@@ -132,19 +132,44 @@ def test_history_is_the_same_on_every_machine(tmp_path: Path) -> None:
     assert table["passengers"].to_pylist()[:3] == [360, 187, 367]
 
 
-def test_the_voyage_report_shows_the_last_voyage_between_its_computed_ends(demo: Path) -> None:
+UNDER_WAY = """
+select min(at), (select min(at) from log where tag = :vessel || '.underway' and value = 0 and at > min(l.at))
+from log l where tag = :vessel || '.underway' and value = 1
+  and at >= (select at from log where tag = :vessel || '.voyage_id' and value = :voyage)
+"""
+
+
+def test_the_voyage_report_shows_the_last_voyage_that_has_ended(demo: Path) -> None:
     document = northmoor.render(demo / "reports" / "voyage-report.moor", {"vessel": "Lapwing"})
-    values = document.values.by_name
+    voyage = document.values.by_name["voyage"]
     log = sqlite3.connect(demo / "data" / "telemetry.sqlite")
-    (last,) = log.execute("select value from log where tag = 'Lapwing.voyage_id' order by at desc limit 1").fetchone()
-    assert values["voyage"] == last
-    for signal, name in (("speed", "Speed, kn"), ("fuel_level", "Fuel level, l")):
+    ids = log.execute("select value from log where tag = 'Lapwing.voyage_id' order by at desc limit 2").fetchall()
+    assert (voyage,) == ids[1]  # the last one is still under way
+    start, end = log.execute(UNDER_WAY, {"vessel": "Lapwing", "voyage": voyage}).fetchone()
+    for signal, name in (("speed", "Speed"), ("fuel_level", "Fuel level")):
         wanted = log.execute(
-            "select count(*), max(cast(value as real)) from log where tag = ? and at between ? and ?",
-            (f"Lapwing.{signal}", values["departed"], values["arrived"]),
+            "select count(*), max(value), min(value) from log where tag = ? and at >= ? and at < ?",
+            (f"Lapwing.{signal}", start, end),
         ).fetchone()
-        (line,) = [ln for ln in lines_of(document, "signals") if ln.cells.get("signal") == name]
-        assert (line.cells["readings"], line.cells["greatest"]) == (str(wanted[0]), f"{wanted[1]:,.1f}")
+        (line,) = [ln for ln in lines_of(document, "figures") if ln.cells.get("signal") == name]
+        assert (line.cells["readings"], line.cells["max"]) == (str(wanted[0]), f"{wanted[1]:,.1f}")
         assert wanted[0] > 5
     log.close()
+    assert [ln.cells["times_on"] for ln in lines_of(document, "engines")][1:] == ["1", "1"]
     assert document.findings == ()
+
+
+def test_the_fleet_of_a_day_and_the_last_hour_are_those_of_the_log(demo: Path) -> None:
+    day = northmoor.render(demo / "reports" / "fleet-day.moor", {"day": "2025-06-10"})
+    voyages = day.rows["voyages"].table
+    log = sqlite3.connect(demo / "data" / "telemetry.sqlite")
+    departed = "select count(*) from log where tag like '%.underway' and value = 1 and at >= '2025-06-09T23' and at < ?"
+    assert log.execute(departed, ("2025-06-10T23",)).fetchone() == (voyages.num_rows,)
+    assert voyages["open"].to_pylist() == [False] * voyages.num_rows
+    hour = northmoor.render(demo / "reports" / "last-hour.moor", {})
+    counted = (
+        "select count(*) from log where tag like '%.speed' and at >= '2025-06-15T15:40' and at < '2025-06-15T16:40'"
+    )
+    rows = hour.rows["measured"].table.to_pylist()
+    assert log.execute(counted).fetchone() == (sum(row["readings"] for row in rows if row["signal"] == "speed"),)
+    log.close()

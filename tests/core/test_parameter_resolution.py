@@ -173,14 +173,14 @@ def test_the_start_and_end_of_the_last_voyage_bound_every_other_query(demo: Path
         named_values=tuple(NamedValue(name=n, value=FromQuery(query="voyage", column=n)) for n in ("started", "ended")),
     )  # fmt: skip
     document = render(report, Library.around(demo))
-    assert document.values.by_name["started"] == "2025-06-15T19:18:00Z"
-    assert document.values.by_name["ended"] == "2025-06-15T20:29:00Z"
+    assert document.values.by_name["started"] == "2025-06-15T15:38:00Z"
+    assert document.values.by_name["ended"] == "2025-06-15T16:31:00Z"
     assert (column_of(document, "first"), column_of(document, "last")) == (
-        ["2025-06-15T19:18:00Z"],
-        ["2025-06-15T20:29:00Z"],
+        ["2025-06-15T15:38:00Z"],
+        ["2025-06-15T16:31:00Z"],
     )
     log = sqlite3.connect(demo / "data" / "telemetry.sqlite")
-    counted = straight(log, "select count(*) from log where tag = 'Curlew.speed' and at >= '2025-06-15T19:18:00Z'")
+    counted = straight(log, "select count(*) from log where tag = 'Curlew.speed' and at >= '2025-06-15T15:38:00Z'")
     log.close()
     assert column_of(document, "n") == [str(n) for n in counted]
 

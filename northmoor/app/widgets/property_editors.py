@@ -119,7 +119,7 @@ CHOICES = {
         **{mark.name: mark.label for mark in MARK_TYPES},
     },
     "stack": {"none": "Side by side", "values": "Stacked", "shares": "100 % stacked"},
-    "lines": {"straight": "Straight", "steps": "In steps", "smooth": "Smooth"},
+    "lines": {"straight": "Straight", "steps": "In steps", "held": "Hold until next", "smooth": "Smooth"},
     "gaps": {"keep": "Leave gaps", "bridge": "Connect across"},
     "places": {"scale": "To scale", "even": "Evenly spaced"},
     "labels": {"none": "None", "inside": "Inside", "outside": "Outside"},

@@ -1,6 +1,7 @@
 """Vessel telemetry: a log of tag, time and value, written only when a value changes. Times are in UTC and say so.
 
-A voyage's id is set some minutes before the vessel is under way, and stays set after it has stopped.
+A voyage's id is set some minutes before the vessel is under way, and stays set after it has stopped. The log ends while
+some vessels are under way.
 """
 
 import math
@@ -10,9 +11,11 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from random import Random
 
+from northmoor.core.model.data.signal_logs import Signal, SignalLog
 from northmoor.demo.data.ferries import ROUTES, VESSELS
 
 START, DAYS = datetime(2025, 6, 2, tzinfo=UTC), 14
+ENDS = datetime(2025, 6, 15, 16, 40, tzinfo=UTC)
 _SEED = 512
 _STEP = timedelta(minutes=2)
 LogEntry = tuple[str, datetime, object]
@@ -33,10 +36,32 @@ def make_telemetry(path: Path) -> None:
         connection.close()
 
 
+def telemetry_log() -> SignalLog:
+    """What the log's columns mean, and what is known of its signals."""
+    return SignalLog(
+        name="log", table="log", time="at", time_form="text with T", time_zone="UTC", signal="tag", separator=".",
+        values=("value",), shift_starts=("06:00", "14:00", "22:00"),
+        signals=(
+            Signal(name="voyage_id", label="Voyage", nature="state", type="text"),
+            Signal(name="underway", label="Under way", nature="state"),
+            Signal(name="doors", label="Doors open", nature="state"),
+            Signal(name="engine1.running", label="Engine 1", nature="state"),
+            Signal(name="engine2.running", label="Engine 2", nature="state"),
+            Signal(name="engine1.rpm", label="Engine 1, speed", unit="rpm"),
+            Signal(name="engine2.rpm", label="Engine 2, speed", unit="rpm"),
+            Signal(name="speed", label="Speed", unit="kn"),
+            Signal(name="speed_order", label="Speed ordered", unit="kn"),
+            Signal(name="heading", label="Heading", unit="°"),
+            Signal(name="fuel_flow", label="Fuel flow", unit="l/h", nature="rate"),
+            Signal(name="fuel_level", label="Fuel level", unit="l", nature="linear"),
+        ),
+    )  # fmt: skip
+
+
 def _only_changes(changes: Iterator[LogEntry]) -> Iterator[tuple[str, str, object]]:
     last: dict[str, object] = {}
     for tag, at, value in changes:
-        if last.get(tag) != value:
+        if last.get(tag) != value and at <= ENDS:
             last[tag] = value
             yield tag, at.strftime("%Y-%m-%dT%H:%M:%SZ"), value
 

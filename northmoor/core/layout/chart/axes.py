@@ -105,8 +105,7 @@ def _measured(view: ChartView, axis: str) -> list[Floats]:
             found += [view.values_of(panel, series_measure, text) for text in more if text is not None]
     for line in view.chart.references:
         if line.axis == axis and found:
-            ends = (view.number(line.at), view.number(line.until))
-            found.append(np.array([end for end in ends if end is not None], np.float64))
+            found.append(np.array(view.reference_ends(line), np.float64).ravel())
     return found
 
 

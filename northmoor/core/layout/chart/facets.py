@@ -1,5 +1,6 @@
 """A chart as it is drawn: its panels with their categories, and its stripes, which a legend tells apart."""
 
+import math
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property
@@ -24,7 +25,7 @@ from northmoor.core.layout.graphics.display_list import SourceRef
 from northmoor.core.layout.graphics.hatching import HATCHINGS
 from northmoor.core.layout.inline.formatting import label_pattern, template_texts, whole_fault
 from northmoor.core.layout.inline.plain import plain_key
-from northmoor.core.model.blocks.chart import Chart, ChartLevel, ChartMeasure
+from northmoor.core.model.blocks.chart import Chart, ChartLevel, ChartMeasure, ReferenceLine
 from northmoor.core.model.kinds.mark_types import MarkType
 from northmoor.core.model.links import is_sound
 
@@ -161,6 +162,21 @@ class ChartView:
             return None
         value = self.data.numbers(CellLevel(self.data.depths.host, 0), text)[self.host, 0]
         return float(value) if np.isfinite(value) else None
+
+    def reference_ends(self, line: ReferenceLine) -> list[tuple[float, float]]:
+        """The ends of a reference line or range, the smaller first; of several where its expressions are lists."""
+        begins = self._numbers_of(line.at)
+        ends = begins if line.until is None else self._numbers_of(line.until)
+        pairs = zip(begins.tolist(), ends.tolist(), strict=False)
+        return [(min(pair), max(pair)) for pair in pairs if math.isfinite(sum(pair))]
+
+    def _numbers_of(self, text: str) -> Floats:
+        """The number that an expression over all rows says, or those of its list."""
+        computed = self.data.computed(CellLevel(self.data.depths.host, 0), text).values
+        if not pa.types.is_list(computed.type):
+            return as_numbers(computed)[self.host : self.host + 1]
+        value = computed[self.host]
+        return as_numbers(value.values) if value.is_valid else np.zeros(0)
 
     def _templated(self, text: str, at: CellLevel, count: int) -> list[str]:
         key = ("chart texts", self.data, text, at, self.context.locale)

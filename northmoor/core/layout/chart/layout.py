@@ -447,29 +447,30 @@ class _Frame:
         view, area = self.view, plot.area
         for line in view.chart.references:
             scale = plot.axes.of(line.axis)
-            begin, end = view.number(line.at), view.number(line.until)
-            if scale is None or begin is None or (line.until is not None) != behind:
+            if scale is None or (line.until is not None) != behind:
                 continue
-            ends = sorted((begin, begin if end is None else end))
-            if not (scale.holds(ends[0]) or scale.holds(ends[1])):
-                continue
-            low, high = scale.at(ends[0]), scale.at(ends[1])
             upright = (line.axis == "across") != self.is_horizontal
-            box = Rect(area.x + low, area.y, max(high - low, 900), area.height)
-            if not upright:
-                box = Rect(area.x, area.y + area.height - high, area.width, max(high - low, 900))
-            color = mixed(line.color, "#FFFFFF", 0.85) if behind else line.color
-            origin = key_origin(view, "reference")
-            self.canvas.painter.box(box, color, origin)
-            text = view.text_of(line.text)
-            style = self.style
-            if upright:
-                candidates = [(box.x + (box.width - style.width(text)) // 2, area.y - style.leading)]
-            else:
-                right = area.x + area.width - style.width(text)
-                above = box.y - style.leading
-                candidates = [(right, above), (right, box.y + box.height), (area.x, above)]
-            label_at(self.canvas, candidates, plot.room, text, origin)
+            text, origin = view.text_of(line.text), key_origin(view, "reference")
+            for low, high in view.reference_ends(line):
+                if high < scale.low or low > scale.high:
+                    continue
+                begin, length = scale.at(low), max(scale.at(high) - scale.at(low), 900)
+                box = Rect(area.x + begin, area.y, length, area.height)
+                if not upright:
+                    box = Rect(area.x, area.y + area.height - scale.at(high), area.width, length)
+                self.canvas.painter.box(box, mixed(line.color, "#FFFFFF", 0.85) if behind else line.color, origin)
+                self._reference_label(plot, box, text, upright, origin)
+                text = ""  # written once, at the first of several
+
+    def _reference_label(self, plot: PlotArea, box: Rect, text: str, upright: bool, origin: SourceRef) -> None:
+        area, style = plot.area, self.style
+        if upright:
+            candidates = [(box.x + (box.width - style.width(text)) // 2, area.y - style.leading)]
+        else:
+            right = area.x + area.width - style.width(text)
+            above = box.y - style.leading
+            candidates = [(right, above), (right, box.y + box.height), (area.x, above)]
+        label_at(self.canvas, candidates, plot.room, text, origin)
 
 
 def _drawers(view: ChartView) -> list[Callable[[ChartCanvas, PlotArea], None]]:

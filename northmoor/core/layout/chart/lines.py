@@ -86,7 +86,12 @@ def _runs(shown: np.ndarray, bridged: bool) -> list[Ints]:
 
 
 def line_steps(points: list[tuple[int, int]], style: str) -> Steps:
-    """A line through points: straight, in steps half-way between them, or smooth."""
+    """A line through points: straight, in steps half-way between them or at the next one, or smooth."""
+    if style == "held":
+        found = [points[0]]
+        for (_, y0), (x1, y1) in pairwise(points):
+            found += [(x1, y0), (x1, y1)]
+        return tuple(found)
     if style == "steps":
         found = [points[0]]
         for (x0, y0), (x1, y1) in pairwise(points):

@@ -103,7 +103,8 @@ class ReferenceLine(Part):
     """A line across a chart at a value, or a range between two."""
 
     at: str
-    """Expression over all rows for the value, such as avg(delay_minutes) or :target."""
+    """Expression over all rows for the value, such as avg(delay_minutes) or :target; a list, such as
+    list(voyages.start), makes a line or a range for each."""
     until: str | None = None
     """Expression for the other end of a range; without one, it is a line."""
     text: str = ""
@@ -141,8 +142,9 @@ class Chart(Part):
     """Expression for how far along the axis a point stands; without one, points stand at their categories."""
     bubble: str | None = None
     """Expression for the area of a point, which makes bubbles."""
-    lines: Literal["straight", "steps", "smooth"] = "straight"
-    """How lines go from mark to mark; smooth ones never go beyond the marks."""
+    lines: Literal["straight", "steps", "held", "smooth"] = "straight"
+    """How lines go from mark to mark: straight, in steps half-way, held until the next, or smooth, which never goes
+    beyond the marks."""
     gaps: Literal["keep", "bridge"] = "keep"
     """Whether a line stops where a value is missing, or goes on to the next."""
     markers: bool = False
