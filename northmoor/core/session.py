@@ -33,7 +33,15 @@ from northmoor.core.compute.table.evaluation import TableData, table_plan
 from northmoor.core.compute.table.page_totals import PageRanges, compute_page_totals
 from northmoor.core.document import Document, ReportProgress
 from northmoor.core.engine.rows import Rows
-from northmoor.core.errors import Cancelled, NorthmoorError, ParameterError, did_you_mean, mistakes_caught
+from northmoor.core.errors import (
+    Cancelled,
+    NorthmoorError,
+    ParameterError,
+    Place,
+    QueryError,
+    did_you_mean,
+    mistakes_caught,
+)
 from northmoor.core.expr.formats import FormatLocale
 from northmoor.core.layout.context import LayoutContext, Shapers
 from northmoor.core.layout.flow.layout_pass import StageResults
@@ -44,9 +52,11 @@ from northmoor.core.model.blocks.containers import DataBlock
 from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.output.pdf.content_streams import ContentWriter
+from northmoor.core.sources.fetch.log_reading import LogReader
 from northmoor.core.sources.fetch.query_resolution import fill_shared, parameters_of, resolve
 from northmoor.core.sources.fetch.query_rows import query_rows
 from northmoor.core.sources.fetch.run_query import FetchRequest, ShowFirst, check
+from northmoor.core.sources.fetch.signal_rows import LogWork
 from northmoor.core.sources.library import Library
 from northmoor.core.sources.local.engine_queries import ENGINE_TASKS
 from northmoor.core.values.parameter_values import Values
@@ -232,6 +242,15 @@ class Session:
                 FetchRequest(report, resolved, values, self.library, needed, stop, report_progress, show)
             ),
         )
+
+    def log_work(self, report: Report, query: str, values: Values, stop: CancelToken) -> LogWork:
+        """What a query over a signal log reads and computes, step by step. Raises like `rows`."""
+        resolved = resolve(report, query, self.library)
+        needed = {name: self.rows(report, name, values, stop) for name in resolved.needs}
+        request = FetchRequest(report, resolved, values, self.library, needed, stop)
+        if resolved.log is None or resolved.query.signals is None:
+            raise QueryError(f"The query {query} reads no signal log.", Place(query=query))
+        return LogWork(request, LogReader(request, resolved.log), resolved.query.signals)
 
     def check(self, report: Report, query: str, values: Values, stop: CancelToken) -> str:
         """Ask whether a query would run, without running it; who says so. A combined one needs the rows it is over.

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QDialog, QMessageBox
 from northmoor.app.data.catalog_tree import CatalogPanel, Node
 from northmoor.app.data.connection_dialog import ConnectionDialog
 from northmoor.app.data.query.query_actions import QueryActions
+from northmoor.app.data.signals.signal_controller import SignalController
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.widgets.menus import menu_of
 from northmoor.app.worker import Worker
@@ -27,6 +28,7 @@ class ConnectionHost(Protocol):
     catalog_worker: Worker
     panel: CatalogPanel
     queries: QueryActions
+    signals: SignalController
 
     @property
     def library(self) -> Library: ...
@@ -96,6 +98,8 @@ class ConnectionController(QObject):
             entries += [
                 ("First rows (Space)", lambda: self._data.show_first_rows(name, node.name)),
                 ("New query from it", lambda: self.query_from_table(name, node.name)),
+                ("", None),
+                *self._data.signals.entries_of_table(name, node.name),
             ]
         elif node.kind == "routine":
             entries.append(("New query from it", lambda: self.query_from_routine(name, node.name)))

@@ -26,6 +26,7 @@ from northmoor.app.data.rows.column_actions import ColumnActions
 from northmoor.app.data.rows.column_panel import ColumnPanel
 from northmoor.app.data.rows.row_actions import RowActions
 from northmoor.app.data.rows.rows_pane import RowsPane
+from northmoor.app.data.signals.signal_controller import SignalController
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.widgets.headings import line, section
 from northmoor.app.widgets.icons import icon
@@ -87,6 +88,7 @@ class DataWorkspace(QWidget):
         self.actions_of_rows = RowActions(self)
         self.columns_of_rows = ColumnActions(self)
         self.sentences = SentenceController(self, self)
+        self.signals = SignalController(self, self)
         self._place()
         self._connect()
 
@@ -100,7 +102,7 @@ class DataWorkspace(QWidget):
         column = QVBoxLayout(middle)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        for widget in (self.bar, self.sentence, line(), self.pane):
+        for widget in (self.bar, self.sentence, self.signals.sentence, self.signals.strip, line(), self.pane):
             column.addWidget(widget, 1 if widget is self.pane else 0)
         self.split = QSplitter()
         for part in (self.panel, middle, self._right()):
@@ -198,6 +200,16 @@ class DataWorkspace(QWidget):
         """Where steps of the current query are done."""
         return self.sentences
 
+    def show_log_sql(self, sql: str) -> None:
+        """Show what a query over a signal log sends, now that it is known."""
+        self._shown = (self.query_name or "", sql)
+        self.editor.setText(sql)
+        self._show_plan()
+
+    def entries_of_logs(self) -> list[tuple[str, object]]:
+        """New queries over signal logs, for the menu of new ones."""
+        return self.signals.entries_of_logs()
+
     @property
     def known_catalogs(self) -> Mapping[str, Catalog]:
         """What the connections hold, as far as it has been read."""
@@ -210,7 +222,9 @@ class DataWorkspace(QWidget):
         return found[0] if found else None
 
     def _sql(self, query: Query) -> str:
-        """A query's SQL, that of the library for a shared one."""
+        """A query's SQL, that of the library for a shared one; what one over a signal log sends, once it is known."""
+        if query.signals is not None:
+            return self.signals.sql_of(query)
         try:
             return fill_shared(query, self.library).sql
         except NorthmoorError:
@@ -265,14 +279,18 @@ class DataWorkspace(QWidget):
         query = self.current()
         self.panel.show_queries(report.queries, self.query_name)
         self.bar.show_query(query, [c.name for c in self.library.connections.connections])
-        self.editor.setReadOnly(query is None)
+        is_of_log = self.signals.show_query(query)
+        self.sentence.setVisible(not is_of_log)
+        self.check.setEnabled(not is_of_log)
+        self.editor.setReadOnly(query is None or is_of_log)
         sql = self._sql(query) if query is not None else ""
         shown = (self.query_name or "", sql)
         if shown != self._shown:
             self._shown = shown
             self.editor.setText(sql)
         if query is not None:
-            self.sentences.show_sentence()
+            if not is_of_log:
+                self.sentences.show_sentence()
             self.pane.show_settings(self._settings(query), self.format_locale())
         else:
             self.sentence.show_message("")
@@ -320,6 +338,9 @@ class DataWorkspace(QWidget):
         query = self.current()
         if query is None:
             return
+        if query.signals is not None:
+            self.fetch(query.name, refresh=False)
+            return
         sql = self.editor.text()
         try:
             check_query(sql, dialect_of(query, self.library))
@@ -364,7 +385,7 @@ class DataWorkspace(QWidget):
     def run_quietly(self) -> None:
         """Show the rows of the query as it is, without changing anything."""
         query = self.current()
-        if query is not None and self.isVisible() and self._sql(query).strip():
+        if query is not None and self.isVisible() and (query.signals is not None or self._sql(query).strip()):
             self.fetch(query.name, refresh=False)
 
     def fetch(self, query: str, refresh: bool) -> None:
@@ -386,11 +407,12 @@ class DataWorkspace(QWidget):
         """What the rows of a query follow from."""
         report = self.controller.report
         assert report is not None
-        parts = [
+        parts: list[object] = [
             (q.name, q.connection, q.sql, q.shared, q.detail_of, q.use_sample, [(c.name, c.type) for c in q.columns])
             for q in report.queries
         ]
-        return query, parts, dict(self.controller.values)
+        parts.append([(q.signals, q.log) for q in report.queries])
+        return query, parts, self.library.connections, dict(self.controller.values)
 
     def _follow(self) -> None:
         """Fetch again when what the shown rows follow from has changed, by undo or by another parameter value."""
@@ -402,7 +424,7 @@ class DataWorkspace(QWidget):
     def check_sql(self) -> None:
         """Ask the server whether it would run the SQL."""
         query, report = self.current(), self.controller.report
-        if query is None or report is None:
+        if query is None or report is None or query.signals is not None:
             return
         library, values = self.library, self.controller.values
         tried = report.but(
@@ -455,7 +477,7 @@ class DataWorkspace(QWidget):
         else:
             self.pane.title.setText("Rows")
             self._names[rows.query] = rows.names
-            if query is not None and rows.query == query.name:
+            if query is not None and rows.query == query.name and query.signals is None:
                 self.sql.note_run(query.name, self._sql(query), count, rows.seconds)
         self._show_column()
         self._show_plan()
@@ -555,6 +577,9 @@ class DataWorkspace(QWidget):
         report, query = self.controller.report, self.current()
         if report is None or query is None or not self._sql(query).strip():
             self.plan.show_plan("It is shown when there is a query.")
+            return
+        if query.signals is not None:
+            self.plan.show_plan(self.signals.plan_of(query))
             return
         try:
             self.plan.show_plan(plan(report, query.name, self.library))

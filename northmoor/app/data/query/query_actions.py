@@ -49,6 +49,7 @@ class QueryHost(Protocol):
     def run_quietly(self) -> None: ...
     def column_names(self, query: str) -> list[str]: ...
     def show_fault(self, error: NorthmoorError) -> None: ...
+    def entries_of_logs(self) -> list[tuple[str, object]]: ...
 
 
 class QueryActions:
@@ -83,6 +84,7 @@ class QueryActions:
             (f"Shared: {name}", lambda n=name: self.add(Query(name=self.free_name(n), shared=n)))
             for name in self._data.library.shared_queries()
         ]
+        entries += self._data.entries_of_logs()
         button = self._data.panel.add_query
         menu_of(self._data.panel, entries).popup(button.mapToGlobal(QPoint(0, button.height() + 2)))
 

@@ -4,16 +4,15 @@ from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 
-from PyQt6.QtCore import QPoint, QSize, Qt, pyqtSignal
-from PyQt6.QtWidgets import QLabel, QToolButton, QWidget
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QToolButton, QWidget
 
+from northmoor.app.data.query.chip_row import ChipRow
 from northmoor.app.data.query.sentence_context import SentenceContext
 from northmoor.app.data.query.sentence_steps import ConditionPlace, SentenceSteps
 from northmoor.app.data.query.sentence_text import by_words, comparison_words, join_words, own_name, short, value_words
-from northmoor.app.widgets.flow_layout import GLUED, FlowLayout
-from northmoor.app.widgets.icons import icon
-from northmoor.app.widgets.theme import HEATHER, STONE_TEXT
-from northmoor.app.widgets.widget_tools import hide_and_delete, mark_invalid
+from northmoor.app.widgets.flow_layout import GLUED
+from northmoor.app.widgets.widget_tools import mark_invalid
 from northmoor.core.sources.builder.select_model import (
     ClausePlaces,
     Comparison,
@@ -25,7 +24,7 @@ from northmoor.core.sources.builder.select_model import (
 )
 
 
-class SentenceView(QWidget):
+class SentenceView(ChipRow):
     """Shows a sentence; a change is reported with what was done and the sentence it makes."""
 
     changed = pyqtSignal(str, object)
@@ -40,9 +39,6 @@ class SentenceView(QWidget):
         self._places: dict[QToolButton, SourceSpan] = {}
         """The chips with the place of what each represents."""
         self.steps = SentenceSteps(self)
-        self._flow = FlowLayout(self)
-        self._flow.setContentsMargins(14, 10, 14, 10)
-        self.setAccessibleName("Sentence")
 
     @property
     def sentence(self) -> SelectModel | None:
@@ -71,7 +67,7 @@ class SentenceView(QWidget):
         """Show how a sentence begins."""
         self._sentence, self._around = None, around
         self._clear()
-        self._word("Take")
+        self.add_word("Take")
         self._chip(
             "a table …", "table-2", self.steps.choose_first, "Choose the table that the sentence begins with", True
         )
@@ -80,7 +76,7 @@ class SentenceView(QWidget):
         """Show why there is no sentence."""
         self._sentence = None
         self._clear()
-        label = self._word(text)
+        label = self.add_word(text)
         label.setWordWrap(True)
         label.setMinimumWidth(min(560, max(self.width() - 40, 200)))
 
@@ -98,46 +94,43 @@ class SentenceView(QWidget):
 
     def _clear(self) -> None:
         self._places = {}
-        while (item := self._flow.takeAt(0)) is not None:
-            widget = item.widget()
-            if widget is not None:
-                hide_and_delete(widget)
+        self.clear()
 
     # showing
 
     def _show_words(self, sentence: SelectModel) -> None:
         places = sentence.places.clauses
         for number, step in enumerate(sentence.steps):
-            self._word("First" if number == 0 else "then")
+            self.add_word("First" if number == 0 else "then")
             message = f"A query of its own: {short(step.sql)}"
             self._chip(step.name, "layers", partial(self.steps.step_menu, number), message, at=step.at)
-        self._word("take" if sentence.steps else "Take")
+        self.add_word("take" if sentence.steps else "Take")
         self._show_tables(sentence)
         if sentence.where is not None:
-            self._word("where")
+            self.add_word("where")
             self._show_condition(sentence.where, ConditionPlace("where"))
         self._show_columns(sentence)
         if sentence.having is not None:
-            self._word("having")
+            self.add_word("having")
             self._show_condition(sentence.having, ConditionPlace("having"))
         for text in sentence.others:
             self._chip(short(text), "braces", self.steps.show_in_sql, "A piece that is changed in the SQL")
         for number, stacked in enumerate(sentence.stacked):
-            self._word(_STACKING.get(stacked.words, stacked.words))
+            self.add_word(_STACKING.get(stacked.words, stacked.words))
             message = "Another query with the same columns"
             self._chip(short(stacked.sql), "layers", partial(self.steps.stacked_menu, number), message, at=stacked.at)
         if sentence.sorting:
-            self._word("sorted by")
+            self.add_word("sorted by")
             words = ", ".join(_order_words(item) for item in sentence.sorting)
             message, at = "Change the order", places.get("order by")
             self._chip(short(words), "arrow-down-a-z", self.steps.edit_sorting, message, at=at)
         if sentence.distinct:
             self._chip("distinct", "x", self.steps.toggle_distinct, "Keep duplicate rows")
         if sentence.offset:
-            self._word("without the first")
+            self.add_word("without the first")
             self._chip(value_words(sentence.offset), "list-ordered", self.steps.edit_first, "Change how many rows")
         if sentence.first:
-            self._word("only the first" if not sentence.offset else "and of the rest only the first")
+            self.add_word("only the first" if not sentence.offset else "and of the rest only the first")
             self._chip(value_words(sentence.first), "list-ordered", self.steps.edit_first, "Change how many rows")
         self._chip("step", "plus", self.steps.add_menu, "Add a step to the sentence", True)
 
@@ -145,12 +138,12 @@ class SentenceView(QWidget):
         for at, taken in enumerate(sentence.from_items):
             if at:
                 is_another = at > 1 and sentence.from_items[at - 1].join == taken.join == "join"
-                self._word("and" if is_another else join_words(taken))
+                self.add_word("and" if is_another else join_words(taken))
             name = f"{'(query)' if taken.is_query else taken.table}{f' {taken.alias}' if taken.alias else ''}"
             message = short(taken.table) if taken.is_query else "Change or remove the table"
             self._chip(short(name), "table-2", partial(self.steps.table_menu, at), message, at=taken.parts_at[1])
             if at and (taken.using or taken.on):
-                self._word("by")
+                self.add_word("by")
                 message = "Change how it is joined"
                 self._chip(by_words(taken), "link", partial(self.steps.edit_join, at), message, at=taken.parts_at[3])
 
@@ -161,7 +154,7 @@ class SentenceView(QWidget):
             self._chip(comparison_words(condition), "funnel", menu, message, at=condition.at)
             return
         if place.path:
-            self._word("(")
+            self.add_word("(")
         for number, part in enumerate(condition.parts):
             if number:
                 turn = self._chip(
@@ -170,7 +163,7 @@ class SentenceView(QWidget):
                 turn.setObjectName("word-button")
             self._show_condition(part, replace(place, path=(*place.path, number)))
         if place.path:
-            self._word(")").setProperty(GLUED, True)
+            self.add_word(")").setProperty(GLUED, True)
 
     def _show_columns(self, sentence: SelectModel) -> None:
         places = sentence.places.clauses
@@ -180,26 +173,19 @@ class SentenceView(QWidget):
         totals = [kept for kept in sentence.select_items if kept not in groups]
         edit = self.steps.edit_columns
         if sentence.groups or any("(" in kept.expression for kept in totals):
-            self._word("total" if sentence.groups else "keep")
+            self.add_word("total" if sentence.groups else "keep")
             self._chip(_column_words(totals), "sigma", edit, "Change columns and totals", at=places["select"])
             if sentence.groups:
-                self._word("for each")
+                self.add_word("for each")
                 at = places.get("group by")
                 self._chip(_column_words(groups), "layers", edit, "Change columns and totals", at=at)
             return
-        self._word("keep")
+        self.add_word("keep")
         everything = sentence.select_items == (SelectItem("*"),)
         count = len(sentence.select_items)
         text = "all columns" if everything else f"{count} column{'s' * (count != 1)}"
         message = "Choose columns, compute and total: " + _column_words(sentence.select_items)
         self._chip(text, "columns-3", edit, message, at=places["select"])
-
-    def _word(self, text: str) -> QLabel:
-        label = QLabel(text)
-        label.setObjectName("quiet")
-        label.setTextFormat(Qt.TextFormat.PlainText)
-        self._flow.addWidget(label)
-        return label
 
     def _chip(
         self,
@@ -210,18 +196,7 @@ class SentenceView(QWidget):
         is_new: bool = False,
         at: SourceSpan | None = None,
     ) -> QToolButton:
-        chip = QToolButton()
-        chip.setObjectName("new-chip" if is_new else "chip")
-        chip.setText(text.replace("&", "&&"))
-        if drawing:
-            chip.setIcon(icon(drawing, HEATHER if ":" in text else STONE_TEXT, 14))
-            chip.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
-            chip.setIconSize(QSize(14, 14))
-        chip.setProperty("bound", ":" in text)
-        chip.setToolTip(message)
-        chip.setAccessibleName(f"{text}: {message}")
-        chip.clicked.connect(lambda: run())
-        self._flow.addWidget(chip)
+        chip = self.add_chip(text, drawing, run, message, is_new)
         if at is not None:
             self._places[chip] = at
         return chip
@@ -232,11 +207,6 @@ class SentenceView(QWidget):
         """Report a changed sentence, if it is another."""
         if sentence != self._sentence:
             self.changed.emit(label, sentence)
-
-    def below_chip(self, chip: object) -> QPoint:
-        """The place below a chip, for its menu; below the sentence for anything else."""
-        widget = chip if isinstance(chip, QWidget) else self
-        return widget.mapToGlobal(QPoint(0, widget.height() + 2))
 
 
 _STACKING = {"union all": "and all rows of", "union": "and the other rows of", "intersect": "only those also in",

@@ -15,7 +15,6 @@ class SignalNature:
     """What it is called where a nature is chosen."""
     help: str
     """What it means, in a sentence."""
-    icon: str
     is_interpolated: bool = False
     """Whether values in between lie on the straight line between two readings."""
     is_summed: bool = False
@@ -25,15 +24,16 @@ class SignalNature:
 
 
 SIGNAL_NATURES: tuple[SignalNature, ...] = (
-    SignalNature("held", "Held", "Each value holds until the next one is written.", "list-end"),
-    SignalNature("linear", "Linear", "Between two readings the value changes evenly.", "trending-up",
-                 is_interpolated=True),
-    SignalNature("state", "State", "On or off, or a few named states; each holds until the next.", "toggle-left"),
-    SignalNature("counter", "Counter", "It only grows, and may start again from zero; what counts is the change.",
-                 "hash", restarts=True),
-    SignalNature("rate", "Rate", "So much an hour, a minute or a second; its total over time is a quantity.",
-                 "activity", is_summed=True),
-)  # fmt: skip
+    SignalNature("held", "Held", "Each value holds until the next one is written."),
+    SignalNature("linear", "Linear", "Between two readings the value changes evenly.", is_interpolated=True),
+    SignalNature("state", "State", "On or off, or a few named states; each holds until the next."),
+    SignalNature(
+        "counter", "Counter", "It only grows, and may start again from zero; what counts is the change.", restarts=True
+    ),
+    SignalNature(
+        "rate", "Rate", "So much an hour, a minute or a second; its total over time is a quantity.", is_summed=True
+    ),
+)
 """All natures, in the order in which they are offered."""
 NATURE_OF_NAME: Mapping[str, SignalNature] = {nature.name: nature for nature in SIGNAL_NATURES}
 

@@ -30,6 +30,7 @@ from northmoor.core.sources.fetch.log_statement import (
     LogStatement,
     LogTable,
     log_statement,
+    summary_statement,
 )
 from northmoor.core.sources.fetch.query_resolution import LogPlace, ResolvedQuery
 from northmoor.core.sources.fetch.run_query import FetchRequest, fetch
@@ -137,6 +138,27 @@ class LogReader:
             )
         )
         return [name for name in found.table["name"].to_pylist() if name]
+
+    def summaries(self) -> dict[SeriesName, tuple[int, int, int]]:
+        """Of each series how many readings it has, and the times of the first and the last, in microseconds since 1970
+        in UTC."""
+        statement = summary_statement(self.table)
+        found = self._fetch(statement).table.combine_chunks()
+        column = {name: found[name].to_pylist() for name in found.column_names[:3]}
+        ends = [self._instants(found[name].combine_chunks()).tolist() for name in found.column_names[3:]]
+        names = [self._series_name(o, s) for s, o in zip(column[SIGNAL], column[OBJECT], strict=True)]
+        rows = zip(names, column["readings"], *ends, strict=True)
+        return {name: (count, first, last) for name, count, first, last in rows if name is not None}
+
+    def _series_name(self, object_: str | None, signal: str | None) -> SeriesName | None:
+        if signal is None or object_ is None:
+            return None
+        if self.log.is_wide:
+            return SeriesName(object_, self.log.values[int(signal)])
+        if self.log.separator is None:
+            return SeriesName(object_, signal)
+        before, found, after = signal.partition(self.log.separator)
+        return SeriesName(before, after) if found else None
 
     def check_signals(self, series: Mapping[SeriesName, Series]) -> None:
         """Raise QueryError for a signal that the log does not have, where one has no readings here."""

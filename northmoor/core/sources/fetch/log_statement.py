@@ -45,6 +45,11 @@ class LogTable:
     zone: ZoneInfo
     times_know_zone: bool
 
+    @property
+    def text_type(self) -> str:
+        """What texts are called in its dialect."""
+        return _TEXT_TYPE[self.dialect]
+
     # expressions
 
     def name(self, column: str, of: str = "entry") -> str:
@@ -152,16 +157,13 @@ class _Statement:
 
     def columns(self) -> tuple[QueryColumn, ...]:
         """The columns that the statement gives."""
-        form = self.log.time_form
         kinds = {SIGNAL: "text", OBJECT: "text", TEXT: "text", GOOD: "integer"}
-        kinds[TIME] = {"moment": "timestamp", "text": "text", "text with T": "text", "seconds": "decimal(20, 6)"}.get(
-            form, "integer"
-        )
         if all(self.table.number(column) is None for column in self.log.values):
             kinds[NUMBER] = "float"
         if self.log.object is None:
             del kinds[OBJECT]
-        return tuple(QueryColumn(name=name, type=kind) for name, kind in kinds.items())
+        listed = tuple(QueryColumn(name=name, type=kind) for name, kind in kinds.items())
+        return (*listed, _time_column(TIME, self.log))
 
     def blocks(self, series: Sequence[SeriesName], conditions: Sequence[str]) -> list[str]:
         """The select statements for readings that fulfil some conditions."""
@@ -271,3 +273,36 @@ def _coalesced(expressions: Sequence[str]) -> str:
     if not expressions:
         return "null"
     return expressions[0] if len(expressions) == 1 else f"coalesce({', '.join(expressions)})"
+
+
+def _time_column(name: str, log: SignalLog) -> QueryColumn:
+    """A column of times, of the type in which they come."""
+    kinds = {"moment": "timestamp", "text": "text", "text with T": "text", "seconds": "decimal(20, 6)"}
+    return QueryColumn(name=name, type=kinds.get(log.time_form, "integer"))
+
+
+def summary_statement(table: LogTable) -> LogStatement:
+    """The statement for how many readings each series has, and for the times of the first and the last."""
+    log, source = table.log, sql_name(table.table, table.dialect)
+    time = table.name(log.time)
+    owner = f"cast({table.name(log.object)} as {table.text_type})" if log.object is not None else "''"
+
+    def block(signal: str, keys: Sequence[str], condition: str = "") -> str:
+        grouped = f" group by {', '.join(keys)}" if keys else ""
+        return (
+            f"select {signal} as {SIGNAL}, {owner} as {OBJECT}, count(*) as readings, min({time}) as first_at, "
+            f"max({time}) as last_at from {source} as entry{condition}{grouped}"
+        )
+
+    own = [owner] if log.object is not None else []
+    if log.is_wide:
+        placed = [(str(place), f" where {table.name(name)} is not null") for place, name in enumerate(log.values)]
+        blocks = [
+            block(place, own, condition) + (" having count(*) > 0" if not own else "") for place, condition in placed
+        ]
+    else:
+        signal = f"cast({table.name(log.signal or '')} as {table.text_type})"
+        blocks = [block(signal, [signal, *own])]
+    columns = (QueryColumn(name=SIGNAL, type="text"), QueryColumn(name=OBJECT, type="text"),
+               _time_column("first_at", log), _time_column("last_at", log))  # fmt: skip
+    return LogStatement("\nunion all\n".join(blocks), {}, {}, columns)

@@ -4,12 +4,21 @@ from dataclasses import dataclass
 
 from sqlglot import exp
 
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.errors import NorthmoorError
 from northmoor.core.model.data.connections import KIND_OF_CONNECTION
+from northmoor.core.model.data.signal_queries import MeasurementsQuery, SpansQuery
 from northmoor.core.model.report import Report
+from northmoor.core.sources.fetch.log_reading import LogReader
 from northmoor.core.sources.fetch.query_resolution import ResolvedQuery, resolve
+from northmoor.core.sources.fetch.run_query import FetchRequest
 from northmoor.core.sources.library import Library
+from northmoor.core.sources.signals.series import SeriesName
+from northmoor.core.sources.signals.spans import signals_of
+from northmoor.core.values.parameter_values import Values
 
 HERE = "here, in the engine"
+_NOBODY = "nobody: it reads only rows already fetched"
 
 
 @dataclass(frozen=True)
@@ -31,8 +40,50 @@ def plan(report: Report, query: str, library: Library) -> tuple[Step, ...]:
     """The steps of a query and of those it needs, in the order they run. Raises like `resolve`."""
     resolved = resolve(report, query, library)
     steps = [step for name in resolved.needs for step in plan(report, name, library)]
-    steps += _steps_of_query(resolved, library)
+    if resolved.log is not None:
+        steps += _steps_of_log(resolved, library, log_sql(report, query, library))
+    else:
+        steps += _steps_of_query(resolved, library)
     return tuple(dict.fromkeys(steps))
+
+
+def log_sql(report: Report, query: str, library: Library) -> str:
+    """The SQL that a query over a signal log sends to where that is, with names for the values that are bound; a
+    sentence where none can be made yet."""
+    try:
+        resolved = resolve(report, query, library)
+        return _log_statement(report, resolved, library)
+    except NorthmoorError as error:
+        return f"-- {error.message}"
+
+
+def _log_statement(report: Report, resolved: ResolvedQuery, library: Library) -> str:
+    signals, place = resolved.query.signals, resolved.log
+    assert signals is not None
+    assert place is not None
+    if place.connection is None:
+        return f"-- the rows of {place.table} are read as they are"
+    request = FetchRequest(report, resolved, Values(), library, {}, CancelToken())
+    wanted = signals_of(signals) if isinstance(signals, SpansQuery) else signals.signals
+    names = [SeriesName(name, signal) for name in (signals.objects or ("all",)) for signal in wanted]
+    spans = isinstance(signals, MeasurementsQuery) and signals.spans is not None
+    since = 0 if signals.start is not None or spans else None
+    until = 0 if signals.end is not None or spans else None
+    return LogReader(request, place).statement(names, since, until).sql
+
+
+def _steps_of_log(resolved: ResolvedQuery, library: Library, sql: str) -> list[Step]:
+    query, place = resolved.query, resolved.log
+    assert place is not None
+    assert query.signals is not None
+    what = "Spans are cut" if isinstance(query.signals, SpansQuery) else "Signals are measured"
+    here = Step(query.name, HERE, f"{what}, each value weighted by how long it held.", None, _NOBODY)
+    if place.connection is None:
+        return [here]
+    connection = library.connection(place.connection)
+    where = f"{connection.name} ({KIND_OF_CONNECTION[connection.kind].label})"
+    message = "Only the period is read, and of each signal the last reading before it."
+    return [Step(query.name, where, message, sql, library.driver_for(connection).identity), here]
 
 
 def _steps_of_query(resolved: ResolvedQuery, library: Library) -> list[Step]:
@@ -50,11 +101,11 @@ def _steps_of_query(resolved: ResolvedQuery, library: Library) -> list[Step]:
         steps.append(Step(query.name, where, _shared_and_sample_notes(resolved), query.sql.strip(), driver.identity))
     else:
         message = f"The rows of {_listed(resolved.sources)} are combined." if resolved.sources else "Rows are computed."
-        steps.append(Step(query.name, HERE, message, query.sql.strip(), "nobody: it reads only rows already fetched"))
+        steps.append(Step(query.name, HERE, message, query.sql.strip(), _NOBODY))
     if query.detail_of is not None:
         pairs = " and ".join(f"{pair.own} = {pair.other}" for pair in query.detail_of.columns)
         message = f"Rows that belong to no record of {query.detail_of.query} are left out ({pairs})."
-        steps.append(Step(query.name, HERE, message, None, "nobody: it reads only rows already fetched"))
+        steps.append(Step(query.name, HERE, message, None, _NOBODY))
     return steps
 
 

@@ -28,6 +28,8 @@ from northmoor.core.sources.signals.windows import Windows, in_calendar, in_step
 from northmoor.core.values.relative_periods import Clock
 
 _DAY = 86_400_000_000
+_MOST_PICTURED = 24
+"""Spans in a picture: more could not be told apart."""
 _WIDENING = 4
 """By how much more is read each time a span turns out to reach further than what was read."""
 _BRIEF = ("id", "ordinal")
@@ -44,6 +46,18 @@ def signal_rows(request: FetchRequest, place: LogPlace) -> Rows:
     types = tuple(type_of_arrow(entry.type) or ValueType("text") for entry in table.schema)
     moment = wall_moment(work.known_end, request.report.zone).replace(microsecond=0)
     return Rows(request.resolved.query.name, table, types, moment, time.perf_counter() - began, tuple(work.sentences()))
+
+
+@dataclass(frozen=True, eq=False)
+class CutPicture:
+    """A stretch of a log, in microseconds since 1970 in UTC: the spans of an object in it, and the signals that cut
+    them."""
+
+    object: str
+    start: int
+    end: int
+    spans: Spans
+    series: Mapping[str, Series]
 
 
 @dataclass
@@ -156,6 +170,21 @@ class LogWork:
         if query.open == "left out":
             kept = kept.take(np.flatnonzero(~kept.is_open))
         return kept
+
+    def picture(self, name: str) -> "CutPicture":
+        """How one object's spans were cut: its spans, and what the signals were meanwhile."""
+        query = self.query
+        assert isinstance(query, SpansQuery)
+        spans = self.spans()
+        own = spans.take(np.array([place for place, owner in enumerate(spans.object) if owner == name], np.int64))
+        own = own.take(np.arange(max(len(own) - _MOST_PICTURED, 0), len(own)))
+        start, end = self.period()
+        begin = int(own.start.min()) if len(own) else _or(start, self.known_end - _DAY)
+        until = int(own.end.max()) if len(own) else _or(end, self.known_end)
+        margin = max((until - begin) // 12, 60_000_000)
+        names = [SeriesName(name, signal) for signal in signals_of(query)]
+        series = self._read(names, begin - margin, until + margin, LogNotes())
+        return CutPicture(name, begin - margin, until + margin, own, {n.signal: series[n] for n in names})
 
     # measurements
 

@@ -25,6 +25,8 @@ from northmoor.core.sources.signals.windows import Windows
 
 _SECONDS = pa.decimal128(20, 6)
 _MOMENT = "d MMM y, HH:mm"
+_BEHIND = ("start", "end", "duration", "ordinal", "open", "cut")
+"""Columns of windows that come after what is measured in them."""
 _FORMATS: Mapping[StatisticResult, str] = {
     "duration": "duration",
     "share": "percent",
@@ -108,7 +110,7 @@ def _statistics_long(measured: MeasuredSignals) -> pa.Table:
     for number, wanted in enumerate(query.statistics):
         column = _column([values[number] for values in found], wanted, texts, measured.zone)
         columns[wanted.name] = column.take(pa.array(order.place))
-    return pa.table(columns)
+    return _in_reading_order(columns)
 
 
 def _statistics_wide(measured: MeasuredSignals) -> pa.Table:
@@ -120,7 +122,15 @@ def _statistics_wide(measured: MeasuredSignals) -> pa.Table:
             found = [statistic_of(pieces_of(series, measured.windows[name]), wanted) for name, series in own]
             column = _column(found, wanted, [series.texts for _, series in own], measured.zone)
             columns[f"{column_name(signal)}_{wanted.name}"] = column
-    return pa.table(columns)
+    return _in_reading_order(columns)
+
+
+def _in_reading_order(columns: Mapping[str, pa.Array]) -> pa.Table:
+    """What is measured first, after whose it is; then the time over which, and what else is known of that."""
+    behind = [name for name in _BEHIND if name in columns]
+    ahead = [name for name in ("object", "id") if name in columns]
+    between = [name for name in columns if name not in (*ahead, *behind)]
+    return pa.table({name: columns[name] for name in (*ahead, *between, *behind)})
 
 
 def _readings_long(measured: MeasuredSignals) -> pa.Table:
@@ -364,9 +374,10 @@ def column_settings(query: SpansQuery | MeasurementsQuery, log: SignalLog) -> tu
             _named("open", "Still open"), _named("ordinal", "No.", "#,##0"),
             _named("cut", "Cut"),
         )  # fmt: skip
-    settings = [*_object_settings(log)]
+    settings = [*_object_settings(log), *(_OF_SPANS if query.spans is not None else ())]
     if query.give == "statistics":
         settings += [_named("start", "Start", _MOMENT), _named("end", "End", _MOMENT)]
+        settings += _OF_SPANS_MORE if query.spans is not None else []
         settings += _wide_settings(query, log) if query.wide else [*_LONG, *map(_statistic_setting, query.statistics)]
         return tuple(settings)
     settings.append(_named("time", "Time", "d MMM y, HH:mm:ss"))
@@ -388,6 +399,10 @@ def _named(name: str, label: str, pattern: str | None = None) -> QueryColumn:
 
 _LONG = (QueryColumn(name="signal", label="Signal"), QueryColumn(name="label", label="Name"),
          QueryColumn(name="unit", label="Unit"))  # fmt: skip
+
+
+_OF_SPANS = [_named("id", "Id"), _named("ordinal", "No.", "#,##0")]
+_OF_SPANS_MORE = [_named("duration", "Duration", "duration"), _named("open", "Still open"), _named("cut", "Cut")]
 
 
 def statistic_title(wanted: StatisticColumn) -> str:

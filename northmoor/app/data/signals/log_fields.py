@@ -1,0 +1,138 @@
+"""Fields that the dialogs of queries over logs share: selected values, the ends of a period, durations."""
+
+from collections.abc import Callable, Sequence
+
+from pydantic import ValidationError
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QToolButton, QWidget
+
+from northmoor.app.widgets.icons import icon
+from northmoor.app.widgets.menus import menu_of
+from northmoor.core.errors import QueryError
+from northmoor.core.model.data.durations import format_duration, parse_duration
+
+PERIODS = ("last hour", "last full hour", "today", "yesterday", "this shift", "last full shift", "this week",
+           "last full week", "last 24 hours", "last 7 days")  # fmt: skip
+"""Periods that are offered."""
+
+
+class SelectionField(QWidget):
+    """Some values or parameters with commas between them; a menu offers those that are known."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, selected: Sequence[str], offers: Callable[[], Sequence[str]], what: str) -> None:
+        super().__init__()
+        self._offers = offers
+        self.line = QLineEdit(", ".join(selected))
+        self.line.setPlaceholderText(f"all {what}")
+        self.line.setAccessibleName(what.capitalize())
+        more = QToolButton()
+        more.setIcon(icon("list-filter"))
+        more.setToolTip(f"Choose {what}, or a parameter that holds them")
+        more.setAccessibleName(f"Choose {what}")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addWidget(self.line, 1)
+        row.addWidget(more)
+        more.clicked.connect(lambda: self._menu(more))
+        self.line.textChanged.connect(self.changed.emit)
+        self.setFocusProxy(self.line)
+
+    def _menu(self, button: QToolButton) -> None:
+        entries: list[tuple[str, object]] = [("All", lambda: self.line.setText(""))]
+        entries += [(offer, lambda o=offer: self._toggle(o)) for offer in self._offers()]
+        menu_of(self, entries).popup(button.mapToGlobal(QPoint(0, button.height() + 2)))
+
+    def _toggle(self, value: str) -> None:
+        kept = list(self.selected())
+        self.line.setText(", ".join([v for v in kept if v != value] if value in kept else [*kept, value]))
+
+    def selected(self) -> tuple[str, ...]:
+        """The values."""
+        return tuple(part.strip() for part in self.line.text().split(",") if part.strip())
+
+
+class PeriodField(QWidget):
+    """From when to when: values, moments or words; a menu offers periods."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, start: str | None, end: str | None, values: Sequence[str]) -> None:
+        super().__init__()
+        self._values = values
+        self.start, self.end = QLineEdit(start or ""), QLineEdit(end or "")
+        self.start.setPlaceholderText("its first reading")
+        self.end.setPlaceholderText("the data time")
+        self.start.setAccessibleName("Period from")
+        self.end.setAccessibleName("Period to")
+        message = "A moment such as 2025-06-02 06:00, words such as last full hour, or a value such as :departed"
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        for line in (self.start, self.end):
+            line.setToolTip(message)
+            line.textChanged.connect(self.changed.emit)
+            row.addWidget(line, 1)
+        more = QToolButton()
+        more.setIcon(icon("calendar"))
+        more.setToolTip("Choose a period, or parameters that hold one")
+        more.setAccessibleName("Choose a period")
+        row.addWidget(more)
+        more.clicked.connect(lambda: self._menu(more))
+        self.setFocusProxy(self.start)
+
+    def _menu(self, button: QToolButton) -> None:
+        entries: list[tuple[str, object]] = [("The whole log", lambda: self.put("", ""))]
+        entries += [(words.capitalize(), lambda w=words: self.put(w, w)) for words in PERIODS]
+        pairs = [(name, f"{name[:-5]}_to") for name in self._values if name.endswith("_from")]
+        pairs = [pair for pair in pairs if pair[1] in self._values]
+        entries += [("", None)] if pairs else []
+        entries += [(f":{a} to :{b}", lambda a=a, b=b: self.put(f":{a}", f":{b}")) for a, b in pairs]
+        menu_of(self, entries).popup(button.mapToGlobal(QPoint(0, button.height() + 2)))
+
+    def put(self, start: str, end: str) -> None:
+        """Fill in both ends."""
+        self.start.setText(start)
+        self.end.setText(end)
+
+    def ends(self) -> dict[str, str | None]:
+        """The ends, as a query holds them."""
+        return {"start": self.start.text().strip() or None, "end": self.end.text().strip() or None}
+
+
+class DurationField(QLineEdit):
+    """A duration such as 5 min."""
+
+    def __init__(self, duration: int | None, placeholder: str, name: str) -> None:
+        super().__init__(format_duration(duration) if duration else "")
+        self.setPlaceholderText(placeholder)
+        self.setAccessibleName(name)
+        self.setToolTip("Write for example 30 s, 5 min, 1.5 h or 2 d")
+
+    def duration(self) -> int | None:
+        """The duration in microseconds; None for none. Raises QueryError."""
+        text = self.text().strip()
+        if not text:
+            return None
+        try:
+            return parse_duration(text) or None
+        except ValueError as error:
+            raise QueryError(f"{self.accessibleName()}: {error}.") from error
+
+
+def combo(entries: Sequence[tuple[str, object]], current: object, name: str) -> QComboBox:
+    """A drop-down of labels and what each means."""
+    found = QComboBox()
+    found.setAccessibleName(name)
+    for label, value in entries:
+        found.addItem(label, value)
+    found.setCurrentIndex(max(next((n for n, (_, v) in enumerate(entries) if v == current), 0), 0))
+    found.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+    found.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+    return found
+
+
+def first_sentence(error: ValidationError) -> str:
+    """The first thing that a model says is wrong, as a sentence."""
+    message = str(error.errors(include_url=False)[0]["msg"]).removeprefix("Value error, ")
+    return f"{message[:1].upper()}{message[1:]}."

@@ -1,0 +1,168 @@
+"""Asks what is measured of a signal log: which signals, over which time, and what of them."""
+
+from decimal import Decimal, InvalidOperation
+
+from pydantic import ValidationError
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QFormLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from northmoor.app.data.query.dialogs.step_dialog import StepDialog
+from northmoor.app.data.signals.log_fields import DurationField, PeriodField, SelectionField, combo, first_sentence
+from northmoor.app.data.signals.signal_list import SignalList
+from northmoor.app.data.signals.spans_dialog import LogContext
+from northmoor.core.errors import QueryError
+from northmoor.core.model.data.signal_queries import MeasurementsQuery, StatisticColumn
+from northmoor.core.model.kinds.signal_statistics import SIGNAL_STATISTICS, SignalStatistic
+
+_GIVEN = (("statistics", "statistics"), ("the values at each step", "values"), ("each reading as recorded", "recorded"))
+_CALENDAR = (("no steps", ""), ("steps of equal length", "step"), ("hours", "hour"), ("shifts", "shift"),
+             ("days", "day"),
+             ("weeks", "week"), ("months", "month"), ("quarters", "quarter"), ("years", "year"))  # fmt: skip
+_USUAL = ("first", "last", "min", "max", "mean", "readings")
+_KIND = Qt.ItemDataRole.UserRole
+
+
+class MeasurementsDialog(StepDialog):
+    """Asks for a query for measurements."""
+
+    def __init__(self, given: MeasurementsQuery | None, around: LogContext, parent: QWidget | None = None) -> None:
+        super().__init__(f"Measure signals of {around.log.name}", parent)
+        self._around = around
+        query = given
+        self.signals = SignalList(around.log, query.signals if query else ())
+        self.signals.show_survey(around.survey)
+        self.objects = SelectionField(query.objects if query else (), around.objects, "objects")
+        over = [("the period", ""), *((f"each of {name}", name) for name in around.spans)]
+        self.over = combo(over, query.spans if query else (around.spans[-1] if around.spans else ""), "Measured over")
+        self.period = PeriodField(query.start if query else None, query.end if query else None, around.values)
+        self.give = combo(_GIVEN, query.give if query else "statistics", "What is given")
+        steps = (query.calendar or ("step" if query.step else "")) if query else ""
+        self.steps = combo(_CALENDAR, steps, "Steps")
+        self.step = DurationField(query.step if query else None, "such as 10 min", "Step")
+        self.moving = DurationField(query.moving if query else None, "none", "Moving mean over")
+        self.wide = QCheckBox("A column for each signal")
+        self.wide.setChecked(bool(query and query.wide))
+        self.statistics = self._statistics(query)
+        self.state, self.limit, self.share = (self._more(query, name) for name in ("state", "limit", "share"))
+        self._place()
+        self._follow()
+        self.resize(1120, 580)
+
+    def _statistics(self, query: MeasurementsQuery | None) -> QListWidget:
+        chosen = {each.statistic for each in query.statistics} if query else set(_USUAL)
+        found = QListWidget()
+        found.setAccessibleName("Statistics")
+        for kind in SIGNAL_STATISTICS:
+            item = QListWidgetItem(kind.label)
+            item.setData(_KIND, kind)
+            item.setToolTip(kind.help)
+            item.setCheckState(Qt.CheckState.Checked if kind.name in chosen else Qt.CheckState.Unchecked)
+            found.addItem(item)
+        return found
+
+    def _more(self, query: MeasurementsQuery | None, what: str) -> QLineEdit:
+        """A field for what some statistics want besides."""
+        held = (
+            next((getattr(s, what) for s in query.statistics if getattr(s, what) is not None), None) if query else None
+        )
+        line = QLineEdit("" if held is None else str(held))
+        line.setPlaceholderText({"state": "on", "limit": "such as 14", "share": "such as 0.95"}[what])
+        line.setAccessibleName(what.capitalize())
+        return line
+
+    def _place(self) -> None:
+        form = self.form = QFormLayout()
+        if self._around.log.object is not None or self._around.log.separator is not None:
+            form.addRow("&Objects", self.objects)
+        form.addRow("O&ver", self.over)
+        form.addRow("&Period", self.period)
+        form.addRow("&Give", self.give)
+        form.addRow("&In", self.steps)
+        form.addRow("S&tep", self.step)
+        form.addRow("&Moving mean over", self.moving)
+        form.addRow("", self.wide)
+        form.addRow("&Statistics", self.statistics)
+        form.addRow("St&ate", self.state)
+        form.addRow("&Limit", self.limit)
+        form.addRow("S&hare of time", self.share)
+        row = QHBoxLayout()
+        row.addWidget(self.signals, 8)
+        row.addLayout(form, 5)
+        column = QVBoxLayout(self)
+        column.addLayout(row, 1)
+        column.addWidget(self.fault)
+        column.addWidget(self.buttons)
+        for box in (self.over, self.give, self.steps):
+            box.currentIndexChanged.connect(self._follow)
+        self.statistics.itemChanged.connect(lambda _: self._follow())
+
+    def _follow(self) -> None:
+        """Show the fields that are needed."""
+        give, steps = self.give.currentData(), self.steps.currentData()
+        wanted = {kind.wants for kind in self._ticked()} if give == "statistics" else set()
+        is_stepped = give == "values" or (give == "statistics" and steps == "step")
+        visible = {
+            self.period: not self.over.currentData(), self.steps: give == "statistics", self.step: is_stepped,
+            self.moving: give != "statistics", self.wide: give != "recorded", self.statistics: give == "statistics",
+            self.state: "state" in wanted, self.limit: "limit" in wanted, self.share: "share" in wanted,
+        }  # fmt: skip
+        for part, is_visible in visible.items():
+            self.form.setRowVisible(part, is_visible)
+        self.fault.setText("")
+
+    def _ticked(self) -> list[SignalStatistic]:
+        items = (self.statistics.item(row) for row in range(self.statistics.count()))
+        return [i.data(_KIND) for i in items if i is not None and i.checkState() == Qt.CheckState.Checked]
+
+    def _columns(self) -> tuple[StatisticColumn, ...]:
+        found = []
+        for kind in self._ticked():
+            more: dict[str, object] = {}
+            if kind.wants == "state" and self.state.text().strip():
+                more["state"] = self.state.text().strip()
+            elif kind.wants in ("limit", "share"):
+                more[kind.wants] = self._number(kind.wants, getattr(self, kind.wants).text().strip(), kind)
+            found.append(StatisticColumn.model_validate({"statistic": kind.name, **more}))
+        return tuple(found)
+
+    @staticmethod
+    def _number(what: str, text: str, kind: SignalStatistic) -> Decimal:
+        try:
+            return Decimal(text)
+        except InvalidOperation as error:
+            such = {"limit": "a number such as 14", "share": "a share of the time such as 0.95"}[what]
+            raise QueryError(f"{kind.label} needs {such}; write it below the statistics.") from error
+
+    def query(self) -> MeasurementsQuery:
+        """The query that is filled in. Raises QueryError for one that is not whole."""
+        give, steps, spans = self.give.currentData(), self.steps.currentData(), self.over.currentData() or None
+        if not self.signals.ticked():
+            raise QueryError("Tick the signals that are measured.")
+        is_stepped = give == "values" or (give == "statistics" and steps == "step")
+        if is_stepped and self.step.duration() is None:
+            raise QueryError("Write how long a step is, such as 10 min.")
+        period = {"start": None, "end": None} if spans else self.period.ends()
+        try:
+            return MeasurementsQuery(
+                log=self._around.log.name, objects=self.objects.selected(), signals=self.signals.ticked(), give=give,
+                spans=spans, step=self.step.duration() if is_stepped else None,
+                calendar=steps if give == "statistics" and steps not in ("", "step") else None,
+                statistics=self._columns() if give == "statistics" else (),
+                wide=self.wide.isChecked() and give != "recorded",
+                moving=self.moving.duration() if give != "statistics" else None, **period,
+            )  # fmt: skip
+        except ValidationError as error:
+            raise QueryError(first_sentence(error)) from error
+
+    def check(self) -> None:
+        """See that the query is whole. Raises QueryError."""
+        self.query()

@@ -1,0 +1,159 @@
+"""A searchable list of a log's signals: each with its nature, unit, number of readings, times, and its last values."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QModelIndex, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PyQt6.QtWidgets import (
+    QHeaderView,
+    QLineEdit,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from northmoor.app.widgets.theme import HEATHER, STONE_TEXT
+from northmoor.core.model.data.signal_logs import SignalLog
+from northmoor.core.sources.fetch.log_survey import LogSurvey, SignalSummary
+
+_NAME = Qt.ItemDataRole.UserRole
+_SPARK = Qt.ItemDataRole.UserRole + 1
+SPARK_WIDTH = 92
+
+
+@dataclass(frozen=True)
+class Spark:
+    """The last values of a signal, and whether each holds until the next."""
+
+    values: tuple[float, ...]
+    is_held: bool
+
+
+class SparkDelegate(QStyledItemDelegate):
+    """Draws a signal's last values as a small line."""
+
+    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        """Draw the line, from the least to the greatest of its values."""
+        super().paint(painter, option, index)
+        spark = index.data(_SPARK)
+        if painter is None or not isinstance(spark, Spark) or len(spark.values) < 2:
+            return
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(QColor(HEATHER), 1.2))
+        painter.drawPolyline(QPolygonF(spark_points(spark, QRectF(option.rect).adjusted(4, 5, -6, -5))))
+        painter.restore()
+
+
+def spark_points(spark: Spark, room: QRectF) -> list[QPointF]:
+    """The points of a small line in a room."""
+    low, high = min(spark.values), max(spark.values)
+    height, step = (high - low) or 1.0, room.width() / (len(spark.values) - 1)
+    found: list[QPointF] = []
+    for place, value in enumerate(spark.values):
+        y = room.bottom() - (value - low) / height * room.height()
+        x = room.left() + place * step
+        if spark.is_held and found:
+            found.append(QPointF(x, found[-1].y()))
+        found.append(QPointF(x, y))
+    return found
+
+
+class SignalList(QWidget):
+    """Shows signals, to tick or to choose one."""
+
+    changed = pyqtSignal()
+    activated = pyqtSignal(str)
+
+    def __init__(self, log: SignalLog, ticked: Sequence[str] | None, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._log, self._is_ticked = log, ticked is not None
+        self._order = list(ticked or ())
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Find a signal")
+        self.search.setClearButtonEnabled(True)
+        self.search.setAccessibleName("Find a signal")
+        self.tree = QTreeWidget()
+        self.tree.setRootIsDecorated(False)
+        self.tree.setUniformRowHeights(True)
+        self.tree.setHeaderLabels(["Signal", "Nature", "Unit", "Readings", "Last values", "From", "To"])
+        self.tree.setAccessibleName("Signals")
+        header = self.tree.header()
+        assert header is not None
+        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        header.setSectionResizeMode(4, QHeaderView.ResizeMode.Fixed)
+        header.resizeSection(4, SPARK_WIDTH)
+        self._delegate = SparkDelegate(self.tree)
+        self.tree.setItemDelegateForColumn(4, self._delegate)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.search)
+        column.addWidget(self.tree)
+        self.search.textChanged.connect(self._narrow)
+        self.tree.itemChanged.connect(self._ticked)
+        self.tree.itemActivated.connect(lambda item: self.activated.emit(item.data(0, _NAME)))
+        self.setFocusProxy(self.search)
+        self.show_survey(None)
+
+    def show_survey(self, survey: LogSurvey | None) -> None:
+        """Show what is known of the signals; before that, their names."""
+        self.tree.blockSignals(True)
+        self.tree.clear()
+        known = {summary.name: summary for summary in survey.signals} if survey is not None else {}
+        names = [*known] or [signal.name for signal in self._log.signals]
+        for name in dict.fromkeys([*self._order, *names]):
+            self.tree.addTopLevelItem(self._item(name, known.get(name)))
+        self.tree.blockSignals(False)
+        self._narrow(self.search.text())
+
+    def _item(self, name: str, summary: SignalSummary | None) -> QTreeWidgetItem:
+        signal = self._log.known(name)
+        is_plain = signal.shown_name.lower().replace(" ", "_") == name.lower()
+        shown = signal.shown_name if is_plain or signal.label is None else f"{signal.label} ({name})"
+        texts = [shown, signal.kind.label, signal.unit]
+        if summary is not None:
+            ends = [f"{at:%d %b %y %H:%M}" if at is not None else "" for at in (summary.first, summary.last)]
+            texts += [f"{summary.readings:,}", ", ".join(summary.texts[-1:]), *ends]
+        item = QTreeWidgetItem(texts)
+        item.setData(0, _NAME, name)
+        item.setToolTip(1, signal.kind.help)
+        item.setTextAlignment(3, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        for column in (1, 2, 3, 5, 6):
+            item.setForeground(column, QColor(STONE_TEXT))
+        if summary is not None and not summary.texts:
+            item.setData(4, _SPARK, Spark(summary.numbers, not signal.kind.is_interpolated))
+        if self._is_ticked:
+            item.setCheckState(0, Qt.CheckState.Checked if name in self._order else Qt.CheckState.Unchecked)
+        return item
+
+    def _narrow(self, text: str) -> None:
+        wanted = text.strip().lower()
+        for item in self._items():
+            item.setHidden(wanted not in item.text(0).lower())
+
+    def _items(self) -> list[QTreeWidgetItem]:
+        found = (self.tree.topLevelItem(at) for at in range(self.tree.topLevelItemCount()))
+        return [item for item in found if item is not None]
+
+    def _ticked(self, item: QTreeWidgetItem, column: int) -> None:
+        if column != 0:
+            return
+        name = item.data(0, _NAME)
+        self._order = [each for each in self._order if each != name]
+        if item.checkState(0) == Qt.CheckState.Checked:
+            self._order.append(name)
+        self.changed.emit()
+
+    def tick(self, name: str, is_on: bool = True) -> None:
+        """Tick a signal, or take the tick away."""
+        for item in self._items():
+            if item.data(0, _NAME) == name:
+                item.setCheckState(0, Qt.CheckState.Checked if is_on else Qt.CheckState.Unchecked)
+
+    def ticked(self) -> tuple[str, ...]:
+        """The signals that are ticked, in the order in which that was done."""
+        return tuple(self._order)
