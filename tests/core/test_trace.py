@@ -51,6 +51,26 @@ def check(document: Document, every: int = 1) -> int:
     return count
 
 
+@pytest.mark.parametrize("name", ["voyage-report", "fleet-day"])
+def test_a_statistic_of_a_signal_shows_its_readings_and_plain_sql_says_the_same(demo: Path, name: str) -> None:
+    path = demo / "reports" / f"{name}.moor"
+    document = Session(Library.around(path.parent)).render(load_report(path))
+    asked = 0
+    for place, found in traces(document, every=3):
+        for figure in found.figures:
+            assert figure.agrees is not False, (place, figure)
+        if found.readings is None:
+            continue
+        statistic, readings = found.figures[-1], found.readings.table
+        asked += statistic.agrees is True
+        if statistic.formula.startswith("mean over time") and statistic.value is not None:
+            weights, values = readings["weight"].to_pylist(), readings["value"].to_pylist()
+            assert sum(weights) == pytest.approx(1)
+            assert sum(w * v for w, v in zip(weights, values, strict=True)) == pytest.approx(statistic.value, rel=0.01)
+            assert float(sum(readings["counted"].to_pylist())) == pytest.approx(3180, abs=6000)
+    assert asked > 5
+
+
 @pytest.mark.parametrize("name", ["fares-by-route", "cost-centres", "sailings-log"])
 def test_figures_of_the_examples_agree(demo: Path, name: str) -> None:
     path = demo / "reports" / f"{name}.moor"

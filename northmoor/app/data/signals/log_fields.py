@@ -11,7 +11,7 @@ from northmoor.app.widgets.menus import menu_of
 from northmoor.core.errors import QueryError
 from northmoor.core.model.data.durations import format_duration, parse_duration
 
-PERIODS = ("last hour", "last full hour", "today", "yesterday", "this shift", "last full shift", "this week",
+OFFERED_PERIODS = ("last hour", "last full hour", "today", "yesterday", "this shift", "last full shift", "this week",
            "last full week", "last 24 hours", "last 7 days")  # fmt: skip
 """Periods that are offered."""
 
@@ -83,7 +83,7 @@ class PeriodField(QWidget):
 
     def _menu(self, button: QToolButton) -> None:
         entries: list[tuple[str, object]] = [("The whole log", lambda: self.put("", ""))]
-        entries += [(words.capitalize(), lambda w=words: self.put(w, w)) for words in PERIODS]
+        entries += [(words.capitalize(), lambda w=words: self.put(w, w)) for words in OFFERED_PERIODS]
         pairs = [(name, f"{name[:-5]}_to") for name in self._values if name.endswith("_from")]
         pairs = [pair for pair in pairs if pair[1] in self._values]
         entries += [("", None)] if pairs else []

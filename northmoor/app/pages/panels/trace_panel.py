@@ -112,15 +112,17 @@ class TracePanel(QFrame):
     def _show(self, found: Trace, document: Document) -> None:
         self.found = found
         format_locale = document.composition.context.locale
-        count = found.rows.table.num_rows if found.rows is not None else None
-        rows = "" if count is None else f" · {count:,} {'row' if count == 1 else 'rows'}"
+        behind = found.readings or found.rows
+        count = behind.table.num_rows if behind is not None else None
+        what = "reading" if found.readings is not None else "row"
+        rows = "" if count is None else f" · {count:,} {what}{'s' * (count != 1)}"
         self._title.setText(found.shown or "(empty)")
         self._scope.setText(f"{found.scope}{rows}")
         lines: list[QWidget] = []
         for figure in found.figures:
             lines += self._figure(figure, format_one(figure.value, None, format_locale), format_locale)
         self._show_figures(lines or [_note("It is a fixed text; nothing is computed for it.", "quiet")])
-        self.rows.setModel(RowsModel(found.rows, format_locale) if found.rows is not None else None)
+        self.rows.setModel(RowsModel(behind, format_locale) if behind is not None else None)
         self.rows.resizeColumnsToContents()
 
     def _figure(self, figure: Figure, value: str, format_locale: object) -> list[QWidget]:

@@ -1,7 +1,8 @@
 """Trace: why a figure is what it is. Its formula, its scope, the very rows, and what plain SQL says of them.
 
 Reading order: `dispatch` finds what is traced at a place; `tables`, `matrices`, `charts` and `texts` trace each
-kind; `figures` holds what they give. `pointed` finds the value at a place without asking how it came about.
+kind, `signal_figures` the readings behind statistics of signals; `figures` holds what they give. `pointed` finds the
+value at a place without asking how it came about.
 """
 
 from northmoor.core.checks.trace.dispatch import trace

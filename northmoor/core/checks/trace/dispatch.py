@@ -4,6 +4,7 @@ from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.checks.trace.charts import trace_mark
 from northmoor.core.checks.trace.figures import Trace
 from northmoor.core.checks.trace.matrices import trace_matrix
+from northmoor.core.checks.trace.signal_figures import with_readings
 from northmoor.core.checks.trace.tables import trace_cell, traced_fragment
 from northmoor.core.checks.trace.texts import trace_text, trace_text_of_record
 from northmoor.core.document import Document
@@ -25,4 +26,5 @@ def trace(document: Document, page: int, region: HitRegion, stop: CancelToken) -
     fragment = traced_fragment(document, page, region)
     if fragment.layout.data.crosstab is not None:
         return trace_matrix(document, fragment, region, stop)
-    return trace_cell(document, fragment, region, stop)
+    found = trace_cell(document, fragment, region, stop)
+    return with_readings(document, found, fragment.layout.table.query, stop)

@@ -43,6 +43,8 @@ class Trace:
     figures: tuple[Figure, ...]
     rows: Rows | None
     """None where there are no rows behind it, or those of several queries."""
+    readings: Rows | None = None
+    """Of a statistic of a signal, the readings behind it with the time that each counted."""
 
 
 def figure_of(
