@@ -37,6 +37,7 @@ LIMITS = {
     "to_pdf": 2.0, "edit": 3.0, "memory": 600, "postgresql": 1.5, "parquet": 1.2,
     "first_page": 2.0, "million": 1.5, "million_memory": 1500, "exponent": 1.05,
     "help": 0.3, "window": 1.3, "window_ratio": 10.0, "window_page": 1.2, "window_edit": 50,
+    "signals": 1.5, "signal_memory": 1.1,
     "matrix": 1.3, "charts": 1 / 15, "statements": 1 / 10, "records": 1.1,
 }  # fmt: skip
 SIZES = (10_000, 100_000, 1_000_000)
@@ -236,6 +237,33 @@ def edited(session: Session, report: Report, width: int) -> Document:
     return session.render(edits.change_column(report, "main", "table", "goods", width=width))
 
 
+def bench_signals(folder: Path) -> None:
+    """Statistics of 10,000,000 readings in 500 spans against bare SQL; the memory for one hour of a log, against that of
+    the same hour in a tenth of it."""
+
+    def run(what: str, file: Path, *more: str) -> tuple[float, float]:
+        script = str(Path(__file__).parent / "logs.py")
+        answer = subprocess.run(
+            [sys.executable, script, what, str(file), *more], capture_output=True, text=True, check=True
+        )
+        seconds, peak = (answer.stdout.split() or ["0", "0"])[:2]
+        return float(seconds), float(peak)
+
+    large, small = folder / "large.parquet", folder / "small.parquet"
+    run("make", large, "10000000"), run("make", small, "1000000")
+    pairs = [(run("product", large)[0], run("floor", large)[0]) for _ in range(3)]
+    ours, floor = (statistics.median(pair[i] for pair in pairs) for i in (0, 1))
+    say("10,000,000 readings, 500 spans", ours / floor, LIMITS["signals"], f"{ours:.1f} s, floor {floor:.1f} s")
+    peaks = run("hour", large)[1], run("hour", small)[1]
+    ratio = peaks[0] / peaks[1]
+    say(
+        "memory for an hour of a log",
+        ratio,
+        LIMITS["signal_memory"],
+        f"{peaks[0]:.0f} MB, of a tenth {peaks[1]:.0f} MB",
+    )
+
+
 def say(what: str, ratio: float, limit: float, seconds: str) -> None:
     """Print a ratio with its limit."""
     print(f"{what:28} {ratio:6.2f} × the floor  (at most {limit})   {seconds}")
@@ -252,6 +280,7 @@ def main() -> None:
         bench_to_pdf(folder, database, report)
         bench_fetches(folder)
         bench_million(folder)
+        bench_signals(folder)
         bench_matrix()
         bench_charts()
         bench_statements()

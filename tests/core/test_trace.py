@@ -56,7 +56,7 @@ def test_a_statistic_of_a_signal_shows_its_readings_and_plain_sql_says_the_same(
     path = demo / "reports" / f"{name}.moor"
     document = Session(Library.around(path.parent)).render(load_report(path))
     asked = 0
-    for place, found in traces(document, every=3):
+    for place, found in traces(document, every=7):
         for figure in found.figures:
             assert figure.agrees is not False, (place, figure)
         if found.readings is None:

@@ -91,6 +91,8 @@ _KINDS_OF_ARROW: tuple[tuple[Callable[[pa.DataType], bool], KindName], ...] = (
 
 def cast_loose(values: pa.Array, wanted: pa.DataType) -> pa.Array:
     """Values as another type, which may lose digits or be text."""
+    if values.null_count == len(values):
+        return pa.nulls(len(values), wanted)
     if pa.types.is_string(wanted):
         return pa.array([_as_text(v) for v in values.to_pylist()], pa.string())
     return values.cast(wanted, safe=False)
