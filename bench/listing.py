@@ -4,7 +4,7 @@ import sqlite3
 from pathlib import Path
 from random import Random
 
-from northmoor.core.authoring.new_report import new_report
+from northmoor.core.authoring.starters.new_report import new_report
 
 ROWS = 100_000
 SQL = "select route, vessel, shipped_on, goods, pieces, charge from lines"

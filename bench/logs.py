@@ -1,7 +1,7 @@
 """Statistics of 60 signals in 500 spans over a log of readings in a Parquet file, and the same as bare SQL.
 
-Usage: python bench/logs.py make FILE READINGS | product FILE | floor FILE | hour FILE. Each prints seconds and the peak of
-memory in MB; `hour` measures one hour of the log alone.
+Usage: python bench/logs.py make FILE READINGS | product FILE | floor FILE | hour FILE. Each prints seconds and the peak
+of memory in MB; `hour` measures one hour of the log alone.
 """
 
 import resource
@@ -59,8 +59,8 @@ def measure(file: Path, spans: bool) -> int:
         file.parent, Connections(connections=(FilesConnection(name="files", path=file.name, logs=(log,)),))
     )
     statistics = tuple(StatisticColumn(statistic=n) for n in ("first", "last", "min", "max", "mean", "readings"))
-    sql = (f"select to_timestamp({BEGIN} + n * {apart})::timestamp as start, "
-           f"to_timestamp({BEGIN} + n * {apart} + {lasting})::timestamp as \"end\" from range({SPANS}) t(n)")  # fmt: skip
+    begun, ended = (f"to_timestamp({BEGIN} + n * {apart} + {more})::timestamp" for more in (0, lasting))
+    sql = f'select {begun} as start, {ended} as "end" from range({SPANS}) t(n)'
     bounds = {"spans": "spans"} if spans else {"start": "2025-01-01 02:00", "end": "2025-01-01 03:00"}
     signals = MeasurementsQuery(
         log="log", signals=tuple(f"s{n:02}" for n in range(SIGNALS)), statistics=statistics, **bounds

@@ -11,7 +11,7 @@ from pathlib import Path
 
 import duckdb
 
-from northmoor.core.authoring.starter_layouts import STYLES
+from northmoor.core.authoring.starters.starter_layouts import STYLES
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.model.blocks.table import Cell, Column, Level, OrderBy, Row, TableBlock
 from northmoor.core.model.data.connections import Connections, FilesConnection

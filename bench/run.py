@@ -238,8 +238,8 @@ def edited(session: Session, report: Report, width: int) -> Document:
 
 
 def bench_signals(folder: Path) -> None:
-    """Statistics of 10,000,000 readings in 500 spans against bare SQL; the memory for one hour of a log, against that of
-    the same hour in a tenth of it."""
+    """Statistics of 10,000,000 readings in 500 spans against bare SQL; the memory for one hour of a log, against that
+    of the same hour in a tenth of it."""
 
     def run(what: str, file: Path, *more: str) -> tuple[float, float]:
         script = str(Path(__file__).parent / "logs.py")

@@ -105,7 +105,7 @@ def new(
     replace: Annotated[bool, typer.Option("--replace", help="Replace a report that is there already.")] = False,
 ) -> None:
     """Write a listing of a query's rows, grouped and totalled, ready to run and to edit."""
-    from northmoor.core.authoring.new_report import new_report
+    from northmoor.core.authoring.starters.new_report import new_report
 
     new_report(out, connect, _sql(sql), level or [], total or [], title, replace)
 

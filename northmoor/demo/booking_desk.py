@@ -1,4 +1,5 @@
-"""``northmoor-sim``: what is outside, simulated. ``desk`` is a booking desk that hands selected records to a report.
+"""``northmoor-sim``: what is outside, simulated. ``desk`` is a booking desk that hands selected records to a report;
+``telemetry`` is in `live_telemetry`.
 
 It knows nothing of Northmoor but its command line: it writes the record numbers into a file of values and runs the
 report with it, the way a host application would.
@@ -14,6 +15,8 @@ from pathlib import Path
 from typing import Annotated
 
 import typer
+
+from northmoor.demo.live_telemetry import telemetry
 
 desk_app = typer.Typer(add_completion=False, no_args_is_help=True, help="Stand-ins for what is outside of Northmoor.")
 _RECORDS = {
@@ -71,6 +74,9 @@ def _selected(
         return [row[0] for row in connection.execute(_RECORDS[records], values)]
     finally:
         connection.close()
+
+
+desk_app.command(name="telemetry")(telemetry)
 
 
 def main() -> None:

@@ -17,6 +17,8 @@ from northmoor.app.data.signals.measurements_dialog import MeasurementsDialog
 from northmoor.app.data.signals.spans_dialog import SpansDialog
 from northmoor.app.data.workspace import DataWorkspace
 from northmoor.app.window import Window
+from northmoor.core.model.blocks.chart import ChartBlock
+from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.model.data.signal_queries import MeasurementsQuery, SpansQuery
 from northmoor.demo.data.telemetry import telemetry_log
 from tests.app.conftest import settle
@@ -131,6 +133,7 @@ def test_from_an_unknown_log_to_the_figures_of_one_voyage(data: DataWorkspace, q
         assert dialog.fault.text() == "Tick the signals that are measured."
         for name in ("speed", "fuel_flow"):
             dialog.signals.tick(name)
+        dialog.on_page.setCurrentIndex(dialog.on_page.findData("table"))
         dialog.accept()
 
     in_dialog(MeasurementsDialog, measure, qtbot, problems)
@@ -145,8 +148,31 @@ def test_from_an_unknown_log_to_the_figures_of_one_voyage(data: DataWorkspace, q
     assert made.detail_of is not None
     assert made.detail_of.query == "spans"  # blocks in a for-each over the spans show their own
     assert next(c for c in made.columns if c.name == "mean").label == "Mean over time"
-    data.controller.undo()
-    data.controller.undo()
+    table = data.controller.edition.blocks[-1]
+    assert isinstance(table, TableBlock)
+    assert [c.title for c in table.columns][:3] == ["Object", "Name", "Unit"]
+
+    def trend(dialog: MeasurementsDialog) -> None:
+        for name in ("speed", "fuel_flow", "heading"):
+            dialog.signals.tick(name)
+        dialog.on_page.setCurrentIndex(dialog.on_page.findData("trend"))
+        assert (dialog.give.currentData(), dialog.wide.isChecked(), dialog.step.text()) == ("values", True, "1 min")
+        dialog.step.setText("5 min")
+        dialog.accept()
+
+    in_dialog(MeasurementsDialog, trend, qtbot, problems)
+    choose(data, "Measure its signals …", table_menu(data))
+    qtbot.waitUntil(
+        lambda: isinstance(data.controller.edition.blocks[-1], ChartBlock) or bool(problems), timeout=PATIENCE
+    )
+    assert problems == []
+    chart = data.controller.edition.blocks[-1]
+    axes = [(measure.title, measure.axis) for measure in chart.measures]
+    assert axes == [("speed, kn", "first"), ("fuel_flow", "second"), ("heading", "second")]  # an axis for each unit
+    settle(data.window(), qtbot)
+    assert [f for f in data.window()._rendered.document.findings if f.place.block == chart.name] == []
+    for _ in range(5):
+        data.controller.undo()
     assert [q.name for q in data.controller.report.queries if q.signals is not None] == []
 
 

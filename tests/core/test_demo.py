@@ -1,15 +1,22 @@
 """The demo data: the company's stories are in it, and its report says what the database says."""
 
+import shutil
 import sqlite3
+from datetime import datetime, timedelta
 from decimal import Decimal
 from pathlib import Path
 
 import pyarrow.parquet as pq
 import pytest
+from typer.testing import CliRunner
 
 import northmoor
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.session import Session
 from northmoor.core.sources.library import Library
+from northmoor.core.store.report_files import load_report
+from northmoor.core.values.parameter_values import Values
+from northmoor.demo.booking_desk import desk_app
 from northmoor.demo.data.history import make_history
 from tests.helpers import lines_of
 
@@ -173,3 +180,26 @@ def test_the_fleet_of_a_day_and_the_last_hour_are_those_of_the_log(demo: Path) -
     rows = hour.rows["measured"].table.to_pylist()
     assert log.execute(counted).fetchone() == (sum(row["readings"] for row in rows if row["signal"] == "speed"),)
     log.close()
+
+
+def test_vessels_go_on_writing_their_log_and_voyages_end(demo: Path, tmp_path: Path) -> None:
+    log = tmp_path / "data" / "telemetry.sqlite"
+    log.parent.mkdir()
+    shutil.copy2(demo / "data" / "telemetry.sqlite", log)
+    shutil.copy(demo / "connections.json", tmp_path)
+    report = load_report(demo / "reports" / "voyage-report.moor")
+    ended = report.query("ended").but(signals=report.query("ended").signals.but(objects=(), start="2025-06-15 17:40"))
+    report = report.but(queries=tuple(ended if q.name == "ended" else q for q in report.queries))
+
+    def voyages() -> tuple[set[str], datetime]:
+        rows = Session(Library.around(log)).rows(report, "ended", Values(), CancelToken())
+        return {row["id"] for row in rows.table.to_pylist() if not row["open"]}, rows.data_time
+
+    before, was = voyages()
+    done = CliRunner().invoke(desk_app, ["telemetry", str(log), "--speed", "9000", "--seconds", "1.2"])
+    assert done.exit_code == 0, done.output
+    after, now = voyages()
+    assert len(after - before) >= 3
+    assert now > was + timedelta(hours=1)  # the file's time is the log's
+    missing = CliRunner().invoke(desk_app, ["telemetry", str(tmp_path / "none.sqlite")])
+    assert (missing.exit_code, "There is no log" in missing.output) == (2, True)

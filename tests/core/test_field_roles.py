@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from northmoor.core.authoring.field_roles import (
+from northmoor.core.authoring.starters.field_roles import (
     AMOUNT,
     COORDINATE,
     KEY_FIELD,
@@ -19,8 +19,8 @@ from northmoor.core.authoring.field_roles import (
     FieldRole,
     field_role,
 )
-from northmoor.core.authoring.new_report import fields_of, keys_read, table_query
-from northmoor.core.authoring.starter_layouts import Field, proposals
+from northmoor.core.authoring.starters.new_report import fields_of, keys_read, table_query
+from northmoor.core.authoring.starters.starter_layouts import Field, proposals
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.model.report import Edition, Report

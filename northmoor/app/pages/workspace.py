@@ -26,8 +26,8 @@ from northmoor.app.pages.part_menu.page_entries import page_entries, typed_page_
 from northmoor.app.pages.part_menu.part_menu import PartMenu
 from northmoor.app.search.matching import PaletteEntry
 from northmoor.app.worker import PageShown, Rendered, Worker
-from northmoor.core.authoring.block_starters import BLOCK_STARTERS, BlockStarter, ChosenField, begin_block
-from northmoor.core.authoring.field_roles import field_role
+from northmoor.core.authoring.starters.block_starters import BLOCK_STARTERS, BlockStarter, ChosenField, begin_block
+from northmoor.core.authoring.starters.field_roles import field_role
 from northmoor.core.checks.trace.pointed import printed_values
 from northmoor.core.export.spreadsheet_text import spreadsheet_text
 from northmoor.core.expr.language import column_expression

@@ -26,13 +26,13 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.pages.panels.query_fields import read_query_fields
 from northmoor.app.worker import Worker
-from northmoor.core.authoring.field_roles import readable_name
-from northmoor.core.authoring.new_report import (
+from northmoor.core.authoring.starters.field_roles import readable_name
+from northmoor.core.authoring.starters.new_report import (
     first_rows,
     table_query,
     with_field_settings,
 )
-from northmoor.core.authoring.starter_layouts import Field, listing, proposals
+from northmoor.core.authoring.starters.starter_layouts import Field, listing, proposals
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.checks.lack_of_room import turned, with_room
 from northmoor.core.document import Document

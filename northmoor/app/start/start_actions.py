@@ -10,8 +10,8 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.widgets.waiting import wait_for
 from northmoor.app.worker import Worker
-from northmoor.core.authoring.field_roles import readable_name
-from northmoor.core.authoring.starter_layouts import empty_report
+from northmoor.core.authoring.starters.field_roles import readable_name
+from northmoor.core.authoring.starters.starter_layouts import empty_report
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.model.report import Report
 from northmoor.core.sources.library import Library

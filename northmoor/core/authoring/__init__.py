@@ -1,6 +1,6 @@
 """From report to report, with what the library knows: changes larger than one edit.
 
-`field_roles`, `new_report`, `starter_layouts` and `block_starters`; `column_roles`, `table_commands`,
+`starters`, new reports and blocks; `column_roles`, `table_commands`,
 `derived_columns` and `format_choices`, what is done to a table by one of its columns; `includes`; `find_replace`,
 `rename`, `parameter_kinds`; `query_filters` and `propose_parameters`, conditions of queries; `completions`, what can be
 written in expressions, and `expression_check`, what is wrong with one; `report_colors`.

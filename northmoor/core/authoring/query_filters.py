@@ -4,7 +4,7 @@ from datetime import date, datetime
 from decimal import Decimal
 from typing import Any
 
-from northmoor.core.authoring.field_roles import readable_name
+from northmoor.core.authoring.starters.field_roles import readable_name
 from northmoor.core.authoring.table_commands import parameter_name
 from northmoor.core.errors import QueryError
 from northmoor.core.expr.identifiers import sql_name

@@ -7,7 +7,7 @@ from decimal import Decimal
 from typing import Any, Literal
 
 from northmoor.core.authoring.column_roles import default_aggregate
-from northmoor.core.authoring.field_roles import readable_name
+from northmoor.core.authoring.starters.field_roles import readable_name
 from northmoor.core.expr.identifiers import quoted
 from northmoor.core.expr.language import bare_column, bracketed, column_expression
 from northmoor.core.model import edits

@@ -7,7 +7,9 @@ some vessels are under way.
 import math
 import sqlite3
 from collections.abc import Iterator
+from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from heapq import merge
 from pathlib import Path
 from random import Random
 
@@ -68,23 +70,53 @@ def _only_changes(changes: Iterator[LogEntry]) -> Iterator[tuple[str, str, objec
 
 def _vessel(number: int, vessel: str) -> Iterator[LogEntry]:
     chance = Random(_SEED + number)
+    return _voyages(chance, number, vessel, FuelAndCount(9000.0 - 800 * number), START, DAYS)
+
+
+@dataclass
+class FuelAndCount:
+    """What goes on from voyage to voyage: the fuel in the tank, and how many voyages there were."""
+
+    level: float
+    voyages: int = 0
+
+
+def _voyages(
+    chance: Random, number: int, vessel: str, state: FuelAndCount, start: datetime, days: int
+) -> Iterator[LogEntry]:
+    """The entries of a vessel's voyages, day after day; it is refuelled at night when there is little left."""
     routes = [r for r in ROUTES if number + 1 in r.vessels]
-    level, voyage = 9000.0 - 800 * number, 0
-    for day in range(DAYS):
-        at = START + timedelta(days=day, hours=5, minutes=10 + 7 * number)
-        last = START + timedelta(days=day, hours=20)
+    for day in range(days):
+        at = start + timedelta(days=day, hours=5, minutes=10 + 7 * number)
+        last = start + timedelta(days=day, hours=20)
         while at < last:
             route = routes[int(chance.random() * len(routes))]
-            voyage += 1
-            name = f"{vessel[:2].upper()}{START.year}-{voyage:04}"
-            for change in _voyage(chance, route.minutes, name, at, level):
+            state.voyages += 1
+            name = f"{vessel[:2].upper()}{start.year}-{state.voyages:04}"
+            for change in _voyage(chance, route.minutes, name, at, state.level):
                 if change[0] == "fuel_level":
-                    level = float(str(change[2]))
+                    state.level = float(str(change[2]))
                 yield (f"{vessel}.{change[0]}", change[1], change[2])
             at += timedelta(minutes=route.minutes + 40 + int(30 * chance.random()))
-        if level < 3000:
-            level = 9000.0
-            yield f"{vessel}.fuel_level", last + timedelta(hours=1), level
+        if state.level < 3000:
+            state.level = 9000.0
+            yield f"{vessel}.fuel_level", last + timedelta(hours=1), state.level
+
+
+def entries_after(moment: datetime, days: int) -> Iterator[LogEntry]:
+    """What all vessels write from a moment on, in order of time: further voyages of the days from that day on."""
+    start = moment.astimezone(UTC).replace(hour=0, minute=0, second=0, microsecond=0)
+    vessels = [
+        sorted(
+            _voyages(Random(_SEED + 100 * start.day + n), n, vessel, FuelAndCount(7000.0, 1000), start, days), key=_at
+        )
+        for n, (vessel, *_) in enumerate(VESSELS)
+    ]
+    return (entry for entry in merge(*vessels, key=_at) if entry[1] > moment)
+
+
+def _at(entry: LogEntry) -> datetime:
+    return entry[1]
 
 
 def _voyage(chance: Random, minutes: int, name: str, at: datetime, level: float) -> Iterator[LogEntry]:

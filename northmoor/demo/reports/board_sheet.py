@@ -1,6 +1,6 @@
 """One page for the board: the year's figures against the year before, and how they came about."""
 
-from northmoor.core.authoring.starter_layouts import STYLES
+from northmoor.core.authoring.starters.starter_layouts import STYLES
 from northmoor.core.model.blocks.chart import ChartAxis, ChartBlock, ChartLevel, ChartMeasure
 from northmoor.core.model.blocks.containers import GridBlock, GridCell, Track
 from northmoor.core.model.blocks.simple import LineBlock, ReadoutBlock

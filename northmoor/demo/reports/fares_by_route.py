@@ -1,6 +1,6 @@
 """The example reports."""
 
-from northmoor.core.authoring.starter_layouts import STYLES
+from northmoor.core.authoring.starters.starter_layouts import STYLES
 from northmoor.core.model.blocks.table import Cell, Column, Level, OrderBy, Row, TableBlock
 from northmoor.core.model.blocks.text import TextBlock
 from northmoor.core.model.data.queries import Query, QueryColumn

@@ -1,6 +1,6 @@
 """The example report of a day: all voyages of all vessels, from the telemetry log, with their key figures."""
 
-from northmoor.core.authoring.starter_layouts import STYLES
+from northmoor.core.authoring.starters.starter_layouts import STYLES
 from northmoor.core.model.blocks.chart import ChartAxis, ChartBlock, ChartLevel, ChartMeasure
 from northmoor.core.model.blocks.table import Cell, Column, Level, Row, TableBlock
 from northmoor.core.model.blocks.text import TextBlock

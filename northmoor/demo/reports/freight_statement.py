@@ -1,6 +1,6 @@
 """The statement that each shipper is sent: letterhead, waybills with their lines, tax summary, amount due."""
 
-from northmoor.core.authoring.starter_layouts import STYLES
+from northmoor.core.authoring.starters.starter_layouts import STYLES
 from northmoor.core.model.blocks.containers import ForEachBlock, GridBlock, GridCell, Track
 from northmoor.core.model.blocks.picture import PictureBlock
 from northmoor.core.model.blocks.simple import LineBlock, ReadoutBlock

@@ -1,6 +1,6 @@
 """The example report of the last hour before the data time: statistics, switched signals, and moving means."""
 
-from northmoor.core.authoring.starter_layouts import STYLES
+from northmoor.core.authoring.starters.starter_layouts import STYLES
 from northmoor.core.model.blocks.chart import ChartAxis, ChartBlock, ChartLevel, ChartMeasure
 from northmoor.core.model.blocks.table import Column, Level, TableBlock
 from northmoor.core.model.blocks.text import TextBlock

@@ -1,6 +1,6 @@
 """The example matrix: routes by the months of a year, with gaps where the summer routes do not sail."""
 
-from northmoor.core.authoring.starter_layouts import STYLES
+from northmoor.core.authoring.starters.starter_layouts import STYLES
 from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.blocks.text import TextBlock
 from northmoor.core.model.data.queries import Query, QueryColumn

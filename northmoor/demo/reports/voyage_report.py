@@ -1,6 +1,6 @@
 """The example report of one voyage, from the telemetry log: two pages that the voyage's span bounds."""
 
-from northmoor.core.authoring.starter_layouts import STYLES
+from northmoor.core.authoring.starters.starter_layouts import STYLES
 from northmoor.core.model.blocks.chart import ChartAxis, ChartBlock, ChartLevel, ChartMeasure, ReferenceLine
 from northmoor.core.model.blocks.table import Column, TableBlock
 from northmoor.core.model.blocks.text import TextBlock

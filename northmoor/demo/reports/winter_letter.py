@@ -1,6 +1,6 @@
 """A letter to the shippers of a port about the winter's freight, and the labels for its envelopes: two editions."""
 
-from northmoor.core.authoring.starter_layouts import STYLES
+from northmoor.core.authoring.starters.starter_layouts import STYLES
 from northmoor.core.model.blocks.containers import ForEachBlock, FrameBlock, FrameItem
 from northmoor.core.model.blocks.picture import PictureBlock
 from northmoor.core.model.blocks.text import TabStop, TextBlock, TextRun

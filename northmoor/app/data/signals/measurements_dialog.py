@@ -27,6 +27,7 @@ _GIVEN = (("statistics", "statistics"), ("the values at each step", "values"), (
 _CALENDAR = (("no steps", ""), ("steps of equal length", "step"), ("hours", "hour"), ("shifts", "shift"),
              ("days", "day"),
              ("weeks", "week"), ("months", "month"), ("quarters", "quarter"), ("years", "year"))  # fmt: skip
+_ON_PAGE = (("nothing yet", ""), ("a table", "table"), ("a trend", "trend"))
 _USUAL = ("first", "last", "min", "max", "mean", "readings")
 _KIND = Qt.ItemDataRole.UserRole
 
@@ -38,6 +39,7 @@ class MeasurementsDialog(StepDialog):
         super().__init__(f"Measure signals of {around.log.name}", parent)
         self._around = around
         query = given
+        self._is_new = given is None
         self.signals = SignalList(around.log, query.signals if query else ())
         self.signals.show_survey(around.survey)
         self.objects = SelectionField(query.objects if query else (), around.objects, "objects")
@@ -49,6 +51,7 @@ class MeasurementsDialog(StepDialog):
         self.steps = combo(_CALENDAR, steps, "Steps")
         self.step = DurationField(query.step if query else None, "such as 10 min", "Step")
         self.moving = DurationField(query.moving if query else None, "none", "Moving mean over")
+        self.on_page = combo(_ON_PAGE, "", "On the page")
         self.wide = QCheckBox("A column for each signal")
         self.wide.setChecked(bool(query and query.wide))
         self.statistics = self._statistics(query)
@@ -90,6 +93,8 @@ class MeasurementsDialog(StepDialog):
         form.addRow("S&tep", self.step)
         form.addRow("&Moving mean over", self.moving)
         form.addRow("", self.wide)
+        if self._is_new:
+            form.addRow("On the pa&ge", self.on_page)
         form.addRow("&Statistics", self.statistics)
         form.addRow("St&ate", self.state)
         form.addRow("&Limit", self.limit)
@@ -101,6 +106,7 @@ class MeasurementsDialog(StepDialog):
         column.addLayout(row, 1)
         column.addWidget(self.fault)
         column.addWidget(self.buttons)
+        self.on_page.currentIndexChanged.connect(self._suit_page)
         for box in (self.over, self.give, self.steps):
             box.currentIndexChanged.connect(self._follow)
         self.statistics.itemChanged.connect(lambda _: self._follow())
@@ -118,6 +124,14 @@ class MeasurementsDialog(StepDialog):
         for part, is_visible in visible.items():
             self.form.setRowVisible(part, is_visible)
         self.fault.setText("")
+
+    def _suit_page(self) -> None:
+        """A trend is of values at steps: those are chosen with it, unless the step is written already."""
+        if self.on_page.currentData() == "trend":
+            self.give.setCurrentIndex(self.give.findData("values"))
+            self.wide.setChecked(True)
+            if not self.step.text():
+                self.step.setText("1 min")
 
     def _ticked(self) -> list[SignalStatistic]:
         items = (self.statistics.item(row) for row in range(self.statistics.count()))
@@ -145,6 +159,8 @@ class MeasurementsDialog(StepDialog):
     def query(self) -> MeasurementsQuery:
         """The query that is filled in. Raises QueryError for one that is not whole."""
         give, steps, spans = self.give.currentData(), self.steps.currentData(), self.over.currentData() or None
+        if self.on_page.currentData() == "trend" and (give != "values" or not self.wide.isChecked()):
+            raise QueryError("A trend is of values at each step, with a column for each signal; give these.")
         if not self.signals.ticked():
             raise QueryError("Tick the signals that are measured.")
         is_stepped = give == "values" or (give == "statistics" and steps == "step")

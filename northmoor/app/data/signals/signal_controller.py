@@ -17,6 +17,7 @@ from northmoor.app.data.signals.span_strip import SpanStrip
 from northmoor.app.data.signals.spans_dialog import LogContext, SpansDialog
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.worker import Worker
+from northmoor.core.authoring.starters.signal_blocks import with_blocks_of
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.model import edits
@@ -252,13 +253,17 @@ class SignalController(QObject):
     def add_measurements(self, connection: str, log: SignalLog) -> None:
         """Ask what is measured of a log, and add the query for it."""
         query = Query(name=self._data.queries.free_name("measured"), connection=connection)
-        self._ask_measurements(query, log, None, "signals", lambda made: self._add(query, made, log))
+        self._ask_measurements(query, log, None, "signals", lambda made, page: self._add(query, made, log, page))
 
-    def _add(self, query: Query, made: SignalQuery, log: SignalLog) -> None:
+    def _add(self, query: Query, made: SignalQuery, log: SignalLog, on_page: str = "") -> None:
         report = self._data.controller.report
         assert report is not None
         link = link_to_spans(report, made, log)
-        self._data.queries.add(query.but(signals=made, columns=column_settings(made, log), detail_of=link))
+        added = query.but(signals=made, columns=column_settings(made, log), detail_of=link)
+        self._data.queries.add(added)
+        if on_page:
+            label = f"Put {query.name} onto the page"
+            self._data.controller.edit(label, lambda r, e: with_blocks_of(r, e, added, log, on_page == "trend"))
 
     def change(self, field: str) -> None:
         """Open the dialog of the current query at one of its fields."""
@@ -271,7 +276,7 @@ class SignalController(QObject):
         if isinstance(query.signals, SpansQuery):
             self._ask_spans(query, log, query.signals, field, lambda made: self._changed(query, made, log))
         else:
-            self._ask_measurements(query, log, query.signals, field, lambda made: self._changed(query, made, log))
+            self._ask_measurements(query, log, query.signals, field, lambda made, _: self._changed(query, made, log))
 
     def _changed(self, query: Query, made: SignalQuery, log: SignalLog) -> None:
         report = self._data.controller.report
@@ -299,7 +304,7 @@ class SignalController(QObject):
 
     def _ask_measurements(
         self, query: Query, log: SignalLog, given: MeasurementsQuery | None, field: str,
-        done: Callable[[MeasurementsQuery], None],
+        done: Callable[[MeasurementsQuery, str], None],
     ) -> None:  # fmt: skip
         around = self._around(query, log)
         dialog = MeasurementsDialog(given, around, self._data.panel)
@@ -309,7 +314,7 @@ class SignalController(QObject):
         accepted = dialog.exec() == QDialog.DialogCode.Accepted
         self._forget_asked()
         if accepted:
-            done(dialog.query())
+            done(dialog.query(), dialog.on_page.currentData())
 
     def _around(self, query: Query, log: SignalLog) -> LogContext:
         report = self._data.controller.report

@@ -21,8 +21,8 @@ from northmoor.app.pages.panels.query_fields import FieldReader, QueryFields
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.kind_looks import KIND_LOOKS
 from northmoor.app.widgets.popups import BesidePopup
-from northmoor.core.authoring.block_starters import BlockStarter, ChosenField
-from northmoor.core.authoring.starter_layouts import Field
+from northmoor.core.authoring.starters.block_starters import BlockStarter, ChosenField
+from northmoor.core.authoring.starters.starter_layouts import Field
 from northmoor.core.model.edits import Target
 
 _FIELD = Qt.ItemDataRole.UserRole

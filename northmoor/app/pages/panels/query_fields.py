@@ -8,8 +8,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.worker import Worker
-from northmoor.core.authoring.new_report import fields_of, keys_read
-from northmoor.core.authoring.starter_layouts import Field
+from northmoor.core.authoring.starters.new_report import fields_of, keys_read
+from northmoor.core.authoring.starters.starter_layouts import Field
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.model.data.queries import Query
 from northmoor.core.model.kinds.value_types import ValueType

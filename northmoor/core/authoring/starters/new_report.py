@@ -6,8 +6,8 @@ from pathlib import Path
 
 import pyarrow.compute as pc
 
-from northmoor.core.authoring.field_roles import MOMENT, field_role, key_columns, readable_name
-from northmoor.core.authoring.starter_layouts import (
+from northmoor.core.authoring.starters.field_roles import MOMENT, field_role, key_columns, readable_name
+from northmoor.core.authoring.starters.starter_layouts import (
     Field,
     listing,
 )

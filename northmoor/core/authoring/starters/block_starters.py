@@ -3,7 +3,7 @@
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
-from northmoor.core.authoring.starter_layouts import Field, matrix_level, table_of_fields
+from northmoor.core.authoring.starters.starter_layouts import Field, matrix_level, table_of_fields
 from northmoor.core.model.blocks.block_types import Block
 from northmoor.core.model.blocks.chart import ChartBlock, ChartLevel, ChartMeasure
 from northmoor.core.model.blocks.matrix import MatrixBlock, Measure
