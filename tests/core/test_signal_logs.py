@@ -15,9 +15,12 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 import pytest
 
+from northmoor.core.authoring.rename import rename_column, rename_query, rename_value
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import NorthmoorError, QueryError
+from northmoor.core.model.blocks.containers import ForEachBlock
+from northmoor.core.model.blocks.text import TextBlock
 from northmoor.core.model.data.connections import Connections, DuckdbConnection, FilesConnection, SqliteConnection
 from northmoor.core.model.data.queries import Link, LinkedColumns, Query
 from northmoor.core.model.data.signal_logs import Signal, SignalLog
@@ -30,7 +33,7 @@ from northmoor.core.sources.fetch.run_query import FetchRequest
 from northmoor.core.sources.library import Library
 from northmoor.core.sources.signals.series import SeriesName
 from northmoor.core.values.parameter_values import Values
-from tests.helpers import report_of
+from tests.helpers import lines_of, report_of, table_of
 from tests.servers import PrivateMariadb, PrivatePostgresql
 
 pytestmark = pytest.mark.xdist_group("servers")
@@ -389,6 +392,41 @@ def test_parameters_select_objects_ids_and_the_period(sqlite: Callable[..., Libr
     assert {r["end"] for r in found["day"].table.to_pylist()} == {datetime(2025, 6, 5)}  # a last day is within
     other = rows_of(library, over(spans), parameters=asked, values={"voyage": "CU2025-0009"})
     assert other["rows"].table["id"].to_pylist() == ["CU2025-0009"]
+
+
+def test_renaming_a_parameter_or_the_spans_is_followed(sqlite: Callable[..., Library]) -> None:
+    spans = SpansQuery(log="log", condition="underway = :on", objects=(":vessel",), start=":day", end=":day")
+    asked = (Parameter(name="vessel", default="Curlew"), Parameter(name="on", kind="integer", default=1),
+             Parameter(name="day", kind="date", default="2025-06-03"))  # fmt: skip
+    report = report_of(queries=(over(spans, "voyages"), over(measured(spans="voyages"), "figures")), parameters=asked)
+    library = sqlite()
+    for old, new in (("vessel", "ship"), ("on", "state"), ("day", "when_")):
+        report = rename_value(report, old, new, library)
+    report = rename_query(report, "voyages", "trips")
+    renamed = report.query("trips").signals
+    assert isinstance(renamed, SpansQuery)
+    assert (renamed.objects, renamed.start, renamed.condition) == ((":ship",), ":when_", "underway = :state")
+    assert report.query("figures").signals == measured(spans="trips")
+    values = Session(library).resolve_parameters(report).complete_values()
+    assert Session(library).rows(report, "figures", values, CancelToken()).table.num_rows == 24
+    with pytest.raises(QueryError, match="give this one a label"):
+        rename_column(report, "trips", "start", "departed", library)
+
+
+def test_a_for_each_over_spans_shows_the_readings_of_each(sqlite: Callable[..., Library]) -> None:
+    link = Link(query="rows", columns=(LinkedColumns(own="object", other="object"),
+                                       LinkedColumns(own="ordinal", other="ordinal")))  # fmt: skip
+    figures = Query(
+        name="figures", connection="db", signals=measured(spans="rows", objects=("Curlew",)), detail_of=link
+    )
+    inner = table_of("signal", "mean").but(name="inner", query="figures")
+    each = ForEachBlock(name="each", query="rows", by="ordinal", blocks=(TextBlock(name="t", text="{id}"), inner))
+    report = report_of(each, queries=(over(VOYAGES.but(objects=("Curlew",))), figures))
+    document = Session(sqlite()).render(report)
+    own = document.rows["figures"].table.to_pylist()
+    shown = [line.cells["mean"] for line in lines_of(document, "inner") if line.cells["mean"] not in (None, "mean")]
+    assert len(shown) == len(own) == 24
+    assert [float(text.replace(",", "")) for text in shown] == pytest.approx([row["mean"] for row in own], abs=0.001)
 
 
 def test_shifts_begin_where_the_log_says(sqlite: Callable[..., Library]) -> None:

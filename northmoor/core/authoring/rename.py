@@ -24,6 +24,7 @@ from northmoor.core.expr.window_names import rename_window
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.matrix import MatrixBlock
 from northmoor.core.model.data.queries import Query
+from northmoor.core.model.data.signal_queries import MeasurementsQuery, SignalQuery, SpansQuery
 from northmoor.core.model.report import Report
 from northmoor.core.sources.fetch.query_resolution import ENGINE_DIALECT, dialect_of
 from northmoor.core.sources.library import Library
@@ -50,6 +51,7 @@ def rename_value(report: Report, old: str, new: str, library: Library) -> Report
         return text
 
     changed = with_sql_rewritten(report, rewrite, library)
+    changed = _with_signals(changed, lambda text: rewrite(text, ENGINE_DIALECT))
     changed = with_expressions_rewritten(changed, lambda _, text: rewrite(text, ENGINE_DIALECT))
     return changed.but(
         parameters=tuple(p.but(name=new) if p.name == old else p for p in changed.parameters),
@@ -73,7 +75,7 @@ def rename_query(report: Report, old: str, new: str) -> Report:
         for query in found.queries
         if query.is_combined
     }
-    return _with_sql(found, combined)
+    return _with_signals_over(_with_sql(found, combined), old, new)
 
 
 def rename_column(report: Report, query: str, old: str, new: str, library: Library) -> Report:
@@ -85,6 +87,8 @@ def rename_column(report: Report, query: str, old: str, new: str, library: Libra
     asked, place = report.query(query), Place(query=query, column=old)
     if asked.shared is not None:
         raise QueryError(f"The library's query {asked.shared} names it; change that query in the library.", place)
+    if asked.signals is not None:
+        raise QueryError("What is read of a signal log names its columns; give this one a label for readers.", place)
     dialect = _dialect(asked, library)
     sql = with_result_column_renamed(asked.sql, old, sql_name(new, dialect), dialect)
     if sql is None:
@@ -154,6 +158,39 @@ def with_expressions_rewritten(report: Report, rewrite: Rewrite) -> Report:
 def with_sql_rewritten(report: Report, rewrite: Callable[[str, str], str], library: Library) -> Report:
     """The report with every SQL text rewritten, by a function of the text and its dialect."""
     return _with_sql(report, {query.name: rewrite(query.sql, _dialect(query, library)) for query in report.queries})
+
+
+def _with_signals(report: Report, rewrite: Callable[[str], str]) -> Report:
+    """The report with the values that queries over signal logs name rewritten, in conditions too."""
+
+    def changed(signals: SignalQuery) -> SignalQuery:
+        changes: dict[str, object] = {"objects": tuple(map(rewrite, signals.objects))}
+        names = ["start", "end"]
+        if isinstance(signals, SpansQuery):
+            changes["ids"] = tuple(map(rewrite, signals.ids))
+            names += ["condition", "begins", "ends"]
+        for name in names:
+            text = getattr(signals, name)
+            changes[name] = rewrite(text) if text is not None else None
+        return signals.but(**changes)
+
+    return _with_each_signals(report, lambda _, signals: changed(signals))
+
+
+def _with_signals_over(report: Report, old: str, new: str) -> Report:
+    """The report where queries over signal logs name another query otherwise, as their spans or their log."""
+
+    def changed(query: Query, signals: SignalQuery) -> SignalQuery:
+        if isinstance(signals, MeasurementsQuery) and signals.spans == old:
+            signals = signals.but(spans=new)
+        return signals.but(log=new) if query.connection is None and signals.log == old else signals
+
+    return _with_each_signals(report, changed)
+
+
+def _with_each_signals(report: Report, change: Callable[[Query, SignalQuery], SignalQuery]) -> Report:
+    queries = tuple(q if q.signals is None else q.but(signals=change(q, q.signals)) for q in report.queries)
+    return report if queries == report.queries else report.but(queries=queries)
 
 
 def _dialect(query: Query, library: Library) -> str:

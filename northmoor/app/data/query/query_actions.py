@@ -117,7 +117,7 @@ class QueryActions:
             entries.append((text, lambda: self.use_saved(query, not query.use_sample)))
         if query.shared:
             entries.append(("Make it this report's own", lambda: self.make_own(query)))
-        elif query.connection:
+        elif query.connection and query.signals is None:
             entries.append(("Share in the library …", lambda: self._ask_share(query)))
         entries += [("", None), ("Remove", lambda: self.remove(name))]
         menu_of(self._data.panel, entries).popup(at)

@@ -56,6 +56,8 @@ class ColumnActions:
         rows, query = self._data.pane.rows, self._data.current()
         if rows is None or query is None or rows.query != query.name:
             return
+        if query.signals is not None:
+            return
         entries = self.column_entries(rows.names[column])
         profiles = self._data.pane.header.profiles
         if column < len(profiles):
@@ -89,7 +91,10 @@ class ColumnActions:
         ]
 
     def value_entries(self, column: str, value: Any) -> MenuEntries:
-        """What can be done with a value of a column."""
+        """What can be done with a value of a column; nothing where it comes from a signal log, not from SQL."""
+        query = self._data.current()
+        if query is not None and query.signals is not None:
+            return []
         shown = self._shown(value)
         return [
             (f"Only {shown}", partial(self._keep, column, value, True)),
