@@ -21,12 +21,19 @@ from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import NorthmoorError, QueryError
 from northmoor.core.model.blocks.containers import ForEachBlock
 from northmoor.core.model.blocks.text import TextBlock
-from northmoor.core.model.data.connections import Connections, DuckdbConnection, FilesConnection, SqliteConnection
+from northmoor.core.model.data.connections import (
+    KIND_OF_CONNECTION,
+    Connections,
+    DuckdbConnection,
+    FilesConnection,
+    SqliteConnection,
+)
 from northmoor.core.model.data.queries import Link, LinkedColumns, Query
 from northmoor.core.model.data.signal_logs import Signal, SignalLog
 from northmoor.core.model.data.signal_queries import MeasurementsQuery, SpansQuery, StatisticColumn
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.session import Session
+from northmoor.core.sources.fetch import signal_rows
 from northmoor.core.sources.fetch.log_reading import LogReader
 from northmoor.core.sources.fetch.query_resolution import resolve
 from northmoor.core.sources.fetch.run_query import FetchRequest
@@ -427,6 +434,19 @@ def test_a_for_each_over_spans_shows_the_readings_of_each(sqlite: Callable[..., 
     shown = [line.cells["mean"] for line in lines_of(document, "inner") if line.cells["mean"] not in (None, "mean")]
     assert len(shown) == len(own) == 24
     assert [float(text.replace(",", "")) for text in shown] == pytest.approx([row["mean"] for row in own], abs=0.001)
+
+
+def test_a_slow_log_without_an_index_is_told_which_one(library: Library, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(signal_rows, "SLOW", 0.0)
+    query = over(measured(signals=("speed",), start="2025-06-03 08:00", end="2025-06-03 09:00"))
+    notes = " ".join(rows_of(library, query)["rows"].notes)
+    (connection,) = library.connections.connections
+    seeks = KIND_OF_CONNECTION[connection.kind].dialect != "duckdb"
+    assert ("has no index over" in notes) == seeks
+    if connection.kind == "sqlite":
+        with sqlite3.connect(library.root / "t.sqlite") as db:
+            db.execute("create index by_tag on log (tag, at)")
+        assert "has no index" not in " ".join(rows_of(library, query)["rows"].notes)
 
 
 def test_shifts_begin_where_the_log_says(sqlite: Callable[..., Library]) -> None:

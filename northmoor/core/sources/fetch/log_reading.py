@@ -1,5 +1,6 @@
 """From a signal log to its series: which objects it has, the statement run where the log is, its rows put in order."""
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
@@ -42,6 +43,15 @@ from northmoor.core.values.parameter_values import Values
 _COUNTED = {"milliseconds": 1000, "microseconds": 1}
 _TYPE_OF = {"duckdb": "typeof({})", "postgres": "cast(pg_typeof({}) as text)"}
 """What the type of a column is, where what is declared does not say whether its moments know their zone."""
+_INDEXES = {
+    "sqlite": "select sql as name from sqlite_master where type = 'index' and tbl_name = :table_name "
+    "and :schema_name = :schema_name",
+    "postgres": "select indexdef as name from pg_indexes where tablename = :table_name "
+    "and (:schema_name = '' or schemaname = :schema_name)",
+    "mysql": "select group_concat(column_name order by seq_in_index) as name from information_schema.statistics "
+    "where table_schema = database() and table_name = :table_name and :schema_name = :schema_name group by index_name",
+}
+"""What the columns of a table's indexes are, as texts."""
 _OFFSET = r"([zZ]|[+-][0-9]{2}(:?[0-9]{2})?)$"
 _MOST_SERIES = 5_000
 
@@ -159,6 +169,19 @@ class LogReader:
             return SeriesName(object_, signal)
         before, found, after = signal.partition(self.log.separator)
         return SeriesName(before, after) if found else None
+
+    def lacks_index(self) -> bool:
+        """Whether the database could seek readings by an index over signal and time, and has none."""
+        asking = _INDEXES.get(self.place.dialect)
+        if asking is None or self.log.is_wide or self.place.connection is None:
+            return False
+        schema, _, table = self.place.table.rpartition(".")
+        values = {"table_name": table, "schema_name": schema}
+        kinds: dict[str, KindName] = dict.fromkeys(values, "text")
+        columns = (QueryColumn(name="name", type="text"),)
+        found = self._fetch(LogStatement(asking, values, kinds, columns)).table["name"].to_pylist()
+        wanted = [re.compile(rf"\b{re.escape(name)}\b") for name in (self.log.signal or "", self.log.time)]
+        return not any(text is not None and all(name.search(text) for name in wanted) for text in found)
 
     def check_signals(self, series: Mapping[SeriesName, Series]) -> None:
         """Raise QueryError for a signal that the log does not have, where one has no readings here."""

@@ -28,6 +28,8 @@ from northmoor.core.sources.signals.windows import Windows, in_calendar, in_step
 from northmoor.core.values.relative_periods import Clock
 
 _DAY = 86_400_000_000
+SLOW = 1.0
+"""Seconds from which on it is said that an index is missing."""
 _MOST_PICTURED = 24
 """Spans in a picture: more could not be told apart."""
 _WIDENING = 4
@@ -99,7 +101,12 @@ class LogWork:
     def _read(
         self, names: Sequence[SeriesName], since: int | None, until: int | None, notes: LogNotes
     ) -> Mapping[SeriesName, Series]:
+        began = time.perf_counter()
         series, known = read_series(self.reader, names, since, until, self.data_time, notes)
+        if since is not None and time.perf_counter() - began > SLOW and self.reader.lacks_index():
+            log = self.reader.log
+            advice = f"The table {log.table} has no index over {log.signal} and {log.time}; one would make this faster."
+            self.more += [advice] if advice not in self.more else []
         self.known_end = max(self.known_end, known)
         return series
 
