@@ -1,1 +1,3 @@
-"""From rows and a chart block to `ChartData`: `evaluation`; `borrowed_groups`, charts of a table's own groups."""
+"""From rows and a chart block to `ChartData`: `evaluation`; `reduction` (lines of fewer points); `borrowed_groups`,
+charts of a table's own groups.
+"""

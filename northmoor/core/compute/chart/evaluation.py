@@ -13,6 +13,7 @@ import pyarrow as pa
 
 from northmoor.core.base.arrays import Ints
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.compute.chart.reduction import LinePlan, line_plan, reduced
 from northmoor.core.compute.crosstab.cell_values import CellLevel, CrosstabExpression
 from northmoor.core.compute.crosstab.chart_data import LARGEST, ChartData, ChartLevels
 from northmoor.core.compute.crosstab.evaluation import CrosstabData, CrosstabPlan, evaluate_matrix
@@ -44,6 +45,7 @@ class ChartPlan:
     depths: ChartLevels
     each_row: bool
     binned: tuple[str, float | None] | None
+    line: LinePlan | None = None
 
 
 def chart_plan(chart: Chart, query: str, name: str, hosted: bool = False) -> ChartPlan:
@@ -71,7 +73,7 @@ def chart_plan(chart: Chart, query: str, name: str, hosted: bool = False) -> Cha
     binned = (
         (chart.category.by, chart.bins) if chart.mark.category_scale == "bin" and chart.category is not None else None
     )
-    return ChartPlan(plan, depths, each_row, binned)
+    return ChartPlan(plan, depths, each_row, binned, line_plan(chart, hosted))
 
 
 def _fill(chart: Chart, level: ChartLevel) -> Fill:
@@ -127,7 +129,7 @@ def evaluate_chart(plan: ChartPlan, rows: Mapping[str, Rows], values: Values, st
 
     Raises LayoutError when they cannot be worked out, or are too many; a faulty expression is its own fault.
     """
-    given = rows_of(plan, rows)
+    given = rows_of(plan, rows, stop)
     matrix, width = with_bin_width(plan, given, values, stop)
     data = evaluate_matrix(matrix, given, values, stop)
     assert isinstance(data, CrosstabData)
@@ -138,9 +140,12 @@ def evaluate_chart(plan: ChartPlan, rows: Mapping[str, Rows], values: Values, st
     return ChartData(data.sides, data.crossings, plan.depths, width)
 
 
-def rows_of(plan: ChartPlan, rows: Mapping[str, Rows]) -> Mapping[str, Rows]:
-    """The report's rows, those that are drawn with their numbers where each is a mark."""
+def rows_of(plan: ChartPlan, rows: Mapping[str, Rows], stop: CancelToken | None = None) -> Mapping[str, Rows]:
+    """The report's rows: those that are drawn with their numbers where each is a mark, and without those of a line that
+    could not be seen. Raises Cancelled."""
     own = rows[plan.matrix.query]
+    if plan.line is not None:
+        return reduced(plan.line, rows, plan.matrix.query, MOST_MARKS, stop or CancelToken())
     if not plan.each_row:
         return rows
     numbered = own.table.append_column(MARK_NUMBER, pa.array(np.arange(own.table.num_rows)))
