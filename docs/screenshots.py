@@ -134,12 +134,25 @@ def take_tables(application: QApplication, window: Window) -> None:
     window.grab().save(str(TARGET / "log.png"))
     window.open(report)
     settle(application, window)
-    window.styling.open_styles()
-    assert window.styling.dialog is not None
-    window.styling.dialog.list.setCurrentRow(4)
+
+
+def take_signals(application: QApplication, window: Window) -> None:
+    """The picture of spans that are cut from a signal log."""
+    first = window.controller.path
+    assert first is not None
+    window.open(first.with_name("fleet-day.moor"))
+    settle(application, window)
+    window.show_workspace("data")
+    window.data.pick("voyages")
+    strip = window.data.signals.strip
+    wait_until(application, lambda: window.data.pane.rows is not None and "span" in strip.note.text())
+    wait_until(application, lambda: "entry" in window.data.editor.text())
+    wait_until(application, lambda: "telemetry" in window.data.known_catalogs and strip.drawing.height() > 60)
     application.processEvents()
-    window.styling.dialog.grab().save(str(TARGET / "styles.png"))
-    window.styling.dialog.close()
+    window.grab().save(str(TARGET / "signals.png"))
+    window.show_workspace("pages")
+    window.open(first)
+    settle(application, window)
 
 
 def take_documents(application: QApplication, window: Window) -> None:
@@ -235,6 +248,7 @@ def main() -> None:
         take_tables(application, window)
         take_traced(application, window, "route-month-matrix.moor", "matrix.png", is_total)
         take_traced(application, window, "punctuality.moor", "charts.png", is_mark)
+        take_signals(application, window)
         take_documents(application, window)
         take_parameters(application, window)
         window.show_workspace("data")

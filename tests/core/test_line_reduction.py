@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from northmoor.core.base.cancellation import CancelToken
-from northmoor.core.compute.chart.reduction import STRETCHES, LinePlan, line_plan, reduced
+from northmoor.core.compute.chart.reduction import LinePlan, line_plan, reduced, stretches_of
 from northmoor.core.engine.rows import Rows
 from northmoor.core.model.blocks.chart import Chart, ChartBlock, ChartLevel, ChartMeasure
 from northmoor.core.model.data.queries import QueryColumn
@@ -40,7 +40,8 @@ def test_the_first_last_least_and_greatest_of_each_stretch_stay(points: list[tup
         return
     assert set(kept) <= set(points)
     names = {name for _, name, _ in points}
-    stretches = max(min(STRETCHES, most // (5 * len(names))), 1)
+    stretches = stretches_of(PLAN, len(names), most)
+    assert {p for p in points if p[0] in {k[0] for k in kept}} == set(kept)  # no line breaks at another's moment
     low, high = min(at for at, *_ in points), max(at for at, *_ in points)
     for name in names:
         for stretch in range(stretches):

@@ -304,6 +304,8 @@ def test_each_fault_is_one_sentence_that_says_what_to_do(sqlite: Callable[..., L
     state = StatisticColumn(statistic="time_on", state="running")
     assert "The state 'running' of the signal speed is no number" in fault(
         library, over(measured(statistics=(state,), signals=("speed",))))  # fmt: skip
+    ages = measured(start="0001-01-01", end="9999-12-30", statistics=STATISTICS[6:7], signals=("speed",))
+    assert rows_of(library, over(ages))["rows"].table["readings"].to_pylist()[0] > 100
     assert "does not say when shifts begin" in fault(library, over(measured(start="this shift", end="this shift")))
     assert "would have 3,744,001 steps" in fault(
         library, over(measured(give="values", step="100 ms", start="2025-06-02", end="2025-06-06 08:00:00")))  # fmt: skip
@@ -364,6 +366,9 @@ def test_spans_reach_as_far_beyond_the_period_as_they_last(tmp_path: Path) -> No
     assert noted.table["open"].to_pylist() == [False, False, True]
     assert "1 span crosses the ends of the period and is given whole." in noted.notes
     assert any("1 span has not ended; it is given up to" in note for note in noted.notes)
+    never = rows_of(library, over(spans.but(condition="underway = 2")))["rows"]
+    assert (never.table.num_rows, never.notes) == (
+        0, ("No span was found: there is no time in the period at which underway = 2.",))  # fmt: skip
     ended = rows_of(library, over(spans.but(start="2025-06-01", end=None, open="left out")))["rows"]
     assert ended.table.num_rows == 2
 

@@ -61,14 +61,14 @@ def _full() -> Edition:
 def _table() -> TableBlock:
     columns = (
         Column(name="voyage", title="Voyage", value="id"),
-        Column(name="start", title="Departed", value='"start"', format="HH:mm", width=62_000),
+        Column(name="start", title="Departed", value='"start"', format="HH:mm", width=54_000),
         Column(name="end", title="Arrived", text=_ARRIVED,
-               width=66_000),
-        Column(name="duration", title="Duration, h", value="duration / 60", format="duration-minutes", width=70_000,
+               width=60_000),
+        Column(name="duration", title="Duration, h", value="duration / 60", format="duration-minutes", width=66_000,
                look=_END),
-        Column(name="mean", title="Mean speed, kn", value="speed_mean", format="0.0", width=86_000, look=_END),
-        Column(name="max", title="Top speed, kn", value="speed_max", format="0.0", width=80_000, look=_END),
-        Column(name="fuel", title="Fuel, l", value="fuel_flow_total", format="#,##0", width=60_000, look=_END),
+        Column(name="mean", title="Mean speed, kn", value="speed_mean", format="0.0", width=84_000, look=_END),
+        Column(name="max", title="Top speed, kn", value="speed_max", format="0.0", width=76_000, look=_END),
+        Column(name="fuel", title="Fuel, l", value="fuel_flow_total", format="#,##0", width=54_000, look=_END),
     )  # fmt: skip
     mean = "sum(speed_mean * duration) / sum(duration)"
     total = (

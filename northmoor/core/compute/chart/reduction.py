@@ -20,8 +20,6 @@ from northmoor.core.model.blocks.chart import Chart, ChartLevel
 
 STRETCHES = 4_000
 """Stretches of a line at most: more than a page is wide in dots of 600 to the inch."""
-_PER_STRETCH = 5
-"""Points of a stretch: first, last, least, greatest, and where nothing is known."""
 _SIMPLE = (exp.Max, exp.Min, exp.AnyValue, exp.Avg, exp.Sum)
 
 
@@ -89,9 +87,15 @@ def reduced(plan: LinePlan, rows: Mapping[str, Rows], query: str, most: int, sto
     with Engine(stop) as engine:
         engine.register("__nm_fetched", own.table)
         series = _count(engine, plan.series)
-        stretches = max(min(STRETCHES, most // (_PER_STRETCH * max(series * len(plan.values), 1))), 1)
-        table = engine.run(_sql(plan, stretches))
+        table = engine.run(_sql(plan, stretches_of(plan, series, most)))
     return {**rows, query: replace(own, table=table.select(list(own.names)))}
+
+
+def stretches_of(plan: LinePlan, series: int, most: int) -> int:
+    """How many stretches of time lines of so many series are drawn by: each has a mark at every moment that is kept for
+    one of them, so that none breaks for want of a value."""
+    moments = 2 + 3 * series * len(plan.values)  # first, last; of each line least, greatest, where nothing is known
+    return max(min(STRETCHES, most // (moments * series)), 1)
 
 
 def _count(engine: Engine, series: tuple[str, ...]) -> int:
@@ -108,15 +112,14 @@ def _sql(plan: LinePlan, stretches: int) -> str:
     for name in map(quoted, plan.values):
         kept += [f"arg_min({time}, {name})", f"arg_max({time}, {name})", f"min({time}) filter (where {name} is null)"]
     listed = "".join(f"{key}, " for key in keys)
-    same = "".join(f" and f.{key} is not distinct from k.{key}" for key in keys)
     return f"""
 with ends as (
   select epoch_us(min({time})) as low, greatest(epoch_us(max({time})) - epoch_us(min({time})), 1) as length
   from __nm_fetched
 ), kept as (
-  select distinct {listed}unnest([{", ".join(kept)}]) as moment
+  select distinct unnest([{", ".join(kept)}]) as moment
   from (select *, (epoch_us({time}) - low) * {stretches} // (length + 1) as stretch from __nm_fetched, ends)
   group by {listed}stretch
 )
-select f.* from __nm_fetched f semi join kept k on f.{time} = k.moment{same}
+select f.* from __nm_fetched f semi join kept k on f.{time} = k.moment
 """

@@ -28,6 +28,8 @@ from northmoor.core.sources.signals.windows import Windows, in_calendar, in_step
 from northmoor.core.values.relative_periods import Clock
 
 _DAY = 86_400_000_000
+_FIRST, _LAST = -62_000_000_000_000_000, 253_000_000_000_000_000
+"""Microseconds of the years 5 to 9987: all that has room for a day more on either side."""
 SLOW = 1.0
 """Seconds from which on it is said that an index is missing."""
 _MOST_PICTURED = 24
@@ -131,7 +133,7 @@ class LogWork:
         start, end = self.period()
         names = [SeriesName(name, signal) for name in self.objects for signal in signals_of(query)]
         margin = max((end or self.data_time) - start, _DAY, 2 * query.bridge) if start is not None else 0
-        since, until = (None if start is None else start - margin), (None if end is None else end + margin)
+        since, until = _widened(start, -margin), _widened(end, margin)
         while True:
             found, series = self._spans_between(query, names, since, until)
             wanted = within_period(found, "whole", _or(start, 0), _or(end, 2**62))
@@ -143,7 +145,7 @@ class LogWork:
             since = _widened(since, -margin) if reaches_back else since
             until = _widened(until, margin) if goes_on else until
         self.reader.check_signals(series)
-        return self._kept(query, found, start, end)
+        return self._kept(query, found, series, (start, end))
 
     def _spans_between(
         self, query: SpansQuery, names: Sequence[SeriesName], since: int | None, until: int | None
@@ -158,7 +160,15 @@ class LogWork:
         is_end = bound >= self.known_end
         return cut_spans(query, self.objects, series, values, wanted, bound, is_end, stop), series
 
-    def _kept(self, query: SpansQuery, found: Spans, start: int | None, end: int | None) -> Spans:
+    def _kept(
+        self,
+        query: SpansQuery,
+        found: Spans,
+        series: Mapping[SeriesName, Series],
+        period: tuple[int | None, int | None],
+    ) -> Spans:
+        """The spans that are wanted of a period, and what is to be said of them."""
+        start, end = period
         kept = within_period(found, query.crossing, _or(start, -(2**62)), _or(end, 2**62))
         crossing = within_period(found, "whole", _or(start, -(2**62)), _or(end, 2**62))
         crosses = int(((crossing.start < _or(start, -(2**62))) | (crossing.end > _or(end, 2**62))).sum())
@@ -174,6 +184,8 @@ class LogWork:
             self.more.append(
                 f"{_counted(still_open, 'span')} {was}; {_verb(still_open, 'it is', 'they are')} {became}."
             )
+        if not len(crossing) and any(len(one.at) for one in series.values()):
+            self.more.append(_nothing_found(query))
         if query.open == "left out":
             kept = kept.take(np.flatnonzero(~kept.is_open))
         return kept
@@ -190,7 +202,7 @@ class LogWork:
         until = int(own.end.max()) if len(own) else _or(end, self.known_end)
         margin = max((until - begin) // 12, 60_000_000)
         names = [SeriesName(name, signal) for signal in signals_of(query)]
-        series = self._read(names, begin - margin, until + margin, LogNotes())
+        series = self._read(names, _widened(begin, -margin), _widened(until, margin), LogNotes())
         return CutPicture(name, begin - margin, until + margin, own, {n.signal: series[n] for n in names})
 
     # measurements
@@ -206,11 +218,11 @@ class LogWork:
             windows = self._span_windows(query, query.spans)
             ends = [(int(w.start.min()), int(w.end.max())) for w in windows.values() if len(w)]
             start, end = min((s for s, _ in ends), default=0), max((e for _, e in ends), default=0)
-            series = self._read(names, start - (query.moving or 0), end + 1, self.notes)
+            series = self._read(names, _widened(start, -(query.moving or 0)), _widened(end, 1), self.notes)
         else:
             start_, end_ = self.period()
-            since = None if start_ is None else start_ - (query.moving or 0)
-            series = self._read(names, since, None if end_ is None else end_ + 1, self.notes)
+            since, until = _widened(start_, -(query.moving or 0)), _widened(end_, 1)
+            series = self._read(names, since, until, self.notes)
             first = min((int(one.at[0]) for one in series.values() if len(one.at)), default=self.known_end)
             whole = one_period(_or(start_, first), _or(end_, self.known_end))
             windows = dict.fromkeys(self.objects, whole)
@@ -338,7 +350,17 @@ def _or(value: int | None, other: int) -> int:
 def _widened(at: int | None, by: int) -> int | None:
     """A bound further out; none where that leaves the calendar."""
     moved = None if at is None else at + by
-    return moved if moved is not None and abs(moved) < 200_000_000_000_000_000 else None
+    return moved if moved is not None and _FIRST < moved < _LAST else None
+
+
+def _nothing_found(query: SpansQuery) -> str:
+    """Why there is no span, as far as the query tells."""
+    if query.begins is not None:
+        return f"No span was found: {query.begins} is never so in the period, or only while {query.ends}."
+    ids = f" with an id in {query.by}" if query.by else ""
+    if query.condition is None:
+        return f"No span was found: there is no time{ids} in the period."
+    return f"No span was found: there is no time{ids} in the period at which {query.condition}."
 
 
 def _counted(count: int, what: str) -> str:
