@@ -494,6 +494,22 @@ def test_a_wide_log_has_a_column_for_each_signal(tmp_path: Path) -> None:
     assert "The log log has no signal heading." in fault(library, over(query.but(signals=("heading",))))
 
 
+def test_an_empty_log_has_no_rows_and_all_columns(tmp_path: Path) -> None:
+    with sqlite3.connect(tmp_path / "t.sqlite") as db:
+        db.execute("create table log (tag text, at text, value)")
+    library = Library(tmp_path, Connections(connections=(
+        SqliteConnection(name="db", database="t.sqlite", logs=(telemetry(),)),)))  # fmt: skip
+    for query, names in (
+        (measured(objects=()), {"object", "mean", "start"}), (VOYAGES.but(objects=()), {"object", "id", "duration"}),
+        (measured(objects=(), give="values", step="1 min", wide=True), {"time", "speed", "engine1_running"}),
+        (measured(objects=(), give="recorded", moving="1 min"), {"time", "value", "text", "moving_mean"}),
+        (measured(objects=("Curlew",), spans="rows"), {"mean"}),
+    ):  # fmt: skip
+        rows = rows_of(library, *((over(VOYAGES),) if getattr(query, "spans", None) else ()), over(query, "found"))
+        assert rows["found"].table.num_rows == 0
+        assert names <= set(rows["found"].names)
+
+
 def test_text_quality_of_other_kinds_makes_a_value_unknown(tmp_path: Path) -> None:
     with sqlite3.connect(tmp_path / "t.sqlite") as db:
         db.execute("create table log (tag text, at text, value real, state text)")

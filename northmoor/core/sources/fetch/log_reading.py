@@ -190,7 +190,7 @@ class LogReader:
         if not empty:
             return
         known = self.signal_names()
-        for name in sorted(empty - set(known)):
+        for name in sorted(empty - set(known)) if known else ():  # an empty log may have it yet
             hint = did_you_mean(name, known)
             raise QueryError(f"The log {self.log.name} has no signal {name}. {hint}".strip())
 
@@ -205,6 +205,9 @@ class LogReader:
                 if name not in self.log.values:
                     hint = did_you_mean(name, self.log.values)
                     raise QueryError(f"The log {self.log.name} has no signal {name}. {hint}".strip())
+        if not names:
+            none = np.zeros(0, np.int64)
+            return LogRows(names, none, none, pa.nulls(0), pa.nulls(0, pa.string()), none.astype(bool))
         found = self._fetch(self.statement(names, since, until)).table
         return self._in_order(found, names)
 

@@ -4,12 +4,14 @@ import time
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
+from decimal import Decimal
 from functools import cached_property
+from zoneinfo import ZoneInfo
 
 import numpy as np
 import pyarrow as pa
 
-from northmoor.core.base.arrays import Floats
+from northmoor.core.base.arrays import Bools, Ints
 from northmoor.core.engine.arrow_types import type_of_arrow
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import QueryError
@@ -248,8 +250,7 @@ class LogWork:
         if missing:
             message = f"The query {spans} has no column {missing[0]}; spans are rows with the columns start and end."
             raise QueryError(message)
-        start, end = _instants(rows, self.request.report.zone)
-        known = ~np.isnan(start) & ~np.isnan(end) & (end >= start)
+        start, end, known = _instants(rows, self.request.report.zone)
         given = self._given(query, rows)
         owner = rows.table["object"].to_pylist() if "object" in rows.names and self.reader.has_objects else None
         windows = {}
@@ -258,7 +259,7 @@ class LogWork:
             places = np.flatnonzero(own)
             places = places[np.argsort(start[places], kind="stable")]
             taken = given.take(pa.array(places))
-            windows[name] = Windows(start[places].astype(np.int64), end[places].astype(np.int64), taken)
+            windows[name] = Windows(start[places], end[places], taken)
         return windows
 
     def _given(self, query: MeasurementsQuery, rows: Rows) -> pa.Table:
@@ -318,21 +319,24 @@ class LogWork:
         yield from self.more
 
 
-def _instants(rows: Rows, zone: object) -> tuple[Floats, Floats]:
-    """The starts and ends of spans; where clocks show a time twice, the one that fits the span's duration."""
+def _instants(rows: Rows, zone: ZoneInfo) -> tuple[Ints, Ints, Bools]:
+    """The starts and ends of spans, and which rows have both; where clocks show a time twice, the one that fits the
+    span's duration."""
     starts, ends = rows.table["start"].to_pylist(), rows.table["end"].to_pylist()
     lasts = rows.table["duration"].to_pylist() if "duration" in rows.names else [None] * len(starts)
-    found = [_ends_of(s, e, lasted, zone) for s, e, lasted in zip(starts, ends, lasts, strict=True)]
-    return np.array([s for s, _ in found], np.float64), np.array([e for _, e in found], np.float64)
+    found = [_ends_of(*row, zone) for row in zip(starts, ends, lasts, strict=True)]
+    known = np.array([pair is not None and pair[1] >= pair[0] for pair in found], bool)
+    pairs = np.array([pair or (0, 0) for pair in found], np.int64).reshape(-1, 2)
+    return pairs[:, 0], pairs[:, 1], known
 
 
-def _ends_of(start: object, end: object, lasted: object, zone: object) -> tuple[float, float]:
+def _ends_of(start: object, end: object, lasted: object, zone: ZoneInfo) -> tuple[int, int] | None:
     if not isinstance(start, datetime) or not isinstance(end, datetime):
-        return float("nan"), float("nan")
-    first, last = instant(start, zone), instant(end, zone)  # type: ignore[arg-type]  # the report's
-    if lasted is not None and (last - first) != int(lasted * 1_000_000):  # type: ignore[operator]  # seconds
-        later = instant(end, zone, is_end=True)  # type: ignore[arg-type]  # as above
-        if later - first == int(lasted * 1_000_000):  # type: ignore[operator]  # as above
+        return None
+    first, last = instant(start, zone), instant(end, zone)
+    if isinstance(lasted, Decimal) and last - first != int(lasted * 1_000_000):
+        later = instant(end, zone, is_end=True)
+        if later - first == int(lasted * 1_000_000):
             return first, later
     return first, last
 

@@ -2,7 +2,7 @@
 
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from decimal import Decimal
 from zoneinfo import ZoneInfo
 
@@ -18,10 +18,10 @@ from northmoor.core.model.data.signal_queries import MeasurementsQuery, SpansQue
 from northmoor.core.model.kinds.signal_statistics import StatisticResult
 from northmoor.core.sources.signals.pieces import pieces_of
 from northmoor.core.sources.signals.recorded import ReadingRows, at_steps, moving_mean, recorded
-from northmoor.core.sources.signals.series import Numbers, Series, SeriesName
+from northmoor.core.sources.signals.series import MISSING, Numbers, Series, SeriesName
 from northmoor.core.sources.signals.spans import Spans
 from northmoor.core.sources.signals.statistics import WindowValues, statistic_of
-from northmoor.core.sources.signals.windows import Windows
+from northmoor.core.sources.signals.windows import Windows, no_columns
 
 _SECONDS = pa.decimal128(20, 6)
 _MOMENT = "d MMM y, HH:mm"
@@ -92,17 +92,28 @@ def spans_table(spans: Spans, has_objects: bool, zone: ZoneInfo) -> pa.Table:
 
 def measured_table(measured: MeasuredSignals) -> pa.Table:
     """The rows of a query for measurements. Raises QueryError, or Cancelled."""
+    if not measured.objects:
+        return measured_table(_of_nothing(measured)).slice(0, 0)
     if measured.query.give == "statistics":
         return _statistics_wide(measured) if measured.query.wide else _statistics_long(measured)
     return _values_wide(measured) if measured.query.wide else _readings_long(measured)
 
 
+def _of_nothing(measured: MeasuredSignals) -> MeasuredSignals:
+    """One object without readings and windows, in place of none: it has the same columns."""
+    none = np.zeros(0, np.int64)
+    known = [measured.log.known(signal) for signal in measured.query.signals]
+    series = {
+        SeriesName(MISSING, s.name): Series(s, none, none, none.astype(bool), none, 0, () if s.type == "text" else None)
+        for s in known
+    }
+    windows = {MISSING: Windows(none, none, no_columns(0))}
+    return replace(measured, objects=(MISSING,), series=series, windows=windows)
+
+
 def _statistics_long(measured: MeasuredSignals) -> pa.Table:
     query = measured.query
-    found = [
-        [statistic_of(pieces_of(series, measured.windows[name]), wanted) for wanted in query.statistics]
-        for name, _, series in measured.each()
-    ]
+    found = [_statistics_of(query, series, measured.windows[name]) for name, _, series in measured.each()]
     texts = [series.texts for _, _, series in measured.each()]
     order = _interleaved(measured)
     columns = _window_columns(measured, order)
@@ -113,14 +124,22 @@ def _statistics_long(measured: MeasuredSignals) -> pa.Table:
     return _in_reading_order(columns)
 
 
+def _statistics_of(query: MeasurementsQuery, series: Series, windows: Windows) -> list[WindowValues]:
+    """All statistics of a series over its windows."""
+    pieces = pieces_of(series, windows)
+    return [statistic_of(pieces, wanted) for wanted in query.statistics]
+
+
 def _statistics_wide(measured: MeasuredSignals) -> pa.Table:
     columns = _window_columns(measured, _object_order(measured))
-    for signal in measured.query.signals:
+    query = measured.query
+    for signal in query.signals:
+        measured.stop.raise_if_cancelled()
         own = [(name, measured.series[SeriesName(name, signal)]) for name in measured.objects]
-        for wanted in measured.query.statistics:
-            measured.stop.raise_if_cancelled()
-            found = [statistic_of(pieces_of(series, measured.windows[name]), wanted) for name, series in own]
-            column = _column(found, wanted, [series.texts for _, series in own], measured.zone)
+        found = [_statistics_of(query, series, measured.windows[name]) for name, series in own]
+        texts = [series.texts for _, series in own]
+        for number, wanted in enumerate(query.statistics):
+            column = _column([values[number] for values in found], wanted, texts, measured.zone)
             columns[f"{column_name(signal)}_{wanted.name}"] = column
     return _in_reading_order(columns)
 
