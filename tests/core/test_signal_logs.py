@@ -264,6 +264,14 @@ def test_steps_calendar_and_readings(library: Library) -> None:
     recorded = found["recorded"].table.to_pylist()
     assert all(datetime(2025, 6, 3, 8) <= row["time"] < datetime(2025, 6, 3, 9) for row in recorded)
     assert sum(row["held"] for row in recorded) == len({(row["object"], row["signal"]) for row in recorded})
+    wide = rows_of(
+        library, over(measured(give="recorded", start="2025-06-03 08:00", end="2025-06-03 09:00", wide=True))
+    )
+    at_any = {(row["object"], row["time"]) for row in recorded}
+    rows = wide["rows"].table.to_pylist()
+    assert len(rows) == len(at_any)
+    for signal, name in (("speed", "speed"), ("engine1.running", "engine1_running")):
+        assert [r[name] for r in rows if r[name] is not None] == [r["value"] for r in recorded if r["signal"] == signal]
     days = found["days"].table.to_pylist()
     assert {row["start"] for row in days} == {datetime(2025, 6, day) for day in (2, 3, 4)}
 
@@ -508,6 +516,19 @@ def test_an_empty_log_has_no_rows_and_all_columns(tmp_path: Path) -> None:
         rows = rows_of(library, *((over(VOYAGES),) if getattr(query, "spans", None) else ()), over(query, "found"))
         assert rows["found"].table.num_rows == 0
         assert names <= set(rows["found"].names)
+
+
+def test_a_reading_at_the_very_end_is_the_value_there(tmp_path: Path) -> None:
+    with sqlite3.connect(tmp_path / "t.sqlite") as db:
+        db.execute("create table log (tag text, at integer, value)")
+        db.executemany("insert into log values ('speed', ?, ?)", [(1_748_736_000, 1), (1_748_736_060, 2)])
+    log = telemetry(time_form="seconds", time_zone=None, separator=None, signals=())
+    library = Library(
+        tmp_path, Connections(connections=(SqliteConnection(name="db", database="t.sqlite", logs=(log,)),))
+    )
+    query = measured(objects=(), signals=("speed",), give="values", step="30 s", start="2025-06-01 01:00",
+                     end="2025-06-01 01:01:00")  # fmt: skip
+    assert rows_of(library, over(query))["rows"].table["value"].to_pylist() == [1, 1, 2]
 
 
 def test_text_quality_of_other_kinds_makes_a_value_unknown(tmp_path: Path) -> None:

@@ -118,7 +118,7 @@ class MeasurementsDialog(StepDialog):
         is_stepped = give == "values" or (give == "statistics" and steps == "step")
         visible = {
             self.period: not self.over.currentData(), self.steps: give == "statistics", self.step: is_stepped,
-            self.moving: give != "statistics", self.wide: give != "recorded", self.statistics: give == "statistics",
+            self.moving: give != "statistics", self.statistics: give == "statistics",
             self.state: "state" in wanted, self.limit: "limit" in wanted, self.share: "share" in wanted,
         }  # fmt: skip
         for part, is_visible in visible.items():
@@ -173,7 +173,7 @@ class MeasurementsDialog(StepDialog):
                 spans=spans, step=self.step.duration() if is_stepped else None,
                 calendar=steps if give == "statistics" and steps not in ("", "step") else None,
                 statistics=self._columns() if give == "statistics" else (),
-                wide=self.wide.isChecked() and give != "recorded",
+                wide=self.wide.isChecked(),
                 moving=self.moving.duration() if give != "statistics" else None, **period,
             )  # fmt: skip
         except ValidationError as error:

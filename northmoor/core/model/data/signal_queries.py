@@ -136,8 +136,8 @@ class MeasurementsQuery(LogQuery):
             raise ValueError("values at each step need a step, such as 10 min")
         if self.calendar is not None and (self.step is not None or self.give != "statistics"):
             raise ValueError("periods of the calendar are for statistics, in place of a step")
-        if self.give == "recorded" and (self.step is not None or self.wide):
-            raise ValueError("recorded readings have their own times: no steps, and a row for each signal")
+        if self.give == "recorded" and self.step is not None:
+            raise ValueError("recorded readings have their own times, and no steps")
         return self
 
 

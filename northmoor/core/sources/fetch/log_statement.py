@@ -84,8 +84,10 @@ class LogTable:
     @property
     def margin(self) -> int:
         """How far bounds are widened, so that none is lost whose time is written otherwise than it compares."""
-        if self.log.time_form in _COUNTED or (self.log.time_form == "moment" and self.times_know_zone):
+        if self.log.time_form == "moment" and self.times_know_zone:
             return 0
+        if self.log.time_form in _COUNTED:
+            return 1_000_000  # a bound within a second is not one that seconds can say
         local = self.log.time_form == "text" or self.log.time_form == "text with T"
         if local and self.log.time_zone is None and not self.times_know_zone:
             return 15 * 3_600_000_000  # texts with offsets compare by what clocks showed

@@ -1,5 +1,6 @@
 """From series to rows of readings: as they were recorded, or the values at steps of time; with moving means."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -52,6 +53,22 @@ def at_steps(series: Series, windows: Windows, step: int) -> ReadingRows:
     values, valid = values_at(series, at)
     return ReadingRows(window, at, values, valid, np.zeros(len(at), bool),
                        series.scale if values.dtype != np.float64 else None)  # fmt: skip
+
+
+def at_shared_times(parts: Sequence[ReadingRows]) -> list[ReadingRows]:
+    """The rows of several series at the times of any of them; without a value where a series has none at a time."""
+    pairs = [np.column_stack([part.window, part.at]) for part in parts]
+    if all(np.array_equal(pair, pairs[0]) for pair in pairs):
+        return list(parts)
+    shared, places = np.unique(np.concatenate(pairs), axis=0, return_inverse=True)
+    ends = np.cumsum([len(pair) for pair in pairs])
+    window, at = shared[:, 0], shared[:, 1]
+    found = []
+    for part, own in zip(parts, np.split(places.ravel(), ends[:-1]), strict=True):
+        values, valid, held = np.zeros(len(at), part.values.dtype), np.zeros(len(at), bool), np.zeros(len(at), bool)
+        values[own], valid[own], held[own] = part.values, part.is_valid, part.is_held
+        found.append(ReadingRows(window, at, values, valid, held, part.scale))
+    return found
 
 
 def values_at(series: Series, at: Ints) -> tuple[Numbers, Bools]:

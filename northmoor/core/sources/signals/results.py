@@ -17,7 +17,7 @@ from northmoor.core.model.data.signal_logs import Signal, SignalLog
 from northmoor.core.model.data.signal_queries import MeasurementsQuery, SpansQuery, StatisticColumn
 from northmoor.core.model.kinds.signal_statistics import StatisticResult
 from northmoor.core.sources.signals.pieces import pieces_of
-from northmoor.core.sources.signals.recorded import ReadingRows, at_steps, moving_mean, recorded
+from northmoor.core.sources.signals.recorded import ReadingRows, at_shared_times, at_steps, moving_mean, recorded
 from northmoor.core.sources.signals.series import MISSING, Numbers, Series, SeriesName
 from northmoor.core.sources.signals.spans import Spans
 from northmoor.core.sources.signals.statistics import WindowValues, statistic_of
@@ -212,13 +212,15 @@ def _reading_order(measured: MeasuredSignals, parts: Sequence[ReadingRows]) -> I
 
 def _values_wide(measured: MeasuredSignals) -> pa.Table:
     query = measured.query
-    assert query.step is not None
     columns: dict[str, pa.Array] = {}
-    rows = {
-        signal: [at_steps(measured.series[SeriesName(name, signal)], measured.windows[name], query.step)
-                 for name in measured.objects]
-        for signal in query.signals
-    }  # fmt: skip
+    by_object = [
+        at_shared_times([
+            _rows_of(query, measured.series[SeriesName(name, signal)], measured.windows[name])
+            for signal in query.signals
+        ])
+        for name in measured.objects
+    ]  # fmt: skip
+    rows = {signal: [parts[number] for parts in by_object] for number, signal in enumerate(query.signals)}
     first = rows[query.signals[0]]
     if measured.has_objects:
         counts = [len(part.at) for part in first]
@@ -401,7 +403,11 @@ def column_settings(query: SpansQuery | MeasurementsQuery, log: SignalLog) -> tu
         return tuple(settings)
     settings.append(_named("time", "Time", "d MMM y, HH:mm:ss"))
     if query.wide:
-        settings += [_named(column_name(s), _titled(log.known(s))) for s in query.signals]
+        for signal in map(log.known, query.signals):
+            name, title = column_name(signal.name), _titled(signal)
+            settings.append(_named(name, title))
+            if query.moving is not None and signal.type == "number":
+                settings.append(_named(f"{name}_moving_mean", f"{title}: moving mean"))
         return tuple(settings)
     settings += [*_LONG, _named("value", "Value"), _named("text", "Text")]
     settings += [_named("held", "Held from before")] if query.give == "recorded" else []
