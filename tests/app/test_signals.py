@@ -19,6 +19,7 @@ from northmoor.app.data.workspace import DataWorkspace
 from northmoor.app.window import Window
 from northmoor.core.model.blocks.chart import ChartBlock
 from northmoor.core.model.blocks.table import TableBlock
+from northmoor.core.model.data.queries import Query
 from northmoor.core.model.data.signal_queries import MeasurementsQuery, SpansQuery
 from northmoor.demo.data.telemetry import telemetry_log
 from tests.app.conftest import settle
@@ -243,3 +244,43 @@ def test_the_menu_of_new_queries_offers_the_logs_of_the_library(voyage: Window) 
     assert voyage.data.signals.log_of_table("telemetry", "log") == telemetry_log()
     voyage.data.signals.forget_log("telemetry", "log")
     assert voyage.data.entries_of_logs() == []
+
+
+def test_the_rows_of_a_query_become_a_log(data: DataWorkspace, qtbot: QtBot) -> None:
+    problems: list[Exception] = []
+    sql = (
+        "select substr(tag, 8) as what, at, cast(value as real) as v from log "
+        "where tag in ('Curlew.underway', 'Curlew.speed') and at < '2025-06-04'"
+    )
+    data.queries.add(Query(name="raw", connection="telemetry", sql=sql))
+    qtbot.waitUntil(lambda: data.pane.rows is not None and data.pane.rows.query == "raw", timeout=PATIENCE)
+    qtbot.waitUntil(lambda: data.entries_of_query(data.current())[1][1] is not None, timeout=PATIENCE)
+
+    def declare(dialog: LogDialog) -> None:
+        qtbot.waitUntil(lambda: dialog.signals.rowCount() == 2, timeout=PATIENCE)
+        assert (dialog.signal.currentText(), dialog.time.currentText()) == ("what", "at")
+        dialog.accept()
+
+    in_dialog(LogDialog, declare, qtbot, problems)
+    ((_, _), (text, run)) = data.entries_of_query(data.current())
+    assert text == "Use its rows as a signal log …"
+    run()
+    assert problems == []
+    log = data.current().log
+    assert log is not None
+    assert (log.name, log.table, [signal.name for signal in log.signals]) == ("raw", None, ["speed", "underway"])
+
+    def spans(dialog: SpansDialog) -> None:
+        assert dialog.query().condition == "underway = 1"
+        qtbot.waitUntil(lambda: " spans from " in dialog.strip.note.text(), timeout=PATIENCE)
+        pictured.append(int(dialog.strip.note.text().split()[0]))
+        dialog.accept()
+
+    pictured: list[int] = []
+    in_dialog(SpansDialog, spans, qtbot, problems)
+    (offer,) = [run for text, run in data.entries_of_logs() if text == "Spans of the rows of raw …"]
+    offer()
+    assert problems == []
+    qtbot.waitUntil(is_filled(data, pictured[0]), timeout=PATIENCE)
+    assert pictured[0] > 8
+    assert data.editor.text() == "-- the rows of raw are read as they are"

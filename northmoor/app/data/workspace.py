@@ -210,6 +210,12 @@ class DataWorkspace(QWidget):
         """New queries over signal logs, for the menu of new ones."""
         return self.signals.entries_of_logs()
 
+    def entries_of_query(self, query: Query) -> list[tuple[str, object]]:
+        """What can be done with a query's rows as a signal log."""
+        rows = self.pane.rows
+        is_whole = rows is not None and rows.query == query.name and rows.is_whole
+        return self.signals.entries_of_query(query, rows if is_whole else None)
+
     @property
     def known_catalogs(self) -> Mapping[str, Catalog]:
         """What the connections hold, as far as it has been read."""

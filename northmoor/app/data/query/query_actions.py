@@ -50,6 +50,7 @@ class QueryHost(Protocol):
     def column_names(self, query: str) -> list[str]: ...
     def show_fault(self, error: NorthmoorError) -> None: ...
     def entries_of_logs(self) -> list[tuple[str, object]]: ...
+    def entries_of_query(self, query: Query) -> list[tuple[str, object]]: ...
 
 
 class QueryActions:
@@ -119,6 +120,7 @@ class QueryActions:
             entries.append(("Make it this report's own", lambda: self.make_own(query)))
         elif query.connection and query.signals is None:
             entries.append(("Share in the library …", lambda: self._ask_share(query)))
+        entries += self._data.entries_of_query(query)
         entries += [("", None), ("Remove", lambda: self.remove(name))]
         menu_of(self._data.panel, entries).popup(at)
 

@@ -26,21 +26,16 @@ from northmoor.app.widgets.suggestions import SUGGESTED, SuggestionCompleter
 from northmoor.app.worker import Worker
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import Cancelled, NorthmoorError, QueryError
-from northmoor.core.model.data.connections import KIND_OF_CONNECTION, Connection
 from northmoor.core.model.data.signal_logs import Signal, SignalLog
 from northmoor.core.model.kinds.signal_natures import SIGNAL_NATURES
-from northmoor.core.sources.drivers.catalog import CatalogTable
 from northmoor.core.sources.fetch.log_survey import (
+    LogSource,
     LogSurvey,
     SignalSummary,
     check_survey,
-    log_reader,
-    propose_log,
     propose_signal,
     survey_log,
-    table_sample,
 )
-from northmoor.core.sources.library import Library
 
 _SETTLE = 500  # milliseconds without a change before the log is read again
 _NONE = "none"
@@ -57,18 +52,13 @@ class LogDialog(StepDialog):
 
     found = pyqtSignal(object)
 
-    def __init__(
-        self, library: Library, worker: Worker, connection: Connection, table: CatalogTable, zone: str,
-        parent: QWidget | None = None,
-    ) -> None:  # fmt: skip
-        super().__init__(f"{table.name} as a signal log", parent)
-        self._library, self._worker, self._connection = library, worker, connection
-        self._table, self._zone = table, zone
-        self._given = next((log for log in connection.logs if log.table == table.name), None)
+    def __init__(self, source: LogSource, worker: Worker, parent: QWidget | None = None) -> None:
+        super().__init__(f"{source.name} as a signal log", parent)
+        self._source, self._worker, self._given = source, worker, source.given
         self._asking: CancelToken | None = None
         self._is_filling = True
         self.survey: LogSurvey | None = None
-        names = [column.name for column in table.columns]
+        names = list(source.columns)
         self.name = QLineEdit(self._given.name if self._given else "")
         self.name.setAccessibleName("Name of the log")
         self.signal = _column_box(names, "Signal", "each signal has a column")
@@ -154,9 +144,7 @@ class LogDialog(StepDialog):
             self._fill(self._given)
             self._read()
             return
-        library, connection, table, zone = self._library, self._connection, self._table, self._zone
-        dialect = KIND_OF_CONNECTION[connection.kind].dialect
-        self._ask(lambda stop: propose_log(table, table_sample(library, connection.name, table, stop), dialect, zone))
+        self._ask(self._source.propose)
 
     def _read(self) -> None:
         """Ask which signals the log has as it is filled in."""
@@ -166,8 +154,7 @@ class LogDialog(StepDialog):
             self.understood.setText(error.message)
             return
         self.understood.setText("Reading the log …")
-        library, connection, zone = self._library, self._connection, self._zone
-        self._ask(lambda stop: survey_log(log_reader(library, connection, log, zone, stop)))
+        self._ask(lambda stop: survey_log(self._source.reader(log, stop)))
 
     def _changed(self) -> None:
         self.fault.setText("")
@@ -186,7 +173,7 @@ class LogDialog(StepDialog):
             self._read()
         elif answer is None:
             self._is_filling = False
-            self.name.setText(self._table.name)
+            self.name.setText(self._source.name)
             self.understood.setText("No column of times was recognised; choose the columns at the left.")
 
     def _fill(self, log: SignalLog) -> None:
@@ -217,9 +204,9 @@ class LogDialog(StepDialog):
             return
         objects = f" of {', '.join(survey.objects[:6])}{' …' * (len(survey.objects) > 6)}" if survey.objects else ""
         ends = f"{survey.first:%d %b %Y, %H:%M} to {survey.last:%d %b %Y, %H:%M}"
+        read = f"{survey.readings:,} readings of {len(survey.signals)} signals{objects}"
         self.understood.setText(
-            f"{survey.readings:,} readings of {len(survey.signals)} signals{objects}, from {ends} ({self._zone}). "
-            "Say what each signal is; it is kept for all reports."
+            f"{read}, from {ends} ({self._source.zone}). Say what each signal is; it is kept for all reports."
         )
         known = {signal.name: signal for signal in (self._given.signals if self._given else ())} | self._typed()
         self.signals.setRowCount(len(survey.signals))
@@ -269,7 +256,7 @@ class LogDialog(StepDialog):
             raise QueryError("Tick the column that holds the values; several where numbers and texts have their own.")
         try:
             return SignalLog(
-                name=self.name.text().strip() or "log", table=self._table.name, time=self.time.currentData(),
+                name=self.name.text().strip() or "log", table=self._source.name, time=self.time.currentData(),
                 time_form=self.form_of_times.currentData(), time_zone=self.zone.text().strip() or None,
                 signal=self.signal.currentData(), values=ticked, object=self.object.currentData(),
                 separator=self.separator.text() or None, quality=self.quality.currentData(),
@@ -304,9 +291,8 @@ class LogDialog(StepDialog):
         log = self.log()
         if not log.signals:
             raise QueryError("No signals are understood yet; see what is said above the list.")
-        others = [other.name for other in self._connection.logs if other is not self._given]
-        if log.name in others:
-            raise QueryError(f"The connection has another log named {log.name}; choose another name.")
+        if log.name in self._source.taken:
+            raise QueryError(f"There is another log named {log.name}; choose another name.")
 
 
 def _column_box(names: list[str], name: str, nothing: str | None) -> QComboBox:

@@ -19,6 +19,7 @@ from northmoor.app.document_controller import DocumentController
 from northmoor.app.worker import Worker
 from northmoor.core.authoring.starters.signal_blocks import with_blocks_of
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.model import edits
 from northmoor.core.model.data.connections import Connection
@@ -27,8 +28,8 @@ from northmoor.core.model.data.signal_logs import SignalLog
 from northmoor.core.model.data.signal_queries import MeasurementsQuery, SignalQuery, SpansQuery
 from northmoor.core.model.report import Report
 from northmoor.core.session import Session
-from northmoor.core.sources.drivers.catalog import Catalog
-from northmoor.core.sources.fetch.log_survey import LogSurvey, log_reader, survey_log
+from northmoor.core.sources.drivers.catalog import Catalog, CatalogTable
+from northmoor.core.sources.fetch.log_survey import LogSource, LogSurvey, RowsAsLog, TableAsLog, survey_log
 from northmoor.core.sources.fetch.plan import Step, log_sql, plan
 from northmoor.core.sources.fetch.query_resolution import resolve
 from northmoor.core.sources.fetch.signal_rows import CutPicture
@@ -64,7 +65,7 @@ class SignalController(QObject):
         super().__init__(parent)
         self._data = data
         self.sentence, self.strip = SignalSentence(), SpanStrip()
-        self._surveys: dict[tuple[Connection, SignalLog], LogSurvey] = {}
+        self._surveys: dict[tuple[str | None, SignalLog], LogSurvey] = {}
         self._numbers = itertools.count()
         self._asked: dict[int, tuple[CancelToken, Callable[[object], None]]] = {}
         self._sent: tuple[object, str, tuple[Step, ...]] = (None, "", ())
@@ -189,11 +190,29 @@ class SignalController(QObject):
         found = self._catalog(connection).table(table)
         if report is None or found is None:
             return
-        library, known = self._data.library, self._data.library.connection(connection)
-        dialog = LogDialog(library, self._data.catalog_worker, known, found, report.time_zone, self._data.panel)
+        known = self._data.library.connection(connection)
+        source = TableAsLog(self._data.library, known, found, report.time_zone)
+        dialog = LogDialog(source, self._data.catalog_worker, self._data.panel)
         if dialog.exec() == QDialog.DialogCode.Accepted:
             log = dialog.log()
             self._keep(known, (*(each for each in known.logs if each.table != table), log))
+
+    def declare_rows(self, query: Query, rows: Rows) -> None:
+        """Ask what the columns of a query's rows mean as a signal log, and keep it with the query."""
+        report = self._data.controller.report
+        assert report is not None
+        source = RowsAsLog(self._data.library, query, rows, report.time_zone)
+        dialog = LogDialog(source, self._data.catalog_worker, self._data.panel)
+        if dialog.exec() == QDialog.DialogCode.Accepted:
+            log = dialog.log().but(name=query.name, table=None)  # queries over it name the query
+            self._data.controller.edit("Use as a signal log", lambda r, _: edits.change_query(r, query.name, log=log))
+
+    def entries_of_query(self, query: Query, rows: Rows | None) -> list[tuple[str, object]]:
+        """What can be done with the rows of a query as a signal log, for its menu."""
+        if query.signals is not None:
+            return []
+        text = "Change the signal log …" if query.log is not None else "Use its rows as a signal log …"
+        return [("", None), (text, (lambda: self.declare_rows(query, rows)) if rows is not None else None)]
 
     def forget_log(self, connection: str, table: str) -> None:
         """Let a table be no signal log any more."""
@@ -243,14 +262,22 @@ class SignalController(QObject):
                     (f"Spans of {where}", lambda c=connection.name, g=log: self.add_spans(c, g)),
                     (f"Measure signals of {where}", lambda c=connection.name, g=log: self.add_measurements(c, g)),
                 ]
+        report = self._data.controller.report
+        for query in report.queries if report is not None else ():
+            if query.log is not None:
+                where = f"the rows of {query.name} …"
+                entries += [
+                    (f"Spans of {where}", lambda g=query.log: self.add_spans(None, g)),
+                    (f"Measure signals of {where}", lambda g=query.log: self.add_measurements(None, g)),
+                ]
         return [("", None), *entries] if entries else []
 
-    def add_spans(self, connection: str, log: SignalLog) -> None:
+    def add_spans(self, connection: str | None, log: SignalLog) -> None:
         """Ask for spans of a log, and add the query for them."""
         query = Query(name=self._data.queries.free_name("spans"), connection=connection)
         self._ask_spans(query, log, None, "objects", lambda made: self._add(query, made, log))
 
-    def add_measurements(self, connection: str, log: SignalLog) -> None:
+    def add_measurements(self, connection: str | None, log: SignalLog) -> None:
         """Ask what is measured of a log, and add the query for it."""
         query = Query(name=self._data.queries.free_name("measured"), connection=connection)
         self._ask_measurements(query, log, None, "signals", lambda made, page: self._add(query, made, log, page))
@@ -308,7 +335,7 @@ class SignalController(QObject):
     ) -> None:  # fmt: skip
         around = self._around(query, log)
         dialog = MeasurementsDialog(given, around, self._data.panel)
-        if around.survey is None and query.connection is not None:
+        if around.survey is None:
             self._ask_survey(query.connection, log, dialog.signals.show_survey)
         _begin_with(dialog, field)
         accepted = dialog.exec() == QDialog.DialogCode.Accepted
@@ -320,23 +347,30 @@ class SignalController(QObject):
         report = self._data.controller.report
         assert report is not None
         spans = [q.name for q in report.queries if q.name != query.name and _gives_spans(q)]
-        survey = None
-        if query.connection is not None:
-            survey = self._surveys.get((self._data.library.connection(query.connection), log))
+        survey = self._surveys.get((query.connection, log))
         return LogContext(log, survey, report.value_names, tuple(spans))
 
-    def _ask_survey(self, connection: str, log: SignalLog, show: Callable[[LogSurvey], None]) -> None:
-        library, known = self._data.library, self._data.library.connection(connection)
-        report = self._data.controller.report
+    def _ask_survey(self, connection: str | None, log: SignalLog, show: Callable[[LogSurvey], None]) -> None:
+        library, report, values = self._data.library, self._data.controller.report, self._data.controller.values
         assert report is not None
-        zone = report.time_zone
+
+        def ask(session: Session, stop: CancelToken) -> object:
+            if connection is not None:
+                known = library.connection(connection)
+                table = library.catalog(connection, stop, counted=False).table(log.table or "")
+                source: LogSource = TableAsLog(library, known, table or CatalogTable("", (), None), report.time_zone)
+            else:
+                resolved = session.resolve_parameters(report, values, stop, designing=True, forgiving=True)
+                rows = session.rows(report, log.name, resolved.values_for(session.names_in(report, log.name)), stop)
+                source = RowsAsLog(library, report.query(log.name), rows, report.time_zone)
+            return survey_log(source.reader(log, stop))
 
         def take(found: object) -> None:
             if isinstance(found, LogSurvey):
-                self._surveys[known, log] = found
+                self._surveys[connection, log] = found
                 show(found)
 
-        self._ask(lambda _, stop: survey_log(log_reader(library, known, log, zone, stop)), take)
+        self._ask(ask, take)
 
 
 def link_to_spans(report: Report, made: SignalQuery, log: SignalLog) -> Link | None:

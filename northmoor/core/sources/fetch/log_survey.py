@@ -4,21 +4,24 @@ import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Protocol
 
 import numpy as np
 import pyarrow as pa
 
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import QueryError
 from northmoor.core.expr.identifiers import bare_or_quoted, sql_name
 from northmoor.core.model.data.connections import KIND_OF_CONNECTION, Connection
 from northmoor.core.model.data.queries import Query, QueryColumn
 from northmoor.core.model.data.signal_logs import Signal, SignalLog, TimeForm
+from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.sources.drivers.catalog import CatalogColumn, CatalogTable
 from northmoor.core.sources.drivers.read_only import check_query
 from northmoor.core.sources.fetch.log_reading import LogReader
-from northmoor.core.sources.fetch.query_resolution import LogPlace, ResolvedQuery
+from northmoor.core.sources.fetch.query_resolution import ENGINE_DIALECT, LogPlace, ResolvedQuery
 from northmoor.core.sources.fetch.run_query import FetchRequest, fetch
 from northmoor.core.sources.library import Library
 from northmoor.core.sources.signals.series import LogNotes, Series, SeriesName, series_of
@@ -205,30 +208,131 @@ class LogSurvey:
         return max((s.last for s in self.signals if s.last), default=None)
 
 
-def table_sample(library: Library, connection: str, table: CatalogTable, stop: CancelToken) -> pa.Table:
-    """The first rows of a table, each value as a text. Raises QueryError, ConnectionFault or Cancelled."""
-    dialect = KIND_OF_CONNECTION[library.connection(connection).kind].dialect
-    kind = {"mysql": "char", "duckdb": "varchar"}.get(dialect, "text")
-    names = [bare_or_quoted(column.name, dialect) for column in table.columns]
-    listed = ", ".join(f"cast({name} as {kind}) as {name}" for name in names)
-    sql = f"select {listed} from {sql_name(table.name, dialect)} limit {_SAMPLE}"
-    columns = tuple(QueryColumn(name=column.name, type="text") for column in table.columns)
-    query = Query(name="sample", connection=connection, sql=sql, columns=columns)
-    resolved = ResolvedQuery(query, check_query(sql, dialect), ())
-    return fetch(FetchRequest(_report("UTC"), resolved, Values(), library, {}, stop)).table
+class LogSource(Protocol):
+    """Where a signal log is, or may be: a table of a connection, or the rows of a query."""
+
+    @property
+    def name(self) -> str:
+        """What it is called."""
+
+    @property
+    def columns(self) -> tuple[str, ...]:
+        """The names of its columns."""
+
+    @property
+    def given(self) -> SignalLog | None:
+        """What is declared of it."""
+
+    @property
+    def taken(self) -> tuple[str, ...]:
+        """Names that other logs of the same place have."""
+
+    @property
+    def zone(self) -> str:
+        """The zone in which moments are shown, and which is proposed for times that do not say theirs."""
+
+    def propose(self, stop: CancelToken) -> SignalLog | None:
+        """What it would be, from its first rows. Raises QueryError, ConnectionFault or Cancelled."""
+
+    def reader(self, log: SignalLog, stop: CancelToken) -> LogReader:
+        """Reads it as a log says that need not be declared yet."""
+
+
+@dataclass(frozen=True)
+class TableAsLog:
+    """A table of a connection."""
+
+    library: Library
+    connection: Connection
+    table: CatalogTable
+    zone: str
+
+    @property
+    def name(self) -> str:
+        """The table's name."""
+        return self.table.name
+
+    @property
+    def columns(self) -> tuple[str, ...]:
+        """The names of its columns."""
+        return tuple(column.name for column in self.table.columns)
+
+    @property
+    def given(self) -> SignalLog | None:
+        """The log that the connection declares of it."""
+        return next((log for log in self.connection.logs if log.table == self.table.name), None)
+
+    @property
+    def taken(self) -> tuple[str, ...]:
+        """The names of the connection's other logs."""
+        return tuple(log.name for log in self.connection.logs if log.table != self.table.name)
+
+    def propose(self, stop: CancelToken) -> SignalLog | None:
+        """What it would be, from its first rows."""
+        dialect = KIND_OF_CONNECTION[self.connection.kind].dialect
+        kind = {"mysql": "char", "duckdb": "varchar"}.get(dialect, "text")
+        names = [bare_or_quoted(column, dialect) for column in self.columns]
+        listed = ", ".join(f"cast({name} as {kind}) as {name}" for name in names)
+        sql = f"select {listed} from {sql_name(self.table.name, dialect)} limit {_SAMPLE}"
+        columns = tuple(QueryColumn(name=column, type="text") for column in self.columns)
+        query = Query(name="sample", connection=self.connection.name, sql=sql, columns=columns)
+        resolved = ResolvedQuery(query, check_query(sql, dialect), ())
+        sample = fetch(FetchRequest(_report("UTC"), resolved, Values(), self.library, {}, stop)).table
+        return propose_log(self.table, sample, dialect, self.zone)
+
+    def reader(self, log: SignalLog, stop: CancelToken) -> LogReader:
+        """Reads the table as a log."""
+        place = LogPlace(log, self.connection.name, self.table.name, KIND_OF_CONNECTION[self.connection.kind].dialect)
+        return _reader(place, self.library, {}, self.zone, stop)
+
+
+@dataclass(frozen=True)
+class RowsAsLog:
+    """The rows of a query of a report."""
+
+    library: Library
+    query: Query
+    rows: Rows
+    zone: str
+    taken: tuple[str, ...] = ()
+
+    @property
+    def name(self) -> str:
+        """The query's name."""
+        return self.query.name
+
+    @property
+    def columns(self) -> tuple[str, ...]:
+        """The names of its columns."""
+        return self.rows.names
+
+    @property
+    def given(self) -> SignalLog | None:
+        """What the query says that its columns mean."""
+        return self.query.log
+
+    def propose(self, stop: CancelToken) -> SignalLog | None:  # noqa: ARG002  # its rows are there
+        """What it would be, from its first rows."""
+        first = self.rows.table.slice(0, _SAMPLE)
+        sample = pa.table({name: first[name].cast(pa.string()) for name in first.column_names})
+        kinds = [KIND_OF_NAME[kind.kind].sql for kind in self.rows.types]
+        columns = tuple(CatalogColumn(name, kind) for name, kind in zip(self.rows.names, kinds, strict=True))
+        return propose_log(CatalogTable(self.query.name, columns, None), sample, ENGINE_DIALECT, self.zone)
+
+    def reader(self, log: SignalLog, stop: CancelToken) -> LogReader:
+        """Reads the rows as a log."""
+        place = LogPlace(log, None, self.query.name, ENGINE_DIALECT)
+        return _reader(place, self.library, {self.query.name: self.rows}, self.zone, stop)
 
 
 def _report(zone: str) -> Report:
     return Report(editions=(Edition(name="none"),), time_zone=zone)
 
 
-def log_reader(library: Library, connection: Connection, log: SignalLog, zone: str, stop: CancelToken) -> LogReader:
-    """Reads a log that need not be declared yet; moments are in wall time of a zone."""
-    dialect = KIND_OF_CONNECTION[connection.kind].dialect
-    place = LogPlace(log, connection.name, log.table or "", dialect)
-    query = Query(name=log.name, connection=connection.name)
-    resolved = ResolvedQuery(query, check_query("select 1", "duckdb"), (), place)
-    return LogReader(FetchRequest(_report(zone), resolved, Values(), library, {}, stop), place)
+def _reader(place: LogPlace, library: Library, rows: Mapping[str, Rows], zone: str, stop: CancelToken) -> LogReader:
+    query = Query(name=place.log.name, connection=place.connection)
+    resolved = ResolvedQuery(query, check_query("select 1", ENGINE_DIALECT), (), place)
+    return LogReader(FetchRequest(_report(zone), resolved, Values(), library, rows, stop), place)
 
 
 def survey_log(reader: LogReader) -> LogSurvey:
