@@ -1,4 +1,4 @@
-"""Signal logs in the real window: from an unknown log to one voyage's figures, by choosing; what is wrong is said."""
+"""Signal logs in the real window: from an unknown log to one voyage's figures, by choosing; faults in a sentence."""
 
 import json
 from collections.abc import Callable
@@ -224,7 +224,7 @@ def is_same(one: QImage, other: QImage) -> bool:
     return one == other
 
 
-def test_a_signal_that_is_not_there_is_said_and_the_query_can_be_changed(voyage: Window, qtbot: QtBot) -> None:
+def test_a_signal_that_is_not_there_is_named_and_the_query_can_be_changed(voyage: Window, qtbot: QtBot) -> None:
     data = voyage.data
     report = data.controller.report
     assert report is not None

@@ -281,7 +281,7 @@ def test_steps_calendar_and_readings(library: Library) -> None:
 
 @pytest.fixture
 def sqlite(tmp_path: Path, readings: list[Any]) -> Callable[..., Library]:
-    """Makes a library with the log in SQLite, with changes of what is said about it."""
+    """Makes a library with the log in SQLite, with changes of what is declared of it."""
     connection, log = in_sqlite(tmp_path, readings)
 
     def make(**changes: Any) -> Library:
@@ -449,7 +449,9 @@ def test_a_for_each_over_spans_shows_the_readings_of_each(sqlite: Callable[..., 
     assert [float(text.replace(",", "")) for text in shown] == pytest.approx([row["mean"] for row in own], abs=0.001)
 
 
-def test_a_slow_log_without_an_index_is_told_which_one(library: Library, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_slow_log_without_an_index_gets_a_note_that_names_it(
+    library: Library, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr(signal_rows, "SLOW", 0.0)
     query = over(measured(signals=("speed",), start="2025-06-03 08:00", end="2025-06-03 09:00"))
     notes = " ".join(rows_of(library, query)["rows"].notes)

@@ -290,7 +290,7 @@ class LogDialog(StepDialog):
         """See that the log is whole, and that signals were understood. Raises QueryError."""
         log = self.log()
         if not log.signals:
-            raise QueryError("No signals are understood yet; see what is said above the list.")
+            raise QueryError("No signals are understood yet; see the line above the list.")
         if log.name in self._source.taken:
             raise QueryError(f"There is another log named {log.name}; choose another name.")
 

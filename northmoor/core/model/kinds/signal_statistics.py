@@ -23,7 +23,7 @@ class SignalStatistic:
     """What it is, in a sentence."""
     result: StatisticResult
     wants: Wants = "nothing"
-    """What must be said besides: which state (without one, on), which limit, or which share of the time."""
+    """What has to be given besides: which state (without one, on), which limit, or which share of the time."""
 
 
 SIGNAL_STATISTICS: tuple[SignalStatistic, ...] = (

@@ -111,8 +111,8 @@ class LogReader:
         asking = _TYPE_OF.get(self.place.dialect)
         if asking is None:
             return self.place.dialect == "mysql" and declared.lower().startswith("timestamp")
-        time, source = (sql_name(name, self.place.dialect) for name in (self.log.time, self.place.table))
-        sql = f"select {asking.format(time)} as name from {source} limit 1"
+        time, dialect = bare_or_quoted(self.log.time, self.place.dialect), self.place.dialect
+        sql = f"select {asking.format(time)} as name from {sql_name(self.place.table, dialect)} limit 1"
         kinds = self._fetch(LogStatement(sql, {}, {}, (QueryColumn(name="name", type="text"),))).table["name"]
         return len(kinds) > 0 and "with time zone" in str(kinds[0].as_py()).lower()
 
@@ -291,7 +291,7 @@ class LogReader:
 
     def _from_wall(self, times: pa.Array) -> Ints:
         """Wall time of the log's zone as microseconds; of two that its clocks show the same, the earlier."""
-        if self.log.time_zone is None and self.place.connection is not None:
+        if self.log.time_zone is None and self.place.connection is not None and len(times):
             raise QueryError(f"{self._zoneless()}. {_CHOOSE_ZONE}")
         zone = self.table.zone.key
         return _microseconds(pc.assume_timezone(times.cast(pa.timestamp("us")), zone, ambiguous="earliest",

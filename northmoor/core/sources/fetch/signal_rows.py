@@ -33,9 +33,9 @@ _DAY = 86_400_000_000
 _FIRST, _LAST = -62_000_000_000_000_000, 253_000_000_000_000_000
 """Microseconds of the years 5 to 9987: all that has room for a day more on either side."""
 SLOW = 1.0
-"""Seconds from which on it is said that an index is missing."""
+"""Seconds of reading from which on a missing index is noted."""
 _MOST_PICTURED = 24
-"""Spans in a picture: more could not be told apart."""
+"""Spans in a picture: more could not be distinguished."""
 _WIDENING = 4
 """By how much more is read each time a span turns out to reach further than what was read."""
 _BRIEF = ("id", "ordinal")
@@ -169,7 +169,7 @@ class LogWork:
         series: Mapping[SeriesName, Series],
         period: tuple[int | None, int | None],
     ) -> Spans:
-        """The spans that are wanted of a period, and what is to be said of them."""
+        """The spans that are wanted of a period; what is odd about them is noted."""
         start, end = period
         kept = within_period(found, query.crossing, _or(start, -(2**62)), _or(end, 2**62))
         crossing = within_period(found, "whole", _or(start, -(2**62)), _or(end, 2**62))
