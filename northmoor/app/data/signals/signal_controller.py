@@ -68,8 +68,10 @@ class SignalController(QObject):
         self._surveys: dict[tuple[str | None, SignalLog], LogSurvey] = {}
         self._numbers = itertools.count()
         self._asked: dict[int, tuple[CancelToken, Callable[[object], None]]] = {}
-        self._sent: tuple[object, str, tuple[Step, ...]] = (None, "", ())
-        """A query over a log, the SQL that it sends, and its plan."""
+        self._sent: tuple[object, object, str, tuple[Step, ...]] = (None, None, "", ())
+        """A query over a log, the log, the SQL that is sent, and the plan."""
+        self._sent_by: Library | None = None
+        """The library in which that is so."""
         self._pictured: object = None
         """What the picture that is shown follows from."""
         self._answered.connect(self._give_answer)
@@ -93,10 +95,11 @@ class SignalController(QObject):
         if not stop.is_cancelled():
             done(answer)
 
-    def _forget_asked(self) -> None:
-        """Stop what was asked for a dialog that is closed."""
-        for stop, _ in self._asked.values():
-            stop.cancel()
+    def _forget_asked(self, others: frozenset[int]) -> None:
+        """Stop what was asked for a dialog that is closed, but not the others."""
+        for number, (stop, _) in self._asked.items():
+            if number not in others:
+                stop.cancel()
 
     # showing
 
@@ -110,7 +113,7 @@ class SignalController(QObject):
             return False
         log = self._log_of(query)
         self.sentence.show_query(query.signals, log is not None and _has_objects(log))
-        self._ask_sql(query)
+        self._ask_sql(query, log)
         wanted = (query.name, query.signals, log, dict(self._data.controller.values))
         if is_cut and wanted != self._pictured:
             self._pictured = wanted
@@ -119,17 +122,17 @@ class SignalController(QObject):
 
     def sql_of(self, query: Query) -> str:
         """The SQL that a query over a log sends, once that is known."""
-        return self._sent[1] if self._sent[0] == query else ""
+        return self._sent[2] if self._sent[0] == query else ""
 
     def plan_of(self, query: Query) -> tuple[Step, ...] | str:
         """Where each of its steps runs, likewise."""
-        return self._sent[2] if self._sent[0] == query else "It is being made."
+        return self._sent[3] if self._sent[0] == query else "It is being made."
 
-    def _ask_sql(self, query: Query) -> None:
+    def _ask_sql(self, query: Query, log: SignalLog | None) -> None:
         """Ask what a query sends: its connection has to be asked what its columns are."""
         report, library = self._data.controller.report, self._data.library
         assert report is not None
-        if self._sent[0] == query:
+        if self._sent[:2] == (query, log) and self._sent_by is library:
             return
 
         def ask(_: Session, __: CancelToken) -> object:
@@ -137,11 +140,12 @@ class SignalController(QObject):
 
         def show(found: object) -> None:
             if isinstance(found, NorthmoorError):
-                self._sent = (query, f"-- {found.message}", ())
+                self._sent = (query, log, f"-- {found.message}", ())
             elif isinstance(found, tuple):
-                self._sent = (query, *found)
+                self._sent = (query, log, *found)
+            self._sent_by = library
             if self._data.current() == query:
-                self._data.show_log_sql(self._sent[1])
+                self._data.show_log_sql(self._sent[2])
 
         self._ask(ask, show)
 
@@ -322,10 +326,11 @@ class SignalController(QObject):
         def picture(signals: SpansQuery, strip: SpanStrip) -> None:
             self._ask_picture(query, signals, strip, strip.objects.currentText())
 
+        others = frozenset(self._asked)
         dialog = SpansDialog(given, self._around(query, log), picture, self._data.panel)
         _begin_with(dialog, field)
         accepted = dialog.exec() == QDialog.DialogCode.Accepted
-        self._forget_asked()
+        self._forget_asked(others)
         if accepted:
             done(dialog.query())
 
@@ -333,13 +338,13 @@ class SignalController(QObject):
         self, query: Query, log: SignalLog, given: MeasurementsQuery | None, field: str,
         done: Callable[[MeasurementsQuery, str], None],
     ) -> None:  # fmt: skip
-        around = self._around(query, log)
+        around, others = self._around(query, log), frozenset(self._asked)
         dialog = MeasurementsDialog(given, around, self._data.panel)
         if around.survey is None:
             self._ask_survey(query.connection, log, dialog.signals.show_survey)
         _begin_with(dialog, field)
         accepted = dialog.exec() == QDialog.DialogCode.Accepted
-        self._forget_asked()
+        self._forget_asked(others)
         if accepted:
             done(dialog.query(), dialog.on_page.currentData())
 
