@@ -103,7 +103,7 @@ class LogDialog(StepDialog):
         self._settle.timeout.connect(self._read)
         self.found.connect(self._show_found)
         self._place()
-        self.resize(1060, 600)
+        self.resize(1140, 600)
         self._propose()
 
     def _place(self) -> None:

@@ -401,6 +401,6 @@ def _has_objects(log: SignalLog) -> bool:
 
 def _begin_with(dialog: QDialog, field: str) -> None:
     """Put the keyboard into the field that was asked for."""
-    part = getattr(dialog, {"open": "still_open", "steps": "steps"}.get(field, field), None)
+    part = getattr(dialog, "still_open" if field == "open" else field, None)
     if isinstance(part, QWidget):
         part.setFocus()

@@ -67,7 +67,6 @@ class SignalList(QWidget):
     """Shows signals, to tick or to choose one."""
 
     changed = pyqtSignal()
-    activated = pyqtSignal(str)
 
     def __init__(self, log: SignalLog, ticked: Sequence[str] | None, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -95,7 +94,6 @@ class SignalList(QWidget):
         column.addWidget(self.tree)
         self.search.textChanged.connect(self._narrow)
         self.tree.itemChanged.connect(self._ticked)
-        self.tree.itemActivated.connect(lambda item: self.activated.emit(item.data(0, _NAME)))
         self.setFocusProxy(self.search)
         self.show_survey(None)
 

@@ -127,7 +127,7 @@ class _Drawing(QWidget):
             painter.fillRect(box, QColor(GORSE if spans.is_open[number] else HEATHER))
             text = spans.id[number] or ""
             if painter.fontMetrics().horizontalAdvance(text) < box.width() - 6:
-                painter.setPen(QColor("#FFFFFF"))
+                painter.setPen(QColor("#33291F" if spans.is_open[number] else "#FFFFFF"))
                 painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
     def _times(self, painter: QPainter, room: QRectF, picture: CutPicture, place: Callable[[int], float]) -> None:

@@ -103,9 +103,9 @@ def _readings(query: str, pieces: Pieces, own: Rows, document: Document) -> Rows
     columns: dict[str, pa.Array] = {
         "written": moments(series.at[pieces.index], zone),
         "value": _values(series, pieces),
-        "counted from": moments(pieces.since, zone),
-        "counted": seconds(pieces.lasted),
+        "seconds counted": seconds(pieces.lasted),
         "weight": pa.array(pieces.lasted / max(known, 1)),
+        "counted from": moments(pieces.since, zone),
     }
     table = pa.table(columns)
     types = tuple(type_of_arrow(entry.type) or ValueType("text") for entry in table.schema)

@@ -24,7 +24,7 @@ from northmoor.core.sources.fetch.log_reading import LogReader
 from northmoor.core.sources.fetch.query_resolution import ENGINE_DIALECT, LogPlace, ResolvedQuery
 from northmoor.core.sources.fetch.run_query import FetchRequest, fetch
 from northmoor.core.sources.library import Library
-from northmoor.core.sources.signals.series import LogNotes, Series, SeriesName, series_of
+from northmoor.core.sources.signals.series import Series, SeriesName, series_of
 from northmoor.core.sources.signals.windows import wall_moment
 from northmoor.core.sources.typing.inference import declared_kind
 from northmoor.core.values.parameter_values import Values
@@ -190,7 +190,6 @@ class LogSurvey:
     log: SignalLog
     objects: tuple[str, ...]
     signals: tuple[SignalSummary, ...]
-    notes: tuple[str, ...] = ()
 
     @property
     def readings(self) -> int:
@@ -347,9 +346,8 @@ def survey_log(reader: LogReader) -> LogSurvey:
     begin = min(first for _, first, _ in counted.values())
     readings = sum(count for count, _, _ in counted.values())
     span = min(_DAY, int((end - begin) * _LOOKED_AT / max(readings, 1)) + 1)
-    notes = LogNotes()
     rows = reader.rows(list(counted), end - span, None)
-    series = series_of(rows, reader.log, end + 1, notes)
+    series = series_of(rows, reader.log, end + 1)
     found = []
     for signal in dict.fromkeys(name.signal for name in counted):
         own = {name: counted[name] for name in counted if name.signal == signal}
@@ -392,13 +390,6 @@ def propose_signal(summary: SignalSummary) -> Signal:
          and len(values) > 4 * len(set(values))),
     )  # fmt: skip
     return Signal(name=name, nature=next((nature for nature, fits in checks if fits()), "held"))
-
-
-def with_proposed_signals(survey: LogSurvey) -> SignalLog:
-    """The log with what is proposed for signals of which nothing is known."""
-    known = {signal.name for signal in survey.log.signals}
-    proposed = [propose_signal(s) for s in survey.signals if s.name not in known]
-    return survey.log.but(signals=(*survey.log.signals, *proposed))
 
 
 def check_survey(survey: LogSurvey) -> None:

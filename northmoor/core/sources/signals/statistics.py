@@ -172,9 +172,9 @@ def _known(pieces: Pieces, _: StatisticColumn) -> WindowValues:
     return WindowValues(pieces.known_time / np.maximum(length, 1), length > 0)
 
 
-def is_on(pieces_or_series: "Pieces", wanted: StatisticColumn) -> Bools:
+def is_on(pieces: Pieces, wanted: StatisticColumn) -> Bools:
     """Of each reading of the series, whether it is on, or in the state."""
-    series = pieces_or_series.series
+    series = pieces.series
     state = wanted.state if wanted.state is not None else series.signal.on
     if series.texts is not None:
         listed = [text for text in series.texts if text == state] if state is not None else series.texts
