@@ -82,6 +82,7 @@ class DataWorkspace(QWidget):
         self.columns = ColumnPanel()
         self.plan = PlanPanel()
         self.check = QPushButton(icon("check"), "Check")
+        self.sql_title = section("The same in SQL")
         self.queries = QueryActions(self)
         self.sql = SqlActions(self)
         self.catalogs = ConnectionController(self)
@@ -117,7 +118,7 @@ class DataWorkspace(QWidget):
     def _right(self) -> QWidget:
         self.check.setToolTip("Ask the server whether it would run the SQL, without running it (Ctrl+Shift+Return)")
         head = QHBoxLayout()
-        head.addWidget(section("The same in SQL"), 1)
+        head.addWidget(self.sql_title, 1)
         head.addWidget(self.check)
         head.addWidget(self.sql.button)
         self.editor.setMinimumHeight(150)
@@ -287,6 +288,7 @@ class DataWorkspace(QWidget):
         self.bar.show_query(query, [c.name for c in self.library.connections.connections])
         is_of_log = self.signals.show_query(query)
         self.sentence.setVisible(not is_of_log)
+        self.sql_title.setText("What the log is asked" if is_of_log else "The same in SQL")
         self.check.setEnabled(not is_of_log)
         self.editor.setReadOnly(query is None or is_of_log)
         sql = self._sql(query) if query is not None else ""
