@@ -14,9 +14,10 @@ SAME_ROLE = {
     "layout": "of a table, a chart",
     "protocol": "of drivers, of drags",
     "workspace": "Pages, Data",
+    "writer": "of each kind of output",
 }
 """Names of modules that represent the same role of several kinds."""
-INTERFACES = {"main", "file_writers", "open_driver"}
+INTERFACES = {"main", "output_files", "open_driver"}
 """Names that several modules have because something calls them all alike: commands, outputs, drivers."""
 
 

@@ -12,13 +12,17 @@ from pathlib import Path
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.compute.parameters.resolution import ResolvedValues
 from northmoor.core.engine.rows import Rows
-from northmoor.core.export.document_files import write_outputs
+from northmoor.core.errors import OutputError
+from northmoor.core.export.document_files import format_of, write_outputs
 from northmoor.core.layout.graphics.display_list import PAGES_PER_BATCH, Page
 from northmoor.core.layout.page.composition import Composition
+from northmoor.core.model.blocks.tree import walk
 from northmoor.core.model.findings import Finding
+from northmoor.core.model.output_options import OutputOptions
 from northmoor.core.model.report import Edition
 from northmoor.core.model.serialization import report_text
-from northmoor.core.output.paged_document import Metadata, PagedDocument
+from northmoor.core.output.block_pages import block_pages
+from northmoor.core.output.output_document import Metadata, OutputDocument
 from northmoor.core.output.pdf.content_streams import ContentWriter
 from northmoor.core.output.pdf.writer import write_page_pdf, write_pdf
 from northmoor.core.sources.library import Library
@@ -93,7 +97,7 @@ class Document:
         entries = {"NorthmoorRevision": revision, "NorthmoorValues": values}
         if self.data_time is not None:
             entries["NorthmoorDataTime"] = self.data_time.isoformat()
-        return Metadata(self.title, entries)
+        return Metadata(self.title, entries, self.report.locale.replace("_", "-"))
 
     def pdf(self) -> bytes:
         """All pages as a PDF. Raises Stopped."""
@@ -109,19 +113,46 @@ class Document:
             yield from self.composition.pages(first, min(first + PAGES_PER_BATCH, len(self)))
 
     def write(
-        self, path: Path, report_progress: ReportProgress = lambda _: None, stop: CancelToken | None = None
+        self,
+        path: Path,
+        report_progress: ReportProgress = lambda _: None,
+        stop: CancelToken | None = None,
+        block: str | None = None,
+        options: OutputOptions | None = None,
     ) -> list[Path]:
-        """Write the document in the format of the path's ending; the files written.
+        """Write the document, or one block of it, in the format of the path's ending; the files written. Without
+        `options`, those of the edition hold.
 
-        Raises OutputError for an unknown ending or a place that cannot be written, and Stopped; nothing is left
-        half-written.
+        Raises OutputError for an unknown ending or block or a place that cannot be written, and Stopped; nothing is
+        left half-written.
         """
         context = self.composition.context
         before, context.stop = context.stop, stop or context.stop
         try:
-            return write_outputs(path, PagedDocument(self.metadata, partial(self._pages, report_progress)))
+            return write_outputs(path, self.output(format_of(path).suffix, report_progress, block, options))
         finally:
             context.stop = before  # pages can be looked at though writing was stopped
+
+    def output(
+        self,
+        suffix: str,
+        report_progress: ReportProgress = lambda _: None,
+        block: str | None = None,
+        options: OutputOptions | None = None,
+    ) -> OutputDocument:
+        """The document as a format sees it. Raises OutputError for a block that it does not have."""
+        names = {each.name for each in walk(self.edition.blocks)}
+        if block is not None and block not in names:
+            raise OutputError(f"There is no block {block}; the edition has {', '.join(sorted(names))}.")
+        pages = partial(self._pages, report_progress) if block is None else partial(self._block_pages, block)
+        rows = {name: rows.table for name, rows in self.rows.items()}
+        return OutputDocument(
+            self.metadata, self.composition, pages, rows, suffix, options or self.edition.output, block,
+            report_text(self.report),
+        )  # fmt: skip
+
+    def _block_pages(self, block: str) -> Iterator[Page]:
+        return block_pages(self.composition, block)
 
 
 def _metadata_text(value: object) -> str:

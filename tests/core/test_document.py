@@ -188,7 +188,7 @@ def test_output_is_whole_or_not_there(demo: Path, tmp_path: Path) -> None:
     with pytest.raises(Cancelled):
         document.write(tmp_path / "x.pdf", report_progress=lambda _: document.composition.context.stop.cancel())
     with pytest.raises(OutputError, match="end it with"):
-        document.write(tmp_path / "x.docx")
+        document.write(tmp_path / "x.tape")
     with pytest.raises(OutputError, match="no folder"):
         document.write(tmp_path / "none" / "x.json")
     assert list(tmp_path.iterdir()) == []

@@ -6,36 +6,47 @@ from pathlib import Path
 
 from northmoor.core.base.atomic_write import write_atomically
 from northmoor.core.errors import OutputError, ReportFileError
-from northmoor.core.model.kinds.output_formats import FORMAT_OF_SUFFIX
-from northmoor.core.output.paged_document import FileWriter, PagedDocument
+from northmoor.core.model.kinds.output_formats import FORMAT_OF_ENDING, OutputFormat
+from northmoor.core.output.output_document import FileWriter, OutputDocument, OutputFile
 
 
-def write_outputs(path: Path, document: PagedDocument) -> list[Path]:
+def format_of(path: Path) -> OutputFormat:
+    """The format of a path's ending. Raises OutputError."""
+    form = FORMAT_OF_ENDING.get(path.suffix.lower().removeprefix("."))
+    if form is None:
+        endings = ", ".join(f".{suffix}" for suffix in FORMAT_OF_ENDING)
+        raise OutputError(f"{path.name} has no ending that can be written; end it with {endings}.")
+    return form
+
+
+def write_outputs(path: Path, document: OutputDocument) -> list[Path]:
     """Write a document in the format of the path's ending. The files written.
 
     Several files, such as pictures of pages, are numbered: ``x-001.png`` and on. Raises OutputError.
     """
-    form = FORMAT_OF_SUFFIX.get(path.suffix.lower().removeprefix("."))
-    if form is None:
-        endings = ", ".join(f".{suffix}" for suffix in FORMAT_OF_SUFFIX)
-        raise OutputError(f"{path.name} has no ending that can be written; end it with {endings}.")
+    form = format_of(path)
     if not path.parent.is_dir():
         raise OutputError(f"There is no folder {path.parent}; make it first.")
-    writers: list[FileWriter] = import_module(form.module).file_writers(document)
-    paths = [path] if len(writers) == 1 else _numbered(path, len(writers))
+    files: list[OutputFile] = import_module(form.module).output_files(document)
+    paths = _named(path, files)
     try:
-        for target, write in zip(paths, writers, strict=True):
-            write_atomically(target, partial(_to_file, write))
+        for target, file in zip(paths, files, strict=True):
+            document.check_stop()
+            write_atomically(target, partial(_to_file, file.write))
     except ReportFileError as error:
         raise OutputError(error.message) from error
     return paths
 
 
 def _to_file(write: FileWriter, part: Path) -> None:
-    with part.open("wb") as target:
+    with part.open("wb+") as target:
         write(target)
 
 
-def _numbered(path: Path, count: int) -> list[Path]:
-    digits = max(3, len(str(count)))
-    return [path.with_name(f"{path.stem}-{n:0{digits}}{path.suffix}") for n in range(1, count + 1)]
+def _named(path: Path, files: list[OutputFile]) -> list[Path]:
+    """The path of each file."""
+    if len(files) == 1:
+        return [path]
+    digits = max(3, len(str(len(files))))
+    names = [file.name or f"{number:0{digits}}" for number, file in enumerate(files, 1)]
+    return [path.with_name(f"{path.stem}-{name}{path.suffix}") for name in names]

@@ -16,6 +16,7 @@ from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.model.blocks.tree import walk
 from northmoor.core.model.data.queries import Query
 from northmoor.core.model.kinds.output_formats import FORMAT_OF_SUFFIX, FormatName
+from northmoor.core.model.output_options import OutputOptions
 from northmoor.core.model.pages import PageSetup, Running, Watermark
 from northmoor.core.model.parameters import NamedValue, Parameter, ValueSet
 from northmoor.core.model.styles import NamedStyle, ResolvedStyle, Style, style_chain, with_overrides
@@ -35,6 +36,8 @@ class Edition(Part):
     """Whether it is left out where readers choose; it can still be named, or chosen by a parameter."""
     formats: Annotated[tuple[FormatName, ...], Field(min_length=1)] = tuple(FORMAT_OF_SUFFIX)
     """The formats it is delivered in; the first is that of a file whose format is not said."""
+    output: OutputOptions = OutputOptions()
+    """How its files are made, where a format leaves a choice."""
     page: PageSetup = PageSetup()
     """Paper and margins."""
     header: Running | None = None

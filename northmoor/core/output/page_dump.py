@@ -5,18 +5,18 @@ from collections.abc import Iterable
 from typing import Any, BinaryIO
 
 from northmoor.core.layout.graphics.display_list import Item, Page, items
-from northmoor.core.output.paged_document import FileWriter, PagedDocument
+from northmoor.core.output.output_document import OutputDocument, OutputFile
 
 DUMP_VERSION = 1
 
 
-def file_writers(document: PagedDocument) -> list[FileWriter]:
+def output_files(document: OutputDocument) -> list[OutputFile]:
     """The one file that the dump is."""
 
     def write(target: BinaryIO) -> None:
         target.write(write_dump(document.pages(), document.metadata.title))
 
-    return [write]
+    return [OutputFile(write)]
 
 
 def write_dump(pages: Iterable[Page], title: str) -> bytes:

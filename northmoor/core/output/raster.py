@@ -1,18 +1,12 @@
-"""A PDF's pages to pixels, by PDFium: for PNG files and for the canvas."""
+"""A PDF's pages to pixels, by PDFium: for pictures and for the canvas."""
 
-import io
 import threading
 from dataclasses import dataclass
-from functools import partial
-from typing import BinaryIO
 
 import pypdfium2 as pdfium
-
-from northmoor.core.output.paged_document import FileWriter, PagedDocument
-from northmoor.core.output.pdf.writer import write_pdf
+from PIL import Image
 
 _LOCK = threading.Lock()  # PDFium is not made for several threads at once
-DPI = 144
 
 
 @dataclass(frozen=True)
@@ -36,27 +30,23 @@ def rasterise(pdf: bytes, page: int, scale: float) -> Raster:
             document.close()
 
 
-def file_writers(document: PagedDocument) -> list[FileWriter]:
-    """A file for each page."""
-    pdf = io.BytesIO()
-    write_pdf(document.pages(), document.metadata, pdf)
-    return [partial(_write, png) for png in write_pngs(pdf.getvalue())]
+class PdfPages:
+    """The pages of a PDF as pictures."""
 
+    def __init__(self, pdf: bytes) -> None:
+        with _LOCK:
+            self._document = pdfium.PdfDocument(pdf)
+            self._sizes = [(page.get_width(), page.get_height()) for page in self._document]
 
-def _write(content: bytes, target: BinaryIO) -> None:
-    target.write(content)
+    def __len__(self) -> int:
+        return len(self._sizes)
 
+    def size(self, page: int) -> tuple[float, float]:
+        """The width and height of a page in points."""
+        return self._sizes[page]
 
-def write_pngs(pdf: bytes) -> list[bytes]:
-    """Each page of a PDF as a PNG file at 144 pixels an inch."""
-    with _LOCK:
-        document = pdfium.PdfDocument(pdf)
-        try:
-            pngs = []
-            for page in document:
-                target = io.BytesIO()
-                page.render(scale=DPI / 72).to_pil().save(target, "PNG", dpi=(DPI, DPI))
-                pngs.append(target.getvalue())
-            return pngs
-        finally:
-            document.close()
+    def picture(self, page: int, scale: float) -> Image.Image:
+        """A page, `scale` pixels to a point."""
+        with _LOCK:
+            made: Image.Image = self._document[page].render(scale=scale).to_pil()
+            return made.copy()

@@ -113,6 +113,7 @@ def _expressions(chart: Chart, depths: ChartLevels) -> Iterator[CrosstabExpressi
         chart.title,
         chart.empty_text,
         chart.single_text,
+        chart.description,
         *(level.title for level in chart.levels),
         *(text for m in chart.measures for text in (m.title, m.average_title, m.trend_title)),
         *(axis.title for axis in axes),

@@ -97,6 +97,12 @@ class ChartView:
         computed = self.data.computed(self.data.depths.marks, text)
         return self._formatted(computed.values.take(self._cells(panel, series_measure)), pattern)
 
+    def exact(self, panel: Facet, series_measure: SeriesMeasure, text: str) -> list[Any]:
+        """An expression's values of a stripe as they were computed."""
+        computed = self.data.computed(self.data.depths.marks, text)
+        found: list[Any] = computed.values.take(self._cells(panel, series_measure)).to_pylist()
+        return found
+
     def labels(self, panel: Facet, series_measure: SeriesMeasure) -> list[str]:
         """What is written at the marks of a stripe."""
         if self.chart.label_text is None:

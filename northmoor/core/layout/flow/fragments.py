@@ -2,7 +2,7 @@
 
 from bisect import bisect_left
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Protocol
 
@@ -110,13 +110,12 @@ class BoxFragment:
     link: str = ""
     """The address that it opens."""
     depth: PaintOrder = ON_TOP
+    words: str | None = None
+    """What it shows, for readers who do not see it; empty where it only adorns the page."""
 
     def moved(self, left: int, y: int, depth: PaintOrder) -> "BoxFragment":
         """The same further from the left and further down, in a depth."""
-        return BoxFragment(
-            self.name, self.y + y, self.width, self.height, self.draw, self.left + left, self.kind, self.record,
-            self.item, self.link, depth,
-        )  # fmt: skip
+        return replace(self, y=self.y + y, left=self.left + left, depth=depth)
 
     def area(self, frame: BodyBox) -> Rect:
         """Where it is on its page."""

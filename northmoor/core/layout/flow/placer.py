@@ -148,7 +148,9 @@ class BlockPlacer(Cursor):
 
     # what is drawn
 
-    def add_box(self, block: Any, leaf: LeafBox | Paragraph, scope: RecordScope, link: str = "") -> None:
+    def add_box(
+        self, block: Any, leaf: LeafBox | Paragraph, scope: RecordScope, link: str = "", words: str | None = None
+    ) -> None:
         if isinstance(leaf, Paragraph):
             self.add_paragraph(leaf)
             return
@@ -156,7 +158,9 @@ class BlockPlacer(Cursor):
         self.reserve(height)
         record = None if scope.records is None else scope.index
         left = self.region.left + alignment_offset(self.region.width, leaf.width, getattr(block, "align", "start"))
-        part = BoxFragment(block.name, self.used, leaf.width, height, leaf.draw, left, block.kind, record, link=link)
+        part = BoxFragment(
+            block.name, self.used, leaf.width, height, leaf.draw, left, block.kind, record, link=link, words=words
+        )
         self.add(part)
         self.used += height
 

@@ -42,11 +42,17 @@ def place_picture(placer: BlockPlacer, block: PictureBlock, scope: RecordScope) 
         return
     origin = placer.evaluator.origin(block.name, "picture", scope)
     leaf = picture_box(block, shown, placer.region.width, origin, placer.context)
-    placer.add_box(block, leaf, scope, placer.evaluator.href(block.link, scope))
+    words = block.description
+    if words is not None:
+        words, _ = placer.evaluator.text_of(content_of(words), block.name, scope)
+    placer.add_box(block, leaf, scope, placer.evaluator.href(block.link, scope), words)
 
 
 def place_simple(placer: BlockPlacer, block: Any, scope: RecordScope) -> None:
-    placer.add_box(block, _box_of(placer, block, scope), scope)
+    words = None
+    if isinstance(block, BarcodeBlock):
+        words, _ = placer.evaluator.text_of(content_of(block.text), block.name, scope)
+    placer.add_box(block, _box_of(placer, block, scope), scope, words=words)
 
 
 def _box_of(placer: BlockPlacer, block: Any, scope: RecordScope) -> LeafBox | Paragraph:

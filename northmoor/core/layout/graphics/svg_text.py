@@ -188,7 +188,7 @@ def _outline(line: ShapedLine, element: svg.Text, x: float, y: float) -> Outline
     for run in line.runs:
         scale = float(element.font_size) / open_font(run.font).upem
         for glyph, advance, (right, up) in zip(run.ids, run.advances, run.offsets, strict=True):
-            for begins, segment in _glyph(run.font, glyph):
+            for begins, segment in glyph_outline(run.font, glyph):
                 if begins:
                     starts.append(len(steps))
                 pairs = zip(segment[::2], segment[1::2], strict=True)
@@ -199,7 +199,7 @@ def _outline(line: ShapedLine, element: svg.Text, x: float, y: float) -> Outline
 
 
 @lru_cache(maxsize=4096)
-def _glyph(file: str, glyph: int) -> tuple[tuple[bool, Segment], ...]:
+def glyph_outline(file: str, glyph: int) -> tuple[tuple[bool, Segment], ...]:
     """A glyph's outline in font units: for each segment, whether it begins a part, and its points."""
     found: list[tuple[bool, Segment]] = []
     draw: Any = hb.DrawFuncs()

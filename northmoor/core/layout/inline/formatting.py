@@ -38,6 +38,8 @@ class CellTexts:
     faulty: frozenset[int] = frozenset()
     messages: tuple[str, ...] = field(default=())
     is_whole: bool = False
+    pattern: str | None = None
+    """The format of its values, where it shows one value each and a format is given or found."""
 
     def text(self, row: int) -> str:
         """The text in a row."""
@@ -89,10 +91,12 @@ def _cell_texts(
     if content.value is not None and currencies is None and not content.blank_repeats:
         later = _deferred(next(iter(computed.values())), pattern or content.format, context.locale)
         if later is not None:
-            return later
+            return replace(later, pattern=pattern or content.format)
     texts = template_texts(template, computed, pattern, count, context, currencies)
     (values,) = computed.values() if content.value is not None and len(computed) == 1 else (None,)
-    return texts if values is None else _with_messages(texts, values, content)
+    if values is None:
+        return texts
+    return replace(_with_messages(texts, values, content), pattern=content.format or pattern)
 
 
 def _pattern_of(expression: str, want: ScopedExpression, source: Source) -> str | None:

@@ -28,6 +28,13 @@ class Paragraph:
     align: Align
     width: int
     origin: SourceRef
+    written: "str | tuple[CellTexts, int]" = ""
+    """The text before it was broken into lines, or the texts of all records with the number of this one."""
+
+    @property
+    def text(self) -> str:
+        """The text before it was broken into lines."""
+        return self.written if isinstance(self.written, str) else self.written[0].text(self.written[1])
 
     @property
     def leading(self) -> int:
@@ -74,7 +81,7 @@ def make_paragraph(
     context.note_missing(Place(block=origin.block), shaper.missing(numbers))
     lines = tuple(numbers.tolist())
     face = TextFace(file, look.size, FAULT_COLOR if is_faulty else look.color)
-    return Paragraph(lines, face, shaper, look, look.side or align, width, origin)
+    return Paragraph(lines, face, shaper, look, look.side or align, width, origin, text)
 
 
 class Paragraphs:
@@ -114,7 +121,8 @@ class Paragraphs:
         context.note_missing(Place(block=origin.block), self._missing)
         lines = self._parted.get(line, (line,) if self._fits[record] else ())
         if lines and record not in self._texts.faulty:
-            return Paragraph(lines, own.face, own.shaper, own.look, own.align, own.width, origin)
+            written = self._texts, record
+            return Paragraph(lines, own.face, own.shaper, own.look, own.align, own.width, origin, written)
         text, is_faulty = self._texts.text(record), record in self._texts.faulty
         return make_paragraph(text, own.look, own.width, origin, context, is_faulty)
 

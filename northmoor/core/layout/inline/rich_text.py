@@ -63,6 +63,10 @@ class RichText:
     look: ResolvedStyle
     width: int
     origin: SourceRef
+    runs: tuple[InlineRun, ...] = ()
+    """What it was made of, before it was broken into lines."""
+    marker: str = "none"
+    """What is before each item of a list; `none` where it is no list."""
 
     @property
     def height(self) -> int:
@@ -167,7 +171,7 @@ def make_rich_text(
         context.note_missing(Place(block=origin.block), shaper.missing(shaper.add([fragment.text])))
     if unfit:
         context.find("does not fit", Place(block=origin.block), does_not_fit(unfit))
-    return RichText(tuple(lines), look, width, origin)
+    return RichText(tuple(lines), look, width, origin, tuple(runs), marker)
 
 
 _Piece = tuple[str, TextStyle, str]

@@ -160,9 +160,9 @@ class Composition:
 
     def parts(self, index: int) -> list[Fragment]:
         """What is on the page of an index, from the top."""
-        return self._parts(index, index + 1)[0]
+        return self.parts_between(index, index + 1)[0]
 
-    def _parts(self, first: int, end: int) -> list[list[Fragment]]:
+    def parts_between(self, first: int, end: int) -> list[list[Fragment]]:
         """The same of each page from one index up to another."""
         found: list[list[Fragment]] = [[] for _ in range(first, end)]
         around = self.placed.on(first, end)
@@ -198,8 +198,8 @@ class Composition:
 
     def pages(self, first: int, end: int) -> list[Page]:
         """The finished pages from one index up to another; many at a time cost less each."""
-        parts = self._parts(first, end)
-        painted = iter(self._painted([part for own in parts for part in own]))
+        parts = self.parts_between(first, end)
+        painted = iter(self.painted([part for own in parts for part in own]))
         return [self._page(index, list(islice(painted, len(own)))) for index, own in enumerate(parts, first)]
 
     def _page(self, index: int, painted: Sequence[PaintedFragment]) -> Page:
@@ -218,7 +218,7 @@ class Composition:
         layers += self._running("footer", index)
         return Page(index + 1, *size, tuple(layers), tuple(bookmarks), self.anchors.on_page(index))
 
-    def _painted(self, parts: Sequence[Fragment]) -> list[PaintedFragment]:
+    def painted(self, parts: Sequence[Fragment]) -> list[PaintedFragment]:
         """What each of some parts draws; those of one table, and those of texts, are made together. Raises Stopped."""
         found = [PaintedFragment()] * len(parts)
         tables: dict[TableLayoutHandle, list[tuple[int, PlacedFragment]]] = {}

@@ -247,7 +247,7 @@ def _lay_out_row(
     ruled = match_formats(row.rules, kind.scope, kind.source, kind.count, where, context) if kind.count else None
     if kind.scope == DETAIL and isinstance(kind.source, TableData):
         ruled = combine(_detail_formats(table, kind.source, context), ruled)
-    cells = (_row_cell(table, cell, kind, look, ruled, details, context) for cell in _ordered(row, table))
+    cells = (_row_cell(table, cell, kind, look, ruled, details, context) for cell in ordered_cells(row, table))
     return _with_formats(RowLayout(kind.place, tuple(cells), look), ruled, context)
 
 
@@ -311,7 +311,8 @@ def _with_widest(cell: CellLayout, widest: int, tail: int) -> CellLayout:
     return replace(cell, widest=widest, tail=tail, variants=variants)
 
 
-def _ordered(row: Row, table: TableBlock) -> list[Cell]:
+def ordered_cells(row: Row, table: TableBlock) -> list[Cell]:
+    """The cells of a row from left to right."""
     names = [column.name for column in table.columns]
     return sorted(row.cells, key=lambda cell: names.index(cell.column))
 

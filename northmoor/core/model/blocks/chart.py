@@ -134,6 +134,9 @@ class Chart(Part):
     """Condition over a row of the data; others are left out."""
     title: str = ""
     """Template printed above it."""
+    description: str | None = None
+    """Template for what it shows, read out in its place; without one, its kind, its axis, and the least and greatest
+    value of each series."""
     height: Annotated[Length, Field(ge=20_000, le=3_000_000)] = 200_000
     """Height with its title, legend and axes."""
     stack: Literal["none", "values", "shares"] = "none"

@@ -36,6 +36,8 @@ class PictureBlock(FlowBlock):
     """Share of its height that is cut off at the bottom."""
     align: Align = "start"
     """Horizontal place."""
+    description: str | None = None
+    """Template for what it shows, read out in its place; empty for one that only adorns the page."""
     link: str | None = None
     """Template of the address it opens: https://…, #place, or other.moor?parameter=value."""
 

@@ -14,16 +14,42 @@ class OutputFormat:
     label: str
     """What it is called where one is chosen."""
     module: str
-    """The module whose `file_writers` makes its files of a `PagedDocument`, loaded when the format is first used."""
+    """The module whose `output_files` makes its files of an `OutputDocument`, loaded when the format is first used."""
+    options: tuple[str, ...] = ()
+    """The choices of `OutputOptions` that it takes."""
+    also: tuple[str, ...] = ()
+    """Other endings of its files."""
+    of_rows: bool = False
+    """Whether it is made of the rows of one block: a file for each where none is named."""
 
 
+_IMAGE = ("resolution", "colors")
+_ROWS = ("columns", "numbers")
 OUTPUT_FORMATS: tuple[OutputFormat, ...] = (
-    OutputFormat("pdf", "PDF", "northmoor.core.output.pdf.writer"),
-    OutputFormat("png", "Pictures, one a page", "northmoor.core.output.raster"),
+    OutputFormat("pdf", "PDF", "northmoor.core.output.pdf.writer", ("tagged", "archive")),
+    OutputFormat("xlsx", "Spreadsheet", "northmoor.core.output.spreadsheet.writer", ("sheets", "sheet_for")),
+    OutputFormat("html", "Web page", "northmoor.core.output.html.writer", ("interactive",), ("htm",)),
+    OutputFormat("docx", "Document to edit", "northmoor.core.output.word.writer"),
+    OutputFormat("svg", "Drawings (SVG), one a page", "northmoor.core.output.svg.writer", ("glyphs",)),
+    OutputFormat("png", "Pictures (PNG), one a page", "northmoor.core.output.image.writer", _IMAGE),
+    OutputFormat("jpg", "Pictures (JPEG), one a page", "northmoor.core.output.image.writer",
+                 (*_IMAGE, "quality"), ("jpeg",)),
+    OutputFormat("webp", "Pictures (WebP), one a page", "northmoor.core.output.image.writer", (*_IMAGE, "quality")),
+    OutputFormat("tiff", "Pictures (TIFF), all pages in one", "northmoor.core.output.image.writer", _IMAGE, ("tif",)),
+    OutputFormat("csv", "Rows (CSV)", "northmoor.core.output.data.writer", _ROWS, of_rows=True),
+    OutputFormat("tsv", "Rows (TSV)", "northmoor.core.output.data.writer", _ROWS, of_rows=True),
+    OutputFormat("jsonl", "Rows (JSON lines)", "northmoor.core.output.data.writer", _ROWS, ("ndjson",), of_rows=True),
+    OutputFormat("parquet", "Rows (Parquet)", "northmoor.core.output.data.writer", _ROWS, of_rows=True),
+    OutputFormat("arrow", "Rows (Arrow)", "northmoor.core.output.data.writer", _ROWS, ("feather",), of_rows=True),
+    OutputFormat("ods", "Rows (OpenDocument)", "northmoor.core.output.data.writer", _ROWS),
     OutputFormat("json", "Page dump (JSON)", "northmoor.core.output.page_dump"),
-)
+)  # fmt: skip
 """All formats, in the order in which they are offered."""
 FORMAT_OF_SUFFIX: Mapping[str, OutputFormat] = {each.suffix: each for each in OUTPUT_FORMATS}
+FORMAT_OF_ENDING: Mapping[str, OutputFormat] = {
+    ending: each for each in OUTPUT_FORMATS for ending in (each.suffix, *each.also)
+}
+"""The formats by all endings that their files may have."""
 
 if TYPE_CHECKING:
     FormatName = str

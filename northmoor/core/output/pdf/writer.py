@@ -26,7 +26,7 @@ from northmoor.core.layout.graphics.display_list import (
     layer_items,
 )
 from northmoor.core.layout.text.fonts import open_font
-from northmoor.core.output.paged_document import FileWriter, Metadata, PagedDocument
+from northmoor.core.output.output_document import Metadata, OutputDocument, OutputFile
 from northmoor.core.output.pdf.content_streams import ContentWriter, draw_paths
 from northmoor.core.output.pdf.destinations import NamedDestinations, link_annotation
 from northmoor.core.output.pdf.file_structure import COMPRESSION, PdfFile, dictionary, listed, points, reference, string
@@ -40,9 +40,9 @@ _MOST_WAITING = 2
 """Batches of pages."""
 
 
-def file_writers(document: PagedDocument) -> list[FileWriter]:
+def output_files(document: OutputDocument) -> list[OutputFile]:
     """The one file that a document is."""
-    return [lambda target: write_pdf(document.pages(), document.metadata, target)]
+    return [OutputFile(lambda target: write_pdf(document.pages(), document.metadata, target))]
 
 
 def write_page_pdf(page: Page, metadata: Metadata, writer: ContentWriter) -> bytes:

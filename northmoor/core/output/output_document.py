@@ -1,0 +1,71 @@
+"""What an output is made of: pages, what the document says in reading order, and what the file says about itself."""
+
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import BinaryIO
+
+import pyarrow as pa
+
+from northmoor.core.layout.graphics.display_list import Page
+from northmoor.core.layout.page.composition import Composition
+from northmoor.core.model.blocks.tree import walk
+from northmoor.core.model.output_options import OutputOptions
+from northmoor.core.output.content.nodes import ContentNode
+from northmoor.core.output.content.reading_order import document_nodes
+
+FileWriter = Callable[[BinaryIO], None]
+
+
+@dataclass(frozen=True)
+class OutputFile:
+    """A file of an output: what writes it, and what its name has after the output's; without that, several files are
+    numbered."""
+
+    write: FileWriter
+    name: str = ""
+
+
+@dataclass(frozen=True)
+class Metadata:
+    """What the file says about itself: the title, its language (BCP 47), and further entries of the document
+    information."""
+
+    title: str
+    entries: Mapping[str, str] = field(default_factory=dict)
+    language: str = ""
+
+
+@dataclass(frozen=True)
+class OutputDocument:
+    """A document as outputs see it, or one block of it. `pages` makes all pages again each time it is called, and
+    `rows` gives the fetched rows of queries; both may raise Cancelled."""
+
+    metadata: Metadata
+    composition: Composition
+    pages: Callable[[], Iterator[Page]]
+    rows: Mapping[str, pa.Table] = field(default_factory=dict)
+    suffix: str = ""
+    """The format that is wanted."""
+    options: OutputOptions = field(default_factory=OutputOptions)
+    block: str | None = None
+    """The one block that is wanted; None for all."""
+    report_text: str = ""
+    """The report itself, as its file holds it."""
+
+    def nodes(self) -> Iterator[ContentNode]:
+        """What it says, in reading order. Raises Cancelled."""
+        return document_nodes(self.composition, self.metadata.title, self.block)
+
+    def check_stop(self) -> None:
+        """Raise Cancelled if it is no longer wanted."""
+        self.composition.context.stop.raise_if_cancelled()
+
+
+def wanted_queries(document: OutputDocument) -> dict[str, pa.Table]:
+    """The rows of the queries of a document's blocks, or of the one block, in the order of the blocks."""
+    found: dict[str, pa.Table] = {}
+    for block in walk(document.composition.edition.blocks):
+        query: str = getattr(block, "query", "")
+        if query in document.rows and document.block in (None, block.name):
+            found.setdefault(query, document.rows[query])
+    return found

@@ -1,0 +1,4 @@
+"""A document as a spreadsheet: `writer` (the workbook), `as_seen` (sheets as the pages are), `table_rows_sheet` (tables
+with outline levels), `formulas` (which totals are formulas), `rows_sheets` (the rows of queries), `native_charts`,
+`number_formats` (CLDR patterns as ECMA-376 writes them), `cell_formats` (looks) and `sheet` (where the next row goes).
+"""

@@ -1,0 +1,166 @@
+"""Tables on a sheet: heads, groups as outline levels, figures as numbers with their formats, totals as formulas."""
+
+from collections.abc import Iterator
+from datetime import date, datetime, time, timedelta
+from decimal import Decimal
+from itertools import pairwise
+from typing import Any
+
+from xlsxwriter.utility import xl_range
+
+from northmoor.core.expr.formats import FormatLocale
+from northmoor.core.layout.table.row_sequence import HEADING, RowKind
+from northmoor.core.output.content.nodes import TableNode
+from northmoor.core.output.content.table_grid import GridPlace, grid_rows
+from northmoor.core.output.content.table_rows import TableCell, TableContent, TableRow, cell_text
+from northmoor.core.output.output_document import OutputDocument
+from northmoor.core.output.spreadsheet.cell_formats import CellFormats
+from northmoor.core.output.spreadsheet.formulas import TableFormulas
+from northmoor.core.output.spreadsheet.number_formats import SECONDS_OF, number_format
+from northmoor.core.output.spreadsheet.sheet import SHEET_ROWS, SheetCursor, as_number, write_text
+
+_DEEPEST_OUTLINE = 7
+_DAY = 86_400
+_FIRST_DAY = date(1900, 3, 1)
+"""Before it, days of spreadsheets are counted wrong."""
+
+
+class TableSheet:
+    """Writes a table down a sheet."""
+
+    def __init__(self, node: TableNode, document: OutputDocument, cursor: SheetCursor, formats: CellFormats) -> None:
+        self._node, self._document, self._cursor, self._formats = node, document, cursor, formats
+        self.content = TableContent(node.layout)
+        self._formulas = TableFormulas(self.content)
+        self._locale: FormatLocale = document.composition.context.locale
+        self._base: int | None = 0
+        self._levels = self.content.table.levels[self.content.layout.outer :]
+        self._groups = 0
+
+    def write(self) -> None:
+        """Write all of it. Raises Cancelled."""
+        edges = self.content.layout.edges
+        for column, (left, right) in enumerate(pairwise(edges)):
+            self._cursor.widen(column, right - left)
+        self.head()
+        self._base = self._cursor.row - self._node.start
+        self._totals_below()
+        self.rows(self._node.start, self._node.end)
+
+    def head(self) -> int:
+        """Write the head; the number of its rows."""
+        rows = list(grid_rows(self.content.head(), self.content.columns))
+        for row, places in rows:
+            self._row(row, places, self._cursor.next_row())
+        return len(rows)
+
+    def rows(self, start: int, end: int) -> None:
+        """Write printed rows; where a sheet is full, they go on in the next, under the head again."""
+        for number, (row, places) in enumerate(self._body(start, end)):
+            if number % 4096 == 0:
+                self._document.check_stop()
+            if self._cursor.row >= SHEET_ROWS:
+                self._cursor.next_row()
+                self._cursor.row, self._base = 0, None  # ranges of formulas would be on two sheets
+                self.head()
+            self._break(row)
+            at = self._cursor.next_row()
+            height = int(self.content.layout.heights[row.number]) / 1000
+            options = {"level": level} if (level := self._outline(row)) else {}
+            self._cursor.sheet.set_row(at, min(height, 409), None, options)
+            self._row(row, places, at)
+
+    def _body(self, start: int, end: int) -> Iterator[tuple[TableRow, list[GridPlace]]]:
+        return grid_rows(self.content.rows(start, end), self.content.columns)
+
+    def _totals_below(self) -> None:
+        """Say whether what totals a group is above or below it."""
+        is_above = any(row.stands == "before" for level in self._levels for row in level.total)
+        has_total = any(level.total for level in self._levels)
+        self._cursor.sheet.outline_settings(True, has_total and not is_above, True, False)
+
+    def _outline(self, row: TableRow) -> int:
+        """How deep a row is in the outline: groups are folded under their headings and totals."""
+        return min(max(row.depth - 1, 0), _DEEPEST_OUTLINE) if self._levels else 0
+
+    def _break(self, row: TableRow) -> None:
+        """Begin a new page where the table's groups do."""
+        kind = row.kind
+        if kind is None or kind.kind != HEADING or kind.after or kind.number or row.depth != 1:
+            return
+        if self._groups and self._levels[0].page_break in ("between", "before"):
+            self._cursor.break_before()
+        self._groups += 1
+
+    def _row(self, row: TableRow, places: list[GridPlace], at: int) -> None:
+        for place in places:
+            if (place.span > 1 or place.rows > 1) and not (place.rows > 1 and self._formats.is_streamed):
+                self._merge(place, at, row)
+            if place.cell is not None:
+                self._cell(place.cell, row.kind, at, place.column)
+            else:
+                self._empty(row, at, place.column)
+
+    def _merge(self, place: GridPlace, at: int, row: TableRow) -> None:
+        """Let a cell cover others: those are blank and look as it does."""
+        look = place.cell.look if place.cell is not None else row.look
+        form = self._formats.of(look, "start")
+        last_row, last_column = at + place.rows - 1, place.column + place.span - 1
+        sheet = self._cursor.sheet
+        sheet.merge_range(at, place.column, last_row, last_column, "", form)
+
+    def _empty(self, row: TableRow, at: int, column: int) -> None:
+        """The fill and rules of a row where it has no cell."""
+        look = row.look
+        if look.fill or look.rule_above or look.rule_below:
+            self._cursor.sheet.write_blank(at, column, None, self._formats.of(look, "start"))
+
+    def _cell(self, cell: TableCell, kind: RowKind | None, at: int, column: int) -> None:
+        value, text = cell.value, cell_text(cell)
+        sheet, pattern = self._cursor.sheet, cell.kind.pattern
+        number = None if cell.is_faulty or cell.kind.content.currency else number_format(value, pattern, self._locale)
+        color = cell.kind.layout.fault_face.color if cell.is_faulty else None
+        wraps = "\n" in text or (cell.look.turn == "none" and isinstance(value, str) and cell.look.overflow == "wrap")
+        align = cell.kind.align
+        form = self._formats.of(cell.look, align, number, cell.shift, wraps, color)
+        if not self._is_number(cell, text, number):
+            write_text(sheet, at, column, text, form, cell.link)
+            return
+        stored = stored_number(value, pattern)
+        formula = self._formula(cell, kind, column)
+        if formula is not None:
+            sheet.write_formula(at, column, formula, form, stored)
+        else:
+            sheet.write_number(at, column, stored, form)
+
+    def _is_number(self, cell: TableCell, text: str, number: str | None) -> bool:
+        """Whether a cell holds its value; where other words are printed for it, it holds these."""
+        if number is None or cell.value is None:
+            return False
+        if isinstance(cell.value, date) and cell.value.timetuple() < _FIRST_DAY.timetuple():
+            return False
+        content = cell.kind.content
+        is_zero = isinstance(cell.value, int | float | Decimal) and not cell.value
+        return not (content.when_zero is not None and is_zero) and bool(text)
+
+    def _formula(self, cell: TableCell, kind: RowKind | None, column: int) -> str | None:
+        """The formula of a figure, if its rows are all on this sheet."""
+        found = self._formulas.at(kind, column, cell.instance) if kind is not None else None
+        if found is None or self._base is None or self._base + self._node.end > SHEET_ROWS:
+            return None
+        rows = xl_range(self._base + found.first, column, self._base + found.last, column)
+        return f"=SUBTOTAL({found.function},{rows})"
+
+
+def stored_number(value: Any, pattern: str | None) -> float | int:
+    """A value as the number that a spreadsheet holds: moments and durations in days."""
+    if isinstance(value, datetime):
+        return (value.replace(tzinfo=None) - datetime(1899, 12, 30)) / timedelta(days=1)
+    if isinstance(value, date):
+        return (value - date(1899, 12, 30)).days
+    if isinstance(value, time):
+        return (value.hour * 3600 + value.minute * 60 + value.second + value.microsecond / 1e6) / _DAY
+    if isinstance(value, timedelta):
+        return value / timedelta(days=1)
+    number = as_number(value)
+    return number * SECONDS_OF[pattern] / _DAY if pattern in SECONDS_OF else number

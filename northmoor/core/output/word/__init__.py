@@ -1,0 +1,1 @@
+"""A document to edit, by python-docx: `writer` (headings, paragraphs, lists, tables, pictures)."""
