@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 from northmoor.core.layout.flow.fragments import BodyBox, BoxFragment, Fragment
-from northmoor.core.layout.graphics.display_list import PAGES_PER_BATCH, Layer, Page
+from northmoor.core.layout.graphics.display_list import PAGES_PER_BATCH, Layer, Page, PagePart
 from northmoor.core.layout.page.composition import Composition
 from northmoor.core.output.content.reading_order import block_name_of, extent_of, names_in_block
 
@@ -30,6 +30,9 @@ def _page(composition: Composition, parts: list[Fragment], number: int) -> Page:
     frame = BodyBox(-left, -top, first.frame.width, first.frame.height)
     moved = replace(composition, sections=(replace(first, frame=frame), *composition.sections[1:]))
     layers: list[Layer] = []
+    placed: list[PagePart] = []
     for part, painted in zip(parts, moved.painted(parts), strict=True):
-        layers += painted.layers if not (isinstance(part, BoxFragment) and part.item) else ()
-    return Page(number, max(width, 1), max(height, 1), tuple(layers))
+        own = painted.layers if not (isinstance(part, BoxFragment) and part.item) else ()
+        placed.append(PagePart(part, len(layers), len(layers) + len(own)))
+        layers += own
+    return Page(number, max(width, 1), max(height, 1), tuple(layers), parts=tuple(placed))

@@ -270,6 +270,16 @@ class PaintedFragment:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
+class PagePart:
+    """What a part of a page's body is (see `flow.fragments`), and the layers that it draws: from `first` up to `end`.
+    Layers that are in none are furniture of the page."""
+
+    fragment: Any
+    first: int
+    end: int
+
+
+@dataclass(frozen=True, slots=True, eq=False)
 class Page:
     """A finished page; `number` counts from 1 through the document."""
 
@@ -279,6 +289,7 @@ class Page:
     layers: tuple[Layer, ...]
     bookmarks: tuple[Bookmark, ...] = ()
     anchors: tuple[Anchor, ...] = ()
+    parts: tuple[PagePart, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -67,6 +67,8 @@ class RichText:
     """What it was made of, before it was broken into lines."""
     marker: str = "none"
     """What is before each item of a list; `none` where it is no list."""
+    items: tuple[tuple[int, bool], ...] = ()
+    """For each line, the number of the item or paragraph that it is of, and whether it begins with a marker."""
 
     @property
     def height(self) -> int:
@@ -153,13 +155,15 @@ def make_rich_text(
     lines: list[LineBox] = []
     unfit = 0
     counts: dict[int, int] = {}
-    for paragraph in _paragraphs(runs, hows):
+    items: list[tuple[int, bool]] = []
+    for number, paragraph in enumerate(_paragraphs(runs, hows)):
         depth, marked, paragraph = _item(paragraph, marker, counts, plain)
         step = plain.face.size * _STEP // 10
         indent = (depth + 1) * step if marker != "none" else 0
         breaker = _Breaker(room, indent, tabs, plain, context.breaking(look), context.stop)
         found = breaker.lines(paragraph)
         unfit += breaker.unfit
+        items += [(number, bool(marked) and not at) for at in range(len(found))]
         if marked and found:
             found[0].insert(0, InlineFragment(indent - step, plain.width(marked), marked, plain, ""))
         lines += [
@@ -171,7 +175,7 @@ def make_rich_text(
         context.note_missing(Place(block=origin.block), shaper.missing(shaper.add([fragment.text])))
     if unfit:
         context.find("does not fit", Place(block=origin.block), does_not_fit(unfit))
-    return RichText(tuple(lines), look, width, origin, tuple(runs), marker)
+    return RichText(tuple(lines), look, width, origin, tuple(runs), marker, tuple(items))
 
 
 _Piece = tuple[str, TextStyle, str]

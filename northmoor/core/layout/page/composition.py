@@ -36,6 +36,7 @@ from northmoor.core.layout.graphics.display_list import (
     Bookmark,
     Layer,
     Page,
+    PagePart,
     PaintedFragment,
     Pictures,
     SharedSourceRef,
@@ -200,9 +201,9 @@ class Composition:
         """The finished pages from one index up to another; many at a time cost less each."""
         parts = self.parts_between(first, end)
         painted = iter(self.painted([part for own in parts for part in own]))
-        return [self._page(index, list(islice(painted, len(own)))) for index, own in enumerate(parts, first)]
+        return [self._page(index, own, list(islice(painted, len(own)))) for index, own in enumerate(parts, first)]
 
-    def _page(self, index: int, painted: Sequence[PaintedFragment]) -> Page:
+    def _page(self, index: int, parts: Sequence[Fragment], painted: Sequence[PaintedFragment]) -> Page:
         """A page with what its parts draw."""
         size = self.paper(index)
         if not painted and len(self) > 1:
@@ -212,11 +213,14 @@ class Composition:
         if self.watermark is not None:
             layers += self.watermark.layers(index, size)
         layers += self._running("header", index)
-        for part in painted:
-            layers += part.layers
-            bookmarks += part.bookmarks
+        placed: list[PagePart] = []
+        for part, drawn in zip(parts, painted, strict=True):
+            placed.append(PagePart(part, len(layers), len(layers) + len(drawn.layers)))
+            layers += drawn.layers
+            bookmarks += drawn.bookmarks
         layers += self._running("footer", index)
-        return Page(index + 1, *size, tuple(layers), tuple(bookmarks), self.anchors.on_page(index))
+        anchors = self.anchors.on_page(index)
+        return Page(index + 1, *size, tuple(layers), tuple(bookmarks), anchors, tuple(placed))
 
     def painted(self, parts: Sequence[Fragment]) -> list[PaintedFragment]:
         """What each of some parts draws; those of one table, and those of texts, are made together. Raises Stopped."""

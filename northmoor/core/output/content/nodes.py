@@ -9,6 +9,12 @@ from northmoor.core.layout.table.layout import TableLayout
 from northmoor.core.output.content.block_roles import BlockRole
 
 
+def node_text(fragment: TextFragment) -> str:
+    """What a text says, all of it."""
+    block = fragment.block
+    return block.text if isinstance(block, Paragraph) else "".join(run.text for run in block.runs)
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class TextNode:
     """A heading, a paragraph, a caption, or a list; whole, though pages may part it."""
@@ -19,8 +25,7 @@ class TextNode:
     @property
     def text(self) -> str:
         """What it says."""
-        block = self.fragment.block
-        return block.text if isinstance(block, Paragraph) else "".join(run.text for run in block.runs)
+        return node_text(self.fragment)
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -1,4 +1,5 @@
 """From pages to a PDF file, page by page.
 
-Reading order: `writer`, `content_streams`, `font_embedding`, `destinations`, `outline`, `file_structure`.
+Reading order: `writer`, `content_streams`, `font_embedding`, `destinations`, `outline`, `file_structure`; of tagged
+files `page_tags` (what the parts of a page are), `table_tags`, `structure_tree`; and `xmp`.
 """

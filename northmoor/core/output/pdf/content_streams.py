@@ -4,7 +4,7 @@ A page's coordinates are scaled once so that all numbers in its stream are whole
 order, so that it can be selected, searched and copied.
 """
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from functools import lru_cache
 from math import cos, radians, sin
 from weakref import WeakKeyDictionary
@@ -18,6 +18,7 @@ from northmoor.core.expr.text_concat import concat, concat_lists
 from northmoor.core.layout.graphics.display_list import (
     AnyPicture,
     Boxes,
+    Layer,
     Page,
     Paths,
     Picture,
@@ -31,9 +32,11 @@ from northmoor.core.layout.text.advances import advance_table
 from northmoor.core.layout.text.fonts import Font, open_font
 from northmoor.core.layout.text.shaping import Glyphs, ShapedLine, Shaper
 from northmoor.core.output.pdf.font_embedding import FontUse
+from northmoor.core.output.pdf.page_tags import ARTIFACT, GOES_ON, REPEATED, LayerMarks, PageTags
 
 _ESCAPED = {0x0D: b"\\r", 0x28: b"\\(", 0x29: b"\\)", 0x5C: b"\\\\"}
 HATCH_COLOR, HATCH_THICKNESS = "1 1 1", 700
+_UNMARKED = LayerMarks()
 
 
 class ContentWriter:
@@ -47,28 +50,43 @@ class ContentWriter:
         self.fonts: dict[str, FontUse] = {}
         self.pictures: dict[str, tuple[str, AnyPicture]] = {}
 
-    def contents(self, pages: Sequence[Page]) -> list[bytes]:
-        """The content stream of each page, not yet compressed."""
-        layers = [(layer, page.height) for page in pages for layer in page.layers if isinstance(layer, Texts)]
-        texts = self._texts([(layer, height) for layer, height in layers if len(layer)])
-        return [self._content(page, texts) for page in pages]
+    def contents(self, pages: Sequence[Page], tags: Sequence[PageTags] = ()) -> list[bytes]:
+        """The content stream of each page, not yet compressed; with the marks of its tags, if there are any."""
+        marked = [each.marks for each in tags] or [dict[int, LayerMarks]()] * len(pages)
+        layers = [
+            (layer, page.height, marks.get(number, _UNMARKED))
+            for page, marks in zip(pages, marked, strict=True)
+            for number, layer in enumerate(page.layers)
+            if isinstance(layer, Texts) and len(layer)
+        ]
+        texts = self._texts(layers)
+        return [self._content(page, texts, marks) for page, marks in zip(pages, marked, strict=True)]
 
-    def _content(self, page: Page, texts: Iterator[bytes]) -> bytes:
+    def _content(self, page: Page, texts: Iterator[bytes], marked: Mapping[int, LayerMarks]) -> bytes:
         """A page's content; `texts` goes on with what its layers of texts draw."""
         out: list[bytes] = [b"0.001 0 0 0.001 0 0 cm"]
-        for layer in page.layers:
-            if isinstance(layer, Texts):
-                if len(layer):
-                    out.append(next(texts))
-            elif isinstance(layer, Boxes):
-                _boxes(layer, page.height, out)
-            elif isinstance(layer, Paths):
-                draw_paths(layer, page.height, out)
-            elif isinstance(layer, TurnedTexts):
-                self._turned(layer, page.height, out)
-            elif isinstance(layer, Pictures):
-                self._pictures(layer, page.height, out)
+        for number, layer in enumerate(page.layers):
+            marks = marked.get(number, _UNMARKED)
+            if marks.before:
+                out.append(marks.before)
+            self._layer(layer, page.height, marks, texts, out)
+            if marks.after:
+                out.append(marks.after)
         return b"\n".join(out)
+
+    def _layer(self, layer: Layer, height: int, marks: LayerMarks, texts: Iterator[bytes], out: list[bytes]) -> None:
+        """What a layer draws."""
+        if isinstance(layer, Texts):
+            if len(layer):
+                out.append(next(texts))
+        elif isinstance(layer, Boxes):
+            _boxes(layer, height, out)
+        elif isinstance(layer, Paths):
+            draw_paths(layer, height, out)
+        elif isinstance(layer, TurnedTexts):
+            self._turned(layer, height, marks, out)
+        elif isinstance(layer, Pictures):
+            self._pictures(layer, height, out)
 
     def font(self, file: str) -> FontUse:
         """The use of a font file, registered when it is first met."""
@@ -76,23 +94,25 @@ class ContentWriter:
             self.fonts[file] = FontUse(f"F{len(self.fonts)}")
         return self.fonts[file]
 
-    def _texts(self, layers: Sequence[tuple[Texts, int]]) -> Iterator[bytes]:
-        """What each of some layers of texts draws, on pages of some heights."""
+    def _texts(self, layers: Sequence[tuple[Texts, int, LayerMarks]]) -> Iterator[bytes]:
+        """What each of some layers of texts draws, on pages of some heights, with the marks before each text."""
         if not layers:
             return
-        lengths = np.fromiter((len(layer) for layer, _ in layers), np.int64, len(layers))
-        faces = _Faces([layer for layer, _ in layers], lengths)
+        lengths = np.fromiter((len(layer) for layer, _, _ in layers), np.int64, len(layers))
+        faces = _Faces([layer for layer, _, _ in layers], lengths)
         ends = np.cumsum(lengths)
         starts = ends - lengths
-        x = np.concatenate([layer.x for layer, _ in layers])
-        heights = np.fromiter((height for _, height in layers), np.int64, len(layers))
-        y = np.repeat(heights, lengths) - np.concatenate([layer.baseline for layer, _ in layers])
+        x = np.concatenate([layer.x for layer, _, _ in layers])
+        heights = np.fromiter((height for _, height, _ in layers), np.int64, len(layers))
+        y = np.repeat(heights, lengths) - np.concatenate([layer.baseline for layer, _, _ in layers])
         right, up = np.diff(x, prepend=0), np.diff(y, prepend=0)
         right[starts], up[starts] = x[starts], y[starts]
         is_new = np.diff(faces.alike[faces.face], prepend=-1) != 0
         is_new[starts] = True
         setups = pa.array([b"", *(self._setup(face) for face in faces.faces)], pa.binary())
+        is_marked = any(marks.each is not None for _, _, marks in layers)
         whole = concat(
+            *([_marks([(layer, marks) for layer, _, marks in layers])] if is_marked else []),
             setups.take(pa.array(np.where(is_new, faces.face + 1, 0))),
             _digits(right),
             _digits(up),
@@ -100,8 +120,8 @@ class ContentWriter:
             separator=b" ",
         )
         offsets, data = np.frombuffer(whole.buffers()[1], np.int32), memoryview(whole.buffers()[2])
-        for start, end in zip(offsets[starts].tolist(), offsets[ends].tolist(), strict=True):
-            yield b"BT%bET" % data[start:end].tobytes()
+        for start, end, (_, _, marks) in zip(offsets[starts].tolist(), offsets[ends].tolist(), layers, strict=True):
+            yield (b"BT%bET" if marks.each is None else b"BT %bEMC ET") % data[start:end].tobytes()
 
     def _drawn(self, faces: "_Faces") -> pa.BinaryArray:
         """The operators that draw each text at its place."""
@@ -169,13 +189,14 @@ class ContentWriter:
                 out.append(f"/{self.font(face.font).resource} {face.size} Tf")
         return " ".join(out).encode()
 
-    def _turned(self, layer: TurnedTexts, height: int, out: list[bytes]) -> None:
+    def _turned(self, layer: TurnedTexts, height: int, marks: LayerMarks, out: list[bytes]) -> None:
         faces = zip(layer.begins, layer.angles, layer.line, layer.faces, layer.shapers, strict=True)
-        for (x, y), angle, line, face, shaper in faces:
+        for number, ((x, y), angle, line, face, shaper) in enumerate(faces):
             along, up = round(cos(radians(angle)), 6), round(sin(radians(angle)), 6)
             matrix = b"%.6g %.6g %.6g %.6g" % (along, up, -up, along)
             drawn = self._cached_lines(shaper, np.array([line]), face)[0].as_py()
-            out.append(b"BT%b%b %d %d Tm 0 0 %bET" % (self._setup(face), matrix, x, height - y, drawn))
+            written = b"BT%b%b %d %d Tm 0 0 %bET" % (self._setup(face), matrix, x, height - y, drawn)
+            out.append(written if marks.each is None else b"%b %b EMC" % (_mark(marks, number), written))
 
     def _pictures(self, layer: Pictures, height: int, out: list[bytes]) -> None:
         boxes = zip(layer.x.tolist(), layer.y.tolist(), layer.width.tolist(), layer.height.tolist(), strict=True)
@@ -188,6 +209,32 @@ class ContentWriter:
                 clip = b"%d %d %d %d re W n " % (seen[0], height - seen[1] - seen[3], seen[2], seen[3])
             place = (wide / across, high / down, x, height - y - high, resource.encode())
             out.append(b"q " + clip + b"%.8g 0 0 %.8g %d %d cm /%b Do Q" % place)
+
+
+def _mark(marks: LayerMarks, number: int) -> bytes:
+    """The mark before a text that begins a content of its own."""
+    assert marks.each is not None
+    content = int(marks.each[number])
+    return ARTIFACT if content == REPEATED else b"/%b <</MCID %d>> BDC" % (marks.tag, content)
+
+
+def _marks(layers: Sequence[tuple[Texts, LayerMarks]]) -> pa.BinaryArray:
+    """The marks before each text of some layers: each ends the one before, but for the first of a layer. There are as
+    many different ones as a page has contents, so they are written once each."""
+    contents = [np.full(len(layer), GOES_ON, np.int64) if own.each is None else own.each for layer, own in layers]
+    most = max(int(each.max(initial=0)) for each in contents) + 1
+    tags = list(dict.fromkeys(own.tag for _, own in layers))
+    written = [
+        b"", ARTIFACT, b"EMC " + ARTIFACT,
+        *(b"%b/%b <</MCID %d>> BDC" % (end, tag, n) for tag in tags for end in (b"", b"EMC ") for n in range(most)),
+    ]  # fmt: skip
+    choices = []
+    for (_, own), each in zip(layers, contents, strict=True):
+        begin = 3 + 2 * most * tags.index(own.tag)
+        found = np.where(each >= 0, begin + most + each, np.where(each == REPEATED, 2, 0))
+        found[:1] = begin + each[:1] if each[:1] >= 0 else np.where(each[:1] == REPEATED, 1, 0)
+        choices.append(found)
+    return pa.array(written, pa.binary()).take(pa.array(np.concatenate(choices)))
 
 
 class _LineCache:

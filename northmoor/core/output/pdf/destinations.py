@@ -32,8 +32,8 @@ def destination(page: Page, number: int, y: int) -> bytes:
     return b"[%b /XYZ 0 %b 0]" % (reference(number), points(page.height - y))
 
 
-def link_annotation(page: Page, item: Item) -> bytes:
-    """The annotation of a link."""
+def link_annotation(page: Page, item: Item, key: int | None = None) -> bytes:
+    """The annotation of a link; in a tagged file, with its key in the parent tree and what it opens in words."""
     corners = (item.x, page.height - item.y - item.height, item.x + item.width, page.height - item.y)
     address = item.target or ""
     place = place_named(address)
@@ -41,4 +41,7 @@ def link_annotation(page: Page, item: Item) -> bytes:
     action = to_place or {"S": b"/URI", "URI": string(address)}
     rectangle = listed(points(corner) for corner in corners)
     entries = {"Type": b"/Annot", "Subtype": b"/Link", "Rect": rectangle, "Border": b"[0 0 0]", "A": dictionary(action)}
+    if key is not None:
+        words = f"Go to {place}" if place is not None else f"Open {address}"
+        entries |= {"StructParent": b"%d" % key, "Contents": string(words), "F": b"4"}
     return dictionary(entries)

@@ -6,14 +6,24 @@ Streams are written as they come; other objects are packed in groups. There is n
 import hashlib
 import zlib
 from array import array
+from collections import deque
 from collections.abc import Iterable, Mapping
+from concurrent.futures import Future, ThreadPoolExecutor
 from typing import BinaryIO
 
 import numpy as np
+import pyarrow as pa
+
+from northmoor.core.base.arrays import Ints
+from northmoor.core.expr.text_concat import concat
 
 COMPRESSION = 6
 _GROUP = 200
 """How many objects are packed together."""
+_MANY, _QUICK, _MOST_WAITING = 2000, 1, 64
+"""How many of very many objects are packed together, how hard, and how many such groups wait to be written."""
+_MANY_OBJECTS = 200_000
+"""A file of more says quickly where they are, though in more bytes."""
 _HEADER = b"%PDF-1.7\n%\xe2\xe3\xcf\xd3\n"
 
 
@@ -27,6 +37,8 @@ class PdfFile:
         # For each number its kind (0 none, 1 by itself, 2 in a group), its place or its group, and its place in that.
         self._kinds, self._places, self._within = array("B", [0]), array("Q", [0]), array("H", [0xFFFF])
         self._group: list[tuple[int, bytes]] = []
+        self._pool: ThreadPoolExecutor | None = None
+        self._waiting: deque[tuple[int, dict[str, bytes], Future[bytes]]] = deque()
         self._write(_HEADER)
 
     def number(self) -> int:
@@ -35,6 +47,43 @@ class PdfFile:
         self._places.append(0)
         self._within.append(0)
         return len(self._kinds) - 1
+
+    def numbers(self, count: int) -> int:
+        """Numbers for several objects that follow one another; the first."""
+        first = len(self._kinds)
+        self._kinds.frombytes(bytes(count))
+        self._places.frombytes(bytes(8 * count))
+        self._within.frombytes(bytes(2 * count))
+        return first
+
+    def add_many(self, numbers: Ints, bodies: pa.BinaryArray) -> None:
+        """Add objects that are no streams, by the numbers they have; they are compressed on another core."""
+        offsets = np.frombuffer(bodies.buffers()[1], np.int32)[bodies.offset : bodies.offset + len(bodies) + 1]
+        data = memoryview(bodies.buffers()[2] or b"")
+        for begin in range(0, len(bodies), _MANY):
+            end = min(begin + _MANY, len(bodies))
+            of_group = numbers[begin:end]
+            own = self.number()
+            np.frombuffer(self._kinds, np.uint8)[of_group] = 2
+            np.frombuffer(self._places, np.uint64)[of_group] = own
+            np.frombuffer(self._within, np.uint16)[of_group] = np.arange(end - begin)
+            pairs = pa.array(np.stack([of_group, offsets[begin:end] - offsets[begin]], axis=1).ravel())
+            pieces = concat(pairs.cast(pa.string()).cast(pa.binary()), b" ", separator=b"")
+            index = bytes(memoryview(pieces.buffers()[2]))
+            entries = {"Type": b"/ObjStm", "N": b"%d" % (end - begin), "First": b"%d" % len(index)}
+            body = index + data[int(offsets[begin]) : int(offsets[end])].tobytes()
+            self._pack_later(own, entries, body)
+
+    def _pack_later(self, number: int, entries: dict[str, bytes], data: bytes) -> None:
+        if self._pool is None:
+            self._pool = ThreadPoolExecutor(1)
+        self._waiting.append((number, entries, self._pool.submit(zlib.compress, data, _QUICK)))
+        while len(self._waiting) > _MOST_WAITING:
+            self._write_waiting()
+
+    def _write_waiting(self) -> None:
+        number, entries, packed = self._waiting.popleft()
+        self._put_stream(number, entries, packed.result(), is_packed=True)
 
     def add(self, body: bytes, number: int | None = None) -> int:
         """Add an object that is no stream; its number."""
@@ -48,10 +97,22 @@ class PdfFile:
         """Add a stream with the entries of its dictionary; `is_packed` when the data are deflated already."""
         return self._put_stream(self.number(), entries, data, is_packed)
 
+    def add_plain_stream(self, entries: Mapping[str, bytes], data: bytes) -> int:
+        """Add a stream that any program can read as it is."""
+        number = self.number()
+        own = {**entries, "Length": b"%d" % len(data)}
+        self._kinds[number], self._places[number] = 1, self._length
+        self._write(b"%d 0 obj\n%b\nstream\n%b\nendstream\nendobj\n" % (number, dictionary(own), data))
+        return number
+
     def close(self, catalog: int, information: int) -> None:
         """Write what is left, and where everything is."""
         if self._group:
             self._write_group()
+        while self._waiting:
+            self._write_waiting()
+        if self._pool is not None:
+            self._pool.shutdown()
         own = self.number()
         self._kinds[own], self._places[own] = 1, self._length
         table = np.empty((len(self._kinds), 8), np.uint8)
@@ -64,7 +125,8 @@ class PdfFile:
             "Info": reference(information), "ID": b"[<%b> <%b>]" % (digest, digest),
         }  # fmt: skip
         start = self._length
-        self._put_stream(own, entries, table.tobytes(), is_packed=False)
+        level = COMPRESSION if len(table) < _MANY_OBJECTS else _QUICK
+        self._put_stream(own, entries, zlib.compress(table.tobytes(), level), is_packed=True)
         self._write(b"startxref\n%d\n%%%%EOF\n" % start)
 
     def _put_stream(self, number: int, entries: Mapping[str, bytes], data: bytes, is_packed: bool) -> int:
@@ -89,7 +151,11 @@ class PdfFile:
             length += len(body) + 1
         index = b" ".join(starts) + b"\n"
         entries = {"Type": b"/ObjStm", "N": b"%d" % len(group), "First": b"%d" % len(index)}
-        self._put_stream(own, entries, index + b"\n".join([body for _, body in group]), is_packed=False)
+        written = index + b"\n".join([body for _, body in group])
+        if self._pool is None:
+            self._put_stream(own, entries, written, is_packed=False)
+        else:
+            self._pack_later(own, entries, written)
 
     def _write(self, data: bytes) -> None:
         self._target.write(data)

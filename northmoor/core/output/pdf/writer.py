@@ -32,6 +32,9 @@ from northmoor.core.output.pdf.destinations import NamedDestinations, link_annot
 from northmoor.core.output.pdf.file_structure import COMPRESSION, PdfFile, dictionary, listed, points, reference, string
 from northmoor.core.output.pdf.font_embedding import write_font
 from northmoor.core.output.pdf.outline import PdfOutline
+from northmoor.core.output.pdf.page_tags import PageTagger, PageTags
+from northmoor.core.output.pdf.structure_tree import StructureTree
+from northmoor.core.output.pdf.xmp import UNIVERSAL, xmp_packet
 
 _QUICK = 1
 _SIBLINGS = 128
@@ -42,7 +45,13 @@ _MOST_WAITING = 2
 
 def output_files(document: OutputDocument) -> list[OutputFile]:
     """The one file that a document is."""
-    return [OutputFile(lambda target: write_pdf(document.pages(), document.metadata, target))]
+    return [OutputFile(lambda target: write_document(document, target))]
+
+
+def write_document(document: OutputDocument, target: BinaryIO) -> None:
+    """Write a document as a PDF, tagged if that is wanted. Raises Cancelled."""
+    tagger = PageTagger(document.composition, document.metadata.title) if document.options.tagged else None
+    write_pdf(document.pages(), document.metadata, target, tagger)
 
 
 def write_page_pdf(page: Page, metadata: Metadata, writer: ContentWriter) -> bytes:
@@ -50,67 +59,120 @@ def write_page_pdf(page: Page, metadata: Metadata, writer: ContentWriter) -> byt
     writer.pictures = {}
     (content,) = writer.contents([page])
     target = io.BytesIO()
-    _assemble([(page, zlib.compress(content, _QUICK))], metadata, writer, target)
+    _PdfAssembly(metadata, writer, target).write([(page, zlib.compress(content, _QUICK), None)])
     return target.getvalue()
 
 
-def write_pdf(pages: Iterable[Page], metadata: Metadata, target: BinaryIO) -> None:
-    """Write a PDF file of pages."""
+def write_pdf(pages: Iterable[Page], metadata: Metadata, target: BinaryIO, tagger: PageTagger | None = None) -> None:
+    """Write a PDF file of pages; with a tagger, one that says what its parts are."""
     writer = ContentWriter()
     with gc_paused():
-        _assemble(_packed(pages, writer), metadata, writer, target)
+        _PdfAssembly(metadata, writer, target, tagger).write(_packed(pages, writer, tagger))
 
 
-def _packed(pages: Iterable[Page], writer: ContentWriter) -> Iterator[tuple[Page, bytes]]:
+PackedPage = tuple[Page, bytes, PageTags | None]
+"""A page with its compressed content stream and its tags, if it has any."""
+
+
+def _packed(pages: Iterable[Page], writer: ContentWriter, tagger: PageTagger | None) -> Iterator[PackedPage]:
     """Each page with its compressed content stream; pages are compressed while the next ones are made."""
-    waiting: deque[tuple[list[Page], Future[list[bytes]]]] = deque()
+    waiting: deque[tuple[list[Page], list[PageTags], Future[list[bytes]]]] = deque()
     rest = iter(pages)
 
     def packed(contents: list[bytes]) -> list[bytes]:
         return [zlib.compress(content, COMPRESSION) for content in contents]
 
+    def finished() -> Iterator[PackedPage]:
+        done, tags, contents = waiting.popleft()
+        for number, (page, content) in enumerate(zip(done, contents.result(), strict=True)):
+            yield page, content, tags[number] if tags else None
+
     with ThreadPoolExecutor(1) as pool:
         while batch := list(islice(rest, PAGES_PER_BATCH)):
-            waiting.append((batch, pool.submit(packed, writer.contents(batch))))
+            tags = [tagger.tags(page) for page in batch] if tagger is not None else []
+            waiting.append((batch, tags, pool.submit(packed, writer.contents(batch, tags))))
             while len(waiting) > _MOST_WAITING:
-                done, contents = waiting.popleft()
-                yield from zip(done, contents.result(), strict=True)
-        for done, contents in waiting:
-            yield from zip(done, contents.result(), strict=True)
+                yield from finished()
+        while waiting:
+            yield from finished()
 
 
-def _assemble(
-    packed_pages: Iterable[tuple[Page, bytes]], metadata: Metadata, own: ContentWriter, target: BinaryIO
-) -> None:
-    file = PdfFile(target)
-    catalog, tree, resources = file.number(), _PageTree(file), file.number()
-    outline, places = PdfOutline(), NamedDestinations()
-    for page, packed in packed_pages:
+class _PdfAssembly:
+    """Puts a PDF file together from its pages."""
+
+    def __init__(
+        self, metadata: Metadata, writer: ContentWriter, target: BinaryIO, tagger: PageTagger | None = None
+    ) -> None:
+        self._metadata, self._writer = metadata, writer
+        self._file = PdfFile(target)
+        self._catalog, self._pages, self._resources = self._file.number(), _PageTree(self._file), self._file.number()
+        self._outline, self._places = PdfOutline(), NamedDestinations()
+        self._structure = StructureTree(self._file, tagger.tables) if tagger is not None else None
+
+    def write(self, packed_pages: Iterable[PackedPage]) -> None:
+        """Write all pages and what belongs to the whole."""
+        for number, (page, packed, tags) in enumerate(packed_pages, 1):
+            self._page(page, packed, tags)
+            if self._structure is not None and number % PAGES_PER_BATCH == 0:
+                self._structure.flush()
+        file, own = self._file, self._writer
+        file.add(dictionary(self._catalog_entries()), self._catalog)
+        fonts = {use.resource: reference(write_font(file, use, open_font(name))) for name, use in own.fonts.items()}
+        pictures = {resource: reference(_write_picture(file, picture)) for resource, picture in own.pictures.values()}
+        file.add(dictionary({"Font": dictionary(fonts), "XObject": dictionary(pictures)}), self._resources)
+        described = {"Title": self._metadata.title, "Producer": "Northmoor", **self._metadata.entries}
+        file.close(self._catalog, file.add(dictionary({name: string(text) for name, text in described.items()})))
+
+    def _page(self, page: Page, packed: bytes, tags: PageTags | None) -> None:
+        file = self._file
         content = file.add_stream({}, packed, is_packed=True)
         entries = {
             "Type": b"/Page",
-            "Parent": reference(tree.parent()),
+            "Parent": reference(self._pages.parent()),
             "MediaBox": b"[0 0 %b %b]" % (points(page.width), points(page.height)),
-            "Resources": reference(resources),
+            "Resources": reference(self._resources),
             "Contents": reference(content),
         }
-        items = (item for layer in page.layers if isinstance(layer, Links) for item in layer_items(layer))
-        if links := [link_annotation(page, item) for item in items]:
-            entries["Annots"] = listed(links)
-        number = tree.add(dictionary(entries))
-        outline.add(page, number)
-        places.add(page, number)
-    entries = {"Type": b"/Catalog", "Pages": reference(tree.close()), "ViewerPreferences": b"<</DisplayDocTitle true>>"}
-    if outline.marks:
-        entries["Outlines"] = reference(outline.write(file))
-    if places.of_names:
-        entries["Names"] = dictionary({"Dests": reference(places.write(file))})
-    file.add(dictionary(entries), catalog)
-    fonts = {use.resource: reference(write_font(file, use, open_font(name))) for name, use in own.fonts.items()}
-    pictures = {resource: reference(_write_picture(file, picture)) for resource, picture in own.pictures.values()}
-    file.add(dictionary({"Font": dictionary(fonts), "XObject": dictionary(pictures)}), resources)
-    described = {"Title": metadata.title, "Producer": "Northmoor", **metadata.entries}
-    file.close(catalog, file.add(dictionary({name: string(text) for name, text in described.items()})))
+        items = [item for layer in page.layers if isinstance(layer, Links) for item in layer_items(layer)]
+        number = file.number()
+        if self._structure is None or tags is None:
+            if items:
+                entries["Annots"] = listed(link_annotation(page, item) for item in items)
+        else:
+            key = self._structure.key()
+            keys = [self._structure.key() for _ in items]
+            annotations = [file.add(link_annotation(page, item, own)) for item, own in zip(items, keys, strict=True)]
+            entries |= {"StructParents": b"%d" % key, "Tabs": b"/S"}
+            if annotations:
+                entries["Annots"] = listed(map(reference, annotations))
+            self._structure.add_page(page, number, key, tags, list(zip(annotations, keys, strict=True)))
+        self._pages.add(dictionary(entries), number)
+        self._outline.add(page, number)
+        self._places.add(page, number)
+
+    def _catalog_entries(self) -> dict[str, bytes]:
+        file, structure, metadata = self._file, self._structure, self._metadata
+        entries = {
+            "Type": b"/Catalog",
+            "Pages": reference(self._pages.close()),
+            "ViewerPreferences": b"<</DisplayDocTitle true>>",
+        }
+        if self._outline.marks:
+            entries["Outlines"] = reference(self._outline.write(file))
+        if self._places.of_names:
+            entries["Names"] = dictionary({"Dests": reference(self._places.write(file))})
+        if structure is not None:
+            structure.close(metadata.language)
+            entries |= {
+                "MarkInfo": b"<</Marked true>>",
+                "Lang": string(metadata.language),
+                "StructTreeRoot": reference(structure.root),
+                "Metadata": reference(file.add_plain_stream(_METADATA, xmp_packet(metadata, [UNIVERSAL]))),
+            }
+        return entries
+
+
+_METADATA = {"Type": b"/Metadata", "Subtype": b"/XML"}
 
 
 class _PageTree:
@@ -128,13 +190,12 @@ class _PageTree:
             self._own = self._file.number()
         return self._own
 
-    def add(self, page: bytes) -> int:
-        """Add a page; its number."""
-        number = self._file.add(page)
+    def add(self, page: bytes, number: int) -> None:
+        """Add a page under its number."""
+        self._file.add(page, number)
         self._kids.append(reference(number))
         if len(self._kids) == _SIBLINGS:
             self._close_node()
-        return number
 
     def close(self) -> int:
         """Write what is left; the number of the root."""

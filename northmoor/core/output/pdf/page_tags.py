@@ -1,0 +1,336 @@
+"""What the parts of a page are in a tagged PDF: marks in its content stream, and elements in reading order.
+
+Heads and footers, watermarks, grounds, rules, and heads that are repeated are artifacts; all else is in one element.
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from northmoor.core.base.arrays import Ints
+from northmoor.core.layout.flow.fragments import BoxFragment, ChartFragment, TableFragmentOnPage, TextFragment
+from northmoor.core.layout.graphics.display_list import Layer, Links, Page, PagePart, Texts, TurnedTexts
+from northmoor.core.layout.inline.rich_text import RichText
+from northmoor.core.layout.page.composition import Composition
+from northmoor.core.layout.table.origins import TableOrigins
+from northmoor.core.output.content.block_roles import BlockRole, block_roles, role_of
+from northmoor.core.output.content.chart_figures import chart_figures, chart_words
+from northmoor.core.output.content.drawn_texts import drawn_lines
+from northmoor.core.output.content.nodes import TextNode, node_text
+from northmoor.core.output.content.reading_order import as_title, fragments_in_order, page_order
+from northmoor.core.output.pdf.table_tags import PageRows, TableTagger, page_rows
+
+ARTIFACT = b"/Artifact BMC"
+_FURNITURE = b"/Artifact <</Type/Pagination>> BDC"
+_END = b"EMC"
+GOES_ON, REPEATED = -2, -1
+_MOST_SPOKEN = 24
+"""Marks of a chart up to which its figures are spoken."""
+
+
+@dataclass
+class LayerMarks:
+    """The marks of a layer: before and after all of it, or the content that each of its texts begins (`each`), which is
+    called `tag` there: `GOES_ON` for one that goes on with what the text before says, `REPEATED` for one that is not
+    read."""
+
+    before: bytes = b""
+    after: bytes = b""
+    each: Ints | None = None
+    tag: bytes = b"TD"
+
+
+@dataclass(eq=False)
+class Element:
+    """An element with the marked contents and the annotations in it, by their numbers on the page. One that `goes_on`
+    from or to another page is one element with that of the same `key`."""
+
+    kind: bytes
+    contents: list[int]
+    attributes: bytes = b""
+    words: str = ""
+    """What is said in place of a figure."""
+    said: str = ""
+    """What a text of several lines says: nothing is between the lines as they are drawn."""
+    key: object = None
+    begins: bool = True
+    ends: bool = True
+    links: list[int] = field(default_factory=list)
+    items: list[tuple[int | None, int]] = field(default_factory=list)
+    """The items of a list: the contents of the marker, if it has one, and of the rest."""
+    box: tuple[int, int, int, int] | None = None
+    """Where a figure is: left, top, right, bottom."""
+
+
+@dataclass(eq=False)
+class TableElement:
+    """A table, or the rest of one that began on an earlier page."""
+
+    rows: PageRows
+    key: object
+    begins: bool
+    ends: bool
+
+
+@dataclass(eq=False)
+class PageTags:
+    """The tags of a page: marks by the number of the layer, elements in reading order, and how many marked contents
+    there are."""
+
+    marks: dict[int, LayerMarks] = field(default_factory=dict)
+    elements: list[Element | TableElement] = field(default_factory=list)
+    contents: int = 0
+
+    def content(self) -> int:
+        """The number of a new marked content."""
+        self.contents += 1
+        return self.contents - 1
+
+
+class PageTagger:
+    """Tags the pages of a composition, one after another."""
+
+    def __init__(self, composition: Composition, title: str) -> None:
+        self._composition, self._title = composition, title
+        self._roles: Mapping[str, BlockRole] = block_roles(composition.edition)
+        self.tables = TableTagger()
+        self._is_begun = False
+
+    def tags(self, page: Page) -> PageTags:
+        """The tags of a page."""
+        found = PageTags()
+        made: dict[int, Element | TableElement] = {}
+        numbers = _link_numbers(page.layers)
+        in_parts: set[int] = set()
+        ordered = self._ordered(page)
+        texts = [each for each in ordered if isinstance(each, TextFragment)]
+        first = id(texts[0]) if texts and not self._is_begun else None
+        self._is_begun = self._is_begun or bool(texts)
+        for part in page.parts:
+            in_parts.update(range(part.first, part.end))
+            element = self._part(part, page, found, numbers, id(part.fragment) == first)
+            if element is not None:
+                made[id(part.fragment)] = element
+        found.elements = [made[id(each)] for each in ordered if id(each) in made]
+        for number, layer in enumerate(page.layers):
+            if number not in in_parts and not isinstance(layer, Links):
+                found.marks[number] = LayerMarks(_FURNITURE, _END)
+        return found
+
+    def _ordered(self, page: Page) -> list[Any]:
+        """The fragments of a page in reading order."""
+        fragments = [part.fragment for part in page.parts]
+        if len(fragments) < 2:
+            return fragments
+        index = min(page.number, len(self._composition)) - 1
+        return list(fragments_in_order(page_order(fragments, self._composition, index)))
+
+    def _part(
+        self, part: PagePart, page: Page, found: PageTags, numbers: Mapping[int, list[int]], is_first: bool
+    ) -> Element | TableElement | None:
+        fragment, layers = part.fragment, range(part.first, part.end)
+        links = [number for layer in layers for number in numbers.get(layer, ())]
+        if isinstance(fragment, TableFragmentOnPage):
+            return self._table(fragment, page, layers, found, numbers)
+        if isinstance(fragment, BoxFragment) and not self._is_content(fragment, page, layers):
+            _mark_all(page, layers, found, ARTIFACT)
+            return None
+        if isinstance(fragment, TextFragment) and _is_list(fragment):
+            return self._list(fragment, page, layers, found, links)
+        if not any(not isinstance(page.layers[layer], Links) for layer in layers):
+            return None
+        number = found.content()
+        element = self._element(fragment, number, is_first)
+        element.links = links
+        _wrap(page, layers, found, b"/%b <</MCID %d>> BDC" % (element.kind, number))
+        return element
+
+    def _is_content(self, fragment: BoxFragment, page: Page, layers: Sequence[int]) -> bool:
+        """Whether something drawn says anything: a picture whose words are left empty only adorns the page."""
+        if role_of(self._roles, fragment.name, fragment.kind).kind == "decoration" or fragment.item is not None:
+            return False
+        drawn = [page.layers[layer] for layer in layers]
+        return bool(drawn_lines(drawn)) or (bool(drawn) and fragment.words != "")
+
+    def _element(self, fragment: TextFragment | ChartFragment | BoxFragment, number: int, is_first: bool) -> Element:
+        if isinstance(fragment, ChartFragment):
+            return Element(b"Figure", [number], words=_spoken(fragment), box=self._box(fragment))
+        if isinstance(fragment, BoxFragment):
+            if fragment.kind == "readout":
+                return Element(b"P", [number])
+            words = fragment.words or "Picture without words"
+            return Element(b"Figure", [number], words=words, box=self._box(fragment))
+        role = role_of(self._roles, fragment.name)
+        if is_first:
+            node = as_title(TextNode(role, fragment), self._title, self._composition)
+            role = node.role if isinstance(node, TextNode) else role
+        block = fragment.block
+        length = len(block.lines)
+        end = length if fragment.end is None else fragment.end
+        said = " ".join(node_text(fragment).split()) if length > 1 else ""
+        return Element(
+            _kind_of(role), [number], said=said, key=block.origin, begins=fragment.start == 0, ends=end >= length
+        )
+
+    def _box(self, fragment: ChartFragment | BoxFragment) -> tuple[int, int, int, int]:
+        frame = self._composition.frame
+        left, top = frame.left + fragment.left, frame.top + fragment.y
+        return left, top, left + fragment.width, top + fragment.height
+
+    def _list(
+        self, fragment: TextFragment, page: Page, layers: Sequence[int], found: PageTags, links: list[int]
+    ) -> Element:
+        """A list: its markers and the rest of its items are contents by themselves."""
+        block = fragment.block
+        assert isinstance(block, RichText)
+        element = Element(b"L", [], links=links)
+        for layer in layers:
+            drawn = page.layers[layer]
+            if not isinstance(drawn, Texts):
+                found.marks[layer] = LayerMarks(ARTIFACT, _END) if not isinstance(drawn, Links) else LayerMarks()
+                continue
+            each: list[int] = []
+            current = -1
+            for line in range(len(block.lines))[fragment.start : fragment.end]:
+                item, has_marker = block.items[line]
+                for at in range(len(block.lines[line].fragments)):
+                    each.append(self._item_mark(element, found, has_marker and not at, item != current))
+                    current = item
+            found.marks[layer] = LayerMarks(each=np.array(each, np.int64), tag=b"LBody")
+        return element
+
+    def _item_mark(self, element: Element, found: PageTags, is_marker: bool, is_new: bool) -> int:
+        """The content that a piece of a list begins, if it does not go on with the item's text."""
+        if is_marker:
+            number = found.content()
+            element.items.append((number, -1))
+            return number
+        if not is_new and element.items[-1][1] >= 0:
+            return GOES_ON
+        number = found.content()
+        if is_new:
+            element.items.append((None, number))
+        else:
+            element.items[-1] = (element.items[-1][0], number)
+        return number
+
+    def _table(
+        self,
+        fragment: TableFragmentOnPage,
+        page: Page,
+        layers: Sequence[int],
+        found: PageTags,
+        numbers: Mapping[int, list[int]],
+    ) -> TableElement:
+        drawn = [(layer, page.layers[layer]) for layer in layers]
+        texts = [
+            (layer, each, each.origins)
+            for layer, each in drawn
+            if isinstance(each, Texts | TurnedTexts) and isinstance(each.origins, TableOrigins) and len(each)
+        ]
+        rows = page_rows(fragment, self.tables.kinds(fragment.layout), [origins.rows for _, _, origins in texts])
+        for layer, each, origins in texts:
+            found.marks[layer] = LayerMarks(each=_cell_marks(each, origins, rows, found))
+        for layer, other in drawn:
+            if isinstance(other, Links):
+                for cell, link in zip(_cells_of(other, rows).tolist(), numbers[layer], strict=True):
+                    rows.links.setdefault(max(cell, 0), []).append(link)
+            elif layer not in found.marks:
+                found.marks[layer] = LayerMarks(ARTIFACT, _END)
+        table = fragment.layout.table
+        key = (table.name, *(column.name for column in table.columns))
+        return TableElement(rows, key, fragment.rows.is_first, fragment.rows.is_last)
+
+
+def _is_list(fragment: TextFragment) -> bool:
+    return isinstance(fragment.block, RichText) and fragment.block.marker != "none"
+
+
+def _kind_of(role: BlockRole) -> bytes:
+    if role.kind == "title":
+        return b"H1"
+    if role.kind == "heading":
+        return b"H%d" % min(role.level + 1, 6)
+    return b"Caption" if role.kind == "caption" else b"P"
+
+
+def _spoken(fragment: ChartFragment) -> str:
+    """A chart in words, with its figures where they are few."""
+    words = chart_words(fragment.view)
+    figures = chart_figures(fragment.view)
+    if figures is None or len(figures.rows) * (len(figures.titles) - 1) > _MOST_SPOKEN:
+        return words
+    names = figures.titles[-len(fragment.view.series_measures) :]
+    rows = []
+    for row in figures.rows:
+        labels, values = row[: -len(names)], row[-len(names) :]
+        own = values[0] if len(names) == 1 else ", ".join(f"{n} {v}" for n, v in zip(names, values, strict=True))
+        rows.append(" ".join(filter(None, (*labels, own))))
+    return f"{words} {'; '.join(rows)}."
+
+
+def _cells_of(layer: Layer, rows: PageRows) -> Ints:
+    """The cells of a table's items on a page."""
+    origins = layer.origins
+    if not isinstance(origins, TableOrigins):
+        return np.full(len(layer), -1, np.int64)
+    return rows.cells_of(np.asarray(origins.rows), np.asarray(origins.columns))
+
+
+def _cell_marks(layer: Texts | TurnedTexts, origins: TableOrigins, rows: PageRows, found: PageTags) -> Ints:
+    """The marks before the texts of a table: a content for each cell, artifacts for what is repeated."""
+    own, columns = origins.rows, origins.columns
+    marks = np.full(len(layer), GOES_ON, np.int64)
+    begins = np.ones(len(layer), bool)
+    if isinstance(layer, Texts):
+        begins[1:] = (own[1:] != own[:-1]) | (columns[1:] != columns[:-1])
+    at = np.flatnonzero(begins)
+    cells = rows.cells_of(own[at], columns[at])
+    is_read = cells >= 0
+    count = int(is_read.sum())
+    numbers = np.full(len(at), REPEATED, np.int64)
+    numbers[is_read] = np.arange(found.contents, found.contents + count)
+    found.contents += count
+    rows.contents[cells[is_read]] = numbers[is_read]
+    marks[at] = numbers
+    if len(at) < len(layer) and isinstance(layer, Texts):
+        _note_lines(layer, at, cells, rows)
+    return marks
+
+
+def _note_lines(layer: Texts, begins: Ints, cells: Ints, rows: PageRows) -> None:
+    """Note what cells of several lines say: nothing is between the lines as they are drawn."""
+    ends = np.append(begins[1:], len(layer))
+    for at in np.flatnonzero((ends - begins > 1) & (cells >= 0)).tolist():
+        lines = range(int(begins[at]), int(ends[at]))
+        texts = [layer.shapers[layer.face[line]].text(int(layer.line[line])) for line in lines]
+        rows.words[int(cells[at])] = " ".join(texts)
+
+
+def _mark_all(page: Page, layers: Sequence[int], found: PageTags, mark: bytes) -> None:
+    for layer in layers:
+        if not isinstance(page.layers[layer], Links):
+            found.marks[layer] = LayerMarks(mark, _END)
+
+
+def _wrap(page: Page, layers: Sequence[int], found: PageTags, mark: bytes) -> None:
+    """Put all that some layers draw into one content."""
+    drawn = [layer for layer in layers if not isinstance(page.layers[layer], Links) and len(page.layers[layer])]
+    if not drawn:
+        drawn = list(layers)[:1]
+    found.marks[drawn[0]] = LayerMarks(before=mark)
+    last = found.marks.setdefault(drawn[-1], LayerMarks())
+    last.after = _END
+
+
+def _link_numbers(layers: Sequence[Layer]) -> dict[int, list[int]]:
+    """The numbers of the annotations of each layer of links, counted through the page."""
+    found: dict[int, list[int]] = {}
+    count = 0
+    for number, layer in enumerate(layers):
+        if isinstance(layer, Links):
+            found[number] = list(range(count, count + len(layer)))
+            count += len(layer)
+    return found

@@ -1,0 +1,363 @@
+"""The structure tree of a tagged PDF (ISO 32000-1, 14.7 and 14.8): elements in reading order, page by page, and the
+tree that leads from contents back to them. Cells of tables, of which there may be millions, are written by the column.
+"""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+import pyarrow as pa
+
+from northmoor.core.base.arrays import Ints
+from northmoor.core.expr.text_concat import concat, concat_lists
+from northmoor.core.layout.graphics.display_list import PAGES_PER_BATCH, Page
+from northmoor.core.output.pdf.file_structure import PdfFile, dictionary, listed, points, reference, string
+from northmoor.core.output.pdf.page_tags import Element, PageTags, TableElement
+from northmoor.core.output.pdf.table_tags import PageRows, TableTagger
+
+_LEAF = 64
+"""Pages in a leaf of the parent tree."""
+
+
+@dataclass(eq=False)
+class _Open:
+    """An element that may go on on the next page: its number, and the entries and kids it has so far."""
+
+    number: int
+    head: bytes
+    kids: list[bytes] = field(default_factory=list)
+
+
+@dataclass(frozen=True, eq=False)
+class _RowGroup:
+    """Some rows of a table on a page, to be written: the number of their group, the page, the numbers of the first row
+    and the first cell, how many cells each row has, and the content and template of each cell."""
+
+    number: int
+    page: int
+    first_row: int
+    first_cell: int
+    counts: Ints
+    contents: Ints
+    templates: Ints
+
+
+class StructureTree:
+    """Writes the elements of pages; what goes on from page to page stays open until it ends."""
+
+    def __init__(self, file: PdfFile, tables: TableTagger) -> None:
+        self._file, self._tables = file, tables
+        self._row_groups: list[_RowGroup] = []
+        self._special: dict[int, tuple[list[bytes], str]] = {}
+        """Cells, by their numbers, with links or words of their own."""
+        self.root = file.number()
+        self._document = file.number()
+        self._kids: list[tuple[int, int]] = []
+        """The elements of the document: ranges of numbers."""
+        self._open: dict[object, _Open] = {}
+        self._parents: list[bytes] = []
+        """Leaves of the parent tree, each as written, for pages and annotations by their keys."""
+        self._limits: list[tuple[int, int]] = []
+        self._waiting: list[tuple[int, bytes]] = []
+        self._page_parents: list[Ints] = []
+        self._first_parents = 0
+        """The elements of the contents of each page since the last flush, and the number of the first such array."""
+        self._next_key = 0
+
+    def key(self) -> int:
+        """A new key of the parent tree."""
+        self._next_key += 1
+        return self._next_key - 1
+
+    def add_page(self, page: Page, number: int, key: int, tags: PageTags, annotations: list[tuple[int, int]]) -> None:
+        """Add the elements of a page, by the number of its object; `annotations` are the numbers of its links, each
+        with its key."""
+        if not self._page_parents:
+            self._first_parents = self._file.numbers(PAGES_PER_BATCH)
+        parents = np.zeros(tags.contents, np.int64)
+        links: dict[int, int] = {}
+        for element in tags.elements:
+            if isinstance(element, TableElement):
+                self._table(element, number, parents, annotations, links)
+            else:
+                self._element(element, page, number, parents, annotations, links)
+        rest = [at for at in range(len(annotations)) if at not in links]
+        for at in rest:  # in heads and feet: they are reached, though what they are on is not read
+            paragraph = self._file.number()
+            links[at] = self._link(annotations[at][0], paragraph, number)
+            self._file.add(self._body(b"P", self._document, [reference(links[at])]), paragraph)
+            self._kids.append((paragraph, 1))
+        self._page_parents.append(parents)
+        self._parent(key, reference(self._first_parents + len(self._page_parents) - 1))
+        for at, (_, own) in enumerate(annotations):
+            self._parent(own, reference(links[at]))
+
+    def close(self, language: str) -> None:
+        """Write what is left."""
+        self.flush()
+        for element in self._open.values():
+            self._write_open(element)
+        self._flush_parents()
+        kids = [b"%d 0 R" % n for first, count in self._kids for n in range(first, first + count)]
+        entries = {"S": b"/Document", "P": reference(self.root), "K": listed(kids)}
+        if language:
+            entries["Lang"] = string(language)
+        self._file.add(dictionary(entries), self._document)
+        nodes = [
+            reference(self._file.add(b"<</Limits [%d %d]/Nums [%b]>>" % (low, high, leaf)))
+            for (low, high), leaf in zip(self._limits, self._parents, strict=True)
+        ]
+        tree = self._file.add(dictionary({"Kids": listed(nodes)}) if nodes else b"<</Nums []>>")
+        self._file.add(
+            dictionary(
+                {
+                    "Type": b"/StructTreeRoot",
+                    "K": listed([reference(self._document)]),
+                    "ParentTree": reference(tree),
+                    "ParentTreeNextKey": b"%d" % self._next_key,
+                }
+            ),
+            self.root,
+        )
+
+    # elements
+
+    def _element(
+        self,
+        element: Element,
+        page: Page,
+        number: int,
+        parents: Ints,
+        annotations: list[tuple[int, int]],
+        links: dict[int, int],
+    ) -> None:
+        if element.kind == b"L":
+            self._list(element, number, parents, annotations, links)
+            return
+        is_new = element.begins or element.key not in self._open
+        if is_new:
+            own = _Open(self._file.number(), self._head(element, page))
+            self._kids.append((own.number, 1))
+        else:
+            own = self._open.pop(element.key)
+        own.kids += [_content(number, content) for content in element.contents]
+        parents[element.contents] = own.number
+        for at in element.links:
+            links[at] = self._link(annotations[at][0], own.number, number)
+            own.kids.append(reference(links[at]))
+        if element.ends:
+            self._write_open(own)
+        else:
+            self._open[element.key] = own
+
+    def _head(self, element: Element, page: Page) -> bytes:
+        """The entries of an element, up to its kids."""
+        found = b"/S/%b/P %b" % (element.kind, reference(self._document))
+        if element.words:
+            found += b"/Alt %b" % string(element.words)
+        if element.said:
+            found += b"/ActualText %b" % string(element.said)
+        if element.box is not None:
+            left, top, right, bottom = element.box
+            corners = (left, page.height - bottom, right, page.height - top)
+            found += b"/A<</O/Layout/Placement/Block/BBox[%b]>>" % b" ".join(map(points, corners))
+        return found
+
+    def _write_open(self, own: _Open) -> None:
+        self._file.add(b"<<%b/K[%b]>>" % (own.head, b" ".join(own.kids)), own.number)
+
+    def _list(
+        self,
+        element: Element,
+        page: int,
+        parents: Ints,
+        annotations: list[tuple[int, int]],
+        links: dict[int, int],
+    ) -> None:
+        file, number = self._file, self._file.number()
+        self._kids.append((number, 1))
+        items: list[bytes] = []
+        for marker, content in element.items:
+            item, kids = file.number(), []
+            if marker is not None:
+                label = file.add(self._body(b"Lbl", item, [_content(page, marker)]))
+                parents[marker] = label
+                kids.append(reference(label))
+            if content >= 0:
+                body = file.number()
+                own = [_content(page, content)]
+                if not items:
+                    for at in element.links:
+                        links[at] = self._link(annotations[at][0], body, page)
+                        own.append(reference(links[at]))
+                file.add(self._body(b"LBody", item, own), body)
+                parents[content] = body
+                kids.append(reference(body))
+            file.add(self._body(b"LI", number, kids), item)
+            items.append(reference(item))
+        file.add(self._body(b"L", self._document, items), number)
+
+    def _body(self, kind: bytes, parent: int, kids: list[bytes]) -> bytes:
+        return b"<</S/%b/P %b/K[%b]>>" % (kind, reference(parent), b" ".join(kids))
+
+    def _link(self, annotation: int, parent: int, page: int) -> int:
+        """The element of a link; its number."""
+        kid = b"<</Type/OBJR/Obj %b/Pg %b>>" % (reference(annotation), reference(page))
+        return self._file.add(b"<</S/Link/P %b/K[%b]>>" % (reference(parent), kid))
+
+    # tables
+
+    def _special_cell(
+        self,
+        cell: int,
+        shift: int,
+        rows: PageRows,
+        page: int,
+        annotations: list[tuple[int, int]],
+        links: dict[int, int],
+    ) -> tuple[list[bytes], str]:
+        """The links in a cell, and its words."""
+        found = []
+        for number in rows.links.get(cell, ()):
+            links[number] = self._link(annotations[number][0], cell + shift, page)
+            found.append(reference(links[number]))
+        return found, rows.words.get(cell, "")
+
+    def _table(
+        self,
+        element: TableElement,
+        page: int,
+        parents: Ints,
+        annotations: list[tuple[int, int]],
+        links: dict[int, int],
+    ) -> None:
+        is_new = element.begins or element.key not in self._open
+        if is_new:
+            own = _Open(self._file.number(), b"/S/Table/P %b" % reference(self._document))
+            self._kids.append((own.number, 1))
+        else:
+            own = self._open.pop(element.key)
+        rows = element.rows
+        groups = ((b"THead", slice(0, rows.heads)), (b"TBody", slice(rows.heads, len(rows.plans))))
+        for kind, own_rows in groups:
+            if own_rows.stop > own_rows.start:
+                group, shift = self._rows(kind, own.number, rows, own_rows, page, parents)
+                own.kids.append(reference(group))
+                first, last = (
+                    rows.begins[own_rows.start],
+                    rows.begins[own_rows.stop - 1] + rows.counts[own_rows.stop - 1],
+                )
+                for cell in {*rows.links, *rows.words}:
+                    if first <= cell < last:
+                        self._special[cell + shift] = self._special_cell(cell, shift, rows, page, annotations, links)
+        if element.ends:
+            self._write_open(own)
+        else:
+            self._open[element.key] = own
+
+    def _rows(self, kind: bytes, table: int, tags: PageRows, rows: slice, page: int, parents: Ints) -> tuple[int, int]:
+        """Number some rows of a table as a group, to be written with those of other pages; the numbers of the group and
+        of its first cell."""
+        counts, file = tags.counts[rows], self._file
+        first = int(tags.counts[: rows.start].sum())
+        cells = slice(first, first + int(counts.sum()))
+        contents = tags.contents[cells]
+        group = file.number()
+        first_row, first_cell = file.numbers(len(counts)), file.numbers(len(contents))
+        is_filled = np.flatnonzero(contents >= 0)
+        parents[contents[is_filled]] = first_cell + is_filled
+        self._row_groups.append(_RowGroup(group, page, first_row, first_cell, counts, contents, tags.templates[cells]))
+        kids = b" ".join([b"%d 0 R" % number for number in range(first_row, first_row + len(counts))])
+        file.add(b"<</S/%b/P %d 0 R/K[%b]>>" % (kind, table, kids), group)
+        return group, first_cell - first
+
+    def flush(self) -> None:
+        """Write what is written for many pages at a time, of those that have been added since: the way back from
+        their contents, and the cells and rows of their tables."""
+        self._write_parents()
+        groups, self._row_groups = self._row_groups, []
+        if not groups:
+            return
+        counts = np.concatenate([group.counts for group in groups])
+        contents = np.concatenate([group.contents for group in groups])
+        sizes = np.array([len(group.contents) for group in groups])
+        heights = np.array([len(group.counts) for group in groups])
+        rows = np.repeat([group.first_row for group in groups], heights) + _within(heights)
+        cells = np.repeat([group.first_cell for group in groups], sizes) + _within(sizes)
+        pages = pa.array([b" 0 R/Pg %d 0 R" % group.page for group in groups], pa.binary())
+        kids = pa.array([b">>", *(b"/K %d>>" % n for n in range(int(contents.max(initial=0)) + 1))], pa.binary())
+        templates = pa.array(list(self._tables.elements), pa.binary())
+        bodies = concat(
+            templates.take(pa.array(np.concatenate([group.templates for group in groups]))),
+            _digits(np.repeat(rows, counts)),
+            pages.take(pa.array(np.repeat(np.arange(len(groups)), sizes))),
+            kids.take(pa.array(contents + 1)),
+            separator=b"",
+        )
+        self._write_cells(cells, bodies)
+        references = concat(_digits(cells), b"0 R", separator=b" ")
+        offsets = pa.array(np.concatenate([[0], np.cumsum(counts)]).astype(np.int32))
+        of_rows = concat_lists(pa.ListArray.from_arrays(offsets, references), b" ")
+        heads = pa.array([b"<</S/TR/P %d 0 R/K[" % group.number for group in groups], pa.binary())
+        written = concat(
+            heads.take(pa.array(np.repeat(np.arange(len(groups)), heights))), of_rows, b"]>>", separator=b""
+        )
+        self._file.add_many(rows, written)
+
+    def _write_parents(self) -> None:
+        pages, self._page_parents = self._page_parents, []
+        if not pages:
+            return
+        references = concat(_digits(np.concatenate(pages)), b"0 R", separator=b" ")
+        ends = np.cumsum([len(each) for each in pages])
+        lists = pa.ListArray.from_arrays(pa.array(np.concatenate([[0], ends]).astype(np.int32)), references)
+        written = concat(b"[", concat_lists(lists, b" "), b"]", separator=b"")
+        self._file.add_many(self._first_parents + np.arange(len(pages)), written)
+
+    def _write_cells(self, cells: Ints, bodies: pa.BinaryArray) -> None:
+        """Write cells, but for those with more than a content: links, and words of several lines."""
+        special, self._special = self._special, {}
+        if special:
+            plain = ~np.isin(cells, list(special))
+            at = {int(cell): place for place, cell in enumerate(cells.tolist()) if cell in special}
+            for cell, (more, words) in special.items():
+                body = bodies[at[cell]].as_py()
+                if more:
+                    head, own, content = body.partition(b"/K ")
+                    kids = [content[:-2]] if own else []
+                    body = b"%b/K[%b]>>" % (head if own else body[:-2], b" ".join([*kids, *more]))
+                if words:
+                    body = b"%b/ActualText %b>>" % (body[:-2], string(words))
+                self._file.add(body, cell)
+            cells, bodies = cells[plain], bodies.filter(pa.array(plain))
+        self._file.add_many(cells, bodies)
+
+    # the parent tree
+
+    def _parent(self, key: int, value: bytes) -> None:
+        self._waiting.append((key, value))
+        if len(self._waiting) >= _LEAF:
+            self._flush_parents()
+
+    def _flush_parents(self) -> None:
+        if not self._waiting:
+            return
+        self._waiting.sort()
+        self._limits.append((self._waiting[0][0], self._waiting[-1][0]))
+        self._parents.append(b" ".join(b"%d %b" % each for each in self._waiting))
+        self._waiting = []
+
+
+def _content(page: int, content: int) -> bytes:
+    """A marked content as a kid of an element."""
+    return b"<</Type/MCR/Pg %d 0 R/MCID %d>>" % (page, content)
+
+
+def _within(counts: Ints) -> Ints:
+    """The numbers from 0 on in each of some groups."""
+    ends = np.cumsum(counts)
+    found: Ints = np.arange(int(ends[-1])) - np.repeat(ends - counts, counts)
+    return found
+
+
+def _digits(numbers: Ints) -> pa.BinaryArray:
+    return pa.array(numbers).cast(pa.string()).cast(pa.binary())
