@@ -113,16 +113,22 @@ def new(
 @app.command()
 def run(
     report: Annotated[Path, typer.Argument(help="A .moor file.")],
-    out: Annotated[Path, typer.Option(help="File to write: .pdf, .png (one a page) or .json (the pages' dump).")],
+    out: Annotated[Path, typer.Option(help="File to write; its ending says the format: .pdf, .xlsx, .html, .csv, …")],
     assign: Assign = None,
     values: ValuesFile = None,
     value_set: Annotated[str | None, typer.Option("--value-set", help="A set of values named in the report.")] = None,
     edition: Annotated[
         str | None, typer.Option(help="The edition; without it, the one that the report chooses, or else its first.")
     ] = None,
+    block: Annotated[str | None, typer.Option(help="The one block to write; without it, all of the edition.")] = None,
+    option: Annotated[
+        list[str] | None,
+        typer.Option(help="A choice of the format, such as tagged=no, sheets=rows or resolution=300; may be repeated."),
+    ] = None,
 ) -> None:
     """Run a report into a file."""
     from northmoor.core.checks.preflight import preflight
+    from northmoor.core.export.option_texts import options_with
     from northmoor.core.session import Session
     from northmoor.core.sources.library import Library
     from northmoor.core.store.report_files import load_report
@@ -134,7 +140,7 @@ def run(
     blocked = [f for f in document.findings if f.rule in ("faulty block", "faulty query")]
     if blocked:
         _fail([str(blocked[0])], ExitCode.NOT_WRITTEN)
-    document.write(out)
+    document.write(out, block=block, options=options_with(document.edition.output, option or []))
     faults = [finding for finding in preflight(document) if finding.is_error]
     if faults:
         sentences = [f"{out.name}: {finding}" for finding in faults[:_MOST_SENTENCES]]

@@ -2,7 +2,7 @@
 
 Reading order: `main` opens the `window`, which joins the workspaces `pages` and `data`, the bar and dialog of
 `parameters`, its `window_bars`, the menus (`actions`) and what they call (`library_actions`, `look_actions`,
-`link_navigation`, `preflight_panel`, `report_file`, `search`, `help`). `start` is shown while no report is open. All
+`link_navigation`, `delivery`, `report_file`, `search`, `help`). `start` is shown while no report is open. All
 of them change the report through `document_controller`, which keeps its history; slow work runs in `worker`. `widgets`
 knows nothing of the others.
 """

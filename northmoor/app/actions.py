@@ -8,6 +8,7 @@ from typing import Protocol
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu, QMenuBar
 
+from northmoor.app.delivery.delivery_actions import DeliveryActions
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.help.help_actions import Help
 from northmoor.app.library_actions import LibraryActions
@@ -38,10 +39,10 @@ class CommandTargets(Protocol):
     sharing: LibraryActions
     following: LinkNavigation
     files: FileActions
+    delivery: DeliveryActions
     help: Help
 
     def ask_new(self) -> None: ...
-    def ask_deliver(self) -> None: ...
     def close(self) -> bool: ...
     def add_field(self, as_what: str) -> None: ...
     def add_query(self) -> None: ...
@@ -103,7 +104,8 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
         Command("save_copy", "Save a copy…", "", lambda w: w.files.ask_save_copy()),
         Command("revert", "Revert to saved", "", lambda w: w.files.revert()),
         None,
-        Command("deliver", "Deliver…", "Ctrl+D", lambda w: w.ask_deliver()),
+        Command("deliver", "Deliver…", "Ctrl+D", lambda w: w.delivery.ask()),
+        Command("print", "Print…", "Ctrl+P", lambda w: w.delivery.print()),
         None,
         Command("properties", "Report properties", "", lambda w: w.show_properties()),
         Command("preferences", "Preferences…", "Ctrl+,", lambda w: w.beginning.ask_preferences()),
@@ -116,6 +118,7 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
         None,
         Command("cut", "Cut", "Ctrl+X", lambda w: w.pages.blocks.cut()),
         Command("copy", "Copy", "Ctrl+C", lambda w: w.pages.blocks.copy()),
+        Command("copy_shown", "Copy as printed", "Ctrl+Alt+P", lambda w: w.delivery.copy_block()),
         Command("paste", "Paste", "Ctrl+V", lambda w: w.pages.blocks.paste()),
         Command("duplicate", "Duplicate", "Ctrl+Alt+D", lambda w: w.pages.blocks.duplicate()),
         Command("remove", "Remove", "Del", lambda w: w.pages.blocks.remove()),

@@ -8,7 +8,6 @@ from PyQt6.QtCore import QByteArray, QSettings, QSize, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import (
     QApplication,
-    QFileDialog,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -25,6 +24,8 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.actions import NEEDING_REPORT, OF_BLOCKS, fill_menus, shortcuts
 from northmoor.app.data.workspace import DataWorkspace
+from northmoor.app.delivery.delivery_actions import DeliveryActions
+from northmoor.app.delivery.preflight_panel import PreflightButton
 from northmoor.app.document_controller import WHOLE_PAGE, DocumentController
 from northmoor.app.help.help_actions import Help
 from northmoor.app.library_actions import LibraryActions
@@ -34,7 +35,6 @@ from northmoor.app.pages.inspector.form_body import SectionMemory
 from northmoor.app.pages.part_menu.entries import PartCommand, fill_part_menu
 from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
-from northmoor.app.preflight_panel import PreflightButton
 from northmoor.app.report_file.file_actions import FileActions
 from northmoor.app.search.command_palette import CommandPalette
 from northmoor.app.search.matching import PaletteEntry
@@ -51,9 +51,9 @@ from northmoor.app.widgets.theme import PAPER
 from northmoor.app.window_bars import DeliveredFile, EditionChoice, WorkspaceSwitch
 from northmoor.app.worker import Rendered, RenderJob, ValuesResolved, Worker
 from northmoor.core.compute.parameters.resolution import ResolvedValues
+from northmoor.core.document import Document
 from northmoor.core.layout.table.collapsing import Fold
 from northmoor.core.model.findings import Finding
-from northmoor.core.model.kinds.output_formats import FORMAT_OF_SUFFIX
 
 if TYPE_CHECKING:
     from northmoor.app.parameters.dialog import ParametersDialog
@@ -79,6 +79,7 @@ class Window(QMainWindow):
         self.recent = RecentReports(self._settings)
         self._other_reports = OtherReports(self.controller, self.catalog_worker, self)
         self.files = FileActions(self.controller, self._settings, self.recent, self)
+        self.delivery = DeliveryActions(self.controller, self.worker, self, self)
         self.start = StartPage(self.recent)
         self.beginning = StartActions(self.controller, self.catalog_worker, self._settings, self)
         FirstPagePictures(self.recent, self.controller, self.worker)
@@ -188,8 +189,8 @@ class Window(QMainWindow):
         fetch.clicked.connect(lambda: self.show_report(refresh=True))
         self._deliver.setObjectName("primary")
         self._deliver.setIcon(icon("send", PAPER))
-        self._deliver.setToolTip("Write the pages as a PDF (Ctrl+D)")
-        self._deliver.clicked.connect(self.ask_deliver)
+        self._deliver.setToolTip("Write the pages as PDF, spreadsheet, web page and others (Ctrl+D)")
+        self._deliver.clicked.connect(lambda _=False: self.delivery.ask())
         row.addWidget(self._title)
         row.addWidget(self._editions)
         row.addSpacing(12)
@@ -228,6 +229,7 @@ class Window(QMainWindow):
         controller.closed.connect(self._closed)
         controller.refused.connect(lambda message: self.tell(message, "fault"))
         self.files.message.connect(self.tell)
+        self.delivery.message.connect(self.tell)
         self.beginning.message.connect(self.tell)
         self.beginning.wanted.connect(self.open)
         self.start.wanted.connect(lambda name: self.actions_by_name[name].trigger())
@@ -276,11 +278,10 @@ class Window(QMainWindow):
         """Open a report, with values for its parameters; whether that was done."""
         return self.files.open(path, values)
 
-    def deliver(self, path: Path) -> None:
-        """Write the shown pages as a PDF."""
-        if self._rendered is not None:
-            self.tell(f"Writing {path.name}", "quiet")
-            self.worker.deliver(self._rendered.document, path)
+    @property
+    def shown_document(self) -> Document | None:
+        """The document whose pages are shown."""
+        return self._rendered.document if self._rendered is not None else None
 
     def show_report(self, refresh: bool = False) -> None:
         """Render the report as it is now."""
@@ -363,18 +364,6 @@ class Window(QMainWindow):
         return self._rendered is not None and self._rendered.job is self._job and self.pages.canvas.is_idle
 
     # dialogs
-
-    def ask_deliver(self) -> None:
-        """Ask for a file and write the pages into it."""
-        if self._rendered is None or self.controller.path is None:
-            return
-        formats = self._rendered.document.edition.formats
-        proposed = str(self.controller.path.with_suffix(f".{formats[0]}"))
-        filters = {f"{FORMAT_OF_SUFFIX[format].label} (*.{format})": format for format in formats}
-        name, kind = QFileDialog.getSaveFileName(self, "Deliver", proposed, ";;".join(filters))
-        if name:
-            path = Path(name)
-            self.deliver(path if path.suffix else path.with_suffix(f".{filters.get(kind, formats[0])}"))
 
     def toggle_trace(self) -> None:
         """Open Trace beside the pages, or close it."""
@@ -539,9 +528,14 @@ class Window(QMainWindow):
         fitted = "Fit width · " if self.pages.canvas.is_fitted else ""
         self._zoom_label.setText(f"{fitted}{zoom:.0%}")
 
-    def _delivered(self, paths: list[Path]) -> None:
+    def _delivered(self, done: list[Path] | str) -> None:
+        if isinstance(done, str):
+            self.tell(f"{done}.", "good")
+            return
+        paths = done
         is_folded = self._rendered is not None and any(f != Fold() for f in self._rendered.job.folds.values())
-        self.tell(f"Delivered {paths[0]}.{_UNFOLDED * is_folded}", "good")
+        more = f" and {len(paths) - 1:,} more" if len(paths) > 1 else ""
+        self.tell(f"Delivered {paths[0]}{more}.{_UNFOLDED * is_folded}", "good")
         self.delivered_file.show_file(paths[0])
         QApplication.alert(self)  # the window may not be in front
 
@@ -558,7 +552,8 @@ class Window(QMainWindow):
             set_available(actions[name], has_report, "Open or begin a report first.")
         self._enable_blocks()
         set_available(actions["back"], self.following.can_go_back, "No link was followed yet.")
-        set_available(actions["deliver"], self._rendered is not None, "There are no pages yet.")
+        for name in ("deliver", "print", "copy_shown"):
+            set_available(actions[name], self._rendered is not None, "There are no pages yet.")
         self._deliver.setEnabled(self._rendered is not None)
         self._fetch.setEnabled(has_report)
         if controller.report is not None and controller.path is not None:

@@ -8,7 +8,6 @@ import logging
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from pathlib import Path
 from time import perf_counter
 from typing import Any
 
@@ -30,6 +29,8 @@ from northmoor.core.session import Session
 from northmoor.core.sources.library import Library
 
 _log = logging.getLogger(__name__)
+DeliveryTask = Callable[[Document, Callable[[str], None], CancelToken], object]
+"""Hands a document out, telling how far it is, until it is stopped: the files written, or what was done in words."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -131,9 +132,9 @@ class Worker(QObject):
                 self._settling.cancel()
         self._settling = self._later(lambda stop: self._resolve_only(job, stop))
 
-    def deliver(self, document: Document, path: Path) -> None:
-        """Write a document to a file."""
-        self._later(lambda stop: self._deliver(document, path, stop))
+    def deliver(self, document: Document, task: DeliveryTask) -> None:
+        """Hand a document out: to files, or to a printer."""
+        self._later(lambda stop: self._deliver(document, task, stop))
 
     def fetch_rows(self, job: RenderJob, query: str) -> None:
         """Fetch a query's rows for looking at; the first ones are reported while the rest is on the way.
@@ -282,12 +283,12 @@ class Worker(QObject):
         places = hit_map(document.composition, index)
         self.page_shown.emit(PageShown(document, index, scale, raster, places))
 
-    def _deliver(self, document: Document, path: Path, stop: CancelToken) -> None:
+    def _deliver(self, document: Document, task: DeliveryTask, stop: CancelToken) -> None:
         try:
             document = self._unfolded(document, stop)
-            self.delivered.emit(document.write(path, self.progress.emit, stop))
+            self.delivered.emit(task(document, self.progress.emit, stop))
         except Cancelled:
-            self.delivery_failed.emit("Stopped. Nothing was written.")
+            self.delivery_failed.emit("Stopped. What was under way is not there.")
         except NorthmoorError as error:
             self.delivery_failed.emit(str(error))
 

@@ -84,7 +84,7 @@ def _head(parts: PageParts) -> str:
             "margins": " ".join(f"{svg_points(margin)}pt" for margin in margins),
         }
         begin += f"<style>{font_faces(parts.used)}{style}{parts.looks.rules()}</style>\n"
-    has_title = any(level == 1 for level, _, _ in parts.headings)
+    has_title = document.block is not None or any(level == 1 for level, _, _ in parts.headings)
     look = "font:bold 20px system-ui,sans-serif"
     title = "" if has_title else f'<header><h1 style="{look}">{as_html(metadata.title)}</h1></header>\n'
     return f"{begin}</head>\n<body>\n{title}{_contents(parts)}<main>\n"

@@ -1,5 +1,5 @@
 """From pages to a PDF file, page by page.
 
 Reading order: `writer`, `content_streams`, `font_embedding`, `destinations`, `outline`, `file_structure`; of tagged
-files `page_tags` (what the parts of a page are), `table_tags`, `structure_tree`; and `xmp`.
+files `page_tags` (what the parts of a page are), `table_tags`, `structure_tree`; `xmp`; and `archival`, of files to be kept.
 """

@@ -32,8 +32,9 @@ def destination(page: Page, number: int, y: int) -> bytes:
     return b"[%b /XYZ 0 %b 0]" % (reference(number), points(page.height - y))
 
 
-def link_annotation(page: Page, item: Item, key: int | None = None) -> bytes:
-    """The annotation of a link; in a tagged file, with its key in the parent tree and what it opens in words."""
+def link_annotation(page: Page, item: Item, key: int | None = None, is_kept: bool = False) -> bytes:
+    """The annotation of a link; in a tagged file, with its key in the parent tree and what it opens in words; in one
+    that is kept, as is asked of it there."""
     corners = (item.x, page.height - item.y - item.height, item.x + item.width, page.height - item.y)
     address = item.target or ""
     place = place_named(address)
@@ -41,6 +42,8 @@ def link_annotation(page: Page, item: Item, key: int | None = None) -> bytes:
     action = to_place or {"S": b"/URI", "URI": string(address)}
     rectangle = listed(points(corner) for corner in corners)
     entries = {"Type": b"/Annot", "Subtype": b"/Link", "Rect": rectangle, "Border": b"[0 0 0]", "A": dictionary(action)}
+    if is_kept:
+        entries["F"] = b"4"  # it is printed (ISO 19005-2, 6.3.2)
     if key is not None:
         words = f"Go to {place}" if place is not None else f"Open {address}"
         entries |= {"StructParent": b"%d" % key, "Contents": string(words), "F": b"4"}

@@ -27,6 +27,7 @@ from northmoor.core.layout.graphics.display_list import (
 )
 from northmoor.core.layout.text.fonts import open_font
 from northmoor.core.output.output_document import Metadata, OutputDocument, OutputFile
+from northmoor.core.output.pdf.archival import ArchivalParts, archival_parts, archival_xmp
 from northmoor.core.output.pdf.content_streams import ContentWriter, draw_paths
 from northmoor.core.output.pdf.destinations import NamedDestinations, link_annotation
 from northmoor.core.output.pdf.file_structure import COMPRESSION, PdfFile, dictionary, listed, points, reference, string
@@ -51,7 +52,7 @@ def output_files(document: OutputDocument) -> list[OutputFile]:
 def write_document(document: OutputDocument, target: BinaryIO) -> None:
     """Write a document as a PDF, tagged if that is wanted. Raises Cancelled."""
     tagger = PageTagger(document.composition, document.metadata.title) if document.options.tagged else None
-    write_pdf(document.pages(), document.metadata, target, tagger)
+    write_pdf(document.pages(), document.metadata, target, tagger, archival_parts(document))
 
 
 def write_page_pdf(page: Page, metadata: Metadata, writer: ContentWriter) -> bytes:
@@ -63,11 +64,18 @@ def write_page_pdf(page: Page, metadata: Metadata, writer: ContentWriter) -> byt
     return target.getvalue()
 
 
-def write_pdf(pages: Iterable[Page], metadata: Metadata, target: BinaryIO, tagger: PageTagger | None = None) -> None:
-    """Write a PDF file of pages; with a tagger, one that says what its parts are."""
+def write_pdf(
+    pages: Iterable[Page],
+    metadata: Metadata,
+    target: BinaryIO,
+    tagger: PageTagger | None = None,
+    archival: ArchivalParts | None = None,
+) -> None:
+    """Write a PDF file of pages; with a tagger, one that says what its parts are, and with archival parts, one that is
+    made to be kept."""
     writer = ContentWriter()
     with gc_paused():
-        _PdfAssembly(metadata, writer, target, tagger).write(_packed(pages, writer, tagger))
+        _PdfAssembly(metadata, writer, target, tagger, archival).write(_packed(pages, writer, tagger))
 
 
 PackedPage = tuple[Page, bytes, PageTags | None]
@@ -101,9 +109,14 @@ class _PdfAssembly:
     """Puts a PDF file together from its pages."""
 
     def __init__(
-        self, metadata: Metadata, writer: ContentWriter, target: BinaryIO, tagger: PageTagger | None = None
+        self,
+        metadata: Metadata,
+        writer: ContentWriter,
+        target: BinaryIO,
+        tagger: PageTagger | None = None,
+        archival: ArchivalParts | None = None,
     ) -> None:
-        self._metadata, self._writer = metadata, writer
+        self._metadata, self._writer, self._archival = metadata, writer, archival
         self._file = PdfFile(target)
         self._catalog, self._pages, self._resources = self._file.number(), _PageTree(self._file), self._file.number()
         self._outline, self._places = PdfOutline(), NamedDestinations()
@@ -137,7 +150,8 @@ class _PdfAssembly:
         number = file.number()
         if self._structure is None or tags is None:
             if items:
-                entries["Annots"] = listed(link_annotation(page, item) for item in items)
+                is_kept = self._archival is not None
+                entries["Annots"] = listed(link_annotation(page, item, is_kept=is_kept) for item in items)
         else:
             key = self._structure.key()
             keys = [self._structure.key() for _ in items]
@@ -159,15 +173,24 @@ class _PdfAssembly:
         }
         if self._outline.marks:
             entries["Outlines"] = reference(self._outline.write(file))
-        if self._places.of_names:
-            entries["Names"] = dictionary({"Dests": reference(self._places.write(file))})
+        names = {"Dests": reference(self._places.write(file))} if self._places.of_names else {}
+        standards = [] if structure is None else [UNIVERSAL]
+        if self._archival is not None:
+            own, attached = self._archival.write(file, metadata.entries.get("NorthmoorDataTime", ""))
+            entries |= own
+            names |= {"EmbeddedFiles": attached} if attached else {}
+            standards += archival_xmp(self._archival.part)
+        if names:
+            entries["Names"] = dictionary(names)
+        if standards:
+            packet = file.add_plain_stream(_METADATA, xmp_packet(metadata, standards))
+            entries["Metadata"] = reference(packet)
         if structure is not None:
             structure.close(metadata.language)
             entries |= {
                 "MarkInfo": b"<</Marked true>>",
                 "Lang": string(metadata.language),
                 "StructTreeRoot": reference(structure.root),
-                "Metadata": reference(file.add_plain_stream(_METADATA, xmp_packet(metadata, [UNIVERSAL]))),
             }
         return entries
 

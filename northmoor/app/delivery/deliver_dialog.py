@@ -1,0 +1,197 @@
+"""Deliver: the formats, the edition or one block of it, and where the files go; several formats at a time."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QFileDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from northmoor.app.delivery.format_options import FormatOptions
+from northmoor.app.widgets.widget_tools import hide_and_delete
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.document import Document
+from northmoor.core.model.blocks.tree import walk
+from northmoor.core.model.kinds.output_formats import FORMAT_OF_SUFFIX, OutputFormat
+from northmoor.core.model.output_options import OutputOptions
+
+_SUFFIX = Qt.ItemDataRole.UserRole
+_DELIVERED_ALONE = ("table", "matrix", "chart", "picture", "barcode", "readout", "text", "grid", "frame")
+
+
+@dataclass(frozen=True)
+class Delivery:
+    """What is delivered: the files, one a format, the one block that is wanted, and the choices of the formats."""
+
+    paths: tuple[Path, ...]
+    block: str | None
+    options: OutputOptions
+
+    def write(self, document: Document, report_progress: Callable[[str], None], stop: CancelToken) -> list[Path]:
+        """Write the files; all that were written. Raises OutputError and Cancelled."""
+        return [
+            written
+            for path in self.paths
+            for written in document.write(path, report_progress, stop, self.block, self.options)
+        ]
+
+
+class DeliverDialog(QDialog):
+    """Asks what to deliver, and where."""
+
+    def __init__(self, document: Document, proposed: Path, block: str | None, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Deliver")
+        self.resize(680, 520)
+        self._document = document
+        self._options = document.edition.output
+        self._shown: FormatOptions | None = None
+        self.formats = self._format_list(document.edition.formats)
+        self.what = self._block_choice(block)
+        self.folder = QLineEdit(str(proposed.parent))
+        self.folder.setToolTip("The folder that the files go into")
+        self.name = QLineEdit(proposed.stem if block is None else f"{proposed.stem}-{block}")
+        self.name.setToolTip("What the files are called, without their endings")
+        browse = QPushButton("Choose…")
+        browse.setToolTip("Choose another folder")
+        browse.clicked.connect(self._choose_folder)
+        self.note = QLabel()
+        self.note.setWordWrap(True)
+        self.note.setTextFormat(Qt.TextFormat.PlainText)
+        self.note.setObjectName("quiet")
+        self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        self._deliver = QPushButton("Deliver")
+        self._deliver.setDefault(True)
+        self._deliver.setObjectName("primary")
+        self.buttons.addButton(self._deliver, QDialogButtonBox.ButtonRole.AcceptRole)
+        self._lay_out(browse)
+        self._connect()
+        self._refresh()
+
+    def _lay_out(self, browse: QPushButton) -> None:
+        where = QHBoxLayout()
+        where.addWidget(self.folder, 1)
+        where.addWidget(browse)
+        form = QFormLayout()
+        for text, editor in (("What", self.what), ("Name", self.name)):
+            editor.setAccessibleName(text)
+            form.addRow(text, editor)
+        self.folder.setAccessibleName("Folder")
+        form.addRow("Folder", where)
+        self._right = QVBoxLayout()
+        self._right.addLayout(form)
+        self._choices = QVBoxLayout()
+        self._right.addLayout(self._choices)
+        self._right.addStretch(1)
+        left = QVBoxLayout()
+        title = QLabel("Formats")
+        title.setBuddy(self.formats)
+        left.addWidget(title)
+        left.addWidget(self.formats, 1)
+        both = QHBoxLayout()
+        both.addLayout(left)
+        both.addLayout(self._right, 1)
+        column = QVBoxLayout(self)
+        column.addLayout(both, 1)
+        column.addWidget(self.note)
+        column.addWidget(self.buttons)
+
+    def _connect(self) -> None:
+        self.formats.itemChanged.connect(lambda _: self._refresh())
+        self.formats.itemActivated.connect(_toggle)
+        self.name.textChanged.connect(lambda _: self._refresh())
+        self.folder.textChanged.connect(lambda _: self._refresh())
+        self.buttons.accepted.connect(self.accept)
+        self.buttons.rejected.connect(self.reject)
+
+    def _format_list(self, formats: tuple[str, ...]) -> QListWidget:
+        made = QListWidget()
+        made.setAccessibleName("Formats")
+        made.setToolTip("The formats to write; a file for each that is ticked")
+        made.setFixedWidth(240)
+        for suffix in formats:
+            item = QListWidgetItem(FORMAT_OF_SUFFIX[suffix].label)
+            item.setData(_SUFFIX, suffix)
+            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+            item.setCheckState(Qt.CheckState.Checked if suffix == formats[0] else Qt.CheckState.Unchecked)
+            made.addItem(item)
+        made.setCurrentRow(0)
+        return made
+
+    def _block_choice(self, block: str | None) -> QComboBox:
+        made = QComboBox()
+        made.setToolTip("The whole edition, or one block of it by itself")
+        made.addItem("The whole edition", None)
+        for each in walk(self._document.edition.blocks):
+            if each.kind in _DELIVERED_ALONE:
+                made.addItem(f"{each.name} ({each.kind})", each.name)
+        made.setCurrentIndex(max(made.findData(block), 0))
+        return made
+
+    @property
+    def ticked(self) -> list[OutputFormat]:
+        """The formats that are wanted."""
+        items = (self.formats.item(row) for row in range(self.formats.count()))
+        return [
+            FORMAT_OF_SUFFIX[item.data(_SUFFIX)]
+            for item in items
+            if item is not None and item.checkState() == Qt.CheckState.Checked
+        ]
+
+    @property
+    def delivery(self) -> Delivery:
+        """What is wanted."""
+        folder, name = Path(self.folder.text()).expanduser(), self.name.text().strip()
+        paths = tuple(folder / f"{name}.{each.suffix}" for each in self.ticked)
+        return Delivery(paths, self.what.currentData(), self._options)
+
+    def _refresh(self) -> None:
+        """Show the choices of the formats that are ticked, and what is in the way."""
+        names = list(dict.fromkeys(name for each in self.ticked for name in each.options))
+        if self._shown is not None:
+            self._choices.removeWidget(self._shown)
+            hide_and_delete(self._shown)
+        self._shown = FormatOptions(self._options, names, self._set_option)
+        self._choices.addWidget(self._shown)
+        fault = self._fault()
+        self._deliver.setEnabled(not fault)
+        existing = [path.name for path in self.delivery.paths if path.exists()]
+        replaced = f"{', '.join(existing)} is there already, and is replaced." if existing else ""
+        self.note.setText(fault or replaced)
+
+    def _fault(self) -> str:
+        if not self.ticked:
+            return "Tick a format first."
+        name = self.name.text().strip()
+        if not name or "/" in name:
+            return "Give the files a name without a slash."
+        folder = Path(self.folder.text()).expanduser()
+        return "" if folder.is_dir() else f"There is no folder {folder}; make it first, or choose another."
+
+    def _set_option(self, name: str, value: object) -> None:
+        self._options = self._options.but(**{name: value})
+
+    def _choose_folder(self) -> None:
+        chosen = QFileDialog.getExistingDirectory(self, "Deliver into", self.folder.text())
+        if chosen:
+            self.folder.setText(chosen)
+
+
+def _toggle(item: QListWidgetItem) -> None:
+    """Tick a format, or not, by Enter or a double click."""
+    is_checked = item.checkState() == Qt.CheckState.Checked
+    item.setCheckState(Qt.CheckState.Unchecked if is_checked else Qt.CheckState.Checked)

@@ -1,0 +1,80 @@
+"""Delivering, printing and copying what is on the pages."""
+
+from functools import partial
+from pathlib import Path
+from typing import Protocol
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtWidgets import QDialog, QWidget
+
+from northmoor.app.delivery.clipboard_copy import mime_of
+from northmoor.app.delivery.deliver_dialog import DeliverDialog, Delivery
+from northmoor.app.delivery.print_pages import ask_printer, print_pages
+from northmoor.app.document_controller import DocumentController
+from northmoor.app.worker import Worker
+from northmoor.core.document import Document
+from northmoor.core.errors import NorthmoorError
+
+
+class Shows(Protocol):
+    """Knows the document whose pages are shown."""
+
+    @property
+    def shown_document(self) -> Document | None:
+        """The document, if there are pages."""
+
+
+class DeliveryActions(QObject):
+    """What can be done with the pages that are shown."""
+
+    message = pyqtSignal(str, str)
+
+    def __init__(self, controller: DocumentController, worker: Worker, shows: Shows, window: QWidget) -> None:
+        super().__init__(window)
+        self._controller, self._worker, self._shows, self._window = controller, worker, shows, window
+
+    def ask(self, block: str | None = None) -> None:
+        """Ask for formats and a place, and write the pages, or one block of them."""
+        document = self._shows.shown_document
+        if document is None or self._controller.path is None:
+            return
+        dialog = DeliverDialog(document, self._controller.path, block, self._window)
+        if dialog.exec() == QDialog.DialogCode.Accepted:
+            self.deliver(dialog.delivery)
+
+    def deliver(self, delivery: Delivery) -> None:
+        """Write files."""
+        document = self._shows.shown_document
+        if document is not None:
+            self.message.emit(f"Writing {', '.join(path.name for path in delivery.paths)}", "quiet")
+            self._worker.deliver(document, delivery.write)
+
+    def deliver_to(self, path: Path) -> None:
+        """Write the whole edition to one file."""
+        document = self._shows.shown_document
+        if document is not None:
+            self.deliver(Delivery((path,), None, document.edition.output))
+
+    def print(self) -> None:
+        """Ask for a printer, and print the pages."""
+        document = self._shows.shown_document
+        job = ask_printer(document, self._window) if document is not None else None
+        if document is not None and job is not None:
+            self._worker.deliver(document, partial(print_pages, job))
+
+    def copy_block(self) -> None:
+        """Copy what the selected block shows, for letters and spreadsheets."""
+        document, name = self._shows.shown_document, self._controller.selection.block
+        if document is None or not name:
+            self.message.emit("Choose a block on the page first.", "warning")
+            return
+        clipboard = QGuiApplication.clipboard()
+        try:
+            made = mime_of(document, name)
+        except NorthmoorError as error:
+            self.message.emit(str(error), "fault")
+            return
+        if clipboard is not None:
+            clipboard.setMimeData(made)
+            self.message.emit(f"Copied {name} as it is printed", "good")

@@ -1,0 +1,86 @@
+"""Printing: the real pages, drawn for the printer that the system's dialog chose."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QMarginsF, QRectF, QSizeF
+from PyQt6.QtGui import QImage, QPageLayout, QPageSize, QPainter
+from PyQt6.QtPrintSupport import QPrintDialog, QPrinter
+from PyQt6.QtWidgets import QWidget
+
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.document import Document
+from northmoor.core.errors import OutputError
+from northmoor.core.output.raster import rasterise
+
+_MOST_DPI = 600
+
+
+@dataclass(frozen=True)
+class PrintJob:
+    """Pages, by their indices, for a printer that is set up."""
+
+    printer: QPrinter
+    pages: tuple[int, ...]
+
+
+def ask_printer(document: Document, parent: QWidget | None) -> PrintJob | None:
+    """Let the system's dialog choose a printer, pages and copies; None where that is given up."""
+    printer = QPrinter(QPrinter.PrinterMode.HighResolution)
+    printer.setDocName(document.title)
+    set_paper(printer, document.composition.paper(0))
+    dialog = QPrintDialog(printer, parent)
+    dialog.setMinMax(1, len(document))
+    dialog.setOption(QPrintDialog.PrintDialogOption.PrintPageRange)
+    dialog.setOption(QPrintDialog.PrintDialogOption.PrintCollateCopies)
+    if dialog.exec() != QPrintDialog.DialogCode.Accepted:
+        return None
+    return PrintJob(printer, chosen_pages(printer, len(document)))
+
+
+def chosen_pages(printer: QPrinter, count: int) -> tuple[int, ...]:
+    """The indices of the pages that a printer is set to, in the order that they are printed."""
+    first, last = printer.fromPage() or 1, printer.toPage() or count
+    pages = range(max(first, 1) - 1, min(last, count))
+    is_backward = printer.pageOrder() == QPrinter.PageOrder.LastPageFirst
+    return tuple(reversed(pages)) if is_backward else tuple(pages)
+
+
+def set_paper(printer: QPrinter, paper: tuple[int, int]) -> None:
+    """Set a printer to a paper, in millipoints, all of it."""
+    width, height = paper
+    size = QPageSize(QSizeF(min(width, height) / 1000, max(width, height) / 1000), QPageSize.Unit.Point)
+    turned = QPageLayout.Orientation.Landscape if width > height else QPageLayout.Orientation.Portrait
+    printer.setPageLayout(QPageLayout(size, turned, QMarginsF(), QPageLayout.Unit.Point))
+    printer.setFullPage(True)
+
+
+def print_pages(job: PrintJob, document: Document, report_progress: Callable[[str], None], stop: CancelToken) -> str:
+    """Draw the pages of a job on its printer; what was done, in words. Raises OutputError where the printer takes
+    nothing, and Cancelled."""
+    printer, painter = job.printer, QPainter()
+    if not painter.begin(printer):
+        raise OutputError(
+            f"The printer {printer.printerName()} takes nothing; choose another, or see whether it is on."
+        )
+    try:
+        for number, index in enumerate(job.pages):
+            stop.raise_if_cancelled()
+            report_progress(f"Printing page {number + 1} of {len(job.pages)}")
+            if number:
+                set_paper(printer, document.composition.paper(index))
+                printer.newPage()
+            _draw(painter, printer, document, index)
+    finally:
+        painter.end()
+    pages = f"{len(job.pages):,} page" + "s" * (len(job.pages) > 1)
+    return f"Printed {pages}{f' on {printer.printerName()}' if printer.printerName() else ''}"
+
+
+def _draw(painter: QPainter, printer: QPrinter, document: Document, index: int) -> None:
+    dpi = min(printer.resolution(), _MOST_DPI)
+    raster = rasterise(document.page_pdf(index), 0, dpi / 72)
+    image = QImage(raster.data, raster.width, raster.height, raster.stride, QImage.Format.Format_RGB32)
+    width, height = document.composition.paper(index)
+    scale = printer.resolution() / 72_000
+    painter.drawImage(QRectF(0, 0, width * scale, height * scale), image)
