@@ -24,7 +24,7 @@ from northmoor.core.model.serialization import report_text
 from northmoor.core.output.block_pages import block_pages
 from northmoor.core.output.output_document import Metadata, OutputDocument
 from northmoor.core.output.pdf.content_streams import ContentWriter
-from northmoor.core.output.pdf.writer import write_page_pdf, write_pdf
+from northmoor.core.output.pdf.writer import write_document, write_page_pdf
 from northmoor.core.sources.library import Library
 
 ReportProgress = Callable[[str], None]
@@ -100,9 +100,9 @@ class Document:
         return Metadata(self.title, entries, self.report.locale.replace("_", "-"))
 
     def pdf(self) -> bytes:
-        """All pages as a PDF. Raises Stopped."""
+        """All pages as a PDF, as the edition has it. Raises Stopped."""
         target = io.BytesIO()
-        write_pdf(self._pages(lambda _: None), self.metadata, target)
+        write_document(self.output("pdf"), target)
         return target.getvalue()
 
     def _pages(self, report_progress: ReportProgress) -> Iterator[Page]:

@@ -128,7 +128,7 @@ def test_from_opening_to_a_delivered_pdf(window: Window, copy: Path, qtbot: QtBo
     assert load_report(copy) == window.controller.report
     target = tmp_path / "fares.pdf"
     with qtbot.waitSignal(window.worker.delivered, timeout=20_000):
-        window.deliver(target)
+        window.delivery.deliver_to(target)
     assert target.read_bytes() == window._rendered.document.pdf()
     with pikepdf.open(target) as pdf:
         assert len(pdf.pages) == 7

@@ -8,8 +8,10 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QCheckBox, QFileDialog, QInputDialog, QMessageBox, QToolButton
 from pytestqt.qtbot import QtBot
 
+from northmoor.app.delivery.deliver_dialog import DeliverDialog
 from northmoor.app.document_controller import Selection
 from northmoor.app.window import Window
+from northmoor.core.model.kinds.output_formats import OUTPUT_FORMATS
 from northmoor.core.model.serialization import report_text
 from tests.app.conftest import settle
 from tests.app.test_blocks import do, names, undone
@@ -45,15 +47,18 @@ def test_editions_are_duplicated_named_hidden_and_given_formats(
     assert names(window) == [block.name for block in report.editions[0].blocks]
     dialog._rename("board-copy")
     dialog.buttons["down"].click()
-    box(window, "Page dump (JSON)").click()
+    for known in OUTPUT_FORMATS[1:]:
+        if known.suffix != "png":
+            box(window, known.label).click()
     dialog._set_first(window.controller.edition, "png")
     assert window.controller.edition.formats == ("png", "pdf")
     settle(window, qtbot)
-    asked = []
-    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *given: asked.append(given[2:]) or ("", ""))
-    window.ask_deliver()
-    assert asked[0][0].endswith(".png")
-    assert asked[0][1] == "Pictures, one a page (*.png);;PDF (*.pdf)"
+    asked = DeliverDialog(window.shown_document, window.controller.path, None, window)
+    assert [asked.formats.item(row).text() for row in range(asked.formats.count())] == [
+        "Pictures (PNG), one a page", "PDF",
+    ]  # fmt: skip
+    assert [path.name for path in asked.delivery.paths] == ["fares-by-route.png"]
+    asked.close()
     box(window, "Hidden from readers").click()
     assert "board-copy" in offered(window)  # it is the one that is shown
     window.controller.show_edition(report.editions[0].name)

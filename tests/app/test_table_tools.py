@@ -85,7 +85,7 @@ def test_groups_fold_on_the_rail_and_are_delivered_open(window: Window, qtbot: Q
     assert "detail" not in shown_kinds(window)
     assert len(window._rendered.document) == 1  # type: ignore[union-attr]  # it is shown
     with qtbot.waitSignal(window.worker.delivered, timeout=20_000):
-        window.deliver(tmp_path / "open.pdf")
+        window.delivery.deliver_to(tmp_path / "open.pdf")
     with pikepdf.open(tmp_path / "open.pdf") as pdf:
         assert len(pdf.pages) == 4
     assert "folded in the window is open in it" in window._notice.toolTip()

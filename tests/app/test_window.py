@@ -189,7 +189,7 @@ def test_what_was_delivered_is_opened_or_shown_in_its_folder(
 ) -> None:
     opened: list[str] = []
     monkeypatch.setattr(QDesktopServices, "openUrl", lambda url: opened.append(url.toLocalFile()))
-    window.deliver(tmp_path / "out.pdf")
+    window.delivery.deliver_to(tmp_path / "out.pdf")
     qtbot.waitUntil(window.delivered_file.isVisible, timeout=20_000)
     for button in window.delivered_file.findChildren(QToolButton):
         button.click()

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from northmoor.app import worker as worker_module
+from northmoor.app.delivery.deliver_dialog import Delivery
 from northmoor.app.report_file import file_actions
 from northmoor.app.window import Window
 from northmoor.app.worker import RenderJob, Worker
@@ -19,6 +20,7 @@ from northmoor.core.checks import preflight
 from northmoor.core.document import Document
 from northmoor.core.model.data.queries import Query
 from northmoor.core.model.findings import Finding
+from northmoor.core.model.output_options import OutputOptions
 from northmoor.core.sources.library import Library
 from northmoor.core.store.report_files import load_report
 from tests.app.conftest import settle
@@ -147,8 +149,8 @@ def test_pages_are_shown_after_an_export_was_stopped(demo: Path, qtbot: QtBot, t
         lambda said: made.stop() if said.startswith("Page") else None, Qt.ConnectionType.DirectConnection
     )
     with qtbot.waitSignal(made.delivery_failed, timeout=20_000) as told:
-        made.deliver(document, tmp_path / "out.pdf")
-    assert told.args == ["Stopped. Nothing was written."]
+        made.deliver(document, Delivery((tmp_path / "out.pdf",), None, OutputOptions()).write)
+    assert told.args == ["Stopped. What was under way is not there."]
     assert not list(tmp_path.iterdir())
     with qtbot.waitSignal(made.page_shown, timeout=20_000) as shown:
         made.show_pages([(0, 1.0)])

@@ -1,4 +1,5 @@
 """Findings about a report before it goes out, and why a figure is what it is.
 
-`preflight` with its rules (`value_rules`, `link_rules`, `missing_glyphs`) and remedies (`lack_of_room`); `trace`.
+`preflight` with its rules (`value_rules`, `link_rules`, `missing_glyphs`, `read_aloud`) and remedies (`lack_of_room`);
+`trace`.
 """

@@ -18,6 +18,7 @@ from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.checks.lack_of_room import with_room_remedies
 from northmoor.core.checks.link_rules import broken_links
 from northmoor.core.checks.missing_glyphs import missing_glyphs
+from northmoor.core.checks.read_aloud import pictures_without_words, skipped_headings
 from northmoor.core.checks.value_rules import VALUE_RULES, ValuesToCheck
 from northmoor.core.document import Document
 from northmoor.core.errors import Cancelled, NorthmoorError, Place
@@ -198,6 +199,8 @@ RULES: tuple[Rule, ...] = (
     undrawable_cells,
     missing_glyphs,  # after the rule that reads the pictures of cells
     data_notes,
+    pictures_without_words,
+    skipped_headings,
 )
 
 

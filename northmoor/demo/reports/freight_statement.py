@@ -118,7 +118,7 @@ def _statement() -> ForEachBlock:
 def _letterhead() -> GridBlock:
     name = TextBlock(name="company", text="Tarrow Sound Ferries", style="title")
     words = TextBlock(name="words", text="Freight desk · Tarrow Quay · open every sailing day", style="subtitle")
-    emblem = PictureBlock(name="emblem", file="pictures/tarrow.png", height=42_000)
+    emblem = PictureBlock(name="emblem", file="pictures/tarrow.png", height=42_000, description="")
     line = LineBlock(name="letterhead-rule", thickness=1_000, color="#2F7F86")
     return GridBlock(
         name="letterhead", tracks=(Track(width=56_000), Track()), gap=6_000, space_after=18_000,

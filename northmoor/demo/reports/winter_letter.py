@@ -83,7 +83,7 @@ def _head() -> FrameBlock:
         x_, y_, width_ = map(parse_length, (x, y, width))
         return FrameItem(x=x_, y=y_, width=width_, blocks=blocks, locked=locked)
 
-    emblem = PictureBlock(name="emblem", file="pictures/emblem.svg", height=parse_length("18mm"))
+    emblem = PictureBlock(name="emblem", file="pictures/emblem.svg", height=parse_length("18mm"), description="")
     return FrameBlock(
         name="head", height=parse_length("70mm"), space_after=18_000,
         items=(

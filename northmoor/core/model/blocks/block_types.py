@@ -80,7 +80,7 @@ def _of_text(block: TextBlock) -> Iterable[Content]:
 
 def _of_picture(block: PictureBlock) -> Iterable[Content]:
     yield from _values(block.value)
-    yield from _texts(block.link)
+    yield from _texts(block.link, block.description)
 
 
 def _of_readout(block: ReadoutBlock) -> Iterable[Content]:

@@ -1,7 +1,7 @@
 """What the blocks of an edition are to a reader: headings by their level, captions, paragraphs, pictures with words."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from northmoor.core.model.blocks.block_types import Block
@@ -29,10 +29,12 @@ _DECORATIVE = frozenset({"rule", "shape", "spacer", "break", "frame", "grid", "g
 
 
 def block_roles(edition: Edition) -> dict[str, BlockRole]:
-    """The role of each block by its name; blocks in a for-each are as much deeper as it is."""
+    """The role of each block by its name; blocks in a for-each are as much deeper as it is, and the highest heading is
+    of level 1."""
     found: dict[str, BlockRole] = {}
     _collect(edition.blocks, 0, found)
-    return found
+    above = min((role.level for role in found.values() if role.kind == "heading"), default=1) - 1
+    return {name: replace(role, level=max(role.level - above, 0)) for name, role in found.items()}
 
 
 def role_of(roles: Mapping[str, BlockRole], name: str, kind: str = "") -> BlockRole:

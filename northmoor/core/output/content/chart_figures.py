@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from northmoor.core.compute.chart.evaluation import mark_texts
+from northmoor.core.expr.language import bare_column
 from northmoor.core.layout.chart.facets import ChartView, Facet, SeriesMeasure
 
 MOST_FIGURES = 2_000
@@ -28,7 +29,7 @@ def chart_words(view: ChartView) -> str:
         return own
     title = view.text_of(view.chart.title)
     kind = view.chart.mark.label.lower()
-    begin = f"{title}: {kind} chart" if title else f"{kind.capitalize()} chart"
+    begin = f"{title}: a chart of {kind}" if title else f"A chart of {kind}"
     ranges = [words for series in view.series_measures for words in _extremes(view, series)]
     along = _along(view)
     return ". ".join([f"{begin}{along}", *ranges]) + "."
@@ -67,7 +68,8 @@ def _along(view: ChartView) -> str:
     texts = [text for facet in view.facets for text in facet.texts if text]
     if len(texts) < 2 or view.chart.category is None:
         return ""
-    return f" of {len(set(texts)):,} along {view.chart.category.name}, from {texts[0]} to {texts[-1]}"
+    along = view.text_of(view.chart.across.title) or bare_column(view.chart.category.by)
+    return f", {len(set(texts)):,}{f' along {along}' if along else ''} from {texts[0]} to {texts[-1]}"
 
 
 def _extremes(view: ChartView, series: SeriesMeasure) -> Iterator[str]:

@@ -35,18 +35,30 @@ _TOUCHING = 500
 
 @dataclass(frozen=True, slots=True)
 class Extent:
-    """A fragment with the rectangle it takes up."""
+    """A fragment with the rectangle it takes up, or the things in a cell of a grid or an item of a frame, in order,
+    with that of the cell."""
 
-    fragment: Fragment
+    fragment: Fragment | None
     left: int
     top: int
     right: int
     bottom: int
+    inside: tuple["Extent | SideColumns", ...] = ()
+
+    def holds(self, other: "Extent") -> bool:
+        """Whether another thing begins within it, and ends within it from left to right."""
+        across = self.left - _TOUCHING <= other.left and other.right <= self.right + _TOUCHING
+        return across and self.top - _TOUCHING <= other.top <= self.bottom
+
+    @property
+    def area(self) -> int:
+        """How large it is."""
+        return (self.right - self.left) * (self.bottom - self.top)
 
 
 @dataclass(frozen=True, slots=True)
 class SideColumns:
-    """Fragments that are beside one another, column by column."""
+    """Things that are beside one another, column by column."""
 
     columns: tuple[tuple["Extent | SideColumns", ...], ...]
 
@@ -85,22 +97,31 @@ def block_name_of(part: Fragment) -> str:
 
 def page_order(parts: Sequence[Fragment], composition: Composition, index: int) -> list[Extent | SideColumns]:
     """The parts of a page in reading order, without those that only mark extents."""
-    shown = [part for part in parts if not (isinstance(part, BoxFragment) and _is_ground(part))]
     areas = composition.section(index).areas
     if len(areas) == 1:
-        return _in_order([extent_of(part) for part in shown])
-    found: list[Extent | SideColumns] = []
-    by_area: dict[int, list[Extent]] = {}
-    for part in shown:
-        by_area.setdefault(column_of(areas, part.left, part.y), []).append(extent_of(part))
-    for own in by_area.values():
-        found += _in_order(own)
-    return found
+        return _ordered(parts)
+    by_area: dict[int, list[Fragment]] = {}
+    for part in parts:
+        by_area.setdefault(column_of(areas, part.left, part.y), []).append(part)
+    return [each for own in by_area.values() for each in _ordered(own)]
+
+
+def _ordered(parts: Sequence[Fragment]) -> list[Extent | SideColumns]:
+    """Parts in reading order; what is in a cell of a grid, or an item of a frame, stays together."""
+    units = [extent_of(part) for part in parts if not (isinstance(part, BoxFragment) and _is_ground(part))]
+    cells = [extent_of(part) for part in parts if isinstance(part, BoxFragment) and part.item is not None]
+    for cell in sorted(cells, key=lambda each: each.area):
+        inside = [unit for unit in units if cell.holds(unit)]
+        if len(inside) > 1:
+            first = units.index(inside[0])
+            group = Extent(None, cell.left, cell.top, cell.right, cell.bottom, tuple(_in_order(inside)))
+            units = [*units[:first], group, *(unit for unit in units[first:] if unit not in inside)]
+    return _in_order(units)
 
 
 def fragments_in_order(ordered: Sequence[Extent | SideColumns]) -> Iterator[Fragment]:
     """The fragments of a page, one after another."""
-    yield from (extent.fragment for extent in _flat(ordered))
+    yield from (extent.fragment for extent in _flat(ordered) if extent.fragment is not None)
 
 
 def extent_of(part: Fragment) -> Extent:
@@ -132,7 +153,9 @@ def _is_ground(part: BoxFragment) -> bool:
 def _flat(ordered: Sequence[Extent | SideColumns]) -> Iterator[Extent]:
     for each in ordered:
         if isinstance(each, Extent):
-            yield each
+            if each.fragment is not None:
+                yield each
+            yield from _flat(each.inside)
         else:
             yield from (extent for column in each.columns for extent in _flat(column))
 
@@ -143,7 +166,8 @@ def _in_order(extents: Sequence[Extent]) -> list[Extent | SideColumns]:
     for band in _parted(extents, lambda each: (each.top, each.bottom)):
         columns = _parted(band, lambda each: (each.left, each.right)) if len(band) > 1 else [band]
         if len(columns) == 1:
-            found += band
+            for unit in band:
+                found += [unit] if unit.fragment is not None else unit.inside
         else:
             found.append(SideColumns(tuple(tuple(_in_order(column)) for column in columns)))
     return found
@@ -181,6 +205,8 @@ def _nodes(ordered: Sequence[Extent | SideColumns], roles: Mapping[str, BlockRol
                 yield from columns[kept[0]]
             elif kept:
                 yield SideBySide(tuple(columns[at] for at in kept), tuple(widths[at] for at in kept))
+        elif each.fragment is None:
+            yield from _nodes(each.inside, roles)
         elif (node := leaf_node(each.fragment, roles)) is not None:
             yield node
 

@@ -116,7 +116,7 @@ def _output_intent(file: PdfFile) -> int:
 
 
 def _write_attachment(file: PdfFile, attachment: Attachment, data_time: str) -> int:
-    """Write an attached file (ISO 32000-1, 7.11.4; ISO 19005-3, 6.8); the number of its specification."""
+    """Write an attached file (ISO 32000-1, 7.11.4; ISO 19005-3, 6.8); its number."""
     digits = (
         "".join(char for char in data_time if char.isdigit())[:14].ljust(14, "0") if data_time else "20000101000000"
     )

@@ -3,7 +3,7 @@
 Heads and footers, watermarks, grounds, rules, and heads that are repeated are artifacts; all else is in one element.
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -11,15 +11,17 @@ import numpy as np
 
 from northmoor.core.base.arrays import Ints
 from northmoor.core.layout.flow.fragments import BoxFragment, ChartFragment, TableFragmentOnPage, TextFragment
-from northmoor.core.layout.graphics.display_list import Layer, Links, Page, PagePart, Texts, TurnedTexts
+from northmoor.core.layout.graphics.display_list import Layer, Links, Page, PagePart, SourceRef, Texts, TurnedTexts
 from northmoor.core.layout.inline.rich_text import RichText
 from northmoor.core.layout.page.composition import Composition
+from northmoor.core.layout.table.cell_layout import CellLayout
 from northmoor.core.layout.table.origins import TableOrigins
 from northmoor.core.output.content.block_roles import BlockRole, block_roles, role_of
 from northmoor.core.output.content.chart_figures import chart_figures, chart_words
 from northmoor.core.output.content.drawn_texts import drawn_lines
 from northmoor.core.output.content.nodes import TextNode, node_text
 from northmoor.core.output.content.reading_order import as_title, fragments_in_order, page_order
+from northmoor.core.output.content.table_rows import value_in_words
 from northmoor.core.output.pdf.table_tags import PageRows, TableTagger, page_rows
 
 ARTIFACT = b"/Artifact BMC"
@@ -97,6 +99,7 @@ class PageTagger:
         self._roles: Mapping[str, BlockRole] = block_roles(composition.edition)
         self.tables = TableTagger()
         self._is_begun = False
+        self._below_title = 0
 
     def tags(self, page: Page) -> PageTags:
         """The tags of a page."""
@@ -166,13 +169,13 @@ class PageTagger:
         if is_first:
             node = as_title(TextNode(role, fragment), self._title, self._composition)
             role = node.role if isinstance(node, TextNode) else role
+            self._below_title = int(role.kind == "title")
         block = fragment.block
         length = len(block.lines)
         end = length if fragment.end is None else fragment.end
         said = " ".join(node_text(fragment).split()) if length > 1 else ""
-        return Element(
-            _kind_of(role), [number], said=said, key=block.origin, begins=fragment.start == 0, ends=end >= length
-        )
+        kind, begins, ends = _kind_of(role, self._below_title), fragment.start == 0, end >= length
+        return Element(kind, [number], said=said, key=block.origin, begins=begins, ends=ends)
 
     def _box(self, fragment: ChartFragment | BoxFragment) -> tuple[int, int, int, int]:
         frame = self._composition.frame
@@ -239,20 +242,45 @@ class PageTagger:
                     rows.links.setdefault(max(cell, 0), []).append(link)
             elif layer not in found.marks:
                 found.marks[layer] = LayerMarks(ARTIFACT, _END)
+        rows.alternatives.update(_drawn_in_words(rows))
         table = fragment.layout.table
         key = (table.name, *(column.name for column in table.columns))
         return TableElement(rows, key, fragment.rows.is_first, fragment.rows.is_last)
+
+
+def _drawn_in_words(rows: PageRows) -> Iterator[tuple[int, str]]:
+    """What the cells of a page that draw something show, in words, by their numbers."""
+    layout = rows.kinds.layout
+    for at in np.flatnonzero(layout.is_drawn[rows.plans]).tolist():
+        row, plan = int(rows.rows[at]), int(rows.plans[at])
+        for cell in layout.plans[plan].cells if row >= 0 else ():
+            words = _cell_in_words(cell, int(layout.rows.index[row]))
+            place = int(rows.kinds.place[plan, cell.column])
+            if words and place >= 0:
+                yield int(rows.begins[at]) + place, words
+
+
+def _cell_in_words(cell: CellLayout, instance: int) -> str:
+    """What a cell shows that draws something; nothing for one that says it as a text."""
+    if cell.chart is not None:
+        view = cell.chart.view(instance, SourceRef("", ""))
+        return chart_words(view) if view is not None else ""
+    if cell.drawing is None or cell.drawing.drawing.kind in ("qr", "barcode", "picture"):
+        return str(cell.drawing.values[instance].as_py() or "") if cell.drawing is not None else ""
+    value = cell.drawing.values[instance].as_py()
+    return value_in_words(value) if value is not None else ""
 
 
 def _is_list(fragment: TextFragment) -> bool:
     return isinstance(fragment.block, RichText) and fragment.block.marker != "none"
 
 
-def _kind_of(role: BlockRole) -> bytes:
+def _kind_of(role: BlockRole, below: int) -> bytes:
+    """The type of a text's element; headings are `below` so many others."""
     if role.kind == "title":
         return b"H1"
     if role.kind == "heading":
-        return b"H%d" % min(role.level + 1, 6)
+        return b"H%d" % min(role.level + below, 6)
     return b"Caption" if role.kind == "caption" else b"P"
 
 

@@ -47,7 +47,7 @@ class StructureTree:
     def __init__(self, file: PdfFile, tables: TableTagger) -> None:
         self._file, self._tables = file, tables
         self._row_groups: list[_RowGroup] = []
-        self._special: dict[int, tuple[list[bytes], str]] = {}
+        self._special: dict[int, tuple[list[bytes], bytes]] = {}
         """Cells, by their numbers, with links or words of their own."""
         self.root = file.number()
         self._document = file.number()
@@ -214,13 +214,15 @@ class StructureTree:
         page: int,
         annotations: list[tuple[int, int]],
         links: dict[int, int],
-    ) -> tuple[list[bytes], str]:
-        """The links in a cell, and its words."""
+    ) -> tuple[list[bytes], bytes]:
+        """The links in a cell, and the entries of its words."""
         found = []
         for number in rows.links.get(cell, ()):
             links[number] = self._link(annotations[number][0], cell + shift, page)
             found.append(reference(links[number]))
-        return found, rows.words.get(cell, "")
+        said, shown = rows.words.get(cell), rows.alternatives.get(cell)
+        words = b"" if said is None else b"/ActualText %b" % string(said)
+        return found, words if shown is None else b"%b/Alt %b" % (words, string(shown))
 
     def _table(
         self,
@@ -246,7 +248,7 @@ class StructureTree:
                     rows.begins[own_rows.start],
                     rows.begins[own_rows.stop - 1] + rows.counts[own_rows.stop - 1],
                 )
-                for cell in {*rows.links, *rows.words}:
+                for cell in {*rows.links, *rows.words, *rows.alternatives}:
                     if first <= cell < last:
                         self._special[cell + shift] = self._special_cell(cell, shift, rows, page, annotations, links)
         if element.ends:
@@ -326,7 +328,7 @@ class StructureTree:
                     kids = [content[:-2]] if own else []
                     body = b"%b/K[%b]>>" % (head if own else body[:-2], b" ".join([*kids, *more]))
                 if words:
-                    body = b"%b/ActualText %b>>" % (body[:-2], string(words))
+                    body = b"%b%b>>" % (body[:-2], words)
                 self._file.add(body, cell)
             cells, bodies = cells[plain], bodies.filter(pa.array(plain))
         self._file.add_many(cells, bodies)

@@ -42,6 +42,8 @@ class PageRows:
     """The annotations, by their numbers on the page, of the cells that are links."""
     words: dict[int, str] = field(default_factory=dict)
     """What cells of several lines say, with spaces between these."""
+    alternatives: dict[int, str] = field(default_factory=dict)
+    """What cells that draw something show, in words."""
 
     @property
     def heads(self) -> int:

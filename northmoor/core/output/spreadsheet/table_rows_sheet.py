@@ -21,6 +21,8 @@ from northmoor.core.output.spreadsheet.sheet import SHEET_ROWS, SheetCursor, as_
 
 _DEEPEST_OUTLINE = 7
 _DAY = 86_400
+_USUAL_INSET = 6_000
+"""Millipoints beside texts that are no indent."""
 _FIRST_DAY = date(1900, 3, 1)
 """Before it, days of spreadsheets are counted wrong."""
 
@@ -122,7 +124,8 @@ class TableSheet:
         color = cell.kind.layout.fault_face.color if cell.is_faulty else None
         wraps = "\n" in text or (cell.look.turn == "none" and isinstance(value, str) and cell.look.overflow == "wrap")
         align = cell.kind.align
-        form = self._formats.of(cell.look, align, number, cell.shift, wraps, color)
+        further = max(cell.look.inset - _USUAL_INSET, 0) if (cell.look.side or align) == "start" else 0
+        form = self._formats.of(cell.look, align, number, cell.shift + further, wraps, color)
         if not self._is_number(cell, text, number):
             write_text(sheet, at, column, text, form, cell.link)
             return
