@@ -105,6 +105,7 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
         Command("revert", "Revert to saved", "", lambda w: w.files.revert()),
         None,
         Command("deliver", "Deliver…", "Ctrl+D", lambda w: w.delivery.ask()),
+        Command("deliver_block", "Deliver the block…", "", lambda w: w.delivery.ask_block()),
         Command("print", "Print…", "Ctrl+P", lambda w: w.delivery.print()),
         None,
         Command("properties", "Report properties", "", lambda w: w.show_properties()),

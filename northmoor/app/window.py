@@ -552,7 +552,7 @@ class Window(QMainWindow):
             set_available(actions[name], has_report, "Open or begin a report first.")
         self._enable_blocks()
         set_available(actions["back"], self.following.can_go_back, "No link was followed yet.")
-        for name in ("deliver", "print", "copy_shown"):
+        for name in ("deliver", "deliver_block", "print", "copy_shown"):
             set_available(actions[name], self._rendered is not None, "There are no pages yet.")
         self._deliver.setEnabled(self._rendered is not None)
         self._fetch.setEnabled(has_report)

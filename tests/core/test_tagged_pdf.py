@@ -159,8 +159,9 @@ def test_every_text_of_the_body_is_in_the_tree_once(demo: Path, name: str, editi
     assert "".join(sorted(found)) == "".join(sorted(squeezed(read_texts(document))))
 
 
-def read_texts(document: Document) -> list[str]:
-    """The texts of the dump that are read: furniture is not, and heads and headings are once, where they begin."""
+def read_texts(document: Document, with_pages: bool = True) -> list[str]:
+    """The texts of the dump that are read: furniture is not, and heads and headings are once, where they begin; nor,
+    unless they are wanted, are those that belong to pages, and the markers of lists and leaders of tabs."""
     wanted: list[str] = []
     tables = {table.name for table in document.edition.tables}
     begun: dict[tuple[Any, ...], int] = {}
@@ -171,6 +172,10 @@ def read_texts(document: Document) -> list[str]:
                 continue
             if origin["block"] in tables and origin["row"] not in ("head", "heading", "detail", "total", "carry"):
                 continue  # charts in cells are said in words
+            if not with_pages and (
+                origin["row"] == "carry" or origin["level"] == "page" or set(item["text"]) <= set("•–. ")
+            ):
+                continue
             if origin["row"] in ("head", "heading"):
                 key = (origin["block"], origin["row"], origin["level"], tuple(origin["keys"]), origin["number"])
                 if begun.setdefault(key, page["number"]) != page["number"]:

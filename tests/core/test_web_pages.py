@@ -52,7 +52,7 @@ def test_demo_pages_are_strict_safe_and_say_what_the_pages_say(demo: Path, name:
     root = tree_of(html)
     assert root.get("lang") == "en-IE"
     assert not list(root.iter("script"))
-    assert not re.findall(r'(?:src|href)="(?!data:|#)', html)
+    assert not re.findall(r'(?:src|href)="(?!data:|#|https://tarrow.example/)', html)
     names = re.findall(r' id="([^"]*)"', html)
     assert len(names) == len(set(names))
     assert len(texts(root, "h1")) == 1
@@ -60,7 +60,7 @@ def test_demo_pages_are_strict_safe_and_say_what_the_pages_say(demo: Path, name:
     if name == "freight-statement":
         return  # its pages say the same, but take long to read back letter by letter
     said = squeezed(["".join(root.find("body").itertext())])
-    for text in read_texts(document):
+    for text in read_texts(document, with_pages=False):
         assert squeezed([text.rstrip("-")]) in said or text.rstrip("-…").strip() == "", text
 
 
@@ -112,7 +112,7 @@ def test_charts_are_drawings_with_words_and_figures(demo: Path) -> None:
         "Nov",
         "Dec",
     ]
-    assert texts(table, "td")[1] == "115,669"
+    assert texts(table, "td")[0] == "115,669.40"
 
 
 def test_contents_list_the_headings(library: MakeLibrary) -> None:

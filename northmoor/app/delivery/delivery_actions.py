@@ -43,6 +43,14 @@ class DeliveryActions(QObject):
         if dialog.exec() == QDialog.DialogCode.Accepted:
             self.deliver(dialog.delivery)
 
+    def ask_block(self) -> None:
+        """Ask the same for the selected block."""
+        name = self._controller.selection.block
+        if name:
+            self.ask(name)
+        else:
+            self.message.emit("Choose a block on the page first.", "warning")
+
     def deliver(self, delivery: Delivery) -> None:
         """Write files."""
         document = self._shows.shown_document

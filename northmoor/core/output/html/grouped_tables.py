@@ -116,7 +116,7 @@ class _TableWriter:
         width = edges[-1] - edges[0]
         shares = " ".join(f"{100 * (right - left) / width:.2f}%" for left, right in pairwise(edges))
         cells = "".join(
-            f'<span style="grid-column:{place.column + 1}/span {place.span}"'
+            f'<span{self._place(place.cell)} style="grid-column:{place.column + 1}/span {place.span}"'
             f"{self.parts.looks.of(self._css(place.cell))}>{self._inner(row, place.cell)}</span>"
             for place in places
             if place.cell is not None
@@ -144,13 +144,17 @@ class _TableWriter:
             css = _empty_css(row)
             return f"<td{spans}{self.parts.looks.of(css)}></td>"
         look = self.parts.looks.of(self._css(cell))
-        anchors = cell.kind.layout.anchors
-        spans += self.parts.place(anchors.text(cell.instance)) if anchors is not None else ""
+        spans += self._place(cell)
         inner = self._inner(row, cell)
         if not is_heading or not inner:
             return f"<td{spans}{look}>{inner}</td>"
         scope = ("colgroup" if place.span > 1 else "col") if is_head else "row"
         return f'<th scope="{scope}"{spans}{look}>{inner}</th>'
+
+    def _place(self, cell: TableCell) -> str:
+        """The attribute by which links reach a cell."""
+        anchors = cell.kind.layout.anchors
+        return self.parts.place(anchors.text(cell.instance)) if anchors is not None else ""
 
     def _css(self, cell: TableCell | None) -> str:
         if cell is None:
