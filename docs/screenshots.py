@@ -12,6 +12,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMenu
 
 from northmoor.app.data.connection_dialog import ConnectionDialog
+from northmoor.app.delivery.deliver_dialog import DeliverDialog
 from northmoor.app.document_controller import Selection
 from northmoor.app.pages.canvas.hit_selection import selection_of
 from northmoor.app.widgets.preferences import Preferences, write_preferences
@@ -39,7 +40,7 @@ def settle(application: QApplication, window: Window) -> None:
 
 
 def take_data(application: QApplication, window: Window) -> None:
-    """The pictures of Data: a sentence over its rows, crossed totals, a connection being made."""
+    """The pictures of Data: a sentence over its rows, a connection being made."""
     data = window.data
     wait_until(
         application, lambda: data.pane.rows is not None and len(data.pane.header.profiles) == len(data.pane.rows.names)
@@ -48,14 +49,6 @@ def take_data(application: QApplication, window: Window) -> None:
     data.pane.header.sectionClicked.emit(4)
     application.processEvents()
     window.grab().save(str(TARGET / "data.png"))
-    data.actions_of_rows.check_totals()
-    wait_until(
-        application,
-        lambda: data.actions_of_rows.totals is not None and data.actions_of_rows.totals.view.model() is not None,
-    )
-    application.processEvents()
-    data.actions_of_rows.totals.grab().save(str(TARGET / "totals.png"))
-    data.actions_of_rows.totals.close()
     dialog = ConnectionDialog(data.library, window.worker, None, window)
     dialog.kind.setCurrentIndex(dialog.kind.findData("files"))
     dialog.fields["path"].property("line").setText(str(data.library.root / "data" / "targets.csv"))
@@ -112,6 +105,21 @@ def take_parameters(application: QApplication, window: Window) -> None:
     window.dialog.grab().save(str(TARGET / "parameters.png"))
     window.dialog.close()
     window.controller.save()
+
+
+def take_delivery(application: QApplication, window: Window) -> None:
+    """The picture of Deliver: two formats with their choices."""
+    assert window.shown_document is not None
+    assert window.controller.path is not None
+    dialog = DeliverDialog(window.shown_document, window.controller.path, None, window)
+    dialog.folder.setText("~")
+    second = dialog.formats.item(1)
+    assert second is not None
+    second.setCheckState(Qt.CheckState.Checked)
+    dialog.show()
+    application.processEvents()
+    dialog.grab().save(str(TARGET / "deliver.png"))
+    dialog.close()
 
 
 def take_tables(application: QApplication, window: Window) -> None:
@@ -251,6 +259,7 @@ def main() -> None:
         take_signals(application, window)
         take_documents(application, window)
         take_parameters(application, window)
+        take_delivery(application, window)
         window.show_workspace("data")
         take_data(application, window)
         window.close()

@@ -11,6 +11,8 @@ from northmoor.core.checks.preflight import RULES, preflight, preflight_values
 from northmoor.core.checks.value_rules import VALUE_RULES, ValuesToCheck
 from northmoor.core.document import Document
 from northmoor.core.errors import ConnectionFault
+from northmoor.core.model.blocks.picture import PictureBlock
+from northmoor.core.model.blocks.text import TextBlock
 from northmoor.core.model.data.queries import Query, QueryColumn, SharedQuery
 from northmoor.core.model.findings import Finding
 from northmoor.core.model.parameters import Choice, Parameter
@@ -229,3 +231,28 @@ def test_groups_that_could_not_be_kept_together_are_told(library: MakeLibrary) -
     assert (finding.rule, finding.is_error) == ("split group", False)
     assert finding.message.startswith("1 group that is kept together had to be split")
     assert preflight(render(report_of(table.but(keep_rows="k = 'short'")), library(script))) == ()
+
+
+def test_pictures_without_words_can_be_said_to_adorn_only(library: MakeLibrary, tmp_path: Path) -> None:
+    (tmp_path / "dot.svg").write_text(
+        '<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9"><path d="M0 0h9v9z"/></svg>'
+    )
+    made, report = (
+        library(FREIGHT),
+        report_of(PictureBlock(name="dot", file="dot.svg", height=9_000), table_of("route")),
+    )
+    (finding,) = [each for each in preflight(render(report, made)) if each.rule == "no words"]
+    assert not finding.is_error
+    assert "describe it" in finding.message
+    (remedy,) = finding.remedies
+    assert remedy.edit is not None
+    assert preflight(render(remedy.edit(report), made)) == ()
+
+
+def test_a_step_of_headings_that_is_left_out_is_found(library: MakeLibrary) -> None:
+    texts = tuple(
+        TextBlock(name=f"h{step}", text=f"Step {step}", listed="contents", heading=step) for step in (1, 2, 4, 5)
+    )
+    found = preflight(render(report_of(*texts, table_of("route")), library(FREIGHT)))
+    assert [(each.rule, each.place.block) for each in found] == [("heading", "h4")]
+    assert "of step 4, the one before of step 2" in found[0].message

@@ -8,8 +8,8 @@ from importlib.resources import files
 from pathlib import Path
 
 GUIDES = (
-    "queries", "signals", "pages", "tables", "matrices", "charts", "blocks", "expressions", "parameters", "security",
-    "page-dump",
+    "queries", "signals", "pages", "tables", "matrices", "charts", "blocks", "expressions", "parameters", "outputs",
+    "security", "page-dump",
 )  # fmt: skip
 """The documentation's files, in reading order."""
 

@@ -48,7 +48,7 @@ def show_chart(form: InspectorForm, report: Report, edition: str, selection: Sel
     if own:
         form.properties(ChartBlock, chart, ("space_after", "visible"), "Change the chart", place.change)
     form.section("Appearance")
-    names = ("labels", "label_text", "legend", "patterns", "link")
+    names = ("labels", "label_text", "legend", "patterns", "link", "description")
     form.properties(Chart, chart, names, "Change the chart", place.change)
     for name in ("style", "title_style"):
         form.style(report, chart, name, "Change the style", place.change)

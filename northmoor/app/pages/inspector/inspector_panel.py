@@ -283,7 +283,7 @@ def show_picture(form: InspectorForm, report: Report, edition: str, selection: S
     form.section("Content")
     name_line(form, block)
     own = ("file",) if block.value is None else ()
-    form.properties(PictureBlock, block, (*own, "value", "link"), "Change the picture", change)
+    form.properties(PictureBlock, block, (*own, "value", "link", "description"), "Change the picture", change)
     form.section("Layout")
     fit = ("fit",) if block.width is not None else ()
     names = ("height", "width", *fit, "align", "space_after", "visible")
