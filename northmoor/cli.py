@@ -5,7 +5,7 @@ import sys
 from collections.abc import Sequence
 from enum import IntEnum
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
@@ -13,6 +13,9 @@ from northmoor import __version__
 from northmoor.core.base.gc_pause import gc_paused
 from northmoor.core.base.memory_limit import limit_memory
 from northmoor.core.errors import MissingValue, NorthmoorError, ParameterError, ReportFileError
+
+if TYPE_CHECKING:
+    from northmoor.core.model.findings import Finding
 
 # What a command needs is imported in its body: the engine and all readers take a second, and `--help` none of it.
 
@@ -137,9 +140,7 @@ def run(
     loaded = load_report(report)
     given = given_values(loaded, assign or [], values, value_set)
     document = Session(Library.around(report)).render(loaded, given, edition)
-    blocked = [f for f in document.findings if f.rule in ("faulty block", "faulty query")]
-    if blocked:
-        _fail([str(blocked[0])], ExitCode.NOT_WRITTEN)
+    _stop_where_blocked(document.findings)
     document.write(out, block=block, options=options_with(document.edition.output, option or []))
     faults = [finding for finding in preflight(document) if finding.is_error]
     if faults:
@@ -148,6 +149,40 @@ def run(
         _fail(
             [*sentences, f"{out.name}: {more:,} more faults are on its pages."] if more else sentences, ExitCode.FAULTY
         )
+
+
+@app.command("print")
+def print_report(
+    report: Annotated[Path, typer.Argument(help="A .moor file.")],
+    printer: Annotated[str, typer.Option(help="A printer of CUPS, or folder:PATH for a folder.")],
+    assign: Assign = None,
+    values: ValuesFile = None,
+    edition: Annotated[str | None, typer.Option(help="The edition.")] = None,
+    pages: Annotated[str | None, typer.Option(help="The pages, such as 1-3,5; without it, all.")] = None,
+    copies: Annotated[int, typer.Option(min=1, max=999, help="How many copies.")] = 1,
+    sides: Annotated[str, typer.Option(help="one, long-edge or short-edge.")] = "one",
+    tray: Annotated[str | None, typer.Option(help="The tray, as the printer calls it.")] = None,
+    sheet: Annotated[str, typer.Option(help="Pages on a sheet: one, two, four, or a booklet.")] = "one",
+) -> None:
+    """Print a report's pages."""
+    from northmoor.core.export.printing import print_order, print_pdf
+    from northmoor.core.session import Session
+    from northmoor.core.sources.library import Library
+    from northmoor.core.store.report_files import load_report
+    from northmoor.core.values.given import given_values
+
+    order = print_order(printer, pages, copies, sides, tray, sheet)
+    loaded = load_report(report)
+    document = Session(Library.around(report)).render(loaded, given_values(loaded, assign or [], values), edition)
+    _stop_where_blocked(document.findings)
+    sys.stdout.write(print_pdf(document.pdf(), document.title, order) + "\n")
+
+
+def _stop_where_blocked(findings: Sequence["Finding"]) -> None:
+    """Write nothing where a query or a block could not be made."""
+    blocked = [finding for finding in findings if finding.rule in ("faulty block", "faulty query")]
+    if blocked:
+        _fail([str(blocked[0])], ExitCode.NOT_WRITTEN)
 
 
 def _sql(text: str) -> str:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import pypdfium2 as pdfium
 from PIL import Image
 
-_LOCK = threading.Lock()  # PDFium is not made for several threads at once
+PDFIUM_LOCK = threading.Lock()  # PDFium is not made for several threads at once
 
 
 @dataclass(frozen=True)
@@ -21,7 +21,7 @@ class Raster:
 
 def rasterise(pdf: bytes, page: int, scale: float) -> Raster:
     """A page of a PDF, `scale` pixels to a point."""
-    with _LOCK:
+    with PDFIUM_LOCK:
         document = pdfium.PdfDocument(pdf)
         try:
             bitmap = document[page].render(scale=scale, rev_byteorder=False, prefer_bgrx=True)
@@ -34,7 +34,7 @@ class PdfPages:
     """The pages of a PDF as pictures."""
 
     def __init__(self, pdf: bytes) -> None:
-        with _LOCK:
+        with PDFIUM_LOCK:
             self._document = pdfium.PdfDocument(pdf)
             self._sizes = [(page.get_width(), page.get_height()) for page in self._document]
 
@@ -47,6 +47,6 @@ class PdfPages:
 
     def picture(self, page: int, scale: float) -> Image.Image:
         """A page, `scale` pixels to a point."""
-        with _LOCK:
+        with PDFIUM_LOCK:
             made: Image.Image = self._document[page].render(scale=scale).to_pil()
             return made.copy()

@@ -17,6 +17,8 @@ from northmoor.core.errors import NorthmoorError
 from northmoor.core.export.row_files import write_table
 from northmoor.core.expr.formats import FormatLocale
 from northmoor.core.model.data.queries import Query
+from northmoor.core.model.kinds.output_formats import FORMAT_OF_SUFFIX
+from northmoor.core.output.data.table_files import FORMATS
 from northmoor.core.session import Session
 from northmoor.core.sources.fetch.details import rows_of_record
 from northmoor.core.sources.library import Library
@@ -89,12 +91,11 @@ class RowActions(QObject):
         if rows is None or self._data.controller.path is None:
             return
         proposed = str(self._data.controller.path.with_name(f"{rows.query}.csv"))
-        name, _ = QFileDialog.getSaveFileName(
-            self._data.pane, "Export the rows", proposed, "CSV (*.csv);;Parquet (*.parquet)"
-        )
+        filters = {f"{FORMAT_OF_SUFFIX[suffix].label} (*.{suffix})": suffix for suffix in FORMATS}
+        name, kind = QFileDialog.getSaveFileName(self._data.pane, "Export the rows", proposed, ";;".join(filters))
         if name:
             path = Path(name)
-            self.export(path if path.suffix else path.with_suffix(".csv"))
+            self.export(path if path.suffix else path.with_suffix(f".{filters.get(kind, 'csv')}"))
 
     def export(self, path: Path) -> None:
         """Write the rows without the hidden columns."""

@@ -19,6 +19,8 @@ from northmoor.core.layout.graphics.display_list import (
 from northmoor.core.layout.graphics.painter import DisplayListBuilder
 from northmoor.core.layout.table.layout import TableLayout
 from northmoor.core.layout.table.painting import content_box
+from northmoor.core.layout.text.fonts import FAMILIES
+from northmoor.core.model.styles import ResolvedStyle
 from northmoor.core.output.content.table_rows import TableCell
 
 _NOWHERE = SourceRef("", "")
@@ -27,6 +29,14 @@ _NOWHERE = SourceRef("", "")
 def drawn_lines(layers: Iterable[Layer]) -> list[Item]:
     """The texts that layers draw, in order."""
     return [item for layer in layers if isinstance(layer, Texts | TurnedTexts) for item in layer_items(layer)]
+
+
+def line_look(line: Item) -> ResolvedStyle:
+    """The look of a line that is drawn, as far as its face tells."""
+    face = line.face
+    assert face is not None  # it is a text
+    family = next((name for name, begin in FAMILIES.items() if face.font.startswith(f"{begin}-")), "Plex Sans")
+    return ResolvedStyle(family, face.size, "Bold" in face.font, "Italic" in face.font, face.color)
 
 
 def cell_layers(cell: TableCell, row: int, table: TableLayout) -> tuple[tuple[Layer, ...], Rect]:

@@ -1,36 +1,57 @@
 """The rows of a table as a grid without holes: which cell, or empty place, is in each column, spans counted in."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
+from typing import Generic, Protocol, TypeVar
 
 from northmoor.core.output.content.table_rows import TableCell, TableRow
 
 
+class Spanning(Protocol):
+    """A cell that covers columns and rows."""
+
+    @property
+    def span(self) -> int:
+        """How many columns it covers."""
+
+    @property
+    def rows(self) -> int:
+        """How many rows it covers."""
+
+
+CellT = TypeVar("CellT", bound=Spanning)
+
+
 @dataclass(frozen=True, slots=True)
-class GridPlace:
+class GridPlace(Generic[CellT]):
     """A cell of a row, or an empty place, with how many columns and rows it covers."""
 
     column: int
     span: int
     rows: int
-    cell: TableCell | None
+    cell: CellT | None
 
 
-def grid_rows(rows: Iterable[TableRow], columns: int) -> Iterator[tuple[TableRow, list[GridPlace]]]:
-    """Each row with its places from left to right, without those that cells of rows above cover."""
+def row_places(cells: Mapping[int, CellT], covered: list[int]) -> list[GridPlace[CellT]]:
+    """The places of a row from left to right, without those that cells of rows above cover; `covered` says for how many
+    rows more each column is, and is brought up to date."""
+    places: list[GridPlace[CellT]] = []
+    column, columns = 0, len(covered)
+    while column < columns:
+        if covered[column]:
+            covered[column] -= 1
+            column += 1
+            continue
+        cell = cells.get(column)
+        span, down = (1, 1) if cell is None else (min(cell.span, columns - column), cell.rows)
+        places.append(GridPlace(column, span, down, cell))
+        covered[column : column + span] = [down - 1] * span
+        column += span
+    return places
+
+
+def grid_rows(rows: Iterable[TableRow], columns: int) -> Iterator[tuple[TableRow, list[GridPlace[TableCell]]]]:
+    """Each row with its places."""
     covered = [0] * columns
     for row in rows:
-        cells = {cell.kind.column: cell for cell in row.cells}
-        places: list[GridPlace] = []
-        column = 0
-        while column < columns:
-            if covered[column]:
-                covered[column] -= 1
-                column += 1
-                continue
-            cell = cells.get(column)
-            span, down = (1, 1) if cell is None else (min(cell.kind.span, columns - column), cell.kind.rows)
-            places.append(GridPlace(column, span, down, cell))
-            covered[column : column + span] = [down - 1] * span
-            column += span
-        yield row, places
+        yield row, row_places({cell.kind.column: cell for cell in row.cells}, covered)

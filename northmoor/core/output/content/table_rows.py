@@ -41,16 +41,6 @@ class CellContent:
         return self.layout.column
 
     @property
-    def span(self) -> int:
-        """How many columns it covers."""
-        return self.layout.span
-
-    @property
-    def rows(self) -> int:
-        """How many rows it covers."""
-        return self.layout.rows
-
-    @property
     def align(self) -> Align:
         """The side its texts are at."""
         return self.layout.align
@@ -78,6 +68,16 @@ class TableCell:
     look: ResolvedStyle
     shift: int = 0
     is_faulty: bool = False
+
+    @property
+    def span(self) -> int:
+        """How many columns it covers."""
+        return self.kind.layout.span
+
+    @property
+    def rows(self) -> int:
+        """How many rows it covers."""
+        return self.kind.layout.rows
 
     @property
     def whole_value(self) -> Any:

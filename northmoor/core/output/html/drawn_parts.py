@@ -7,10 +7,10 @@ from northmoor.core.layout.geometry import Rect
 from northmoor.core.layout.graphics.display_list import Item, Layer, Links, Texts
 from northmoor.core.layout.table.layout import TableLayout
 from northmoor.core.output.content.chart_figures import ChartFigures, chart_figures, chart_words
-from northmoor.core.output.content.drawn_texts import cell_layers, drawn_lines
+from northmoor.core.output.content.drawn_texts import cell_layers, drawn_lines, line_look
 from northmoor.core.output.content.nodes import ChartNode, DrawnNode
 from northmoor.core.output.content.table_rows import TableCell, cell_text
-from northmoor.core.output.html.looks import family_name_css
+from northmoor.core.output.html.looks import text_css
 from northmoor.core.output.html.page_parts import PageParts, as_attribute, as_html
 from northmoor.core.output.layer_pictures import layers_png
 from northmoor.core.output.svg.drawing import SvgDrawing, svg_document, svg_points
@@ -74,13 +74,9 @@ def _mail_picture(layers: tuple[Layer, ...], width: int, height: int, words: str
 
 def _line(item: Item, parts: PageParts) -> str:
     """A line that is drawn, as a paragraph in its face."""
-    assert item.face is not None
-    parts.used.setdefault(item.face.font, set()).update(item.text or "")
-    family, size = family_name_css(item.face.font), svg_points(item.face.size)
-    css = f"font-family:{family};font-size:{size}pt;color:{item.face.color}"
-    if "Bold" in item.face.font:
-        css += ";font-weight:bold"
-    return f"<p{parts.looks.of(css)}>{as_html(item.text or '')}</p>"
+    look = line_look(item)
+    parts.use(look, item.text or "")
+    return f"<p{parts.looks.of(text_css(look))}>{as_html(item.text or '')}</p>"
 
 
 def _figures(figures: ChartFigures) -> str:

@@ -42,7 +42,7 @@ class _TableWriter:
     """What is open: nothing, a table, a group's details with its table, or a table of totals."""
     _has_head: bool = False
     _groups: int = 0
-    _head: list[tuple[TableRow, list[GridPlace]]] = field(default_factory=list)
+    _head: list[tuple[TableRow, list[GridPlace[TableCell]]]] = field(default_factory=list)
 
     def __post_init__(self) -> None:
         self._head = list(grid_rows(self.content.head(), self.content.columns))
@@ -61,7 +61,7 @@ class _TableWriter:
             head = "".join(self._row_html(row, places) for row, places in self._head)
             yield f'<div aria-hidden="true">{self._table("first")}<thead>{head}</thead></table></div>'
 
-    def row(self, row: TableRow, places: list[GridPlace]) -> Iterator[str]:
+    def row(self, row: TableRow, places: list[GridPlace[TableCell]]) -> Iterator[str]:
         """A row of the body."""
         kind = row.kind
         begins_group = self.folds and row.depth == 1 and kind is not None and kind.kind == HEADING and not kind.after
@@ -110,7 +110,7 @@ class _TableWriter:
             yield "</details>"
         self._state = "closed"
 
-    def _summary(self, row: TableRow, places: list[GridPlace]) -> str:
+    def _summary(self, row: TableRow, places: list[GridPlace[TableCell]]) -> str:
         """A group's heading in the columns of its table."""
         edges = self.content.layout.edges
         width = edges[-1] - edges[0]
@@ -125,7 +125,7 @@ class _TableWriter:
             f'<span class="heading" style="grid-template-columns:{shares};width:{svg_points(width)}pt">{cells}</span>'
         )
 
-    def _row_html(self, row: TableRow, places: list[GridPlace]) -> str:
+    def _row_html(self, row: TableRow, places: list[GridPlace[TableCell]]) -> str:
         named = next((place.column for place in places if place.cell is not None and place.cell.text), -1)
         is_named = row.kind is not None and row.kind.kind in (HEADING, TOTAL)
         is_head = row.kind is None
@@ -136,7 +136,7 @@ class _TableWriter:
         fill = self.parts.looks.of(f"background:{row.look.fill}" if row.look.fill else "")
         return f"<tr{fill}>{''.join(cells)}</tr>"
 
-    def _cell(self, row: TableRow, place: GridPlace, is_heading: bool, is_head: bool) -> str:
+    def _cell(self, row: TableRow, place: GridPlace[TableCell], is_heading: bool, is_head: bool) -> str:
         spans = f' colspan="{place.span}"' if place.span > 1 else ""
         spans += f' rowspan="{place.rows}"' if place.rows > 1 else ""
         cell = place.cell

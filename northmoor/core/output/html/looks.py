@@ -3,7 +3,7 @@
 from dataclasses import dataclass, field
 from html import escape
 
-from northmoor.core.layout.text.fonts import FAMILIES, font_file
+from northmoor.core.layout.text.fonts import font_file
 from northmoor.core.model.styles import ResolvedStyle
 from northmoor.core.output.svg.drawing import svg_points
 
@@ -17,12 +17,6 @@ def family_css(family: str, bold: bool, italic: bool) -> str:
     """The families of a font, the shipped one first."""
     generic = next(css for name, css in _GENERIC.items() if family.endswith(name))
     return f'"{font_file(family, bold, italic)}",{generic}'
-
-
-def family_name_css(file: str) -> str:
-    """The same of a font file."""
-    family = next((name for name, begin in FAMILIES.items() if file.startswith(f"{begin}-")), "Plex Sans")
-    return family_css(family, "Bold" in file, "Italic" in file)
 
 
 def text_css(look: ResolvedStyle, align: str | None = None) -> str:

@@ -8,6 +8,7 @@ import numpy as np
 from northmoor.core.base.arrays import Bools, Ints
 from northmoor.core.layout.flow.fragments import TableFragmentOnPage
 from northmoor.core.layout.table.layout import TableLayout
+from northmoor.core.output.content.table_grid import row_places
 
 _SCOPES = {"col": b"/Scope/Column", "row": b"/Scope/Row"}
 _LAYOUTS_HELD = 4
@@ -101,20 +102,13 @@ class TableTagger:
             own = (plan.place.row, plan.place.level)
             covered, around = (covered if own == around else [0] * columns), own
             cells = {cell.column: cell for cell in plan.cells}
-            first, column = len(templates), 0
-            while column < columns:
-                if covered[column]:
-                    covered[column] -= 1
-                    column += 1
-                    continue
-                cell = cells.get(column)
-                span, down = (1, 1) if cell is None else (min(cell.span, columns - column), cell.rows)
-                place[number, column] = len(templates) - first
-                element = _element(layout, number, column, span, down, bool(cells) and column == min(cells))
+            places = row_places(cells, covered)
+            for at, each in enumerate(places):
+                place[number, each.column] = at
+                is_first = bool(cells) and each.column == min(cells)
+                element = _element(layout, number, each.column, each.span, each.rows, is_first)
                 templates.append(self.elements.setdefault(element, len(self.elements)))
-                covered[column : column + span] = [down - 1] * span
-                column += span
-            counts.append(len(templates) - first)
+            counts.append(len(places))
         begins = np.concatenate([[0], np.cumsum(counts)[:-1]]).astype(np.int64)
         is_head = np.array([plan.place.row == "head" for plan in layout.plans], bool)
         return KindTags(layout, begins, np.array(counts, np.int64), np.array(templates, np.int64), place, is_head)

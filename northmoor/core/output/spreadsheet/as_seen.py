@@ -10,9 +10,8 @@ from northmoor.core.layout.flow.fragments import BodyBox
 from northmoor.core.layout.geometry import Rect
 from northmoor.core.layout.graphics.display_list import Layer
 from northmoor.core.layout.inline.paragraph import Paragraph
-from northmoor.core.model.styles import ResolvedStyle
 from northmoor.core.output.content.chart_figures import chart_words
-from northmoor.core.output.content.drawn_texts import drawn_lines
+from northmoor.core.output.content.drawn_texts import drawn_lines, line_look
 from northmoor.core.output.content.nodes import ChartNode, DrawnNode, Leaf, PageStart, TextNode, leaves
 from northmoor.core.output.layer_pictures import layers_png
 from northmoor.core.output.output_document import OutputDocument
@@ -124,11 +123,9 @@ class SheetsAsSeen:
         texts = drawn_lines(layers)
         if fragment.kind == "readout" and texts:
             for item in texts:
-                assert item.face is not None
-                font = "Plex Serif" if "Serif" in item.face.font else "Plex Sans"
-                look = ResolvedStyle(font, item.face.size, "Bold" in item.face.font, color=item.face.color)
+                look = line_look(item)
                 cursor = self._on(fragment.name)
-                cursor.sheet.set_row(cursor.row, _height(1, item.face.size))
+                cursor.sheet.set_row(cursor.row, _height(1, look.size))
                 write_text(cursor.sheet, cursor.next_row(), 0, item.text or "", self._formats.of(look, "start"))
             return
         if layers:

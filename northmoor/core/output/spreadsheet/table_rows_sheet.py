@@ -72,7 +72,7 @@ class TableSheet:
             self._cursor.sheet.set_row(at, min(height, 409), None, options)
             self._row(row, places, at)
 
-    def _body(self, start: int, end: int) -> Iterator[tuple[TableRow, list[GridPlace]]]:
+    def _body(self, start: int, end: int) -> Iterator[tuple[TableRow, list[GridPlace[TableCell]]]]:
         return grid_rows(self.content.rows(start, end), self.content.columns)
 
     def _totals_below(self) -> None:
@@ -94,7 +94,7 @@ class TableSheet:
             self._cursor.break_before()
         self._groups += 1
 
-    def _row(self, row: TableRow, places: list[GridPlace], at: int) -> None:
+    def _row(self, row: TableRow, places: list[GridPlace[TableCell]], at: int) -> None:
         for place in places:
             if (place.span > 1 or place.rows > 1) and not (place.rows > 1 and self._formats.is_streamed):
                 self._merge(place, at, row)
@@ -103,7 +103,7 @@ class TableSheet:
             else:
                 self._empty(row, at, place.column)
 
-    def _merge(self, place: GridPlace, at: int, row: TableRow) -> None:
+    def _merge(self, place: GridPlace[TableCell], at: int, row: TableRow) -> None:
         """Let a cell cover others: those are blank and look as it does."""
         look = place.cell.look if place.cell is not None else row.look
         form = self._formats.of(look, "start")

@@ -26,7 +26,7 @@ from northmoor.core.layout.inline.paragraph import Paragraph
 from northmoor.core.layout.inline.rich_text import RichText
 from northmoor.core.model.styles import ResolvedStyle
 from northmoor.core.output.content.chart_figures import chart_words
-from northmoor.core.output.content.drawn_texts import drawn_lines
+from northmoor.core.output.content.drawn_texts import drawn_lines, line_look
 from northmoor.core.output.content.list_items import list_items
 from northmoor.core.output.content.nodes import (
     ChartNode,
@@ -38,7 +38,7 @@ from northmoor.core.output.content.nodes import (
     leaves,
 )
 from northmoor.core.output.content.table_grid import GridPlace, grid_rows
-from northmoor.core.output.content.table_rows import TableContent, cell_text
+from northmoor.core.output.content.table_rows import TableCell, TableContent, cell_text
 from northmoor.core.output.layer_pictures import layers_png
 from northmoor.core.output.output_document import OutputDocument, OutputFile
 
@@ -165,9 +165,7 @@ class _Writer:
         texts = drawn_lines(layers)
         if fragment.kind == "readout" and texts:
             for item in texts:
-                assert item.face is not None
-                look = ResolvedStyle(size=item.face.size, bold="Bold" in item.face.font, color=item.face.color)
-                _add_run(self.word.add_paragraph(), item.text or "", look)
+                _add_run(self.word.add_paragraph(), item.text or "", line_look(item))
         elif layers:
             self._picture(layers, fragment.width, fragment.height, fragment.words or "")
 
@@ -176,7 +174,7 @@ class _Writer:
         shape._inline.docPr.set("descr", words)
 
 
-def _fill_row(places: list[GridPlace], line: Any, table: Any) -> None:
+def _fill_row(places: list[GridPlace[TableCell]], line: Any, table: Any) -> None:
     cells = line.tc_lst
     by_column = dict(enumerate(cells))
     for place in places:
