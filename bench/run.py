@@ -38,7 +38,7 @@ LIMITS = {
     "first_page": 2.0, "million": 1.5, "million_memory": 1500, "exponent": 1.05,
     "help": 0.3, "window": 1.3, "window_ratio": 10.0, "window_page": 1.2, "window_edit": 50,
     "signals": 1.5, "signal_memory": 1.1,
-    "matrix": 1.3, "charts": 1 / 15, "statements": 1 / 10, "records": 1.1,
+    "matrix": 1.3, "charts": 1 / 15, "statements": 1 / 10, "records": 1.1, "tagged": 1.25, "spreadsheet": 3.0,
 }  # fmt: skip
 SIZES = (10_000, 100_000, 1_000_000)
 STATEMENTS, LINES = 10_000, 100
@@ -57,7 +57,17 @@ def timed(command: list[str]) -> tuple[float, float]:
 def bench_to_pdf(folder: Path, database: Path, report: Path) -> None:
     """From SQLite to PDF against the bare writer, in turn."""
     here = Path(__file__).parent
-    product = [sys.executable, "-m", "northmoor", "run", str(report), "--out", str(folder / "out.pdf")]
+    product = [
+        sys.executable,
+        "-m",
+        "northmoor",
+        "run",
+        str(report),
+        "--out",
+        str(folder / "out.pdf"),
+        "--option",
+        "tagged=no",
+    ]
     bare = [sys.executable, str(here / "bare.py"), str(database), str(folder / "bare.pdf")]
     timed(product), timed(bare)
     pairs = [(timed(product), timed(bare)) for _ in range(RUNS)]
@@ -175,6 +185,15 @@ def bench_charts() -> None:
     run = subprocess.run(command, check=True, capture_output=True, text=True)
     ours, floor = map(float, run.stdout.split())
     say("500 charts of 100 points", ours / floor, LIMITS["charts"], f"{ours:.2f} s, floor {floor:.2f} s")
+
+
+def bench_deliveries() -> None:
+    """A tagged PDF against an untagged one, and a spreadsheet against its library alone."""
+    command = [sys.executable, str(Path(__file__).parent / "deliveries.py"), "100000"]
+    run = subprocess.run(command, check=True, capture_output=True, text=True)
+    tagged, plain, sheet, floor = map(float, run.stdout.split())
+    say("tagged PDF, 100,000 rows", tagged / plain, LIMITS["tagged"], f"{tagged:.2f} s, untagged {plain:.2f} s")
+    say("spreadsheet, 100,000 rows", sheet / floor, LIMITS["spreadsheet"], f"{sheet:.2f} s, floor {floor:.2f} s")
 
 
 def bench_statements() -> None:

@@ -20,6 +20,7 @@ from northmoor.core.model.blocks.table import Cell, Column, Row, TableBlock
 from northmoor.core.model.blocks.text import TextBlock
 from northmoor.core.model.data.connections import Connections, SqliteConnection
 from northmoor.core.model.data.queries import Query, QueryColumn
+from northmoor.core.model.output_options import OutputOptions
 from northmoor.core.model.pages import Running, RunningLine, TextPiece
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.session import Session
@@ -65,7 +66,7 @@ def ours(database: Path, target: Path) -> int:
     report = Report(queries=(query,), editions=(Edition(name="main", blocks=(each,), footer=footer),))
     connections = Connections(connections=(SqliteConnection(name="db", database=database.name),))
     document = Session(Library(database.parent, connections)).render(report)
-    document.write(target)
+    document.write(target, options=OutputOptions(tagged=False))  # as the floor's is
     return len(document)
 
 

@@ -60,7 +60,7 @@ def _edition() -> Edition:
                 space_after=10_000,
             ),
             _fares(),
-            TextBlock(name="cancelled-title", text="Cancelled sailings", style="heading"),
+            TextBlock(name="cancelled-title", text="Cancelled sailings", style="heading", listed="contents"),
             _cancelled(),
         ),
     )

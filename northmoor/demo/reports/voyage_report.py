@@ -149,7 +149,7 @@ def _readings() -> TableBlock:
 
 
 def _heading(name: str, text: str) -> TextBlock:
-    return TextBlock(name=name, text=text, style="heading")
+    return TextBlock(name=name, text=text, style="heading", listed="contents")
 
 
 def _full() -> Edition:

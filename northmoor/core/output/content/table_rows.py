@@ -41,6 +41,11 @@ class CellContent:
         return self.layout.column
 
     @property
+    def is_even(self) -> bool:
+        """Whether all its instances look alike."""
+        return self.layout.variant is None and self.layout.fills is None
+
+    @property
     def align(self) -> Align:
         """The side its texts are at."""
         return self.layout.align
@@ -89,7 +94,8 @@ class TableCell:
     @property
     def link(self) -> str | None:
         """The address that it opens."""
-        return self.kind.layout.link(self.instance)
+        layout = self.kind.layout
+        return None if layout.links is None else layout.link(self.instance)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -204,10 +210,9 @@ def _instances(kind: CellContent, instances: AnyInts) -> list[TableCell]:
         texts = ["" if is_blank else text for text, is_blank in zip(texts, blank, strict=True)]
         values = [None if is_blank else value for value, is_blank in zip(values, blank, strict=True)]
     faulty = kind.texts.faulty
-    is_even = layout.variant is None and layout.fills is None
     look = layout.look
     return [
-        TableCell(kind, at, text, value, look if is_even else layout.look_of(at), shift, at in faulty)
+        TableCell(kind, at, text, value, look if kind.is_even else layout.look_of(at), shift, at in faulty)
         for at, text, value, shift in zip(instances.tolist(), texts, values, shifts, strict=True)
     ]
 

@@ -1,6 +1,7 @@
 """Looks as CSS: a class for each that is used, or, for mails, declarations in each element."""
 
 from dataclasses import dataclass, field
+from functools import lru_cache
 from html import escape
 
 from northmoor.core.layout.text.fonts import font_file
@@ -19,6 +20,7 @@ def family_css(family: str, bold: bool, italic: bool) -> str:
     return f'"{font_file(family, bold, italic)}",{generic}'
 
 
+@lru_cache(maxsize=4096)
 def text_css(look: ResolvedStyle, align: str | None = None) -> str:
     """What a look makes of a text."""
     side = look.side or align
@@ -33,6 +35,7 @@ def text_css(look: ResolvedStyle, align: str | None = None) -> str:
     return ";".join(found)
 
 
+@lru_cache(maxsize=4096)
 def box_css(look: ResolvedStyle) -> str:
     """What a look makes of what is around a text: its fill, rules and paddings."""
     found = [f"padding:{svg_points(look.padding)}pt {svg_points(look.inset)}pt"]

@@ -125,9 +125,10 @@ class PageTagger:
     def _ordered(self, page: Page) -> list[Any]:
         """The fragments of a page in reading order."""
         fragments = [part.fragment for part in page.parts]
-        if len(fragments) < 2:
-            return fragments
         index = min(page.number, len(self._composition)) - 1
+        is_one_column = len({fragment.left for fragment in fragments}) < 2
+        if is_one_column and len(self._composition.section(index).areas) == 1:
+            return fragments  # they come from the top
         return list(fragments_in_order(page_order(fragments, self._composition, index)))
 
     def _part(

@@ -25,6 +25,7 @@ class CellFormats:
     is_streamed: bool = False
     """Whether rows are written as they are made, so that no cell can reach into later ones."""
     _made: dict[tuple[tuple[str, Any], ...], Format] = field(default_factory=dict)
+    _of_looks: dict[tuple[Any, ...], Format] = field(default_factory=dict)
 
     def of(
         self,
@@ -36,6 +37,15 @@ class CellFormats:
         color: str | None = None,
     ) -> Format:
         """The format of a look, with a number format and an indent; texts of several lines wrap."""
+        key = (look, align, number_format, shift, wraps, color)
+        found = self._of_looks.get(key)
+        if found is None:
+            found = self._of_looks[key] = self._made_of(look, align, number_format, shift, wraps, color)
+        return found
+
+    def _made_of(
+        self, look: ResolvedStyle, align: str, number_format: str | None, shift: int, wraps: bool, color: str | None
+    ) -> Format:
         own: dict[str, Any] = {
             "font_name": next(name for end, name in _FAMILIES.items() if look.font.endswith(end)),
             "font_size": look.size / 1000, "font_color": color or look.color, "align": _SIDES[look.side or align],

@@ -6,6 +6,7 @@ from decimal import Decimal
 from itertools import pairwise
 from typing import Any
 
+from xlsxwriter.format import Format
 from xlsxwriter.utility import xl_range
 
 from northmoor.core.expr.formats import FormatLocale
@@ -38,6 +39,7 @@ class TableSheet:
         self._base: int | None = 0
         self._levels = self.content.table.levels[self.content.layout.outer :]
         self._groups = 0
+        self._known: dict[tuple[Any, ...], tuple[str | None, Format]] = {}
 
     def write(self) -> None:
         """Write all of it. Raises Cancelled."""
@@ -118,23 +120,37 @@ class TableSheet:
             self._cursor.sheet.write_blank(at, column, None, self._formats.of(look, "start"))
 
     def _cell(self, cell: TableCell, kind: RowKind | None, at: int, column: int) -> None:
-        value, text = cell.value, cell_text(cell)
-        sheet, pattern = self._cursor.sheet, cell.kind.pattern
-        number = None if cell.is_faulty or cell.kind.content.currency else number_format(value, pattern, self._locale)
-        color = cell.kind.layout.fault_face.color if cell.is_faulty else None
-        wraps = "\n" in text or (cell.look.turn == "none" and isinstance(value, str) and cell.look.overflow == "wrap")
-        align = cell.kind.align
-        further = max(cell.look.inset - _USUAL_INSET, 0) if (cell.look.side or align) == "start" else 0
-        form = self._formats.of(cell.look, align, number, cell.shift + further, wraps, color)
+        text, sheet = cell_text(cell), self._cursor.sheet
+        number, form = self._formatted(cell, text)
         if not self._is_number(cell, text, number):
             write_text(sheet, at, column, text, form, cell.link)
             return
-        stored = stored_number(value, pattern)
+        stored = stored_number(cell.value, cell.kind.pattern)
         formula = self._formula(cell, kind, column)
         if formula is not None:
             sheet.write_formula(at, column, formula, form, stored)
         else:
             sheet.write_number(at, column, stored, form)
+
+    def _formatted(self, cell: TableCell, text: str) -> tuple[str | None, Format]:
+        """The number format and the format of a cell, kept for those of a kind that are alike."""
+        kind, has_lines = cell.kind, "\n" in text
+        if not kind.is_even or (kind.pattern is None and isinstance(cell.value, Decimal)):
+            return self._format_of(cell, has_lines)
+        key = (id(kind), cell.shift, cell.is_faulty, type(cell.value), has_lines)
+        found = self._known.get(key)
+        if found is None:
+            found = self._known[key] = self._format_of(cell, has_lines)
+        return found
+
+    def _format_of(self, cell: TableCell, has_lines: bool) -> tuple[str | None, Format]:
+        kind, look = cell.kind, cell.look
+        is_plain = not cell.is_faulty and not kind.content.currency
+        number = number_format(cell.value, kind.pattern, self._locale) if is_plain else None
+        color = kind.layout.fault_face.color if cell.is_faulty else None
+        wraps = has_lines or (look.turn == "none" and isinstance(cell.value, str) and look.overflow == "wrap")
+        further = max(look.inset - _USUAL_INSET, 0) if (look.side or kind.align) == "start" else 0
+        return number, self._formats.of(look, kind.align, number, cell.shift + further, wraps, color)
 
     def _is_number(self, cell: TableCell, text: str, number: str | None) -> bool:
         """Whether a cell holds its value; where other words are printed for it, it holds these."""
