@@ -303,6 +303,7 @@ def main() -> None:
         bench_matrix()
         bench_charts()
         bench_statements()
+        bench_deliveries()
 
 
 if __name__ == "__main__":

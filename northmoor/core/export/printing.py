@@ -12,9 +12,9 @@ from northmoor.core.base.atomic_write import write_atomically
 from northmoor.core.errors import OutputError, ParameterError, ReportFileError
 from northmoor.core.output.pdf.imposition import SheetKind, imposed, only_pages
 
-FOLDER = "folder:"
+FOLDER_PRINTER = "folder:"
 """What the name of a printer begins with that is a folder."""
-Sides = Literal["one", "long-edge", "short-edge"]
+PaperSides = Literal["one", "long-edge", "short-edge"]
 _SIDES = {"one": "one-sided", "long-edge": "two-sided-long-edge", "short-edge": "two-sided-short-edge"}
 _PATIENCE = 60
 """Seconds that CUPS may take to accept a job."""
@@ -28,7 +28,7 @@ class PrintOrder:
     printer: str
     pages: str | None = None
     copies: int = 1
-    sides: Sides = "one"
+    sides: PaperSides = "one"
     tray: str | None = None
     sheet: SheetKind = "one"
 
@@ -40,15 +40,15 @@ def print_order(printer: str, pages: str | None, copies: int, sides: str, tray: 
             raise ParameterError(f"{value!r} is none of {name}; write {', '.join(known)}.")
     if pages is not None and not re.fullmatch(r"\d+(-\d*)?(,\d+(-\d*)?)*", pages):
         raise ParameterError(f"{pages!r} are no pages; write for example 1-3,5.")
-    return PrintOrder(printer, pages, copies, cast("Sides", sides), tray, cast("SheetKind", sheet))
+    return PrintOrder(printer, pages, copies, cast("PaperSides", sides), tray, cast("SheetKind", sheet))
 
 
 def print_pdf(pdf: bytes, title: str, order: PrintOrder) -> str:
     """Print a PDF; what was done, in words. Raises OutputError where the printer does not take it."""
     chosen = pdf if order.pages is None else only_pages(pdf, lambda count: page_numbers(order.pages or "", count))
     sheets = imposed(chosen, order.sheet)
-    if order.printer.startswith(FOLDER):
-        return _into_folder(sheets, title, Path(order.printer.removeprefix(FOLDER)))
+    if order.printer.startswith(FOLDER_PRINTER):
+        return _into_folder(sheets, title, Path(order.printer.removeprefix(FOLDER_PRINTER)))
     command = shutil.which("lp")
     if command is None:
         raise OutputError("There is no CUPS here; install cups-client, or print into a folder: folder:PATH.")
