@@ -140,6 +140,26 @@ def test_a_block_is_delivered_by_itself(window: Window, tmp_path: Path, qtbot: Q
     assert first.startswith('"row","level"')
 
 
+def test_choices_are_kept_with_the_edition_if_wished(window: Window, tmp_path: Path, qtbot: QtBot) -> None:
+    def act(opened: DeliverDialog) -> None:
+        opened.folder.setText(str(tmp_path))
+        opened._set_option("tagged", False)
+        opened.keep.setChecked(True)
+        opened.accept()
+
+    when_open(act)
+    with qtbot.waitSignal(window.worker.delivered, timeout=20_000):
+        window.delivery.ask()
+    edition = window.controller.edition
+    assert edition is not None
+    assert edition.output == OutputOptions(tagged=False)
+    with pikepdf.open(tmp_path / "fares-by-route.pdf") as pdf:
+        assert "/StructTreeRoot" not in pdf.Root
+    window.controller.undo()
+    assert window.controller.edition is not None
+    assert window.controller.edition.output == OutputOptions()
+
+
 def test_a_delivery_that_fails_says_why_and_leaves_nothing(window: Window, tmp_path: Path, qtbot: QtBot) -> None:
     with qtbot.waitSignal(window.worker.delivery_failed, timeout=20_000) as failed:
         window.delivery.deliver_to(tmp_path / "none" / "x.pdf")

@@ -2,11 +2,13 @@
 to the same, and what a stranger's data hold is never taken for a formula."""
 
 import io
+import re
 import shutil
 import subprocess
+from collections import Counter
 from collections.abc import Callable
 from datetime import date, datetime, time, timedelta
-from decimal import Decimal
+from decimal import ROUND_HALF_EVEN, Decimal
 from pathlib import Path
 from typing import Any
 
@@ -28,7 +30,8 @@ from northmoor.core.output.spreadsheet import table_rows_sheet
 from northmoor.core.output.spreadsheet.number_formats import number_format
 from northmoor.core.output.spreadsheet.table_rows_sheet import stored_number
 from northmoor.core.sources.library import Library
-from tests.helpers import FREIGHT, level_of, lines_of, render, report_of, row_of, table_of
+from tests.core.test_tagged_pdf import DEMO
+from tests.helpers import FREIGHT, dumped, level_of, lines_of, render, report_of, row_of, table_of
 
 MakeLibrary = Callable[[str], Library]
 
@@ -292,3 +295,47 @@ def test_a_cell_in_a_currency_of_its_own_is_as_it_is_printed(library: MakeLibrar
     heading = Row(cells=(Cell(column="charge", text="{route}"),))
     document = render(report_of(table_of(column, levels=(level_of("route", heading=heading),))), library(FREIGHT))
     assert "SEK" in str(rows_of(book(document).worksheets[0])[2][0])
+
+
+@pytest.mark.parametrize(("name", "edition"), DEMO)
+def test_the_numbers_of_every_demo_report_are_those_of_its_pages(demo: Path, name: str, edition: str | None) -> None:
+    """Each number that a table prints is a number of the sheet, which says it the same in its format."""
+    document = northmoor.render(demo / "reports" / f"{name}.moor", edition=edition)
+    sheet_numbers: Counter[Decimal] = Counter()
+    for sheet in book(document, values=True).worksheets:
+        for row in sheet.iter_rows():
+            sheet_numbers.update(shown(cell) for cell in row if isinstance(cell.value, int | float))
+    for number, count in printed_numbers(document).items():
+        assert sheet_numbers[number] >= count, number
+
+
+def shown(cell: Any) -> Decimal:
+    """A number as its format shows it."""
+    positive = cell.number_format.split(";")[0]
+    places = len(positive.partition(".")[2].rstrip('"% ').replace("#", "0").split('"')[0]) if "." in positive else 0
+    value = Decimal(repr(cell.value)) * (100 if "%" in positive else 1)
+    if "h" in positive:
+        return Decimal(-1)  # a moment or a duration
+    return value.quantize(Decimal(1).scaleb(-places), ROUND_HALF_EVEN).normalize()
+
+
+def printed_numbers(document: Document) -> Counter[Decimal]:
+    """The numbers in the rows of tables, without those that belong to pages."""
+    found: Counter[Decimal] = Counter()
+    tables = {table.name for table in document.edition.tables} | {
+        block.name for block in document.edition.data_blocks if block.kind == "matrix"
+    }
+    begun: set[tuple[Any, ...]] = set()
+    for page in dumped(document)["pages"]:
+        for item in page["items"]:
+            origin = item["origin"]
+            is_number = re.fullmatch(r"[−-]?(\d{1,3}(,\d{3})*|\d+)\.\d+", item.get("text") or "")
+            if not is_number or origin["block"] not in tables or origin["row"] not in ("detail", "total", "heading"):
+                continue
+            key = (origin["block"], origin["row"], origin["level"], tuple(origin["keys"]), origin["number"])
+            place = (*key, origin["ordinal"], origin["column"], tuple(origin["across"]))
+            if origin["level"] == "page" or place in begun:
+                continue
+            begun.add(place)
+            found[Decimal(item["text"].replace(",", "").replace("−", "-")).normalize()] += 1
+    return found

@@ -184,6 +184,18 @@ def read_texts(document: Document, with_pages: bool = True) -> list[str]:
     return wanted
 
 
+IN_ONE_COLUMN = ("fares-by-route", "cost-centres", "voyage-report", "fleet-day", "last-hour", "sailings-log")
+
+
+@pytest.mark.parametrize("name", IN_ONE_COLUMN)
+def test_what_is_in_one_column_is_read_from_the_top(demo: Path, name: str) -> None:
+    """The texts of the tree come in the order in which the dump has them, page by page."""
+    document = northmoor.render(demo / "reports" / f"{name}.moor")
+    tree = tags_of(document.pdf())
+    found = [text for tag in tree.walk() for text in tag.texts]
+    assert squeezed(found) == squeezed(read_texts(document))
+
+
 def test_a_table_has_heads_with_scopes_and_is_one_across_pages(demo: Path) -> None:
     document = northmoor.render(demo / "reports" / "fares-by-route.moor")
     tree = tags_of(document.pdf())

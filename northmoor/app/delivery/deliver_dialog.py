@@ -6,6 +6,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QDialog,
     QDialogButtonBox,
@@ -69,6 +70,8 @@ class DeliverDialog(QDialog):
         browse = QPushButton("Choose…")
         browse.setToolTip("Choose another folder")
         browse.clicked.connect(self._choose_folder)
+        self.keep = QCheckBox("Keep these choices in the report")
+        self.keep.setToolTip("Propose them the next time, and use them from the terminal too; it can be undone")
         self.note = QLabel()
         self.note.setWordWrap(True)
         self.note.setTextFormat(Qt.TextFormat.PlainText)
@@ -96,6 +99,7 @@ class DeliverDialog(QDialog):
         self._right.addLayout(form)
         self._choices = QVBoxLayout()
         self._right.addLayout(self._choices)
+        self._right.addWidget(self.keep)
         self._right.addStretch(1)
         left = QVBoxLayout()
         title = QLabel("Formats")
@@ -167,6 +171,7 @@ class DeliverDialog(QDialog):
             hide_and_delete(self._shown)
         self._shown = FormatOptions(self._options, names, self._set_option)
         self._choices.addWidget(self._shown)
+        self.keep.setVisible(bool(names))
         fault = self._fault()
         self._deliver.setEnabled(not fault)
         existing = [path.name for path in self.delivery.paths if path.exists()]

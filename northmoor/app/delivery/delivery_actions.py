@@ -15,6 +15,8 @@ from northmoor.app.document_controller import DocumentController
 from northmoor.app.worker import Worker
 from northmoor.core.document import Document
 from northmoor.core.errors import NorthmoorError
+from northmoor.core.model import edits
+from northmoor.core.model.output_options import OutputOptions
 
 
 class Shows(Protocol):
@@ -42,6 +44,12 @@ class DeliveryActions(QObject):
         dialog = DeliverDialog(document, self._controller.path, block, self._window)
         if dialog.exec() == QDialog.DialogCode.Accepted:
             self.deliver(dialog.delivery)
+            if dialog.keep.isChecked():
+                self._keep(dialog.delivery.options)
+
+    def _keep(self, options: OutputOptions) -> None:
+        """Keep the choices of formats with the edition."""
+        self._controller.edit("Keep choices of formats", partial(edits.change_edition, output=options))
 
     def ask_block(self) -> None:
         """Ask the same for the selected block."""
