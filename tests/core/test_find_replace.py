@@ -83,7 +83,8 @@ def test_editions_are_made_ordered_named_and_taken_out() -> None:
     only = remove_edition(remove_edition(report, "edition"), "board")
     with pytest.raises(ValidationError):
         remove_edition(only, "main")
-    assert with_format(only.editions[0], "png", on=False) == ("pdf", "json")
+    known = only.editions[0].formats
+    assert with_format(only.editions[0], "png", on=False) == tuple(each for each in known if each != "png")
     with pytest.raises(ValidationError):
         only.editions[0].but(formats=())
 

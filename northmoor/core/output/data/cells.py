@@ -30,6 +30,8 @@ class CellColumns:
 
     columns: dict[str, list[Any]] = field(default_factory=dict)
     rows: int = 0
+    expected: tuple[str, ...] = ()
+    """The columns of a block without any rows."""
 
     def add(self, values: dict[str, Any]) -> None:
         """Add a row; what it does not have is missing."""
@@ -44,6 +46,8 @@ class CellColumns:
 
     def table(self) -> pa.Table:
         """The rows as a table: columns of one kind of value keep it, others are texts."""
+        if not self.rows:
+            return pa.table({name: pa.array([], pa.string()) for name in self.expected})
         return pa.table({name: _column(values) for name, values in self.columns.items()})
 
 
@@ -53,6 +57,7 @@ def table_cells(node: TableNode, printed: bool, found: CellColumns) -> None:
     content = TableContent(layout)
     names = column_names(content)
     levels = [level.name for level in layout.table.levels]
+    found.expected = tuple(dict.fromkeys((ROW, LEVEL, *levels, *names)))
     for row in content.rows(node.start, node.end):
         kind = row.kind
         assert kind is not None

@@ -129,6 +129,8 @@ def page_rows(part: TableFragmentOnPage, kinds: KindTags, rows_of_texts: Sequenc
 
 def _merged(rows_of_texts: Sequence[Ints]) -> Ints:
     """The rows of several layers, each once: those of the head first, as they are on the page."""
+    if not rows_of_texts:
+        return np.zeros(0, np.int64)
     every = np.unique(np.concatenate([np.asarray(rows) for rows in rows_of_texts]))
     return np.concatenate([every[every < 0][::-1], every[every >= 0]])
 
