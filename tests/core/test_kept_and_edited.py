@@ -22,7 +22,6 @@ from northmoor.core.model.blocks.text import TextBlock, TextRun
 from northmoor.core.model.output_options import OutputOptions
 from northmoor.core.output.pdf.archival import rgb_profile
 from northmoor.core.output.word import writer as word
-from northmoor.core.session import Session
 from northmoor.core.sources.library import Library
 from northmoor.core.store.report_files import load_report
 from tests.core.test_tagged_pdf import DEMO, read_texts, squeezed
@@ -198,7 +197,7 @@ def test_a_kept_report_is_traced_from_what_is_attached(demo: Path, tmp_path: Pat
     document = northmoor.render(demo / "reports" / "fares-by-route.moor")
     pdf = kept(document, TRACED)
     files = {name: spec.get_file().read_bytes() for name, spec in pdf.attachments.items()}
-    assert set(files) == {"report.moor", "fares.parquet"} or "report.moor" in files
+    assert "report.moor" in files
     (rows,) = [name for name in files if name.endswith(".parquet")]
     table = pq.read_table(io.BytesIO(files[rows]))
     assert table.equals(document.rows[rows.removesuffix(".parquet")].table)
@@ -208,7 +207,6 @@ def test_a_kept_report_is_traced_from_what_is_attached(demo: Path, tmp_path: Pat
     assert json.loads(files["report.moor"])["title"] == document.report.title
     xmp = pdf.Root.Metadata.read_bytes().decode()
     assert f"<nm:Values>{pdf.docinfo['/NorthmoorValues']}</nm:Values>" in xmp
-    assert Session is not None
 
 
 def test_kept_pdfs_have_the_same_bytes_and_their_profile_no_clock(demo: Path) -> None:

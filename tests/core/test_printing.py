@@ -17,7 +17,7 @@ from northmoor.core.export.printing import PrintOrder, page_numbers, print_order
 from northmoor.core.output.pdf.imposition import booklet_order, imposed
 from northmoor.core.sources.library import Library
 from tests.core.test_cli import northmoor, told
-from tests.helpers import FREIGHT, render, report_of, script_of, table_of
+from tests.helpers import render, report_of, script_of, table_of
 
 MakeLibrary = Callable[[str], Library]
 
@@ -141,4 +141,3 @@ def test_the_command_line_writes_blocks_with_choices(demo: Path, tmp_path: Path)
     assert "There is no block nowhere" in told(
         northmoor("run", report, "--out", tmp_path / "d.csv", "--block", "nowhere")
     )
-    assert FREIGHT

@@ -25,7 +25,7 @@ _NAMES = {
 _WORDS = {
     "archive": {"no": "As any PDF", "pages": "For an archive (PDF/A)", "pages_and_data": "With its rows (PDF/A)"},
     "sheets": {"as_seen": "As on the pages", "rows": "The rows of the queries"},
-    "sheet_for": {"edition": "All together", "block": "Each table", "group": "Each page break of the report"},
+    "sheet_for": {"edition": "All together", "block": "Each table", "group": "Each page break between blocks"},
     "columns": {"as_seen": "Cells, with totals", "rows": "The rows of the queries"},
     "numbers": {"exact": "Exact", "printed": "As printed"},
     "colors": {"color": "Colour", "gray": "Grays", "black": "Black and white"},

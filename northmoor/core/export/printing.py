@@ -1,4 +1,4 @@
-"""Printing without a window: to a printer of CUPS, or into a folder that stands in for one."""
+"""Printing without a window: to a printer of CUPS, or into a folder in place of one."""
 
 import re
 import shutil
@@ -82,7 +82,7 @@ def page_numbers(text: str, count: int) -> list[int]:
 
 
 def cups_options(title: str, order: PrintOrder) -> list[str]:
-    """What the command of CUPS is told (PWG 5100.7 and RFC 8011)."""
+    """The arguments of the command of CUPS (PWG 5100.7 and RFC 8011)."""
     found = ["-d", order.printer, "-t", " ".join(title.split()) or "Report", "-n", str(order.copies)]
     found += ["-o", f"sides={_SIDES[order.sides]}"]
     if order.tray:

@@ -12,13 +12,14 @@ class OutputOptions(Part):
 
     tagged: bool = True
     """PDF: whether it says what its parts are, in which order they are read, and what pictures show, so that it can be
-    read aloud and its texts flow anew on small screens."""
+    read aloud and its texts reflow on small screens."""
     archive: Literal["no", "pages", "pages_and_data"] = "no"
     """PDF: whether it is made to be kept (PDF/A), and whether the rows and the report are attached to it."""
     sheets: Literal["as_seen", "rows"] = "as_seen"
     """Spreadsheet: the tables as they are on the pages, with groups, totals and looks, or the rows of their queries."""
     sheet_for: Literal["edition", "block", "group"] = "edition"
-    """Spreadsheet: whether all is on one sheet, or each table has its own, or each outermost group or record."""
+    """Spreadsheet: whether all is on one sheet, or each table has its own, or each page break between blocks or records
+    begins one."""
     columns: Literal["as_seen", "rows"] = "as_seen"
     """Open data: the cells of a table with its groups and totals marked, or the rows of its query."""
     numbers: Literal["exact", "printed"] = "exact"

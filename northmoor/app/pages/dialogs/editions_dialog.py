@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QCheckBox,
     QDialog,
+    QGridLayout,
     QHBoxLayout,
     QLabel,
     QListWidget,
@@ -99,13 +100,18 @@ class EditionsDialog(QDialog):
         hidden.toggled.connect(lambda on: self._change("Hide the edition", hidden=on))
         self._right.addWidget(hidden)
         self._right.addWidget(_quiet("Delivered as"))
-        for format, known in FORMAT_OF_SUFFIX.items():
+        boxes = QWidget()
+        grid = QGridLayout(boxes)
+        grid.setContentsMargins(0, 0, 0, 0)
+        half = (len(FORMAT_OF_SUFFIX) + 1) // 2
+        for number, (format, known) in enumerate(FORMAT_OF_SUFFIX.items()):
             box = QCheckBox(known.label)
             box.setChecked(format in edition.formats)
             box.setEnabled(edition.formats != (format,))
             box.setToolTip("A format that it can be delivered in; one has to stay")
             box.toggled.connect(partial(self._set_format, edition, format))
-            self._right.addWidget(box)
+            grid.addWidget(box, number % half, number // half)
+        self._right.addWidget(boxes)
         names = {format: FORMAT_OF_SUFFIX[format].label for format in edition.formats}
         self._line("Unless said otherwise", "The format that is proposed first",
                    ChoiceEditor(names, edition.formats[0], partial(self._set_first, edition), None))  # fmt: skip

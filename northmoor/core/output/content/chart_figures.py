@@ -10,7 +10,7 @@ from northmoor.core.expr.language import bare_column
 from northmoor.core.layout.chart.facets import ChartView, Facet, SeriesMeasure
 
 MOST_FIGURES = 2_000
-"""More marks than these are told of by their extremes only: nobody reads them one by one."""
+"""Charts of more marks than these give their extremes only: nobody reads them one by one."""
 
 
 @dataclass(frozen=True)

@@ -56,7 +56,7 @@ def table_cells(node: TableNode, printed: bool, found: CellColumns) -> None:
     layout = node.layout
     content = TableContent(layout)
     names = column_names(content)
-    levels = [level.name for level in layout.table.levels]
+    levels = [f"{name}_" if name in (ROW, LEVEL, TEXT) else name for name in _level_names(layout)]
     found.expected = tuple(dict.fromkeys((ROW, LEVEL, *levels, *names)))
     for row in content.rows(node.start, node.end):
         kind = row.kind
@@ -66,6 +66,8 @@ def table_cells(node: TableNode, printed: bool, found: CellColumns) -> None:
         own |= dict(zip(levels, _keys(layout, row.number, depth), strict=False))
         for cell in row.cells:
             name = names[cell.kind.column]
+            if name in levels and kind.kind != DETAILS:
+                name += "_"  # a figure under the column of a key does not replace the key
             is_figure = cell.kind.expression is not None
             if is_figure and not printed:
                 own[name] = cell.whole_value
@@ -120,10 +122,14 @@ def column_names(content: TableContent) -> list[str]:
         if shown is not None and shown.is_measure and shown.level is None:
             name = f"total {name}"
         name = re.sub(r"\s+", " ", name).strip()
-        while name in (*names, ROW, LEVEL):
+        while name in (*names, ROW, LEVEL, TEXT):
             name += "_"
         names.append(name)
     return names
+
+
+def _level_names(layout: TableLayout) -> list[str]:
+    return [level.name for level in layout.table.levels]
 
 
 def _key_text(key: Any) -> str:

@@ -107,8 +107,8 @@ def _end(parts: PageParts) -> str:
     """What the page was made with."""
     entries = parts.document.metadata.entries
     facts = [entries.get("NorthmoorValues", ""), entries.get("NorthmoorDataTime", "").replace("T", " ")]
-    said = " · ".join(as_html(fact) for fact in facts if fact)
-    footer = f'<footer class="facts"><p>{said}</p></footer>' if said and parts.is_interactive else ""
+    shown = " · ".join(as_html(fact) for fact in facts if fact)
+    footer = f'<footer class="facts"><p>{shown}</p></footer>' if shown and parts.is_interactive else ""
     return f"\n</main>\n{footer}</body>\n</html>\n"
 
 

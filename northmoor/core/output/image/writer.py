@@ -64,7 +64,7 @@ class _Pictures:
 
 
 def _how(suffix: str, options: OutputOptions) -> dict[str, Any]:
-    """What Pillow is told for a format."""
+    """The parameters of Pillow for a format."""
     dpi = (options.resolution, options.resolution)
     if suffix == "jpg":
         return {"format": "JPEG", "quality": options.quality, "subsampling": 0, "dpi": dpi}

@@ -53,9 +53,9 @@ class Element:
     contents: list[int]
     attributes: bytes = b""
     words: str = ""
-    """What is said in place of a figure."""
-    said: str = ""
-    """What a text of several lines says: nothing is between the lines as they are drawn."""
+    """What is read in place of a figure."""
+    actual_text: str = ""
+    """The text of several lines: nothing is between the lines as they are drawn."""
     key: object = None
     begins: bool = True
     ends: bool = True
@@ -164,8 +164,7 @@ class PageTagger:
         if isinstance(fragment, BoxFragment):
             if fragment.kind == "readout":
                 return Element(b"P", [number])
-            words = fragment.words or "Picture without words"
-            return Element(b"Figure", [number], words=words, box=self._box(fragment))
+            return Element(b"Figure", [number], words=fragment.words or "", box=self._box(fragment))
         role = role_of(self._roles, fragment.name)
         if is_first:
             node = as_title(TextNode(role, fragment), self._title, self._composition)
@@ -174,9 +173,9 @@ class PageTagger:
         block = fragment.block
         length = len(block.lines)
         end = length if fragment.end is None else fragment.end
-        said = " ".join(node_text(fragment).split()) if length > 1 else ""
+        text = " ".join(node_text(fragment).split()) if length > 1 else ""
         kind, begins, ends = _kind_of(role, self._below_title), fragment.start == 0, end >= length
-        return Element(kind, [number], said=said, key=block.origin, begins=begins, ends=ends)
+        return Element(kind, [number], actual_text=text, key=block.origin, begins=begins, ends=ends)
 
     def _box(self, fragment: ChartFragment | BoxFragment) -> tuple[int, int, int, int]:
         frame = self._composition.frame

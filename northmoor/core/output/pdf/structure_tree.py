@@ -28,7 +28,7 @@ class _Open:
 
 
 @dataclass(frozen=True, eq=False)
-class _RowGroup:
+class _UnwrittenRows:
     """Some rows of a table on a page, to be written: the number of their group, the page, the numbers of the first row
     and the first cell, how many cells each row has, and the content and template of each cell."""
 
@@ -46,7 +46,7 @@ class StructureTree:
 
     def __init__(self, file: PdfFile, tables: TableTagger) -> None:
         self._file, self._tables = file, tables
-        self._row_groups: list[_RowGroup] = []
+        self._unwritten_rows: list[_UnwrittenRows] = []
         self._special: dict[int, tuple[list[bytes], bytes]] = {}
         """Cells, by their numbers, with links or words of their own."""
         self.root = file.number()
@@ -154,8 +154,8 @@ class StructureTree:
         found = b"/S/%b/P %b" % (element.kind, reference(self._document))
         if element.words:
             found += b"/Alt %b" % string(element.words)
-        if element.said:
-            found += b"/ActualText %b" % string(element.said)
+        if element.actual_text:
+            found += b"/ActualText %b" % string(element.actual_text)
         if element.box is not None:
             left, top, right, bottom = element.box
             corners = (left, page.height - bottom, right, page.height - top)
@@ -220,8 +220,8 @@ class StructureTree:
         for number in rows.links.get(cell, ()):
             links[number] = self._link(annotations[number][0], cell + shift, page)
             found.append(reference(links[number]))
-        said, shown = rows.words.get(cell), rows.alternatives.get(cell)
-        words = b"" if said is None else b"/ActualText %b" % string(said)
+        text, shown = rows.words.get(cell), rows.alternatives.get(cell)
+        words = b"" if text is None else b"/ActualText %b" % string(text)
         return found, words if shown is None else b"%b/Alt %b" % (words, string(shown))
 
     def _table(
@@ -267,7 +267,9 @@ class StructureTree:
         first_row, first_cell = file.numbers(len(counts)), file.numbers(len(contents))
         is_filled = np.flatnonzero(contents >= 0)
         parents[contents[is_filled]] = first_cell + is_filled
-        self._row_groups.append(_RowGroup(group, page, first_row, first_cell, counts, contents, tags.templates[cells]))
+        self._unwritten_rows.append(
+            _UnwrittenRows(group, page, first_row, first_cell, counts, contents, tags.templates[cells])
+        )
         kids = b" ".join([b"%d 0 R" % number for number in range(first_row, first_row + len(counts))])
         file.add(b"<</S/%b/P %d 0 R/K[%b]>>" % (kind, table, kids), group)
         return group, first_cell - first
@@ -276,7 +278,7 @@ class StructureTree:
         """Write what is written for many pages at a time, of those that have been added since: the way back from
         their contents, and the cells and rows of their tables."""
         self._write_parents()
-        groups, self._row_groups = self._row_groups, []
+        groups, self._unwritten_rows = self._unwritten_rows, []
         if not groups:
             return
         counts = np.concatenate([group.counts for group in groups])
