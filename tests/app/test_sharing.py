@@ -27,7 +27,8 @@ def offered(window: Window) -> list[str]:
 def box(window: Window, text: str) -> QCheckBox:
     assert window.sharing.editions is not None
     QApplication.processEvents()  # what the layout holds is shown then
-    return next(b for b in window.sharing.editions.findChildren(QCheckBox) if b.text() == text and not b.isHidden())
+    dialog = window.sharing.editions
+    return next(b for b in dialog.findChildren(QCheckBox) if b.text() == text and b.isVisibleTo(dialog))
 
 
 def test_editions_are_duplicated_named_hidden_and_given_formats(
