@@ -3,7 +3,6 @@
 import logging
 import sys
 from collections.abc import Sequence
-from enum import IntEnum
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -13,6 +12,17 @@ from northmoor import __version__
 from northmoor.core.base.gc_pause import gc_paused
 from northmoor.core.base.memory_limit import limit_memory
 from northmoor.core.errors import MissingValue, NorthmoorError, ParameterError, ReportFileError
+from northmoor.delivery_cli import (
+    Assign,
+    archive_app,
+    bundle,
+    delivery_of,
+    order_app,
+    run_request_of,
+    service_app,
+    show_run,
+)
+from northmoor.exit_codes import ExitCode
 
 if TYPE_CHECKING:
     from northmoor.core.model.findings import Finding
@@ -28,25 +38,12 @@ app = typer.Typer(
 )
 
 
-class ExitCode(IntEnum):
-    """What the command line ends with."""
-
-    WRITTEN = 0
-    """All is written and nothing is wrong with it."""
-    NOT_WRITTEN = 1
-    """Nothing is written: data could not be had, a query or block could not be made, or the place not be written to."""
-    REFUSED = 2
-    """Nothing is written: the command, a value or a report file could not be understood."""
-    FAULTY = 3
-    """All is written, with faults that are marked on its pages."""
-
-
+app.add_typer(archive_app, name="archive")
+app.add_typer(order_app, name="order")
+app.add_typer(service_app, name="service")
+app.command("bundle")(bundle)
 _MOST_SENTENCES = 5
 
-Assign = Annotated[
-    list[str] | None,
-    typer.Option("--set", help="The value of a parameter, as name=value; repeated for each value of a list."),
-]
 ValuesFile = Annotated[Path | None, typer.Option("--values", help="A JSON file with values by parameter name.")]
 
 
@@ -116,7 +113,9 @@ def new(
 @app.command()
 def run(
     report: Annotated[Path, typer.Argument(help="A .moor file.")],
-    out: Annotated[Path, typer.Option(help="File to write; its ending says the format: .pdf, .xlsx, .html, .csv, …")],
+    out: Annotated[
+        Path | None, typer.Option(help="File to write; its ending says the format: .pdf, .xlsx, .html, .csv, …")
+    ] = None,
     assign: Assign = None,
     values: ValuesFile = None,
     value_set: Annotated[str | None, typer.Option("--value-set", help="A set of values named in the report.")] = None,
@@ -128,8 +127,21 @@ def run(
         list[str] | None,
         typer.Option(help="A choice of the format, such as tagged=no, sheets=rows or resolution=300; may be repeated."),
     ] = None,
+    archive: Annotated[bool, typer.Option("--archive", help="Keep the run in the library's archive.")] = False,
+    formats: Annotated[
+        list[str] | None, typer.Option("--format", help="With --archive: a format; may be repeated.")
+    ] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="With --archive: write what came of it as JSON.")] = False,
 ) -> None:
-    """Run a report into a file."""
+    """Run a report into a file, or into the library's archive."""
+    if archive:
+        request = run_request_of(
+            report, assign or [], values, value_set, edition=edition, formats=formats, asked_by="program"
+        )
+        show_run(delivery_of(report).run(request), as_json)
+        return
+    if out is None:
+        raise ParameterError("Say where the result goes: --out FILE, or --archive.")
     from northmoor.core.checks.preflight import preflight
     from northmoor.core.export.option_texts import options_with
     from northmoor.core.session import Session

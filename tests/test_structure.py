@@ -17,8 +17,8 @@ SAME_ROLE = {
     "writer": "of each kind of output",
 }
 """Names of modules that represent the same role of several kinds."""
-INTERFACES = {"main", "output_files", "open_driver"}
-"""Names that several modules have because something calls them all alike: commands, outputs, drivers."""
+INTERFACES = {"main", "output_files", "open_driver", "deliver"}
+"""Names that several modules have because something calls them all alike: commands, outputs, drivers, destinations."""
 
 
 def modules() -> Iterator[Path]:

@@ -6,16 +6,18 @@ A session keeps what each stage made, by what it depends on: an edit repeats onl
 import hashlib
 import io
 from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, replace
 from functools import cached_property, partial
 from pathlib import Path
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.compute.parameters.resolution import ResolvedValues
 from northmoor.core.engine.rows import Rows
-from northmoor.core.errors import OutputError
+from northmoor.core.errors import OutputError, did_you_mean
 from northmoor.core.export.document_files import format_of, write_outputs
 from northmoor.core.layout.graphics.display_list import PAGES_PER_BATCH, Page
 from northmoor.core.layout.page.composition import Composition
+from northmoor.core.model.blocks.containers import ForEachBlock
 from northmoor.core.model.blocks.tree import walk
 from northmoor.core.model.findings import Finding
 from northmoor.core.model.output_options import OutputOptions
@@ -29,6 +31,16 @@ from northmoor.core.sources.library import Library
 
 ReportProgress = Callable[[str], None]
 _LONGEST_LIST = 1_000
+
+
+@dataclass(frozen=True)
+class RecordPages:
+    """A record of a for-each: its number from 0, the indices of its pages, and what a bundle knows of it (the name of
+    its file, its address, its total), of which a text that could not be made is None."""
+
+    number: int
+    pages: range
+    texts: tuple[str | None, ...] = ()
 
 
 class Document:
@@ -90,7 +102,7 @@ class Document:
     @cached_property
     def metadata(self) -> Metadata:
         """What outputs say about how they were made: report revision, values and data time."""
-        revision = hashlib.sha256(report_text(self.report).encode()).hexdigest()[:12]
+        revision = hashlib.sha256(self._report_text.encode()).hexdigest()[:12]
         counts = {p.names[1] for p in self.report.parameters if p.holds == "list"}
         by_name = {name: value for name, value in sorted(self.values.by_name.items()) if name not in counts}
         values = "; ".join(f"{name}={_metadata_text(value)}" for name, value in by_name.items())
@@ -105,12 +117,13 @@ class Document:
         write_document(self.output("pdf"), target)
         return target.getvalue()
 
-    def _pages(self, report_progress: ReportProgress) -> Iterator[Page]:
-        """All pages in order. Raises Stopped."""
-        for first in range(0, len(self), PAGES_PER_BATCH):
+    def _pages(self, report_progress: ReportProgress, wanted: range | None = None) -> Iterator[Page]:
+        """All pages in order, or those wanted. Raises Stopped."""
+        wanted = wanted if wanted is not None else range(len(self))
+        for first in range(wanted.start, wanted.stop, PAGES_PER_BATCH):
             report_progress(f"Page {first + 1} of {len(self)}")
             self.composition.context.stop.raise_if_cancelled()
-            yield from self.composition.pages(first, min(first + PAGES_PER_BATCH, len(self)))
+            yield from self.composition.pages(first, min(first + PAGES_PER_BATCH, wanted.stop))
 
     def write(
         self,
@@ -139,17 +152,46 @@ class Document:
         report_progress: ReportProgress = lambda _: None,
         block: str | None = None,
         options: OutputOptions | None = None,
+        record: "RecordPages | None" = None,
     ) -> OutputDocument:
-        """The document as a format sees it. Raises OutputError for a block that it does not have."""
+        """The document, or one block or record of it, as a format sees it. Raises OutputError for a block that it does
+        not have."""
         names = {each.name for each in walk(self.edition.blocks)}
         if block is not None and block not in names:
             raise OutputError(f"There is no block {block}; the edition has {', '.join(sorted(names))}.")
-        pages = partial(self._pages, report_progress) if block is None else partial(self._block_pages, block)
+        own = record.pages if record is not None else None
+        pages = partial(self._pages, report_progress, own) if block is None else partial(self._block_pages, block)
         rows = {name: rows.table for name, rows in self.rows.items()}
+        metadata = self.metadata if record is None else self._metadata_of_record(record)
         return OutputDocument(
-            self.metadata, self.composition, pages, rows, suffix, options or self.edition.output, block,
-            report_text(self.report),
+            metadata, self.composition, pages, rows, suffix, options or self.edition.output, block,
+            self._report_text, own,
         )  # fmt: skip
+
+    @cached_property
+    def _report_text(self) -> str:
+        return report_text(self.report)
+
+    def records(self, name: str) -> list["RecordPages"]:
+        """The records of a for-each with the pages that each is on. Raises OutputError where there is no such for-each
+        on the pages themselves, or its records do not begin on pages of their own."""
+        starts = [start for start in self.composition.placed.record_starts if start.name == name]
+        if not any(isinstance(block, ForEachBlock) and block.name == name for block in self.edition.blocks):
+            known = [block.name for block in self.edition.blocks if isinstance(block, ForEachBlock)]
+            near = did_you_mean(name, known)
+            raise OutputError(f"The edition {self.edition.name} has no for-each {name!r} on its pages. {near}".strip())
+        if len({start.page for start in starts}) < len(starts):
+            raise OutputError(f"The records of {name} do not begin on pages of their own; break the page between them.")
+        ends = [*(start.page for start in starts[1:]), len(self)]
+        return [
+            RecordPages(start.record, range(start.page, end), start.texts)
+            for start, end in zip(starts, ends, strict=True)
+        ]
+
+    def _metadata_of_record(self, record: "RecordPages") -> Metadata:
+        """What a file of one record says of itself: not the values, which may name other records."""
+        entries = {name: text for name, text in self.metadata.entries.items() if name != "NorthmoorValues"}
+        return replace(self.metadata, entries=entries | {"NorthmoorRecord": str(record.number + 1)})
 
     def _block_pages(self, block: str) -> Iterator[Page]:
         return block_pages(self.composition, block)

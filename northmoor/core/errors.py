@@ -15,6 +15,7 @@ NorthmoorError
 ├── EngineRefusal         the embedded engine refuses a statement, in its own words
 ├── LayoutError           a block cannot be placed
 ├── OutputError           the result cannot be written
+│   └── Unanswered        it may have been taken: whoever was to say so broke off
 ├── OutOfMemory           work needs more memory than there is
 ├── Mistake               an error that nobody expected
 └── Cancelled             the user stopped the work
@@ -180,6 +181,10 @@ class LayoutError(NorthmoorError):
 
 class OutputError(NorthmoorError):
     """The result cannot be written."""
+
+
+class Unanswered(OutputError):
+    """Something may have been taken or not: whoever was to say so broke off."""
 
 
 class Cancelled(NorthmoorError):

@@ -13,8 +13,8 @@ from typing import Any
 import pyarrow as pa
 
 from northmoor.core.analysis import analyse, analyse_edition
-from northmoor.core.apart.reader_process import warm_up
 from northmoor.core.authoring.includes import with_included
+from northmoor.core.base.apart.reader_process import warm_up
 from northmoor.core.base.cache import GenerationalCache
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.compute.chart.borrowed_groups import with_borrowed_groups

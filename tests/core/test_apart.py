@@ -14,9 +14,9 @@ import pytest
 import xlsxwriter
 from PIL import Image
 
-from northmoor.core.apart import reader_process
-from northmoor.core.apart.reader_process import ask_apart
-from northmoor.core.apart.task import Task
+from northmoor.core.base.apart import reader_process
+from northmoor.core.base.apart.reader_process import ask_apart
+from northmoor.core.base.apart.task import Task
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import Cancelled, ConnectionFault, NorthmoorError, QueryError
 from northmoor.core.model.blocks.picture import PictureBlock

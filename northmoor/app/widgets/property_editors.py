@@ -184,7 +184,7 @@ _UNSET = {
     "listed": "none, in order with commas", "others": "left out", "currency": "the report's",
     "parent": "no tree", "least": "the smallest shown",
     "greatest": "the largest shown", "continued": "nothing", "link": "nothing", "anchor": "none",
-    "description": "not given",
+    "description": "not given", "file_name": "by the title and its number", "address": "none", "listed_total": "none",
     "members": "the rows", "no_rows": "nothing", "along": "their categories", "bubble": "all alike",
     "bins": "by the data", "label_text": "the value", "until": "none", "error_low": "none", "error_high": "none",
     "average": "none", "columns": "by the room",

@@ -23,7 +23,8 @@ _EXPRESSIONS = frozenset(
 )  # fmt: skip
 _TEMPLATES = frozenset(
     ["text", "title", "when_empty", "link", "anchor", "label_text", "empty_text", "single_text", "average_title",
-     "trend_title", "caption", "difference_text", "description", "bookmark", "continued"]
+     "trend_title", "caption", "difference_text", "description", "bookmark", "continued", "file_name",
+     "address", "listed_total"]
 )  # fmt: skip
 _REFERENCES = {
     ("LinkedColumns", "own"), ("LinkedColumns", "other"), ("QueryColumn", "name"), ("ChoicesFrom", "value"),

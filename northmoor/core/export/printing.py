@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Literal, cast, get_args
 
 from northmoor.core.base.atomic_write import write_atomically
-from northmoor.core.errors import OutputError, ParameterError, ReportFileError
+from northmoor.core.errors import OutputError, ParameterError, ReportFileError, Unanswered
 from northmoor.core.output.pdf.imposition import SheetKind, imposed, only_pages
 
 FOLDER_PRINTER = "folder:"
@@ -45,8 +45,7 @@ def print_order(printer: str, pages: str | None, copies: int, sides: str, tray: 
 
 def print_pdf(pdf: bytes, title: str, order: PrintOrder) -> str:
     """Print a PDF; what was done, in words. Raises OutputError where the printer does not take it."""
-    chosen = pdf if order.pages is None else only_pages(pdf, lambda count: page_numbers(order.pages or "", count))
-    sheets = imposed(chosen, order.sheet)
+    sheets = sheets_of(pdf, order)
     if order.printer.startswith(FOLDER_PRINTER):
         return _into_folder(sheets, title, Path(order.printer.removeprefix(FOLDER_PRINTER)))
     command = shutil.which("lp")
@@ -61,12 +60,18 @@ def print_pdf(pdf: bytes, title: str, order: PrintOrder) -> str:
                 capture_output=True, text=True, check=False, timeout=_PATIENCE,
             )  # fmt: skip
         except subprocess.TimeoutExpired as error:
-            message = f"The printer {order.printer} did not answer in {_PATIENCE} seconds; try again."
-            raise OutputError(message) from error
+            message = f"The printer {order.printer} did not answer in {_PATIENCE} seconds; see whether it has the job."
+            raise Unanswered(message) from error
     if done.returncode:
         reason = " ".join((done.stderr or done.stdout).split()).removeprefix("lp: ").rstrip(".")
         raise OutputError(f"The printer {order.printer} does not take it: {reason or 'no reason is given'}.")
     return f"Printed on {order.printer}"
+
+
+def sheets_of(pdf: bytes, order: PrintOrder) -> bytes:
+    """The sheets that are printed of a PDF. Raises OutputError where it has none of the pages."""
+    chosen = pdf if order.pages is None else only_pages(pdf, lambda count: page_numbers(order.pages or "", count))
+    return imposed(chosen, order.sheet)
 
 
 def page_numbers(text: str, count: int) -> list[int]:

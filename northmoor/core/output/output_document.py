@@ -1,11 +1,12 @@
 """What an output is made of: pages, what the document says in reading order, and what the file says about itself."""
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import BinaryIO
 
 import pyarrow as pa
 
+from northmoor.core.errors import OutputError
 from northmoor.core.layout.graphics.display_list import Page
 from northmoor.core.layout.page.composition import Composition
 from northmoor.core.model.blocks.tree import walk
@@ -51,10 +52,16 @@ class OutputDocument:
     """The one block that is wanted; None for all."""
     report_text: str = ""
     """The report itself, as its file holds it."""
+    page_range: range | None = None
+    """The indices of the pages that are wanted, such as those of one record of a bundle; None for all."""
 
     def nodes(self) -> Iterator[ContentNode]:
         """What it says, in reading order. Raises Cancelled."""
-        return document_nodes(self.composition, self.metadata.title, self.block)
+        return document_nodes(self.composition, self.metadata.title, self.block, self.page_range)
+
+    def with_pages(self, pages: Callable[[], Iterator[Page]]) -> "OutputDocument":
+        """The same with pages that come another way."""
+        return replace(self, pages=pages)
 
     def check_stop(self) -> None:
         """Raise Cancelled if it is no longer wanted."""
@@ -62,7 +69,13 @@ class OutputDocument:
 
 
 def wanted_queries(document: OutputDocument) -> dict[str, pa.Table]:
-    """The rows of the queries of a document's blocks, or of the one block, in the order of the blocks."""
+    """The rows of the queries of a document's blocks, or of the one block, in the order of the blocks.
+
+    Raises OutputError where only some pages are wanted, such as those of one record: the rows of others are no business
+    of who gets them.
+    """
+    if document.page_range is not None:
+        raise OutputError("The rows of a query are those of all records; for one record, write the cells as seen.")
     found: dict[str, pa.Table] = {}
     for block in walk(document.composition.edition.blocks):
         query: str = getattr(block, "query", "")

@@ -111,6 +111,9 @@ def show_for_each(form: InspectorForm, report: Report, edition: str, selection: 
     form.section("Layout")
     pages = ("page_break", "restart_page_number", "keep_together", "bookmark", "space_after", "visible")
     form.properties(ForEachBlock, block, pages, "Change the pages", change)
+    form.section("Bundle")
+    own = ("file_name", "address", "listed_total")
+    form.properties(ForEachBlock, block, own, "Change what a bundle knows of each record", change)
     form.note("What you insert while it is chosen goes into it.")
     form.take_out(block.name, "Remove with its content")
 

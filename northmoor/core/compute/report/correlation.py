@@ -201,11 +201,17 @@ def _records(block: ForEachBlock, ties: tuple[JoinKey, ...], host: str | None, k
     )  # fmt: skip
 
 
+def record_templates(block: ForEachBlock) -> tuple[str | None, str | None, str | None]:
+    """The templates of what a bundle knows of a record: the name of its file, its address, and its total."""
+    return block.file_name, block.address, block.listed_total
+
+
 def _texts_in(block: ForEachBlock) -> Iterator[Content]:
-    """What is printed of a record: by its blocks, by its bookmark, and its key."""
+    """What is printed of a record: by its blocks, by its bookmark, in a bundle, and its key."""
     yield Content(value=block.by)
-    if block.bookmark is not None:
-        yield Content(text=block.bookmark)
+    for text in (block.bookmark, *record_templates(block)):
+        if text is not None:
+            yield Content(text=text)
     yield from _contents(block.blocks)
 
 

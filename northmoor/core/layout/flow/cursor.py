@@ -1,5 +1,7 @@
 """Where the next block begins: the page, or column or label, and what is used of it; and what is there so far."""
 
+from dataclasses import replace
+
 from northmoor.core.layout.flow.fragments import FixedPart, TableFragments
 from northmoor.core.layout.flow.layout_pass import Region
 from northmoor.core.layout.flow.placement import CursorState, OutlineEntry, Placement, RecordStart
@@ -75,7 +77,7 @@ class Cursor:
         """Let the entries that wait lead to where something begins."""
         for each in self.awaited:
             if isinstance(each, RecordStart):
-                self.placement.record_starts.append(RecordStart(each.name, each.record, page, y))
+                self.placement.record_starts.append(replace(each, page=page, y=y))
             else:
                 self.placement.entries.append(OutlineEntry(page, y, each.title, each.depth, each.list))
         self.awaited.clear()

@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from northmoor.core.compute.report.correlation import record_templates
 from northmoor.core.errors import Place
 from northmoor.core.layout.flow.layout_pass import RecordScope
 from northmoor.core.layout.flow.placement import OutlineEntry, PlacedFragments, Placement, RecordBatch, RecordStart
@@ -94,10 +95,20 @@ def _place_records(
         if block.bookmark is not None:
             title, _ = placer.evaluator.text_of(content_of(block.bookmark), block.name, inner)
             placer.awaited.append(OutlineEntry(0, 0, title.strip() or "–", len(scope.around)))
-        placer.awaited.append(RecordStart(block.name, index))
+        placer.awaited.append(RecordStart(block.name, index, texts=_known_texts(placer, block, inner)))
         _place_record(placer, block, inner)
         is_printed = True
     return is_printed, range(here.stop, here.stop)
+
+
+def _known_texts(placer: BlockPlacer, block: ForEachBlock, scope: RecordScope) -> tuple[str | None, ...]:
+    """What a bundle knows of a record, if it is for one."""
+    templates = record_templates(block)
+    if not any(templates):
+        return ()
+    text_of = placer.evaluator.text_of
+    made = [text_of(content_of(text), block.name, scope) if text else ("", False) for text in templates]
+    return tuple(None if is_faulty else text for text, is_faulty in made)
 
 
 def _records_of(placer: BlockPlacer, block: ForEachBlock, records: Records, scope: RecordScope) -> range:

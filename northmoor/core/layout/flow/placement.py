@@ -37,12 +37,14 @@ class OutlineEntry:
 
 @dataclass(frozen=True, slots=True)
 class RecordStart:
-    """Where a record of a for-each begins: its number, the index of the page, and how far down the body."""
+    """Where a record of a for-each begins: its number, the index of the page, how far down the body, and what a bundle
+    knows of it; a text that could not be made is None."""
 
     name: str
     record: int
     page: int = 0
     y: int = 0
+    texts: tuple[str | None, ...] = ()
 
 
 @dataclass(frozen=True)

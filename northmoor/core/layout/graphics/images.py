@@ -6,8 +6,8 @@ import stat
 from dataclasses import dataclass
 from pathlib import Path
 
-from northmoor.core.apart.reader_process import ask_apart
-from northmoor.core.apart.task import Task
+from northmoor.core.base.apart.reader_process import ask_apart
+from northmoor.core.base.apart.task import Task
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import LayoutError, Place, QueryError, ReportFileError
 from northmoor.core.layout.context import LayoutContext

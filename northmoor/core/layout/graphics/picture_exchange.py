@@ -4,7 +4,7 @@ import hashlib
 from collections.abc import Mapping
 from typing import Any
 
-from northmoor.core.apart.task import Result
+from northmoor.core.base.apart.task import Result
 from northmoor.core.layout.graphics.display_list import Picture, VectorPath, VectorPicture
 
 

@@ -5,7 +5,7 @@ import warnings
 import zlib
 from collections.abc import Iterator
 
-from northmoor.core.apart.task import Result
+from northmoor.core.base.apart.task import Result
 from northmoor.core.errors import LayoutError
 from northmoor.core.layout.graphics.picture_exchange import drawing_result, pixels_result
 

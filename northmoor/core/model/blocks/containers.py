@@ -46,6 +46,12 @@ class ForEachBlock(GroupingLevel):
     """Whether pages count from 1 for each record that begins on a new page."""
     bookmark: str | None = None
     """Template for each record's entry in the outline of a PDF."""
+    file_name: str | None = None
+    """Template for the name of each record's file in a bundle, such as {shipper} {data_time(); yyyy-MM-dd}."""
+    address: str | None = None
+    """Template for the mail address that each record's file is sent to in a bundle, such as {mail}."""
+    listed_total: str | None = None
+    """Template for what the list of a bundle says of each record beside its file, such as {sum(net); 0.00}."""
     keep_together: bool = False
     """Whether a record that fits on a page is not parted."""
     without_rows: Literal["printed", "left_out"] = "printed"

@@ -63,20 +63,23 @@ class SideColumns:
     columns: tuple[tuple["Extent | SideColumns", ...], ...]
 
 
-def document_nodes(composition: Composition, title: str = "", block: str | None = None) -> Iterator[ContentNode]:
-    """What a document, or one block of it, says, in reading order; a first text that is its title is marked.
-    Raises Cancelled."""
+def document_nodes(
+    composition: Composition, title: str = "", block: str | None = None, pages: range | None = None
+) -> Iterator[ContentNode]:
+    """What a document, or one block or some pages of it, says, in reading order; a first text that is its title is
+    marked. Raises Cancelled."""
     roles = block_roles(composition.edition)
     wanted = names_in_block(composition, block) if block is not None else None
     used, is_begun = 0, False
-    for first in range(0, len(composition), PAGES_PER_BATCH):
+    pages = pages if pages is not None else range(len(composition))
+    for first in range(pages.start, pages.stop, PAGES_PER_BATCH):
         composition.context.stop.raise_if_cancelled()
-        end = min(first + PAGES_PER_BATCH, len(composition))
+        end = min(first + PAGES_PER_BATCH, pages.stop)
         for index, parts in enumerate(composition.parts_between(first, end), first):
             own = parts if wanted is None else [part for part in parts if block_name_of(part) in wanted]
             ordered = page_order(own, composition, index)
             nodes = list(_nodes(ordered, roles))
-            if index and nodes and _is_by_break(ordered, used, composition.section(index).frame.height):
+            if index > pages.start and nodes and _is_by_break(ordered, used, composition.section(index).frame.height):
                 yield PageStart(index)
             if nodes and not is_begun:
                 nodes[0], is_begun = as_title(nodes[0], title, composition), True

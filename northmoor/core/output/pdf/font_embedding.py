@@ -6,14 +6,17 @@ from dataclasses import dataclass, field
 from northmoor.core.layout.text.advances import advance_table
 from northmoor.core.layout.text.fonts import Font, subset
 from northmoor.core.layout.text.shaping import renderable_characters
-from northmoor.core.output.pdf.file_structure import PdfFile, dictionary, listed, reference
+from northmoor.core.output.pdf.file_structure import COMPRESSION, PdfFile, dictionary, listed, reference
 
 
 @dataclass(frozen=True)
 class FontParts:
-    """What is embedded of a font: the subset file, the widths array and the Unicode map, as PDF source."""
+    """What is embedded of a font: the subset file, packed, with its length and the tag of its name, the widths array,
+    and the Unicode map, packed."""
 
     program: bytes
+    length: int
+    tag: str
     widths: bytes
     unicode_map: bytes
 
@@ -34,16 +37,17 @@ class FontUse:
         if self._parts is None or self._parts[0] != size:
             alone = advance_table(font.file).glyphs
             glyphs = frozenset(self.glyphs | {alone[char] for char in self.characters})
-            made = FontParts(subset(font, glyphs), _widths(font, glyphs), _unicode_map(font, glyphs))
-            self._parts = (size, made)
+            program, read = subset(font, glyphs), zlib.compress(_unicode_map(font, glyphs), COMPRESSION)
+            packed = zlib.compress(program, COMPRESSION)
+            self._parts = (size, FontParts(packed, len(program), _subset_tag(program), _widths(font, glyphs), read))
         return self._parts[1]
 
 
 def write_font(file: PdfFile, use: FontUse, font: Font) -> int:
     """Write a composite font (ISO 32000-1, 9.7) whose character codes are glyph ids; its number."""
     parts = use.parts(font)
-    name = f"/{_subset_tag(parts.program)}+{font.file}".encode()
-    program = file.add_stream({"Length1": b"%d" % len(parts.program)}, parts.program)
+    name = f"/{parts.tag}+{font.file}".encode()
+    program = file.add_stream({"Length1": b"%d" % parts.length}, parts.program, is_packed=True)
     scale = 1000 / font.upem
     descriptor = file.add(
         dictionary(
@@ -76,7 +80,7 @@ def write_font(file: PdfFile, use: FontUse, font: Font) -> int:
         "BaseFont": name,
         "Encoding": b"/Identity-H",
         "DescendantFonts": listed([dictionary(descendant)]),
-        "ToUnicode": reference(file.add_stream({}, parts.unicode_map)),
+        "ToUnicode": reference(file.add_stream({}, parts.unicode_map, is_packed=True)),
     }
     return file.add(dictionary(own))
 

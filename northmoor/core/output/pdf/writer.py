@@ -60,7 +60,7 @@ def write_page_pdf(page: Page, metadata: Metadata, writer: ContentWriter) -> byt
     writer.pictures = {}
     (content,) = writer.contents([page])
     target = io.BytesIO()
-    _PdfAssembly(metadata, writer, target).write([(page, zlib.compress(content, _QUICK), None)])
+    PdfAssembly(metadata, writer, target).write([(page, zlib.compress(content, _QUICK), None)])
     return target.getvalue()
 
 
@@ -75,7 +75,7 @@ def write_pdf(
     made to be kept."""
     writer = ContentWriter()
     with gc_paused():
-        _PdfAssembly(metadata, writer, target, tagger, archival).write(_packed(pages, writer, tagger))
+        PdfAssembly(metadata, writer, target, tagger, archival).write(_packed(pages, writer, tagger))
 
 
 PackedPage = tuple[Page, bytes, PageTags | None]
@@ -105,7 +105,7 @@ def _packed(pages: Iterable[Page], writer: ContentWriter, tagger: PageTagger | N
             yield from finished()
 
 
-class _PdfAssembly:
+class PdfAssembly:
     """Puts a PDF file together from its pages."""
 
     def __init__(

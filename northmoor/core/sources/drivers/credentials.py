@@ -53,6 +53,16 @@ class Secrets:
                 return Credential(kept, unencrypted)
         return Credential()
 
+    def password_of(self, own: str) -> str | None:
+        """What is known for the address of something that is no connection, such as a mail server.
+
+        Raises ConnectionFault for passwords that cannot be read.
+        """
+        found = _in_environment().get(own)
+        if found is not None:
+            return found.password
+        return _in_keyring(lambda ring: ring.get_password(SERVICE, own))
+
     def remember(
         self, connection: ServerConnection, password: str, keep: bool = False, unencrypted: bool = False
     ) -> bool:

@@ -1,2 +1,2 @@
 """Connections to files on this machine, which the embedded engine asks: `duckdb_file`, `files_driver`; their queries
-are run by `engine_queries` in a process of its own (`core.apart`), whose tasks are in `tasks`."""
+are run by `engine_queries` in a process of its own (`core.base.apart`), whose tasks are in `tasks`."""

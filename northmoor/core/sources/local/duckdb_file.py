@@ -6,7 +6,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-from northmoor.core.apart.reader_process import warm_up
+from northmoor.core.base.apart.reader_process import warm_up
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import ConnectionFault
 from northmoor.core.model.data.connections import DuckdbConnection

@@ -8,8 +8,8 @@ from typing import Any
 
 import pyarrow as pa
 
-from northmoor.core.apart.reader_process import ask_apart
-from northmoor.core.apart.task import Result, Task
+from northmoor.core.base.apart.reader_process import ask_apart
+from northmoor.core.base.apart.task import Result, Task
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.arrow_types import UNKNOWN_SCALE, type_of_arrow
 from northmoor.core.engine.embedded import engine_message, list_sql

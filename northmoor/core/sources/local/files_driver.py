@@ -11,8 +11,8 @@ from pathlib import Path
 import duckdb
 import pyarrow as pa
 
-from northmoor.core.apart.reader_process import ask_apart, warm_up
-from northmoor.core.apart.task import Result, Task
+from northmoor.core.base.apart.reader_process import ask_apart, warm_up
+from northmoor.core.base.apart.task import Result, Task
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.embedded import SETTINGS
 from northmoor.core.errors import ConnectionFault, QueryError, did_you_mean

@@ -9,7 +9,7 @@ from typing import Any
 import duckdb
 import pyarrow as pa
 
-from northmoor.core.apart.task import Result
+from northmoor.core.base.apart.task import Result
 from northmoor.core.engine.embedded import FILE_ERRORS, SETTINGS, engine_message, isolate, sql_literal
 from northmoor.core.errors import ConnectionFault, EngineRefusal
 from northmoor.core.expr.identifiers import quoted

@@ -10,7 +10,7 @@ import threading
 import time
 from typing import BinaryIO
 
-from northmoor.core.apart.task import Result, Task
+from northmoor.core.base.apart.task import Result, Task
 from northmoor.core.errors import NorthmoorError
 
 _MEMORY = 8 * 1024**3

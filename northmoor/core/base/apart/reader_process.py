@@ -17,7 +17,7 @@ from typing import Any
 
 import pyarrow as pa
 
-from northmoor.core.apart.task import Result, Task
+from northmoor.core.base.apart.task import Result, Task
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import ConnectionFault, EngineRefusal, LayoutError, NorthmoorError, QueryError
 
@@ -36,7 +36,7 @@ class ReaderProcess:
         environment = {name: os.environ[name] for name in _PASSED_ON if name in os.environ}
         environment |= {"PYTHONPATH": os.pathsep.join(filter(None, sys.path)), "ARROW_DEFAULT_MEMORY_POOL": "system"}
         self._process = subprocess.Popen(
-            [sys.executable, "-m", "northmoor.core.apart.child", *modules],
+            [sys.executable, "-m", "northmoor.core.base.apart.child", *modules],
             stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, env=environment,
         )  # fmt: skip
 

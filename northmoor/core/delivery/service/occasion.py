@@ -1,0 +1,14 @@
+"""What a trigger has found that asks for a run."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+
+@dataclass(frozen=True)
+class Occasion:
+    """Something that asks for a run: what tells it from others of its order, what it gives, and why in words."""
+
+    name: str
+    given: Mapping[str, Any]
+    because: str
