@@ -63,6 +63,11 @@ class OutputDocument:
         """The same with pages that come another way."""
         return replace(self, pages=pages)
 
+    def check_all_records(self) -> None:
+        """Raise OutputError where only one record is wanted: the rows of others are no business of who gets it."""
+        if self.page_range is not None:
+            raise OutputError("The rows of a query are those of all records; for one record, write the cells as seen.")
+
     def check_stop(self) -> None:
         """Raise Cancelled if it is no longer wanted."""
         self.composition.context.stop.raise_if_cancelled()
@@ -71,11 +76,9 @@ class OutputDocument:
 def wanted_queries(document: OutputDocument) -> dict[str, pa.Table]:
     """The rows of the queries of a document's blocks, or of the one block, in the order of the blocks.
 
-    Raises OutputError where only some pages are wanted, such as those of one record: the rows of others are no business
-    of who gets them.
+    Raises OutputError where only one record is wanted.
     """
-    if document.page_range is not None:
-        raise OutputError("The rows of a query are those of all records; for one record, write the cells as seen.")
+    document.check_all_records()
     found: dict[str, pa.Table] = {}
     for block in walk(document.composition.edition.blocks):
         query: str = getattr(block, "query", "")

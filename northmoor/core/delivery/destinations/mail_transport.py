@@ -74,16 +74,19 @@ class SmtpTransport:
         """A connection, logged in. Raises OutputError, and the same again after that: each try takes time."""
         if self._fault is not None:
             raise self._fault
-        server = self._server
+        server, client = self._server, None
+        password = self._password() if server.user else ""
         try:
             client = self._connected()
             if server.user:
-                client.login(server.user, self._password())
-        except smtplib.SMTPAuthenticationError as error:
-            self._fault = OutputError(f"{server.host} refuses the password of {server.user}; give it the right one.")
-            raise self._fault from error
+                client.login(server.user, password)
         except (OSError, smtplib.SMTPException) as error:
-            self._fault = OutputError(f"The mail server {server.host} does not answer ({_words(error)}); try later.")
+            if client is not None:
+                client.close()
+            why = f"The mail server {server.host} does not answer ({_words(error)}); try later."
+            if isinstance(error, smtplib.SMTPAuthenticationError):
+                why = f"{server.host} refuses the password of {server.user}; give it the right one."
+            self._fault = OutputError(why)
             raise self._fault from error
         return client
 

@@ -84,7 +84,8 @@ def _about(handing: Handing, record: RunRecord) -> str:
 def _published(root: Path, keep: int) -> dict[str, list[_Published]]:
     """The runs in the folder by report, the newest first; those beyond so many are removed."""
     found: dict[str, list[_Published]] = {}
-    for path in sorted(root.glob(f"[!.]*/*/{_ABOUT}"), key=lambda each: each.parent.name, reverse=True):
+    everything: list[_Published] = []
+    for path in root.glob(f"[!.]*/*/{_ABOUT}"):
         try:
             about = json.loads(path.read_text(encoding="utf-8"))
             given = " · ".join(f"{k} {v}" for k, v in about["values"].items() if isinstance(v, str) and v)
@@ -94,11 +95,13 @@ def _published(root: Path, keep: int) -> dict[str, list[_Published]]:
             )  # fmt: skip
         except (ValueError, KeyError, TypeError, AttributeError):
             continue
+        everything.append(run)
+    for run in sorted(everything, key=lambda each: (each.at, each.folder.name), reverse=True):
         runs = found.setdefault(run.report, [])
         if len(runs) < keep:
             runs.append(run)
         else:
-            shutil.rmtree(path.parent, ignore_errors=True)
+            shutil.rmtree(run.folder, ignore_errors=True)
     return found
 
 

@@ -10,6 +10,7 @@ import sys
 import traceback
 import zipfile
 from collections.abc import Callable, Iterator, Sequence
+from contextlib import closing
 from dataclasses import replace
 from pathlib import Path
 
@@ -133,14 +134,13 @@ def make_record_files(
     if processes > 1 and len(waiting) > 1:
         _by_processes(files, waiting, folder, journals, processes, stop)
     else:
-        journal = BundleJournal(journals, 0)
         done = count - sum(map(len, waiting))
-        for batch in waiting:
-            stop.raise_if_cancelled()
-            journal.add(files.make(batch, folder))
-            done += len(batch)
-            report_progress(f"{done:,} of {count:,} records", done, count)
-        journal.close()
+        with closing(BundleJournal(journals, 0)) as journal:
+            for batch in waiting:
+                stop.raise_if_cancelled()
+                journal.add(files.make(batch, folder))
+                done += len(batch)
+                report_progress(f"{done:,} of {count:,} records", done, count)
     known = read_journals(journals)
     return [known[number] for number in sorted(known)]
 

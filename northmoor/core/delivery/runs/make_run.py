@@ -131,6 +131,9 @@ class RunMaker:
             reason = str(error)
         except OSError as error:
             reason = f"It cannot be written ({error.strerror}); see that there is room."
+        except BaseException:
+            folder.close()  # it goes on another time
+            raise
         if state not in ("done", "done_with_findings"):
             for path in folder.files.iterdir():
                 path.unlink()

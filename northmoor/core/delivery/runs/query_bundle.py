@@ -2,6 +2,7 @@
 
 import hashlib
 from collections.abc import Sequence
+from contextlib import closing
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -38,19 +39,25 @@ def make_query_records(
     given = given_values(report, value_set=request.value_set) | request.values
     records = _records(session, report, bundle, given, stop)
     known, names, first = read_journals(journals), UniqueNames(), None
-    journal = BundleJournal(journals, 0)
-    for number, values in enumerate(records):
-        stop.raise_if_cancelled()
-        label = " ".join(str(value) for value in values.values() if value is not None)
-        name = names.of(label or f"record {number + 1}")
-        if number not in known or first is None:
-            result, document = _made(session, report, request, given | values, number, name, folder, stop)
-            first = first or document
-            known[number] = result
-            journal.add([result])
-        report_progress(f"{number + 1:,} of {len(records):,} records", number + 1, len(records))
-    journal.close()
+    with closing(BundleJournal(journals, 0)) as journal:
+        for number, values in enumerate(records):
+            stop.raise_if_cancelled()
+            label = " ".join(str(value) for value in values.values() if value is not None)
+            name = names.of(label or f"record {number + 1}")
+            if number not in known or first is None:
+                result, document = _made(session, report, request, given | values, number, name, folder, stop)
+                first = first or document
+                known[number] = result
+                journal.add([result])
+            report_progress(f"{number + 1:,} of {len(records):,} records", number + 1, len(records))
     return [known[number] for number in range(len(records))], first
+
+
+def check_query(report: Report, name: str) -> None:
+    """See that a report has a query of a name. Raises OutputError."""
+    names = [query.name for query in report.queries]
+    if name not in names:
+        raise OutputError(f"The report has no query {name!r}. {did_you_mean(name, names)}".strip())
 
 
 def _records(
@@ -58,6 +65,7 @@ def _records(
 ) -> Sequence[dict[str, Any]]:
     """The values that each row of the query gives."""
     assert bundle.query is not None
+    check_query(report, bundle.query)
     names = session.names_in(report, bundle.query)
     resolved = session.resolve_parameters(
         report, {name: value for name, value in given.items() if name not in bundle.values}, stop, forgiving=True

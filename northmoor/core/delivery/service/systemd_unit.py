@@ -1,7 +1,6 @@
 """The service as a unit of the user's systemd, so that it starts with the machine and again when it ends."""
 
 import os
-import shlex
 import shutil
 import subprocess
 import sys
@@ -36,9 +35,15 @@ def unit_name(root: Path) -> str:
 def unit_text(root: Path) -> str:
     """The unit of a library's service."""
     arguments = [sys.executable, "-m", "northmoor", "service", "run", str(root.resolve())]
-    command = " ".join(shlex.quote(each).replace("%", "%%") for each in arguments)
+    command = " ".join(map(_quoted, arguments))
     name = "".join(char for char in root.resolve().name if char.isprintable()).replace("%", "%%")
     return _UNIT.format(name=name, command=command)
+
+
+def _quoted(text: str) -> str:
+    """An argument as systemd reads it (systemd.syntax and systemd.service)."""
+    escaped = text.replace("\\", "\\\\").replace('"', '\\"').replace("%", "%%").replace("$", "$$")
+    return f'"{escaped}"'
 
 
 def unit_folder() -> Path:

@@ -19,6 +19,7 @@ _FIELDS = {
     "Revision": "Digest of the report that made the pages",
     "Values": "Values of its parameters",
     "DataTime": "Time that its data are as of, wall time of the report's zone",
+    "Record": "Number of the record that the pages are of",
 }
 
 
@@ -58,7 +59,10 @@ def archival_parts(document: OutputDocument) -> ArchivalParts | None:
     kind = document.options.archive
     if kind == "no":
         return None
-    return ArchivalParts(2) if kind == "pages" else ArchivalParts(3, tuple(_attachments(document)))
+    if kind == "pages":
+        return ArchivalParts(2)
+    document.check_all_records()
+    return ArchivalParts(3, tuple(_attachments(document)))
 
 
 def archival_xmp(part: int) -> list[str]:
