@@ -3,6 +3,7 @@
 import logging
 import sys
 from collections.abc import Sequence
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -66,16 +67,26 @@ def options_of_all(
 def demo(
     directory: Annotated[Path, typer.Option("--dir", help="Where to make the demo library.")] = Path("demo-library"),
     history: Annotated[bool, typer.Option("--history", help="Make a million sailings of earlier years too.")] = False,
+    deliveries: Annotated[bool, typer.Option(help="Make the runs of two weeks, for Delivery to show.")] = True,
     window: Annotated[bool, typer.Option("--window/--no-window", help="Open the window on it.")] = True,
 ) -> None:
     """Make the demo library and open the window on it."""
+    from northmoor.demo.deliveries import make_two_weeks
     from northmoor.demo.demo_library import make_library
 
     first = make_library(directory, history)
+    if deliveries:
+        make_two_weeks(directory.resolve(), datetime.now(UTC), _show_runs)
     if window:
         _open_window(first)
     else:
         sys.stdout.write(f"The demo library is in {directory}.\n")
+
+
+def _show_runs(done: int, count: int) -> None:
+    """Say how far the demo's runs are: they take half a minute."""
+    if sys.stderr.isatty():
+        sys.stderr.write(f"\rMaking the runs of two weeks: {done} of {count}" + ("\n" if done == count else ""))
 
 
 @app.command("open")

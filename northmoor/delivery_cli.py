@@ -226,7 +226,7 @@ def show_archived(
     lines = [
         ("Report", f"{record.title} ({record.report}, {record.edition}, revision {record.revision})"),
         ("State", f"{RUN_STATES[record.state]} {record.reason}".strip()),
-        ("Values", given_text(record.values) or "none"),
+        ("Values", given_text(record) or "none"),
         ("Data time", f"{record.data_time} {record.time_zone}" if record.data_time else "unknown"),
         ("Began", f"{record.started:%Y-%m-%d %H:%M:%S} UTC, took {record.seconds:.1f} s"),
         ("Asked by", f"{record.asked_by} {record.order or ''} {record.because}".strip()),

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu, QMenuBar
 
 from northmoor.app.delivery.delivery_actions import DeliveryActions
+from northmoor.app.delivery.workspace import DeliveryWorkspace
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.help.help_actions import Help
 from northmoor.app.library_actions import LibraryActions
@@ -40,6 +41,7 @@ class CommandTargets(Protocol):
     following: LinkNavigation
     files: FileActions
     delivery: DeliveryActions
+    deliveries: DeliveryWorkspace
     help: Help
 
     def ask_new(self) -> None: ...
@@ -226,6 +228,9 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
         None,
         Command("data", "Show Data", "Ctrl+Shift+D", lambda w: w.show_workspace("data")),
         Command("pages", "Show Pages", "Ctrl+Shift+P", lambda w: w.show_workspace("pages")),
+        Command("deliveries", "Show Delivery", "Ctrl+Shift+U", lambda w: w.show_workspace("delivery")),
+        None,
+        Command("new_order", "New standing order…", "", lambda w: w.deliveries.new_order()),
     ),
     "Help": (
         Command("explain", "Explain this", "F1", lambda w: w.help.explain()),
@@ -245,6 +250,7 @@ NEEDING_REPORT = (
     "add_grid", "add_for_each", "repeat", "cut", "copy", "paste", "duplicate", "remove", "move_up", "move_down",
     "add_query", "add_connection", "refresh", "parameters", "values", "hold", "value_sets", "replace", "include",
     "share", "editions", "duplicate_edition", "format", "close_report", "properties", "keep_page", "apply_page",
+    "deliveries", "new_order",
 )  # fmt: skip
 """Commands that do something only while a report is open."""
 OF_BLOCKS = ("cut", "copy", "paste", "duplicate", "remove", None, "move_up", "move_down", None, "repeat")

@@ -26,6 +26,7 @@ from northmoor.app.actions import NEEDING_REPORT, OF_BLOCKS, fill_menus, shortcu
 from northmoor.app.data.workspace import DataWorkspace
 from northmoor.app.delivery.delivery_actions import DeliveryActions
 from northmoor.app.delivery.preflight_panel import PreflightButton
+from northmoor.app.delivery.workspace import DeliveryWorkspace
 from northmoor.app.document_controller import WHOLE_PAGE, DocumentController
 from northmoor.app.help.help_actions import Help
 from northmoor.app.library_actions import LibraryActions
@@ -48,7 +49,7 @@ from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.menus import plain_text, set_available
 from northmoor.app.widgets.notice import Notice
 from northmoor.app.widgets.theme import PAPER
-from northmoor.app.window_bars import DeliveredFile, EditionChoice, WorkspaceSwitch
+from northmoor.app.window_bars import DeliveredFile, DeliveryStatus, EditionChoice, WorkspaceSwitch
 from northmoor.app.worker import Rendered, RenderJob, ValuesResolved, Worker
 from northmoor.core.compute.parameters.resolution import ResolvedValues
 from northmoor.core.document import Document
@@ -80,6 +81,7 @@ class Window(QMainWindow):
         self._other_reports = OtherReports(self.controller, self.catalog_worker, self)
         self.files = FileActions(self.controller, self._settings, self.recent, self)
         self.delivery = DeliveryActions(self.controller, self.worker, self, self)
+        self.deliveries = DeliveryWorkspace(self.controller)
         self.start = StartPage(self.recent)
         self.beginning = StartActions(self.controller, self.catalog_worker, self._settings, self)
         FirstPagePictures(self.recent, self.controller, self.worker)
@@ -147,6 +149,7 @@ class Window(QMainWindow):
         self.setMinimumSize(960, 600)
         self._stack.addWidget(self.data)
         self._stack.addWidget(self.pages)
+        self._stack.addWidget(self.deliveries)
         self._stack.addWidget(self.start)
         right = QWidget()
         column = QVBoxLayout(right)
@@ -216,6 +219,7 @@ class Window(QMainWindow):
             widget.setObjectName("quiet")
             status.addPermanentWidget(widget)
         self._facts.setObjectName("quiet")
+        self._delivery_status = DeliveryStatus(status)
 
     def _connect(self) -> None:
         controller, worker, canvas = self.controller, self.worker, self.pages.canvas
@@ -230,6 +234,10 @@ class Window(QMainWindow):
         controller.refused.connect(lambda message: self.tell(message, "fault"))
         self.files.message.connect(self.tell)
         self.delivery.message.connect(self.tell)
+        self.deliveries.message.connect(self.tell)
+        self.deliveries.status_changed.connect(self._delivery_status.show)
+        self.delivery.run_wanted.connect(self.deliveries.begin)
+        self.delivery.order_wanted.connect(self.deliveries.new_order)
         self.beginning.message.connect(self.tell)
         self.beginning.wanted.connect(self.open)
         self.start.wanted.connect(lambda name: self.actions_by_name[name].trigger())
@@ -424,12 +432,16 @@ class Window(QMainWindow):
     # showing
 
     def show_workspace(self, name: str) -> None:
-        """Show Data or Pages; without a report, what can be begun."""
+        """Show Data, Pages or Delivery; without a report, what can be begun."""
         if self.controller.report is None:
             return
-        self._stack.setCurrentWidget(self.data if name == "data" else self.pages)
+        self._stack.setCurrentWidget({"data": self.data, "delivery": self.deliveries}.get(name, self.pages))
         for widget in (self._place_label, self._zoom_label):
             widget.setVisible(name == "pages")
+        for button in (self.findings.button, self._trace_button):
+            button.setVisible(name != "delivery")
+        self._facts.setVisible(name != "delivery")
+        self._delivery_status.set_visible(name == "delivery")
         self._switch.mark(name)
         self._enable_blocks()
 
@@ -581,4 +593,5 @@ class Window(QMainWindow):
         self._settings.setValue("data-split", self.data.split.saveState())
         self.worker.close()
         self.catalog_worker.close()
+        self.deliveries.close_archive()
         event.accept()

@@ -5,14 +5,18 @@ from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt, QUrl, pyqtSignal
 from PyQt6.QtGui import QDesktopServices
-from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QLabel, QStatusBar, QToolButton, QVBoxLayout, QWidget
 
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import HEATHER, PEAT
 from northmoor.app.widgets.widget_tools import hide_and_delete
 
-WORKSPACES = (("data", "Data", "database", "Ctrl+Shift+D"), ("pages", "Pages", "file-text", "Ctrl+Shift+P"))
+WORKSPACES = (
+    ("data", "Data", "database", "Ctrl+Shift+D"),
+    ("pages", "Pages", "file-text", "Ctrl+Shift+P"),
+    ("delivery", "Delivery", "send", "Ctrl+Shift+U"),
+)
 
 
 class WorkspaceSwitch(QFrame):
@@ -125,3 +129,26 @@ class DeliveredFile(QWidget):
     def _show_folder(self) -> None:
         assert self.path is not None  # the buttons are seen only with a file
         QDesktopServices.openUrl(QUrl.fromLocalFile(str(self.path.parent)))
+
+
+class DeliveryStatus:
+    """What the line below says in Delivery: what happened today, and what comes next."""
+
+    def __init__(self, bar: QStatusBar) -> None:
+        self.today, self.next = QLabel(), QLabel()
+        bar.insertWidget(0, self.today)
+        bar.addPermanentWidget(self.next)
+        for label in (self.today, self.next):
+            label.setObjectName("quiet")
+            label.setTextFormat(Qt.TextFormat.PlainText)
+            label.hide()
+
+    def show(self, today: str, coming: str) -> None:
+        """Say it."""
+        self.today.setText(today)
+        self.next.setText(coming)
+
+    def set_visible(self, is_visible: bool) -> None:
+        """Show it, or not."""
+        for label in (self.today, self.next):
+            label.setVisible(is_visible)

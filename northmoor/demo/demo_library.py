@@ -16,6 +16,7 @@ from northmoor.demo.data.freight import add_freight
 from northmoor.demo.data.history import make_history
 from northmoor.demo.data.office_files import make_papers
 from northmoor.demo.data.telemetry import ENDS, make_telemetry, telemetry_log
+from northmoor.demo.deliveries import make_orders
 from northmoor.demo.reports.board_sheet import board_sheet
 from northmoor.demo.reports.cost_centres import cost_centres
 from northmoor.demo.reports.fares_by_route import fares_by_route
@@ -84,6 +85,7 @@ def make_library(root: Path, history: bool = False) -> Path:
     for name, make in made:
         if not (reports / f"{name}.moor").exists():
             save_report(make(), reports / f"{name}.moor")
+    make_orders(root)
     return reports / "fares-by-route.moor"
 
 

@@ -19,6 +19,7 @@ from tests.app.test_table_tools import press
 ELSEWHERE = {
     "save", "save_as", "save_copy", "copy", "format", "add_query", "add_connection", "refresh", "parameters", "values", "hold",
     "value_sets", "replace", "editions", "keep_page", "apply_page", "add_table", "add_matrix", "add_chart", "close_report", "properties",
+    "deliveries", "new_order",
 }  # fmt: skip
 """Commands that change nothing by themselves, or by a dialog that has tests of its own."""
 CHANGING = sorted(set(NEEDING_REPORT) - ELSEWHERE)

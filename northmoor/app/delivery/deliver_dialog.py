@@ -26,6 +26,7 @@ from northmoor.app.delivery.format_options import FormatOptions
 from northmoor.app.widgets.widget_tools import hide_and_delete
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.document import Document
+from northmoor.core.model.blocks.containers import ForEachBlock
 from northmoor.core.model.blocks.tree import walk
 from northmoor.core.model.kinds.output_formats import FORMAT_OF_SUFFIX, OutputFormat
 from northmoor.core.model.output_options import OutputOptions
@@ -36,11 +37,14 @@ _DELIVERED_ALONE = ("table", "matrix", "chart", "picture", "barcode", "readout",
 
 @dataclass(frozen=True)
 class Delivery:
-    """What is delivered: the files, one a format, the one block that is wanted, and the choices of the formats."""
+    """What is delivered: the files, one a format, the one block that is wanted, the choices of the formats, whether the
+    run is kept in the archive, and the for-each for each of whose records there are files."""
 
     paths: tuple[Path, ...]
     block: str | None
     options: OutputOptions
+    is_kept: bool = False
+    each: str | None = None
 
     def write(self, document: Document, report_progress: Callable[[str], None], stop: CancelToken) -> list[Path]:
         """Write the files; all that were written. Raises OutputError and Cancelled."""
@@ -72,6 +76,10 @@ class DeliverDialog(QDialog):
         browse.clicked.connect(self._choose_folder)
         self.keep = QCheckBox("Keep these choices in the report")
         self.keep.setToolTip("Propose them the next time, and use them from the terminal too; it can be undone")
+        self.archive = QCheckBox("Keep the run in the archive")
+        self.archive.setToolTip("Find it again in Delivery, with its values and data time, and compare it with others")
+        self.each = self._each_choice()
+        self.is_order = False
         self.note = QLabel()
         self.note.setWordWrap(True)
         self.note.setTextFormat(Qt.TextFormat.PlainText)
@@ -81,6 +89,10 @@ class DeliverDialog(QDialog):
         self._deliver.setDefault(True)
         self._deliver.setObjectName("primary")
         self.buttons.addButton(self._deliver, QDialogButtonBox.ButtonRole.AcceptRole)
+        self.as_order = QPushButton("As a standing order…")
+        self.as_order.setToolTip("Let this be made again by itself: at times, or when something happens")
+        self.as_order.clicked.connect(lambda _=False: self._accept_as_order())
+        self.buttons.addButton(self.as_order, QDialogButtonBox.ButtonRole.ActionRole)
         self._lay_out(browse)
         self._connect()
         self._refresh()
@@ -90,7 +102,7 @@ class DeliverDialog(QDialog):
         where.addWidget(self.folder, 1)
         where.addWidget(browse)
         form = QFormLayout()
-        for text, editor in (("What", self.what), ("Name", self.name)):
+        for text, editor in (("What", self.what), ("One file for each", self.each), ("Name", self.name)):
             editor.setAccessibleName(text)
             form.addRow(text, editor)
         self.folder.setAccessibleName("Folder")
@@ -99,6 +111,7 @@ class DeliverDialog(QDialog):
         self._right.addLayout(form)
         self._choices = QVBoxLayout()
         self._right.addLayout(self._choices)
+        self._right.addWidget(self.archive)
         self._right.addWidget(self.keep)
         self._right.addStretch(1)
         left = QVBoxLayout()
@@ -119,6 +132,9 @@ class DeliverDialog(QDialog):
         self.formats.itemActivated.connect(_toggle)
         self.name.textChanged.connect(lambda _: self._refresh())
         self.folder.textChanged.connect(lambda _: self._refresh())
+        for combo in (self.what, self.each):
+            combo.currentIndexChanged.connect(lambda _: self._refresh())
+        self.archive.toggled.connect(lambda _: self._refresh())
         self.buttons.accepted.connect(self.accept)
         self.buttons.rejected.connect(self.reject)
 
@@ -146,6 +162,19 @@ class DeliverDialog(QDialog):
         made.setCurrentIndex(max(made.findData(block), 0))
         return made
 
+    def _each_choice(self) -> QComboBox:
+        made = QComboBox()
+        made.setToolTip("One output for all, or a file for each record of a for-each, with a list of them")
+        made.addItem("No: one output", None)
+        for each in self._document.edition.blocks:
+            if isinstance(each, ForEachBlock):
+                made.addItem(each.name, each.name)
+        return made
+
+    def _accept_as_order(self) -> None:
+        self.is_order = True
+        self.accept()
+
     @property
     def ticked(self) -> list[OutputFormat]:
         """The formats that are wanted."""
@@ -161,7 +190,9 @@ class DeliverDialog(QDialog):
         """What is wanted."""
         folder, name = Path(self.folder.text()).expanduser(), self.name.text().strip()
         paths = tuple(folder / f"{name}.{each.suffix}" for each in self.ticked)
-        return Delivery(paths, self.what.currentData(), self._options)
+        each = self.each.currentData()
+        is_kept = self.archive.isChecked() or each is not None
+        return Delivery(paths, self.what.currentData(), self._options, is_kept, each)
 
     def _refresh(self) -> None:
         """Show the choices of the formats that are ticked, and what is in the way."""
@@ -174,6 +205,10 @@ class DeliverDialog(QDialog):
         self.keep.setVisible(bool(names))
         fault = self._fault()
         self._deliver.setEnabled(not fault)
+        is_whole = self.what.currentData() is None
+        self.archive.setEnabled(is_whole and self.each.currentData() is None)
+        self.as_order.setEnabled(not fault and is_whole)
+        self.each.setEnabled(is_whole and self.each.count() > 1)
         existing = [path.name for path in self.delivery.paths if path.exists()]
         replaced = f"{', '.join(existing)} is there already, and is replaced." if existing else ""
         self.note.setText(fault or replaced)

@@ -13,6 +13,11 @@ from northmoor.app.delivery.deliver_dialog import DeliverDialog, Delivery
 from northmoor.app.delivery.print_pages import ask_printer, print_pages
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.worker import Worker
+from northmoor.core.delivery.destinations.destination import FolderDestination
+from northmoor.core.delivery.orders.standing_order import StandingOrder
+from northmoor.core.delivery.orders.timetable import Timetable
+from northmoor.core.delivery.runs.run_request import BundleRequest, RunRequest
+from northmoor.core.delivery.runs.value_texts import given_again, value_texts
 from northmoor.core.document import Document
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.model import edits
@@ -31,6 +36,8 @@ class DeliveryActions(QObject):
     """What can be done with the pages that are shown."""
 
     message = pyqtSignal(str, str)
+    run_wanted = pyqtSignal(object, object)
+    order_wanted = pyqtSignal(object)
 
     def __init__(self, controller: DocumentController, worker: Worker, shows: Shows, window: QWidget) -> None:
         super().__init__(window)
@@ -43,9 +50,31 @@ class DeliveryActions(QObject):
             return
         dialog = DeliverDialog(document, self._controller.path, block, self._window)
         if dialog.exec() == QDialog.DialogCode.Accepted:
-            self.deliver(dialog.delivery)
+            self._do(dialog, document)
             if dialog.keep.isChecked():
                 self._keep(dialog.delivery.options)
+
+    def _do(self, dialog: DeliverDialog, document: Document) -> None:
+        """Write the files, or have a run made and kept, or begin a standing order."""
+        library, path, wanted = self._controller.library, self._controller.path, dialog.delivery
+        if not (wanted.is_kept or dialog.is_order) or library is None or path is None:
+            self.deliver(wanted)
+            return
+        if not self._controller.is_saved:
+            self.message.emit("Save the report first: what is kept in the archive is what its file says.", "warning")
+            return
+        report = path.resolve().relative_to(library.root.resolve()).as_posix()
+        bundle = BundleRequest(for_each=wanted.each) if wanted.each else None
+        name = wanted.paths[0].stem.replace("{", "{{").replace("}", "}}")
+        own = {"report": report, "edition": document.edition.name, "bundle": bundle, "options": wanted.options,
+               "values": given_again(value_texts(document.resolved)),
+               "formats": tuple(each.suffix for each in dialog.ticked)}  # fmt: skip
+        if dialog.is_order:
+            to = (FolderDestination(path=str(wanted.paths[0].parent)),)
+            when = Timetable(days="weekdays", weekdays=(0,))
+            self.order_wanted.emit(StandingOrder(title=document.title, when=when, destinations=to, **own))
+        else:
+            self.run_wanted.emit(RunRequest(library="", file_name=name, **own), wanted.paths[0].parent)
 
     def _keep(self, options: OutputOptions) -> None:
         """Keep the choices of formats with the edition."""

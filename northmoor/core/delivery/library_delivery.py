@@ -150,10 +150,14 @@ class LibraryDelivery:
         given: Mapping[str, Any] | None = None,
         report_progress: Callable[[RunProgress], None] = lambda _: None,
     ) -> RunRecord:
-        """Make a run of an order now, and send it nowhere. `given` is what its trigger would give. Raises
-        ParameterError and OutputError."""
+        """Make a run of an order now, and send it nowhere. `given` is what its trigger would give; without it, an order
+        that takes values from its trigger has those of its last run. Raises ParameterError and OutputError."""
         order = self.order(name)
-        request = order_request(self.root, name, order, given or {}, "", "tried out")
+        last = self.wanted(name, 1) if not given and order.from_trigger else []
+        if last:
+            request = last[0].request.but(key="", because="tried out")
+        else:
+            request = order_request(self.root, name, order, given or {}, "", "tried out")
         return self.run(request.but(asked_by="person"), report_progress)
 
     def call_order(self, name: str, values: Mapping[str, Any], key: str = "") -> bool:

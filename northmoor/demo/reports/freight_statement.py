@@ -98,6 +98,9 @@ def _statement() -> ForEachBlock:
         order_by="min(shipper)",
         restart_page_number=True,
         bookmark="{shipper}",
+        file_name="Freight statement {shipper} {:month; yyyy-MM}",
+        address="shipper{shipper_id; 0}@freight.tarrow.example",
+        listed_total="{net + tax; ¤#,##0.00}",
         blocks=(
             _letterhead(),
             TextBlock(name="heading", text="Freight statement, {:month; MMMM y}", style="title", space_after=8_000),

@@ -14,7 +14,7 @@ from pathlib import Path
 
 import pyarrow as pa
 
-from northmoor.core.delivery.archive.run_record import RunRecord, RunState, ValueText
+from northmoor.core.delivery.archive.run_record import RunRecord, RunState
 from northmoor.core.errors import OutputError
 
 INDEX_FILE = "index.sqlite"
@@ -143,7 +143,7 @@ class ArchiveIndex:
                 database.execute(f"insert into runs (at, {_COLUMNS}) values ({marks})", (at, *row))
                 database.execute(
                     "insert into words (rowid, heading, chosen, body) values (?, ?, ?, ?)",
-                    (at, record.title, given_text(record.values), _body(texts)),
+                    (at, record.title, given_text(record), _body(texts)),
                 )
 
     def remove(self, run_ids: Sequence[str]) -> None:
@@ -199,7 +199,7 @@ def _row(record: RunRecord, folder: str) -> tuple[object, ...]:
         record.id, folder, record.key, record.report, record.title, record.edition, record.started.timestamp(),
         record.ended.timestamp(), record.state, record.asked_by, record.order or "", record.because, record.pages,
         record.rows, len(record.files), sum(file.size for file in record.files), len(record.findings), record.reason,
-        given_text(record.values),
+        given_text(record),
     )  # fmt: skip
 
 
@@ -210,16 +210,9 @@ def _indexed(row: tuple[object, ...]) -> IndexedRun:
     return IndexedRun(*values)  # type: ignore[arg-type]  # in the order of the columns
 
 
-def given_text(values: dict[str, ValueText]) -> str:
-    """Values as a reader sees them."""
-    return " · ".join(f"{name} {_value_text(value)}" for name, value in values.items() if value not in (None, "", ()))
-
-
-def _value_text(value: ValueText) -> str:
-    if isinstance(value, tuple):
-        listed = ", ".join(map(str, value[:12]))
-        return f"{listed} … ({len(value):,})" if len(value) > 12 else listed
-    return {True: "yes", False: "no"}.get(value, str(value)) if isinstance(value, bool) else str(value)
+def given_text(record: RunRecord) -> str:
+    """A run's values as a reader sees them."""
+    return " · ".join(f"{name} {text}" for name, text in record.shown_values.items())
 
 
 def _body(texts: pa.Table) -> str:

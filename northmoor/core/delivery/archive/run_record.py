@@ -85,6 +85,8 @@ class RunRecord(Part):
     """The edition that was made."""
     values: dict[str, ValueText] = Field(default_factory=dict)
     """The values of its parameters, relative ones resolved."""
+    shown_values: dict[str, str] = Field(default_factory=dict)
+    """The same as readers see them: each parameter's label, and what it holds in words."""
     data_time: datetime | None = None
     """The moment the data were as of, wall time of the report's zone."""
     time_zone: str = ""

@@ -112,12 +112,14 @@ def destination_words(destination: Destination) -> str:
     if isinstance(destination, FolderDestination):
         return f"folder {destination.path}"
     if isinstance(destination, PublishedFolder):
-        return f"published in {destination.path}"
+        return f"readers' folder {destination.path}"
     if isinstance(destination, MailDestination):
         if destination.to_records:
             return "each record by mail"
         others = len(destination.to) - 1
         return f"mail to {destination.to[0]}" + (f" and {others} more" if others else "")
     if isinstance(destination, PrinterDestination):
+        if destination.printer.startswith("folder:"):
+            return f"prints in {destination.printer.removeprefix('folder:')}"
         return f"printer {destination.printer}"
     return f"command {destination.command}"

@@ -18,9 +18,15 @@ _MOST_LISTED = 20_000
 
 
 def hand_over(
-    root: Path, folder: Path, destination: Destination, notes: UnitNotes, stop: CancelToken | None = None
+    root: Path,
+    folder: Path,
+    destination: Destination,
+    notes: UnitNotes,
+    stop: CancelToken | None = None,
+    at: datetime | None = None,
 ) -> Handed:
-    """Hand the run in a folder of the archive to a destination; what did not go is among the faults.
+    """Hand the run in a folder of the archive to a destination; what did not go is among the faults. It is noted as of
+    a moment, which is now if none is given.
 
     Raises Cancelled, and ReportFileError for a run that cannot be read.
     """
@@ -40,7 +46,7 @@ def hand_over(
         raise
     except NorthmoorError as error:
         handed = Handed(faults=(str(error),))
-    add_handed_over(folder, _note(destination, handed))
+    add_handed_over(folder, _note(destination, handed, at or datetime.now(UTC)))
     return handed
 
 
@@ -49,12 +55,12 @@ def _texts_of(record: RunRecord) -> Callable[[str], str]:
     return lambda template: record.texts.get(template, template)
 
 
-def _note(destination: Destination, handed: Handed) -> HandedOver:
+def _note(destination: Destination, handed: Handed, at: datetime) -> HandedOver:
     faults = list(handed.faults)
     if handed.uncertain:
         listed = ", ".join(handed.uncertain[:5])
         faults.append(f"It may have gone already, and is not sent again: {listed}.")
     return HandedOver(
-        destination=destination_words(destination), at=datetime.now(UTC), recipients=handed.recipients[:_MOST_LISTED],
+        destination=destination_words(destination), at=at, recipients=handed.recipients[:_MOST_LISTED],
         files=handed.files[:_MOST_LISTED], failed=" ".join(faults[:5]),
     )  # fmt: skip

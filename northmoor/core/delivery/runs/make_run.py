@@ -40,7 +40,7 @@ from northmoor.core.delivery.runs.file_names import safe_name
 from northmoor.core.delivery.runs.manifest import CSV_FILE, JSON_FILE
 from northmoor.core.delivery.runs.query_bundle import make_query_records
 from northmoor.core.delivery.runs.run_request import BundleRequest, RunRequest
-from northmoor.core.delivery.runs.value_texts import value_texts
+from northmoor.core.delivery.runs.value_texts import shown_values, value_texts
 from northmoor.core.document import Document
 from northmoor.core.errors import Cancelled, NorthmoorError, OutputError, mistakes_caught
 from northmoor.core.export.document_files import write_outputs
@@ -76,6 +76,7 @@ class _Outcome:
     revision: str = ""
     edition: str = ""
     values: dict[str, ValueText] = field(default_factory=dict)
+    shown_values: dict[str, str] = field(default_factory=dict)
     data_time: datetime | None = None
     time_zone: str = ""
     rows: int = 0
@@ -212,7 +213,7 @@ class _RunWork:
         session, request, outcome = self.maker.session, self.request, self.outcome
         given = given_values(report, value_set=request.value_set) | request.values
         resolved = session.resolve_parameters(report, given, self.stop, self._say)
-        outcome.values = value_texts(resolved)
+        outcome.values, outcome.shown_values = value_texts(resolved), shown_values(resolved)
         edition = shown_edition(report, request.edition, resolved.complete_values(), self.stop).name
         if bundle is not None and bundle.for_each is not None:
             changes: dict[str, object] = {
@@ -347,7 +348,8 @@ def _record(
     return RunRecord(
         id=run_id, key=request.key, report=request.report, title=outcome.title or "Report",
         report_sha256=outcome.report_sha256, revision=outcome.revision, edition=outcome.edition,
-        values=outcome.values, data_time=outcome.data_time, time_zone=outcome.time_zone, asked_by=request.asked_by,
+        values=outcome.values, shown_values=outcome.shown_values,
+        data_time=outcome.data_time, time_zone=outcome.time_zone, asked_by=request.asked_by,
         order=request.order, because=request.because, started=started, ended=ended, state=state, reason=reason,
         rows=outcome.rows, pages=outcome.pages, files=outcome.files, findings=findings, records=outcome.records,
         texts=outcome.texts,

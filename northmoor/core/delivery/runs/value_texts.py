@@ -1,5 +1,6 @@
 """The values of a report as texts that can be given again, relative ones resolved."""
 
+from collections.abc import Mapping
 from datetime import date, datetime
 from decimal import Decimal
 from typing import Any
@@ -22,6 +23,26 @@ def value_texts(resolved: ResolvedValues) -> dict[str, ValueText]:
         else:
             found[parameter.name] = _text(held)
     return found
+
+
+def shown_values(resolved: ResolvedValues) -> dict[str, str]:
+    """What each parameter holds as readers see it, by its label; those that hold nothing are left out."""
+    found: dict[str, str] = {}
+    for parameter in resolved.report.parameters:
+        held, choices = resolved.chosen.get(parameter.name), resolved.choices.get(parameter.name)
+        text = resolved.values.labels.get(parameter.name) or ""
+        if isinstance(held, tuple) and choices is not None and len(held) == len(choices.entries) > 1:
+            text = f"all {len(held):,}"
+        if text:
+            found[parameter.shown_name] = text
+    return found
+
+
+def given_again(texts: Mapping[str, ValueText]) -> dict[str, Any]:
+    """Such texts as they are given to a report: what had no value is left to the report."""
+    return {
+        name: list(value) if isinstance(value, tuple) else value for name, value in texts.items() if value is not None
+    }
 
 
 def _one_text(value: Any) -> str | None:

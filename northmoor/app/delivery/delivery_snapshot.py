@@ -1,0 +1,250 @@
+"""What the Delivery workspace shows, read at one moment from the archive, the ledger and the orders."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import UTC, date, datetime, time, timedelta
+from pathlib import Path
+
+from northmoor.core.delivery.archive.archive_index import IndexedRun, RunFilter
+from northmoor.core.delivery.archive.run_folder import RunUnderWay, handed_over
+from northmoor.core.delivery.archive.run_record import RUN_STATES
+from northmoor.core.delivery.library_delivery import LibraryDelivery
+from northmoor.core.delivery.orders.order_files import OrderFile
+from northmoor.core.delivery.orders.standing_order import StandingOrder
+from northmoor.core.delivery.orders.timetable import Timetable, next_times
+from northmoor.core.delivery.orders.when_words import when_words
+from northmoor.core.delivery.runs.make_run import PICTURE
+from northmoor.core.delivery.service.ledger import Wanted
+from northmoor.core.delivery.service.service_state import ServiceState
+
+MOST_RUNS = 200
+_MOST_MARKS = 60
+DAYS_BEFORE, DAYS_AFTER = 4, 2
+TONES = {
+    "done": "good", "done_with_findings": "warning", "failed": "fault", "stopped": "warning", "interrupted": "fault",
+    "left_out": "quiet", "running": "busy",
+}  # fmt: skip
+"""How each state is coloured."""
+TRIGGER_ICONS = {
+    "timetable": "clock", "span_ends": "anchor", "file": "file-input", "query": "database",
+    "after_order": "chevron-right", "called": "radio",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class RunLine:
+    """A run of the list: in words, with the tone of its state, and how far it is from 0 to 1 if it is being made."""
+
+    id: str
+    title: str
+    asked: str
+    state: str
+    tone: str
+    result: str
+    went: str
+    picture: Path | None = None
+    share: float | None = None
+    run: IndexedRun | None = None
+
+    @property
+    def words(self) -> str:
+        """All of it in one line, to be read aloud."""
+        return ", ".join(part for part in (self.title, self.asked, self.state, self.result, self.went) if part)
+
+
+@dataclass(frozen=True)
+class OrderLine:
+    """An order of the list."""
+
+    name: str
+    title: str
+    icon: str
+    when: str
+    state: str
+    tone: str
+    order: StandingOrder | None
+
+
+@dataclass(frozen=True)
+class DayMarks:
+    """A day of the strip: the times of day of its runs from 0 to 1, with their tones, and of those to come."""
+
+    day: date
+    past: tuple[tuple[float, str], ...] = ()
+    coming: tuple[float, ...] = ()
+
+
+@dataclass(frozen=True)
+class DeliverySnapshot:
+    """What there is."""
+
+    runs: tuple[RunLine, ...] = ()
+    count: int = 0
+    orders: tuple[OrderLine, ...] = ()
+    reports: Mapping[str, int] = field(default_factory=dict)
+    days: tuple[DayMarks, ...] = ()
+    service: ServiceState = field(default_factory=lambda: ServiceState(is_running=False))
+    today: tuple[int, int] = (0, 0)
+    """How many runs there were today, and how many of them failed."""
+    next_due: tuple[str, datetime] | None = None
+
+
+def read_snapshot(delivery: LibraryDelivery, wanted: RunFilter, now: datetime) -> DeliverySnapshot:
+    """What there is of the runs that are wanted, and of orders. Raises NorthmoorError."""
+    zone = now.astimezone().tzinfo
+    under_way = [run for run in delivery.under_way() if run.is_held]
+    asked = delivery.wanted(most=MOST_RUNS)
+    orders = delivery.orders()
+    service = delivery.service()
+    titles = {file.name: file.order.title for file in orders if file.order is not None}
+    is_narrowed = wanted != RunFilter()
+    running = [] if is_narrowed else [_running_line(run, titles) for run in under_way]
+    retried = {each.run_id for each in asked if each.state == "waiting"}
+    found = delivery.find(wanted, MOST_RUNS)
+    lines = [_line(delivery, run, titles, now) for run in found]
+    waiting = [] if is_narrowed else [_waiting_line(each, titles) for each in asked if each.run_id in retried]
+    begin = datetime.combine(now.astimezone(zone).date(), time(), zone)
+    todays = RunFilter(since=begin)
+    return DeliverySnapshot(
+        (*running, *waiting, *lines),
+        delivery.archive.index.count(wanted),
+        tuple(_order_line(file, asked, service, now) for file in orders),
+        delivery.archive.index.reports(),
+        tuple(_days(delivery, orders, begin, now)),
+        service,
+        (
+            delivery.archive.index.count(todays),
+            delivery.archive.index.count(RunFilter(since=begin, states=("failed",))),
+        ),
+        _next_due(orders, now),
+    )
+
+
+def _running_line(run: RunUnderWay, titles: Mapping[str, str]) -> RunLine:
+    title = titles.get(run.order, Path(run.report).stem)
+    share = run.done / run.of if run.of else None
+    result = f"{run.done:,} of {run.of:,}" if run.of else run.text
+    return RunLine(run.id, title, run.because or "by hand", "running", "busy", result, "", None, share or 0.0)
+
+
+def _waiting_line(each: Wanted, titles: Mapping[str, str]) -> RunLine:
+    title, due = titles.get(each.order, each.order), each.next_try.astimezone()
+    if each.tries:
+        state = f"failed, tries again {due:%H:%M}"
+        return RunLine(each.run_id, title, each.request.because, state, "fault", each.reason, "")
+    return RunLine(each.run_id, title, each.request.because, "waiting", "quiet", "", "")
+
+
+def _line(delivery: LibraryDelivery, run: IndexedRun, titles: Mapping[str, str], now: datetime) -> RunLine:
+    folder = delivery.archive.folder(run)
+    picture = folder / PICTURE
+    title = run.title if not run.order else titles.get(run.order, run.title)
+    kinds = ", ".join(dict.fromkeys(Path(name).suffix[1:].upper() for name in _file_names(folder)))
+    result = f"{run.pages:,} page{'s' if run.pages != 1 else ''} · {kinds}" if run.pages and kinds else run.reason
+    return RunLine(
+        run.id, title, f"{moment_words(run.started, now)} · {_why(run)}", RUN_STATES[run.state],
+        TONES[run.state], result, _went(folder), picture if picture.is_file() else None, run=run,
+    )  # fmt: skip
+
+
+def _why(run: IndexedRun) -> str:
+    """Why a run was made, as short as it can be."""
+    if run.asked_by == "order":
+        return "standing order" if run.because.startswith("due ") else run.because
+    return run.because or ("by hand" if run.asked_by == "person" else "asked for by a program")
+
+
+def _file_names(folder: Path) -> list[str]:
+    files = folder / "files"
+    names = sorted(path.name for path in files.iterdir()) if files.is_dir() else []
+    return [name for name in names if not name.startswith("manifest.")] or names
+
+
+def _went(folder: Path) -> str:
+    handed = handed_over(folder)
+    words = dict.fromkeys(f"{each.destination}{': failed' if each.failed else ''}" for each in handed)
+    return " · ".join(words)
+
+
+def moment_words(moment: datetime, now: datetime) -> str:
+    """A moment as short as it can be understood, on the clock of this machine."""
+    local, today = moment.astimezone(), now.astimezone().date()
+    if local.date() == today:
+        return f"{local:%H:%M}"
+    if local.date() == today - timedelta(1):
+        return f"yesterday {local:%H:%M}"
+    if abs((local.date() - today).days) < 7:
+        return f"{local:%a %H:%M}"
+    return f"{local:%-d %b %Y %H:%M}"
+
+
+def _order_line(file: OrderFile, asked: list[Wanted], service: ServiceState, now: datetime) -> OrderLine:
+    if file.order is None:
+        return OrderLine(file.name, file.name, "triangle-alert", file.fault, "cannot be read", "fault", None)
+    order, own = file.order, [each for each in asked if each.order == file.name]
+    state, tone = _order_state(file.name, order, own, service, now)
+    return OrderLine(file.name, order.title, TRIGGER_ICONS[order.when.kind], when_words(order.when), state, tone, order)
+
+
+def _order_state(
+    name: str, order: StandingOrder, own: list[Wanted], service: ServiceState, now: datetime
+) -> tuple[str, str]:
+    if order.paused:
+        return "paused", "quiet"
+    if any(each.state in ("running", "handing") for each in own):
+        return "running", "busy"
+    if name in service.faults:
+        return service.faults[name], "fault"
+    if own and (own[0].state == "failed" or (own[0].state == "waiting" and own[0].tries)):
+        return "failed", "fault"
+    if isinstance(order.when, Timetable):
+        coming = next_times(order.when, now)
+        return (until_words(coming[0] - now) if coming else "never due"), "quiet"
+    return "waiting", "quiet"
+
+
+def until_words(left: timedelta) -> str:
+    """How long something takes yet."""
+    minutes = int(left.total_seconds() // 60)
+    if minutes < 1:
+        return "now"
+    for count, unit in ((minutes // 1440, "day"), (minutes // 60, "hour"), (minutes, "minute")):
+        if count:
+            return f"in {count:,} {unit}{'s' if count != 1 else ''}"
+    return "now"
+
+
+def _days(delivery: LibraryDelivery, orders: list[OrderFile], begin: datetime, now: datetime) -> list[DayMarks]:
+    first = begin - timedelta(days=DAYS_BEFORE)
+    end = begin + timedelta(days=DAYS_AFTER + 1)
+    past: dict[date, list[tuple[float, str]]] = {}
+    for run in delivery.find(RunFilter(since=first), 2_000):
+        local = run.started.astimezone()
+        past.setdefault(local.date(), []).append((_share_of_day(local), TONES[run.state]))
+    coming: dict[date, list[float]] = {}
+    for file in orders:
+        if file.order is None or file.order.paused or not isinstance(file.order.when, Timetable):
+            continue
+        for moment in next_times(file.order.when, now.astimezone(UTC), _MOST_MARKS):
+            if moment < end:
+                local = moment.astimezone()
+                coming.setdefault(local.date(), []).append(_share_of_day(local))
+    days = [(first + timedelta(days=number)).date() for number in range(DAYS_BEFORE + DAYS_AFTER + 1)]
+    return [
+        DayMarks(day, tuple(sorted(past.get(day, ()))[:_MOST_MARKS]), tuple(sorted(coming.get(day, ()))[:_MOST_MARKS]))
+        for day in days
+    ]
+
+
+def _share_of_day(local: datetime) -> float:
+    return (local.hour * 60 + local.minute) / 1440
+
+
+def _next_due(orders: list[OrderFile], now: datetime) -> tuple[str, datetime] | None:
+    found = [
+        (coming[0], file.order.title)
+        for file in orders
+        if file.order is not None and not file.order.paused and isinstance(file.order.when, Timetable)
+        and (coming := next_times(file.order.when, now))
+    ]  # fmt: skip
+    return (min(found)[1], min(found)[0]) if found else None

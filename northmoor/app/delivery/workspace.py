@@ -1,0 +1,537 @@
+"""The Delivery workspace: orders and the archive at the left, runs in the centre, what is chosen at the right."""
+
+import threading
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from datetime import UTC, date, datetime, time, timedelta
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QTimer, QUrl, pyqtSignal
+from PyQt6.QtGui import QDesktopServices, QHideEvent, QShowEvent
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMenu,
+    QMessageBox,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
+
+from northmoor.app.delivery.compare_dialog import CompareDialog
+from northmoor.app.delivery.delivery_snapshot import DeliverySnapshot, OrderLine, RunLine, moment_words, read_snapshot
+from northmoor.app.delivery.order_dialog import OrderDialog, OrderDraft
+from northmoor.app.delivery.order_list import OrderPanel
+from northmoor.app.delivery.run_list import RunList
+from northmoor.app.delivery.run_panel import DetailPanel
+from northmoor.app.delivery.week_strip import WeekStrip
+from northmoor.app.document_controller import DocumentController
+from northmoor.app.widgets.headings import line
+from northmoor.app.worker import Worker
+from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.delivery.archive.archive_index import IndexedRun, RunFilter
+from northmoor.core.delivery.archive.run_folder import FILES
+from northmoor.core.delivery.archive.run_record import RunRecord
+from northmoor.core.delivery.destinations.destination import FolderDestination
+from northmoor.core.delivery.library_delivery import LibraryDelivery
+from northmoor.core.delivery.orders.order_files import free_order_name, remove_order
+from northmoor.core.delivery.orders.standing_order import StandingOrder
+from northmoor.core.delivery.runs.run_request import RunRequest
+from northmoor.core.delivery.runs.value_texts import given_again
+from northmoor.core.delivery.service.systemd_unit import install_unit, remove_unit, unit_folder, unit_name
+from northmoor.core.errors import NorthmoorError, OutputError
+from northmoor.core.sources.library import REPORTS_FOLDER
+
+_LOOK_EVERY = 2_000
+_PATIENCE = 12
+"""Seconds that what is under way has to stop when the window is closed."""
+_SEARCH_AFTER = 250  # milliseconds after the last key
+_STATES = (
+    ("any state", ()), ("done", ("done",)), ("with findings", ("done_with_findings",)), ("failed", ("failed",)),
+    ("not made or stopped", ("left_out", "stopped", "interrupted")),
+)  # fmt: skip
+_TIMES = (("any time", None), ("today", 0), ("the last 7 days", 6), ("the last 31 days", 30), ("the last year", 365))
+
+
+class DeliveryWorkspace(QWidget):
+    """Shows what was delivered, and what will be."""
+
+    message = pyqtSignal(str, str)
+    status_changed = pyqtSignal(str, str)
+    _read = pyqtSignal(object, object)
+    _done = pyqtSignal(object, object)
+
+    def __init__(self, controller: DocumentController, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._controller = controller
+        self._worker = Worker()  # what reads the archive waits for nothing else
+        self._tasks: list[tuple[threading.Thread, CancelToken]] = []
+        self.delivery: LibraryDelivery | None = None
+        self.now: Callable[[], datetime] = lambda: datetime.now(UTC)
+        self.wanted = RunFilter()
+        self.snapshot = DeliverySnapshot()
+        self._is_reading = False
+        self._is_stale = False
+        self._chosen_order = ""
+        self.panel, self.week, self.list, self.details = OrderPanel(), WeekStrip(), RunList(), DetailPanel()
+        self.search = QLineEdit()
+        self.state, self.when, self.count = QComboBox(), QComboBox(), QLabel()
+        self._lay_out()
+        self._connect()
+        self._timer = QTimer(self)
+        self._timer.setInterval(_LOOK_EVERY)
+        self._timer.timeout.connect(self.refresh)
+        self._typing = QTimer(self)
+        self._typing.setSingleShot(True)
+        self._typing.setInterval(_SEARCH_AFTER)
+        self._typing.timeout.connect(self._narrow)
+
+    def _lay_out(self) -> None:
+        self.search.setPlaceholderText("report, value, or words on its pages")
+        self.search.setAccessibleName("Search runs")
+        self.search.setToolTip("Search titles, values and all words on the pages of runs (Ctrl+F here)")
+        self.search.setClearButtonEnabled(True)
+        for combo, name, entries in ((self.state, "State", _STATES), (self.when, "Time", _TIMES)):
+            combo.setAccessibleName(name)
+            combo.setToolTip(f"{name} of the runs that are listed")
+            for text, value in entries:
+                combo.addItem(text, value)
+        self.count.setObjectName("quiet")
+        row = QHBoxLayout()
+        row.setContentsMargins(14, 8, 14, 8)
+        row.setSpacing(8)
+        row.addWidget(self.search, 1)
+        row.addWidget(self.state)
+        row.addWidget(self.when)
+        row.addWidget(self.count)
+        middle = QWidget()
+        column = QVBoxLayout(middle)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.week)
+        column.addWidget(line())
+        column.addLayout(row)
+        column.addWidget(line())
+        column.addWidget(self.list, 1)
+        self.split = QSplitter()
+        for part in (self.panel, middle, self.details):
+            self.split.addWidget(part)
+        self.split.setSizes([246, 698, 272])
+        self.split.setStretchFactor(1, 1)
+        self.split.setHandleWidth(1)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.addWidget(self.split)
+        self._menu = QMenu(self)
+        self._menu.aboutToShow.connect(self._fill_service_menu)
+        self.panel.service.setMenu(self._menu)
+
+    def _connect(self) -> None:
+        self._read.connect(self._show)
+        self._done.connect(lambda done, result: done(result))
+        self.search.textChanged.connect(lambda _: self._typing.start())
+        self.search.returnPressed.connect(self.list.setFocus)
+        for combo in (self.state, self.when):
+            combo.currentIndexChanged.connect(lambda _: self._narrow())
+        self.week.day_chosen.connect(lambda _: self._narrow())
+        self.list.chosen.connect(self._show_run)
+        self.list.opened.connect(lambda _: self._act("open"))
+        self.panel.new.clicked.connect(lambda _=False: self.new_order())
+        self.panel.order_chosen.connect(self._choose_order)
+        self.panel.order_opened.connect(lambda _: self._act("edit_order"))
+        self.panel.report_chosen.connect(self._choose_report)
+        self.details.wanted.connect(self._act)
+        self._controller.opened.connect(self._take_library)
+        self._controller.closed.connect(self._take_library)
+
+    # what there is
+
+    def _take_library(self) -> None:
+        """Show the archive of the library that the report is in."""
+        library = self._controller.library
+        root = library.root.resolve() if library is not None else None
+        if self.delivery is not None and self.delivery.root == root:
+            return
+        if self.delivery is not None:
+            self.delivery.close()
+            self.delivery = None
+        self.wanted, self._chosen_order = RunFilter(), ""
+        self.details.show_nothing()
+        if self.isVisible():
+            self._open(root)
+
+    def _open(self, root: Path | None) -> None:
+        if root is None:
+            return
+        try:
+            self.delivery = LibraryDelivery(root)
+        except NorthmoorError as error:
+            self.message.emit(str(error), "fault")
+            return
+        self.refresh()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Look at the archive, and look again now and then."""
+        super().showEvent(event)
+        if self.delivery is None and self._controller.library is not None:
+            self._open(self._controller.library.root.resolve())
+        self.refresh()
+        self._timer.start()
+
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        """Nobody looks."""
+        super().hideEvent(event)
+        self._timer.stop()
+
+    def close_archive(self) -> None:
+        """Be done with the archive; runs that are being made are ended."""
+        self._timer.stop()
+        for thread, stop in self._tasks:
+            stop.cancel()
+            thread.join(_PATIENCE)
+        self._worker.close()
+        if self.delivery is not None:
+            self.delivery.close()
+            self.delivery = None
+
+    def refresh(self) -> None:
+        """Read again what there is."""
+        if self.delivery is None:
+            return
+        if self._is_reading:
+            self._is_stale = True
+            return
+        self._is_reading = True
+        delivery, wanted, now = self.delivery, self.wanted, self.now()
+
+        def task(_: CancelToken) -> object:
+            return delivery, wanted, read_snapshot(delivery, wanted, now)
+
+        self._worker.run_task(task, partial(self._read.emit, delivery))
+
+    def _show(self, delivery: object, result: Any) -> None:
+        self._is_reading = False
+        if delivery is not self.delivery:
+            return
+        if isinstance(result, NorthmoorError):
+            self.message.emit(str(result), "fault")
+            return
+        _, wanted, self.snapshot = result
+        if wanted != self.wanted or self._is_stale:
+            self._is_stale = False
+            self.refresh()
+        found = self.snapshot
+        self.panel.show_orders(found.orders)
+        self.panel.show_reports(found.reports)
+        self.panel.show_service(found.service)
+        self.week.show_days(found.days)
+        self.list.show_runs(found.runs)
+        self.count.setText(f"{found.count:,} run{'s' if found.count != 1 else ''}")
+        if self._chosen_order:
+            self._show_order()
+        self._show_status()
+
+    def _show_status(self) -> None:
+        today, failed = self.snapshot.today
+        left = f"{today:,} run{'s' if today != 1 else ''} today" + (f", {failed:,} failed" if failed else "")
+        due = self.snapshot.next_due
+        right = f"next: {due[0]}, {moment_words(due[1], self.now())}" if due is not None else ""
+        self.status_changed.emit(left, right)
+
+    def _narrow(self) -> None:
+        """List the runs that are searched for."""
+        days, zone = self.when.currentData(), self.now().astimezone().tzinfo
+        today = self.now().astimezone(zone).date()
+        since = None if days is None else datetime.combine(today - timedelta(days=days), time(), zone)
+        until = None
+        day = next((button.marks.day for button in self.week.buttons if button.isChecked()), None)
+        if day is not None:
+            since, until = _day_limits(day, zone)
+        self.wanted = replace(
+            self.wanted, words=self.search.text(), states=self.state.currentData(), since=since, until=until
+        )
+        self.refresh()
+
+    def _choose_report(self, report: str | None) -> None:
+        self.wanted = replace(self.wanted, report=report)
+        self._chosen_order = ""
+        self.refresh()
+
+    # what is chosen
+
+    def _show_run(self, shown: RunLine | None) -> None:
+        if shown is None or self.delivery is None or (self._chosen_order and not self.list.hasFocus()):
+            return
+        if self._chosen_order:
+            self._chosen_order = ""
+            self.panel.choose_none()
+        record, handed, has_earlier = None, [], False
+        if shown.run is not None:
+            try:
+                record = self.delivery.archive.record(shown.run)
+            except NorthmoorError as error:
+                self.message.emit(str(error), "fault")
+                return
+            handed = self.delivery.archive.handed_over(shown.run)
+            has_earlier = self._earlier(shown.run) is not None
+        self.details.show_run(shown, record, handed, has_earlier)
+
+    def _earlier(self, run: IndexedRun) -> IndexedRun | None:
+        """The whole run of the same report before a run."""
+        assert self.delivery is not None
+        wanted = RunFilter(report=run.report, states=("done", "done_with_findings"), until=run.started)
+        return next(iter(self.delivery.find(wanted, 1)), None)
+
+    def _choose_order(self, name: str) -> None:
+        self._chosen_order = name
+        self.list.clearSelection()
+        self._show_order()
+
+    def _show_order(self) -> None:
+        shown = self._order_line()
+        if shown is None or self.delivery is None:
+            self._chosen_order = ""
+            self.details.show_nothing()
+            return
+        self.details.show_order(shown, self.delivery.wanted(shown.name, 6))
+
+    def _order_line(self) -> OrderLine | None:
+        return next((each for each in self.snapshot.orders if each.name == self._chosen_order), None)
+
+    # what is done
+
+    def _act(self, name: str) -> None:
+        """Do what was asked for with the chosen run or order."""
+        if self.delivery is None:
+            return
+        try:
+            getattr(self, f"_do_{name}")()
+        except NorthmoorError as error:
+            self.message.emit(str(error), "fault")
+
+    def _run(self) -> tuple[IndexedRun, RunRecord] | None:
+        shown = self.list.line
+        if shown is None or shown.run is None or self.delivery is None:
+            return None
+        return shown.run, self.delivery.archive.record(shown.run)
+
+    def _do_open(self) -> None:
+        found = self._run()
+        if found is not None and found[1].files and self.delivery is not None:
+            path = self.delivery.archive.folder(found[0]) / FILES / found[1].files[0].name
+            QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
+
+    def _do_open_folder(self) -> None:
+        found = self._run()
+        if found is not None and self.delivery is not None:
+            folder = self.delivery.archive.folder(found[0]) / FILES
+            QDesktopServices.openUrl(QUrl.fromLocalFile(str(folder)))
+
+    def _do_stop(self) -> None:
+        shown = self.list.line
+        if shown is not None and self.delivery is not None and self.delivery.stop(shown.id):
+            self.message.emit(f"{shown.title} is being stopped", "quiet")
+
+    def _do_compare(self) -> None:
+        found = self._run()
+        earlier = self._earlier(found[0]) if found is not None else None
+        if found is None or earlier is None or self.delivery is None:
+            return
+        delivery, after = self.delivery, found[0]
+        before, now = earlier, self.now()
+        self.message.emit("Comparing", "quiet")
+
+        def show(result: Any) -> None:
+            if isinstance(result, NorthmoorError):
+                self.message.emit(str(result), "fault")
+                return
+            self.message.emit("", "quiet")
+            sides = [
+                (
+                    f"{run.title} · {moment_words(run.started, now)} {run.given}".strip()[:90],
+                    delivery.archive.folder(run),
+                )
+                for run in (before, after)
+            ]
+            CompareDialog(result, sides[0], sides[1], self).exec()
+
+        self._later(lambda _: delivery.compare(before.id, after.id), show)
+
+    def _do_deliver_again(self) -> None:
+        found = self._run()
+        folder = QFileDialog.getExistingDirectory(self, "Deliver again into", str(Path.home())) if found else ""
+        if not folder or found is None or self.delivery is None:
+            return
+        delivery, run = self.delivery, found[0]
+
+        def show(result: Any) -> None:
+            faults = [str(result)] if isinstance(result, NorthmoorError) else list(result.faults)
+            self.message.emit(*((faults[0], "fault") if faults else (f"Its files are in {folder}", "good")))
+            self.refresh()
+
+        self._later(lambda stop: delivery.deliver(run.id, FolderDestination(path=folder), stop), show)
+
+    def _do_run_again(self) -> None:
+        found = self._run()
+        if found is None or self.delivery is None:
+            return
+        record = found[1]
+        values = given_again(record.values)
+        formats = tuple(dict.fromkeys(Path(file.name).suffix[1:] for file in record.files)) or ("pdf",)
+        request = RunRequest(
+            library="", report=record.report, edition=record.edition or None, values=values, formats=formats
+        )
+        self.begin(request)
+
+    def begin(self, request: RunRequest, folder: Path | None = None) -> None:
+        """Make a run in the background and keep it, and put its files into a folder if one is given; the list shows how
+        far it is."""
+        if self.delivery is None and self._controller.library is not None:
+            self._open(self._controller.library.root.resolve())
+        delivery = self.delivery
+        if delivery is None:
+            return
+        process = delivery.start(request)
+        self.message.emit("The run is being made; Delivery shows how far it is", "quiet")
+
+        def work(stop: CancelToken) -> object:
+            with stop.on_cancel(process.stop):
+                record = delivery.finished(process)
+            if folder is not None and record.is_whole:
+                handed = delivery.deliver(record.id, FolderDestination(path=str(folder), if_exists="replace"))
+                if handed.faults:
+                    raise OutputError(f"The run is in the archive. {handed.faults[0]}")
+            return record
+
+        self._later(work, self._show_made)
+        QTimer.singleShot(700, self.refresh)
+
+    def _show_made(self, result: Any) -> None:
+        if isinstance(result, NorthmoorError):
+            self.message.emit(str(result), "fault")
+        elif result.is_whole:
+            self.message.emit(f"{result.title} is in the archive: {len(result.files)} files", "good")
+        else:
+            self.message.emit(f"{result.title}: {result.reason}", "fault" if result.state == "failed" else "warning")
+        self.refresh()
+
+    def _later(self, task: Callable[[CancelToken], object], done: Callable[[Any], None]) -> None:
+        """Do something in a thread of its own: a run takes as long as it takes."""
+        stop = CancelToken()
+
+        def work() -> None:
+            try:
+                result: object = task(stop)
+            except NorthmoorError as error:
+                result = error
+            if not stop.is_cancelled():
+                self._done.emit(done, result)
+
+        thread = threading.Thread(target=work, daemon=True)
+        self._tasks = [(each, its) for each, its in self._tasks if each.is_alive()] + [(thread, stop)]
+        thread.start()
+
+    # orders
+
+    def new_order(self, order: StandingOrder | None = None) -> None:
+        """Ask for a new order, perhaps one that is begun."""
+        if self.delivery is None and self._controller.library is not None:
+            self._open(self._controller.library.root.resolve())
+        self._ask_order(OrderDraft("", order) if order is not None else None)
+
+    def _do_edit_order(self) -> None:
+        shown = self._order_line()
+        if shown is not None and shown.order is not None:
+            self._ask_order(OrderDraft(shown.name, shown.order))
+
+    def _ask_order(self, draft: OrderDraft | None) -> None:
+        library, delivery = self._controller.library, self.delivery
+        if library is None or delivery is None:
+            return
+        reports = _reports(delivery.root)
+        if not reports:
+            self.message.emit("The library has no reports yet; save one first.", "warning")
+            return
+        names = [file.name for file in delivery.orders() if draft is None or file.name != draft.name]
+        dialog = OrderDialog(library, reports, draft, names, self)
+        if dialog.exec() != OrderDialog.DialogCode.Accepted:
+            return
+        order = dialog.order
+        name = draft.name if draft is not None and draft.name else free_order_name(delivery.root, order.title)
+        delivery.save_order(name, order)
+        self._chosen_order = name
+        note = "" if delivery.service().is_running else " The service does not run yet; start it at the lower left."
+        self.message.emit(f"The order {order.title} is saved.{note}", "warning" if note else "good")
+        self.refresh()
+
+    def _do_try_order(self) -> None:
+        shown = self._order_line()
+        if shown is None or shown.order is None or self.delivery is None:
+            return
+        delivery, name = self.delivery, shown.name
+        self.message.emit(f"Trying {shown.title}; nothing is sent", "quiet")
+        self._later(lambda _: delivery.try_order(name), self._show_made)
+        QTimer.singleShot(700, self.refresh)
+
+    def _do_pause_order(self) -> None:
+        shown = self._order_line()
+        if shown is not None and shown.order is not None and self.delivery is not None:
+            self.delivery.save_order(shown.name, shown.order.but(paused=not shown.order.paused))
+            self.refresh()
+
+    def _do_remove_order(self) -> None:
+        shown = self._order_line()
+        if shown is None or self.delivery is None:
+            return
+        text = f"Remove the standing order {shown.title}? Its runs stay in the archive."
+        if QMessageBox.question(self, "Remove", text) == QMessageBox.StandardButton.Yes:
+            remove_order(self.delivery.root, shown.name)
+            self._chosen_order = ""
+            self.details.show_nothing()
+            self.refresh()
+
+    # the service
+
+    def _fill_service_menu(self) -> None:
+        self._menu.clear()
+        if self.delivery is None:
+            return
+        root = self.delivery.root
+        is_installed = (unit_folder() / unit_name(root)).is_file()
+        entries: Sequence[tuple[str, Callable[[], str]]] = (
+            ("Start with my session (systemd)", lambda: install_unit(root)[1]),
+            ("Stop and remove from my session", lambda: remove_unit(root)),
+        )
+        for text, do in entries[1:] if is_installed else entries[:1]:
+            action = self._menu.addAction(text)
+            assert action is not None
+            action.triggered.connect(lambda _=False, do=do: self._do_service(do))
+        how = self._menu.addAction("How to run it from a terminal")
+        assert how is not None
+        how.triggered.connect(
+            lambda _=False: self.message.emit(f"Run it in a terminal: northmoor service run {root}", "quiet")
+        )
+
+    def _do_service(self, do: Callable[[], str]) -> None:
+        try:
+            self.message.emit(do(), "good")
+        except NorthmoorError as error:
+            self.message.emit(str(error), "fault")
+        self.refresh()
+
+
+def _day_limits(day: date, zone: Any) -> tuple[datetime, datetime]:
+    begin = datetime.combine(day, time(), zone)
+    return begin, datetime.combine(day + timedelta(1), time(), zone)
+
+
+def _reports(root: Path) -> list[str]:
+    """The library's reports, by their paths in it."""
+    folder = root / REPORTS_FOLDER
+    found = sorted(folder.rglob("*.moor")) if folder.is_dir() else sorted(root.glob("*.moor"))
+    return [path.relative_to(root).as_posix() for path in found]
