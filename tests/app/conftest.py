@@ -77,6 +77,7 @@ def new_window(qapp: QApplication, qtbot: QtBot, tmp_path: Path) -> Iterator[Cal
 
     yield make
     for window in windows:
+        window.deliveries.close_archive()
         window.worker.close()
         window.catalog_worker.close()
         window.controller._saved_at = window.controller._at  # nothing is asked about when a test ends

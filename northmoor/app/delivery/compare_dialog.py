@@ -25,12 +25,12 @@ from northmoor.core.output.raster import rasterise
 _COLUMNS = ("Page", "What", "Where", "Before", "After", "Difference")
 _SCALE = 1.2
 _MOST_ROWS = 5_000
-Row = tuple[int, str, str, str, str, str]
+ChangeRow = tuple[int, str, str, str, str, str]
 
 
-def change_rows(found: RunComparison) -> list[Row]:
+def change_rows(found: RunComparison) -> list[ChangeRow]:
     """The changes as rows of a table, in the order of the pages."""
-    rows: list[Row] = []
+    rows: list[ChangeRow] = []
     for what, changes in (("figure", found.figures), ("text", found.texts)):
         for each in changes:
             where = " · ".join(part for part in (each.block, each.row, each.column) if part)
@@ -45,7 +45,7 @@ def change_rows(found: RunComparison) -> list[Row]:
     return sorted(rows, key=lambda row: row[0])
 
 
-class PageView(QLabel):
+class RunPage(QLabel):
     """A page of a run's PDF, as large as there is room."""
 
     def __init__(self, folder: Path, name: str) -> None:
@@ -94,7 +94,7 @@ class CompareDialog(QDialog):
         self.setWindowTitle("Compare two runs")
         self.resize(1080, 720)
         self.rows = change_rows(found)
-        self.pages = (PageView(before[1], "Page before"), PageView(after[1], "Page after"))
+        self.pages = (RunPage(before[1], "Page before"), RunPage(after[1], "Page after"))
         self.table = self._table()
         self.summary = QLabel(_summary(found))
         self.summary.setWordWrap(True)
@@ -164,5 +164,6 @@ def _summary(found: RunComparison) -> str:
         if changes
     ]  # fmt: skip
     before, after = found.pages
-    pages = f"{before:,} pages, as before" if before == after else f"{before:,} pages before, {after:,} now"
+    plural = "" if after == 1 else "s"
+    pages = f"{after:,} page{plural}, as before" if before == after else f"{before:,} pages before, {after:,} now"
     return f"{', '.join(parts)}. {pages}." if parts else f"{pages}."

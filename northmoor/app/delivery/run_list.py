@@ -23,7 +23,7 @@ from northmoor.app.widgets.theme import (
     STONE_TEXT,
 )
 
-HEIGHT = 76
+RUN_HEIGHT = 76
 _PICTURE = QSize(44, 60)
 TONE_COLORS = {"good": LICHEN_TEXT, "warning": GORSE_TEXT, "fault": ROWAN, "busy": HEATHER, "quiet": STONE_TEXT}
 _LINE = Qt.ItemDataRole.UserRole
@@ -64,7 +64,7 @@ class RunDelegate(QStyledItemDelegate):
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:  # noqa: ARG002
         """All are of one height."""
-        return QSize(300, HEIGHT)
+        return QSize(300, RUN_HEIGHT)
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         """Paint it."""
@@ -89,7 +89,7 @@ class RunDelegate(QStyledItemDelegate):
             ((line.went, plain, STONE_TEXT),),
         )
         for texts, width in zip(columns, widths, strict=True):
-            self._texts(painter, QRect(left, area.top() + 10, width - 10, HEIGHT - 16), texts)
+            self._texts(painter, QRect(left, area.top() + 10, width - 10, RUN_HEIGHT - 16), texts)
             left += width
         if line.share is not None:
             self._progress(painter, area, option.rect.left() + 70 + widths[0], widths[1] - 10, line.share)

@@ -53,7 +53,7 @@ def make_query_records(
     return [known[number] for number in range(len(records))], first
 
 
-def check_query(report: Report, name: str) -> None:
+def check_has_query(report: Report, name: str) -> None:
     """See that a report has a query of a name. Raises OutputError."""
     names = [query.name for query in report.queries]
     if name not in names:
@@ -65,7 +65,7 @@ def _records(
 ) -> Sequence[dict[str, Any]]:
     """The values that each row of the query gives."""
     assert bundle.query is not None
-    check_query(report, bundle.query)
+    check_has_query(report, bundle.query)
     names = session.names_in(report, bundle.query)
     resolved = session.resolve_parameters(
         report, {name: value for name, value in given.items() if name not in bundle.values}, stop, forgiving=True

@@ -9,7 +9,7 @@ import pyarrow as pa
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.delivery.orders.standing_order import StandingOrder
 from northmoor.core.delivery.orders.triggers import QueryAnswers
-from northmoor.core.delivery.runs.query_bundle import check_query
+from northmoor.core.delivery.runs.query_bundle import check_has_query
 from northmoor.core.delivery.service.occasion import Occasion
 from northmoor.core.session import Session
 from northmoor.core.sources.library import Library
@@ -42,7 +42,7 @@ class QueryWatch:
     def _answer(self, stop: CancelToken) -> tuple[int, str]:
         library = Library.around(self._root)
         session, report = Session(library), load_report(library.report_path(self._order.report))
-        check_query(report, self._when.query)
+        check_has_query(report, self._when.query)
         given = given_values(report, value_set=self._order.value_set) | self._order.values
         resolved = session.resolve_parameters(report, given, stop, forgiving=True)
         values = resolved.values_for(session.names_in(report, self._when.query))
