@@ -306,7 +306,7 @@ def test_a_service_that_is_killed_again_and_again_loses_nothing_and_sends_nothin
         service.wait()
         assert half_files(root) == []
     with serving(root):
-        until(settled(delivery, 2 * len(keys)), 300)
+        until(settled(delivery, 2 * len(keys)), 120 + 10 * len(keys))
     assert set(states(delivery).values()) == {"done"}
     assert sorted(path.name for path in (root / "out").iterdir()) == [f"one 0.{n:03}.pdf" for n in range(len(keys))]
     assert len(list((root / "prints").iterdir())) == len(keys)

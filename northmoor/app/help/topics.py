@@ -9,7 +9,7 @@ from pathlib import Path
 
 GUIDES = (
     "queries", "signals", "pages", "tables", "matrices", "charts", "blocks", "expressions", "parameters", "outputs",
-    "security", "page-dump",
+    "delivery", "security", "page-dump",
 )  # fmt: skip
 """The documentation's files, in reading order."""
 
