@@ -5,13 +5,13 @@ import subprocess
 import sys
 import tempfile
 from collections.abc import Callable
+from datetime import UTC, datetime
 from pathlib import Path
 
 from PyQt6.QtCore import QDeadlineTimer, QPoint, QSettings, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMenu
 
-from northmoor.app.data.connection_dialog import ConnectionDialog
 from northmoor.app.delivery.deliver_dialog import DeliverDialog
 from northmoor.app.document_controller import Selection
 from northmoor.app.pages.canvas.hit_selection import selection_of
@@ -19,6 +19,7 @@ from northmoor.app.widgets.preferences import Preferences, write_preferences
 from northmoor.app.widgets.theme import apply_theme
 from northmoor.app.window import Window
 from northmoor.core.layout.page.hit_testing import HitRegion
+from northmoor.demo.deliveries import make_two_weeks
 from northmoor.demo.demo_library import make_library
 
 TARGET = Path(__file__).parent / "screenshots"
@@ -40,7 +41,7 @@ def settle(application: QApplication, window: Window) -> None:
 
 
 def take_data(application: QApplication, window: Window) -> None:
-    """The pictures of Data: a sentence over its rows, a connection being made."""
+    """The picture of Data: a sentence over its rows."""
     data = window.data
     wait_until(
         application, lambda: data.pane.rows is not None and len(data.pane.header.profiles) == len(data.pane.rows.names)
@@ -49,17 +50,6 @@ def take_data(application: QApplication, window: Window) -> None:
     data.pane.header.sectionClicked.emit(4)
     application.processEvents()
     window.grab().save(str(TARGET / "data.png"))
-    dialog = ConnectionDialog(data.library, window.worker, None, window)
-    dialog.kind.setCurrentIndex(dialog.kind.findData("files"))
-    dialog.fields["path"].property("line").setText(str(data.library.root / "data" / "targets.csv"))
-    dialog.name.setText("targets")
-    dialog.show()
-    dialog.test()
-    wait_until(application, lambda: "Connected." in dialog.message.text())
-    dialog.fields["path"].property("line").setText("data/targets.csv")
-    application.processEvents()
-    dialog.grab().save(str(TARGET / "connection.png"))
-    dialog.close()
 
 
 def take_traced(
@@ -120,6 +110,19 @@ def take_delivery(application: QApplication, window: Window) -> None:
     application.processEvents()
     dialog.grab().save(str(TARGET / "deliver.png"))
     dialog.close()
+
+
+def take_runs(application: QApplication, window: Window, now: datetime) -> None:
+    """The picture of Delivery: orders, a week, runs, and one that is chosen."""
+    deliveries = window.deliveries
+    deliveries.now = lambda: now
+    window.show_workspace("delivery")
+    wait_until(application, lambda: len(deliveries.snapshot.runs) > 20)
+    deliveries.list.setFocus()
+    deliveries.list.setCurrentIndex(deliveries.list.runs.index(0))
+    application.processEvents()
+    window.grab().save(str(TARGET / "delivery.png"))
+    window.show_workspace("pages")
 
 
 def take_tables(application: QApplication, window: Window) -> None:
@@ -260,6 +263,9 @@ def main() -> None:
         take_documents(application, window)
         take_parameters(application, window)
         take_delivery(application, window)
+        now = datetime.now(UTC)
+        make_two_weeks(Path(folder), now)
+        take_runs(application, window, now)
         window.show_workspace("data")
         take_data(application, window)
         window.close()
