@@ -5,11 +5,11 @@ import shutil
 from collections.abc import Callable, Iterator
 from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import pytest
-from PyQt6.QtCore import QSettings
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtCore import QSettings, QTimer
+from PyQt6.QtWidgets import QApplication, QDialog
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.widgets.theme import apply_theme
@@ -97,3 +97,23 @@ def window(new_window: Callable[[], Window], copy: Path, qtbot: QtBot) -> Window
 def settle(window: Window, qtbot: QtBot) -> None:
     """Wait until the pages in view are those of the report and values as they are now."""
     qtbot.waitUntil(lambda: window.is_up_to_date, timeout=20_000)
+
+
+D = TypeVar("D", bound=QDialog)
+
+
+def in_dialog(kind: type[D], act: Callable[[D], object]) -> None:
+    """Do something in the dialog of a kind that opens next; it is closed then, unless that was done."""
+
+    def run() -> None:
+        opened = QApplication.activeModalWidget()
+        if not isinstance(opened, kind):
+            QTimer.singleShot(20, run)
+            return
+        try:
+            act(opened)
+        finally:
+            if opened.isVisible():
+                opened.reject()
+
+    QTimer.singleShot(0, run)

@@ -3,12 +3,11 @@
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
-from typing import TypeVar
 
 import pytest
-from PyQt6.QtCore import Qt, QTimer, QUrl
+from PyQt6.QtCore import Qt, QUrl
 from PyQt6.QtGui import QDesktopServices
-from PyQt6.QtWidgets import QApplication, QDialog, QFileDialog, QLabel, QMessageBox
+from PyQt6.QtWidgets import QFileDialog, QLabel, QMessageBox
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.delivery.compare_dialog import CompareDialog
@@ -20,10 +19,8 @@ from northmoor.core.delivery.orders.order_files import load_order
 from northmoor.core.delivery.runs.make_run import RunMaker
 from northmoor.core.delivery.service.service_state import ServiceLock, ServiceState, write_state
 from northmoor.core.sources.library import Library
-from tests.app.conftest import settle
+from tests.app.conftest import in_dialog, settle
 from tests.delivery_helpers import bundle, delivery_library, execute, request, write_order
-
-D = TypeVar("D", bound=QDialog)
 
 
 @pytest.fixture
@@ -65,23 +62,6 @@ def choose(window: Window, row: int, qtbot: QtBot) -> None:
     found = window.deliveries.list
     found.setFocus()
     found.setCurrentIndex(found.runs.index(row))
-
-
-def in_dialog(kind: type[D], act: Callable[[D], object]) -> None:
-    """Do something in the dialog of a kind that opens next; it is closed then, unless that was done."""
-
-    def run() -> None:
-        opened = QApplication.activeModalWidget()
-        if not isinstance(opened, kind):
-            QTimer.singleShot(20, run)
-            return
-        try:
-            act(opened)
-        finally:
-            if opened.isVisible():
-                opened.reject()
-
-    QTimer.singleShot(0, run)
 
 
 def test_runs_are_listed_with_what_is_known_of_them(

@@ -1,13 +1,12 @@
 """Delivering in the real window: several formats at a time, one block, faults that are told, printing, and copying as
 printed."""
 
-from collections.abc import Callable
 from pathlib import Path
 
 import openpyxl
 import pikepdf
 import pytest
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtPrintSupport import QPrintDialog, QPrinter
 from PyQt6.QtWidgets import QApplication, QComboBox, QFileDialog, QSpinBox
@@ -21,7 +20,7 @@ from northmoor.app.document_controller import Selection
 from northmoor.app.window import Window
 from northmoor.core.model.kinds.output_formats import OUTPUT_FORMATS
 from northmoor.core.model.output_options import OutputOptions
-from tests.app.conftest import settle
+from tests.app.conftest import in_dialog, settle
 
 
 @pytest.fixture
@@ -44,23 +43,6 @@ def option(dialog: DeliverDialog, name: str) -> QComboBox:
     return next(each for each in shown.findChildren(QComboBox) if each.accessibleName() == name)
 
 
-def when_open(act: Callable[[DeliverDialog], object]) -> None:
-    """Do something in the dialog that opens next."""
-
-    def run() -> None:
-        opened = QApplication.activeModalWidget()
-        if not isinstance(opened, DeliverDialog):
-            QTimer.singleShot(20, run)
-            return
-        try:
-            act(opened)
-        finally:
-            if opened.isVisible():
-                opened.reject()
-
-    QTimer.singleShot(0, run)
-
-
 def test_two_formats_are_delivered_by_keyboard_in_four_actions(window: Window, tmp_path: Path, qtbot: QtBot) -> None:
     def act(opened: DeliverDialog) -> None:
         opened.folder.setText(str(tmp_path))
@@ -70,7 +52,7 @@ def test_two_formats_are_delivered_by_keyboard_in_four_actions(window: Window, t
         qtbot.keyClick(opened, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
         opened.accept()
 
-    when_open(act)
+    in_dialog(DeliverDialog, act)
     with qtbot.waitSignal(window.worker.delivered, timeout=20_000) as done:
         window.actions_by_name["deliver"].trigger()
     assert [path.name for path in done.args[0]] == ["fares-by-route.pdf", "fares-by-route.xlsx"]
@@ -133,7 +115,7 @@ def test_a_block_is_delivered_by_itself(window: Window, tmp_path: Path, qtbot: Q
         tick(opened, "csv")
         opened.accept()
 
-    when_open(act)
+    in_dialog(DeliverDialog, act)
     with qtbot.waitSignal(window.worker.delivered, timeout=20_000):
         window.delivery.ask("fares-table")
     first = (tmp_path / "fares-by-route-fares-table.csv").read_text().splitlines()[0]
@@ -147,7 +129,7 @@ def test_choices_are_kept_with_the_edition_if_wished(window: Window, tmp_path: P
         opened.keep.setChecked(True)
         opened.accept()
 
-    when_open(act)
+    in_dialog(DeliverDialog, act)
     with qtbot.waitSignal(window.worker.delivered, timeout=20_000):
         window.delivery.ask()
     edition = window.controller.edition

@@ -100,10 +100,10 @@ def test_the_index_is_made_again_from_the_folders(root: Path) -> None:
         make(root, request(root, values={"least": least}))
     archive = Archive(root)
     content = "select * from runs order by at"
-    (before, found) = archive.index._database.execute(content).fetchall(), archive.find(RunFilter("timber"))
+    (before, found) = archive.index._kept.rows(content), archive.find(RunFilter("timber"))
     damaged = archive.folder(archive.find(RunFilter(), 1)[0])
     assert archive.rebuild() == []
-    assert archive.index._database.execute(content).fetchall() == before
+    assert archive.index._kept.rows(content) == before
     assert archive.find(RunFilter("timber")) == found
     archive.close()
     for path in (root / "archive").glob("index.sqlite*"):
@@ -113,7 +113,7 @@ def test_the_index_is_made_again_from_the_folders(root: Path) -> None:
     assert archive.find(RunFilter()) == []
     (fault,) = archive.rebuild()
     assert "is not whole JSON" in fault
-    assert archive.index._database.execute(content).fetchall() == before[:-1]
+    assert archive.index._kept.rows(content) == before[:-1]
 
 
 def test_a_run_whose_maker_was_ended_is_seen_and_one_that_was_not_indexed_is_found(root: Path) -> None:

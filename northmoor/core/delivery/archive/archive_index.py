@@ -6,14 +6,14 @@ It holds nothing that is not in the folders of the runs, and can be made of them
 import re
 import sqlite3
 import unicodedata
-from collections.abc import Iterable, Iterator, Sequence
-from contextlib import contextmanager
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 
 import pyarrow as pa
 
+from northmoor.core.base.kept_database import KeptDatabase
 from northmoor.core.delivery.archive.run_record import RunRecord, RunState
 from northmoor.core.errors import OutputError
 
@@ -88,41 +88,20 @@ class ArchiveIndex:
     def __init__(self, path: Path) -> None:
         """Open the index, or make an empty one. Raises OutputError."""
         try:
-            path.parent.mkdir(parents=True, exist_ok=True)
-            self._database = sqlite3.connect(path, timeout=30, isolation_level=None, check_same_thread=False)
-            self._database.execute("pragma journal_mode = wal")
-            self._database.execute("pragma synchronous = normal")
-            with self._changing() as database:
-                (form,) = database.execute("pragma user_version").fetchone()
-                if form == 0:
-                    for statement in filter(str.strip, _TABLES.split(";")):
-                        database.execute(statement)
-                    database.execute(f"pragma user_version = {_FORM}")
+            self._kept = KeptDatabase(path, _TABLES, _FORM, is_durable=False)
         except (OSError, sqlite3.Error) as error:
             raise OutputError(
                 f"The index of the archive, {path}, cannot be used ({error}); remove it, and have it made again."
             ) from error
 
-    @contextmanager
-    def _changing(self) -> Iterator[sqlite3.Connection]:
-        """One step, done whole or not at all."""
-        database = self._database
-        database.execute("begin immediate")
-        try:
-            yield database
-        except BaseException:
-            database.execute("rollback")
-            raise
-        database.execute("commit")
-
     def announce(self, run_id: str, folder: str) -> None:
         """Note that a run will be in a folder soon, so that it is found there even if its maker is ended."""
-        with self._changing() as database:
+        with self._kept.changing() as database:
             database.execute("insert or replace into coming values (?, ?)", (run_id, folder))
 
     def coming(self) -> list[tuple[str, str]]:
         """The runs that were announced and not added, with their folders."""
-        return self._database.execute("select id, folder from coming order by id").fetchall()
+        return self._kept.rows("select id, folder from coming order by id")
 
     def add(self, record: RunRecord, folder: str, texts: pa.Table) -> None:
         """Add a run, unless it is there already."""
@@ -130,7 +109,7 @@ class ArchiveIndex:
 
     def add_all(self, runs: Iterable[tuple[RunRecord, str, pa.Table]]) -> None:
         """Add runs in one step."""
-        with self._changing() as database:
+        with self._kept.changing() as database:
             for record, folder, texts in runs:
                 database.execute("delete from coming where id = ?", (record.id,))
                 if database.execute("select 1 from runs where id = ?", (record.id,)).fetchone():
@@ -148,13 +127,13 @@ class ArchiveIndex:
 
     def remove(self, run_ids: Sequence[str]) -> None:
         """Let go of some runs; their words are never found without them."""
-        with self._changing() as database:
+        with self._kept.changing() as database:
             database.executemany("delete from runs where id = ?", [(run_id,) for run_id in run_ids])
             database.executemany("delete from coming where id = ?", [(run_id,) for run_id in run_ids])
 
     def clear(self) -> None:
         """Make it empty."""
-        with self._changing() as database:
+        with self._kept.changing() as database:
             database.execute("delete from runs")
             database.execute("delete from coming")
             database.execute("insert into words (words) values ('delete-all')")
@@ -162,36 +141,35 @@ class ArchiveIndex:
     def find(self, wanted: RunFilter, most: int = 200, skip: int = 0) -> list[IndexedRun]:
         """The runs that are wanted, the newest first."""
         source, arguments = _where(wanted)
-        rows = self._database.execute(
-            f"select {_COLUMNS} from {source} order by runs.at desc limit ? offset ?", (*arguments, most, skip)
-        )
+        sql = f"select {_COLUMNS} from {source} order by runs.at desc limit ? offset ?"
+        rows = self._kept.rows(sql, *arguments, most, skip)
         return [_indexed(row) for row in rows]
 
     def count(self, wanted: RunFilter) -> int:
         """How many runs are wanted."""
         source, arguments = _where(wanted)
-        return int(self._database.execute(f"select count(*) from {source}", arguments).fetchone()[0])
+        return int(self._kept.rows(f"select count(*) from {source}", *arguments)[0][0])
 
     def run(self, run_id: str) -> IndexedRun | None:
         """A run by its name, or by what that begins with, if there is only one."""
         sql = f"select {_COLUMNS} from runs where id = ?1 or substr(id, 1, length(?1)) = ?1 or id like '%-' || ?1"
-        rows = self._database.execute(f"{sql} limit 2", (run_id,)).fetchall()
+        rows = self._kept.rows(f"{sql} limit 2", run_id)
         return _indexed(rows[0]) if len(rows) == 1 else None
 
     def of_key(self, key: str) -> IndexedRun | None:
         """The whole run that was made for a key."""
-        row = self._database.execute(
-            f"select {_COLUMNS} from runs where key = ? and state in ('done', 'done_with_findings')", (key,)
-        ).fetchone()
-        return _indexed(row) if row else None
+        rows = self._kept.rows(
+            f"select {_COLUMNS} from runs where key = ? and state in ('done', 'done_with_findings')", key
+        )
+        return _indexed(rows[0]) if rows else None
 
     def reports(self) -> dict[str, int]:
         """How many runs there are of each report."""
-        return dict(self._database.execute("select report, count(*) from runs group by report order by report"))
+        return dict(self._kept.rows("select report, count(*) from runs group by report order by report"))
 
     def close(self) -> None:
         """Close it."""
-        self._database.close()
+        self._kept.close()
 
 
 def _row(record: RunRecord, folder: str) -> tuple[object, ...]:

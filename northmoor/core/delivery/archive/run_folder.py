@@ -4,7 +4,6 @@ A run is made in a folder of its own beside the archive's, which its maker holds
 that is being made from one whose maker was ended, at any moment and on any machine that shares the folder.
 """
 
-import fcntl
 import hashlib
 import json
 import os
@@ -19,6 +18,7 @@ from secrets import token_hex
 from typing import Any
 
 from northmoor.core.base.atomic_write import write_atomically
+from northmoor.core.base.file_lock import FileLock, is_locked
 from northmoor.core.delivery.archive.run_record import RUN_FILE, RUN_VERSION, HandedOver, RunRecord
 from northmoor.core.errors import NorthmoorError, OutputError
 from northmoor.core.model.serialization import part_text
@@ -49,14 +49,11 @@ class RunFolder:
         self.path = root / MAKING / run_id
         try:
             (self.path / FILES).mkdir(parents=True, exist_ok=True)
-            self._lock = os.open(self.path / _LOCK, os.O_RDWR | os.O_CREAT, 0o644)
+            self._lock = FileLock(self.path / _LOCK)
+        except BlockingIOError as error:
+            raise OutputError(f"The run {run_id} is being made by another process; wait for it.") from error
         except OSError as error:
             raise OutputError(f"The archive {root} cannot be written: {error.strerror}.") from error
-        try:
-            fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except OSError as error:
-            os.close(self._lock)
-            raise OutputError(f"The run {run_id} is being made by another process; wait for it.") from error
 
     @property
     def files(self) -> Path:
@@ -97,9 +94,7 @@ class RunFolder:
 
     def close(self) -> None:
         """Let go of it."""
-        if self._lock >= 0:
-            os.close(self._lock)
-            self._lock = -1
+        self._lock.release()
 
 
 @dataclass(frozen=True)
@@ -155,21 +150,7 @@ def making(root: Path) -> Iterator[tuple[Path, bool]]:
     """The folders of runs that are being made, and whether the maker of each is still there."""
     folder = root / MAKING
     for path in sorted(folder.iterdir()) if folder.is_dir() else ():
-        yield path, _is_held(path / _LOCK)
-
-
-def _is_held(lock: Path) -> bool:
-    try:
-        handle = os.open(lock, os.O_RDWR)
-    except OSError:
-        return False
-    try:
-        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except OSError:
-        return True
-    finally:
-        os.close(handle)
-    return False
+        yield path, is_locked(path / _LOCK)
 
 
 def read_run(folder: Path) -> RunRecord:

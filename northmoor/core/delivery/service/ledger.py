@@ -6,15 +6,14 @@ trigger has seen is kept in the same database, so that a run is entered before i
 
 import json
 import sqlite3
-import threading
 import time
-from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, Literal
 
+from northmoor.core.base.kept_database import KeptDatabase
 from northmoor.core.delivery.archive.run_folder import new_run_id
 from northmoor.core.delivery.destinations.handing import UnitNote, UnitState
 from northmoor.core.delivery.runs.run_request import RunRequest
@@ -60,44 +59,18 @@ class Ledger:
     def __init__(self, archive_root: Path) -> None:
         """Open it, or make an empty one. Raises OutputError."""
         path = archive_root / LEDGER_FILE
-        self._lock = threading.RLock()
         try:
-            path.parent.mkdir(parents=True, exist_ok=True)
-            self._database = sqlite3.connect(path, timeout=30, isolation_level=None, check_same_thread=False)
-            self._database.execute("pragma journal_mode = wal")
-            self._database.execute("pragma synchronous = full")  # a machine may be switched off at any moment
-            with self.changing() as database:
-                (form,) = database.execute("pragma user_version").fetchone()
-                if form == 0:
-                    for statement in filter(str.strip, _TABLES.split(";")):
-                        database.execute(statement)
-                    database.execute(f"pragma user_version = {_FORM}")
+            self._kept = KeptDatabase(path, _TABLES, _FORM, is_durable=True)  # a machine may be switched off any moment
         except (OSError, sqlite3.Error) as error:
             why = f"The ledger {path} cannot be used ({error}); see that the folder can be written."
             raise OutputError(why) from error
-
-    @contextmanager
-    def changing(self) -> Iterator[sqlite3.Connection]:
-        """One step, done whole or not at all."""
-        with self._lock:
-            self._database.execute("begin immediate")
-            try:
-                yield self._database
-            except BaseException:
-                self._database.execute("rollback")
-                raise
-            self._database.execute("commit")
-
-    def _all(self, sql: str, *arguments: object) -> list[tuple[Any, ...]]:
-        with self._lock:
-            return self._database.execute(sql, arguments).fetchall()
 
     # wanted runs
 
     def enter(self, request: RunRequest, database: sqlite3.Connection | None = None) -> bool:
         """Enter a run that is wanted, once for its key; whether it was new."""
         if database is None:
-            with self.changing() as own:
+            with self._kept.changing() as own:
                 return self.enter(request, own)
         now = time.time()
         run_id = new_run_id(datetime.now(UTC))
@@ -117,16 +90,16 @@ class Ledger:
             conditions.append("run_order = ?")
             arguments.append(order)
         sql = f"select * from wanted where {' and '.join(conditions)} order by entered desc, rowid desc limit ?"
-        return [_wanted(row) for row in self._all(sql, *arguments, most)]
+        return [_wanted(row) for row in self._kept.rows(sql, *arguments, most)]
 
     def of_key(self, key: str) -> Wanted | None:
         """The run of a key."""
-        rows = self._all("select * from wanted where key = ?", key)
+        rows = self._kept.rows("select * from wanted where key = ?", key)
         return _wanted(rows[0]) if rows else None
 
     def take(self) -> Wanted | None:
         """The next run that is waiting and due, which is under way from now on; None if there is none."""
-        with self.changing() as database:
+        with self._kept.changing() as database:
             row = database.execute(
                 "select * from wanted where state = 'waiting' and next_try <= ? order by next_try, rowid limit 1",
                 (time.time(),),
@@ -139,7 +112,7 @@ class Ledger:
 
     def change(self, key: str, state: WantedState, reason: str = "", following: Sequence[RunRequest] = ()) -> None:
         """Note how far a run is, and enter those that follow it, in one step."""
-        with self.changing() as database:
+        with self._kept.changing() as database:
             database.execute(
                 "update wanted set state = ?, reason = ?, changed = ? where key = ?", (state, reason, time.time(), key)
             )
@@ -148,7 +121,7 @@ class Ledger:
 
     def try_again(self, key: str, at: float, reason: str, is_new_run: bool) -> None:
         """Let a run wait for another try; one that is in the archive as failed is a new one then."""
-        with self.changing() as database:
+        with self._kept.changing() as database:
             if is_new_run:
                 database.execute("update wanted set run_id = ? where key = ?", (new_run_id(datetime.now(UTC)), key))
             database.execute(
@@ -159,7 +132,7 @@ class Ledger:
 
     def resume(self) -> int:
         """Let all runs that were under way wait again, as their maker is gone; how many."""
-        with self.changing() as database:
+        with self._kept.changing() as database:
             return database.execute(
                 "update wanted set state = 'waiting', next_try = ? where state in ('running', 'handing')",
                 (time.time(),),
@@ -173,14 +146,14 @@ class Ledger:
 
     def unit(self, run_id: str, destination: int, unit: str) -> UnitNote | None:
         """What is noted of a unit."""
-        rows = self._all(
+        rows = self._kept.rows(
             "select state, text from units where run_id = ? and destination = ? and unit = ?", run_id, destination, unit
         )
         return UnitNote(*rows[0]) if rows else None
 
     def note_unit(self, run_id: str, destination: int, unit: str, state: UnitState, text: str) -> None:
         """Note something of a unit."""
-        with self.changing() as database:
+        with self._kept.changing() as database:
             database.execute(
                 "insert or replace into units values (?, ?, ?, ?, ?)", (run_id, destination, unit, state, text)
             )
@@ -189,12 +162,12 @@ class Ledger:
 
     def seen(self, order: str, what: str) -> Any:
         """What an order's trigger has seen; None for nothing."""
-        rows = self._all("select value from seen where run_order = ? and what = ?", order, what)
+        rows = self._kept.rows("select value from seen where run_order = ? and what = ?", order, what)
         return json.loads(rows[0][0]) if rows else None
 
     def see(self, order: str, what: str, value: Any, requests: Sequence[RunRequest] = ()) -> list[RunRequest]:
         """Enter runs, and note what an order's trigger has seen, in one step; the runs that were new."""
-        with self.changing() as database:
+        with self._kept.changing() as database:
             new = [request for request in requests if self.enter(request, database)]
             database.execute(
                 "insert or replace into seen values (?, ?, ?)", (order, what, json.dumps(value, ensure_ascii=False))
@@ -205,22 +178,21 @@ class Ledger:
 
     def jobs(self) -> dict[str, tuple[float | None, str]]:
         """The next time of each order with a timetable, and the timetable it is of."""
-        return {row[0]: (row[1], row[2]) for row in self._all("select id, next_time, schedule from jobs")}
+        return {row[0]: (row[1], row[2]) for row in self._kept.rows("select id, next_time, schedule from jobs")}
 
     def put_job(self, order: str, next_time: float | None, schedule: str) -> None:
         """Note when an order is due next."""
-        with self.changing() as database:
+        with self._kept.changing() as database:
             database.execute("insert or replace into jobs values (?, ?, ?)", (order, next_time, schedule))
 
     def remove_job(self, order: str) -> None:
         """Let go of an order's times."""
-        with self.changing() as database:
+        with self._kept.changing() as database:
             database.execute("delete from jobs where id = ?", (order,))
 
     def close(self) -> None:
         """Close it."""
-        with self._lock:
-            self._database.close()
+        self._kept.close()
 
 
 @dataclass(frozen=True)

@@ -1,14 +1,13 @@
 """What others see of a library's service: whether it lives, since when, what comes next and what is wrong."""
 
-import fcntl
 import json
-import os
 from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
 from typing import Any
 
+from northmoor.core.base.file_lock import FileLock, is_locked
 from northmoor.core.delivery.archive.archive import ARCHIVE_FOLDER
 from northmoor.core.errors import OutputError
 
@@ -35,18 +34,15 @@ class ServiceLock:
         folder = root / ARCHIVE_FOLDER
         try:
             folder.mkdir(parents=True, exist_ok=True)
-            self._handle = os.open(folder / _LOCK, os.O_RDWR | os.O_CREAT, 0o644)
+            self._lock = FileLock(folder / _LOCK)
+        except BlockingIOError as error:
+            raise OutputError("The library's service is running already; stop that one first.") from error
         except OSError as error:
             raise OutputError(f"The archive {folder} cannot be written: {error.strerror}.") from error
-        try:
-            fcntl.flock(self._handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except OSError as error:
-            os.close(self._handle)
-            raise OutputError("The library's service is running already; stop that one first.") from error
 
     def release(self) -> None:
         """Let go of it."""
-        os.close(self._handle)
+        self._lock.release()
 
 
 def write_state(root: Path, state: ServiceState) -> None:
@@ -69,7 +65,7 @@ def write_state(root: Path, state: ServiceState) -> None:
 def read_state(root: Path) -> ServiceState:
     """How a library's service is."""
     folder = root / ARCHIVE_FOLDER
-    if not _is_locked(folder / _LOCK):
+    if not is_locked(folder / _LOCK):
         return ServiceState(is_running=False)
     try:
         found = json.loads((folder / _STATE).read_text(encoding="utf-8"))
@@ -79,17 +75,3 @@ def read_state(root: Path) -> ServiceState:
         )
     except (OSError, ValueError, KeyError, TypeError):
         return ServiceState(is_running=True)
-
-
-def _is_locked(path: Path) -> bool:
-    try:
-        handle = os.open(path, os.O_RDWR)
-    except OSError:
-        return False
-    try:
-        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except OSError:
-        return True
-    finally:
-        os.close(handle)
-    return False
