@@ -15,6 +15,7 @@ from pathlib import Path
 
 from floors import use_floors
 
+from northmoor.core.document import Document
 from northmoor.core.model.blocks.containers import ForEachBlock
 from northmoor.core.model.blocks.table import Cell, Column, Row, TableBlock
 from northmoor.core.model.blocks.text import TextBlock
@@ -50,22 +51,34 @@ def _lines(records: int, lines: int) -> Iterator[tuple[int, int, str, int, float
             yield shipper, line, _GOODS[(shipper + line) % 4], 1 + (shipper * line) % 40, charge
 
 
-def ours(database: Path, target: Path) -> int:
-    """Write the statements as a report; how many pages they are."""
-    query = Query(name="lines", connection="db", sql=_SQL, columns=(QueryColumn(name="charge", type="decimal(10,2)"),))
+def statements_document(database: Path, report: Report) -> Document:
+    """The statements, laid out."""
+    connections = Connections(connections=(SqliteConnection(name="db", database=database.name),))
+    return Session(Library(database.parent, connections)).render(report)
+
+
+def statements_report(sql: str = _SQL, **for_each: str) -> Report:
+    """The report of the statements: one for each shipper."""
+    query = Query(name="lines", connection="db", sql=sql, columns=(QueryColumn(name="charge", type="decimal(10,2)"),))
     names = ("line", "goods", "pieces", "charge")
     table = TableBlock(
         name="table", query="lines", columns=tuple(Column(name=n, value=n, title=n.title()) for n in names),
         total=(Row(cells=(Cell(column="charge", value="sum(charge)"),)),),
     )  # fmt: skip
-    each = ForEachBlock(name="shipper", query="lines", by="shipper", restart_page_number=True, blocks=(
+    blocks = (
         TextBlock(name="title", text="Statement for shipper {shipper; 0}"),
         TextBlock(name="sum", text="{count(*); 0} lines, together {sum(charge); #,##0.00}"), table,
-    ))  # fmt: skip
+    )  # fmt: skip
+    each = ForEachBlock(
+        name="shipper", query="lines", by="shipper", restart_page_number=True, blocks=blocks, **for_each
+    )
     footer = Running(lines=(RunningLine(end=TextPiece(text="Page {page_number(); 0} of {page_count(); 0}")),))
-    report = Report(queries=(query,), editions=(Edition(name="main", blocks=(each,), footer=footer),))
-    connections = Connections(connections=(SqliteConnection(name="db", database=database.name),))
-    document = Session(Library(database.parent, connections)).render(report)
+    return Report(queries=(query,), editions=(Edition(name="main", blocks=(each,), footer=footer),))
+
+
+def ours(database: Path, target: Path) -> int:
+    """Write the statements as a report; how many pages they are."""
+    document = statements_document(database, statements_report())
     document.write(target, options=OutputOptions(tagged=False))  # as the floor's is
     return len(document)
 

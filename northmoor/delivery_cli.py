@@ -531,6 +531,7 @@ def run_service(library: Annotated[Path, typer.Argument(help="The library's fold
     if not library.is_dir():
         raise ParameterError(f"There is no folder {library}; name a library's.")
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(levelname)s %(message)s")
+    logging.getLogger("apscheduler").setLevel(logging.WARNING)
     stop = threading.Event()
     for number in (signal.SIGTERM, signal.SIGINT):
         signal.signal(number, lambda *_: stop.set())

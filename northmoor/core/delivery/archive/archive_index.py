@@ -141,7 +141,8 @@ class ArchiveIndex:
     def find(self, wanted: RunFilter, most: int = 200, skip: int = 0) -> list[IndexedRun]:
         """The runs that are wanted, the newest first."""
         source, arguments = _where(wanted)
-        sql = f"select {_COLUMNS} from {source} order by runs.at desc limit ? offset ?"
+        order = "words.rowid" if match_text(wanted.words) else "runs.at"
+        sql = f"select {_COLUMNS} from {source} order by {order} desc limit ? offset ?"
         rows = self._kept.rows(sql, *arguments, most, skip)
         return [_indexed(row) for row in rows]
 
@@ -202,7 +203,8 @@ def _where(wanted: RunFilter) -> tuple[str, tuple[object, ...]]:
     source, conditions, arguments = "runs", [], list[object]()
     words = match_text(wanted.words)
     if words:
-        source = "words join runs on runs.at = words.rowid"
+        # in this order: the search gives its rows by their times, and each is looked up
+        source = "words cross join runs on runs.at = words.rowid"
         conditions.append("words match ?")
         arguments.append(words)
     for column, value in (("report", wanted.report), ("run_order", wanted.order)):

@@ -96,27 +96,28 @@ class RecordFiles:
         fault = self._fault(number)
         if fault:
             return replace(result, state="failed", reason=fault)
+        sums, size, names = hashlib.sha256(), 0, list[str]()
         try:
             with mistakes_caught(f"making the file of {name}"):
-                files = list(self._written(number, folder / name, pdf))
+                for path, data in self._written(number, folder / name, pdf):
+                    sums.update(data)
+                    size += len(data)
+                    names.append(path.name)
         except Cancelled:
             raise
         except NorthmoorError as error:
             return replace(result, state="failed", reason=str(error))
-        sums = hashlib.sha256()
-        for path in files:
-            sums.update(path.read_bytes())
-        names = tuple(path.name for path in files)
-        return replace(result, files=names, size=sum(f.stat().st_size for f in files), sha256=sums.hexdigest())
+        return replace(result, files=tuple(names), size=size, sha256=sums.hexdigest())
 
-    def _written(self, number: int, stem: Path, pdf: bytes | None) -> Iterator[Path]:
+    def _written(self, number: int, stem: Path, pdf: bytes | None) -> Iterator[tuple[Path, bytes]]:
+        """The files of a record with what is in them."""
         for suffix in self._suffixes:
             path = stem.with_name(f"{stem.name}.{suffix}")
             if suffix == "pdf" and pdf is not None:
                 path.write_bytes(pdf)
-                yield path
+                yield path, pdf
             else:
-                yield from write_outputs(path, self._output(suffix, number))
+                yield from ((each, each.read_bytes()) for each in write_outputs(path, self._output(suffix, number)))
 
 
 def _name_of(record: RecordPages, name: str, digits: int) -> str:

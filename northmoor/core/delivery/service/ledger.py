@@ -5,6 +5,7 @@ trigger has seen is kept in the same database, so that a run is entered before i
 """
 
 import json
+import logging
 import sqlite3
 import time
 from collections.abc import Sequence
@@ -20,6 +21,7 @@ from northmoor.core.delivery.runs.run_request import RunRequest
 from northmoor.core.errors import OutputError
 
 LEDGER_FILE = "ledger.sqlite"
+_log = logging.getLogger(__name__)
 WantedState = Literal["waiting", "running", "handing", "done", "left_out", "failed", "stopped"]
 _FORM = 1
 _TABLES = """
@@ -112,6 +114,7 @@ class Ledger:
 
     def change(self, key: str, state: WantedState, reason: str = "", following: Sequence[RunRequest] = ()) -> None:
         """Note how far a run is, and enter those that follow it, in one step."""
+        _log.info("%s: %s %s", key, state, reason)
         with self._kept.changing() as database:
             database.execute(
                 "update wanted set state = ?, reason = ?, changed = ? where key = ?", (state, reason, time.time(), key)
