@@ -16,16 +16,17 @@ from northmoor.core.delivery.archive.archive_index import IndexedRun, RunFilter
 from northmoor.core.delivery.archive.compare_runs import RunComparison, compare_runs
 from northmoor.core.delivery.archive.keep_rules import KeepRules, runs_to_remove
 from northmoor.core.delivery.archive.run_folder import RunFolder, digest, new_run_id
+from northmoor.core.delivery.destinations.destination import FolderDestination
 from northmoor.core.delivery.library_delivery import LibraryDelivery
 from northmoor.core.delivery.runs.file_names import LONGEST, UniqueNames, safe_name
 from northmoor.core.delivery.runs.make_run import RunMaker
 from northmoor.core.delivery.runs.run_request import RunCondition, RunRequest
-from northmoor.core.errors import OutputError, ParameterError
+from northmoor.core.errors import OutputError, ParameterError, ReportFileError
 from northmoor.core.output.page_dump import write_dump
 from northmoor.core.session import Session
 from northmoor.core.sources.library import Library
 from northmoor.core.store.report_files import load_report
-from tests.delivery_helpers import delivery_library, execute, make, request
+from tests.delivery_helpers import bundle, delivery_library, execute, make, request
 
 
 @pytest.fixture
@@ -286,3 +287,37 @@ def test_names_that_differ_only_in_case_are_numbered() -> None:
     found = [names.of(text).casefold() for text in wanted]
     assert len(set(found)) == len(found)
     assert "_con" in found
+
+
+# a stranger's archive
+
+
+@pytest.mark.parametrize("folder", ["../reports", "/etc", "listing/2025-11/../../../reports", "listing"])
+def test_an_index_that_leads_out_of_the_archive_reaches_nothing(root: Path, folder: str) -> None:
+    record, _ = make(root, request(root))
+    archive = Archive(root)
+    with archive.index._kept.changing() as database:
+        database.execute("update runs set folder = ?", (folder,))
+    (run,) = archive.find(RunFilter())
+    with pytest.raises(OutputError, match="which is none"):
+        archive.remove([run])
+    archive.index.announce(record.id, folder)
+    Archive(root)
+    assert (root / "reports" / "listing.moor").is_file()
+
+
+@pytest.mark.parametrize("name", ["../../../../reports/listing.moor", "..", "/etc/passwd", ""])
+def test_files_of_a_run_are_those_in_its_folder(root: Path, tmp_path: Path, name: str) -> None:
+    """What a run's own papers name is never taken from elsewhere."""
+    for wanted, paper in ((request(root), "run.json"), (bundle(root), "files/manifest.json")):
+        record, folder = make(root, wanted)
+        text = (folder / paper).read_text(encoding="utf-8")
+        first = "Oxholm.pdf" if "manifest" in paper else record.files[0].name
+        (folder / paper).write_text(text.replace(f'"{first}"', json.dumps(name)), encoding="utf-8")
+        out = tmp_path / f"out-{len(paper)}"
+        try:
+            handed = LibraryDelivery(root).deliver(record.id, FolderDestination(path=str(out)))
+            assert "cannot be read" in handed.faults[0]
+        except ReportFileError as error:
+            assert "is no name of a file" in error.message
+        assert not out.exists()

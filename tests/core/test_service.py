@@ -440,3 +440,19 @@ def test_a_wanted_run_is_entered_once_by_many_at_once(root: Path) -> None:
     assert sorted(each.key for each in taken) == sorted(each.key for each in wanted)
     for ledger in ledgers:
         ledger.close()
+
+
+def test_a_clock_that_jumps_is_noted_and_the_times_are_looked_at_again(
+    root: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    service, woken = Service(root), []
+    monkeypatch.setattr(service.schedule, "wake", lambda: woken.append(1))
+    offset = time.time() - time.monotonic()
+    assert abs(service._see_clock(offset) - offset) < 1
+    assert woken == []
+    service._see_clock(offset - 7_200)
+    assert woken == [1]
+    service.schedule.start({})
+    service._write_state()
+    assert "The clock jumped by +7,200 seconds" in LibraryDelivery(root).service().note
+    service.close()

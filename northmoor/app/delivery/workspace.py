@@ -8,9 +8,10 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import QTimer, QUrl, pyqtSignal
+from PyQt6.QtCore import QPoint, Qt, QTimer, QUrl, pyqtSignal
 from PyQt6.QtGui import QDesktopServices, QHideEvent, QShowEvent
 from PyQt6.QtWidgets import (
+    QAbstractItemView,
     QComboBox,
     QFileDialog,
     QHBoxLayout,
@@ -146,6 +147,9 @@ class DeliveryWorkspace(QWidget):
         self.panel.order_opened.connect(lambda _: self._act("edit_order"))
         self.panel.report_chosen.connect(self._choose_report)
         self.details.wanted.connect(self._act)
+        for view in (self.list, self.panel.orders):
+            view.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+            view.customContextMenuRequested.connect(partial(self._open_menu, view))
         self._controller.opened.connect(self._take_library)
         self._controller.closed.connect(self._take_library)
 
@@ -313,6 +317,21 @@ class DeliveryWorkspace(QWidget):
             getattr(self, f"_do_{name}")()
         except NorthmoorError as error:
             self.message.emit(str(error), "fault")
+
+    def _open_menu(self, view: QAbstractItemView, place: QPoint) -> None:
+        """Offer at the run or order what the panel at the right offers for it."""
+        if not view.indexAt(place).isValid() or not self.details.buttons:
+            return
+        menu = QMenu(view)
+        menu.setToolTipsVisible(True)
+        for name, button in self.details.buttons.items():
+            action = menu.addAction(button.icon(), button.text())
+            assert action is not None
+            action.setToolTip(button.toolTip())
+            action.triggered.connect(lambda _=False, name=name: self._act(name))
+        viewport = view.viewport()
+        assert viewport is not None
+        menu.popup(viewport.mapToGlobal(place))
 
     def _run(self) -> tuple[IndexedRun, RunRecord] | None:
         shown = self.list.line

@@ -29,7 +29,9 @@ class Archive:
 
     def _catch_up(self) -> None:
         for run_id, folder in self.index.coming():
-            if (self.root / folder).is_dir():
+            if Path(folder).name != run_id or ".." in Path(folder).parts:
+                self.index.remove([run_id])
+            elif (self.root / folder).is_dir():
                 self._add(self.root / folder)
             elif not any(path.name == run_id for path, _ in making(self.root)):
                 self.index.remove([run_id])
@@ -52,8 +54,11 @@ class Archive:
         return place
 
     def folder(self, run: IndexedRun) -> Path:
-        """The folder of a run."""
-        return self.root / run.folder
+        """The folder of a run. Raises OutputError where an index that somebody else made leads out of the archive."""
+        found = self.root / run.folder
+        if Path(run.folder).is_absolute() or ".." in Path(run.folder).parts or found.name != run.id:
+            raise OutputError(f"The index names {run.folder[:80]!r} for a run, which is none; make it again.")
+        return found
 
     def run(self, name: str) -> IndexedRun:
         """The run of a name, or of what only its name begins or ends with. Raises ParameterError."""

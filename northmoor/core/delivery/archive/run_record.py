@@ -3,12 +3,13 @@
 from datetime import datetime
 from typing import Annotated, Literal
 
-from pydantic import AwareDatetime, Field
+from pydantic import AfterValidator, AwareDatetime, Field
 
 from northmoor.core.model.base import Name, Part
 
 RUN_VERSION = 1
 RUN_FILE = "run.json"
+RUN_ID = r"^[0-9]{8}-[0-9]{6}-[0-9a-f]{8}$"
 
 RunState = Literal["running", "done", "done_with_findings", "left_out", "failed", "stopped", "interrupted"]
 RUN_STATES: dict[RunState, str] = {
@@ -27,10 +28,17 @@ ValueText = str | bool | tuple[str | None, ...] | None
 """A value as text, as it can be given again."""
 
 
+def check_plain_name(name: str) -> str:
+    """The name of a file in a folder, which leads nowhere else. Raises ValueError."""
+    if not name or name in (".", "..") or set(name) & set("/\0"):
+        raise ValueError(f"{name[:80]!r} is no name of a file")
+    return name
+
+
 class RunFile(Part):
     """A file that a run made."""
 
-    name: str
+    name: Annotated[str, AfterValidator(check_plain_name)]
     """Its name in the run's folder of files."""
     size: int
     """Bytes."""
@@ -69,7 +77,7 @@ class RunRecord(Part):
 
     northmoor_run: Annotated[int, Field(ge=1)] = RUN_VERSION
     """The version of this form."""
-    id: Annotated[str, Field(pattern=r"^[0-9]{8}-[0-9]{6}-[0-9a-f]{8}$")]
+    id: Annotated[str, Field(pattern=RUN_ID)]
     """When it began (UTC), and something that tells it from others of that second."""
     key: str = ""
     """What it was made for, once only: an order and its time, or what triggered it."""

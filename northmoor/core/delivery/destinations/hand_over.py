@@ -31,9 +31,9 @@ def hand_over(
     Raises Cancelled, and ReportFileError for a run that cannot be read.
     """
     record = read_run(folder)
-    records = tuple(read_manifest(folder / FILES)) if record.records is not None else ()
     handed = Handed()
     try:
+        records = tuple(read_manifest(folder / FILES)) if record.records is not None else ()
         with mistakes_caught("handing it over"):
             handing = Handing(
                 root, folder, record, records, load_settings(root), notes, _texts_of(record), stop or CancelToken()

@@ -9,6 +9,7 @@ import shutil
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
+from urllib.parse import quote
 
 from northmoor.core.base.atomic_write import locked_folder, write_atomically
 from northmoor.core.delivery.archive.run_record import RunRecord
@@ -125,8 +126,7 @@ def _index(published: dict[str, list[_Published]]) -> str:
 
 def _entry(run: _Published) -> str:
     links = " · ".join(
-        f'<a href="{html.escape(f"{run.folder.parent.name}/{run.folder.name}/{name}", quote=True)}">'
-        f"{html.escape(_kind(name))}</a>"
+        f'<a href="{quote(f"{run.folder.parent.name}/{run.folder.name}/{name}")}">{html.escape(_kind(name))}</a>'
         for name in run.files[:50]
     )
     more = f" and {len(run.files) - 50:,} more" if len(run.files) > 50 else ""

@@ -7,7 +7,9 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
+from northmoor.core.delivery.archive.run_record import check_plain_name
 from northmoor.core.delivery.runs.bundle_journal import RecordResult
+from northmoor.core.errors import OutputError
 
 CSV_FILE, JSON_FILE = "manifest.csv", "manifest.json"
 _COLUMNS = ("record", "name", "state", "file", "pages", "total", "address", "size", "sha256", "reason")
@@ -29,14 +31,22 @@ def write_manifest(folder: Path, results: Sequence[RecordResult]) -> None:
 
 
 def read_manifest(folder: Path) -> list[RecordResult]:
-    """The records of a bundle; none where there is no list of them."""
+    """The records of a bundle; none where there is no list of them. Raises OutputError."""
     path = folder / JSON_FILE
     if not path.is_file():
         return []
-    entries: list[dict[str, Any]] = json.loads(path.read_text(encoding="utf-8"))["records"]
-    return [
-        RecordResult(**{**entry, "number": entry["number"] - 1, "files": tuple(entry["files"])}) for entry in entries
-    ]
+    try:
+        entries: list[dict[str, Any]] = json.loads(path.read_text(encoding="utf-8"))["records"]
+        return [
+            RecordResult(
+                **{**entry, "number": entry["number"] - 1, "files": tuple(map(check_plain_name, entry["files"]))}
+            )
+            for entry in entries
+        ]
+    except (OSError, ValueError, KeyError, TypeError) as error:
+        raise OutputError(
+            f"The list of the bundle, {path}, cannot be read ({error}); make the bundle again."
+        ) from error
 
 
 def _cell(value: object) -> object:

@@ -4,7 +4,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
-from northmoor.core.delivery.archive.run_record import AskedBy
+from northmoor.core.delivery.archive.run_record import RUN_ID, AskedBy
 from northmoor.core.model.base import Identifier, Name, Part
 from northmoor.core.model.kinds.output_formats import FormatName
 from northmoor.core.model.output_options import OutputOptions
@@ -80,7 +80,7 @@ class RunRequest(Part):
     """Templates that its destinations need filled, such as subjects of mails."""
     keep_rows: bool = False
     """Whether the rows of its queries are kept too."""
-    run_id: str = ""
+    run_id: Annotated[str, Field(pattern=rf"{RUN_ID}|^$")] = ""
     """The run's name, if it has one already."""
     key: str = ""
     """What it is made for, once only."""

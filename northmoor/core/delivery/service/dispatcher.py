@@ -93,7 +93,7 @@ class Dispatcher:
         known = self._archive.index.run(wanted.run_id)
         if known is not None:
             return self._archive.record(known)
-        request = wanted.request.but(run_id=wanted.run_id)
+        request = wanted.request.but(run_id=wanted.run_id, library=str(self._root))
         process = RunProcess(request)
         self._processes.add(process)
         try:
