@@ -278,7 +278,7 @@ def test_deliver_keeps_a_run_makes_a_file_for_each_record_or_begins_an_order(
         qtbot.waitUntil(lambda names=names: names <= {path.name for path in out.iterdir()}, timeout=30_000)  # type: ignore[misc]
     delivery = LibraryDelivery(root)
     qtbot.waitUntil(lambda: len(delivery.find()) == 6)
-    assert [len(delivery.archive.handed_over(run)) for run in delivery.find(most=2)] == [1, 1]
+    qtbot.waitUntil(lambda: [len(delivery.archive.handed_over(run)) for run in delivery.find(most=2)] == [1, 1])
     begun: list[str] = []
 
     def fill(dialog: OrderDialog) -> None:
