@@ -52,7 +52,7 @@ def told(done: subprocess.CompletedProcess[str], *codes: ExitCode) -> str:
 
 
 def test_demo_makes_the_library(tmp_path: Path, tarrow: sqlite3.Connection) -> None:
-    done = northmoor("demo", "--dir", tmp_path / "lib", "--no-window")
+    done = northmoor("demo", "--dir", tmp_path / "lib", "--no-window", "--no-deliveries")
     assert (done.returncode, done.stderr) == (0, "")
     assert (tmp_path / "lib" / "reports" / "fares-by-route.moor").is_file()
     made = sqlite3.connect(tmp_path / "lib" / "data" / "tarrow.sqlite")

@@ -1,8 +1,9 @@
 """The demo data: the company's stories are in it, and its report says what the database says."""
 
+import os
 import shutil
 import sqlite3
-from datetime import datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from pathlib import Path
 
@@ -12,12 +13,16 @@ from typer.testing import CliRunner
 
 import northmoor
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.delivery.destinations.settings import load_settings
+from northmoor.core.delivery.library_delivery import LibraryDelivery
+from northmoor.core.delivery.orders.order_files import load_orders
 from northmoor.core.session import Session
 from northmoor.core.sources.library import Library
 from northmoor.core.store.report_files import load_report
 from northmoor.core.values.parameter_values import Values
 from northmoor.demo.booking_desk import desk_app
 from northmoor.demo.data.history import make_history
+from northmoor.demo.deliveries import demo_orders, make_two_weeks
 from tests.helpers import lines_of
 
 
@@ -203,3 +208,56 @@ def test_vessels_go_on_writing_their_log_and_voyages_end(demo: Path, tmp_path: P
     assert now > was + timedelta(hours=1)  # the file's time is the log's
     missing = CliRunner().invoke(desk_app, ["telemetry", str(tmp_path / "none.sqlite")])
     assert (missing.exit_code, "There is no log" in missing.output) == (2, True)
+
+
+# deliveries
+
+
+def test_each_order_of_the_demo_is_one_that_can_be_made(demo: Path) -> None:
+    """Against its report: the edition, the for-each and the parameters that it names are there."""
+    orders = {file.name: file.order for file in load_orders(demo)}
+    assert set(orders) == set(demo_orders())
+    for order in orders.values():
+        assert order is not None
+        report = load_report(demo / order.report)
+        names = {parameter.name for parameter in report.parameters}
+        assert {*order.values, *order.from_trigger} <= names
+        edition = report.edition(order.edition)
+        assert edition is not None
+        if order.bundle is not None:
+            assert order.bundle.for_each in {block.name for block in edition.blocks}
+    assert load_settings(demo).mail_server("").folder == "mail"
+
+
+@pytest.mark.skipif(not os.environ.get("CI"), reason="it makes some thirty runs")
+def test_two_weeks_of_runs_have_gone_where_their_orders_say(
+    demo: Path, tmp_path: Path, tarrow: sqlite3.Connection
+) -> None:
+    root = tmp_path / "demo"
+    shutil.copytree(demo, root, ignore=shutil.ignore_patterns("archive", "*.parquet"))
+    now = datetime(2025, 12, 16, 12, tzinfo=UTC)
+    make_two_weeks(root, now)
+    delivery = LibraryDelivery(root)
+    runs = delivery.find()
+    assert min(run.started for run in runs) > now - timedelta(days=15)
+    assert {run.order for run in runs} == {"", "board-sheet", "fleet-day", "freight-statements", "voyage-report"}
+    assert sorted(run.reason.partition(":")[0] for run in runs if run.state != "done") == [
+        "Parameter day",
+        "Parameter season",
+    ]
+    assert all((delivery.archive.folder(run) / "first-page.png").is_file() for run in runs if run.state == "done")
+    (statements, earlier) = (run for run in runs if run.order == "freight-statements")
+    for run, month in ((statements, "2025-11"), (earlier, "2025-10")):
+        (shippers,) = tarrow.execute(
+            "select count(distinct shipper_id) from waybills where status <> 'cancelled' and shipped_on like ?",
+            (f"{month}%",),
+        ).fetchone()
+        assert delivery.archive.record(run).records.made == shippers
+    mails = [path.read_text() for path in (root / "mail").glob("*.eml")]
+    board = sum("board@tarrow.example" in mail for mail in mails)
+    made = sum(delivery.archive.record(run).records.made for run in (statements, earlier))
+    assert (board, len(mails)) == (2, made + 2)
+    assert len(list((root / "quay-printer").iterdir())) == 13
+    assert (root / "published" / "index.html").read_text().count("Spreadsheet") == 2
+    make_two_weeks(root, now)  # there are some already
+    assert delivery.find() == runs

@@ -20,6 +20,7 @@ from html5lib import HTMLParser
 from pydantic import TypeAdapter, ValidationError
 
 from northmoor.core.delivery.archive.run_folder import handed_over
+from northmoor.core.delivery.destinations import mail_transport
 from northmoor.core.delivery.destinations.destination import Destination
 from northmoor.core.delivery.destinations.hand_over import hand_over
 from northmoor.core.delivery.destinations.handing import Handed, UnitNotesInMemory
@@ -300,6 +301,20 @@ def test_a_server_that_cannot_be_used_says_why(root: Path, desk: Desk, changes: 
     (fault,) = send(root, folder, kind="mail", to=["quay@tarrow.example"]).faults
     assert why in fault
     assert desk.got == []
+
+
+def test_a_server_that_says_nothing_is_left_after_a_while(root: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(mail_transport, "_PATIENCE", 0.5)
+    with socket.create_server(("127.0.0.1", 0)) as silent:
+        port = silent.getsockname()[1]
+        known = {"name": "desk", "sender": "a@b.example", "host": "127.0.0.1", "port": port, "security": "none"}
+        write_settings(root, [known])
+        _, folder = make(root, request(root))
+        notes = UnitNotesInMemory()
+        (fault,) = send(root, folder, notes, kind="mail", to=["quay@tarrow.example"]).faults
+    assert "does not answer" in fault
+    assert "timed out" in fault
+    assert notes.notes == {}  # nothing was begun: it is tried again
 
 
 def test_a_wrong_password_is_refused_in_words(root: Path, desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:

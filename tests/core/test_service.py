@@ -456,3 +456,26 @@ def test_a_clock_that_jumps_is_noted_and_the_times_are_looked_at_again(
     service._write_state()
     assert "The clock jumped by +7,200 seconds" in LibraryDelivery(root).service().note
     service.close()
+
+
+def test_triggers_that_fail_say_why_and_are_told_once_and_the_others_go_on(root: Path) -> None:
+    tell = {"tell": ["desk@tarrow.example"]}
+    write_order(root, "query", {"kind": "query", "query": "gone", "every_seconds": 1}, **tell)
+    write_order(root, "file", {"kind": "file", "folder": "nowhere"}, **tell)
+    write_order(root, "span", {"kind": "span_ends", "connection": "quay", "spans": {"log": "log", "by": "id"}}, **tell)
+    write_order(root, "arrives", {"kind": "file", "folder": "in", "settled_seconds": 0}, from_trigger={"least": "name"})
+    (root / "in").mkdir()
+    delivery = LibraryDelivery(root)
+    with serving(root) as service:
+        until(lambda: service.ledger.seen("arrives", "trigger") is not None)
+        (root / "in" / "7").touch()
+        until(settled(delivery, 1))
+        until(lambda: len(list((root / "mail").glob("*.eml"))) == 3)
+        service.watchers.faults.clear()  # they fail again, and again
+        until(lambda: len(delivery.service().faults) == 3)
+        faults = delivery.service().faults
+    assert "The report has no query 'gone'" in faults["query"]
+    assert "make it, or mount what it is on" in faults["file"]
+    assert "has no connection of that name" in faults["span"]
+    assert [(run.order, run.given, run.because) for run in delivery.find()] == [("arrives", "least 7", "7 arrived")]
+    assert len(list((root / "mail").glob("*.eml"))) == 3

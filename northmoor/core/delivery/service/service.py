@@ -20,6 +20,7 @@ from northmoor.core.delivery.service.dispatcher import Dispatcher
 from northmoor.core.delivery.service.ledger import Ledger
 from northmoor.core.delivery.service.schedule import Schedule
 from northmoor.core.delivery.service.service_state import ServiceLock, ServiceState, write_state
+from northmoor.core.delivery.service.tell_failure import tell_trigger_failure
 from northmoor.core.delivery.service.watchers import Watchers
 from northmoor.core.errors import NorthmoorError
 
@@ -48,7 +49,7 @@ class Service:
         self._stamp: object = None
         self.dispatcher = Dispatcher(root, self.archive, self.ledger, lambda: self._orders)
         self.schedule = Schedule(self.ledger, root, self.dispatcher.wake, self._note_fault)
-        self.watchers = Watchers(root, self.ledger)
+        self.watchers = Watchers(root, self.ledger, self.dispatcher.wake, self._tell_trigger)
 
     def run(self, stop: threading.Event) -> None:
         """Go on until it is stopped."""
@@ -136,6 +137,13 @@ class Service:
         except NorthmoorError as error:
             self._note_fault(SETTINGS_FILE, error.message)
             return DeliverySettings()
+
+    def _tell_trigger(self, name: str, order: StandingOrder, reason: str) -> None:
+        """Say at once, and by mail if wished, that an order's trigger cannot be looked at."""
+        _log.warning("The trigger of %s cannot be looked at: %s", name, reason)
+        self._write_state()
+        if order.tell:
+            tell_trigger_failure(self.root, self.ledger, name, order, reason)
 
     def _note_fault(self, name: str, message: str) -> None:
         self._faults[name] = message

@@ -2,13 +2,14 @@
 
 import logging
 from datetime import UTC, datetime
+from hashlib import sha256
 from pathlib import Path
 
 from northmoor.core.delivery.destinations.mail_message import mail_message, message_id
 from northmoor.core.delivery.destinations.mail_transport import open_transport
 from northmoor.core.delivery.destinations.settings import load_settings
 from northmoor.core.delivery.orders.standing_order import StandingOrder
-from northmoor.core.delivery.service.ledger import Ledger, Wanted
+from northmoor.core.delivery.service.ledger import Ledger, LedgerUnits, Wanted
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.sources.drivers.credentials import Secrets
 
@@ -18,22 +19,35 @@ TOLD = -1
 
 
 def tell_failure(root: Path, ledger: Ledger, wanted: Wanted, order: StandingOrder, reason: str) -> None:
-    """Send the mail, once to each; that it cannot be sent is logged."""
-    units = ledger.units(wanted.run_id, TOLD)
+    """Send the mail about a run, once to each; that it cannot be sent is logged."""
+    because = f"It was asked for because: {wanted.request.because}."
+    _tell(root, ledger.units(wanted.run_id, TOLD), wanted.run_id, order, f"{reason}\n\n{because}")
+
+
+def tell_trigger_failure(root: Path, ledger: Ledger, name: str, order: StandingOrder, reason: str) -> None:
+    """Send a mail that an order's trigger cannot be looked at, at most once a day for the same reason."""
+    today = f"{datetime.now(UTC):%Y-%m-%d}"
+    what = f"trigger of {name} {today} {sha256(reason.encode()).hexdigest()[:12]}"
+    _tell(root, ledger.units(what, TOLD), what, order, f"Its trigger cannot be looked at: {reason}")
+
+
+def _tell(root: Path, units: LedgerUnits, what: str, order: StandingOrder, text: str) -> None:
+    waiting = [to for to in order.tell if units.of(to) is None]
+    if not waiting:
+        return
     try:
         server = load_settings(root).mail_server(order.mail_server)
         transport = open_transport(server, root, Secrets())
         try:
-            for to in order.tell:
-                if units.of(to) is not None:
-                    continue
-                subject = f"Failed: {order.title}"
-                text = f"{order.title} has failed.\n\n{reason}\n\nIt was asked for because: {wanted.request.because}.\n"
-                identity = message_id(f"{wanted.run_id} told {to}", server.sender)
-                message = mail_message(server.sender, to, subject, text, datetime.now(UTC), identity, ())
+            for to in waiting:
+                identity = message_id(f"{what} told {to}", server.sender)
+                body = f"{order.title} has failed.\n\n{text}\n"
+                message = mail_message(
+                    server.sender, to, f"Failed: {order.title}", body, datetime.now(UTC), identity, ()
+                )
                 transport.send(message, server.sender, to, lambda to=to: units.note(to, "begun"))  # type: ignore[misc]
                 units.note(to, "done")
         finally:
             transport.close()
     except NorthmoorError as error:
-        _log.warning("Nobody could be told that %s failed: %s", wanted.order, error)
+        _log.warning("Nobody could be told that %s failed: %s", order.title, error)

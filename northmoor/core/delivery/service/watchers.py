@@ -1,6 +1,6 @@
 """What watches for the triggers of orders: each is looked at now and then, and enters the runs that it finds due."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -65,6 +65,10 @@ class Watchers:
 
     root: Path
     ledger: Ledger
+    entered: Callable[[], None] = lambda: None
+    """Called when runs were entered."""
+    failed: Callable[[str, StandingOrder, str], None] = lambda _name, _order, _why: None
+    """Told of an order whose trigger could be looked at before, or failed otherwise."""
     faults: dict[str, str] = field(default_factory=dict)
     """Why an order's trigger cannot be looked at."""
 
@@ -109,12 +113,17 @@ class Watchers:
         wait = watched.watch.every_seconds
         try:
             with mistakes_caught(f"looking at the trigger of {name}"):
-                self.look_at_once(name)
+                new = self.look_at_once(name)
             self.faults.pop(name, None)
+            if new:
+                self.entered()
         except Cancelled:
             return
         except NorthmoorError as error:
+            is_new = self.faults.get(name) != str(error)
             self.faults[name] = str(error)
+            if is_new:
+                self.failed(name, watched.order, str(error))
             wait = max(wait, _AFTER_A_FAULT)
         finally:
             watched.next_look = monotonic() + wait
