@@ -82,6 +82,8 @@ class Window(QMainWindow):
         self.files = FileActions(self.controller, self._settings, self.recent, self)
         self.delivery = DeliveryActions(self.controller, self.worker, self, self)
         self.deliveries = DeliveryWorkspace(self.controller)
+        workspaces = (("pages", self.pages), ("data", self.data), ("deliveries", self.deliveries))
+        self._splits = {f"{name}-split": each.split for name, each in workspaces}
         self.start = StartPage(self.recent)
         self.beginning = StartActions(self.controller, self.catalog_worker, self._settings, self)
         FirstPagePictures(self.recent, self.controller, self.worker)
@@ -268,7 +270,7 @@ class Window(QMainWindow):
         else:
             self.resize(self._first_size())
         self.pages.inspector.memory = SectionMemory(self._settings)
-        for name, split in (("pages-split", self.pages.split), ("data-split", self.data.split)):
+        for name, split in self._splits.items():
             state = self._settings.value(name)
             if isinstance(state, QByteArray):
                 split.restoreState(state)
@@ -589,8 +591,8 @@ class Window(QMainWindow):
             event.ignore()
             return
         self._settings.setValue("geometry", self.saveGeometry())
-        self._settings.setValue("pages-split", self.pages.split.saveState())
-        self._settings.setValue("data-split", self.data.split.saveState())
+        for name, split in self._splits.items():
+            self._settings.setValue(name, split.saveState())
         self.worker.close()
         self.catalog_worker.close()
         self.deliveries.close_archive()

@@ -479,3 +479,11 @@ def test_triggers_that_fail_say_why_and_are_told_once_and_the_others_go_on(root:
     assert "has no connection of that name" in faults["span"]
     assert [(run.order, run.given, run.because) for run in delivery.find()] == [("arrives", "least 7", "7 arrived")]
     assert len(list((root / "mail").glob("*.eml"))) == 3
+
+
+def test_the_order_of_the_documentation_can_be_read(root: Path) -> None:
+    text = (Path(__file__).parents[2] / "docs" / "delivery.md").read_text(encoding="utf-8")
+    begin = text.index('    {"northmoor_order"')
+    (root / "orders").mkdir()
+    (root / "orders" / "voyage.json").write_text(text[begin : text.index("\n\n", begin)], encoding="utf-8")
+    assert load_order(root, "voyage").from_trigger == {"vessel": "object", "voyage": "id"}
