@@ -53,7 +53,7 @@ def demo_orders() -> dict[str, StandingOrder]:
                     text="The figures of {:year; 0}, against the year before. The spreadsheet is attached.",
                 ),
             ),
-            tell=("desk@tarrow.example",),
+            failures_to=("desk@tarrow.example",),
         ),
         "voyage-report": StandingOrder(
             title="Voyage report", report="reports/voyage-report.moor",
@@ -71,7 +71,7 @@ def demo_orders() -> dict[str, StandingOrder]:
                     text="Dear shipper,\n\nyour statement for {:month; MMMM yyyy} is attached.\n\nTarrow Sound Ferries",
                 ),
             ),
-            tell=("desk@tarrow.example",),
+            failures_to=("desk@tarrow.example",),
         ),
         "fleet-day": StandingOrder(
             title="Fleet day", report="reports/fleet-day.moor", when=read_timetable("every day at 00:15", _ZONE),

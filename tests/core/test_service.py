@@ -111,7 +111,7 @@ def test_a_call_is_made_once_and_what_follows_it_too(root: Path, tmp_path: Path)
 
 def test_what_fails_is_tried_again_and_told_and_the_others_go_on(root: Path) -> None:
     """A report that is gone, values that do not fit, a folder that is not there, a command nobody has listed."""
-    tell = {"tell": ["desk@tarrow.example"], "tries": 2, "wait_minutes": 0.01}
+    tell = {"failures_to": ["desk@tarrow.example"], "tries": 2, "wait_minutes": 0.01}
     write_order(root, "gone", CALLED, report="gone.moor", **tell)
     write_order(root, "values", CALLED, values={"least": "much"}, **tell)
     write_order(root, "folder", CALLED, destinations=[{"kind": "folder", "path": "deep/er"}], **tell)
@@ -392,7 +392,7 @@ def test_orders_from_the_command_line(root: Path) -> None:
         ({"when": {"kind": "moon"}}, "when"), ({"when": {"kind": "timetable", "time_zone": "Tarrow"}}, "no time zone 'Tarrow'"),
         ({"when": CALLED, "destinations": [{"kind": "mail"}]}, "mail goes to fixed people or to the addresses of records"),
         ({"when": {"kind": "timetable"}, "from_trigger": {"least": "object"}}, "the trigger gives no 'object'"),
-        ({"when": CALLED, "tell": ["a@b\nc"]}, "is no mail address"), ({"when": CALLED, "shell": "rm"}, "there is no such entry"),
+        ({"when": CALLED, "failures_to": ["a@b\nc"]}, "is no mail address"), ({"when": CALLED, "shell": "rm"}, "there is no such entry"),
         ({"when": CALLED, "bundle": {}}, "a bundle is of the records of a for-each or of a query"),
     ],
 )  # fmt: skip
@@ -459,7 +459,7 @@ def test_a_clock_that_jumps_is_noted_and_the_times_are_looked_at_again(
 
 
 def test_triggers_that_fail_say_why_and_are_told_once_and_the_others_go_on(root: Path) -> None:
-    tell = {"tell": ["desk@tarrow.example"]}
+    tell = {"failures_to": ["desk@tarrow.example"]}
     write_order(root, "query", {"kind": "query", "query": "gone", "every_seconds": 1}, **tell)
     write_order(root, "file", {"kind": "file", "folder": "nowhere"}, **tell)
     write_order(root, "span", {"kind": "span_ends", "connection": "quay", "spans": {"log": "log", "by": "id"}}, **tell)

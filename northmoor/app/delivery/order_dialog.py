@@ -83,7 +83,7 @@ class OrderDialog(QDialog):
         )
         self.missed = QComboBox()
         self.tries = QSpinBox()
-        self.tell = QLineEdit(", ".join(order.tell) if order else "")
+        self.failures_to = QLineEdit(", ".join(order.failures_to) if order else "")
         self.fault, self.said = QLabel(), QLabel()
         self.values: dict[str, QComboBox] = {}
         self._values_form: QWidget | None = None
@@ -109,7 +109,7 @@ class OrderDialog(QDialog):
         self.missed.setCurrentIndex(self.missed.findData(order.missed if order else "once"))
         self.tries.setRange(1, 20)
         self.tries.setValue(order.tries if order else 3)
-        self.tell.setPlaceholderText("Mail addresses, with commas; nobody if empty")
+        self.failures_to.setPlaceholderText("Mail addresses, with commas; nobody if empty")
 
     def _lay_out(self) -> None:
         body = QWidget()
@@ -138,7 +138,7 @@ class OrderDialog(QDialog):
             for widget in widgets:
                 self._column.addWidget(widget)
         more = (("Times missed while nothing ran", self.missed), ("Tries before it has failed", self.tries),
-                ("Who gets a mail then", self.tell))  # fmt: skip
+                ("Who gets a mail then", self.failures_to))  # fmt: skip
         self._column.addLayout(_form(more))
         self._column.addStretch(1)
         scroll = QScrollArea()
@@ -155,7 +155,7 @@ class OrderDialog(QDialog):
         column.addWidget(self.buttons)
 
     def _connect(self) -> None:
-        for signal in (self.title.textChanged, self.when.changed, self.to.changed, self.tell.textChanged,
+        for signal in (self.title.textChanged, self.when.changed, self.to.changed, self.failures_to.textChanged,
                        self.file_name.textChanged, self.each.currentIndexChanged):  # fmt: skip
             signal.connect(lambda *_: self._refresh())
         for box in self.formats.values():
@@ -267,7 +267,7 @@ class OrderDialog(QDialog):
             "formats": tuple(suffix for suffix, box in self.formats.items() if box.isChecked()),
             "destinations": self.to.entries, "missed": self.missed.currentData(), "tries": self.tries.value(),
             "only_if": {**only_if, "has_rows": self.has_rows.isChecked(), "no_errors": self.no_errors.isChecked()},
-            "tell": tuple(part.strip() for part in self.tell.text().split(",") if part.strip()),
+            "failures_to": tuple(part.strip() for part in self.failures_to.text().split(",") if part.strip()),
         }  # fmt: skip
 
     @property

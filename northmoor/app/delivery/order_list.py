@@ -157,7 +157,7 @@ class OrderPanel(QWidget):
         self.report_chosen.emit(item.data(_NAME) or None)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
-        """Break the texts anew."""
+        """Break the texts again."""
         super().resizeEvent(event)
         self.orders.scheduleDelayedItemsLayout()
 

@@ -147,7 +147,7 @@ def _pixmap(path: Path) -> QPixmap:
 
 
 class RunList(QListView):
-    """The runs; the chosen one is told of, and Enter opens it."""
+    """The runs; `chosen` has the one that is chosen, and Enter opens it."""
 
     chosen = pyqtSignal(object)
     opened = pyqtSignal(object)

@@ -1,6 +1,6 @@
 """A folder for readers: each run in a folder of its own, and a page that lists the newest of each report in front.
 
-The page is written anew from what is in the folder, so that it is right whatever was interrupted.
+The page is written again from what is in the folder, so that it is right whatever was interrupted.
 """
 
 import html

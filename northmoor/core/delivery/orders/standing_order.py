@@ -51,7 +51,7 @@ class StandingOrder(Part):
     """How often a run that fails is tried."""
     wait_minutes: Annotated[float, Field(ge=0, le=1_440)] = 15
     """How long after a failure it is tried again."""
-    tell: Annotated[tuple[MailAddress, ...], Field(max_length=20)] = ()
+    failures_to: Annotated[tuple[MailAddress, ...], Field(max_length=20)] = ()
     """Who gets a mail when a run has failed for good."""
     mail_server: str = ""
     """The mail server for that, if the library has several."""

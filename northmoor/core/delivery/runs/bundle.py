@@ -28,7 +28,7 @@ from northmoor.core.output.output_document import OutputDocument
 from northmoor.core.output.pdf.record_files import record_batches, write_records
 
 ReportDone = Callable[[str, int, int], None]
-"""Told what is done, how far it is, and how far it goes."""
+"""Called with what is done, how far it is, and how far it goes."""
 _ZIP_DATE = (1980, 1, 1, 0, 0, 0)
 ZIP_FILE = "bundle.zip"
 

@@ -1,4 +1,4 @@
-"""A bundle of the rows of a query: the report is made anew with the values of each row."""
+"""A bundle of the rows of a query: the report is made with the values of each row."""
 
 import hashlib
 from collections.abc import Sequence

@@ -1,7 +1,7 @@
 """The process that makes a run: it reads what is wanted on standard input, and says how far it is on standard output.
 
 A line ``stop`` stops the run, which is noted as stopped, and ``late`` as one that took too long. Where the input ends,
-whoever asked is gone: the process ends at once and leaves its folder as it is, so that the run can be made anew, or a
+whoever asked is gone: the process ends at once and leaves its folder as it is, so that the run can be made again, or a
 bundle go on.
 """
 

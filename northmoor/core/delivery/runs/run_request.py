@@ -19,7 +19,7 @@ class BundleRequest(Part):
     for_each: Name | None = None
     """The for-each whose records these are; it is on the edition's pages themselves."""
     query: Identifier | None = None
-    """The query whose rows these are, if the report is made anew for each."""
+    """The query whose rows these are, if the report is made for each of them."""
     values: dict[Identifier, str] = Field(default_factory=dict)
     """With a query: the column that gives each parameter its value."""
     file_name: str | None = None

@@ -2,7 +2,7 @@
 
 Reading order: `ledger` (what is wanted, under way and done, on disk), `schedule` (timetables, by APScheduler with its
 store in the ledger), `watchers` (triggers, each found by its `occasion`) with `span_watch`, `file_watch` and
-`query_watch`, `dispatcher` (runs made and handed over, so many at once), `tell_failure` (a mail about a run that
+`query_watch`, `dispatcher` (runs made and handed over, so many at once), `failure_mail` (a mail about a run that
 failed), `service` (all of it), `service_state` (what others see of it) and `systemd_unit` (how it is started with the
 machine).
 """

@@ -19,8 +19,8 @@ from northmoor.core.delivery.orders.standing_order import StandingOrder
 from northmoor.core.delivery.orders.triggers import AfterOrder
 from northmoor.core.delivery.runs.run_process import RunProcess, keep_ended
 from northmoor.core.delivery.runs.run_request import RunRequest
+from northmoor.core.delivery.service.failure_mail import mail_failure
 from northmoor.core.delivery.service.ledger import Ledger, Wanted
-from northmoor.core.delivery.service.tell_failure import tell_failure
 from northmoor.core.errors import Cancelled, NorthmoorError, mistakes_caught
 
 _log = logging.getLogger(__name__)
@@ -158,5 +158,5 @@ class Dispatcher:
             self._ledger.try_again(wanted.key, time.time() + wait, reason, is_new_run)
             return
         self._ledger.change(wanted.key, "failed", reason)
-        if order is not None and order.tell:
-            tell_failure(self._root, self._ledger, wanted, order, reason)
+        if order is not None and order.failures_to:
+            mail_failure(self._root, self._ledger, wanted, order, reason)

@@ -17,10 +17,10 @@ from northmoor.core.delivery.destinations.settings import SETTINGS_FILE, Deliver
 from northmoor.core.delivery.orders.order_files import ORDERS_FOLDER, load_orders
 from northmoor.core.delivery.orders.standing_order import StandingOrder
 from northmoor.core.delivery.service.dispatcher import Dispatcher
+from northmoor.core.delivery.service.failure_mail import mail_trigger_failure
 from northmoor.core.delivery.service.ledger import Ledger
 from northmoor.core.delivery.service.schedule import Schedule
 from northmoor.core.delivery.service.service_state import ServiceLock, ServiceState, write_state
-from northmoor.core.delivery.service.tell_failure import tell_trigger_failure
 from northmoor.core.delivery.service.watchers import Watchers
 from northmoor.core.errors import NorthmoorError
 
@@ -49,7 +49,7 @@ class Service:
         self._stamp: object = None
         self.dispatcher = Dispatcher(root, self.archive, self.ledger, lambda: self._orders)
         self.schedule = Schedule(self.ledger, root, self.dispatcher.wake, self._note_fault)
-        self.watchers = Watchers(root, self.ledger, self.dispatcher.wake, self._tell_trigger)
+        self.watchers = Watchers(root, self.ledger, self.dispatcher.wake, self._report_trigger)
 
     def run(self, stop: threading.Event) -> None:
         """Go on until it is stopped."""
@@ -138,12 +138,12 @@ class Service:
             self._note_fault(SETTINGS_FILE, error.message)
             return DeliverySettings()
 
-    def _tell_trigger(self, name: str, order: StandingOrder, reason: str) -> None:
+    def _report_trigger(self, name: str, order: StandingOrder, reason: str) -> None:
         """Say at once, and by mail if wished, that an order's trigger cannot be looked at."""
         _log.warning("The trigger of %s cannot be looked at: %s", name, reason)
         self._write_state()
-        if order.tell:
-            tell_trigger_failure(self.root, self.ledger, name, order, reason)
+        if order.failures_to:
+            mail_trigger_failure(self.root, self.ledger, name, order, reason)
 
     def _note_fault(self, name: str, message: str) -> None:
         self._faults[name] = message

@@ -68,7 +68,7 @@ class Watchers:
     entered: Callable[[], None] = lambda: None
     """Called when runs were entered."""
     failed: Callable[[str, StandingOrder, str], None] = lambda _name, _order, _why: None
-    """Told of an order whose trigger could be looked at before, or failed otherwise."""
+    """Called with an order whose trigger cannot be looked at, when it begins, and why."""
     faults: dict[str, str] = field(default_factory=dict)
     """Why an order's trigger cannot be looked at."""
 

@@ -14,25 +14,25 @@ from northmoor.core.errors import NorthmoorError
 from northmoor.core.sources.drivers.credentials import Secrets
 
 _log = logging.getLogger(__name__)
-TOLD = -1
+FAILURE_MAIL = -1
 """The number by which these mails are noted, which no destination has."""
 
 
-def tell_failure(root: Path, ledger: Ledger, wanted: Wanted, order: StandingOrder, reason: str) -> None:
+def mail_failure(root: Path, ledger: Ledger, wanted: Wanted, order: StandingOrder, reason: str) -> None:
     """Send the mail about a run, once to each; that it cannot be sent is logged."""
     because = f"It was asked for because: {wanted.request.because}."
-    _tell(root, ledger.units(wanted.run_id, TOLD), wanted.run_id, order, f"{reason}\n\n{because}")
+    _send(root, ledger.units(wanted.run_id, FAILURE_MAIL), wanted.run_id, order, f"{reason}\n\n{because}")
 
 
-def tell_trigger_failure(root: Path, ledger: Ledger, name: str, order: StandingOrder, reason: str) -> None:
+def mail_trigger_failure(root: Path, ledger: Ledger, name: str, order: StandingOrder, reason: str) -> None:
     """Send a mail that an order's trigger cannot be looked at, at most once a day for the same reason."""
     today = f"{datetime.now(UTC):%Y-%m-%d}"
     what = f"trigger of {name} {today} {sha256(reason.encode()).hexdigest()[:12]}"
-    _tell(root, ledger.units(what, TOLD), what, order, f"Its trigger cannot be looked at: {reason}")
+    _send(root, ledger.units(what, FAILURE_MAIL), what, order, f"Its trigger cannot be looked at: {reason}")
 
 
-def _tell(root: Path, units: LedgerUnits, what: str, order: StandingOrder, text: str) -> None:
-    waiting = [to for to in order.tell if units.of(to) is None]
+def _send(root: Path, units: LedgerUnits, what: str, order: StandingOrder, text: str) -> None:
+    waiting = [to for to in order.failures_to if units.of(to) is None]
     if not waiting:
         return
     try:
@@ -40,7 +40,7 @@ def _tell(root: Path, units: LedgerUnits, what: str, order: StandingOrder, text:
         transport = open_transport(server, root, Secrets())
         try:
             for to in waiting:
-                identity = message_id(f"{what} told {to}", server.sender)
+                identity = message_id(f"{what} failed {to}", server.sender)
                 body = f"{order.title} has failed.\n\n{text}\n"
                 message = mail_message(
                     server.sender, to, f"Failed: {order.title}", body, datetime.now(UTC), identity, ()
@@ -50,4 +50,4 @@ def _tell(root: Path, units: LedgerUnits, what: str, order: StandingOrder, text:
         finally:
             transport.close()
     except NorthmoorError as error:
-        _log.warning("Nobody could be told that %s failed: %s", order.title, error)
+        _log.warning("Nobody got the mail that %s failed: %s", order.title, error)
