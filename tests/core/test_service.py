@@ -64,7 +64,7 @@ def until(holds: Callable[[], object], seconds: float = PATIENCE) -> None:
 
 
 def states(delivery: LibraryDelivery) -> dict[str, str]:
-    return {each.key: each.state for each in delivery.wanted()}
+    return {each.key: each.state for each in delivery.wanted(most=10_000)}
 
 
 def settled(delivery: LibraryDelivery, count: int) -> Callable[[], bool]:
@@ -311,7 +311,7 @@ def test_a_service_that_is_killed_again_and_again_loses_nothing_and_sends_nothin
     assert sorted(path.name for path in (root / "out").iterdir()) == [f"one 0.{n:03}.pdf" for n in range(len(keys))]
     assert len(list((root / "prints").iterdir())) == len(keys)
     assert len(list((root / "mail").iterdir())) == 4 * len(keys)
-    assert len(list((root / "site" / "listing").iterdir())) == len(keys)
+    assert len(list((root / "site" / "listing").iterdir())) == min(len(keys), 50)  # so many are kept there
     whole = [run for run in delivery.find(most=10_000) if run.state == "done"]
     assert sorted(run.key for run in whole) == sorted(states(delivery))
     assert delivery.archive.rebuild() == []
