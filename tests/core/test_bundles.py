@@ -13,6 +13,7 @@ from pdfminer.high_level import extract_text
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.delivery.archive.archive_index import RunFilter
 from northmoor.core.delivery.archive.run_folder import digest
+from northmoor.core.delivery.destinations.destination import MailDestination
 from northmoor.core.delivery.library_delivery import LibraryDelivery
 from northmoor.core.delivery.runs.bundle import RecordFiles
 from northmoor.core.delivery.runs.make_run import RunMaker
@@ -21,7 +22,7 @@ from northmoor.core.delivery.runs.run_request import BundleRequest
 from northmoor.core.model.output_options import OutputOptions
 from northmoor.core.sources.library import Library
 from tests.core.test_cli import northmoor
-from tests.delivery_helpers import bundle, delivery_library, execute, make, request
+from tests.delivery_helpers import bundle, delivery_library, execute, make, request, write_settings
 
 ROUTES = ["Inverlang", "Oxholm", "Skarholm"]
 GOODS = {"Inverlang": {"timber", "feed"}, "Oxholm": {"fish"}, "Skarholm": {"timber", "salt"}}
@@ -164,6 +165,27 @@ def test_several_processes_make_the_same_files(tmp_path: Path) -> None:
     lists = [read_manifest(folder / "files") for folder in folders]
     assert lists[0] == lists[1]
     assert len({each.sha256 for each in lists[0]}) == 450
+
+
+def test_a_bundle_that_several_processes_make_is_stopped_at_once(tmp_path: Path) -> None:
+    root, stop = delivery_library(tmp_path / "many", many(3_000)), CancelToken()
+    seen: list[int] = []
+
+    def after_some(_: str, done: int, of: int) -> None:
+        if of and done:
+            seen.append(done)
+            stop.cancel()
+
+    record = RunMaker(Library.around(root)).make(bundle(root, processes=2), stop, after_some)
+    assert record.state == "stopped"
+    assert 0 < seen[-1] < 3_000
+
+
+def test_mail_to_each_record_needs_a_file_for_each(root: Path) -> None:
+    write_settings(root, [{"name": "desk", "sender": "a@b.example", "folder": "mail"}])
+    record, _ = make(root, bundle(root, pack="zip"))
+    handed = LibraryDelivery(root).deliver(record.id, MailDestination(to_records=True))
+    assert handed.faults == ("The bundle is packed into one ZIP; mail to each record needs a file for each.",)
 
 
 def test_a_bundle_can_be_one_zip(root: Path) -> None:

@@ -64,6 +64,8 @@ def _letters(handing: Handing, destination: MailDestination) -> Iterator[_Letter
     for record in handing.records:
         if record.state == "made":
             files = tuple(handing.folder / FILES / name for name in record.files)
+            if not all(path.is_file() for path in files):
+                raise OutputError("The bundle is packed into one ZIP; mail to each record needs a file for each.")
             yield _Letter(f"record {record.number + 1}", record.address.strip(), files, record.name)
 
 

@@ -118,15 +118,15 @@ def _nth_working_day(table: Timetable, year: int, month: int) -> date | None:
 def next_times(table: Timetable, after: datetime, count: int = 1) -> list[datetime]:
     """The next times after a moment, in UTC; fewer where there are none within nine years."""
     found: list[datetime] = []
-    for moment in _times_from(table, after):
+    for moment in times_after(table, after):
         found.append(moment)
         if len(found) == count:
             break
     return found
 
 
-def _times_from(table: Timetable, after: datetime) -> Iterator[datetime]:
-    """All times after a moment, in order."""
+def times_after(table: Timetable, after: datetime) -> Iterator[datetime]:
+    """All times after a moment, in UTC and in order; none where none comes within nine years."""
     zone = table.zone
     first = after.astimezone(zone).date() - 2 * _DAY  # a window may reach into the next day
     waiting: set[datetime] = set()

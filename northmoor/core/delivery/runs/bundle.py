@@ -6,7 +6,10 @@ processes if wanted, and each batch is noted once its files are there: a bundle 
 
 import hashlib
 import os
+import signal
 import sys
+import threading
+import time
 import traceback
 import zipfile
 from collections.abc import Callable, Iterator, Sequence
@@ -15,7 +18,13 @@ from dataclasses import replace
 from pathlib import Path
 
 from northmoor.core.base.cancellation import CancelToken
-from northmoor.core.delivery.runs.bundle_journal import BundleJournal, RecordResult, read_journals, remove_journals
+from northmoor.core.delivery.runs.bundle_journal import (
+    BundleJournal,
+    RecordResult,
+    count_results,
+    read_journals,
+    remove_journals,
+)
 from northmoor.core.delivery.runs.file_names import UniqueNames
 from northmoor.core.delivery.runs.manifest import write_manifest
 from northmoor.core.document import Document, RecordPages
@@ -31,6 +40,7 @@ ReportDone = Callable[[str, int, int], None]
 """Called with what is done, how far it is, and how far it goes."""
 _ZIP_DATE = (1980, 1, 1, 0, 0, 0)
 ZIP_FILE = "bundle.zip"
+_LOOK_EVERY = 0.1
 
 
 def prepared_for_bundle(report: Report, edition: str, for_each: str, changes: dict[str, object]) -> Report:
@@ -133,7 +143,7 @@ def make_record_files(
     waiting = [batch for batch in files.batches() if not all(number in known for number in batch)]
     count = len(files.records)
     if processes > 1 and len(waiting) > 1:
-        _by_processes(files, waiting, folder, journals, processes, stop)
+        _by_processes(files, waiting, folder, journals, processes, stop, report_progress)
     else:
         done = count - sum(map(len, waiting))
         with closing(BundleJournal(journals, 0)) as journal:
@@ -147,24 +157,49 @@ def make_record_files(
 
 
 def _by_processes(
-    files: RecordFiles, waiting: Sequence[range], folder: Path, journals: Path, processes: int, stop: CancelToken
+    files: RecordFiles,
+    waiting: Sequence[range],
+    folder: Path,
+    journals: Path,
+    processes: int,
+    stop: CancelToken,
+    report_progress: ReportDone,
 ) -> None:
     """Make batches in processes that share what is laid out already. Raises Cancelled, and OutputError where one
     ends."""
-    children = []
+    parent, count, statuses, children = os.getpid(), len(files.records), list[int](), set[int]()
     for worker in range(processes):
         child = os.fork()
         if child == 0:
-            os._exit(_work(files, waiting[worker::processes], folder, journals, worker))
-        children.append(child)
-    statuses = [os.waitpid(child, 0)[1] for child in children]
+            os._exit(_work(files, waiting[worker::processes], folder, journals, worker, parent))
+        children.add(child)
+    while children:
+        if stop.is_cancelled():
+            for child in children:
+                os.kill(child, signal.SIGKILL)
+        for child in list(children):
+            done, status = os.waitpid(child, os.WNOHANG)
+            if done:
+                children.discard(child)
+                statuses.append(status)
+        made = count_results(journals)
+        report_progress(f"{made:,} of {count:,} records", made, count)
+        time.sleep(_LOOK_EVERY if children else 0)
     stop.raise_if_cancelled()
     if any(statuses):
         raise OutputError("A process that made files of the bundle ended; make it again, and it goes on where it was.")
 
 
-def _work(files: RecordFiles, batches: Sequence[range], folder: Path, journals: Path, worker: int) -> int:
+def _end_with(parent: int) -> None:
+    """End this process when the one that forked it is gone."""
+    while os.getppid() == parent:
+        time.sleep(_LOOK_EVERY)
+    os._exit(3)
+
+
+def _work(files: RecordFiles, batches: Sequence[range], folder: Path, journals: Path, worker: int, parent: int) -> int:
     """What a forked process does; it never returns to what its parent was doing."""
+    threading.Thread(target=_end_with, args=(parent,), daemon=True).start()
     try:
         journal = BundleJournal(journals, worker)
         for batch in batches:

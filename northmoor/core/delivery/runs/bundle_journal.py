@@ -54,6 +54,11 @@ def read_journals(folder: Path) -> dict[int, RecordResult]:
     return found
 
 
+def count_results(folder: Path) -> int:
+    """How many records are noted."""
+    return sum(path.read_bytes().count(b"\n") for path in folder.glob(_JOURNALS))
+
+
 def remove_journals(folder: Path) -> None:
     """Let go of them: the list of the bundle says it all."""
     for path in folder.glob(_JOURNALS):

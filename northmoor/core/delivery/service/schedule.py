@@ -19,7 +19,7 @@ from apscheduler.triggers.base import BaseTrigger
 
 from northmoor.core.delivery.orders.order_request import order_request
 from northmoor.core.delivery.orders.standing_order import StandingOrder
-from northmoor.core.delivery.orders.timetable import Timetable, next_times
+from northmoor.core.delivery.orders.timetable import Timetable, times_after
 from northmoor.core.delivery.service.ledger import Ledger
 from northmoor.core.errors import NorthmoorError
 
@@ -33,15 +33,19 @@ _MOST_MISSED = 500
 
 
 class TimetableTrigger(BaseTrigger):  # type: ignore[misc]  # it has no types
-    """A timetable, as the scheduler asks for it."""
+    """A timetable, as the scheduler asks for it: time after time, of which many may have been missed."""
 
     def __init__(self, table: Timetable) -> None:
         self.table = table
+        self._last: datetime | None = None
+        self._times: Iterator[datetime] = iter(())
 
     def get_next_fire_time(self, previous: datetime | None, now: datetime) -> datetime | None:
         """The first time after the previous one, or from now on."""
-        found = next_times(self.table, previous or now)
-        return found[0] if found else None
+        if previous is None or previous != self._last:
+            self._times = times_after(self.table, previous or now)
+        self._last = next(self._times, None)
+        return self._last
 
 
 def due() -> None:
