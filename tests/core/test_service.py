@@ -486,3 +486,22 @@ def test_the_order_of_the_documentation_can_be_read(root: Path) -> None:
     (root / "orders").mkdir()
     (root / "orders" / "voyage.json").write_text(text[begin : text.index("\n\n", begin)], encoding="utf-8")
     assert load_order(root, "voyage").from_trigger == {"vessel": "object", "voyage": "id"}
+
+
+def test_an_order_may_be_changed_while_its_run_is_tried_again(root: Path) -> None:
+    """A folder that is put right gets the run; the mail that went already does not go again."""
+    mail = {"kind": "mail", "to": ["quay@tarrow.example"], "subject": "one"}
+    again = {"tries": 9, "wait_minutes": 0.02}
+    write_order(root, "order", CALLED, destinations=[mail, {"kind": "folder", "path": "no/such"}], **again)
+    delivery = LibraryDelivery(root)
+    delivery.call_order("order", {}, "1")
+    with serving(root):
+        until(lambda: any(each.tries for each in delivery.wanted()))
+        to = [{"kind": "folder", "path": "right"}, {**mail, "subject": "two"}]
+        write_order(root, "order", CALLED, destinations=to, **again)
+        until(settled(delivery, 1))
+    assert set(states(delivery).values()) == {"done"}
+    assert [path.name for path in (root / "right").iterdir()] == ["Listing.pdf"]
+    assert len(list((root / "mail").glob("*.eml"))) == 1
+    (run,) = delivery.find()
+    assert run.report == "reports/listing.moor"  # however the order names it

@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, time, timedelta
+from functools import lru_cache
 from pathlib import Path
 
 from northmoor.core.delivery.archive.archive_index import IndexedRun, RunFilter
@@ -137,13 +138,12 @@ def _waiting_line(each: Wanted, titles: Mapping[str, str]) -> RunLine:
 
 def _line(delivery: LibraryDelivery, run: IndexedRun, titles: Mapping[str, str], now: datetime) -> RunLine:
     folder = delivery.archive.folder(run)
-    picture = folder / PICTURE
+    kinds, went, picture = _kept_facts(folder, folder.stat().st_mtime_ns if folder.is_dir() else 0)
     title = run.title if not run.order else titles.get(run.order, run.title)
-    kinds = ", ".join(dict.fromkeys(Path(name).suffix[1:].upper() for name in _file_names(folder)))
     result = f"{run.pages:,} page{'s' if run.pages != 1 else ''} · {kinds}" if run.pages and kinds else run.reason
     return RunLine(
         run.id, title, f"{moment_words(run.started, now)} · {_why(run)}", RUN_STATES[run.state],
-        TONES[run.state], result, _went(folder), picture if picture.is_file() else None, run=run,
+        TONES[run.state], result, went, picture, run=run,
     )  # fmt: skip
 
 
@@ -152,6 +152,14 @@ def _why(run: IndexedRun) -> str:
     if run.asked_by == "order":
         return "standing order" if run.because.startswith("due ") else run.because
     return run.because or ("by hand" if run.asked_by == "person" else "asked for by a program")
+
+
+@lru_cache(maxsize=4_096)
+def _kept_facts(folder: Path, changed: int) -> tuple[str, str, Path | None]:  # noqa: ARG001  # it tells when to look again
+    """What of a run is in its folder: the kinds of its files, where it went, and its picture."""
+    kinds = ", ".join(dict.fromkeys(Path(name).suffix[1:].upper() for name in _file_names(folder)))
+    picture = folder / PICTURE
+    return kinds, _went(folder), picture if picture.is_file() else None
 
 
 def _file_names(folder: Path) -> list[str]:

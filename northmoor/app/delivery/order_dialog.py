@@ -3,7 +3,6 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from pathlib import Path
 from typing import Any
 
 from pydantic import ValidationError
@@ -97,9 +96,7 @@ class OrderDialog(QDialog):
 
     def _fill(self, order: StandingOrder | None) -> None:
         if order is not None:
-            stem = Path(order.report)
-            wanted = [name for name in (str(stem), stem.name) if self.report.findText(name) >= 0]
-            self.report.setCurrentText(wanted[0] if wanted else self.report.currentText())
+            self.report.setCurrentText(self._path_of(order.report))
         for suffix, box in self.formats.items():
             box.setChecked(suffix in (order.formats if order else ("pdf",)))
         self.has_rows.setChecked(bool(order and order.only_if.has_rows))
@@ -110,6 +107,14 @@ class OrderDialog(QDialog):
         self.tries.setRange(1, 20)
         self.tries.setValue(order.tries if order else 3)
         self.failures_to.setPlaceholderText("Mail addresses, with commas; nobody if empty")
+
+    def _path_of(self, report: str) -> str:
+        """A report's path in the library, as the list of reports has it."""
+        try:
+            path = self._library.report_path(report)
+        except NorthmoorError:  # it is gone: another is to be chosen
+            return self.report.currentText()
+        return path.relative_to(self._library.root.resolve()).as_posix()
 
     def _lay_out(self) -> None:
         body = QWidget()

@@ -1,5 +1,6 @@
 """The Delivery workspace: orders and the archive at the left, runs in the centre, what is chosen at the right."""
 
+import sqlite3
 import threading
 from collections.abc import Callable, Sequence
 from dataclasses import replace
@@ -79,6 +80,7 @@ class DeliveryWorkspace(QWidget):
         self._is_reading = False
         self._is_stale = False
         self._chosen_order = ""
+        self._shown: RunLine | None = None
         self.panel, self.week, self.list, self.details = OrderPanel(), WeekStrip(), RunList(), DetailPanel()
         self.search = QLineEdit()
         self.state, self.when, self.count = QComboBox(), QComboBox(), QLabel()
@@ -95,7 +97,7 @@ class DeliveryWorkspace(QWidget):
     def _lay_out(self) -> None:
         self.search.setPlaceholderText("report, value, or words on its pages")
         self.search.setAccessibleName("Search runs")
-        self.search.setToolTip("Search titles, values and all words on the pages of runs (Ctrl+F here)")
+        self.search.setToolTip("Search titles, values and all words on the pages of runs")
         self.search.setClearButtonEnabled(True)
         for combo, name, entries in ((self.state, "State", _STATES), (self.when, "Time", _TIMES)):
             combo.setAccessibleName(name)
@@ -162,10 +164,14 @@ class DeliveryWorkspace(QWidget):
         if self.delivery is not None and self.delivery.root == root:
             return
         if self.delivery is not None:
-            self.delivery.close()
-            self.delivery = None
-        self.wanted, self._chosen_order = RunFilter(), ""
-        self.details.show_nothing()
+            old, self.delivery = self.delivery, None
+            self._worker.run_task(lambda _: old.close(), lambda _: None)  # after whatever reads it still
+        self.search.clear()
+        for combo in (self.state, self.when):
+            combo.setCurrentIndex(0)
+        self.week.choose_none()
+        self.wanted, self._is_reading = RunFilter(), False
+        self._show_nothing()
         if self.isVisible():
             self._open(root)
 
@@ -214,7 +220,10 @@ class DeliveryWorkspace(QWidget):
         delivery, wanted, now = self.delivery, self.wanted, self.now()
 
         def task(_: CancelToken) -> object:
-            return delivery, wanted, read_snapshot(delivery, wanted, now)
+            try:
+                return delivery, wanted, read_snapshot(delivery, wanted, now)
+            except (OSError, sqlite3.Error) as error:
+                raise OutputError(f"The archive cannot be read ({error}); see that its folder is there.") from error
 
         self._worker.run_task(task, partial(self._read.emit, delivery))
 
@@ -271,6 +280,9 @@ class DeliveryWorkspace(QWidget):
     def _show_run(self, shown: RunLine | None) -> None:
         if shown is None or self.delivery is None or (self._chosen_order and not self.list.hasFocus()):
             return
+        if shown == self._shown:
+            return
+        self._shown = shown
         if self._chosen_order:
             self._chosen_order = ""
             self.panel.choose_none()
@@ -296,12 +308,16 @@ class DeliveryWorkspace(QWidget):
         self.list.clearSelection()
         self._show_order()
 
+    def _show_nothing(self) -> None:
+        self._chosen_order, self._shown = "", None
+        self.details.show_nothing()
+
     def _show_order(self) -> None:
         shown = self._order_line()
         if shown is None or self.delivery is None:
-            self._chosen_order = ""
-            self.details.show_nothing()
+            self._show_nothing()
             return
+        self._shown = None
         self.details.show_order(shown, self.delivery.wanted(shown.name, 6))
 
     def _order_line(self) -> OrderLine | None:
@@ -510,8 +526,7 @@ class DeliveryWorkspace(QWidget):
         text = f"Remove the standing order {shown.title}? Its runs stay in the archive."
         if QMessageBox.question(self, "Remove", text) == QMessageBox.StandardButton.Yes:
             remove_order(self.delivery.root, shown.name)
-            self._chosen_order = ""
-            self.details.show_nothing()
+            self._show_nothing()
             self.refresh()
 
     # the service

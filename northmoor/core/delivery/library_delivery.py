@@ -40,7 +40,7 @@ from northmoor.core.delivery.service.service_state import ServiceState, read_sta
 from northmoor.core.errors import NorthmoorError, ParameterError
 
 _MOST_RUNS = 10_000_000
-_BY_HAND = 1_000
+_BY_HAND = 2**50
 """What is added to the numbers of destinations of what is handed over by hand, apart from those of orders."""
 
 
@@ -120,7 +120,7 @@ class LibraryDelivery:
         """Hand a run of the archive to a destination, by hand: again, if it has gone there before. Raises
         ParameterError for a run that is not there, and Cancelled."""
         found = self.archive.run(run)
-        number = _BY_HAND + int(token_hex(4), 16)
+        number = _BY_HAND + int(token_hex(6), 16)
         return hand_over(self.root, self.archive.folder(found), destination, self.ledger.units(found.id, number), stop)
 
     # standing orders

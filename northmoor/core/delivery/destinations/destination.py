@@ -1,5 +1,7 @@
 """The kinds of destinations: to add one, write its module and add its record here."""
 
+import json
+from hashlib import sha256
 from typing import Annotated, Literal
 
 from pydantic import AfterValidator, Field, model_validator
@@ -105,6 +107,15 @@ DESTINATION_MODULES = {
     "command": "northmoor.core.delivery.destinations.command",
 }
 """The module whose `deliver` hands things to each kind."""
+
+
+def destination_number(destination: Destination) -> int:
+    """A number by which a destination of an order is known: of where it is, not of how things are put to it, so that an
+    order may be changed while its runs are tried again."""
+    entries = destination.model_dump(mode="json")
+    if isinstance(destination, MailDestination):
+        entries = {name: entries[name] for name in ("kind", "to", "to_records", "server")}
+    return int(sha256(json.dumps(entries, sort_keys=True).encode()).hexdigest()[:12], 16)
 
 
 def destination_words(destination: Destination) -> str:

@@ -71,6 +71,7 @@ class _LeftOut(NorthmoorError):
 class _Outcome:
     """What is known of a run so far."""
 
+    report: str
     title: str = ""
     report_sha256: str = ""
     revision: str = ""
@@ -111,7 +112,7 @@ class RunMaker:
         started = started or began
         run_id = request.run_id or new_run_id(started)
         folder = RunFolder(self.archive.root, run_id)
-        outcome, state, reason = _Outcome(title=Path(request.report).stem), "failed", ""
+        outcome, state, reason = _Outcome(request.report, Path(request.report).stem), "failed", ""
         try:
             folder.note(
                 id=run_id, report=request.report, started=started.isoformat(), asked_by=request.asked_by,
@@ -202,7 +203,10 @@ class _RunWork:
 
     def _report(self) -> Report:
         """The report, a copy of which is kept."""
-        file = read_report_file(self.maker.library.report_path(self.request.report))
+        library = self.maker.library
+        path = library.report_path(self.request.report)
+        self.outcome.report = path.relative_to(library.root.resolve()).as_posix()
+        file = read_report_file(path)
         (self.folder.path / REPORT_COPY).write_bytes(file.data)
         self.outcome.title = file.report.title
         self.outcome.report_sha256 = hashlib.sha256(file.data).hexdigest()
@@ -346,7 +350,7 @@ def _record(
         for f in outcome.findings[:_MOST_FINDINGS]
     )
     return RunRecord(
-        id=run_id, key=request.key, report=request.report, title=outcome.title or "Report",
+        id=run_id, key=request.key, report=outcome.report, title=outcome.title or "Report",
         report_sha256=outcome.report_sha256, revision=outcome.revision, edition=outcome.edition,
         values=outcome.values, shown_values=outcome.shown_values,
         data_time=outcome.data_time, time_zone=outcome.time_zone, asked_by=request.asked_by,

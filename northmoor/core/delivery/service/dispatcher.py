@@ -13,6 +13,7 @@ from pathlib import Path
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.delivery.archive.archive import Archive
 from northmoor.core.delivery.archive.run_record import RunRecord
+from northmoor.core.delivery.destinations.destination import destination_number
 from northmoor.core.delivery.destinations.hand_over import hand_over
 from northmoor.core.delivery.orders.order_request import order_request
 from northmoor.core.delivery.orders.standing_order import StandingOrder
@@ -127,8 +128,8 @@ class Dispatcher:
         """Hand a run to all destinations of its order that do not have it; what did not go."""
         folder = self._archive.folder(self._archive.run(wanted.run_id))
         faults: list[str] = []
-        for number, destination in enumerate(order.destinations):
-            units = self._ledger.units(wanted.run_id, number)
+        for destination in order.destinations:
+            units = self._ledger.units(wanted.run_id, destination_number(destination))
             whole = units.of(_WHOLE)
             if whole is not None and whole.state == "done":
                 continue
