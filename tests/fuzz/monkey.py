@@ -61,8 +61,8 @@ TEXTS = (
     ":day",
     "9" * 30,
 )
-NEVER = ("Quit", "Close")
-"""Words of actions that would end the run."""
+NEVER = ("Quit", "Close", "Start with my session", "Stop and remove from my session")
+"""Words of actions that would end the run, or change this machine."""
 
 
 class Monkey:
