@@ -14,6 +14,7 @@ from northmoor.app.delivery.compare_dialog import CompareDialog
 from northmoor.app.delivery.deliver_dialog import DeliverDialog
 from northmoor.app.delivery.order_dialog import OrderDialog
 from northmoor.app.window import Window
+from northmoor.core.delivery.archive.run_folder import RunFolder
 from northmoor.core.delivery.library_delivery import LibraryDelivery
 from northmoor.core.delivery.orders.order_files import load_order
 from northmoor.core.delivery.runs.make_run import RunMaker
@@ -142,7 +143,9 @@ def test_an_order_is_made_in_words_and_says_what_is_wrong(quay: Window, root: Pa
         dialog.when.words.setCurrentText("now and then")
         assert "'now and then' is no timetable" in dialog.fault.text()
         dialog.when.words.setCurrentText("the last working day of the month at 6 in Europe/Dublin")
-        assert dialog.said.text().startswith("The last working day of the month at 06:00 in Europe/Dublin.\nNext: ")
+        assert dialog.understood.text().startswith(
+            "The last working day of the month at 06:00 in Europe/Dublin.\nNext: "
+        )
         row = dialog.to.add(None)
         row.kind.setCurrentIndex(row.kind.findData("mail"))
         row.text.setText("quay")
@@ -294,7 +297,26 @@ def test_deliver_keeps_a_run_makes_a_file_for_each_record_or_begins_an_order(
     in_dialog(DeliverDialog, as_order)
     quay.delivery.ask()
     assert begun == ["Mondays at 06:00 in UTC"]
-    assert load_order(root, "freight").report == "reports/freight.moor"
+    order = load_order(root, "freight")
+    assert (order.report, order.values) == ("reports/freight.moor", {})  # defaults are resolved with each run
+
+
+def test_a_block_is_delivered_by_itself_even_if_the_run_was_to_be_kept(quay: Window, tmp_path: Path) -> None:
+    assert quay.shown_document is not None
+    dialog = DeliverDialog(quay.shown_document, tmp_path / "listing.moor", None, quay)
+    dialog.archive.setChecked(True)
+    assert dialog.delivery.is_kept
+    dialog.what.setCurrentIndex(dialog.what.findData("table"))
+    assert (dialog.delivery.block, dialog.delivery.is_kept) == ("table", False)
+
+
+def test_a_run_whose_maker_was_ended_is_listed_as_interrupted(quay: Window, root: Path, qtbot: QtBot) -> None:
+    delivery = LibraryDelivery(root)
+    made = RunFolder(delivery.archive.root, "20251128-180000-0123abcd")
+    made.note(id="", report="reports/listing.moor", order=None, because="", started=datetime.now(UTC).isoformat())
+    made.close()
+    quay.deliveries.refresh()
+    qtbot.waitUntil(lambda: quay.deliveries.snapshot.runs[0].state == "interrupted")
 
 
 def test_the_window_shows_whether_the_service_lives_and_what_went_wrong(quay: Window, root: Path, qtbot: QtBot) -> None:

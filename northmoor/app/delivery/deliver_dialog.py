@@ -190,9 +190,10 @@ class DeliverDialog(QDialog):
         """What is wanted."""
         folder, name = Path(self.folder.text()).expanduser(), self.name.text().strip()
         paths = tuple(folder / f"{name}.{each.suffix}" for each in self.ticked)
-        each = self.each.currentData()
-        is_kept = self.archive.isChecked() or each is not None
-        return Delivery(paths, self.what.currentData(), self._options, is_kept, each)
+        block, each = self.what.currentData(), self.each.currentData()
+        if block is not None:
+            return Delivery(paths, block, self._options)  # the archive keeps whole editions
+        return Delivery(paths, None, self._options, self.archive.isChecked() or each is not None, each)
 
     def _refresh(self) -> None:
         """Show the choices of the formats that are ticked, and what is in the way."""

@@ -66,15 +66,18 @@ class DeliveryActions(QObject):
         report = path.resolve().relative_to(library.root.resolve()).as_posix()
         bundle = BundleRequest(for_each=wanted.each) if wanted.each else None
         name = wanted.paths[0].stem.replace("{", "{{").replace("}", "}}")
+        values = given_again(value_texts(document.resolved))
         own = {"report": report, "edition": document.edition.name, "bundle": bundle, "options": wanted.options,
-               "values": given_again(value_texts(document.resolved)),
                "formats": tuple(each.suffix for each in dialog.ticked)}  # fmt: skip
         if dialog.is_order:
             to = (FolderDestination(path=str(wanted.paths[0].parent)),)
             when = Timetable(days="weekdays", weekdays=(0,))
-            self.order_wanted.emit(StandingOrder(title=document.title, when=when, destinations=to, **own))
+            typed = {name: value for name, value in self._controller.values.items() if isinstance(value, str)}
+            chosen = {name: value for name, value in values.items() if name in document.resolved.given} | typed
+            order = StandingOrder(title=document.title, when=when, destinations=to, values=chosen, **own)
+            self.order_wanted.emit(order)  # what nobody chose, such as today, is resolved with each run
         else:
-            self.run_wanted.emit(RunRequest(library="", file_name=name, **own), wanted.paths[0].parent)
+            self.run_wanted.emit(RunRequest(library="", file_name=name, values=values, **own), wanted.paths[0].parent)
 
     def _keep(self, options: OutputOptions) -> None:
         """Keep the choices of formats with the edition."""

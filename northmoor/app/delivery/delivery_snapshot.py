@@ -93,8 +93,9 @@ class DeliverySnapshot:
 def read_snapshot(delivery: LibraryDelivery, wanted: RunFilter, now: datetime) -> DeliverySnapshot:
     """What there is of the runs that are wanted, and of orders. Raises NorthmoorError."""
     zone = now.astimezone().tzinfo
-    under_way = [run for run in delivery.under_way() if run.is_held]
     asked = delivery.wanted(most=MOST_RUNS)
+    resumed = {each.run_id for each in asked if each.state in ("waiting", "running", "handing")}
+    under_way = [run for run in delivery.under_way() if run.is_held or run.id not in resumed]
     orders = delivery.orders()
     service = delivery.service()
     titles = {file.name: file.order.title for file in orders if file.order is not None}
@@ -125,6 +126,8 @@ def _running_line(run: RunUnderWay, titles: Mapping[str, str]) -> RunLine:
     title = titles.get(run.order, Path(run.report).stem)
     share = run.done / run.of if run.of else None
     result = f"{run.done:,} of {run.of:,}" if run.of else run.text
+    if not run.is_held:
+        return RunLine(run.id, title, run.because or "by hand", "interrupted", TONES["interrupted"], result, "")
     return RunLine(run.id, title, run.because or "by hand", "running", "busy", result, "", None, share or 0.0)
 
 

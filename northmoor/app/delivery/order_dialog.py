@@ -83,7 +83,7 @@ class OrderDialog(QDialog):
         self.missed = QComboBox()
         self.tries = QSpinBox()
         self.failures_to = QLineEdit(", ".join(order.failures_to) if order else "")
-        self.fault, self.said = QLabel(), QLabel()
+        self.fault, self.understood = QLabel(), QLabel()
         self.values: dict[str, QComboBox] = {}
         self._values_form: QWidget | None = None
         self._report: Report | None = None
@@ -136,7 +136,7 @@ class OrderDialog(QDialog):
         self._column.addLayout(formats)
         self._column.addLayout(_form((("File name", self.file_name),)))
         for title, widgets in (
-            ("When", (self.when, self.said)), ("To", (self.to,)), ("Conditions", (self.has_rows, self.no_errors)),
+            ("When", (self.when, self.understood)), ("To", (self.to,)), ("Conditions", (self.has_rows, self.no_errors)),
         ):  # fmt: skip
             self._column.addWidget(line())
             self._column.addWidget(section(title))
@@ -150,7 +150,7 @@ class OrderDialog(QDialog):
         scroll.setWidgetResizable(True)
         scroll.setFrameShape(QScrollArea.Shape.NoFrame)
         scroll.setWidget(body)
-        for label, name in ((self.said, "quiet"), (self.fault, "fault")):
+        for label, name in ((self.understood, "quiet"), (self.fault, "fault")):
             label.setWordWrap(True)
             label.setTextFormat(Qt.TextFormat.PlainText)
             label.setObjectName(name)
@@ -286,10 +286,10 @@ class OrderDialog(QDialog):
         if self._report is None or save is None:
             return
         fault = "" if self.title.text().strip() else "Give it a title."
-        self.said.setText("")
+        self.understood.setText("")
         try:
             when = self.when.trigger()
-            self.said.setText(_when_said(when))
+            self.understood.setText(_when_understood(when))
             if not fault:
                 _ = self.order
         except NorthmoorError as error:
@@ -301,7 +301,7 @@ class OrderDialog(QDialog):
         save.setEnabled(not fault)
 
 
-def _when_said(when: Any) -> str:
+def _when_understood(when: Any) -> str:
     words = when_words(when)
     if not isinstance(when, Timetable):
         return f"{words[0].upper()}{words[1:]}."

@@ -9,7 +9,7 @@ from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.delivery.archive.archive_index import INDEX_FILE, ArchiveIndex, IndexedRun, RunFilter
 from northmoor.core.delivery.archive.run_folder import RunFolder, handed_over, making, read_run
 from northmoor.core.delivery.archive.run_record import HandedOver, RunRecord
-from northmoor.core.delivery.archive.run_texts import TEXTS_FILE, read_texts
+from northmoor.core.delivery.archive.run_texts import read_texts
 from northmoor.core.errors import NorthmoorError, OutputError, ParameterError, ReportFileError
 
 ARCHIVE_FOLDER = "archive"
@@ -81,10 +81,6 @@ class Archive:
         """Runs, the newest first."""
         return self.index.find(wanted, most, skip)
 
-    def interrupted(self) -> Iterator[Path]:
-        """The folders of runs whose maker was ended."""
-        yield from (path for path, is_held in making(self.root) if not is_held)
-
     def remove(self, runs: list[IndexedRun]) -> None:
         """Remove runs with their folders. Raises OutputError."""
         for run in runs:
@@ -131,10 +127,6 @@ class Archive:
         months = (month for report in self.root.glob("[!.]*/") for month in report.glob("[0-9]*-[0-9]*/"))
         for month in sorted(months):
             yield from sorted(path for path in month.iterdir() if path.is_dir() and not path.name.startswith("."))
-
-    def texts_file(self, run: IndexedRun) -> Path:
-        """The texts on a run's pages, as Parquet."""
-        return self.folder(run) / TEXTS_FILE
 
     def close(self) -> None:
         """Close it."""

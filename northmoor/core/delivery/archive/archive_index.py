@@ -157,13 +157,6 @@ class ArchiveIndex:
         rows = self._kept.rows(f"{sql} limit 2", run_id)
         return _indexed(rows[0]) if len(rows) == 1 else None
 
-    def of_key(self, key: str) -> IndexedRun | None:
-        """The whole run that was made for a key."""
-        rows = self._kept.rows(
-            f"select {_COLUMNS} from runs where key = ? and state in ('done', 'done_with_findings')", key
-        )
-        return _indexed(rows[0]) if rows else None
-
     def reports(self) -> dict[str, int]:
         """How many runs there are of each report."""
         return dict(self._kept.rows("select report, count(*) from runs group by report order by report"))

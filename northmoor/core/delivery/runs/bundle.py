@@ -187,7 +187,7 @@ def _by_processes(
         time.sleep(_LOOK_EVERY if children else 0)
     stop.raise_if_cancelled()
     if any(statuses):
-        raise OutputError("A process that made files of the bundle ended; make it again, and it goes on where it was.")
+        raise OutputError("A process that made files of the bundle ended; make the bundle again.")
 
 
 def _end_with(parent: int) -> None:

@@ -34,7 +34,7 @@ from northmoor.core.delivery.runs.bundle import (
     make_record_files,
     prepared_for_bundle,
 )
-from northmoor.core.delivery.runs.bundle_journal import RecordResult, read_journals
+from northmoor.core.delivery.runs.bundle_journal import RecordResult, read_journals, remove_journals
 from northmoor.core.delivery.runs.document_texts import condition_holds, document_text
 from northmoor.core.delivery.runs.file_names import safe_name
 from northmoor.core.delivery.runs.manifest import CSV_FILE, JSON_FILE
@@ -139,6 +139,7 @@ class RunMaker:
         if state not in ("done", "done_with_findings"):
             for path in folder.files.iterdir():
                 path.unlink()
+            remove_journals(folder.path)
             outcome.files, outcome.records = (), None
         record = _record(request, run_id, started, began, outcome, state, reason)  # type: ignore[arg-type]  # a state
         self.archive.keep(folder, record)
@@ -146,7 +147,7 @@ class RunMaker:
 
 
 def _noted(folder: RunFolder, report_progress: ReportDone) -> ReportDone:
-    """ReportDone that is noted in the run's folder too, a few times a second."""
+    """Progress that is noted in the run's folder too, a few times a second."""
     last = 0.0
 
     def note(text: str, done: int, of: int) -> None:

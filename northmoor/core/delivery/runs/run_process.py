@@ -49,11 +49,6 @@ class RunProcess:
             self._process.stdin.write(line + "\n")
             self._process.stdin.flush()
 
-    @property
-    def pid(self) -> int:
-        """The process's number."""
-        return self._process.pid
-
     def stop(self, line: str = "stop") -> None:
         """Ask it to stop, and end it if it does not."""
         self._send(line)

@@ -94,11 +94,6 @@ class Ledger:
         sql = f"select * from wanted where {' and '.join(conditions)} order by entered desc, rowid desc limit ?"
         return [_wanted(row) for row in self._kept.rows(sql, *arguments, most)]
 
-    def of_key(self, key: str) -> Wanted | None:
-        """The run of a key."""
-        rows = self._kept.rows("select * from wanted where key = ?", key)
-        return _wanted(rows[0]) if rows else None
-
     def take(self) -> Wanted | None:
         """The next run that is waiting and due, which is under way from now on; None if there is none."""
         with self._kept.changing() as database:
