@@ -3,13 +3,12 @@
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import partial
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu, QMenuBar
 
 from northmoor.app.delivery.delivery_actions import DeliveryActions
-from northmoor.app.delivery.workspace import DeliveryWorkspace
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.help.help_actions import Help
 from northmoor.app.library_actions import LibraryActions
@@ -24,6 +23,9 @@ from northmoor.app.widgets.menus import with_mnemonics
 from northmoor.app.widgets.widget_tools import commit_typing
 from northmoor.app.worker import Worker, stop_all
 from northmoor.core.model.blocks.block_types import BLOCK_TYPES
+
+if TYPE_CHECKING:
+    from northmoor.app.delivery.workspace import DeliveryWorkspace
 
 
 class CommandTargets(Protocol):
@@ -41,8 +43,10 @@ class CommandTargets(Protocol):
     following: LinkNavigation
     files: FileActions
     delivery: DeliveryActions
-    deliveries: DeliveryWorkspace
     help: Help
+
+    @property
+    def deliveries(self) -> "DeliveryWorkspace": ...
 
     def ask_new(self) -> None: ...
     def close(self) -> bool: ...

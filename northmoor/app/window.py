@@ -1,6 +1,6 @@
 """The window: workspaces at the left, the bar with parameters on top, messages below."""
 
-from functools import partial
+from functools import cached_property, partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -16,17 +16,14 @@ from PyQt6.QtWidgets import (
     QMenuBar,
     QProgressBar,
     QPushButton,
-    QStackedWidget,
     QToolButton,
     QVBoxLayout,
     QWidget,
 )
 
 from northmoor.app.actions import NEEDING_REPORT, OF_BLOCKS, fill_menus, shortcuts
-from northmoor.app.data.workspace import DataWorkspace
 from northmoor.app.delivery.delivery_actions import DeliveryActions
 from northmoor.app.delivery.preflight_panel import PreflightButton
-from northmoor.app.delivery.workspace import DeliveryWorkspace
 from northmoor.app.document_controller import WHOLE_PAGE, DocumentController
 from northmoor.app.help.help_actions import Help
 from northmoor.app.library_actions import LibraryActions
@@ -40,6 +37,8 @@ from northmoor.app.report_file.file_actions import FileActions
 from northmoor.app.search.command_palette import CommandPalette
 from northmoor.app.search.matching import PaletteEntry
 from northmoor.app.search.other_reports import OtherReports
+from northmoor.app.shell.window_bars import DeliveredFile, DeliveryStatus, EditionChoice, WorkspaceSwitch
+from northmoor.app.shell.workspaces import Workspaces
 from northmoor.app.start.file_drops import FileDrops
 from northmoor.app.start.new_report_action import NewReportAction
 from northmoor.app.start.recent_reports import FirstPagePictures, RecentReports
@@ -49,7 +48,7 @@ from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.menus import plain_text, set_available
 from northmoor.app.widgets.notice import Notice
 from northmoor.app.widgets.theme import PAPER
-from northmoor.app.window_bars import DeliveredFile, DeliveryStatus, EditionChoice, WorkspaceSwitch
+from northmoor.app.widgets.widget_tools import first_size
 from northmoor.app.worker import Rendered, RenderJob, ValuesResolved, Worker
 from northmoor.core.compute.parameters.resolution import ResolvedValues
 from northmoor.core.document import Document
@@ -57,10 +56,10 @@ from northmoor.core.layout.table.collapsing import Fold
 from northmoor.core.model.findings import Finding
 
 if TYPE_CHECKING:
+    from northmoor.app.data.workspace import DataWorkspace
+    from northmoor.app.delivery.workspace import DeliveryWorkspace
     from northmoor.app.parameters.dialog import ParametersDialog
 
-_FRAME = QSize(16, 48)
-"""Room for the borders and the title of a window."""
 _PROGRESS_AFTER = 300  # milliseconds of work before progress is shown
 _UNFOLDED = " What is folded in the window is open in it; Printed folded folds it on paper."
 
@@ -75,20 +74,16 @@ class Window(QMainWindow):
         self.worker = Worker()
         self.pages = PagesWorkspace(self.controller, self.worker)
         self.catalog_worker = Worker()  # a server that is slow to answer holds up neither rows nor pages
-        self.data = DataWorkspace(self.controller, self.worker, self.catalog_worker)
         self.parameters = ParameterBar(self.controller)
         self.recent = RecentReports(self._settings)
         self._other_reports = OtherReports(self.controller, self.catalog_worker, self)
         self.files = FileActions(self.controller, self._settings, self.recent, self)
         self.delivery = DeliveryActions(self.controller, self.worker, self, self)
-        self.deliveries = DeliveryWorkspace(self.controller)
-        workspaces = (("pages", self.pages), ("data", self.data), ("deliveries", self.deliveries))
-        self._splits = {f"{name}-split": each.split for name, each in workspaces}
         self.start = StartPage(self.recent)
         self.beginning = StartActions(self.controller, self.catalog_worker, self._settings, self)
         FirstPagePictures(self.recent, self.controller, self.worker)
         FileDrops(self).dropped.connect(self._open_dropped)
-        self._stack = QStackedWidget()
+        self._workspaces = Workspaces(self._settings)
         self._title = QLabel()
         self._editions = EditionChoice(self.controller)
         self._progress = QProgressBar()
@@ -108,7 +103,7 @@ class Window(QMainWindow):
         self.findings = PreflightButton(self)
         self.styling = StyleActions(self.controller, self)
         self.styling.message.connect(self.tell)
-        self.starting = NewReportAction(self.controller, self.catalog_worker, self.data.catalogs, self)
+        self.starting = NewReportAction(self.controller, self.catalog_worker, lambda: self.data.catalogs, self)
         self.starting.message.connect(self.tell)
         self.starting.wanted.connect(self.open)
         self.help = Help(self, shortcuts, lambda: self.controller.selection.kind)
@@ -133,6 +128,29 @@ class Window(QMainWindow):
         self._restore()
         self._update_actions()
 
+    @cached_property
+    def data(self) -> "DataWorkspace":
+        """The Data workspace, loaded when first needed: pages do not wait for it."""
+        from northmoor.app.data.workspace import DataWorkspace
+
+        made = DataWorkspace(self.controller, self.worker, self.catalog_worker)
+        self._workspaces.add("data", made, made.split)
+        return made
+
+    @cached_property
+    def deliveries(self) -> "DeliveryWorkspace":
+        """The Delivery workspace, loaded when first needed."""
+        from northmoor.app.delivery.workspace import DeliveryWorkspace
+
+        made = DeliveryWorkspace(self.controller)
+        made.message.connect(self.tell)
+        made.status_changed.connect(self._delivery_status.show)
+        self._workspaces.add("deliveries", made, made.split)
+        return made
+
+    def _workspace(self, name: str) -> QWidget:
+        return self.data if name == "data" else self.deliveries if name == "delivery" else self.pages
+
     def _fill_selection_menu(self, bar: QMenuBar) -> None:
         """The menu of what can be done to the selected part, made when it is opened."""
         menu = QMenu("&Selection", bar)
@@ -149,20 +167,21 @@ class Window(QMainWindow):
     def _build(self) -> None:
         self.setWindowTitle("Northmoor")
         self.setMinimumSize(960, 600)
-        self._stack.addWidget(self.data)
-        self._stack.addWidget(self.pages)
-        self._stack.addWidget(self.deliveries)
-        self._stack.addWidget(self.start)
+        self._workspaces.add("pages", self.pages, self.pages.split)
+        self._workspaces.addWidget(self.start)
         right = QWidget()
         column = QVBoxLayout(right)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         self._bar = self._top()
-        for widget in (self._bar, self._progress, self._stack):
+        for widget in (self._bar, self._progress, self._workspaces):
             column.addWidget(widget)
         self._progress.setTextVisible(False)
         self._progress.setRange(0, 0)
-        self._keep_room(self._progress)
+        policy = self._progress.sizePolicy()
+        policy.setRetainSizeWhenHidden(True)
+        self._progress.setSizePolicy(policy)
+        self._progress.setVisible(False)
         middle = QWidget()
         row = QHBoxLayout(middle)
         row.setContentsMargins(0, 0, 0, 0)
@@ -171,12 +190,6 @@ class Window(QMainWindow):
         row.addWidget(right, 1)
         self.setCentralWidget(middle)
         self._build_status()
-
-    def _keep_room(self, widget: QWidget) -> None:
-        policy = widget.sizePolicy()
-        policy.setRetainSizeWhenHidden(True)
-        widget.setSizePolicy(policy)
-        widget.setVisible(False)
 
     def _top(self) -> QWidget:
         bar = QFrame()
@@ -236,10 +249,8 @@ class Window(QMainWindow):
         controller.refused.connect(lambda message: self.tell(message, "fault"))
         self.files.message.connect(self.tell)
         self.delivery.message.connect(self.tell)
-        self.deliveries.message.connect(self.tell)
-        self.deliveries.status_changed.connect(self._delivery_status.show)
-        self.delivery.run_wanted.connect(self.deliveries.begin)
-        self.delivery.order_wanted.connect(self.deliveries.new_order)
+        self.delivery.run_wanted.connect(lambda *wanted: self.deliveries.begin(*wanted))
+        self.delivery.order_wanted.connect(lambda order: self.deliveries.new_order(order))
         self.beginning.message.connect(self.tell)
         self.beginning.wanted.connect(self.open)
         self.start.wanted.connect(lambda name: self.actions_by_name[name].trigger())
@@ -268,19 +279,9 @@ class Window(QMainWindow):
         if isinstance(geometry, QByteArray):
             self.restoreGeometry(geometry)
         else:
-            self.resize(self._first_size())
+            self.resize(first_size(self, QSize(1280, 800)))
         self.pages.inspector.memory = SectionMemory(self._settings)
-        for name, split in self._splits.items():
-            state = self._settings.value(name)
-            if isinstance(state, QByteArray):
-                split.restoreState(state)
         self._show_empty()
-
-    def _first_size(self) -> QSize:
-        """The size of the first window: one that the screen has room for, with the frame around it."""
-        screen = self.screen()
-        room = screen.availableSize() if screen is not None else QSize(1280, 800)
-        return QSize(1280, 800).boundedTo(room - _FRAME).expandedTo(self.minimumSize())
 
     # the report
 
@@ -302,7 +303,7 @@ class Window(QMainWindow):
             report, self.controller.values, self.controller.edition_name, library, refresh, self.controller.folds
         )
         self.worker.render(self._job)
-        if refresh:
+        if refresh and self._workspaces.has("data"):
             self.data.run_quietly()
 
     def define_parameters(self, name: str = "") -> None:
@@ -437,7 +438,7 @@ class Window(QMainWindow):
         """Show Data, Pages or Delivery; without a report, what can be begun."""
         if self.controller.report is None:
             return
-        self._stack.setCurrentWidget({"data": self.data, "delivery": self.deliveries}.get(name, self.pages))
+        self._workspaces.setCurrentWidget(self._workspace(name))
         for widget in (self._place_label, self._zoom_label):
             widget.setVisible(name == "pages")
         for button in (self.findings.button, self._trace_button):
@@ -449,7 +450,7 @@ class Window(QMainWindow):
 
     def _enable_blocks(self) -> None:
         """Blocks are copied and taken out where they are seen."""
-        is_seen = self.controller.report is not None and self._stack.currentWidget() is self.pages
+        is_seen = self.controller.report is not None and self._workspaces.currentWidget() is self.pages
         for name in filter(None, OF_BLOCKS):
             set_available(self.actions_by_name[name], is_seen, "Show the pages of a report first.")
 
@@ -475,7 +476,7 @@ class Window(QMainWindow):
     def _opened(self) -> None:
         for widget in (self._bar, self.findings.button, self._trace_button):
             widget.show()
-        if self._stack.currentWidget() is self.start:
+        if self._workspaces.currentWidget() is self.start:
             self.show_workspace("pages")
         self.pages.canvas.clear()
         self._rendered = None
@@ -497,7 +498,7 @@ class Window(QMainWindow):
         self._trace_button.hide()
         self._facts.setText("No report is open")
         self.start.show_recent()
-        self._stack.setCurrentWidget(self.start)
+        self._workspaces.setCurrentWidget(self.start)
         for widget in (self._place_label, self._zoom_label):
             widget.hide()
         self._switch.mark("")
@@ -591,9 +592,9 @@ class Window(QMainWindow):
             event.ignore()
             return
         self._settings.setValue("geometry", self.saveGeometry())
-        for name, split in self._splits.items():
-            self._settings.setValue(name, split.saveState())
+        self._workspaces.remember()
         self.worker.close()
         self.catalog_worker.close()
-        self.deliveries.close_archive()
+        if self._workspaces.has("deliveries"):
+            self.deliveries.close_archive()
         event.accept()

@@ -619,7 +619,7 @@ def test_a_query_is_found_by_its_name(window: Window, data: DataWorkspace, qtbot
     window.show_finder()
     qtbot.keyClicks(window._finder.line, "fares query")
     qtbot.keyClick(window._finder.line, Qt.Key.Key_Return)
-    assert window._stack.currentWidget() is window.data
+    assert window.data.isVisible()
     rows_shown(window, qtbot, 94)
     assert data.query_name == "fares"
     settle(window, qtbot)

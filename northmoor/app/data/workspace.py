@@ -92,6 +92,9 @@ class DataWorkspace(QWidget):
         self.signals = SignalController(self, self)
         self._place()
         self._connect()
+        if controller.report is not None:  # it is built when first needed
+            self._opened()
+            self._changed()
 
     @property
     def table(self) -> QWidget:

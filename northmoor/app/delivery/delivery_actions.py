@@ -2,26 +2,21 @@
 
 from functools import partial
 from pathlib import Path
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QDialog, QWidget
 
-from northmoor.app.delivery.clipboard_copy import mime_of
-from northmoor.app.delivery.deliver_dialog import DeliverDialog, Delivery
-from northmoor.app.delivery.print_pages import ask_printer, print_pages
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.worker import Worker
-from northmoor.core.delivery.destinations.destination import FolderDestination
-from northmoor.core.delivery.orders.standing_order import StandingOrder
-from northmoor.core.delivery.orders.timetable import Timetable
-from northmoor.core.delivery.runs.run_request import BundleRequest, RunRequest
-from northmoor.core.delivery.runs.value_texts import given_again, value_texts
 from northmoor.core.document import Document
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.model import edits
 from northmoor.core.model.output_options import OutputOptions
+
+if TYPE_CHECKING:
+    from northmoor.app.delivery.deliver_dialog import DeliverDialog, Delivery
 
 
 class Shows(Protocol):
@@ -48,13 +43,15 @@ class DeliveryActions(QObject):
         document = self._shows.shown_document
         if document is None or self._controller.path is None:
             return
+        from northmoor.app.delivery.deliver_dialog import DeliverDialog  # dialogs are loaded on first use
+
         dialog = DeliverDialog(document, self._controller.path, block, self._window)
         if dialog.exec() == QDialog.DialogCode.Accepted:
             self._do(dialog, document)
             if dialog.keep.isChecked():
                 self._keep(dialog.delivery.options)
 
-    def _do(self, dialog: DeliverDialog, document: Document) -> None:
+    def _do(self, dialog: "DeliverDialog", document: Document) -> None:
         """Write the files, or have a run made and kept, or begin a standing order."""
         library, path, wanted = self._controller.library, self._controller.path, dialog.delivery
         if not (wanted.is_kept or dialog.is_order) or library is None or path is None:
@@ -63,21 +60,13 @@ class DeliveryActions(QObject):
         if not self._controller.is_saved:
             self.message.emit("Save the report first: what is kept in the archive is what its file says.", "warning")
             return
+        from northmoor.app.delivery.delivery_requests import requested_order, requested_run
+
         report = path.resolve().relative_to(library.root.resolve()).as_posix()
-        bundle = BundleRequest(for_each=wanted.each) if wanted.each else None
-        name = wanted.paths[0].stem.replace("{", "{{").replace("}", "}}")
-        values = given_again(value_texts(document.resolved))
-        own = {"report": report, "edition": document.edition.name, "bundle": bundle, "options": wanted.options,
-               "formats": tuple(each.suffix for each in dialog.ticked)}  # fmt: skip
         if dialog.is_order:
-            to = (FolderDestination(path=str(wanted.paths[0].parent)),)
-            when = Timetable(days="weekdays", weekdays=(0,))
-            typed = {name: value for name, value in self._controller.values.items() if isinstance(value, str)}
-            chosen = {name: value for name, value in values.items() if name in document.resolved.given} | typed
-            order = StandingOrder(title=document.title, when=when, destinations=to, values=chosen, **own)
-            self.order_wanted.emit(order)  # what nobody chose, such as today, is resolved with each run
+            self.order_wanted.emit(requested_order(dialog, document, report, self._controller.values))
         else:
-            self.run_wanted.emit(RunRequest(library="", file_name=name, values=values, **own), wanted.paths[0].parent)
+            self.run_wanted.emit(requested_run(dialog, document, report), wanted.paths[0].parent)
 
     def _keep(self, options: OutputOptions) -> None:
         """Keep the choices of formats with the edition."""
@@ -91,7 +80,7 @@ class DeliveryActions(QObject):
         else:
             self.message.emit("Choose a block on the page first.", "warning")
 
-    def deliver(self, delivery: Delivery) -> None:
+    def deliver(self, delivery: "Delivery") -> None:
         """Write files."""
         document = self._shows.shown_document
         if document is not None:
@@ -100,12 +89,16 @@ class DeliveryActions(QObject):
 
     def deliver_to(self, path: Path) -> None:
         """Write the whole edition to one file."""
+        from northmoor.app.delivery.deliver_dialog import Delivery
+
         document = self._shows.shown_document
         if document is not None:
             self.deliver(Delivery((path,), None, document.edition.output))
 
     def print(self) -> None:
         """Ask for a printer, and print the pages."""
+        from northmoor.app.delivery.print_pages import ask_printer, print_pages
+
         document = self._shows.shown_document
         job = ask_printer(document, self._window) if document is not None else None
         if document is not None and job is not None:
@@ -113,6 +106,8 @@ class DeliveryActions(QObject):
 
     def copy_block(self) -> None:
         """Copy what the selected block shows, for letters and spreadsheets."""
+        from northmoor.app.delivery.clipboard_copy import mime_of
+
         document, name = self._shows.shown_document, self._controller.selection.block
         if document is None or not name:
             self.message.emit("Choose a block on the page first.", "warning")

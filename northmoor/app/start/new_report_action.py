@@ -1,5 +1,7 @@
 """Starting a report: the dialog that proposes pages, and the file that what was picked is saved in."""
 
+from collections.abc import Callable
+from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -8,7 +10,6 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from northmoor.app.data.connection_controller import ConnectionController
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.worker import Worker
 from northmoor.core.errors import NorthmoorError
@@ -17,6 +18,7 @@ from northmoor.core.sources.library import Library
 from northmoor.core.store.report_files import save_report
 
 if TYPE_CHECKING:
+    from northmoor.app.data.connection_controller import ConnectionController
     from northmoor.app.start.new_report_dialog import NewReportDialog
 
 
@@ -27,12 +29,22 @@ class NewReportAction(QObject):
     wanted = pyqtSignal(object)
 
     def __init__(
-        self, controller: DocumentController, worker: Worker, catalogs: ConnectionController, window: QWidget
+        self,
+        controller: DocumentController,
+        worker: Worker,
+        catalogs: Callable[[], "ConnectionController"],
+        window: QWidget,
     ) -> None:
         super().__init__(window)
-        self._controller, self._worker, self._catalogs, self._window = controller, worker, catalogs, window
+        self._controller, self._worker, self._catalogs_of, self._window = controller, worker, catalogs, window
         self.dialog: NewReportDialog | None = None
+
+    @cached_property
+    def _catalogs(self) -> "ConnectionController":
+        """What the connections hold, asked for when a report is first begun."""
+        catalogs = self._catalogs_of()
         catalogs.changed.connect(self._show_tables)
+        return catalogs
 
     def ask(self) -> None:
         """Begin a report with the fields of a query or table."""

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from PyQt6.QtCore import QEvent, QSignalBlocker, Qt
+from PyQt6.QtCore import QEvent, QSignalBlocker, QSize, Qt
 from PyQt6.QtGui import QFocusEvent
 from PyQt6.QtWidgets import (
     QAbstractButton,
@@ -19,6 +19,16 @@ from PyQt6.QtWidgets import (
 )
 
 _EDITORS = (QLineEdit, QTextEdit, QPlainTextEdit, QComboBox, QAbstractSpinBox, QAbstractButton)
+
+_FRAME = QSize(16, 48)
+"""Room for the borders and the title of a window."""
+
+
+def first_size(window: QWidget, wanted: QSize) -> QSize:
+    """The size of a window that is opened for the first time: one that the screen has room for, with its frame."""
+    screen = window.screen()
+    room = screen.availableSize() if screen is not None else wanted + _FRAME
+    return wanted.boundedTo(room - _FRAME).expandedTo(window.minimumSize())
 
 
 def hide_and_delete(widget: QWidget) -> None:

@@ -1,0 +1,5 @@
+"""What is around the workspaces of a window.
+
+`window_bars` are the switch between workspaces, the choice of editions and parts of the status line; `workspaces` shows
+one workspace at a time and remembers its splits.
+"""
