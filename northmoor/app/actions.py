@@ -17,7 +17,7 @@ from northmoor.app.look_actions import StyleActions
 from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
 from northmoor.app.report_file.file_actions import FileActions
-from northmoor.app.start.new_report_action import NewReportAction
+from northmoor.app.start.report_starter.new_report_action import NewReportAction
 from northmoor.app.start.start_actions import StartActions
 from northmoor.app.widgets.menus import with_mnemonics
 from northmoor.app.widgets.widget_tools import commit_typing

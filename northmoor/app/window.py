@@ -40,8 +40,8 @@ from northmoor.app.search.other_reports import OtherReports
 from northmoor.app.shell.window_bars import DeliveredFile, DeliveryStatus, EditionChoice, WorkspaceSwitch
 from northmoor.app.shell.workspaces import Workspaces
 from northmoor.app.start.file_drops import FileDrops
-from northmoor.app.start.new_report_action import NewReportAction
 from northmoor.app.start.recent_reports import FirstPagePictures, RecentReports
+from northmoor.app.start.report_starter.new_report_action import NewReportAction
 from northmoor.app.start.start_actions import StartActions
 from northmoor.app.start.start_page import StartPage
 from northmoor.app.widgets.icons import icon

@@ -2,11 +2,12 @@
 
 import pytest
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QApplication, QComboBox, QMenu
+from PyQt6.QtWidgets import QApplication, QMenu
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.document_controller import WHOLE_PAGE, Selection
 from northmoor.app.pages.panels.block_popup import BlockPopup
+from northmoor.app.pages.panels.role_choice_box import RoleChoiceBox
 from northmoor.app.window import Window
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.chart import ChartBlock
@@ -39,8 +40,9 @@ def tick(popup: BlockPopup, role: str, *labels: str) -> None:
         item = popup.fields.item(row, 0)
         item.setCheckState(Qt.CheckState.Checked if item.text() in labels else Qt.CheckState.Unchecked)
         roles = popup.fields.cellWidget(row, 1)
-        if isinstance(roles, QComboBox) and item.text() in labels:
-            roles.setCurrentIndex(roles.findData(role))
+        if isinstance(roles, RoleChoiceBox) and item.text() in labels:
+            offered = [roles.itemData(at).role for at in range(roles.count())]
+            roles.setCurrentIndex(offered.index(role))
 
 
 def errors(window: Window) -> list[str]:

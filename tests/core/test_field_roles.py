@@ -20,7 +20,8 @@ from northmoor.core.authoring.starters.field_roles import (
     field_role,
 )
 from northmoor.core.authoring.starters.new_report import fields_of, keys_read, table_query
-from northmoor.core.authoring.starters.starter_layouts import Field, proposals
+from northmoor.core.authoring.starters.report_layouts import proposed_reports
+from northmoor.core.authoring.starters.starter_layouts import Field
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.model.report import Edition, Report
@@ -86,7 +87,7 @@ def test_the_catalogue_knows_keys_and_a_new_report_adds_none_up(bookings: tuple[
     assert {name for name, field in fields.items() if field.total == "sum"} == {"quantity"}
     assert {name for name, field in fields.items() if field.total == "avg"} == {"unit_price"}
     assert {name for name, field in fields.items() if field.format == "0"} >= {"booking_id", "sailing_id", "fare_id"}
-    made = proposals(report, report.queries[0], list(fields.values()), "Bookings")
+    made = proposed_reports(report, report.queries[0], list(fields.values()), "Bookings")
     sums = [cell.value for block in made["Listing"].editions[0].data_blocks for cell in block.cells() if cell.value]
     assert [value for value in sums if value.startswith(("sum", "avg"))] == ["sum(quantity)", "avg(unit_price)"]
 
@@ -94,9 +95,11 @@ def test_the_catalogue_knows_keys_and_a_new_report_adds_none_up(bookings: tuple[
 def test_rows_are_grouped_only_by_what_repeats(bookings: tuple[dict[str, Field], Report]) -> None:
     fields, report = bookings
     query = report.queries[0]
-    by_key = proposals(report, query, [fields["booking_id"], fields["quantity"]], "Bookings")
+    by_key = proposed_reports(report, query, [fields["booking_id"], fields["quantity"]], "Bookings")
     assert list(by_key) == ["Listing"]
-    by_status = proposals(report, query, [fields["booking_id"], fields["status"], fields["quantity"]], "Bookings")
-    assert list(by_status) == ["Listing", "Grouped", "Matrix", "One page per record"]
+    by_status = proposed_reports(
+        report, query, [fields["booking_id"], fields["status"], fields["quantity"]], "Bookings"
+    )
+    assert list(by_status) == ["Listing", "Grouped", "Matrix", "Chart", "Page per record"]
     (table,) = by_status["Grouped"].editions[0].data_blocks
     assert [level.by for level in table.levels] == ["status"]

@@ -1,7 +1,7 @@
 """What the window shows while no report is open, and how reports are begun.
 
 Reading order: `recent_reports`, those opened last with their first pages; `start_page` shows them beside what can be
-begun; `new_report_dialog` proposes reports on fields that are picked; `start_actions` begin a report from data, from
-nothing, or from another report; `file_drops` begin one with a file; `new_report_action` begins one on the open
-report's data; `preferences_dialog`.
+begun; `report_starter` proposes reports on fields that are picked; `start_actions` begin a report from data, from
+nothing, or from another report; `file_drops` begin one with a file;
+`preferences_dialog`.
 """

@@ -18,7 +18,7 @@ from northmoor.core.sources.library import Library
 from northmoor.core.store.report_files import load_report, save_report
 
 if TYPE_CHECKING:
-    from northmoor.app.start.new_report_dialog import NewReportDialog
+    from northmoor.app.start.report_starter.new_report_dialog import NewReportDialog
 
 DATA_FILES = "Data (*.csv *.tsv *.xlsx *.ods *.parquet *.json *.xml *.sqlite *.sqlite3 *.db *.duckdb);;All files (*)"
 REPORTS = "Reports (*.moor)"
@@ -53,7 +53,9 @@ class StartActions(QObject):
         except NorthmoorError as error:
             self.message.emit(str(error), "fault")
             return
-        from northmoor.app.start.new_report_dialog import NewReportDialog  # dialogs are loaded on first use
+        from northmoor.app.start.report_starter.new_report_dialog import (
+            NewReportDialog,  # dialogs are loaded on first use
+        )
 
         tables = [table for table in catalog.tables if table.fault is None]
         self.dialog = NewReportDialog(None, {}, self._worker, library, self._window)

@@ -154,6 +154,7 @@ QToolButton#chip[invalid="true"] {{ color: {ROWAN}; border: 2px solid {ROWAN}; }
 QToolButton#chip:hover, QToolButton#new-chip:hover {{ border-color: {HEATHER}; }}
 QToolButton#chip:focus, QToolButton#new-chip:focus {{ border: 1px solid {HEATHER}; background: {LIT}; }}
 QToolButton#new-chip {{ border-style: dashed; background: transparent; }}
+QToolButton#new-chip::menu-indicator {{ image: none; width: 0; }}
 QToolButton#word-button {{ background: transparent; border: none; color: {STONE_TEXT}; padding: 2px 1px;
   text-decoration: underline; }}
 QToolButton#word-button:focus, QToolButton#word-button:hover {{ color: {HEATHER}; border: none; }}

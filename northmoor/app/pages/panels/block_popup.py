@@ -18,12 +18,14 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.pages.panels.query_fields import FieldReader, QueryFields
+from northmoor.app.pages.panels.role_choice_box import RoleChoiceBox
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.kind_looks import KIND_LOOKS
 from northmoor.app.widgets.popups import BesidePopup
 from northmoor.core.authoring.starters.block_starters import BlockStarter, ChosenField
 from northmoor.core.authoring.starters.starter_layouts import Field
 from northmoor.core.model.edits import Target
+from northmoor.core.model.kinds.value_types import ValueType
 
 _FIELD = Qt.ItemDataRole.UserRole
 _ROW, _FIELDS, _HEIGHT = 28, 290, 460
@@ -42,6 +44,7 @@ class BlockPopup(BesidePopup):
         super().__init__(f"Insert a {starter.name}", parent)
         self._starter, self._reader = starter, reader
         self._asked_for: Sequence[str] = ()
+        self._types: Mapping[str, ValueType] = {}
         self.source = QComboBox()
         for name, label in queries.items():
             self.source.addItem(label, name)
@@ -122,6 +125,7 @@ class BlockPopup(BesidePopup):
         asked = [field for field in found.fields if field.name in self._asked_for]
         likely = self._starter.propose_with(asked, found.fields)
         roles = {each.field.name: each.role for each in likely}
+        self._types = found.types
         self.fields.blockSignals(True)
         self.fields.setRowCount(len(found.fields))
         for row, field in enumerate(found.fields):
@@ -142,12 +146,9 @@ class BlockPopup(BesidePopup):
         if role is None:
             self.fields.removeCellWidget(row, 1)
             return
-        roles = QComboBox()
-        roles.setAccessibleName(f"What {self._field(row).label} is")
-        for name, label in self._starter.roles.items():
-            roles.addItem(label, name)
-        roles.setCurrentIndex(roles.findData(role))
-        self.fields.setCellWidget(row, 1, roles)
+        field = self._field(row)
+        is_number = self._types[field.name].is_number
+        self.fields.setCellWidget(row, 1, RoleChoiceBox(self._starter, ChosenField(field, role), is_number))
 
     def _field(self, row: int) -> Field:
         item = self.fields.item(row, 0)
@@ -170,8 +171,8 @@ class BlockPopup(BesidePopup):
         found = []
         for row in range(self.fields.rowCount()):
             roles = self.fields.cellWidget(row, 1)
-            if isinstance(roles, QComboBox):
-                found.append(ChosenField(self._field(row), roles.currentData()))
+            if isinstance(roles, RoleChoiceBox):
+                found.append(roles.chosen)
         return found
 
     def _update(self) -> None:

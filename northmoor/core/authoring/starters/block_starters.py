@@ -1,16 +1,22 @@
 """Tables, matrices and charts begun with chosen fields, each with its role: what a new block of rows is made of."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-from northmoor.core.authoring.starters.starter_layouts import Field, matrix_level, table_of_fields
+from northmoor.core.authoring.starters.starter_layouts import (
+    MONTH_FORMAT,
+    Field,
+    group_key,
+    matrix_level,
+    table_of_fields,
+)
 from northmoor.core.model.blocks.block_types import Block
 from northmoor.core.model.blocks.chart import ChartBlock, ChartLevel, ChartMeasure
 from northmoor.core.model.blocks.matrix import MatrixBlock, Measure
 from northmoor.core.model.blocks.table import Row, TableBlock
 from northmoor.core.model.blocks.text import literal_template
 from northmoor.core.model.edits.naming import known_style
-from northmoor.core.model.kinds.aggregates import aggregate_of
+from northmoor.core.model.kinds.aggregates import TOTALS, aggregate_of
 from northmoor.core.model.report import Report
 
 _LISTED = 8
@@ -26,6 +32,19 @@ class ChosenField:
 
 
 @dataclass(frozen=True)
+class RoleChoice:
+    """A role that a field can have, with the aggregate of one that sums it up."""
+
+    label: str
+    role: str
+    total: str | None = None
+
+    def of(self, field: Field) -> ChosenField:
+        """The field in this role."""
+        return ChosenField(field if self.total is None else replace(field, total=self.total), self.role)
+
+
+@dataclass(frozen=True)
 class BlockStarter:
     """A kind of block that is begun with fields. `roles` are what a field can be in it, with their labels; `propose`
     chooses likely fields of a query; `make` makes the block of a query's name and fields."""
@@ -33,8 +52,16 @@ class BlockStarter:
     name: str
     label: str
     roles: Mapping[str, str]
+    summed: str
+    """The role in which fields are summed up, each by an aggregate."""
     propose: Callable[[Sequence[Field]], list[ChosenField]]
     make: Callable[[str, Sequence[ChosenField]], Block]
+
+    def choices(self, is_number: bool) -> list[RoleChoice]:
+        """What a field can be, with the aggregates that can sum up its values."""
+        found = [RoleChoice(label, role) for role, label in self.roles.items() if role != self.summed]
+        totals = [name for name in TOTALS if is_number or name not in ("sum", "avg")]
+        return found + [RoleChoice(TOTALS[name], self.summed, name) for name in totals]
 
     def propose_with(self, wanted: Sequence[Field], fields: Sequence[Field]) -> list[ChosenField]:
         """Likely fields of a query, of which some are wanted: a list has those alone, others what goes with them."""
@@ -86,9 +113,14 @@ def _table_fields(fields: Sequence[Field]) -> list[ChosenField]:
 
 def _table(query: str, chosen: Sequence[ChosenField]) -> TableBlock:
     totals = {field.name: field.total or "count" for field in _with_role(chosen, "total")}
-    levels = [field.name for field in _with_role(chosen, "group")]
-    columns = [(each.field.name, each.field.expression, each.field.label) for each in chosen]
-    return table_of_fields(query, columns, levels, totals).but(space_after=12_000)
+    groups = _with_role(chosen, "group")
+    columns = [
+        (field.name, group_key(field) if field in groups else field.expression, field.label)
+        for field in (each.field for each in chosen)
+    ]
+    months = {field.name: MONTH_FORMAT for field in groups if field.is_moment}
+    levels = [field.name for field in groups]
+    return table_of_fields(query, columns, levels, totals, months).but(space_after=12_000)
 
 
 def _crossed(fields: Sequence[Field], first: str, second: str) -> list[ChosenField]:
@@ -143,7 +175,8 @@ BLOCK_STARTERS: Mapping[str, BlockStarter] = {
         BlockStarter(
             "table",
             "Table",
-            {"column": "Column", "total": "With total", "group": "Group"},
+            {"column": "Column", "group": "Group", "total": "Total"},
+            "total",
             _table_fields,
             _table,
         ),
@@ -151,6 +184,7 @@ BLOCK_STARTERS: Mapping[str, BlockStarter] = {
             "matrix",
             "Matrix",
             {"rows": "Rows", "columns": "Columns", "value": "Value"},
+            "value",
             lambda fields: _crossed(fields, "rows", "columns"),
             _matrix,
         ),
@@ -158,6 +192,7 @@ BLOCK_STARTERS: Mapping[str, BlockStarter] = {
             "chart",
             "Chart",
             {"category": "Categories", "series": "Series", "value": "Value"},
+            "value",
             _chart_fields,
             _chart,
         ),

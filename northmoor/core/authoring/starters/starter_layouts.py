@@ -2,10 +2,9 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from types import MappingProxyType
 
-from northmoor.core.model.blocks.block_types import Block
-from northmoor.core.model.blocks.containers import ForEachBlock
-from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
+from northmoor.core.model.blocks.matrix import MatrixLevel
 from northmoor.core.model.blocks.table import Cell, Column, Level, Row, TableBlock
 from northmoor.core.model.blocks.text import TextBlock, literal_template
 from northmoor.core.model.data.queries import Query
@@ -49,9 +48,13 @@ def listing(
 
 
 def table_of_fields(
-    query: str, columns: Sequence[tuple[str, str, str]], levels: Sequence[str], totals: Mapping[str, str]
+    query: str,
+    columns: Sequence[tuple[str, str, str]],
+    levels: Sequence[str],
+    totals: Mapping[str, str],
+    formats: Mapping[str, str] = MappingProxyType({}),
 ) -> TableBlock:
-    """The table of a listing; see `listing`."""
+    """The table of a listing; see `listing`. `formats` are those of the keys of some levels."""
     shown = [c for c in columns if c[0] not in levels] or list(columns)
     expressions = {name: expression for name, expression, _ in columns}
     return TableBlock(
@@ -60,7 +63,7 @@ def table_of_fields(
         style="body",
         head_style="head",
         columns=tuple(Column(name=n, value=e, title=literal_template(label)) for n, e, label in shown),
-        levels=tuple(_level(name, expressions, shown, totals) for name in levels),
+        levels=tuple(_level(name, expressions, shown, totals, formats.get(name)) for name in levels),
         total=listing_total_row("Total", expressions, shown, totals, "grand-total") if totals else None,
     )
 
@@ -78,12 +81,15 @@ def running_footer() -> Running:
 
 
 def _level(
-    name: str, expressions: dict[str, str], shown: Sequence[tuple[str, str, str]], totals: Mapping[str, str]
+    name: str,
+    expressions: dict[str, str],
+    shown: Sequence[tuple[str, str, str]],
+    totals: Mapping[str, str],
+    key_format: str | None,
 ) -> Level:
-    heading = Cell(column=shown[0][0], text=f"{{{expressions[name]}}}", span=len(shown))
-    total = (
-        listing_total_row(f"Total for {{{expressions[name]}}}", expressions, shown, totals, "total") if totals else None
-    )
+    key = f"{{{expressions[name]}{f'; {key_format}' if key_format else ''}}}"
+    heading = Cell(column=shown[0][0], text=key, span=len(shown))
+    total = listing_total_row(f"Total for {key}", expressions, shown, totals, "total") if totals else None
     return Level(name=name, by=expressions[name], heading=Row(style="heading", cells=(heading,)), total=total)
 
 
@@ -119,25 +125,6 @@ class Field:
     repeats: bool = True
 
 
-def proposals(base: Report, query: Query, fields: Sequence[Field], title: str) -> dict[str, Report]:
-    """The reports that can be begun with fields, in the order in which they matter, by the names of their kinds. `base`
-    has the queries and parameters that they keep. Rows are grouped by fields whose values repeat; where none does, they
-    are listed."""
-    totalled = [f for f in fields if f.total is not None]
-    plain = [f for f in fields if f.total is None and (f.repeats or f.is_moment)]
-    found: dict[str, Report] = {}
-    if fields:
-        found["Listing"] = _listing(base, query, fields, [], title)
-    groups = [field for field in plain if field.repeats]
-    if groups and len(fields) > 1:
-        found["Grouped"] = _listing(base, query, fields, groups[:1], title)
-    if plain and (totalled or len(plain) > 1):
-        found["Matrix"] = _with_blocks(base, title, _matrix(query, plain, totalled))
-    if groups and len(fields) > 1:
-        found["One page per record"] = _with_blocks(base, title, _statements(query, fields, groups[0]), titled=False)
-    return found
-
-
 def empty_report(title: str) -> Report:
     """A report with a title, a footer and nothing else."""
     heading = TextBlock(name="title", text="{report_title()}", style="title", space_after=14_000)
@@ -146,55 +133,18 @@ def empty_report(title: str) -> Report:
     )
 
 
-def _with_blocks(base: Report, title: str, block: Block, titled: bool = True) -> Report:
-    heading = (TextBlock(name="title", text="{report_title()}", style="title", space_after=14_000),) if titled else ()
-    edition = Edition(name="main", footer=running_footer(), blocks=(*heading, block))
-    return _new_report(base, edition, title)
+MONTH_FORMAT = "MMM y"
+"""How the months are written that moments are grouped by."""
 
 
-def _new_report(base: Report, edition: Edition, title: str) -> Report:
-    known = {style.name for style in base.styles}
-    styles = (*base.styles, *(style for style in STYLES if style.name not in known))
-    return base.but(title=title, styles=styles, editions=(edition,), shown_edition=None)
-
-
-def _listing(base: Report, query: Query, fields: Sequence[Field], levels: Sequence[Field], title: str) -> Report:
-    columns = [(f.name, f.expression, f.label) for f in fields]
-    totals = {f.name: f.total for f in fields if f.total is not None}
-    made = listing(query, columns, [f.name for f in levels], totals, title)
-    return _new_report(base, made.editions[0], title)
-
-
-def _matrix(query: Query, plain: Sequence[Field], totalled: Sequence[Field]) -> MatrixBlock:
-    measures = [
-        Measure(name=f.name, value=aggregate_of(str(f.total), f.expression), title=literal_template(f.label))
-        for f in totalled[:1]
-    ]
-    return MatrixBlock(
-        name="matrix", query=query.name, rows=tuple(map(matrix_level, plain[:1])),
-        columns=tuple(map(matrix_level, plain[1:2])),
-        measures=tuple(measures) or (Measure(name="count", value="count(*)", title="Count"),),
-        style="body", head_style="head", total_style="grand-total",
-    )  # fmt: skip
+def group_key(field: Field) -> str:
+    """The expression that groups by a field: moments by their months."""
+    return f"date_trunc('month', {field.expression})" if field.is_moment else field.expression
 
 
 def matrix_level(field: Field) -> MatrixLevel:
-    """A level that groups by a field: moments by their months."""
-    by = f"date_trunc('month', {field.expression})" if field.is_moment else field.expression
+    """A level that groups by a field."""
     return MatrixLevel(
-        name=field.name, by=by, title=literal_template(field.label), format="MMM y" if field.is_moment else None
-    )
-
-
-def _statements(query: Query, fields: Sequence[Field], key: Field) -> ForEachBlock:
-    others = [field for field in fields if field is not key]
-    shown = [(field.name, field.expression, field.label) for field in others]
-    totals = {field.name: field.total for field in others if field.total is not None}
-    table = table_of_fields(query.name, shown, (), totals)
-    heading = TextBlock(
-        name="heading", text=f"{literal_template(key.label)} {{{key.expression}}}", style="title", space_after=14_000
-    )
-    return ForEachBlock(
-        name=f"each-{key.name}", query=query.name, by=key.expression, restart_page_number=True,
-        bookmark=f"{{{key.expression}}}", blocks=(heading, table),
+        name=field.name, by=group_key(field), title=literal_template(field.label),
+        format=MONTH_FORMAT if field.is_moment else None,
     )  # fmt: skip

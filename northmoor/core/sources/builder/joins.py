@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from typing import Literal, get_args
 
 from northmoor.core.errors import QueryError, RefusedQuery
+from northmoor.core.expr.identifiers import sql_name
 from northmoor.core.sources.builder.asides import JoinPair, join_condition
 from northmoor.core.sources.builder.edits import with_condition
 from northmoor.core.sources.builder.select_model import BooleanGroup, Comparison, Condition, FromItem, SelectModel
@@ -39,6 +40,14 @@ def join_proposals(catalog: Catalog, taken: tuple[FromItem, ...], table: str) ->
         if pairs and not any(way.to == present.known_as for way in found):
             found.append(JoinProposal(present.known_as, pairs, is_key=False))
     return found
+
+
+def proposed_pairs(new: FromItem, way: JoinProposal, dialect: str) -> tuple[JoinPair, ...]:
+    """The columns by which a table is joined in a proposed way."""
+    return tuple(
+        JoinPair(f"{way.to}.{sql_name(other, dialect)}", "=", f"{new.known_as}.{sql_name(own, dialect)}")
+        for own, other in way.pairs
+    )
 
 
 _MOST_CANDIDATES = 40

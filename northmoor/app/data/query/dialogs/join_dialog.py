@@ -36,6 +36,7 @@ from northmoor.core.sources.builder.joins import (
     join_proposals,
     joined,
     new_alias,
+    proposed_pairs,
     read_join_kind,
     read_join_pairs,
 )
@@ -231,7 +232,7 @@ class JoinDialog(StepDialog):
         ways = join_proposals(self._around.catalog, before.from_items, self._plain_name(new))
         self.ways.clear()
         for way in ways:
-            found = tuple(self._pair_of(new, way.to, old, own) for own, old in way.pairs)
+            found = proposed_pairs(new, way, self._around.dialect)
             words = " and ".join(f"{p.left} = {p.right}" for p in found)
             self.ways.addItem(f"{words}{'   (key)' * way.is_key}", found)
         self._form.setRowVisible(self.ways, len(ways) > 1)
@@ -247,10 +248,6 @@ class JoinDialog(StepDialog):
             self._given = self._filled()
         elif not ways and self._around.ask is not None:
             self._find()
-
-    def _pair_of(self, new: FromItem, to: str, old: str, own: str) -> JoinPair:
-        dialect = self._around.dialect
-        return JoinPair(f"{to}.{sql_name(old, dialect)}", "=", f"{new.known_as}.{sql_name(own, dialect)}")
 
     def _plain_name(self, new: FromItem) -> str:
         table = self._table()
@@ -395,7 +392,7 @@ class JoinDialog(StepDialog):
         if new is None or self._around.ask is None:
             return
         ways = column_candidates(self._around.catalog, before.from_items, self._plain_name(new))
-        pairs = [self._pair_of(new, way.to, old, own) for way in ways for own, old in way.pairs]
+        pairs = [pair for way in ways for pair in proposed_pairs(new, way, self._around.dialect)]
         if not pairs:
             self.match.setText("No columns of one type; choose a pair, or write the condition as SQL.")
             return

@@ -13,13 +13,14 @@ from PyQt6.QtWidgets import (
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.worker import Worker
 from northmoor.core.errors import NorthmoorError
+from northmoor.core.model.data.connections import ServerConnection
 from northmoor.core.model.report import Report
 from northmoor.core.sources.library import Library
 from northmoor.core.store.report_files import save_report
 
 if TYPE_CHECKING:
     from northmoor.app.data.connection_controller import ConnectionController
-    from northmoor.app.start.new_report_dialog import NewReportDialog
+    from northmoor.app.start.report_starter.new_report_dialog import NewReportDialog
 
 
 class NewReportAction(QObject):
@@ -50,7 +51,9 @@ class NewReportAction(QObject):
         """Begin a report with the fields of a query or table."""
         if self._controller.report is None or self._controller.path is None:
             return
-        from northmoor.app.start.new_report_dialog import NewReportDialog  # dialogs are loaded on first use
+        from northmoor.app.start.report_starter.new_report_dialog import (
+            NewReportDialog,  # dialogs are loaded on first use
+        )
 
         self.dialog = NewReportDialog(
             self._controller.report,
@@ -61,8 +64,12 @@ class NewReportAction(QObject):
         )
         self.dialog.begun.connect(self._begin)
         self._show_tables()
-        if not self._catalogs.known:
-            self._catalogs.read()
+        self.dialog.panel.connect_wanted.connect(self._catalogs.read)
+        for connection in self.dialog.library.connections.connections:
+            if isinstance(connection, ServerConnection) and connection.name not in self._catalogs.known:
+                self.dialog.panel.add_server(connection.name)  # its password is asked for when its tables are wanted
+            elif connection.name not in self._catalogs.known:
+                self._catalogs.read(connection.name)
         self.dialog.open()
 
     def _show_tables(self) -> None:
