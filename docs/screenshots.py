@@ -203,13 +203,31 @@ def take_hand(application: QApplication, window: Window) -> None:
     take_screen(application, window, "format.png")
     assert menu.format_popup is not None
     menu.format_popup.close()
-    window.controller.select(Selection("text", "scope"))
-    window.pages.ask_block("table")
-    popup = window.pages.block_popup
-    assert popup is not None
-    wait_until(application, lambda: popup.fields.rowCount() > 0)
-    take_screen(application, window, "insert.png")
-    popup.close()
+
+
+def take_new_report(application: QApplication, window: Window) -> None:
+    """The picture of a report that is begun: sailings with their vessels, delays by vessel."""
+    window.actions_by_name["new"].trigger()
+    dialog = window.starting.dialog
+    assert dialog is not None
+    wait_until(application, lambda: dialog.source.findText("tarrow · sailings") > 0)
+    dialog.source.setCurrentText("tarrow · sailings")
+    dialog.source.activated.emit(dialog.source.currentIndex())
+    wait_until(application, lambda: dialog.fields.count() > 0)
+    fields = dialog.fields.count()
+    dialog.panel.join_table(next(each for each in dialog.panel.joinable() if each.table.name == "vessels"))
+    wait_until(application, lambda: dialog.fields.count() > fields)
+    for name in ("name", "departs_at", "delay_minutes"):
+        items = map(dialog.fields.item, range(dialog.fields.count()))
+        item = next(each for each in items if each is not None and each.data(Qt.ItemDataRole.UserRole) == name)
+        item.setCheckState(Qt.CheckState.Checked)
+    dialog.look.setCurrentIndex(dialog.look.findData("zebra"))
+    dialog.title.setText("Delays by vessel")
+    dialog.cards["Grouped"].click()
+    dialog.title.editingFinished.emit()
+    wait_until(application, lambda: len(dialog.pages) == len(dialog.cards))
+    dialog.grab().save(str(TARGET / "new-report.png"))
+    dialog.reject()
 
 
 def take_screen(application: QApplication, window: Window, picture: str) -> None:
@@ -251,6 +269,7 @@ def main() -> None:
             window.close()
             return
         take_hand(application, window)
+        take_new_report(application, window)
         window.controller.select(Selection("level", "fares-table", level="route"))
         window.pages.add_level("season")
         settle(application, window)

@@ -6,7 +6,7 @@ from functools import partial
 from typing import TYPE_CHECKING, Protocol
 
 from PyQt6.QtGui import QAction, QKeySequence
-from PyQt6.QtWidgets import QMenu, QMenuBar
+from PyQt6.QtWidgets import QMenu, QMenuBar, QWidget
 
 from northmoor.app.delivery.delivery_actions import DeliveryActions
 from northmoor.app.document_controller import DocumentController
@@ -49,7 +49,8 @@ class CommandTargets(Protocol):
     def deliveries(self) -> "DeliveryWorkspace": ...
 
     def ask_new(self) -> None: ...
-    def close(self) -> bool: ...
+    def window(self) -> QWidget | None: ...
+    def new_tab(self) -> object: ...
     def add_field(self, as_what: str) -> None: ...
     def add_query(self) -> None: ...
     def add_connection(self) -> None: ...
@@ -60,7 +61,6 @@ class CommandTargets(Protocol):
     def show_findings(self) -> None: ...
     def toggle_trace(self) -> None: ...
     def show_properties(self) -> None: ...
-    def fill_menu(self, name: str, menu: QMenu) -> None: ...
 
 
 @dataclass(frozen=True)
@@ -75,11 +75,11 @@ class Command:
 
 @dataclass(frozen=True)
 class Submenu:
-    """A menu in a menu. One with a name is filled by the window each time it is opened."""
+    """A menu in a menu. One with `fill` is filled each time it is opened."""
 
     text: str
     commands: tuple[Command | None, ...]
-    name: str = ""
+    fill: Callable[[CommandTargets, QMenu], object] | None = None
 
 
 def _insert(kind: str) -> Callable[[CommandTargets], object]:
@@ -99,9 +99,10 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
         Command("new_from_data", "New report from a file…", "", lambda w: w.beginning.new_from_data()),
         Command("new_empty", "New empty report…", "", lambda w: w.beginning.new_empty()),
         Command("new_from_report", "New report from another…", "", lambda w: w.beginning.new_from_report()),
+        Command("new_tab", "New tab", "Ctrl+T", lambda w: w.new_tab()),
         Command("new_window", "New window", "Ctrl+Shift+N", lambda w: w.beginning.new_window()),
         Command("open", "Open…", "Ctrl+O", lambda w: w.files.ask_open()),
-        Submenu("Open recent", (), "recent"),
+        Submenu("Open recent", (), lambda w, menu: w.files.fill_recent(menu)),
         Command("demo", "Open the demo", "", lambda w: w.beginning.demo()),
         Command("close_report", "Close", "Ctrl+W", lambda w: w.files.close()),
         None,
@@ -117,7 +118,7 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
         Command("properties", "Report properties", "", lambda w: w.show_properties()),
         Command("preferences", "Preferences…", "Ctrl+,", lambda w: w.beginning.ask_preferences()),
         None,
-        Command("quit", "Quit", "Ctrl+Q", lambda w: w.close()),
+        Command("quit", "Quit", "Ctrl+Q", lambda w: w.window().close()),
     ),
     "Edit": (
         Command("undo", "Undo", "Ctrl+Z", lambda w: w.controller.undo()),
@@ -298,8 +299,8 @@ def _fill(
         elif isinstance(entry, Submenu):
             below = menu.addMenu(next(texts))
             assert below is not None
-            if entry.name:
-                below.aboutToShow.connect(partial(window.fill_menu, entry.name, below))
+            if entry.fill is not None:
+                below.aboutToShow.connect(partial(entry.fill, window, below))
             _fill(below, entry.commands, window, bar, actions)
         else:
             action = QAction(next(texts), bar)

@@ -15,15 +15,18 @@ from northmoor.app.widgets.preferences import own_settings, read_preferences
 from northmoor.core.base.gc_pause import gc_paused
 
 if TYPE_CHECKING:
+    from northmoor.app.shell.tabbed_window import TabbedWindow
     from northmoor.app.window import Window
 
 
 def _show_mistake(
-    window: "Window", kind: type[BaseException], error: BaseException, trace: TracebackType | None
+    window: "TabbedWindow", kind: type[BaseException], error: BaseException, trace: TracebackType | None
 ) -> None:
     """A mistake of ours in the window's own thread is logged and reported; the window and unsaved work stay."""
     logging.getLogger(__name__).error("Unexpected", exc_info=(kind, error, trace))
-    window.tell(f"Northmoor made a mistake ({kind.__name__}: {error}). Save your report and start again.", "fault")
+    window.current.tell(
+        f"Northmoor made a mistake ({kind.__name__}: {error}). Save your report and start again.", "fault"
+    )
 
 
 def run_window(
@@ -31,22 +34,22 @@ def run_window(
 ) -> int:
     """Open the window, on a report with values if one is given, and run until it is closed; the exit code.
 
-    `watch` is called with the window before it is shown.
+    `watch` is called with the window of the report before it is shown.
     """
     signal.signal(signal.SIGINT, signal.SIG_DFL)
     application = QApplication(sys.argv[:1])
     application.setApplicationName("Northmoor")
     with gc_paused():
+        from northmoor.app.shell.tabbed_window import TabbedWindow
         from northmoor.app.widgets.theme import apply_theme  # it asks the application whether the system is dark
-        from northmoor.app.window import Window
 
     apply_theme(application)
-    window = Window()
+    window = TabbedWindow()
     sys.excepthook = partial(_show_mistake, window)
     if report is None and read_preferences(own_settings()).begin_with == "last":
-        report = next(iter(window.recent.paths), None)
+        report = next(iter(window.current.recent.paths), None)
     if report is not None:
         window.open(report, values)
-    watch(window)
+    watch(window.current)
     window.show()
     return application.exec()

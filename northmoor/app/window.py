@@ -1,10 +1,11 @@
 """The window: workspaces at the left, the bar with parameters on top, messages below."""
 
+from collections.abc import Callable
 from functools import cached_property, partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QByteArray, QSettings, QSize, Qt, QTimer
+from PyQt6.QtCore import QSettings, QSize, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import (
     QApplication,
@@ -100,12 +101,15 @@ class Window(QMainWindow):
         self._job: RenderJob | None = None
         self._held_job: RenderJob | None = None
         self.dialog: ParametersDialog | None = None
+        self.last_message = ("", "quiet")
+        self.new_tab: Callable[[], object] = self.beginning.new_window
+        """Opens another tab, or another window where there are no tabs."""
         self.findings = PreflightButton(self)
         self.styling = StyleActions(self.controller, self)
         self.styling.message.connect(self.tell)
         self.starting = NewReportAction(self.controller, self.catalog_worker, lambda: self.data.catalogs, self)
         self.starting.message.connect(self.tell)
-        self.starting.wanted.connect(self.open)
+        self.starting.wanted.connect(self.files.open_beside)
         self.help = Help(self, shortcuts, lambda: self.controller.selection.kind)
         self.following = LinkNavigation(self.controller, self.pages.canvas, self.open, self)
         self.following.message.connect(self.tell)
@@ -252,7 +256,7 @@ class Window(QMainWindow):
         self.delivery.run_wanted.connect(lambda *wanted: self.deliveries.begin(*wanted))
         self.delivery.order_wanted.connect(lambda order: self.deliveries.new_order(order))
         self.beginning.message.connect(self.tell)
-        self.beginning.wanted.connect(self.open)
+        self.beginning.wanted.connect(self.files.open_beside)
         self.start.wanted.connect(lambda name: self.actions_by_name[name].trigger())
         self.start.opened.connect(self.open)
         worker.resolved.connect(self._accept_resolved)
@@ -275,11 +279,7 @@ class Window(QMainWindow):
         canvas.zoom_changed.connect(self._show_zoom)
 
     def _restore(self) -> None:
-        geometry = self._settings.value("geometry")
-        if isinstance(geometry, QByteArray):
-            self.restoreGeometry(geometry)
-        else:
-            self.resize(first_size(self, QSize(1280, 800)))
+        self.resize(first_size(self, QSize(1280, 800)))
         self.pages.inspector.memory = SectionMemory(self._settings)
         self._show_empty()
 
@@ -401,7 +401,7 @@ class Window(QMainWindow):
             for name, unit in self.parameters.units.items()
         ]
         found += [
-            PaletteEntry(path.stem, f"report: {path.parent.name}", "file-text", partial(self.open, path))
+            PaletteEntry(path.stem, f"report: {path.parent.name}", "file-text", partial(self.files.open_beside, path))
             for path in self._other_reports.paths
         ]
         own = [entry for entry in self.pages.part_commands() if entry.text not in {c.text for c in commands}]
@@ -415,17 +415,6 @@ class Window(QMainWindow):
         self.show_workspace("pages")
         self.controller.select(WHOLE_PAGE)
         self.pages.inspector.edit_first()
-
-    def fill_menu(self, name: str, menu: QMenu) -> None:
-        """Fill a menu that changes: the reports opened last."""
-        menu.clear()
-        for path in self.recent.paths if name == "recent" else ():
-            entry = menu.addAction(f"{path.stem.replace('&', '&&')} · {path.parent}", partial(self.open, path))
-            assert entry is not None
-        if menu.isEmpty():
-            nothing = menu.addAction("No report was opened yet")
-            assert nothing is not None
-            nothing.setEnabled(False)
 
     def show_query(self, name: str) -> None:
         """Show a query in Data."""
@@ -457,6 +446,7 @@ class Window(QMainWindow):
     def tell(self, text: str, kind: str) -> None:
         """Say something in the line below: kind is quiet, good, warning or fault."""
         self.delivered_file.hide()
+        self.last_message = text, kind
         self._notice.tell(text, kind, max(self.width() - 760, 200))
 
     def ask_new(self) -> None:
@@ -469,7 +459,7 @@ class Window(QMainWindow):
     def _open_dropped(self, path: Path) -> None:
         """Open a report that was dropped, or begin one on a file of data."""
         if path.suffix == ".moor":
-            self.open(path)
+            self.files.open_beside(path)
         else:
             self.beginning.new_from_data(path)
 
@@ -552,7 +542,7 @@ class Window(QMainWindow):
         more = f" and {len(paths) - 1:,} more" if len(paths) > 1 else ""
         self.tell(f"Delivered {paths[0]}{more}.{_UNFOLDED * is_folded}", "good")
         self.delivered_file.show_file(paths[0])
-        QApplication.alert(self)  # the window may not be in front
+        QApplication.alert(self.window())  # the window may not be in front
 
     def _update_actions(self) -> None:
         controller, actions = self.controller, self.actions_by_name
@@ -591,7 +581,6 @@ class Window(QMainWindow):
         if not self.files.leave():
             event.ignore()
             return
-        self._settings.setValue("geometry", self.saveGeometry())
         self._workspaces.remember()
         self.worker.close()
         self.catalog_worker.close()

@@ -90,7 +90,7 @@ def watch(window):
         page = canvas.viewport().mapTo(window, canvas.page_rect(0).center())
         print(picture.pixelColor(3, 400).lightness(), picture.pixelColor(page.x(), page.y() - 300).lightness(),
               window.font().pixelSize(), window.controller.path.name)
-        timer.stop(); window.close()
+        timer.stop(); window.window().close()
     timer = QTimer(window); timer.timeout.connect(look); timer.start(50)
 run_window(None, {}, watch)
 """

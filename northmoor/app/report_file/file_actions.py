@@ -1,10 +1,12 @@
 """Opening and saving the report: what is asked, held and remembered on the way."""
 
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QObject, QSettings, pyqtSignal
-from PyQt6.QtWidgets import QFileDialog, QWidget
+from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
 
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.report_file.changed_elsewhere import ChangedElsewhere
@@ -28,6 +30,8 @@ class FileActions(QObject):
         super().__init__(window)
         self._controller, self._settings, self._window = controller, settings, window
         self.recent = recent
+        self.open_in_tab: Callable[[Path], bool] = self.open
+        """Opens a report in a tab of its own, where there are tabs."""
         self.recovery = RecoveryPrompt(controller, window)
         self.elsewhere = OpenElsewhere(window)
         self.changes = ChangedElsewhere(controller, window)
@@ -58,6 +62,10 @@ class FileActions(QObject):
         else:
             self.recovery.offer()
         return True
+
+    def open_beside(self, path: Path) -> bool:
+        """Open a report that was chosen: in a tab of its own where one is open already."""
+        return (self.open if self._controller.report is None else self.open_in_tab)(path)
 
     def save(self) -> bool:
         """Save the report."""
@@ -94,7 +102,17 @@ class FileActions(QObject):
         """Ask for a report and open it."""
         name, _ = QFileDialog.getOpenFileName(self._window, "Open a report", self._folder(), "Reports (*.moor)")
         if name:
-            self.open(Path(name))
+            self.open_beside(Path(name))
+
+    def fill_recent(self, menu: QMenu) -> None:
+        """Fill a menu with the reports that were opened last."""
+        menu.clear()
+        for path in self.recent.paths:
+            menu.addAction(f"{path.stem.replace('&', '&&')} · {path.parent}", partial(self.open_beside, path))
+        if menu.isEmpty():
+            nothing = menu.addAction("No report was opened yet")
+            assert nothing is not None
+            nothing.setEnabled(False)
 
     def ask_save_copy(self) -> None:
         """Ask for a name and write a copy there; the report goes on in its own file."""

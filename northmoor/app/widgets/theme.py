@@ -85,6 +85,13 @@ QToolButton#handle {{ background: {PAGE}; border: 1px solid {MARK}; border-radiu
 QToolButton#handle:hover {{ background: #E4D8EA; }}
 QDialog#finder QListWidget {{ background: {MIST}; }}
 QFrame#bar {{ background: {MIST}; border-bottom: 1px solid {LINE}; }}
+QFrame#reports, QTabBar#reports {{ background: {LINEN}; }}
+QToolButton#tab-button {{ background: transparent; border: 1px solid transparent; padding: 2px; }}
+QToolButton#tab-button:hover, QToolButton#tab-button:focus {{ border-color: {HEATHER}; }}
+QTabBar#reports::tab {{ background: {LINEN}; border: none; border-right: 1px solid {LINE}; border-bottom: 1px solid
+  {LINE}; padding: 6px 10px; color: {STONE_TEXT}; }}
+QTabBar#reports::tab:selected {{ background: {MIST}; border-bottom: 2px solid {HEATHER}; color: {PEAT}; }}
+QTabBar#reports::tab:hover {{ color: {HEATHER}; }}
 QFrame#side {{ background: {LINEN}; border-right: 1px solid {LINE}; }}
 QWidget#panel, QScrollArea#panel, QScrollArea#panel > QWidget > QWidget {{ background: {LINEN}; }}
 QLabel#section {{ font-weight: 600; }}
