@@ -12,11 +12,11 @@ from northmoor.app.delivery.delivery_actions import DeliveryActions
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.help.help_actions import Help
 from northmoor.app.library_actions import LibraryActions
-from northmoor.app.link_navigation import LinkNavigation
 from northmoor.app.look_actions import StyleActions
 from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
 from northmoor.app.report_file.file_actions import FileActions
+from northmoor.app.shell.link_navigation import LinkNavigation
 from northmoor.app.start.report_starter.new_report_action import NewReportAction
 from northmoor.app.start.start_actions import StartActions
 from northmoor.app.widgets.menus import with_mnemonics

@@ -15,7 +15,7 @@ from northmoor.app.widgets.preferences import own_settings, read_preferences
 from northmoor.core.base.gc_pause import gc_paused
 
 if TYPE_CHECKING:
-    from northmoor.app.shell.tabbed_window import TabbedWindow
+    from northmoor.app.tabbed_window import TabbedWindow
     from northmoor.app.window import Window
 
 
@@ -40,7 +40,7 @@ def run_window(
     application = QApplication(sys.argv[:1])
     application.setApplicationName("Northmoor")
     with gc_paused():
-        from northmoor.app.shell.tabbed_window import TabbedWindow
+        from northmoor.app.tabbed_window import TabbedWindow
         from northmoor.app.widgets.theme import apply_theme  # it asks the application whether the system is dark
 
     apply_theme(application)

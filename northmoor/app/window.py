@@ -28,7 +28,6 @@ from northmoor.app.delivery.preflight_panel import PreflightButton
 from northmoor.app.document_controller import WHOLE_PAGE, DocumentController
 from northmoor.app.help.help_actions import Help
 from northmoor.app.library_actions import LibraryActions
-from northmoor.app.link_navigation import LinkNavigation
 from northmoor.app.look_actions import StyleActions
 from northmoor.app.pages.inspector.form_body import SectionMemory
 from northmoor.app.pages.part_menu.entries import PartCommand, fill_part_menu
@@ -38,6 +37,7 @@ from northmoor.app.report_file.file_actions import FileActions
 from northmoor.app.search.command_palette import CommandPalette
 from northmoor.app.search.matching import PaletteEntry
 from northmoor.app.search.other_reports import OtherReports
+from northmoor.app.shell.link_navigation import LinkNavigation
 from northmoor.app.shell.window_bars import DeliveredFile, DeliveryStatus, EditionChoice, WorkspaceSwitch
 from northmoor.app.shell.workspaces import Workspaces
 from northmoor.app.start.file_drops import FileDrops

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPoint, QSettings, Qt
 from PyQt6.QtWidgets import QApplication, QFileDialog
 from pytestqt.qtbot import QtBot
 
-from northmoor.app.shell.tabbed_window import TabbedWindow
+from northmoor.app.tabbed_window import TabbedWindow
 from northmoor.app.widgets.theme import apply_theme
 from northmoor.app.window import Window
 from tests.app.conftest import settle

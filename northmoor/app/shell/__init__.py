@@ -1,5 +1,5 @@
 """What is around the workspaces of a window.
 
 `window_bars` are the switch between workspaces, the choice of editions and parts of the status line; `workspaces` shows
-one workspace at a time and remembers its splits. The `tabbed_window` is what is on the screen: a tab for each report.
+one workspace at a time and remembers its splits; `link_navigation` follows links on the pages, and goes back.
 """
