@@ -22,6 +22,8 @@ FIELDS = ("fares", "tickets", "month")
         ("sum(fares) / sum(Tikets) over report", "Tikets", "sum(fares) / sum(tickets) over report"),
         ("summ(fares)", "summ", "sum(fares)"),
         ("xyzzy + 1", "xyzzy", None),
+        ("max(fares", "(", "max(fares)"),
+        ("round(max(fares) / (tickets", "tickets", "round(max(fares) / (tickets))"),
     ],
 )
 def test_unknown_names_are_marked_and_the_nearest_is_offered(text: str, marked: str, corrected: str | None) -> None:

@@ -7,11 +7,13 @@ import pytest
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.checks.trace import Trace, trace
+from northmoor.core.checks.trace.tables import cell_content, traced_fragment
+from northmoor.core.checks.trace.trial import try_content
 from northmoor.core.document import Document
-from northmoor.core.errors import LayoutError
+from northmoor.core.errors import LayoutError, NorthmoorError
 from northmoor.core.layout.page.hit_testing import hit_map
 from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
-from northmoor.core.model.blocks.table import PAGE_ROWS, Cell, Column, HeadRow
+from northmoor.core.model.blocks.table import PAGE_ROWS, Cell, Column, HeadRow, RowPlace
 from northmoor.core.model.blocks.text import TextBlock
 from northmoor.core.model.pages import PageSetup, Running, RunningLine, TextPiece
 from northmoor.core.model.parameters import Parameter
@@ -245,3 +247,35 @@ def cells_traced(document: Document) -> Iterator[Trace]:
     regions = [s for s in hit_map(document.composition, 0).regions if s.part == "measure" and s.row != "head"]
     for region in [*regions[::17], regions[-1]]:
         yield trace(document, 0, region, CancelToken())
+
+
+@pytest.mark.parametrize("name", ["fares-by-route", "freight-statement", "cost-centres"])
+def test_what_is_tried_in_a_cell_is_what_the_page_shows(demo: Path, name: str) -> None:
+    path = demo / "reports" / f"{name}.moor"
+    document = Session(Library.around(path)).render(load_report(path))
+    tried = 0
+    for region in [s for s in hit_map(document.composition, 0).regions if s.part == "cell" and s.row != "head"][::5]:
+        if region.printed is None or region.column is None:
+            continue
+        table = traced_fragment(document, 0, region).layout.table
+        content = cell_content(table, RowPlace(region.row, region.level, region.number), region.column)
+        text, is_template = (content.text, True) if content.value is None else (content.value, False)
+        try:
+            found = try_content(document, 0, region, text or "", is_template, CancelToken())
+        except LayoutError as error:
+            assert "on the page once" in error.message  # totals of pages
+            continue
+        if content.currency is None and not content.when_zero:
+            assert found.shown == trace(document, 0, region, CancelToken()).shown, region
+            tried += 1
+    assert tried >= 3
+
+
+def test_a_trial_says_what_is_wrong(demo: Path) -> None:
+    path = demo / "reports" / "fares-by-route.moor"
+    document = Session(Library.around(path)).render(load_report(path))
+    region = next(s for s in hit_map(document.composition, 0).regions if (s.row, s.column) == ("detail", "fares"))
+    assert try_content(document, 0, region, "tickets + 1", False, CancelToken()).kind == "whole number"
+    for text, message in (("fares + route", "cannot compute"), ("fares +", "cannot be understood")):
+        with pytest.raises(NorthmoorError, match=message):
+            try_content(document, 0, region, text, False, CancelToken())

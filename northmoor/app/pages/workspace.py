@@ -1,8 +1,9 @@
 """The Pages workspace: Contents and Fields at the left, the canvas, the inspector at the right."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from functools import partial
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QRect, QSignalBlocker, Qt
 from PyQt6.QtGui import QGuiApplication, QKeySequence, QShortcut
@@ -45,6 +46,9 @@ from northmoor.core.model.kinds.aggregates import aggregate_of
 from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.model.report import Report
 
+if TYPE_CHECKING:
+    from northmoor.app.pages.editing.expression_dialog import ExpressionDialog
+
 _PANEL_HEIGHT = 200
 
 
@@ -53,7 +57,7 @@ class PagesWorkspace(QWidget):
 
     def __init__(self, controller: DocumentController, worker: Worker, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._controller = controller
+        self._controller, self._worker = controller, worker
         self.trace = TracePanel(worker)
         self.trace.hide()
         self.contents = OutlinePanel()
@@ -67,6 +71,7 @@ class PagesWorkspace(QWidget):
         self._panels: list[QWidget] = []
         self._rendered: Rendered | None = None
         self._line: InlineEditor | None = None
+        self.expression_dialog: ExpressionDialog | None = None
         self.blocks = BlockActions(controller, self.contents.chosen, self)
         self.arranging = FrameActions(controller, lambda: self.blocks.names, self.canvas.extents, self)
         self.field_reader = FieldReader(controller, worker, self)
@@ -74,6 +79,7 @@ class PagesWorkspace(QWidget):
         self.part_menu = PartMenu(controller, self.canvas, self, self.contents.chosen, self)
         self.inspector.completions = self.part_menu.completions
         self.inspector.known_names = self.part_menu.known_names
+        self.inspector.enlarge = self.enlarge
         self._place()
         self.canvas.picked_also.connect(self._pick_also)
         self.contents.itemSelectionChanged.connect(lambda: self.canvas.select_also(self.contents.chosen()))
@@ -519,7 +525,17 @@ class PagesWorkspace(QWidget):
             lambda text: self._controller.edit("Change the cell", change(text)),
             self.part_menu.completions,
             self.part_menu.known_names,
+            self.enlarge,
         )
+
+    def enlarge(self, text: str, is_template: bool, take: Callable[[str], object]) -> None:
+        """Go on with an expression in a larger editor; `take` gets it when it is accepted."""
+        from northmoor.app.pages.editing.expression_dialog import ExpressionDialog  # dialogs are loaded on first use
+
+        dialog = ExpressionDialog(text, self.part_menu.expression_context(self._worker), is_template, self)
+        self.expression_dialog = dialog
+        dialog.accepted.connect(lambda: take(dialog.text))
+        dialog.open()
 
 
 def _titled(title: str, *widgets: QWidget) -> QWidget:

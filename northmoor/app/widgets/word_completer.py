@@ -14,6 +14,16 @@ _WIDTH, _ROWS = 420, 9
 _TEXT = Qt.ItemDataRole.UserRole
 
 
+def argument_place(signature: str) -> tuple[int, int] | None:
+    """Where the first thing that a function takes is in its signature, and how long it is; None for what takes
+    nothing."""
+    opened, closed = signature.find("("), signature.find(")")
+    if not 0 <= opened < closed - 1:
+        return None
+    first = re.match(r"[^,)\s]+", signature[opened + 1 :])
+    return opened + 1, len(first[0]) if first else 0
+
+
 class WordCompleter(QObject):
     """Down and Up choose in the list, Enter or Tab take what is chosen, Tab alone the first; Esc closes it. In a
     template only what is in braces is completed."""
@@ -86,9 +96,8 @@ class WordCompleter(QObject):
         at = line.cursorPosition()
         begin = at - len(word)
         line.setText(line.text()[:begin] + text + line.text()[at:])
-        opened, closed = text.find("("), text.find(")")
-        if 0 <= opened < closed - 1:
-            first = re.match(r"[^,)\s]+", text[opened + 1 :])
-            line.setSelection(begin + opened + 1, len(first[0]) if first else 0)
+        place = argument_place(text)
+        if place is not None:
+            line.setSelection(begin + place[0], place[1])
         else:
             line.setCursorPosition(begin + len(text))

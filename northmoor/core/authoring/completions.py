@@ -18,21 +18,25 @@ class Completion:
 
     text: str
     about: str
+    kind: str = "Fields"
+    """What it is listed under."""
 
 
 def completions(report: Report, block: DataBlock | None, field_kinds: Mapping[str, KindName]) -> list[Completion]:
     """All that can be written in an expression over a block's rows, or outside of all blocks."""
     fields = [Completion(column_expression(name), KIND_OF_NAME[kind].label) for name, kind in field_kinds.items()]
     parameters = [
-        Completion(f":{name}", f"Parameter · {parameter.shown_name}")
+        Completion(f":{name}", f"Parameter · {parameter.shown_name}", "Parameters")
         for parameter in report.parameters
         for name in parameter.names
     ]
-    computed = [Completion(f":{value.name}", "Computed value") for value in report.named_values]
+    computed = [Completion(f":{value.name}", "Computed value", "Parameters") for value in report.named_values]
     levels = getattr(block, "levels", ()) or (*getattr(block, "rows", ()), *getattr(block, "columns", ()))
-    windows = [Completion(f"over {column_expression(each.name)}", "Level") for each in levels if hasattr(each, "by")]
-    windows.append(Completion("over report", "All rows"))
-    functions = [Completion(help.signature, help.sentence) for help in FUNCTION_HELP.values()]
+    windows = [
+        Completion(f"over {column_expression(each.name)}", "Level", "Groups") for each in levels if hasattr(each, "by")
+    ]
+    windows.append(Completion("over report", "All rows", "Groups"))
+    functions = [Completion(help.signature, help.sentence, "Functions") for help in FUNCTION_HELP.values()]
     return [*fields, *parameters, *computed, *windows, *functions]
 
 

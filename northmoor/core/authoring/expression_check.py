@@ -33,7 +33,7 @@ def check_expression(text: str, fields: Collection[str], is_template: bool = Fal
             parse(text).text
         ]  # fmt: skip
     except ExpressionError as error:
-        return _syntax_fault(text, error)
+        return _syntax_fault(text, error, is_template)
     known = {name.lower(): name for name in fields}
     for own in texts:
         for name in sorted(columns_in(own) - set(known)):
@@ -43,12 +43,25 @@ def check_expression(text: str, fields: Collection[str], is_template: bool = Fal
     return None
 
 
-def _syntax_fault(text: str, error: ExpressionError) -> ExpressionFault:
+def _syntax_fault(text: str, error: ExpressionError, is_template: bool) -> ExpressionFault:
     at = min(error.position or 0, max(len(text) - 1, 0))
     word = _WORD.match(text, at)
     if word is not None and text[word.end() :].startswith("("):
         return _unknown(text, at, word[0], "function", list(FUNCTION_HELP))
-    return ExpressionFault(error.message, at, len(word[0]) if word is not None else 1)
+    closed = (
+        None
+        if is_template
+        else next((f"{text}{more}" for more in (")", "))", ")))") if _parses(f"{text}{more}")), None)
+    )
+    return ExpressionFault(error.message, at, len(word[0]) if word is not None else 1, closed)
+
+
+def _parses(text: str) -> bool:
+    try:
+        parse(text)
+    except ExpressionError:
+        return False
+    return True
 
 
 def _unknown(text: str, at: int, word: str, what: str, known: list[str]) -> ExpressionFault:

@@ -11,6 +11,7 @@ from functools import lru_cache
 import sqlglot
 from sqlglot import exp
 from sqlglot.errors import SqlglotError
+from sqlglot.tokens import TokenType  # type: ignore[attr-defined]  # it is re-exported from a compiled module
 
 from northmoor.core.errors import ExpressionError, did_you_mean
 from northmoor.core.expr.identifiers import quoted
@@ -194,6 +195,7 @@ def _parse(text: str) -> Expression:
         raise ExpressionError("The expression is nested too deeply.", 0) from error
     if len(trees) != 1 or trees[0] is None or isinstance(trees[0], exp.Block):
         raise ExpressionError("One expression is wanted here; remove the semicolon.", max(text.find(";"), 0))
+    _check_brackets(known)
     tree = trees[0].transform(_unwrapped)
     if _depth(tree) > _DEEPEST:
         raise ExpressionError("The expression is nested too deeply.", 0)
@@ -201,6 +203,22 @@ def _parse(text: str) -> Expression:
     for node in tree.walk():
         _check(node, text)
     return Expression(text, tree)
+
+
+def _check_brackets(known: DriverSql) -> None:
+    """Raise ExpressionError for a bracket that is not closed: the parser lets some functions end without."""
+    if known.sql.count("(") == known.sql.count(")"):
+        return
+    opened = []
+    for token in sqlglot.tokenize(known.sql, dialect="duckdb"):
+        if token.token_type is TokenType.L_PAREN:
+            opened.append(known.original(token.start))
+        elif token.token_type is TokenType.R_PAREN and opened:
+            opened.pop()
+    if opened:
+        raise ExpressionError(
+            f"The bracket at character {opened[-1] + 1} is not closed; write ) at its end.", opened[-1]
+        )
 
 
 def _unwrapped(node: exp.Expr) -> exp.Expr:

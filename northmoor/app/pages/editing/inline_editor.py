@@ -85,7 +85,7 @@ _ROOM, _HEIGHT, _GAP = 28, 28, 8
 
 
 class InlineEditor(QLineEdit):
-    """The line. Enter, or leaving it, commits; Esc leaves everything as it was."""
+    """The line. Enter, or leaving it, commits; Esc leaves everything as it was; F2 goes on in a larger editor."""
 
     def __init__(
         self,
@@ -95,15 +95,17 @@ class InlineEditor(QLineEdit):
         commit: Callable[[str], object],
         completions: Callable[[], list[Completion]],
         fields: Callable[[], Collection[str]],
+        enlarge: Callable[[str, bool, Callable[[str], object]], object],
     ) -> None:
         super().__init__(definition.text, over)
-        self._before, self._commit = definition.text, commit
+        self._before, self._commit, self._enlarge = definition.text, commit, enlarge
+        self._is_template = definition.is_template
         self.completer_of_words = WordCompleter(self, completions, definition.is_template)
         self.checker = ExpressionChecker(self, fields, definition.is_template)
         self._is_done = False
         self.setObjectName("expression")
         self.setAccessibleName("Definition")
-        self.setToolTip("Enter changes it, Esc leaves it as it was")
+        self.setToolTip("Enter changes it, Esc leaves it as it was, F2 opens a larger editor")
         self.setGeometry(self._place(place, over))
         self.textChanged.connect(lambda _: self.setGeometry(self._place(place, over)))
         self.selectAll()
@@ -127,6 +129,10 @@ class InlineEditor(QLineEdit):
             self.finish(False)
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.finish(True)
+        elif event.key() == Qt.Key.Key_F2:
+            text = self.text()
+            self.finish(False)
+            self._enlarge(text, self._is_template, lambda new: new != self._before and self._commit(new))
         else:
             super().keyPressEvent(event)
 

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from northmoor.app.document_controller import DocumentController, ReportEdit, Selection
 from northmoor.app.pages.editing.expression_checker import ExpressionChecker
+from northmoor.app.pages.editing.larger_editor_key import LargerEditorKey
 from northmoor.app.pages.editing.rich_text_editor import RichTextEditor
 from northmoor.app.pages.inspector.block_forms import (
     name_line,
@@ -59,6 +60,8 @@ class InspectorPanel(FormArea):
         """What can be written in an expression of the selected part."""
         self.known_names: Callable[[], Collection[str]] = list
         """The names that it can use."""
+        self.enlarge: Callable[[str, bool, Callable[[str], object]], object] = lambda *_: None
+        """Opens a larger editor of an expression."""
         self.search = QLineEdit()
         self.search.setPlaceholderText("Search properties (/)")
         self.search.setAccessibleName("Search properties")
@@ -82,6 +85,7 @@ class InspectorPanel(FormArea):
                 WordCompleter(line, lambda: self.completions())
                 if line.property("field") in EXPRESSIONS:
                     ExpressionChecker(line, lambda: self.known_names())
+                    LargerEditorKey(line, lambda *asked: self.enlarge(*asked))
         for color in self.findChildren(ColorEditor):
             color.report_colors = self._report_colors
 

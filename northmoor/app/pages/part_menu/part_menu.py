@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QDialog, QMenu, QWidget
 
 from northmoor.app.document_controller import DocumentController, Selection
 from northmoor.app.pages.canvas.canvas_widget import PageCanvas
+from northmoor.app.pages.editing.expression_context import BeginTrial, ExpressionContext
 from northmoor.app.pages.part_menu.block_entries import block_commands
 from northmoor.app.pages.part_menu.common_entries import common_entries
 from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, add_menu_title, fill_part_menu
@@ -15,13 +16,19 @@ from northmoor.app.pages.part_menu.format_target import FormatTarget, figure_tit
 from northmoor.app.pages.part_menu.highlight_dialog import HighlightDialog
 from northmoor.app.pages.part_menu.part_context import PartContext, PartTools
 from northmoor.app.pages.part_menu.part_entries import part_entries
+from northmoor.app.worker import Worker
 from northmoor.core.authoring import table_commands
 from northmoor.core.authoring.completions import Completion, completions
+from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.checks.trace.pointed import PointedValue, pointed_value
+from northmoor.core.checks.trace.trial import try_content
+from northmoor.core.document import Document
 from northmoor.core.layout.page.hit_testing import HitRegion
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.containers import DataBlock
 from northmoor.core.model.blocks.tree import for_each_around
+
+_LONGEST_SAMPLE = 28
 
 
 class PartMenu:
@@ -77,6 +84,28 @@ class PartMenu:
         name = self._controller.selection.block
         block = next((each for each in edition.data_blocks if each.name == name), None)
         return completions(report, block, self._field_kinds())
+
+    def expression_context(self, worker: Worker) -> ExpressionContext:
+        """What an expression of the selected part can use, and what computes one in the cell that was pointed at."""
+        found = self._canvas.pointed()
+        document = self._canvas.document_on(found[0]) if found is not None else None
+        begin: BeginTrial | None = None
+        if found is not None and document is not None and found[1].part == "cell":
+            page, region = found
+
+            def begin(text: str, is_template: bool, done: Callable[[object], None]) -> CancelToken:
+                return worker.run_task(lambda stop: try_content(document, page, region, text, is_template, stop), done)
+
+        samples = self._samples(document) if document is not None else {}
+        return ExpressionContext(self.completions(), self.known_names(), samples, begin)
+
+    def _samples(self, document: Document) -> dict[str, str]:
+        """A value of each field of the selected block's query."""
+        names = set(self._field_kinds())
+        rows = next((own for own in document.rows.values() if names and names <= set(own.names)), None)
+        if rows is None or not rows.table.num_rows:
+            return {}
+        return {name: str(rows.table[name][0].as_py())[:_LONGEST_SAMPLE] for name in rows.names}
 
     def known_names(self) -> list[str]:
         """The names that an expression of the selected part can use: fields and computed values."""

@@ -2,7 +2,7 @@
 
 Reading order: `dispatch` finds what is traced at a place; `tables`, `matrices`, `charts` and `texts` trace each
 kind, `signal_figures` the readings behind statistics of signals; `figures` holds what they give. `pointed` finds the
-value at a place without asking how it came about.
+value at a place without asking how it came about, `trial` what it would be with another expression.
 """
 
 from northmoor.core.checks.trace.dispatch import trace

@@ -1,0 +1,21 @@
+"""What an expression can use where it is written, and what computes it there."""
+
+from collections.abc import Callable, Collection, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from northmoor.core.authoring.completions import Completion
+from northmoor.core.base.cancellation import CancelToken
+
+BeginTrial = Callable[[str, bool, Callable[[object], None]], CancelToken]
+"""Computes an expression, or a template, in the chosen cell, calls what it is given with the trial or the error, and
+returns what stops it."""
+
+
+@dataclass(frozen=True)
+class ExpressionContext:
+    """Completions, the names of fields, and values of them; `begin_trial` is None where no cell is chosen."""
+
+    completions: Sequence[Completion] = ()
+    names: Collection[str] = ()
+    samples: Mapping[str, str] = field(default_factory=dict)
+    begin_trial: BeginTrial | None = None

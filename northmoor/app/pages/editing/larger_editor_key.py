@@ -1,0 +1,41 @@
+"""F2 in a line of an expression, or the sign at its end, goes on in a larger editor."""
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QEvent, QObject, Qt
+from PyQt6.QtGui import QAction, QKeyEvent
+from PyQt6.QtWidgets import QLineEdit
+
+from northmoor.app.widgets.icons import icon
+from northmoor.app.widgets.theme import STONE_TEXT
+
+
+class LargerEditorKey(QObject):
+    """Belongs to a line. `enlarge` is given the text, whether it is a template, and what takes the new text."""
+
+    def __init__(self, line: QLineEdit, enlarge: Callable[[str, bool, Callable[[str], object]], object]) -> None:
+        super().__init__(line)
+        self._line, self._enlarge = line, enlarge
+        self._sign = QAction(icon("maximize", STONE_TEXT, 12), "Larger editor (F2)", line)
+        self._sign.triggered.connect(lambda _=False: self._open())
+        line.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """The sign is there while the line has the keyboard; F2 does the same."""
+        if event is not None and event.type() == QEvent.Type.FocusIn:
+            self._line.addAction(self._sign, QLineEdit.ActionPosition.TrailingPosition)
+        elif event is not None and event.type() == QEvent.Type.FocusOut:
+            self._line.removeAction(self._sign)
+        elif isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress and event.key() == Qt.Key.Key_F2:
+            self._open()
+            return True
+        return super().eventFilter(watched, event)
+
+    def _open(self) -> None:
+        self._enlarge(self._line.text(), False, self._take)
+
+    def _take(self, text: str) -> None:
+        """Put the new text into the line, as if it had been typed and left."""
+        self._line.setText(text)
+        self._line.setModified(True)
+        self._line.editingFinished.emit()
