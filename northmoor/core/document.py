@@ -27,6 +27,7 @@ from northmoor.core.output.block_pages import block_pages
 from northmoor.core.output.output_document import Metadata, OutputDocument
 from northmoor.core.output.pdf.content_streams import ContentWriter
 from northmoor.core.output.pdf.writer import write_document, write_page_pdf
+from northmoor.core.sources.drivers.credentials import PDF_ADDRESS, VARIABLE
 from northmoor.core.sources.library import Library
 
 ReportProgress = Callable[[str], None]
@@ -109,7 +110,9 @@ class Document:
         entries = {"NorthmoorRevision": revision, "NorthmoorValues": values}
         if self.data_time is not None:
             entries["NorthmoorDataTime"] = self.data_time.isoformat()
-        return Metadata(self.title, entries, self.report.locale.replace("_", "-"))
+        report = self.report
+        language = report.locale.replace("_", "-")
+        return Metadata(self.title, entries, language, report.author, report.subject, report.keywords)
 
     def pdf(self) -> bytes:
         """All pages as a PDF, as the edition has it. Raises Stopped."""
@@ -163,10 +166,21 @@ class Document:
         pages = partial(self._pages, report_progress, own) if block is None else partial(self._block_pages, block)
         rows = {name: rows.table for name, rows in self.rows.items()}
         metadata = self.metadata if record is None else self._metadata_of_record(record)
+        options = options or self.edition.output
+        password = self._password(options.password) if suffix == "pdf" and options.password is not None else ""
         return OutputDocument(
-            metadata, self.composition, pages, rows, suffix, options or self.edition.output, block,
-            self._report_text, own,
-        )  # fmt: skip
+            metadata, self.composition, pages, rows, suffix, options, block, self._report_text, own, password
+        )
+
+    def _password(self, name: str) -> str:
+        """The password of a name. Raises OutputError where nobody has given it."""
+        found = self.library.secrets.password_of(f"{PDF_ADDRESS}{name}")
+        if not found:
+            raise OutputError(
+                f"The password {name!r} that is to open the PDF is not known. Give it in {VARIABLE} or the keyring "
+                f"as {PDF_ADDRESS}{name}, or deliver from the window, which asks for it."
+            )
+        return found
 
     @cached_property
     def _report_text(self) -> str:

@@ -9,17 +9,18 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtPrintSupport import QPrintDialog, QPrinter
-from PyQt6.QtWidgets import QApplication, QComboBox, QFileDialog, QSpinBox
+from PyQt6.QtWidgets import QApplication, QComboBox, QDialog, QDialogButtonBox, QFileDialog, QSpinBox
 from pytestqt.qtbot import QtBot
 
-from northmoor.app.delivery import delivery_actions
 from northmoor.app.delivery.deliver_dialog import DeliverDialog
 from northmoor.app.delivery.format_options import FormatOptions
+from northmoor.app.delivery.pdf_password import PdfPasswordDialog
 from northmoor.app.delivery.print_pages import PrintJob, ask_printer, chosen_pages, set_paper
 from northmoor.app.document_controller import Selection
 from northmoor.app.window import Window
 from northmoor.core.model.kinds.output_formats import OUTPUT_FORMATS
 from northmoor.core.model.output_options import OutputOptions
+from northmoor.core.model.serialization import report_text
 from tests.app.conftest import in_dialog, settle
 
 
@@ -84,7 +85,7 @@ def test_only_the_choices_of_ticked_formats_are_asked(dialog: DeliverDialog) -> 
     assert all(each.toolTip() for each in dialog.findChildren(FormatOptions)[-1].findChildren(QComboBox))
 
 
-def test_every_choice_of_every_format_has_words() -> None:
+def test_every_choice_of_every_format_has_words(qapp: QApplication) -> None:
     names = {name for each in OUTPUT_FORMATS for name in each.options}
     assert names == set(OutputOptions.model_fields)
     FormatOptions(OutputOptions(), sorted(names), lambda *_: None)
@@ -159,7 +160,7 @@ def test_the_pages_are_printed_as_they_are(
     printer.setOutputFormat(QPrinter.OutputFormat.PdfFormat)
     printer.setOutputFileName(str(tmp_path / "printed.pdf"))
     set_paper(printer, document.composition.paper(0))
-    monkeypatch.setattr(delivery_actions, "ask_printer", lambda *_: PrintJob(printer, (1, 2)))
+    monkeypatch.setattr("northmoor.app.delivery.print_pages.ask_printer", lambda *_: PrintJob(printer, (1, 2)))
     with qtbot.waitSignal(window.worker.delivered, timeout=30_000) as done:
         window.actions_by_name["print"].trigger()
     assert done.args[0].startswith("Printed 2 pages")
@@ -212,3 +213,43 @@ def test_deliver_in_the_menu_of_a_block_begins_with_it(window: Window, monkeypat
     window.controller.select(Selection("table", "fares-table"))
     window.actions_by_name["deliver_block"].trigger()
     assert asked == ["fares-table"]
+
+
+def test_a_password_is_asked_for_once_and_is_not_in_the_report(
+    window: Window, tmp_path: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    asked: list[PdfPasswordDialog] = []
+
+    def answer(password: PdfPasswordDialog) -> QDialog.DialogCode:
+        asked.append(password)
+        ok = password.findChild(QDialogButtonBox).button(QDialogButtonBox.StandardButton.Ok)
+        password.password.setText("Whimbrel 1974")
+        password.again.setText("Whimbrel 1947")
+        assert not ok.isEnabled()
+        assert password.note.text() == "The two are not the same."
+        password.again.setText("Whimbrel 1974")
+        assert ok.isEnabled()
+        password.accept()
+        return QDialog.DialogCode.Accepted
+
+    def act(opened: DeliverDialog) -> None:
+        opened.folder.setText(str(tmp_path))
+        opened._set_option("password", "two words")
+        assert "letters" in opened.note.text()
+        opened._set_option("password", "board")
+        opened._set_option("archive", "pages")
+        assert "PDF/A" in opened.note.text()
+        opened._set_option("archive", "no")
+        opened.keep.setChecked(True)
+        opened.accept()
+
+    monkeypatch.setattr(PdfPasswordDialog, "exec", answer)
+    for _ in range(2):  # it is known the second time
+        in_dialog(DeliverDialog, act)
+        with qtbot.waitSignal(window.worker.delivered, timeout=20_000) as done:
+            window.actions_by_name["deliver"].trigger()
+        with pikepdf.open(done.args[0][0], password="Whimbrel 1974") as pdf:
+            assert pdf.is_encrypted
+    assert len(asked) == 1
+    assert window.controller.edition.output.password == "board"  # type: ignore[union-attr]
+    assert "Whimbrel 1974" not in report_text(window.controller.report)  # type: ignore[arg-type]

@@ -4,6 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
+from pydantic import ValidationError
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -23,6 +24,7 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.delivery.format_options import FormatOptions
+from northmoor.app.delivery.pdf_password import ask_pdf_password
 from northmoor.app.widgets.widget_tools import hide_and_delete
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.document import Document
@@ -30,6 +32,7 @@ from northmoor.core.model.blocks.containers import ForEachBlock
 from northmoor.core.model.blocks.tree import walk
 from northmoor.core.model.kinds.output_formats import FORMAT_OF_SUFFIX, OutputFormat
 from northmoor.core.model.output_options import OutputOptions
+from northmoor.core.output.pdf.protection import is_protected
 
 _SUFFIX = Qt.ItemDataRole.UserRole
 _DELIVERED_ALONE = ("table", "matrix", "chart", "picture", "barcode", "readout", "text", "grid", "frame")
@@ -173,7 +176,7 @@ class DeliverDialog(QDialog):
 
     def _accept_as_order(self) -> None:
         self.is_order = True
-        self.accept()
+        super().accept()
 
     @property
     def ticked(self) -> list[OutputFormat]:
@@ -220,11 +223,29 @@ class DeliverDialog(QDialog):
         name = self.name.text().strip()
         if not name or "/" in name:
             return "Give the files a name without a slash."
+        if self._writes_pdf and is_protected(self._options) and self._options.archive != "no":
+            return "A PDF made to be kept (PDF/A) cannot have a password or forbid anything. Choose one of the two."
         folder = Path(self.folder.text()).expanduser()
         return "" if folder.is_dir() else f"There is no folder {folder}; make it first, or choose another."
 
+    @property
+    def _writes_pdf(self) -> bool:
+        return any(each.suffix == "pdf" for each in self.ticked)
+
     def _set_option(self, name: str, value: object) -> None:
-        self._options = self._options.but(**{name: value})
+        try:
+            self._options = self._options.but(**{name: value})
+        except ValidationError:
+            self.note.setText("The name of a password has letters, digits, points, hyphens and underscores.")
+            return
+        self.note.setText(self._fault())
+        self._deliver.setEnabled(not self._fault())
+
+    def accept(self) -> None:
+        """Deliver, once a password that is wanted is known."""
+        name, secrets = self._options.password, self._document.library.secrets
+        if not self._writes_pdf or name is None or ask_pdf_password(name, secrets, self):
+            super().accept()
 
     def _choose_folder(self) -> None:
         chosen = QFileDialog.getExistingDirectory(self, "Deliver into", self.folder.text())

@@ -149,6 +149,7 @@ RARE = frozenset({
     "rule_right", "turn", "rows_after_heading", "rows_before_total", "largest_gap", "odd_page", "bookmark",
     "indent", "parent", "count_ways", "members", "smallest", "even_widths", "error_low", "error_high", "average",
     "crop_left", "crop_top", "crop_right", "crop_bottom", "label_text", "along", "guides_across", "guides_down", "step",
+    "author", "subject", "keywords",
     "foot_of_page", "others", "listed", "no_rows", "continued", "sheets", "until", "rows_per_page", "overflow",
 })  # fmt: skip
 """Properties that are shown only with all others while they have no value of their own."""

@@ -15,6 +15,11 @@ class OutputOptions(Part):
     read aloud and its texts reflow on small screens."""
     archive: Literal["no", "pages", "pages_and_data"] = "no"
     """PDF: whether it is made to be kept (PDF/A), and whether the rows and the report are attached to it."""
+    allowed: Literal["everything", "no_changes", "printing", "reading"] = "everything"
+    """PDF: what its readers may do, as far as their programs keep to it; reading aloud is always allowed."""
+    password: Annotated[str | None, Field(pattern=r"^[A-Za-z0-9_.\-]{1,60}$")] = None
+    """PDF: the name of the password that opens it (AES-256). The password itself is never in the report: it is asked
+    for, or found in the keyring or the environment under pdf:// and this name."""
     sheets: Literal["as_seen", "rows"] = "as_seen"
     """Spreadsheet: the tables as they are on the pages, with groups, totals and looks, or the rows of their queries."""
     sheet_for: Literal["edition", "block", "group"] = "edition"

@@ -28,12 +28,15 @@ class OutputFile:
 
 @dataclass(frozen=True)
 class Metadata:
-    """What the file says about itself: the title, its language (BCP 47), and further entries of the document
-    information."""
+    """What the file says about itself: the title, its language (BCP 47), who it is by, what it is about, words it is
+    found by, and further entries of the document information."""
 
     title: str
     entries: Mapping[str, str] = field(default_factory=dict)
     language: str = ""
+    author: str = ""
+    subject: str = ""
+    keywords: str = ""
 
 
 @dataclass(frozen=True)
@@ -54,6 +57,8 @@ class OutputDocument:
     """The report itself, as its file holds it."""
     page_range: range | None = None
     """The indices of the pages that are wanted, such as those of one record of a bundle; None for all."""
+    password: str = ""
+    """What opens the file, where the options name a password."""
 
     def nodes(self) -> Iterator[ContentNode]:
         """What it says, in reading order. Raises Cancelled."""

@@ -146,6 +146,15 @@ def show_page(form: InspectorForm, report: Report, edition: str, _: Selection) -
     form.property(Report, report, "title", lambda v: form.edit("Change the title", lambda r, _e: r.but(title=v)))
     if len(report.editions) > 1:
         form.property(Report, report, "shown_edition", partial(form.edit_report, "shown_edition"))
+    for name in ("author", "subject", "keywords"):
+        form.property(
+            Report,
+            report,
+            name,
+            lambda v, name=name: form.edit(  # type: ignore[misc]  # each its own
+                f"Change the {name}", lambda r, _e: r.but(**{name: v or ""})
+            ),
+        )
     form.section("Layout")
     form.properties(PageSetup, found.page, _of_paper(found.page), "Change the page", change)
     for name in ("header", "footer"):

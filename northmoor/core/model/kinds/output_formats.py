@@ -26,7 +26,7 @@ class OutputFormat:
 _IMAGE = ("resolution", "colors")
 _ROWS = ("columns", "numbers")
 OUTPUT_FORMATS: tuple[OutputFormat, ...] = (
-    OutputFormat("pdf", "PDF", "northmoor.core.output.pdf.writer", ("tagged", "archive")),
+    OutputFormat("pdf", "PDF", "northmoor.core.output.pdf.writer", ("tagged", "archive", "allowed", "password")),
     OutputFormat("xlsx", "Spreadsheet", "northmoor.core.output.spreadsheet.writer", ("sheets", "sheet_for")),
     OutputFormat("html", "Web page", "northmoor.core.output.html.writer", ("interactive",), ("htm",)),
     OutputFormat("docx", "Document to edit", "northmoor.core.output.word.writer"),

@@ -74,6 +74,8 @@ def _head(parts: PageParts) -> str:
         '<meta name="viewport" content="width=device-width,initial-scale=1">\n'
         f"<title>{as_html(metadata.title) or 'Report'}</title>\n"
     )
+    named = {"author": metadata.author, "description": metadata.subject, "keywords": metadata.keywords}
+    begin += "".join(f'<meta name="{name}" content="{escape(text)}">\n' for name, text in named.items() if text)
     if parts.is_interactive:
         page = document.composition.sections[0].page
         width, height = page.paper

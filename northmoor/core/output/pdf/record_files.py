@@ -7,7 +7,9 @@ fonts. Batches follow from the records alone, so that a file has the same bytes 
 import io
 import zlib
 from collections.abc import Iterator, Sequence
+from functools import partial
 from itertools import chain
+from typing import BinaryIO
 
 from northmoor.core.base.gc_pause import gc_paused
 from northmoor.core.layout.graphics.display_list import PAGES_PER_BATCH
@@ -16,6 +18,7 @@ from northmoor.core.output.pdf.archival import archival_parts
 from northmoor.core.output.pdf.content_streams import ContentWriter
 from northmoor.core.output.pdf.file_structure import COMPRESSION
 from northmoor.core.output.pdf.page_tags import PageTagger
+from northmoor.core.output.pdf.protection import protected_writer
 from northmoor.core.output.pdf.writer import PackedPage, PdfAssembly
 
 
@@ -30,6 +33,16 @@ def record_batches(lengths: Sequence[int]) -> Iterator[range]:
             first, pages = number + 1, 0
     if first < len(lengths):
         yield range(first, len(lengths))
+
+
+def _assemble(
+    document: OutputDocument,
+    writer: ContentWriter,
+    tagger: PageTagger | None,
+    packed: Sequence[PackedPage],
+    target: BinaryIO,
+) -> None:
+    PdfAssembly(document.metadata, writer, target, tagger, archival_parts(document)).write(packed)
 
 
 def write_records(documents: Sequence[OutputDocument]) -> list[bytes]:
@@ -57,6 +70,6 @@ def write_records(documents: Sequence[OutputDocument]) -> list[bytes]:
                 for number, page in enumerate(each)
             ]
             target = io.BytesIO()
-            PdfAssembly(document.metadata, writer, target, tagger, archival_parts(document)).write(packed)
+            protected_writer(document, partial(_assemble, document, writer, tagger, packed))(target)
             files.append(target.getvalue())
     return files

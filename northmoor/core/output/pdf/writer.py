@@ -34,6 +34,7 @@ from northmoor.core.output.pdf.file_structure import COMPRESSION, PdfFile, dicti
 from northmoor.core.output.pdf.font_embedding import write_font
 from northmoor.core.output.pdf.outline import PdfOutline
 from northmoor.core.output.pdf.page_tags import PageTagger, PageTags
+from northmoor.core.output.pdf.protection import protected_writer
 from northmoor.core.output.pdf.structure_tree import StructureTree
 from northmoor.core.output.pdf.xmp import UNIVERSAL, xmp_packet
 
@@ -46,7 +47,7 @@ _MOST_WAITING = 2
 
 def output_files(document: OutputDocument) -> list[OutputFile]:
     """The one file that a document is."""
-    return [OutputFile(lambda target: write_document(document, target))]
+    return [OutputFile(protected_writer(document, lambda target: write_document(document, target)))]
 
 
 def write_document(document: OutputDocument, target: BinaryIO) -> None:
@@ -133,7 +134,10 @@ class PdfAssembly:
         fonts = {use.resource: reference(write_font(file, use, open_font(name))) for name, use in own.fonts.items()}
         pictures = {resource: reference(_write_picture(file, picture)) for resource, picture in own.pictures.values()}
         file.add(dictionary({"Font": dictionary(fonts), "XObject": dictionary(pictures)}), self._resources)
-        described = {"Title": self._metadata.title, "Producer": "Northmoor", **self._metadata.entries}
+        metadata = self._metadata
+        given = {"Author": metadata.author, "Subject": metadata.subject, "Keywords": metadata.keywords}
+        described = {"Title": metadata.title, **{name: text for name, text in given.items() if text}}
+        described |= {"Producer": "Northmoor", **metadata.entries}
         file.close(self._catalog, file.add(dictionary({name: string(text) for name, text in described.items()})))
 
     def _page(self, page: Page, packed: bytes, tags: PageTags | None) -> None:

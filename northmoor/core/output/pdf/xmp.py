@@ -1,4 +1,4 @@
-"""What a PDF says about itself in XMP (ISO 16684-1): title, language, values, and which standards it keeps to."""
+"""What a PDF says about itself in XMP (ISO 16684-1): title, author, values, and which standards it keeps to."""
 
 from collections.abc import Iterable
 from xml.sax.saxutils import escape
@@ -23,10 +23,16 @@ def xmp_packet(metadata: Metadata, standards: Iterable[str] = ()) -> bytes:
         if metadata.language
         else ""
     )
+    author, subject, keywords = (_text(text) for text in (metadata.author, metadata.subject, metadata.keywords))
+    creator = f"<dc:creator><rdf:Seq><rdf:li>{author}</rdf:li></rdf:Seq></dc:creator>" if author else ""
+    about = f'<rdf:Alt><rdf:li xml:lang="x-default">{subject}</rdf:li></rdf:Alt>'
+    about = f"<dc:description>{about}</dc:description>" if subject else ""
+    found_by = f"<pdf:Keywords>{keywords}</pdf:Keywords>" if keywords else ""
     parts = [
-        f'<rdf:Description rdf:about="" xmlns:dc="http://purl.org/dc/elements/1.1/">{title}{language}</rdf:Description>',
-        '<rdf:Description rdf:about="" xmlns:pdf="http://ns.adobe.com/pdf/1.3/"><pdf:Producer>Northmoor</pdf:Producer>'
+        f'<rdf:Description rdf:about="" xmlns:dc="http://purl.org/dc/elements/1.1/">{title}{creator}{about}{language}'
         "</rdf:Description>",
+        '<rdf:Description rdf:about="" xmlns:pdf="http://ns.adobe.com/pdf/1.3/"><pdf:Producer>Northmoor</pdf:Producer>'
+        f"{found_by}</rdf:Description>",
         *standards,
     ]
     if metadata.entries:

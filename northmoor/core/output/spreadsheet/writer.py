@@ -25,6 +25,9 @@ def write_spreadsheet(document: OutputDocument, target: BinaryIO) -> None:
     book.workbook.set_properties(
         {
             "title": document.metadata.title,
+            "author": document.metadata.author,
+            "subject": document.metadata.subject,
+            "keywords": document.metadata.keywords,
             "comments": entries.get("NorthmoorValues", ""),
             "created": datetime.fromisoformat(made) if made else _NO_TIME,
         }

@@ -90,7 +90,9 @@ class _Writer:
         entries = self._document.metadata.entries
         made = entries.get("NorthmoorDataTime")
         properties = self.word.core_properties
-        properties.title, properties.author = self._document.metadata.title, "Northmoor"
+        metadata = self._document.metadata
+        properties.title, properties.author = metadata.title, metadata.author or "Northmoor"
+        properties.subject, properties.keywords = metadata.subject[:255], metadata.keywords[:255]
         properties.comments = entries.get("NorthmoorValues", "")[:255]
         properties.language = self._document.metadata.language
         properties.created = properties.modified = datetime.fromisoformat(made) if made else _NO_TIME

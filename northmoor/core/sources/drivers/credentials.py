@@ -1,4 +1,4 @@
-"""Passwords of connections: from the environment, the system's keyring, or asked for in this session.
+"""Passwords of connections, mail servers and PDF files: from the environment, the keyring, or asked for in a session.
 
 A password belongs to an address: a kind of server, its host and port, a database and a user. So a library from a
 stranger, whatever it calls its connections, can have none sent elsewhere than where it was given for.
@@ -21,6 +21,8 @@ from northmoor.core.model.data.connections import ServerConnection
 SERVICE = "Northmoor"
 VARIABLE = "NORTHMOOR_PASSWORDS"
 """The environment variable that has passwords by their addresses, as JSON, or the path of a JSON file."""
+PDF_ADDRESS = "pdf://"
+"""What the addresses of passwords of PDF files begin with; their names follow."""
 _IN_CLEAR = " (may go unencrypted)"
 
 
@@ -58,10 +60,21 @@ class Secrets:
 
         Raises ConnectionFault for passwords that cannot be read.
         """
-        found = _in_environment().get(own)
+        with self._lock:
+            asked = self._asked.get(own)
+        found = asked or _in_environment().get(own)
         if found is not None:
             return found.password
         return _in_keyring(lambda ring: ring.get_password(SERVICE, own))
+
+    def remember_password(self, own: str, password: str, keep: bool = False) -> bool:
+        """Know the password of an address in this session, and keep it in the keyring if asked; whether it was kept."""
+        with self._lock:
+            self._asked[own] = Credential(password)
+        if not keep:
+            return False
+        _in_keyring(lambda ring: ring.set_password(SERVICE, own, password))
+        return _in_keyring(lambda ring: ring.get_password(SERVICE, own)) == password
 
     def remember(
         self, connection: ServerConnection, password: str, keep: bool = False, unencrypted: bool = False
