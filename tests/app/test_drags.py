@@ -8,7 +8,7 @@ from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from northmoor.app.document_controller import Selection
+from northmoor.app.document_controller import WHOLE_PAGE, Selection
 from northmoor.app.pages.canvas.drag.column_move import ColumnMoveDrag
 from northmoor.app.window import Window
 from northmoor.core.layout.page.hit_testing import HitRegion
@@ -80,7 +80,20 @@ def at_item(window: Window) -> QPoint:
     return on_screen(window, "frame-text").center()
 
 
-@pytest.mark.parametrize("begin", [at_guide, at_item, at_column_edge])
+def at_margin(window: Window) -> QPoint:
+    """On the left margin's line, which is there while the page is chosen."""
+    window.controller.select(WHOLE_PAGE)
+    canvas, page = window.pages.canvas, window.pages.canvas.page_rect(0)
+    return QPoint(page.left() + round(margin(window, "left") * canvas.scale()), page.top() + 40)
+
+
+def margin(window: Window, side: str) -> int:
+    edition = window.controller.edition
+    assert edition is not None
+    return int(getattr(edition.page, f"margin_{side}"))
+
+
+@pytest.mark.parametrize("begin", [at_guide, at_item, at_column_edge, at_margin])
 def test_escape_leaves_what_was_taken_where_it_was(framed: Window, qtbot: QtBot, begin: Begin) -> None:
     before, at, way = report_text(framed.controller.report), begin(framed), QPoint(25, 0)
     take(framed, at, way)
@@ -94,7 +107,7 @@ def test_escape_leaves_what_was_taken_where_it_was(framed: Window, qtbot: QtBot,
     assert report_text(framed.controller.report) == before
 
 
-@pytest.mark.parametrize("begin", [at_guide, at_item, at_column_edge])
+@pytest.mark.parametrize("begin", [at_guide, at_item, at_column_edge, at_margin])
 def test_a_press_that_hardly_moves_changes_nothing(framed: Window, begin: Begin) -> None:
     before, at = report_text(framed.controller.report), begin(framed)
     take(framed, at, QPoint(0, 0))
@@ -183,3 +196,29 @@ def test_a_column_goes_where_its_title_is_dragged(window: Window, qtbot: QtBot) 
     qtbot.mouseClick(canvas.viewport(), Qt.MouseButton.LeftButton, pos=title("fares"))
     qtbot.mouseClick(canvas.viewport(), Qt.MouseButton.LeftButton, pos=title("fares"))
     assert lines_in_place(window)  # a title that is not dragged is edited by the second click
+
+
+def test_margins_are_dragged_by_whole_millimetres_while_the_page_is_chosen(window: Window, qtbot: QtBot) -> None:
+    canvas, at = window.pages.canvas, at_margin(window)
+    move(window, at)
+    assert canvas.viewport().cursor().shape() == Qt.CursorShape.SplitHCursor
+    assert "left margin, 20.0 mm" in canvas.viewport().toolTip()
+    way = QPoint(round(-parse_length("8mm") * canvas.scale()), 0)
+    take(window, at, way)
+    let_go(window, at + way)
+    settle(window, qtbot)
+    assert margin(window, "left") == parse_length("12mm")
+    document = window.shown_document
+    assert document is not None
+    assert document.composition.frame.left == parse_length("12mm")
+    take(window, at_margin(window), QPoint(2_000, 0))  # the page keeps room for something
+    let_go(window, QPoint(2_000, 0))
+    settle(window, qtbot)
+    assert 0 < margin(window, "left") <= document.edition.page.paper[0] - margin(window, "right") - 72_000
+    window.controller.undo()
+    window.controller.undo()
+    assert margin(window, "left") == parse_length("20mm")
+    settle(window, qtbot)
+    window.controller.select(Selection("text", "scope"))
+    move(window, at)
+    assert canvas.viewport().cursor().shape() == Qt.CursorShape.ArrowCursor

@@ -104,6 +104,7 @@ class PagesWorkspace(QWidget):
         self.trace.closed.connect(self.toggle_trace)
         self.canvas.verticalScrollBar().valueChanged.connect(self._close_line)
         self.canvas.width_dragged.connect(self.set_width)
+        self.canvas.margin_dragged.connect(self.set_margin)
         self.canvas.column_dropped.connect(self.move_column)
         self.canvas.field_dropped.connect(self.drop_field)
         self.fields.column_wanted.connect(self.add_column)
@@ -395,6 +396,16 @@ class PagesWorkspace(QWidget):
         if aggregate is None and rows is not None and field in rows.names:
             aggregate = field_role(field, rows.types[rows.names.index(field)], rows.table[field]).total
         return aggregate_of(aggregate if aggregate not in (None, "none") else "count", column_expression(field))
+
+    def set_margin(self, side: str, margin: int) -> None:
+        """Set a margin of the edition's pages."""
+        changes = {f"margin_{side}": margin}
+        self._controller.edit(
+            f"Change the {side} margin",
+            lambda report, edition: edits.change_edition(
+                report, edition, page=report.edition(edition).page.but(**changes)
+            ),
+        )
 
     def set_width(self, block: str, column: str, width: int) -> None:
         """Set a column's width."""

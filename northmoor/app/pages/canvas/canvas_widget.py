@@ -1,7 +1,7 @@
 """The canvas: a vertical run of the real pages, drawn from the delivered PDF, with what is selected lit up on them."""
 
 from collections.abc import Callable, Sequence
-from html import escape
+from functools import partial
 
 from PyQt6.QtCore import QPoint, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
@@ -26,24 +26,25 @@ from northmoor.app.pages.canvas.drag.drop_area import DropArea
 from northmoor.app.pages.canvas.drag.field_drop import DropTarget, target_at
 from northmoor.app.pages.canvas.drag.frame_item import ARROWS, POINTERS, FrameItemGrip, ItemDrag, extents_of, grip_at
 from northmoor.app.pages.canvas.drag.grid_cell import GridCellDrag, grid_block_at
-from northmoor.app.pages.canvas.drag.guide import Guide, GuideDrag, draw_guides, guide_at, guide_hint, pointer_over
-from northmoor.app.pages.canvas.drag.protocol import Drag
-from northmoor.app.pages.canvas.hit_selection import selection_of, selects, shortened
+from northmoor.app.pages.canvas.drag.guide import GuideDrag, draw_guides, guide_at, guide_hint, pointer_over
+from northmoor.app.pages.canvas.drag.margin import MarginDrag, draw_margins, margin_at, margin_hint
+from northmoor.app.pages.canvas.drag.protocol import Drag, LineHold
+from northmoor.app.pages.canvas.hit_selection import link_hint, selection_of, selects
 from northmoor.app.pages.canvas.level_rails import RailFinder, draw_rails, rail_at, rail_head_at
-from northmoor.app.pages.canvas.page_stack import GAP, PageStack
+from northmoor.app.pages.canvas.page_stack import GAP, PageStack, next_zoom
 from northmoor.app.pages.canvas.selection_marks import SelectionHandle, draw_selected, same_instance
 from northmoor.app.widgets.theme import DESK, LINE, MARK, PAGE, PEAT
 from northmoor.app.worker import PageShown, Rendered
 from northmoor.core.document import Document
-from northmoor.core.layout.page.hit_testing import ColumnEdge, GroupBracket, HitMap, HitRegion
+from northmoor.core.layout.page.hit_testing import GroupBracket, HitMap, HitRegion
 from northmoor.core.layout.table.collapsing import column_folds
 from northmoor.core.model.blocks.block_types import Block
 from northmoor.core.model.blocks.containers import FrameBlock
 from northmoor.core.model.blocks.tree import items_of, walk
+from northmoor.core.model.pages import PageSetup
 
 GRIP = 4
 """How near the pointer must be to a column's edge to take hold of it, in pixels."""
-ZOOMS = (0.25, 0.33, 0.5, 0.67, 0.75, 0.9, 1.0, 1.1, 1.25, 1.5, 2.0, 3.0, 4.0)
 
 
 class PageCanvas(DropArea):
@@ -62,6 +63,7 @@ class PageCanvas(DropArea):
     picked_also = pyqtSignal(object, bool)
     item_dropped = pyqtSignal(object)
     guide_dropped = pyqtSignal(object)
+    margin_dragged = pyqtSignal(str, int)
     block_dropped = pyqtSignal(str, object)
     nudged = pyqtSignal(int, int, bool)
     page_changed = pyqtSignal(int, int)
@@ -202,9 +204,7 @@ class PageCanvas(DropArea):
 
     def zoom_by(self, steps: int) -> None:
         """The next larger or smaller zoom."""
-        larger = [z for z in ZOOMS if z > self.zoom * 1.01]
-        smaller = [z for z in ZOOMS if z < self.zoom * 0.99]
-        self.set_zoom((larger or [ZOOMS[-1]])[0] if steps > 0 else (smaller or [ZOOMS[0]])[-1])
+        self.set_zoom(next_zoom(self.zoom, steps > 0))
 
     @property
     def is_fitted(self) -> bool:
@@ -319,6 +319,8 @@ class PageCanvas(DropArea):
             if self._traced is not None and self._traced[0] == index:
                 painter.setPen(QPen(QColor(MARK), 2))
                 painter.drawRect(self._on_screen(rect, self._traced[1]))
+            if (setup := self._setup_on(index)) is not None:
+                draw_margins(painter, rect, setup, self.scale())
             draw_rails(painter, rect, shown.places.brackets, self.scale(), self._selection)
 
     def _on_screen(self, page: QRect, region: HitRegion) -> QRectF:
@@ -359,16 +361,32 @@ class PageCanvas(DropArea):
             return QRect(point, QSize(0, 0))
         return self._on_screen(self.page_rect(under[0]), region).toRect()
 
-    def _edge_at(self, point: QPoint) -> tuple[ColumnEdge, int] | None:
+    def _line_at(self, point: QPoint) -> LineHold | None:
+        """The line that a press would take hold of: a column's edge, a guide of the chosen frame, a page's margin."""
         under = self.under(point)
         if under is None or under[0] not in self._shown:
             return None
-        index, x, y = under
-        near = GRIP / self.scale()
-        for edge in self._shown[index].places.edges:
-            if abs(edge.x - x) <= near and edge.top <= y <= edge.bottom:
-                return edge, index
-        return None
+        places, scale = self._shown[under[0]].places, self.scale()
+        for edge in places.edges:
+            if abs(edge.x - under[1]) <= GRIP / scale and edge.top <= under[2] <= edge.bottom:
+                drag: Callable[[], Drag] = partial(WidthDrag, self, edge, under[0], point, self.width_dragged.emit)
+                return LineHold(Qt.CursorShape.SplitHCursor, "", drag)
+        guide = guide_at(places, [self._frame], *under, scale) if self._frame and self._grip_at(point) is None else None
+        if guide is not None:
+            drag = partial(GuideDrag, self, guide, point, self.guide_dropped.emit)
+            return LineHold(pointer_over(guide.is_level), guide_hint(guide), drag)
+        setup = self._setup_on(under[0])
+        margin = margin_at(setup, *under, scale) if setup is not None else None
+        if margin is None:
+            return None
+        drag = partial(MarginDrag, self, margin, point, self.margin_dragged.emit)
+        return LineHold(pointer_over(margin.is_level), margin_hint(margin), drag)
+
+    def _setup_on(self, index: int) -> PageSetup | None:
+        """The paper of a page whose margins are shown: while the page is chosen, where the paper is not turned."""
+        document = self._document if self._selection == WHOLE_PAGE else None
+        is_own = document is not None and document.composition.paper(index) == document.edition.page.paper
+        return document.edition.page if document is not None and is_own else None
 
     def _bracket_at(self, point: QPoint, find: RailFinder = rail_at) -> GroupBracket | None:
         for index in self._visible():
@@ -403,9 +421,9 @@ class PageCanvas(DropArea):
         if event.button() != Qt.MouseButton.LeftButton:
             return
         point = event.position().toPoint()
-        held = self._edge_at(point)
-        if held is not None:
-            self._active_drag = WidthDrag(self, *held, point, self.width_dragged.emit)
+        self._waiting = None
+        if (line := self._line_at(point)) is not None:
+            self._active_drag = line.begin()
             return
         head = self._bracket_at(point, rail_head_at)
         if head is not None:
@@ -415,15 +433,9 @@ class PageCanvas(DropArea):
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier and region is not None and region.link is not None:
             self.link_opened.emit(region.link)
             return
-        grip = self._grip_at(point)
-        guide = self._guide_at(point) if grip is None else None
-        self._waiting = None
-        if guide is not None:
-            self._active_drag = GuideDrag(self, guide, point, self.guide_dropped.emit)
-            return
         self._emit_selection(point)
         selection = self._selection_at(point)
-        self._active_drag = self._drag_at(point, region, grip)
+        self._active_drag = self._drag_at(point, region, self._grip_at(point))
         is_range = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         if (is_range or event.modifiers() & Qt.KeyboardModifier.ControlModifier) and selection != WHOLE_PAGE:
             self.picked_also.emit(selection, is_range)
@@ -456,14 +468,6 @@ class PageCanvas(DropArea):
             return None
         frames = [block for block in walk(self._blocks) if isinstance(block, FrameBlock)]
         return grip_at(self._shown[under[0]].places, frames, *under, self.scale()) if frames else None
-
-    def _guide_at(self, point: QPoint) -> Guide | None:
-        """The guide of the chosen frame that a press at a point takes hold of."""
-        under, frame = self.under(point), self._frame
-        places = self.places(under[0]) if under is not None else None
-        if under is None or frame is None or places is None:
-            return None
-        return guide_at(places, [frame], *under, self.scale())
 
     def document_on(self, page: int) -> Document | None:
         """The document whose page is on the screen: the one before, while those of an edit are being drawn."""
@@ -532,13 +536,11 @@ class PageCanvas(DropArea):
         region = self._spot_at(point)
         link = region.link if region is not None else None
         shape = Qt.CursorShape.PointingHandCursor if link and follows else Qt.CursorShape.ArrowCursor
-        grip = self._grip_at(point)
-        guide = self._guide_at(point) if grip is None else None
-        if shape == Qt.CursorShape.ArrowCursor:
-            shape = POINTERS[grip.edges] if grip is not None else pointer_over(guide) if guide is not None else shape
-        self.viewport().setCursor(Qt.CursorShape.SplitHCursor if self._edge_at(point) is not None else shape)
-        message = f"<p>{escape(shortened(link))}</p><p>Ctrl and a click open it.</p>" if link else ""
-        self.viewport().setToolTip(message or (guide_hint(guide) if guide is not None else ""))
+        line, grip = self._line_at(point), self._grip_at(point)
+        if line is not None or (grip is not None and shape == Qt.CursorShape.ArrowCursor):
+            shape = line.pointer if line is not None else POINTERS[grip.edges]
+        self.viewport().setCursor(shape)
+        self.viewport().setToolTip(link_hint(link) if link else line.hint if line is not None else "")
 
     def mouseReleaseEvent(self, _event: QMouseEvent | None) -> None:
         """Let go of what was dragged: a column's edge, which sets its width, a guide, or a block."""

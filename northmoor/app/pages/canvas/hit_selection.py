@@ -1,5 +1,7 @@
 """Which part of an edition a place on a page shows, and which places show a part."""
 
+from html import escape
+
 from northmoor.app.document_controller import Selection
 from northmoor.core.layout.page.hit_testing import HitRegion
 from northmoor.core.model.blocks.block_types import BLOCK_TYPES
@@ -49,6 +51,7 @@ def selects(selection: Selection, region: HitRegion) -> bool:
     return selection_of(region) == selection
 
 
-def shortened(address: str) -> str:
-    """An address as a tooltip shows it."""
-    return address if len(address) <= LONGEST_ADDRESS else f"{address[:LONGEST_ADDRESS]}…"
+def link_hint(address: str) -> str:
+    """What a tooltip says of a link."""
+    shown = address if len(address) <= LONGEST_ADDRESS else f"{address[:LONGEST_ADDRESS]}…"
+    return f"<p>{escape(shown)}</p><p>Ctrl and a click open it.</p>"

@@ -8,6 +8,14 @@ from PyQt6.QtCore import QSize
 
 GAP = 20
 """Room between pages, in pixels."""
+_ZOOMS = (0.25, 0.33, 0.5, 0.67, 0.75, 0.9, 1.0, 1.1, 1.25, 1.5, 2.0, 3.0, 4.0)
+
+
+def next_zoom(zoom: float, is_larger: bool) -> float:
+    """The next larger or smaller one of the usual zooms."""
+    larger = [z for z in _ZOOMS if z > zoom * 1.01]
+    smaller = [z for z in _ZOOMS if z < zoom * 0.99]
+    return (larger or [_ZOOMS[-1]])[0] if is_larger else (smaller or [_ZOOMS[0]])[-1]
 
 
 @dataclass(frozen=True)

@@ -92,7 +92,7 @@ class InspectorForm:
         value = getattr(part, field)
         key = (kind, field, tuple(choices) if choices is not None else None)
         make = partial(_property_editor, kind, field, value, choices)
-        is_rare = kind is not Report and field in RARE and value == kind.model_fields[field].default
+        is_rare = field in RARE and value == kind.model_fields[field].default and (kind, field) != (Report, "currency")
         row = FormRow(key, make, value, commit, is_rare=is_rare, inherited=inherited)
         self.labelled(property_label(field, kind), row)
 

@@ -62,9 +62,9 @@ def guide_at(places: HitMap, frames: Sequence[FrameBlock], page: int, x: int, y:
     return None
 
 
-def pointer_over(guide: Guide) -> Qt.CursorShape:
-    """The pointer over a guide, or over where a new one comes from."""
-    return Qt.CursorShape.SplitVCursor if guide.is_level else Qt.CursorShape.SplitHCursor
+def pointer_over(is_level: bool) -> Qt.CursorShape:
+    """The pointer over a line that can be dragged."""
+    return Qt.CursorShape.SplitVCursor if is_level else Qt.CursorShape.SplitHCursor
 
 
 def guide_hint(guide: Guide) -> str:
