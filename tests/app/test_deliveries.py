@@ -7,12 +7,23 @@ from pathlib import Path
 import pytest
 from PyQt6.QtCore import Qt, QUrl
 from PyQt6.QtGui import QDesktopServices
-from PyQt6.QtWidgets import QFileDialog, QLabel, QMessageBox
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFileDialog,
+    QLabel,
+    QLineEdit,
+    QMessageBox,
+    QPlainTextEdit,
+    QSpinBox,
+    QWidget,
+)
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.delivery.compare_dialog import CompareDialog
 from northmoor.app.delivery.deliver_dialog import DeliverDialog
-from northmoor.app.delivery.order_dialog import OrderDialog
+from northmoor.app.delivery.order_form.destination_rows import DestinationRow
+from northmoor.app.delivery.order_form.order_dialog import OrderDialog
 from northmoor.app.window import Window
 from northmoor.core.delivery.archive.run_folder import RunFolder
 from northmoor.core.delivery.library_delivery import LibraryDelivery
@@ -182,6 +193,62 @@ def test_an_order_that_is_changed_keeps_what_is_not_shown(quay: Window, root: Pa
     order = load_order(root, "monday")
     assert order.tries == 7
     assert (order.destinations[0].if_exists, order.destinations[0].only) == ("replace", ("pdf",))  # type: ignore[union-attr]
+
+
+def test_what_is_rarely_said_can_be_said_too(quay: Window, root: Path, qtbot: QtBot) -> None:
+    def choose(editor: QWidget, value: object) -> None:
+        if isinstance(editor, QComboBox):
+            editor.setCurrentIndex(editor.findData(value))
+            editor.activated.emit(editor.currentIndex())
+        elif isinstance(editor, QSpinBox):
+            editor.setValue(int(str(value)))
+            editor.editingFinished.emit()
+        elif isinstance(editor, QCheckBox):
+            editor.setChecked(bool(value))
+        elif isinstance(editor, QPlainTextEdit):
+            editor.setPlainText(str(value))
+            editor.setFocus()
+            qtbot.keyClick(editor, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+        else:
+            assert isinstance(editor, QLineEdit)
+            editor.setText(str(value))
+            editor.editingFinished.emit()
+
+    def say(row: DestinationRow, kind: str, to: str, **said: object) -> None:
+        row.kind.setCurrentIndex(row.kind.findData(kind))
+        row.text.setText(to)
+        row.more.setChecked(True)
+        assert row.options is not None
+        for name, value in said.items():
+            choose(row.options.editors[name], value)
+
+    def change(dialog: OrderDialog) -> None:
+        first = dialog.to.rows[0]
+        first.more.setChecked(True)
+        assert first.options is not None
+        assert first.options.editors["only"].text() == "pdf"  # type: ignore[attr-defined]
+        say(dialog.to.add(None), "mail", "quay@tarrow.example", subject="{report_title()}", text="Dear all,\nhere.",
+            first_page=True)  # fmt: skip
+        say(dialog.to.add(None), "printer", "folder:out", pages="1-2", copies=3, sheet="booklet", tray="2")
+        dialog.holds.setText("sum(lines.charge) > 10")
+        dialog.more.setChecked(True)
+        choose(dialog.rare.editors["memory_mb"], "a lot")
+        assert dialog.fault.text().startswith("Megabytes that it may use: Input should be a valid integer")
+        choose(dialog.rare.editors["memory_mb"], "2048")
+        choose(dialog.rare.editors["wait_minutes"], "2.5")
+        choose(dialog.rare.editors["keep_rows"], True)
+        assert dialog.fault.text() == ""
+        dialog.buttons.button(dialog.buttons.StandardButton.Save).click()
+
+    quay.deliveries.panel.order_chosen.emit("monday")
+    in_dialog(OrderDialog, change)
+    quay.deliveries.details.buttons["edit_order"].click()
+    order = load_order(root, "monday")
+    _, mail, printer = order.destinations
+    assert (mail.text, mail.first_page, mail.attach) == ("Dear all,\nhere.", True, True)  # type: ignore[union-attr]
+    assert (printer.pages, printer.copies, printer.sheet, printer.tray) == ("1-2", 3, "booklet", "2")  # type: ignore[union-attr]
+    assert (order.memory_mb, order.wait_minutes, order.keep_rows) == (2048, 2.5, True)
+    assert order.only_if.holds == "sum(lines.charge) > 10"
 
 
 @pytest.mark.parametrize("kind", ["file", "query", "after_order", "called", "span_ends"])

@@ -27,7 +27,7 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.delivery.compare_dialog import CompareDialog
 from northmoor.app.delivery.delivery_snapshot import DeliverySnapshot, OrderLine, RunLine, moment_words, read_snapshot
-from northmoor.app.delivery.order_dialog import OrderDialog, OrderDraft
+from northmoor.app.delivery.order_form.order_dialog import OrderDialog, OrderDraft
 from northmoor.app.delivery.order_list import OrderPanel
 from northmoor.app.delivery.run_list import RunList
 from northmoor.app.delivery.run_panel import DetailPanel

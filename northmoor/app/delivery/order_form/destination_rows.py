@@ -1,6 +1,6 @@
 """Where the runs of an order go: a row for each destination, which is typed or chosen."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from northmoor.app.delivery.part_form import PartForm, PropertyWords
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.widget_tools import hide_and_delete
 from northmoor.core.delivery.destinations.destination import (
@@ -25,6 +26,7 @@ from northmoor.core.delivery.destinations.destination import (
     PrinterDestination,
     PublishedFolder,
 )
+from northmoor.core.model.base import Part
 
 _KINDS = (
     ("folder", "Folder", "its path, from the library's folder on"),
@@ -34,6 +36,34 @@ _KINDS = (
     ("printer", "Printer", "its name in CUPS, or folder:PATH"),
     ("command", "Command", "its name in the list of this machine"),
 )
+_SERVER = PropertyWords("Mail server", empty="the first of the library's")
+_OPTIONS: Mapping[str, tuple[type[Part], Mapping[str, PropertyWords]]] = {
+    "folder": (FolderDestination, {
+        "if_exists": PropertyWords(
+            "A file of that name", {"replace": "is replaced", "number": "stays; the new one is numbered",
+                                    "leave": "stays; the new one is left out"},
+        ),
+        "only": PropertyWords("Only formats", empty="all; or some, such as pdf, xlsx"),
+    }),
+    "published": (PublishedFolder, {"keep": PropertyWords("Runs that stay")}),
+    "mail": (MailDestination, {
+        "subject": PropertyWords("Subject"), "text": PropertyWords("Text", is_long=True),
+        "attach": PropertyWords("Files attached"), "first_page": PropertyWords("First page in the text"),
+        "server": _SERVER,
+    }),
+    "printer": (PrinterDestination, {
+        "pages": PropertyWords("Pages", empty="all; or some, such as 1-3,5"), "copies": PropertyWords("Copies"),
+        "sides": PropertyWords(
+            "Sides", {"one": "One side", "long-edge": "Both, turned at the long edge",
+                      "short-edge": "Both, turned at the short edge"},
+        ),
+        "tray": PropertyWords("Tray", empty="the printer's own choice"),
+        "sheet": PropertyWords(
+            "Pages on a sheet", {"one": "One", "two": "Two", "four": "Four", "booklet": "Booklet"}
+        ),
+    }),
+}  # fmt: skip
+"""What else can be said of each kind of destination."""
 
 
 class DestinationRow(QWidget):
@@ -59,10 +89,19 @@ class DestinationRow(QWidget):
         remove.setIcon(icon("x"))
         remove.setToolTip("Remove this destination")
         remove.setAccessibleName("Remove this destination")
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        for widget in (self.kind, self.text, self.choose, remove):
+        self.more = QToolButton()
+        self.more.setIcon(icon("sliders-horizontal"))
+        self.more.setCheckable(True)
+        self.more.setToolTip("More about this destination: what a mail says, how it is printed")
+        self.more.setAccessibleName("More about this destination")
+        self.options: PartForm | None = None
+        self._values: dict[str, dict[str, Any]] = {}
+        row = QHBoxLayout()
+        for widget in (self.kind, self.text, self.choose, self.more, remove):
             row.addWidget(widget, 1 if widget is self.text else 0)
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(0, 0, 0, 0)
+        self._column.addLayout(row)
         if destination is not None:
             kind, text = _shown(destination)
             self.kind.setCurrentIndex(self.kind.findData(kind))
@@ -70,6 +109,7 @@ class DestinationRow(QWidget):
         self.kind.currentIndexChanged.connect(lambda _: self._show_kind())
         self.text.textChanged.connect(lambda _: self.changed.emit())
         self.choose.clicked.connect(lambda _=False: self._choose())
+        self.more.toggled.connect(lambda _: self._show_options())
         remove.clicked.connect(lambda _=False: self.removed.emit(self))
         self._show_kind()
 
@@ -79,6 +119,37 @@ class DestinationRow(QWidget):
         self.text.setToolTip(self.text.placeholderText())
         self.text.setEnabled(kind != "records")
         self.choose.setVisible(kind in ("folder", "published"))
+        self.more.setVisible(self._model in _OPTIONS)
+        self._show_options()
+        self.changed.emit()
+
+    @property
+    def _model(self) -> str:
+        """The kind, as files of orders name it."""
+        kind = self.kind.currentData()
+        return "mail" if kind == "records" else str(kind)
+
+    def _given(self) -> dict[str, Any]:
+        """What is said of the destination besides where it is, as it was and as it was changed here."""
+        is_old = self._old is not None and self._old.kind == self._model
+        kept = self._old.model_dump() if self._old is not None and is_old else {}
+        return kept | self._values.get(self._model, {})
+
+    def _show_options(self) -> None:
+        """Show what else can be said, if that is wanted."""
+        if self.options is not None:
+            self._column.removeWidget(self.options)
+            hide_and_delete(self.options)
+            self.options = None
+        if self.more.isChecked() and self._model in _OPTIONS:
+            model, words = _OPTIONS[self._model]
+            values = {name: model.model_fields[name].default for name in words} | self._given()
+            self.options = PartForm(model, values, words, self._set_option)
+            self.options.setContentsMargins(24, 0, 0, 6)
+            self._column.addWidget(self.options)
+
+    def _set_option(self, name: str, value: Any) -> None:
+        self._values.setdefault(self._model, {})[name] = value
         self.changed.emit()
 
     def _choose(self) -> None:
@@ -95,10 +166,7 @@ class DestinationRow(QWidget):
             "command": {"command": text}, "records": {"to_records": True, "to": ()},
             "mail": {"to": tuple(part.strip() for part in text.split(",") if part.strip()), "to_records": False},
         }  # fmt: skip
-        own = of_kinds[kind]
-        model = "mail" if kind == "records" else kind
-        kept = self._old.model_dump() if self._old is not None and self._old.kind == model else {}
-        return {**kept, "kind": model, **own}
+        return {**self._given(), "kind": self._model, **of_kinds[kind]}
 
 
 def _shown(destination: Destination) -> tuple[str, str]:

@@ -18,12 +18,14 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QScrollArea,
     QSpinBox,
+    QToolButton,
     QVBoxLayout,
     QWidget,
 )
 
-from northmoor.app.delivery.destination_rows import DestinationRows
-from northmoor.app.delivery.trigger_form import TriggerForm
+from northmoor.app.delivery.order_form.destination_rows import DestinationRows
+from northmoor.app.delivery.order_form.trigger_form import TriggerForm
+from northmoor.app.delivery.part_form import PartForm, PropertyWords
 from northmoor.app.widgets.headings import line, section
 from northmoor.app.widgets.widget_tools import hide_and_delete
 from northmoor.core.delivery.orders.standing_order import StandingOrder
@@ -40,6 +42,14 @@ from northmoor.core.store.report_files import load_report
 
 _FORMATS = ("pdf", "xlsx", "html", "csv", "docx")
 _FROM = "from the trigger: "
+_RARE = {
+    "wait_minutes": PropertyWords("Minutes before it is tried again"),
+    "seconds": PropertyWords("Seconds that a run may take"),
+    "memory_mb": PropertyWords("Megabytes that it may use", empty="no limit of its own"),
+    "keep_rows": PropertyWords("Rows kept in the archive"),
+    "mail_server": PropertyWords("Mail server for failures", empty="the first of the library's"),
+}
+"""What is rarely said of an order."""
 _MISSED = (("once", "One run for all of them"), ("each", "A run for each"), ("not_at_all", "No run"))
 
 
@@ -80,6 +90,11 @@ class OrderDialog(QDialog):
             QCheckBox("Only if there are rows"),
             QCheckBox("Only if Preflight has no errors"),
         )
+        self.holds = QLineEdit((order.only_if.holds or "") if order else "")
+        self.more = QToolButton()
+        known = {name: getattr(order, name) if order else StandingOrder.model_fields[name].default for name in _RARE}
+        self._rare: dict[str, Any] = {}
+        self.rare = PartForm(StandingOrder, known, _RARE, self._set_rare)
         self.missed = QComboBox()
         self.tries = QSpinBox()
         self.failures_to = QLineEdit(", ".join(order.failures_to) if order else "")
@@ -107,6 +122,12 @@ class OrderDialog(QDialog):
         self.tries.setRange(1, 20)
         self.tries.setValue(order.tries if order else 3)
         self.failures_to.setPlaceholderText("Mail addresses, with commas; nobody if empty")
+        self.holds.setPlaceholderText("an expression over the report, such as sum(sailings.delay_minutes) > 600")
+        self.holds.setToolTip("Nothing is made unless this is true; without it, that is not asked")
+        self.more.setText("More")
+        self.more.setCheckable(True)
+        self.more.setToolTip("Limits of a run, and what is rarely needed")
+        self.rare.hide()
 
     def _path_of(self, report: str) -> str:
         """A report's path in the library, as the list of reports has it."""
@@ -142,9 +163,12 @@ class OrderDialog(QDialog):
             self._column.addWidget(section(title))
             for widget in widgets:
                 self._column.addWidget(widget)
+        self._column.addLayout(_form((("Only if", self.holds),)))
         more = (("Times missed while nothing ran", self.missed), ("Tries before it has failed", self.tries),
                 ("Who gets a mail then", self.failures_to))  # fmt: skip
         self._column.addLayout(_form(more))
+        self._column.addWidget(self.more)
+        self._column.addWidget(self.rare)
         self._column.addStretch(1)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
@@ -165,6 +189,8 @@ class OrderDialog(QDialog):
             signal.connect(lambda *_: self._refresh())
         for box in self.formats.values():
             box.toggled.connect(lambda _: self._refresh())
+        self.holds.textChanged.connect(lambda _: self._refresh())
+        self.more.toggled.connect(self.rare.setVisible)
         self.report.currentTextChanged.connect(lambda _: self._take_report(None))
         self.when.kind.currentIndexChanged.connect(lambda _: self._offer_given())
         self.edition.currentIndexChanged.connect(lambda _: self._offer_records())
@@ -246,6 +272,10 @@ class OrderDialog(QDialog):
 
     # the order
 
+    def _set_rare(self, name: str, value: Any) -> None:
+        self._rare[name] = value
+        self._refresh()
+
     @property
     def entries(self) -> Mapping[str, Any]:
         """The order as its file would have it. Raises NorthmoorError where the trigger is not complete."""
@@ -264,14 +294,17 @@ class OrderDialog(QDialog):
         if old is not None and old.bundle is not None and each == old.bundle.for_each:
             bundle = old.bundle
         kept = {name: getattr(old, name) for name in StandingOrder.model_fields} if old is not None else {}
-        only_if = kept["only_if"].model_dump() if kept else {}
         return {
             **kept, "title": self.title.text().strip(), "report": self.report.currentText(),
             "edition": self.edition.currentData(), "when": self.when.trigger(), "values": values,
             "from_trigger": given, "bundle": bundle, "file_name": self.file_name.text(),
             "formats": tuple(suffix for suffix, box in self.formats.items() if box.isChecked()),
             "destinations": self.to.entries, "missed": self.missed.currentData(), "tries": self.tries.value(),
-            "only_if": {**only_if, "has_rows": self.has_rows.isChecked(), "no_errors": self.no_errors.isChecked()},
+            "only_if": {
+                "has_rows": self.has_rows.isChecked(), "no_errors": self.no_errors.isChecked(),
+                "holds": self.holds.text().strip() or None,
+            },
+            **self._rare,
             "failures_to": tuple(part.strip() for part in self.failures_to.text().split(",") if part.strip()),
         }  # fmt: skip
 
@@ -297,6 +330,8 @@ class OrderDialog(QDialog):
         except ValidationError as error:
             fault = error.errors()[0]["msg"].removeprefix("Value error, ")
             fault = f"{fault[0].upper()}{fault[1:]}."
+            if (about := _RARE.get(str(error.errors()[0]["loc"][0]))) is not None:
+                fault = f"{about.label}: {fault}"
         self.fault.setText(fault)
         save.setEnabled(not fault)
 
