@@ -1,7 +1,7 @@
 """The inspector's hands: sections that close and stay closed, More, search, resets, steps, swatches and suggestions."""
 
 from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtGui import QShortcut, QWheelEvent
+from PyQt6.QtGui import QFont, QShortcut, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QToolButton, QWidget
 from pytestqt.qtbot import QtBot
 
@@ -9,8 +9,9 @@ from northmoor.app.document_controller import WHOLE_PAGE, Selection
 from northmoor.app.pages.inspector.form_body import SectionMemory
 from northmoor.app.pages.inspector.form_rows import SectionHeader
 from northmoor.app.widgets.color_editor import ColorEditor, contrast_text
-from northmoor.app.widgets.value_editors import LengthEditor
+from northmoor.app.widgets.value_editors import ChoiceEditor, LengthEditor
 from northmoor.app.window import Window
+from northmoor.core.layout.text.fonts import FAMILIES
 from northmoor.core.model import edits
 from northmoor.core.model.lengths import parse_length
 from tests.app.test_journey import TABLE, editor
@@ -170,3 +171,23 @@ def test_borders_are_clicked_in_a_picture_or_chosen_by_keys(window: Window, qtbo
     qtbot.keyClick(editor(window, "borders"), Qt.Key.Key_Space)
     assert cell_look(window, "rule_below") == 0  # also where a style draws one
     assert "right" in editor(window, "borders").accessibleDescription()
+
+
+def test_fonts_and_styles_are_shown_as_themselves(window: Window) -> None:
+    window.controller.select(Selection("text", "title"))
+
+    def listed(field: str) -> dict[str, QFont]:
+        box = editor(window, field)
+        assert isinstance(box, ChoiceEditor)
+        box.showPopup()
+        box.hidePopup()
+        fonts = {box.itemData(at): box.itemData(at, Qt.ItemDataRole.FontRole) for at in range(box.count())}
+        return {name: font for name, font in fonts.items() if font is not None}
+
+    fonts = listed("font")
+    assert {name: font.family() for name, font in fonts.items()}["Plex Serif"] == "IBM Plex Serif"
+    assert len({font.family() for font in fonts.values()}) == len(FAMILIES)
+    styles = listed("style")
+    assert set(styles) == {style.name for style in window.controller.report.styles}  # type: ignore[union-attr]
+    assert styles["title"].bold()
+    assert styles["title"].pixelSize() > styles["running"].pixelSize()

@@ -202,6 +202,8 @@ class ChoiceEditor(QComboBox):
             self.addItem(unset, None)
         for option, name in names.items():
             self.addItem(name, option)
+        self.show_samples: Callable[[], object] = lambda: None
+        """Shows the choices as what they are, before they are listed."""
         self.show_value(value)
         self.activated.connect(lambda at: commit(self.itemData(at)))
 
@@ -213,6 +215,11 @@ class ChoiceEditor(QComboBox):
         """Say what holds while nothing is chosen."""
         if self.itemData(0) is None:
             self.setItemText(0, text)
+
+    def showPopup(self) -> None:
+        """List the choices."""
+        self.show_samples()
+        super().showPopup()
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         """Leave the wheel to the panel."""

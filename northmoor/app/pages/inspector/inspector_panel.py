@@ -23,13 +23,14 @@ from northmoor.app.pages.inspector.block_forms import (
     show_simple_block,
 )
 from northmoor.app.pages.inspector.chart_forms import show_chart, show_chart_level, show_chart_measure
+from northmoor.app.pages.inspector.choice_samples import show_fonts, show_styles
 from northmoor.app.pages.inspector.form import InspectorForm
 from northmoor.app.pages.inspector.form_body import FormArea
 from northmoor.app.pages.inspector.form_rows import FormRow
 from northmoor.app.pages.inspector.matrix_forms import show_matrix, show_matrix_level, show_measure
 from northmoor.app.pages.inspector.table_forms import show_cell, show_level, show_row, show_table
 from northmoor.app.widgets.color_editor import ColorEditor
-from northmoor.app.widgets.value_editors import Commit, LineEditor
+from northmoor.app.widgets.value_editors import ChoiceEditor, Commit, LineEditor
 from northmoor.app.widgets.word_completer import WordCompleter
 from northmoor.core.authoring.completions import Completion
 from northmoor.core.authoring.report_colors import report_colors
@@ -86,8 +87,16 @@ class InspectorPanel(FormArea):
                 if line.property("field") in EXPRESSIONS:
                     ExpressionChecker(line, lambda: self.known_names())
                     LargerEditorKey(line, lambda *asked: self.enlarge(*asked))
+        for box in self.findChildren(ChoiceEditor):
+            if box.property("field") == "font":
+                box.show_samples = partial(show_fonts, box)
+            elif str(box.property("field")).endswith("style"):
+                box.show_samples = partial(self._show_styles, box)
         for color in self.findChildren(ColorEditor):
             color.report_colors = self._report_colors
+
+    def _show_styles(self, box: ChoiceEditor) -> None:
+        show_styles(box, self._controller.report.styles if self._controller.report is not None else ())
 
     def _report_colors(self) -> list[str]:
         report = self._controller.report
