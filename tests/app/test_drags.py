@@ -222,3 +222,25 @@ def test_margins_are_dragged_by_whole_millimetres_while_the_page_is_chosen(windo
     window.controller.select(Selection("text", "scope"))
     move(window, at)
     assert canvas.viewport().cursor().shape() == Qt.CursorShape.ArrowCursor
+
+
+def test_a_rectangle_chooses_the_blocks_that_it_touches(window: Window, qtbot: QtBot) -> None:
+    canvas = window.pages.canvas
+    page, scale = canvas.page_rect(0), canvas.scale()
+    spots = {s.block: s for s in canvas._shown[0].places.regions if s.block in ("title", "scope")}
+    at = QPoint(page.left() + 6, page.top() + round(spots["title"].y * scale) + 2)
+    way = QPoint(round(spots["title"].x * scale) + 20, round((spots["scope"].y - spots["title"].y) * scale) + 4)
+    take(window, at, way)
+    canvas.grab()  # it is drawn on its way
+    let_go(window, at + way)
+    assert [each.block for each in window.pages.contents.chosen()] == ["title", "scope"]
+    steps = window.controller._at
+    do(window, "remove")
+    settle(window, qtbot)
+    assert window.controller._at == steps + 1
+    assert not {"title", "scope"} & {block.name for block in window.controller.edition.blocks}  # type: ignore[union-attr]
+    window.controller.undo()
+    settle(window, qtbot)
+    take(window, at, QPoint(-4, 0))  # nothing is touched
+    let_go(window, at + QPoint(-4, 0))
+    assert window.controller.selection == WHOLE_PAGE

@@ -82,6 +82,7 @@ class PagesWorkspace(QWidget):
         self.inspector.enlarge = self.enlarge
         self._place()
         self.canvas.picked_also.connect(self._pick_also)
+        self.canvas.blocks_touched.connect(self._pick_blocks)
         self.contents.itemSelectionChanged.connect(lambda: self.canvas.select_also(self.contents.chosen()))
         self.canvas.item_dropped.connect(self.arranging.drop)
         self.canvas.guide_dropped.connect(self.arranging.drop_guide)
@@ -184,6 +185,15 @@ class PagesWorkspace(QWidget):
                 self.contents.choose([replace(now, column=name) for name in names[first : last + 1]])
                 return
         self.contents.choose_also(selection)
+
+    def _pick_blocks(self, names: Sequence[str]) -> None:
+        """Select blocks together."""
+        edition = self._controller.edition
+        kinds = {block.name: block.kind for block in walk(edition.blocks)} if edition is not None else {}
+        chosen = [Selection(kinds[name], name) for name in names if name in kinds]
+        if chosen:
+            self._controller.select(chosen[0])
+            self.contents.choose(chosen)
 
     def _move_level(self, table: str, level: str, by: int) -> None:
         self._controller.edit("Move the level", lambda r, e: edits.move_level(r, e, table, level, by))

@@ -29,6 +29,7 @@ from northmoor.app.pages.canvas.drag.grid_cell import GridCellDrag, grid_block_a
 from northmoor.app.pages.canvas.drag.guide import GuideDrag, draw_guides, guide_at, guide_hint, pointer_over
 from northmoor.app.pages.canvas.drag.margin import MarginDrag, draw_margins, margin_at, margin_hint
 from northmoor.app.pages.canvas.drag.protocol import Drag, LineHold
+from northmoor.app.pages.canvas.drag.rectangle import RectangleDrag
 from northmoor.app.pages.canvas.hit_selection import link_hint, selection_of, selects
 from northmoor.app.pages.canvas.level_rails import RailFinder, draw_rails, rail_at, rail_head_at
 from northmoor.app.pages.canvas.page_stack import GAP, PageStack, next_zoom
@@ -64,6 +65,7 @@ class PageCanvas(DropArea):
     item_dropped = pyqtSignal(object)
     guide_dropped = pyqtSignal(object)
     margin_dragged = pyqtSignal(str, int)
+    blocks_touched = pyqtSignal(object)
     block_dropped = pyqtSignal(str, object)
     nudged = pyqtSignal(int, int, bool)
     page_changed = pyqtSignal(int, int)
@@ -328,14 +330,10 @@ class PageCanvas(DropArea):
 
     def drop_target(self, point: QPoint) -> tuple[DropTarget, int] | None:
         """Where a field that is let go at a point would go, and on which page."""
-        for index in self._visible():
-            rect = self.page_rect(index)
-            if index in self._shown and rect.top() <= point.y() <= rect.bottom():
-                scale = self.scale()
-                x, y = round((point.x() - rect.left()) / scale), round((point.y() - rect.top()) / scale)
-                target = target_at(self._shown[index].places, x, y)
-                return (target, index) if target else None
-        return None
+        found = self._beside(point)
+        places = self.places(found[0]) if found is not None else None
+        target = target_at(places, *found[1:]) if found is not None and places is not None else None
+        return (target, found[0]) if found is not None and target is not None else None
 
     def places(self, index: int) -> HitMap | None:
         """What is where on a page, if it is shown."""
@@ -343,15 +341,15 @@ class PageCanvas(DropArea):
 
     def under(self, point: QPoint) -> tuple[int, int, int] | None:
         """The page under a point, and the point on it in millipoints."""
+        found = self._beside(point)
+        return found if found is not None and self.page_rect(found[0]).contains(point) else None
+
+    def _beside(self, point: QPoint) -> tuple[int, int, int] | None:
+        """The page that is at the height of a point, and the point from its corner in millipoints."""
         for index in self._visible():
-            rect = self.page_rect(index)
-            if rect.contains(point):
-                scale = self.scale()
-                return (
-                    index,
-                    round((point.x() - rect.left()) / scale),
-                    round((point.y() - rect.top()) / scale),
-                )
+            rect, scale = self.page_rect(index), self.scale()
+            if rect.top() <= point.y() <= rect.bottom():
+                return index, round((point.x() - rect.left()) / scale), round((point.y() - rect.top()) / scale)
         return None
 
     def _rect_under(self, point: QPoint) -> QRect:
@@ -447,12 +445,14 @@ class PageCanvas(DropArea):
             self.picked.emit(selection)
 
     def _drag_at(self, point: QPoint, region: HitRegion | None, grip: FrameItemGrip | None) -> Drag | None:
-        """What a press takes hold of besides selecting it: an item of a frame, a column, or a block of a grid."""
+        """What a press takes hold of: an item of a frame, a column, a block of a grid; or a corner of a rectangle."""
         if grip is not None:
             return ItemDrag(self, grip, point, self.item_dropped.emit)
         under = self.under(point)
         if region is not None and under is not None and is_title(region):
             return ColumnMoveDrag(self, region, under[0], point, self.column_dropped.emit)
+        if region is None:
+            return RectangleDrag(self, under[0], point, self.blocks_touched.emit) if under is not None else None
         lifted = grid_block_at(self._blocks, region)
         return GridCellDrag(self, lifted, point, self.block_dropped.emit) if lifted is not None else None
 
