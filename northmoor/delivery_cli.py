@@ -5,13 +5,14 @@ import signal
 import sys
 import threading
 from collections.abc import Mapping
+from contextlib import suppress
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from northmoor.core.errors import ParameterError
+from northmoor.core.errors import OutputError, ParameterError
 from northmoor.exit_codes import ExitCode
 
 if TYPE_CHECKING:
@@ -192,6 +193,8 @@ def list_runs(
     from northmoor.core.delivery.archive.archive_index import RunFilter
 
     delivery = delivery_of(library)
+    with suppress(OutputError, OSError):  # an archive that is only read is listed as it is
+        delivery.settle_interrupted()
     wanted = RunFilter(words, report, tuple(state or ()), order, _moment(since, "--since"), _moment(until, "--until"))
     found = delivery.find(wanted, most)
     if as_json:

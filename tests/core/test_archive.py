@@ -2,6 +2,7 @@
 
 import json
 import random
+import re
 import shutil
 import sqlite3
 from datetime import UTC, datetime, timedelta
@@ -10,6 +11,7 @@ from pathlib import Path
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from typer.testing import CliRunner
 
 from northmoor.core.delivery.archive.archive import Archive
 from northmoor.core.delivery.archive.archive_index import IndexedRun, RunFilter
@@ -26,6 +28,7 @@ from northmoor.core.output.page_dump import write_dump
 from northmoor.core.session import Session
 from northmoor.core.sources.library import Library
 from northmoor.core.store.report_files import load_report
+from northmoor.delivery_cli import archive_app
 from tests.delivery_helpers import bundle, delivery_library, execute, make, request
 
 
@@ -135,7 +138,9 @@ def test_a_run_whose_maker_was_ended_is_seen_and_one_that_was_not_indexed_is_fou
     assert delivery.settle_interrupted() == []
     made.close()
     assert [run.is_held for run in delivery.under_way()] == [False]
-    assert delivery.settle_interrupted() == [made.path.name]
+    listed = CliRunner().invoke(archive_app, ["list", "--library", str(root)])
+    assert re.search(rf"{made.path.name} +interrupted", listed.output), listed.output
+    assert delivery.settle_interrupted() == []  # listing them has noted it
     assert [(run.id, run.state) for run in delivery.find(most=1)] == [(made.path.name, "interrupted")]
 
 
