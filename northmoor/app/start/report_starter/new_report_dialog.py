@@ -139,6 +139,8 @@ class NewReportDialog(QDialog):
         self.fields.setAccessibleName("Fields")
         self.fields.setToolTip("Space ticks a field; the first ticked matters most")
         self.look.setIconSize(LOOK_PICTURE)
+        self.look.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.look.setMinimumContentsLength(14)
         self.look.addItem("Simple", None)
         for name, look in TABLE_LOOKS.items():
             self.look.addItem(look_icon(name), look.title, name)

@@ -50,10 +50,10 @@ class SourcePanel(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(self.source)
-        held = QWidget()
-        self._flow = FlowLayout(held)
+        self._joins = QWidget()
+        self._flow = FlowLayout(self._joins)
         self._flow.addWidget(self.join)
-        column.addWidget(held)
+        column.addWidget(self._joins)
         self._show_joined()
 
     def add_tables(self, connection: str, tables: Sequence[CatalogTable]) -> None:
@@ -148,4 +148,4 @@ class SourcePanel(QWidget):
             self._flow.addWidget(chip)
         self._flow.removeWidget(self.join)
         self._flow.addWidget(self.join)
-        self.join.setVisible(isinstance(self.current, StarterSource))
+        self._joins.setVisible(isinstance(self.current, StarterSource))
