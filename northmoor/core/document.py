@@ -167,13 +167,15 @@ class Document:
         rows = {name: rows.table for name, rows in self.rows.items()}
         metadata = self.metadata if record is None else self._metadata_of_record(record)
         options = options or self.edition.output
-        password = self._password(options.password) if suffix == "pdf" and options.password is not None else ""
         return OutputDocument(
-            metadata, self.composition, pages, rows, suffix, options, block, self._report_text, own, password
-        )
+            metadata, self.composition, pages, rows, suffix, options, block, self._report_text, own,
+            partial(self._password, options.password),
+        )  # fmt: skip
 
-    def _password(self, name: str) -> str:
-        """The password of a name. Raises OutputError where nobody has given it."""
+    def _password(self, name: str | None) -> str:
+        """The password of a name; empty for none. Raises OutputError where nobody has given it."""
+        if name is None:
+            return ""
         found = self.library.secrets.password_of(f"{PDF_ADDRESS}{name}")
         if not found:
             raise OutputError(

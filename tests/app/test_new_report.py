@@ -198,3 +198,19 @@ def test_readers_may_choose_the_rows(window: Window, dialog: NewReportDialog, qt
     window.controller.set_values({report.parameters[0].name: "cancelled"})
     settle(window, qtbot)
     assert set(window.shown_document.rows["sailings"].table["status"].to_pylist()) == {"cancelled"}  # type: ignore[union-attr]
+
+
+def test_a_server_is_asked_only_when_its_tables_are_wanted(dialog: NewReportDialog, qtbot: QtBot) -> None:
+    asked: list[str] = []
+    dialog.panel.connect_wanted.connect(asked.append)
+    dialog.panel.add_server("port")
+    assert asked == []
+    at = dialog.source.findText("port · connect and read its tables…")
+    dialog.source.setCurrentIndex(at)
+    dialog.source.activated.emit(at)
+    assert asked == ["port"]
+    assert not dialog.begin.isEnabled()
+    tables = dialog.library.catalog("tarrow", CancelToken()).tables
+    dialog.add_tables("port", tables)
+    assert dialog.source.findText("port · connect and read its tables…") == -1
+    assert dialog.source.currentText() == f"port · {tables[0].name}"

@@ -2,6 +2,7 @@
 
 import io
 import json
+from contextlib import closing
 from pathlib import Path
 
 import docx
@@ -11,6 +12,8 @@ import pypdfium2
 import pytest
 from lxml import html
 
+from northmoor.core.delivery.destinations.destination import PrinterDestination
+from northmoor.core.delivery.library_delivery import LibraryDelivery
 from northmoor.core.document import Document
 from northmoor.core.errors import OutputError
 from northmoor.core.model.output_options import OutputOptions
@@ -79,6 +82,7 @@ def test_what_cannot_be_is_said_and_nothing_is_left(document: Document, tmp_path
         document.write(tmp_path / "x.pdf", options=OutputOptions(password="board", archive="pages"))
     assert not list(tmp_path.iterdir())
     document.write(tmp_path / "x.csv", options=OutputOptions(password="other"))  # it is no PDF
+    assert document.output("pdf", options=OutputOptions(password="other")).nodes()  # nor is what is only looked at
     assert [path.suffix for path in tmp_path.iterdir()] == [".csv"]
 
 
@@ -110,3 +114,9 @@ def test_files_of_records_are_protected_too(tmp_path: Path, monkeypatch: pytest.
             pikepdf.open(file)
         assert texts(file.read_bytes(), SECRET)
     assert SECRET not in (folder / "run.json").read_text()
+    with closing(LibraryDelivery(root)) as delivery:
+        printed = delivery.deliver(record.id, PrinterDestination(printer="folder:out"))
+    assert not printed.recipients
+    assert len(printed.faults) == len(files)
+    assert "no printer has" in printed.faults[0]
+    assert not (root / "out").exists()

@@ -57,8 +57,8 @@ class OutputDocument:
     """The report itself, as its file holds it."""
     page_range: range | None = None
     """The indices of the pages that are wanted, such as those of one record of a bundle; None for all."""
-    password: str = ""
-    """What opens the file, where the options name a password."""
+    password: Callable[[], str] = str
+    """Finds what opens the file, where the options name a password; may raise OutputError."""
 
     def nodes(self) -> Iterator[ContentNode]:
         """What it says, in reading order. Raises Cancelled."""

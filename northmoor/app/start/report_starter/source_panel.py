@@ -58,13 +58,20 @@ class SourcePanel(QWidget):
 
     def add_tables(self, connection: str, tables: Sequence[CatalogTable]) -> None:
         """Offer the tables of a connection."""
-        at = self.source.findData(("connect", connection))
+        at = self._entry("connect", connection)
+        was_chosen = at >= 0 and at == self.source.currentIndex()
         if at >= 0:
             self.source.removeItem(at)
         for table in tables:
             if (connection, table.name) not in self._tables:
                 self._tables[connection, table.name] = table
                 self.source.addItem(f"{connection} · {table.name}", (connection, table.name))
+        if was_chosen and tables:
+            self.source.setCurrentIndex(self._entry(connection, tables[0].name))
+
+    def _entry(self, first: str, name: str) -> int:
+        """Where an entry of the data sources is; -1 for one that is not there."""
+        return next((at for at in range(self.source.count()) if self.source.itemData(at) == (first, name)), -1)
 
     def add_server(self, connection: str) -> None:
         """Offer to read the tables of a server, which may ask for a password."""

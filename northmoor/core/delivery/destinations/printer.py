@@ -7,6 +7,7 @@ from northmoor.core.delivery.destinations.handing import Handed, Handing
 from northmoor.core.delivery.runs.file_names import safe_name
 from northmoor.core.errors import NorthmoorError, OutputError, Unanswered
 from northmoor.core.export.printing import FOLDER_PRINTER, print_order, print_pdf, sheets_of
+from northmoor.core.output.pdf.protection import needs_password
 
 
 def deliver(handing: Handing, destination: PrinterDestination) -> Handed:
@@ -42,6 +43,9 @@ def deliver(handing: Handing, destination: PrinterDestination) -> Handed:
 
 
 def _print(handing: Handing, destination: PrinterDestination, pdf: bytes, title: str) -> None:
+    if needs_password(pdf):
+        raise OutputError(f"{title} opens only with a password, which no printer has. Print it without one.")
+
     order = print_order(
         destination.printer, destination.pages, destination.copies, destination.sides, destination.tray,
         destination.sheet,

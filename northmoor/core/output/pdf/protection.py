@@ -19,8 +19,8 @@ def is_protected(options: OutputOptions) -> bool:
 
 
 def protected_writer(document: OutputDocument, write: Callable[[BinaryIO], None]) -> Callable[[BinaryIO], None]:
-    """What writes a file, encrypted if that is wanted. Raises OutputError for a file that is to be kept: ISO 19005
-    forbids to encrypt it."""
+    """What writes a file, encrypted if that is wanted. Raises OutputError for a password that nobody has given, and for
+    a file that is to be kept: ISO 19005 forbids to encrypt it."""
     options = document.options
     if not is_protected(options):
         return write
@@ -29,11 +29,13 @@ def protected_writer(document: OutputDocument, write: Callable[[BinaryIO], None]
             "A PDF made to be kept (PDF/A) cannot have a password or forbid anything. Choose one of the two."
         )
 
+    password = document.password()  # it is missed before anything is written
+
     def protected(target: BinaryIO) -> None:
         plain = io.BytesIO()
         write(plain)
         document.check_stop()
-        protect(plain, target, options, document.password)
+        protect(plain, target, options, password)
 
     return protected
 
@@ -53,3 +55,16 @@ def protect(plain: BinaryIO, target: BinaryIO, options: OutputOptions, password:
     plain.seek(0)
     with pikepdf.open(plain) as pdf:
         pdf.save(target, encryption=encryption)
+
+
+def needs_password(pdf: bytes) -> bool:
+    """Whether a PDF opens only with a password."""
+    import pikepdf
+
+    try:
+        pikepdf.open(io.BytesIO(pdf)).close()
+    except pikepdf.PasswordError:
+        return True
+    except pikepdf.PdfError:
+        return False  # whoever reads it says what is wrong with it
+    return False
