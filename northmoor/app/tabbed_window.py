@@ -128,6 +128,7 @@ class TabbedWindow(QMainWindow):
         if window.open(path, values):
             return True
         message = window.last_message
+        window.close()  # it ends its threads
         self._remove(window)
         self.current.tell(*message)
         return False

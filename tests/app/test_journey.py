@@ -1,12 +1,11 @@
 """The journey of a first day, in the real window, by mouse and by keyboard."""
 
-from collections.abc import Callable
 from html import unescape
 from pathlib import Path
 
 import pikepdf
 import pytest
-from PyQt6.QtCore import QPoint, QSettings, Qt
+from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QComboBox, QLineEdit, QMessageBox, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
@@ -285,12 +284,3 @@ def test_leaving_with_changes_asks_first(window: Window, copy: Path, monkeypatch
     assert not window.close()
     assert window.close()
     assert load_report(copy).editions[0].tables[0].columns[3].width == 99_000
-
-
-def test_the_window_remembers_its_size(new_window: Callable[[], Window]) -> None:
-    first = new_window()
-    first.resize(1100, 700)
-    first.close()
-    again = Window(QSettings(first._settings.fileName(), QSettings.Format.IniFormat))
-    again.worker.close()
-    assert (again.width(), again.height()) == (1100, 700)

@@ -119,3 +119,15 @@ def test_closing_asks_for_each_changed_report_and_may_be_stopped(
     assert asked == ["Board sheet", "Changed"]
     assert tabbed.isVisible()
     assert [window.controller.report.title for window in tabbed.windows] == ["Changed"]  # type: ignore[union-attr]
+
+
+def test_the_window_remembers_its_size(tabbed: TabbedWindow) -> None:
+    tabbed.resize(1100, 700)
+    settings = QSettings(tabbed._settings.fileName(), QSettings.Format.IniFormat)
+    for window in tabbed.windows:
+        window.controller._saved_at = window.controller._at
+    tabbed.close()
+    again = TabbedWindow(settings)
+    assert (again.width(), again.height()) == (1100, 700)
+    again.close()
+    again.deleteLater()

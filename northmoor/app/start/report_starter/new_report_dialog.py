@@ -6,6 +6,7 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
+import pyarrow as pa
 import pyarrow.compute as pc
 from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QIcon, QPixmap
@@ -66,6 +67,7 @@ _HINT = "Tick fields at the left, the one that matters most first; until then th
 _LISTED = 8
 """How many fields are listed where none is ticked."""
 _MOST_VALUES = 200
+_UNTITLED = "New report"
 _PAGES_AFTER = 120  # milliseconds after the last change
 
 
@@ -233,7 +235,7 @@ class NewReportDialog(QDialog):
     def _connect(self) -> None:
         self.panel.chosen.connect(self._choose)
         self.title.textChanged.connect(lambda _: self._update())
-        self.title.editingFinished.connect(self._propose)
+        self.title.editingFinished.connect(self._take_title)
         self.search.textChanged.connect(self._narrow)
         self.fields.itemChanged.connect(self._ticked)
         self.chosen.changed.connect(self._take_chosen)
@@ -244,6 +246,11 @@ class NewReportDialog(QDialog):
         self._fields_read.connect(self._show_fields)
         self._values_read.connect(lambda found: self.filter.offer_values(*found) if isinstance(found, tuple) else None)
         self._shown.connect(self._show_page)
+
+    def _take_title(self) -> None:
+        """Show the pages with the title as it is now."""
+        if any(report.title != (self.title.text().strip() or _UNTITLED) for report in self.found.values()):
+            self._propose()
 
     def add_tables(self, connection: str, tables: Sequence[CatalogTable]) -> None:
         """Offer the tables of a connection."""
@@ -417,7 +424,7 @@ class NewReportDialog(QDialog):
     def _begun(self, layout: ReportLayout, base: Report | None, fields: Sequence[ChosenField]) -> Report:
         """A report begun with fields, on the chosen paper, its tables in the chosen style."""
         assert self._query is not None and base is not None  # noqa: PT018  # fields are those of a query that was read
-        report = layout.begin(base, self._query, fields, self.title.text().strip() or "New report")
+        report = layout.begin(base, self._query, fields, self.title.text().strip() or _UNTITLED)
         edition = report.editions[0]
         setup = edition.page.but(size=self.paper.currentData())
         if (turn := self.orientation.currentData()) is not None:
@@ -525,7 +532,7 @@ class NewReportDialog(QDialog):
     def accept(self) -> None:
         """Begin the report that is shown."""
         if self.kind in self.found:
-            title = self.title.text().strip() or "New report"
+            title = self.title.text().strip() or _UNTITLED
             self.begun.emit(self.found[self.kind].but(title=title), self.path)
             super().accept()
 
@@ -559,5 +566,7 @@ def _distinct_values(
 ) -> tuple[str, list[str]]:
     resolved = session.resolve_parameters(report, values, stop, designing=True, forgiving=True)
     rows = session.rows(report, query, resolved.complete_values(), stop)
+    if pa.types.is_nested(rows.table[column].type):
+        return column, []
     found = pc.unique(rows.table[column]).drop_null().to_pylist()
     return column, [str(value) for value in sorted(found)[:_MOST_VALUES]]
