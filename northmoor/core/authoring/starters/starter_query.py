@@ -96,12 +96,13 @@ OPERATOR_WORDS = {
     "is not null": "has a value",
 }  # fmt: skip
 """The conditions that a new report is begun with."""
-_LESS = {"<", ">=", "<="}
+_WITHOUT_ORDER = ("text", "boolean")
+"""Kinds whose values are not asked to be at least or at most something."""
 
 
 def operators_of(kind: KindName) -> Sequence[str]:
     """The operators that values of a kind can be compared by."""
-    left_out = _LESS if kind in ("text", "boolean") else {"contains"}
+    left_out = (">=", "<=") if kind in _WITHOUT_ORDER else ()
     return [each for each in OPERATOR_WORDS if each not in left_out and (each != "contains" or kind == "text")]
 
 
