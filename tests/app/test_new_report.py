@@ -172,6 +172,7 @@ def test_joined_rows_that_are_filtered_agree_with_sql(
     dialog.filter.value.setCurrentText("many")
     dialog.filter.value.lineEdit().editingFinished.emit()  # type: ignore[union-attr]
     assert "'many' is no integer" in dialog.message.text()
+    assert not dialog.begin.isEnabled()  # other rows are not what is wanted
     dialog.filter.value.setCurrentText("30")
     dialog.filter.value.lineEdit().editingFinished.emit()  # type: ignore[union-attr]
     dialog.cards["Grouped"].click()

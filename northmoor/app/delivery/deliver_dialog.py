@@ -32,7 +32,7 @@ from northmoor.core.model.blocks.containers import ForEachBlock
 from northmoor.core.model.blocks.tree import walk
 from northmoor.core.model.kinds.output_formats import FORMAT_OF_SUFFIX, OutputFormat
 from northmoor.core.model.output_options import OutputOptions
-from northmoor.core.output.pdf.protection import is_protected
+from northmoor.core.output.pdf.protection import protection_fault
 
 _SUFFIX = Qt.ItemDataRole.UserRole
 _DELIVERED_ALONE = ("table", "matrix", "chart", "picture", "barcode", "readout", "text", "grid", "frame")
@@ -207,6 +207,10 @@ class DeliverDialog(QDialog):
         self._shown = FormatOptions(self._options, names, self._set_option)
         self._choices.addWidget(self._shown)
         self.keep.setVisible(bool(names))
+        self._update()
+
+    def _update(self) -> None:
+        """Show what is in the way, and what can be done."""
         fault = self._fault()
         self._deliver.setEnabled(not fault)
         is_whole = self.what.currentData() is None
@@ -223,8 +227,8 @@ class DeliverDialog(QDialog):
         name = self.name.text().strip()
         if not name or "/" in name:
             return "Give the files a name without a slash."
-        if self._writes_pdf and is_protected(self._options) and self._options.archive != "no":
-            return "A PDF made to be kept (PDF/A) cannot have a password or forbid anything. Choose one of the two."
+        if self._writes_pdf and (fault := protection_fault(self._options)):
+            return fault
         folder = Path(self.folder.text()).expanduser()
         return "" if folder.is_dir() else f"There is no folder {folder}; make it first, or choose another."
 
@@ -238,8 +242,7 @@ class DeliverDialog(QDialog):
         except ValidationError:
             self.note.setText("The name of a password has letters, digits, points, hyphens and underscores.")
             return
-        self.note.setText(self._fault())
-        self._deliver.setEnabled(not self._fault())
+        self._update()
 
     def accept(self) -> None:
         """Deliver, once a password that is wanted is known."""

@@ -53,7 +53,7 @@ class ChosenFieldList(QListWidget):
         label.setTextFormat(Qt.TextFormat.PlainText)
         label.setToolTip(f"{each.field.name}: {kind}")
         label.setMinimumWidth(20)
-        roles = RoleChoiceBox(starter, each, kind.is_number, () if "column" in starter.roles else (_NOT_SHOWN,))
+        roles = RoleChoiceBox(starter, each, kind.is_number, () if starter.lists_rows else (_NOT_SHOWN,))
         roles.setFixedWidth(128)
         roles.activated.connect(partial(self._take_role, at, roles))
         self.roles.append(roles)

@@ -265,15 +265,15 @@ class NewReportDialog(QDialog):
         self._reading += 1
         reading = self._reading
         self.fields.clear()
-        self._known, self._order, self._own, self.found, self.pages = {}, [], {}, {}, {}
+        self._known, self._order, self._own = {}, [], {}
         self._query = None
         self.filter.show_fields((), {})
+        self._forget_pages()
         self._show_chosen()
-        self._update()
         if self.panel.current is None:
-            self.message.setText("Reading the library's tables. Where it has none, add a connection in Data.")
+            self._say("Reading the library's tables. Where it has none, add a connection in Data.")
             return
-        self.message.setText("Reading the fields…")
+        self._say("Reading the fields…")
         try:
             self._take_source()
         except NorthmoorError as error:
@@ -318,6 +318,7 @@ class NewReportDialog(QDialog):
         try:
             self._take_source()
         except NorthmoorError as error:
+            self._forget_pages()  # those with other rows are not what is wanted
             self._say(error.message)
         else:
             self._propose()
@@ -414,16 +415,18 @@ class NewReportDialog(QDialog):
         self._say("" if self._order else _HINT)
         if self.kind not in self.found and self.kind not in self._own:
             self._pick(next(iter(self.found), None))
-        self._show_chosen()
+        else:
+            self._show_chosen()
         if self.kind is not None and self.kind not in self.found:
-            self.preview.show_message(next(each.needs for each in REPORT_LAYOUTS if each.name == self.kind))
+            self.preview.show_message(self._layout.needs)
             self._previewed = None
         self._later.start()
         self._update()
 
     def _begun(self, layout: ReportLayout, base: Report | None, fields: Sequence[ChosenField]) -> Report:
         """A report begun with fields, on the chosen paper, its tables in the chosen style."""
-        assert self._query is not None and base is not None  # noqa: PT018  # fields are those of a query that was read
+        assert self._query is not None  # its fields were read
+        assert base is not None
         report = layout.begin(base, self._query, fields, self.title.text().strip() or _UNTITLED)
         edition = report.editions[0]
         setup = edition.page.but(size=self.paper.currentData())
@@ -456,6 +459,17 @@ class NewReportDialog(QDialog):
             partial(_first_page, self._session, report, self._values, asked, kind, is_fixed),
             lambda found: self._shown.emit(found if isinstance(found, tuple) else (asked, kind, found)),
         )
+
+    def _forget_pages(self) -> None:
+        """Show no pages: nothing can be begun until others are laid out."""
+        self._stop()
+        self._asked += 1
+        self.found, self.pages, self._previewed = {}, {}, None
+        for card in self.cards.values():
+            card.setIcon(self._blank)
+        self.preview.show_message("")
+        self.caption.clear()
+        self._update()
 
     def _stop(self) -> None:
         """Lay out no more: other pages are wanted, or none."""
@@ -494,15 +508,19 @@ class NewReportDialog(QDialog):
             self.caption.clear()
 
     def _show_chosen(self) -> None:
-        layout = next((each for each in REPORT_LAYOUTS if each.name == self.kind), REPORT_LAYOUTS[0])
-        fields = self.fields_in(layout) if self._order else []
-        self.chosen.show_fields(fields, layout.starter, self._read.types)
+        fields = self.fields_in(self._layout) if self._order else []
+        self.chosen.show_fields(fields, self._layout.starter, self._read.types)
+
+    @property
+    def _layout(self) -> ReportLayout:
+        """The layout that is shown."""
+        return next((each for each in REPORT_LAYOUTS if each.name == self.kind), REPORT_LAYOUTS[0])
 
     def _pick(self, kind: str | None, _: bool = False) -> None:
         self.kind = kind
         if kind is not None:
             self.cards[kind].setChecked(True)
-        is_table = kind not in ("Matrix", "Chart")
+        is_table = self._layout.starter.lists_rows
         self.look.setEnabled(is_table)
         self.look.setToolTip("What the table looks like" if is_table else f"A {str(kind).lower()} has no table style")
         self._show_preview()

@@ -1,7 +1,6 @@
 """Where the rows of a new report come from: a query, or a table with those joined to it by their keys."""
 
 from collections.abc import Sequence
-from dataclasses import replace
 from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -31,7 +30,7 @@ class SourcePanel(QWidget):
         self._joined: tuple[JoinedTable, ...] = ()
         self.source = QComboBox()
         self.source.setAccessibleName("Data source")
-        self.source.setToolTip("A query of the open report, or a table of the library's connections; type to find one")
+        self.source.setToolTip("A query of the open report, or a table of the library's connections")
         self.source.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         for query in queries:
             self.source.addItem(f"Query · {query}", ("query", query))
@@ -133,7 +132,7 @@ class SourcePanel(QWidget):
         source = self.current
         if isinstance(source, StarterSource):
             dialect = self._library.driver(source.connection).dialect
-            self._joined = without_join(replace(source, joined=self._joined), at, dialect).joined
+            self._joined = without_join(source, at, dialect).joined
             self._show_joined()
             self.chosen.emit()
 

@@ -57,6 +57,11 @@ class BlockStarter:
     propose: Callable[[Sequence[Field]], list[ChosenField]]
     make: Callable[[str, Sequence[ChosenField]], Block]
 
+    @property
+    def lists_rows(self) -> bool:
+        """Whether its fields are columns with a value in each row."""
+        return "column" in self.roles
+
     def choices(self, is_number: bool) -> list[RoleChoice]:
         """What a field can be, with the aggregates that can sum up its values."""
         found = [RoleChoice(label, role) for role, label in self.roles.items() if role != self.summed]
@@ -67,7 +72,7 @@ class BlockStarter:
         """Likely fields of a query, of which some are wanted: a list has those alone, others what goes with them."""
         if not wanted:
             return self.propose(fields)
-        return self.propose(wanted if "column" in self.roles else sorted(fields, key=lambda each: each not in wanted))
+        return self.propose(wanted if self.lists_rows else sorted(fields, key=lambda each: each not in wanted))
 
     def role_of(self, field: Field, chosen: Sequence[ChosenField]) -> str:
         """What a field is likely to be beside those chosen already."""

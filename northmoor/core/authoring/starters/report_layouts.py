@@ -11,7 +11,7 @@ from northmoor.core.model.blocks.text import TextBlock, literal_template
 from northmoor.core.model.data.queries import Query
 from northmoor.core.model.report import Edition, Report
 
-_REPEATING = "Tick another field, and one whose values repeat from row to row."
+_NEEDS_TWO = "Tick another field, and one whose values repeat from row to row."
 _HEADING = TextBlock(name="title", text="{report_title()}", style="title", space_after=14_000)
 
 
@@ -44,13 +44,10 @@ class ReportLayout:
         return base.but(title=title, styles=styles, editions=(edition,), shown_edition=None)
 
 
-def _repeating(fields: Sequence[Field]) -> list[Field]:
-    return [field for field in fields if field.total is None and field.repeats]
-
-
 def _proposed_table(fields: Sequence[Field], first_group: str | None) -> list[ChosenField]:
     """Columns, of which the first whose values repeat has a role of its own."""
-    group = next(iter(_repeating(fields)), None) if first_group is not None else None
+    plain = (field for field in fields if field.total is None and field.repeats)
+    group = next(plain, None) if first_group is not None else None
     return [
         ChosenField(field, str(first_group) if field == group else "column" if field.total is None else "total")
         for field in fields
@@ -90,14 +87,14 @@ _RECORDS = replace(
 REPORT_LAYOUTS: tuple[ReportLayout, ...] = (
     ReportLayout("Listing", _TABLE, lambda fields: _proposed_table(fields, None), "Tick a field."),
     ReportLayout(
-        "Grouped", _TABLE, lambda fields: _proposed_table(fields, "group"), _REPEATING, ("group",), is_more=True
+        "Grouped", _TABLE, lambda fields: _proposed_table(fields, "group"), _NEEDS_TWO, ("group",), is_more=True
     ),
-    ReportLayout("Matrix", _MATRIX, _proposed_crossing(_MATRIX, 2), _REPEATING, ("rows",)),
+    ReportLayout("Matrix", _MATRIX, _proposed_crossing(_MATRIX, 2), _NEEDS_TWO, ("rows",)),
     ReportLayout(
         "Chart", _CHART, _proposed_crossing(_CHART, 1), "Tick a field whose values repeat from row to row.",
         ("category",),
     ),
-    ReportLayout("Page per record", _RECORDS, _RECORDS.propose, _REPEATING, ("record",), True, is_titled=False),
+    ReportLayout("Page per record", _RECORDS, _RECORDS.propose, _NEEDS_TWO, ("record",), True, is_titled=False),
 )  # fmt: skip
 """All layouts, in the order in which they are offered."""
 

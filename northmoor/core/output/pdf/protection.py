@@ -18,17 +18,21 @@ def is_protected(options: OutputOptions) -> bool:
     return options.allowed != "everything" or options.password is not None
 
 
+def protection_fault(options: OutputOptions) -> str:
+    """Why a PDF of these choices cannot be written; empty where it can."""
+    if is_protected(options) and options.archive != "no":
+        return "A PDF made to be kept (PDF/A) cannot have a password or forbid anything. Choose one of the two."
+    return ""
+
+
 def protected_writer(document: OutputDocument, write: Callable[[BinaryIO], None]) -> Callable[[BinaryIO], None]:
     """What writes a file, encrypted if that is wanted. Raises OutputError for a password that nobody has given, and for
     a file that is to be kept: ISO 19005 forbids to encrypt it."""
     options = document.options
     if not is_protected(options):
         return write
-    if options.archive != "no":
-        raise OutputError(
-            "A PDF made to be kept (PDF/A) cannot have a password or forbid anything. Choose one of the two."
-        )
-
+    if fault := protection_fault(options):
+        raise OutputError(fault)
     password = document.password()  # it is missed before anything is written
 
     def protected(target: BinaryIO) -> None:

@@ -21,6 +21,8 @@ _SIDES: tuple[Side, ...] = ("top", "right", "bottom", "left")
 _OPPOSITE: dict[Side, Side] = {"top": "bottom", "bottom": "top", "left": "right", "right": "left"}
 _NEAR = 3
 """How near the pointer must be to a line to take hold of it, in pixels."""
+_FAINT = 110
+"""How opaque the lines are, of 255."""
 _ROOM = 72_000
 """What margins leave of a page at least."""
 _MILLIMETRE = 72_000 / 25.4
@@ -68,8 +70,10 @@ def margin_hint(line: MarginLine) -> str:
 
 
 def draw_margins(painter: QPainter, page: QRect, setup: PageSetup, scale: float) -> None:
-    """Show the margins of a page."""
-    painter.setPen(QPen(QColor(GUIDE), 1, Qt.PenStyle.DashLine))
+    """Show the margins of a page, faintly: what is printed begins just there."""
+    faint = QColor(GUIDE)
+    faint.setAlpha(_FAINT)
+    painter.setPen(QPen(faint, 1, Qt.PenStyle.DotLine))
     for side in _SIDES:
         painter.drawLine(_line(page, side, margin_of(setup, side), scale))
 
