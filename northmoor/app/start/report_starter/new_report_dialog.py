@@ -60,7 +60,7 @@ _MOST_JUDGED = 1_000_000
 _CARD = QSize(86, 86)
 _AROUND_CARD = QSize(32, 38)
 """Room for the name of a layout below its picture."""
-_LEFT_WIDTH = 330
+_LEFT_WIDTH, _LOOK_WIDTH = 330, 236
 _PAGE_WIDTH = 1_200
 """Pixels of a page that is shown."""
 _HINT = "Tick fields at the left, the one that matters most first; until then the first ones are listed."
@@ -143,6 +143,7 @@ class NewReportDialog(QDialog):
         self.look.setIconSize(LOOK_PICTURE)
         self.look.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.look.setMinimumContentsLength(14)
+        self.look.setMaximumWidth(_LOOK_WIDTH)
         self.look.addItem("Simple", None)
         for name, look in TABLE_LOOKS.items():
             self.look.addItem(look_icon(name), look.title, name)
@@ -220,7 +221,7 @@ class NewReportDialog(QDialog):
                 label = QLabel(text)
                 label.setBuddy(combo)
                 bottom.addWidget(label)
-            bottom.addWidget(combo)
+            bottom.addWidget(combo, 3 if combo is self.look else 0)  # it is cut only where there is little room
         bottom.addStretch(1)
         bottom.addWidget(cancel)
         bottom.addWidget(self.begin)
