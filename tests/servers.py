@@ -117,11 +117,13 @@ class Server:
         assert self._process is not None
         processes = [self._process.pid]
         for process in processes:  # it grows meanwhile
-            for task in Path(f"/proc/{process}/task").iterdir():
-                processes += map(int, (task / "children").read_text().split())
+            with suppress(FileNotFoundError, ProcessLookupError):  # the last client's process may end just now
+                for task in Path(f"/proc/{process}/task").iterdir():
+                    processes += map(int, (task / "children").read_text().split())
         try:
             for process in processes:
-                os.kill(process, signal.SIGSTOP)
+                with suppress(ProcessLookupError):
+                    os.kill(process, signal.SIGSTOP)
             yield
         finally:
             for process in processes:
