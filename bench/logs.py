@@ -1,7 +1,8 @@
-"""Statistics of 60 signals in 500 spans over a log of readings in a Parquet file, and the same as bare SQL.
+"""Statistics of 60 signals in 500 spans over a log of readings in a Parquet file, and the same as bare SQL; a page
+with a trend of each signal over all of it, and the engine's reading alone.
 
-Usage: python bench/logs.py make FILE READINGS | product FILE | floor FILE | hour FILE. Each prints seconds and the peak
-of memory in MB; `hour` measures one hour of the log alone.
+Usage: python bench/logs.py make FILE READINGS | product FILE | floor FILE | hour FILE | trend FILE | read FILE. Each
+prints seconds and the peak of memory in MB; `hour` measures one hour of the log alone.
 """
 
 import resource
@@ -11,6 +12,7 @@ from pathlib import Path
 
 import duckdb
 
+from northmoor.core.authoring.starters.signal_blocks import trends
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.model.data.connections import Connections, FilesConnection
 from northmoor.core.model.data.queries import Query
@@ -22,6 +24,8 @@ from northmoor.core.sources.library import Library
 from northmoor.core.values.parameter_values import Values
 
 BEGIN, SIGNALS, SPANS = 1_735_689_600, 60, 500
+NAMES = tuple(f"s{n:02}" for n in range(SIGNALS))
+HOUR = {"start": "2025-01-01 02:00", "end": "2025-01-01 03:00"}
 MAKE = """
 copy (
   select 's' || lpad((i % {signals})::varchar, 2, '0') as tag,
@@ -51,23 +55,40 @@ from (select * from within union all select * from before) group by n, tag
 """
 
 
+def library_of(file: Path) -> Library:
+    """A library whose connection has the file as a signal log."""
+    log = SignalLog(name="log", table=file.stem, time="moment", signal="tag", values=("value",))
+    return Library(file.parent, Connections(connections=(FilesConnection(name="files", path=file.name, logs=(log,)),)))
+
+
 def measure(file: Path, spans: bool) -> int:
     """Rows of the measurements: of each span, or of one hour."""
     apart, lasting = spacing(file)
-    log = SignalLog(name="log", table=file.stem, time="moment", signal="tag", values=("value",))
-    library = Library(
-        file.parent, Connections(connections=(FilesConnection(name="files", path=file.name, logs=(log,)),))
-    )
     statistics = tuple(StatisticColumn(statistic=n) for n in ("first", "last", "min", "max", "mean", "readings"))
     begun, ended = (f"to_timestamp({BEGIN} + n * {apart} + {more})::timestamp" for more in (0, lasting))
     sql = f'select {begun} as start, {ended} as "end" from range({SPANS}) t(n)'
-    bounds = {"spans": "spans"} if spans else {"start": "2025-01-01 02:00", "end": "2025-01-01 03:00"}
-    signals = MeasurementsQuery(
-        log="log", signals=tuple(f"s{n:02}" for n in range(SIGNALS)), statistics=statistics, **bounds
-    )
+    bounds = {"spans": "spans"} if spans else HOUR
+    signals = MeasurementsQuery(log="log", signals=NAMES, statistics=statistics, **bounds)
     queries = (Query(name="spans", sql=sql), Query(name="figures", connection="files", signals=signals))
     report = Report(queries=queries, editions=(Edition(name="main"),), time_zone="UTC")
-    return Session(library).rows(report, "figures", Values(), CancelToken()).table.num_rows
+    return Session(library_of(file)).rows(report, "figures", Values(), CancelToken()).table.num_rows
+
+
+def trend(file: Path) -> tuple[float, int]:
+    """Seconds to the first page of a trend of each signal over all the log, and its marks; the reading process runs
+    already, as it does in the window."""
+    library = library_of(file)
+    for bounds in (HOUR, {}):
+        signals = MeasurementsQuery(log="log", signals=NAMES, give="outline", **bounds)
+        query = Query(name="lines", connection="files", signals=signals)
+        blocks = tuple(trends(query, signals, library.connection("files").logs[0]))
+        report = Report(queries=(query,), editions=(Edition(name="main", blocks=blocks),), time_zone="UTC")
+        began = time.perf_counter()
+        document = Session(library).render(report)
+        document.page(0)
+        seconds = time.perf_counter() - began
+    assert not document.findings, document.findings
+    return seconds, document.rows["lines"].table.num_rows
 
 
 def spacing(file: Path) -> tuple[int, int]:
@@ -85,14 +106,26 @@ def bare(file: Path) -> int:
         return engine.sql(sql).to_arrow_table().num_rows
 
 
+def read(file: Path) -> int:
+    """All readings, read by the engine on one thread."""
+    with duckdb.connect(config={"threads": 1}) as engine:
+        return engine.sql(f"select tag, moment, value from '{file}'").to_arrow_table().num_rows
+
+
 def main(what: str, file: Path, readings: str = "0") -> None:
     if what == "make":
         duckdb.sql(MAKE.format(signals=SIGNALS, begin=BEGIN, readings=int(readings), file=file))
         return
     began = time.perf_counter()
-    rows = bare(file) if what == "floor" else measure(file, what == "product")
+    if what == "trend":
+        seconds, rows = trend(file)
+    else:
+        rows = (
+            {"floor": bare, "read": read}[what](file) if what in ("floor", "read") else measure(file, what == "product")
+        )
+        seconds = time.perf_counter() - began
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024
-    print(f"{time.perf_counter() - began:.3f} {peak} {rows}")
+    print(f"{seconds:.3f} {peak} {rows}")
 
 
 if __name__ == "__main__":

@@ -37,7 +37,7 @@ LIMITS = {
     "to_pdf": 2.0, "edit": 3.0, "memory": 600, "postgresql": 1.5, "parquet": 1.2,
     "first_page": 2.0, "million": 1.5, "million_memory": 1500, "exponent": 1.05,
     "help": 0.3, "window": 1.3, "window_ratio": 10.0, "window_page": 1.2, "window_edit": 50,
-    "signals": 1.5, "signal_memory": 1.1,
+    "signals": 1.5, "signal_memory": 1.1, "trend": 2.0,
     "matrix": 1.3, "charts": 1 / 15, "statements": 1 / 10, "records": 1.1, "tagged": 1.25, "spreadsheet": 3.0,
 }  # fmt: skip
 SIZES = (10_000, 100_000, 1_000_000)
@@ -257,8 +257,8 @@ def edited(session: Session, report: Report, width: int) -> Document:
 
 
 def bench_signals(folder: Path) -> None:
-    """Statistics of 10,000,000 readings in 500 spans against bare SQL; the memory for one hour of a log, against that
-    of the same hour in a tenth of it."""
+    """Statistics of 10,000,000 readings in 500 spans against bare SQL; a trend of them all against the engine's
+    reading; the memory for one hour of a log, against that of the same hour in a tenth of it."""
 
     def run(what: str, file: Path, *more: str) -> tuple[float, float]:
         script = str(Path(__file__).parent / "logs.py")
@@ -273,6 +273,9 @@ def bench_signals(folder: Path) -> None:
     pairs = [(run("product", large)[0], run("floor", large)[0]) for _ in range(3)]
     ours, floor = (statistics.median(pair[i] for pair in pairs) for i in (0, 1))
     say("10,000,000 readings, 500 spans", ours / floor, LIMITS["signals"], f"{ours:.1f} s, floor {floor:.1f} s")
+    pairs = [(run("trend", large)[0], run("read", large)[0]) for _ in range(3)]
+    ours, floor = (statistics.median(pair[i] for pair in pairs) for i in (0, 1))
+    say("trend of 10,000,000 readings", ours / floor, LIMITS["trend"], f"{ours:.2f} s, floor {floor:.2f} s")
     peaks = run("hour", large)[1], run("hour", small)[1]
     ratio = peaks[0] / peaks[1]
     say(

@@ -19,11 +19,13 @@ from northmoor.app.data.query.dialogs.step_dialog import StepDialog
 from northmoor.app.data.signals.log_fields import DurationField, PeriodField, SelectionField, combo, first_sentence
 from northmoor.app.data.signals.signal_list import SignalList
 from northmoor.app.data.signals.spans_dialog import LogContext
+from northmoor.core.authoring.starters.signal_blocks import MOST_IN_ONE_TREND
 from northmoor.core.errors import QueryError
 from northmoor.core.model.data.signal_queries import MeasurementsQuery, StatisticColumn
 from northmoor.core.model.kinds.signal_statistics import SIGNAL_STATISTICS, SignalStatistic
 
-_GIVEN = (("statistics", "statistics"), ("the values at each step", "values"), ("each reading as recorded", "recorded"))
+_GIVEN = (("statistics", "statistics"), ("the values at each step", "values"), ("each reading as recorded", "recorded"),
+          ("the outline of a line", "outline"))  # fmt: skip
 _CALENDAR = (("no steps", ""), ("steps of equal length", "step"), ("hours", "hour"), ("shifts", "shift"),
              ("days", "day"),
              ("weeks", "week"), ("months", "month"), ("quarters", "quarter"), ("years", "year"))  # fmt: skip
@@ -58,7 +60,7 @@ class MeasurementsDialog(StepDialog):
         self.state, self.limit, self.share = (self._more(query, name) for name in ("state", "limit", "share"))
         self._place()
         self._follow()
-        self.resize(1120, 580)
+        self.resize(1200, 580)
 
     def _statistics(self, query: MeasurementsQuery | None) -> QListWidget:
         chosen = {each.statistic for each in query.statistics} if query else set(_USUAL)
@@ -119,6 +121,7 @@ class MeasurementsDialog(StepDialog):
         visible = {
             self.period: not self.over.currentData(), self.steps: give == "statistics", self.step: is_stepped,
             self.moving: give != "statistics", self.statistics: give == "statistics",
+            self.wide: self.on_page.currentData() != "trend",
             self.state: "state" in wanted, self.limit: "limit" in wanted, self.share: "share" in wanted,
         }  # fmt: skip
         for part, is_visible in visible.items():
@@ -126,12 +129,17 @@ class MeasurementsDialog(StepDialog):
         self.fault.setText("")
 
     def _suit_page(self) -> None:
-        """A trend is of values at steps: those are chosen with it, unless the step is written already."""
+        """A trend is of what a line shows: that is chosen with it."""
         if self.on_page.currentData() == "trend":
-            self.give.setCurrentIndex(self.give.findData("values"))
-            self.wide.setChecked(True)
-            if not self.step.text():
-                self.step.setText("1 min")
+            self.give.setCurrentIndex(self.give.findData("outline"))
+        self._follow()
+
+    @property
+    def _is_wide(self) -> bool:
+        """Whether signals have columns of their own; in a trend, if there are few enough for one chart."""
+        if self.on_page.currentData() == "trend":
+            return len(self.signals.ticked()) <= MOST_IN_ONE_TREND
+        return self.wide.isChecked()
 
     def _ticked(self) -> list[SignalStatistic]:
         items = (self.statistics.item(row) for row in range(self.statistics.count()))
@@ -159,8 +167,10 @@ class MeasurementsDialog(StepDialog):
     def query(self) -> MeasurementsQuery:
         """The query that is filled in. Raises QueryError for one that is not whole."""
         give, steps, spans = self.give.currentData(), self.steps.currentData(), self.over.currentData() or None
-        if self.on_page.currentData() == "trend" and (give != "values" or not self.wide.isChecked()):
-            raise QueryError("A trend is of values at each step, with a column for each signal; give these.")
+        if self.on_page.currentData() == "trend" and give not in ("outline", "values"):
+            raise QueryError(
+                "A trend is drawn through the outline of a line, or values at each step; give one of these."
+            )
         if not self.signals.ticked():
             raise QueryError("Tick the signals that are measured.")
         is_stepped = give == "values" or (give == "statistics" and steps == "step")
@@ -173,7 +183,7 @@ class MeasurementsDialog(StepDialog):
                 spans=spans, step=self.step.duration() if is_stepped else None,
                 calendar=steps if give == "statistics" and steps not in ("", "step") else None,
                 statistics=self._columns() if give == "statistics" else (),
-                wide=self.wide.isChecked(),
+                wide=self._is_wide,
                 moving=self.moving.duration() if give != "statistics" else None, **period,
             )  # fmt: skip
         except ValidationError as error:

@@ -9,6 +9,7 @@ from northmoor.core.model.data.signal_queries import LogQuery, MeasurementsQuery
 from northmoor.core.sources.signals.results import statistic_title
 
 _MOST = 60
+_GIVEN = {"recorded": "recorded readings", "values": "values at each step", "outline": "the outline of a line"}
 _CALENDAR = {"hour": "each hour", "shift": "each shift", "day": "each day", "week": "each week", "month": "each month",
              "quarter": "each quarter", "year": "each year"}  # fmt: skip
 
@@ -109,7 +110,7 @@ class SignalSentence(ChipRow):
             titles = ", ".join(statistic_title(each).lower() for each in query.statistics)
             self._show(titles, "sigma", "statistics", "Choose the statistics")
         else:
-            words = {"recorded": "recorded readings", "values": "values at each step"}[query.give]
+            words = _GIVEN[query.give]
             self._show(words, "list", "give", "Choose what is given")
         if query.wide:
             self._show("a column for each signal", "columns-3", "wide", "Give a row for each signal instead")

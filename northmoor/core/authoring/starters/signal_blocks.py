@@ -1,8 +1,10 @@
 """Blocks of what signals measured: a table of statistics or readings, or trends with an axis for each unit."""
 
-from collections.abc import Sequence
+import math
+from collections.abc import Iterator, Sequence
 
 from northmoor.core.authoring.starters.starter_layouts import table_of_fields
+from northmoor.core.authoring.table_commands import literal
 from northmoor.core.model.blocks.block_types import Block
 from northmoor.core.model.blocks.chart import ChartAxis, ChartBlock, ChartLevel, ChartMeasure, ReferenceLine
 from northmoor.core.model.blocks.table import Column
@@ -16,6 +18,9 @@ from northmoor.core.model.report import Report
 from northmoor.core.model.styles import Style
 from northmoor.core.sources.signals.results import column_name
 
+MOST_IN_ONE_TREND = 8
+"""Signals in one chart at most: more lines could not be told apart, and are drawn in panels."""
+_PANEL_HEIGHT, _HIGHEST = 110_000, 440_000
 _END = Style(align="end")
 _TEXTS = ("object", "id", "signal", "label", "unit", "text", "first_text", "last_text")
 _LEFT_OUT = ("signal", "ordinal", "held", "open", "cut", "start", "end", "duration", "text", "id")
@@ -55,27 +60,69 @@ def _format(column: QueryColumn) -> str | None:
 
 
 def trends(query: Query, signals: MeasurementsQuery, log: SignalLog) -> list[ChartBlock]:
-    """Charts over time: signals of one unit on one axis, two units in one chart, further ones in charts of their own;
-    the spans that bound them are shaded."""
+    """Charts over time; the spans that bound them are shaded. Signals with columns of their own: those of one unit on
+    one axis, up to two units in one chart. Signals with rows of their own: a chart for each unit, in it a panel for each."""
     known = [log.known(name) for name in signals.signals if log.known(name).type == "number"]
     units = list(dict.fromkeys(signal.unit for signal in known))
-    pairs = [units[at : at + 2] for at in range(0, len(units), 2)]
+    groups = list(_pairs_of_units(known)) if signals.wide else [[unit] for unit in units]
     found = []
-    for number, pair in enumerate(pairs):
-        own = [signal for signal in known if signal.unit in pair]
-        is_held = any(not signal.kind.is_interpolated for signal in own)
-        bands = (ReferenceLine(at=f"list({signals.spans}.start)", until=f"list({signals.spans}.end)", axis="across",
-                               color="#5E7F3A"),) if signals.spans else ()  # fmt: skip
-        found.append(ChartBlock(
-            name=f"{query.name}-trend{number + 1 if len(pairs) > 1 else ''}", query=query.name, draw="lines",
-            lines="held" if is_held else "straight", height=170_000, legend="above", space_after=12_000,
-            title=literal_template(own[0].shown_name) if len(own) == 1 else "",
-            category=ChartLevel(name="category", by="time", format="HH:mm"),
-            measures=tuple(_measure(signal, pair.index(signal.unit)) for signal in own),
-            first=ChartAxis(title=literal_template(pair[0])),
-            second=ChartAxis(title=literal_template(pair[1]) if len(pair) > 1 else "", grid=False), references=bands,
-        ))  # fmt: skip
+    for number, group in enumerate(groups):
+        own = [signal for signal in known if signal.unit in group]
+        named = f"{query.name}-trend{number + 1 if len(groups) > 1 else ''}"
+        made = _columns_trend(query, own, group) if signals.wide else _panels_trend(query, own, len(units) > 1)
+        found.append(made.but(name=named, references=_bands(signals), lines=_lines(own)))
     return found
+
+
+def _pairs_of_units(signals: Sequence[Signal]) -> Iterator[list[str]]:
+    """Units by twos, those of signals that change evenly apart from those whose values hold: lines of one chart go from
+    mark to mark in one way."""
+    held = {signal.unit for signal in signals if not signal.kind.is_interpolated}
+    units = dict.fromkeys(signal.unit for signal in signals)
+    for own in ([u for u in units if u in held], [u for u in units if u not in held]):
+        yield from (own[at : at + 2] for at in range(0, len(own), 2))
+
+
+def _bands(signals: MeasurementsQuery) -> tuple[ReferenceLine, ...]:
+    """The spans that bound what is measured, shaded."""
+    if signals.spans is None:
+        return ()
+    ends = {"at": f"list({signals.spans}.start)", "until": f"list({signals.spans}.end)"}
+    return (ReferenceLine(axis="across", color="#5E7F3A", **ends),)
+
+
+def _lines(signals: Sequence[Signal]) -> str:
+    return "held" if any(not signal.kind.is_interpolated for signal in signals) else "straight"
+
+
+def _trend(query: Query, measures: Sequence[ChartMeasure], **more: object) -> ChartBlock:
+    return ChartBlock(
+        name=query.name, query=query.name, draw="lines", space_after=12_000, measures=tuple(measures),
+        category=ChartLevel(name="category", by="time"),
+    ).but(**more)  # fmt: skip
+
+
+def _columns_trend(query: Query, signals: Sequence[Signal], units: Sequence[str]) -> ChartBlock:
+    """Lines of signals with columns of their own, of one unit or two."""
+    measures = [_measure(signal, units.index(signal.unit)) for signal in signals]
+    title = literal_template(signals[0].shown_name) if len(signals) == 1 else ""
+    second = literal_template(units[1]) if len(units) > 1 else ""
+    return _trend(
+        query, measures, height=170_000, legend="above", title=title,
+        first=ChartAxis(title=literal_template(units[0])), second=ChartAxis(title=second, grid=False),
+    )  # fmt: skip
+
+
+def _panels_trend(query: Query, signals: Sequence[Signal], is_one_of_several: bool) -> ChartBlock:
+    """A small chart for each signal of a unit."""
+    unit, count = signals[0].unit, len(signals)
+    across = min(count, max(3, math.ceil(math.sqrt(count / 2))))
+    return _trend(
+        query, [ChartMeasure(name="value", value="max(value)", format="#,##0.##")], columns=across,
+        height=40_000 + min(-(-count // across) * _PANEL_HEIGHT, _HIGHEST),
+        panels=ChartLevel(name="panels", by="label"), first=ChartAxis(title=literal_template(unit)),
+        keep_rows=f"unit = {literal(unit)}" if is_one_of_several else None,
+    )  # fmt: skip
 
 
 def _measure(signal: Signal, axis: int) -> ChartMeasure:

@@ -12,11 +12,11 @@ from northmoor.core.checks.trace.figures import Figure, Trace
 from northmoor.core.compute.chart.evaluation import (
     CellChartPlan,
     ChartPlan,
+    chart_matrix,
     chart_plan,
     mark_texts,
     rows_of,
     rows_of_cell_charts,
-    with_bin_width,
 )
 from northmoor.core.compute.evaluate.slots import scope_of
 from northmoor.core.compute.explain.crosstab_query import CellAddress, crosstab_verifier
@@ -38,7 +38,7 @@ def trace_mark(document: Document, page: int, region: HitRegion, stop: CancelTok
     view, plan, given, numbers = _chart_of_mark(document, page, region)
     chart, values = view.chart, document.resolved.complete_values()
     rows = rows_of(plan, given)
-    matrix, _ = with_bin_width(plan, rows, values, stop)
+    matrix, _ = chart_matrix(plan, rows, values, stop)
     cell = CellAddress(plan.depths.marks, region.printed, region.number)
     asking = crosstab_verifier(matrix, rows, values, stop)
     behind = asking.rows_behind(cell)

@@ -13,7 +13,7 @@ import pyarrow as pa
 
 from northmoor.core.base.arrays import Ints
 from northmoor.core.base.cancellation import CancelToken
-from northmoor.core.compute.chart.reduction import LinePlan, line_plan, reduced
+from northmoor.core.compute.chart.reduction import LinePlan, is_in_time, line_plan, reduced
 from northmoor.core.compute.crosstab.cell_values import CellLevel, CrosstabExpression
 from northmoor.core.compute.crosstab.chart_data import LARGEST, ChartData, ChartLevels
 from northmoor.core.compute.crosstab.evaluation import CrosstabData, CrosstabPlan, evaluate_matrix
@@ -131,7 +131,7 @@ def evaluate_chart(plan: ChartPlan, rows: Mapping[str, Rows], values: Values, st
     Raises LayoutError when they cannot be worked out, or are too many; a faulty expression is its own fault.
     """
     given = rows_of(plan, rows, stop)
-    matrix, width = with_bin_width(plan, given, values, stop)
+    matrix, width = chart_matrix(plan, given, values, stop)
     data = evaluate_matrix(matrix, given, values, stop)
     assert isinstance(data, CrosstabData)
     marks = int(np.prod(data.sides.shape(plan.depths.marks)))
@@ -153,12 +153,16 @@ def rows_of(plan: ChartPlan, rows: Mapping[str, Rows], stop: CancelToken | None 
     return {**rows, plan.matrix.query: replace(own, table=numbered)}
 
 
-def with_bin_width(
+def chart_matrix(
     plan: ChartPlan, rows: Mapping[str, Rows], values: Values, stop: CancelToken
 ) -> tuple[CrosstabPlan, float | None]:
-    """The plan with the ranges of a histogram, and how wide they are."""
+    """What is evaluated of a chart over some rows: lines in time have no moments but their own. With the ranges of a
+    histogram, and how wide they are."""
     if plan.binned is None:
-        return plan.matrix, None
+        fills = plan.matrix.row_fills
+        if plan.line is not None and is_in_time(plan.line, rows[plan.matrix.query]):
+            fills = tuple(Fill() if fill.kind == "data" else fill for fill in fills)
+        return replace(plan.matrix, row_fills=fills), None
     text, given = plan.binned
     matrix, place = plan.matrix, Place(block=plan.matrix.rows.block, row="category")
     compiler, names = Compiler(values), rows[plan.matrix.query].names

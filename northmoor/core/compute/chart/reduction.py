@@ -25,18 +25,22 @@ _SIMPLE = (exp.Max, exp.Min, exp.AnyValue, exp.Avg, exp.Sum)
 
 @dataclass(frozen=True)
 class LinePlan:
-    """Lines that can be drawn through fewer points: the column of time, those that make series, and those of values."""
+    """Lines that can be drawn through fewer points: the column of time, those that make panels and series, and those of
+    values; `is_on_scale` where moments are as far apart as they are in time, `has_condition` where only some rows
+    count."""
 
     time: str
     series: tuple[str, ...]
     values: tuple[str, ...]
+    is_on_scale: bool
+    has_condition: bool
 
 
 def line_plan(chart: Chart, hosted: bool) -> LinePlan | None:
     """Which columns a chart's lines are of; None for a chart whose marks cannot be fewer than its rows say."""
     category = chart.category
     is_line = chart.mark.is_connected and chart.stack == "none" and chart.labels == "none" and not hosted
-    texts = (chart.label_text, chart.link, chart.keep_rows)
+    texts = (chart.label_text, chart.link)
     if not is_line or category is None or category.fill != "none" or any(text is not None for text in texts):
         return None
     levels = [level for level in (category, chart.panels, chart.series) if level is not None]
@@ -47,7 +51,14 @@ def line_plan(chart: Chart, hosted: bool) -> LinePlan | None:
     if not is_plain or None in columns or None in values:
         return None
     names = [name for name in columns if name is not None]
-    return LinePlan(names[0], tuple(names[1:]), tuple(dict.fromkeys(v for v in values if v is not None)))
+    return LinePlan(names[0], tuple(names[1:]), tuple(dict.fromkeys(v for v in values if v is not None)),
+                    chart.places == "scale", chart.keep_rows is not None)  # fmt: skip
+
+
+def is_in_time(plan: LinePlan, rows: Rows) -> bool:
+    """Whether the lines lie along a scale of moments."""
+    kind = rows.table.schema.field(plan.time).type if plan.time in rows.names else pa.null()
+    return plan.is_on_scale and pa.types.is_timestamp(kind)
 
 
 def _column(level: ChartLevel) -> str | None:
@@ -76,10 +87,11 @@ def _value(text: str) -> str | None:
 
 
 def reduced(plan: LinePlan, rows: Mapping[str, Rows], query: str, most: int, stop: CancelToken) -> Mapping[str, Rows]:
-    """The rows without those that lines of so many marks at most do not need. Rows that are few stay as they are."""
+    """The rows without those that lines of so many marks at most do not need. Rows that are few stay as they are, and
+    those of which a condition chooses some."""
     own = rows[query]
     names = (plan.time, *plan.series, *plan.values)
-    if own.table.num_rows <= most or any(name not in own.names for name in names):
+    if plan.has_condition or own.table.num_rows <= most or any(name not in own.names for name in names):
         return rows
     kind = own.table.schema.field(plan.time).type
     if not pa.types.is_timestamp(kind):

@@ -111,8 +111,9 @@ class MeasurementsQuery(LogQuery):
     kind: Literal["measurements"] = "measurements"
     signals: Annotated[tuple[Title, ...], Field(min_length=1, max_length=500)]
     """The signals that are measured."""
-    give: Literal["recorded", "values", "statistics"] = "statistics"
-    """Each reading as it was recorded, the values at each step, or statistics."""
+    give: Literal["recorded", "outline", "values", "statistics"] = "statistics"
+    """Each reading as it was recorded, those that the outline of a line needs, the values at each step, or statistics.
+    """
     spans: Identifier | None = None
     """The query whose spans bound what is measured; without one, the period does."""
     step: SomeTime | None = None
@@ -136,8 +137,8 @@ class MeasurementsQuery(LogQuery):
             raise ValueError("values at each step need a step, such as 10 min")
         if self.calendar is not None and (self.step is not None or self.give != "statistics"):
             raise ValueError("periods of the calendar are for statistics, in place of a step")
-        if self.give == "recorded" and self.step is not None:
-            raise ValueError("recorded readings have their own times, and no steps")
+        if self.give in ("recorded", "outline") and self.step is not None:
+            raise ValueError("readings have their own times, and no steps")
         return self
 
 

@@ -1,7 +1,7 @@
 """From a signal log to its series: which objects it has, the statement run where the log is, its rows put in order."""
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from functools import cached_property
@@ -30,11 +30,13 @@ from northmoor.core.sources.fetch.log_statement import (
     WRITTEN,
     LogStatement,
     LogTable,
+    extent_statement,
     log_statement,
     summary_statement,
 )
 from northmoor.core.sources.fetch.query_resolution import LogPlace, ResolvedQuery
 from northmoor.core.sources.fetch.run_query import FetchRequest, fetch
+from northmoor.core.sources.signals.line_outline import Stretches
 from northmoor.core.sources.signals.series import MISSING, LogNotes, LogRows, Series, SeriesName, series_of
 from northmoor.core.sources.signals.windows import instant
 from northmoor.core.sources.typing.inference import declared_kind
@@ -160,6 +162,21 @@ class LogReader:
         rows = zip(names, column["readings"], *ends, strict=True)
         return {name: (count, first, last) for name, count, first, last in rows if name is not None}
 
+    def extent(self) -> tuple[int, int] | None:
+        """The times of the log's first and last reading; None of an empty one."""
+        found = self._fetch(extent_statement(self.table)).table.combine_chunks()
+        ends = pa.concat_arrays([found[name].combine_chunks() for name in found.column_names])
+        if ends.null_count:
+            return None
+        first, last = self._instants(ends).tolist()
+        return first, last
+
+    def can_outline(self, signals: Iterable[str], stretches: Stretches) -> bool:
+        """Whether the database can tell which readings an outline keeps: no value may lapse between two of them."""
+        holds = [self.log.holds_for(name) for name in signals]
+        are_numbers = all(self.log.known(name).type == "number" for name in signals)
+        return are_numbers and self.table.can_outline and all(h is None or h >= stretches.width for h in holds)
+
     def _series_name(self, object_: str | None, signal: str | None) -> SeriesName | None:
         if signal is None or object_ is None:
             return None
@@ -196,8 +213,11 @@ class LogReader:
 
     # readings
 
-    def rows(self, names: Sequence[SeriesName], since: int | None, until: int | None) -> LogRows:
-        """The rows of some series from a time up to another, with those that held before, and lines' next ones."""
+    def rows(
+        self, names: Sequence[SeriesName], since: int | None, until: int | None, stretches: Stretches | None = None
+    ) -> LogRows:
+        """The rows of some series from a time up to another, with those that held before, and lines' next ones; with
+        stretches, those that an outline keeps."""
         if len(names) > _MOST_SERIES:
             raise QueryError(f"It would read {len(names):,} signals, and {_MOST_SERIES:,} is the most; select objects.")
         if self.log.is_wide:
@@ -208,13 +228,15 @@ class LogReader:
         if not names:
             none = np.zeros(0, np.int64)
             return LogRows(names, none, none, pa.nulls(0), pa.nulls(0, pa.string()), none.astype(bool))
-        found = self._fetch(self.statement(names, since, until)).table
+        found = self._fetch(self.statement(names, since, until, stretches)).table
         return self._in_order(found, names)
 
-    def statement(self, names: Sequence[SeriesName], since: int | None, until: int | None) -> LogStatement:
+    def statement(
+        self, names: Sequence[SeriesName], since: int | None, until: int | None, stretches: Stretches | None = None
+    ) -> LogStatement:
         """The SQL for that."""
         lines = [name for name in names if self.log.known(name.signal).kind.is_interpolated]
-        return log_statement(self.table, names, since, until, lines)
+        return log_statement(self.table, names, since, until, lines, stretches)
 
     def _in_order(self, table: pa.Table, names: Sequence[SeriesName]) -> LogRows:
         table = table.combine_chunks()
@@ -335,10 +357,21 @@ def _microseconds(moments: pa.Array) -> Ints:
 
 def read_series(
     reader: LogReader, names: Sequence[SeriesName], since: int | None, until: int | None, horizon: int,
-    notes: LogNotes,
+    notes: LogNotes, stretches: Stretches | None = None,
 ) -> tuple[Mapping[SeriesName, Series], int]:  # fmt: skip
-    """The series of some names, and the end of what is known: `horizon`, or the last reading where that is later."""
-    rows = reader.rows(names, since, until)
+    """The series of some names, and the end of what is known: `horizon`, or the last reading where that is later. With
+    stretches, the database leaves out what an outline does not need, if it can."""
+    if stretches is not None and reader.can_outline({name.signal for name in names}, stretches):
+        own_notes = LogNotes()
+        found = _series_of_rows(reader, reader.rows(names, since, until, stretches), until, horizon, own_notes)
+        if not own_notes.duplicates:  # of several readings at one time the last counts: the least may be another one
+            return found
+    return _series_of_rows(reader, reader.rows(names, since, until), until, horizon, notes)
+
+
+def _series_of_rows(
+    reader: LogReader, rows: LogRows, until: int | None, horizon: int, notes: LogNotes
+) -> tuple[Mapping[SeriesName, Series], int]:
     known_end = max(horizon, int(rows.at.max(initial=0)))
     bound = known_end if until is None else min(until, known_end)
     return series_of(rows, reader.log, bound, notes), known_end

@@ -10,6 +10,7 @@ from northmoor.core.expr.identifiers import bare_or_quoted, sql_name
 from northmoor.core.model.data.queries import QueryColumn
 from northmoor.core.model.data.signal_logs import SignalLog
 from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME, KindName
+from northmoor.core.sources.signals.line_outline import Stretches
 from northmoor.core.sources.signals.series import SeriesName
 
 _TEXT_TYPE = {"sqlite": "text", "postgres": "text", "mysql": "char", "duckdb": "varchar"}
@@ -79,6 +80,15 @@ class LogTable:
         text = f"cast({self.name(self.log.quality)} as {_TEXT_TYPE[self.dialect]})"
         return f"case when {text} in (:good) then 1 else 0 end"
 
+    @property
+    def can_outline(self) -> bool:
+        """Whether the database itself can tell which readings an outline keeps: it knows the functions, values are
+        numbers, and times are counted or moments of UTC."""
+        is_counted = self.log.time_form in _COUNTED
+        is_moment = self.log.time_form == "moment" and (self.times_know_zone or self.zone.key == "UTC")
+        has_numbers = all(self.text(column) is None for column in self.log.values)
+        return self.dialect == "duckdb" and has_numbers and (is_counted or is_moment)
+
     # times
 
     @property
@@ -106,16 +116,37 @@ class LogTable:
 
 
 def log_statement(
-    table: LogTable, series: Sequence[SeriesName], since: int | None, until: int | None, lines: Sequence[SeriesName]
-) -> LogStatement:
+    table: LogTable, series: Sequence[SeriesName], since: int | None, until: int | None, lines: Sequence[SeriesName],
+    stretches: Stretches | None = None,
+) -> LogStatement:  # fmt: skip
     """The statement for the readings of some series from a time up to another, with those that held before; of those
-    whose values are on a line, with the first one after."""
+    whose values are on a line, with the first one after. With stretches, those within are what an outline keeps."""
     statement = _Statement(table, series)
-    within = statement.blocks(series, _period(statement, since, until))
+    within, head = statement.blocks(series, _period(statement, since, until)), ""
+    if stretches is not None:
+        head, within = statement.outlining(within, stretches), [statement.outlined(series)]
     blocks = [*(statement.nearest(series, "max", "<", "since") if since is not None else ()), *within]
     if until is not None and lines:
         blocks += statement.nearest(lines, "min", ">=", "until")
-    return LogStatement("\nunion all\n".join(blocks), statement.values, statement.kinds, statement.columns())
+    return LogStatement(head + _UNION.join(blocks), statement.values, statement.kinds, statement.columns())
+
+
+_UNION = "\nunion all\n"
+_OUTLINING = """\
+with known as (
+  select *, case when is_good = 1 and abs(cast(number_value as double)) <= 1e308 then number_value end as known_value
+  from ({within}) as readings
+), extremes as (
+  select {keys}, case when {microseconds} < :stretches_from then -1 when {microseconds} >= :stretches_until then -2
+      else ({microseconds} - :stretches_from) // :stretch_width end as stretch,
+    [min(read_at), max(read_at), arg_min(read_at, known_value), arg_max(read_at, known_value),
+      min(read_at) filter (where known_value is null)] as moments
+  from known group by {keys}, stretch
+), kept as (
+  select distinct {keys}, unnest(moments) as read_at from extremes
+)
+"""
+_OUTLINED = "select readings.* from ({all}) as readings semi join kept using ({keys}, read_at)"
 
 
 def _period(statement: "_Statement", since: int | None, until: int | None) -> list[str]:
@@ -182,6 +213,29 @@ class _Statement:
             )
             for signal in dict.fromkeys(name.signal for name in series)
         ]
+
+    @property
+    def _keys(self) -> str:
+        """The columns that tell series apart."""
+        return f"{SIGNAL}, {OBJECT}" if self.log.object is not None else SIGNAL
+
+    def outlined(self, series: Sequence[SeriesName]) -> str:
+        """The select statement for the readings that an outline keeps; the engine seeks them faster without other
+        conditions."""
+        if self.log.is_wide:
+            return _OUTLINED.format(all=_UNION.join(self.blocks(series, ())), keys=self._keys)
+        return _OUTLINED.format(
+            all=self._select(self.table.name(self.log.signal or ""), self.log.values, ()), keys=self._keys
+        )
+
+    def outlining(self, within: Sequence[str], stretches: Stretches) -> str:
+        """The head of a statement that finds which readings an outline keeps."""
+        bounds = {"stretches_from": stretches.start, "stretches_until": stretches.end, "stretch_width": stretches.width}
+        for name, value in bounds.items():
+            self.bind(name, value, "integer")
+        counted = _COUNTED.get(self.log.time_form)
+        microseconds = f"cast({TIME} * {counted} as bigint)" if counted is not None else f"epoch_us({TIME})"
+        return _OUTLINING.format(within=_UNION.join(within), keys=self._keys, microseconds=microseconds)
 
     def _place(self, signal: str) -> str:
         """The number of a column among those of values, which is the signal's name in what a wide log gives."""
@@ -281,6 +335,14 @@ def _time_column(name: str, log: SignalLog) -> QueryColumn:
     """A column of times, of the type in which they come."""
     kinds = {"moment": "timestamp", "text": "text", "text with T": "text", "seconds": "decimal(20, 6)"}
     return QueryColumn(name=name, type=kinds.get(log.time_form, "integer"))
+
+
+def extent_statement(table: LogTable) -> LogStatement:
+    """The statement for the times of a log's first and last reading."""
+    time = table.name(table.log.time)
+    sql = f"select min({time}) as first_at, max({time}) as last_at from {sql_name(table.table, table.dialect)} as entry"
+    columns = (_time_column("first_at", table.log), _time_column("last_at", table.log))
+    return LogStatement(sql, {}, {}, columns)
 
 
 def summary_statement(table: LogTable) -> LogStatement:

@@ -23,6 +23,7 @@ from northmoor.core.sources.fetch.log_reading import LogReader, data_instant, re
 from northmoor.core.sources.fetch.query_resolution import LogPlace
 from northmoor.core.sources.fetch.run_query import FetchRequest
 from northmoor.core.sources.signals.bounds import Bounds
+from northmoor.core.sources.signals.line_outline import Stretches, stretches_over
 from northmoor.core.sources.signals.results import MeasuredSignals, measured_table, spans_table
 from northmoor.core.sources.signals.series import LogNotes, Series, SeriesName
 from northmoor.core.sources.signals.spans import Spans, cut_spans, signals_of, within_period
@@ -103,10 +104,11 @@ class LogWork:
         return self.reader.objects(self.bounds.selected(self.query.objects))
 
     def _read(
-        self, names: Sequence[SeriesName], since: int | None, until: int | None, notes: LogNotes
-    ) -> Mapping[SeriesName, Series]:
+        self, names: Sequence[SeriesName], since: int | None, until: int | None, notes: LogNotes,
+        stretches: Stretches | None = None,
+    ) -> Mapping[SeriesName, Series]:  # fmt: skip
         began = time.perf_counter()
-        series, known = read_series(self.reader, names, since, until, self.data_time, notes)
+        series, known = read_series(self.reader, names, since, until, self.data_time, notes, stretches)
         if since is not None and time.perf_counter() - began > SLOW and self.reader.lacks_index():
             log = self.reader.log
             advice = f"The table {log.table} has no index over {log.signal} and {log.time}; one would make this faster."
@@ -216,23 +218,38 @@ class LogWork:
         assert isinstance(query, MeasurementsQuery)
         names = [SeriesName(name, signal) for name in self.objects for signal in query.signals]
         zone, stop = self.request.report.zone, self.request.stop
+        stretches = None
         if query.spans is not None:
             windows = self._span_windows(query, query.spans)
             ends = [(int(w.start.min()), int(w.end.max())) for w in windows.values() if len(w)]
             start, end = min((s for s, _ in ends), default=0), max((e for _, e in ends), default=0)
             series = self._read(names, _widened(start, -(query.moving or 0)), _widened(end, 1), self.notes)
+            if query.give == "outline":
+                stretches = stretches_over(windows.values(), len(names))
         else:
             start_, end_ = self.period()
             since, until = _widened(start_, -(query.moving or 0)), _widened(end_, 1)
-            series = self._read(names, since, until, self.notes)
+            if query.give == "outline":
+                stretches = self._stretches_of_period(start_, end_, len(names))
+            is_alone = not query.wide and query.moving is None  # no value is wanted but those of the readings kept
+            series = self._read(names, since, until, self.notes, stretches if is_alone else None)
             first = min((int(one.at[0]) for one in series.values() if len(one.at)), default=self.known_end)
             whole = one_period(_or(start_, first), _or(end_, self.known_end))
             windows = dict.fromkeys(self.objects, whole)
         self.reader.check_signals(series)
         parted = {name: self._parted(query, each) for name, each in windows.items()}
-        measured = MeasuredSignals(query, self.reader.log, self.objects, series, parted, zone, stop)
+        measured = MeasuredSignals(query, self.reader.log, self.objects, series, parted, zone, stop, stretches)
         self._note_gaps(measured)
         return measured
+
+    def _stretches_of_period(self, start: int | None, end: int | None, series: int) -> Stretches:
+        """By what the readings of a period are outlined: as much of it as the log has."""
+        extent = self.reader.extent()
+        if extent is None:
+            return stretches_over((), series)
+        first, last = extent
+        begin, until = max(_or(start, first), first), min(_or(end, last + 1), last + 1)
+        return stretches_over([one_period(begin, until)], series)
 
     def _parted(self, query: MeasurementsQuery, windows: Windows) -> Windows:
         if query.calendar is not None:

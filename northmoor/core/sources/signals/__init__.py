@@ -2,5 +2,5 @@
 
 Reading order: `bounds` (the period and what is selected), `conditions`, `series` (readings in order of time, each with
 how long it is known), `spans`; `windows` (over what is measured), `pieces` (a series cut at windows), `statistics`,
-`recorded`; `results`, tables of rows.
+`recorded`, `line_outline` (fewer readings, for lines); `results`, tables of rows.
 """

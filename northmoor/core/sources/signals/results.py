@@ -16,6 +16,7 @@ from northmoor.core.model.data.queries import QueryColumn
 from northmoor.core.model.data.signal_logs import Signal, SignalLog
 from northmoor.core.model.data.signal_queries import MeasurementsQuery, SpansQuery, StatisticColumn
 from northmoor.core.model.kinds.signal_statistics import StatisticResult
+from northmoor.core.sources.signals.line_outline import Stretches, at_all_times, outlined
 from northmoor.core.sources.signals.pieces import pieces_of
 from northmoor.core.sources.signals.recorded import ReadingRows, at_shared_times, at_steps, moving_mean, recorded
 from northmoor.core.sources.signals.series import MISSING, Numbers, Series, SeriesName
@@ -46,6 +47,8 @@ class MeasuredSignals:
     windows: Mapping[str, Windows]
     zone: ZoneInfo
     stop: CancelToken
+    stretches: Stretches | None = None
+    """By what readings are outlined, where they are."""
 
     @property
     def has_objects(self) -> bool:
@@ -157,7 +160,7 @@ def _readings_long(measured: MeasuredSignals) -> pa.Table:
     parts: list[ReadingRows] = []
     means: list[pa.Array] = []
     for name, _, series in measured.each():
-        rows = _rows_of(query, series, measured.windows[name])
+        rows = _rows_of(measured, series, measured.windows[name])
         parts.append(rows)
         if query.moving is not None:
             means.append(_masked(*moving_mean(series, rows.at, query.moving)))
@@ -187,15 +190,19 @@ def _readings_long(measured: MeasuredSignals) -> pa.Table:
     columns["text"] = pa.concat_arrays(
         [_texts(p.values, p.is_valid, s.texts) for p, s in zip(parts, owned, strict=True)]
     ).take(take)
-    if query.give == "recorded":
+    if query.step is None:
         columns["held"] = pa.array(np.concatenate([part.is_held for part in parts])[order])
     if means:
         columns["moving_mean"] = pa.concat_arrays(means).take(take)
     return pa.table(columns)
 
 
-def _rows_of(query: MeasurementsQuery, series: Series, windows: Windows) -> ReadingRows:
-    return recorded(series, windows) if query.step is None else at_steps(series, windows, query.step)
+def _rows_of(measured: MeasuredSignals, series: Series, windows: Windows) -> ReadingRows:
+    if measured.query.step is not None:
+        return at_steps(series, windows, measured.query.step)
+    rows = recorded(series, windows)
+    is_thinned = measured.stretches is not None and series.texts is None
+    return outlined(rows, measured.stretches) if measured.stretches is not None and is_thinned else rows
 
 
 def _none(rows: ReadingRows) -> WindowValues:
@@ -213,13 +220,11 @@ def _reading_order(measured: MeasuredSignals, parts: Sequence[ReadingRows]) -> I
 def _values_wide(measured: MeasuredSignals) -> pa.Table:
     query = measured.query
     columns: dict[str, pa.Array] = {}
-    by_object = [
-        at_shared_times([
-            _rows_of(query, measured.series[SeriesName(name, signal)], measured.windows[name])
-            for signal in query.signals
-        ])
-        for name in measured.objects
-    ]  # fmt: skip
+    by_object = []
+    for name in measured.objects:
+        own = [measured.series[SeriesName(name, signal)] for signal in query.signals]
+        parts = [_rows_of(measured, one, measured.windows[name]) for one in own]
+        by_object.append(at_shared_times(parts) if measured.stretches is None else at_all_times(own, parts))
     rows = {signal: [parts[number] for parts in by_object] for number, signal in enumerate(query.signals)}
     first = rows[query.signals[0]]
     if measured.has_objects:
@@ -410,7 +415,7 @@ def column_settings(query: SpansQuery | MeasurementsQuery, log: SignalLog) -> tu
                 settings.append(_named(f"{name}_moving_mean", f"{title}: moving mean"))
         return tuple(settings)
     settings += [*_LONG, _named("value", "Value"), _named("text", "Text")]
-    settings += [_named("held", "Held from before")] if query.give == "recorded" else []
+    settings += [_named("held", "Held from before")] if query.step is None else []
     return (*settings, *([_named("moving_mean", "Moving mean")] if query.moving is not None else []))
 
 
