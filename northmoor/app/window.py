@@ -349,13 +349,13 @@ class Window(QMainWindow):
         self.findings.show(findings)
 
     def add_field(self, as_what: str) -> None:
-        """Put the field chosen in Fields into the table."""
-        field = self.pages.fields.current_field()
-        if field is None:
+        """Put the fields chosen in Fields into the table."""
+        fields = self.pages.fields.chosen()
+        if not fields:
             self.tell("Choose a field in Fields first.", "warning")
             return
-        add = self.pages.add_column if as_what == "column" else self.pages.add_level
-        add(field)
+        placing = self.pages.placing
+        (placing.add_columns if as_what == "column" else placing.add_levels)(fields)
 
     def add_query(self) -> None:
         """Ask in Data what a new query runs on."""

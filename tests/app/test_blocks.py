@@ -361,7 +361,7 @@ def test_a_field_is_put_into_a_text_that_is_repeated(statement: Window, qtbot: Q
     assert "terms_days" in [name for name, _ in statement.pages.fields.names()]
     own = block(statement, "to")
     assert isinstance(own, TextBlock)
-    statement.pages.add_column("terms_days")
+    statement.pages.placing.add_columns(["terms_days"])
     changed = block(statement, "to")
     assert isinstance(changed, TextBlock)
     assert changed.text == own.text + "{terms_days}"

@@ -1,5 +1,8 @@
 """Dragging a field onto the pages: where it would go, and that it goes there."""
 
+from collections.abc import Callable
+from pathlib import Path
+
 import pytest
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt
 from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent
@@ -7,17 +10,20 @@ from pytestqt.qtbot import QtBot
 
 from northmoor.app.pages.canvas.drag.field_drop import MIME, target_at
 from northmoor.app.window import Window
+from northmoor.core.model.blocks.chart import ChartBlock
+from northmoor.core.model.blocks.table import TableBlock
+from northmoor.core.model.data.signal_queries import MeasurementsQuery
 from northmoor.core.model.edits import table_of
 from tests.app.conftest import settle
 from tests.app.test_journey import TABLE, point_on, regions
 
 
-def drop(window: Window, field: str, at: QPoint) -> bool:
-    """Drag a field over the canvas and drop it at a point; whether the point takes it."""
+def drop(window: Window, names: str, at: QPoint) -> bool:
+    """Drag fields over the canvas and drop them at a point; whether the point takes them."""
     canvas = window.pages.canvas
     fields = window.pages.fields
-    item = next(fields.item(i) for i in range(fields.count()) if fields.item(i).data(Qt.ItemDataRole.UserRole) == field)
-    data = fields.mimeData([item])
+    items = [fields.item(n) for n in range(fields.count())]
+    data = fields.mimeData([i for i in items if i.data(Qt.ItemDataRole.UserRole) in names.split()])
     action, left, none = Qt.DropAction.CopyAction, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
     canvas.dragEnterEvent(QDragEnterEvent(at, action, data, left, none))
     move = QDragMoveEvent(at, action, data, left, none)
@@ -25,6 +31,14 @@ def drop(window: Window, field: str, at: QPoint) -> bool:
     canvas.grab()
     canvas.dropEvent(QDropEvent(QPointF(at), action, data, left, none))
     return move.isAccepted()
+
+
+def choose(window: Window, text: str) -> None:
+    """Choose what a block of the dropped fields is."""
+    menu = window.pages.placing.menu
+    assert menu is not None
+    next(action for action in menu.actions() if action.text() == text).trigger()
+    menu.close()
 
 
 def test_a_field_dropped_between_columns_becomes_a_column_there(window: Window, qtbot: QtBot) -> None:
@@ -61,12 +75,72 @@ def test_a_field_dropped_on_a_total_becomes_its_measure(window: Window, qtbot: Q
     settle(window, qtbot)
 
 
-def test_elsewhere_nothing_is_taken(window: Window) -> None:
+def test_several_fields_dropped_between_columns_are_one_step(window: Window, qtbot: QtBot) -> None:
+    (first, *_) = regions(window, row="detail", column="tickets")
+    canvas = window.pages.canvas
     before = window.controller.report
+    assert drop(
+        window, "season route", point_on(window, first) - QPoint(round(first.width / 2 * canvas.scale()) - 3, 0)
+    )
+    names = [c.name for c in table_of(window.controller.report, "full", TABLE).columns]
+    assert [n for n in names if n in ("season", "route")] == names[2:4]
+    window.controller.undo()
+    assert window.controller.report == before
+    settle(window, qtbot)
+
+
+def test_fields_dropped_on_a_text_begin_a_block_below_it(window: Window, qtbot: QtBot) -> None:
     (title, *_) = regions(window, row="text", block="title")
-    assert not drop(window, "season", point_on(window, title))
-    assert window.controller.report is before
-    assert target_at(window.pages.canvas._shown[0].places, 0, 0) is None
+    assert drop(window, "season tickets", point_on(window, title))
+    choose(window, "Table of them…")
+    popup = window.pages.placing.block_popup
+    assert popup is not None
+    qtbot.waitUntil(lambda: bool(popup.chosen), timeout=20_000)
+    assert [each.field.name for each in popup.chosen] == ["season", "tickets"]
+    assert popup.place.currentText() == "Where it was dropped"
+    popup.accept()
+    names = [block.name for block in window.controller.edition.blocks]
+    assert names[names.index("title") + 1] == "table"
+    settle(window, qtbot)
+    assert target_at(window.pages.canvas._shown[0].places, -1, 0, (100_000, 100_000)) is None  # beside the page
+
+
+def test_measured_signals_become_a_trend_or_their_statistics(
+    new_window: Callable[[], Window], copy: Path, demo: Path, qtbot: QtBot
+) -> None:
+    voyage = copy.parent / "voyage-report.moor"
+    voyage.write_bytes((demo / "reports" / "voyage-report.moor").read_bytes())
+    window = new_window()
+    assert window.open(voyage)
+    settle(window, qtbot)
+    query, before = window.pages.fields_query, window.controller.report
+    query.setCurrentIndex(query.findData("course"))
+    query.activated.emit(query.currentIndex())
+    (title, *_) = regions(window, row="text", block="title")
+    assert drop(window, "speed speed_order fuel_flow", point_on(window, title))
+    choose(window, "Trend of them")
+    settle(window, qtbot)
+    chart = window.controller.edition.blocks[1]
+    assert isinstance(chart, ChartBlock)
+    assert [(m.name, m.axis) for m in chart.measures] == [
+        ("speed", "first"), ("speed_order", "first"), ("fuel_flow", "second")]  # fmt: skip
+    query.setCurrentIndex(query.findData("course"))
+    (title, *_) = regions(window, row="text", block="title")
+    assert drop(window, "speed fuel_flow", point_on(window, title))
+    choose(window, "Table of their statistics")
+    settle(window, qtbot)
+    table = window.controller.edition.blocks[1]
+    assert isinstance(table, TableBlock)
+    signals = window.controller.report.query(table.query).signals
+    assert isinstance(signals, MeasurementsQuery)
+    assert (signals.signals, signals.spans, signals.give) == (("speed", "fuel_flow"), "turn", "statistics")
+    document = window.pages.document
+    assert document is not None
+    assert [f for f in document.findings if f.place.block in (chart.name, table.name)] == []
+    assert document.rows[table.query].table.num_rows == 2
+    for _ in range(2):
+        window.controller.undo()
+    assert window.controller.report == before
 
 
 def test_only_fields_may_be_dropped(window: Window) -> None:

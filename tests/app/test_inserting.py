@@ -22,7 +22,7 @@ from tests.app.test_journey import TABLE
 def asked(window: Window, qtbot: QtBot, kind: str) -> BlockPopup:
     """The popup of Insert, when the fields are there."""
     window.actions_by_name[f"add_{kind}"].trigger()
-    popup = window.pages.block_popup
+    popup = window.pages.placing.block_popup
     assert popup is not None
     qtbot.waitUntil(lambda: popup.fields.rowCount() > 0, timeout=20_000)
     return popup
@@ -116,12 +116,12 @@ def test_fields_show_every_query_and_begin_a_table_with_them(window: Window, qtb
     query.activated.emit(query.currentIndex())
     qtbot.waitUntil(lambda: "port_id" in [name for _, name in fields.names()], timeout=20_000)
     levels = edits.table_of(window.controller.report, "full", TABLE).levels
-    fields.level_wanted.emit("port_id")
+    fields.levels_wanted.emit(["port_id"])
     assert "shows the rows of fares" in window._notice.toolTip()
     assert edits.table_of(window.controller.report, "full", TABLE).levels == levels
     item = next(fields.item(n) for n in range(fields.count()) if fields.item(n).text() == fields.names()[0][0])
     fields.itemActivated.emit(item)
-    popup = window.pages.block_popup
+    popup = window.pages.placing.block_popup
     assert popup is not None
     assert popup.source.currentData() == "port_choices"
     assert len(popup.chosen) == 1
@@ -139,7 +139,7 @@ def test_a_query_that_fails_says_why_where_its_fields_would_be(window: Window, q
         lambda r, _: r.but(queries=(*r.queries, r.queries[0].but(name="bad", sql="select x from nowhere"))),
     )
     window.actions_by_name["add_table"].trigger()
-    popup = window.pages.block_popup
+    popup = window.pages.placing.block_popup
     assert popup is not None
     popup.source.setCurrentIndex(popup.source.findData("bad"))
     qtbot.waitUntil(lambda: popup.message.text() != "Reading the fields…", timeout=20_000)
@@ -176,7 +176,7 @@ def test_the_menu_of_a_field_begins_a_block_with_it(window: Window, qtbot: QtBot
     ]
     menu.close()
     next(action for action in menu.actions() if action.text() == "Insert a chart of it…").trigger()
-    popup = window.pages.block_popup
+    popup = window.pages.placing.block_popup
     assert popup is not None
     qtbot.waitUntil(lambda: popup.fields.rowCount() > 0, timeout=20_000)
     assert [(each.field.name, each.role) for each in popup.chosen] == [("season", "category"), ("sailings", "value")]

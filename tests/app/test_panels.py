@@ -166,7 +166,7 @@ def test_contents_follow_the_report_and_keep_what_is_folded(window: Window, qtbo
     window.pages.set_width(TABLE, "fares", 99_000)
     level = next(item for item in contents._items() if item.text(0) == "Level 1 · route")
     assert not level.isExpanded()
-    window.pages.add_level("season")
+    window.pages.placing.add_levels(["season"])
     assert "Level 2 · season" in [item.text(0) for item in contents._items()]
     settle(window, qtbot)
 
@@ -229,7 +229,7 @@ def test_focus_stays_in_the_same_property_after_an_edit(window: Window, qtbot: Q
 
 
 def test_a_level_by_a_date_is_turned_into_periods_and_its_groups_are_chosen(window: Window, qtbot: QtBot) -> None:
-    window.pages.add_level("month")
+    window.pages.placing.add_levels(["month"])
     settle(window, qtbot)
     window.controller.select(Selection("level", "fares-table", level="month"))
 

@@ -14,10 +14,9 @@ from northmoor.app.pages.actions.block_actions import BlockActions
 from northmoor.app.pages.actions.field_actions import FIELD_WORK, block_of_selection
 from northmoor.app.pages.actions.frame_actions import FrameActions
 from northmoor.app.pages.canvas.canvas_widget import PageCanvas
-from northmoor.app.pages.canvas.drag.field_drop import DropTarget
 from northmoor.app.pages.editing.inline_editor import InlineEditor, definition_of
+from northmoor.app.pages.field_placement import FieldPlacement
 from northmoor.app.pages.inspector.inspector_panel import InspectorPanel
-from northmoor.app.pages.panels.block_popup import BlockPopup
 from northmoor.app.pages.panels.fields_panel import FieldsPanel
 from northmoor.app.pages.panels.outline_panel import OutlinePanel
 from northmoor.app.pages.panels.query_fields import FieldReader
@@ -27,22 +26,17 @@ from northmoor.app.pages.part_menu.page_entries import page_entries, typed_page_
 from northmoor.app.pages.part_menu.part_menu import PartMenu
 from northmoor.app.search.matching import PaletteEntry
 from northmoor.app.worker import PageShown, Rendered, Worker
-from northmoor.core.authoring.starters.block_starters import BLOCK_STARTERS, BlockStarter, ChosenField, begin_block
-from northmoor.core.authoring.starters.field_roles import field_role
 from northmoor.core.checks.trace.pointed import printed_values
+from northmoor.core.document import Document
 from northmoor.core.export.spreadsheet_text import spreadsheet_text
-from northmoor.core.expr.language import column_expression
 from northmoor.core.layout.page.hit_testing import HitRegion
 from northmoor.core.layout.table.collapsing import column_folds
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.block_types import TRACED_KINDS
 from northmoor.core.model.blocks.containers import DataBlock, ForEachBlock
 from northmoor.core.model.blocks.matrix import MatrixBlock
-from northmoor.core.model.blocks.table import RowPlace, TableBlock
-from northmoor.core.model.blocks.text import TextRun
+from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.model.blocks.tree import for_each_around, including, walk
-from northmoor.core.model.edits import Target
-from northmoor.core.model.kinds.aggregates import aggregate_of
 from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.model.report import Report
 
@@ -75,7 +69,7 @@ class PagesWorkspace(QWidget):
         self.blocks = BlockActions(controller, self.contents.chosen, self)
         self.arranging = FrameActions(controller, lambda: self.blocks.names, self.canvas.extents, self)
         self.field_reader = FieldReader(controller, worker, self)
-        self.block_popup: BlockPopup | None = None
+        self.placing = FieldPlacement(controller, self, self)
         self.part_menu = PartMenu(controller, self.canvas, self, self.contents.chosen, self)
         self.inspector.completions = self.part_menu.completions
         self.inspector.known_names = self.part_menu.known_names
@@ -107,14 +101,12 @@ class PagesWorkspace(QWidget):
         self.canvas.width_dragged.connect(self.set_width)
         self.canvas.margin_dragged.connect(self.set_margin)
         self.canvas.column_dropped.connect(self.move_column)
-        self.canvas.field_dropped.connect(self.drop_field)
-        self.fields.column_wanted.connect(self.add_column)
+        self.canvas.fields_dropped.connect(self.placing.drop)
+        self.fields.columns_wanted.connect(self.placing.add_columns)
         self.fields_query.activated.connect(lambda _: self._show_fields(is_read=True))
         self.field_reader.read.connect(lambda _: self._show_fields())
-        self.fields.level_wanted.connect(self.add_level)
-        self.fields.block_wanted.connect(
-            lambda kind, field: self.ask_block(kind, self.fields_query.currentData(), [field])
-        )
+        self.fields.levels_wanted.connect(self.placing.add_levels)
+        self.fields.block_entries = self.placing.block_entries
 
     def _place(self) -> None:
         left = QSplitter(Qt.Orientation.Vertical)
@@ -301,111 +293,26 @@ class PagesWorkspace(QWidget):
         """Show a page's new picture."""
         self.canvas.show_page(shown)
 
+    def selected_place(self) -> QRect:
+        """Where on screen the selected part is."""
+        return self.canvas.selection_on_screen()
+
+    @property
+    def shown_query(self) -> str | None:
+        """The query whose fields are shown."""
+        name: str | None = self.fields_query.currentData()
+        return name
+
+    @property
+    def document(self) -> Document | None:
+        """The document that is shown, once there is one."""
+        return self._rendered.document if self._rendered else None
+
     @property
     def block(self) -> DataBlock | None:
         """The selected block over a query's rows, or the edition's first."""
         edition = self._controller.edition
         return block_of_selection(edition.data_blocks if edition else (), self._controller.selection)
-
-    def add_column(self, field: str) -> None:
-        """Add a field of the block's query as a column, after the selected column or at the end, or as a measure."""
-        block, selection = self.block, self._controller.selection
-        edition = self._controller.edition
-        if selection.kind == "text" and edition is not None and for_each_around(edition.blocks, selection.block):
-            self._say(selection.block, field)
-            return
-        shown = self.fields_query.currentData()
-        if block is None or (shown is not None and shown != block.query):  # a field of another query begins a table
-            self.ask_block("table", shown, [field])
-            return
-        names = [c.name for c in block.columns] if isinstance(block, TableBlock) else []
-        selected = self._controller.selection.column
-        at = names.index(selected) + 1 if self._controller.selection.block == block.name and selected in names else None
-        work = FIELD_WORK[type(block)]
-        self._controller.edit(f"Add {field}", work.add_column(block.name, field, self._measure(field), at))
-
-    def _say(self, text: str, field: str) -> None:
-        """Let a text go on with a field."""
-
-        def change(report: Report, edition: str) -> Report:
-            own = edits.block_of(report, edition, text)
-            slot = f"{{{column_expression(field)}}}"
-            if own.runs:
-                return edits.change_block(report, edition, text, runs=(*own.runs, TextRun(text=slot)))
-            return edits.change_block(report, edition, text, text=own.text + slot)
-
-        self._controller.edit(f"Add {field}", change)
-
-    def add_level(self, field: str) -> None:
-        """Group the block by a field, around the selected level or innermost, and select the new level."""
-        block, selection = self.block, self._controller.selection
-        if block is None or not self._shows_fields_of(block):
-            return
-        work = FIELD_WORK[type(block)]
-        names = work.level_names(block)
-        at = names.index(selection.level) if selection.kind == "level" and selection.level in names else None
-        if self._controller.edit(f"Group by {field}", work.add_level(block.name, field, at)) and self.block is not None:
-            new = [name for name in work.level_names(self.block) if name not in names]
-            if new:
-                self._controller.select(Selection("level", block.name, level=new[0]))
-
-    def ask_block(self, kind: str, query: str | None = None, fields: Sequence[str] = ()) -> None:
-        """Ask for the query and the fields of a new table, matrix or chart, beside what is selected."""
-        report = self._controller.report
-        if report is None:
-            return
-        if not report.queries:
-            self.blocks.message.emit(f"A {kind} shows the rows of a query; add one in Data first.", "warning")
-            return
-        starter = BLOCK_STARTERS[kind]
-        queries = {own.name: own.name for own in report.queries}
-        self.block_popup = BlockPopup(starter, queries, self.blocks.places, self.field_reader, self)
-        self.block_popup.wanted.connect(partial(self._insert_block, starter))
-        self.block_popup.begin(query or self._query, fields)
-        self.block_popup.open_beside(self.canvas.selection_on_screen(), self)
-
-    def _insert_block(self, starter: BlockStarter, query: str, chosen: list[ChosenField], target: Target) -> None:
-        report = self._controller.report
-        if report is not None:
-            made = begin_block(report, starter, query, chosen)
-            self.blocks.insert_made(f"Insert a {starter.name}", [made], target)
-
-    def _shows_fields_of(self, block: DataBlock) -> bool:
-        """Whether Fields shows those of a block's query; where not, a message says what to choose."""
-        is_own = self.fields_query.currentData() in (None, block.query)
-        if not is_own:
-            self.blocks.message.emit(
-                f"{block.name} shows the rows of {block.query}. Choose a field of that query.", "warning"
-            )
-        return is_own
-
-    def drop_field(self, field: str, target: DropTarget) -> None:
-        """Put a dragged field where it was dropped: as a column, a level, or a measure in a total."""
-        edition = self._controller.edition
-        block = next((b for b in edition.data_blocks if b.name == target.block), None) if edition else None
-        if block is None:
-            return
-        if not self._shows_fields_of(block):
-            return
-        work, value = FIELD_WORK[type(block)], self._measure(field)
-        if target.kind == "column":
-            self._controller.edit(f"Add {field}", work.add_column(block.name, field, value, target.at))
-        elif target.kind == "level":
-            self._controller.edit(f"Group by {field}", work.add_level(block.name, field, target.at))
-        elif target.region is not None and target.region.column is not None:
-            place = RowPlace(target.region.row, target.region.own_level, target.region.number)
-            self._controller.edit(f"Total {field}", work.drop(block.name, place, target.region.column, field, value))
-
-    def _measure(self, field: str) -> str:
-        """A field's default aggregate; without one, what suits its values, and a count of what is not added up."""
-        report, block = self._controller.report, self.block
-        assert report is not None
-        assert block is not None
-        aggregate = edits.column_setting(report.query(block.query), field).total
-        rows = self._rendered.document.rows.get(block.query) if self._rendered else None
-        if aggregate is None and rows is not None and field in rows.names:
-            aggregate = field_role(field, rows.types[rows.names.index(field)], rows.table[field]).total
-        return aggregate_of(aggregate if aggregate not in (None, "none") else "count", column_expression(field))
 
     def set_margin(self, side: str, margin: int) -> None:
         """Set a margin of the edition's pages."""
@@ -460,11 +367,11 @@ class PagesWorkspace(QWidget):
             for text, selection in self.contents.parts()
         ]
         columns = [
-            PaletteEntry(t, "field: add as a column", "columns-3", partial(self.add_column, f))
+            PaletteEntry(t, "field: add as a column", "columns-3", partial(self.placing.add_columns, [f]))
             for t, f in self.fields.names()
         ]
         levels = [
-            PaletteEntry(t, "field: group by it", "brackets", partial(self.add_level, f))
+            PaletteEntry(t, "field: group by it", "brackets", partial(self.placing.add_levels, [f]))
             for t, f in self.fields.names()
         ]
         return [*parts, *columns, *levels]

@@ -19,7 +19,7 @@ from northmoor.app.data.query.dialogs.step_dialog import StepDialog
 from northmoor.app.data.signals.log_fields import DurationField, PeriodField, SelectionField, combo, first_sentence
 from northmoor.app.data.signals.signal_list import SignalList
 from northmoor.app.data.signals.spans_dialog import LogContext
-from northmoor.core.authoring.starters.signal_blocks import MOST_IN_ONE_TREND
+from northmoor.core.authoring.starters.signal_blocks import MOST_IN_ONE_TREND, USUAL_STATISTICS
 from northmoor.core.errors import QueryError
 from northmoor.core.model.data.signal_queries import MeasurementsQuery, StatisticColumn
 from northmoor.core.model.kinds.signal_statistics import SIGNAL_STATISTICS, SignalStatistic
@@ -30,7 +30,6 @@ _CALENDAR = (("no steps", ""), ("steps of equal length", "step"), ("hours", "hou
              ("days", "day"),
              ("weeks", "week"), ("months", "month"), ("quarters", "quarter"), ("years", "year"))  # fmt: skip
 _ON_PAGE = (("nothing yet", ""), ("a table", "table"), ("a trend", "trend"))
-_USUAL = ("first", "last", "min", "max", "mean", "readings")
 _KIND = Qt.ItemDataRole.UserRole
 
 
@@ -63,7 +62,7 @@ class MeasurementsDialog(StepDialog):
         self.resize(1200, 580)
 
     def _statistics(self, query: MeasurementsQuery | None) -> QListWidget:
-        chosen = {each.statistic for each in query.statistics} if query else set(_USUAL)
+        chosen = {each.statistic for each in (query.statistics if query else USUAL_STATISTICS)}
         found = QListWidget()
         found.setAccessibleName("Statistics")
         for kind in SIGNAL_STATISTICS:

@@ -173,6 +173,12 @@ class BlockActions(QObject):
         if self._controller.edit(label, partial(edits.insert_blocks, blocks=blocks, target=target or self.target)):
             self._select_new(before, blocks[0].kind)
 
+    def insert_with(self, label: str, change: Callable[[Report, str], Report]) -> None:
+        """Insert blocks by a change of the report, and select the first new one."""
+        before = {block.name for block in self._blocks}
+        if self._controller.edit(label, change):
+            self._select_new(before)
+
     def _select_new(self, before: set[str], kind: str | None = None) -> None:
         found = [block for block in self._blocks if block.name not in before]
         new = next((block for block in found if kind in (None, block.kind)), None)  # not the grid it was put into

@@ -320,20 +320,20 @@ class PageCanvas(DropArea):
                 draw_guides(painter, rect, shown.places, frame, self.scale(), with_steps)
             if self._traced is not None and self._traced[0] == index:
                 painter.setPen(QPen(QColor(MARK), 2))
-                painter.drawRect(self._on_screen(rect, self._traced[1]))
+                painter.drawRect(spot_rect(rect, self._traced[1], self.scale()))
             if (setup := self._setup_on(index)) is not None:
                 draw_margins(painter, rect, setup, self.scale())
             draw_rails(painter, rect, shown.places.brackets, self.scale(), self._selection)
 
-    def _on_screen(self, page: QRect, region: HitRegion) -> QRectF:
-        return spot_rect(page, region, self.scale())
-
     def drop_target(self, point: QPoint) -> tuple[DropTarget, int] | None:
-        """Where a field that is let go at a point would go, and on which page."""
+        """Where fields that are let go at a point would go, and on which page."""
         found = self._beside(point)
         places = self.places(found[0]) if found is not None else None
-        target = target_at(places, *found[1:]) if found is not None and places is not None else None
-        return (target, found[0]) if found is not None and target is not None else None
+        if found is None or places is None:
+            return None
+        page = self.page_rect(found[0]).size() / self.scale()
+        target = target_at(places, *found[1:], (page.width(), page.height()))
+        return (target, found[0]) if target is not None else None
 
     def places(self, index: int) -> HitMap | None:
         """What is where on a page, if it is shown."""
@@ -357,7 +357,7 @@ class PageCanvas(DropArea):
         under, region = self.under(point), self._spot_at(point)
         if under is None or region is None:
             return QRect(point, QSize(0, 0))
-        return self._on_screen(self.page_rect(under[0]), region).toRect()
+        return spot_rect(self.page_rect(under[0]), region, self.scale()).toRect()
 
     def _line_at(self, point: QPoint) -> LineHold | None:
         """The line that a press would take hold of: a column's edge, a guide of the chosen frame, a page's margin."""
@@ -500,7 +500,7 @@ class PageCanvas(DropArea):
 
     def _pointed_rect(self) -> QRect | None:
         found = self.pointed()
-        return self._on_screen(self.page_rect(found[0]), found[1]).toRect() if found is not None else None
+        return spot_rect(self.page_rect(found[0]), found[1], self.scale()).toRect() if found is not None else None
 
     def edit_pointed(self) -> None:
         """Ask to edit the selected part where it is."""

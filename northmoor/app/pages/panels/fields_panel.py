@@ -1,10 +1,9 @@
 """Fields: the columns of each query, to be put into a table as columns or levels."""
 
-from collections.abc import Iterable, Mapping
-from functools import partial
+from collections.abc import Callable, Iterable, Mapping, Sequence
 
-from PyQt6.QtCore import QMimeData, QPoint, Qt, pyqtSignal
-from PyQt6.QtGui import QPaintEvent
+from PyQt6.QtCore import QItemSelectionModel, QMimeData, QPoint, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QPaintEvent
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QMenu, QWidget
 
 from northmoor.app.pages.canvas.drag.field_drop import MIME
@@ -24,24 +23,25 @@ def field_of_item(item: QListWidgetItem) -> str:
 
 
 class FieldsPanel(QListWidget):
-    """The fields of a query. Enter or a double click adds a column; the context menu also groups by a field, and begins
-    a block with it: `block_wanted` carries its kind and the field."""
+    """The fields of a query, of which several can be chosen. Enter or a double click adds columns; the context menu
+    also groups by fields, and begins a block with them: `block_entries` gives what can be made of some."""
 
-    column_wanted = pyqtSignal(str)
-    level_wanted = pyqtSignal(str)
-    block_wanted = pyqtSignal(str, str)
+    columns_wanted = pyqtSignal(object)
+    levels_wanted = pyqtSignal(object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self.block_entries: Callable[[Sequence[str]], Iterable[tuple[str, str, Callable[[], object]]]] = lambda _: ()
         self.setAccessibleName("Fields")
         self.setToolTip(
-            "Drag a field to a gap between columns, to the lane beside the page, or onto a total. "
-            "Enter adds it as a column; L groups by it."
+            "Drag fields to a gap between columns, to the lane beside the page, onto a total, or below a block. "
+            "Enter adds them as columns; L groups by them. Ctrl or Shift chooses several."
         )
         self.setDragEnabled(True)
+        self.setSelectionMode(QListWidget.SelectionMode.ExtendedSelection)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.customContextMenuRequested.connect(self._menu)
-        self.itemActivated.connect(lambda item: self.column_wanted.emit(field_of_item(item)))
+        self.itemActivated.connect(lambda item: self.columns_wanted.emit(self._with(item)))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """Say what belongs here when there is nothing yet."""
@@ -50,7 +50,7 @@ class FieldsPanel(QListWidget):
 
     def show_fields(self, query: Query, types: Mapping[str, ValueType]) -> None:
         """Show a query's columns, of which the types are known."""
-        current = self.current_field()
+        chosen = self.chosen()
         self.clear()
         for name, kind in types.items():
             setting = column_setting(query, name)
@@ -61,44 +61,49 @@ class FieldsPanel(QListWidget):
             item.setData(Qt.ItemDataRole.UserRole, name)
             item.setToolTip(f"{name}: {kind}" + (f", totalled by {aggregate}" if aggregate else ""))
             self.addItem(item)
-            if name == current:
-                self.setCurrentItem(item)
+            item.setSelected(name in chosen)
+            if chosen[:1] == [name]:
+                self.setCurrentItem(item, QItemSelectionModel.SelectionFlag.NoUpdate)
 
     def names(self) -> list[tuple[str, str]]:
         """What readers see of each field, and its name."""
         items = [item for n in range(self.count()) if (item := self.item(n)) is not None]
         return [(item.text(), field_of_item(item)) for item in items]
 
-    def current_field(self) -> str | None:
-        """The chosen field's name."""
-        item = self.currentItem()
-        return field_of_item(item) if item else None
+    def chosen(self) -> list[str]:
+        """The names of the chosen fields, in the query's order."""
+        return [field_of_item(item) for item in sorted(self.selectedItems(), key=self.row)]
+
+    def _with(self, item: QListWidgetItem) -> list[str]:
+        """The chosen fields, if one that was pointed at is among them; otherwise that one."""
+        field = field_of_item(item)
+        return self.chosen() if field in self.chosen() else [field]
 
     def mimeData(self, items: Iterable[QListWidgetItem]) -> QMimeData:
-        """The dragged field's name."""
+        """The names of dragged fields."""
         data = QMimeData()
-        for item in items:
-            data.setData(MIME, field_of_item(item).encode())
+        names = [field_of_item(item) for item in sorted(items, key=self.row)]
+        data.setData(MIME, "\n".join(names).encode())
         return data
 
-    def keyPressEvent(self, event: object) -> None:
-        """L groups by the chosen field."""
-        field = self.current_field()
-        if event.key() == Qt.Key.Key_L and field:  # type: ignore[attr-defined]  # a QKeyEvent
-            self.level_wanted.emit(field)
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """L groups by the chosen fields."""
+        if event is not None and event.key() == Qt.Key.Key_L and self.chosen():
+            self.levels_wanted.emit(self.chosen())
         else:
-            super().keyPressEvent(event)  # type: ignore[arg-type]
+            super().keyPressEvent(event)
 
     def _menu(self, point: QPoint) -> None:
         item = self.itemAt(point)
         if item is None:
             return
-        field = field_of_item(item)
+        fields = self._with(item)
         menu = QMenu(self)
-        menu.addAction(icon("columns-3"), "Add as a column", lambda: self.column_wanted.emit(field))
-        menu.addAction(icon("brackets"), "Group by it", lambda: self.level_wanted.emit(field))
+        columns, them = ("a column", "it") if len(fields) == 1 else ("columns", "them")
+        menu.addAction(icon("columns-3"), f"Add as {columns}", lambda: self.columns_wanted.emit(fields))
+        menu.addAction(icon("brackets"), f"Group by {them}", lambda: self.levels_wanted.emit(fields))
         menu.addSeparator()
-        for kind, drawing in (("table", "table-2"), ("matrix", "grid-3x3"), ("chart", "chart-column")):
-            menu.addAction(icon(drawing), f"Insert a {kind} of it…", partial(self.block_wanted.emit, kind, field))
+        for drawing, text, run in self.block_entries(fields):
+            menu.addAction(icon(drawing), f"Insert a {text[0].lower()}{text[1:]}", run)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.popup(self.mapToGlobal(point))

@@ -11,16 +11,20 @@ from northmoor.core.model.blocks.table import Column
 from northmoor.core.model.blocks.text import literal_template
 from northmoor.core.model.data.queries import Query, QueryColumn
 from northmoor.core.model.data.signal_logs import Signal, SignalLog
-from northmoor.core.model.data.signal_queries import MeasurementsQuery
+from northmoor.core.model.data.signal_queries import MeasurementsQuery, StatisticColumn
 from northmoor.core.model.edits.block_edits import Target, insert_blocks
-from northmoor.core.model.edits.naming import known_style
+from northmoor.core.model.edits.naming import known_style, unused_name
 from northmoor.core.model.report import Report
 from northmoor.core.model.styles import Style
-from northmoor.core.sources.signals.results import column_name
+from northmoor.core.sources.signals.results import column_name, column_settings
 
 MOST_IN_ONE_TREND = 8
 """Signals in one chart at most: more lines could not be told apart, and are drawn in panels."""
 _PANEL_HEIGHT, _HIGHEST = 110_000, 440_000
+USUAL_STATISTICS = tuple(
+    StatisticColumn(statistic=name) for name in ("first", "last", "min", "max", "mean", "readings")
+)
+"""What is wanted of a signal unless others are chosen."""
 _END = Style(align="end")
 _TEXTS = ("object", "id", "signal", "label", "unit", "text", "first_text", "last_text")
 _LEFT_OUT = ("signal", "ordinal", "held", "open", "cut", "start", "end", "duration", "text", "id")
@@ -33,6 +37,33 @@ def with_blocks_of(report: Report, edition: str, query: Query, log: SignalLog, a
     assert isinstance(signals, MeasurementsQuery)
     blocks: Sequence[Block] = trends(query, signals, log) if as_trend else [measured_table_block(report, query)]
     return insert_blocks(report, edition, blocks, Target())
+
+
+def signals_of_fields(query: Query, fields: Sequence[str]) -> tuple[str, ...]:
+    """The signals of which fields of a query are the readings or values at steps."""
+    measured = query.signals
+    if not isinstance(measured, MeasurementsQuery) or measured.give == "statistics":
+        return ()
+    if not measured.wide:
+        return measured.signals if "value" in fields else ()
+    return tuple(signal for signal in measured.signals if column_name(signal) in fields)
+
+
+def measured_blocks(
+    report: Report, edition: str, query: Query, log: SignalLog, signals: Sequence[str], as_trend: bool, target: Target
+) -> Report:
+    """The report with a trend of some signals of a query at a place, or with a table of their usual statistics over the
+    same time."""
+    measured = query.signals
+    assert isinstance(measured, MeasurementsQuery)
+    own = measured.but(signals=tuple(signals))
+    if as_trend:
+        return insert_blocks(report, edition, trends(query, own, log), target)
+    asked = own.but(give="statistics", step=None, moving=None, wide=False, statistics=USUAL_STATISTICS)
+    name = unused_name(f"{query.name}_statistics", [each.name for each in report.queries])
+    added = query.but(name=name, signals=asked, columns=column_settings(asked, log))
+    report = report.but(queries=(*report.queries, added))
+    return insert_blocks(report, edition, [measured_table_block(report, added)], target)
 
 
 def measured_table_block(report: Report, query: Query) -> Block:
@@ -61,7 +92,7 @@ def _format(column: QueryColumn) -> str | None:
 
 def trends(query: Query, signals: MeasurementsQuery, log: SignalLog) -> list[ChartBlock]:
     """Charts over time; the spans that bound them are shaded. Signals with columns of their own: those of one unit on
-    one axis, up to two units in one chart. Signals with rows of their own: a chart for each unit, in it a panel for each."""
+    one axis, up to two units in one chart. Signals with rows of their own: a chart for each unit, with their panels."""
     known = [log.known(name) for name in signals.signals if log.known(name).type == "number"]
     units = list(dict.fromkeys(signal.unit for signal in known))
     groups = list(_pairs_of_units(known)) if signals.wide else [[unit] for unit in units]

@@ -70,7 +70,7 @@ def _draw_width(painter: QPainter, page: QRect, edge: ColumnEdge, delta: int, sc
 
 
 def draw_drop(painter: QPainter, page: QRect, target: DropTarget, scale: float) -> None:
-    """Show where a dragged field would go."""
+    """Show where dragged fields would go."""
     top, bottom = page.top() + round(target.top * scale), page.top() + round(target.bottom * scale)
     color = QColor(MARK)
     if target.kind == "level":
@@ -79,6 +79,10 @@ def draw_drop(painter: QPainter, page: QRect, target: DropTarget, scale: float) 
     elif target.region is not None:
         color.setAlpha(70)
         painter.fillRect(spot_rect(page, target.region, scale), color)
+    elif target.kind == "block":
+        painter.setPen(QPen(color, 3))
+        left = page.left() + round(target.x * scale)
+        painter.drawLine(left, bottom + 3, left + round(target.width * scale), bottom + 3)
     else:
         painter.setPen(QPen(color, 3))
         x = page.left() + round(target.x * scale)

@@ -8,9 +8,9 @@ from northmoor.app.pages.canvas.drag.field_drop import MIME, DropTarget
 
 
 class DropArea(QAbstractScrollArea):
-    """`field_dropped` tells the field and the `DropTarget`; which target a point has, the area itself knows."""
+    """`fields_dropped` gives the fields and the `DropTarget`; which target a point has, the area itself knows."""
 
-    field_dropped = pyqtSignal(str, object)
+    fields_dropped = pyqtSignal(object, object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -48,7 +48,7 @@ class DropArea(QAbstractScrollArea):
         self._update_pages()
         if target is not None and data is not None:
             event.acceptProposedAction()
-            self.field_dropped.emit(bytes(data.data(MIME).data()).decode(), target[0])
+            self.fields_dropped.emit(bytes(data.data(MIME).data()).decode().split("\n"), target[0])
 
     def _update_pages(self) -> None:
         viewport = self.viewport()
