@@ -12,6 +12,7 @@ from northmoor.core.checks.trace.trial import try_content
 from northmoor.core.document import Document
 from northmoor.core.errors import LayoutError, NorthmoorError
 from northmoor.core.layout.page.hit_testing import hit_map
+from northmoor.core.model.blocks.chart import ChartBlock, ChartLevel, ChartMeasure
 from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.blocks.table import PAGE_ROWS, Cell, Column, HeadRow, RowPlace
 from northmoor.core.model.blocks.text import TextBlock
@@ -79,6 +80,29 @@ def test_a_statistic_of_a_signal_shows_its_readings_and_plain_sql_says_the_same(
             lasted = float(sum(readings["seconds counted"].to_pylist()))
             assert lasted in {float(row["duration"]) for row in spans_of(document)}
     assert asked > 5
+
+
+def test_a_statistic_in_a_matrix_or_a_chart_shows_its_readings_too(demo: Path) -> None:
+    path = demo / "reports" / "voyage-report.moor"
+    report = load_report(path)
+    matrix = MatrixBlock(
+        name="crossed", query="figures", rows=(MatrixLevel(name="label", by="label"),),
+        measures=(Measure(name="mean", value="max(mean)", title="Mean"),),
+    )  # fmt: skip
+    chart = ChartBlock(
+        name="bars", query="figures", draw="bars", category=ChartLevel(name="category", by="label"),
+        measures=(ChartMeasure(name="value", value="max(mean)"),),
+    )  # fmt: skip
+    edition = report.editions[0].but(blocks=(matrix, chart))
+    document = Session(Library.around(path.parent)).render(report.but(editions=(edition,)))
+    seen = []
+    for region in hit_map(document.composition, 0).regions:
+        if region.printed is not None and (region.part == "measure" or region.row == "mark") and region.row != "head":
+            found = trace(document, 0, region, CancelToken())
+            if found.readings is not None and found.figures[-1].value is not None:
+                assert all(figure.agrees for figure in found.figures), (region, found.figures)
+                seen.append((region.block, found.figures[-1].formula))
+    assert {("crossed", "mean over time of Speed"), ("bars", "mean over time of Speed")} <= set(seen)
 
 
 @pytest.mark.parametrize("name", ["fares-by-route", "cost-centres", "sailings-log"])

@@ -21,10 +21,14 @@ def trace(document: Document, page: int, region: HitRegion, stop: CancelToken) -
         return trace_text_of_record(document, region, stop)
     if region.row in (*TRACED_KINDS, "header", "footer"):
         return trace_text(document, page, region, stop)
+    return with_readings(document, _data_trace(document, page, region, stop), stop)
+
+
+def _data_trace(document: Document, page: int, region: HitRegion, stop: CancelToken) -> Trace:
+    """The trace of a mark of a chart, or of a cell of a matrix or a table."""
     if region.part == "chart":
         return trace_mark(document, page, region, stop)
     fragment = traced_fragment(document, page, region)
     if fragment.layout.data.crosstab is not None:
         return trace_matrix(document, fragment, region, stop)
-    found = trace_cell(document, fragment, region, stop)
-    return with_readings(document, found, fragment.layout.table.query, stop)
+    return trace_cell(document, fragment, region, stop)

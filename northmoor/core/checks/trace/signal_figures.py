@@ -11,6 +11,7 @@ from sqlglot import exp
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.checks.trace.figures import Figure, Trace
+from northmoor.core.checks.trace.statistic_sql import statistic_sql
 from northmoor.core.compute.explain.table_query import Verification
 from northmoor.core.document import Document
 from northmoor.core.engine.arrow_types import type_of_arrow
@@ -18,7 +19,6 @@ from northmoor.core.engine.embedded import Engine, EngineError, engine_message
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import ExpressionError
 from northmoor.core.expr.language import parse
-from northmoor.core.model.data.signal_logs import MICROSECONDS_PER
 from northmoor.core.model.data.signal_queries import MeasurementsQuery, StatisticColumn
 from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.session import Session
@@ -27,7 +27,7 @@ from northmoor.core.sources.signals.pieces import Pieces, pieces_of
 from northmoor.core.sources.signals.results import column_name, moments, seconds, statistic_title
 from northmoor.core.sources.signals.series import MISSING, Series, SeriesName
 from northmoor.core.sources.signals.statistics import is_on
-from northmoor.core.sources.signals.windows import instant
+from northmoor.core.sources.signals.windows import instant, wall_moment
 
 
 @dataclass(frozen=True)
@@ -39,15 +39,16 @@ class _Traced:
     value: Any
 
 
-def with_readings(document: Document, found: Trace, query: str, stop: CancelToken) -> Trace:
-    """A trace with the readings behind it, where it is of one statistic of one signal; others as they are.
+def with_readings(document: Document, found: Trace, stop: CancelToken) -> Trace:
+    """A trace with the readings behind it, where it is over one row of statistics of signals; others as they are.
 
     Raises QueryError, ConnectionFault or Cancelled where the log cannot be read again.
     """
+    if found.rows is None or found.rows.table.num_rows != 1:
+        return found
+    query = found.rows.query
     signals = document.report.query(query).signals
     if not isinstance(signals, MeasurementsQuery) or signals.give != "statistics":
-        return found
-    if found.rows is None or found.rows.table.num_rows != 1:
         return found
     row = found.rows.table.to_pylist()[0]
     traced = _traced(signals, row, found)
@@ -120,91 +121,37 @@ def _values(series: Series, pieces: Pieces) -> pa.Array:
     return pa.array(series.doubles()[pieces.index], mask=~known)
 
 
-_READINGS = """\
-with readings as (
-  select written, value, lead(written) over (order by written) as next_written,
-    lead(value) over (order by written) as next_value
-  from log
-), counted as (
-  select written, value, next_written, next_value, greatest(written, {start}) as since,
-    least(coalesce(next_written, {bound}), {end}{hold}) as until
-  from readings where value is not null{between}
-), ends as (
-  select written, since, until, {head} as head, {tail} as tail
-  from counted where until > since{or_at}
-)
-select {figure} as figure, count(*) filter (where written >= {start}) as readings from ends
-"""
-_ALONG = "coalesce(value + (next_value - value) * ({} - written) / (next_written - written), value)"
-"""The value of a line at a time between two readings."""
-_PLAIN: Mapping[str, str] = {
-    "mean": "sum((head + tail) / 2 * (until - since)) / sum(until - since)",
-    "min": "min(least(head, tail))",
-    "max": "max(greatest(head, tail))",
-    "first": "min_by(head, since)",
-    "last": "max_by(tail, since)",
-    "reading_mean": "avg(head) filter (where written >= {start})",
-    "readings": "count(*) filter (where written >= {start})",
-    "known": "sum(until - since) / cast({end} - {start} as double)",
-    "total": "sum(head * (until - since)) / {per}",
-    "change": "max_by(tail, since) - min_by(head, since)",
-    "time_on": "coalesce(sum(until - since) filter (where head = 1), 0) / 1e6",
-    "time_off": "coalesce(sum(until - since) filter (where head = 0), 0) / 1e6",
-    "share_on": "coalesce(sum(until - since) filter (where head = 1), 0) / sum(until - since)",
-    "time_above": "coalesce(sum(until - since) filter (where head > {limit}), 0) / 1e6",
-    "time_below": "coalesce(sum(until - since) filter (where head < {limit}), 0) / 1e6",
-}
-"""Statistics in plain SQL, which shares nothing with how they were computed."""
-_NOT_ALONG = ("time_above", "time_below", "total")
-"""Statistics that plain SQL has only for values that hold."""
-_AT_ONCE = ("min", "max", "first", "last", "readings", "reading_mean")
-"""Statistics for which a reading counts that holds for no time at all."""
-
-
 def _verified(traced: _Traced, pieces: Pieces, work: LogWork, stop: CancelToken) -> Figure:
     """The statistic as a figure, asked again in plain SQL over the readings."""
     series = pieces.series
     formula = f"{statistic_title(traced.wanted).lower()} of {series.signal.shown_name}"
-    count = int((pieces.is_within & pieces.is_known).sum())
-    plain = _PLAIN.get(traced.wanted.statistic)
-    is_restarting = series.signal.kind.restarts and traced.wanted.statistic == "change"
-    is_state, is_line = traced.wanted.kind.wants == "state", series.is_linear
-    if plain is None or is_restarting or (is_line and (is_state or traced.wanted.statistic in _NOT_ALONG)):
-        why = "It is computed one way only: plain SQL has no short form for it."
-        return Figure(formula, traced.value, Verification(why_not=why), count)
-    hold = work.reader.log.holds_for(series.signal.name)
-    short = f" and next_written - written <= {hold}" if hold is not None else ""
-    start, end = int(pieces.windows.start[0]), int(pieces.windows.end[0])
-    known_end = int(series.until[-1]) if len(series.until) else end
-    given: Mapping[str, object] = {
-        "start": start, "end": end, "bound": known_end, "hold": f", written + {hold}" if hold is not None else "",
-        "per": MICROSECONDS_PER[series.signal.per], "limit": traced.wanted.limit,
-        "head": _ALONG.format("since") if is_line else "value", "tail": _ALONG.format("until") if is_line else "value",
-        # no line goes to a reading of which nothing is known, nor over a gap
-        "between": f" and (next_written is null or (next_value is not null{short}))" if is_line else "",
-        "or_at": f" or (written = since and written < {end})" if traced.wanted.statistic in _AT_ONCE else "",
-    }  # fmt: skip
-    sql = _READINGS.format(figure=plain.format(**given), **given)
-    return _asked(Figure(formula, traced.value, Verification(), count), sql, _log(traced, pieces), stop)
+    figure = Figure(formula, traced.value, Verification(), int((pieces.is_within & pieces.is_known).sum()))
+    if series.texts is not None and traced.wanted.kind.result not in ("text", "count", "duration", "share"):
+        return replace(figure, verification=Verification(why_not="Its values are texts."))
+    sql = statistic_sql(traced.wanted, pieces, work.reader.log.holds_for(series.signal.name))
+    with Engine(stop) as engine:
+        engine.register("log", _log(traced, pieces))
+        try:
+            found = engine.run(sql)
+        except EngineError as error:
+            return replace(figure, verification=Verification(why_not=f"Plain SQL says: {engine_message(error)}."))
+    value, own = found["figure"][0].as_py(), traced.value
+    if traced.wanted.kind.result == "moment":
+        value = None if value is None else wall_moment(round(value), work.request.report.zone)
+    elif traced.wanted.kind.result != "text":
+        value, own = (None if answer is None else float(answer) for answer in (value, own))
+    verification = Verification(value=value, rows=int(found["readings"][0].as_py()), sql=sql)
+    return replace(figure, value=own, verification=verification)
 
 
 def _log(traced: _Traced, pieces: Pieces) -> pa.Table:
     """The readings of the series as they were written; for times on and off, whether each is."""
     series = pieces.series
-    values: Any = series.doubles()
     if traced.wanted.kind.wants == "state":
-        values = is_on(pieces, traced.wanted).astype(np.float64)
-    return pa.table({"written": series.at, "value": pa.array(values, mask=~series.is_known)})
-
-
-def _asked(figure: Figure, sql: str, log: pa.Table, stop: CancelToken) -> Figure:
-    with Engine(stop) as engine:
-        engine.register("log", log)
-        try:
-            found = engine.run(sql)
-        except EngineError as error:
-            return replace(figure, verification=Verification(why_not=f"Plain SQL says: {engine_message(error)}."))
-    answers = found["figure"][0].as_py(), figure.value
-    value, own = (None if answer is None else float(answer) for answer in answers)
-    verification = Verification(value=value, rows=int(found["readings"][0].as_py()), sql=sql)
-    return replace(figure, value=own, verification=verification)
+        values = pa.array(is_on(pieces, traced.wanted).astype(np.float64), mask=~series.is_known)
+    elif series.texts is not None:
+        codes = pa.array(np.where(series.is_known, series.values, 0), mask=~series.is_known)
+        values = pa.array(series.texts, pa.string()).take(codes)
+    else:
+        values = pa.array(series.doubles(), mask=~series.is_known)
+    return pa.table({"written": series.at, "value": values})
