@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.actions import NEEDING_REPORT, OF_BLOCKS, fill_menus, shortcuts
+from northmoor.app.data.signals.log_commands import LogCommand, log_commands
 from northmoor.app.delivery.delivery_actions import DeliveryActions
 from northmoor.app.delivery.preflight_panel import PreflightButton
 from northmoor.app.document_controller import WHOLE_PAGE, DocumentController
@@ -385,6 +386,10 @@ class Window(QMainWindow):
         """List what is wrong with the report, and what would fix it."""
         self.findings.open()
 
+    def _begin_log(self, command: LogCommand) -> None:
+        self.show_workspace("data")
+        self.data.signals.begin(command)
+
     def show_finder(self) -> None:
         """Find a command, a part of the edition, a field or a report, and do what belongs to it."""
         commands = [
@@ -404,6 +409,9 @@ class Window(QMainWindow):
             PaletteEntry(path.stem, f"report: {path.parent.name}", "file-text", partial(self.files.open_beside, path))
             for path in self._other_reports.paths
         ]
+        if (library := self.controller.library) is not None:
+            logs = log_commands(library, self.controller.report)
+            found += [PaletteEntry(each.text, "signals", "gauge", partial(self._begin_log, each)) for each in logs]
         own = [entry for entry in self.pages.part_commands() if entry.text not in {c.text for c in commands}]
         entries = [*own, *commands, *self.pages.entries(), *found]
         self._finder = CommandPalette(entries, self.pages.typed_commands, self._settings, self)

@@ -507,6 +507,7 @@ def test_a_connection_is_tested_added_changed_and_removed(
 
 
 def test_esc_ends_waiting_for_a_server_that_does_not_answer(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
+    qtbot.waitUntil(lambda: {"office", "telemetry"} <= set(data.known_catalogs), timeout=20_000)
     with socket.create_server(("127.0.0.1", 0)) as silent:
         where = {"host": "127.0.0.1", "port": silent.getsockname()[1]}
         assert window.controller.library is not None

@@ -7,8 +7,9 @@ from typing import Any
 
 import pytest
 from PyQt6.QtCore import QPoint, Qt, QTimer
-from PyQt6.QtGui import QImage
-from PyQt6.QtWidgets import QApplication, QComboBox, QDialog, QMenu, QToolButton
+from PyQt6.QtGui import QContextMenuEvent, QImage
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QComboBox, QDialog, QLabel, QMenu, QToolButton, QTreeWidget, QWidget
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.data.catalog_tree import Node
@@ -284,3 +285,126 @@ def test_the_rows_of_a_query_become_a_log(data: DataWorkspace, qtbot: QtBot) -> 
     qtbot.waitUntil(is_filled(data, pictured[0]), timeout=PATIENCE)
     assert pictured[0] > 8
     assert data.editor.text() == "-- the rows of raw are read as they are"
+
+
+def press(key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+    """Press a key wherever the keyboard is: in a menu, a dialog, or the window."""
+    popup = QApplication.activePopupWidget()
+    target = popup if isinstance(popup, QMenu) else QApplication.focusWidget()
+    assert target is not None
+    QTest.keyClick(target, key, modifier)
+
+
+def write(text: str) -> None:
+    target = QApplication.focusWidget()
+    assert target is not None
+    QTest.keyClicks(target, text)
+
+
+def activate(window: QWidget, qtbot: QtBot) -> None:
+    """Give the window the keyboard, as a window manager does when a dialog has closed."""
+    window.activateWindow()
+    qtbot.waitUntil(lambda: QApplication.activeWindow() is window, timeout=PATIENCE)
+
+
+def letters(dialog: QDialog) -> list[str]:
+    """The letters that go to the visible fields of a dialog."""
+    labels = (label.text() for label in dialog.findChildren(QLabel) if label.isVisible())
+    return [text[text.index("&") + 1].lower() for text in labels if "&" in text]
+
+
+def choose_by_keys(text: str) -> None:
+    """Open the menu of what has the keyboard, and go down to an entry."""
+
+    def go() -> None:
+        menu = QApplication.activePopupWidget()
+        assert isinstance(menu, QMenu)
+        for _ in menu.actions():
+            press(Qt.Key.Key_Down)
+            action = menu.activeAction()
+            if action is not None and action.text().replace("&", "") == text:
+                press(Qt.Key.Key_Return)
+                return
+        raise AssertionError(text)
+
+    tree = QApplication.focusWidget()
+    assert isinstance(tree, QTreeWidget)
+    place = tree.visualItemRect(tree.currentItem()).center()
+    QApplication.sendEvent(tree.viewport(), QContextMenuEvent(QContextMenuEvent.Reason.Keyboard, place))
+    go()
+
+
+def test_from_an_unknown_log_to_a_trend_by_keyboard_alone(data: DataWorkspace, qtbot: QtBot) -> None:
+    window = data.window()
+    activate(window, qtbot)
+    alt, problems = Qt.KeyboardModifier.AltModifier, list[Exception]()
+    data.panel.search.setFocus()
+    for _ in range(12):
+        if QApplication.focusWidget() is data.panel.tree:
+            break
+        press(Qt.Key.Key_Tab)
+    tree = data.panel.tree
+    assert QApplication.focusWidget() is tree
+    write("telemetry")
+    press(Qt.Key.Key_Down)
+    node = tree.node()
+    assert node is not None
+    assert (node.kind, node.name) == ("table", "log")
+
+    def declare(dialog: LogDialog) -> None:
+        activate(dialog, qtbot)
+        assert len(set(letters(dialog))) == len(letters(dialog)) > 5
+        qtbot.waitUntil(lambda: dialog.survey is not None, timeout=PATIENCE)
+        press(Qt.Key.Key_Return)
+        assert not dialog.isVisible(), dialog.fault.text()
+
+    in_dialog(LogDialog, declare, qtbot, problems)
+    choose_by_keys("Use as a signal log …")
+    qtbot.waitUntil(
+        lambda: data.signals.log_of_table("telemetry", "log") is not None or bool(problems), timeout=PATIENCE
+    )
+
+    def spans(dialog: SpansDialog) -> None:
+        activate(dialog, qtbot)
+        assert len(set(letters(dialog))) == len(letters(dialog)) > 5
+        press(Qt.Key.Key_O, alt)
+        write("Curlew")
+        press(Qt.Key.Key_P, alt)
+        write("2025-06-03")
+        press(Qt.Key.Key_Tab)
+        write("2025-06-03")
+        press(Qt.Key.Key_Return)
+        assert not dialog.isVisible(), dialog.fault.text()
+
+    in_dialog(SpansDialog, spans, qtbot, problems)
+    activate(window, qtbot)
+    choose_by_keys("Spans of it …")
+    qtbot.waitUntil(lambda: is_filled(data, 6)() or bool(problems), timeout=PATIENCE)
+
+    def measure(dialog: MeasurementsDialog) -> None:
+        activate(dialog, qtbot)
+        assert len(set(letters(dialog))) == len(letters(dialog)) > 5
+        qtbot.waitUntil(lambda: dialog.signals.tree.topLevelItem(0).text(3) != "", timeout=PATIENCE)
+        write("spee")
+        press(Qt.Key.Key_Return)  # ticks it
+        write("fuel_fl")
+        press(Qt.Key.Key_Down)
+        press(Qt.Key.Key_Space)
+        press(Qt.Key.Key_E, alt)
+        press(Qt.Key.Key_End)
+        press(Qt.Key.Key_Return)
+        assert not dialog.isVisible(), dialog.fault.text()
+
+    in_dialog(MeasurementsDialog, measure, qtbot, problems)
+    activate(window, qtbot)
+    press(Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
+    qtbot.waitUntil(lambda: window._finder is not None and window._finder.line.hasFocus(), timeout=PATIENCE)
+    write("measure signals")
+    press(Qt.Key.Key_Return)
+    qtbot.waitUntil(
+        lambda: isinstance(data.controller.edition.blocks[-1], ChartBlock) or bool(problems), timeout=PATIENCE
+    )
+    assert problems == []
+    chart = data.controller.edition.blocks[-1]
+    assert isinstance(chart, ChartBlock)
+    assert [measure.name for measure in chart.measures] == ["speed", "fuel_flow"]

@@ -28,10 +28,10 @@ STATES = st.lists(
 )  # fmt: skip
 
 
-def series(name: str, readings: Sequence[Reading], hold_: int | None = None) -> Series:
+def series(name: str, readings: Sequence[Reading], hold_: int | None = None, nature: str = "held") -> Series:
     is_text = any(isinstance(r.value, str) for r in readings)
     log = SignalLog(name="log", time="at", signal="tag", values=("v",), unknown_after=hold_,
-                    signals=(Signal(name=name, type="text" if is_text else "number"),))  # fmt: skip
+                    signals=(Signal(name=name, nature=nature, type="text" if is_text else "number"),))  # fmt: skip
     numbers = [None if is_text or r.value is None else int(r.value) for r in readings]
     texts = [r.value if is_text else None for r in readings]
     rows = LogRows([SeriesName("", name)], np.zeros(len(readings), np.int64),
@@ -69,6 +69,35 @@ def test_spans_by_id_while_a_condition_holds_are_those_of_the_plain_reference(
             wanted.append((name, start, end))
     assert listed(found) == wanted
     assert found.is_open.tolist() == [end == BOUND for _, _, end in wanted]
+
+
+LEVELS = st.lists(
+    st.builds(Reading, st.integers(0, 36), st.one_of(st.none(), st.integers(0, 8).map(Fraction)),
+              st.sampled_from([True, True, True, False])), max_size=9,
+)  # fmt: skip
+
+
+@given(LEVELS, STATES, st.one_of(st.none(), st.integers(1, 9)))
+def test_a_line_crosses_a_limit_between_readings(
+    levels: list[Reading], states: list[Reading], hold_: int | None
+) -> None:
+    signals = {"level": series("level", levels, hold_, "linear"), "pump": series("pump", states, hold_)}
+    level, pump = SlowSeries(levels, BOUND, hold_, True), SlowSeries(states, BOUND, hold_)
+
+    def held(at: int, text: str) -> bool:
+        known, on = level.moment(at), pump.reading_at(at)
+        value, state = known.begin if known else None, on.value if on else None
+        found: dict[str, bool] = {
+            "level > 2.3": value is not None and value > Fraction(23, 10),
+            "level between 1.9 and :high": value is not None and Fraction(19, 10) <= value <= Fraction(61, 10),
+            "level - 2.7 > pump and pump is not null": None not in (value, state) and value - Fraction(27, 10) > state,
+        }
+        return found[text]
+
+    for text in ("level > 2.3", "level between 1.9 and :high", "level - 2.7 > pump and pump is not null"):
+        runs = slow_runs(["on" if held(at, text) else None for at in range(BOUND)])
+        spans = listed(cut(SpansQuery(log="log", condition=text), signals, values={"high": 6.1}))
+        assert spans == [(None, start, end) for _, start, end in runs], text
 
 
 VOYAGES = {

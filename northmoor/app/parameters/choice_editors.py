@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 from northmoor.app.parameters.control_base import value_text
 from northmoor.app.parameters.inline_controls import bare_row
 from northmoor.app.widgets.icons import icon
+from northmoor.app.widgets.widget_tools import pass_focus
 from northmoor.core.model.parameters import Choice, Scalar
 
 
@@ -123,7 +124,7 @@ class PickedColumn(QWidget):
         row = bare_row(self, 6)
         row.addWidget(self.query, 1)
         row.addWidget(self.column, 1)
-        self.setFocusProxy(self.query)
+        pass_focus(self, self.query)
 
         self.query.textActivated.connect(self._turn)
         self.column.textActivated.connect(self._choose)

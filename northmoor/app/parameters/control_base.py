@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
 from northmoor.app.widgets.icons import icon
-from northmoor.app.widgets.widget_tools import mark_invalid
+from northmoor.app.widgets.widget_tools import mark_invalid, pass_focus
 from northmoor.core.compute.parameters.choices import Choices
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.values.parameter_values import Held
@@ -101,7 +101,7 @@ class PopupControl(Control):
         self.button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
         self.button.setLayoutDirection(Qt.LayoutDirection.RightToLeft)  # its mark is behind its text
         self.button.clicked.connect(self.open)
-        self.setFocusProxy(self.button)
+        pass_focus(self, self.button)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.addWidget(self.button)

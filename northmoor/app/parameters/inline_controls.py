@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QComboBox, QHBoxLayout, QLi
 
 from northmoor.app.parameters.control_base import Control, ControlState, value_text
 from northmoor.app.widgets.kind_looks import KIND_LOOKS
-from northmoor.app.widgets.widget_tools import hide_and_delete, mark_invalid
+from northmoor.app.widgets.widget_tools import hide_and_delete, mark_invalid, pass_focus
 from northmoor.core.compute.parameters.choices import ChoiceEntry
 
 
@@ -55,7 +55,7 @@ class FieldControl(Control):
     def __init__(self, kind: str) -> None:
         super().__init__()
         self.line = CommitLine(KIND_LOOKS[kind].field_width)
-        self.setFocusProxy(self.line)
+        pass_focus(self, self.line)
         self.row = bare_row(self)
         self.row.addWidget(self.line)
         self.line.editingFinished.connect(self._typed)
@@ -122,7 +122,7 @@ class SwitchControl(Control):
     def __init__(self) -> None:
         super().__init__()
         self.box = QCheckBox()
-        self.setFocusProxy(self.box)
+        pass_focus(self, self.box)
         bare_row(self).addWidget(self.box)
         self.box.clicked.connect(self._clicked)
 
@@ -147,7 +147,7 @@ class DropDownControl(Control):
         self.box = QComboBox()
         self.box.setMaxVisibleItems(20)
         self.box.setMaximumWidth(240)
-        self.setFocusProxy(self.box)
+        pass_focus(self, self.box)
         bare_row(self).addWidget(self.box)
         self.box.activated.connect(lambda at: self.changed.emit(self.box.itemData(at)))
         self._entries: tuple[ChoiceEntry, ...] | None = None
@@ -217,7 +217,7 @@ class TogglesControl(Control):
             self.group.addButton(button)
             self.row.addWidget(button)
         if self.group.buttons():
-            self.setFocusProxy(self.group.buttons()[0])
+            pass_focus(self, self.group.buttons()[0])
 
     def _clicked(self, value: object, on: bool) -> None:
         state = self._state

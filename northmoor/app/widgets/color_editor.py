@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 from northmoor.app.widgets.popups import BesidePopup
 from northmoor.app.widgets.theme import PAPER, STONE
 from northmoor.app.widgets.value_editors import Commit, LineEditor
+from northmoor.app.widgets.widget_tools import pass_focus
 from northmoor.core.layout.chart.palette import contrast
 
 USUAL = (
@@ -121,7 +122,7 @@ class ColorEditor(QWidget):
         self.popup: ColorPopup | None = None
         layout.addWidget(self._line, 1)
         layout.addWidget(self.button)
-        self.setFocusProxy(self._line)
+        pass_focus(self, self._line)
 
     def setAccessibleName(self, name: str | None) -> None:
         """Name the line and the button too: they take the keyboard."""

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QToolButton, QWidget
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import HEATHER, PEAT
 from northmoor.app.widgets.value_editors import Commit
+from northmoor.app.widgets.widget_tools import pass_focus
 
 
 @dataclass(frozen=True)
@@ -65,7 +66,7 @@ class PictureEditor(QWidget):
             self.buttons[choice.value] = button
             row.addWidget(button)
         row.addStretch(1)
-        self.setFocusProxy(next(iter(self.buttons.values())))
+        pass_focus(self, next(iter(self.buttons.values())))
         self.show_value(value)
 
     def show_value(self, value: Any) -> None:

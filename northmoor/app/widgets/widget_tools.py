@@ -101,3 +101,10 @@ def reapply_style(widget: QWidget) -> None:
     if style is not None:
         style.unpolish(widget)
         style.polish(widget)
+
+
+def pass_focus(whole: QWidget, part: QWidget) -> None:
+    """Let a part have the keyboard when the whole is given it: also by the letter of its label, which a widget without
+    a focus policy of its own would not hear."""
+    whole.setFocusProxy(part)
+    whole.setFocusPolicy(Qt.FocusPolicy.ClickFocus)

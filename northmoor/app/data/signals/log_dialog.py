@@ -109,7 +109,7 @@ class LogDialog(StepDialog):
     def _place(self) -> None:
         form = QFormLayout()
         for label, part in (
-            ("&Name", self.name), ("&Signal", self.signal), ("&Time", self.time), ("Time&s are", self.form_of_times),
+            ("&Name", self.name), ("&Signal", self.signal), ("&Time", self.time), ("Times ar&e", self.form_of_times),
             ("&Zone", self.zone), ("&Values", self.values), ("&Object", self.object), ("Se&parator", self.separator),
             ("&Quality", self.quality), ("&Good are", self.good), ("O&rder", self.order),
             ("&Unknown after", self.unknown), ("S&hifts begin", self.shifts),

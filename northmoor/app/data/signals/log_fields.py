@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QToolButton, QWid
 
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.menus import menu_of
+from northmoor.app.widgets.widget_tools import pass_focus
 from northmoor.core.errors import QueryError
 from northmoor.core.model.data.durations import format_duration, parse_duration
 
@@ -37,7 +38,7 @@ class SelectionField(QWidget):
         row.addWidget(more)
         more.clicked.connect(lambda: self._menu(more))
         self.line.textChanged.connect(self.changed.emit)
-        self.setFocusProxy(self.line)
+        pass_focus(self, self.line)
 
     def _menu(self, button: QToolButton) -> None:
         entries: list[tuple[str, object]] = [("All", lambda: self.line.setText(""))]
@@ -79,7 +80,7 @@ class PeriodField(QWidget):
         more.setAccessibleName("Choose a period")
         row.addWidget(more)
         more.clicked.connect(lambda: self._menu(more))
-        self.setFocusProxy(self.start)
+        pass_focus(self, self.start)
 
     def _menu(self, button: QToolButton) -> None:
         entries: list[tuple[str, object]] = [("The whole log", lambda: self.put("", ""))]

@@ -95,7 +95,7 @@ class MeasurementsDialog(StepDialog):
         form.addRow("&Moving mean over", self.moving)
         form.addRow("", self.wide)
         if self._is_new:
-            form.addRow("On the pa&ge", self.on_page)
+            form.addRow("On the pag&e", self.on_page)
         form.addRow("&Statistics", self.statistics)
         form.addRow("St&ate", self.state)
         form.addRow("&Limit", self.limit)

@@ -2,6 +2,7 @@
 
 import itertools
 from collections.abc import Callable
+from functools import partial
 from typing import Protocol
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -10,6 +11,7 @@ from PyQt6.QtWidgets import QDialog, QWidget
 from northmoor.app.data.catalog_tree import CatalogPanel
 from northmoor.app.data.query.query_actions import QueryActions
 from northmoor.app.data.query.sql_editor import SqlEditor
+from northmoor.app.data.signals.log_commands import LogCommand, log_commands
 from northmoor.app.data.signals.log_dialog import LogDialog
 from northmoor.app.data.signals.measurements_dialog import MeasurementsDialog
 from northmoor.app.data.signals.signal_sentence import SignalSentence
@@ -258,23 +260,14 @@ class SignalController(QObject):
 
     def entries_of_logs(self) -> list[tuple[str, object]]:
         """New queries over the library's signal logs, for a menu."""
-        entries: list[tuple[str, object]] = []
-        for connection in self._data.library.connections.connections:
-            for log in connection.logs:
-                where = f"the log {log.name} of {connection.name} …"
-                entries += [
-                    (f"Spans of {where}", lambda c=connection.name, g=log: self.add_spans(c, g)),
-                    (f"Measure signals of {where}", lambda c=connection.name, g=log: self.add_measurements(c, g)),
-                ]
-        report = self._data.controller.report
-        for query in report.queries if report is not None else ():
-            if query.log is not None:
-                where = f"the rows of {query.name} …"
-                entries += [
-                    (f"Spans of {where}", lambda g=query.log: self.add_spans(None, g)),
-                    (f"Measure signals of {where}", lambda g=query.log: self.add_measurements(None, g)),
-                ]
+        found = log_commands(self._data.library, self._data.controller.report)
+        entries: list[tuple[str, object]] = [(f"{each.text} …", partial(self.begin, each)) for each in found]
         return [("", None), *entries] if entries else []
+
+    def begin(self, command: LogCommand) -> None:
+        """Ask for a new query over a log."""
+        add = self.add_spans if command.makes_spans else self.add_measurements
+        add(command.connection, command.log)
 
     def add_spans(self, connection: str | None, log: SignalLog) -> None:
         """Ask for spans of a log, and add the query for them."""

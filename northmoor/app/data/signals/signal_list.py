@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QModelIndex, QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QKeyEvent, QKeySequence, QPainter, QPen, QPolygonF, QShortcut
 from PyQt6.QtWidgets import (
     QHeaderView,
     QLineEdit,
@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.widgets.theme import HEATHER, STONE_TEXT
+from northmoor.app.widgets.widget_tools import pass_focus
 from northmoor.core.model.data.signal_logs import SignalLog
 from northmoor.core.sources.fetch.log_survey import LogSurvey, SignalSummary
 
@@ -63,8 +64,25 @@ def spark_points(spark: Spark, room: QRectF) -> list[QPointF]:
     return found
 
 
+class SearchLine(QLineEdit):
+    """A search over a list: Down goes into it; Enter, after something was typed, is `taken`."""
+
+    taken = pyqtSignal()
+    list_wanted = pyqtSignal()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Enter takes what was found, and is not the dialog's own."""
+        key = event.key() if event is not None else None
+        if key == Qt.Key.Key_Down:
+            self.list_wanted.emit()
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.text().strip():
+            self.taken.emit()
+        else:
+            super().keyPressEvent(event)
+
+
 class SignalList(QWidget):
-    """Shows signals, to tick or to choose one."""
+    """Shows signals, to tick or to choose one. Enter in the search ticks the first that it finds."""
 
     changed = pyqtSignal()
 
@@ -72,8 +90,8 @@ class SignalList(QWidget):
         super().__init__(parent)
         self._log, self._is_ticked = log, ticked is not None
         self._order = list(ticked or ())
-        self.search = QLineEdit()
-        self.search.setPlaceholderText("Find a signal")
+        self.search = SearchLine()
+        self.search.setPlaceholderText("Find a signal; Enter ticks it")
         self.search.setClearButtonEnabled(True)
         self.search.setAccessibleName("Find a signal")
         self.tree = QTreeWidget()
@@ -93,8 +111,12 @@ class SignalList(QWidget):
         column.addWidget(self.search)
         column.addWidget(self.tree)
         self.search.textChanged.connect(self._narrow)
+        self.search.taken.connect(self._tick_found)
+        self.search.list_wanted.connect(self._enter_list)
+        find = QShortcut(QKeySequence.StandardKey.Find, self)
+        find.activated.connect(self.search.setFocus)
         self.tree.itemChanged.connect(self._ticked)
-        self.setFocusProxy(self.search)
+        pass_focus(self, self.search)
         self.show_survey(None)
 
     def show_survey(self, survey: LogSurvey | None) -> None:
@@ -132,6 +154,24 @@ class SignalList(QWidget):
         wanted = text.strip().lower()
         for item in self._items():
             item.setHidden(wanted not in item.text(0).lower())
+
+    def _first_found(self) -> QTreeWidgetItem | None:
+        return next((item for item in self._items() if not item.isHidden()), None)
+
+    def _tick_found(self) -> None:
+        """Tick the first signal that is found, and begin another search."""
+        item = self._first_found()
+        if item is not None and self._is_ticked:
+            item.setCheckState(0, Qt.CheckState.Checked)
+        if item is not None:
+            self.tree.setCurrentItem(item)
+            self.search.clear()
+
+    def _enter_list(self) -> None:
+        self.tree.setFocus()
+        item = self._first_found()
+        if item is not None:
+            self.tree.setCurrentItem(item)
 
     def _items(self) -> list[QTreeWidgetItem]:
         found = (self.tree.topLevelItem(at) for at in range(self.tree.topLevelItemCount()))

@@ -109,7 +109,7 @@ class SpansDialog(StepDialog):
         form.addRow("&Period", self.period)
         form.addRow("B&ridge up to", self.bridge)
         form.addRow("&Shortest", self.shortest)
-        form.addRow("&Crossing ones", self.crossing)
+        form.addRow("Crossin&g ones", self.crossing)
         form.addRow("Ope&n ones", self.still_open)
         column = QVBoxLayout(self)
         column.addLayout(form)

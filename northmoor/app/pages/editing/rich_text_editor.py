@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import HEATHER, PEAT
+from northmoor.app.widgets.widget_tools import pass_focus
 from northmoor.core.model.blocks.text import TextBlock, TextRun
 from northmoor.core.model.edits import changed_style
 from northmoor.core.model.styles import Style
@@ -57,7 +58,7 @@ class RichTextEditor(QWidget):
         self.text.setToolTip("Template; expressions stand in braces. Enter commits, Shift and Enter start a new line.")
         self.text.setProperty("field", "text")
         self.text.installEventFilter(self)
-        self.setFocusProxy(self.text)
+        pass_focus(self, self.text)
         self.styles = QComboBox()
         self.styles.setMinimumContentsLength(4)
         self.styles.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)

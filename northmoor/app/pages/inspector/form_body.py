@@ -24,7 +24,7 @@ from PyQt6.QtWidgets import (
 from northmoor.app.pages.editing.rich_text_editor import RichTextEditor
 from northmoor.app.pages.inspector.form_rows import FormRow, SectionHeader
 from northmoor.app.widgets.value_editors import LengthEditor
-from northmoor.app.widgets.widget_tools import replace_content
+from northmoor.app.widgets.widget_tools import pass_focus, replace_content
 
 _LABEL = 98
 """The width of names, in all sections alike."""
@@ -191,7 +191,7 @@ class _WithReset(QWidget):
         line.setSpacing(2)
         line.addWidget(editor, 1)
         line.addWidget(self._dot)
-        self.setFocusProxy(editor)
+        pass_focus(self, editor)
         self.setToolTip(editor.toolTip())
         self.show_origin(row)
 

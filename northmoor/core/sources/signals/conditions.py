@@ -1,11 +1,15 @@
-"""Conditions over signals, such as ``underway = 1 and speed > 3``: which signals they name, and when they hold."""
+"""Conditions over signals, such as ``underway = 1 and speed > 3``: which signals they name, and when they hold; and how
+far apart the sides of their comparisons are."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence, Set
+from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
 import pyarrow as pa
 from sqlglot import exp
 
+from northmoor.core.base.arrays import Floats
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.embedded import Engine, EngineError, engine_message
 from northmoor.core.errors import QueryError
@@ -35,20 +39,67 @@ def hold(
 
     Raises QueryError for one that cannot be computed, ExpressionError for one that cannot be read, or Cancelled.
     """
+    asked = [(text, f"cast({_sql(_row_by_row(parse(text)))} as boolean)") for text in conditions]
+    return _computed(asked, columns, values, stop)
+
+
+@dataclass(frozen=True)
+class Comparison:
+    """A comparison in a condition of which a side names a signal that changes evenly; its sides meet where the
+    difference is zero."""
+
+    condition: str
+    difference: exp.Expr
+
+
+def comparisons_of(condition: str, lines: Set[str]) -> Iterator[Comparison]:
+    """The comparisons of a condition with signals whose values are on lines. Raises ExpressionError or QueryError."""
+    for node in _row_by_row(parse(condition)).find_all(exp.GT, exp.GTE, exp.LT, exp.LTE, exp.EQ, exp.NEQ, exp.Between):
+        if any(_signal(column) in lines for column in node.find_all(exp.Column)):
+            bounds = [node.args["low"], node.args["high"]] if isinstance(node, exp.Between) else [node.expression]
+            for bound in bounds:
+                one, other = (exp.cast(side.copy(), exp.DType.DOUBLE) for side in (node.this, bound))
+                yield Comparison(condition, exp.Sub(this=one, expression=other))
+
+
+def differences(
+    comparisons: Sequence[Comparison], columns: Mapping[str, pa.Array], values: Mapping[str, Any], stop: CancelToken
+) -> list[Floats]:
+    """How far apart the sides of each comparison are, row by row; not a number where that is not known.
+
+    Raises QueryError for one that cannot be computed, or Cancelled.
+    """
+    asked = [(each.condition, _sql(each.difference)) for each in comparisons]
+    found = _computed(asked, columns, values, stop)
+    return [array.fill_null(np.nan).to_numpy(zero_copy_only=False) for array in found]
+
+
+def _computed(
+    asked: Sequence[tuple[str, str]], columns: Mapping[str, pa.Array], values: Mapping[str, Any], stop: CancelToken
+) -> list[pa.Array]:
+    """Expressions of some conditions, row by row."""
     table = pa.table(dict(columns)) if columns else pa.table({"": pa.nulls(1)})
     found = []
     with Engine(stop) as engine:
         engine.register("log", table)
-        for condition in conditions:
-            sql = _condition_sql(parse(condition))
+        for condition, sql in asked:
             try:
-                found.append(engine.run(f"select cast({sql} as boolean) as holds from log", values)["holds"])
+                found.append(engine.run(f"select {sql} as found from log", values)["found"])
             except EngineError as error:
                 raise QueryError(f"The condition {condition!r} cannot be decided: {engine_message(error)}.") from error
     return [chunks.combine_chunks() for chunks in found]
 
 
-def _condition_sql(condition: Expression) -> str:
+def _row_by_row(condition: Expression) -> exp.Expr:
+    """The tree of a condition over the values at one time. Raises QueryError for others."""
+    for node in condition.tree.find_all(exp.AggFunc, exp.Window):
+        raise QueryError(f"A condition is over the values at one time; remove {node.sql('duckdb')}.")
+    return condition.tree
+
+
+def _sql(tree: exp.Expr) -> str:
+    """What the engine is asked for a tree of an expression over signals."""
+
     def renamed(node: exp.Expr) -> exp.Expr:
         if isinstance(node, exp.Column):
             return exp.column(exp.to_identifier(_signal(node), quoted=True))
@@ -56,9 +107,7 @@ def _condition_sql(condition: Expression) -> str:
             return exp.Parameter(this=exp.Var(this=node.name))
         return node
 
-    for node in condition.tree.find_all(exp.AggFunc, exp.Window):
-        raise QueryError(f"A condition is over the values at one time; remove {node.sql('duckdb')}.")
-    return condition.tree.copy().transform(renamed).sql("duckdb")
+    return tree.copy().transform(renamed).sql("duckdb")
 
 
 def as_name(signal: str) -> str:

@@ -12,6 +12,7 @@ from northmoor.core.base.arrays import Bools, Ints
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.model.data.signal_queries import SpansQuery
 from northmoor.core.sources.signals.conditions import hold, signals_in
+from northmoor.core.sources.signals.crossings import states_at, with_crossings
 from northmoor.core.sources.signals.series import Series, SeriesName
 
 
@@ -43,9 +44,12 @@ class Spans:
 
 def signals_of(query: SpansQuery) -> tuple[str, ...]:
     """The signals that cut spans: the id's, and those of conditions. Raises ExpressionError."""
-    conditions = [text for text in (query.condition, query.begins, query.ends) if text is not None]
-    named = [name for text in conditions for name in signals_in(text)]
+    named = [name for text in _conditions(query) for name in signals_in(text)]
     return tuple(dict.fromkeys([*([query.by] if query.by else []), *named]))
+
+
+def _conditions(query: SpansQuery) -> list[str]:
+    return [text for text in (query.condition, query.begins, query.ends) if text is not None]
 
 
 def cut_spans(
@@ -63,13 +67,11 @@ def cut_spans(
     A span that lasts until `bound` is open where that is the end of what is known. Raises like `hold`.
     """
     names = signals_of(query)
-    changes = [_changes([series[SeriesName(name, signal)] for signal in names], bound) for name in objects]
+    owned = [{signal: series[SeriesName(name, signal)] for signal in names} for name in objects]
+    changes = [_changes(list(own.values()), bound) for own in owned]
+    changes = with_crossings(_conditions(query), owned, changes, values, stop)
     pairs = list(zip(objects, changes, strict=True))
-    states = {
-        signal: pa.concat_arrays([_known_at(series[SeriesName(name, signal)], at) for name, at in pairs])
-        if objects else pa.nulls(0)
-        for signal in names
-    }  # fmt: skip
+    states = states_at(owned, changes, names)
     is_active = _active(query, states, values, stop)
     id_codes, id_texts = _id_codes(states[query.by], ids) if query.by else (None, ())
     found: list[Spans] = []
@@ -90,18 +92,6 @@ def _changes(series: Sequence[Series], bound: int) -> Ints:
     times = [at for one in series for at in (one.at, one.until)]
     found = np.unique(np.concatenate(times)) if times else np.zeros(0, np.int64)
     return found[found < bound]
-
-
-def _known_at(series: Series, at: Ints) -> pa.Array:
-    """The values that hold at some times; null where nothing is known."""
-    if not len(series.at):
-        return pa.nulls(len(at), pa.string() if series.signal.type == "text" else pa.float64())
-    place = np.searchsorted(series.at, at, "right") - 1
-    known = (place >= 0) & series.is_known[place] & (series.until[place] > at)
-    if series.texts is not None:
-        codes = pa.array(np.where(known, series.values[place], 0), mask=~known)
-        return pa.array(series.texts, pa.string()).take(codes)
-    return pa.array(series.doubles()[place], pa.float64(), mask=~known)
 
 
 def _active(query: SpansQuery, states: Mapping[str, pa.Array], values: Mapping[str, Any], stop: CancelToken) -> Ints:

@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.data.query.sentence_context import SentenceContext
+from northmoor.app.widgets.widget_tools import pass_focus
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import NorthmoorError
@@ -75,7 +76,7 @@ class TablePicker(QWidget):
         self.list.currentItemChanged.connect(lambda *_: self._current_changed())
         self.list.itemActivated.connect(lambda item: self.activated.emit(item.data(0, _NAME)))
         self._timer.timeout.connect(self._ask_rows)
-        self.setFocusProxy(self.search)
+        pass_focus(self, self.search)
 
     def _place(self) -> None:
         left = QVBoxLayout()
