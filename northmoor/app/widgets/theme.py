@@ -141,9 +141,9 @@ QFrame#popup QListView, QFrame#popup QListWidget {{ background: {PAPER}; border:
 QListView {{ outline: none; }}
 QListView::item {{ padding: 2px; min-height: 20px; }}
 QListView::item:selected {{ background: {LIT}; color: {PEAT}; }}
-QListView::indicator {{ width: 14px; height: 14px; background: {PAPER}; border: 1px solid {STONE};
+QListView::indicator, QTreeView::indicator {{ width: 14px; height: 14px; background: {PAPER}; border: 1px solid {STONE};
   border-radius: 3px; }}
-QListView::indicator:checked {{ background: {HEATHER}; border-color: {HEATHER}; image: url({{tick}}); }}
+QListView::indicator:checked, QTreeView::indicator:checked {{ background: {HEATHER}; border-color: {HEATHER}; image: url({{tick}}); }}
 QCalendarWidget QWidget#qt_calendar_navigationbar {{ background: {LINEN}; }}
 QCalendarWidget QTableView::item {{ padding: 0; }}
 QCalendarWidget QToolButton::menu-indicator {{ image: none; }}
@@ -195,6 +195,7 @@ QTreeWidget::item, QListWidget::item {{ padding: 3px 2px; border: none; border-l
   min-height: 18px; }}
 QTreeWidget::item:selected, QListWidget::item:selected {{ background: {LIT}; color: {PEAT};
   border-left: 3px solid {HEATHER}; }}
+QTreeWidget::item:selected:middle, QTreeWidget::item:selected:last {{ border-left-color: transparent; }}
 QTreeWidget::item:selected:active, QListWidget::item:selected:active {{ background: {LIT_ACTIVE}; color: {PEAT}; }}
 QTreeWidget#table-list, QWidget#popup QListWidget {{ background: {PAPER}; border: 1px solid {LINE}; }}
 QTreeWidget#table-list::item {{ border-left: none; }}

@@ -26,6 +26,7 @@ class QueryBar(QWidget):
         self.kind.setTextFormat(Qt.TextFormat.PlainText)
         self.connection = QComboBox()
         self.connection.setAccessibleName("Connection")
+        self.connection.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.connection.setToolTip("What the query runs on; its SQL is written as that wants it when this is changed")
         self.menu = QToolButton()
         self.menu.setIcon(icon("ellipsis"))

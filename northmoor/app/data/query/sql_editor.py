@@ -70,6 +70,7 @@ class SqlEditor(QsciScintilla):
 
     def _look(self, font: QFont) -> None:
         self.setMatchedBraceBackgroundColor(QColor(LIT))
+        self.setMatchedBraceForegroundColor(QColor(PEAT))
         self.setMarginWidth(0, 0)
         self.setMarginWidth(1, 6)
         self.setMarginsBackgroundColor(QColor(PAPER))

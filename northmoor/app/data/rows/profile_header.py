@@ -108,7 +108,9 @@ class ProfileHeader(QHeaderView):
         assert self._rows is not None
         facts = [str(self._rows.types[column])]
         if column < len(self.profiles) and not self._rows.types[column].is_number:
-            facts.append("unique" if self.profiles[column].is_unique else f"{self.profiles[column].distinct:,} values")
+            distinct = self.profiles[column].distinct
+            values = f"{distinct:,} value{'s' * (distinct != 1)}"
+            facts.append("unique" if self.profiles[column].is_unique else values)
         if setting.total and setting.total != "none":
             facts.append(setting.total.replace("_", " "))
         return " · ".join(["hidden", *facts] if setting.hidden else facts)

@@ -315,7 +315,7 @@ def _signal_table() -> QTableWidget:
     rows.setDefaultSectionSize(28)
     columns.setSectionResizeMode(_NAME_COLUMN, QHeaderView.ResizeMode.ResizeToContents)
     columns.setSectionResizeMode(_LABEL, QHeaderView.ResizeMode.Stretch)
-    for column, width in ((_UNIT, 56), (_NATURE, 132), (_TYPE, 104), (_READINGS, 76), (_VALUES, SPARK_WIDTH + 20)):
+    for column, width in ((_UNIT, 56), (_NATURE, 144), (_TYPE, 104), (_READINGS, 76), (_VALUES, SPARK_WIDTH + 20)):
         table.setColumnWidth(column, width)
     table.setItemDelegateForColumn(_VALUES, SparkDelegate(table))
     return table

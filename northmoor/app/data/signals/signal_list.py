@@ -102,6 +102,8 @@ class SignalList(QWidget):
         header = self.tree.header()
         assert header is not None
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        header.setStretchLastSection(False)
+        header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
         header.setSectionResizeMode(4, QHeaderView.ResizeMode.Fixed)
         header.resizeSection(4, SPARK_WIDTH)
         self._delegate = SparkDelegate(self.tree)
