@@ -337,6 +337,29 @@ def test_times_that_do_not_say_their_zone_need_one(tmp_path: Path) -> None:
         ask(log.but(time_zone="Europe/Dublin"))
 
 
+@pytest.mark.parametrize("form", ["text", "moment"])
+def test_after_the_clock_went_back_readings_are_of_the_second_hour(tmp_path: Path, form: str) -> None:
+    shown = ["00:50", "01:10", "01:40", "01:30", "01:00", "01:20", "01:50", "02:10"]  # one was written late
+    log = telemetry(time_form=form, time_zone="Europe/Dublin", separator=None, signals=())
+    if form == "text":
+        with sqlite3.connect(tmp_path / "t.sqlite") as db:
+            db.execute("create table log (tag text, at text, value real)")
+            db.executemany("insert into log values ('speed', ?, ?)",
+                           [(f"2025-10-26 {at}:00", n) for n, at in enumerate(shown)])  # fmt: skip
+        connection: Any = SqliteConnection(name="db", database="t.sqlite", logs=(log,))
+    else:
+        at = pa.array([datetime.fromisoformat(f"2025-10-26 {at}") for at in shown], pa.timestamp("us"))
+        table = pa.table({"tag": ["speed"] * 8, "at": at, "value": pa.array(map(float, range(8)), pa.float64())})
+        pq.write_table(table, tmp_path / "log.parquet")
+        connection = FilesConnection(name="db", path="log.parquet", logs=(log,))
+    library = Library(tmp_path, Connections(connections=(connection,)))
+    query = measured(signals=("speed",), objects=(), give="recorded", start="2025-10-26", end="2025-10-26")
+    report = report_of(queries=(over(query),), time_zone="UTC")
+    rows = Session(library).rows(report, "rows", Values(), CancelToken()).table.to_pylist()
+    found = [(f"{row['time']:%H:%M}", row["value"]) for row in rows if not row["held"]]
+    assert found == [("00:10", 1), ("00:30", 3), ("00:40", 2), ("01:00", 4), ("01:20", 5), ("01:50", 6), ("02:10", 7)]
+
+
 def test_what_is_odd_about_a_log_is_noted(sqlite: Callable[..., Library], tmp_path: Path) -> None:
     library = sqlite(unknown_after="5 min")
     with sqlite3.connect(tmp_path / "t.sqlite") as db:

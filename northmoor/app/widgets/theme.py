@@ -143,7 +143,8 @@ QListView::item {{ padding: 2px; min-height: 20px; }}
 QListView::item:selected {{ background: {LIT}; color: {PEAT}; }}
 QListView::indicator, QTreeView::indicator {{ width: 14px; height: 14px; background: {PAPER}; border: 1px solid {STONE};
   border-radius: 3px; }}
-QListView::indicator:checked, QTreeView::indicator:checked {{ background: {HEATHER}; border-color: {HEATHER}; image: url({{tick}}); }}
+QListView::indicator:checked, QTreeView::indicator:checked {{ background: {HEATHER}; border-color: {HEATHER};
+  image: url({{tick}}); }}
 QCalendarWidget QWidget#qt_calendar_navigationbar {{ background: {LINEN}; }}
 QCalendarWidget QTableView::item {{ padding: 0; }}
 QCalendarWidget QToolButton::menu-indicator {{ image: none; }}

@@ -36,6 +36,7 @@ from northmoor.core.sources.fetch.log_statement import (
 )
 from northmoor.core.sources.fetch.query_resolution import LogPlace, ResolvedQuery
 from northmoor.core.sources.fetch.run_query import FetchRequest, fetch
+from northmoor.core.sources.signals.clock_changes import after_turning_back
 from northmoor.core.sources.signals.line_outline import Stretches
 from northmoor.core.sources.signals.series import MISSING, LogNotes, LogRows, Series, SeriesName, series_of
 from northmoor.core.sources.signals.windows import instant
@@ -54,6 +55,8 @@ _INDEXES = {
     "where table_schema = database() and table_name = :table_name and :schema_name = :schema_name group by index_name",
 }
 """What the columns of a table's indexes are, as texts."""
+_WALL = ("moment", "text", "text with T")
+"""Forms of times that show what a clock did."""
 _OFFSET = r"([zZ]|[+-][0-9]{2}(:?[0-9]{2})?)$"
 _MOST_SERIES = 5_000
 
@@ -249,7 +252,10 @@ class LogReader:
         if WRITTEN in column:
             order = pc.rank(column[WRITTEN], tiebreaker="dense").to_numpy(zero_copy_only=False).astype(np.int64)
         good = column[GOOD].fill_null(0).to_numpy(zero_copy_only=False) == 1
-        return LogRows(names, series, self._instants(column[TIME]), column[NUMBER], column[TEXT], good, order)
+        at = self._instants(column[TIME])
+        if not self.table.times_know_zone and self.table.zone.key != "UTC" and self.log.time_form in _WALL:
+            at, _ = after_turning_back(at, self._instants(column[TIME], "latest"), series, order)
+        return LogRows(names, series, at, column[NUMBER], column[TEXT], good, order)
 
     def _series_numbers(self, table: pa.Table, names: Sequence[SeriesName]) -> Ints:
         """The place of each row's series among the names; -1 for others."""
@@ -270,8 +276,9 @@ class LogReader:
         found = np.array([numbers.get(SeriesName(o, s), -1) for o, _, s in split] or [-1], np.int64)
         return found[_codes(signals)]
 
-    def _instants(self, times: pa.Array) -> Ints:
-        """Microseconds since 1970 in UTC. Raises QueryError for what is no time."""
+    def _instants(self, times: pa.Array, of_two: str = "earliest") -> Ints:
+        """Microseconds since 1970 in UTC; of two moments that the clock shows the same, as is said. Raises QueryError
+        for what is no time."""
         form = self.log.time_form
         if times.null_count:
             raise QueryError(f"The log {self.log.name} has readings without a time; leave them out in a query.")
@@ -280,11 +287,11 @@ class LogReader:
         if form in _COUNTED:
             return _microseconds(times) * _COUNTED[form]
         if form == "moment":
-            return self._from_wall(times) if not self.table.times_know_zone else _microseconds(times)
+            return self._from_wall(times, of_two) if not self.table.times_know_zone else _microseconds(times)
         encoded = times.dictionary_encode()
-        return self._from_texts(encoded.dictionary)[_codes(encoded)]
+        return self._from_texts(encoded.dictionary, of_two)[_codes(encoded)]
 
-    def _from_texts(self, texts: pa.Array) -> Ints:
+    def _from_texts(self, texts: pa.Array, of_two: str) -> Ints:
         has_offset = pc.match_substring_regex(texts, _OFFSET).to_numpy(zero_copy_only=False)
         if len(texts) and not has_offset.all() and self.log.time_zone is None:
             example = texts[int(np.flatnonzero(~has_offset)[0])].as_py()
@@ -294,9 +301,8 @@ class LogReader:
             own = has_offset == is_aware
             if own.any():
                 part = texts.filter(pa.array(own))
-                found[own] = (
-                    _microseconds(self._cast(part, "UTC")) if is_aware else self._from_wall(self._cast(part, None))
-                )
+                at = self._cast(part, "UTC" if is_aware else None)
+                found[own] = _microseconds(at) if is_aware else self._from_wall(at, of_two)
         return found
 
     def _cast(self, texts: pa.Array, zone: str | None) -> pa.Array:
@@ -311,12 +317,12 @@ class LogReader:
                     raise QueryError(f"{message}; leave such rows out in a query.") from error
             return pa.array([datetime.fromisoformat(text) for text in texts.to_pylist()], pa.timestamp("us", zone))
 
-    def _from_wall(self, times: pa.Array) -> Ints:
-        """Wall time of the log's zone as microseconds; of two that its clocks show the same, the earlier."""
+    def _from_wall(self, times: pa.Array, of_two: str) -> Ints:
+        """Wall time of the log's zone as microseconds."""
         if self.log.time_zone is None and self.place.connection is not None and len(times):
             raise QueryError(f"{self._zoneless()}. {_CHOOSE_ZONE}")
         zone = self.table.zone.key
-        return _microseconds(pc.assume_timezone(times.cast(pa.timestamp("us")), zone, ambiguous="earliest",
+        return _microseconds(pc.assume_timezone(times.cast(pa.timestamp("us")), zone, ambiguous=of_two,
                                                 nonexistent="earliest"))  # fmt: skip
 
     def _zoneless(self) -> str:

@@ -44,7 +44,7 @@ def hold(
 
 
 @dataclass(frozen=True)
-class Comparison:
+class SignalComparison:
     """A comparison in a condition of which a side names a signal that changes evenly; its sides meet where the
     difference is zero."""
 
@@ -52,18 +52,21 @@ class Comparison:
     difference: exp.Expr
 
 
-def comparisons_of(condition: str, lines: Set[str]) -> Iterator[Comparison]:
+def comparisons_of(condition: str, lines: Set[str]) -> Iterator[SignalComparison]:
     """The comparisons of a condition with signals whose values are on lines. Raises ExpressionError or QueryError."""
     for node in _row_by_row(parse(condition)).find_all(exp.GT, exp.GTE, exp.LT, exp.LTE, exp.EQ, exp.NEQ, exp.Between):
         if any(_signal(column) in lines for column in node.find_all(exp.Column)):
             bounds = [node.args["low"], node.args["high"]] if isinstance(node, exp.Between) else [node.expression]
             for bound in bounds:
                 one, other = (exp.cast(side.copy(), exp.DType.DOUBLE) for side in (node.this, bound))
-                yield Comparison(condition, exp.Sub(this=one, expression=other))
+                yield SignalComparison(condition, exp.Sub(this=one, expression=other))
 
 
 def differences(
-    comparisons: Sequence[Comparison], columns: Mapping[str, pa.Array], values: Mapping[str, Any], stop: CancelToken
+    comparisons: Sequence[SignalComparison],
+    columns: Mapping[str, pa.Array],
+    values: Mapping[str, Any],
+    stop: CancelToken,
 ) -> list[Floats]:
     """How far apart the sides of each comparison are, row by row; not a number where that is not known.
 
