@@ -57,9 +57,8 @@ def window_seconds(window: Window, change: Callable[[], object], application: QA
     return seconds
 
 
-def main(report_file: Path) -> None:
+def main(report_file: Path, application: QApplication) -> None:
     """Print the three medians."""
-    application = QApplication([])
     apply_theme(application)
     with TemporaryDirectory() as folder:
         window = Window(QSettings(str(Path(folder) / "settings.ini"), QSettings.Format.IniFormat))
@@ -83,4 +82,5 @@ def main(report_file: Path) -> None:
 
 
 if __name__ == "__main__":
-    main(Path(sys.argv[1]))
+    outlasting = QApplication([])  # the window is gone before it
+    main(Path(sys.argv[1]), outlasting)

@@ -82,7 +82,7 @@ class FieldPlacement(QObject):
 
     def _add_columns(self, block: DataBlock, fields: Sequence[str], at: int | None) -> None:
         add = FIELD_WORK[type(block)].add_column
-        changes = [add(block.name, field, self._measure(field), place) for field, place in _from(at, fields)]
+        changes = [add(block.name, field, self._measure(block, field), place) for field, place in _from(at, fields)]
         self._edit("Add", fields, changes)
 
     def _add_to_text(self, text: str, fields: Sequence[str]) -> None:
@@ -119,7 +119,8 @@ class FieldPlacement(QObject):
     def drop(self, fields: Sequence[str], target: DropTarget) -> None:
         """Put dragged fields where they were dropped: as columns, levels, a measure in a total, or as a new block."""
         if target.kind in ("block", "cell"):
-            self._ask_what(fields, Target(target.block or None, cell=target.at if target.kind == "cell" else None))
+            in_cell = Target(target.block, cell=target.at)
+            self._ask_what(fields, in_cell if target.kind == "cell" else self._host.blocks.after(target.block or None))
             return
         edition = self._controller.edition
         block = next((b for b in edition.data_blocks if b.name == target.block), None) if edition else None
@@ -132,7 +133,7 @@ class FieldPlacement(QObject):
         elif target.region is not None and target.region.column is not None:
             place = RowPlace(target.region.row, target.region.own_level, target.region.number)
             change = FIELD_WORK[type(block)].drop(
-                block.name, place, target.region.column, fields[0], self._measure(fields[0])
+                block.name, place, target.region.column, fields[0], self._measure(block, fields[0])
             )
             self._edit("Total", fields[:1], [change])
 
@@ -152,11 +153,10 @@ class FieldPlacement(QObject):
             )
         return is_own
 
-    def _measure(self, field: str) -> str:
+    def _measure(self, block: DataBlock, field: str) -> str:
         """A field's default aggregate; without one, what suits its values, and a count of what is not added up."""
-        report, block, document = self._controller.report, self._host.block, self._host.document
+        report, document = self._controller.report, self._host.document
         assert report is not None
-        assert block is not None
         aggregate = edits.column_setting(report.query(block.query), field).total
         rows = document.rows.get(block.query) if document is not None else None
         if aggregate is None and rows is not None and field in rows.names:

@@ -70,14 +70,14 @@ class BlockActions(QObject):
         return around
 
     def _around(self, name: str) -> dict[str, Target]:
-        after = self._after(name)
+        after = self.after(name)
         if after.where == "inside":
             return {f"In {after.block}": after}
         return {
             f"Below {name}": after, f"Beside {name}": Target(name, "beside"), f"Above {name}": Target(name, "before"),
         }  # fmt: skip
 
-    def _after(self, name: str | None) -> Target:
+    def after(self, name: str | None) -> Target:
         """After a block; what is in a frame is followed by an item of its own."""
         edition = self._controller.edition
         held = items_of(edition.blocks, [name]) if edition is not None and name is not None else None
@@ -253,7 +253,7 @@ class BlockActions(QObject):
                 self.message.emit(f"Duplicated {part.name}.", "good")
         elif report is not None and edition is not None and names:
             text = clipboard.blocks_text(report, edition.name, names)
-            self._paste("Duplicate", text, self._after(names[-1]))
+            self._paste("Duplicate", text, self.after(names[-1]))
 
     def _paste(self, label: str, text: str, target: Target | None = None) -> None:
         before = {block.name for block in self._blocks}
