@@ -271,7 +271,7 @@ def main() -> None:
         take_hand(application, window)
         take_new_report(application, window)
         window.controller.select(Selection("level", "fares-table", level="route"))
-        window.pages.add_level("season")
+        window.pages.placing.add_levels(["season"])
         settle(application, window)
         window.grab().save(str(TARGET / "levels.png"))
         window.controller.undo()

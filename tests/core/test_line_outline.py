@@ -21,6 +21,7 @@ from northmoor.core.model.data.signal_logs import Signal, SignalLog
 from northmoor.core.model.data.signal_queries import MeasurementsQuery
 from northmoor.core.session import Session
 from northmoor.core.sources.fetch.log_reading import LogReader
+from northmoor.core.sources.fetch.plan import log_sql
 from northmoor.core.sources.library import Library
 from northmoor.core.sources.signals import line_outline
 from northmoor.core.sources.signals.line_outline import Stretches, outlined
@@ -101,6 +102,13 @@ def outline_of(library: Library, **changes: Any) -> list[dict[str, Any]]:
     return rows
 
 
+def sql_of(library: Library) -> str:
+    """The SQL that is shown beside the query."""
+    signals = MeasurementsQuery(log="log", signals=SIGNALS, give="outline")
+    query = Query(name="line", connection="db", signals=signals)
+    return log_sql(report_of(queries=(query,)), "line", library)
+
+
 @pytest.fixture
 def few(monkeypatch: pytest.MonkeyPatch) -> None:
     """Outlines of so few readings that most are left out."""
@@ -131,6 +139,8 @@ def test_the_database_chooses_the_same_readings(
     ours, plain = libraries(tmp_path, log_rows(7, 3_000, distinct=True), counted)
     found = outline_of(ours, **period)
     assert sum(fetched) < 2_500  # of 18,000
+    assert "arg_max(read_at, known_value)" in sql_of(ours)
+    assert "arg_max" not in sql_of(plain)
     assert found == outline_of(plain, **period)
     values = [row for row in found if row["value"] is not None]
     assert 500 < len(values) < len(found)

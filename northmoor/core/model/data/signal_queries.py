@@ -141,5 +141,10 @@ class MeasurementsQuery(LogQuery):
             raise ValueError("readings have their own times, and no steps")
         return self
 
+    @property
+    def wants_kept_only(self) -> bool:
+        """Whether it wants nothing but the readings that outlines over one period keep: no value between them."""
+        return self.give == "outline" and not self.wide and self.moving is None and self.spans is None
+
 
 SignalQuery = Annotated[SpansQuery | MeasurementsQuery, Field(discriminator="kind")]

@@ -13,6 +13,7 @@ from northmoor.core.sources.fetch.log_reading import LogReader
 from northmoor.core.sources.fetch.query_resolution import ResolvedQuery, resolve
 from northmoor.core.sources.fetch.run_query import FetchRequest
 from northmoor.core.sources.library import Library
+from northmoor.core.sources.signals.line_outline import Stretches
 from northmoor.core.sources.signals.series import SeriesName
 from northmoor.core.sources.signals.spans import signals_of
 from northmoor.core.values.parameter_values import Values
@@ -69,7 +70,10 @@ def _log_statement(report: Report, resolved: ResolvedQuery, library: Library) ->
     spans = isinstance(signals, MeasurementsQuery) and signals.spans is not None
     since = 0 if signals.start is not None or spans else None
     until = 0 if signals.end is not None or spans else None
-    return LogReader(request, place).statement(names, since, until).sql
+    reader, stretches = LogReader(request, place), Stretches(0, 0, 1)  # the SQL only names them
+    is_thinned = isinstance(signals, MeasurementsQuery) and signals.wants_kept_only
+    is_thinned = is_thinned and reader.can_outline(wanted, stretches)
+    return reader.statement(names, since, until, stretches if is_thinned else None).sql
 
 
 def _steps_of_log(resolved: ResolvedQuery, library: Library, sql: str) -> list[Step]:

@@ -231,8 +231,7 @@ class LogWork:
             since, until = _widened(start_, -(query.moving or 0)), _widened(end_, 1)
             if query.give == "outline":
                 stretches = self._stretches_of_period(start_, end_, len(names))
-            is_alone = not query.wide and query.moving is None  # no value is wanted but those of the readings kept
-            series = self._read(names, since, until, self.notes, stretches if is_alone else None)
+            series = self._read(names, since, until, self.notes, stretches if query.wants_kept_only else None)
             first = min((int(one.at[0]) for one in series.values() if len(one.at)), default=self.known_end)
             whole = one_period(_or(start_, first), _or(end_, self.known_end))
             windows = dict.fromkeys(self.objects, whole)
