@@ -10,6 +10,7 @@ from pytestqt.qtbot import QtBot
 
 from northmoor.app.document_controller import WHOLE_PAGE, Selection
 from northmoor.app.pages.canvas.drag.column_move import ColumnMoveDrag
+from northmoor.app.pages.canvas.drag.column_width import spot_rect
 from northmoor.app.window import Window
 from northmoor.core.layout.page.hit_testing import HitRegion
 from northmoor.core.model.blocks.containers import FrameBlock
@@ -46,7 +47,7 @@ def ground(window: Window) -> QRect:
     """Where the frame is on screen."""
     canvas = window.pages.canvas
     (region,) = [s for s in canvas._shown[0].places.regions if s.row == "frame" and s.part != "item"]
-    return canvas._on_screen(canvas.page_rect(0), region).toRect()
+    return spot_rect(canvas.page_rect(0), region, canvas.scale()).toRect()
 
 
 @pytest.fixture

@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.document_controller import Selection
+from northmoor.app.pages.canvas.drag.column_width import spot_rect
 from northmoor.app.window import Window
 from northmoor.core.model.blocks.containers import FrameBlock
 from northmoor.core.model.edits import block_of
@@ -28,7 +29,7 @@ def on_screen(window: Window, block: str) -> QRect:
     """Where an item of the frame is on screen."""
     canvas = window.pages.canvas
     (region,) = [s for s in canvas._shown[0].places.regions if s.block == block and s.part == "item"]
-    return canvas._on_screen(canvas.page_rect(0), region).toRect()
+    return spot_rect(canvas.page_rect(0), region, canvas.scale()).toRect()
 
 
 def drag(
@@ -151,9 +152,9 @@ def test_a_block_is_dragged_from_one_cell_of_a_grid_to_another(window: Window, q
     settle(window, qtbot)
     canvas = window.pages.canvas
     places = canvas._shown[0].places.regions
-    text = canvas._on_screen(canvas.page_rect(0), next(s for s in places if s.block == "text")).toRect()
+    text = spot_rect(canvas.page_rect(0), next(s for s in places if s.block == "text"), canvas.scale()).toRect()
     cell = next(s for s in places if s.part == "grid-cell" and s.number == 1)
-    way = canvas._on_screen(canvas.page_rect(0), cell).toRect().center() - text.center()
+    way = spot_rect(canvas.page_rect(0), cell, canvas.scale()).toRect().center() - text.center()
     drag(window, text.center(), way)
     assert window.controller.report is not None
     grid = block_of(window.controller.report, "full", "grid")
@@ -164,7 +165,7 @@ def test_a_block_is_dragged_from_one_cell_of_a_grid_to_another(window: Window, q
     qtbot.mouseClick(
         canvas.viewport(),
         Qt.MouseButton.LeftButton,
-        pos=canvas._on_screen(canvas.page_rect(0), empty).center().toPoint(),
+        pos=spot_rect(canvas.page_rect(0), empty, canvas.scale()).center().toPoint(),
     )
     assert window.controller.selection == Selection("grid-cell", "grid", number=0)
     assert undone(window, before)
@@ -178,7 +179,7 @@ def test_guides_are_dragged_into_a_frame_along_it_and_out(window: Window, qtbot:
     window.controller.select(Selection("frame", "frame"))
     canvas, scale = window.pages.canvas, window.pages.canvas.scale()
     (ground,) = [s for s in canvas._shown[0].places.regions if s.row == "frame" and s.part != "item"]
-    box = canvas._on_screen(canvas.page_rect(0), ground).toRect()
+    box = spot_rect(canvas.page_rect(0), ground, canvas.scale()).toRect()
     item = on_screen(window, "frame-text")
     drag(window, QPoint(box.left(), box.bottom() - 8), QPoint(item.right() - box.left() + 2, 0))
     settle(window, qtbot)
