@@ -201,7 +201,7 @@ def test_vessels_go_on_writing_their_log_and_voyages_end(demo: Path, tmp_path: P
         return {row["id"] for row in rows.table.to_pylist() if not row["open"]}, rows.data_time
 
     before, was = voyages()
-    done = CliRunner().invoke(desk_app, ["telemetry", str(log), "--speed", "9000", "--seconds", "1.2"])
+    done = CliRunner().invoke(desk_app, ["telemetry", str(log), "--speed", "9000", "--seconds", "2.4"])
     assert done.exit_code == 0, done.output
     after, now = voyages()
     assert len(after - before) >= 3

@@ -23,7 +23,7 @@ POINTS = st.lists(
     st.tuples(st.integers(0, 999), st.sampled_from("ab"), st.one_of(st.none(), st.integers(-50, 50))),
     min_size=1, max_size=120,
 )  # fmt: skip
-PLAN = LinePlan("time", ("of",), ("value",))
+PLAN = LinePlan("time", ("of",), ("value",), is_on_scale=True, has_condition=False)
 
 
 @given(POINTS)
@@ -75,7 +75,8 @@ LINE = Chart(draw="lines", category=ChartLevel(name="category", by="time"),
     ],
 )  # fmt: skip
 def test_only_plain_lines_are_drawn_through_fewer_points(changes: dict[str, Any], is_one: bool) -> None:
-    assert (line_plan(LINE.but(**changes), hosted=False) is not None) == is_one
+    plan = line_plan(LINE.but(**changes), hosted=False)
+    assert (plan is not None and not plan.has_condition) == is_one
 
 
 def test_a_line_of_very_many_readings_is_drawn_with_its_extremes(library: Callable[[str], Library]) -> None:
