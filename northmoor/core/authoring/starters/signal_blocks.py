@@ -19,7 +19,7 @@ from northmoor.core.model.styles import Style
 from northmoor.core.sources.signals.results import column_name, column_settings
 
 MOST_IN_ONE_TREND = 8
-"""Signals in one chart at most: more lines could not be told apart, and are drawn in panels."""
+"""Signals in one chart at most: more lines could not be distinguished, and are drawn in panels."""
 _PANEL_HEIGHT, _HIGHEST = 110_000, 440_000
 USUAL_STATISTICS = tuple(
     StatisticColumn(statistic=name) for name in ("first", "last", "min", "max", "mean", "readings")

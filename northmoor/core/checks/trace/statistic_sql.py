@@ -110,7 +110,7 @@ _AT_ONCE = ("min", "min_at", "max", "max_at", "first", "last", "first_text", "la
 
 def statistic_sql(wanted: StatisticColumn, pieces: Pieces, hold: int | None) -> str:
     """The SQL for a statistic over a window's readings, which are in a table ``log`` with the columns ``written`` and
-    ``value``; for times on and off, value says whether each is on. `hold` is how long a value holds at most."""
+    ``value``; for times on and off, value is whether each is on. `hold` is how long a value holds at most."""
     series = pieces.series
     start, end = int(pieces.windows.start[0]), int(pieces.windows.end[0])
     bound = int(series.until[-1]) if len(series.until) else end

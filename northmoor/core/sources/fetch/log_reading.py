@@ -175,7 +175,7 @@ class LogReader:
         return first, last
 
     def can_outline(self, signals: Iterable[str], stretches: Stretches) -> bool:
-        """Whether the database can tell which readings an outline keeps: no value may lapse between two of them."""
+        """Whether the database can choose what an outline keeps: no value may lapse between two of them."""
         holds = [self.log.holds_for(name) for name in signals]
         are_numbers = all(self.log.known(name).type == "number" for name in signals)
         return are_numbers and self.table.can_outline and all(h is None or h >= stretches.width for h in holds)
@@ -254,7 +254,7 @@ class LogReader:
         good = column[GOOD].fill_null(0).to_numpy(zero_copy_only=False) == 1
         at = self._instants(column[TIME])
         if not self.table.times_know_zone and self.table.zone.key != "UTC" and self.log.time_form in _WALL:
-            at, _ = after_turning_back(at, self._instants(column[TIME], "latest"), series, order)
+            at = after_turning_back(at, self._instants(column[TIME], "latest"), series, order)
         return LogRows(names, series, at, column[NUMBER], column[TEXT], good, order)
 
     def _series_numbers(self, table: pa.Table, names: Sequence[SeriesName]) -> Ints:
@@ -277,7 +277,7 @@ class LogReader:
         return found[_codes(signals)]
 
     def _instants(self, times: pa.Array, of_two: str = "earliest") -> Ints:
-        """Microseconds since 1970 in UTC; of two moments that the clock shows the same, as is said. Raises QueryError
+        """Microseconds since 1970 in UTC; of two moments that the clock shows the same, the `of_two`. Raises QueryError
         for what is no time."""
         form = self.log.time_form
         if times.null_count:

@@ -82,7 +82,7 @@ class LogTable:
 
     @property
     def can_outline(self) -> bool:
-        """Whether the database itself can tell which readings an outline keeps: it knows the functions, values are
+        """Whether the database itself can choose the readings that an outline keeps: it knows the functions, values are
         numbers, and times are counted or moments of UTC."""
         is_counted = self.log.time_form in _COUNTED
         is_moment = self.log.time_form == "moment" and (self.times_know_zone or self.zone.key == "UTC")
@@ -216,7 +216,7 @@ class _Statement:
 
     @property
     def _keys(self) -> str:
-        """The columns that tell series apart."""
+        """The columns that identify a series."""
         return f"{SIGNAL}, {OBJECT}" if self.log.object is not None else SIGNAL
 
     def outlined(self, series: Sequence[SeriesName]) -> str:

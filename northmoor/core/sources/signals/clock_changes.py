@@ -7,16 +7,16 @@ from northmoor.core.base.arrays import Ints
 _DAY = 86_400_000_000
 
 
-def after_turning_back(earlier: Ints, later: Ints, series: Ints, order: Ints | None) -> tuple[Ints, Ints]:
-    """The moments of readings of which the clock's time is of an earlier and a later one, and the places of those taken
-    as later: those that a series has after the clock's time went back by more than half the difference.
+def after_turning_back(earlier: Ints, later: Ints, series: Ints, order: Ints | None) -> Ints:
+    """The moments of readings of which the clock's time is of an earlier and a later one: the later one of those that a
+    series has after the clock's time went back by more than half the difference.
 
-    `order` says in what order they were written, without it they come in that. A reading that was only written late is
-    not so far behind.
+    `order` is the order in which they were written; without it they come in that. A reading that was only written late
+    is not so far behind.
     """
     twice = np.flatnonzero(later != earlier)
     if not len(twice):
-        return earlier, twice
+        return earlier
     written = twice if order is None else order[twice]
     days = earlier[twice] // _DAY
     ranked = np.lexsort((written, days, series[twice]))
@@ -31,4 +31,4 @@ def after_turning_back(earlier: Ints, later: Ints, series: Ints, order: Ints | N
     second = np.concatenate(found)
     moments = earlier.copy()
     moments[second] = later[second]
-    return moments, second
+    return moments

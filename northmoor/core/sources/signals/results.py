@@ -201,8 +201,8 @@ def _rows_of(measured: MeasuredSignals, series: Series, windows: Windows) -> Rea
     if measured.query.step is not None:
         return at_steps(series, windows, measured.query.step)
     rows = recorded(series, windows)
-    is_thinned = measured.stretches is not None and series.texts is None
-    return outlined(rows, measured.stretches) if measured.stretches is not None and is_thinned else rows
+    stretches = measured.stretches if series.texts is None else None
+    return outlined(rows, stretches) if stretches is not None else rows
 
 
 def _none(rows: ReadingRows) -> WindowValues:
