@@ -10,11 +10,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.compute.chart.evaluation import chart_plan, evaluate_chart
 from northmoor.core.compute.chart.reduction import LinePlan, line_plan, reduced, stretches_of
+from northmoor.core.engine.arrow_types import type_of_arrow
 from northmoor.core.engine.rows import Rows
 from northmoor.core.model.blocks.chart import Chart, ChartBlock, ChartLevel, ChartMeasure
 from northmoor.core.model.data.queries import QueryColumn
 from northmoor.core.sources.library import Library
+from northmoor.core.values.parameter_values import Values
 from tests.core.test_charts import items
 from tests.helpers import query, render, report_of
 
@@ -93,3 +96,13 @@ def test_a_line_of_very_many_readings_is_drawn_with_its_extremes(library: Callab
     steps = [y for _, y in path["points"]]
     assert 8_000 < len(steps) < 25_000
     assert steps.count(min(steps)) == 1  # the one high reading
+
+
+def test_panels_of_lines_in_time_have_moments_of_their_own() -> None:
+    chart = LINE.but(panels=ChartLevel(name="panels", by="of"), keep_rows="value is not null")
+    times = [BEGIN + timedelta(seconds=at) for at in (0, 2, 4, 1, 3)]
+    rows = pa.table({"time": pa.array(times, pa.timestamp("us")), "of": list("aaabb"), "value": [1, 2, 3, 4, 5]})
+    fetched = {"q": Rows("q", rows, tuple(type_of_arrow(entry.type) for entry in rows.schema), BEGIN)}
+    for places, marks in (("scale", 5), ("even", 10)):  # evenly spread categories are the same in all panels
+        data = evaluate_chart(chart_plan(chart.but(places=places), "q", "chart"), fetched, Values(), CancelToken())
+        assert data.sides.shape(data.depths.marks) == (marks, 1)
