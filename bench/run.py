@@ -221,7 +221,7 @@ def _statements(way: str, records: int, lines: int = LINES) -> list[float]:
 def fetched(*arguments: str) -> tuple[float, float]:
     """Seconds of a fetch and its process's peak memory (MB)."""
     here = Path(__file__).parent
-    told = subprocess.run([sys.executable, str(here / "fetching.py"), *arguments], check=True, capture_output=True)
+    told = subprocess.run([sys.executable, str(here / "fetching.py"), *arguments], check=True, stdout=subprocess.PIPE)
     seconds, memory = told.stdout.split()
     return float(seconds), float(memory)
 

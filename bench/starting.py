@@ -33,7 +33,9 @@ def bare() -> None:
 def window(report: Path) -> None:
     """The product's window, until the first page is painted."""
     from northmoor.core.base.gc_pause import gc_paused
+    from northmoor.core.sources.local.reader_start import start_reader
 
+    start_reader()
     with gc_paused():  # as `northmoor open` does
         from northmoor.app.main import run_window
         from northmoor.app.window import Window

@@ -96,6 +96,7 @@ def open_report(
     values: ValuesFile = None,
 ) -> None:
     """Open the window, on a report with some values."""
+    _start_reader()
     from northmoor.core.store.report_files import load_report
     from northmoor.core.values.given import given_values
 
@@ -145,6 +146,7 @@ def run(
     as_json: Annotated[bool, typer.Option("--json", help="With --archive: write what came of it as JSON.")] = False,
 ) -> None:
     """Run a report into a file, or into the library's archive."""
+    _start_reader()
     if archive:
         request = run_request_of(
             report, assign or [], values, value_set, edition=edition, formats=formats, asked_by="program"
@@ -188,6 +190,7 @@ def print_report(
     sheet: Annotated[str, typer.Option(help="Pages on a sheet: one, two, four, or a booklet.")] = "one",
 ) -> None:
     """Print a report's pages."""
+    _start_reader()
     from northmoor.core.export.printing import print_order, print_pdf
     from northmoor.core.session import Session
     from northmoor.core.sources.library import Library
@@ -215,6 +218,13 @@ def _sql(text: str) -> str:
         return Path(text[1:]).read_text(encoding="utf-8")
     except (OSError, UnicodeDecodeError) as error:
         raise NorthmoorError(f"The SQL file {text[1:]} cannot be read: {error}.") from error
+
+
+def _start_reader() -> None:
+    """Let the process that reads files start while this one loads what it needs."""
+    from northmoor.core.sources.local.reader_start import start_reader
+
+    start_reader()
 
 
 def _open_window(report: Path | None, values: dict[str, Any] | None = None) -> None:

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QApplication
 
 from northmoor.app.widgets.preferences import own_settings, read_preferences
 from northmoor.core.base.gc_pause import gc_paused
+from northmoor.core.sources.local.reader_start import start_reader
 
 if TYPE_CHECKING:
     from northmoor.app.tabbed_window import TabbedWindow
@@ -36,6 +37,7 @@ def run_window(
 
     `watch` is called with the window of the report before it is shown.
     """
+    start_reader()
     signal.signal(signal.SIGINT, signal.SIG_DFL)
     application = QApplication(sys.argv[:1])
     application.setApplicationName("Northmoor")

@@ -14,7 +14,6 @@ import pyarrow as pa
 
 from northmoor.core.analysis import analyse, analyse_edition
 from northmoor.core.authoring.includes import with_included
-from northmoor.core.base.apart.reader_process import warm_up
 from northmoor.core.base.cache import GenerationalCache
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.compute.chart.borrowed_groups import with_borrowed_groups
@@ -58,7 +57,7 @@ from northmoor.core.sources.fetch.query_rows import query_rows
 from northmoor.core.sources.fetch.run_query import FetchRequest, ShowFirst, check
 from northmoor.core.sources.fetch.signal_rows import LogWork
 from northmoor.core.sources.library import Library
-from northmoor.core.sources.local.engine_queries import ENGINE_TASKS
+from northmoor.core.sources.local.reader_start import start_reader
 from northmoor.core.values.parameter_values import Values
 
 _MOST_LINES = 8_000_000
@@ -276,7 +275,7 @@ class Session:
         fetched: dict[str, Rows | NorthmoorError] = {}
         report, values = resolved.report, resolved.complete_values()
         if any(query.connection is None for query in report.queries):
-            warm_up(ENGINE_TASKS)
+            start_reader()
         used = edition.queries | analyse_edition(edition, self._analyses).queries
         for query in report.queries:
             if query.name not in used:

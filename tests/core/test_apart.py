@@ -24,7 +24,7 @@ from northmoor.core.model.data.connections import Connection, Connections, Duckd
 from northmoor.core.model.data.queries import Query
 from northmoor.core.session import Session
 from northmoor.core.sources.library import Library
-from northmoor.core.sources.local.engine_queries import ENGINE_TASKS
+from northmoor.core.sources.local.reader_start import ENGINE_TASKS
 from northmoor.core.sources.local.tasks import Named, Opening, Statement
 from tests.helpers import bind, fetched, report_of
 

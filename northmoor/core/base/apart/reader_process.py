@@ -15,8 +15,6 @@ from collections.abc import Generator, Iterator, Mapping
 from contextlib import suppress
 from typing import Any
 
-import pyarrow as pa
-
 from northmoor.core.base.apart.task import Result, Task
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import ConnectionFault, EngineRefusal, LayoutError, NorthmoorError, QueryError
@@ -69,6 +67,8 @@ class ReaderProcess:
             raise _error_of(found)
         if not rows:
             return Result(found)
+        import pyarrow as pa  # loaded where there are rows
+
         table = pa.ipc.open_stream(pa.py_buffer(rows)).read_all()
         table.validate()
         return Result(found, table)

@@ -6,13 +6,13 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-from northmoor.core.base.apart.reader_process import warm_up
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import ConnectionFault
 from northmoor.core.model.data.connections import DuckdbConnection
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey, Routine
 from northmoor.core.sources.drivers.protocol import DriverHost, QueryRequest, ResultStream, modified_at
-from northmoor.core.sources.local.engine_queries import ENGINE_TASKS, check_apart, rows_apart, running_query
+from northmoor.core.sources.local.engine_queries import check_apart, rows_apart, running_query
+from northmoor.core.sources.local.reader_start import start_reader
 from northmoor.core.sources.local.tasks import Opening
 
 _TABLES = """
@@ -74,7 +74,7 @@ class DuckdbDriver:
 
 def open_driver(library: DriverHost, connection: DuckdbConnection) -> DuckdbDriver:
     """The driver of a connection of a library."""
-    warm_up(ENGINE_TASKS)
+    start_reader()
     return DuckdbDriver(library.path(connection))
 
 

@@ -23,10 +23,8 @@ from northmoor.core.sources.drivers.protocol import (
     enforce_limits,
     unique_column_names,
 )
+from northmoor.core.sources.local.reader_start import ENGINE_TASKS
 from northmoor.core.sources.local.tasks import Opening, Statement
-
-ENGINE_TASKS = "northmoor.core.sources.local.tasks"
-"""The module of all tasks about data."""
 
 _LONG_NUMBER = ValueType("decimal", MAX_PRECISION, UNKNOWN_SCALE)
 _LINE = re.compile(r"LINE (\d+): (.*)\n(\s*)\^")

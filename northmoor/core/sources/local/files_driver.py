@@ -11,7 +11,7 @@ from pathlib import Path
 import duckdb
 import pyarrow as pa
 
-from northmoor.core.base.apart.reader_process import ask_apart, warm_up
+from northmoor.core.base.apart.reader_process import ask_apart
 from northmoor.core.base.apart.task import Result, Task
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.embedded import SETTINGS
@@ -23,7 +23,8 @@ from northmoor.core.sources.drivers.protocol import DriverHost, QueryRequest, Re
 from northmoor.core.sources.drivers.read_only import CheckedQuery
 from northmoor.core.sources.files.csv_tsv import delimited_table
 from northmoor.core.sources.files.file_table import FileTable, TableColumn
-from northmoor.core.sources.local.engine_queries import ENGINE_TASKS, check_apart, running_query
+from northmoor.core.sources.local.engine_queries import check_apart, running_query
+from northmoor.core.sources.local.reader_start import ENGINE_TASKS, start_reader
 from northmoor.core.sources.local.tasks import Named, Opening
 
 _MOST_FILES = 2_000
@@ -155,7 +156,7 @@ def _opening(tables: Sequence[FileTable]) -> Opening:
 
 def open_driver(library: DriverHost, connection: FilesConnection) -> FilesDriver:
     """The driver of a connection of a library."""
-    warm_up(ENGINE_TASKS)
+    start_reader()
     return library.kept_driver(connection, lambda: FilesDriver(library.path(connection), connection))
 
 
