@@ -237,7 +237,7 @@ def show_archived(
         ("Folder", str(folder)),
         *(("File", f"{file.name}, {file.size:,} bytes") for file in record.files),
         *(("Finding", f"{finding.place}: {finding.message}") for finding in record.findings),
-        *(("Went to", f"{each.destination}, {each.failed or 'done'}") for each in handed),
+        *(("Sent to", f"{each.destination}, {each.failed or 'done'}") for each in handed),
     ]
     for name, text in lines:
         _out(f"{name:<10} {text}")

@@ -9,6 +9,7 @@ from typing import Any
 from pydantic import ValidationError
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from northmoor.app.language.translation import tr
 from northmoor.core.compute.parameters.resolution import ResolvedValues
 from northmoor.core.errors import NorthmoorError, ReportChangedElsewhere, ReportFileError
 from northmoor.core.layout.table.collapsing import Fold
@@ -182,7 +183,9 @@ class DocumentController(QObject):
         if target == self.path and self.read_only:
             raise ReportFileError(self.read_only)
         if target == self.path and self.is_changed_elsewhere:
-            raise ReportChangedElsewhere(f"{target.name} was changed elsewhere since it was opened.")
+            raise ReportChangedElsewhere(
+                tr("{file} was changed elsewhere since it was opened.").format(file=target.name)
+            )
         save_report(self.report, target)
         self._on_disk, self._base = report_text(self.report).encode(), self.report
         self.read_only = ""
@@ -202,7 +205,7 @@ class DocumentController(QObject):
     def take_theirs(self) -> None:
         """Show the report as it was changed elsewhere; that can be undone. Raises NorthmoorError."""
         theirs = self._read_again()
-        self._edit("Show what is in the file", lambda *_: theirs.report)
+        self._edit(tr("Reload from the file"), lambda *_: theirs.report)
         self._on_disk, self._base, self._saved_at = theirs.data, theirs.report, self._at
         self.saved_changed.emit()
 
@@ -216,7 +219,7 @@ class DocumentController(QObject):
         assert self._base is not None
         theirs = self._read_again()
         merged, conflicts = merge_reports(self._base, self.report, theirs.report)
-        self.edit("Merge what was changed elsewhere", lambda *_: merged)
+        self.edit(tr("Merge changes from elsewhere"), lambda *_: merged)
         self._on_disk, self._base = theirs.data, theirs.report
         return conflicts
 
@@ -242,7 +245,9 @@ class DocumentController(QObject):
             return False
         except (LookupError, StopIteration):  # a line, a drag or a menu was begun on it, and has outlived it
             _log.info("%s: its part is gone", label, exc_info=True)
-            self.refused.emit(f"{label}: that part is no longer in the report. Choose another one.")
+            self.refused.emit(
+                tr("{label}: that part is no longer in the report. Choose another one.").format(label=label)
+            )
             return False
         if changed == report:
             return True
@@ -346,7 +351,7 @@ def _sentence_of(error: Exception) -> str:
     if isinstance(error, ValidationError):
         first = error.errors(include_url=False)[0]
         if first["type"] == "too_short":
-            return "It is the last one; remove the whole block instead."
+            return tr("It is the last one; remove the whole block instead.")
         message = first["msg"].removeprefix("Value error, ")
         return message[0].upper() + message[1:].rstrip(".") + "."
     return str(error)

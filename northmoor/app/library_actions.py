@@ -10,6 +10,7 @@ from PyQt6.QtCore import QObject, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.actions.block_actions import BlockActions
 from northmoor.core.base.atomic_write import write_atomically
 from northmoor.core.errors import NorthmoorError
@@ -62,7 +63,7 @@ class LibraryActions(QObject):
         if report is None or shown is None:
             return
         before = {edition.name for edition in report.editions}
-        if self._controller.edit("Duplicate the edition", lambda r, _: edits.duplicate_edition(r, shown.name)):
+        if self._controller.edit(tr("Duplicate the edition"), lambda r, _: edits.duplicate_edition(r, shown.name)):
             changed = self._controller.report
             assert changed is not None  # it was edited
             self._controller.show_edition(next(e.name for e in changed.editions if e.name not in before))
@@ -95,16 +96,20 @@ class LibraryActions(QObject):
         report, edition = self._controller.report, self._controller.edition
         if report is None or edition is None:
             return
-        where = _Shelf("Keep the page", "page", page_templates.FOLDER, page_templates.ENDING,
-                       "Reports that it was applied to stay as they are.")  # fmt: skip
+        where = _Shelf(tr("Keep the page"), "page", page_templates.FOLDER, page_templates.ENDING,
+                       tr("Reports that it was applied to stay as they are."))  # fmt: skip
         path = self._keep(where, "house", page_text(page_templates.page_template(report, edition.name)))
         if path is not None:
-            self.message.emit(f"Kept as {path.name}. Page › Apply page template gives it to any report.", "good")
+            self.message.emit(
+                tr("Kept as {file}. Page › Apply page template gives it to any report.").format(file=path.name),
+                "good",
+            )
 
     def apply_page(self) -> None:
         """Give the edition a page of the library."""
-        path = self._ask_kept("Apply a kept page", page_templates.FOLDER, page_templates.ENDING,
-                              "The library keeps no pages yet; Page › Keep this page makes one.")  # fmt: skip
+        path = self._ask_kept(tr("Apply a kept page"), page_templates.FOLDER, page_templates.ENDING,
+                              tr("The library has no page templates yet; Page › Save page as template makes "
+                                 "one."))  # fmt: skip
         if path is None:
             return
         try:
@@ -112,16 +117,16 @@ class LibraryActions(QObject):
         except NorthmoorError as error:
             self.message.emit(str(error), "fault")
             return
-        self._controller.edit("Apply a kept page", lambda r, e: page_templates.with_page(r, e, kept))
+        self._controller.edit(tr("Apply a kept page"), lambda r, e: page_templates.with_page(r, e, kept))
 
     def share_blocks(self) -> None:
         """Keep the chosen blocks in the library and include them from there."""
         report, edition, names = self._controller.report, self._controller.edition, self._blocks.names
         if report is None or edition is None or not names:
-            self.message.emit("Choose a block on the page or in Contents, then share it.", "warning")
+            self.message.emit(tr("Choose a block on the page or in Contents, then share it."), "warning")
             return
-        where = _Shelf("Share the block", "block", BLOCKS, BLOCKS_ENDING,
-                       "If you replace it, every report that includes it changes.")  # fmt: skip
+        where = _Shelf(tr("Share the block"), "block", BLOCKS, BLOCKS_ENDING,
+                       tr("If you replace it, every report that includes it changes."))  # fmt: skip
         path = self._keep(where, names[0], blocks_text(report, edition.name, names))
         if path is None:
             return
@@ -131,9 +136,12 @@ class LibraryActions(QObject):
             report = insert_blocks(report, edition, [block.but(name=f"{names[0]}-shared")], Target(names[-1]))
             return remove_blocks(report, edition, names)
 
-        if self._controller.edit("Share the block", change):
+        if self._controller.edit(tr("Share the block"), change):
             self.message.emit(
-                f"Kept as {path.name}; a change of that file shows in every report that includes it.", "good"
+                tr("Kept as {file}; a change of that file shows in every report that includes it.").format(
+                    file=path.name
+                ),
+                "good",
             )
 
     def include(self) -> None:
@@ -143,19 +151,19 @@ class LibraryActions(QObject):
             return
         begin = library.root / BLOCKS
         chosen, _ = QFileDialog.getOpenFileName(
-            self._window, "Include", str(begin if begin.is_dir() else library.root),
-            f"Shared blocks and reports (*{BLOCKS_ENDING} *.moor)",
+            self._window, tr("Include"), str(begin if begin.is_dir() else library.root),
+            tr("Shared blocks and reports (*{ending} *.moor)").format(ending=BLOCKS_ENDING),
         )  # fmt: skip
         if not chosen:
             return
         path, root = Path(chosen).resolve(), library.root.resolve()
         if not path.is_relative_to(root):
-            self.message.emit("It lies outside the library; copy it into the library's folder first.", "warning")
+            self.message.emit(tr("It is outside the library; copy it into the library's folder first."), "warning")
             return
         name = re.sub(r"[^A-Za-z0-9_]+", "-", path.name.partition(".")[0]).strip("-") or "included"
         block = IncludeBlock(name=name if name[0].isalpha() else f"i-{name}", file=path.relative_to(root).as_posix(),
                              space_after=6_000)  # fmt: skip
-        self._blocks.insert_made("Include", [block])
+        self._blocks.insert_made(tr("Include"), [block])
 
     def _keep(self, shelf: "_Shelf", name: str, text: str) -> Path | None:
         """Keep a text in the library under a name that is asked for, again where that is another one's; its file."""
@@ -176,7 +184,7 @@ class LibraryActions(QObject):
     def _ask_name(self, shelf: "_Shelf", proposed: str) -> Path | None:
         """A file of the library by a name that is asked for."""
         library = self._controller.library
-        question = f"Name of the {shelf.thing} in the library"
+        question = tr("Name of the {thing} in the library").format(thing=shelf.thing)
         name, is_said = QInputDialog.getText(self._window, shelf.title, question, text=proposed)
         plain = re.sub(r"[^\w \-]", "", name).strip()
         if library is None or not is_said or not plain:
@@ -190,11 +198,18 @@ class LibraryActions(QObject):
         box.setTextFormat(Qt.TextFormat.PlainText)
         changed = datetime.fromtimestamp(path.stat().st_mtime).astimezone()
         box.setText(
-            f"The library already has another {shelf.thing} called {path.name.removesuffix(shelf.ending)}, changed on "
-            f"{changed:%Y-%m-%d at %H:%M}. {shelf.when_replaced}"
+            tr(
+                "The library already has another {thing} called {file}, changed on "
+                "{changed:%Y-%m-%d at %H:%M}. {warning}"
+            ).format(
+                thing=shelf.thing,
+                file=path.name.removesuffix(shelf.ending),
+                changed=changed,
+                warning=shelf.when_replaced,
+            )
         )
-        replace = box.addButton("Replace it", QMessageBox.ButtonRole.DestructiveRole)
-        rename = box.addButton("Choose another name", QMessageBox.ButtonRole.AcceptRole)
+        replace = box.addButton(tr("Replace it"), QMessageBox.ButtonRole.DestructiveRole)
+        rename = box.addButton(tr("Choose another name"), QMessageBox.ButtonRole.AcceptRole)
         box.addButton(QMessageBox.StandardButton.Cancel)
         box.setDefaultButton(rename)
         box.exec()
@@ -211,5 +226,5 @@ class LibraryActions(QObject):
             self.message.emit(none, "warning")
             return None
         names = [path.name.removesuffix(ending) for path in kept]
-        name, is_chosen = QInputDialog.getItem(self._window, title, "Page", names, 0, False)
+        name, is_chosen = QInputDialog.getItem(self._window, title, tr("Page"), names, 0, False)
         return kept[names.index(name)] if is_chosen and name in names else None

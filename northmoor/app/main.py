@@ -11,6 +11,8 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtWidgets import QApplication
 
+from northmoor.app.language.catalogue import use_language
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.preferences import own_settings, read_preferences
 from northmoor.core.base.gc_pause import gc_paused
 from northmoor.core.sources.local.reader_start import start_reader
@@ -26,7 +28,10 @@ def _show_mistake(
     """A mistake of ours in the window's own thread is logged and reported; the window and unsaved work stay."""
     logging.getLogger(__name__).error("Unexpected", exc_info=(kind, error, trace))
     window.current.tell(
-        f"Northmoor made a mistake ({kind.__name__}: {error}). Save your report and start again.", "fault"
+        tr("Northmoor made a mistake ({name}: {error}). Save your report and start again.").format(
+            name=kind.__name__, error=error
+        ),
+        "fault",
     )
 
 
@@ -41,6 +46,7 @@ def run_window(
     signal.signal(signal.SIGINT, signal.SIG_DFL)
     application = QApplication(sys.argv[:1])
     application.setApplicationName("Northmoor")
+    use_language(application, read_preferences(own_settings()).language)
     with gc_paused():
         from northmoor.app.tabbed_window import TabbedWindow
         from northmoor.app.widgets.theme import apply_theme  # it asks the application whether the system is dark

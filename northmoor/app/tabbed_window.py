@@ -9,6 +9,7 @@ from PyQt6.QtCore import QByteArray, QPoint, QSettings, QSize, Qt
 from PyQt6.QtGui import QCloseEvent, QKeySequence, QMouseEvent, QShortcut
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QMainWindow, QStackedWidget, QTabBar, QToolButton, QVBoxLayout, QWidget
 
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.menus import menu_of
 from northmoor.app.widgets.widget_tools import first_size
@@ -48,7 +49,7 @@ class TabbedWindow(QMainWindow):
         self.tabs.setMovable(True)
         self.tabs.setElideMode(Qt.TextElideMode.ElideRight)
         self.tabs.setExpanding(False)
-        self.tabs.setAccessibleName("Open reports")
+        self.tabs.setAccessibleName(tr("Open reports"))
         self.tabs.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self._stack = QStackedWidget()
         middle = QWidget()
@@ -75,7 +76,7 @@ class TabbedWindow(QMainWindow):
     def _bar(self) -> QWidget:
         self._tab_row = QFrame()
         self._tab_row.setObjectName("reports")
-        more = self._button("plus", "New tab (Ctrl+T)")
+        more = self._button("plus", tr("New tab (Ctrl+T)"))
         more.clicked.connect(lambda _=False: self.add())
         row = QHBoxLayout(self._tab_row)
         row.setContentsMargins(0, 0, 0, 0)
@@ -109,7 +110,7 @@ class TabbedWindow(QMainWindow):
         self.windows.append(window)
         self._stack.addWidget(window)
         at = self.tabs.addTab("")
-        closing = self._button("x", "Close the tab (Ctrl+W)")
+        closing = self._button("x", tr("Close the tab (Ctrl+W)"))
         closing.clicked.connect(lambda _=False: self.close_tab(self.windows.index(window)))
         self.tabs.setTabButton(at, QTabBar.ButtonPosition.RightSide, closing)
         self.tabs.setCurrentIndex(at)
@@ -144,8 +145,10 @@ class TabbedWindow(QMainWindow):
         for at, window in enumerate(self.windows):
             report = window.controller.report
             mark = " •" if report is not None and not window.controller.is_saved else ""
-            self.tabs.setTabText(at, f"{report.title}{mark}".replace("&", "&&") if report is not None else "New tab")
-            self.tabs.setTabToolTip(at, str(window.controller.path or "No report is open here"))
+            self.tabs.setTabText(
+                at, f"{report.title}{mark}".replace("&", "&&") if report is not None else tr("New tab")
+            )
+            self.tabs.setTabToolTip(at, str(window.controller.path or tr("No report is open here")))
         self._tab_row.setVisible(len(self.windows) > 1)
         self.setWindowTitle(self.current.windowTitle())
 
@@ -162,8 +165,8 @@ class TabbedWindow(QMainWindow):
         if at < 0:
             return
         others: Callable[[], None] = partial(self._close_others, self.windows[at])
-        entries = [("Close", partial(self.close_tab, at)), ("Close the others", others), ("", None)]
-        menu_of(self.tabs, [*entries, ("New tab", self.add)]).popup(self.tabs.mapToGlobal(where))
+        entries = [(tr("Close"), partial(self.close_tab, at)), (tr("Close the others"), others), ("", None)]
+        menu_of(self.tabs, [*entries, (tr("New tab"), self.add)]).popup(self.tabs.mapToGlobal(where))
 
     # closing
 

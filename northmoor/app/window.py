@@ -28,8 +28,8 @@ from northmoor.app.delivery.delivery_actions import DeliveryActions
 from northmoor.app.delivery.preflight_panel import PreflightButton
 from northmoor.app.document_controller import WHOLE_PAGE, DocumentController
 from northmoor.app.help.help_actions import Help
+from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.library_actions import LibraryActions
-from northmoor.app.look_actions import StyleActions
 from northmoor.app.pages.inspector.form_body import SectionMemory
 from northmoor.app.pages.part_menu.entries import PartCommand, fill_part_menu
 from northmoor.app.pages.workspace import PagesWorkspace
@@ -39,6 +39,7 @@ from northmoor.app.search.command_palette import CommandPalette
 from northmoor.app.search.matching import PaletteEntry
 from northmoor.app.search.other_reports import OtherReports
 from northmoor.app.shell.link_navigation import LinkNavigation
+from northmoor.app.shell.look_actions import StyleActions
 from northmoor.app.shell.window_bars import DeliveredFile, DeliveryStatus, EditionChoice, WorkspaceSwitch
 from northmoor.app.shell.workspaces import Workspaces
 from northmoor.app.start.file_drops import FileDrops
@@ -63,7 +64,7 @@ if TYPE_CHECKING:
     from northmoor.app.parameters.dialog import ParametersDialog
 
 _PROGRESS_AFTER = 300  # milliseconds of work before progress is shown
-_UNFOLDED = " What is folded in the window is open in it; Printed folded folds it on paper."
+_UNFOLDED = tr(" What is folded in the window is open in it; Printed folded folds it on paper.")
 
 
 class Window(QMainWindow):
@@ -86,16 +87,11 @@ class Window(QMainWindow):
         FirstPagePictures(self.recent, self.controller, self.worker)
         FileDrops(self).dropped.connect(self._open_dropped)
         self._workspaces = Workspaces(self._settings)
-        self._title = QLabel()
         self._editions = EditionChoice(self.controller)
         self._progress = QProgressBar()
-        self._deliver = QPushButton("Deliver")
-        self._fetch = QToolButton()
-        self._facts = QLabel()
-        self._notice = Notice()
-        self.delivered_file = DeliveredFile()
-        self._place_label = QLabel()
-        self._zoom_label = QLabel()
+        self._deliver, self._fetch = QPushButton(tr("Deliver")), QToolButton()
+        self._title, self._facts, self._place_label, self._zoom_label = QLabel(), QLabel(), QLabel(), QLabel()
+        self._notice, self.delivered_file = Notice(), DeliveredFile()
         self._switch = WorkspaceSwitch()
         self._switch.wanted.connect(self.show_workspace)
         self._rendered: Rendered | None = None
@@ -158,7 +154,7 @@ class Window(QMainWindow):
 
     def _fill_selection_menu(self, bar: QMenuBar) -> None:
         """The menu of what can be done to the selected part, made when it is opened."""
-        menu = QMenu("&Selection", bar)
+        menu = QMenu(tr("&Selection"), bar)
         bar.insertMenu(bar.actions()[3], menu)  # after Insert
 
         def fill() -> None:
@@ -207,12 +203,12 @@ class Window(QMainWindow):
         self._title.setTextFormat(Qt.TextFormat.PlainText)
         fetch = self._fetch
         fetch.setIcon(icon("refresh-cw"))
-        fetch.setToolTip("Refresh data (F5)")
-        fetch.setAccessibleName("Refresh data")
+        fetch.setToolTip(tr("Refresh data (F5)"))
+        fetch.setAccessibleName(tr("Refresh data"))
         fetch.clicked.connect(lambda: self.show_report(refresh=True))
         self._deliver.setObjectName("primary")
         self._deliver.setIcon(icon("send", PAPER))
-        self._deliver.setToolTip("Write the pages as PDF, spreadsheet, web page and others (Ctrl+D)")
+        self._deliver.setToolTip(tr("Write the pages as PDF, spreadsheet, web page and others (Ctrl+D)"))
         self._deliver.clicked.connect(lambda _=False: self.delivery.ask())
         row.addWidget(self._title)
         row.addWidget(self._editions)
@@ -233,7 +229,7 @@ class Window(QMainWindow):
         self._trace_button = trace = QToolButton()
         trace.setDefaultAction(self.actions_by_name["trace"])
         trace.setStyleSheet("QToolButton { border: none; background: transparent; }")
-        trace.setToolTip("Trace: why a figure is what it is, and the rows behind it (F8)")
+        trace.setToolTip(tr("Trace: where a figure comes from, and the rows behind it (F8)"))
         status.addPermanentWidget(trace)
         for widget in (self._place_label, self._zoom_label):
             widget.setObjectName("quiet")
@@ -264,9 +260,9 @@ class Window(QMainWindow):
         worker.rendered.connect(self._show_rendered)
         worker.failed.connect(self._show_failure)
         self.catalog_worker.failed.connect(lambda message: self.tell(message, "fault"))
-        worker.stopped.connect(lambda: self.tell("Stopped. The last good pages stay; F5 tries again.", "warning"))
+        worker.stopped.connect(lambda: self.tell(tr("Stopped. The last good pages stay; F5 tries again."), "warning"))
         worker.page_shown.connect(self.pages.show_page)
-        worker.progress.connect(lambda text: self.tell(f"{text} · Esc stops it", "quiet"))
+        worker.progress.connect(lambda text: self.tell(tr("{text} · Esc stops it").format(text=text), "quiet"))
         for each in (worker, self.catalog_worker):
             each.busy_changed.connect(self._show_busy)
         worker.rows_fetched.connect(lambda rows: self.tell("", "quiet") if rows.is_whole else None)
@@ -346,14 +342,14 @@ class Window(QMainWindow):
         self.tell(str(first), "fault")
         if self._rendered is None:
             message = "\n".join(str(fault) for fault in resolved.faults.values())
-            self.pages.canvas.show_message(f"There are no pages yet.\n\n{message}")
+            self.pages.canvas.show_message(tr("There are no pages yet.\n\n{message}").format(message=message))
         self.findings.show(findings)
 
     def add_field(self, as_what: str) -> None:
         """Put the fields chosen in Fields into the table."""
         fields = self.pages.fields.chosen()
         if not fields:
-            self.tell("Choose a field in Fields first.", "warning")
+            self.tell(tr("Choose a field in Fields first."), "warning")
             return
         placing = self.pages.placing
         (placing.add_columns if as_what == "column" else placing.add_levels)(fields)
@@ -405,8 +401,11 @@ class Window(QMainWindow):
             )
             for name, unit in self.parameters.units.items()
         ]
+        of_report = tr("report: {folder}")
         found += [
-            PaletteEntry(path.stem, f"report: {path.parent.name}", "file-text", partial(self.files.open_beside, path))
+            PaletteEntry(
+                path.stem, of_report.format(folder=path.parent.name), "file-text", partial(self.files.open_beside, path)
+            )
             for path in self._other_reports.paths
         ]
         if (library := self.controller.library) is not None:
@@ -449,7 +448,7 @@ class Window(QMainWindow):
         """Blocks are copied and taken out where they are seen."""
         is_seen = self.controller.report is not None and self._workspaces.currentWidget() is self.pages
         for name in filter(None, OF_BLOCKS):
-            set_available(self.actions_by_name[name], is_seen, "Show the pages of a report first.")
+            set_available(self.actions_by_name[name], is_seen, tr("Show the pages of a report first."))
 
     def tell(self, text: str, kind: str) -> None:
         """Say something in the line below: kind is quiet, good, warning or fault."""
@@ -494,7 +493,7 @@ class Window(QMainWindow):
         self._bar.hide()
         self.findings.button.hide()
         self._trace_button.hide()
-        self._facts.setText("No report is open")
+        self._facts.setText(tr("No report is open"))
         self.start.show_recent()
         self._workspaces.setCurrentWidget(self.start)
         for widget in (self._place_label, self._zoom_label):
@@ -513,9 +512,13 @@ class Window(QMainWindow):
         self.pages.show_rendered(rendered)
         self.following.show_rendered(rendered)
         rows, pages = rendered.document.row_count, len(rendered.document)
-        facts = [f"{rows:,} rows", f"{pages:,} page{'s' * (pages != 1)}", f"{rendered.seconds:.2f} s"]
+        shown_rows, shown_pages = (
+            tr("{rows:,} rows").format(rows=rows),
+            tr_count(pages, "{count} page", "{count} pages"),
+        )
+        facts = [shown_rows, shown_pages, f"{rendered.seconds:.2f} s"]
         if any(fold != Fold() for fold in rendered.job.folds.values()):
-            facts.append("groups collapsed for viewing")
+            facts.append(tr("groups collapsed for viewing"))
         self._facts.setText("   ·   ".join(facts))
         self.findings.show(rendered.findings)
         self.tell("", "quiet")
@@ -527,7 +530,7 @@ class Window(QMainWindow):
 
     def _show_busy(self) -> None:
         is_busy = self.worker.is_busy or self.catalog_worker.is_busy
-        set_available(self.actions_by_name["stop"], is_busy, "Nothing is running.")
+        set_available(self.actions_by_name["stop"], is_busy, tr("Nothing is running."))
         if is_busy:
             self._busy_timer.start()
         else:
@@ -535,10 +538,10 @@ class Window(QMainWindow):
             self._progress.setVisible(False)
 
     def _show_place(self, page: int, count: int) -> None:
-        self._place_label.setText(f"Page {page + 1:,} of {count:,}")
+        self._place_label.setText(tr("Page {page:,} of {count:,}").format(page=page + 1, count=count))
 
     def _show_zoom(self, zoom: float) -> None:
-        fitted = "Fit width · " if self.pages.canvas.is_fitted else ""
+        fitted = tr("Fit width · ") if self.pages.canvas.is_fitted else ""
         self._zoom_label.setText(f"{fitted}{zoom:.0%}")
 
     def _delivered(self, done: list[Path] | str) -> None:
@@ -547,33 +550,33 @@ class Window(QMainWindow):
             return
         paths = done
         is_folded = self._rendered is not None and any(f != Fold() for f in self._rendered.job.folds.values())
-        more = f" and {len(paths) - 1:,} more" if len(paths) > 1 else ""
-        self.tell(f"Delivered {paths[0]}{more}.{_UNFOLDED * is_folded}", "good")
+        more = tr(" and {count:,} more").format(count=len(paths) - 1) if len(paths) > 1 else ""
+        self.tell(tr("Delivered {file}{more}.").format(file=paths[0], more=more) + _UNFOLDED * is_folded, "good")
         self.delivered_file.show_file(paths[0])
         QApplication.alert(self.window())  # the window may not be in front
 
     def _update_actions(self) -> None:
         controller, actions = self.controller, self.actions_by_name
         has_report = controller.report is not None
-        for name, action, label in (
-            ("Undo", actions["undo"], controller.undo_label),
-            ("Redo", actions["redo"], controller.redo_label),
+        for name, action, label, nothing in (
+            (tr("Undo"), actions["undo"], controller.undo_label, tr("Nothing was changed yet.")),
+            (tr("Redo"), actions["redo"], controller.redo_label, tr("Nothing was undone.")),
         ):
             action.setText(f"&{name} · {label.replace('&', '&&')}" if label else f"&{name}")
-            set_available(action, bool(label), "Nothing was changed yet." if name == "Undo" else "Nothing was undone.")
+            set_available(action, bool(label), nothing)
         for name in NEEDING_REPORT:
-            set_available(actions[name], has_report, "Open or begin a report first.")
+            set_available(actions[name], has_report, tr("Open or begin a report first."))
         self._enable_blocks()
-        set_available(actions["back"], self.following.can_go_back, "No link was followed yet.")
+        set_available(actions["back"], self.following.can_go_back, tr("No link was followed yet."))
         for name in ("deliver", "deliver_block", "print", "copy_shown"):
-            set_available(actions[name], self._rendered is not None, "There are no pages yet.")
+            set_available(actions[name], self._rendered is not None, tr("There are no pages yet."))
         self._deliver.setEnabled(self._rendered is not None)
         self._fetch.setEnabled(has_report)
         if controller.report is not None and controller.path is not None:
-            mark = " (read only)" if controller.read_only else "" if controller.is_saved else " •"
+            mark = tr(" (read only)") if controller.read_only else "" if controller.is_saved else " •"
             self._title.setText(controller.report.title + mark)
-            self._title.setToolTip(str(controller.path) + ("" if controller.is_saved else " (not saved)"))
-            self.setWindowTitle(f"{controller.path.name}{mark} – Northmoor")
+            self._title.setToolTip(str(controller.path) + ("" if controller.is_saved else tr(" (not saved)")))
+            self.setWindowTitle(tr("{file}{mark} – Northmoor").format(file=controller.path.name, mark=mark))
 
     def _window_command(self, name: str) -> PartCommand:
         """A command of the menus, for the list of what can be done to the selected part."""

@@ -13,6 +13,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, QThread, pyqtSignal
 
+from northmoor.app.language.translation import tr
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.checks.preflight import preflight, preflight_values
 from northmoor.core.checks.value_rules import ValuesToCheck
@@ -220,7 +221,9 @@ class Worker(QObject):
         except Exception as error:  # noqa: BLE001  # the last place where it can be reported to the user
             _log.exception("A task of the worker failed")
             self.failed.emit(
-                f"Northmoor made a mistake ({type(error).__name__}: {error}). Your report is unharmed; save it."
+                tr("Northmoor made a mistake ({name}: {error}). Your report is unharmed; save it.").format(
+                    name=type(error).__name__, error=error
+                )
             )
 
     def _session_for(self, library: Library) -> Session:
@@ -241,7 +244,7 @@ class Worker(QObject):
             if resolved.faults:
                 return
             document = session.render_resolved(resolved, job.edition, stop, self.progress.emit, job.folds)
-            self.progress.emit("Checking the pages")
+            self.progress.emit(tr("Checking the pages"))
             findings = preflight(document)
             with self._condition:  # from here on nothing stops what is made of the document's pages
                 stop.raise_if_cancelled()
@@ -288,7 +291,7 @@ class Worker(QObject):
             document = self._unfolded(document, stop)
             self.delivered.emit(task(document, self.progress.emit, stop))
         except Cancelled:
-            self.delivery_failed.emit("Stopped. What was under way is not there.")
+            self.delivery_failed.emit(tr("Stopped. What was under way is not there."))
         except NorthmoorError as error:
             self.delivery_failed.emit(str(error))
 
@@ -313,7 +316,7 @@ class Worker(QObject):
             rows: Rows = session.rows(job.report, query, values, stop, self.progress.emit, show)
         except Cancelled:
             if stop is self._fetching:
-                self.rows_failed.emit(NorthmoorError("Stopped. Run the query again to see its rows."))
+                self.rows_failed.emit(NorthmoorError(tr("Stopped. Run the query again to see its rows.")))
         except NorthmoorError as error:
             if stop is self._fetching:
                 self.rows_failed.emit(error)

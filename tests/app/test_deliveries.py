@@ -139,7 +139,7 @@ def test_two_runs_are_compared(quay: Window, qtbot: QtBot) -> None:
     quay.deliveries.details.buttons["compare"].click()
     qtbot.waitUntil(lambda: bool(found), timeout=15_000)
     # the run before is that with a limit of 10: one figure has changed, the small ones are new
-    assert {row[1] for row in found[0]} >= {"row came"}
+    assert {row[1] for row in found[0]} >= {"row added"}
 
 
 def test_an_order_is_made_in_words_and_says_what_is_wrong(quay: Window, root: Path, qtbot: QtBot) -> None:

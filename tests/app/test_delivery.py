@@ -67,13 +67,13 @@ def test_two_formats_are_delivered_by_keyboard_in_four_actions(window: Window, t
 
 
 def test_only_the_choices_of_ticked_formats_are_asked(dialog: DeliverDialog) -> None:
-    assert option(dialog, "To be kept").currentText() == "As any PDF"
+    assert option(dialog, "Archiving").currentText() == "As any PDF"
     tick(dialog, "pdf", on=False)
     assert dialog.note.text() == "Tick a format first."
     assert not dialog._deliver.isEnabled()
     tick(dialog, "png")
     (number,) = list(dialog.findChildren(FormatOptions)[-1].findChildren(QSpinBox))
-    assert (number.accessibleName(), number.value(), number.minimum()) == ("Pixels an inch", 144, 18)
+    assert (number.accessibleName(), number.value(), number.minimum()) == ("Pixels per inch", 144, 18)
     number.setValue(300)
     number.editingFinished.emit()
     colors = option(dialog, "Colours")

@@ -18,6 +18,7 @@ from northmoor.core.model import edits
 from tests.app.conftest import settle
 from tests.app.test_blocks import do
 from tests.app.test_journey import editor
+from tests.helpers import examples
 
 
 def test_ticks_in_a_form_are_handled_by_widgets_that_stay(window: Window, qtbot: QtBot) -> None:
@@ -95,7 +96,7 @@ def test_a_form_that_is_replaced_commits_nothing_more(qtbot: QtBot) -> None:
 @pytest.mark.parametrize("seed", [1, 2])
 def test_hands_that_press_anything_find_no_mistake(seed: int) -> None:
     """What goes wrong here goes wrong twice: what depends on the moment is looked for by runs of many thousands."""
-    command = [sys.executable, "-m", "tests.fuzz.monkey", "1000", str(seed)]
+    command = [sys.executable, "-m", "tests.fuzz.monkey", str(examples(1000)), str(seed)]
     root = Path(__file__).parents[2]
     for _ in range(2):
         done = subprocess.run(command, cwd=root, capture_output=True, text=True, timeout=900, check=False)

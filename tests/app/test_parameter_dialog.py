@@ -191,7 +191,7 @@ def test_preflight_offers_what_mends_a_finding(window: Window, qtbot: QtBot) -> 
         lambda r, _: edits.add_query(r, SAILINGS.but(sql="select * from sailings where vessel_id in (:vessels)")),
     )
     settle(window, qtbot)
-    assert window.findings.button.text() == "Preflight: 1 fault, 1 to look at"
+    assert window.findings.button.text() == "Preflight: 1 error, 1 warning"
     window.actions_by_name["preflight"].trigger()
     mend(window, "Add :vessels (integer list)")
     settle(window, qtbot)

@@ -56,7 +56,7 @@ def test_editions_are_duplicated_named_hidden_and_given_formats(
     settle(window, qtbot)
     asked = DeliverDialog(window.shown_document, window.controller.path, None, window)
     assert [asked.formats.item(row).text() for row in range(asked.formats.count())] == [
-        "Pictures (PNG), one a page", "PDF",
+        "Pictures (PNG), one per page", "PDF",
     ]  # fmt: skip
     assert [path.name for path in asked.delivery.paths] == ["fares-by-route.png"]
     asked.close()
@@ -96,7 +96,7 @@ def test_a_field_and_a_text_are_replaced_in_one_step(window: Window, qtbot: QtBo
     dialog.run()
     assert window.controller.report is not None
     assert window.controller.report.title.startswith("Takings by route")
-    assert dialog.found.text() == "It is nowhere in this report."
+    assert dialog.found.text() == "It was not found in this report."
     assert undone(window, before)
 
 

@@ -127,7 +127,7 @@ def test_from_an_unknown_log_to_the_figures_of_one_voyage(data: DataWorkspace, q
     assert words == "Spans of Curlew by voyage_id while underway = 1 in 2025-06-03"
     qtbot.waitUntil(lambda: "entry.tag in (:signals)" in data.editor.text(), timeout=PATIENCE)
     assert data.editor.isReadOnly()
-    assert data.sql_title.text() == "What the log is asked"
+    assert data.sql_title.text() == "The log's query"
 
     def measure(dialog: MeasurementsDialog) -> None:
         assert dialog.over.currentText() == "each of spans"

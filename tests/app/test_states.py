@@ -198,7 +198,7 @@ def test_preflight_lists_what_was_found(window: Window, qtbot: QtBot) -> None:
     assert window.controller.selection == Selection("table", "fares-table")
     window.controller.undo()
     settle(window, qtbot)
-    qtbot.waitUntil(lambda: any("Nothing to look at" in b.text() for b in window.findings.panel.findChildren(QLabel)))
+    qtbot.waitUntil(lambda: any("No findings" in b.text() for b in window.findings.panel.findChildren(QLabel)))
     window.findings.panel.close()
 
 

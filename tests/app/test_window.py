@@ -62,9 +62,9 @@ def test_report_properties_are_those_of_the_page(window: Window) -> None:
 
 def test_preferences_are_kept_and_odd_ones_are_as_at_first(window: Window, tmp_path: Path) -> None:
     dialog = PreferencesDialog(window._settings, window)
-    dialog.look.setCurrentIndex(dialog.look.findData("dark"))
-    dialog.text_size.setCurrentIndex(dialog.text_size.findData(18))
-    dialog.begin_with.setCurrentIndex(dialog.begin_with.findData("last"))
+    dialog.boxes["look"].setCurrentIndex(dialog.boxes["look"].findData("dark"))
+    dialog.boxes["text_size"].setCurrentIndex(dialog.boxes["text_size"].findData(18))
+    dialog.boxes["begin_with"].setCurrentIndex(dialog.boxes["begin_with"].findData("last"))
     dialog.accept()
     assert read_preferences(window._settings) == Preferences("dark", 18, "last")
     odd = QSettings(str(tmp_path / "odd.ini"), QSettings.Format.IniFormat)
@@ -168,7 +168,7 @@ def test_a_remedy_is_done_for_all_findings_of_a_kind_in_one_step(window: Window)
         Finding("idle", place, "The scope says nothing.", is_error=False, remedies=(without("scope"),)),
         Finding("other", place, "Something else.", remedies=(without(TABLE),)),
     ))  # fmt: skip
-    assert window.findings.button.text() == "Preflight: 1 fault, 2 to look at"
+    assert window.findings.button.text() == "Preflight: 1 error, 2 warnings"
     window.findings.open()
     panel = window.findings.panel
     assert panel is not None

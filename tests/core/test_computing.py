@@ -135,5 +135,5 @@ def test_the_first_rows_of_each_are_numbered_in_a_step(databases: dict[str, obje
     for connection in databases.values():
         rows = connection.execute(f"{made} order by k, x desc").fetchall()  # type: ignore[attr-defined]
         assert rows == [("a", 19), ("a", 7), ("b", 20), ("b", 10)]
-    with pytest.raises(QueryError, match="Go on with the result"):
+    with pytest.raises(QueryError, match="Use the result as a table"):
         first_of_each("select k from t union select k from t", "sqlite", "k", OrderItem("x"), "2", "ranked")

@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import ROWAN, STONE_TEXT
 from northmoor.core.model.data.connections import KIND_OF_CONNECTION, Connection
@@ -54,8 +55,8 @@ class CatalogTree(QTreeWidget):
         header.setStretchLastSection(False)
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
         header.setSectionResizeMode(1, QHeaderView.ResizeMode.ResizeToContents)
-        self.setAccessibleName("Connections and tables")
-        self.setToolTip("Space shows a table's first rows; Enter or a double click puts the name into the SQL")
+        self.setAccessibleName(tr("Connections and tables"))
+        self.setToolTip(tr("Space shows a table's first rows; Enter or a double click puts the name into the SQL"))
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.itemActivated.connect(self._activate)
 
@@ -94,40 +95,40 @@ class CatalogPanel(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.tree = CatalogTree()
         self.search = QLineEdit()
-        self.search.setPlaceholderText("tables and columns")
+        self.search.setPlaceholderText(tr("tables and columns"))
         self.search.setClearButtonEnabled(True)
-        self.search.setAccessibleName("Search tables and columns")
-        self.search.setToolTip("Narrow the tables to those whose name, or a column's, has these letters")
+        self.search.setAccessibleName(tr("Search tables and columns"))
+        self.search.setToolTip(tr("Narrow the tables to those whose name, or a column's, has these letters"))
         self.search.textChanged.connect(self._narrow)
         self.queries = QListWidget()
-        self.queries.setAccessibleName("Queries")
+        self.queries.setAccessibleName(tr("Queries"))
         self.queries.setMaximumHeight(170)
         self.queries.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.queries.currentItemChanged.connect(self._pick)
         self.queries.customContextMenuRequested.connect(self._query_menu)
         self.tree.customContextMenuRequested.connect(self._tree_menu)
-        self.add_connection = _adder("Add a connection", self.connection_wanted.emit)
-        self.add_query = _adder("Add a query (Ctrl+Shift+Q)", self.new_query_wanted.emit)
+        self.add_connection = _adder(tr("Add a connection"), self.connection_wanted.emit)
+        self.add_query = _adder(tr("Add a query (Ctrl+Shift+Q)"), self.new_query_wanted.emit)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 6, 6, 8)
         layout.setSpacing(6)
-        layout.addLayout(_section("Connections", self.add_connection))
+        layout.addLayout(_section(tr("Connections"), self.add_connection))
         for widget in (self.search, self.tree):
             layout.addWidget(widget)
-        layout.addLayout(_section("Queries", self.add_query))
+        layout.addLayout(_section(tr("Queries"), self.add_query))
         layout.addWidget(self.queries)
 
     def show_connections(self, connections: tuple[Connection, ...]) -> None:
         """Show the connections; their tables follow as they are read."""
         self.tree.clear()
         for connection in connections:
-            top = QTreeWidgetItem([connection.name, KIND_OF_CONNECTION[connection.kind].tag])
+            top = QTreeWidgetItem([connection.name, tr(KIND_OF_CONNECTION[connection.kind].tag)])
             top.setIcon(0, icon(KIND_OF_CONNECTION[connection.kind].icon))
             top.setData(0, _NODE, Node("connection", connection.name))
             top.setForeground(1, QColor(STONE_TEXT))
             top.setTextAlignment(1, Qt.AlignmentFlag.AlignRight)
             self.tree.addTopLevelItem(top)
-            top.addChild(_message_entry("reading …"))
+            top.addChild(_message_entry(tr("reading …")))
             top.setExpanded(True)
 
     def show_catalog(self, connection: str, catalog: Catalog | str) -> None:
@@ -143,7 +144,7 @@ class CatalogPanel(QWidget):
                     continue
                 entries = [_table_entry(connection, table) for table in catalog.tables]
                 entries += [_routine_entry(connection, routine) for routine in catalog.routines]
-                top.addChildren(entries or [_message_entry("It has no tables.")])
+                top.addChildren(entries or [_message_entry(tr("It has no tables."))])
         self._narrow(self.search.text())
 
     def show_queries(self, queries: tuple[Query, ...], current: str | None) -> None:
@@ -190,14 +191,14 @@ class CatalogPanel(QWidget):
 def query_kind(query: Query) -> tuple[str, str]:
     """What kind of query it is, in words, and the icon for that."""
     if query.use_sample:
-        return "saved rows", "bookmark"
+        return tr("saved rows"), "bookmark"
     if query.shared:
-        return f"shared as {query.shared}", "share-2"
+        return tr("shared as {shared}").format(shared=query.shared), "share-2"
     if query.is_combined:
-        return "combined", "layers"
+        return tr("combined"), "layers"
     if query.detail_of is not None:
-        return f"detail of {query.detail_of.query}", "split"
-    return f"on {query.connection}", "file-text"
+        return tr("detail of {query}").format(query=query.detail_of.query), "split"
+    return tr("on {connection}").format(connection=query.connection), "file-text"
 
 
 def _adder(message: str, run: object) -> QToolButton:

@@ -10,6 +10,7 @@ from northmoor.app.data.connection_dialog import ConnectionDialog
 from northmoor.app.data.query.query_actions import QueryActions
 from northmoor.app.data.signals.signal_controller import SignalController
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.menus import menu_of
 from northmoor.app.worker import Worker
 from northmoor.core.errors import NorthmoorError, WrongPassword
@@ -96,22 +97,24 @@ class ConnectionController(QObject):
         entries: list[tuple[str, object]] = []
         if node.kind == "table":
             entries += [
-                ("First rows (Space)", lambda: self._data.show_first_rows(name, node.name)),
-                ("New query from it", lambda: self.query_from_table(name, node.name)),
+                (tr("First rows (Space)"), lambda: self._data.show_first_rows(name, node.name)),
+                (tr("New query from it"), lambda: self.query_from_table(name, node.name)),
                 ("", None),
                 *self._data.signals.entries_of_table(name, node.name),
             ]
         elif node.kind == "routine":
-            entries.append(("New query from it", lambda: self.query_from_routine(name, node.name)))
+            entries.append((tr("New query from it"), lambda: self.query_from_routine(name, node.name)))
         elif node.kind == "connection":
             entries += [
-                ("Change …", lambda: self.ask(name)),
-                ("Read again", lambda: self.read(name, refresh=True)),
+                (tr("Change …"), lambda: self.ask(name)),
+                (tr("Read again"), lambda: self.read(name, refresh=True)),
                 ("", None),
-                ("Remove from the library", lambda: self.remove(name)),
+                (tr("Remove from the library"), lambda: self.remove(name)),
             ]
         else:
-            entries.append((f"Put {node.name} into the SQL", lambda: self._data.insert(node.name)))
+            entries.append(
+                (tr("Insert {name} into the SQL").format(name=node.name), lambda: self._data.insert(node.name))
+            )
         menu_of(self._data.panel, entries).popup(at)
 
     def query_from_table(self, connection: str, name: str) -> None:
@@ -135,11 +138,13 @@ class ConnectionController(QObject):
         """Take a connection out of the library, after saying which queries use it."""
         panel, report = self._data.panel, self._data.controller.report
         used = [q.name for q in report.queries if q.connection == name] if report is not None else []
-        message = f" {', '.join(used)} of this report use it." if used else ""
-        text = f"Remove {name} from the library?{message} The data themselves stay."
+        message = tr(" {used} of this report use it.").format(used=", ".join(used)) if used else ""
+        text = tr("Remove {name} from the library?{message} The data themselves stay.").format(
+            name=name, message=message
+        )
         buttons = QMessageBox.StandardButton
         offered = buttons.Yes | buttons.Cancel
-        if QMessageBox.question(panel, "Remove the connection", text, offered) == buttons.Yes:
+        if QMessageBox.question(panel, tr("Remove the connection"), text, offered) == buttons.Yes:
             try:
                 self._data.library.remove(name)
             except NorthmoorError as error:

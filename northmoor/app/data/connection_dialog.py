@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import PEAT
 from northmoor.app.widgets.widget_tools import set_style_name
@@ -34,15 +35,15 @@ from northmoor.core.sources.drivers.credentials import Credential, Secrets
 from northmoor.core.sources.library import Library
 
 _LABELS = {
-    "database": "Database",
-    "host": "Host",
-    "port": "Port",
-    "user": "User",
-    "encryption": "Encryption",
-    "path": "File or folder",
-    "encoding": "Encoding",
-    "separator": "Separator",
-    "decimal_sign": "Decimal sign",
+    "database": tr("Database"),
+    "host": tr("Host"),
+    "port": tr("Port"),
+    "user": tr("User"),
+    "encryption": tr("Encryption"),
+    "path": tr("File or folder"),
+    "encoding": tr("Encoding"),
+    "separator": tr("Separator"),
+    "decimal_sign": tr("Decimal sign"),
 }
 _FIXED_ROWS = 2  # kind and name
 _AS_SEEN = "automatic"
@@ -59,18 +60,20 @@ class ConnectionDialog(QDialog):
     ) -> None:
         super().__init__(parent)
         self._library, self._worker, self._old = library, worker, connection
-        self.setWindowTitle("Connection" if connection is None else f"Connection {connection.name}")
+        self.setWindowTitle(
+            tr("Connection") if connection is None else tr("Connection {name}").format(name=connection.name)
+        )
         self.setMinimumWidth(520)
         self.kind = QComboBox()
-        self.kind.setAccessibleName("Kind of connection")
+        self.kind.setAccessibleName(tr("Kind of connection"))
         for kind in CONNECTION_KINDS:
-            self.kind.addItem(kind.choice_label or kind.label, kind.name)
+            self.kind.addItem(tr(kind.choice_label or kind.label), kind.name)
         self.name = QLineEdit()
-        self.name.setAccessibleName("Name")
-        self.name.setToolTip("The name that queries use: letters, digits, _ and -")
+        self.name.setAccessibleName(tr("Name"))
+        self.name.setToolTip(tr("The name that queries use: letters, digits, _ and -"))
         self.fields: dict[str, QWidget] = {}
         self.password = QLineEdit()
-        self.keep = QCheckBox("Keep it in the system's keyring")
+        self.keep = QCheckBox(tr("Keep it in the system's keyring"))
         self.message = QLabel()
         self.message.setWordWrap(True)
         self.message.setTextFormat(Qt.TextFormat.PlainText)
@@ -78,8 +81,8 @@ class ConnectionDialog(QDialog):
         self.message.setAlignment(Qt.AlignmentFlag.AlignTop)
         self._form = QFormLayout()
         self._form.setLabelAlignment(Qt.AlignmentFlag.AlignLeft)
-        self.test_button = QPushButton(icon("plug"), "Test")
-        self.test_button.setToolTip("Connect with what is entered, and say what is wrong")
+        self.test_button = QPushButton(icon("plug"), tr("Test"))
+        self.test_button.setToolTip(tr("Try to connect with these settings"))
         self._build()
         self.kind.currentIndexChanged.connect(self._fill)
         self.test_button.clicked.connect(self.test)
@@ -92,15 +95,15 @@ class ConnectionDialog(QDialog):
 
     def _build(self) -> None:
         buttons = QDialogButtonBox()
-        self.save_button = QPushButton("Save")
+        self.save_button = QPushButton(tr("Save"))
         self.save_button.setObjectName("primary")
         buttons.addButton(self.test_button, QDialogButtonBox.ButtonRole.ActionRole)
         buttons.addButton(self.save_button, QDialogButtonBox.ButtonRole.AcceptRole)
         buttons.addButton(QDialogButtonBox.StandardButton.Cancel)
         self.save_button.clicked.connect(self.accept)
         buttons.rejected.connect(self.reject)
-        self._form.addRow("Kind", self.kind)
-        self._form.addRow("Name", self.name)
+        self._form.addRow(tr("Kind"), self.kind)
+        self._form.addRow(tr("Name"), self.name)
         layout = QVBoxLayout(self)
         layout.addLayout(self._form)
         layout.addWidget(self.message)
@@ -121,9 +124,9 @@ class ConnectionDialog(QDialog):
                 value = getattr(self._old, name) if self._old is not None else field.get_default()
                 known = None if repr(value) == "PydanticUndefined" else value
                 widget = self._editor(is_file, name, field.annotation, known)
-                widget.setToolTip(model.help_of(name))
+                widget.setToolTip(tr(model.help_of(name)))
                 self.fields[name] = widget
-                label = QLabel("File" if is_file and name == "database" else _LABELS[name])
+                label = QLabel(tr("File") if is_file and name == "database" else _LABELS[name])
                 label.setObjectName("field-label")
                 self._form.addRow(label, widget)
         if kind.is_server:
@@ -134,18 +137,22 @@ class ConnectionDialog(QDialog):
     def _add_password(self) -> None:
         self.password = QLineEdit()
         self.password.setEchoMode(QLineEdit.EchoMode.Password)
-        self.password.setAccessibleName("Password")
-        self.password.setToolTip("It is never written into the library; leave it empty to keep the one that is known")
+        self.password.setAccessibleName(tr("Password"))
+        self.password.setToolTip(tr("It is never written into the library; leave it empty to keep the present one"))
         if self._old is not None:
-            self.password.setPlaceholderText("as it is")
-        self.keep = QCheckBox("Keep it in the system's keyring")
-        self.keep.setToolTip("Without this it is known until Northmoor is closed")
-        self.unencrypted = QCheckBox("Let it go unencrypted to another machine")
-        self.unencrypted.setToolTip("Whoever listens on the way then reads it; for networks that you trust")
+            self.password.setPlaceholderText(tr("as it is"))
+        self.keep = QCheckBox(tr("Keep it in the system's keyring"))
+        self.keep.setToolTip(tr("Otherwise it is remembered until Northmoor is closed"))
+        self.unencrypted = QCheckBox(tr("Allow an unencrypted connection to another machine"))
+        self.unencrypted.setToolTip(tr("Anyone on the network can then read it; only for trusted networks"))
         if isinstance(self._old, ServerConnection):
             with suppress(NorthmoorError):  # passwords of the environment that cannot be read; connecting says so
                 self.unencrypted.setChecked(self._library.secrets.credential(self._old).unencrypted)
-        rows = (("password", "Password", self.password), ("keep", "", self.keep), ("unencrypted", "", self.unencrypted))
+        rows = (
+            ("password", tr("Password"), self.password),
+            ("keep", "", self.keep),
+            ("unencrypted", "", self.unencrypted),
+        )
         for name, text, widget in rows:
             label = QLabel(text)
             label.setObjectName("field-label")
@@ -166,7 +173,7 @@ class ConnectionDialog(QDialog):
             spin = QSpinBox()
             spin.setRange(1, 65_535)
             spin.setValue(int(value))
-            spin.setAccessibleName("Port")
+            spin.setAccessibleName(tr("Port"))
             return spin
         line = QLineEdit("" if value is None else str(value))
         line.setAccessibleName(_LABELS[name])
@@ -182,9 +189,9 @@ class ConnectionDialog(QDialog):
         row = QHBoxLayout(whole)
         row.setContentsMargins(0, 0, 0, 0)
         row.addWidget(line, 1)
-        ways = [("file-text", "Choose a file", QFileDialog.getOpenFileName)]
+        ways = [("file-text", tr("Choose a file"), QFileDialog.getOpenFileName)]
         if may_be_folder:
-            ways.append(("folder-open", "Choose a folder", QFileDialog.getExistingDirectory))  # type: ignore[arg-type]
+            ways.append(("folder-open", tr("Choose a folder"), QFileDialog.getExistingDirectory))  # type: ignore[arg-type]
         for drawing, message, ask in ways:
             button = QToolButton()
             button.setIcon(icon(drawing, PEAT))
@@ -215,14 +222,16 @@ class ConnectionDialog(QDialog):
             entries["name"] = self._library.free_name(target)
         for name in ("database", "path", "user", "host"):
             if name in self.fields and not entries.get(name):
-                raise ValueError(f"{_LABELS[name]} is empty; fill it in.")
+                raise ValueError(tr("{name} is empty; fill it in.").format(name=_LABELS[name]))
         try:
             made: Connection = KIND_OF_CONNECTION[entries["kind"]].model.model_validate(entries)  # type: ignore[assignment]  # one of them
             return made
         except ValidationError as error:
             first = error.errors(include_url=False)[0]
-            label = {**_LABELS, "name": "Name"}.get(str(first["loc"][0]), str(first["loc"][0]))
-            raise ValueError(f"{label} does not fit: letters, digits, _ and - are allowed.") from error
+            label = {**_LABELS, "name": tr("Name")}.get(str(first["loc"][0]), str(first["loc"][0]))
+            raise ValueError(
+                tr("{label} does not fit: letters, digits, _ and - are allowed.").format(label=label)
+            ) from error
 
     def test(self) -> None:
         """Connect with what is entered."""
@@ -232,7 +241,7 @@ class ConnectionDialog(QDialog):
         except (ValueError, NorthmoorError) as error:
             self._say(str(error), "fault")
             return
-        self._say("Connecting …", "quiet")
+        self._say(tr("Connecting …"), "quiet")
         self.test_button.setEnabled(False)
 
         def ask(stop: CancelToken) -> object:
@@ -259,7 +268,7 @@ class ConnectionDialog(QDialog):
         if isinstance(found, Catalog):
             faulty = [table for table in found.tables if table.fault]
             count = len(found.tables) - len(faulty)
-            message = f"Connected. {count:,} table{'s' * (count != 1)} found."
+            message = tr_count(count, "Connected. {count} table found.", "Connected. {count} tables found.")
             self._say(message + (f" {faulty[0].fault}" if faulty else ""), "warning" if faulty else "good")
         else:
             self._say(str(found), "fault")

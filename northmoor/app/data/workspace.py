@@ -28,6 +28,7 @@ from northmoor.app.data.rows.row_actions import RowActions
 from northmoor.app.data.rows.rows_pane import RowsPane
 from northmoor.app.data.signals.signal_controller import SignalController
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.widgets.headings import line, section
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.waiting import wait_for
@@ -74,15 +75,10 @@ class DataWorkspace(QWidget):
         """Whether the report has changed while nobody looked here."""
         self._wished: object = None
         self._is_waiting = False
-        self.panel = CatalogPanel()
-        self.bar = QueryBar()
-        self.sentence = SentenceView()
-        self.editor = SqlEditor()
-        self.pane = RowsPane(worker)
-        self.columns = ColumnPanel()
-        self.plan = PlanPanel()
-        self.check = QPushButton(icon("check"), "Check")
-        self.sql_title = section("The same in SQL")
+        self.panel, self.bar, self.sentence, self.editor = CatalogPanel(), QueryBar(), SentenceView(), SqlEditor()
+        self.pane, self.columns, self.plan = RowsPane(worker), ColumnPanel(), PlanPanel()
+        self.check = QPushButton(icon("check"), tr("Check"))
+        self.sql_title = section(tr("The same in SQL"))
         self.queries = QueryActions(self)
         self.sql = SqlActions(self)
         self.catalogs = ConnectionController(self)
@@ -119,7 +115,7 @@ class DataWorkspace(QWidget):
         whole.addWidget(self.split)
 
     def _right(self) -> QWidget:
-        self.check.setToolTip("Ask the server whether it would run the SQL, without running it (Ctrl+Shift+Return)")
+        self.check.setToolTip(tr("Ask the server whether it would run the SQL, without running it (Ctrl+Shift+Return)"))
         head = QHBoxLayout()
         head.addWidget(self.sql_title, 1)
         head.addWidget(self.check)
@@ -256,8 +252,8 @@ class DataWorkspace(QWidget):
         self.query_name = report.queries[0].name if report.queries else None
         self._names, self._shown = {}, None
         self.sql.forget()
-        self.pane.clear("Run the query to see its rows (Ctrl+Enter).")
-        message = "" if self.query_name else "The report has no query yet; add one with + beside Queries."
+        self.pane.clear(tr("Run the query to see its rows (Ctrl+Enter)."))
+        message = "" if self.query_name else tr("The report has no query yet; add one with + beside Queries.")
         self.pane.show_message(message, "quiet")
         self._is_begun = False
         if self.isVisible():
@@ -285,13 +281,13 @@ class DataWorkspace(QWidget):
         names = [q.name for q in report.queries]
         if self.query_name not in names:
             self.query_name = names[0] if names else None
-            self.pane.clear("Run the query to see its rows (Ctrl+Enter).")
+            self.pane.clear(tr("Run the query to see its rows (Ctrl+Enter)."))
         query = self.current()
         self.panel.show_queries(report.queries, self.query_name)
         self.bar.show_query(query, [c.name for c in self.library.connections.connections])
         is_of_log = self.signals.show_query(query)
         self.sentence.setVisible(not is_of_log)
-        self.sql_title.setText("What the log is asked" if is_of_log else "The same in SQL")
+        self.sql_title.setText(tr("The log's query") if is_of_log else tr("The same in SQL"))
         self.check.setEnabled(not is_of_log)
         self.editor.setReadOnly(query is None or is_of_log)
         sql = self._sql(query) if query is not None else ""
@@ -326,7 +322,7 @@ class DataWorkspace(QWidget):
         report = self.controller.report
         if name != self.query_name and report is not None:
             self.query_name = name
-            self.pane.clear("Run the query to see its rows (Ctrl+Enter).")
+            self.pane.clear(tr("Run the query to see its rows (Ctrl+Enter)."))
             self.pane.show_message("", "quiet")
             self._show_report(report)
             self.run_quietly()
@@ -344,7 +340,7 @@ class DataWorkspace(QWidget):
 
     # running
 
-    def run(self, label: str | bool = "Change the SQL") -> None:
+    def run(self, label: str | bool = tr("Change the SQL")) -> None:
         """Take the SQL into the report and fetch its rows."""
         query = self.current()
         if query is None:
@@ -376,7 +372,7 @@ class DataWorkspace(QWidget):
         name = query.shared
         is_changed = self._shown is not None and self._sql(query) != self._shown[1]
         try:
-            looked_for = f"Looking for the reports that use {name} …"
+            looked_for = tr("Looking for the reports that use {name} …").format(name=name)
             users = wait_for(lambda stop: self.library.reports_with(name, stop), self, looked_for)
             answer = ask_about_shared(name, [path.name for path in users], is_changed, self)
             if answer == "all":
@@ -411,7 +407,7 @@ class DataWorkspace(QWidget):
         self.editor.mark_fault(None)
         self._waiting = query
         self.pane.show_message("", "quiet")
-        self.pane.state(f"running {query} …", are_old=self.pane.rows is not None)
+        self.pane.state(tr("running {query} …").format(query=query), are_old=self.pane.rows is not None)
         self.worker.fetch_rows(RenderJob(report, self.controller.values, None, self.library, refresh), query)
 
     def _wish(self, query: str) -> object:
@@ -441,12 +437,13 @@ class DataWorkspace(QWidget):
         tried = report.but(
             queries=tuple(q.but(sql=self.editor.text()) if q.name == query.name else q for q in report.queries)
         )
-        self.pane.show_message("Checking …", "quiet")
+        self.pane.show_message(tr("Checking …"), "quiet")
 
         def ask(session: Session, stop: CancelToken) -> object:
             resolved = session.resolve_parameters(tried, values, stop, designing=True, forgiving=True)
             known = resolved.values_for(session.names_in(tried, query.name))
-            return f"{session.check(tried, query.name, known, stop)} would run it. Nothing was run."
+            runner = session.check(tried, query.name, known, stop)
+            return tr("{runner} would run it. Nothing was run.").format(runner=runner)
 
         self.worker.ask_session(library, ask, self.checked.emit)
 
@@ -474,19 +471,21 @@ class DataWorkspace(QWidget):
         self.pane.show_rows(rows, self.format_locale(), settings)
         count = rows.table.num_rows
         if not rows.is_whole:
-            self.pane.state(f"first {count:,}; more are on the way …")
+            self.pane.state(tr("first {count:,}; more are on the way …").format(count=count))
             return
-        self.pane.state(f"{count:,} row{'s' * (count != 1)} · {rows.seconds:.2f} s")
+        self.pane.state(tr_count(count, "{count} row", "{count} rows") + f" · {rows.seconds:.2f} s")
         message = []
         if count == 0:
             is_bound = query is not None and bool(placeholders(self._sql(query), "sqlite"))
-            message.append("No row fits the parameter values above; try others." if is_bound else "It returns no rows.")
+            message.append(
+                tr("No row fits the parameter values above; try others.") if is_bound else tr("It returns no rows.")
+            )
         message += [*self._column_changes(rows), *rows.notes]
         self.pane.show_message(" ".join(message), "warning" if rows.notes else "quiet")
         if rows.query == _PREVIEW:
-            self.pane.title.setText("First rows")
+            self.pane.title.setText(tr("First rows"))
         else:
-            self.pane.title.setText("Rows")
+            self.pane.title.setText(tr("Rows"))
             self._names[rows.query] = rows.names
             if query is not None and rows.query == query.name and query.signals is None:
                 self.sql.note_run(query.name, self._sql(query), count, rows.seconds)
@@ -499,12 +498,13 @@ class DataWorkspace(QWidget):
             return []
         new = [name for name in rows.names if name not in before]
         gone = [name for name in before if name not in rows.names]
-        return ([f"New: {', '.join(new)}."] if new else []) + ([f"Gone: {', '.join(gone)}."] if gone else [])
+        kinds = ((tr("New: {names}."), new), (tr("Gone: {names}."), gone))
+        return [text.format(names=", ".join(names)) for text, names in kinds if names]
 
     def _show_failed_run(self, error: NorthmoorError) -> None:
         self.show_fault(error)
         if self.pane.rows is not None:
-            self.pane.state("rows of the run before", are_old=True)
+            self.pane.state(tr("rows of the run before"), are_old=True)
 
     def show_fault(self, error: NorthmoorError) -> None:
         """Report a fault of the current query, mark it in the SQL, and offer what fixes it."""
@@ -512,13 +512,13 @@ class DataWorkspace(QWidget):
         self.pane.show_message(str(error), "fault")
         if self.pane.rows is None:
             self.pane.state("")
-            self.pane.view.hint = "There are no rows to show."
+            self.pane.view.hint = tr("There are no rows to show.")
             self.pane.view.viewport().update()
         if isinstance(error, QueryError):
             self.editor.mark_fault(error.position)
             self.sentence.mark_fault(error.position, error.message)
         if isinstance(error, MissingParameter):
-            self.pane.remedy.setText(f"Add :{error.name}")
+            self.pane.remedy.setText(tr("Add :{name}").format(name=error.name))
             self.pane.remedy.setProperty("parameter", error.name)
             self.pane.remedy.show()
         if isinstance(error, WrongPassword):
@@ -535,7 +535,9 @@ class DataWorkspace(QWidget):
             added = proposed_parameter(check_query(self.editor.text(), around.dialect), around.catalog, name)
         except NorthmoorError:
             added = Parameter(name=name, default="")
-        if self.controller.edit(f"Add the parameter {name}", lambda r, _: edits.add_parameter(r, added)):
+        if self.controller.edit(
+            tr("Add the parameter {name}").format(name=name), lambda r, _: edits.add_parameter(r, added)
+        ):
             self.run()
 
     def show_first_rows(self, connection: str, table: str) -> None:
@@ -548,8 +550,8 @@ class DataWorkspace(QWidget):
         tried = report.but(queries=(*report.queries, Query(name=_PREVIEW, connection=connection, sql=sql)))
         self._waiting = _PREVIEW
         self.pane.clear("")
-        self.pane.title.setText("First rows")
-        self.pane.show_message(f"Reading {table} …", "quiet")
+        self.pane.title.setText(tr("First rows"))
+        self.pane.show_message(tr("Reading {table} …").format(table=table), "quiet")
         self.worker.fetch_rows(RenderJob(tried, self.controller.values, None, self.library), _PREVIEW)
 
     def insert(self, name: str) -> None:
@@ -575,10 +577,10 @@ class DataWorkspace(QWidget):
         name = query.name
         new = str(changes.get("name", column))
         if new != column:
-            label = f"Rename the column {column} to {new}"
+            label = tr("Rename the column {column} to {new}").format(column=column, new=new)
             done = self.controller.edit(label, lambda r, _: rename_column(r, name, column, new, self.library))
         else:
-            label = f"Change the column {column}"
+            label = tr("Change the column {column}").format(column=column)
             done = self.controller.edit(label, lambda r, _: edits.change_query_column(r, name, column, **changes))
         self.pane.header.setProperty("chosen", new if done else column)
         if not done:
@@ -587,7 +589,7 @@ class DataWorkspace(QWidget):
     def _show_plan(self) -> None:
         report, query = self.controller.report, self.current()
         if report is None or query is None or not self._sql(query).strip():
-            self.plan.show_plan("It is shown when there is a query.")
+            self.plan.show_plan(tr("It is shown when there is a query."))
             return
         if query.signals is not None:
             self.plan.show_plan(self.signals.plan_of(query))

@@ -17,12 +17,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.widgets.headings import section
 from northmoor.core.delivery.archive.compare_runs import RunComparison
 from northmoor.core.delivery.archive.run_folder import FILES
 from northmoor.core.output.raster import rasterise
 
-_COLUMNS = ("Page", "What", "Where", "Before", "After", "Difference")
+_COLUMNS = (tr("Page"), tr("What"), tr("Where"), tr("Before"), tr("After"), tr("Difference"))
 _SCALE = 1.2
 _MOST_ROWS = 5_000
 ChangeRow = tuple[int, str, str, str, str, str]
@@ -37,10 +38,12 @@ def change_rows(found: RunComparison) -> list[ChangeRow]:
             by = "" if each.difference is None else f"{each.difference:+,f}"
             rows.append((each.page_after or each.page_before, what, where, each.before, each.after, by))
     rows += [
-        (row.page, "row went", f"{row.block} · {row.row}", " · ".join(row.texts), "", "") for row in found.rows_gone
+        (row.page, tr("row removed"), f"{row.block} · {row.row}", " · ".join(row.texts), "", "")
+        for row in found.rows_gone
     ]
     rows += [
-        (row.page, "row came", f"{row.block} · {row.row}", "", " · ".join(row.texts), "") for row in found.rows_come
+        (row.page, tr("row added"), f"{row.block} · {row.row}", "", " · ".join(row.texts), "")
+        for row in found.rows_come
     ]
     return sorted(rows, key=lambda row: row[0])
 
@@ -63,7 +66,7 @@ class RunPage(QLabel):
             raster = rasterise(self._pdf, page - 1, _SCALE)
         except Exception:  # noqa: BLE001  # PDFium's own errors: there is no such page, or no PDF
             self._pixmap = QPixmap()
-            self.setText("There is no such page." if self._pdf else "It has no PDF to show.")
+            self.setText(tr("There is no such page.") if self._pdf else tr("It has no PDF to show."))
             return
         image = QImage(raster.data, raster.width, raster.height, raster.stride, QImage.Format.Format_RGB32)
         self._pixmap = QPixmap.fromImage(image)
@@ -91,10 +94,10 @@ class CompareDialog(QDialog):
         self, found: RunComparison, before: tuple[str, Path], after: tuple[str, Path], parent: QWidget | None = None
     ) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Compare two runs")
+        self.setWindowTitle(tr("Compare two runs"))
         self.resize(1080, 720)
         self.rows = change_rows(found)
-        self.pages = (RunPage(before[1], "Page before"), RunPage(after[1], "Page after"))
+        self.pages = (RunPage(before[1], tr("Page before")), RunPage(after[1], tr("Page after")))
         self.table = self._table()
         self.summary = QLabel(_summary(found))
         self.summary.setWordWrap(True)
@@ -121,7 +124,7 @@ class CompareDialog(QDialog):
     def _table(self) -> QTableWidget:
         table = QTableWidget(min(len(self.rows), _MOST_ROWS), len(_COLUMNS))
         table.setHorizontalHeaderLabels(_COLUMNS)
-        table.setAccessibleName("What differs")
+        table.setAccessibleName(tr("What differs"))
         table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
         for row, texts in enumerate(self.rows[:_MOST_ROWS]):
@@ -154,16 +157,18 @@ class CompareDialog(QDialog):
 
 def _summary(found: RunComparison) -> str:
     if found.is_same:
-        return "Nothing differs: figures, texts and pages are the same."
+        return tr("Nothing differs: figures, texts and pages are the same.")
+    figures, texts, gone, new = map(len, (found.figures, found.texts, found.rows_gone, found.rows_come))
     parts = [
-        f"{len(changes):,} {what}{'s' if len(changes) != 1 else ''} {verb}"
-        for changes, what, verb in (
-            (found.figures, "figure", "changed"), (found.texts, "text", "changed"),
-            (found.rows_gone, "row", "went"), (found.rows_come, "row", "came"),
-        )
-        if changes
-    ]  # fmt: skip
+        *([tr_count(figures, "{count} figure changed", "{count} figures changed")] if figures else []),
+        *([tr_count(texts, "{count} text changed", "{count} texts changed")] if texts else []),
+        *([tr_count(gone, "{count} row removed", "{count} rows removed")] if gone else []),
+        *([tr_count(new, "{count} row added", "{count} rows added")] if new else []),
+    ]
     before, after = found.pages
-    plural = "" if after == 1 else "s"
-    pages = f"{after:,} page{plural}, as before" if before == after else f"{before:,} pages before, {after:,} now"
+    pages = (
+        tr_count(after, "{count} page, as before", "{count} pages, as before")
+        if before == after
+        else tr("{before:,} pages before, {after:,} now").format(before=before, after=after)
+    )
     return f"{', '.join(parts)}. {pages}." if parts else f"{pages}."

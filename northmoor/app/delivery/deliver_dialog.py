@@ -25,6 +25,7 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.delivery.format_options import FormatOptions
 from northmoor.app.delivery.pdf_password import ask_pdf_password
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.widget_tools import hide_and_delete
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.document import Document
@@ -63,7 +64,7 @@ class DeliverDialog(QDialog):
 
     def __init__(self, document: Document, proposed: Path, block: str | None, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Deliver")
+        self.setWindowTitle(tr("Deliver"))
         self.resize(680, 520)
         self._document = document
         self._options = document.edition.output
@@ -71,16 +72,16 @@ class DeliverDialog(QDialog):
         self.formats = self._format_list(document.edition.formats)
         self.what = self._block_choice(block)
         self.folder = QLineEdit(str(proposed.parent))
-        self.folder.setToolTip("The folder that the files go into")
+        self.folder.setToolTip(tr("The folder that the files go into"))
         self.name = QLineEdit(proposed.stem if block is None else f"{proposed.stem}-{block}")
-        self.name.setToolTip("What the files are called, without their endings")
-        browse = QPushButton("Choose…")
-        browse.setToolTip("Choose another folder")
+        self.name.setToolTip(tr("What the files are called, without their endings"))
+        browse = QPushButton(tr("Choose…"))
+        browse.setToolTip(tr("Choose another folder"))
         browse.clicked.connect(self._choose_folder)
-        self.keep = QCheckBox("Keep these choices in the report")
-        self.keep.setToolTip("Propose them the next time, and use them from the terminal too; it can be undone")
-        self.archive = QCheckBox("Keep the run in the archive")
-        self.archive.setToolTip("Find it again in Delivery, with its values and data time, and compare it with others")
+        self.keep = QCheckBox(tr("Keep these choices in the report"))
+        self.keep.setToolTip(tr("Use them the next time, and from the terminal too; it can be undone"))
+        self.archive = QCheckBox(tr("Keep the run in the archive"))
+        self.archive.setToolTip(tr("Keep it in Delivery with its values and data time, to find and compare it later"))
         self.each = self._each_choice()
         self.is_order = False
         self.note = QLabel()
@@ -88,12 +89,12 @@ class DeliverDialog(QDialog):
         self.note.setTextFormat(Qt.TextFormat.PlainText)
         self.note.setObjectName("quiet")
         self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        self._deliver = QPushButton("Deliver")
+        self._deliver = QPushButton(tr("Deliver"))
         self._deliver.setDefault(True)
         self._deliver.setObjectName("primary")
         self.buttons.addButton(self._deliver, QDialogButtonBox.ButtonRole.AcceptRole)
-        self.as_order = QPushButton("As a standing order…")
-        self.as_order.setToolTip("Let this be made again by itself: at times, or when something happens")
+        self.as_order = QPushButton(tr("As a standing order…"))
+        self.as_order.setToolTip(tr("Let this be made again by itself: at times, or when something happens"))
         self.as_order.clicked.connect(lambda _=False: self._accept_as_order())
         self.buttons.addButton(self.as_order, QDialogButtonBox.ButtonRole.ActionRole)
         self._lay_out(browse)
@@ -105,11 +106,11 @@ class DeliverDialog(QDialog):
         where.addWidget(self.folder, 1)
         where.addWidget(browse)
         form = QFormLayout()
-        for text, editor in (("What", self.what), ("One file for each", self.each), ("Name", self.name)):
+        for text, editor in ((tr("What"), self.what), (tr("One file for each"), self.each), (tr("Name"), self.name)):
             editor.setAccessibleName(text)
             form.addRow(text, editor)
-        self.folder.setAccessibleName("Folder")
-        form.addRow("Folder", where)
+        self.folder.setAccessibleName(tr("Folder"))
+        form.addRow(tr("Folder"), where)
         self._right = QVBoxLayout()
         self._right.addLayout(form)
         self._choices = QVBoxLayout()
@@ -118,7 +119,7 @@ class DeliverDialog(QDialog):
         self._right.addWidget(self.keep)
         self._right.addStretch(1)
         left = QVBoxLayout()
-        title = QLabel("Formats")
+        title = QLabel(tr("Formats"))
         title.setBuddy(self.formats)
         left.addWidget(title)
         left.addWidget(self.formats, 1)
@@ -143,11 +144,11 @@ class DeliverDialog(QDialog):
 
     def _format_list(self, formats: tuple[str, ...]) -> QListWidget:
         made = QListWidget()
-        made.setAccessibleName("Formats")
-        made.setToolTip("The formats to write; a file for each that is ticked")
+        made.setAccessibleName(tr("Formats"))
+        made.setToolTip(tr("The formats to write; a file for each that is ticked"))
         made.setFixedWidth(240)
         for suffix in formats:
-            item = QListWidgetItem(FORMAT_OF_SUFFIX[suffix].label)
+            item = QListWidgetItem(tr(FORMAT_OF_SUFFIX[suffix].label))
             item.setData(_SUFFIX, suffix)
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             item.setCheckState(Qt.CheckState.Checked if suffix == formats[0] else Qt.CheckState.Unchecked)
@@ -157,8 +158,8 @@ class DeliverDialog(QDialog):
 
     def _block_choice(self, block: str | None) -> QComboBox:
         made = QComboBox()
-        made.setToolTip("The whole edition, or one block of it by itself")
-        made.addItem("The whole edition", None)
+        made.setToolTip(tr("The whole edition, or one block of it by itself"))
+        made.addItem(tr("The whole edition"), None)
         for each in walk(self._document.edition.blocks):
             if each.kind in _DELIVERED_ALONE:
                 made.addItem(f"{each.name} ({each.kind})", each.name)
@@ -167,8 +168,8 @@ class DeliverDialog(QDialog):
 
     def _each_choice(self) -> QComboBox:
         made = QComboBox()
-        made.setToolTip("One output for all, or a file for each record of a for-each, with a list of them")
-        made.addItem("No: one output", None)
+        made.setToolTip(tr("One output for all, or a file for each record of a for-each, with a list of them"))
+        made.addItem(tr("No: one output"), None)
         for each in self._document.edition.blocks:
             if isinstance(each, ForEachBlock):
                 made.addItem(each.name, each.name)
@@ -218,19 +219,25 @@ class DeliverDialog(QDialog):
         self.as_order.setEnabled(not fault and is_whole)
         self.each.setEnabled(is_whole and self.each.count() > 1)
         existing = [path.name for path in self.delivery.paths if path.exists()]
-        replaced = f"{', '.join(existing)} is there already, and is replaced." if existing else ""
+        replaced = (
+            tr("{existing} is there already, and is replaced.").format(existing=", ".join(existing)) if existing else ""
+        )
         self.note.setText(fault or replaced)
 
     def _fault(self) -> str:
         if not self.ticked:
-            return "Tick a format first."
+            return tr("Tick a format first.")
         name = self.name.text().strip()
         if not name or "/" in name:
-            return "Give the files a name without a slash."
+            return tr("Give the files a name without a slash.")
         if self._writes_pdf and (fault := protection_fault(self._options)):
             return fault
         folder = Path(self.folder.text()).expanduser()
-        return "" if folder.is_dir() else f"There is no folder {folder}; make it first, or choose another."
+        return (
+            ""
+            if folder.is_dir()
+            else tr("There is no folder {folder}; make it first, or choose another.").format(folder=folder)
+        )
 
     @property
     def _writes_pdf(self) -> bool:
@@ -240,7 +247,7 @@ class DeliverDialog(QDialog):
         try:
             self._options = self._options.but(**{name: value})
         except ValidationError:
-            self.note.setText("The name of a password has letters, digits, points, hyphens and underscores.")
+            self.note.setText(tr("The name of a password has letters, digits, points, hyphens and underscores."))
             return
         self._update()
 
@@ -251,7 +258,7 @@ class DeliverDialog(QDialog):
             super().accept()
 
     def _choose_folder(self) -> None:
-        chosen = QFileDialog.getExistingDirectory(self, "Deliver into", self.folder.text())
+        chosen = QFileDialog.getExistingDirectory(self, tr("Deliver into"), self.folder.text())
         if chosen:
             self.folder.setText(chosen)
 

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QDialog, QWidget
 
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.language.translation import tr
 from northmoor.app.worker import Worker
 from northmoor.core.document import Document
 from northmoor.core.errors import NorthmoorError
@@ -58,7 +59,7 @@ class DeliveryActions(QObject):
             self.deliver(wanted)
             return
         if not self._controller.is_saved:
-            self.message.emit("Save the report first: what is kept in the archive is what its file says.", "warning")
+            self.message.emit(tr("Save the report first: the archive keeps what is in its file."), "warning")
             return
         from northmoor.app.delivery.delivery_requests import requested_order, requested_run
 
@@ -70,7 +71,7 @@ class DeliveryActions(QObject):
 
     def _keep(self, options: OutputOptions) -> None:
         """Keep the choices of formats with the edition."""
-        self._controller.edit("Keep choices of formats", partial(edits.change_edition, output=options))
+        self._controller.edit(tr("Keep choices of formats"), partial(edits.change_edition, output=options))
 
     def ask_block(self) -> None:
         """Ask the same for the selected block."""
@@ -78,13 +79,15 @@ class DeliveryActions(QObject):
         if name:
             self.ask(name)
         else:
-            self.message.emit("Choose a block on the page first.", "warning")
+            self.message.emit(tr("Choose a block on the page first."), "warning")
 
     def deliver(self, delivery: "Delivery") -> None:
         """Write files."""
         document = self._shows.shown_document
         if document is not None:
-            self.message.emit(f"Writing {', '.join(path.name for path in delivery.paths)}", "quiet")
+            self.message.emit(
+                tr("Writing {file}").format(file=", ".join(path.name for path in delivery.paths)), "quiet"
+            )
             self._worker.deliver(document, delivery.write)
 
     def deliver_to(self, path: Path) -> None:
@@ -110,7 +113,7 @@ class DeliveryActions(QObject):
 
         document, name = self._shows.shown_document, self._controller.selection.block
         if document is None or not name:
-            self.message.emit("Choose a block on the page first.", "warning")
+            self.message.emit(tr("Choose a block on the page first."), "warning")
             return
         clipboard = QGuiApplication.clipboard()
         try:
@@ -120,4 +123,4 @@ class DeliveryActions(QObject):
             return
         if clipboard is not None:
             clipboard.setMimeData(made)
-            self.message.emit(f"Copied {name} as it is printed", "good")
+            self.message.emit(tr("Copied {name} as it is printed").format(name=name), "good")

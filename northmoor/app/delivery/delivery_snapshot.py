@@ -6,6 +6,7 @@ from datetime import UTC, date, datetime, time, timedelta
 from functools import lru_cache
 from pathlib import Path
 
+from northmoor.app.language.translation import moment_text, tr, tr_count
 from northmoor.core.delivery.archive.archive_index import IndexedRun, RunFilter
 from northmoor.core.delivery.archive.run_folder import RunUnderWay, handed_over
 from northmoor.core.delivery.archive.run_record import RUN_STATES
@@ -125,27 +126,27 @@ def read_snapshot(delivery: LibraryDelivery, wanted: RunFilter, now: datetime) -
 def _running_line(run: RunUnderWay, titles: Mapping[str, str]) -> RunLine:
     title = titles.get(run.order, Path(run.report).stem)
     share = run.done / run.of if run.of else None
-    result = f"{run.done:,} of {run.of:,}" if run.of else run.text
+    result = tr("{done:,} of {of:,}").format(done=run.done, of=run.of) if run.of else run.text
     if not run.is_held:
-        return RunLine(run.id, title, run.because or "by hand", "interrupted", TONES["interrupted"], result, "")
-    return RunLine(run.id, title, run.because or "by hand", "running", "busy", result, "", None, share or 0.0)
+        return RunLine(run.id, title, run.because or tr("by hand"), tr("interrupted"), TONES["interrupted"], result, "")
+    return RunLine(run.id, title, run.because or tr("by hand"), tr("running"), "busy", result, "", None, share or 0.0)
 
 
 def _waiting_line(each: Wanted, titles: Mapping[str, str]) -> RunLine:
     title, due = titles.get(each.order, each.order), each.next_try.astimezone()
     if each.tries:
-        state = f"failed, tries again {due:%H:%M}"
+        state = tr("failed, tries again {due:%H:%M}").format(due=due)
         return RunLine(each.run_id, title, each.request.because, state, "fault", each.reason, "")
-    return RunLine(each.run_id, title, each.request.because, "waiting", "quiet", "", "")
+    return RunLine(each.run_id, title, each.request.because, tr("waiting"), "quiet", "", "")
 
 
 def _line(delivery: LibraryDelivery, run: IndexedRun, titles: Mapping[str, str], now: datetime) -> RunLine:
     folder = delivery.archive.folder(run)
     kinds, went, picture = _kept_facts(folder, folder.stat().st_mtime_ns if folder.is_dir() else 0)
     title = run.title if not run.order else titles.get(run.order, run.title)
-    result = f"{run.pages:,} page{'s' if run.pages != 1 else ''} · {kinds}" if run.pages and kinds else run.reason
+    result = f"{tr_count(run.pages, '{count} page', '{count} pages')} · {kinds}" if run.pages and kinds else run.reason
     return RunLine(
-        run.id, title, f"{moment_words(run.started, now)} · {_why(run)}", RUN_STATES[run.state],
+        run.id, title, f"{moment_words(run.started, now)} · {_why(run)}", tr(RUN_STATES[run.state]),
         TONES[run.state], result, went, picture, run=run,
     )  # fmt: skip
 
@@ -153,8 +154,8 @@ def _line(delivery: LibraryDelivery, run: IndexedRun, titles: Mapping[str, str],
 def _why(run: IndexedRun) -> str:
     """Why a run was made, as short as it can be."""
     if run.asked_by == "order":
-        return "standing order" if run.because.startswith("due ") else run.because
-    return run.because or ("by hand" if run.asked_by == "person" else "asked for by a program")
+        return tr("standing order") if run.because.startswith("due ") else run.because
+    return run.because or (tr("by hand") if run.asked_by == "person" else tr("asked for by a program"))
 
 
 @lru_cache(maxsize=4_096)
@@ -183,15 +184,15 @@ def moment_words(moment: datetime, now: datetime) -> str:
     if local.date() == today:
         return f"{local:%H:%M}"
     if local.date() == today - timedelta(1):
-        return f"yesterday {local:%H:%M}"
+        return tr("yesterday {local:%H:%M}").format(local=local)
     if abs((local.date() - today).days) < 7:
-        return f"{local:%a %H:%M}"
-    return f"{local:%-d %b %Y %H:%M}"
+        return moment_text(local, "%a %H:%M")
+    return moment_text(local, "%-d %b %Y %H:%M")
 
 
 def _order_line(file: OrderFile, asked: list[Wanted], service: ServiceState, now: datetime) -> OrderLine:
     if file.order is None:
-        return OrderLine(file.name, file.name, "triangle-alert", file.fault, "cannot be read", "fault", None)
+        return OrderLine(file.name, file.name, "triangle-alert", file.fault, tr("cannot be read"), "fault", None)
     order, own = file.order, [each for each in asked if each.order == file.name]
     state, tone = _order_state(file.name, order, own, service, now)
     return OrderLine(file.name, order.title, TRIGGER_ICONS[order.when.kind], when_words(order.when), state, tone, order)
@@ -201,28 +202,29 @@ def _order_state(
     name: str, order: StandingOrder, own: list[Wanted], service: ServiceState, now: datetime
 ) -> tuple[str, str]:
     if order.paused:
-        return "paused", "quiet"
+        return tr("paused"), "quiet"
     if any(each.state in ("running", "handing") for each in own):
-        return "running", "busy"
+        return tr("running"), "busy"
     if name in service.faults:
         return service.faults[name], "fault"
     if own and (own[0].state == "failed" or (own[0].state == "waiting" and own[0].tries)):
-        return "failed", "fault"
+        return tr("failed"), "fault"
     if isinstance(order.when, Timetable):
         coming = next_times(order.when, now)
-        return (until_words(coming[0] - now) if coming else "never due"), "quiet"
-    return "waiting", "quiet"
+        return (until_words(coming[0] - now) if coming else tr("never due")), "quiet"
+    return tr("waiting"), "quiet"
 
 
 def until_words(left: timedelta) -> str:
     """How long something takes yet."""
     minutes = int(left.total_seconds() // 60)
     if minutes < 1:
-        return "now"
-    for count, unit in ((minutes // 1440, "day"), (minutes // 60, "hour"), (minutes, "minute")):
-        if count:
-            return f"in {count:,} {unit}{'s' if count != 1 else ''}"
-    return "now"
+        return tr("now")
+    if minutes >= 1440:
+        return tr_count(minutes // 1440, "in {count} day", "in {count} days")
+    if minutes >= 60:
+        return tr_count(minutes // 60, "in {count} hour", "in {count} hours")
+    return tr_count(minutes, "in {count} minute", "in {count} minutes")
 
 
 def _days(delivery: LibraryDelivery, orders: list[OrderFile], begin: datetime, now: datetime) -> list[DayMarks]:

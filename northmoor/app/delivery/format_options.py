@@ -3,34 +3,36 @@
 from collections.abc import Sequence
 
 from northmoor.app.delivery.part_form import Changed, PartForm, PropertyWords
+from northmoor.app.language.translation import tr
 from northmoor.core.model.output_options import OutputOptions
 
 FORMAT_WORDS = {
-    "tagged": PropertyWords("Can be read aloud"),
+    "tagged": PropertyWords(tr("Accessible (tagged)")),
     "archive": PropertyWords(
-        "To be kept",
-        {"no": "As any PDF", "pages": "For an archive (PDF/A)", "pages_and_data": "With its rows (PDF/A)"},
+        tr("Archiving"),
+        {"no": tr("As any PDF"), "pages": tr("For an archive (PDF/A)"), "pages_and_data": tr("With its rows (PDF/A)")},
     ),
     "allowed": PropertyWords(
-        "Readers may",
+        tr("Permissions"),
         {
-            "everything": "Do everything", "no_changes": "Print and copy", "printing": "Print only",
-            "reading": "Read only",
+            "everything": tr("Do everything"), "no_changes": tr("Print and copy"), "printing": tr("Print only"),
+            "reading": tr("Read only"),
         },
     ),
-    "password": PropertyWords("Password", empty="none, or the name of one"),
-    "sheets": PropertyWords("Sheets", {"as_seen": "As on the pages", "rows": "The rows of the queries"}),
+    "password": PropertyWords(tr("Password"), empty=tr("none, or the name of one")),
+    "sheets": PropertyWords(tr("Sheets"), {"as_seen": tr("As on the pages"), "rows": tr("The rows of the queries")}),
     "sheet_for": PropertyWords(
-        "A sheet for",
-        {"edition": "All together", "block": "Each table", "group": "Each page break between blocks"},
+        tr("A sheet for"),
+        {"edition": tr("All together"), "block": tr("Each table"), "group": tr("Each page break between blocks")},
     ),
-    "columns": PropertyWords("Rows", {"as_seen": "Cells, with totals", "rows": "The rows of the queries"}),
-    "numbers": PropertyWords("Numbers", {"exact": "Exact", "printed": "As printed"}),
-    "resolution": PropertyWords("Pixels an inch"),
-    "colors": PropertyWords("Colours", {"color": "Colour", "gray": "Grays", "black": "Black and white"}),
-    "quality": PropertyWords("Quality"),
-    "glyphs": PropertyWords("Texts", {"text": "Texts, with their fonts", "outlines": "Outlines"}),
-    "interactive": PropertyWords("Groups open and close"),
+    "columns": PropertyWords(tr("Rows"), {"as_seen": tr("Cells, with totals"), "rows": tr("The rows of the queries")}),
+    "numbers": PropertyWords(tr("Numbers"), {"exact": tr("Exact"), "printed": tr("As printed")}),
+    "resolution": PropertyWords(tr("Pixels per inch")),
+    "colors": PropertyWords(tr("Colours"),
+        {"color": tr("Colour"), "gray": tr("Greyscale"), "black": tr("Black and white")}),
+    "quality": PropertyWords(tr("Quality")),
+    "glyphs": PropertyWords(tr("Texts"), {"text": tr("Texts, with their fonts"), "outlines": tr("Outlines")}),
+    "interactive": PropertyWords(tr("Collapsible groups")),
 }  # fmt: skip
 """The choices, by their names."""
 

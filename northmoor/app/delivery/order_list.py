@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.delivery.delivery_snapshot import OrderLine
 from northmoor.app.delivery.run_list import TONE_COLORS
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.headings import line, section
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import LIT, PEAT, STONE_TEXT
@@ -101,18 +102,20 @@ class OrderPanel(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.new = QToolButton()
         self.new.setIcon(icon("plus"))
-        self.new.setToolTip("New standing order…")
-        self.new.setAccessibleName("New standing order")
-        self.orders = self._list("Standing orders")
+        self.new.setToolTip(tr("New standing order…"))
+        self.new.setAccessibleName(tr("New standing order"))
+        self.orders = self._list(tr("Standing orders"))
         self.orders.setItemDelegate(OrderDelegate(self.orders))
-        self.reports = self._list("Archive by report")
-        self.hint = QLabel("A standing order makes runs by itself: at times, when a voyage ends, when a file arrives.")
+        self.reports = self._list(tr("Archive by report"))
+        self.hint = QLabel(
+            tr("A standing order makes runs by itself: at times, when a voyage ends, when a file arrives.")
+        )
         self.hint.setWordWrap(True)
         self.hint.setObjectName("quiet")
         self.service = QToolButton()
         self.service.setObjectName("bar-button")
         self.service.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
-        self.service.setToolTip("The service makes the runs of standing orders; start or stop it here")
+        self.service.setToolTip(tr("The service makes the runs of standing orders; start or stop it here"))
         self.service.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self._lines: tuple[OrderLine, ...] = ()
         self._counts: dict[str, int] = {}
@@ -136,7 +139,7 @@ class OrderPanel(QWidget):
 
     def _lay_out(self) -> None:
         head = QHBoxLayout()
-        head.addWidget(section("Standing orders"), 1)
+        head.addWidget(section(tr("Standing orders")), 1)
         head.addWidget(self.new)
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 8, 8, 8)
@@ -145,7 +148,7 @@ class OrderPanel(QWidget):
         column.addWidget(self.hint)
         column.addWidget(self.orders, 3)
         column.addWidget(line())
-        column.addWidget(section("Archive"))
+        column.addWidget(section(tr("Archive")))
         column.addWidget(self.reports, 2)
         column.addWidget(self.service)
 
@@ -190,21 +193,27 @@ class OrderPanel(QWidget):
             return
         self._counts = dict(counts)
         self.reports.clear()
-        rows = [("", "All runs", sum(counts.values()))] if counts else []
+        rows = [("", tr("All runs"), sum(counts.values()))] if counts else []
         rows += [(report, Path(report).stem, count) for report, count in counts.items()]
         for report, title, count in rows:
             item = QListWidgetItem(icon("folder" if report else "archive"), f"{title}  ({count:,})")
             item.setData(_NAME, report)
-            item.setToolTip(f"Show only the {count:,} runs of {report}" if report else "Show the runs of all reports")
+            item.setToolTip(
+                tr("Show only the {count:,} runs of {report}").format(count=count, report=report)
+                if report
+                else tr("Show the runs of all reports")
+            )
             self.reports.addItem(item)
 
     def show_service(self, state: ServiceState) -> None:
         """Show whether the service lives."""
         if state.is_running:
-            since = f" since {state.started.astimezone():%-d %B, %H:%M}" if state.started else ""
-            text, tone = f"Service running{since}", "good"
+            since = (
+                tr(" since {started:%-d %B, %H:%M}").format(started=state.started.astimezone()) if state.started else ""
+            )
+            text, tone = tr("Service running{since}").format(since=since), "good"
         else:
-            text, tone = "Service not running", "warning"
+            text, tone = tr("Service not running"), "warning"
         self.service.setText(text)
         self.service.setIcon(icon("circle-check" if tone == "good" else "triangle-alert", TONE_COLORS[tone]))
 

@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal, Union, get_args, get_origin
 
 from PyQt6.QtWidgets import QFormLayout, QLabel, QWidget
 
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.value_editors import ChoiceEditor, LineEditor, NumberEditor, SwitchEditor, TextEditor
 from northmoor.core.model.base import Part
 
@@ -39,7 +40,7 @@ class PartForm(QWidget):
         for name, own in words.items():
             editor = _editor(model, name, values[name], own, partial(changed, name))
             editor.setAccessibleName(own.label)
-            editor.setToolTip(model.help_of(name))
+            editor.setToolTip(tr(model.help_of(name)))
             label = QLabel(own.label)
             label.setBuddy(editor)
             form.addRow(label, editor)

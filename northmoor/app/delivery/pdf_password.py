@@ -2,6 +2,7 @@
 
 from PyQt6.QtWidgets import QCheckBox, QDialog, QDialogButtonBox, QFormLayout, QLabel, QLineEdit, QWidget
 
+from northmoor.app.language.translation import tr
 from northmoor.core.errors import ConnectionFault
 from northmoor.core.sources.drivers.credentials import PDF_ADDRESS, VARIABLE, Secrets
 
@@ -11,10 +12,10 @@ class PdfPasswordDialog(QDialog):
 
     def __init__(self, name: str, secrets: Secrets, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle(f"Password {name}")
+        self.setWindowTitle(tr("Password {name}").format(name=name))
         self._address, self._secrets = f"{PDF_ADDRESS}{name}", secrets
         self.password, self.again = QLineEdit(), QLineEdit()
-        self.keep = QCheckBox("Keep it in the keyring, for orders and the terminal too")
+        self.keep = QCheckBox(tr("Keep it in the keyring, for orders and the terminal too"))
         self.note = QLabel()
         self.note.setObjectName("quiet")
         self.note.setWordWrap(True)
@@ -25,10 +26,12 @@ class PdfPasswordDialog(QDialog):
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)
         form = QFormLayout(self)
-        for text, line in (("&Password", self.password), ("&Again", self.again)):
+        for text, line in ((tr("&Password"), self.password), (tr("&Again"), self.again)):
             line.setEchoMode(QLineEdit.EchoMode.Password)
             line.setAccessibleName(text.replace("&", ""))
-            line.setToolTip("What opens the PDF. Nobody can open it without: tell its readers another way")
+            line.setToolTip(
+                tr("The password that opens the PDF. Nobody can open it without; give it to its readers separately")
+            )
             line.textChanged.connect(lambda _: self._update())
             form.addRow(text, line)
         form.addRow(self.keep)
@@ -38,9 +41,9 @@ class PdfPasswordDialog(QDialog):
 
     def _update(self) -> None:
         first, second = self.password.text(), self.again.text()
-        fault = "" if first else "The report holds only its name."
+        fault = "" if first else tr("The report holds only its name.")
         if first and second and first != second:
-            fault = "The two are not the same."
+            fault = tr("The two are not the same.")
         self.note.setText(fault)
         self._ok.setEnabled(bool(first) and first == second)
 
@@ -50,7 +53,9 @@ class PdfPasswordDialog(QDialog):
         if self.keep.isChecked() and not is_kept:
             self.keep.setChecked(False)
             self.note.setText(
-                f"There is no keyring here. It is known until the window is closed; for others use {VARIABLE}."
+                tr(
+                    "There is no keyring here. It is known until the window is closed; for others use {variable}."
+                ).format(variable=VARIABLE)
             )
             return
         super().accept()

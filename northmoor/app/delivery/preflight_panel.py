@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.document_controller import BY_DEFAULT, DocumentController, Selection
+from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.widgets.headings import section
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import GORSE, LICHEN, ROWAN
@@ -38,13 +39,13 @@ class PreflightPanel(QFrame):
         super().__init__()
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setAccessibleName("Preflight")
+        self.setAccessibleName(tr("Preflight"))
         self._title = QLabel()
         self._title.setObjectName("name")
         close = QToolButton()
         close.setIcon(icon("x"))
-        close.setToolTip("Close Preflight (F7)")
-        close.setAccessibleName("Close Preflight")
+        close.setToolTip(tr("Close Preflight (F7)"))
+        close.setAccessibleName(tr("Close Preflight"))
         close.clicked.connect(self.closed.emit)
         head = QHBoxLayout()
         head.addWidget(self._title)
@@ -70,7 +71,7 @@ class PreflightPanel(QFrame):
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 4, 6, 4)
         column.setSpacing(10)
-        for title, is_error in (("Faults", True), ("To look at", False)):
+        for title, is_error in ((tr("Errors"), True), (tr("Warnings"), False)):
             grave = [finding for finding in findings if finding.is_error == is_error]
             if grave:
                 column.addWidget(section(f"{title} ({len(grave)})"))
@@ -78,7 +79,7 @@ class PreflightPanel(QFrame):
             for finding in grave:
                 column.addWidget(self._row(finding, _alike(finding, grave, offered)))
         if not findings:
-            nothing = QLabel("Nothing to look at. The report can go out.")
+            nothing = QLabel(tr("No findings. The report is ready."))
             nothing.setObjectName("good")
             column.addWidget(nothing)
         column.addStretch(1)
@@ -88,7 +89,7 @@ class PreflightPanel(QFrame):
         row = QFrame()
         mark = QLabel()
         mark.setPixmap(icon("triangle-alert", ROWAN if finding.is_error else GORSE).pixmap(16, 16))
-        mark.setAccessibleName("Fault" if finding.is_error else "To look at")
+        mark.setAccessibleName(tr("Error") if finding.is_error else tr("Warning"))
         message = QLabel(finding.message)
         message.setTextFormat(Qt.TextFormat.PlainText)
         message.setWordWrap(True)
@@ -97,7 +98,7 @@ class PreflightPanel(QFrame):
         if str(finding.place):
             place = QPushButton(str(finding.place))
             place.setObjectName("place")
-            place.setToolTip("Go there")
+            place.setToolTip(tr("Go there"))
             place.setAutoDefault(False)
             place.clicked.connect(partial(self._go, finding.place))
             texts.addWidget(place, 0, Qt.AlignmentFlag.AlignLeft)
@@ -109,8 +110,8 @@ class PreflightPanel(QFrame):
             button.clicked.connect(partial(self._apply_remedies, [remedy]))
             buttons.addWidget(button)
         for label, remedies in for_all:
-            button = QPushButton(f"{label}: all {len(remedies)}")
-            button.setToolTip("Do this for all findings of this kind, as one step")
+            button = QPushButton(tr("{label}: all {count}").format(label=label, count=len(remedies)))
+            button.setToolTip(tr("Apply this to all findings of this kind, as one step"))
             button.clicked.connect(partial(self._apply_remedies, remedies))
             buttons.addWidget(button)
         buttons.addStretch(1)
@@ -133,8 +134,10 @@ def counted(findings: Sequence[Finding]) -> str:
     """How many faults and weaknesses there are, in words."""
     faults = sum(finding.is_error for finding in findings)
     others = len(findings) - faults
-    parts = [f"{faults} fault{'s' * (faults != 1)}"] * bool(faults) + [f"{others} to look at"] * bool(others)
-    return f"Preflight: {', '.join(parts) or 'no problems'}"
+    parts = [tr_count(faults, "{count} error", "{count} errors")] * bool(faults) + [
+        tr_count(others, "{count} warning", "{count} warnings")
+    ] * bool(others)
+    return tr("Preflight: {parts}").format(parts=", ".join(parts) or tr("no problems"))
 
 
 def _alike(
@@ -186,7 +189,7 @@ class PreflightButton(QObject):
         self.button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
         self.button.setStyleSheet("QToolButton { border: none; background: transparent; }")
         self.button.setIcon(icon("triangle-alert", GORSE))
-        self.button.setText("Preflight")
+        self.button.setText(tr("Preflight"))
         self.button.clicked.connect(self.open)
 
     def show(self, findings: tuple[Finding, ...]) -> None:
@@ -198,7 +201,7 @@ class PreflightButton(QObject):
         mark = ROWAN if any(finding.is_error for finding in findings) else GORSE if findings else LICHEN
         self.button.setIcon(icon("triangle-alert" if findings else "check", mark))
         few = "<br>".join(escape(str(finding)) for finding in findings[:12])
-        self.button.setToolTip(few or "Nothing to look at. The report can go out (F7)")
+        self.button.setToolTip(few or tr("No findings. The report is ready (F7)"))
 
     def open(self) -> None:
         """Open the panel below the pages, or close it."""

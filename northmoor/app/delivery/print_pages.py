@@ -8,6 +8,7 @@ from PyQt6.QtGui import QImage, QPageLayout, QPageSize, QPainter
 from PyQt6.QtPrintSupport import QPrintDialog, QPrinter
 from PyQt6.QtWidgets import QWidget
 
+from northmoor.app.language.translation import tr, tr_count
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.document import Document
 from northmoor.core.errors import OutputError
@@ -61,20 +62,22 @@ def print_pages(job: PrintJob, document: Document, report_progress: Callable[[st
     printer, painter = job.printer, QPainter()
     if not painter.begin(printer):
         raise OutputError(
-            f"The printer {printer.printerName()} takes nothing; choose another, or see whether it is on."
+            tr("The printer {printer} does not accept jobs; choose another, or check that it is on.").format(
+                printer=printer.printerName()
+            )
         )
     try:
         for number, index in enumerate(job.pages):
             stop.raise_if_cancelled()
-            report_progress(f"Printing page {number + 1} of {len(job.pages)}")
+            report_progress(tr("Printing page {number} of {count}").format(number=number + 1, count=len(job.pages)))
             if number:
                 set_paper(printer, document.composition.paper(index))
                 printer.newPage()
             _draw(painter, printer, document, index)
     finally:
         painter.end()
-    pages = f"{len(job.pages):,} page" + "s" * (len(job.pages) > 1)
-    return f"Printed {pages}{f' on {printer.printerName()}' if printer.printerName() else ''}"
+    where = tr(" on {printer}").format(printer=printer.printerName()) if printer.printerName() else ""
+    return tr_count(len(job.pages), "Printed {count} page", "Printed {count} pages") + where
 
 
 def _draw(painter: QPainter, printer: QPrinter, document: Document, index: int) -> None:

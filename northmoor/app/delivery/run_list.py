@@ -10,6 +10,7 @@ from PyQt6.QtGui import QColor, QFont, QPainter, QPaintEvent, QPixmap
 from PyQt6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from northmoor.app.delivery.delivery_snapshot import RunLine
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.headings import draw_hint
 from northmoor.app.widgets.theme import (
     GORSE_TEXT,
@@ -27,7 +28,7 @@ RUN_HEIGHT = 76
 _PICTURE = QSize(44, 60)
 TONE_COLORS = {"good": LICHEN_TEXT, "warning": GORSE_TEXT, "fault": ROWAN, "busy": HEATHER, "quiet": STONE_TEXT}
 _LINE = Qt.ItemDataRole.UserRole
-_EMPTY = "No runs yet. Deliver a report with Keep in the archive ticked, or make a standing order at the left."
+_EMPTY = tr("No runs yet. Deliver a report with Keep in the archive ticked, or make a standing order at the left.")
 
 
 class RunModel(QAbstractListModel):
@@ -160,7 +161,7 @@ class RunList(QListView):
         self.setUniformItemSizes(True)
         self.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
         self.setFrameShape(QListView.Shape.NoFrame)
-        self.setAccessibleName("Runs")
+        self.setAccessibleName(tr("Runs"))
         self.activated.connect(lambda index: self.opened.emit(index.data(_LINE)))
         selection = self.selectionModel()
         assert selection is not None

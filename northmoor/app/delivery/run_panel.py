@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFormLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from northmoor.app.delivery.delivery_snapshot import OrderLine, RunLine
+from northmoor.app.language.translation import moment_text, tr, tr_count
 from northmoor.app.widgets.flow_layout import FlowLayout
 from northmoor.app.widgets.headings import line, section
 from northmoor.app.widgets.icons import icon
@@ -19,7 +20,7 @@ from northmoor.core.delivery.orders.timetable import Timetable, next_times
 from northmoor.core.delivery.service.ledger import Wanted
 
 _MOST = 12
-_HINT = "Choose a run to see what it was made with and where it went, or an order at the left."
+_HINT = tr("Choose a run to see what it was made with and where it went, or an order at the left.")
 Facts = Sequence[tuple[str, str]]
 
 
@@ -63,17 +64,17 @@ class DetailPanel(QWidget):
             column.addWidget(_label(shown.asked, "quiet"))
             column.addWidget(line())
             if record is None:
-                column.addLayout(_form([("State", shown.state), ("So far", shown.result)]))
-                actions = [("stop", "circle-stop", "Stop", "Stop it; what was made of it is not kept")]
+                column.addLayout(_form([(tr("State"), shown.state), (tr("Progress"), shown.result)]))
+                actions = [("stop", "circle-stop", tr("Stop"), tr("Stop it; what was made of it is not kept"))]
                 self._add_buttons(column, actions if shown.share is not None else [])
                 return
             column.addLayout(_form(_facts(record)))
             if record.reason:
                 column.addWidget(_label(record.reason, "fault" if record.state == "failed" else "warning"))
             self._counts(column, record)
-            _listed(column, "Findings", [f"{each.place}: {each.message}".lstrip(": ") for each in record.findings])
-            _listed(column, "Files", [f"{file.name} · {size_words(file.size)}" for file in record.files])
-            _listed(column, "Went to", [_handed_words(each) for each in handed])
+            _listed(column, tr("Findings"), [f"{each.place}: {each.message}".lstrip(": ") for each in record.findings])
+            _listed(column, tr("Files"), [f"{file.name} · {size_words(file.size)}" for file in record.files])
+            _listed(column, tr("Sent to"), [_handed_words(each) for each in handed])
             self._add_buttons(column, _run_actions(record, has_earlier))
 
         self._show(("run", shown, record, tuple(handed), has_earlier), fill)
@@ -81,13 +82,13 @@ class DetailPanel(QWidget):
     def _counts(self, column: QVBoxLayout, record: RunRecord) -> None:
         if record.records is not None:
             counts = record.records
-            column.addWidget(section("Records"))
+            column.addWidget(section(tr("Records")))
             column.addLayout(
                 _form(
                     [
-                        ("Made", f"{counts.made:,}"),
-                        ("Failed", f"{counts.failed:,}"),
-                        ("Left out", f"{counts.left_out:,}"),
+                        (tr("Made"), f"{counts.made:,}"),
+                        (tr("Failed"), f"{counts.failed:,}"),
+                        (tr("Left out"), f"{counts.left_out:,}"),
                     ]
                 )
             )
@@ -101,29 +102,42 @@ class DetailPanel(QWidget):
             column.addWidget(line())
             order = shown.order
             if order is None:
-                column.addWidget(_label("Its file cannot be read. Correct it, or remove it.", "fault"))
-                self._add_buttons(column, [("remove_order", "trash-2", "Remove", "Remove the order's file")])
+                column.addWidget(_label(tr("Its file cannot be read. Correct it, or remove it."), "fault"))
+                self._add_buttons(column, [("remove_order", "trash-2", tr("Remove"), tr("Remove the order's file"))])
                 return
-            to = [destination_words(each) for each in order.destinations] or ["only the archive"]
+            to = [destination_words(each) for each in order.destinations] or [tr("only the archive")]
             values = " · ".join(f"{name} {value}" for name, value in order.values.items())
-            own = [("Report", Path(order.report).stem), ("Values", values or "the report's own")]
-            own += [("Each", order.bundle.for_each or f"row of {order.bundle.query}")] if order.bundle else []
-            column.addLayout(_form([*own, ("Formats", ", ".join(order.formats).upper()), ("To", "\n".join(to))]))
+            own = [(tr("Report"), Path(order.report).stem), (tr("Values"), values or tr("the report's own"))]
+            own += (
+                [(tr("Each"), order.bundle.for_each or tr("row of {query}").format(query=order.bundle.query))]
+                if order.bundle
+                else []
+            )
+            column.addLayout(
+                _form([*own, (tr("Formats"), ", ".join(order.formats).upper()), (tr("To"), "\n".join(to))])
+            )
             if isinstance(order.when, Timetable):
                 times = next_times(order.when, datetime.now(UTC), 5)
                 zone = order.when.zone
-                _listed(column, "Next times", [f"{each.astimezone(zone):%a %-d %b %Y, %H:%M}" for each in times])
+                _listed(
+                    column,
+                    tr("Next times"),
+                    [moment_text(each.astimezone(zone), "%a %-d %b %Y, %H:%M") for each in times],
+                )
             if shown.tone == "fault":
                 column.addWidget(_label(shown.state, "fault"))
             _listed(
-                column, "Last", [f"{each.request.because}: {each.state} {each.reason}".strip() for each in asked[:6]]
+                column,
+                tr("Last"),
+                [f"{each.request.because}: {each.state} {each.reason}".strip() for each in asked[:6]],
             )
             self._add_buttons(column, [
-                ("edit_order", "pencil", "Edit…", "Change when, what and to whom"),
-                ("try_order", "play", "Try it now", "Make a run now, and send it nowhere"),
-                ("pause_order", "play" if order.paused else "circle-stop", "Resume" if order.paused else "Pause",
-                 "Let it make runs again" if order.paused else "Let it make no runs for now"),
-                ("remove_order", "trash-2", "Remove", "Remove the order; its runs stay in the archive"),
+                ("edit_order", "pencil", tr("Edit…"), tr("Change when, what and to whom")),
+                ("try_order", "play", tr("Try it now"), tr("Make a run now without sending it")),
+                ("pause_order", "play" if order.paused else "circle-stop",
+                    tr("Resume") if order.paused else tr("Pause"),
+                 tr("Resume its runs") if order.paused else tr("Pause its runs")),
+                ("remove_order", "trash-2", tr("Remove"), tr("Remove the order; its runs stay in the archive")),
             ])  # fmt: skip
 
         self._show(("order", shown, tuple((each.key, each.state, each.reason) for each in asked[:6])), fill)
@@ -163,39 +177,54 @@ class DetailPanel(QWidget):
 def _run_actions(record: RunRecord, has_earlier: bool) -> list[tuple[str, str, str, str]]:
     found = []
     if record.files:
-        found.append(("open", "file-text", "Open", "Open its first file (Enter)"))
-        found.append(("open_folder", "folder-open", "Open folder", "Open the folder with its files"))
+        found.append(("open", "file-text", tr("Open"), tr("Open its first file (Enter)")))
+        found.append(("open_folder", "folder-open", tr("Open folder"), tr("Open the folder with its files")))
     if record.is_whole and has_earlier:
-        found.append(("compare", "git-compare-arrows", "Compare with the one before…", "Show what differs"))
+        found.append(("compare", "git-compare-arrows", tr("Compare with the one before…"), tr("Show what differs")))
     if record.is_whole:
-        found.append(("deliver_again", "send", "Deliver again…", "Put its files into another folder"))
-    found.append(("run_again", "repeat", "Run again", "Make the same with the data as they are now"))
+        found.append(("deliver_again", "send", tr("Deliver again…"), tr("Copy its files to another folder")))
+    found.append(("run_again", "repeat", tr("Run again"), tr("Run it again with the present data")))
     return found
 
 
 def _facts(record: RunRecord) -> Facts:
-    moment = f"{record.data_time:%-d %b %Y, %H:%M}" if record.data_time else "unknown"
-    who = {"person": "by hand", "order": f"standing order {record.order}", "program": "a program"}[record.asked_by]
+    moment = moment_text(record.data_time, "%-d %b %Y, %H:%M") if record.data_time else tr("unknown")
+    who = {
+        "person": tr("by hand"),
+        "order": tr("standing order {order}").format(order=record.order),
+        "program": tr("a program"),
+    }[record.asked_by]
     return [
-        ("Values", given_text(record) or "none"),
-        ("Data time", moment),
-        ("Report", f"{Path(record.report).stem}, revision {record.revision[:6]}" if record.revision else record.report),
-        ("Started by", who),
-        ("Took", f"{record.seconds:.1f} s for {record.pages:,} page{'s' if record.pages != 1 else ''}"),
+        (tr("Values"), given_text(record) or tr("none")),
+        (tr("Data time"), moment),
+        (
+            tr("Report"),
+            tr("{stem}, revision {revision}").format(stem=Path(record.report).stem, revision=record.revision[:6])
+            if record.revision
+            else record.report,
+        ),
+        (tr("Started by"), who),
+        (
+            tr("Duration"),
+            tr("{seconds:.1f} s for {pages}").format(
+                seconds=record.seconds, pages=tr_count(record.pages, "{count} page", "{count} pages")
+            ),
+        ),
     ]
 
 
 def _handed_words(each: HandedOver) -> str:
     count = f" ({len(each.recipients):,})" if len(each.recipients) > 1 else ""
-    return f"{each.destination}{count}, {each.at.astimezone():%-d %b %H:%M}{f': {each.failed}' if each.failed else ''}"
+    moment = moment_text(each.at.astimezone(), "%-d %b %H:%M")
+    return f"{each.destination}{count}, {moment}{f': {each.failed}' if each.failed else ''}"
 
 
 def size_words(size: int) -> str:
     """A number of bytes as people say it."""
-    for unit, limit in (("MB", 1_000_000), ("kB", 1_000)):
+    for unit, limit in ((tr("MB"), 1_000_000), ("kB", 1_000)):
         if size >= limit:
             return f"{size / limit:,.1f} {unit}"
-    return f"{size} bytes"
+    return tr("{size} bytes").format(size=size)
 
 
 def _form(facts: Facts) -> QFormLayout:
@@ -215,7 +244,7 @@ def _listed(column: QVBoxLayout, title: str, texts: Sequence[str]) -> None:
     for text in texts[:_MOST]:
         column.addWidget(_label(text))
     if len(texts) > _MOST:
-        column.addWidget(_label(f"and {len(texts) - _MOST:,} more", "quiet"))
+        column.addWidget(_label(tr("and {count:,} more").format(count=len(texts) - _MOST), "quiet"))
 
 
 def _label(text: str, name: str = "") -> QLabel:

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QAbstractButton, QFrame, QHBoxLayout, QSizePolicy, Q
 
 from northmoor.app.delivery.delivery_snapshot import DAYS_AFTER, DAYS_BEFORE, DayMarks
 from northmoor.app.delivery.run_list import TONE_COLORS
+from northmoor.app.language.translation import moment_text, tr, tr_count
 from northmoor.app.widgets.theme import EDGE, HEATHER, LINE, LIT, MIST, PAPER, PEAT, STONE_TEXT
 
 _HEIGHT, _LANES, _DOT = 84, 3, 4
@@ -33,18 +34,22 @@ class DayButton(QAbstractButton):
     def show_marks(self, marks: DayMarks, is_today: bool) -> None:
         """Show a day."""
         self.marks, self.is_today = marks, is_today
-        counts = [
-            f"{len(marks.past)} runs" if marks.past else "",
-            f"{len(marks.coming)} to come" if marks.coming else "",
-        ]
+        past, coming = len(marks.past), len(marks.coming)
         failed = sum(tone == "fault" for _, tone in marks.past)
-        words = ", ".join(part for part in (*counts, f"{failed} failed" if failed else "") if part) or "no runs"
+        parts = (
+            tr_count(past, "{count} run", "{count} runs") if past else "",
+            tr("{count} to come").format(count=coming) if coming else "",
+            tr("{count} failed").format(count=failed) if failed else "",
+        )
+        words = ", ".join(filter(None, parts)) or tr("no runs")
         self.setAccessibleName(f"{self._title()}: {words}")
-        self.setToolTip(f"{self._title()}: {words}. Choose it to see only its runs.")
+        self.setToolTip(
+            tr("{title}: {words}. Choose it to see only its runs.").format(title=self._title(), words=words)
+        )
         self.update()
 
     def _title(self) -> str:
-        return "today" if self.is_today else f"{self.marks.day:%a %-d}"
+        return tr("today") if self.is_today else moment_text(self.marks.day, "%a %-d")
 
     def paintEvent(self, event: QPaintEvent | None) -> None:  # noqa: ARG002
         """Paint the day and its dots."""

@@ -33,6 +33,7 @@ from northmoor.app.delivery.run_list import RunList
 from northmoor.app.delivery.run_panel import DetailPanel
 from northmoor.app.delivery.week_strip import WeekStrip
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.widgets.headings import line
 from northmoor.app.worker import Worker
 from northmoor.core.base.cancellation import CancelToken
@@ -54,10 +55,16 @@ _PATIENCE = 12
 """Seconds that what is under way has to stop when the window is closed."""
 _SEARCH_AFTER = 250  # milliseconds after the last key
 _STATES = (
-    ("any state", ()), ("done", ("done",)), ("with findings", ("done_with_findings",)), ("failed", ("failed",)),
-    ("not made or stopped", ("left_out", "stopped", "interrupted")),
+    (tr("any state"), ()), (tr("done"), ("done",)), (tr("with findings"), ("done_with_findings",)),
+    (tr("failed"), ("failed",)), (tr("not made or stopped"), ("left_out", "stopped", "interrupted")),
 )  # fmt: skip
-_TIMES = (("any time", None), ("today", 0), ("the last 7 days", 6), ("the last 31 days", 30), ("the last year", 365))
+_TIMES = (
+    (tr("any time"), None),
+    (tr("today"), 0),
+    (tr("the last 7 days"), 6),
+    (tr("the last 31 days"), 30),
+    (tr("the last year"), 365),
+)
 
 
 class DeliveryWorkspace(QWidget):
@@ -95,13 +102,13 @@ class DeliveryWorkspace(QWidget):
         self._typing.timeout.connect(self._narrow)
 
     def _lay_out(self) -> None:
-        self.search.setPlaceholderText("report, value, or words on its pages")
-        self.search.setAccessibleName("Search runs")
-        self.search.setToolTip("Search titles, values and all words on the pages of runs")
+        self.search.setPlaceholderText(tr("report, value, or words on its pages"))
+        self.search.setAccessibleName(tr("Search runs"))
+        self.search.setToolTip(tr("Search titles, values and all words on the pages of runs"))
         self.search.setClearButtonEnabled(True)
-        for combo, name, entries in ((self.state, "State", _STATES), (self.when, "Time", _TIMES)):
+        for combo, name, entries in ((self.state, tr("State"), _STATES), (self.when, tr("Time"), _TIMES)):
             combo.setAccessibleName(name)
-            combo.setToolTip(f"{name} of the runs that are listed")
+            combo.setToolTip(tr("{name} of the runs that are listed").format(name=name))
             for text, value in entries:
                 combo.addItem(text, value)
         self.count.setObjectName("quiet")
@@ -223,7 +230,9 @@ class DeliveryWorkspace(QWidget):
             try:
                 return delivery, wanted, read_snapshot(delivery, wanted, now)
             except (OSError, sqlite3.Error) as error:
-                raise OutputError(f"The archive cannot be read ({error}); see that its folder is there.") from error
+                raise OutputError(
+                    tr("The archive cannot be read ({error}); see that its folder is there.").format(error=error)
+                ) from error
 
         self._worker.run_task(task, partial(self._read.emit, delivery))
 
@@ -244,16 +253,22 @@ class DeliveryWorkspace(QWidget):
         self.panel.show_service(found.service)
         self.week.show_days(found.days)
         self.list.show_runs(found.runs)
-        self.count.setText(f"{found.count:,} run{'s' if found.count != 1 else ''}")
+        self.count.setText(tr_count(found.count, "{count} run", "{count} runs"))
         if self._chosen_order:
             self._show_order()
         self._show_status()
 
     def _show_status(self) -> None:
         today, failed = self.snapshot.today
-        left = f"{today:,} run{'s' if today != 1 else ''} today" + (f", {failed:,} failed" if failed else "")
+        left = tr_count(today, "{count} run today", "{count} runs today") + (
+            tr(", {failed:,} failed").format(failed=failed) if failed else ""
+        )
         due = self.snapshot.next_due
-        right = f"next: {due[0]}, {moment_words(due[1], self.now())}" if due is not None else ""
+        right = (
+            tr("next: {order}, {when}").format(order=due[0], when=moment_words(due[1], self.now()))
+            if due is not None
+            else ""
+        )
         self.status_changed.emit(left, right)
 
     def _narrow(self) -> None:
@@ -370,7 +385,7 @@ class DeliveryWorkspace(QWidget):
     def _do_stop(self) -> None:
         shown = self.list.line
         if shown is not None and self.delivery is not None and self.delivery.stop(shown.id):
-            self.message.emit(f"{shown.title} is being stopped", "quiet")
+            self.message.emit(tr("{title} is being stopped").format(title=shown.title), "quiet")
 
     def _do_compare(self) -> None:
         found = self._run()
@@ -379,7 +394,7 @@ class DeliveryWorkspace(QWidget):
             return
         delivery, after = self.delivery, found[0]
         before, now = earlier, self.now()
-        self.message.emit("Comparing", "quiet")
+        self.message.emit(tr("Comparing"), "quiet")
 
         def show(result: Any) -> None:
             if isinstance(result, NorthmoorError):
@@ -399,14 +414,16 @@ class DeliveryWorkspace(QWidget):
 
     def _do_deliver_again(self) -> None:
         found = self._run()
-        folder = QFileDialog.getExistingDirectory(self, "Deliver again into", str(Path.home())) if found else ""
+        folder = QFileDialog.getExistingDirectory(self, tr("Deliver again into"), str(Path.home())) if found else ""
         if not folder or found is None or self.delivery is None:
             return
         delivery, run = self.delivery, found[0]
 
         def show(result: Any) -> None:
             faults = [str(result)] if isinstance(result, NorthmoorError) else list(result.faults)
-            self.message.emit(*((faults[0], "fault") if faults else (f"Its files are in {folder}", "good")))
+            self.message.emit(
+                *((faults[0], "fault") if faults else (tr("Its files are in {folder}").format(folder=folder), "good"))
+            )
             self.refresh()
 
         self._later(lambda stop: delivery.deliver(run.id, FolderDestination(path=folder), stop), show)
@@ -432,7 +449,7 @@ class DeliveryWorkspace(QWidget):
         if delivery is None:
             return
         process = delivery.start(request)
-        self.message.emit("The run is being made; Delivery shows how far it is", "quiet")
+        self.message.emit(tr("The run is being made; Delivery shows how far it is"), "quiet")
 
         def work(stop: CancelToken) -> object:
             with stop.on_cancel(process.stop):
@@ -440,7 +457,7 @@ class DeliveryWorkspace(QWidget):
             if folder is not None and record.is_whole:
                 handed = delivery.deliver(record.id, FolderDestination(path=str(folder), if_exists="replace"))
                 if handed.faults:
-                    raise OutputError(f"The run is in the archive. {handed.faults[0]}")
+                    raise OutputError(tr("The run is in the archive. {faults}").format(faults=handed.faults[0]))
             return record
 
         self._later(work, self._show_made)
@@ -450,7 +467,10 @@ class DeliveryWorkspace(QWidget):
         if isinstance(result, NorthmoorError):
             self.message.emit(str(result), "fault")
         elif result.is_whole:
-            self.message.emit(f"{result.title} is in the archive: {len(result.files)} files", "good")
+            self.message.emit(
+                tr("{title} is in the archive: {count} files").format(title=result.title, count=len(result.files)),
+                "good",
+            )
         else:
             self.message.emit(f"{result.title}: {result.reason}", "fault" if result.state == "failed" else "warning")
         self.refresh()
@@ -490,7 +510,7 @@ class DeliveryWorkspace(QWidget):
             return
         reports = _reports(delivery.root)
         if not reports:
-            self.message.emit("The library has no reports yet; save one first.", "warning")
+            self.message.emit(tr("The library has no reports yet; save one first."), "warning")
             return
         names = [file.name for file in delivery.orders() if draft is None or file.name != draft.name]
         dialog = OrderDialog(library, reports, draft, names, self)
@@ -500,8 +520,11 @@ class DeliveryWorkspace(QWidget):
         name = draft.name if draft is not None and draft.name else free_order_name(delivery.root, order.title)
         delivery.save_order(name, order)
         self._chosen_order = name
-        note = "" if delivery.service().is_running else " The service does not run yet; start it at the lower left."
-        self.message.emit(f"The order {order.title} is saved.{note}", "warning" if note else "good")
+        note = "" if delivery.service().is_running else tr(" The service does not run yet; start it at the lower left.")
+        self.message.emit(
+            tr("The order {title} is saved.{note}").format(title=order.title, note=note),
+            "warning" if note else "good",
+        )
         self.refresh()
 
     def _do_try_order(self) -> None:
@@ -509,7 +532,7 @@ class DeliveryWorkspace(QWidget):
         if shown is None or shown.order is None or self.delivery is None:
             return
         delivery, name = self.delivery, shown.name
-        self.message.emit(f"Trying {shown.title}; nothing is sent", "quiet")
+        self.message.emit(tr("Trying {title}; nothing is sent").format(title=shown.title), "quiet")
         self._later(lambda _: delivery.try_order(name), self._show_made)
         QTimer.singleShot(700, self.refresh)
 
@@ -523,8 +546,8 @@ class DeliveryWorkspace(QWidget):
         shown = self._order_line()
         if shown is None or self.delivery is None:
             return
-        text = f"Remove the standing order {shown.title}? Its runs stay in the archive."
-        if QMessageBox.question(self, "Remove", text) == QMessageBox.StandardButton.Yes:
+        text = tr("Remove the standing order {title}? Its runs stay in the archive.").format(title=shown.title)
+        if QMessageBox.question(self, tr("Remove"), text) == QMessageBox.StandardButton.Yes:
             remove_order(self.delivery.root, shown.name)
             self._show_nothing()
             self.refresh()
@@ -538,17 +561,19 @@ class DeliveryWorkspace(QWidget):
         root = self.delivery.root
         is_installed = (unit_folder() / unit_name(root)).is_file()
         entries: Sequence[tuple[str, Callable[[], str]]] = (
-            ("Start with my session (systemd)", lambda: install_unit(root)[1]),
-            ("Stop and remove from my session", lambda: remove_unit(root)),
+            (tr("Start with my session (systemd)"), lambda: install_unit(root)[1]),
+            (tr("Stop and remove from my session"), lambda: remove_unit(root)),
         )
         for text, do in entries[1:] if is_installed else entries[:1]:
             action = self._menu.addAction(text)
             assert action is not None
             action.triggered.connect(lambda _=False, do=do: self._do_service(do))
-        how = self._menu.addAction("How to run it from a terminal")
+        how = self._menu.addAction(tr("How to run it from a terminal"))
         assert how is not None
         how.triggered.connect(
-            lambda _=False: self.message.emit(f"Run it in a terminal: northmoor service run {root}", "quiet")
+            lambda _=False: self.message.emit(
+                tr("Run it in a terminal: northmoor service run {root}").format(root=root), "quiet"
+            )
         )
 
     def _do_service(self, do: Callable[[], str]) -> None:

@@ -9,8 +9,9 @@ from PyQt6.QtWidgets import QMessageBox, QWidget
 from northmoor import __version__
 from northmoor.app.help.help_window import HelpWindow
 from northmoor.app.help.topics import Topic, topics
+from northmoor.app.language.translation import tr
 
-MOUSE = (
+MOUSE = tr(
     "<h3>The mouse on the pages</h3>"
     "<p>Click a cell to select its definition; click again to edit it. A right click offers what can be done to it. "
     "Drag a column's edge to set its width, and its title to move it. "
@@ -18,7 +19,7 @@ MOUSE = (
     "Drag a field to a gap between columns, to the lane "
     "beside the page, or onto a total. Ctrl and a click follow a link, Ctrl and the wheel zoom.</p>"
 )
-NEWS = (
+NEWS = tr(
     "<h2>What's new</h2><ul>"
     "<li>A right click, the menu key or the handle beside the selection offers what can be done to it.</li>"
     "<li>Formats are chosen by samples of the column's own values (Ctrl+Shift+O).</li>"
@@ -28,12 +29,17 @@ NEWS = (
     "<li>A step of a query changes its own piece of the SQL; comments and line breaks stay.</li>"
     "<li>Joins of any columns say beforehand what they match; columns are computed by choosing.</li>"
     "<li>Aggregates run over the figures of groups: sum(round(sum(amount) * rate / 100, 2) over rate).</li>"
-    "<li>A dark variant and larger text: File, Preferences.</li></ul>"
+    "<li>A dark variant, larger text and German: File, Preferences.</li></ul>"
 )
 ABOUT = (
-    f"<b>Northmoor {__version__}</b><p>Exact, printable reports from business data.</p>"
-    "<p>Free software under the GNU General Public License, version 3 or later. "
-    "It ships the IBM Plex, Liberation and DejaVu fonts and Lucide icons under their own licences.</p>"
+    f"<b>Northmoor {__version__}</b><p>"
+    + tr("Exact, printable reports from business data.")
+    + "</p><p>"
+    + tr(
+        "Free software under the GNU General Public License, version 3 or later. "
+        "It ships the IBM Plex, Liberation and DejaVu fonts and Lucide icons under their own licences."
+    )
+    + "</p>"
 )
 _GUIDE_OF_KIND = {
     "table": "tables", "cell": "tables", "row": "tables", "level": "tables", "matrix": "matrices",
@@ -83,13 +89,13 @@ class Help(QObject):
                 f"<tr><td>{escape(text)}</td><td>&nbsp;&nbsp;{escape(keys)}</td></tr>"
                 for text, keys in self._shortcuts()
             )
-            keys = Topic("keys", "Keys and mouse", f"<h2>Keys and mouse</h2><table>{''.join(lines)}</table>{MOUSE}")
-            self.opened = HelpWindow([*topics(), keys, Topic("news", "What's new", NEWS)], self._window)
+            keys = Topic("keys", tr("Keys and mouse"), f"<h2>Keys and mouse</h2><table>{''.join(lines)}</table>{MOUSE}")
+            self.opened = HelpWindow([*topics(), keys, Topic("news", tr("What's new"), NEWS)], self._window)
         return self.opened
 
     def show_about(self) -> None:
         """Say what this is."""
         box = QMessageBox(self._window)
-        box.setWindowTitle("About Northmoor")
+        box.setWindowTitle(tr("About Northmoor"))
         box.setText(ABOUT)
         box.open()

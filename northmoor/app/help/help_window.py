@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.help.topics import Topic
+from northmoor.app.language.translation import tr
 
 _TOPIC = Qt.ItemDataRole.UserRole
 
@@ -24,19 +25,19 @@ class HelpWindow(QDialog):
 
     def __init__(self, topics: Sequence[Topic], parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Help")
+        self.setWindowTitle(tr("Help"))
         self.resize(900, 620)
         self._topics = topics
         self.search = QLineEdit()
-        self.search.setPlaceholderText("Search the help")
-        self.search.setAccessibleName("Search the help")
-        self.search.setToolTip("Show the topics that have these words; Enter shows the first")
+        self.search.setPlaceholderText(tr("Search the help"))
+        self.search.setAccessibleName(tr("Search the help"))
+        self.search.setToolTip(tr("Show the topics that have these words; Enter shows the first"))
         self.list = QListWidget()
-        self.list.setAccessibleName("Topics")
+        self.list.setAccessibleName(tr("Topics"))
         self.list.setTextElideMode(Qt.TextElideMode.ElideRight)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.text = QTextBrowser()
-        self.text.setAccessibleName("Explanation")
+        self.text.setAccessibleName(tr("Explanation"))
         self.text.setOpenLinks(False)
         self.text.anchorClicked.connect(self._follow)
         left = QWidget()
@@ -81,7 +82,7 @@ class HelpWindow(QDialog):
         if self.list.count():
             self.list.setCurrentRow(0)
         else:
-            self.text.setPlainText("No topic has all of these words. Try fewer of them.")
+            self.text.setPlainText(tr("No topic has all of these words. Try fewer of them."))
 
     def _show(self, item: QListWidgetItem | None, about: str = "") -> None:
         if item is None:

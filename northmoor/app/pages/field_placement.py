@@ -10,6 +10,7 @@ from PyQt6.QtGui import QCursor
 from PyQt6.QtWidgets import QMenu, QWidget
 
 from northmoor.app.document_controller import DocumentController, Selection
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.actions.block_actions import BlockActions
 from northmoor.app.pages.actions.field_actions import FIELD_WORK, BlockEdit
 from northmoor.app.pages.canvas.drag.field_drop import DropTarget
@@ -83,7 +84,7 @@ class FieldPlacement(QObject):
     def _add_columns(self, block: DataBlock, fields: Sequence[str], at: int | None) -> None:
         add = FIELD_WORK[type(block)].add_column
         changes = [add(block.name, field, self._measure(block, field), place) for field, place in _from(at, fields)]
-        self._edit("Add", fields, changes)
+        self._edit(tr("Add"), fields, changes)
 
     def _add_to_text(self, text: str, fields: Sequence[str]) -> None:
         """Let a text go on with fields."""
@@ -95,7 +96,7 @@ class FieldPlacement(QObject):
                 return edits.change_block(report, edition, text, runs=(*own.runs, TextRun(text=slots)))
             return edits.change_block(report, edition, text, text=own.text + slots)
 
-        self._edit("Add", fields, [change])
+        self._edit(tr("Add"), fields, [change])
 
     def add_levels(self, fields: Sequence[str]) -> None:
         """Group the block by fields, around the selected level or innermost, and select the first new level."""
@@ -110,7 +111,7 @@ class FieldPlacement(QObject):
         work = FIELD_WORK[type(block)]
         names = work.level_names(block)
         changes = [work.add_level(block.name, field, place) for field, place in _from(at, fields)]
-        done = self._edit("Group by", fields, changes)
+        done = self._edit(tr("Group by"), fields, changes)
         if done and self._host.block is not None:
             new = [name for name in work.level_names(self._host.block) if name not in names]
             if new:
@@ -135,11 +136,11 @@ class FieldPlacement(QObject):
             change = FIELD_WORK[type(block)].drop(
                 block.name, place, target.region.column, fields[0], self._measure(block, fields[0])
             )
-            self._edit("Total", fields[:1], [change])
+            self._edit(tr("Total"), fields[:1], [change])
 
     def _edit(self, what: str, fields: Sequence[str], changes: Sequence[BlockEdit]) -> bool:
         """Make several changes in one undo step."""
-        named = fields[0] if len(fields) == 1 else f"{len(fields)} fields"
+        named = fields[0] if len(fields) == 1 else tr("{count} fields").format(count=len(fields))
         return self._controller.edit(
             f"{what} {named}", lambda report, edition: reduce(lambda r, change: change(r, edition), changes, report)
         )
@@ -149,7 +150,10 @@ class FieldPlacement(QObject):
         is_own = self._host.shown_query in (None, block.query)
         if not is_own:
             self._host.blocks.message.emit(
-                f"{block.name} shows the rows of {block.query}. Choose a field of that query.", "warning"
+                tr("{name} shows the rows of {query}. Choose a field of that query.").format(
+                    name=block.name, query=block.query
+                ),
+                "warning",
             )
         return is_own
 
@@ -180,11 +184,19 @@ class FieldPlacement(QObject):
         found: list[_Entry] = []
         if self._signals(fields):
             found = [
-                ("chart-line", f"Trend of {them}", lambda: self._measured(fields, target, True)),
-                ("sigma", f"Table of {their} statistics", lambda: self._measured(fields, target, False)),
+                ("chart-line", tr("Trend of {them}").format(them=them), lambda: self._measured(fields, target, True)),
+                (
+                    "sigma",
+                    tr("Table of {their} statistics").format(their=their),
+                    lambda: self._measured(fields, target, False),
+                ),
             ]
         return found + [
-            (drawing, f"{BLOCK_STARTERS[kind].label} of {them}…", partial(self.ask_block, kind, None, fields, target))
+            (
+                drawing,
+                tr("{kind} of {them}…").format(kind=tr(BLOCK_STARTERS[kind].label), them=them),
+                partial(self.ask_block, kind, None, fields, target),
+            )
             for kind, drawing in _NEW_BLOCKS
         ]
 
@@ -206,7 +218,7 @@ class FieldPlacement(QObject):
             self._host.blocks.message.emit(error.message, "fault")
             return
         signals, at, log = self._signals(fields), target or self._host.blocks.target, place.log
-        label = f"Insert a {'trend' if as_trend else 'table of statistics'}"
+        label = tr("Insert a {kind}").format(kind=tr("trend") if as_trend else tr("table of statistics"))
         self._host.blocks.insert_with(
             label, lambda r, e: measured_blocks(r, e, report.query(query), log, signals, as_trend, at)
         )
@@ -220,13 +232,15 @@ class FieldPlacement(QObject):
         if report is None:
             return
         if not report.queries:
-            self._host.blocks.message.emit(f"A {kind} shows the rows of a query; add one in Data first.", "warning")
+            self._host.blocks.message.emit(
+                tr("A {kind} shows the rows of a query; add one in Data first.").format(kind=kind), "warning"
+            )
             return
         starter = BLOCK_STARTERS[kind]
         queries = {own.name: own.name for own in report.queries}
         places: Mapping[str, Target] = self._host.blocks.places
         if target is not None:
-            places = {"Where it was dropped": target, **places}
+            places = {tr("Where it was dropped"): target, **places}
         self.block_popup = BlockPopup(starter, queries, places, self._host.field_reader, self._over)
         self.block_popup.wanted.connect(partial(self._insert_block, starter))
         self.block_popup.begin(query or self._host.shown_query, fields)
@@ -236,7 +250,7 @@ class FieldPlacement(QObject):
         report = self._controller.report
         if report is not None:
             made = begin_block(report, starter, query, chosen)
-            self._host.blocks.insert_made(f"Insert a {starter.name}", [made], target)
+            self._host.blocks.insert_made(tr("Insert a {name}").format(name=starter.name), [made], target)
 
 
 def _from(at: int | None, fields: Sequence[str]) -> list[tuple[str, int | None]]:

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QGuiApplication, QKeySequence, QShortcut
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSplitter, QVBoxLayout, QWidget
 
 from northmoor.app.document_controller import DocumentController, Selection
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.actions.block_actions import BlockActions
 from northmoor.app.pages.actions.field_actions import FIELD_WORK, block_of_selection
 from northmoor.app.pages.actions.frame_actions import FrameActions
@@ -59,8 +60,8 @@ class PagesWorkspace(QWidget):
         self.fields_query = QComboBox()
         self.canvas = PageCanvas()
         self.inspector = InspectorPanel(controller)
-        self.fields_query.setAccessibleName("Query whose fields are shown")
-        self.fields_query.setToolTip("The query whose fields are shown; it follows what is selected")
+        self.fields_query.setAccessibleName(tr("Query whose fields are shown"))
+        self.fields_query.setToolTip(tr("The query whose fields are shown; it follows what is selected"))
         self._middle = QSplitter(Qt.Orientation.Vertical)
         self._panels: list[QWidget] = []
         self._rendered: Rendered | None = None
@@ -110,8 +111,8 @@ class PagesWorkspace(QWidget):
 
     def _place(self) -> None:
         left = QSplitter(Qt.Orientation.Vertical)
-        left.addWidget(_titled("Contents", self.contents))
-        left.addWidget(_titled("Fields", self.fields_query, self.fields))
+        left.addWidget(_titled(tr("Contents"), self.contents))
+        left.addWidget(_titled(tr("Fields"), self.fields_query, self.fields))
         left.setSizes([420, 260])
         middle = self._middle
         middle.addWidget(self.canvas)
@@ -188,7 +189,7 @@ class PagesWorkspace(QWidget):
             self.contents.choose(chosen)
 
     def _move_level(self, table: str, level: str, by: int) -> None:
-        self._controller.edit("Move the level", lambda r, e: edits.move_level(r, e, table, level, by))
+        self._controller.edit(tr("Move the level"), lambda r, e: edits.move_level(r, e, table, level, by))
 
     def toggle_level(self, table: str, level: int) -> None:
         """Fold all groups of a level on the screen; where they are, open all."""
@@ -269,10 +270,13 @@ class PagesWorkspace(QWidget):
         values = printed_values(document, found[0], now.block, columns) if found and document is not None else None
         clipboard = QGuiApplication.clipboard()
         if values is None or clipboard is None:
-            self.blocks.message.emit("These columns show no values that could be copied.", "warning")
+            self.blocks.message.emit(tr("These columns show no values that could be copied."), "warning")
             return
         clipboard.setText(spreadsheet_text(values))
-        self.blocks.message.emit(f"Copied {len(values):,} rows of {values.num_columns} columns.", "good")
+        self.blocks.message.emit(
+            tr("Copied {count:,} rows of {columns} columns.").format(count=len(values), columns=values.num_columns),
+            "good",
+        )
 
     def ask_highlight(self) -> None:
         """Ask when the cells of the selected column are highlighted, and how."""
@@ -318,7 +322,7 @@ class PagesWorkspace(QWidget):
         """Set a margin of the edition's pages."""
         changes = {f"margin_{side}": margin}
         self._controller.edit(
-            f"Change the {side} margin",
+            tr("Change the {side} margin").format(side=tr(side)),
             lambda report, edition: edits.change_edition(
                 report, edition, page=report.edition(edition).page.but(**changes)
             ),
@@ -330,7 +334,7 @@ class PagesWorkspace(QWidget):
         found = next((b for b in edition.data_blocks if b.name == block), None) if edition else None
         work = FIELD_WORK[type(found)].set_width if found is not None else None
         if work is not None:
-            self._controller.edit("Change the width", work(block, column, width))
+            self._controller.edit(tr("Change the width"), work(block, column, width))
 
     def move_column(self, block: str, column: str, before: str) -> None:
         """Move a column of a table before another, or to the end."""
@@ -339,7 +343,7 @@ class PagesWorkspace(QWidget):
             names = [each.name for each in edits.table_of(report, edition, block).columns]
             return edits.move_column(report, edition, block, column, names.index(before) if before else len(names))
 
-        self._controller.edit("Move the column", change)
+        self._controller.edit(tr("Move the column"), change)
 
     def part_commands(self) -> list[PaletteEntry]:
         """What can be done to what is selected, and to the page, as entries to search."""
@@ -350,7 +354,7 @@ class PagesWorkspace(QWidget):
         of_page = [pair for pair in commands_in(page_entries(context)) if pair[0] not in {text for text, _ in own}]
         return [
             PaletteEntry(text, kind, command.drawing or "play", command.run, command.shortcut)
-            for kind, pairs in (("for what is selected", own), ("page", of_page))
+            for kind, pairs in ((tr("for what is selected"), own), (tr("page"), of_page))
             for text, command in pairs
         ]
 
@@ -367,11 +371,11 @@ class PagesWorkspace(QWidget):
             for text, selection in self.contents.parts()
         ]
         columns = [
-            PaletteEntry(t, "field: add as a column", "columns-3", partial(self.placing.add_columns, [f]))
+            PaletteEntry(t, tr("field: add as a column"), "columns-3", partial(self.placing.add_columns, [f]))
             for t, f in self.fields.names()
         ]
         levels = [
-            PaletteEntry(t, "field: group by it", "brackets", partial(self.placing.add_levels, [f]))
+            PaletteEntry(t, tr("field: group by it"), "brackets", partial(self.placing.add_levels, [f]))
             for t, f in self.fields.names()
         ]
         return [*parts, *columns, *levels]
@@ -450,7 +454,7 @@ class PagesWorkspace(QWidget):
             viewport,
             place,
             definition,
-            lambda text: self._controller.edit("Change the cell", change(text)),
+            lambda text: self._controller.edit(tr("Change the cell"), change(text)),
             self.part_menu.completions,
             self.part_menu.known_names,
             self.enlarge,

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QInputDialog, QMenu, QToolButton, QWidget
 
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.language.translation import tr
 from northmoor.app.parameters.bar_item import ParameterBarItem
 from northmoor.app.parameters.inline_controls import bare_row
 from northmoor.app.widgets.flow_layout import FlowLayout
@@ -29,15 +30,15 @@ class ParameterBar(QWidget):
         self.units: dict[str, ParameterBarItem] = {}
         self._flow = FlowLayout(self, gap=14, leading=5)
         self.hold = self._button(
-            "toggle-left", "Apply together", "Apply changes together, when this is switched off (Ctrl+Shift+H)"
+            "toggle-left", tr("Apply together"), tr("Apply changes together, when this is switched off (Ctrl+Shift+H)")
         )
         self.hold.setCheckable(True)
         self.hold.toggled.connect(self._controller.hold)
-        self.define = self._button("sliders-horizontal", "", "Define parameters (Ctrl+Shift+M)")
-        self.define.setAccessibleName("Define parameters")
+        self.define = self._button("sliders-horizontal", "", tr("Define parameters (Ctrl+Shift+M)"))
+        self.define.setAccessibleName(tr("Define parameters"))
         self.define.clicked.connect(lambda: self.edit_wanted.emit(""))
-        self.sets = self._button("bookmark", "", "Presets: apply, save, remove (Ctrl+Shift+V)")
-        self.sets.setAccessibleName("Presets")
+        self.sets = self._button("bookmark", "", tr("Presets: apply, save, remove (Ctrl+Shift+V)"))
+        self.sets.setAccessibleName(tr("Presets"))
         self.sets.clicked.connect(self.open_sets)
         self._tools = QWidget(self)
         row = bare_row(self._tools, 2)
@@ -104,7 +105,7 @@ class ParameterBar(QWidget):
         count = len(self._controller.held)
         self.hold.setChecked(self._controller.is_holding)
         self.hold.setIcon(icon("toggle-left", HEATHER if self._controller.is_holding else PEAT))
-        self.hold.setText(f"Apply together · {count}" if count else "Apply together")
+        self.hold.setText(tr("Apply together · {count}").format(count=count) if count else tr("Apply together"))
         self._show_resolved()
 
     # sets of values
@@ -119,12 +120,12 @@ class ParameterBar(QWidget):
             self._add(menu, found.name, partial(self._controller.set_values, assigned_values(found)))
         if report.value_sets:
             menu.addSeparator()
-        self._add(menu, "Defaults", partial(self._controller.set_values, {}))
-        self._add(menu, "Save as preset…", self.ask_keep)
-        gone = menu.addMenu("Remove") if report.value_sets else None
+        self._add(menu, tr("Defaults"), partial(self._controller.set_values, {}))
+        self._add(menu, tr("Save as preset…"), self.ask_keep)
+        gone = menu.addMenu(tr("Remove")) if report.value_sets else None
         for found in report.value_sets if gone is not None else ():
             assert gone is not None
-            label = f"Remove the preset {found.name}"
+            label = tr("Remove the preset {name}").format(name=found.name)
             edit = partial(edits.remove_value_set, name=found.name)
             self._add(
                 gone, found.name, lambda label=label, edit=edit: self._controller.edit(label, lambda r, _: edit(r))
@@ -143,14 +144,16 @@ class ParameterBar(QWidget):
 
     def ask_keep(self) -> None:
         """Ask for a name, and keep the current values under it in the report."""
-        name, is_given = QInputDialog.getText(self, "Save as preset", "Name of the preset:")
+        name, is_given = QInputDialog.getText(self, tr("Save as preset"), tr("Name of the preset:"))
         if is_given and name.strip():
             self.keep(name.strip())
 
     def keep(self, name: str) -> None:
         """Keep the current values under a name; those that are defaults stay so."""
         values = {n: _kept(v) for n, v in self._controller.requested_values.items() if n in self.units}
-        self._controller.edit(f"Keep the values {name}", lambda report, _: edits.keep_value_set(report, name, values))
+        self._controller.edit(
+            tr("Keep the values {name}").format(name=name), lambda report, _: edits.keep_value_set(report, name, values)
+        )
 
 
 def _kept(value: object) -> object:

@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QToolButton, QWidget
 
 from northmoor.app.document_controller import BY_DEFAULT
+from northmoor.app.language.translation import tr
 from northmoor.app.parameters.control_base import Control, ControlState
 from northmoor.app.parameters.date_controls import CalendarControl, PeriodControl
 from northmoor.app.parameters.inline_controls import (
@@ -51,7 +52,7 @@ class ParameterBarItem(QWidget):
         self.name = QToolButton()
         self.name.setObjectName("parameter-name")
         self.name.setText(name.replace("&", "&&"))
-        self.name.setAccessibleName(f"{name}: more")
+        self.name.setAccessibleName(tr("{name}: more").format(name=name))
         self.name.setToolTip(f"{parameter.hint or name} (:{parameter.name})")
         self.name.clicked.connect(self._open_menu)
         self.note = QLabel()
@@ -105,7 +106,9 @@ class ParameterBarItem(QWidget):
         if fault is not None:
             message, kind = fault.message, "fault"
         elif dropped:
-            message = f"{', '.join(dropped[:3])}{' …' if len(dropped) > 3 else ''} dropped: not in the list any more"
+            message = tr("{names}{more} dropped: not in the list any more").format(
+                names=", ".join(dropped[:3]), more=" …" if len(dropped) > 3 else ""
+            )
             kind = "warning"
         elif name in resolved.choices and not resolved.choices[name].entries:
             message, kind = resolved.choices[name].why_empty, "warning"
@@ -115,15 +118,18 @@ class ParameterBarItem(QWidget):
         set_style_name(self.note, kind)
         self.note.setText(self.note.fontMetrics().elidedText(message, Qt.TextElideMode.ElideRight, _WIDEST_NOTE))
         self.note.setToolTip(
-            message if kind != "quiet" else "A sample value: whoever runs the report gives the real one."
+            message if kind != "quiet" else tr("A sample value; the real one is given when the report is run.")
         )
         self.note.setVisible(bool(message))
 
     def _open_menu(self) -> None:
         menu = QMenu(self)
         for text, run in (
-            ("Back to the default", lambda: self.chosen.emit(self.parameter.name, BY_DEFAULT)),
-            (f"Edit {self.parameter.shown_name}…", lambda: self.edit_wanted.emit(self.parameter.name)),
+            (tr("Back to the default"), lambda: self.chosen.emit(self.parameter.name, BY_DEFAULT)),
+            (
+                tr("Edit {name}…").format(name=self.parameter.shown_name),
+                lambda: self.edit_wanted.emit(self.parameter.name),
+            ),
         ):
             action = menu.addAction(text)
             assert action is not None

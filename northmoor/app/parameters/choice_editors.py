@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from northmoor.app.language.translation import tr
 from northmoor.app.parameters.control_base import value_text
 from northmoor.app.parameters.inline_controls import bare_row
 from northmoor.app.widgets.icons import icon
@@ -29,22 +30,22 @@ class FixedChoices(QWidget):
         super().__init__()
         self._choices, self._commit = choices, commit
         self.table = QTableWidget(len(choices), 2)
-        self.table.setHorizontalHeaderLabels(["Value", "Label"])
+        self.table.setHorizontalHeaderLabels([tr("Value"), tr("Label")])
         self.table.verticalHeader().setVisible(False)
         self.table.verticalHeader().setDefaultSectionSize(28)
         self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.table.setAccessibleName("Entries of the list")
+        self.table.setAccessibleName(tr("Entries of the list"))
         self.table.setFixedHeight(min(len(choices), 5) * 28 + 34)
         for row, choice in enumerate(choices):
             self.table.setItem(row, 0, QTableWidgetItem(value_text(choice.value)))
             self.table.setItem(row, 1, QTableWidgetItem(choice.label))
         buttons = QHBoxLayout()
         for text, drawing, run in (
-            ("Add", "plus", self.add),
-            ("Up", "arrow-up", lambda: self._move(-1)),
-            ("Down", "arrow-down", lambda: self._move(1)),
-            ("Remove", "x", self.remove),
+            (tr("Add"), "plus", self.add),
+            (tr("Up"), "arrow-up", lambda: self._move(-1)),
+            (tr("Down"), "arrow-down", lambda: self._move(1)),
+            (tr("Remove"), "x", self.remove),
         ):
             button = QPushButton(icon(drawing), text)
             button.setAutoDefault(False)
@@ -61,7 +62,7 @@ class FixedChoices(QWidget):
         """Add an entry like the last one, to be written over."""
         last = self._choices[-1].value
         value: Scalar = last + 1 if isinstance(last, int | float) and not isinstance(last, bool) else f"{last}_2"
-        self._commit((*self._choices, Choice(value=value, label="Another choice")))
+        self._commit((*self._choices, Choice(value=value, label=tr("Another choice"))))
 
     def remove(self) -> None:
         """Take the current entry out; one stays."""
@@ -112,7 +113,7 @@ class PickedColumn(QWidget):
         self.query, self.column = QComboBox(), QComboBox()
         self.query.addItems(queries)
         self.query.setCurrentText(query)
-        self.query.setAccessibleName("Query")
+        self.query.setAccessibleName(tr("Query"))
         self._line = QLineEdit()
         self._line.setStyleSheet("border: none; padding: 0; background: transparent;")  # the box has its own
         self.column.setEditable(True)
@@ -120,7 +121,7 @@ class PickedColumn(QWidget):
         self.column.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
         self.column.addItems(columns(query) if query in queries else [])
         self.column.setCurrentText(column)
-        self.column.setAccessibleName("Column")
+        self.column.setAccessibleName(tr("Column"))
         row = bare_row(self, 6)
         row.addWidget(self.query, 1)
         row.addWidget(self.column, 1)

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
     QVBoxLayout,
 )
 
+from northmoor.app.language.translation import tr
 from northmoor.app.parameters.control_base import ControlState, Popup, PopupControl, value_text
 from northmoor.app.parameters.inline_controls import CommitLine, FieldControl
 from northmoor.app.widgets.icons import icon
@@ -61,12 +62,12 @@ class CalendarControl(FieldControl):
         self._kind = kind
         self.button = QToolButton()
         self.button.setIcon(icon("calendar"))
-        self.button.setToolTip("Choose from a calendar (Alt+Down)")
-        self.button.setAccessibleName("Calendar")
+        self.button.setToolTip(tr("Choose from a calendar (Alt+Down)"))
+        self.button.setAccessibleName(tr("Calendar"))
         self.row.setSpacing(2)
         self.row.addWidget(self.button)
         self.calendar = calendar()
-        self.words = words_list(COMMON_DAYS if kind == "date" else _STARTS, "Days in words")
+        self.words = words_list(COMMON_DAYS if kind == "date" else _STARTS, tr("Days in words"))
         self.popup = Popup(self)
         row = QHBoxLayout()
         row.addWidget(self.words)
@@ -113,14 +114,14 @@ class PeriodControl(PopupControl):
         super().__init__("calendar")
         self._is_date = parameter.kind == "date"
         words = COMMON if self._is_date else COMMON_MOMENTS
-        self.words = words_list(words if parameter.required else (_NONE, *words), "Periods in words")
+        self.words = words_list(words if parameter.required else (_NONE, *words), tr("Periods in words"))
         self.typed = CommitLine(150)
-        self.typed.setPlaceholderText("or write: last 3 months")
-        self.typed.setAccessibleName("Period in words")
+        self.typed.setPlaceholderText(tr("or write: last 3 months"))
+        self.typed.setAccessibleName(tr("Period in words"))
         width = 100 if self._is_date else 140
         self.first, self.last = CommitLine(width), CommitLine(width)
         self.calendar = calendar()
-        self.apply = QPushButton("Apply")
+        self.apply = QPushButton(tr("Apply"))
         self.apply.setObjectName("primary")
         self._fill_popup()
         self._given: object = None
@@ -140,7 +141,9 @@ class PeriodControl(PopupControl):
         left.addWidget(self.words, 1)
         left.addWidget(self.typed)
         ends = QGridLayout()
-        for row, (text, line) in enumerate((("From", self.first), ("To" if self._is_date else "Before", self.last))):
+        for row, (text, line) in enumerate(
+            ((tr("From"), self.first), (tr("To") if self._is_date else tr("Before"), self.last))
+        ):
             label = QLabel(text)
             label.setBuddy(line)
             line.setAccessibleName(text)
@@ -162,7 +165,9 @@ class PeriodControl(PopupControl):
         is_words = isinstance(words, str) and is_relative(words) and "/" not in words
         none = "choose" if state.parameter.required else "none"
         self.button.setText(str(words) if is_words and self._span is not None else state.label or none)
-        self.button.setToolTip(f"{state.label} (data time counts as now)" if is_words else state.label)
+        self.button.setToolTip(
+            tr("{label} (data time counts as now)").format(label=state.label) if is_words else state.label
+        )
 
     def open(self) -> None:
         """Open the panel at the current range."""

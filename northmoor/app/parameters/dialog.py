@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.document_controller import BY_DEFAULT, DocumentController
+from northmoor.app.language.translation import tr
 from northmoor.app.parameters.parameter_form import NamedValueForm, ParameterForm, PropertyRows
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.widget_tools import replace_content, set_style_name, show_items
@@ -36,13 +37,13 @@ class ParametersDialog(QDialog):
         self, controller: DocumentController, columns: Callable[[str], list[str]], parent: QWidget | None = None
     ) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Parameters")
+        self.setWindowTitle(tr("Parameters"))
         self.resize(720, 620)
         self._controller, self._columns = controller, columns
         self.name: str | None = None
         self._new_name: str | None = None
         self.list = QListWidget()
-        self.list.setAccessibleName("Parameters and computed values")
+        self.list.setAccessibleName(tr("Parameters and computed values"))
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setTextElideMode(Qt.TextElideMode.ElideRight)
         self.list.currentItemChanged.connect(lambda item, _: self._picked(item))
@@ -70,18 +71,18 @@ class ParametersDialog(QDialog):
         column.addWidget(self.list, 1)
         self.buttons: dict[str, QPushButton] = {}
         for name, text, drawing, run in (
-            ("add", "Add parameter", "plus", self.add_parameter),
-            ("compute", "Add computed value", "square-function", self.add_named_value),
+            ("add", tr("Add parameter"), "plus", self.add_parameter),
+            ("compute", tr("Add computed value"), "square-function", self.add_named_value),
         ):
             column.addWidget(self._button(name, text, drawing, run))
         row = QHBoxLayout()
         for name, text, drawing, run in (
             ("up", "", "arrow-up", lambda: self._move(-1)),
             ("down", "", "arrow-down", lambda: self._move(1)),
-            ("remove", "Remove", "trash-2", self.remove),
+            ("remove", tr("Remove"), "trash-2", self.remove),
         ):
             row.addWidget(self._button(name, text, drawing, run))
-        for name, tip in (("up", "Earlier in the bar"), ("down", "Later in the bar"), ("remove", "Remove")):
+        for name, tip in (("up", tr("Earlier in the bar")), ("down", tr("Later in the bar")), ("remove", tr("Remove"))):
             self.buttons[name].setToolTip(tip)
             self.buttons[name].setAccessibleName(tip)
         column.addLayout(row)
@@ -141,7 +142,7 @@ class ParametersDialog(QDialog):
         parameter = next((p for p in report.parameters if p.name == self.name), None)
         value = next((v for v in report.named_values if v.name == self.name), None)
         form: QWidget = QLabel(
-            "A parameter is a value asked of whoever runs the report.\nAdd the first one at the left."
+            tr("A parameter is a value that is entered when the report is run.\nAdd the first one at the left.")
         )
         if parameter is not None:
             form = ParameterForm(parameter, report, self._columns, partial(self._change, parameter))
@@ -165,7 +166,13 @@ class ParametersDialog(QDialog):
         if resolved is not None and self.name is not None:
             fault = resolved.faults.get(self.name)
             label = resolved.values.labels.get(self.name)
-            message = fault.message if fault is not None else f"Now: {label or 'none'}" if label is not None else ""
+            message = (
+                fault.message
+                if fault is not None
+                else tr("Now: {label}").format(label=label or "none")
+                if label is not None
+                else ""
+            )
             kind = "fault" if fault is not None else "quiet"
         self._show_refusal(message, kind)
 
@@ -186,7 +193,7 @@ class ParametersDialog(QDialog):
     def _change(self, parameter: Parameter, field: str, value: Any) -> None:
         name, library = parameter.name, self._controller.library
         assert library is not None
-        label = f"Change the parameter {name}"
+        label = tr("Change the parameter {name}").format(name=name)
         if field == "name":
             self._rename(name, value)
         elif field in ("kind", "holds"):
@@ -201,7 +208,7 @@ class ParametersDialog(QDialog):
             self._rename(value.name, new)
         else:
             self._edit(
-                f"Change the computed value {value.name}",
+                tr("Change the computed value {name}").format(name=value.name),
                 lambda report: edits.change_named_value(report, value.name, **{field: new}),
             )
 
@@ -211,7 +218,10 @@ class ParametersDialog(QDialog):
         if new and new != old:
             given = self._controller.requested_values.get(old, BY_DEFAULT)
             self._new_name = new
-            if self._edit(f"Rename {old} to {new}", lambda report: rename_value(report, old, new, library)):
+            if self._edit(
+                tr("Rename {old} to {new}").format(old=old, new=new),
+                lambda report: rename_value(report, old, new, library),
+            ):
                 self._controller.set_value(new, given)
             self._new_name = None
 
@@ -220,7 +230,7 @@ class ParametersDialog(QDialog):
         name = self._free("parameter")
         self.name = name
         made = Parameter(name=name, required=False)
-        self._edit(f"Add the parameter {name}", lambda report: edits.add_parameter(report, made))
+        self._edit(tr("Add the parameter {name}").format(name=name), lambda report: edits.add_parameter(report, made))
         self._focus_name()
 
     def add_named_value(self) -> None:
@@ -228,7 +238,9 @@ class ParametersDialog(QDialog):
         name = self._free("computed")
         self.name = name
         made = NamedValue(name=name, value=FromExpression(expression="1"))
-        self._edit(f"Add the computed value {name}", lambda report: edits.add_named_value(report, made))
+        self._edit(
+            tr("Add the computed value {name}").format(name=name), lambda report: edits.add_named_value(report, made)
+        )
         self._focus_name()
 
     def remove(self) -> None:
@@ -238,12 +250,14 @@ class ParametersDialog(QDialog):
             return
         is_parameter = any(p.name == name for p in report.parameters)
         take = edits.remove_parameter if is_parameter else edits.remove_named_value
-        self._edit(f"Remove {name}", lambda report: take(report, name))
+        self._edit(tr("Remove {name}").format(name=name), lambda report: take(report, name))
 
     def _move(self, by: int) -> None:
         name = self.name
         if name is not None:
-            self._edit(f"Move the parameter {name}", lambda report: edits.move_parameter(report, name, by))
+            self._edit(
+                tr("Move the parameter {name}").format(name=name), lambda report: edits.move_parameter(report, name, by)
+            )
 
     def _free(self, name: str) -> str:
         taken = set(self._controller.report.value_names) if self._controller.report is not None else set()

@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent, QWheelEvent
 from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QToolButton, QWidget
 
+from northmoor.app.language.translation import tr
 from northmoor.app.parameters.control_base import Control, ControlState, value_text
 from northmoor.app.widgets.kind_looks import KIND_LOOKS
 from northmoor.app.widgets.widget_tools import hide_and_delete, mark_invalid, pass_focus
@@ -64,7 +65,7 @@ class FieldControl(Control):
         """Show the value."""
         given = state.given
         self.line.put(given if isinstance(given, str) else value_text(state.value))
-        self.line.setPlaceholderText("needs a value" if state.parameter.required else "none")
+        self.line.setPlaceholderText(tr("needs a value") if state.parameter.required else tr("none"))
 
     def mark(self, is_faulty: bool) -> None:
         """Mark the text."""
@@ -87,8 +88,8 @@ class StepperControl(FieldControl):
             button = QToolButton()
             button.setObjectName("step")
             button.setText(text)
-            button.setToolTip("One less (Down)" if by < 0 else "One more (Up)")
-            button.setAccessibleName("One less" if by < 0 else "One more")
+            button.setToolTip(tr("One less (Down)") if by < 0 else tr("One more (Up)"))
+            button.setAccessibleName(tr("One less") if by < 0 else tr("One more"))
             button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
             button.setAutoRepeat(True)
             button.clicked.connect(partial(self.step, by))
@@ -156,7 +157,7 @@ class DropDownControl(Control):
         self._entries = state.choices.entries
         self.box.clear()
         if not state.parameter.required:
-            self.box.addItem("none", None)
+            self.box.addItem(tr("none"), None)
         for entry in self._entries:
             self.box.addItem(entry.label, entry.value)
 
@@ -167,7 +168,7 @@ class DropDownControl(Control):
         values = [self.box.itemData(at) for at in range(self.box.count())]
         held = state.chosen if state.chosen in values else None
         self.box.setCurrentIndex(values.index(held) if held in values else -1)
-        self.box.setPlaceholderText("choose" if state.choices.entries else "no values")
+        self.box.setPlaceholderText(tr("choose") if state.choices.entries else tr("no values"))
         self.box.setEnabled(bool(state.choices.entries))
 
     def mark(self, is_faulty: bool) -> None:

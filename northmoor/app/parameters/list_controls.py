@@ -6,6 +6,7 @@ from PyQt6.QtCore import QAbstractListModel, QModelIndex, QObject, QSize, Qt, py
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QListView, QPlainTextEdit, QPushButton
 
+from northmoor.app.language.translation import tr
 from northmoor.app.parameters.control_base import ControlState, PopupControl, value_text
 from northmoor.core.compute.parameters.choices import ChoiceEntry
 
@@ -90,8 +91,8 @@ class _Search(QLineEdit):
     def __init__(self, target: QListView) -> None:
         super().__init__()
         self._target = target
-        self.setPlaceholderText("Search")
-        self.setAccessibleName("Search the list")
+        self.setPlaceholderText(tr("Search"))
+        self.setAccessibleName(tr("Search the list"))
         self.setClearButtonEnabled(True)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
@@ -113,7 +114,7 @@ class TicksControl(PopupControl):
         self.list = _List()
         self.list.setModel(self.model)
         self.list.setUniformItemSizes(True)
-        self.list.setAccessibleName("Choices")
+        self.list.setAccessibleName(tr("Choices"))
         self.search = _Search(self.list)
         self.message = QLabel()
         self.message.setObjectName("quiet")
@@ -129,8 +130,8 @@ class TicksControl(PopupControl):
         row.addWidget(self.message, 1)
         self.every: list[QPushButton] = []
         for text, tip, on in (
-            ("All", "Tick every entry that is seen", True),
-            ("None", "Untick every entry seen", False),
+            (tr("All"), tr("Tick every entry that is seen"), True),
+            (tr("None"), tr("Untick every entry seen"), False),
         ):
             button = QPushButton(text)
             button.setToolTip(tip)
@@ -150,15 +151,15 @@ class TicksControl(PopupControl):
         self._state = state
         entries, held = state.choices.entries, state.chosen
         if isinstance(held, tuple):
-            text = f"{len(held):,} of {len(entries):,}"
+            text = tr("{held:,} of {entries:,}").format(held=len(held), entries=len(entries))
             if 0 < len(held) == len(entries):
-                text = f"All {len(held):,}"
+                text = tr("All {count:,}").format(count=len(held))
             elif 0 < len(held) <= _NAMED:
                 text = ", ".join(state.choices.labels.get(value, value_text(value)) for value in held)
         else:
             text = state.choices.labels.get(held, "none" if not state.parameter.required else "choose")  # type: ignore[arg-type]
         shown = self.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 190)
-        self.button.setText(shown if entries or text == "none" else "no values")
+        self.button.setText(shown if entries or text == "none" else tr("no values"))
         self.button.setEnabled(bool(entries))
 
     def open(self) -> None:
@@ -183,7 +184,9 @@ class TicksControl(PopupControl):
             self.popup.hide()
 
     def _count(self) -> None:
-        self.message.setText("" if self.model.is_single else f"{len(self.model.chosen):,} ticked")
+        self.message.setText(
+            "" if self.model.is_single else tr("{count:,} ticked").format(count=len(self.model.chosen))
+        )
 
     def _done(self) -> None:
         state, chosen = self._state, self.model.in_order()
@@ -202,13 +205,13 @@ class LinesControl(PopupControl):
     def __init__(self) -> None:
         super().__init__("chevron-down")
         self.text = QPlainTextEdit()
-        self.text.setAccessibleName("Values, one a line")
-        self.text.setPlaceholderText("One value a line")
+        self.text.setAccessibleName(tr("Values, one per line"))
+        self.text.setPlaceholderText(tr("One value per line"))
         self.text.setTabChangesFocus(True)
         self.text.setMinimumSize(QSize(240, 200))
-        self.message = QLabel("One value a line")
+        self.message = QLabel(tr("One value per line"))
         self.message.setObjectName("quiet")
-        apply = QPushButton("Apply")
+        apply = QPushButton(tr("Apply"))
         apply.setObjectName("primary")
         self.popup.column.addWidget(self.text)
         row = QHBoxLayout()
@@ -216,7 +219,9 @@ class LinesControl(PopupControl):
         row.addWidget(apply)
         self.popup.column.addLayout(row)
         apply.clicked.connect(self.popup.hide)
-        self.text.textChanged.connect(lambda: self.message.setText(f"{len(self._lines()):,} values"))
+        self.text.textChanged.connect(
+            lambda: self.message.setText(tr("{count:,} values").format(count=len(self._lines())))
+        )
         self.popup.closed.connect(self._done)
         self._shown: list[str] = []
 
@@ -229,7 +234,11 @@ class LinesControl(PopupControl):
         )
         self._shown = [value_text(value) for value in (raw if isinstance(raw, list | tuple) else ())]
         few = ", ".join(self._shown)
-        text = few if 0 < len(self._shown) <= _NAMED and len(few) < 40 else f"{len(self._shown):,} values"
+        text = (
+            few
+            if 0 < len(self._shown) <= _NAMED and len(few) < 40
+            else tr("{count:,} values").format(count=len(self._shown))
+        )
         self.button.setText(text)
 
     def open(self) -> None:

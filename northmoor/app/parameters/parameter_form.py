@@ -5,6 +5,7 @@ from typing import Any
 
 from PyQt6.QtWidgets import QComboBox, QFormLayout, QFrame, QLabel, QSizePolicy, QWidget
 
+from northmoor.app.language.translation import tr
 from northmoor.app.parameters.choice_editors import FixedChoices, PickedColumn
 from northmoor.app.parameters.control_base import value_text
 from northmoor.app.widgets.value_editors import ChoiceEditor, LineEditor, SwitchEditor, TextEditor
@@ -26,10 +27,11 @@ Columns = Callable[[str], list[str]]
 """The columns of a query by its name, as far as they are known."""
 ChangeProperty = Callable[[str, Any], object]
 """Changes a property, by its name, to a value."""
-HOLDS = {"one": "One value", "list": "A list of values", "range": "A range, from one to another"}
-CONTROL_LABELS = {"field": "Field", "stepper": "Stepper", "calendar": "Calendar", "switch": "Switch",
-            "drop_down": "Drop-down list", "toggles": "Row of toggles", "ticks": "Searchable list with ticks",
-            "lines": "Text, one value a line", "period": "Range with periods"}  # fmt: skip
+HOLDS = {"one": tr("One value"), "list": tr("A list of values"), "range": tr("A range, from one to another")}
+CONTROL_LABELS = {"field": tr("Field"), "stepper": tr("Stepper"), "calendar": tr("Calendar"), "switch": tr("Switch"),
+            "drop_down": tr("Drop-down list"), "toggles": tr("Row of toggles"),
+            "ticks": tr("Searchable list with ticks"),
+            "lines": tr("Text, one value per line"), "period": tr("Range with periods")}  # fmt: skip
 
 
 class PropertyRows(QFrame):
@@ -76,7 +78,7 @@ class PropertyRows(QFrame):
         """Add a query and one of its columns."""
         names = [q.name for q in self.report.queries]
         picked = PickedColumn(names, self.columns, query, column or "", commit)
-        self.add(label, field, picked, "The query, and its column")
+        self.add(label, field, picked, tr("The query, and its column"))
 
 
 class NamedValueForm(PropertyRows):
@@ -84,20 +86,27 @@ class NamedValueForm(PropertyRows):
 
     def __init__(self, value: NamedValue, report: Report, columns: Columns, change: ChangeProperty) -> None:
         super().__init__(report, columns, change)
-        tip = "The name, without the colon; it is changed wherever it is used"
-        self.add("Name", "name", LineEditor(value.name, lambda text: change("name", text.strip())), tip)
-        self.text("Note", "hint", value.hint, "What it is, for whoever works on the report")
+        tip = tr("The name, without the colon; it is changed wherever it is used")
+        self.add(tr("Name"), "name", LineEditor(value.name, lambda text: change("name", text.strip())), tip)
+        self.text(tr("Note"), "hint", value.hint, tr("A note for report developers"))
         source = value.value
-        forms = {"expression": "An expression", "query": "A query of one row"}
+        forms = {"expression": tr("An expression"), "query": tr("A query of one row")}
         now = "expression" if isinstance(source, FromExpression) else "query"
-        self.add("Made from", "source", ChoiceEditor(forms, now, self._turn, None), "What yields it")
+        self.add(
+            tr("Source"),
+            "source",
+            ChoiceEditor(forms, now, self._turn, None),
+            tr("The expression or query that it comes from"),
+        )
         if isinstance(source, FromExpression):
             line = LineEditor(source.expression, lambda t: change("value", FromExpression(expression=t)))
-            self.add("Expression", "value", line, "Over other parameters, or totals of queries: max(fares.month)")
+            self.add(
+                tr("Expression"), "value", line, tr("Over other parameters, or totals of queries: max(fares.month)")
+            )
             line.setObjectName("expression")
         else:
             self.query_and_column(
-                "Query", "value", source.query, source.column,
+                tr("Query"), "value", source.query, source.column,
                 lambda query, column: change("value", FromQuery(query=query, column=column)),
             )  # fmt: skip
 
@@ -121,32 +130,34 @@ class ParameterForm(PropertyRows):
 
     def _what(self) -> None:
         own, change = self.parameter, self.change
-        tip = "The name, without the colon; it is changed wherever it is used"
-        self.add("Name", "name", LineEditor(own.name, lambda text: change("name", text.strip())), tip)
-        self.text("Label", "label", own.label, "What stands beside it in the bar")
-        self.text("Help text", "hint", own.hint, "A sentence for whoever fills it in")
-        kinds = {kind.name: kind.label for kind in VALUE_KINDS if own.holds != "range" or kind.is_moment}
-        self.add("Kind", "kind", ChoiceEditor(kinds, own.kind, lambda k: change("kind", k), None), "Kind of value")
+        tip = tr("The name, without the colon; it is changed wherever it is used")
+        self.add(tr("Name"), "name", LineEditor(own.name, lambda text: change("name", text.strip())), tip)
+        self.text(tr("Label"), "label", own.label, tr("Its name in the parameter bar"))
+        self.text(tr("Help text"), "hint", own.hint, tr("A sentence of help for readers"))
+        kinds = {kind.name: tr(kind.label) for kind in VALUE_KINDS if own.holds != "range" or kind.is_moment}
+        self.add(
+            tr("Kind"), "kind", ChoiceEditor(kinds, own.kind, lambda k: change("kind", k), None), tr("Kind of value")
+        )
         holds = ChoiceEditor(HOLDS, own.holds, lambda h: change("holds", h), None)
-        self.add("Holds", "holds", holds, "One value, several, or a range")
+        self.add(tr("Holds"), "holds", holds, tr("One value, several, or a range"))
         controls = {name: CONTROL_LABELS[name] for name in own.controls}
-        fitting = f"By its kind ({CONTROL_LABELS[own.controls[0]].lower()})"
+        fitting = tr("By its kind ({control})").format(control=CONTROL_LABELS[own.controls[0]].lower())
         control = ChoiceEditor(controls, own.control, lambda c: change("control", c), fitting)
-        self.add("Control", "control", control, "How it is filled in")
+        self.add(tr("Control"), "control", control, tr("The control that readers use"))
         switch = SwitchEditor(own.required, lambda on: change("required", on))
-        self.add("Required", "required", switch, "Whether it may be left empty")
+        self.add(tr("Required"), "required", switch, tr("Whether it may be left empty"))
 
     def _list(self) -> None:
         own = self.parameter
         if own.holds == "range":
             return
-        self.section("List to choose from")
-        forms = {"none": "No list: any value", "fixed": "A fixed list", "query": "From a query"}
+        self.section(tr("List to choose from"))
+        forms = {"none": tr("No list: any value"), "fixed": tr("A fixed list"), "query": tr("From a query")}
         now = "query" if own.choices_from is not None else "fixed" if own.choices else "none"
-        self.add("List", "list", ChoiceEditor(forms, now, self._turn_list, None), "What readers can choose")
+        self.add(tr("List"), "list", ChoiceEditor(forms, now, self._turn_list, None), tr("What readers can choose"))
         if own.choices:
             table = FixedChoices(own.choices, lambda choices: self.change("choices", choices))
-            self.add("Entries", "choices", table, "The value that queries get, and what readers see")
+            self.add(tr("Entries"), "choices", table, tr("The value that queries get, and what readers see"))
         if own.choices_from is not None:
             self._list_from(own.choices_from)
 
@@ -155,7 +166,7 @@ class ParameterForm(PropertyRows):
             label = source.label if query == source.query else None
             self.change("choices_from", ChoicesFrom(query=query, value=column, label=label))
 
-        self.query_and_column("Values", "choices_from", source.query, source.value, commit)
+        self.query_and_column(tr("Values"), "choices_from", source.query, source.value, commit)
         names = {name: name for name in self.columns(source.query)}
         if source.label:
             names.setdefault(source.label, source.label)
@@ -163,9 +174,9 @@ class ParameterForm(PropertyRows):
             names,
             source.label,
             lambda name: self.change("choices_from", source.but(label=name)),
-            "The values themselves",
+            tr("The values themselves"),
         )
-        self.add("Labels", "choices_label", label, "Column with what readers see")
+        self.add(tr("Labels"), "choices_label", label, tr("Column with what readers see"))
 
     def _turn_list(self, form: str) -> None:
         first = self.report.queries[0].name if self.report.queries else None
@@ -174,7 +185,7 @@ class ParameterForm(PropertyRows):
         made: dict[str, Any] = {"choices": (), "choices_from": None}
         if form == "fixed":
             value = KIND_OF_NAME[self.parameter.kind].first_choice
-            made["choices"] = (Choice(value=value, label="First choice"),)
+            made["choices"] = (Choice(value=value, label=tr("First choice")),)
         elif form == "query" and first is not None:
             columns = self.columns(first)
             made["choices_from"] = ChoicesFrom(query=first, value=columns[0] if columns else "value")
@@ -184,26 +195,34 @@ class ParameterForm(PropertyRows):
 
     def _default(self) -> None:
         own = self.parameter
-        self.section("When none is given")
-        forms = {"none": "Nothing", "value": "A value", "expression": "An expression", "query": "From a query"}
+        self.section(tr("When none is given"))
+        forms = {
+            "none": tr("Nothing"),
+            "value": tr("A value"),
+            "expression": tr("An expression"),
+            "query": tr("From a query"),
+        }
         if own.holds == "list" and own.has_list:
-            forms["all"] = "All of the list"
+            forms["all"] = tr("All of the list")
         box = ChoiceEditor(forms, _form_of(own.default), self._turn_default, None)
-        self.add("Default", "default_form", box, "The value used when none is given")
+        self.add(tr("Default"), "default_form", box, tr("The value used when none is given"))
         default = own.default
         if isinstance(default, FromExpression):
             line = LineEditor(default.expression, lambda t: self.change("default", FromExpression(expression=t)))
-            self.add("Expression", "default", line, "Such as make_date(:year, 1, 1) or max(fares.month)")
+            self.add(tr("Expression"), "default", line, tr("Such as make_date(:year, 1, 1) or max(fares.month)"))
             line.setObjectName("expression")
         elif isinstance(default, FromQuery):
             self.query_and_column(
-                "Query", "default", default.query, default.column,
+                tr("Query"), "default", default.query, default.column,
                 lambda query, column: self.change("default", FromQuery(query=query, column=column)),
             )  # fmt: skip
         elif default is not None and not isinstance(default, AllChoices):
-            self._values("Value", "default", default, "Days in words too, such as last full month")
+            self._values(tr("Value"), "default", default, tr("Days in words too, such as last full month"))
         self._values(
-            "Design value", "sample", own.sample, "Used in this window in place of what the calling program gives"
+            tr("Design value"),
+            "sample",
+            own.sample,
+            tr("Used in this window in place of what the calling program gives"),
         )
 
     def _values(self, label: str, field: str, value: Any, tip: str) -> None:
@@ -212,7 +231,7 @@ class ParameterForm(PropertyRows):
             listed = value if isinstance(value, tuple) else () if value is None else (value,)
             text = "\n".join(value_text(entry) for entry in listed)
             editor: QWidget = TextEditor(text, lambda t: self.change(field, self._typed_list(t)))
-            editor.setProperty("placeholderText", "One value a line")
+            editor.setProperty("placeholderText", "One value per line")
         else:
             editor = LineEditor(value_text(value), lambda t: self.change(field, self._typed(t)))
         self.add(label, field, editor, tip)
@@ -239,7 +258,7 @@ class ParameterForm(PropertyRows):
         kind = KIND_OF_NAME[self.parameter.kind]
         made["value"] = kind.default if kind.is_moment else 1
         if self.parameter.holds == "range":
-            made["value"] = "this month"
+            made["value"] = tr("this month")
         elif self.parameter.choices:
             made["value"] = self.parameter.choices[0].value
         if form == "query" and first is not None:
@@ -251,19 +270,21 @@ class ParameterForm(PropertyRows):
         own = self.parameter
         if own.kind != "text" and not KIND_OF_NAME[own.kind].is_ordered:
             return
-        self.section("Limits")
+        self.section(tr("Limits"))
         if own.kind == "text":
-            self.text("Pattern", "pattern", own.pattern, "A regular expression that the whole text must match", True)
+            self.text(
+                tr("Pattern"), "pattern", own.pattern, tr("A regular expression that the whole text must match"), True
+            )
             for label, field, value in (
-                ("Minimum length", "shortest", own.shortest),
-                ("Maximum length", "longest", own.longest),
+                (tr("Minimum length"), "shortest", own.shortest),
+                (tr("Maximum length"), "longest", own.longest),
             ):
                 line = LineEditor(str(value or ""), lambda t, f=field: self.change(f, int(t) if t.isdigit() else None))  # type: ignore[misc]
-                self.add(label, field, line, "How many characters the text has")
+                self.add(label, field, line, tr("How many characters the text has"))
             return
-        for label, field, limit in (("Minimum", "smallest", own.smallest), ("Maximum", "largest", own.largest)):
+        for label, field, limit in ((tr("Minimum"), "smallest", own.smallest), (tr("Maximum"), "largest", own.largest)):
             line = LineEditor(value_text(limit), lambda t, f=field: self.change(f, self._typed(t)))  # type: ignore[misc]
-            self.add(label, field, line, "Dates in words too, such as today")
+            self.add(label, field, line, tr("Dates in words too, such as today"))
 
 
 def _form_of(default: Default) -> str:

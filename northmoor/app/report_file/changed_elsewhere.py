@@ -6,6 +6,7 @@ from PyQt6.QtCore import QFileSystemWatcher, QObject, pyqtSignal
 from PyQt6.QtWidgets import QMessageBox, QWidget
 
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.language.translation import tr, tr_count
 from northmoor.core.base.atomic_write import other_names
 from northmoor.core.errors import NorthmoorError, ReportChangedElsewhere
 from northmoor.core.model.merging import Conflict
@@ -45,14 +46,16 @@ class ChangedElsewhere(QObject):
         if controller.report is None or not controller.is_changed_elsewhere:
             return
         if not controller.is_saved:
-            self.message.emit("The report was changed elsewhere too; saving asks whose changes are kept.", "warning")
+            self.message.emit(
+                tr("The report was changed elsewhere too; saving asks whose changes are kept."), "warning"
+            )
             return
         try:
             controller.take_theirs()
         except NorthmoorError:
             return  # it is being written, or is no report any more: saving says so
         self.message.emit(
-            "The report was changed elsewhere and is shown as it is now; undo brings the old one back.", "warning"
+            tr("The report was changed elsewhere and is shown as it is now; undo brings the old one back."), "warning"
         )
 
     def save(self, path: Path | None) -> str:
@@ -70,19 +73,25 @@ class ChangedElsewhere(QObject):
                 self._controller.save(path)
         if not self._controller.is_saved or target is None:
             return ""
-        left = f" Its {'other name keeps' if others == 1 else f'{others} other names keep'} what was there before."
-        return f"Saved as {target.name}.{left if others else ''}"
+        saved = tr("Saved as {file}.").format(file=target.name)
+        if not others:
+            return saved
+        return saved + tr_count(
+            others,
+            " Its other name keeps what was there before.",
+            " Its {count} other names keep what was there before.",
+        )
 
     def _ask(self) -> bool:
         """Ask whose changes are kept; whether the report is to be written then."""
         box = QMessageBox(self._window)
         box.setIcon(QMessageBox.Icon.Question)
-        box.setWindowTitle("Changed elsewhere")
-        box.setText("Someone else has changed this report since you opened it. Whose changes shall be kept?")
-        box.setInformativeText("Both: what each of you changed; where you changed the same thing, yours is kept.")
-        both = box.addButton("Both", QMessageBox.ButtonRole.AcceptRole)
-        mine = box.addButton("Only mine", QMessageBox.ButtonRole.DestructiveRole)
-        theirs = box.addButton("Only theirs", QMessageBox.ButtonRole.DestructiveRole)
+        box.setWindowTitle(tr("Changed elsewhere"))
+        box.setText(tr("Someone else has changed this report since you opened it. Which changes do you want to keep?"))
+        box.setInformativeText(tr("Both: what each of you changed; where you changed the same thing, yours is kept."))
+        both = box.addButton(tr("Both"), QMessageBox.ButtonRole.AcceptRole)
+        mine = box.addButton(tr("Only mine"), QMessageBox.ButtonRole.DestructiveRole)
+        theirs = box.addButton(tr("Only theirs"), QMessageBox.ButtonRole.DestructiveRole)
         box.addButton(QMessageBox.StandardButton.Cancel)
         box.setDefaultButton(both)
         box.exec()
@@ -98,6 +107,11 @@ class ChangedElsewhere(QObject):
     def _tell(self, conflicts: tuple[Conflict, ...]) -> None:
         if conflicts:
             places = "\n".join(f"• {conflict.place}" for conflict in conflicts[:_SHOWN])
-            more = f"\n… and {len(conflicts) - _SHOWN} more" if len(conflicts) > _SHOWN else ""
-            title, text = "Changed by both", f"Here you both changed the same thing, and yours is kept:\n{places}{more}"
+            more = tr("\n… and {count} more").format(count=len(conflicts) - _SHOWN) if len(conflicts) > _SHOWN else ""
+            title, text = (
+                tr("Changed by both"),
+                tr("Here you both changed the same thing, and yours is kept:\n{places}{more}").format(
+                    places=places, more=more
+                ),
+            )
             QMessageBox.information(self._window, title, text)

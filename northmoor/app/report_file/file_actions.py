@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject, QSettings, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
 
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.language.translation import tr
 from northmoor.app.report_file.changed_elsewhere import ChangedElsewhere
 from northmoor.app.report_file.leave_prompt import may_leave
 from northmoor.app.report_file.open_elsewhere import OpenElsewhere
@@ -42,11 +43,17 @@ class FileActions(QObject):
         if not may_leave(self._controller, self._window, self.save):
             return False
         try:
-            wait_for(lambda _: path.exists(), self._window, f"Looking for {path.name} …")  # a folder may not answer
+            wait_for(
+                lambda _: path.exists(), self._window, tr("Looking for {file} …").format(file=path.name)
+            )  # a folder may not answer
             way = self.elsewhere.way(path)
             if way is None:
                 return False
-            file = wait_for(lambda _: read_report_file(way.path), self._window, f"Reading {way.path.name} …")
+            file = wait_for(
+                lambda _: read_report_file(way.path),
+                self._window,
+                tr("Reading {file} …").format(file=way.path.name),
+            )
             left = self.recovery.own_path
             self._controller.open(file, values, way.read_only)
             if left is not None:
@@ -100,7 +107,7 @@ class FileActions(QObject):
 
     def ask_open(self) -> None:
         """Ask for a report and open it."""
-        name, _ = QFileDialog.getOpenFileName(self._window, "Open a report", self._folder(), "Reports (*.moor)")
+        name, _ = QFileDialog.getOpenFileName(self._window, tr("Open a report"), self._folder(), tr("Reports (*.moor)"))
         if name:
             self.open_beside(Path(name))
 
@@ -110,7 +117,7 @@ class FileActions(QObject):
         for path in self.recent.paths:
             menu.addAction(f"{path.stem.replace('&', '&&')} · {path.parent}", partial(self.open_beside, path))
         if menu.isEmpty():
-            nothing = menu.addAction("No report was opened yet")
+            nothing = menu.addAction(tr("No report was opened yet"))
             assert nothing is not None
             nothing.setEnabled(False)
 
@@ -120,7 +127,7 @@ class FileActions(QObject):
         if report is None or path is None:
             return
         shown = str(path.with_name(f"{path.stem}-copy{path.suffix}"))
-        name, _ = QFileDialog.getSaveFileName(self._window, "Save a copy as", shown, "Reports (*.moor)")
+        name, _ = QFileDialog.getSaveFileName(self._window, tr("Save a copy as"), shown, tr("Reports (*.moor)"))
         if not name:
             return
         target = Path(name) if Path(name).suffix else Path(name).with_suffix(".moor")
@@ -129,7 +136,7 @@ class FileActions(QObject):
         except NorthmoorError as error:
             self.message.emit(str(error), "fault")
         else:
-            self.message.emit(f"A copy is saved as {target.name}.", "good")
+            self.message.emit(tr("A copy is saved as {file}.").format(file=target.name), "good")
 
     def revert(self) -> None:
         """Show the report as it was saved last; that can be undone."""
@@ -144,7 +151,7 @@ class FileActions(QObject):
         if self._controller.report is None:
             return
         shown = str(self._controller.path)
-        name, _ = QFileDialog.getSaveFileName(self._window, "Save the report as", shown, "Reports (*.moor)")
+        name, _ = QFileDialog.getSaveFileName(self._window, tr("Save the report as"), shown, tr("Reports (*.moor)"))
         if name:
             path = Path(name)
             self.save_to(path if path.suffix else path.with_suffix(".moor"))

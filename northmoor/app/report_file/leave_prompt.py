@@ -5,6 +5,7 @@ from collections.abc import Callable
 from PyQt6.QtWidgets import QMessageBox, QWidget
 
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.language.translation import tr
 
 
 def may_leave(controller: DocumentController, parent: QWidget, save: Callable[[], bool]) -> bool:
@@ -14,8 +15,8 @@ def may_leave(controller: DocumentController, parent: QWidget, save: Callable[[]
     buttons = QMessageBox.StandardButton
     answer = QMessageBox.question(
         parent,
-        "Save the changes?",
-        f"{controller.report.title} has changes that are not saved.",
+        tr("Save the changes?"),
+        tr("{title} has changes that are not saved.").format(title=controller.report.title),
         buttons.Save | buttons.Discard | buttons.Cancel,
         buttons.Save,
     )

@@ -7,6 +7,7 @@ from pathlib import Path
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QMessageBox, QWidget
 
+from northmoor.app.language.translation import tr
 from northmoor.app.report_file.report_lock import ForwardRequests, Holder, ReportLock, ask_to_come_forward
 from northmoor.core.base.atomic_write import write_atomically
 from northmoor.core.errors import ReportFileError
@@ -44,8 +45,10 @@ class OpenElsewhere:
         folder, is_kept = path.resolve().parent, os.access(path, os.W_OK)
         if is_kept and os.access(folder, os.W_OK):
             return OpeningWay(path)
-        what = "The folder" if is_kept else path.name
-        return OpeningWay(path, f"{what} can only be read. Save the report as another file to change it.")
+        what = tr("The folder") if is_kept else path.name
+        return OpeningWay(
+            path, tr("{what} can only be read. Save the report as another file to change it.").format(what=what)
+        )
 
     def hold(self, path: Path | None) -> None:
         """Hold a report again after all, or none."""
@@ -56,17 +59,21 @@ class OpenElsewhere:
         """Hold a report's file before another is saved in its place. Raises ReportFileError where a window has it."""
         holder = self._lock.take(path)
         if holder is not None:
-            raise ReportFileError(f"{path.name} is open {holder}; save under another name, or close it there.")
+            raise ReportFileError(
+                tr("{file} is open {holder}; save under another name, or close it there.").format(
+                    file=path.name, holder=holder
+                )
+            )
 
     def _ask(self, path: Path, holder: Holder) -> OpeningWay | None:
         box = QMessageBox(self._window)
         box.setIcon(QMessageBox.Icon.Question)
-        box.setWindowTitle("Open elsewhere")
-        box.setText(f"{path.name} is open {holder}.")
-        box.setInformativeText("Only one window changes a report at a time.")
-        there = None if holder.machine else box.addButton("Go there", QMessageBox.ButtonRole.AcceptRole)
-        reading = box.addButton("Read only", QMessageBox.ButtonRole.ActionRole)
-        copying = box.addButton("Open a copy", QMessageBox.ButtonRole.ActionRole)
+        box.setWindowTitle(tr("Open elsewhere"))
+        box.setText(tr("{file} is open {holder}.").format(file=path.name, holder=holder))
+        box.setInformativeText(tr("Only one window changes a report at a time."))
+        there = None if holder.machine else box.addButton(tr("Go there"), QMessageBox.ButtonRole.AcceptRole)
+        reading = box.addButton(tr("Read only"), QMessageBox.ButtonRole.ActionRole)
+        copying = box.addButton(tr("Open a copy"), QMessageBox.ButtonRole.ActionRole)
         box.addButton(QMessageBox.StandardButton.Cancel)
         box.setDefaultButton(there or reading)
         box.exec()
@@ -75,9 +82,14 @@ class OpenElsewhere:
             return OpeningWay(self._copied(path))
         if chosen is reading:
             self._lock.release()
-            return OpeningWay(path, f"{path.name} is open {holder}, and can only be read here.")
+            return OpeningWay(
+                path,
+                tr("{file} is open {holder}, and can only be read here.").format(file=path.name, holder=holder),
+            )
         if there is not None and chosen is there and not ask_to_come_forward(holder, path):
-            raise ReportFileError(f"The window that has {path.name} open does not answer; look for it, or read only.")
+            raise ReportFileError(
+                tr("The window that has {file} open does not answer; look for it, or read only.").format(file=path.name)
+            )
         return None
 
     def _copied(self, path: Path) -> Path:

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QMessageBox, QWidget
 
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.language.translation import tr
 from northmoor.core.errors import ReportFileError
 from northmoor.core.store.recovery_copies import drop_copy, found_copy, keep_copy
 
@@ -35,14 +36,16 @@ class RecoveryPrompt:
         buttons = QMessageBox.StandardButton
         answer = QMessageBox.question(
             self._parent,
-            "Restore unsaved changes?",
-            f"{controller.report.title} has changes from an earlier session that were not saved. "
-            "Restore them? That can be undone; otherwise they are discarded.",
+            tr("Restore unsaved changes?"),
+            tr(
+                "{title} has changes from an earlier session that were not saved. Restore them? "
+                "That can be undone; otherwise they are discarded."
+            ).format(title=controller.report.title),
             buttons.Yes | buttons.No,
             buttons.Yes,
         )
         if answer == buttons.Yes:
-            controller.edit("Restore unsaved changes", lambda *_: copy)
+            controller.edit(tr("Restore unsaved changes"), lambda *_: copy)
         else:
             drop_copy(controller.path)
 
@@ -70,4 +73,4 @@ class RecoveryPrompt:
         try:
             keep_copy(controller.report, controller.path)
         except ReportFileError as error:
-            controller.refused.emit(f"No recovery copy could be kept, so save often. ({error})")
+            controller.refused.emit(tr("No recovery copy could be kept, so save often. ({error})").format(error=error))

@@ -9,6 +9,8 @@ from pathlib import Path
 from PyQt6.QtCore import QLockFile, QObject
 from PyQt6.QtNetwork import QLocalServer, QLocalSocket
 
+from northmoor.app.language.translation import tr
+
 _WAIT = 1000
 """Milliseconds that another window has to answer in."""
 _LONGEST = 10_000
@@ -22,7 +24,7 @@ class Holder:
     machine: str = ""
 
     def __str__(self) -> str:
-        return f"on {self.machine}" if self.machine else "in another window"
+        return tr("on {machine}").format(machine=self.machine) if self.machine else tr("in another window")
 
 
 class ReportLock:

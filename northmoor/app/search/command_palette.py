@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from northmoor.app.language.translation import tr
 from northmoor.app.search.matching import PaletteEntry, matching
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import STONE_TEXT
@@ -40,11 +41,11 @@ class CommandPalette(QDialog):
         self._entries, self._typed, self._settings = entries, typed, settings
         self._recent: list[str] = list(settings.value(_RECENT, [], list))
         self.line = QLineEdit()
-        self.line.setPlaceholderText("a command, a part of the report, a field, a report, or margin 12 mm")
-        self.line.setAccessibleName("Search everything")
-        self.line.setToolTip("Type any of its words; Up and Down choose, Enter does it")
+        self.line.setPlaceholderText(tr("a command, a part of the report, a field, a report, or margin 12 mm"))
+        self.line.setAccessibleName(tr("Search everything"))
+        self.line.setToolTip(tr("Type any of its words; Up and Down choose, Enter does it"))
         self.found = QTreeWidget()
-        self._none = QLabel("Nothing has these words. Try fewer of them.")
+        self._none = QLabel(tr("Nothing has these words. Try fewer of them."))
         self._none.setObjectName("quiet")
         layout = QVBoxLayout(self)
         layout.setContentsMargins(8, 8, 8, 8)
@@ -65,8 +66,8 @@ class CommandPalette(QDialog):
         found.setHeaderHidden(True)
         found.setRootIsDecorated(False)
         found.setUniformRowHeights(True)
-        found.setAccessibleName("Found")
-        found.setToolTip("What has these words; where else it is, and its keys")
+        found.setAccessibleName(tr("Found"))
+        found.setToolTip(tr("What has these words; where else it is, and its keys"))
         found.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         found.setTextElideMode(Qt.TextElideMode.ElideMiddle)
         header = found.header()

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject, QUrl, pyqtSignal
 from PyQt6.QtGui import QDesktopServices
 
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.canvas.canvas_widget import PageCanvas
 from northmoor.app.worker import Rendered
 from northmoor.core.errors import NorthmoorError
@@ -69,7 +70,7 @@ class LinkNavigation(QObject):
     def _go_to_place(self, name: str) -> None:
         found = self._rendered.document.composition.anchors.place(name) if self._rendered is not None else None
         if found is None:
-            self.message.emit(f"Nothing in this document is named {name[:80]}.", "warning")
+            self.message.emit(tr("Nothing in this document is named {name}.").format(name=name[:80]), "warning")
             return
         self._remember()
         self._canvas.go_to(*found)

@@ -4,19 +4,28 @@ from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt, QUrl, pyqtSignal
-from PyQt6.QtGui import QDesktopServices
+from PyQt6.QtGui import QDesktopServices, QFont, QFontMetrics
 from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QLabel, QStatusBar, QToolButton, QVBoxLayout, QWidget
 
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
-from northmoor.app.widgets.theme import HEATHER, PEAT
+from northmoor.app.widgets.theme import HEATHER, PEAT, TEXT_SIZE, UI_FONT
 from northmoor.app.widgets.widget_tools import hide_and_delete
 
 WORKSPACES = (
-    ("data", "Data", "database", "Ctrl+Shift+D"),
-    ("pages", "Pages", "file-text", "Ctrl+Shift+P"),
-    ("delivery", "Delivery", "send", "Ctrl+Shift+U"),
+    ("data", tr("Data"), "database", "Ctrl+Shift+D"),
+    ("pages", tr("Pages"), "file-text", "Ctrl+Shift+P"),
+    ("delivery", tr("Delivery"), "send", "Ctrl+Shift+U"),
 )
+
+
+def _width_of(text: str) -> int:
+    """How wide the button of a workspace is at least, whose text is bold when it is chosen."""
+    font = QFont(UI_FONT)
+    font.setPixelSize(TEXT_SIZE)
+    font.setWeight(QFont.Weight.DemiBold)
+    return QFontMetrics(font).horizontalAdvance(text) + 12
 
 
 class WorkspaceSwitch(QFrame):
@@ -27,12 +36,13 @@ class WorkspaceSwitch(QFrame):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("side")
-        self.setFixedWidth(64)
         self.buttons: dict[str, QToolButton] = {}
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 6, 0, 0)
         column.setSpacing(2)
         group = QButtonGroup(self)
+        width = max(64, *(_width_of(text) for _, text, *_ in WORKSPACES))
+        self.setFixedWidth(width)
         for name, text, drawing, keys in WORKSPACES:
             button = QToolButton()
             button.setObjectName("workspace")
@@ -40,7 +50,7 @@ class WorkspaceSwitch(QFrame):
             button.setIconSize(QSize(20, 20))
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
             button.setCheckable(True)
-            button.setFixedSize(64, 62)
+            button.setFixedSize(width, 62)
             button.setToolTip(f"{text} ({keys})")
             button.setProperty("drawing", drawing)
             button.clicked.connect(partial(self._choose, name))
@@ -89,7 +99,7 @@ class EditionChoice(QWidget):
             button.setText(edition.name)
             button.setCheckable(True)
             button.setChecked(edition == self._controller.edition)
-            button.setToolTip(f"Show the edition {edition.name}")
+            button.setToolTip(tr("Show the edition {name}").format(name=edition.name))
             button.clicked.connect(partial(self._show, edition.name))
             group.addButton(button)
             layout.addWidget(button)
@@ -107,8 +117,8 @@ class DeliveredFile(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         for text, tip, run in (
-            ("Open", "Open the file with the program that is meant for it", self._open),
-            ("Show in folder", "Open the folder that the file is in", self._show_folder),
+            (tr("Open"), tr("Open the file with the program that is meant for it"), self._open),
+            (tr("Show in folder"), tr("Open the folder that the file is in"), self._show_folder),
         ):
             button = QToolButton()
             button.setObjectName("word-button")

@@ -1,15 +1,21 @@
-"""Preferences of the window: its look, the size of its text, and what it begins with."""
+"""Preferences of the window: its look, the size of its text, its language, and what it begins with."""
 
 from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QFormLayout, QLabel, QVBoxLayout, QWidget
 
-from northmoor.app.widgets.preferences import (
-    STARTS,
-    TEXT_SIZES,
-    WINDOW_LOOKS,
-    Preferences,
-    read_preferences,
-    write_preferences,
+from northmoor.app.language.translation import tr
+from northmoor.app.widgets.preferences import OFFERED, Preferences, read_preferences, write_preferences
+
+_WORDS: dict[str | int, str] = {
+    "light": tr("Light"), "dark": tr("Dark"), "system": tr("As the system"),
+    12: tr("Small"), 13: tr("Normal"), 15: tr("Large"), 18: tr("Very large"),
+    "start": tr("The start screen"), "last": tr("The last report"), "en": "English", "de": "Deutsch",
+}  # fmt: skip
+_FIELDS = (
+    ("look", tr("&Look"), tr("Colours of the window; pages stay white")),
+    ("text_size", tr("&Text size"), tr("Size of the window's text")),
+    ("language", tr("L&anguage"), tr("Language of the window; reports have one of their own")),
+    ("begin_with", tr("&Start with"), tr("What is shown when the program starts")),
 )
 
 
@@ -18,29 +24,20 @@ class PreferencesDialog(QDialog):
 
     def __init__(self, settings: QSettings, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Preferences")
+        self.setWindowTitle(tr("Preferences"))
         self._settings = settings
         now = read_preferences(settings)
-        self.look, self.text_size, self.begin_with = QComboBox(), QComboBox(), QComboBox()
+        self.boxes = {name: QComboBox() for name, *_ in _FIELDS}
         form = QFormLayout()
-        for label, box, offered, chosen, tip in (
-            ("&Look", self.look, WINDOW_LOOKS, now.look, "Colours of the window; pages stay white"),
-            (
-                "&Text size",
-                self.text_size,
-                TEXT_SIZES,
-                now.text_size,
-                "Size of the window's text",
-            ),
-            ("&Start with", self.begin_with, STARTS, now.begin_with, "What is shown when the program starts"),
-        ):
-            for value, name in offered.items():
-                box.addItem(name, value)
-            box.setCurrentIndex(box.findData(chosen))
+        for name, label, tip in _FIELDS:
+            box = self.boxes[name]
+            for value in OFFERED[name]:
+                box.addItem(_WORDS[value], value)
+            box.setCurrentIndex(box.findData(getattr(now, name)))
             box.setToolTip(tip)
             box.setAccessibleName(label.replace("&", ""))
             form.addRow(label, box)
-        note = QLabel("Look and text size change when Northmoor is started the next time.")
+        note = QLabel(tr("Look, text size and language change when Northmoor is started the next time."))
         note.setObjectName("quiet")
         note.setWordWrap(True)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
@@ -50,10 +47,9 @@ class PreferencesDialog(QDialog):
         column.addLayout(form)
         column.addWidget(note)
         column.addWidget(buttons)
-        self.resize(380, 200)
+        self.resize(380, 240)
 
     def accept(self) -> None:
         """Keep what was chosen."""
-        chosen = (box.currentData() for box in (self.look, self.text_size, self.begin_with))
-        write_preferences(self._settings, Preferences(*chosen))
+        write_preferences(self._settings, Preferences(**{name: box.currentData() for name, box in self.boxes.items()}))
         super().accept()

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QObject, QProcess, QSettings, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.waiting import wait_for
 from northmoor.app.worker import Worker
 from northmoor.core.authoring.starters.field_roles import readable_name
@@ -20,8 +21,10 @@ from northmoor.core.store.report_files import load_report, save_report
 if TYPE_CHECKING:
     from northmoor.app.start.report_starter.new_report_dialog import NewReportDialog
 
-DATA_FILES = "Data (*.csv *.tsv *.xlsx *.ods *.parquet *.json *.xml *.sqlite *.sqlite3 *.db *.duckdb);;All files (*)"
-REPORTS = "Reports (*.moor)"
+DATA_FILES = tr(
+    "Data (*.csv *.tsv *.xlsx *.ods *.parquet *.json *.xml *.sqlite *.sqlite3 *.db *.duckdb);;All files (*)"
+)
+REPORTS = tr("Reports (*.moor)")
 _DEMO = "northmoor-demo"
 _FIRST = "reports/fares-by-route.moor"
 
@@ -40,7 +43,7 @@ class StartActions(QObject):
     def new_from_data(self, path: Path | None = None) -> None:
         """Begin a report on a file of data; the library is the one around it, or its folder becomes one."""
         if path is None:
-            chosen, _ = QFileDialog.getOpenFileName(self._window, "Choose the data", str(Path.home()), DATA_FILES)
+            chosen, _ = QFileDialog.getOpenFileName(self._window, tr("Choose the data"), str(Path.home()), DATA_FILES)
             if not chosen:
                 return
             path = Path(chosen)
@@ -48,7 +51,9 @@ class StartActions(QObject):
             library = Library.around(path, self._controller.secrets)
             connection = library.connect(str(path))
             catalog = wait_for(
-                lambda stop: library.catalog(connection, stop), self._window, f"Reading the tables of {path.name} …"
+                lambda stop: library.catalog(connection, stop),
+                self._window,
+                tr("Reading the tables of {file} …").format(file=path.name),
             )
         except NorthmoorError as error:
             self.message.emit(str(error), "fault")
@@ -71,7 +76,7 @@ class StartActions(QObject):
 
     def new_from_report(self) -> None:
         """Begin with a copy of another report."""
-        chosen, _ = QFileDialog.getOpenFileName(self._window, "Choose a report to copy", str(Path.home()), REPORTS)
+        chosen, _ = QFileDialog.getOpenFileName(self._window, tr("Choose a report to copy"), str(Path.home()), REPORTS)
         if not chosen:
             return
         source = Path(chosen)
@@ -93,7 +98,7 @@ class StartActions(QObject):
         process.setStandardOutputFile(QProcess.nullDevice())  # whoever reads our output is not kept waiting
         process.setStandardErrorFile(QProcess.nullDevice())
         if not process.startDetached()[0]:
-            self.message.emit("No other window could be started. Start Northmoor once more instead.", "fault")
+            self.message.emit(tr("No other window could be started. Start Northmoor once more instead."), "fault")
 
     def ask_preferences(self) -> None:
         """Ask for the preferences of the window."""
@@ -106,14 +111,20 @@ class StartActions(QObject):
         folder = Path.home() / _DEMO
         try:
             if not (folder / _FIRST).is_file():
-                wait_for(lambda _: _make_demo(folder), self._window, f"Making the demo in {folder} …")
+                wait_for(
+                    lambda _: _make_demo(folder),
+                    self._window,
+                    tr("Making the demo in {folder} …").format(folder=folder),
+                )
         except (NorthmoorError, OSError) as error:
-            self.message.emit(f"The demo cannot be made in {folder}: {error}", "fault")
+            self.message.emit(
+                tr("The demo cannot be made in {folder}: {error}").format(folder=folder, error=error), "fault"
+            )
             return
         self.wanted.emit(folder / _FIRST)
 
     def _ask_path(self, proposed: str) -> Path | None:
-        name, _ = QFileDialog.getSaveFileName(self._window, "Where shall the report be saved?", proposed, REPORTS)
+        name, _ = QFileDialog.getSaveFileName(self._window, tr("Save the new report as"), proposed, REPORTS)
         path = Path(name) if name else None
         return path if path is None or path.suffix else path.with_suffix(".moor")
 
@@ -122,7 +133,12 @@ class StartActions(QObject):
             path.parent.mkdir(parents=True, exist_ok=True)
             save_report(report, path)
         except OSError as error:
-            self.message.emit(f"The report cannot be saved in {path.parent}: {error.strerror}.", "fault")
+            self.message.emit(
+                tr("The report cannot be saved in {parent}: {strerror}.").format(
+                    parent=path.parent, strerror=error.strerror
+                ),
+                "fault",
+            )
         except NorthmoorError as error:
             self.message.emit(str(error), "fault")
         else:

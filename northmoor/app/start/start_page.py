@@ -8,6 +8,7 @@ from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QIcon, QPainter, QPixmap
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
+from northmoor.app.language.translation import moment_text, tr
 from northmoor.app.start.recent_reports import RecentReports
 from northmoor.app.widgets.flow_layout import FlowLayout
 from northmoor.app.widgets.icons import icon
@@ -15,11 +16,11 @@ from northmoor.app.widgets.theme import HEATHER, LINE, PAGE
 from northmoor.app.widgets.widget_tools import hide_and_delete
 
 CARDS = (
-    ("new_from_data", "New from data", "A file, a folder of files, or a database file", "table-2"),
-    ("new_empty", "Empty page", "Begin with nothing and go on by hand", "file-plus"),
-    ("new_from_report", "From another report", "A copy of a report, with its layout and queries", "copy"),
-    ("open", "Open…", "Ctrl+O", "folder-open"),
-    ("demo", "Look around the demo", "The reports of a made-up ferry company", "layers"),
+    ("new_from_data", tr("New from data"), tr("A file, a folder of files, or a database file"), "table-2"),
+    ("new_empty", tr("Empty page"), tr("Begin with an empty page"), "file-plus"),
+    ("new_from_report", tr("From another report"), tr("A copy of a report, with its layout and queries"), "copy"),
+    ("open", tr("Open…"), "Ctrl+O", "folder-open"),
+    ("demo", tr("Explore the demo"), tr("The reports of a made-up ferry company"), "layers"),
 )
 """What can be begun: the command's name, its title, a word about it, and its icon."""
 _PICTURE = QSize(132, 172)
@@ -44,7 +45,7 @@ class StartPage(QScrollArea):
         whole = QVBoxLayout(page)
         whole.setContentsMargins(56, 36, 36, 24)
         whole.setSpacing(24)
-        title = QLabel("Start a report")
+        title = QLabel(tr("Start a report"))
         title.setObjectName("title")
         whole.addWidget(title)
         parts = QHBoxLayout()
@@ -73,13 +74,13 @@ class StartPage(QScrollArea):
     def _reports(self) -> QVBoxLayout:
         column = QVBoxLayout()
         column.setSpacing(12)
-        self._heading = QLabel("Recent")
+        self._heading = QLabel(tr("Recent"))
         self._heading.setObjectName("section")
         column.addWidget(self._heading)
         self._shelf = QWidget()
         self._flow = FlowLayout(self._shelf, 14, 14)
         column.addWidget(self._shelf)
-        hint = QLabel("Drop a CSV file, a workbook, a database file or a report anywhere in this window")
+        hint = QLabel(tr("Drop a CSV file, a workbook, a database file or a report anywhere in this window"))
         hint.setObjectName("drop-hint")
         hint.setAlignment(Qt.AlignmentFlag.AlignCenter)
         hint.setWordWrap(True)
@@ -96,7 +97,7 @@ class StartPage(QScrollArea):
         self.reports = [self._report(path) for path in self._recent.paths[:8]]
         for button in self.reports:
             self._flow.addWidget(button)
-        self._heading.setText("Recent" if self.reports else "No report has been opened yet")
+        self._heading.setText(tr("Recent") if self.reports else tr("No report has been opened yet"))
 
     def _report(self, path: Path) -> QToolButton:
         button = QToolButton()
@@ -107,7 +108,7 @@ class StartPage(QScrollArea):
         name = button.fontMetrics().elidedText(path.stem, Qt.TextElideMode.ElideRight, _PICTURE.width())
         button.setText(f"{name}\n{_changed(path)}")
         button.setToolTip(str(path))
-        button.setAccessibleName(f"Open {path.stem}")
+        button.setAccessibleName(tr("Open {stem}").format(stem=path.stem))
         button.clicked.connect(lambda _=False: self.opened.emit(path))
         return button
 
@@ -155,5 +156,5 @@ def _changed(path: Path) -> str:
     then, now = datetime.fromtimestamp(path.stat().st_mtime), datetime.now()
     days = (now.date() - then.date()).days
     if days == 0:
-        return f"Today, {then:%H:%M}"
-    return "Yesterday" if days == 1 else f"{then.day} {then:%B %Y}"
+        return tr("Today, {then:%H:%M}").format(then=then)
+    return tr("Yesterday") if days == 1 else moment_text(then, "%-d %B %Y")

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.popups import BesidePopup
 from northmoor.app.widgets.theme import PAPER, STONE
 from northmoor.app.widgets.value_editors import Commit, LineEditor
@@ -44,13 +45,13 @@ class ColorPopup(BesidePopup):
     """Swatches of the report's colours and of the usual ones, and a button for any other."""
 
     def __init__(self, value: str | None, own: Sequence[str], commit: Commit, parent: QWidget) -> None:
-        super().__init__("Colour", parent)
+        super().__init__(tr("Colour"), parent)
         self._value, self._commit = value, commit
         self.swatches: dict[str, QToolButton] = {}
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 10, 10, 10)
         layout.setSpacing(6)
-        for title, colors in (("In this report", own), ("Usual", USUAL)):
+        for title, colors in ((tr("In this report"), own), (tr("Usual"), USUAL)):
             if colors:
                 label = QLabel(title)
                 label.setObjectName("quiet")
@@ -58,10 +59,10 @@ class ColorPopup(BesidePopup):
                 layout.addLayout(self._grid(colors))
         if value is not None:
             layout.addWidget(QLabel(contrast_text(value)))
-        more = QPushButton("Any colour…")
+        more = QPushButton(tr("Any colour…"))
         more.clicked.connect(self._choose_any)
-        none = QPushButton("None")
-        none.setToolTip("Take the colour away; the style's holds")
+        none = QPushButton(tr("None"))
+        none.setToolTip(tr("Remove the colour and use the style's"))
         none.clicked.connect(lambda: self._take(None))
         row = QHBoxLayout()
         row.addWidget(more)
@@ -79,7 +80,7 @@ class ColorPopup(BesidePopup):
             button.setCheckable(True)
             button.setChecked(color == self._value)
             button.setToolTip(f"{color} · {contrast_text(color)}")
-            button.setAccessibleName(f"Colour {color}")
+            button.setAccessibleName(tr("Colour {color}").format(color=color))
             button.clicked.connect(partial(self._take, color))
             grid.addWidget(button, at // _IN_A_ROW, at % _IN_A_ROW)
             self.swatches.setdefault(color, button)
@@ -91,7 +92,7 @@ class ColorPopup(BesidePopup):
 
     def _choose_any(self) -> None:
         self.close()
-        color = QColorDialog.getColor(QColor(self._value or "#000000"), self.parentWidget(), "Choose a colour")
+        color = QColorDialog.getColor(QColor(self._value or "#000000"), self.parentWidget(), tr("Choose a colour"))
         if color.isValid():
             self._commit(color.name().upper())
 
@@ -99,7 +100,9 @@ class ColorPopup(BesidePopup):
 def contrast_text(color: str) -> str:
     """How well a text in a colour can be read on white paper."""
     ratio = contrast(color, "#FFFFFF")
-    return f"{ratio:.1f} : 1 on white, " + ("good for text" if ratio >= _READABLE else "too little for text")
+    return tr("{ratio:.1f} : 1 on white, ").format(ratio=ratio) + (
+        tr("good for text") if ratio >= _READABLE else tr("too little for text")
+    )
 
 
 class ColorEditor(QWidget):
@@ -114,10 +117,10 @@ class ColorEditor(QWidget):
         self._value, self._commit = value, commit
         self.report_colors: Callable[[], Sequence[str]] = tuple
         self._line = LineEditor(value, lambda text: commit(text or None))
-        self._line.setPlaceholderText("as styled")
+        self._line.setPlaceholderText(tr("as styled"))
         self.button = QToolButton()
         self.button.setIcon(_swatch(value))
-        self.button.setToolTip("Choose a colour")
+        self.button.setToolTip(tr("Choose a colour"))
         self.button.clicked.connect(self._open)
         self.popup: ColorPopup | None = None
         layout.addWidget(self._line, 1)
@@ -128,7 +131,7 @@ class ColorEditor(QWidget):
         """Name the line and the button too: they take the keyboard."""
         super().setAccessibleName(name)
         self._line.setAccessibleName(name)
-        self.button.setAccessibleName(f"Choose: {name}")
+        self.button.setAccessibleName(tr("Choose: {name}").format(name=name))
 
     def show_unset(self, text: str) -> None:
         """Say what holds while there is no colour."""

@@ -7,6 +7,7 @@ from typing import Any
 
 from PyQt6.QtWidgets import QHBoxLayout, QToolButton, QWidget
 
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import HEATHER, PEAT
 from northmoor.app.widgets.value_editors import Commit
@@ -23,23 +24,23 @@ class PictureChoice:
 
 
 PICTURED: Mapping[str, tuple[PictureChoice, ...]] = {
-    "bold": (PictureChoice(True, "bold", "Bold"), PictureChoice(False, "type", "Not bold")),
-    "italic": (PictureChoice(True, "italic", "Italic"), PictureChoice(False, "type", "Upright")),
+    "bold": (PictureChoice(True, "bold", tr("Bold")), PictureChoice(False, "type", tr("Not bold"))),
+    "italic": (PictureChoice(True, "italic", tr("Italic")), PictureChoice(False, "type", tr("Upright"))),
     "align": (
-        PictureChoice("start", "text-align-start", "Left"),
-        PictureChoice("center", "text-align-center", "Centre"),
-        PictureChoice("end", "text-align-end", "Right"),
-        PictureChoice("decimal", "decimals-arrow-right", "Decimal signs below one another"),
+        PictureChoice("start", "text-align-start", tr("Left")),
+        PictureChoice("center", "text-align-center", tr("Centre")),
+        PictureChoice("end", "text-align-end", tr("Right")),
+        PictureChoice("decimal", "decimals-arrow-right", tr("On the decimal sign")),
     ),
     "stands": (
-        PictureChoice("top", "align-vertical-justify-start", "Top"),
-        PictureChoice("middle", "align-vertical-justify-center", "Middle"),
-        PictureChoice("bottom", "align-vertical-justify-end", "Bottom"),
+        PictureChoice("top", "align-vertical-justify-start", tr("Top")),
+        PictureChoice("middle", "align-vertical-justify-center", tr("Middle")),
+        PictureChoice("bottom", "align-vertical-justify-end", tr("Bottom")),
     ),
     "turn": (
-        PictureChoice("none", "type", "Not rotated"),
-        PictureChoice("up", "rotate-ccw", "90° upward"),
-        PictureChoice("down", "rotate-cw", "90° downward"),
+        PictureChoice("none", "type", tr("Not rotated")),
+        PictureChoice("up", "rotate-ccw", tr("90° upward")),
+        PictureChoice("down", "rotate-cw", tr("90° downward")),
     ),
 }
 """The properties of a look that are chosen so."""
@@ -60,7 +61,7 @@ class PictureEditor(QWidget):
             button = QToolButton()
             button.setCheckable(True)
             button.setObjectName("picture")
-            button.setToolTip(f"{choice.name}; again: from the style")
+            button.setToolTip(tr("{name}; again: from the style").format(name=choice.name))
             button.setAccessibleName(choice.name)
             button.clicked.connect(partial(self._choose, choice.value))
             self.buttons[choice.value] = button

@@ -6,19 +6,16 @@ from typing import Any
 from PyQt6.QtCore import QSettings, Qt
 from PyQt6.QtGui import QGuiApplication
 
-WINDOW_LOOKS = {"light": "Light", "dark": "Dark", "system": "As the system"}
-TEXT_SIZES = {12: "Small", 13: "Normal", 15: "Large", 18: "Very large"}
-"""Sizes of the window's text in pixels, by name."""
-STARTS = {"start": "The start screen", "last": "The last report"}
-
 
 @dataclass(frozen=True)
 class Preferences:
-    """`look` is a key of WINDOW_LOOKS, `text_size` one of TEXT_SIZES, `begin_with` one of STARTS."""
+    """The look, the size of the window's text in pixels, what the program begins with, and the language of the
+    window."""
 
     look: str = "light"
     text_size: int = 13
     begin_with: str = "start"
+    language: str = "en"
 
     @property
     def is_dark(self) -> bool:
@@ -30,7 +27,13 @@ class Preferences:
         return hints is not None and hints.colorScheme() == Qt.ColorScheme.Dark
 
 
-_OFFERED: dict[str, dict[Any, str]] = {"look": WINDOW_LOOKS, "text_size": TEXT_SIZES, "begin_with": STARTS}
+OFFERED: dict[str, tuple[Any, ...]] = {
+    "look": ("light", "dark", "system"),
+    "text_size": (12, 13, 15, 18),
+    "begin_with": ("start", "last"),
+    "language": ("en", "de"),
+}
+"""What can be chosen of each."""
 
 
 def read_preferences(settings: QSettings) -> Preferences:
@@ -38,7 +41,7 @@ def read_preferences(settings: QSettings) -> Preferences:
     found = Preferences()
     for known in fields(Preferences):
         value = settings.value(f"preferred-{known.name}", known.default, type(known.default))
-        if value in _OFFERED[known.name]:
+        if value in OFFERED[known.name]:
             found = replace(found, **{known.name: value})
     return found
 

@@ -7,6 +7,7 @@ from typing import Any
 from pydantic.fields import FieldInfo
 from PyQt6.QtWidgets import QWidget
 
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.color_editor import ColorEditor
 from northmoor.app.widgets.picture_choices import PICTURED, PictureEditor
 from northmoor.app.widgets.suggestions import SUGGESTED, SuggestionCompleter
@@ -25,124 +26,153 @@ from northmoor.core.model.kinds.mark_types import MARK_TYPES
 from northmoor.core.model.lengths import format_length, in_millimetres
 
 NAMES = {
-    "by": "Group by", "value": "Value", "rows_after_heading": "Rows with heading", "size": "Size",
-    "rows_before_total": "Rows with total", "largest_gap": "Largest gap",
-    "keep_together": "Keep together", "repeat_heading": "Repeat heading",
-    "restart_page_number": "Restart numbers", "show_details": "Show rows", "repeat_head": "Repeat titles",
-    "head_style": "Title style", "space_after": "Space after", "rule_above": "Top border",
-    "rule_below": "Bottom border", "rule_color": "Border colour", "color": "Colour", "margin_top": "Top margin",
-    "margin_right": "Right margin", "margin_bottom": "Bottom margin", "margin_left": "Left margin",
-    "format": "Format", "visible": "Visible if", "when_empty": "If empty", "rows_per_page": "Rows per page",
-    "shown_edition": "Edition shown", "listed": "Listed first", "when_wide": "When too wide",
-    "folded": "Printed collapsed to", "repeat_across": "Repeat across", "others": "Others",
-    "parent": "Parent", "indent": "Indent", "overflow": "When too wide", "rule_left": "Left border",
-    "rule_right": "Right border", "rule_dash": "Border line", "based_on": "Based on", "low": "Minimum",
-    "middle": "Middle", "high": "Maximum", "least": "From", "greatest": "To", "negative": "Below zero",
-    "link": "Link to", "description": "In words", "anchor": "Link target",
-    "when_null": "If missing", "when_zero": "If zero",
-    "blank_repeats": "Hide repeated values", "order_by": "Sort by", "first_groups": "First groups",
-    "keep_groups": "Group filter", "keep_rows": "Row filter", "count_ways": "Count parents",
-    "show_head": "Column titles", "title": "Title", "padding": "Vertical padding", "inset": "Horizontal padding",
-    "page_break": "Page break", "odd_page": "Start on odd page", "foot_of_page": "Totals at foot",
-    "on": "On pages", "stepped": "Groups in one column", "members": "All groups from", "subtotal": "Subtotal",
-    "subtotal_text": "Label", "row_total": "Total row", "row_total_text": "Label", "column_total": "Total column",
-    "column_total_text": "Label", "totals": "Totals", "scale_over": "Compared over", "measures_stand": "Values in",
-    "show_measures": "Value titles", "no_rows": "Text without rows", "sheets": "Page order",
-    "smallest": "Smallest scale", "break_words": "Break words", "even_widths": "Equal widths", "draw": "Display as",
-    "stack": "Series", "gap": "Space between", "lines": "Line shape", "gaps": "Missing values", "markers": "Markers",
-    "places": "Category position", "along": "Position by", "bubble": "Bubble size by", "hole": "Hole",
-    "bins": "Range width", "heat_low": "Lowest colour", "heat_high": "Highest colour", "labels": "Value labels",
-    "label_text": "Label text", "legend": "Legend", "patterns": "Pattern fills", "title_style": "Title style",
-    "columns": "Side by side", "height": "Height", "width": "Width", "scale": "Scale", "grid": "Grid lines",
-    "shown": "Shown", "at": "At", "until": "Until", "axis": "Axis", "error_low": "Error from",
-    "error_high": "Error to", "average": "Moving average", "trend": "Trend", "column_gap": "Column spacing",
-    "row_gap": "Row spacing", "fill_first": "Fill order", "turned": "Diagonal", "fit": "Fitting",
-    "crop_left": "Crop left", "crop_top": "Crop top", "crop_right": "Crop right", "crop_bottom": "Crop bottom",
-    "file": "File", "marker": "List marker", "leader": "Leader", "by_content": "Fit to content", "x": "From the left",
-    "y": "From the top", "when_full": "When full", "step": "Steps", "guides_across": "Vertical guides",
-    "guides_down": "Horizontal guides", "locked": "Locked", "group": "Group", "key_style": "Group style",
-    "total_style": "Total style", "stands": "Position", "turn": "Rotation", "span": "Columns", "rows": "Rows",
+    "by": tr("Group by"), "value": tr("Value"), "rows_after_heading": tr("Rows with heading"), "size": tr("Size"),
+    "rows_before_total": tr("Rows with total"), "largest_gap": tr("Largest gap"),
+    "keep_together": tr("Keep together"), "repeat_heading": tr("Repeat heading"),
+    "restart_page_number": tr("Restart numbers"), "show_details": tr("Show rows"), "repeat_head": tr("Repeat titles"),
+    "head_style": tr("Title style"), "space_after": tr("Space after"), "rule_above": tr("Top border"),
+    "rule_below": tr("Bottom border"), "rule_color": tr("Border colour"), "color": tr("Colour"),
+    "margin_top": tr("Top margin"),
+    "margin_right": tr("Right margin"), "margin_bottom": tr("Bottom margin"), "margin_left": tr("Left margin"),
+    "format": tr("Format"), "visible": tr("Visible if"), "when_empty": tr("If empty"),
+    "rows_per_page": tr("Rows per page"),
+    "shown_edition": tr("Edition shown"), "listed": tr("Listed first"), "when_wide": tr("When too wide"),
+    "folded": tr("Printed collapsed to"), "repeat_across": tr("Repeat across"), "others": tr("Others"),
+    "parent": tr("Parent"), "indent": tr("Indent"), "overflow": tr("When too wide"), "rule_left": tr("Left border"),
+    "rule_right": tr("Right border"), "rule_dash": tr("Border line"), "based_on": tr("Based on"), "low": tr("Minimum"),
+    "middle": tr("Middle"), "high": tr("Maximum"), "least": tr("From"), "greatest": tr("To"),
+    "negative": tr("Below zero"),
+    "link": tr("Link to"), "description": tr("In words"), "anchor": tr("Link target"),
+    "when_null": tr("If missing"), "when_zero": tr("If zero"),
+    "blank_repeats": tr("Hide repeated values"), "order_by": tr("Sort by"), "first_groups": tr("First groups"),
+    "keep_groups": tr("Group filter"), "keep_rows": tr("Row filter"), "count_ways": tr("Count parents"),
+    "show_head": tr("Column titles"), "title": tr("Title"), "padding": tr("Vertical padding"),
+    "inset": tr("Horizontal padding"),
+    "page_break": tr("Page break"), "odd_page": tr("Start on odd page"), "foot_of_page": tr("Totals at foot"),
+    "on": tr("On pages"), "stepped": tr("Groups in one column"), "members": tr("All groups from"),
+    "subtotal": tr("Subtotal"),
+    "subtotal_text": tr("Label"), "row_total": tr("Total row"), "row_total_text": tr("Label"),
+    "column_total": tr("Total column"),
+    "column_total_text": tr("Label"), "totals": tr("Totals"), "scale_over": tr("Compared over"),
+    "measures_stand": tr("Values in"),
+    "show_measures": tr("Value titles"), "no_rows": tr("Text without rows"), "sheets": tr("Page order"),
+    "smallest": tr("Smallest scale"), "break_words": tr("Break words"), "even_widths": tr("Equal widths"),
+    "draw": tr("Display as"),
+    "stack": tr("Series"), "gap": tr("Space between"), "lines": tr("Line shape"), "gaps": tr("Missing values"),
+    "markers": tr("Markers"),
+    "places": tr("Category position"), "along": tr("Position by"), "bubble": tr("Bubble size by"), "hole": tr("Hole"),
+    "bins": tr("Range width"), "heat_low": tr("Lowest colour"), "heat_high": tr("Highest colour"),
+    "labels": tr("Value labels"),
+    "label_text": tr("Label text"), "legend": tr("Legend"), "patterns": tr("Pattern fills"),
+    "title_style": tr("Title style"),
+    "columns": tr("Side by side"), "height": tr("Height"), "width": tr("Width"), "scale": tr("Scale"),
+    "grid": tr("Grid lines"),
+    "shown": tr("Shown"), "at": tr("At"), "until": tr("Until"), "axis": tr("Axis"), "error_low": tr("Error from"),
+    "error_high": tr("Error to"), "average": tr("Moving average"), "trend": tr("Trend"),
+    "column_gap": tr("Column spacing"),
+    "row_gap": tr("Row spacing"), "fill_first": tr("Fill order"), "turned": tr("Diagonal"), "fit": tr("Fitting"),
+    "crop_left": tr("Crop left"), "crop_top": tr("Crop top"), "crop_right": tr("Crop right"),
+    "crop_bottom": tr("Crop bottom"),
+    "file": tr("File"), "marker": tr("List marker"), "leader": tr("Leader"), "by_content": tr("Fit to content"),
+    "x": tr("From the left"),
+    "y": tr("From the top"), "when_full": tr("When full"), "step": tr("Steps"), "guides_across": tr("Vertical guides"),
+    "guides_down": tr("Horizontal guides"), "locked": tr("Locked"), "group": tr("Group"),
+    "key_style": tr("Group style"),
+    "total_style": tr("Total style"), "stands": tr("Position"), "turn": tr("Rotation"), "span": tr("Columns"),
+    "rows": tr("Rows"),
 }  # fmt: skip
 PERIOD_NAMES = {
-    "value": "Each value", "year": "Year", "quarter": "Quarter", "month": "Month", "week": "Week", "day": "Day",
-    "shift": "Shift of 8 hours", "hour": "Hour",
+    "value": tr("Each value"), "year": tr("Year"), "quarter": tr("Quarter"), "month": tr("Month"), "week": tr("Week"),
+    "day": tr("Day"),
+    "shift": tr("Shift of 8 hours"), "hour": tr("Hour"),
 }  # fmt: skip
-_SIDES = {"none": "None", "before": "Before", "after": "After"}
+_SIDES = {"none": tr("None"), "before": tr("Before"), "after": tr("After")}
 CHOICES = {
     "page_break": {
-        "none": "Never",
-        "between": "Between groups",
-        "column": "In the next column or label",
-        "before": "Before each group",
-        "after": "After each group",
+        "none": tr("Never"),
+        "between": tr("Between groups"),
+        "column": tr("In the next column or label"),
+        "before": tr("Before each group"),
+        "after": tr("After each group"),
     },
-    "without_rows": {"printed": "Show", "left_out": "Hide"},
-    "background_on": {"every": "Every page", "first": "First pages", "later": "Later pages"},
+    "without_rows": {"printed": tr("Show"), "left_out": tr("Hide")},
+    "background_on": {"every": tr("Every page"), "first": tr("First pages"), "later": tr("Later pages")},
     "on": {
-        "every": "Every page",
-        "first": "The first page",
-        "later": "Later pages",
-        "any": "Any page",
-        "column": "The next column or label",
-        "odd": "Odd pages",
-        "even": "Even pages",
-        "last": "The last page",
+        "every": tr("Every page"),
+        "first": tr("The first page"),
+        "later": tr("Later pages"),
+        "any": tr("Any page"),
+        "column": tr("The next column or label"),
+        "odd": tr("Odd pages"),
+        "even": tr("Even pages"),
+        "last": tr("The last page"),
     },
-    "difference": {"share": "As a share", "amount": "As an amount"},
-    "good": {"more": "More", "less": "Less", "neither": "Neither"},
-    "order": {"ascending": "Ascending", "descending": "Descending", "as_given": "As in the data"},
-    "align": {"start": "Left", "center": "Centre", "end": "Right", "decimal": "Decimal"},
-    "total": {**TOTALS, NO_TOTAL: "Nothing"},
-    "turn": {"none": "None", "up": "90° upward", "down": "90° downward"},
-    "break_words": {"never": "Never", "hyphenate": "Hyphenate", "anywhere": "Anywhere"},
-    "overflow": {"wrap": "Wrap", "cut": "Truncate with …", "shrink": "Shrink to fit"},
-    "rule_dash": {"solid": "Solid", "dashed": "Dashed", "dotted": "Dotted"},
+    "difference": {"share": tr("As a share"), "amount": tr("As an amount")},
+    "good": {"more": tr("More"), "less": tr("Less"), "neither": tr("Neither")},
+    "order": {"ascending": tr("Ascending"), "descending": tr("Descending"), "as_given": tr("As in the data")},
+    "align": {"start": tr("Left"), "center": tr("Centre"), "end": tr("Right"), "decimal": tr("Decimal")},
+    "total": {**{name: tr(label) for name, label in TOTALS.items()}, NO_TOTAL: tr("Nothing")},
+    "turn": {"none": tr("None"), "up": tr("90° upward"), "down": tr("90° downward")},
+    "break_words": {"never": tr("Never"), "hyphenate": tr("Hyphenate"), "anywhere": tr("Anywhere")},
+    "overflow": {"wrap": tr("Wrap"), "cut": tr("Truncate with …"), "shrink": tr("Shrink to fit")},
+    "rule_dash": {"solid": tr("Solid"), "dashed": tr("Dashed"), "dotted": tr("Dotted")},
     "stands": {
-        "top": "At the top",
-        "middle": "In the middle",
-        "bottom": "At the bottom",
-        "before": "Before its group",
-        "after": "After its group",
+        "top": tr("At the top"),
+        "middle": tr("In the middle"),
+        "bottom": tr("At the bottom"),
+        "before": tr("Before its group"),
+        "after": tr("After its group"),
     },
-    "when_wide": {"narrow": "Fit columns", "across": "More pages", "shrink": "Scale to fit"},
+    "when_wide": {"narrow": tr("Fit columns"), "across": tr("More pages"), "shrink": tr("Scale to fit")},
     "fill": {
-        "none": "As in the data",
-        "data": "All values",
-        "period": "Whole period",
-        "list": "As listed",
+        "none": tr("As in the data"),
+        "data": tr("All values"),
+        "period": tr("Whole period"),
+        "list": tr("As listed"),
     },
     "draw": {
-        "line": "Line",
-        "rectangle": "Rectangle",
-        "ellipse": "Ellipse",
-        "qr": "QR code",
-        "barcode": "Barcode",
-        **{mark.name: mark.label for mark in MARK_TYPES},
+        "line": tr("Line"),
+        "rectangle": tr("Rectangle"),
+        "ellipse": tr("Ellipse"),
+        "qr": tr("QR code"),
+        "barcode": tr("Barcode"),
+        **{mark.name: tr(mark.label) for mark in MARK_TYPES},
     },
-    "stack": {"none": "Side by side", "values": "Stacked", "shares": "100 % stacked"},
-    "lines": {"straight": "Straight", "steps": "In steps", "held": "Hold until next", "smooth": "Smooth"},
-    "gaps": {"keep": "Leave gaps", "bridge": "Connect across"},
-    "places": {"scale": "To scale", "even": "Evenly spaced"},
-    "labels": {"none": "None", "inside": "Inside", "outside": "Outside"},
-    "legend": {"none": "None", "above": "Above", "below": "Below", "right": "Right", "direct": "At the marks"},
-    "scale": {"linear": "Linear", "log": "Logarithmic"},
-    "axis": {"first": "First", "second": "Second", "across": "Across"},
+    "stack": {"none": tr("Side by side"), "values": tr("Stacked"), "shares": tr("100 % stacked")},
+    "lines": {
+        "straight": tr("Straight"),
+        "steps": tr("In steps"),
+        "held": tr("Hold until next"),
+        "smooth": tr("Smooth"),
+    },
+    "gaps": {"keep": tr("Leave gaps"), "bridge": tr("Connect across")},
+    "places": {"scale": tr("To scale"), "even": tr("Evenly spaced")},
+    "labels": {"none": tr("None"), "inside": tr("Inside"), "outside": tr("Outside")},
+    "legend": {
+        "none": tr("None"),
+        "above": tr("Above"),
+        "below": tr("Below"),
+        "right": tr("Right"),
+        "direct": tr("At the marks"),
+    },
+    "scale": {"linear": tr("Linear"), "log": tr("Logarithmic")},
+    "axis": {"first": tr("First"), "second": tr("Second"), "across": tr("Across")},
     "subtotal": _SIDES,
     "row_total": _SIDES,
     "column_total": _SIDES,
-    "fill_first": {"down": "Column by column", "across": "Row by row"},
-    "trend_drawn": {"spark": "A line", "columns": "Columns"},
-    "lists": {"contents": "Headings, records, groups", "captions": "Captions"},
-    "listed": {"none": "No", "contents": "As a heading", "captions": "As a caption"},
-    "fit": {"whole": "Fit inside", "fill": "Fill and crop", "stretch": "Stretch"},
-    "marker": {"none": "None", "bullet": "Bullet", "dash": "Dash", "number": "Number"},
-    "leader": {"none": "Nothing", "dots": "Dots"},
-    "when_full": {"grow": "Grow", "cut": "Cut off"},
-    "totals": {"both": "All", "rows": "Total rows", "columns": "Total columns", "none": "None"},
-    "scale_over": {"all": "All cells", "row": "Each row", "column": "Each column"},
-    "measures_stand": {"across": "Columns", "down": "Rows"},
-    "sheets": {"across": "Side by side first", "down": "Downward first"},
-    "orientation": {"portrait": "Portrait", "landscape": "Landscape"},
+    "fill_first": {"down": tr("Column by column"), "across": tr("Row by row")},
+    "trend_drawn": {"spark": tr("A line"), "columns": tr("Columns")},
+    "lists": {"contents": tr("Headings, records, groups"), "captions": tr("Captions")},
+    "listed": {"none": tr("No"), "contents": tr("As a heading"), "captions": tr("As a caption")},
+    "fit": {"whole": tr("Fit inside"), "fill": tr("Fill and crop"), "stretch": tr("Stretch")},
+    "marker": {"none": tr("None"), "bullet": tr("Bullet"), "dash": tr("Dash"), "number": tr("Number")},
+    "leader": {"none": tr("Nothing"), "dots": tr("Dots")},
+    "when_full": {"grow": tr("Grow"), "cut": tr("Cut off")},
+    "totals": {"both": tr("All"), "rows": tr("Total rows"), "columns": tr("Total columns"), "none": tr("None")},
+    "scale_over": {"all": tr("All cells"), "row": tr("Each row"), "column": tr("Each column")},
+    "measures_stand": {"across": tr("Columns"), "down": tr("Rows")},
+    "sheets": {"across": tr("Side by side first"), "down": tr("Downward first")},
+    "orientation": {"portrait": tr("Portrait"), "landscape": tr("Landscape")},
 }
 RARE = frozenset({
     "anchor", "when_zero", "when_null", "currency", "repeat_across", "break_words", "rule_dash", "rule_left",
@@ -177,42 +207,48 @@ _CODE = {
 }
 _LONG = {"text"}
 _UNSET = {
-    "background": "none", "guides_across": "none, such as 20, 90", "guides_down": "none, such as 20, 90",
-    "group": "none", "of": "the report", "trend": "nothing",
-    "against": "nothing", "bookmark": "none", "fill": "none", "stroke": "none", "width": "all there is",
-    "format": "automatic", "visible": "always", "rows_per_page": "as many as fit", "first_groups": "all",
-    "keep_groups": "all", "keep_rows": "all", "order_by": "their key", "when_empty": "a sentence that names the values",
-    "listed": "none, in order with commas", "others": "left out", "currency": "the report's",
-    "parent": "no tree", "least": "the smallest shown",
-    "greatest": "the largest shown", "continued": "nothing", "link": "nothing", "anchor": "none",
-    "description": "not given", "file_name": "by the title and its number", "address": "none", "listed_total": "none",
-    "members": "the rows", "no_rows": "nothing", "along": "their categories", "bubble": "all alike",
-    "bins": "by the data", "label_text": "the value", "until": "none", "error_low": "none", "error_high": "none",
-    "average": "none", "columns": "by the room",
-    "when_null": "nothing", "when_zero": "as it is", "shown_edition": "the first",
+    "background": tr("none"), "guides_across": tr("none, such as 20, 90"), "guides_down": tr("none, such as 20, 90"),
+    "group": tr("none"), "of": tr("the report"), "trend": tr("nothing"),
+    "against": tr("nothing"), "bookmark": tr("none"), "fill": tr("none"), "stroke": tr("none"),
+    "width": tr("all there is"),
+    "format": tr("automatic"), "visible": tr("always"), "rows_per_page": tr("as many as fit"),
+    "first_groups": tr("all"),
+    "keep_groups": tr("all"), "keep_rows": tr("all"), "order_by": tr("their key"),
+    "when_empty": tr("a sentence that names the values"),
+    "listed": tr("none, in order with commas"), "others": tr("left out"), "currency": tr("the report's"),
+    "parent": tr("no tree"), "least": tr("the smallest shown"),
+    "greatest": tr("the largest shown"), "continued": tr("nothing"), "link": tr("nothing"), "anchor": tr("none"),
+    "description": tr("not given"), "file_name": tr("by the title and its number"), "address": tr("none"),
+    "listed_total": tr("none"),
+    "members": tr("the rows"), "no_rows": tr("nothing"), "along": tr("their categories"), "bubble": tr("all alike"),
+    "bins": tr("by the data"), "label_text": tr("the value"), "until": tr("none"), "error_low": tr("none"),
+    "error_high": tr("none"),
+    "average": tr("none"), "columns": tr("by the room"),
+    "when_null": tr("nothing"), "when_zero": tr("as it is"), "shown_edition": tr("the first"),
 }  # fmt: skip
 
 
 _UNSET_CHOICES = {
-    "stands": "Automatic", "align": "By the value", "total": "Not set", "draw": "As the chart",
-    "orientation": "Unchanged",
+    "stands": tr("Automatic"), "align": tr("By the value"), "total": tr("Not set"), "draw": tr("As the chart"),
+    "orientation": tr("Unchanged"),
 }  # fmt: skip
 
 
 _NAMES_IN = {
-    ("PictureBlock", "value"): "Or from column", ("PictureBlock", "width"): "Width",
-    ("ReadoutBlock", "trend"): "Trend of", ("ReadoutBlock", "trend_drawn"): "Display as",
-    ("ReadoutBlock", "trend_height"): "Trend height", ("ReadoutBlock", "trend_color"): "Trend colour",
-    ("Style", "stands"): "Vertical alignment", ("NamedStyle", "stands"): "Vertical alignment",
-    ("RunningLine", "of"): "Group shown", ("TextBlock", "listed"): "In contents list",
-    ("ContentsBlock", "lists"): "Lists", ("ContentsBlock", "depth"): "Levels listed",
-    ("TextBlock", "heading"): "Heading level", ("TabStop", "at"): "From the left", ("TabStop", "align"): "Text",
-    ("PageSetup", "columns"): "Columns", ("PageSetup", "rows"): "Labels per column",
-    ("BreakBlock", "orientation"): "Orientation after", ("MatrixLevel", "fill"): "Groups shown",
-    ("ChartLevel", "fill"): "Groups shown", ("GridCell", "rows"): "Rows covered",
-    ("GridCell", "columns"): "Columns covered", ("GridCell", "fill"): "Background",
-    ("ForEachBlock", "by"): "Record by", ("ForEachBlock", "keep_groups"): "Record filter",
-    ("ForEachBlock", "first_groups"): "First records",
+    ("PictureBlock", "value"): tr("Or from column"), ("PictureBlock", "width"): tr("Width"),
+    ("ReadoutBlock", "trend"): tr("Trend of"), ("ReadoutBlock", "trend_drawn"): tr("Display as"),
+    ("ReadoutBlock", "trend_height"): tr("Trend height"), ("ReadoutBlock", "trend_color"): tr("Trend colour"),
+    ("Style", "stands"): tr("Vertical alignment"), ("NamedStyle", "stands"): tr("Vertical alignment"),
+    ("RunningLine", "of"): tr("Group shown"), ("TextBlock", "listed"): tr("In contents list"),
+    ("ContentsBlock", "lists"): tr("Lists"), ("ContentsBlock", "depth"): tr("Levels listed"),
+    ("TextBlock", "heading"): tr("Heading level"), ("TabStop", "at"): tr("From the left"),
+    ("TabStop", "align"): tr("Text"),
+    ("PageSetup", "columns"): tr("Columns"), ("PageSetup", "rows"): tr("Labels per column"),
+    ("BreakBlock", "orientation"): tr("Orientation after"), ("MatrixLevel", "fill"): tr("Groups shown"),
+    ("ChartLevel", "fill"): tr("Groups shown"), ("GridCell", "rows"): tr("Rows covered"),
+    ("GridCell", "columns"): tr("Columns covered"), ("GridCell", "fill"): tr("Background"),
+    ("ForEachBlock", "by"): tr("Record by"), ("ForEachBlock", "keep_groups"): tr("Record filter"),
+    ("ForEachBlock", "first_groups"): tr("First records"),
 }  # fmt: skip
 """Names that a property has in one kind of part only."""
 
@@ -220,13 +256,13 @@ _NAMES_IN = {
 def property_label(field: str, kind: type[Part] | None = None) -> str:
     """A property's name as the inspector shows it."""
     own = _NAMES_IN.get((kind.__name__, field)) if kind is not None else None
-    return own or NAMES.get(field) or field.replace("_", " ").capitalize()
+    return own or NAMES.get(field) or tr(field.replace("_", " ").capitalize())
 
 
 def property_text(kind: type[Part], field: str, value: Any) -> str:
     """A property's value in words, as its editor shows it."""
     if isinstance(value, bool):
-        return "Yes" if value else "No"
+        return tr("Yes") if value else tr("No")
     if isinstance(value, int) and _is_length(kind.model_fields[field]):
         return format_length(value).replace("pt", " pt").replace("mm", " mm")
     return CHOICES.get(field, {}).get(value, str(value))
@@ -236,7 +272,7 @@ def editor_for(kind: type[Part], field: str, value: Any, commit: Commit, choices
     """An editor for a property of a part; `commit` gets each new value. `choices` are names to choose from."""
     info = kind.model_fields[field]
     editor = _editor(field, info, value, commit, choices)
-    help_text = kind.help_of(field)
+    help_text = tr(kind.help_of(field))
     editor.setToolTip(help_text)
     editor.setAccessibleName(property_label(field, kind))
     editor.setAccessibleDescription(help_text)
@@ -275,9 +311,9 @@ def _choice(field: str, options: tuple[Any, ...], optional: bool, value: Any, co
     pictured = PICTURED.get(field, ())
     if optional and {choice.value for choice in pictured} == set(options):
         return PictureEditor(pictured, value, commit)
-    known = {True: "Yes", False: "No"} | CHOICES.get(field, {})
+    known = {True: tr("Yes"), False: tr("No")} | CHOICES.get(field, {})
     names = {option: known.get(option, str(option)) for option in options}
-    return ChoiceEditor(names, value, commit, _UNSET_CHOICES.get(field, "From the style") if optional else None)
+    return ChoiceEditor(names, value, commit, _UNSET_CHOICES.get(field, tr("From the style")) if optional else None)
 
 
 def _limits(info: FieldInfo) -> tuple[int, int]:

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
     QSpinBox,
 )
 
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.widget_tools import mark_invalid
 from northmoor.core.model.lengths import format_length, in_millimetres, parse_length
 
@@ -111,7 +112,7 @@ class LengthEditor(QLineEdit):
 
     def __init__(self, value: int | None, commit: Commit, optional: bool, points: bool) -> None:
         super().__init__()
-        self.setPlaceholderText("by content" if optional and not points else "as styled" if optional else "")
+        self.setPlaceholderText(tr("by content") if optional and not points else tr("as styled") if optional else "")
         self._points, self._optional, self._commit = points, optional, commit
         self._before = ""
         self._set(self._shown(value))
@@ -188,7 +189,7 @@ class LengthEditor(QLineEdit):
     def _mark(self, invalid: bool) -> None:
         mark_invalid(self, invalid)
         if invalid:
-            self.setToolTip("That is no length. Write for example 32mm, 9pt or 1.5in.")
+            self.setToolTip(tr("That is no length. Write for example 32mm, 9pt or 1.5in."))
 
 
 class ChoiceEditor(QComboBox):

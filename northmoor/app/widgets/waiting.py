@@ -7,6 +7,7 @@ from typing import Generic, TypeVar
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QProgressDialog, QWidget
 
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.widget_tools import hide_and_delete
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import Cancelled
@@ -57,7 +58,7 @@ class _Running(Generic[T]):
 
 
 def _show_until_done(thread: threading.Thread, parent: QWidget, text: str) -> None:
-    dialog = QProgressDialog(text, "Stop", 0, 0, parent)
+    dialog = QProgressDialog(text, tr("Stop"), 0, 0, parent)
     dialog.setWindowTitle("Northmoor")
     dialog.setWindowModality(Qt.WindowModality.WindowModal)
     timer = QTimer()

@@ -7,6 +7,7 @@ from PyQt6.QtCore import QEvent, QObject, QPoint, QRect, Qt
 from PyQt6.QtGui import QKeyEvent, QStandardItem, QStandardItemModel
 from PyQt6.QtWidgets import QCompleter, QLineEdit
 
+from northmoor.app.language.translation import tr
 from northmoor.core.authoring.completions import Completion, matching_completions
 
 _WORD = re.compile(r"[\w\":]+$")
@@ -38,7 +39,7 @@ class WordCompleter(QObject):
         self._completer.setMaxVisibleItems(_ROWS)
         popup = self._completer.popup()
         assert popup is not None
-        popup.setAccessibleName("Completions")
+        popup.setAccessibleName(tr("Completions"))
         popup.installEventFilter(self)
         popup.clicked.connect(lambda index: self._take(str(index.data(_TEXT))))
         line.textEdited.connect(self._offer)

@@ -98,7 +98,7 @@ class FlowBlock(Part):
     """A block's name and its place among others."""
 
     name: Name
-    """The name by which findings and origins speak of it."""
+    """The name by which findings and origins refer to it."""
     space_after: Gap = 0
     """Space between it and the next block."""
     visible: str | None = None
@@ -133,5 +133,5 @@ class GroupingLevel(Part):
     listed: tuple[str, ...] = ()
     """Keys, as text, whose groups come first, in this order; the others follow in theirs."""
     others: str | None = None
-    """What the one group is called in which all groups after the first are gathered, such as Others; without it, they
-    are left out."""
+    """The name of the group that collects all groups after the first ones, such as Others; without it, they are left
+    out."""

@@ -11,15 +11,15 @@ class OutputOptions(Part):
     """Choices of formats; each concerns only the formats that it names."""
 
     tagged: bool = True
-    """PDF: whether it says what its parts are, in which order they are read, and what pictures show, so that it can be
+    """PDF: whether it is tagged with what its parts are, their reading order, and what pictures show, so that it can be
     read aloud and its texts reflow on small screens."""
     archive: Literal["no", "pages", "pages_and_data"] = "no"
     """PDF: whether it is made to be kept (PDF/A), and whether the rows and the report are attached to it."""
     allowed: Literal["everything", "no_changes", "printing", "reading"] = "everything"
     """PDF: what its readers may do, as far as their programs keep to it; reading aloud is always allowed."""
     password: Annotated[str | None, Field(pattern=r"^[A-Za-z0-9_.\-]{1,60}$")] = None
-    """PDF: the name of the password that opens it (AES-256). The password itself is never in the report: it is asked
-    for, or found in the keyring or the environment under pdf:// and this name."""
+    """PDF: the name of the password that opens it (AES-256). The password itself is never in the report: it is entered,
+    or found in the keyring or the environment under pdf:// and this name."""
     sheets: Literal["as_seen", "rows"] = "as_seen"
     """Spreadsheet: the tables as they are on the pages, with groups, totals and looks, or the rows of their queries."""
     sheet_for: Literal["edition", "block", "group"] = "edition"

@@ -22,11 +22,11 @@ class PageTemplate(Part):
     page: PageSetup = PageSetup()
     """Paper and margins."""
     header: Running | None = None
-    """Stands at the top of every page."""
+    """At the top of every page."""
     footer: Running | None = None
-    """Stands at the foot of every page."""
+    """At the foot of every page."""
     watermark: Watermark | None = None
-    """Stands behind what is on the pages."""
+    """Behind what is on the pages."""
     styles: tuple[NamedStyle, ...] = ()
     """The styles that they use, and those that these are based on."""
 

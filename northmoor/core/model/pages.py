@@ -34,7 +34,7 @@ class PageSetup(Part):
     height: PaperSide = 841_890
     """Height of a custom paper, upright."""
     orientation: Orientation = "portrait"
-    """Upright or on its side."""
+    """Portrait or landscape."""
     margin_top: Margin = 56_693
     """Free space at the top."""
     margin_right: Margin = 56_693
@@ -48,16 +48,16 @@ class PageSetup(Part):
     column_gap: Margin = 18_000
     """Space between them."""
     rows: Annotated[int, Field(ge=1, le=100)] = 1
-    """How many labels stand one below the other; 1 for columns of text."""
+    """How many labels a column has; 1 for columns of text."""
     row_gap: Margin = 0
     """Space between those."""
     fill_first: Literal["down", "across"] = "down"
     """Whether labels are filled column by column or row by row."""
     background: str | None = None
-    """Path of a PNG, JPEG or SVG file, from the library's folder, that lies behind the whole page, such as a
-    letterhead; it cannot lead out of the folder."""
+    """Path of a PNG, JPEG or SVG file, from the library's folder, behind the whole page, such as a letterhead; it
+    cannot lead out of the folder."""
     background_on: Literal["every", "first", "later"] = "every"
-    """The pages it lies behind; the first is each with the number 1, so in statements that of each record."""
+    """The pages it is behind; the first is each page with the number 1, so in statements that of each record."""
 
     @property
     def paper(self) -> tuple[int, int]:
@@ -115,10 +115,10 @@ class RunningLine(Part):
     end: Piece | None = None
     """At the right margin."""
     on: Literal["every", "first", "later", "odd", "even", "last"] = "every"
-    """The pages it stands on, by the number that they have; where numbers begin anew, so do first and last pages."""
+    """The pages it is on, by their number; where numbering restarts, there is a first and a last page again."""
     of: Name | None = None
-    """A level of a table or a for-each: it stands on the pages where a group of it is open, and speaks of the first of
-    those; its expressions are the keys of that and of the levels around."""
+    """A level of a table or a for-each: the line is on the pages where a group of the level is open, and refers to the
+    first of those groups; its expressions are the keys of that group and of the levels around it."""
 
 
 class Running(Part):

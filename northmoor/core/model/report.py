@@ -41,11 +41,11 @@ class Edition(Part):
     page: PageSetup = PageSetup()
     """Paper and margins."""
     header: Running | None = None
-    """Stands at the top of every page."""
+    """At the top of every page."""
     footer: Running | None = None
-    """Stands at the foot of every page."""
+    """At the foot of every page."""
     watermark: Watermark | None = None
-    """Stands behind what is on the pages."""
+    """Behind what is on the pages."""
     blocks: tuple[Block, ...] = ()
     """What flows down the pages, in order."""
 
@@ -116,7 +116,7 @@ class Report(Part):
     time_zone: str = "Europe/Dublin"
     """IANA time zone of its timestamps."""
     parameters: tuple[Parameter, ...] = ()
-    """Values asked of whoever runs it."""
+    """Values that are entered when it is run."""
     named_values: tuple[NamedValue, ...] = ()
     """Values computed from those."""
     value_sets: tuple[ValueSet, ...] = ()

@@ -34,15 +34,15 @@ class Style(Part):
     fill: Color | None = None
     """Colour behind the text, as #rrggbb."""
     align: TextAlign | None = None
-    """Horizontal alignment; decimal puts the decimal signs of a table's column under one another. Without one, numbers
-    stand at the end and texts at the start."""
+    """Horizontal alignment; decimal aligns a table's column on the decimal sign. Without one, numbers are at the end
+    and texts at the start."""
     stands: Across | None = None
-    """Where the text stands in a cell that is taller than it."""
+    """Where the text is in a cell that is taller than it."""
     turn: Turn | None = None
-    """Whether the text is turned a quarter, to be read upward or downward; it stays in one line, and its row is as tall
+    """Whether the text is rotated by 90°, to be read upward or downward; it stays in one line, and its row is as tall
     as it is long."""
     overflow: Overflow | None = None
-    """What happens to a text that is wider than its cell: it goes on in another line, is cut with an ellipsis, or is
+    """What happens to a text that is wider than its cell: it continues in another line, is cut with an ellipsis, or is
     printed smaller."""
     break_words: WordBreaks | None = None
     """Whether a line may end within a word: never, with a hyphen where the report's language allows one, or anywhere in
@@ -111,13 +111,13 @@ class ConditionalFormat(Part):
     """A condition that changes a look where it holds."""
 
     when: str
-    """Condition over what stands there, such as delay_minutes > 15."""
+    """Condition, such as delay_minutes > 15."""
     style: Name | None = None
-    """The style that is laid over the look."""
+    """The style that is added to the look."""
     look: Style | None = None
-    """Changes laid over that."""
+    """Changes on top of that."""
     stop: bool = False
-    """Where it holds, the rules after it are not asked."""
+    """Where it is true, later rules are skipped."""
 
 
 Rules = Annotated[tuple[ConditionalFormat, ...], Field(max_length=60)]
@@ -130,7 +130,7 @@ class ColorScale(Part):
     low: Color = "#FFFFFF"
     """Colour of the least number."""
     middle: Color | None = None
-    """Colour half-way; without one, the scale goes straight from low to high."""
+    """Colour in the middle; without one, the scale goes straight from low to high."""
     high: Color = "#7B4B94"
     """Colour of the greatest number."""
     least: float | None = None

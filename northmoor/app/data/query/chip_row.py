@@ -5,6 +5,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import QPoint, QSize, Qt
 from PyQt6.QtWidgets import QLabel, QToolButton, QWidget
 
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.flow_layout import FlowLayout
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import HEATHER, STONE_TEXT
@@ -18,7 +19,7 @@ class ChipRow(QWidget):
         super().__init__(parent)
         self._flow = FlowLayout(self)
         self._flow.setContentsMargins(14, 10, 14, 10)
-        self.setAccessibleName("Sentence")
+        self.setAccessibleName(tr("Sentence"))
 
     def clear(self) -> None:
         """Take all words and chips away."""

@@ -3,6 +3,7 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.headings import section
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import STONE_TEXT
@@ -18,7 +19,7 @@ class PlanPanel(QWidget):
         self._layout = QVBoxLayout(self)
         self._layout.setContentsMargins(0, 0, 0, 0)
         self._layout.setSpacing(6)
-        self._layout.addWidget(section("Plan"))
+        self._layout.addWidget(section(tr("Plan")))
         self._shown: list[QWidget] = []
 
     def show_plan(self, steps: tuple[Step, ...] | str) -> None:
@@ -33,7 +34,7 @@ class PlanPanel(QWidget):
             self._add(_step(step))
         identities = dict.fromkeys(step.identity for step in steps if not step.identity.startswith("nobody"))
         if identities:
-            self._add(_quiet(f"runs as: {'; '.join(identities)}"))
+            self._add(_quiet(tr("runs as: {identities}").format(identities="; ".join(identities))))
 
     def text(self) -> str:
         """All that the panel says."""
@@ -63,7 +64,7 @@ def _step(step: Step) -> QWidget:
     text.setTextFormat(Qt.TextFormat.PlainText)
     row.addWidget(text, 1)
     if step.sql:
-        whole.setToolTip(f"Sent as written:\n\n{step.sql}")
+        whole.setToolTip(tr("Sent as written:\n\n{sql}").format(sql=step.sql))
     return whole
 
 

@@ -16,6 +16,7 @@ from northmoor.app.data.rows.column_actions import ColumnActions
 from northmoor.app.data.rows.row_actions import RowActions
 from northmoor.app.data.rows.rows_pane import RowsPane
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.menus import menu_of
 from northmoor.core.authoring.rename import rename_query
 from northmoor.core.base.cancellation import CancelToken
@@ -74,15 +75,18 @@ class QueryActions:
         if self._data.controller.report is None:
             return
         entries: list[tuple[str, object]] = [
-            (f"On {c.name}", lambda c=c: self.add(Query(name=self.free_name(c.name), connection=c.name)))
+            (
+                tr("On {name}").format(name=c.name),
+                lambda c=c: self.add(Query(name=self.free_name(c.name), connection=c.name)),
+            )
             for c in self._data.library.connections.connections
         ]
         entries += [
             ("", None),
-            ("Query over other queries", lambda: self.add(Query(name=self.free_name("combined")))),
+            (tr("Query over other queries"), lambda: self.add(Query(name=self.free_name("combined")))),
         ]
         entries += [
-            (f"Shared: {name}", lambda n=name: self.add(Query(name=self.free_name(n), shared=n)))
+            (tr("Shared: {name}").format(name=name), lambda n=name: self.add(Query(name=self.free_name(n), shared=n)))
             for name in self._data.library.shared_queries()
         ]
         entries += self._data.entries_of_logs()
@@ -91,9 +95,11 @@ class QueryActions:
 
     def add(self, query: Query) -> None:
         """Add a query to the report and show it."""
-        if self._data.controller.edit(f"Add the query {query.name}", lambda r, _: edits.add_query(r, query)):
+        if self._data.controller.edit(
+            tr("Add the query {name}").format(name=query.name), lambda r, _: edits.add_query(r, query)
+        ):
             self._data.pick(query.name)
-            self._data.pane.view.hint = "Choose a table to begin the sentence, or write SQL at the right."
+            self._data.pane.view.hint = tr("Choose a table to begin the sentence, or write SQL at the right.")
 
     def menu(self, name: str, at: QPoint) -> None:
         """Open the menu of a query."""
@@ -107,21 +113,21 @@ class QueryActions:
             self._data.pane.rows is not None and self._data.pane.rows.query == name and self._data.pane.rows.is_whole
         )
         entries: list[tuple[str, object]] = [
-            ("Refresh", lambda: self._data.fetch(name, refresh=True)),
-            ("Rename …", lambda: self._ask_rename(query)),
-            ("Link to a master query…", lambda: self.ask_detail(query)),
+            (tr("Refresh"), lambda: self._data.fetch(name, refresh=True)),
+            (tr("Rename …"), lambda: self._ask_rename(query)),
+            (tr("Link to a master query…"), lambda: self.ask_detail(query)),
             ("", None),
-            ("Save these rows beside the report", (lambda: self.save_rows(query)) if has_rows else None),
+            (tr("Save these rows beside the report"), (lambda: self.save_rows(query)) if has_rows else None),
         ]
         if query.sample:
-            text = "Use the connection again" if query.use_sample else "Use the saved rows"
+            text = tr("Use the connection again") if query.use_sample else tr("Use the saved rows")
             entries.append((text, lambda: self.use_saved(query, not query.use_sample)))
         if query.shared:
-            entries.append(("Make it this report's own", lambda: self.make_own(query)))
+            entries.append((tr("Make it this report's own"), lambda: self.make_own(query)))
         elif query.connection and query.signals is None:
-            entries.append(("Share in the library …", lambda: self._ask_share(query)))
+            entries.append((tr("Share in the library …"), lambda: self._ask_share(query)))
         entries += self._data.entries_of_query(query)
-        entries += [("", None), ("Remove", lambda: self.remove(name))]
+        entries += [("", None), (tr("Remove"), lambda: self.remove(name))]
         menu_of(self._data.panel, entries).popup(at)
 
     def record_menu(self, row: int, column: int, at: QPoint) -> None:
@@ -130,31 +136,35 @@ class QueryActions:
         rows, report = self._data.pane.rows, self._data.controller.report
         if rows is None or report is None:
             return
-        entries: list[tuple[str, object]] = [("Copy the selected cells (Ctrl+C)", self._data.pane.view.copy)]
+        entries: list[tuple[str, object]] = [(tr("Copy the selected cells (Ctrl+C)"), self._data.pane.view.copy)]
         record = rows.table.slice(row, 1).to_pylist()[0]
         if rows.query == self._data.query_name:  # not where a table is looked into
             name = rows.names[column]
             entries += [("", None), *self._data.columns_of_rows.value_entries(name, record[name])]
         for query in report.queries:
             if query.detail_of is not None and query.detail_of.query == rows.query and rows.is_whole:
-                text = f"Only what belongs to it in {query.name}"
+                text = tr("Only what belongs to it in {name}").format(name=query.name)
                 entries.append((text, lambda q=query: self._data.actions_of_rows.show_details(q, record)))
         menu_of(self._data.panel, entries).popup(at)
 
     def _ask_rename(self, query: Query) -> None:
-        given, is_given = QInputDialog.getText(self._data.panel, "Rename the query", "Name", text=query.name)
+        given, is_given = QInputDialog.getText(self._data.panel, tr("Rename the query"), tr("Name"), text=query.name)
         if is_given and given.strip() and given != query.name:
             self.rename(query.name, given.strip())
 
     def rename(self, old: str, name: str) -> None:
         """Give a query another name."""
         was, self._data.query_name = self._data.query_name, name
-        if not self._data.controller.edit(f"Rename the query {old}", lambda r, _: rename_query(r, old, name)):
+        if not self._data.controller.edit(
+            tr("Rename the query {old}").format(old=old), lambda r, _: rename_query(r, old, name)
+        ):
             self._data.query_name = was
 
     def remove(self, name: str) -> None:
         """Take a query out; one that is used stays, and the reason is reported."""
-        self._data.controller.edit(f"Remove the query {name}", lambda r, _: edits.remove_query(r, name))
+        self._data.controller.edit(
+            tr("Remove the query {name}").format(name=name), lambda r, _: edits.remove_query(r, name)
+        )
 
     def ask_detail(self, query: Query) -> None:
         """Ask of which query this one is a detail."""
@@ -165,7 +175,7 @@ class QueryActions:
         if dialog.exec() == QDialog.DialogCode.Accepted:
             link = dialog.link()
             if self._data.controller.edit(
-                "Change the link", lambda r, _: edits.change_query(r, query.name, detail_of=link)
+                tr("Change the link"), lambda r, _: edits.change_query(r, query.name, detail_of=link)
             ):
                 self._data.fetch(query.name, refresh=False)
 
@@ -184,7 +194,7 @@ class QueryActions:
             self._data.controller.changed.emit()  # the bar shows the connection as it is
             return
         if self._data.controller.edit(
-            "Change the connection", lambda r, _: edits.change_query(r, name, connection=chosen, sql=sql)
+            tr("Change the connection"), lambda r, _: edits.change_query(r, name, connection=chosen, sql=sql)
         ):
             self._data.run_quietly()
 
@@ -205,7 +215,7 @@ class QueryActions:
 
     def _ask_share(self, query: Query) -> None:
         given, is_given = QInputDialog.getText(
-            self._data.panel, "Share in the library", "Name of the shared query", text=query.name
+            self._data.panel, tr("Share in the library"), tr("Name of the shared query"), text=query.name
         )
         if is_given and given.strip():
             self.share(query, given.strip())
@@ -215,18 +225,20 @@ class QueryActions:
         assert query.connection is not None
         try:
             if name in self._data.library.shared_queries():
-                raise QueryError(f"The library has a query {name} already; choose another name.")
+                raise QueryError(tr("The library has a query {name} already; choose another name.").format(name=name))
             Query(name="check", shared=name)
             shared = SharedQuery(connection=query.connection, sql=query.sql, columns=query.columns)
             self._data.library.save_shared_query(name, shared)
         except (NorthmoorError, ValueError) as error:
             message = (
-                error if isinstance(error, NorthmoorError) else QueryError("The name takes letters, digits, _ and -.")
+                error
+                if isinstance(error, NorthmoorError)
+                else QueryError(tr("A name may have letters, digits, _ and -."))
             )
             self._data.show_fault(message)
             return
         changes = {"shared": name, "connection": None, "sql": "", "columns": ()}
-        self._data.controller.edit("Share the query", lambda r, _: edits.change_query(r, query.name, **changes))
+        self._data.controller.edit(tr("Share the query"), lambda r, _: edits.change_query(r, query.name, **changes))
 
     def save_rows(self, query: Query) -> None:
         """Save the rows that are shown beside the report."""
@@ -244,16 +256,18 @@ class QueryActions:
             self._data.show_fault(error)
             return
         stored = str(target.relative_to(root))
-        if self._data.controller.edit("Save the rows", lambda r, _: edits.change_query(r, query.name, sample=stored)):
-            message = (
-                f"{rows.table.num_rows:,} rows saved in {stored}. Use them from the ⋯ menu when there is no connection."
-            )
+        if self._data.controller.edit(
+            tr("Save the rows"), lambda r, _: edits.change_query(r, query.name, sample=stored)
+        ):
+            message = tr(
+                "{num_rows:,} rows saved in {stored}. Use them from the ⋯ menu when there is no connection."
+            ).format(num_rows=rows.table.num_rows, stored=stored)
             self._data.pane.show_message(message, "good")
 
     def use_saved(self, query: Query, is_used: bool) -> None:
         """Let the saved rows replace the connection, or no longer."""
         if self._data.controller.edit(
-            "Use saved rows", lambda r, _: edits.change_query(r, query.name, use_sample=is_used)
+            tr("Use saved rows"), lambda r, _: edits.change_query(r, query.name, use_sample=is_used)
         ):
             self._data.fetch(query.name, refresh=False)
 
@@ -262,7 +276,7 @@ class QueryActions:
         filled = fill_shared(query, self._data.library)
         changes = {"shared": None, "connection": filled.connection, "sql": sql or filled.sql, "columns": filled.columns}
         return self._data.controller.edit(
-            "Make the query own", lambda r, _: edits.change_query(r, query.name, **changes)
+            tr("Make the query own"), lambda r, _: edits.change_query(r, query.name, **changes)
         )
 
 
@@ -272,16 +286,18 @@ def ask_about_shared(
     """Ask what becomes of a change of a query of the library that some reports use, and that someone else may have
     changed meanwhile; nothing for leaving it."""
     box = QMessageBox(parent)
-    box.setWindowTitle(f"Change {name}?")
+    box.setWindowTitle(tr("Change {name}?").format(name=name))
     box.setTextFormat(Qt.TextFormat.PlainText)
-    meanwhile = "\n\nSomeone else has changed it since you saw it, and that would be replaced." * is_changed
+    meanwhile = tr("\n\nSomeone else has changed it since you saw it, and that would be replaced.") * is_changed
     box.setText(
-        f"{name} is a query of the library. Used by: {', '.join(users) or 'this report only'}.\n\n"
-        f"Change it for all of them, or make it this report's own?{meanwhile}"
+        tr(
+            "{name} is a query of the library. Used by: {users}.\n\nChange it for all of them, or make "
+            "it this report's own?{meanwhile}"
+        ).format(name=name, users=", ".join(users) or tr("this report only"), meanwhile=meanwhile)
     )
-    for_all = box.addButton("Change for all", QMessageBox.ButtonRole.AcceptRole)
-    own = box.addButton("Make it own", QMessageBox.ButtonRole.ActionRole)
-    theirs = box.addButton("Use theirs", QMessageBox.ButtonRole.ActionRole) if is_changed else None
+    for_all = box.addButton(tr("Change for all"), QMessageBox.ButtonRole.AcceptRole)
+    own = box.addButton(tr("Make it own"), QMessageBox.ButtonRole.ActionRole)
+    theirs = box.addButton(tr("Use the other version"), QMessageBox.ButtonRole.ActionRole) if is_changed else None
     box.addButton(QMessageBox.StandardButton.Cancel)
     box.exec()
     chosen = box.clickedButton()

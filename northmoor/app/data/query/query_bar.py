@@ -4,10 +4,11 @@ from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QToolButton, QWidget
 
 from northmoor.app.data.catalog_tree import query_kind
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
 from northmoor.core.model.data.queries import Query
 
-COMBINED = "other queries"
+COMBINED = tr("other queries")
 
 
 class QueryBar(QWidget):
@@ -25,13 +26,15 @@ class QueryBar(QWidget):
         self.kind.setObjectName("quiet")
         self.kind.setTextFormat(Qt.TextFormat.PlainText)
         self.connection = QComboBox()
-        self.connection.setAccessibleName("Connection")
+        self.connection.setAccessibleName(tr("Connection"))
         self.connection.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
-        self.connection.setToolTip("What the query runs on; its SQL is written as that wants it when this is changed")
+        self.connection.setToolTip(
+            tr("What the query runs on; its SQL is written as that wants it when this is changed")
+        )
         self.menu = QToolButton()
         self.menu.setIcon(icon("ellipsis"))
-        self.menu.setToolTip("More for this query: rename, detail of, share, save rows, remove")
-        self.menu.setAccessibleName("More for this query")
+        self.menu.setToolTip(tr("More for this query: rename, detail of, share, save rows, remove"))
+        self.menu.setAccessibleName(tr("More for this query"))
         line = QHBoxLayout(self)
         line.setContentsMargins(14, 6, 10, 0)
         line.setSpacing(8)
@@ -47,7 +50,7 @@ class QueryBar(QWidget):
     def show_query(self, query: Query | None, connections: list[str]) -> None:
         """Show a query, and the connections it could run on."""
         self.setEnabled(query is not None)
-        self.name.setText(query.name if query is not None else "No query")
+        self.name.setText(query.name if query is not None else tr("No query"))
         is_plain = query is not None and not query.shared
         self.connection.setVisible(is_plain)
         self.connection.clear()
@@ -56,12 +59,18 @@ class QueryBar(QWidget):
             return
         words = query_kind(query)[0]
         if is_plain:
-            self.kind.setText("on" if words.startswith("on ") or query.is_combined else f"{words}, on")
+            self.kind.setText(
+                tr("on")
+                if query.is_combined or not (query.use_sample or query.detail_of)
+                else tr("{words}, on").format(words=words)
+            )
             for name in connections:
                 self.connection.addItem(name, name)
             self.connection.addItem(COMBINED, "")
             if query.connection and query.connection not in connections:
-                self.connection.addItem(f"{query.connection} (missing)", query.connection)
+                self.connection.addItem(
+                    tr("{connection} (missing)").format(connection=query.connection), query.connection
+                )
             self.connection.setCurrentIndex(self.connection.findData(query.connection or ""))
         else:
             self.kind.setText(words)

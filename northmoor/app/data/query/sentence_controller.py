@@ -10,6 +10,7 @@ from northmoor.app.data.query.sentence_context import SentenceContext
 from northmoor.app.data.query.sentence_view import SentenceView
 from northmoor.app.data.query.sql_editor import SqlEditor
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.language.translation import tr
 from northmoor.app.worker import Worker
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import NorthmoorError, QueryError, RefusedQuery
@@ -24,7 +25,7 @@ from northmoor.core.sources.library import Library
 
 _SETTLE = 350  # milliseconds without typing before the sentence follows the SQL
 _ASIDE = "asked_aside"
-_NO_SENTENCE = "This SQL says more than a sentence can. It runs as written at the right."
+_NO_SENTENCE = tr("This SQL has more in it than the sentence can show. It runs as written at the right.")
 
 
 class SentenceHost(Protocol):
@@ -146,7 +147,7 @@ class SentenceController(QObject):
     def _take_step(self, label: str, changed: SelectModel) -> None:
         if self._settle.isActive() and self._data.sentence.sentence is not None:
             self.show_sentence()
-            self._data.show_fault(QueryError("The SQL was changed meanwhile; look at the sentence, and do it again."))
+            self._data.show_fault(QueryError(tr("The SQL has changed since; check the sentence and try again.")))
             return
         self._write(label, lambda sql, dialect: rewrite_select(sql, changed, dialect))
 

@@ -17,6 +17,7 @@ from northmoor.app.data.query.dialogs.sentence_dialogs import (
 )
 from northmoor.app.data.query.dialogs.table_picker import TableDialog
 from northmoor.app.data.query.sentence_text import short
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.menus import MenuEntries, menu_of
 from northmoor.core.sources.builder.asides import values_sql
 from northmoor.core.sources.builder.computing import first_of_each
@@ -87,19 +88,22 @@ class SentenceSteps:
         dialog = TableDialog(around, self._view)
         table = dialog.table() if self._accepted(dialog) else None
         if table is not None:
-            self._view.changed.emit(f"Take {table.name}", select_all(table, around.dialect))
+            self._view.changed.emit(tr("Take {name}").format(name=table.name), select_all(table, around.dialect))
 
     def table_menu(self, at: int) -> None:
         """What can be done with a table of the sentence."""
         sentence = self._sentence
         taken = sentence.from_items[at]
-        entries: MenuEntries = [(f"{short(taken.table)}, known as {taken.known_as}", None), ("", None)]
+        entries: MenuEntries = [
+            (tr("{table}, known as {name}").format(table=short(taken.table), name=taken.known_as), None),
+            ("", None),
+        ]
         if at:
-            entries.append(("How it is joined …", lambda: self.edit_join(at)))
-            gone = f"Remove {taken.known_as}"
-            entries.append(("Remove", lambda: self._view.report_change(gone, without_table(sentence, at))))
+            entries.append((tr("How it is joined …"), lambda: self.edit_join(at)))
+            gone = tr("Remove {name}").format(name=taken.known_as)
+            entries.append((tr("Remove"), lambda: self._view.report_change(gone, without_table(sentence, at))))
         else:
-            entries.append(("The first table stays; the others join it", None))
+            entries.append((tr("The first table stays; the others join it"), None))
         self._open(entries)
 
     def edit_join(self, at: int) -> None:
@@ -115,7 +119,9 @@ class SentenceSteps:
         dialog = JoinDialog(self._sentence, self._view.around, taken, self._view)
         if self._accepted(dialog):
             new = dialog.new()
-            label = f"Join {new.known_as}" if at is None and new is not None else "Change the join"
+            label = (
+                tr("Join {name}").format(name=new.known_as) if at is None and new is not None else tr("Change the join")
+            )
             self._view.report_change(label, dialog.sentence())
 
     # conditions
@@ -126,16 +132,16 @@ class SentenceSteps:
         found = condition_at(whole, place.path)
         assert isinstance(found, Comparison)
         entries: MenuEntries = [
-            ("Change …", lambda: self._change_condition(place, found)),
-            ("And another …", lambda: self._add_operand(place, "and")),
-            ("Or another …", lambda: self._add_operand(place, "or")),
+            (tr("Change …"), lambda: self._change_condition(place, found)),
+            (tr("And another …"), lambda: self._add_operand(place, "and")),
+            (tr("Or another …"), lambda: self._add_operand(place, "or")),
             ("", None),
-            ("Remove", lambda: self._put(place, change_condition(whole, place.path, None))),
+            (tr("Remove"), lambda: self._put(place, change_condition(whole, place.path, None))),
         ]
         self._open(entries)
 
     def _put(self, place: ConditionPlace, condition: Condition | None) -> None:
-        label = "Change the condition" if place.clause == "where" else "Change the condition on totals"
+        label = tr("Change the condition") if place.clause == "where" else tr("Change the condition on totals")
         self._view.report_change(label, place.changed(self._sentence, condition))
 
     def _change_condition(self, place: ConditionPlace, found: Comparison) -> None:
@@ -170,13 +176,13 @@ class SentenceSteps:
         """Ask for another condition on rows."""
         added = self._ask_comparison(ConditionPlace("where"), None)
         if added is not None:
-            self._view.report_change("Add a condition", with_condition(self._sentence, added))
+            self._view.report_change(tr("Add a condition"), with_condition(self._sentence, added))
 
     def add_total_condition(self) -> None:
         """Ask for another condition on totals."""
         added = self._ask_comparison(ConditionPlace("having"), None)
         if added is not None:
-            self._view.report_change("Add a condition on totals", with_total_condition(self._sentence, added))
+            self._view.report_change(tr("Add a condition on totals"), with_total_condition(self._sentence, added))
 
     # columns, order, amount
 
@@ -190,7 +196,7 @@ class SentenceSteps:
 
         dialog = ColumnsDialog(around.columns(sentence), sentence.select_items, self._view, compute)
         if self._accepted(dialog):
-            self._view.report_change("Choose columns", project(sentence, dialog.select_items(), around.dialect))
+            self._view.report_change(tr("Choose columns"), project(sentence, dialog.select_items(), around.dialect))
 
     def add_computed(self) -> None:
         """Ask for a computed column, and add it."""
@@ -198,7 +204,7 @@ class SentenceSteps:
         dialog = ComputeDialog(sentence, around, self._view)
         if self._accepted(dialog):
             items = (*sentence.select_items, dialog.item())
-            self._view.report_change("Compute a column", project(sentence, items, around.dialect))
+            self._view.report_change(tr("Compute a column"), project(sentence, items, around.dialect))
 
     def take_first_of_each(self) -> None:
         """Ask for the first rows of each value of a column."""
@@ -209,7 +215,7 @@ class SentenceSteps:
         if self._accepted(dialog):
             within, order, count = dialog.chosen()
             self._view.rewrite_wanted.emit(
-                "Take the first rows of each",
+                tr("Take the first rows of each"),
                 lambda sql, dialect: first_of_each(sql, dialect, within, order, count, "numbered"),
             )
 
@@ -221,7 +227,7 @@ class SentenceSteps:
         choices, has_nulls = list(dict.fromkeys([*names, *more])), self._view.around.dialect != "mysql"
         dialog = SortingDialog(choices, sentence.sorting, self._view, has_nulls)
         if self._accepted(dialog):
-            self._view.report_change("Change the order", replace(sentence, sorting=dialog.order_items()))
+            self._view.report_change(tr("Change the order"), replace(sentence, sorting=dialog.order_items()))
 
     def edit_first(self) -> None:
         """Ask how many rows are kept, and how many before them are left out."""
@@ -229,11 +235,11 @@ class SentenceSteps:
         dialog = FirstRowsDialog(sentence.first, sentence.offset, self._view.around.parameters, self._view)
         if self._accepted(dialog):
             first, offset = dialog.amounts()
-            self._view.report_change("Change how many rows", replace(sentence, first=first, offset=offset))
+            self._view.report_change(tr("Change how many rows"), replace(sentence, first=first, offset=offset))
 
     def toggle_distinct(self) -> None:
         """Keep each row once, or all."""
-        self._view.report_change("Change duplicates", replace(self._sentence, distinct=not self._sentence.distinct))
+        self._view.report_change(tr("Change duplicates"), replace(self._sentence, distinct=not self._sentence.distinct))
 
     # other queries
 
@@ -243,10 +249,10 @@ class SentenceSteps:
         step = sentence.steps[number]
         is_used = any(step.name.split("(")[0].strip() in text for text in _mentions(sentence, number))
         entries: MenuEntries = [
-            ("Change its SQL …", lambda: self._change_step(number)),
+            (tr("Change its SQL …"), lambda: self._change_step(number)),
             ("", None),
             (
-                "Remove" if not is_used else "It is used further on; remove that first",
+                tr("Remove") if not is_used else tr("It is used further on; remove that first"),
                 None if is_used else lambda: self._remove_step(number),
             ),
         ]
@@ -254,29 +260,33 @@ class SentenceSteps:
 
     def _remove_step(self, number: int) -> None:
         sentence = self._sentence
-        self._view.report_change(f"Remove {sentence.steps[number].name}", _without_step(sentence, number))
+        self._view.report_change(
+            tr("Remove {name}").format(name=sentence.steps[number].name), _without_step(sentence, number)
+        )
 
     def _change_step(self, number: int) -> None:
         sentence = self._sentence
         step = sentence.steps[number]
-        text, is_given = QInputDialog.getMultiLineText(self._view, f"The query {step.name}", "SQL", step.sql)
+        text, is_given = QInputDialog.getMultiLineText(
+            self._view, tr("The query {name}").format(name=step.name), tr("SQL"), step.sql
+        )
         if is_given:
             steps = (*sentence.steps[:number], replace(step, sql=text), *sentence.steps[number + 1 :])
-            self._view.report_change(f"Change {step.name}", replace(sentence, steps=steps))
+            self._view.report_change(tr("Change {name}").format(name=step.name), replace(sentence, steps=steps))
 
     def stacked_menu(self, number: int) -> None:
         """What can be done with a query whose rows are added."""
         self._open(
             [
-                ("Change …", lambda: self._ask_stacked(number)),
-                ("Remove", lambda: self._put_stacked(number, ())),
+                (tr("Change …"), lambda: self._ask_stacked(number)),
+                (tr("Remove"), lambda: self._put_stacked(number, ())),
             ]
         )
 
     def _put_stacked(self, number: int, put: tuple[object, ...]) -> None:
         stacked = self._sentence.stacked
         changed = (*stacked[:number], *put, *stacked[number + 1 :])
-        self._view.report_change("Change the added rows", replace(self._sentence, stacked=changed))  # type: ignore[arg-type]
+        self._view.report_change(tr("Change the added rows"), replace(self._sentence, stacked=changed))  # type: ignore[arg-type]
 
     def add_stacked(self) -> None:
         """Ask for another query whose rows are added."""
@@ -295,30 +305,31 @@ class SentenceSteps:
         """Offer the steps that can be added."""
         sentence = self._sentence
         entries: MenuEntries = [
-            ("join another table …", self.add_join),
-            ("where …", self.add_condition),
-            ("keep or total columns …", self.edit_columns),
-            ("compute a column …", self.add_computed),
-            ("sorted by …", self.edit_sorting),
-            ("limit to the first rows …", self.edit_first),
-            ("the first rows of each …", self.take_first_of_each),
+            (tr("join another table …"), self.add_join),
+            (tr("where …"), self.add_condition),
+            (tr("keep or total columns …"), self.edit_columns),
+            (tr("compute a column …"), self.add_computed),
+            (tr("sorted by …"), self.edit_sorting),
+            (tr("limit to the first rows …"), self.edit_first),
+            (tr("the first rows of each …"), self.take_first_of_each),
         ]
         if not sentence.distinct:
             entries.append(("distinct", self.toggle_distinct))
         if sentence.groups:
-            entries.append(("having (a filter on totals) …", self.add_total_condition))
-        entries.append(("add the rows of another table or query …", self.add_stacked))
-        entries.append(("go on with the result as a table", self.go_on))
+            entries.append((tr("having (a filter on totals) …"), self.add_total_condition))
+        entries.append((tr("add the rows of another table or query …"), self.add_stacked))
+        entries.append((tr("use the result as a table"), self.go_on))
         self._open(entries)
 
     def go_on(self) -> None:
         """Make the sentence so far a named step, and begin a new one on its rows."""
         name, is_given = QInputDialog.getText(
-            self._view, "Go on with the result", "Name of the result so far", text="result"
+            self._view, tr("Use the result as a table"), tr("Name of the result so far"), text="result"
         )
         if is_given and name.strip():
             self._view.rewrite_wanted.emit(
-                f"Go on with {name.strip()}", lambda sql, dialect: wrap_select(sql, name.strip(), dialect)
+                tr("Use {name} as a table").format(name=name.strip()),
+                lambda sql, dialect: wrap_select(sql, name.strip(), dialect),
             )
 
 

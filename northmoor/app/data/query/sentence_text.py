@@ -1,32 +1,33 @@
 """How conditions and values of a sentence read in words."""
 
+from northmoor.app.language.translation import tr
 from northmoor.core.sources.builder.operands import OperandKind
 from northmoor.core.sources.builder.select_model import Comparison, FromItem, one_line
 
 _OPERATOR_WORDS = {
-    "=": "is",
-    "<>": "is not",
-    "<": "is below",
-    "<=": "is at most",
-    ">": "is above",
-    ">=": "is at least",
-    "between": "is between",
-    "not between": "is not between",
-    "in": "is one of",
-    "not in": "is none of",
-    "like": "is like",
-    "not like": "is not like",
-    "is null": "is blank",
-    "is not null": "is not blank",
+    "=": tr("is"),
+    "<>": tr("is not"),
+    "<": tr("is below"),
+    "<=": tr("is at most"),
+    ">": tr("is above"),
+    ">=": tr("is at least"),
+    "between": tr("is between"),
+    "not between": tr("is not between"),
+    "in": tr("is one of"),
+    "not in": tr("is none of"),
+    "like": tr("is like"),
+    "not like": tr("is not like"),
+    "is null": tr("is blank"),
+    "is not null": tr("is not blank"),
 }
-_MOMENT_WORDS = {"<": "is before", "<=": "is until", ">": "is after", ">=": "is from"}
+_MOMENT_WORDS = {"<": tr("is before"), "<=": tr("is until"), ">": tr("is after"), ">=": tr("is from")}
 JOIN_WORDS = {
-    "join": "with",
-    "left join": "with, if any,",
-    "right join": "with all",
-    "full join": "and all",
-    "cross join": "with each of",
-    ",": "and",
+    "join": tr("with"),
+    "left join": tr("with, if any,"),
+    "right join": tr("with all"),
+    "full join": tr("and all"),
+    "cross join": tr("with each of"),
+    ",": tr("and"),
 }
 _LONGEST = 60
 
@@ -54,7 +55,7 @@ def comparison_words(comparison: Comparison) -> str:
     """A condition in words."""
     if not comparison.operator:
         return short(comparison.left)
-    joining = " and " if "between" in comparison.operator else ", "
+    joining = tr(" and ") if "between" in comparison.operator else ", "
     values = joining.join(map(value_words, comparison.right))
     return short(f"{own_name(comparison.left)} {_OPERATOR_WORDS[comparison.operator]} {values}".strip())
 

@@ -11,6 +11,7 @@ from northmoor.app.data.query.chip_row import ChipRow
 from northmoor.app.data.query.sentence_context import SentenceContext
 from northmoor.app.data.query.sentence_steps import ConditionPlace, SentenceSteps
 from northmoor.app.data.query.sentence_text import by_words, comparison_words, join_words, own_name, short, value_words
+from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.widgets.flow_layout import GLUED
 from northmoor.app.widgets.widget_tools import mark_invalid
 from northmoor.core.sources.builder.select_model import (
@@ -67,9 +68,13 @@ class SentenceView(ChipRow):
         """Show how a sentence begins."""
         self._sentence, self._around = None, around
         self._clear()
-        self.add_word("Take")
+        self.add_word(tr("Take"))
         self._chip(
-            "a table …", "table-2", self.steps.choose_first, "Choose the table that the sentence begins with", True
+            tr("a table …"),
+            "table-2",
+            self.steps.choose_first,
+            tr("Choose the table that the sentence begins with"),
+            True,
         )
 
     def show_message(self, text: str) -> None:
@@ -101,55 +106,55 @@ class SentenceView(ChipRow):
     def _show_words(self, sentence: SelectModel) -> None:
         places = sentence.places.clauses
         for number, step in enumerate(sentence.steps):
-            self.add_word("First" if number == 0 else "then")
-            message = f"A query of its own: {short(step.sql)}"
+            self.add_word(tr("First") if number == 0 else tr("then"))
+            message = tr("A query of its own: {sql}").format(sql=short(step.sql))
             self._chip(step.name, "layers", partial(self.steps.step_menu, number), message, at=step.at)
-        self.add_word("take" if sentence.steps else "Take")
+        self.add_word(tr("take") if sentence.steps else tr("Take"))
         self._show_tables(sentence)
         if sentence.where is not None:
-            self.add_word("where")
+            self.add_word(tr("where"))
             self._show_condition(sentence.where, ConditionPlace("where"))
         self._show_columns(sentence)
         if sentence.having is not None:
-            self.add_word("having")
+            self.add_word(tr("having"))
             self._show_condition(sentence.having, ConditionPlace("having"))
         for text in sentence.others:
-            self._chip(short(text), "braces", self.steps.show_in_sql, "A piece that is changed in the SQL")
+            self._chip(short(text), "braces", self.steps.show_in_sql, tr("A piece that is changed in the SQL"))
         for number, stacked in enumerate(sentence.stacked):
             self.add_word(_STACKING.get(stacked.words, stacked.words))
-            message = "Another query with the same columns"
+            message = tr("Another query with the same columns")
             self._chip(short(stacked.sql), "layers", partial(self.steps.stacked_menu, number), message, at=stacked.at)
         if sentence.sorting:
-            self.add_word("sorted by")
+            self.add_word(tr("sorted by"))
             words = ", ".join(_order_words(item) for item in sentence.sorting)
-            message, at = "Change the order", places.get("order by")
+            message, at = tr("Change the order"), places.get("order by")
             self._chip(short(words), "arrow-down-a-z", self.steps.edit_sorting, message, at=at)
         if sentence.distinct:
-            self._chip("distinct", "x", self.steps.toggle_distinct, "Keep duplicate rows")
+            self._chip(tr("distinct"), "x", self.steps.toggle_distinct, tr("Keep duplicate rows"))
         if sentence.offset:
-            self.add_word("without the first")
-            self._chip(value_words(sentence.offset), "list-ordered", self.steps.edit_first, "Change how many rows")
+            self.add_word(tr("without the first"))
+            self._chip(value_words(sentence.offset), "list-ordered", self.steps.edit_first, tr("Change how many rows"))
         if sentence.first:
-            self.add_word("only the first" if not sentence.offset else "and of the rest only the first")
-            self._chip(value_words(sentence.first), "list-ordered", self.steps.edit_first, "Change how many rows")
-        self._chip("step", "plus", self.steps.add_menu, "Add a step to the sentence", True)
+            self.add_word(tr("only the first") if not sentence.offset else tr("and of the rest only the first"))
+            self._chip(value_words(sentence.first), "list-ordered", self.steps.edit_first, tr("Change how many rows"))
+        self._chip(tr("step"), "plus", self.steps.add_menu, tr("Add a step to the sentence"), True)
 
     def _show_tables(self, sentence: SelectModel) -> None:
         for at, taken in enumerate(sentence.from_items):
             if at:
                 is_another = at > 1 and sentence.from_items[at - 1].join == taken.join == "join"
-                self.add_word("and" if is_another else join_words(taken))
+                self.add_word(tr("and") if is_another else join_words(taken))
             name = f"{'(query)' if taken.is_query else taken.table}{f' {taken.alias}' if taken.alias else ''}"
-            message = short(taken.table) if taken.is_query else "Change or remove the table"
+            message = short(taken.table) if taken.is_query else tr("Change or remove the table")
             self._chip(short(name), "table-2", partial(self.steps.table_menu, at), message, at=taken.parts_at[1])
             if at and (taken.using or taken.on):
-                self.add_word("by")
-                message = "Change how it is joined"
+                self.add_word(tr("by"))
+                message = tr("Change how it is joined")
                 self._chip(by_words(taken), "link", partial(self.steps.edit_join, at), message, at=taken.parts_at[3])
 
     def _show_condition(self, condition: Condition, place: ConditionPlace) -> None:
         if isinstance(condition, Comparison):
-            message = "Change the condition, or join another to it"
+            message = tr("Change the condition, or join another to it")
             menu = partial(self.steps.condition_menu, place)
             self._chip(comparison_words(condition), "funnel", menu, message, at=condition.at)
             return
@@ -158,7 +163,7 @@ class SentenceView(ChipRow):
         for number, part in enumerate(condition.parts):
             if number:
                 turn = self._chip(
-                    condition.joining, "", lambda: self.steps.turn(place), "Click to turn and into or, and back"
+                    tr(condition.joining), "", lambda: self.steps.turn(place), tr("Click to turn and into or, and back")
                 )
                 turn.setObjectName("word-button")
             self._show_condition(part, replace(place, path=(*place.path, number)))
@@ -173,18 +178,18 @@ class SentenceView(ChipRow):
         totals = [kept for kept in sentence.select_items if kept not in groups]
         edit = self.steps.edit_columns
         if sentence.groups or any("(" in kept.expression for kept in totals):
-            self.add_word("total" if sentence.groups else "keep")
-            self._chip(_column_words(totals), "sigma", edit, "Change columns and totals", at=places["select"])
+            self.add_word(tr("total") if sentence.groups else tr("keep"))
+            self._chip(_column_words(totals), "sigma", edit, tr("Change columns and totals"), at=places["select"])
             if sentence.groups:
-                self.add_word("for each")
+                self.add_word(tr("for each"))
                 at = places.get("group by")
-                self._chip(_column_words(groups), "layers", edit, "Change columns and totals", at=at)
+                self._chip(_column_words(groups), "layers", edit, tr("Change columns and totals"), at=at)
             return
-        self.add_word("keep")
+        self.add_word(tr("keep"))
         everything = sentence.select_items == (SelectItem("*"),)
         count = len(sentence.select_items)
-        text = "all columns" if everything else f"{count} column{'s' * (count != 1)}"
-        message = "Choose columns, compute and total: " + _column_words(sentence.select_items)
+        text = tr("all columns") if everything else tr_count(count, "{count} column", "{count} columns")
+        message = tr("Choose columns, compute and total: ") + _column_words(sentence.select_items)
         self._chip(text, "columns-3", edit, message, at=places["select"])
 
     def _chip(
@@ -209,12 +214,13 @@ class SentenceView(ChipRow):
             self.changed.emit(label, sentence)
 
 
-_STACKING = {"union all": "and all rows of", "union": "and the other rows of", "intersect": "only those also in",
-             "except": "without those in"}  # fmt: skip
+_STACKING = {"union all": tr("and all rows of"), "union": tr("and the other rows of"),
+    "intersect": tr("only those also in"),
+             "except": tr("without those in")}  # fmt: skip
 
 
 def _order_words(item: OrderItem) -> str:
-    nulls = f" (blanks {item.nulls})" if item.nulls else ""
+    nulls = tr(" (blanks {where})").format(where=tr(item.nulls)) if item.nulls else ""
     return f"{own_name(item.expression)}{' ↓' * item.descending}{nulls}"
 
 

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QToolButton
 
 from northmoor.app.data.query.sentence_text import short
 from northmoor.app.data.query.sql_editor import SqlEditor
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.menus import menu_of
 from northmoor.core.errors import NorthmoorError
@@ -52,8 +53,8 @@ class SqlActions:
         self.runs: list[QueryRun] = []
         self.button = QToolButton()
         self.button.setIcon(icon("ellipsis"))
-        self.button.setToolTip("More for the SQL: format, earlier runs")
-        self.button.setAccessibleName("More for the SQL")
+        self.button.setToolTip(tr("More for the SQL: format, earlier runs"))
+        self.button.setAccessibleName(tr("More for the SQL"))
         self.button.clicked.connect(self.menu)
 
     def note_run(self, query: str, sql: str, rows: int, seconds: float) -> None:
@@ -69,11 +70,14 @@ class SqlActions:
     def menu(self) -> None:
         """Open the menu."""
         query = self._data.current()
-        entries: list[tuple[str, object]] = [("Format the SQL", self.format if query is not None else None), ("", None)]
+        entries: list[tuple[str, object]] = [
+            (tr("Format the SQL"), self.format if query is not None else None),
+            ("", None),
+        ]
         mine = [run for run in self.runs if query is not None and run.query == query.name][:_MOST]
         entries += [(_run_words(run), partial(self.go_back, run)) for run in mine]
         if not mine:
-            entries.append(("What you run is listed here, to go back to", None))
+            entries.append((tr("What you run is listed here, to go back to"), None))
         menu_of(self.button, entries).popup(self.button.mapToGlobal(QPoint(0, self.button.height() + 2)))
 
     def format(self) -> None:
@@ -87,13 +91,15 @@ class SqlActions:
             self._data.show_fault(error)
             return
         self._data.editor.setText(sql)
-        self._data.run("Format the SQL")
+        self._data.run(tr("Format the SQL"))
 
     def go_back(self, run: QueryRun) -> None:
         """Run earlier SQL again."""
         self._data.editor.setText(run.sql)
-        self._data.run("Go back to earlier SQL")
+        self._data.run(tr("Go back to earlier SQL"))
 
 
 def _run_words(run: QueryRun) -> str:
-    return f"{run.at:%H:%M:%S} · {run.rows:,} rows · {run.seconds:.2f} s · {short(run.sql)}"
+    return tr("{at:%H:%M:%S} · {rows:,} rows · {seconds:.2f} s · {sql}").format(
+        at=run.at, rows=run.rows, seconds=run.seconds, sql=short(run.sql)
+    )

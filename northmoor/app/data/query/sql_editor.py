@@ -6,6 +6,7 @@ from PyQt6.Qsci import QsciAPIs, QsciLexerSQL, QsciScintilla
 from PyQt6.QtGui import QColor, QFont
 from PyQt6.QtWidgets import QWidget
 
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.theme import (
     GORSE_TEXT,
     HEATHER,
@@ -38,7 +39,7 @@ class SqlEditor(QsciScintilla):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setAccessibleName("SQL")
+        self.setAccessibleName(tr("SQL"))
         font = QFont(MONO_FONT)
         font.setPointSizeF(EDITOR_POINTS)
         lexer = QsciLexerSQL(self)

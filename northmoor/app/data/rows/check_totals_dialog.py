@@ -6,6 +6,7 @@ from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFont
 from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QLabel, QTableView, QVBoxLayout, QWidget
 
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.theme import LIT, MIST
 from northmoor.app.widgets.widget_tools import set_style_name
 from northmoor.app.worker import Worker
@@ -70,23 +71,23 @@ class CheckTotalsDialog(QDialog):
 
     def __init__(self, rows: Rows, format_locale: FormatLocale, worker: Worker, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle(f"Check totals of {rows.query}")
+        self.setWindowTitle(tr("Check totals of {query}").format(query=rows.query))
         self.resize(860, 560)
         self._shown, self._customs, self._worker = rows, format_locale, worker
         texts = [n for n, kind in zip(rows.names, rows.types, strict=True) if not kind.is_number] or list(rows.names)
         days = [n for n, kind in zip(rows.names, rows.types, strict=True) if kind.kind == "date" and n != texts[0]]
         numbers = [n for n, kind in zip(rows.names, rows.types, strict=True) if kind.is_number]
-        self.down = self._box("Rows", rows.names, texts[0] if texts else "")
-        self.deeper = self._box("then", rows.names, "")
-        self.across = self._box("Columns", rows.names, days[0] if days else "")
-        self.measure = self._box("Measure", rows.names, numbers[-1] if numbers else rows.names[0], needed=True)
+        self.down = self._box(tr("Rows"), rows.names, texts[0] if texts else "")
+        self.deeper = self._box(tr("then"), rows.names, "")
+        self.across = self._box(tr("Columns"), rows.names, days[0] if days else "")
+        self.measure = self._box(tr("Measure"), rows.names, numbers[-1] if numbers else rows.names[0], needed=True)
         self.total = QComboBox()
-        self.total.setAccessibleName("Total")
+        self.total.setAccessibleName(tr("Total"))
         for key, text in TOTALS.items():
-            self.total.addItem(text.lower(), key)
+            self.total.addItem(tr(text).lower(), key)
         self.total.setCurrentIndex(self.total.findData("sum" if numbers else "count"))
         self.view = QTableView()
-        self.view.setAccessibleName("Totals")
+        self.view.setAccessibleName(tr("Totals"))
         self.view.verticalHeader().setDefaultSectionSize(25)
         self.view.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.view.horizontalHeader().setTextElideMode(Qt.TextElideMode.ElideRight)
@@ -96,11 +97,11 @@ class CheckTotalsDialog(QDialog):
         self.message.setWordWrap(True)
         line = QHBoxLayout()
         for text, box in (
-            ("Rows", self.down),
-            ("then", self.deeper),
-            ("Columns", self.across),
-            ("Show", self.total),
-            ("of", self.measure),
+            (tr("Rows"), self.down),
+            (tr("then"), self.deeper),
+            (tr("Columns"), self.across),
+            (tr("Show"), self.total),
+            (tr("of"), self.measure),
         ):
             line.addWidget(QLabel(text))
             line.addWidget(box)
@@ -138,7 +139,12 @@ class CheckTotalsDialog(QDialog):
         if isinstance(found, CrossTable):
             self.view.setModel(CrossTotalsModel(found, self._customs))
             self.view.resizeColumnsToContents()
-            self._say(f"{len(found.rows):,} by {len(found.columns):,}. A dash means no rows.", "quiet")
+            self._say(
+                tr("{rows:,} by {columns:,}. A dash means no rows.").format(
+                    rows=len(found.rows), columns=len(found.columns)
+                ),
+                "quiet",
+            )
         else:
             self._say(str(found), "fault")
 

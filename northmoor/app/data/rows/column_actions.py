@@ -9,6 +9,7 @@ from PyQt6.QtCore import QPoint
 
 from northmoor.app.data.rows.rows_pane import RowsPane
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.menus import MenuEntries, menu_of
 from northmoor.core.authoring.query_filters import filter_query_by_parameter, with_value_kept
 from northmoor.core.compute.explore.profile import ColumnProfile
@@ -67,10 +68,11 @@ class ColumnActions:
     def _commonest_entries(self, column: str, found: ColumnProfile) -> MenuEntries:
         """The values that most rows have, to filter by."""
         if found.is_unique:
-            return [("No value is there twice", None)]
+            return [(tr("No value is there twice"), None)]
         shown = [(self._shown(value), value, count) for value, count in found.commonest]
         return [
-            (f"Only {text}   ·   {count:,}", partial(self._keep, column, value, True)) for text, value, count in shown
+            (tr("Only {text}   ·   {count:,}").format(text=text, count=count), partial(self._keep, column, value, True))
+            for text, value, count in shown
         ]
 
     def _shown(self, value: Any) -> str:
@@ -81,13 +83,13 @@ class ColumnActions:
     def column_entries(self, column: str) -> MenuEntries:
         """What can be done with a column of the result."""
         return [
-            (f"Sort by {column}", partial(self._sort, column, False)),
-            (f"Sort by {column}, last first", partial(self._sort, column, True)),
+            (tr("Sort by {column}").format(column=column), partial(self._sort, column, False)),
+            (tr("Sort by {column}, last first").format(column=column), partial(self._sort, column, True)),
             ("", None),
-            ("Only rows that have a value", partial(self._keep, column, None, False)),
-            ("Let the reader choose a value", partial(self.ask_by_parameter, column)),
+            (tr("Only rows that have a value"), partial(self._keep, column, None, False)),
+            (tr("Let the reader choose a value"), partial(self.ask_by_parameter, column)),
             ("", None),
-            (f"Leave {column} out", partial(self._leave_out, column)),
+            (tr("Leave {column} out").format(column=column), partial(self._leave_out, column)),
         ]
 
     def value_entries(self, column: str, value: Any) -> MenuEntries:
@@ -97,16 +99,16 @@ class ColumnActions:
             return []
         shown = self._shown(value)
         return [
-            (f"Only {shown}", partial(self._keep, column, value, True)),
-            (f"All but {shown}", partial(self._keep, column, value, False)),
-            (f"Let the reader choose the {column}", partial(self.ask_by_parameter, column)),
+            (tr("Only {shown}").format(shown=shown), partial(self._keep, column, value, True)),
+            (tr("All but {shown}").format(shown=shown), partial(self._keep, column, value, False)),
+            (tr("Let the reader choose the {column}").format(column=column), partial(self.ask_by_parameter, column)),
         ]
 
     def _keep(self, column: str, value: Any, is_kept: bool) -> None:
         def change(sentence: SelectModel, dialect: str) -> SelectModel:
             return with_value_kept(sentence, column, value, is_kept, dialect)
 
-        self._data.steps.apply(f"Filter by {column}", change)
+        self._data.steps.apply(tr("Filter by {column}").format(column=column), change)
 
     def _sort(self, column: str, descending: bool) -> None:
         def change(sentence: SelectModel, dialect: str) -> SelectModel:
@@ -114,14 +116,14 @@ class ColumnActions:
             rest = tuple(item for item in sentence.sorting if item.expression != own)
             return replace(sentence, sorting=(OrderItem(own, descending), *rest))
 
-        self._data.steps.apply(f"Sort by {column}", change)
+        self._data.steps.apply(tr("Sort by {column}").format(column=column), change)
 
     def _leave_out(self, column: str) -> None:
         def change(sentence: SelectModel, dialect: str) -> SelectModel:
             kept = [item for item in sentence.select_items if item_name(item) != column]
             return project(sentence, kept, dialect) if kept else sentence
 
-        self._data.steps.apply(f"Leave {column} out", change)
+        self._data.steps.apply(tr("Leave {column} out").format(column=column), change)
 
     def ask_by_parameter(self, column: str) -> None:
         """Add a condition, a parameter and its list, so that whoever runs the report chooses a value, or all."""
@@ -135,4 +137,4 @@ class ColumnActions:
         except NorthmoorError as error:
             self._data.show_fault(error)
             return
-        self._data.controller.edit(f"Let the reader choose {column}", lambda _, __: changed)
+        self._data.controller.edit(tr("Let the reader choose {column}").format(column=column), lambda _, __: changed)

@@ -5,18 +5,19 @@ from typing import Any
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFormLayout, QLabel, QVBoxLayout, QWidget
 
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.headings import section
 from northmoor.app.widgets.property_editors import editor_for
 from northmoor.core.model.data.queries import QueryColumn
 from northmoor.core.model.kinds.value_types import ValueType
 
 _LABELS = {
-    "name": "Name",
-    "label": "Label",
-    "type": "Type",
-    "total": "Total",
-    "format": "Format",
-    "hidden": "Hidden",
+    "name": tr("Name"),
+    "label": tr("Label"),
+    "type": tr("Type"),
+    "total": tr("Total"),
+    "format": tr("Format"),
+    "hidden": tr("Hidden"),
 }
 
 
@@ -27,9 +28,9 @@ class ColumnPanel(QWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._title = section("Column")
+        self._title = section(tr("Column"))
         self._form_host = QWidget()
-        self._hint = QLabel("Click a column's head to set its name for readers, its type and its total.")
+        self._hint = QLabel(tr("Click a column's head to set its name for readers, its type and its total."))
         self._hint.setObjectName("quiet")
         self._hint.setWordWrap(True)
         self._layout = QVBoxLayout(self)
@@ -47,7 +48,9 @@ class ColumnPanel(QWidget):
         self._layout.addWidget(self._form_host)
         self.editors = {}
         self._hint.setVisible(setting is None)
-        self._title.setText("Column" if setting is None else f"Column · {setting.label or setting.name}")
+        self._title.setText(
+            tr("Column") if setting is None else tr("Column · {label}").format(label=setting.label or setting.name)
+        )
         if setting is None:
             return
         form = QFormLayout(self._form_host)
@@ -57,7 +60,7 @@ class ColumnPanel(QWidget):
             editor = editor_for(QueryColumn, field, value, lambda new, f=field: self._commit(setting.name, f, new))  # type: ignore[misc]
             self.editors[field] = editor
             if field == "name":
-                editor.setToolTip("Its name in SQL and expressions; a change is followed wherever it is used")
+                editor.setToolTip(tr("Its name in SQL and expressions; a change is followed wherever it is used"))
             label = QLabel(text)
             label.setObjectName("quiet")
             form.addRow(label, editor)

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QRect, QSize, Qt
 from PyQt6.QtGui import QColor, QFont, QPainter
 from PyQt6.QtWidgets import QHeaderView, QWidget
 
+from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.widgets.theme import GORSE_TEXT, HEATHER, LINE, LIT, MIST, PEAT, RAILS, STONE_TEXT
 from northmoor.core.compute.explore.profile import ColumnProfile
 from northmoor.core.engine.rows import Rows
@@ -30,7 +31,7 @@ class ProfileHeader(QHeaderView):
         self.setSectionsClickable(True)
         self.setHighlightSections(False)
         self.setMinimumSectionSize(60)
-        self.setAccessibleName("Columns")
+        self.setAccessibleName(tr("Columns"))
 
     def show_columns(self, rows: Rows | None, format_locale: FormatLocale, settings: dict[str, QueryColumn]) -> None:
         """Show the columns of some rows; their profiles follow."""
@@ -53,11 +54,15 @@ class ProfileHeader(QHeaderView):
             return ""
         found = self.profiles[column]
         name, kind = self._rows.names[column], self._rows.types[column]
-        lines = [f"{name}: {kind}", f"{found.distinct:,} distinct values", f"{found.blanks:,} blank"]
+        lines = [
+            f"{name}: {kind}",
+            tr("{distinct:,} distinct values").format(distinct=found.distinct),
+            tr("{blanks:,} blank").format(blanks=found.blanks),
+        ]
         if found.is_unique:
-            lines.append("no value is there twice: it is a key of these rows")
+            lines.append(tr("no value is there twice: it is a key of these rows"))
         if found.low is not None:
-            lines.append(f"from {self._text(found.low)} to {self._text(found.high)}")
+            lines.append(tr("from {low} to {high}").format(low=self._text(found.low), high=self._text(found.high)))
         return "\n".join(lines)
 
     def _text(self, value: Any) -> str:
@@ -100,7 +105,7 @@ class ProfileHeader(QHeaderView):
         line = room.adjusted(0, 18, 0, 0)
         painter.drawText(line, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, self._facts(column, setting))
         if column < len(self.profiles) and self.profiles[column].blanks:
-            blanks = f"{self.profiles[column].blanks:,} blank"
+            blanks = tr("{blanks:,} blank").format(blanks=self.profiles[column].blanks)
             painter.setPen(QColor(GORSE_TEXT))
             painter.drawText(room, Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignRight, blanks)
 
@@ -109,11 +114,11 @@ class ProfileHeader(QHeaderView):
         facts = [str(self._rows.types[column])]
         if column < len(self.profiles) and not self._rows.types[column].is_number:
             distinct = self.profiles[column].distinct
-            values = f"{distinct:,} value{'s' * (distinct != 1)}"
-            facts.append("unique" if self.profiles[column].is_unique else values)
+            values = tr_count(distinct, "{count} value", "{count} values")
+            facts.append(tr("unique") if self.profiles[column].is_unique else values)
         if setting.total and setting.total != "none":
             facts.append(setting.total.replace("_", " "))
-        return " · ".join(["hidden", *facts] if setting.hidden else facts)
+        return " · ".join([tr("hidden"), *facts] if setting.hidden else facts)
 
     def _paint_bars(self, painter: QPainter, room: QRect, column: int) -> None:
         if column >= len(self.profiles) or not self.profiles[column].bars:

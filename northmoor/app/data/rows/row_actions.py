@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFileDialog
 from northmoor.app.data.rows.check_totals_dialog import CheckTotalsDialog
 from northmoor.app.data.rows.rows_pane import RowsPane
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.language.translation import tr
 from northmoor.app.worker import Worker
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
@@ -66,7 +67,9 @@ class RowActions(QObject):
             rows = session.rows(report, query.name, resolved.values_for(session.names_in(report, query.name)), stop)
             return replace(rows, table=rows_of_record(rows.table, record, link, stop))
 
-        message = ", ".join(f"{pair.own} is {record[pair.other]}" for pair in link.columns)
+        message = ", ".join(
+            tr("{own} is {record}").format(own=pair.own, record=record[pair.other]) for pair in link.columns
+        )
         self._data.worker.ask_session(library, ask, lambda found: self.details_found.emit((found, message)))
 
     def _show_details(self, answer: tuple[Rows | NorthmoorError, str]) -> None:
@@ -75,7 +78,9 @@ class RowActions(QObject):
             self._data.show_fault(found)
             return
         self._data.show_these(found)
-        self._data.pane.show_message(f"Only rows in which {message}. Run the query to see all.", "quiet")
+        self._data.pane.show_message(
+            tr("Only rows in which {message}. Run the query to see all.").format(message=message), "quiet"
+        )
 
     def check_totals(self) -> None:
         """Open the cross totals of the rows."""
@@ -91,8 +96,8 @@ class RowActions(QObject):
         if rows is None or self._data.controller.path is None:
             return
         proposed = str(self._data.controller.path.with_name(f"{rows.query}.csv"))
-        filters = {f"{FORMAT_OF_SUFFIX[suffix].label} (*.{suffix})": suffix for suffix in FORMATS}
-        name, kind = QFileDialog.getSaveFileName(self._data.pane, "Export the rows", proposed, ";;".join(filters))
+        filters = {f"{tr(FORMAT_OF_SUFFIX[suffix].label)} (*.{suffix})": suffix for suffix in FORMATS}
+        name, kind = QFileDialog.getSaveFileName(self._data.pane, tr("Export the rows"), proposed, ";;".join(filters))
         if name:
             path = Path(name)
             self.export(path if path.suffix else path.with_suffix(f".{filters.get(kind, 'csv')}"))
@@ -106,11 +111,11 @@ class RowActions(QObject):
             {c.name for c in query.columns if c.hidden} if query is not None and query.name == rows.query else set()
         )
         table = rows.table.drop_columns([n for n in rows.names if n in hidden]) if hidden else rows.table
-        self._data.pane.show_message(f"Writing {path.name} …", "quiet")
+        self._data.pane.show_message(tr("Writing {file} …").format(file=path.name), "quiet")
         self._data.worker.run_task(lambda _: write_table(table, path), self.written.emit)
 
     def _show_written(self, found: object) -> None:
         if isinstance(found, NorthmoorError):
             self._data.pane.show_message(str(found), "fault")
         else:
-            self._data.pane.show_message(f"Written: {found}.", "good")
+            self._data.pane.show_message(tr("Written: {found}.").format(found=found), "good")

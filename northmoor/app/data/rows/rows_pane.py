@@ -5,6 +5,7 @@ from PyQt6.QtGui import QGuiApplication, QKeySequence, QShortcut
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QTableView, QVBoxLayout, QWidget
 
 from northmoor.app.data.rows.profile_header import ProfileHeader
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.headings import draw_hint
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.kind_looks import KIND_LOOKS
@@ -26,8 +27,8 @@ class RowsView(QTableView):
 
     def __init__(self) -> None:
         super().__init__()
-        self.hint = "Run the query to see its rows (Ctrl+Enter)."
-        self.setAccessibleName("Rows")
+        self.hint = tr("Run the query to see its rows (Ctrl+Enter).")
+        self.setAccessibleName(tr("Rows"))
         self.setWordWrap(False)
         self.setHorizontalHeader(ProfileHeader(self))
         rows = self.verticalHeader()
@@ -72,14 +73,14 @@ class RowsPane(QWidget):
         header = self.view.horizontalHeader()
         assert isinstance(header, ProfileHeader)
         self.header = header
-        self.title = QLabel("Rows")
+        self.title = QLabel(tr("Rows"))
         self.facts = QLabel()
         self.message = QLabel()
         self.remedy = QPushButton()
         self.filter = QLineEdit()
-        self.totals = QPushButton(icon("grid-3x3"), "Check totals")
+        self.totals = QPushButton(icon("grid-3x3"), tr("Check totals"))
         self.export = QPushButton(icon("download"), "")
-        self.run = QPushButton(icon("play", PAPER), "Run")
+        self.run = QPushButton(icon("play", PAPER), tr("Run"))
         self.stop = QPushButton(icon("circle-stop"), "")
         self._settle = QTimer(self)
         self._settle.setSingleShot(True)
@@ -103,18 +104,18 @@ class RowsPane(QWidget):
         self.message.setTextFormat(Qt.TextFormat.PlainText)
         self.message.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.remedy.hide()
-        self.filter.setPlaceholderText("Search rows")
+        self.filter.setPlaceholderText(tr("Search rows"))
         self.filter.setClearButtonEnabled(True)
         self.filter.setMaximumWidth(150)
-        self.filter.setAccessibleName("Only rows with")
-        self.filter.setToolTip("Look only at rows in which these letters stand; the report keeps all rows")
-        self.totals.setToolTip("Cross the rows by columns and compare the totals with figures you know")
-        self.export.setToolTip("Write these rows as CSV or Parquet")
-        self.export.setAccessibleName("Export the rows")
+        self.filter.setAccessibleName(tr("Only rows with"))
+        self.filter.setToolTip(tr("Show only rows that contain this text; the report keeps all rows"))
+        self.totals.setToolTip(tr("Cross the rows by columns and compare the totals with figures you know"))
+        self.export.setToolTip(tr("Write these rows as CSV or Parquet"))
+        self.export.setAccessibleName(tr("Export the rows"))
         self.run.setObjectName("primary")
-        self.run.setToolTip("Run the query and show its rows (Ctrl+Enter)")
-        self.stop.setToolTip("Stop what runs (Esc)")
-        self.stop.setAccessibleName("Stop")
+        self.run.setToolTip(tr("Run the query and show its rows (Ctrl+Enter)"))
+        self.stop.setToolTip(tr("Stop what runs (Esc)"))
+        self.stop.setAccessibleName(tr("Stop"))
         self.stop.setEnabled(False)
         strip = QWidget()
         line = QHBoxLayout(strip)
@@ -139,7 +140,7 @@ class RowsPane(QWidget):
         """Show rows; what the columns hold and the look at them follow."""
         widths = self._widths()
         self.rows = rows
-        self.view.hint = "There are no rows."
+        self.view.hint = tr("There are no rows.")
         self.model = RowsModel(rows, format_locale)
         self.view.setModel(self.model)
         self.header.show()
@@ -250,8 +251,8 @@ class RowsPane(QWidget):
             self.header.setSortIndicator(found[0].names.index(look.column), order)
             self.header.blockSignals(False)
         count = self.model.rowCount()
-        self.title.setText(f"Rows · {count:,} seen" if look.text.strip() else "Rows")
-        self.view.hint = "No row has these letters." if look.text.strip() else "There are no rows."
+        self.title.setText(tr("Rows · {count:,} seen").format(count=count) if look.text.strip() else tr("Rows"))
+        self.view.hint = tr("No row has these letters.") if look.text.strip() else tr("There are no rows.")
 
     def _show_profile(self, found: object) -> None:
         if isinstance(found, tuple) and found[0] is self.rows:

@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from northmoor.app.language.translation import tr
 from northmoor.core.model.data.signal_logs import SignalLog
 from northmoor.core.model.report import Report
 from northmoor.core.sources.library import Library
@@ -22,12 +23,16 @@ def log_commands(library: Library, report: Report | None) -> Iterator[LogCommand
     """All that can be made."""
     for connection in library.connections.connections:
         for log in connection.logs:
-            yield from _of_log(f"the log {log.name} of {connection.name}", connection.name, log)
+            yield from _of_log(
+                tr("the log {log} of {connection}").format(log=log.name, connection=connection.name),
+                connection.name,
+                log,
+            )
     for query in report.queries if report is not None else ():
         if query.log is not None:
-            yield from _of_log(f"the rows of {query.name}", None, query.log)
+            yield from _of_log(tr("the rows of {name}").format(name=query.name), None, query.log)
 
 
 def _of_log(where: str, connection: str | None, log: SignalLog) -> Iterator[LogCommand]:
-    yield LogCommand(f"Spans of {where}", connection, log, True)
-    yield LogCommand(f"Measure signals of {where}", connection, log, False)
+    yield LogCommand(tr("Spans of {where}").format(where=where), connection, log, True)
+    yield LogCommand(tr("Measure signals of {where}").format(where=where), connection, log, False)

@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 from northmoor.app.data.query.dialogs.step_dialog import StepDialog
 from northmoor.app.data.signals.log_fields import DurationField, combo, first_sentence
 from northmoor.app.data.signals.signal_list import SPARK_WIDTH, Spark, SparkDelegate
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.suggestions import SUGGESTED, SuggestionCompleter
 from northmoor.app.worker import Worker
 from northmoor.core.base.cancellation import CancelToken
@@ -39,12 +40,20 @@ from northmoor.core.sources.fetch.log_survey import (
 
 _SETTLE = 500  # milliseconds without a change before the log is read again
 _NONE = "none"
-_FORMS = (("date and time", "moment"), ("text with a space", "text"), ("text with a T", "text with T"),
-          ("seconds since 1970", "seconds"), ("milliseconds since 1970", "milliseconds"),
-          ("microseconds since 1970", "microseconds"))  # fmt: skip
+_FORMS = ((tr("date and time"), "moment"), (tr("text with a space"), "text"), (tr("text with a T"), "text with T"),
+          (tr("seconds since 1970"), "seconds"), (tr("milliseconds since 1970"), "milliseconds"),
+          (tr("microseconds since 1970"), "microseconds"))  # fmt: skip
 _SPARK = Qt.ItemDataRole.UserRole + 1
 _NAME_COLUMN, _LABEL, _UNIT, _NATURE, _TYPE, _READINGS, _VALUES = range(7)
-_TITLES = ("Signal", "Name for readers", "Unit", "Nature", "Values", "Readings", "Last values")
+_TITLES = (
+    tr("Signal"),
+    tr("Name for readers"),
+    tr("Unit"),
+    tr("Nature"),
+    tr("Values"),
+    tr("Readings"),
+    tr("Last values"),
+)
 
 
 class LogDialog(StepDialog):
@@ -53,46 +62,46 @@ class LogDialog(StepDialog):
     found = pyqtSignal(object)
 
     def __init__(self, source: LogSource, worker: Worker, parent: QWidget | None = None) -> None:
-        super().__init__(f"{source.name} as a signal log", parent)
+        super().__init__(tr("{name} as a signal log").format(name=source.name), parent)
         self._source, self._worker, self._given = source, worker, source.given
         self._asking: CancelToken | None = None
         self._is_filling = True
         self.survey: LogSurvey | None = None
         names = list(source.columns)
         self.name = QLineEdit(self._given.name if self._given else "")
-        self.name.setAccessibleName("Name of the log")
-        self.signal = _column_box(names, "Signal", "each signal has a column")
-        self.time = _column_box(names, "Time", None)
-        self.form_of_times = combo(_FORMS, "moment", "How times are kept")
+        self.name.setAccessibleName(tr("Name of the log"))
+        self.signal = _column_box(names, tr("Signal"), tr("each signal has a column"))
+        self.time = _column_box(names, tr("Time"), None)
+        self.form_of_times = combo(_FORMS, "moment", tr("How times are kept"))
         self.zone = QLineEdit()
-        self.zone.setPlaceholderText("the times say theirs")
-        self.zone.setAccessibleName("Time zone of the times")
-        self.zone.setToolTip("The zone of the clock that wrote times which do not say their own, such as Europe/Dublin")
+        self.zone.setPlaceholderText(tr("the times include it"))
+        self.zone.setAccessibleName(tr("Time zone of the times"))
+        self.zone.setToolTip(tr("The time zone of times without one, such as Europe/Dublin"))
         SuggestionCompleter(self.zone, SUGGESTED["time_zone"])
         self.values = QListWidget()
-        self.values.setAccessibleName("Values")
+        self.values.setAccessibleName(tr("Values"))
         self.values.setMaximumHeight(96)
         for name in names:
             item = QListWidgetItem(name)
             item.setCheckState(Qt.CheckState.Unchecked)
             self.values.addItem(item)
-        self.object = _column_box(names, "Object", _NONE)
+        self.object = _column_box(names, tr("Object"), _NONE)
         self.separator = QLineEdit()
-        self.separator.setPlaceholderText("names hold no object")
-        self.separator.setAccessibleName("Between object and signal in names")
+        self.separator.setPlaceholderText(tr("names hold no object"))
+        self.separator.setAccessibleName(tr("Between object and signal in names"))
         self.separator.setToolTip(
-            "What is between object and signal where names hold both, as the point in curlew.speed"
+            tr("What is between object and signal where names hold both, as the point in curlew.speed")
         )
-        self.quality = _column_box(names, "Quality", _NONE)
+        self.quality = _column_box(names, tr("Quality"), _NONE)
         self.good = QLineEdit()
-        self.good.setPlaceholderText("such as good, ok")
-        self.good.setAccessibleName("Good qualities")
-        self.order = _column_box(names, "Order of writing", _NONE)
-        self.unknown = DurationField(None, "until the next value", "A value counts as unknown after")
+        self.good.setPlaceholderText(tr("such as good, ok"))
+        self.good.setAccessibleName(tr("Good qualities"))
+        self.order = _column_box(names, tr("Order of writing"), _NONE)
+        self.unknown = DurationField(None, tr("until the next value"), tr("A value counts as unknown after"))
         self.shifts = QLineEdit()
-        self.shifts.setPlaceholderText("such as 06:00, 14:00, 22:00")
-        self.shifts.setAccessibleName("Shifts begin at")
-        self.understood = QLabel("Reading the first rows …")
+        self.shifts.setPlaceholderText(tr("such as 06:00, 14:00, 22:00"))
+        self.shifts.setAccessibleName(tr("Shifts begin at"))
+        self.understood = QLabel(tr("Reading the first rows …"))
         self.understood.setObjectName("quiet")
         self.understood.setWordWrap(True)
         self.understood.setTextFormat(Qt.TextFormat.PlainText)
@@ -109,10 +118,12 @@ class LogDialog(StepDialog):
     def _place(self) -> None:
         form = QFormLayout()
         for label, part in (
-            ("&Name", self.name), ("&Signal", self.signal), ("&Time", self.time), ("Times ar&e", self.form_of_times),
-            ("&Zone", self.zone), ("&Values", self.values), ("&Object", self.object), ("Se&parator", self.separator),
-            ("&Quality", self.quality), ("&Good are", self.good), ("O&rder", self.order),
-            ("&Unknown after", self.unknown), ("S&hifts begin", self.shifts),
+            (tr("&Name"), self.name), (tr("&Signal"), self.signal), (tr("&Time"), self.time),
+            (tr("Times ar&e"), self.form_of_times),
+            (tr("&Zone"), self.zone), (tr("&Values"), self.values), (tr("&Object"), self.object),
+            (tr("Se&parator"), self.separator),
+            (tr("&Quality"), self.quality), (tr("&Good are"), self.good), (tr("O&rder"), self.order),
+            (tr("&Unknown after"), self.unknown), (tr("S&hifts begin"), self.shifts),
         ):  # fmt: skip
             form.addRow(label, part)
         right = QVBoxLayout()
@@ -153,7 +164,7 @@ class LogDialog(StepDialog):
         except QueryError as error:
             self.understood.setText(error.message)
             return
-        self.understood.setText("Reading the log …")
+        self.understood.setText(tr("Reading the log …"))
         self._ask(lambda stop: survey_log(self._source.reader(log, stop)))
 
     def _changed(self) -> None:
@@ -174,7 +185,7 @@ class LogDialog(StepDialog):
         elif answer is None:
             self._is_filling = False
             self.name.setText(self._source.name)
-            self.understood.setText("No column of times was recognised; choose the columns at the left.")
+            self.understood.setText(tr("No column of times was recognised; choose the columns at the left."))
 
     def _fill(self, log: SignalLog) -> None:
         self._is_filling = True
@@ -202,11 +213,21 @@ class LogDialog(StepDialog):
             self.understood.setText(error.message)
             self.signals.setRowCount(0)
             return
-        objects = f" of {', '.join(survey.objects[:6])}{' …' * (len(survey.objects) > 6)}" if survey.objects else ""
-        ends = f"{survey.first:%d %b %Y, %H:%M} to {survey.last:%d %b %Y, %H:%M}"
-        read = f"{survey.readings:,} readings of {len(survey.signals)} signals{objects}"
+        objects = (
+            tr(" of {objects}{more}").format(
+                objects=", ".join(survey.objects[:6]), more=" …" * (len(survey.objects) > 6)
+            )
+            if survey.objects
+            else ""
+        )
+        ends = tr("{first:%d %b %Y, %H:%M} to {last:%d %b %Y, %H:%M}").format(first=survey.first, last=survey.last)
+        read = tr("{readings:,} readings of {count} signals{objects}").format(
+            readings=survey.readings, count=len(survey.signals), objects=objects
+        )
         self.understood.setText(
-            f"{read}, from {ends} ({self._source.zone}). Say what each signal is; it is kept for all reports."
+            tr("{read}, from {ends} ({zone}). Describe each signal; this is saved for all reports.").format(
+                read=read, ends=ends, zone=self._source.zone
+            )
         )
         known = {signal.name: signal for signal in (self._given.signals if self._given else ())} | self._typed()
         self.signals.setRowCount(len(survey.signals))
@@ -228,15 +249,19 @@ class LogDialog(StepDialog):
         if not summary.texts:
             values.setData(_SPARK, Spark(summary.numbers, not signal.kind.is_interpolated))
         natures: list[tuple[str, tuple[str, str]]]
-        natures = [(kind.label, (kind.name, "hour")) for kind in SIGNAL_NATURES if not kind.is_summed]
-        natures += [(f"Rate, per {per}", ("rate", per)) for per in ("hour", "minute", "second")]
+        natures = [(tr(kind.label), (kind.name, "hour")) for kind in SIGNAL_NATURES if not kind.is_summed]
+        natures += [(tr("Rate, per {per}").format(per=per), ("rate", per)) for per in ("hour", "minute", "second")]
         per = signal.per if signal.nature == "rate" else "hour"
-        box = combo(natures, (signal.nature, per), f"Nature of {signal.name}")
+        box = combo(natures, (signal.nature, per), tr("Nature of {name}").format(name=signal.name))
         for at, (_, (name, _per)) in enumerate(natures):
-            help_text = next(kind.help for kind in SIGNAL_NATURES if kind.name == name)
+            help_text = next(tr(kind.help) for kind in SIGNAL_NATURES if kind.name == name)
             box.setItemData(at, help_text, Qt.ItemDataRole.ToolTipRole)
         self.signals.setCellWidget(row, _NATURE, box)
-        kinds = combo([("numbers", "number"), ("texts", "text")], signal.type, f"Values of {signal.name}")
+        kinds = combo(
+            [("numbers", "number"), ("texts", "text")],
+            signal.type,
+            tr("Values of {name}").format(name=signal.name),
+        )
         self.signals.setCellWidget(row, _TYPE, kinds)
 
     def done(self, result: int) -> None:
@@ -253,7 +278,9 @@ class LogDialog(StepDialog):
         items = [self.values.item(row) for row in range(self.values.count())]
         ticked = tuple(i.text() for i in items if i is not None and i.checkState() == Qt.CheckState.Checked)
         if not ticked:
-            raise QueryError("Tick the column that holds the values; several where numbers and texts have their own.")
+            raise QueryError(
+                tr("Tick the column that holds the values; several where numbers and texts have their own.")
+            )
         try:
             return SignalLog(
                 name=self.name.text().strip() or "log", table=self._source.name, time=self.time.currentData(),
@@ -290,9 +317,9 @@ class LogDialog(StepDialog):
         """See that the log is whole, and that signals were understood. Raises QueryError."""
         log = self.log()
         if not log.signals:
-            raise QueryError("No signals are understood yet; see the line above the list.")
+            raise QueryError(tr("No signals are understood yet; see the line above the list."))
         if log.name in self._source.taken:
-            raise QueryError(f"There is another log named {log.name}; choose another name.")
+            raise QueryError(tr("There is another log named {name}; choose another name.").format(name=log.name))
 
 
 def _column_box(names: list[str], name: str, nothing: str | None) -> QComboBox:
@@ -307,7 +334,7 @@ def _split_at_commas(text: str) -> tuple[str, ...]:
 def _signal_table() -> QTableWidget:
     table = QTableWidget(0, len(_TITLES))
     table.setHorizontalHeaderLabels(_TITLES)
-    table.setAccessibleName("Signals")
+    table.setAccessibleName(tr("Signals"))
     rows, columns = table.verticalHeader(), table.horizontalHeader()
     assert rows is not None
     assert columns is not None

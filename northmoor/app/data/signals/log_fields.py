@@ -6,6 +6,7 @@ from pydantic import ValidationError
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QToolButton, QWidget
 
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.menus import menu_of
 from northmoor.app.widgets.widget_tools import pass_focus
@@ -26,12 +27,12 @@ class SelectionField(QWidget):
         super().__init__()
         self._offers = offers
         self.line = QLineEdit(", ".join(selected))
-        self.line.setPlaceholderText(f"all {what}")
+        self.line.setPlaceholderText(tr("all {what}").format(what=what))
         self.line.setAccessibleName(what.capitalize())
         more = QToolButton()
         more.setIcon(icon("list-filter"))
-        more.setToolTip(f"Choose {what}, or a parameter that holds them")
-        more.setAccessibleName(f"Choose {what}")
+        more.setToolTip(tr("Choose {what}, or a parameter that holds them").format(what=what))
+        more.setAccessibleName(tr("Choose {what}").format(what=what))
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.addWidget(self.line, 1)
@@ -41,7 +42,7 @@ class SelectionField(QWidget):
         pass_focus(self, self.line)
 
     def _menu(self, button: QToolButton) -> None:
-        entries: list[tuple[str, object]] = [("All", lambda: self.line.setText(""))]
+        entries: list[tuple[str, object]] = [(tr("All"), lambda: self.line.setText(""))]
         entries += [(offer, lambda o=offer: self._toggle(o)) for offer in self._offers()]
         menu_of(self, entries).popup(button.mapToGlobal(QPoint(0, button.height() + 2)))
 
@@ -63,11 +64,11 @@ class PeriodField(QWidget):
         super().__init__()
         self._values = values
         self.start, self.end = QLineEdit(start or ""), QLineEdit(end or "")
-        self.start.setPlaceholderText("its first reading")
-        self.end.setPlaceholderText("the data time")
-        self.start.setAccessibleName("Period from")
-        self.end.setAccessibleName("Period to")
-        message = "A moment such as 2025-06-02 06:00, words such as last full hour, or a value such as :departed"
+        self.start.setPlaceholderText(tr("its first reading"))
+        self.end.setPlaceholderText(tr("the data time"))
+        self.start.setAccessibleName(tr("Period from"))
+        self.end.setAccessibleName(tr("Period to"))
+        message = tr("A moment such as 2025-06-02 06:00, words such as last full hour, or a value such as :departed")
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         for line in (self.start, self.end):
@@ -76,14 +77,14 @@ class PeriodField(QWidget):
             row.addWidget(line, 1)
         more = QToolButton()
         more.setIcon(icon("calendar"))
-        more.setToolTip("Choose a period, or parameters that hold one")
-        more.setAccessibleName("Choose a period")
+        more.setToolTip(tr("Choose a period, or parameters that hold one"))
+        more.setAccessibleName(tr("Choose a period"))
         row.addWidget(more)
         more.clicked.connect(lambda: self._menu(more))
         pass_focus(self, self.start)
 
     def _menu(self, button: QToolButton) -> None:
-        entries: list[tuple[str, object]] = [("The whole log", lambda: self.put("", ""))]
+        entries: list[tuple[str, object]] = [(tr("The whole log"), lambda: self.put("", ""))]
         entries += [(words.capitalize(), lambda w=words: self.put(w, w)) for words in OFFERED_PERIODS]
         pairs = [(name, f"{name[:-5]}_to") for name in self._values if name.endswith("_from")]
         pairs = [pair for pair in pairs if pair[1] in self._values]
@@ -108,7 +109,7 @@ class DurationField(QLineEdit):
         super().__init__(format_duration(duration) if duration else "")
         self.setPlaceholderText(placeholder)
         self.setAccessibleName(name)
-        self.setToolTip("Write for example 30 s, 5 min, 1.5 h or 2 d")
+        self.setToolTip(tr("Write for example 30 s, 5 min, 1.5 h or 2 d"))
 
     def duration(self) -> int | None:
         """The duration in microseconds; None for none. Raises QueryError."""

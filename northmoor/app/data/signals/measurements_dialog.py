@@ -19,17 +19,21 @@ from northmoor.app.data.query.dialogs.step_dialog import StepDialog
 from northmoor.app.data.signals.log_fields import DurationField, PeriodField, SelectionField, combo, first_sentence
 from northmoor.app.data.signals.signal_list import SignalList
 from northmoor.app.data.signals.spans_dialog import LogContext
+from northmoor.app.language.translation import tr
 from northmoor.core.authoring.starters.signal_blocks import MOST_IN_ONE_TREND, USUAL_STATISTICS
 from northmoor.core.errors import QueryError
 from northmoor.core.model.data.signal_queries import MeasurementsQuery, StatisticColumn
 from northmoor.core.model.kinds.signal_statistics import SIGNAL_STATISTICS, SignalStatistic
 
-_GIVEN = (("statistics", "statistics"), ("the values at each step", "values"), ("each reading as recorded", "recorded"),
-          ("the outline of a line", "outline"))  # fmt: skip
-_CALENDAR = (("no steps", ""), ("steps of equal length", "step"), ("hours", "hour"), ("shifts", "shift"),
-             ("days", "day"),
-             ("weeks", "week"), ("months", "month"), ("quarters", "quarter"), ("years", "year"))  # fmt: skip
-_ON_PAGE = (("nothing yet", ""), ("a table", "table"), ("a trend", "trend"))
+_GIVEN = ((tr("statistics"), "statistics"), (tr("the values at each step"), "values"),
+    (tr("each reading as recorded"), "recorded"),
+          (tr("the outline of a line"), "outline"))  # fmt: skip
+_CALENDAR = ((tr("no steps"), ""), (tr("steps of equal length"), "step"), (tr("hours"), "hour"),
+    (tr("shifts"), "shift"),
+             (tr("days"), "day"),
+             (tr("weeks"), "week"), (tr("months"), "month"), (tr("quarters"), "quarter"),
+             (tr("years"), "year"))  # fmt: skip
+_ON_PAGE = ((tr("nothing yet"), ""), (tr("a table"), "table"), (tr("a trend"), "trend"))
 _KIND = Qt.ItemDataRole.UserRole
 
 
@@ -37,23 +41,25 @@ class MeasurementsDialog(StepDialog):
     """Asks for a query for measurements."""
 
     def __init__(self, given: MeasurementsQuery | None, around: LogContext, parent: QWidget | None = None) -> None:
-        super().__init__(f"Measure signals of {around.log.name}", parent)
+        super().__init__(tr("Measure signals of {name}").format(name=around.log.name), parent)
         self._around = around
         query = given
         self._is_new = given is None
         self.signals = SignalList(around.log, query.signals if query else ())
         self.signals.show_survey(around.survey)
         self.objects = SelectionField(query.objects if query else (), around.objects, "objects")
-        over = [("the period", ""), *((f"each of {name}", name) for name in around.spans)]
-        self.over = combo(over, query.spans if query else (around.spans[-1] if around.spans else ""), "Measured over")
+        over = [(tr("the period"), ""), *((tr("each of {name}").format(name=name), name) for name in around.spans)]
+        self.over = combo(
+            over, query.spans if query else (around.spans[-1] if around.spans else ""), tr("Measured over")
+        )
         self.period = PeriodField(query.start if query else None, query.end if query else None, around.values)
-        self.give = combo(_GIVEN, query.give if query else "statistics", "What is given")
+        self.give = combo(_GIVEN, query.give if query else "statistics", tr("What is given"))
         steps = (query.calendar or ("step" if query.step else "")) if query else ""
-        self.steps = combo(_CALENDAR, steps, "Steps")
-        self.step = DurationField(query.step if query else None, "such as 10 min", "Step")
-        self.moving = DurationField(query.moving if query else None, "none", "Moving mean over")
-        self.on_page = combo(_ON_PAGE, "", "On the page")
-        self.wide = QCheckBox("A column for each signal")
+        self.steps = combo(_CALENDAR, steps, tr("Steps"))
+        self.step = DurationField(query.step if query else None, tr("such as 10 min"), tr("Step"))
+        self.moving = DurationField(query.moving if query else None, "none", tr("Moving mean over"))
+        self.on_page = combo(_ON_PAGE, "", tr("On the page"))
+        self.wide = QCheckBox(tr("A column for each signal"))
         self.wide.setChecked(bool(query and query.wide))
         self.statistics = self._statistics(query)
         self.state, self.limit, self.share = (self._more(query, name) for name in ("state", "limit", "share"))
@@ -64,9 +70,9 @@ class MeasurementsDialog(StepDialog):
     def _statistics(self, query: MeasurementsQuery | None) -> QListWidget:
         chosen = {each.statistic for each in (query.statistics if query else USUAL_STATISTICS)}
         found = QListWidget()
-        found.setAccessibleName("Statistics")
+        found.setAccessibleName(tr("Statistics"))
         for kind in SIGNAL_STATISTICS:
-            item = QListWidgetItem(kind.label)
+            item = QListWidgetItem(tr(kind.label))
             item.setData(_KIND, kind)
             item.setToolTip(kind.help)
             item.setCheckState(Qt.CheckState.Checked if kind.name in chosen else Qt.CheckState.Unchecked)
@@ -79,27 +85,27 @@ class MeasurementsDialog(StepDialog):
             next((getattr(s, what) for s in query.statistics if getattr(s, what) is not None), None) if query else None
         )
         line = QLineEdit("" if held is None else str(held))
-        line.setPlaceholderText({"state": "on", "limit": "such as 14", "share": "such as 0.95"}[what])
+        line.setPlaceholderText({"state": tr("on"), "limit": tr("such as 14"), "share": tr("such as 0.95")}[what])
         line.setAccessibleName(what.capitalize())
         return line
 
     def _place(self) -> None:
         form = self.form = QFormLayout()
         if self._around.log.object is not None or self._around.log.separator is not None:
-            form.addRow("&Objects", self.objects)
-        form.addRow("O&ver", self.over)
-        form.addRow("&Period", self.period)
-        form.addRow("&Give", self.give)
-        form.addRow("&In", self.steps)
-        form.addRow("S&tep", self.step)
-        form.addRow("&Moving mean over", self.moving)
+            form.addRow(tr("&Objects"), self.objects)
+        form.addRow(tr("O&ver"), self.over)
+        form.addRow(tr("&Period"), self.period)
+        form.addRow(tr("&Give"), self.give)
+        form.addRow(tr("&In"), self.steps)
+        form.addRow(tr("S&tep"), self.step)
+        form.addRow(tr("&Moving mean over"), self.moving)
         form.addRow("", self.wide)
         if self._is_new:
-            form.addRow("On the pag&e", self.on_page)
-        form.addRow("&Statistics", self.statistics)
-        form.addRow("St&ate", self.state)
-        form.addRow("&Limit", self.limit)
-        form.addRow("S&hare of time", self.share)
+            form.addRow(tr("On the pag&e"), self.on_page)
+        form.addRow(tr("&Statistics"), self.statistics)
+        form.addRow(tr("St&ate"), self.state)
+        form.addRow(tr("&Limit"), self.limit)
+        form.addRow(tr("S&hare of time"), self.share)
         row = QHBoxLayout()
         row.addWidget(self.signals, 8)
         row.addLayout(form, 5)
@@ -160,21 +166,23 @@ class MeasurementsDialog(StepDialog):
         try:
             return Decimal(text)
         except InvalidOperation as error:
-            such = {"limit": "a number such as 14", "share": "a share of the time such as 0.95"}[what]
-            raise QueryError(f"{kind.label} needs {such}; write it below the statistics.") from error
+            such = {"limit": tr("a number such as 14"), "share": tr("a share of the time such as 0.95")}[what]
+            raise QueryError(
+                tr("{label} needs {such}; write it below the statistics.").format(label=tr(kind.label), such=such)
+            ) from error
 
     def query(self) -> MeasurementsQuery:
         """The query that is filled in. Raises QueryError for one that is not whole."""
         give, steps, spans = self.give.currentData(), self.steps.currentData(), self.over.currentData() or None
         if self.on_page.currentData() == "trend" and give not in ("outline", "values"):
             raise QueryError(
-                "A trend is drawn through the outline of a line, or values at each step; give one of these."
+                tr("A trend is drawn through the outline of a line, or values at each step; give one of these.")
             )
         if not self.signals.ticked():
-            raise QueryError("Tick the signals that are measured.")
+            raise QueryError(tr("Tick the signals that are measured."))
         is_stepped = give == "values" or (give == "statistics" and steps == "step")
         if is_stepped and self.step.duration() is None:
-            raise QueryError("Write how long a step is, such as 10 min.")
+            raise QueryError(tr("Write how long a step is, such as 10 min."))
         period = {"start": None, "end": None} if spans else self.period.ends()
         try:
             return MeasurementsQuery(

@@ -18,6 +18,7 @@ from northmoor.app.data.signals.signal_sentence import SignalSentence
 from northmoor.app.data.signals.span_strip import SpanStrip
 from northmoor.app.data.signals.spans_dialog import LogContext, SpansDialog
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.language.translation import tr
 from northmoor.app.worker import Worker
 from northmoor.core.authoring.starters.signal_blocks import with_blocks_of
 from northmoor.core.base.cancellation import CancelToken
@@ -128,7 +129,7 @@ class SignalController(QObject):
 
     def plan_of(self, query: Query) -> tuple[Step, ...] | str:
         """Where each of its steps runs, likewise."""
-        return self._sent[3] if self._sent[0] == query else "It is being made."
+        return self._sent[3] if self._sent[0] == query else tr("It is being made.")
 
     def _ask_sql(self, query: Query, log: SignalLog | None) -> None:
         """Ask what a query sends: its connection has to be asked what its columns are."""
@@ -211,13 +212,15 @@ class SignalController(QObject):
         dialog = LogDialog(source, self._data.catalog_worker, self._data.panel)
         if dialog.exec() == QDialog.DialogCode.Accepted:
             log = dialog.log().but(name=query.name, table=None)  # queries over it name the query
-            self._data.controller.edit("Use as a signal log", lambda r, _: edits.change_query(r, query.name, log=log))
+            self._data.controller.edit(
+                tr("Use as a signal log"), lambda r, _: edits.change_query(r, query.name, log=log)
+            )
 
     def entries_of_query(self, query: Query, rows: Rows | None) -> list[tuple[str, object]]:
         """What can be done with the rows of a query as a signal log, for its menu."""
         if query.signals is not None:
             return []
-        text = "Change the signal log …" if query.log is not None else "Use its rows as a signal log …"
+        text = tr("Change the signal log …") if query.log is not None else tr("Use its rows as a signal log …")
         return [("", None), (text, (lambda: self.declare_rows(query, rows)) if rows is not None else None)]
 
     def forget_log(self, connection: str, table: str) -> None:
@@ -250,12 +253,12 @@ class SignalController(QObject):
         """What can be done with a table as a signal log, for its menu."""
         log = self.log_of_table(connection, table)
         if log is None:
-            return [("Use as a signal log …", lambda: self.declare(connection, table))]
+            return [(tr("Use as a signal log …"), lambda: self.declare(connection, table))]
         return [
-            ("Spans of it …", lambda: self.add_spans(connection, log)),
-            ("Measure its signals …", lambda: self.add_measurements(connection, log)),
-            ("Change the signal log …", lambda: self.declare(connection, table)),
-            ("Use it as a signal log no more", lambda: self.forget_log(connection, table)),
+            (tr("Spans of it …"), lambda: self.add_spans(connection, log)),
+            (tr("Measure its signals …"), lambda: self.add_measurements(connection, log)),
+            (tr("Change the signal log …"), lambda: self.declare(connection, table)),
+            (tr("Stop using it as a signal log"), lambda: self.forget_log(connection, table)),
         ]
 
     def entries_of_logs(self) -> list[tuple[str, object]]:
@@ -286,7 +289,7 @@ class SignalController(QObject):
         added = query.but(signals=made, columns=column_settings(made, log), detail_of=link)
         self._data.queries.add(added)
         if on_page:
-            label = f"Put {query.name} onto the page"
+            label = tr("Place {name} on the page").format(name=query.name)
             self._data.controller.edit(label, lambda r, e: with_blocks_of(r, e, added, log, on_page == "trend"))
 
     def change(self, field: str) -> None:
@@ -309,7 +312,7 @@ class SignalController(QObject):
         columns = tuple(own.get(column.name, column) for column in column_settings(made, log))
         changes = {"signals": made, "columns": columns, "detail_of": link_to_spans(report, made, log)}
         if self._data.controller.edit(
-            "Change what is read of the log", lambda r, _: edits.change_query(r, query.name, **changes)
+            tr("Change what is read of the log"), lambda r, _: edits.change_query(r, query.name, **changes)
         ):
             self._data.fetch(query.name, refresh=False)
 

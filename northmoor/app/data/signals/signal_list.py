@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from northmoor.app.language.translation import moment_text, tr
 from northmoor.app.widgets.theme import HEATHER, STONE_TEXT
 from northmoor.app.widgets.widget_tools import pass_focus
 from northmoor.core.model.data.signal_logs import SignalLog
@@ -91,14 +92,16 @@ class SignalList(QWidget):
         self._log, self._is_ticked = log, ticked is not None
         self._order = list(ticked or ())
         self.search = SearchLine()
-        self.search.setPlaceholderText("Find a signal; Enter ticks it")
+        self.search.setPlaceholderText(tr("Find a signal; Enter ticks it"))
         self.search.setClearButtonEnabled(True)
-        self.search.setAccessibleName("Find a signal")
+        self.search.setAccessibleName(tr("Find a signal"))
         self.tree = QTreeWidget()
         self.tree.setRootIsDecorated(False)
         self.tree.setUniformRowHeights(True)
-        self.tree.setHeaderLabels(["Signal", "Nature", "Unit", "Readings", "Last values", "From", "To"])
-        self.tree.setAccessibleName("Signals")
+        self.tree.setHeaderLabels(
+            [tr("Signal"), tr("Nature"), tr("Unit"), tr("Readings"), tr("Last values"), tr("From"), tr("To")]
+        )
+        self.tree.setAccessibleName(tr("Signals"))
         header = self.tree.header()
         assert header is not None
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
@@ -136,9 +139,9 @@ class SignalList(QWidget):
         signal = self._log.known(name)
         is_plain = signal.shown_name.lower().replace(" ", "_") == name.lower()
         shown = signal.shown_name if is_plain or signal.label is None else f"{signal.label} ({name})"
-        texts = [shown, signal.kind.label, signal.unit]
+        texts = [shown, tr(signal.kind.label), signal.unit]
         if summary is not None:
-            ends = [f"{at:%d %b %y %H:%M}" if at is not None else "" for at in (summary.first, summary.last)]
+            ends = [moment_text(at, "%d %b %y %H:%M") if at is not None else "" for at in (summary.first, summary.last)]
             texts += [f"{summary.readings:,}", ", ".join(summary.texts[-1:]), *ends]
         item = QTreeWidgetItem(texts)
         item.setData(0, _NAME, name)

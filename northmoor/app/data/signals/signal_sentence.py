@@ -4,14 +4,20 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
 from northmoor.app.data.query.chip_row import ChipRow
+from northmoor.app.language.translation import tr
 from northmoor.core.model.data.durations import format_duration
 from northmoor.core.model.data.signal_queries import LogQuery, MeasurementsQuery, SignalQuery, SpansQuery
 from northmoor.core.sources.signals.results import statistic_title
 
 _MOST = 60
-_GIVEN = {"recorded": "recorded readings", "values": "values at each step", "outline": "the outline of a line"}
-_CALENDAR = {"hour": "each hour", "shift": "each shift", "day": "each day", "week": "each week", "month": "each month",
-             "quarter": "each quarter", "year": "each year"}  # fmt: skip
+_GIVEN = {
+    "recorded": tr("recorded readings"),
+    "values": tr("values at each step"),
+    "outline": tr("the outline of a line"),
+}
+_CALENDAR = {"hour": tr("each hour"), "shift": tr("each shift"), "day": tr("each day"), "week": tr("each week"),
+    "month": tr("each month"),
+             "quarter": tr("each quarter"), "year": tr("each year")}  # fmt: skip
 
 
 class SignalSentence(ChipRow):
@@ -47,73 +53,84 @@ class SignalSentence(ChipRow):
     def _objects(self, query: LogQuery, has_objects: bool, word: str) -> None:
         if has_objects:
             self._say(word)
-            self._show(", ".join(query.objects) or "all objects", "layers", "objects", "Choose the objects")
+            self._show(", ".join(query.objects) or tr("all objects"), "layers", "objects", tr("Choose the objects"))
 
     def _period(self, query: LogQuery) -> None:
         if query.start is None and query.end is None:
-            self._say("in")
-            self._show("the whole log", "calendar", "period", "Choose the period")
+            self._say(tr("in"))
+            self._show(tr("the whole log"), "calendar", "period", tr("Choose the period"))
         elif query.start == query.end:
-            self._say("in")
-            self._show(query.start or "", "calendar", "period", "Choose the period")
+            self._say(tr("in"))
+            self._show(query.start or "", "calendar", "period", tr("Choose the period"))
         else:
-            for word, text in (("from", query.start or "the first reading"), ("to", query.end or "the data time")):
+            for word, text in (
+                (tr("from"), query.start or tr("the first reading")),
+                (tr("to"), query.end or tr("the data time")),
+            ):
                 self._say(word)
-                self._show(text, "calendar", "period", "Choose the period")
+                self._show(text, "calendar", "period", tr("Choose the period"))
 
     def _spans(self, query: SpansQuery, has_objects: bool) -> None:
-        self._say("Spans")
-        self._objects(query, has_objects, "of")
+        self._say(tr("Spans"))
+        self._objects(query, has_objects, tr("of"))
         if query.by is not None:
-            self._say("by")
-            self._show(query.by, "hash", "id", "Choose the signal that is the id")
+            self._say(tr("by"))
+            self._show(query.by, "hash", "id", tr("Choose the signal that is the id"))
             if query.ids:
-                self._say("only")
-                self._show(", ".join(query.ids), "funnel", "ids", "Choose the ids")
+                self._say(tr("only"))
+                self._show(", ".join(query.ids), "funnel", "ids", tr("Choose the ids"))
         if query.condition is not None:
-            self._say("while")
-            self._show(query.condition, "toggle-left", "condition", "Change the condition that holds")
+            self._say(tr("while"))
+            self._show(query.condition, "toggle-left", "condition", tr("Change the condition that holds"))
         if query.begins is not None and query.ends is not None:
-            for word, text, name in (("beginning when", query.begins, "begins"), ("ending when", query.ends, "ends")):
+            for word, text, name in (
+                (tr("beginning when"), query.begins, "begins"),
+                (tr("ending when"), query.ends, "ends"),
+            ):
                 self._say(word)
-                self._show(text, "toggle-left", name, "Change the condition")
+                self._show(text, "toggle-left", name, tr("Change the condition"))
         self._period(query)
         if query.bridge:
-            self._say("bridging up to")
-            self._show(format_duration(query.bridge), "clock", "bridge", "Change what is bridged")
+            self._say(tr("bridging up to"))
+            self._show(format_duration(query.bridge), "clock", "bridge", tr("Change what is bridged"))
         if query.shortest:
-            self._say("at least")
-            self._show(format_duration(query.shortest), "clock", "shortest", "Change the least duration")
+            self._say(tr("at least"))
+            self._show(format_duration(query.shortest), "clock", "shortest", tr("Change the least duration"))
         if query.crossing != "whole":
-            self._say("those that cross its ends")
-            self._show({"cut": "cut", "left out": "left out"}[query.crossing], "split", "crossing", "Change this")
+            self._say(tr("those that cross its ends"))
+            self._show(
+                {"cut": tr("cut"), tr("left out"): tr("left out")}[query.crossing],
+                "split",
+                "crossing",
+                tr("Change this"),
+            )
         if query.open != "kept":
-            self._say("those that have not ended")
-            self._show("left out", "split", "open", "Change this")
+            self._say(tr("those that have not ended"))
+            self._show(tr("left out"), "split", "open", tr("Change this"))
 
     def _measurements(self, query: MeasurementsQuery, has_objects: bool) -> None:
-        self._say("Measure")
-        self._show(", ".join(query.signals), "gauge", "signals", "Choose the signals")
-        self._objects(query, has_objects, "of")
+        self._say(tr("Measure"))
+        self._show(", ".join(query.signals), "gauge", "signals", tr("Choose the signals"))
+        self._objects(query, has_objects, tr("of"))
         if query.spans is not None:
-            self._say("in each of")
-            self._show(query.spans, "split", "over", "Choose over what it is measured")
+            self._say(tr("in each of"))
+            self._show(query.spans, "split", "over", tr("Choose over what it is measured"))
         else:
             self._period(query)
         if query.calendar is not None:
-            self._show(_CALENDAR[query.calendar], "clock", "steps", "Change the steps")
+            self._show(_CALENDAR[query.calendar], "clock", "steps", tr("Change the steps"))
         elif query.step is not None:
-            self._say("in steps of" if query.give == "statistics" else "each")
-            self._show(format_duration(query.step), "clock", "step", "Change the step")
-        self._say("as")
+            self._say(tr("in steps of") if query.give == "statistics" else tr("each"))
+            self._show(format_duration(query.step), "clock", "step", tr("Change the step"))
+        self._say(tr("as"))
         if query.give == "statistics":
             titles = ", ".join(statistic_title(each).lower() for each in query.statistics)
-            self._show(titles, "sigma", "statistics", "Choose the statistics")
+            self._show(titles, "sigma", "statistics", tr("Choose the statistics"))
         else:
             words = _GIVEN[query.give]
-            self._show(words, "list", "give", "Choose what is given")
+            self._show(words, "list", "give", tr("Choose what is given"))
         if query.wide:
-            self._show("a column for each signal", "columns-3", "wide", "Give a row for each signal instead")
+            self._show(tr("a column for each signal"), "columns-3", "wide", tr("Give a row for each signal instead"))
         if query.moving is not None:
-            self._say("with means over")
-            self._show(format_duration(query.moving), "clock", "moving", "Change the time of the moving mean")
+            self._say(tr("with means over"))
+            self._show(format_duration(query.moving), "clock", "moving", tr("Change the time of the moving mean"))

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
+from northmoor.app.language.translation import moment_text, tr, tr_count
 from northmoor.app.widgets.theme import GORSE, HEATHER, LINE, PEAT, RAILS, STONE_TEXT
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.sources.fetch.signal_rows import CutPicture
@@ -26,8 +27,8 @@ class SpanStrip(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.objects = QComboBox()
-        self.objects.setAccessibleName("Object shown")
-        self.objects.setToolTip("The object whose spans are pictured")
+        self.objects.setAccessibleName(tr("Object shown"))
+        self.objects.setToolTip(tr("The object whose spans are pictured"))
         self.note = QLabel()
         self.note.setObjectName("quiet")
         self.note.setTextFormat(Qt.TextFormat.PlainText)
@@ -42,7 +43,7 @@ class SpanStrip(QWidget):
         column.addLayout(head)
         column.addWidget(self.drawing)
         self.objects.activated.connect(lambda _: self.object_chosen.emit(self.objects.currentText()))
-        self.setAccessibleName("How the spans were cut")
+        self.setAccessibleName(tr("How the spans were cut"))
 
     def show_objects(self, names: Sequence[str], current: str) -> None:
         """Offer objects to look at."""
@@ -59,7 +60,9 @@ class SpanStrip(QWidget):
             return
         count = len(found.spans)
         ends = [wall_moment(at, zone) for at in (found.start, found.end)]
-        text = f"{count:,} span{'s' * (count != 1)} from {ends[0]:%d %b %Y, %H:%M} to {ends[1]:%d %b %Y, %H:%M}"
+        text = tr("{spans} from {start:%d %b %Y, %H:%M} to {end:%d %b %Y, %H:%M}").format(
+            spans=tr_count(count, "{count} span", "{count} spans"), start=ends[0], end=ends[1]
+        )
         self.note.setText(text)
         self.drawing.show_picture(found, zone)
 
@@ -102,7 +105,7 @@ class _Drawing(QWidget):
             draw = _draw_texts if series.texts is not None else _draw_values
             draw(painter, room, series, place)
             room.translate(0, _ROW)
-        self._label(painter, room, "Spans")
+        self._label(painter, room, tr("Spans"))
         self._bars(painter, room, picture, place)
         self._times(painter, room, picture, place)
         painter.end()
@@ -137,7 +140,7 @@ class _Drawing(QWidget):
             x = place(at)
             painter.drawLine(QPointF(x, top), QPointF(x, top + 3))
             wall = wall_moment(at, self._zone)
-            text = f"{wall:%d %b}" if wall.hour == wall.minute == 0 else f"{wall:%H:%M}"
+            text = moment_text(wall, "%d %b") if wall.hour == wall.minute == 0 else f"{wall:%H:%M}"
             width = painter.fontMetrics().horizontalAdvance(text)
             if x + width / 2 < self.width() - 4:
                 painter.drawText(QPointF(x - width / 2, top + 15), text)

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFormLayout, QLineEdit, QVBoxLayout, QWidget
 from northmoor.app.data.query.dialogs.step_dialog import StepDialog
 from northmoor.app.data.signals.log_fields import DurationField, PeriodField, SelectionField, combo, first_sentence
 from northmoor.app.data.signals.span_strip import SpanStrip
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.word_completer import WordCompleter
 from northmoor.core.authoring.completions import Completion
 from northmoor.core.errors import NorthmoorError, QueryError
@@ -21,10 +22,14 @@ from northmoor.core.sources.signals.conditions import as_name, signals_in
 _LASTING = ("underway", "under_way", "active", "in_progress", "busy", "running")
 """What states are called, of which a span lasts while they are on; the likeliest first."""
 _SETTLE = 450  # milliseconds without a change before the picture follows
-_CUTS = (("while a condition holds", "while"), ("as long as the id stays the same", "id"),
-         ("from one condition to another", "between"))  # fmt: skip
-_CROSSING = (("are given whole", "whole"), ("are cut at its ends", "cut"), ("are left out", "left out"))
-_OPEN = (("are given up to the data time", "kept"), ("are left out", "left out"))
+_CUTS = ((tr("while a condition holds"), "while"), (tr("as long as the id stays the same"), "id"),
+         (tr("from one condition to another"), "between"))  # fmt: skip
+_CROSSING = (
+    (tr("are given whole"), tr("whole")),
+    (tr("are cut at its ends"), tr("cut")),
+    (tr("are left out"), tr("left out")),
+)
+_OPEN = ((tr("are given up to the data time"), tr("kept")), (tr("are left out"), tr("left out")))
 
 
 @dataclass(frozen=True)
@@ -48,6 +53,13 @@ class LogContext:
         return [*(self.survey.objects if self.survey is not None else ()), *(f":{name}" for name in self.values)]
 
 
+_MISSING = {
+    "condition": tr("Write the condition that holds while a span lasts, such as underway = 1."),
+    "begins": tr("Write the condition with which a span begins."),
+    "ends": tr("Write the condition with which a span ends."),
+}
+
+
 class SpansDialog(StepDialog):
     """Asks for a query for spans. `ask_picture` gives the picture of one to the strip, later."""
 
@@ -58,22 +70,22 @@ class SpansDialog(StepDialog):
         ask_picture: Callable[[SpansQuery, SpanStrip], None],
         parent: QWidget | None = None,
     ) -> None:
-        super().__init__(f"Spans of {around.log.name}", parent)
+        super().__init__(tr("Spans of {name}").format(name=around.log.name), parent)
         self._around, self._ask_picture = around, ask_picture
         query = given or _first_guess(around)
         self.objects = SelectionField(query.objects, around.objects, "objects")
-        self.id = combo([("no id", ""), *((name, name) for name in around.signals)], query.by or "", "Id")
+        self.id = combo([(tr("no id"), ""), *((name, name) for name in around.signals)], query.by or "", tr("Id"))
         self.ids = SelectionField(query.ids, lambda: [f":{name}" for name in around.values], "ids")
         way = "between" if query.begins else "while" if query.condition else "id"
-        self.way = combo(_CUTS, way, "How spans are cut")
-        self.condition = self._condition(query.condition, "Condition that holds, such as underway = 1")
-        self.begins = self._condition(query.begins, "Condition with which a span begins")
-        self.ends = self._condition(query.ends, "Condition with which it ends")
+        self.way = combo(_CUTS, way, tr("How spans are cut"))
+        self.condition = self._condition(query.condition, tr("Condition that holds, such as underway = 1"))
+        self.begins = self._condition(query.begins, tr("Condition with which a span begins"))
+        self.ends = self._condition(query.ends, tr("Condition with which it ends"))
         self.period = PeriodField(query.start, query.end, around.values)
-        self.bridge = DurationField(query.bridge, "none", "Interruptions bridged up to")
-        self.shortest = DurationField(query.shortest, "any", "Shortest span")
-        self.crossing = combo(_CROSSING, query.crossing, "Spans that cross the period's ends")
-        self.still_open = combo(_OPEN, query.open, "Spans that have not ended")
+        self.bridge = DurationField(query.bridge, "none", tr("Interruptions bridged up to"))
+        self.shortest = DurationField(query.shortest, "any", tr("Shortest span"))
+        self.crossing = combo(_CROSSING, query.crossing, tr("Spans that cross the period's ends"))
+        self.still_open = combo(_OPEN, query.open, tr("Spans that have not ended"))
         self.strip = SpanStrip()
         self._settle = QTimer(self)
         self._settle.setSingleShot(True)
@@ -88,7 +100,7 @@ class SpansDialog(StepDialog):
         line = QLineEdit(text or "")
         line.setPlaceholderText(placeholder)
         line.setAccessibleName(placeholder)
-        line.setToolTip("A condition over signals, such as underway = 1 and speed > 3; :name is a value")
+        line.setToolTip(tr("A condition over signals, such as underway = 1 and speed > 3; :name is a value"))
         WordCompleter(line, self._names)
         return line
 
@@ -99,18 +111,18 @@ class SpansDialog(StepDialog):
     def _place(self) -> None:
         form = self.form = QFormLayout()
         if self._around.log.object is not None or self._around.log.separator is not None:
-            form.addRow("&Objects", self.objects)
-        form.addRow("&Id", self.id)
-        form.addRow("Onl&y these", self.ids)
-        form.addRow("Spans &last", self.way)
-        form.addRow("&Condition", self.condition)
-        form.addRow("&Begin when", self.begins)
-        form.addRow("&End when", self.ends)
-        form.addRow("&Period", self.period)
-        form.addRow("B&ridge up to", self.bridge)
-        form.addRow("&Shortest", self.shortest)
-        form.addRow("Crossin&g ones", self.crossing)
-        form.addRow("Ope&n ones", self.still_open)
+            form.addRow(tr("&Objects"), self.objects)
+        form.addRow(tr("&Id"), self.id)
+        form.addRow(tr("Onl&y these"), self.ids)
+        form.addRow(tr("Spans &last"), self.way)
+        form.addRow(tr("&Condition"), self.condition)
+        form.addRow(tr("&Begin when"), self.begins)
+        form.addRow(tr("&End when"), self.ends)
+        form.addRow(tr("&Period"), self.period)
+        form.addRow(tr("B&ridge up to"), self.bridge)
+        form.addRow(tr("&Shortest"), self.shortest)
+        form.addRow(tr("Crossin&g ones"), self.crossing)
+        form.addRow(tr("Ope&n ones"), self.still_open)
         column = QVBoxLayout(self)
         column.addLayout(form)
         column.addWidget(self.strip)
@@ -147,9 +159,7 @@ class SpansDialog(StepDialog):
         wanted = {"while": ("condition",), "between": ("begins", "ends"), "id": ()}[way]
         missing = next((name for name in wanted if texts[name] is None), None)
         if missing is not None:
-            raise QueryError({"condition": "Write the condition that holds while a span lasts, such as underway = 1.",
-                              "begins": "Write the condition with which a span begins.",
-                              "ends": "Write the condition with which a span ends."}[missing])  # fmt: skip
+            raise QueryError(_MISSING[missing])
         for name in wanted:
             signals_in(texts[name] or "")
         by = self.id.currentData() or None

@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.delivery.part_form import PartForm, PropertyWords
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.widget_tools import hide_and_delete
 from northmoor.core.delivery.destinations.destination import (
@@ -29,37 +30,38 @@ from northmoor.core.delivery.destinations.destination import (
 from northmoor.core.model.base import Part
 
 _KINDS = (
-    ("folder", "Folder", "its path, from the library's folder on"),
-    ("published", "Published for readers", "a folder that gets a page with all runs"),
-    ("mail", "Mail", "addresses, with commas"),
-    ("records", "Mail to each record", "the address is in the for-each"),
-    ("printer", "Printer", "its name in CUPS, or folder:PATH"),
-    ("command", "Command", "its name in the list of this machine"),
+    ("folder", tr("Folder"), tr("its path, from the library's folder on")),
+    ("published", tr("Published for readers"), tr("a folder that gets a page with all runs")),
+    ("mail", tr("Mail"), tr("addresses, with commas")),
+    ("records", tr("Mail to each record"), tr("the address is in the for-each")),
+    ("printer", tr("Printer"), tr("its name in CUPS, or folder:PATH")),
+    ("command", tr("Command"), tr("its name in the list of this machine")),
 )
-_SERVER = PropertyWords("Mail server", empty="the first of the library's")
+_SERVER = PropertyWords(tr("Mail server"), empty=tr("the first of the library's"))
 _OPTIONS: Mapping[str, tuple[type[Part], Mapping[str, PropertyWords]]] = {
     "folder": (FolderDestination, {
         "if_exists": PropertyWords(
-            "A file of that name", {"replace": "is replaced", "number": "stays; the new one is numbered",
-                                    "leave": "stays; the new one is left out"},
+            tr("A file of that name"), {"replace": tr("is replaced"), "number": tr("is kept; the new one is numbered"),
+                                    "leave": tr("is kept; the new one is not written")},
         ),
-        "only": PropertyWords("Only formats", empty="all; or some, such as pdf, xlsx"),
+        "only": PropertyWords(tr("Only formats"), empty=tr("all; or some, such as pdf, xlsx")),
     }),
-    "published": (PublishedFolder, {"keep": PropertyWords("Runs that stay")}),
+    "published": (PublishedFolder, {"keep": PropertyWords(tr("Runs that stay"))}),
     "mail": (MailDestination, {
-        "subject": PropertyWords("Subject"), "text": PropertyWords("Text", is_long=True),
-        "attach": PropertyWords("Files attached"), "first_page": PropertyWords("First page in the text"),
+        "subject": PropertyWords(tr("Subject")), "text": PropertyWords(tr("Text"), is_long=True),
+        "attach": PropertyWords(tr("Files attached")), "first_page": PropertyWords(tr("First page in the text")),
         "server": _SERVER,
     }),
     "printer": (PrinterDestination, {
-        "pages": PropertyWords("Pages", empty="all; or some, such as 1-3,5"), "copies": PropertyWords("Copies"),
+        "pages": PropertyWords(tr("Pages"), empty=tr("all; or some, such as 1-3,5")),
+        "copies": PropertyWords(tr("Copies")),
         "sides": PropertyWords(
-            "Sides", {"one": "One side", "long-edge": "Both, turned at the long edge",
-                      "short-edge": "Both, turned at the short edge"},
+            tr("Sides"), {"one": tr("One side"), "long-edge": tr("Both, turned at the long edge"),
+                      "short-edge": tr("Both, turned at the short edge")},
         ),
-        "tray": PropertyWords("Tray", empty="the printer's own choice"),
+        "tray": PropertyWords(tr("Tray"), empty=tr("the printer's own choice")),
         "sheet": PropertyWords(
-            "Pages on a sheet", {"one": "One", "two": "Two", "four": "Four", "booklet": "Booklet"}
+            tr("Pages on a sheet"), {"one": tr("One"), "two": tr("Two"), "four": tr("Four"), "booklet": tr("Booklet")}
         ),
     }),
 }  # fmt: skip
@@ -78,22 +80,22 @@ class DestinationRow(QWidget):
         self.kind, self.text = QComboBox(), QLineEdit()
         for name, text, _ in _KINDS:
             self.kind.addItem(text, name)
-        self.kind.setAccessibleName("Kind of destination")
-        self.kind.setToolTip("Where it goes")
-        self.text.setAccessibleName("Destination")
+        self.kind.setAccessibleName(tr("Kind of destination"))
+        self.kind.setToolTip(tr("Where it goes"))
+        self.text.setAccessibleName(tr("Destination"))
         self.choose = QToolButton()
         self.choose.setIcon(icon("folder-open"))
-        self.choose.setToolTip("Choose a folder")
-        self.choose.setAccessibleName("Choose a folder")
+        self.choose.setToolTip(tr("Choose a folder"))
+        self.choose.setAccessibleName(tr("Choose a folder"))
         remove = QToolButton()
         remove.setIcon(icon("x"))
-        remove.setToolTip("Remove this destination")
-        remove.setAccessibleName("Remove this destination")
+        remove.setToolTip(tr("Remove this destination"))
+        remove.setAccessibleName(tr("Remove this destination"))
         self.more = QToolButton()
         self.more.setIcon(icon("sliders-horizontal"))
         self.more.setCheckable(True)
-        self.more.setToolTip("More about this destination: what a mail says, how it is printed")
-        self.more.setAccessibleName("More about this destination")
+        self.more.setToolTip(tr("More about this destination: what a mail says, how it is printed"))
+        self.more.setAccessibleName(tr("More about this destination"))
         self.options: PartForm | None = None
         self._values: dict[str, dict[str, Any]] = {}
         row = QHBoxLayout()
@@ -153,7 +155,7 @@ class DestinationRow(QWidget):
         self.changed.emit()
 
     def _choose(self) -> None:
-        chosen = QFileDialog.getExistingDirectory(self, "Deliver into", self.text.text())
+        chosen = QFileDialog.getExistingDirectory(self, tr("Deliver into"), self.text.text())
         if chosen:
             self.text.setText(chosen)
 
@@ -190,8 +192,8 @@ class DestinationRows(QWidget):
         self.rows: list[DestinationRow] = []
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 0, 0, 0)
-        self.add_one = QPushButton(icon("plus"), "Add a destination")
-        self.add_one.setToolTip("Without any, its runs are only in the archive")
+        self.add_one = QPushButton(icon("plus"), tr("Add a destination"))
+        self.add_one.setToolTip(tr("Without any, its runs are only in the archive"))
         self.add_one.clicked.connect(lambda _=False: self.add(None))
         below = QHBoxLayout()
         below.addWidget(self.add_one)

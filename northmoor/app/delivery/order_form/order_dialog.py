@@ -26,6 +26,7 @@ from PyQt6.QtWidgets import (
 from northmoor.app.delivery.order_form.destination_rows import DestinationRows
 from northmoor.app.delivery.order_form.trigger_form import TriggerForm
 from northmoor.app.delivery.part_form import PartForm, PropertyWords
+from northmoor.app.language.translation import moment_text, tr
 from northmoor.app.widgets.headings import line, section
 from northmoor.app.widgets.widget_tools import hide_and_delete
 from northmoor.core.delivery.orders.standing_order import StandingOrder
@@ -41,16 +42,16 @@ from northmoor.core.sources.library import Library
 from northmoor.core.store.report_files import load_report
 
 _FORMATS = ("pdf", "xlsx", "html", "csv", "docx")
-_FROM = "from the trigger: "
+_FROM = tr("from the trigger: ")
 _RARE = {
-    "wait_minutes": PropertyWords("Minutes before it is tried again"),
-    "seconds": PropertyWords("Seconds that a run may take"),
-    "memory_mb": PropertyWords("Megabytes that it may use", empty="no limit of its own"),
-    "keep_rows": PropertyWords("Rows kept in the archive"),
-    "mail_server": PropertyWords("Mail server for failures", empty="the first of the library's"),
+    "wait_minutes": PropertyWords(tr("Minutes before it is tried again")),
+    "seconds": PropertyWords(tr("Seconds that a run may take")),
+    "memory_mb": PropertyWords(tr("Megabytes that it may use"), empty=tr("no limit of its own")),
+    "keep_rows": PropertyWords(tr("Rows kept in the archive")),
+    "mail_server": PropertyWords(tr("Mail server for failures"), empty=tr("the first of the library's")),
 }
 """What is rarely said of an order."""
-_MISSED = (("once", "One run for all of them"), ("each", "A run for each"), ("not_at_all", "No run"))
+_MISSED = (("once", tr("One run for all of them")), ("each", tr("A run for each")), ("not_at_all", tr("No run")))
 
 
 @dataclass(frozen=True)
@@ -73,22 +74,26 @@ class OrderDialog(QDialog):
         parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Standing order" if draft is None or not draft.name else f"Standing order {draft.name}")
+        self.setWindowTitle(
+            tr("Standing order")
+            if draft is None or not draft.name
+            else tr("Standing order {name}").format(name=draft.name)
+        )
         self.resize(640, 700)
         self._library, self._draft = library, draft
         order = draft.order if draft is not None else None
         self.title = QLineEdit(order.title if order else "")
-        self.title.setPlaceholderText("What it is called, such as Board sheet")
+        self.title.setPlaceholderText(tr("Its title, such as Board sheet"))
         self.report = QComboBox()
         self.report.addItems(reports)
         self.edition, self.each = QComboBox(), QComboBox()
         self.when = TriggerForm(library, orders, order.when if order else None)
-        self.formats = {suffix: QCheckBox(FORMAT_OF_SUFFIX[suffix].label) for suffix in _FORMATS}
+        self.formats = {suffix: QCheckBox(tr(FORMAT_OF_SUFFIX[suffix].label)) for suffix in _FORMATS}
         self.file_name = QLineEdit(order.file_name if order else "{report_title()} {data_time(); yyyy-MM-dd}")
         self.to = DestinationRows(order.destinations if order else ())
         self.has_rows, self.no_errors = (
-            QCheckBox("Only if there are rows"),
-            QCheckBox("Only if Preflight has no errors"),
+            QCheckBox(tr("Only if there are rows")),
+            QCheckBox(tr("Only if Preflight has no errors")),
         )
         self.holds = QLineEdit((order.only_if.holds or "") if order else "")
         self.more = QToolButton()
@@ -121,12 +126,12 @@ class OrderDialog(QDialog):
         self.missed.setCurrentIndex(self.missed.findData(order.missed if order else "once"))
         self.tries.setRange(1, 20)
         self.tries.setValue(order.tries if order else 3)
-        self.failures_to.setPlaceholderText("Mail addresses, with commas; nobody if empty")
-        self.holds.setPlaceholderText("an expression over the report, such as sum(sailings.delay_minutes) > 600")
-        self.holds.setToolTip("Nothing is made unless this is true; without it, that is not asked")
-        self.more.setText("More")
+        self.failures_to.setPlaceholderText(tr("Mail addresses, with commas; nobody if empty"))
+        self.holds.setPlaceholderText(tr("an expression over the report, such as sum(sailings.delay_minutes) > 600"))
+        self.holds.setToolTip(tr("A run is made only if this is true"))
+        self.more.setText(tr("More"))
         self.more.setCheckable(True)
-        self.more.setToolTip("Limits of a run, and what is rarely needed")
+        self.more.setToolTip(tr("Limits of a run, and what is rarely needed"))
         self.rare.hide()
 
     def _path_of(self, report: str) -> str:
@@ -140,12 +145,12 @@ class OrderDialog(QDialog):
     def _lay_out(self) -> None:
         body = QWidget()
         self._column = QVBoxLayout(body)
-        self._column.addWidget(section("What"))
+        self._column.addWidget(section(tr("What")))
         named = (
-            ("Title", self.title),
-            ("Report", self.report),
-            ("Edition", self.edition),
-            ("One output for each", self.each),
+            (tr("Title"), self.title),
+            (tr("Report"), self.report),
+            (tr("Edition"), self.edition),
+            (tr("One output for each"), self.each),
         )
         self._column.addLayout(_form(named))
         self._values_place = QVBoxLayout()
@@ -155,17 +160,18 @@ class OrderDialog(QDialog):
             formats.addWidget(box)
         formats.addStretch(1)
         self._column.addLayout(formats)
-        self._column.addLayout(_form((("File name", self.file_name),)))
+        self._column.addLayout(_form(((tr("File name"), self.file_name),)))
         for title, widgets in (
-            ("When", (self.when, self.understood)), ("To", (self.to,)), ("Conditions", (self.has_rows, self.no_errors)),
+            (tr("When"), (self.when, self.understood)), (tr("To"), (self.to,)),
+            (tr("Conditions"), (self.has_rows, self.no_errors)),
         ):  # fmt: skip
             self._column.addWidget(line())
             self._column.addWidget(section(title))
             for widget in widgets:
                 self._column.addWidget(widget)
-        self._column.addLayout(_form((("Only if", self.holds),)))
-        more = (("Times missed while nothing ran", self.missed), ("Tries before it has failed", self.tries),
-                ("Who gets a mail then", self.failures_to))  # fmt: skip
+        self._column.addLayout(_form(((tr("Only if"), self.holds),)))
+        more = ((tr("Missed times"), self.missed), (tr("Attempts before it fails"), self.tries),
+                (tr("Mail failures to"), self.failures_to))  # fmt: skip
         self._column.addLayout(_form(more))
         self._column.addWidget(self.more)
         self._column.addWidget(self.rare)
@@ -209,7 +215,7 @@ class OrderDialog(QDialog):
             return
         self.when.set_report(self._report)
         self.edition.clear()
-        self.edition.addItem("As the report chooses", None)
+        self.edition.addItem(tr("As the report chooses"), None)
         for edition in self._report.editions:
             self.edition.addItem(edition.title or edition.name, edition.name)
         if order is not None:
@@ -225,7 +231,7 @@ class OrderDialog(QDialog):
             return
         chosen = self.each.currentData()
         self.each.clear()
-        self.each.addItem("No: one output", None)
+        self.each.addItem(tr("No: one output"), None)
         edition = self._report.edition(self.edition.currentData())
         for block in edition.blocks if edition is not None else ():
             if isinstance(block, ForEachBlock):
@@ -248,7 +254,9 @@ class OrderDialog(QDialog):
             editor.setCurrentText(text)
             field = editor.lineEdit()
             assert field is not None
-            field.setPlaceholderText("as the report has it; words such as last full month are resolved with each run")
+            field.setPlaceholderText(
+                tr("as the report has it; words such as last full month are resolved with each run")
+            )
             editor.currentTextChanged.connect(lambda _: self._refresh())
             self.values[parameter.name] = editor
         self._values_form = QWidget()
@@ -318,7 +326,7 @@ class OrderDialog(QDialog):
         save = self.buttons.button(QDialogButtonBox.StandardButton.Save)
         if self._report is None or save is None:
             return
-        fault = "" if self.title.text().strip() else "Give it a title."
+        fault = "" if self.title.text().strip() else tr("Give it a title.")
         self.understood.setText("")
         try:
             when = self.when.trigger()
@@ -341,8 +349,8 @@ def _when_understood(when: Any) -> str:
     if not isinstance(when, Timetable):
         return f"{words[0].upper()}{words[1:]}."
     times = next_times(when, datetime.now(UTC), 5)
-    listed = ", ".join(f"{moment.astimezone(when.zone):%a %-d %b %H:%M}" for moment in times) or "never"
-    return f"{words[0].upper()}{words[1:]}.\nNext: {listed}"
+    listed = ", ".join(moment_text(moment.astimezone(when.zone), "%a %-d %b %H:%M") for moment in times) or tr("never")
+    return f"{words[0].upper()}{words[1:]}.\n{tr('Next: {times}').format(times=listed)}"
 
 
 def _form(named: Any) -> QFormLayout:

@@ -8,6 +8,7 @@ from pydantic import ValidationError
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFormLayout, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
 
+from northmoor.app.language.translation import tr
 from northmoor.core.delivery.orders.timetable import Timetable
 from northmoor.core.delivery.orders.timetable_words import EXAMPLES, read_timetable, timetable_words
 from northmoor.core.delivery.orders.triggers import AfterOrder, Called, FileArrives, QueryAnswers, SpanEnds, Trigger
@@ -17,12 +18,12 @@ from northmoor.core.model.report import Report
 from northmoor.core.sources.library import Library
 
 KINDS = (
-    ("timetable", "At times"),
-    ("span_ends", "When a span ends, such as a voyage"),
-    ("file", "When a file arrives or changes"),
-    ("query", "When a query's answer changes"),
-    ("after_order", "After another order"),
-    ("called", "When a program calls"),
+    ("timetable", tr("At times")),
+    ("span_ends", tr("When a span ends, such as a voyage")),
+    ("file", tr("When a file arrives or changes")),
+    ("query", tr("When a query's answer changes")),
+    ("after_order", tr("After another order")),
+    ("called", tr("When a program calls")),
 )
 
 
@@ -34,33 +35,33 @@ class TriggerForm(QWidget):
     def __init__(self, library: Library, orders: list[str], when: Trigger | None) -> None:
         super().__init__()
         self.kind = QComboBox()
-        self.kind.setAccessibleName("Kind of trigger")
-        self.kind.setToolTip("What makes the order make a run")
+        self.kind.setAccessibleName(tr("Kind of trigger"))
+        self.kind.setToolTip(tr("What makes the order make a run"))
         for name, text in KINDS:
             self.kind.addItem(text, name)
-        self.words = _choice(EXAMPLES, "Days and times in words, such as Mondays at 06:00")
+        self.words = _choice(EXAMPLES, tr("Days and times in words, such as Mondays at 06:00"))
         logs = [f"{c.name}: {log.name}" for c in library.connections.connections for log in getattr(c, "logs", ())]
-        self.log, self.by = _choice(logs, "The signal log"), QLineEdit()
+        self.log, self.by = _choice(logs, tr("The signal log")), QLineEdit()
         self.condition = QLineEdit()
         self.folder, self.pattern = QLineEdit("data"), QLineEdit("*")
-        self.file_on = _choice(("both", "arrives", "changes"), "Whether new files count, changed ones, or both")
+        self.file_on = _choice(("both", "arrives", "changes"), tr("Whether new files count, changed ones, or both"))
         self.file_on.setEditable(False)
-        self.query = _choice((), "The query of the report")
-        self.query_on = _choice(("changes", "gets_rows"), "Whether any change counts, or only that there are rows")
+        self.query = _choice((), tr("The query of the report"))
+        self.query_on = _choice(("changes", "gets_rows"), tr("Whether any change counts, or only that there are rows"))
         self.query_on.setEditable(False)
-        self.after = _choice(orders, "The order that comes first")
+        self.after = _choice(orders, tr("The order that comes first"))
         self._pages = QStackedWidget()
         for rows in (
-            (("In words", self.words),),
-            (("Log", self.log), ("Id signal", self.by), ("While", self.condition)),
-            (("Folder", self.folder), ("Files", self.pattern), ("Counts", self.file_on)),
-            (("Query", self.query), ("Counts", self.query_on)),
-            (("Order", self.after),),
+            ((tr("In words"), self.words),),
+            ((tr("Log"), self.log), (tr("Id signal"), self.by), (tr("While"), self.condition)),
+            ((tr("Folder"), self.folder), (tr("Files"), self.pattern), (tr("Counts"), self.file_on)),
+            ((tr("Query"), self.query), (tr("Counts"), self.query_on)),
+            ((tr("Order"), self.after),),
             (),
         ):
             self._pages.addWidget(self._page(rows))
-        self.by.setPlaceholderText("such as voyage_id")
-        self.condition.setPlaceholderText("such as underway = 1")
+        self.by.setPlaceholderText(tr("such as voyage_id"))
+        self.condition.setPlaceholderText(tr("such as underway = 1"))
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(self.kind)
@@ -141,7 +142,7 @@ class TriggerForm(QWidget):
         if kind == "span_ends":
             match = re.fullmatch(r"([\w-]+): (\w+)", self.log.currentText().strip())
             if match is None:
-                raise ParameterError("Choose a signal log; a connection's logs are declared in Data.")
+                raise ParameterError(tr("Choose a signal log; a connection's logs are declared in Data."))
             own = {"by": self.by.text().strip() or None, "condition": self.condition.text().strip() or None}
             spans = old.spans.but(log=match[2], **own) if old else SpansQuery(log=match[2], **own)
             return old.but(connection=match[1], spans=spans) if old else SpanEnds(connection=match[1], spans=spans)

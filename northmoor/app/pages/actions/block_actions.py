@@ -9,6 +9,7 @@ from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog
 
 from northmoor.app.document_controller import WHOLE_PAGE, DocumentController, Selection
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.actions.part_actions import SelectedPart, selected_part
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.expr.language import column_expression
@@ -58,23 +59,25 @@ class BlockActions(QObject):
         selection = self._controller.selection
         block = next((each for each in self._blocks if each.name == selection.block), None)
         if block is None:
-            return {"At the end": Target()}
+            return {tr("At the end"): Target()}
         name = block.name
         around = self._around(name)
         if selection.kind == "grid-cell" and isinstance(block, GridBlock) and selection.number < len(block.cells):
-            return {f"In the cell of {name}": Target(name, cell=selection.number), **around}
+            return {tr("In the cell of {name}").format(name=name): Target(name, cell=selection.number), **around}
         if selection.kind == "for-each" and isinstance(block, ForEachBlock):
-            return {f"In {name}, for each record": Target(name, "inside"), **around}
+            return {tr("In {name}, for each record").format(name=name): Target(name, "inside"), **around}
         if isinstance(block, FrameBlock):
-            return {f"In {name}": Target(name, "inside"), **around}
+            return {tr("In {name}").format(name=name): Target(name, "inside"), **around}
         return around
 
     def _around(self, name: str) -> dict[str, Target]:
         after = self.after(name)
         if after.where == "inside":
-            return {f"In {after.block}": after}
+            return {tr("In {block}").format(block=after.block): after}
         return {
-            f"Below {name}": after, f"Beside {name}": Target(name, "beside"), f"Above {name}": Target(name, "before"),
+            tr("Below {name}").format(name=name): after,
+            tr("Beside {name}").format(name=name): Target(name, "beside"),
+            tr("Above {name}").format(name=name): Target(name, "before"),
         }  # fmt: skip
 
     def after(self, name: str | None) -> Target:
@@ -88,13 +91,13 @@ class BlockActions(QObject):
         new = BLOCK_TYPE_OF_KIND[kind].new
         assert new is not None  # the menus offer only those that need no data
         made = new(kind)
-        self.insert_made(f"Insert a {kind}", [made])
+        self.insert_made(tr("Insert a {kind}").format(kind=kind), [made])
 
     def insert_picture(self) -> None:
         """Ask for a picture and insert it."""
         file = self.ask_picture()
         if file is not None:
-            self.insert_made("Insert a picture", [edits.new_picture("picture", file)])
+            self.insert_made(tr("Insert a picture"), [edits.new_picture("picture", file)])
 
     def ask_picture(self) -> str | None:
         """Ask for a picture; its path in the library, into which one from elsewhere is copied."""
@@ -104,59 +107,64 @@ class BlockActions(QObject):
         begin = library.root / "pictures"
         chosen, _ = QFileDialog.getOpenFileName(
             None,
-            "Insert a picture",
+            tr("Insert a picture"),
             str(begin if begin.is_dir() else library.root),
-            "Pictures (*.png *.jpg *.jpeg *.svg)",
+            tr("Pictures (*.png *.jpg *.jpeg *.svg)"),
         )
         if not chosen:
             return None
         try:
             return library.copy_in(Path(chosen), "pictures")
         except OSError as error:
-            self.message.emit(f"The picture cannot be copied into the library: {error.strerror or error}.", "fault")
+            self.message.emit(
+                tr("The picture cannot be copied into the library: {strerror}.").format(
+                    strerror=error.strerror or error
+                ),
+                "fault",
+            )
         except NorthmoorError as error:
-            self.message.emit(f"The picture cannot be copied into the library: {error}", "fault")
+            self.message.emit(tr("The picture cannot be copied into the library: {error}").format(error=error), "fault")
         return None
 
     def insert_readout(self) -> None:
         """Insert a readout of the first total of the first query."""
         report = self._controller.report
         if report is None or not report.queries:
-            self.message.emit("A key figure shows a computed value; add a query in Data first.", "warning")
+            self.message.emit(tr("A key figure shows a computed value; add a query in Data first."), "warning")
             return
         query = self._query(report)
         totalled = next((c for c in query.columns if c.total not in (None, "none")), None)
         inside = self._controller.selection.kind == "for-each"
-        value, caption = "count(*)" if inside else f"count({query.name}.{self._first(query.name)})", "Count"
+        value, caption = "count(*)" if inside else f"count({query.name}.{self._first(query.name)})", tr("Count")
         if totalled is not None:
             own = column_expression(totalled.name)
             value = aggregate_of(str(totalled.total), own if inside else f"{query.name}.{own}")
             caption = totalled.label or totalled.name
-        self.insert_made("Insert a key figure", [edits.new_readout("readout", caption, value)])
+        self.insert_made(tr("Insert a key figure"), [edits.new_readout("readout", caption, value)])
 
     def insert_for_each(self) -> None:
         """Insert a for-each over the records of the selected block's query, or of the first."""
         report = self._controller.report
         if report is None or not report.queries:
             self.message.emit(
-                "A for-each repeats its content for the records of a query; add one in Data first.", "warning"
+                tr("A for-each repeats its content for the records of a query; add one in Data first."), "warning"
             )
             return
         query = self._query(report)
         key = column_expression(self._first(query.name))
         name = unused_name(f"each-{query.name}", [block.name for block in self._blocks])
-        self.insert_made("Insert a for-each", [edits.new_for_each(name, query, key)])
+        self.insert_made(tr("Insert a for-each"), [edits.new_for_each(name, query, key)])
 
     def repeat(self) -> None:
         """Put the chosen block into a new for-each over its query."""
         report, names = self._controller.report, self.names
         if report is None or not names or not report.queries:
-            self.message.emit("Choose a block, and it is repeated for each record of its query.", "warning")
+            self.message.emit(tr("Choose a block, and it is repeated for each record of its query."), "warning")
             return
         query = self._query(report)
         key = column_expression(self._first(query.name))
         self._controller.edit(
-            "Repeat for each record", partial(edits.repeat_for_each, name=names[0], query=query, key=key)
+            tr("Repeat for each record"), partial(edits.repeat_for_each, name=names[0], query=query, key=key)
         )
 
     def _query(self, report: Report) -> Query:
@@ -204,17 +212,17 @@ class BlockActions(QObject):
         part = self.part
         report, edition, names = self._controller.report, self._controller.edition, self.names
         if report is None or edition is None or (part is None and not names):
-            self.message.emit("Choose a block on the page or in Contents, then copy it.", "warning")
+            self.message.emit(tr("Choose a block on the page or in Contents, then copy it."), "warning")
             return False
         if part is not None and part.text is None:
-            self.message.emit(f"Columns and blocks can be copied; {part.name} cannot.", "warning")
+            self.message.emit(tr("Columns and blocks can be copied; {name} cannot.").format(name=part.name), "warning")
             return False
         system = QGuiApplication.clipboard()
         assert system is not None
         text = part.text if part is not None else clipboard.blocks_text(report, edition.name, names)
         system.setText(text)
-        blocks = "1 block" if len(names) == 1 else f"{len(names)} blocks"
-        self.message.emit(f"Copied {part.name if part is not None else blocks}.", "good")
+        blocks = tr("1 block") if len(names) == 1 else tr("{count} blocks").format(count=len(names))
+        self.message.emit(tr("Copied {name}.").format(name=part.name if part is not None else blocks), "good")
         return True
 
     def cut(self) -> None:
@@ -230,17 +238,17 @@ class BlockActions(QObject):
         if '"northmoor_column"' in text:
             self._paste_column(text)
         else:
-            self._paste("Paste", text)
+            self._paste(tr("Paste"), text)
 
     def _paste_column(self, text: str) -> None:
         selection = self._controller.selection
         table = next((block for block in self._blocks if block.name == selection.block), None)
         if not isinstance(table, TableBlock):
-            self.message.emit("Choose a column of a table; the copied one is put after it.", "warning")
+            self.message.emit(tr("Choose a column of a table; the copied one is put after it."), "warning")
             return
         names = [column.name for column in table.columns]
         at = names.index(selection.column) + 1 if selection.column in names else len(names)
-        self._controller.edit("Paste the column", lambda r, e: clipboard.paste_column(r, e, text, table.name, at))
+        self._controller.edit(tr("Paste the column"), lambda r, e: clipboard.paste_column(r, e, text, table.name, at))
 
     def duplicate(self) -> None:
         """Put a copy of the chosen part or blocks after them."""
@@ -248,12 +256,15 @@ class BlockActions(QObject):
         report, edition, names = self._controller.report, self._controller.edition, self.names
         if part is not None:
             if part.duplicate is None:
-                self.message.emit(f"There can be only one: {part.name} cannot be duplicated.", "warning")
-            elif self._controller.edit(f"Duplicate {part.name}", part.duplicate):
-                self.message.emit(f"Duplicated {part.name}.", "good")
+                self.message.emit(
+                    tr("There can be only one: {name} cannot be duplicated.").format(name=part.name),
+                    "warning",
+                )
+            elif self._controller.edit(tr("Duplicate {name}").format(name=part.name), part.duplicate):
+                self.message.emit(tr("Duplicated {name}.").format(name=part.name), "good")
         elif report is not None and edition is not None and names:
             text = clipboard.blocks_text(report, edition.name, names)
-            self._paste("Duplicate", text, self.after(names[-1]))
+            self._paste(tr("Duplicate"), text, self.after(names[-1]))
 
     def _paste(self, label: str, text: str, target: Target | None = None) -> None:
         before = {block.name for block in self._blocks}
@@ -285,23 +296,25 @@ class BlockActions(QObject):
             def removed(report: Report, edition: str) -> Report:
                 return reduce(lambda made, each: each.remove(made, edition), parts, report)
 
-            if self._controller.edit(f"Remove {len(parts)} parts", removed):
+            if self._controller.edit(tr("Remove {count} parts").format(count=len(parts)), removed):
                 self._controller.select(WHOLE_PAGE)
-                self.message.emit(f"Removed {len(parts)} parts; Ctrl+Z brings them back.", "good")
+                self.message.emit(
+                    tr("Removed {count} parts; Ctrl+Z brings them back.").format(count=len(parts)), "good"
+                )
             return
         if part is not None:
-            if self._controller.edit(f"Remove {part.name}", part.remove):
+            if self._controller.edit(tr("Remove {name}").format(name=part.name), part.remove):
                 self._controller.select(part.left)
-                self.message.emit(f"Removed {part.name}; Ctrl+Z brings it back.", "good")
-        elif names and self._controller.edit("Remove", partial(edits.remove_blocks, names=names)):
+                self.message.emit(tr("Removed {name}; Ctrl+Z brings it back.").format(name=part.name), "good")
+        elif names and self._controller.edit(tr("Remove"), partial(edits.remove_blocks, names=names)):
             self._controller.select(WHOLE_PAGE)
 
     def move_into(self, name: str, target: Target) -> None:
         """Move a block into another cell."""
-        self._controller.edit("Move the block", partial(edits.move_into, name=name, target=target))
+        self._controller.edit(tr("Move the block"), partial(edits.move_into, name=name, target=target))
 
     def move(self, by: int) -> None:
         """Move the chosen block up or down among those around it."""
         names = self.names
         if names:
-            self._controller.edit("Move the block", partial(edits.move_block, name=names[0], by=by))
+            self._controller.edit(tr("Move the block"), partial(edits.move_block, name=names[0], by=by))

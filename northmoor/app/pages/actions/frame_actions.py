@@ -5,6 +5,7 @@ from collections.abc import Callable, Sequence
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.canvas.drag.frame_item import FrameItemGrip
 from northmoor.app.pages.canvas.drag.guide import Guide
 from northmoor.core.model.blocks.containers import FrameBlock
@@ -48,7 +49,8 @@ class FrameActions(QObject):
             return False
         by = _NUDGE * (_FAR if far else 1)
         self._change(
-            "Nudge", lambda f, own: frame_edits.moved(f, frame_edits.with_group_members(f, own), across * by, down * by)
+            tr("Nudge"),
+            lambda f, own: frame_edits.moved(f, frame_edits.with_group_members(f, own), across * by, down * by),
         )
         return True
 
@@ -66,11 +68,17 @@ class FrameActions(QObject):
             width = now.width if "r" in grip.edges else frame.items[number].width
             return frame_edits.resized(frame, number, width, height)
 
-        self._edit("Change the size" if grip.edges else "Move", grip.frame.name, change)
+        self._edit(tr("Change the size") if grip.edges else tr("Move"), grip.frame.name, change)
 
     def drop_guide(self, guide: Guide) -> None:
         """Put a guide where it was let go, or take it out."""
-        name = "Add a guide" if guide.number is None else "Remove a guide" if guide.at is None else "Move a guide"
+        name = (
+            tr("Add a guide")
+            if guide.number is None
+            else tr("Remove a guide")
+            if guide.at is None
+            else tr("Move a guide")
+        )
         self._edit(
             name, guide.frame.name,
             lambda frame: frame_edits.with_guide(frame, guide.is_level, guide.number, guide.at),
@@ -78,18 +86,20 @@ class FrameActions(QObject):
 
     def align(self, edge: Edge) -> None:
         """Put the chosen items at one line; a single one at that of its frame."""
-        self._arrange("Align", lambda frame, own, sizes: frame_edits.aligned(frame, own, edge, sizes))
+        self._arrange(tr("Align"), lambda frame, own, sizes: frame_edits.aligned(frame, own, edge, sizes))
 
     def distribute(self, down: bool) -> None:
         """Make the spaces between the chosen items equal."""
         if self.items is not None and len(self.items[1]) < 3:
-            self.message.emit("Choose three or more items of a frame; the spaces between them become equal.", "warning")
+            self.message.emit(
+                tr("Choose three or more items of a frame; the spaces between them become equal."), "warning"
+            )
             return
-        self._arrange("Space evenly", lambda frame, own, sizes: frame_edits.distributed(frame, own, down, sizes))
+        self._arrange(tr("Space evenly"), lambda frame, own, sizes: frame_edits.distributed(frame, own, down, sizes))
 
     def order(self, to_front: bool) -> None:
         """Put the chosen items in front of all others, or behind them."""
-        name = "Bring to the front" if to_front else "Send to the back"
+        name = tr("Bring to the front") if to_front else tr("Send to the back")
         self._change(name, lambda frame, own: frame_edits.reordered(frame, own, to_front))
 
     def group(self, on: bool) -> None:
@@ -98,7 +108,7 @@ class FrameActions(QObject):
         def change(frame: FrameBlock, own: list[int]) -> FrameBlock:
             return frame_edits.with_group(frame, own if on else frame_edits.with_group_members(frame, own), on)
 
-        self._change("Group" if on else "Ungroup", change)
+        self._change(tr("Group") if on else tr("Ungroup"), change)
 
     def lock(self) -> None:
         """Lock the chosen items where they are; free them where all are locked."""
@@ -106,20 +116,20 @@ class FrameActions(QObject):
         def change(frame: FrameBlock, own: list[int]) -> FrameBlock:
             return frame_edits.locked(frame, own, not all(frame.items[at].locked for at in own))
 
-        self._change("Lock or unlock", change)
+        self._change(tr("Lock or unlock"), change)
 
     def _arrange(self, label: str, change: _Arrange) -> None:
         """Make a change that asks how large the chosen items are on the pages shown."""
         sizes = self._extents(self.items[0].name) if self.items is not None else {}
         if self.items is not None and any(at not in sizes for at in self.items[1]):
-            self.message.emit("Scroll to where all chosen items are shown; then they can be arranged.", "warning")
+            self.message.emit(tr("Scroll to where all chosen items are shown; then they can be arranged."), "warning")
             return
         self._change(label, lambda frame, own: change(frame, own, sizes))
 
     def _change(self, label: str, change: _Change) -> None:
         found = self.items
         if found is None:
-            self.message.emit("Choose what stands in a frame first; Shift and a click choose more.", "warning")
+            self.message.emit(tr("Select an item of a frame first; Shift-click selects more."), "warning")
             return
         frame, numbers = found
         self._edit(label, frame.name, lambda now: change(now, numbers))

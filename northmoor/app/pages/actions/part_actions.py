@@ -4,6 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from northmoor.app.document_controller import WHOLE_PAGE, ReportEdit, Selection
+from northmoor.app.language.translation import tr
 from northmoor.core.model import clipboard, edits
 from northmoor.core.model.blocks.chart import ChartBlock
 from northmoor.core.model.blocks.containers import GridBlock
@@ -47,7 +48,7 @@ def _cell(selection: Selection, report: Report, edition: str) -> SelectedPart:
     if place not in (HEAD, DETAIL):
         what = "total" if place.row == "total" else "cell"
         return SelectedPart(
-            f"the {what} {column.name}",
+            tr("the {what} {name}").format(what=what, name=column.name),
             lambda r, e: edits.remove_cell(r, e, table.name, place, column.name),
             Selection("row", table.name, place.row, place.level, None, place.number),
         )
@@ -55,7 +56,7 @@ def _cell(selection: Selection, report: Report, edition: str) -> SelectedPart:
     rest = [each.name for each in (*table.columns[at + 1 :], *reversed(table.columns[:at]))]
     left = Selection("cell", table.name, place.row, None, rest[0], place.number) if rest else None
     return SelectedPart(
-        f"the column {column.name}",
+        tr("the column {name}").format(name=column.name),
         lambda r, e: edits.remove_column(r, e, table.name, column.name),
         left or Selection("table", table.name),
         lambda r, e: edits.insert_column(r, e, table.name, column, at + 1),
@@ -67,12 +68,12 @@ def _row(selection: Selection, report: Report, edition: str) -> SelectedPart:
     table, place = edits.table_of(report, edition, selection.block), selection.place
     left = Selection("table", table.name)
     if place == HEAD:
-        return SelectedPart("the titles", lambda r, e: edits.change_block(r, e, table.name, show_head=False), left)
+        return SelectedPart(tr("the titles"), lambda r, e: edits.change_block(r, e, table.name, show_head=False), left)
     if place == DETAIL:
-        return SelectedPart("the rows", lambda r, e: edits.show_rows(r, e, table.name, False), left)
+        return SelectedPart(tr("the rows"), lambda r, e: edits.show_rows(r, e, table.name, False), left)
     row = table.row_at(place)
     return SelectedPart(
-        f"the {place.row}" + (f" of {place.level}" if place.level else ""),
+        tr("the {row}").format(row=place.row) + (tr(" of {level}").format(level=place.level) if place.level else ""),
         lambda r, e: edits.change_row(r, e, table.name, place, None),
         left,
         None if place.row in PAGE_ROWS else lambda r, e: edits.add_row(r, e, table.name, place, row),
@@ -85,17 +86,19 @@ def _level(selection: Selection, report: Report, edition: str) -> SelectedPart:
     left = Selection(block.kind, block.name)
     if isinstance(block, ChartBlock):
         step = edits.step_of(block, name)
-        return SelectedPart(f"the groups {name}", edits.ChartPlace(block.name).change(**{step: None}), left)
+        return SelectedPart(
+            tr("the groups {name}").format(name=name), edits.ChartPlace(block.name).change(**{step: None}), left
+        )
     block.level(name)
     remove = edits.remove_matrix_level if isinstance(block, MatrixBlock) else edits.remove_level
-    return SelectedPart(f"the level {name}", lambda r, e: remove(r, e, block.name, name), left)
+    return SelectedPart(tr("the level {name}").format(name=name), lambda r, e: remove(r, e, block.name, name), left)
 
 
 def _measure(selection: Selection, report: Report, edition: str) -> SelectedPart:
     matrix = edits.matrix_of(report, edition, selection.block)
     measure = matrix.measure(selection.column)
     return SelectedPart(
-        f"the value {measure.name}",
+        tr("the value {name}").format(name=measure.name),
         lambda r, e: edits.remove_measure(r, e, matrix.name, measure.name),
         Selection("matrix", matrix.name),
         lambda r, e: edits.duplicate_measure(r, e, matrix.name, measure.name),
@@ -112,7 +115,7 @@ def _chart_part(selection: Selection, report: Report, edition: str) -> SelectedP
     if selection.kind == "mark":
         measure = chart.measure(selection.part or selection.column)
         return SelectedPart(
-            f"the series {measure.name}",
+            tr("the series {name}").format(name=measure.name),
             lambda r, e: edits.remove_chart_measure(r, e, place, measure.name),
             left,
             lambda r, e: edits.duplicate_chart_measure(r, e, place, measure.name),
@@ -120,8 +123,8 @@ def _chart_part(selection: Selection, report: Report, edition: str) -> SelectedP
     if selection.kind == "groups":
         level = chart.level(selection.part or selection.level)
         step = edits.step_of(chart, level.name)
-        return SelectedPart(f"the groups {level.name}", place.change(**{step: None}), left)
-    return SelectedPart("the chart in the cell", place.remove, Selection("table", selection.block))
+        return SelectedPart(tr("the groups {name}").format(name=level.name), place.change(**{step: None}), left)
+    return SelectedPart(tr("the chart in the cell"), place.remove, Selection("table", selection.block))
 
 
 def _page_part(selection: Selection, report: Report, edition: str) -> SelectedPart:
@@ -130,9 +133,13 @@ def _page_part(selection: Selection, report: Report, edition: str) -> SelectedPa
     if getattr(report.edition(edition), kind) is None:
         raise KeyError(kind)
     if at is None:
-        return SelectedPart(f"the {kind}", lambda r, e: edits.change_edition(r, e, **{kind: None}), WHOLE_PAGE)
+        return SelectedPart(
+            tr("the {kind}").format(kind=kind), lambda r, e: edits.change_edition(r, e, **{kind: None}), WHOLE_PAGE
+        )
     return SelectedPart(
-        f"this part of the {kind}", lambda r, e: edits.change_piece(r, e, kind, at, None), Selection(kind, kind)
+        tr("this part of the {kind}").format(kind=kind),
+        lambda r, e: edits.change_piece(r, e, kind, at, None),
+        Selection(kind, kind),
     )
 
 
@@ -140,7 +147,7 @@ def _grid_cell(selection: Selection, report: Report, edition: str) -> SelectedPa
     grid = edits.block_of(report, edition, selection.block)
     assert isinstance(grid, GridBlock)
     names = [block.name for block in grid.cells[selection.number].blocks]
-    return SelectedPart("what is in the cell", lambda r, e: edits.remove_blocks(r, e, names), selection)
+    return SelectedPart(tr("what is in the cell"), lambda r, e: edits.remove_blocks(r, e, names), selection)
 
 
 _PARTS: dict[str, Callable[[Selection, Report, str], SelectedPart]] = {

@@ -20,6 +20,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QAbstractScrollArea, QWidget
 
 from northmoor.app.document_controller import WHOLE_PAGE, Selection
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.canvas.drag.column_move import ColumnMoveDrag, is_title
 from northmoor.app.pages.canvas.drag.column_width import LANE, WidthDrag, draw_drop, spot_rect
 from northmoor.app.pages.canvas.drag.drop_area import DropArea
@@ -73,7 +74,7 @@ class PageCanvas(DropArea):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setAccessibleName("Pages")
+        self.setAccessibleName(tr("Pages"))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.viewport().setMouseTracking(True)
@@ -81,8 +82,7 @@ class PageCanvas(DropArea):
         self.verticalScrollBar().valueChanged.connect(self._scrolled)
         self._document: Document | None = None
         self._shown: dict[int, PageShown] = {}
-        self._pixmaps: dict[int, QPixmap] = {}
-        self._selection = WHOLE_PAGE
+        self._pixmaps, self._selection = dict[int, QPixmap](), WHOLE_PAGE
         self._also: list[Selection] = []
         self._zoom: float | None = None
         self._active_drag: Drag | None = None

@@ -3,6 +3,7 @@
 from html import escape
 
 from northmoor.app.document_controller import Selection
+from northmoor.app.language.translation import tr
 from northmoor.core.layout.page.hit_testing import HitRegion
 from northmoor.core.model.blocks.block_types import BLOCK_TYPES
 from northmoor.core.model.blocks.tree import JOINT
@@ -54,4 +55,4 @@ def selects(selection: Selection, region: HitRegion) -> bool:
 def link_hint(address: str) -> str:
     """What a tooltip says of a link."""
     shown = address if len(address) <= LONGEST_ADDRESS else f"{address[:LONGEST_ADDRESS]}…"
-    return f"<p>{escape(shown)}</p><p>Ctrl and a click open it.</p>"
+    return f"<p>{escape(shown)}</p><p>{tr('Ctrl and a click open it.')}</p>"

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen
 from PyQt6.QtWidgets import QAbstractScrollArea, QToolButton
 
 from northmoor.app.document_controller import Selection
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.canvas.drag.column_width import spot_rect
 from northmoor.app.pages.canvas.hit_selection import selects
 from northmoor.app.widgets.icons import icon
@@ -51,8 +52,8 @@ class SelectionHandle(QToolButton):
         self.setIconSize(QSize(14, 14))
         self.setFixedSize(20, 18)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.setAccessibleName("What can be done with it")
-        self.setToolTip("What can be done with it (menu key, or a right click)")
+        self.setAccessibleName(tr("What can be done with it"))
+        self.setToolTip(tr("What can be done with it (menu key, or a right click)"))
         self.setCursor(Qt.CursorShape.ArrowCursor)
         self.clicked.connect(lambda: open_menu(self.mapToGlobal(self.rect().bottomLeft())))
         self.hide()

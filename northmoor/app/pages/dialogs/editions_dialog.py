@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import STONE_TEXT
 from northmoor.app.widgets.value_editors import ChoiceEditor, LineEditor
@@ -35,22 +36,22 @@ class EditionsDialog(QDialog):
 
     def __init__(self, controller: DocumentController, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Editions")
+        self.setWindowTitle(tr("Editions"))
         self.resize(560, 400)
         self._controller = controller
         self.list = QListWidget()
-        self.list.setAccessibleName("Editions")
-        self.list.setToolTip("The editions in the order in which they are offered")
+        self.list.setAccessibleName(tr("Editions"))
+        self.list.setToolTip(tr("The editions in the order in which they are offered"))
         self.list.currentItemChanged.connect(lambda item, _: self._picked(item))
         self.buttons: dict[str, QPushButton] = {}
         column = QVBoxLayout()
         column.addWidget(self.list, 1)
         for name, text, drawing, message in (
-            ("duplicate", "Duplicate", "copy", "A copy of the edition, to change from there"),
-            ("add", "New and empty", "plus", "An edition with the same page and nothing on it"),
-            ("up", "Further up", "chevron-up", "Offer it earlier; the first is shown when none is named"),
-            ("down", "Further down", "chevron-down", "Offer it later"),
-            ("remove", "Remove", "trash-2", "Remove the edition from the report; it can be undone"),
+            ("duplicate", tr("Duplicate"), "copy", tr("A copy of the edition, to change from there")),
+            ("add", tr("New and empty"), "plus", tr("An edition with the same page and nothing on it")),
+            ("up", tr("Further up"), "chevron-up", tr("Offer it earlier; the first is shown when none is named")),
+            ("down", tr("Further down"), "chevron-down", tr("Offer it later")),
+            ("remove", tr("Remove"), "trash-2", tr("Remove the edition from the report; it can be undone")),
         ):
             button = QPushButton(icon(drawing), text)
             button.setToolTip(message)
@@ -77,7 +78,7 @@ class EditionsDialog(QDialog):
         if report is None or shown is None:
             return
         names = [edition.name for edition in report.editions]
-        texts = [f"{each.name} (hidden)" if each.hidden else each.name for each in report.editions]
+        texts = [tr("{name} (hidden)").format(name=each.name) if each.hidden else each.name for each in report.editions]
         show_items(self.list, names, shown.name, texts)
         self.buttons["remove"].setEnabled(len(names) > 1)
         self.buttons["up"].setEnabled(names.index(shown.name) > 0)
@@ -90,35 +91,37 @@ class EditionsDialog(QDialog):
             widget = item.widget() if item is not None else None
             if widget is not None:
                 hide_and_delete(widget)
-        self._line("Name", "The name by which it is called", LineEditor(edition.name, self._rename))
-        title = LineEditor(edition.title or "", lambda text: self._change("Change the title", title=text or None))
-        title.setPlaceholderText("the report's")
-        self._line("Title", "Title of its pages", title)
-        hidden = QCheckBox("Hidden from readers")
+        self._line(tr("Name"), tr("The name by which it is called"), LineEditor(edition.name, self._rename))
+        title = LineEditor(edition.title or "", lambda text: self._change(tr("Change the title"), title=text or None))
+        title.setPlaceholderText(tr("the report's"))
+        self._line(tr("Title"), tr("Title of its pages"), title)
+        hidden = QCheckBox(tr("Hidden from readers"))
         hidden.setChecked(edition.hidden)
-        hidden.setToolTip("It is not offered any more, but can still be named, or chosen by a parameter")
-        hidden.toggled.connect(lambda on: self._change("Hide the edition", hidden=on))
+        hidden.setToolTip(tr("It is not offered any more, but can still be named, or chosen by a parameter"))
+        hidden.toggled.connect(lambda on: self._change(tr("Hide the edition"), hidden=on))
         self._right.addWidget(hidden)
-        self._right.addWidget(_quiet("Delivered as"))
+        self._right.addWidget(_quiet(tr("Delivered as")))
         boxes = QWidget()
         grid = QGridLayout(boxes)
         grid.setContentsMargins(0, 0, 0, 0)
         half = (len(FORMAT_OF_SUFFIX) + 1) // 2
         for number, (format, known) in enumerate(FORMAT_OF_SUFFIX.items()):
-            box = QCheckBox(known.label)
+            box = QCheckBox(tr(known.label))
             box.setChecked(format in edition.formats)
             box.setEnabled(edition.formats != (format,))
-            box.setToolTip("A format that it can be delivered in; one has to stay")
+            box.setToolTip(tr("A format that it can be delivered in; at least one is needed"))
             box.toggled.connect(partial(self._set_format, edition, format))
             grid.addWidget(box, number % half, number // half)
         self._right.addWidget(boxes)
-        names = {format: FORMAT_OF_SUFFIX[format].label for format in edition.formats}
-        self._line("Unless said otherwise", "The format that is proposed first",
+        names = {format: tr(FORMAT_OF_SUFFIX[format].label) for format in edition.formats}
+        self._line(tr("Unless said otherwise"), tr("The format that is proposed first"),
                    ChoiceEditor(names, edition.formats[0], partial(self._set_first, edition), None))  # fmt: skip
         chosen_by = LineEditor(report.shown_edition or "", self._choose_by)
-        chosen_by.setPlaceholderText("the first, such as :layout")
+        chosen_by.setPlaceholderText(tr("the first, such as :layout"))
         chosen_by.setObjectName("expression")
-        self._line("Shown when none is named", "Expression for the name of an edition, such as a parameter", chosen_by)
+        self._line(
+            tr("Shown when none is named"), tr("Expression for the name of an edition, such as a parameter"), chosen_by
+        )
         self._right.addStretch(1)
 
     def _line(self, text: str, message: str, editor: QWidget) -> None:
@@ -145,19 +148,19 @@ class EditionsDialog(QDialog):
         self._edit(label, lambda report: edits.change_named(report, name, **changes))
 
     def _set_format(self, edition: Edition, format: str, on: bool) -> None:
-        self._change("Change the formats", formats=edits.with_format(edition, format, on))
+        self._change(tr("Change the formats"), formats=edits.with_format(edition, format, on))
 
     def _set_first(self, edition: Edition, format: str) -> None:
         others = tuple(each for each in edition.formats if each != format)
-        self._change("Change the formats", formats=(format, *others))
+        self._change(tr("Change the formats"), formats=(format, *others))
 
     def _choose_by(self, text: str) -> None:
-        self._edit("Change the edition shown", lambda report: report.but(shown_edition=text or None))
+        self._edit(tr("Change the edition shown"), lambda report: report.but(shown_edition=text or None))
 
     def _rename(self, new: str) -> None:
         assert self.edition is not None
         name = self.edition.name
-        if self._edit("Rename the edition", lambda report: edits.rename_edition(report, name, new)):
+        if self._edit(tr("Rename the edition"), lambda report: edits.rename_edition(report, name, new)):
             self._controller.show_edition(new)
 
     def _do(self, what: str, _: bool = False) -> None:
@@ -167,11 +170,11 @@ class EditionsDialog(QDialog):
             return
         before = {edition.name for edition in report.editions}
         changes: dict[str, tuple[str, _Change]] = {
-            "duplicate": ("Duplicate the edition", lambda r: edits.duplicate_edition(r, shown.name)),
-            "add": ("Add an edition", lambda r: edits.add_edition(r, shown.name)),
-            "up": ("Move the edition", lambda r: edits.move_edition(r, shown.name, -1)),
-            "down": ("Move the edition", lambda r: edits.move_edition(r, shown.name, 1)),
-            "remove": ("Remove the edition", lambda r: edits.remove_edition(r, shown.name)),
+            "duplicate": (tr("Duplicate the edition"), lambda r: edits.duplicate_edition(r, shown.name)),
+            "add": (tr("Add an edition"), lambda r: edits.add_edition(r, shown.name)),
+            "up": (tr("Move the edition"), lambda r: edits.move_edition(r, shown.name, -1)),
+            "down": (tr("Move the edition"), lambda r: edits.move_edition(r, shown.name, 1)),
+            "remove": (tr("Remove the edition"), lambda r: edits.remove_edition(r, shown.name)),
         }
         if not self._edit(*changes[what]):
             return

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.document_controller import DocumentController, Selection
+from northmoor.app.language.translation import tr
 from northmoor.core.analysis.report_texts import ReportText
 from northmoor.core.authoring.find_replace import SearchTerm, find_occurrences, replace_occurrences
 from northmoor.core.model.blocks.tree import walk
@@ -32,28 +33,28 @@ class ReplaceDialog(QDialog):
 
     def __init__(self, controller: DocumentController, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Find and replace")
+        self.setWindowTitle(tr("Find and replace"))
         self.resize(560, 480)
         self._controller = controller
         self.what = QComboBox()
-        self.what.addItem("Text anywhere", None)
-        self.what.setToolTip("A text wherever it stands, SQL too, or a field of a query in expressions and templates")
+        self.what.addItem(tr("Text anywhere"), None)
+        self.what.setToolTip(tr("Any text, SQL included, or a field of a query in expressions and templates"))
         self.wanted, self.by = QLineEdit(), QLineEdit()
-        self.wanted.setPlaceholderText("what to look for")
-        self.by.setPlaceholderText("what stands there then")
-        self.case = QCheckBox("Match capital letters")
+        self.wanted.setPlaceholderText(tr("text to find"))
+        self.by.setPlaceholderText(tr("what to replace it by"))
+        self.case = QCheckBox(tr("Match capital letters"))
         self.found = QLabel()
         self.found.setWordWrap(True)
         self.list = QListWidget()
-        self.list.setToolTip("Where it is; choosing an entry shows its block on the pages")
-        self.replace = QPushButton("Replace what is ticked")
+        self.list.setToolTip(tr("Where it occurs; selecting an entry shows its block on the pages"))
+        self.replace = QPushButton(tr("Replace selected"))
         self.replace.setDefault(True)
-        self.replace.setToolTip("One step, which can be undone")
+        self.replace.setToolTip(tr("One step, which can be undone"))
         fields = QFormLayout()
-        for name, editor in (("Look for", self.what), ("Find", self.wanted), ("Replace by", self.by)):
+        for name, editor in ((tr("Find what"), self.what), (tr("Find"), self.wanted), (tr("Replace by"), self.by)):
             editor.setAccessibleName(name)
             fields.addRow(name, editor)
-        self.list.setAccessibleName("Found")
+        self.list.setAccessibleName(tr("Found"))
         row = QHBoxLayout()
         row.addWidget(self.found, 1)
         row.addWidget(self.replace)
@@ -79,7 +80,7 @@ class ReplaceDialog(QDialog):
         while self.what.count() > 1:
             self.what.removeItem(1)
         for query in report.queries:
-            self.what.addItem(f"Field of {query.name}", query.name)
+            self.what.addItem(tr("Field of {name}").format(name=query.name), query.name)
         self.what.setCurrentIndex(max(self.what.findData(kept), 0))
         self.wanted.setText(text or self.wanted.text())
         self.refresh()
@@ -114,8 +115,12 @@ class ReplaceDialog(QDialog):
 
     def _count(self) -> None:
         total, ticked = self.list.count(), len(self._ticked)
-        message = f"{ticked} of {total} are replaced." if total else "It is nowhere in this report."
-        self.found.setText(message if self.wanted.text() else "Type what to look for.")
+        message = (
+            tr("{ticked} of {total} are replaced.").format(ticked=ticked, total=total)
+            if total
+            else tr("It was not found in this report.")
+        )
+        self.found.setText(message if self.wanted.text() else tr("Enter the text to find."))
         self.replace.setEnabled(ticked > 0)
 
     @property
@@ -140,5 +145,6 @@ class ReplaceDialog(QDialog):
         """Replace what is ticked."""
         wanted, by, chosen = self._asked, self.by.text(), self._ticked
         self._controller.edit(
-            f"Replace {wanted.text}", lambda report, _: replace_occurrences(report, wanted, by, chosen)
+            tr("Replace {text}").format(text=wanted.text),
+            lambda report, _: replace_occurrences(report, wanted, by, chosen),
         )

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.document_controller import DocumentController, ReportEdit
+from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.pages.inspector.form import LOOK_FIELDS, InspectorForm
 from northmoor.app.pages.inspector.form_body import FormArea
 from northmoor.app.widgets.icons import icon
@@ -27,18 +28,18 @@ class StylesDialog(QDialog):
 
     def __init__(self, controller: DocumentController, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Styles")
+        self.setWindowTitle(tr("Styles"))
         self.resize(560, 640)
         self._controller = controller
         self.name: str | None = None
         self.list = QListWidget()
-        self.list.setAccessibleName("Styles")
+        self.list.setAccessibleName(tr("Styles"))
         self.list.currentItemChanged.connect(lambda item, _: self._picked(item))
         self.panel = FormArea()
-        self.add = QPushButton(icon("plus"), "Add a style")
-        self.remove = QPushButton(icon("trash-2"), "Remove")
-        self.add.setToolTip("A new style, based on the one that is chosen")
-        self.remove.setToolTip("What uses it then uses what it is based on")
+        self.add = QPushButton(icon("plus"), tr("Add a style"))
+        self.remove = QPushButton(icon("trash-2"), tr("Remove"))
+        self.add.setToolTip(tr("A new style, based on the one that is chosen"))
+        self.remove.setToolTip(tr("What uses it then uses what it is based on"))
         self.add.clicked.connect(lambda _=False: self.add_style())
         self.remove.clicked.connect(lambda _=False: self.remove_style())
         left = QWidget()
@@ -74,29 +75,29 @@ class StylesDialog(QDialog):
     def _fill(self, form: InspectorForm, report: Report) -> None:
         style = next((s for s in report.styles if s.name == self.name), None)
         if style is None:
-            form.note(
-                "A style is a look with a name, such as heading or total. Add one; cells and rows use it by name."
-            )
+            form.note(tr("A style is a named look, such as heading or total. Add one; cells and rows use it by name."))
             return
         name = style.name
         form.title(name)
         uses = uses_of(report, name)
-        form.note(f"Used in {uses} {'place' if uses == 1 else 'places'}." if uses else "Nothing uses it yet.")
+        form.note(
+            tr_count(uses, "Used in {count} place.", "Used in {count} places.") if uses else tr("Nothing uses it yet.")
+        )
 
         def change(**changes: Any) -> ReportEdit:
             return lambda r, _: change_style(r, name, **changes)
 
         def rename(value: str) -> None:
             self.name = value
-            form.edit("Rename the style", change(name=value))
+            form.edit(tr("Rename the style"), change(name=value))
 
-        form.section("Content")
+        form.section(tr("Content"))
         form.property(NamedStyle, style, "name", rename)
         others = [s.name for s in report.styles if s.name != name]
-        based = "Change what it is based on"
+        based = tr("Change what it is based on")
         form.property(NamedStyle, style, "based_on", lambda v: form.edit(based, change(based_on=v)), others)
-        form.section("Appearance")
-        form.properties(NamedStyle, style, LOOK_FIELDS, "Change the style", change)
+        form.section(tr("Appearance"))
+        form.properties(NamedStyle, style, LOOK_FIELDS, tr("Change the style"), change)
 
     def _picked(self, item: QListWidgetItem | None) -> None:
         if item is not None:
@@ -111,10 +112,10 @@ class StylesDialog(QDialog):
         taken = {style.name for style in report.styles}
         name = next(f"style-{n}" for n in range(1, 1000) if f"style-{n}" not in taken)
         based_on, self.name = self.name, name
-        self._controller.edit("Add a style", lambda r, _: add_style(r, NamedStyle(name=name, based_on=based_on)))
+        self._controller.edit(tr("Add a style"), lambda r, _: add_style(r, NamedStyle(name=name, based_on=based_on)))
 
     def remove_style(self) -> None:
         """Take the chosen style out."""
         name = self.name
         if name is not None:
-            self._controller.edit("Remove the style", lambda r, _: remove_style(r, name))
+            self._controller.edit(tr("Remove the style"), lambda r, _: remove_style(r, name))

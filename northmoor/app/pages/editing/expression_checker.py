@@ -6,6 +6,7 @@ from PyQt6.QtCore import QEvent, QObject, QPoint, Qt, QTimer
 from PyQt6.QtGui import QColor, QInputMethodEvent, QKeyEvent, QTextCharFormat
 from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QLabel, QLineEdit, QToolButton
 
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.theme import ROWAN
 from northmoor.core.authoring.expression_check import ExpressionFault, check_expression
 
@@ -80,8 +81,8 @@ class ExpressionChecker(QObject):
         row.addWidget(label)
         if fault.corrected is not None:
             button = QToolButton()
-            button.setText("Correct it")
-            button.setToolTip(f"{fault.corrected} (Alt+Enter)")
+            button.setText(tr("Correct it"))
+            button.setToolTip(tr("{corrected} (Alt+Enter)").format(corrected=fault.corrected))
             button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
             button.clicked.connect(self.correct)
             row.addWidget(button)

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.editing.expression_context import ExpressionContext
 from northmoor.app.widgets.theme import GORSE_TEXT, HEATHER, LICHEN_TEXT, ROWAN, STONE_TEXT
 from northmoor.app.widgets.word_completer import argument_place
@@ -38,7 +39,7 @@ _COLORS = (
     (re.compile(r"'(?:[^']|'')*'"), LICHEN_TEXT),
 )
 _COMPLETION = Qt.ItemDataRole.UserRole
-_NOWHERE = "Choose a cell of a table on the page first, and its value is shown here."
+_NOWHERE = tr("Choose a cell of a table on the page first, and its value is shown here.")
 
 
 class _Colors(QSyntaxHighlighter):
@@ -62,14 +63,14 @@ class ExpressionDialog(QDialog):
 
     def __init__(self, text: str, context: ExpressionContext, is_template: bool, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Text with expressions" if is_template else "Expression")
+        self.setWindowTitle(tr("Text with expressions") if is_template else tr("Expression"))
         self._context, self._is_template = context, is_template
         self._asked = 0
         self._trial: CancelToken | None = None
         self.fault: ExpressionFault | None = None
         self.editor, self.offered, self.search = QPlainTextEdit(text), QTreeWidget(), QLineEdit()
         self.value, self.message, self.help = QLabel(), QLabel(), QLabel()
-        self.correct = QPushButton("Correct it")
+        self.correct = QPushButton(tr("Correct it"))
         self._colors = _Colors(self.editor.document(), is_template)  # type: ignore[arg-type]  # an editor has one
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -83,14 +84,14 @@ class ExpressionDialog(QDialog):
 
     def _place(self) -> None:
         self.editor.setObjectName("expression")
-        self.editor.setAccessibleName("Expression")
+        self.editor.setAccessibleName(tr("Expression"))
         self.editor.setTabChangesFocus(True)
         self.editor.setFixedHeight(120)
-        self.search.setPlaceholderText("search fields, parameters, groups, functions")
-        self.search.setAccessibleName("Search what can be written")
+        self.search.setPlaceholderText(tr("search fields, parameters, groups, functions"))
+        self.search.setAccessibleName(tr("Search fields and functions"))
         self.search.setClearButtonEnabled(True)
-        self.offered.setAccessibleName("What can be written")
-        self.offered.setToolTip("Enter or a double click puts it into the expression")
+        self.offered.setAccessibleName(tr("Fields and functions"))
+        self.offered.setToolTip(tr("Enter or a double click inserts it into the expression"))
         self.offered.setColumnCount(2)
         self.offered.setHeaderHidden(True)
         self.offered.setUniformRowHeights(True)
@@ -113,7 +114,7 @@ class ExpressionDialog(QDialog):
         ok = buttons.button(QDialogButtonBox.StandardButton.Ok)
         assert ok is not None
         ok.setObjectName("primary")
-        ok.setToolTip("Use it (Ctrl+Enter)")
+        ok.setToolTip(tr("Use it (Ctrl+Enter)"))
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)
         column = QVBoxLayout(self)
@@ -262,8 +263,8 @@ class ExpressionDialog(QDialog):
         if asked != self._asked or self.fault is not None:
             return
         if isinstance(found, Trial):
-            shown = found.shown if found.shown else "no value"
-            self.value.setText(f"Here: {shown}" + (f"   ({found.kind})" if found.kind else ""))
+            shown = found.shown if found.shown else tr("no value")
+            self.value.setText(tr("Here: {shown}").format(shown=shown) + (f"   ({found.kind})" if found.kind else ""))
         else:
             self.message.setText(str(getattr(found, "message", found)))
             self.message.show()

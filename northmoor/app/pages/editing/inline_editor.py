@@ -8,6 +8,7 @@ from PyQt6.QtGui import QFocusEvent, QKeyEvent
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from northmoor.app.document_controller import Selection
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.editing.expression_checker import ExpressionChecker
 from northmoor.app.widgets.widget_tools import hide_and_delete
 from northmoor.app.widgets.word_completer import WordCompleter
@@ -104,8 +105,8 @@ class InlineEditor(QLineEdit):
         self.checker = ExpressionChecker(self, fields, definition.is_template)
         self._is_done = False
         self.setObjectName("expression")
-        self.setAccessibleName("Definition")
-        self.setToolTip("Enter changes it, Esc leaves it as it was, F2 opens a larger editor")
+        self.setAccessibleName(tr("Definition"))
+        self.setToolTip(tr("Enter changes it, Esc leaves it as it was, F2 opens a larger editor"))
         self.setGeometry(self._place(place, over))
         self.textChanged.connect(lambda _: self.setGeometry(self._place(place, over)))
         self.selectAll()

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QAction, QKeyEvent
 from PyQt6.QtWidgets import QLineEdit
 
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import STONE_TEXT
 
@@ -16,7 +17,7 @@ class LargerEditorKey(QObject):
     def __init__(self, line: QLineEdit, enlarge: Callable[[str, bool, Callable[[str], object]], object]) -> None:
         super().__init__(line)
         self._line, self._enlarge = line, enlarge
-        self._sign = QAction(icon("maximize", STONE_TEXT, 12), "Larger editor (F2)", line)
+        self._sign = QAction(icon("maximize", STONE_TEXT, 12), tr("Larger editor (F2)"), line)
         self._sign.triggered.connect(lambda _=False: self._open())
         line.installEventFilter(self)
 

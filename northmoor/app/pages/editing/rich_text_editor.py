@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import HEATHER, PEAT
 from northmoor.app.widgets.widget_tools import pass_focus
@@ -54,28 +55,30 @@ class RichTextEditor(QWidget):
         self.text.setAcceptRichText(False)
         self.text.setTabChangesFocus(True)
         self.text.setFixedHeight(96)
-        self.text.setAccessibleName("Text")
-        self.text.setToolTip("Template; expressions stand in braces. Enter commits, Shift and Enter start a new line.")
+        self.text.setAccessibleName(tr("Text"))
+        self.text.setToolTip(
+            tr("Template; expressions are in braces. Enter applies it, Shift+Enter starts a new line.")
+        )
         self.text.setProperty("field", "text")
         self.text.installEventFilter(self)
         pass_focus(self, self.text)
         self.styles = QComboBox()
         self.styles.setMinimumContentsLength(4)
         self.styles.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.styles.addItem("As the text", None)
+        self.styles.addItem(tr("As the text"), None)
         for name in styles:
             self.styles.addItem(name, name)
-        self.styles.setToolTip("The style of what is chosen")
-        self.styles.setAccessibleName("Style of the run")
+        self.styles.setToolTip(tr("The style of what is chosen"))
+        self.styles.setAccessibleName(tr("Style of the run"))
         self.styles.activated.connect(lambda at: self._change(style=self.styles.itemData(at)))
         self.buttons = {
             name: self._button(name, text, run)
             for name, text, run in (
-                ("bold", "Bold (Ctrl+B)", lambda: self._toggle("bold")),
-                ("italic", "Italic (Ctrl+I)", lambda: self._toggle("italic")),
-                ("palette", "Colour", self._choose_color),
-                ("link", "Link", self._ask_link),
-                ("indent-increase", "Insert a tab", lambda: self.text.textCursor().insertText("\t")),
+                ("bold", tr("Bold (Ctrl+B)"), lambda: self._toggle("bold")),
+                ("italic", tr("Italic (Ctrl+I)"), lambda: self._toggle("italic")),
+                ("palette", tr("Colour"), self._choose_color),
+                ("link", tr("Link"), self._ask_link),
+                ("indent-increase", tr("Insert a tab"), lambda: self.text.textCursor().insertText("\t")),
             )
         }
         row = QHBoxLayout()
@@ -187,7 +190,7 @@ class RichTextEditor(QWidget):
         self._change(**{name: None if look is not None and getattr(look, name) else True})
 
     def _choose_color(self) -> None:
-        color = QColorDialog.getColor(QColor(PEAT), self, "Choose a colour")
+        color = QColorDialog.getColor(QColor(PEAT), self, tr("Choose a colour"))
         if color.isValid():
             self._change(color=color.name().upper())
 
@@ -195,8 +198,8 @@ class RichTextEditor(QWidget):
         chosen = self._chosen()
         probe = QTextCursor(chosen)
         probe.setPosition(min(chosen.selectionStart() + 1, chosen.selectionEnd()))
-        message = "Address that it opens: https://…, #place, or other.moor?parameter={field}. Empty takes the link out."
-        text, is_set = QInputDialog.getText(self, "Link", message, text=_manner(probe.charFormat()).link or "")
+        message = tr("Address to open: https://…, #place, or other.moor?parameter={field}. Empty removes the link.")
+        text, is_set = QInputDialog.getText(self, tr("Link"), message, text=_manner(probe.charFormat()).link or "")
         if is_set:
             self._change(link=text.strip() or None)
 

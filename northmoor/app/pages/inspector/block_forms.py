@@ -5,6 +5,7 @@ from functools import partial
 from typing import Any
 
 from northmoor.app.document_controller import ReportEdit, Selection
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.inspector.form import InspectorForm
 from northmoor.app.pages.inspector.form_rows import choice_row, line_row
 from northmoor.core.authoring.rename import rename_record_window
@@ -52,7 +53,7 @@ def name_line(form: InspectorForm, block: Any) -> None:
     """A line for the block's name; charts of its groups follow."""
 
     def rename(name: str) -> None:
-        if form.controller.edit("Rename the block", lambda r, e: _renamed(r, e, block, name)):
+        if form.controller.edit(tr("Rename the block"), lambda r, e: _renamed(r, e, block, name)):
             form.controller.select(Selection(block.kind, name))
         else:
             form.refused()
@@ -70,10 +71,10 @@ def show_simple_block(form: InspectorForm, report: Report, edition: str, selecti
     """A rule, space, page break, shape, code or readout."""
     block = edits.block_of(report, edition, selection.block)
     kind, change = type(block), form.block_change(block.name)
-    what = f"Change the {BLOCK_TYPE_OF_KIND[block.kind].label.lower()}"
+    what = tr("Change the {kind}").format(kind=tr(BLOCK_TYPE_OF_KIND[block.kind].label).lower())
     own = [field for field in kind.model_fields if field not in ("kind", "name", "style", "look")]
-    form.title(f"{BLOCK_TYPE_OF_KIND[block.kind].label} · {block.name}")
-    form.section("Content")
+    form.title(f"{tr(BLOCK_TYPE_OF_KIND[block.kind].label)} · {block.name}")
+    form.section(tr("Content"))
     name_line(form, block)
     known = (*_WHAT, *_OF_READOUTS, *_WHERE, *_LOOKS)
     form.properties(kind, block, [field for field in _WHAT if field in own], what, change)
@@ -83,39 +84,39 @@ def show_simple_block(form: InspectorForm, report: Report, edition: str, selecti
     if "trend" in own:
         drawn = ("trend_drawn", "trend_height", "trend_color") if block.trend is not None else ()
         form.properties(kind, block, ("trend", *drawn), what, change)
-    form.section("Layout")
+    form.section(tr("Layout"))
     fields = [field for field in _WHERE if field in own]
     if block.kind == "barcode" and block.draw == "qr":
         fields.remove("width")
     form.properties(kind, block, fields, what, change)
     looks = [field for field in _LOOKS if field in own]
     if looks:
-        form.section("Appearance")
+        form.section(tr("Appearance"))
         form.properties(kind, block, looks, what, change)
     if "style" in kind.model_fields:
-        form.looks(report, block, "Change the appearance", change)
-    form.take_out(block.name, "Remove")
+        form.looks(report, block, tr("Change the appearance"), change)
+    form.take_out(block.name, tr("Remove"))
 
 
 def show_for_each(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
     """A block that repeats its content for each record."""
     block: ForEachBlock = edits.block_of(report, edition, selection.block)
     change = form.block_change(block.name)
-    form.title(f"For each · {block.name}")
-    form.section("Content")
+    form.title(tr("For each · {name}").format(name=block.name))
+    form.section(tr("Content"))
     name_line(form, block)
     queries = [query.name for query in report.queries]
-    form.property(ForEachBlock, block, "query", lambda v: form.edit("Change the query", change(query=v)), queries)
+    form.property(ForEachBlock, block, "query", lambda v: form.edit(tr("Change the query"), change(query=v)), queries)
     names = ("by", "keep_rows", "keep_groups", "order", "order_by", "listed", "first_groups", "without_rows")
-    form.properties(ForEachBlock, block, names, "Change the records", change)
-    form.section("Layout")
+    form.properties(ForEachBlock, block, names, tr("Change the records"), change)
+    form.section(tr("Layout"))
     pages = ("page_break", "restart_page_number", "keep_together", "bookmark", "space_after", "visible")
-    form.properties(ForEachBlock, block, pages, "Change the pages", change)
-    form.section("Bundle")
+    form.properties(ForEachBlock, block, pages, tr("Change the pages"), change)
+    form.section(tr("Bundle"))
     own = ("file_name", "address", "listed_total")
-    form.properties(ForEachBlock, block, own, "Change what a bundle knows of each record", change)
-    form.note("What you insert while it is chosen goes into it.")
-    form.take_out(block.name, "Remove with its content")
+    form.properties(ForEachBlock, block, own, tr("Change what a bundle knows of each record"), change)
+    form.note(tr("What you insert while it is chosen goes into it."))
+    form.take_out(block.name, tr("Remove with its content"))
 
 
 def show_join_keys(form: InspectorForm, report: Report, edition: str, name: str) -> None:
@@ -137,29 +138,35 @@ def _join_key_choice(form: InspectorForm, block: Any, around: list[ForEachBlock]
     change, host = form.block_change(block.name), around[-1]
     ties, tied_to = join_keys(block.but(of_record=(), all_rows=False), around, report)
     pairs = ", ".join(tie.of_row if tie.of_row == tie.of_record else f"{tie.of_row} = {tie.of_record}" for tie in ties)
-    by_itself = f"Of {tied_to}, by {pairs}" if ties else f"All: nothing links {block.query} to {host.query}"
+    by_itself = (
+        tr("Of {tied_to}, by {pairs}").format(tied_to=tied_to, pairs=pairs)
+        if ties
+        else tr("All: nothing links {query} to {outer}").format(query=block.query, outer=host.query)
+    )
     chosen = "all" if block.all_rows else "columns" if block.of_record else "link"
     first = bare_column(host.by) or "id"
     settings: dict[str, dict[str, Any]] = {
         "link": {"of_record": (), "all_rows": False}, "all": {"of_record": (), "all_rows": True},
         "columns": {"of_record": (LinkedColumns(own=first, other=first),), "all_rows": False},
     }  # fmt: skip
-    names = {"link": by_itself, "columns": "By columns named here", "all": "All rows, in every record"}
-    tip = "Which rows it shows in each record: those that a link or equal columns tie to it, or all"
+    names = {"link": by_itself, "columns": tr("By columns named here"), "all": tr("All rows, in every record")}
+    tip = tr("Which rows it shows in each record: those that a link or equal columns tie to it, or all")
 
     def choose(way: str) -> None:
-        form.edit("Change which rows are shown", change(**settings[way]))
+        form.edit(tr("Change which rows are shown"), change(**settings[way]))
 
-    form.section(f"In {host.name}")
-    form.labelled("Rows shown", choice_row("tie", names, chosen, choose, tip))
+    form.section(tr("In {name}").format(name=host.name))
+    form.labelled(tr("Rows shown"), choice_row("tie", names, chosen, choose, tip))
     if block.of_record:
         shown = ", ".join(f"{pair.own} = {pair.other}" for pair in block.of_record)
-        tip = f"Columns that are equal: one of {block.query} = one of {host.query}, several with commas"
+        tip = tr("Columns that are equal: one of {query} = one of {outer}, several with commas").format(
+            query=block.query, outer=host.query
+        )
 
         def commit(text: str) -> None:
-            form.edit("Change the columns", lambda r, e: change(of_record=_pairs(text))(r, e))
+            form.edit(tr("Change the columns"), lambda r, e: change(of_record=_pairs(text))(r, e))
 
-        form.labelled("Equal columns", line_row("of_record", shown, commit, tip))
+        form.labelled(tr("Equal columns"), line_row("of_record", shown, commit, tip))
 
 
 def _pairs(text: str) -> tuple[LinkedColumns, ...]:
@@ -172,19 +179,22 @@ def show_frame(form: InspectorForm, report: Report, edition: str, selection: Sel
     """Blocks at exact places."""
     block: FrameBlock = edits.block_of(report, edition, selection.block)
     change = form.block_change(block.name)
-    form.title(f"Frame · {block.name}")
-    form.section("Content")
+    form.title(tr("Frame · {name}").format(name=block.name))
+    form.section(tr("Content"))
     name_line(form, block)
-    form.section("Layout")
+    form.section(tr("Layout"))
     fields = ("width", "height", "align", "when_full", "step", "guides_across", "guides_down", "space_after", "visible")
-    form.properties(FrameBlock, block, fields, "Change the frame", change)
-    form.section("Appearance")
-    form.properties(FrameBlock, block, ("fill", "stroke", "thickness"), "Change the frame", change)
+    form.properties(FrameBlock, block, fields, tr("Change the frame"), change)
+    form.section(tr("Appearance"))
+    form.properties(FrameBlock, block, ("fill", "stroke", "thickness"), tr("Change the frame"), change)
     form.note(
-        "Drag what stands in it; the lower and right edges change its size. Alt lets it go freely. Arrow keys move by"
-        " 0.1 mm, with Shift by 1 mm. Drag a guide in from the left edge or the top, and out again."
+        tr(
+            "Drag items to move them, their lower and right edges to resize them. Alt ignores "
+            "guides. Arrow keys move by 0.1 mm, with Shift by 1 mm. Drag a guide in from the left "
+            "edge or the top, and out again."
+        )
     )
-    form.take_out(block.name, "Remove with its content")
+    form.take_out(block.name, tr("Remove with its content"))
 
 
 def show_place(form: InspectorForm, report: Report, edition: str, name: str) -> None:
@@ -200,23 +210,23 @@ def show_place(form: InspectorForm, report: Report, edition: str, name: str) -> 
         items = (*frame.items[:number], item.but(**changes), *frame.items[number + 1 :])
         return lambda r, e: edits.change_block(r, e, frame.name, items=items)
 
-    form.section(f"In {frame.name}")
+    form.section(tr("In {name}").format(name=frame.name))
     fields = ("x", "y", "width", "height", "locked", "group")
-    form.properties(FrameItem, item, fields, "Change the place", change)
+    form.properties(FrameItem, item, fields, tr("Change the place"), change)
 
 
 def show_grid(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
     """Rows and columns of blocks."""
     block: GridBlock = edits.block_of(report, edition, selection.block)
     change = form.block_change(block.name)
-    form.title(f"Grid · {block.name}")
-    form.section("Content")
+    form.title(tr("Grid · {name}").format(name=block.name))
+    form.section(tr("Content"))
     name_line(form, block)
-    form.section("Layout")
+    form.section(tr("Layout"))
     names = ("gap", "least_height", "space_after", "visible")
-    form.properties(GridBlock, block, names, "Change the grid", change)
+    form.properties(GridBlock, block, names, tr("Change the grid"), change)
     for number, track in enumerate(block.tracks):
-        form.section(f"Column {number + 1}")
+        form.section(tr("Column {number}").format(number=number + 1))
 
         def set_track(number: int = number, track: Track = track, **changes: Any) -> ReportEdit:
             tracks = (*block.tracks[:number], track.but(**changes), *block.tracks[number + 1 :])
@@ -225,8 +235,8 @@ def show_grid(form: InspectorForm, report: Report, edition: str, selection: Sele
         fields: tuple[str, ...] = ("width",)
         if track.width is None:
             fields = ("width", "by_content") if track.by_content else ("width", "by_content", "share")
-        form.properties(Track, track, fields, "Change the column", set_track)
-    form.take_out(block.name, "Remove with its content")
+        form.properties(Track, track, fields, tr("Change the column"), set_track)
+    form.take_out(block.name, tr("Remove with its content"))
 
 
 def show_grid_cell(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
@@ -239,25 +249,29 @@ def show_grid_cell(form: InspectorForm, report: Report, edition: str, selection:
         cells[selection.number] = cell.but(**changes)
         return lambda r, e: edits.change_block(r, e, grid.name, cells=tuple(cells))
 
-    form.title(f"Cell · row {cell.row + 1}, column {cell.column + 1} of {grid.name}")
-    form.section("Layout")
-    form.properties(GridCell, cell, ("rows", "columns", "padding"), "Change the cell", change)
-    form.section("Appearance")
-    form.properties(GridCell, cell, ("fill",), "Change the cell", change)
-    form.note("What you insert while it is chosen goes into it.")
+    form.title(
+        tr("Cell · row {row}, column {column} of {name}").format(
+            row=cell.row + 1, column=cell.column + 1, name=grid.name
+        )
+    )
+    form.section(tr("Layout"))
+    form.properties(GridCell, cell, ("rows", "columns", "padding"), tr("Change the cell"), change)
+    form.section(tr("Appearance"))
+    form.properties(GridCell, cell, ("fill",), tr("Change the cell"), change)
+    form.note(tr("What you insert while it is chosen goes into it."))
     steps: tuple[tuple[str, Callable[[GridBlock], GridBlock]], ...] = (
-        ("Add a row above", partial(grid_edits.insert_row, at=cell.row)),
-        ("Add a row below", partial(grid_edits.insert_row, at=cell.row + cell.rows)),
-        ("Add a column before it", partial(grid_edits.insert_track, at=cell.column)),
-        ("Add a column after it", partial(grid_edits.insert_track, at=cell.column + cell.columns)),
+        (tr("Add a row above"), partial(grid_edits.insert_row, at=cell.row)),
+        (tr("Add a row below"), partial(grid_edits.insert_row, at=cell.row + cell.rows)),
+        (tr("Add a column before it"), partial(grid_edits.insert_track, at=cell.column)),
+        (tr("Add a column after it"), partial(grid_edits.insert_track, at=cell.column + cell.columns)),
     )
     for text, step in steps:
         form.action(text, partial(_changed, grid.name, step), "plus")
     if max(each.row + each.rows for each in grid.cells) > 1:
-        form.action("Remove its row", partial(_changed, grid.name, partial(grid_edits.remove_row, at=cell.row)))
+        form.action(tr("Remove its row"), partial(_changed, grid.name, partial(grid_edits.remove_row, at=cell.row)))
     if len(grid.tracks) > 1:
         step = partial(grid_edits.remove_track, at=cell.column)
-        form.action("Remove its column", partial(_changed, grid.name, step))
+        form.action(tr("Remove its column"), partial(_changed, grid.name, step))
 
 
 def _changed(name: str, step: Callable[[GridBlock], GridBlock], report: Report, edition: str) -> Report:

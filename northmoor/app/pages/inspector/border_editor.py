@@ -7,6 +7,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.theme import EDGE, HEATHER, LINE, PAPER, PEAT
 from northmoor.app.widgets.value_editors import Commit
 
@@ -28,7 +29,7 @@ class BorderEditor(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setFixedHeight(54)
         self.setProperty("field", "borders")
-        self.setAccessibleName("Borders")
+        self.setAccessibleName(tr("Borders"))
         self._describe()
 
     def sizeHint(self) -> QSize:
@@ -43,8 +44,12 @@ class BorderEditor(QWidget):
 
     def _describe(self) -> None:
         drawn = [_NAMES[edge] for edge in EDGES if self._value[edge]]
-        self.setToolTip("Click an edge to draw or remove its line; arrow keys and Space do the same")
-        self.setAccessibleDescription(f"Lines: {', '.join(drawn) or 'none of its own'}; chosen: {_NAMES[self._chosen]}")
+        self.setToolTip(tr("Click an edge to draw or remove its line; arrow keys and Space do the same"))
+        self.setAccessibleDescription(
+            tr("Lines: {drawn}; chosen: {side}").format(
+                drawn=", ".join(drawn) or tr("none of its own"), side=_NAMES[self._chosen]
+            )
+        )
 
     @property
     def cell(self) -> QRectF:

@@ -5,6 +5,7 @@ from functools import partial
 from typing import Any
 
 from northmoor.app.document_controller import ReportEdit, Selection
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.inspector.block_forms import name_line
 from northmoor.app.pages.inspector.form import InspectorForm
 from northmoor.app.pages.inspector.grouping_editors import show_regrouping
@@ -18,9 +19,9 @@ from northmoor.core.model.edits import ChartPlace
 from northmoor.core.model.kinds.aggregates import aggregate_of
 from northmoor.core.model.report import Report
 
-STEP_NAMES = {"category": "Categories", "series": "Series", "panels": "Small multiples"}
-_GROUP_BY = {"category": "Categories by", "series": "Series by", "panels": "Small multiples by"}
-_AXES = {"first": "Value axis", "second": "Second axis", "across": "Category axis"}
+STEP_NAMES = {"category": tr("Categories"), "series": tr("Series"), "panels": tr("Small multiples")}
+_GROUP_BY = {"category": tr("Categories by"), "series": tr("Series by"), "panels": tr("Small multiples by")}
+_AXES = {"first": tr("Value axis"), "second": tr("Second axis"), "across": tr("Category axis")}
 _OF_SCALE = ("scale", "least", "greatest")
 """Properties of an axis that categories at even distances do not have."""
 
@@ -30,28 +31,32 @@ def show_chart(form: InspectorForm, report: Report, edition: str, selection: Sel
     place = selection.chart_place
     chart, query = place.chart(report, edition), place.query(report, edition)
     own = isinstance(chart, ChartBlock)
-    form.title(f"Chart · {selection.block}" if own else f"Chart in {row_name(selection.place)} · {selection.column}")
-    form.section("Content")
+    form.title(
+        tr("Chart · {block}").format(block=selection.block)
+        if own
+        else tr("Chart in {name} · {column}").format(name=row_name(selection.place), column=selection.column)
+    )
+    form.section(tr("Content"))
     if own:
         name_line(form, chart)
-    form.properties(Chart, chart, ("draw",), "Change the kind of chart", place.change)
+    form.properties(Chart, chart, ("draw",), tr("Change the kind of chart"), place.change)
     if own:
         _source(form, report, edition, place)
-    form.properties(Chart, chart, ("title", "keep_rows", *chart.mark.options), "Change the chart", place.change)
+    form.properties(Chart, chart, ("title", "keep_rows", *chart.mark.options), tr("Change the chart"), place.change)
     fields = tuple(form.controller.kinds.get(query, {}))
     for step, text in _GROUP_BY.items():
         form.choices(text, "plus", [(field, partial(_group, place, step, field)) for field in fields])
-    form.choices("Add a value", "sigma", [(field, partial(_measure, place, field)) for field in fields])
-    form.section("Layout")
+    form.choices(tr("Add a value"), "sigma", [(field, partial(_measure, place, field)) for field in fields])
+    form.section(tr("Layout"))
     placed = ("height", *(("width",) if own else ()), *(("columns",) if chart.panels else ()))
-    form.properties(type(chart), chart, placed, "Change the chart", place.change)
+    form.properties(type(chart), chart, placed, tr("Change the chart"), place.change)
     if own:
-        form.properties(ChartBlock, chart, ("space_after", "visible"), "Change the chart", place.change)
-    form.section("Appearance")
+        form.properties(ChartBlock, chart, ("space_after", "visible"), tr("Change the chart"), place.change)
+    form.section(tr("Appearance"))
     names = ("labels", "label_text", "legend", "patterns", "link", "description")
-    form.properties(Chart, chart, names, "Change the chart", place.change)
+    form.properties(Chart, chart, names, tr("Change the chart"), place.change)
     for name in ("style", "title_style"):
-        form.style(report, chart, name, "Change the style", place.change)
+        form.style(report, chart, name, tr("Change the style"), place.change)
     has_second = any(measure.axis == "second" for measure in chart.measures)
     usual = ("first", "second", "across") if has_second else ("first", "across")
     for axis in usual:
@@ -59,7 +64,7 @@ def show_chart(form: InspectorForm, report: Report, edition: str, selection: Sel
             _axis(form, chart, place, axis)
     if "first" in chart.mark.axes:
         _references(form, chart, place)
-    form.action("Remove the chart", place.remove)
+    form.action(tr("Remove the chart"), place.remove)
 
 
 def _source(form: InspectorForm, report: Report, edition: str, place: ChartPlace) -> None:
@@ -68,12 +73,14 @@ def _source(form: InspectorForm, report: Report, edition: str, place: ChartPlace
     assert isinstance(chart, ChartBlock)
     assert found is not None
     queries = [query.name for query in report.queries]
-    form.property(ChartBlock, chart, "query", lambda v: form.edit("Change the query", place.change(query=v)), queries)
+    form.property(
+        ChartBlock, chart, "query", lambda v: form.edit(tr("Change the query"), place.change(query=v)), queries
+    )
     grouped = [block.name for block in found.blocks if isinstance(block, TableBlock | MatrixBlock)]
     if grouped:
         form.property(
             ChartBlock, chart, "groups_of",
-            lambda v: form.edit("Change whose groups it draws", edits.change_groups_of(place, v)), grouped,
+            lambda v: form.edit(tr("Change whose groups it draws"), edits.change_groups_of(place, v)), grouped,
         )  # fmt: skip
 
 
@@ -90,7 +97,7 @@ def _axis(form: InspectorForm, chart: Chart, place: ChartPlace, name: str) -> No
         or (chart.mark.category_scale == "point" and chart.places == "scale")
     )
     names = tuple(field for field in ChartAxis.model_fields if on_scale or field not in _OF_SCALE)
-    form.properties(ChartAxis, axis, names, "Change the axis", change)
+    form.properties(ChartAxis, axis, names, tr("Change the axis"), change)
 
 
 def _references(form: InspectorForm, chart: Chart, place: ChartPlace) -> None:
@@ -103,11 +110,11 @@ def _references(form: InspectorForm, chart: Chart, place: ChartPlace) -> None:
         def change(line: ReferenceLine = line, put: Any = put, **changes: Any) -> Any:
             return lambda r, e: put(line.but(**changes))(r, e)
 
-        form.section(f"Reference {number + 1}")
-        form.properties(ReferenceLine, line, tuple(ReferenceLine.model_fields), "Change the reference", change)
-        form.action("Remove the reference line", put())
+        form.section(tr("Reference {number}").format(number=number + 1))
+        form.properties(ReferenceLine, line, tuple(ReferenceLine.model_fields), tr("Change the reference"), change)
+        form.action(tr("Remove the reference line"), put())
     form.action(
-        "Add a reference line",
+        tr("Add a reference line"),
         place.change(references=(*chart.references, ReferenceLine(at="0"))),
         "plus",
     )
@@ -124,9 +131,9 @@ def show_chart_level(form: InspectorForm, report: Report, edition: str, selectio
         return lambda r, e: edits.change_chart_level(r, e, place, step, **changes)
 
     form.title(f"{STEP_NAMES[step]} · {level.name}")
-    form.section("Content")
+    form.section(tr("Content"))
     form.properties(
-        ChartLevel, level, ("name", "by") if level.level is None else ("name",), "Change the groups", change
+        ChartLevel, level, ("name", "by") if level.level is None else ("name",), tr("Change the groups"), change
     )
     _level_of_block(form, report, edition, place, level, change)
     kinds = form.controller.kinds.get(place.query(report, edition), {})
@@ -135,8 +142,8 @@ def show_chart_level(form: InspectorForm, report: Report, edition: str, selectio
     names: tuple[str, ...] = ("title", "format")
     if level.level is None:
         names += ("order", "order_by", "listed", "first_groups", "others", "keep_groups", "fill", "members")
-    form.properties(ChartLevel, level, names, "Change the groups", change)
-    form.action("Remove the groups", place.change(**{step: None}))
+    form.properties(ChartLevel, level, names, tr("Change the groups"), change)
+    form.action(tr("Remove the groups"), place.change(**{step: None}))
 
 
 def _level_of_block(
@@ -156,7 +163,7 @@ def _level_of_block(
     own_by = found.level(level.level).by if level.level is not None else level.by
 
     def commit(name: str | None) -> None:
-        form.edit("Change the groups", change(level=name, by="" if name is not None else own_by))
+        form.edit(tr("Change the groups"), change(level=name, by="" if name is not None else own_by))
 
     form.property(ChartLevel, level, "level", commit, [each.name for each in found.levels])
 
@@ -170,17 +177,17 @@ def show_chart_measure(form: InspectorForm, report: Report, edition: str, select
     def change(**changes: Any) -> ReportEdit:
         return lambda r, e: edits.change_chart_measure(r, e, place, measure.name, **changes)
 
-    form.title(f"Value · {measure.name}")
-    form.section("Content")
+    form.title(tr("Value · {name}").format(name=measure.name))
+    form.section(tr("Content"))
     until = ("until",) if chart.mark.needs_end else ()
     errors = ("error_low", "error_high") if chart.mark.hosts_others else ()
     beside = _label_place(measure) if chart.mark_of(measure).category_scale == "point" else ()
     names = ("name", "value", *until, "title", "format", *errors, *beside)
-    form.properties(ChartMeasure, measure, names, "Change what is drawn", change)
-    form.section("Appearance")
+    form.properties(ChartMeasure, measure, names, tr("Change what is drawn"), change)
+    form.section(tr("Appearance"))
     looks = ("draw", "axis", "color") if chart.mark.hosts_others else ("color",)
-    form.properties(ChartMeasure, measure, looks, "Change how it is drawn", change)
-    form.action("Remove", lambda r, e: edits.remove_chart_measure(r, e, place, measure.name))
+    form.properties(ChartMeasure, measure, looks, tr("Change how it is drawn"), change)
+    form.action(tr("Remove"), lambda r, e: edits.remove_chart_measure(r, e, place, measure.name))
 
 
 def _label_place(measure: ChartMeasure) -> tuple[str, ...]:

@@ -7,6 +7,7 @@ from typing import Any
 from PyQt6.QtWidgets import QWidget
 
 from northmoor.app.document_controller import DocumentController, ReportEdit
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.inspector.border_editor import EDGES, BorderEditor
 from northmoor.app.pages.inspector.form_rows import FormRow, button_row, menu_row, section_row, words_row
 from northmoor.app.pages.inspector.format_rule_editors import RulesEditor
@@ -61,7 +62,7 @@ class InspectorForm:
 
     def section(self, text: str) -> None:
         """Begin a section: What, Where or Look."""
-        if text == "Appearance":
+        if text == tr("Appearance"):
             self.show_waiting()
         self.rows.append(section_row(text))
 
@@ -77,7 +78,10 @@ class InspectorForm:
 
     def edit_report(self, name: str, value: Any) -> None:
         """Change a property of the report itself."""
-        self.edit(f"Change the {property_label(name).lower()}", lambda r, _: r.but(**{name: value}))
+        self.edit(
+            tr("Change the {name}").format(name=property_label(name).lower()),
+            lambda r, _: r.but(**{name: value}),
+        )
 
     def property(
         self,
@@ -114,7 +118,7 @@ class InspectorForm:
     ) -> None:
         """The section of a part's style, its rules, and its own changes over the style and those of what it is in,
         innermost first."""
-        self.section("Appearance")
+        self.section(tr("Appearance"))
         self.style(report, part, "style", label, change)
         if hasattr(part, "rules"):
             self.rules(report, part.rules, change)
@@ -124,7 +128,7 @@ class InspectorForm:
         def change_look(**changes: Any) -> ReportEdit:
             return change(look=edits.changed_style(part.look, **changes))
 
-        self.section("Overrides")
+        self.section(tr("Overrides"))
         chain = [style for name in (*reversed(over), part.style) for style in style_chain(report.styles, name)]
         for field in LOOK_FIELDS:
             if field == EDGES[0]:
@@ -145,7 +149,7 @@ class InspectorForm:
         def commit(changed: tuple[str, int]) -> None:
             self._commit(label, change_look, *changed)
 
-        self.labelled("Borders", FormRow(("borders",), lambda change: BorderEditor(shown, change), shown, commit))
+        self.labelled(tr("Borders"), FormRow(("borders",), lambda change: BorderEditor(shown, change), shown, commit))
 
     def rules(self, report: Report, rules: tuple[ConditionalFormat, ...], change: Callable[..., ReportEdit]) -> None:
         """The conditions that change a look."""
@@ -156,30 +160,30 @@ class InspectorForm:
                     ("rules", len(rules), tuple(names)),
                     lambda commit: RulesEditor(rules, names, commit),
                     rules,
-                    lambda new: self.edit("Change the rules", change(rules=new)),
+                    lambda new: self.edit(tr("Change the rules"), change(rules=new)),
                 )
             )
         first = next((name for name in names if name in ("emphasis", "total", "heading")), None)
         added = ConditionalFormat(when="false", style=first)  # it changes nothing until it says when
-        self.action("Add a condition", change(rules=(*rules, added)), "plus")
+        self.action(tr("Add a condition"), change(rules=(*rules, added)), "plus")
 
     def _scale(self, scale: ColorScale | None, change: Callable[..., ReportEdit]) -> None:
         if scale is None:
-            self.action("Add a colour scale", change(scale=ColorScale()), "plus")
+            self.action(tr("Add a colour scale"), change(scale=ColorScale()), "plus")
             return
 
         def change_scale(**changes: Any) -> ReportEdit:
             return change(scale=scale.but(**changes))
 
-        self.section("Colour scale")
-        self.properties(ColorScale, scale, tuple(ColorScale.model_fields), "Change the scale", change_scale)
-        self.action("Remove the colour scale", change(scale=None))
+        self.section(tr("Colour scale"))
+        self.properties(ColorScale, scale, tuple(ColorScale.model_fields), tr("Change the scale"), change_scale)
+        self.action(tr("Remove the colour scale"), change(scale=None))
 
     def action(self, text: str, change: ReportEdit, drawing: str = "trash-2") -> None:
         """A button that makes a change."""
         self.rows.append(button_row(text, drawing, lambda: self.edit(text, change)))
 
-    def take_out(self, block: str, text: str = "Remove") -> None:
+    def take_out(self, block: str, text: str = tr("Remove")) -> None:
         """A button that takes a block out."""
         self.action(text, lambda r, e: remove_blocks(r, e, [block]))
 
@@ -194,7 +198,9 @@ def _origin(chain: Sequence[NamedStyle], field: str) -> str:
     found = next((style for style in reversed(chain) if getattr(style, field) is not None), None)
     if found is None:
         return "automatic"
-    return f"{property_text(Style, field, getattr(found, field))}, from {found.name}"
+    return tr("{shown}, from {style}").format(
+        shown=property_text(Style, field, getattr(found, field)), style=found.name
+    )
 
 
 def _property_editor(kind: type[Part], field: str, value: Any, choices: list[str] | None, commit: Commit) -> QWidget:

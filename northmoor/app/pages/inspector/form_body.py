@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.editing.rich_text_editor import RichTextEditor
 from northmoor.app.pages.inspector.form_rows import FormRow, SectionHeader
 from northmoor.app.widgets.value_editors import LengthEditor
@@ -157,8 +158,8 @@ class _Section(QWidget):
                 widget.setVisible(is_shown)
         rare = sum(row.is_rare for row, *_ in self._rows)
         self._more.setVisible(bool(rare) and not words)
-        self._more.setText("Less" if is_full else f"More ({rare})")
-        self._more.setToolTip("Hide what is rarely needed" if is_full else "Show also what is rarely needed")
+        self._more.setText(tr("Less") if is_full else tr("More ({rare})").format(rare=rare))
+        self._more.setToolTip(tr("Hide what is rarely needed") if is_full else tr("Show also what is rarely needed"))
         self._content.setVisible(self._header is None or bool(words) or self._name not in self._memory.closed)
         self.setVisible(found or not words)
         return found
@@ -181,7 +182,7 @@ class _WithReset(QWidget):
         self._dot = QToolButton()
         self._dot.setObjectName("reset-dot")
         self._dot.setText("●")
-        self._dot.setAccessibleName(f"Reset {row.label}")
+        self._dot.setAccessibleName(tr("Reset {label}").format(label=row.label))
         policy = self._dot.sizePolicy()
         policy.setRetainSizeWhenHidden(True)
         self._dot.setSizePolicy(policy)
@@ -198,7 +199,7 @@ class _WithReset(QWidget):
     def show_origin(self, row: FormRow) -> None:
         """Show whether the value is its own, and what holds without it."""
         self._dot.setVisible(row.value is not None)
-        self._dot.setToolTip(f"Set here. Reset it to {row.inherited}")
+        self._dot.setToolTip(tr("Set here. Reset it to {inherited}").format(inherited=row.inherited))
         if hasattr(self.editor, "show_unset"):
             self.editor.show_unset(row.inherited)
 
@@ -219,7 +220,7 @@ class FormBody(QWidget):
         self._widgets = [self._add(at, row) for at, row in enumerate(rows)]
         for section in self._sections:
             section.end()
-        self._none = QLabel("No property has these words.")
+        self._none = QLabel(tr("No property has these words."))
         self._none.setObjectName("quiet")
         self._none.hide()
         self._column.addWidget(self._none)

@@ -7,6 +7,7 @@ from typing import Any
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QMenu, QPushButton, QSizePolicy, QToolButton, QWidget
 
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import STONE_TEXT
 from northmoor.app.widgets.value_editors import ChoiceEditor, Commit, LineEditor
@@ -84,7 +85,7 @@ def button_row(text: str, drawing: str, run: Callable[[], object]) -> FormRow:
 
     def make(commit: Commit) -> QWidget:
         button = QPushButton(icon(drawing), text)
-        button.setToolTip(f"{text}; it can be undone")
+        button.setToolTip(tr("{text}; it can be undone").format(text=text))
         button.clicked.connect(lambda: commit(None))
         return button
 

@@ -6,6 +6,7 @@ from typing import Any
 
 from PyQt6.QtWidgets import QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.value_editors import ChoiceEditor, LineEditor, SwitchEditor
 from northmoor.core.model.styles import ConditionalFormat
@@ -37,22 +38,22 @@ class RulesEditor(QWidget):
     def _rule(self, number: int, rule: ConditionalFormat) -> QWidget:
         when = LineEditor(rule.when, lambda text: self._change(number, when=text))
         when.setObjectName("expression")
-        when.setAccessibleName(f"Rule {number + 1}: when")
-        when.setToolTip("A condition over what stands here, such as sum(fares) < 1000")
+        when.setAccessibleName(tr("Rule {number}: when").format(number=number + 1))
+        when.setToolTip(tr("A condition, such as sum(fares) < 1000"))
         when.setProperty("field", f"rule {number}")
         names = {name: name for name in self._styles}
-        style = ChoiceEditor(names, rule.style, lambda name: self._change(number, style=name), "no style")
-        style.setAccessibleName(f"Rule {number + 1}: style")
-        style.setToolTip("The style that is laid over where the condition holds; Styles… makes new ones")
+        style = ChoiceEditor(names, rule.style, lambda name: self._change(number, style=name), tr("no style"))
+        style.setAccessibleName(tr("Rule {number}: style").format(number=number + 1))
+        style.setToolTip(tr("The style that is added where the condition is true; Styles… makes new ones"))
         stop = SwitchEditor(rule.stop, lambda on: self._change(number, stop=on), "stop")
-        stop.setToolTip("Where this rule holds, the ones after it are not asked")
+        stop.setToolTip(tr("Where this rule applies, later rules are skipped"))
         self._editors.append((when, style, stop))
         line = QHBoxLayout()
         line.setSpacing(4)
         line.addWidget(style, 1)
         line.addWidget(stop)
-        line.addWidget(self._button("arrow-up", "Ask it earlier", partial(self._move, number, -1)))
-        line.addWidget(self._button("x", "Remove the condition", partial(self._take_out, number)))
+        line.addWidget(self._button("arrow-up", tr("Move it up"), partial(self._move, number, -1)))
+        line.addWidget(self._button("x", tr("Remove the condition"), partial(self._take_out, number)))
         both = QWidget()
         column = QVBoxLayout(both)
         column.setContentsMargins(0, 0, 0, 0)

@@ -3,6 +3,7 @@
 from collections.abc import Callable, Mapping
 
 from northmoor.app.document_controller import ReportEdit
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.inspector.form import InspectorForm
 from northmoor.app.pages.inspector.form_rows import choice_row, line_row
 from northmoor.app.widgets.property_editors import PERIOD_NAMES
@@ -18,8 +19,8 @@ def show_period(form: InspectorForm, kinds: Mapping[str, KindName], by: str, cho
     if period == "value" and not KIND_OF_NAME[kind].is_moment:
         return
     names = {name: PERIOD_NAMES[name] for name in PERIODS if name != "hour" or kind != "date"}
-    tip = "The period of the date that makes a group"
-    form.labelled("Each", choice_row("period", names, period, choose, tip))
+    tip = tr("The period of the date that makes a group")
+    form.labelled(tr("Each"), choice_row("period", names, period, choose, tip))
 
 
 def show_range(
@@ -29,9 +30,9 @@ def show_range(
     size, inner = range_of(by)
     if size is None and not KIND_OF_NAME[kinds.get(bare_column(inner) or "", "text")].is_number:
         return
-    tip = "How wide a range of numbers is that makes a group, such as 100"
-    row = line_row("range", size or "", lambda text: choose(text.strip() or None), tip, "each number")
-    form.labelled("Ranges of", row)
+    tip = tr("How wide a range of numbers is that makes a group, such as 100")
+    row = line_row("range", size or "", lambda text: choose(text.strip() or None), tip, tr("each number"))
+    form.labelled(tr("Ranges of"), row)
 
 
 def show_regrouping(
@@ -40,10 +41,10 @@ def show_regrouping(
     """Offer the periods of a date, or ranges of a number, for a grouping whose format follows from the period."""
 
     def to_period(period: str) -> None:
-        form.edit("Change the period", change(by=in_period(by, period), format=PERIODS[period]))
+        form.edit(tr("Change the period"), change(by=in_period(by, period), format=PERIODS[period]))
 
     def to_ranges(size: str | None) -> None:
-        form.edit("Change the range", lambda r, e: change(by=in_ranges(by, size))(r, e))
+        form.edit(tr("Change the range"), lambda r, e: change(by=in_ranges(by, size))(r, e))
 
     show_period(form, kinds, by, to_period)
     show_range(form, kinds, by, to_ranges)

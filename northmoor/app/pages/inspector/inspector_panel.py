@@ -9,6 +9,7 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from northmoor.app.document_controller import DocumentController, ReportEdit, Selection
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.editing.expression_checker import ExpressionChecker
 from northmoor.app.pages.editing.larger_editor_key import LargerEditorKey
 from northmoor.app.pages.editing.rich_text_editor import RichTextEditor
@@ -55,7 +56,7 @@ class InspectorPanel(FormArea):
 
     def __init__(self, controller: DocumentController, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setAccessibleName("Inspector")
+        self.setAccessibleName(tr("Inspector"))
         self._controller = controller
         self.completions: Callable[[], list[Completion]] = list
         """What can be written in an expression of the selected part."""
@@ -64,9 +65,9 @@ class InspectorPanel(FormArea):
         self.enlarge: Callable[[str, bool, Callable[[str], object]], object] = lambda *_: None
         """Opens a larger editor of an expression."""
         self.search = QLineEdit()
-        self.search.setPlaceholderText("Search properties (/)")
-        self.search.setAccessibleName("Search properties")
-        self.search.setToolTip("Show only the properties that have these words; Esc shows all")
+        self.search.setPlaceholderText(tr("Search properties (/)"))
+        self.search.setAccessibleName(tr("Search properties"))
+        self.search.setToolTip(tr("Show only the properties that have these words; Esc shows all"))
         self.search.setClearButtonEnabled(True)
         self.search.textChanged.connect(self.show_fitting)
         self.search.installEventFilter(self)
@@ -129,7 +130,7 @@ def _show(form: InspectorForm, report: Report, edition: str, selection: Selectio
         _form_of(selection.kind)(form, report, edition, selection)
         form.show_waiting()
     except (KeyError, IndexError, StopIteration, ValueError):
-        form.note("What was selected is no longer part of the edition. Choose something in Contents.")
+        form.note(tr("What was selected is no longer part of the edition. Choose something in Contents."))
 
 
 def _form_of(kind: str) -> _Show:
@@ -146,13 +147,13 @@ def _show_around(form: InspectorForm, report: Report, edition: str, block: str) 
 def show_page(form: InspectorForm, report: Report, edition: str, _: Selection) -> None:
     found = report.edition(edition)
     assert found is not None
-    form.title("Page setup")
+    form.title(tr("Page setup"))
 
     def change(**changes: Any) -> ReportEdit:
         return lambda r, e: edits.change_edition(r, e, page=_edition_page(r, e).but(**changes))
 
-    form.section("Content")
-    form.property(Report, report, "title", lambda v: form.edit("Change the title", lambda r, _e: r.but(title=v)))
+    form.section(tr("Content"))
+    form.property(Report, report, "title", lambda v: form.edit(tr("Change the title"), lambda r, _e: r.but(title=v)))
     if len(report.editions) > 1:
         form.property(Report, report, "shown_edition", partial(form.edit_report, "shown_edition"))
     for name in ("author", "subject", "keywords"):
@@ -161,19 +162,19 @@ def show_page(form: InspectorForm, report: Report, edition: str, _: Selection) -
             report,
             name,
             lambda v, name=name: form.edit(  # type: ignore[misc]  # each its own
-                f"Change the {name}", lambda r, _e: r.but(**{name: v or ""})
+                tr("Change the {name}").format(name=name), lambda r, _e: r.but(**{name: v or ""})
             ),
         )
-    form.section("Layout")
-    form.properties(PageSetup, found.page, _of_paper(found.page), "Change the page", change)
+    form.section(tr("Layout"))
+    form.properties(PageSetup, found.page, _of_paper(found.page), tr("Change the page"), change)
     for name in ("header", "footer"):
         if getattr(found, name) is None:
-            form.action(f"Add a {name}", partial(_add_running, name), "plus")
+            form.action(tr("Add a {name}").format(name=tr(name)), partial(_add_running, name), "plus")
     if found.watermark is None:
-        form.action("Add a watermark", lambda r, e: edits.change_edition(r, e, watermark=Watermark()), "plus")
-    form.section("Appearance")
+        form.action(tr("Add a watermark"), lambda r, e: edits.change_edition(r, e, watermark=Watermark()), "plus")
+    form.section(tr("Appearance"))
     shown = ("background",) if found.page.background is None else ("background", "background_on")
-    form.properties(PageSetup, found.page, shown, "Change the background", change)
+    form.properties(PageSetup, found.page, shown, tr("Change the background"), change)
     for name in ("locale", "currency", "time_zone"):
         form.property(
             Report,
@@ -193,7 +194,7 @@ def _of_paper(page: PageSetup) -> tuple[str, ...]:
 
 
 def _add_running(name: str, report: Report, edition: str) -> Report:
-    text = "{report_title()}" if name == "header" else "Page {page_number(); 0} of {page_count(); 0}"
+    text = "{report_title()}" if name == "header" else tr("Page {page_number(); 0} of {page_count(); 0}")
     return edits.add_running_line(report, edition, name, text)
 
 
@@ -210,15 +211,15 @@ def show_watermark(form: InspectorForm, report: Report, edition: str, _: Selecti
     def change_look(**changes: Any) -> ReportEdit:
         return change(look=edits.changed_style(own.look, **changes))
 
-    form.title("Watermark")
-    form.section("Content")
-    form.properties(Watermark, own, ("text",), "Change the watermark", change)
-    form.section("Layout")
-    form.properties(Watermark, own, ("visible", "turned"), "Change the watermark", change)
-    form.section("Appearance")
+    form.title(tr("Watermark"))
+    form.section(tr("Content"))
+    form.properties(Watermark, own, ("text",), tr("Change the watermark"), change)
+    form.section(tr("Layout"))
+    form.properties(Watermark, own, ("visible", "turned"), tr("Change the watermark"), change)
+    form.section(tr("Appearance"))
     names = ("font", "size", "color", "bold", "italic")
-    form.properties(Style, own.look or Style(), names, "Change the watermark", change_look)
-    form.action("Remove", lambda r, e: edits.change_edition(r, e, watermark=None))
+    form.properties(Style, own.look or Style(), names, tr("Change the watermark"), change_look)
+    form.action(tr("Remove"), lambda r, e: edits.change_edition(r, e, watermark=None))
 
 
 def show_running(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
@@ -226,17 +227,19 @@ def show_running(form: InspectorForm, report: Report, edition: str, selection: S
     running: Running | None = getattr(found, selection.kind)
     if running is None:
         raise KeyError(selection.kind)
-    form.title(f"Page {selection.kind}")
+    form.title(tr("Page {name}").format(name=tr(selection.kind)))
     if selection.column is None:
-        form.section("Layout")
+        form.section(tr("Layout"))
 
         def change(**changes: Any) -> ReportEdit:
             return lambda r, e: edits.change_edition(
                 r, e, **{selection.kind: getattr(r.edition(e), selection.kind).but(**changes)}
             )
 
-        form.properties(Running, running, ("gap", "rule"), f"Change the {selection.kind}", change)
-        form.action("Add a line", lambda r, e: edits.add_running_line(r, e, selection.kind, "Text"), "plus")
+        form.properties(
+            Running, running, ("gap", "rule"), tr("Change the {kind}").format(kind=tr(selection.kind)), change
+        )
+        form.action(tr("Add a line"), lambda r, e: edits.add_running_line(r, e, selection.kind, "Text"), "plus")
         return
     at, piece = selection.column, running.piece_at(selection.column)
     if piece is None:
@@ -245,26 +248,26 @@ def show_running(form: InspectorForm, report: Report, edition: str, selection: S
     def change_piece(**changes: Any) -> ReportEdit:
         return lambda r, e: edits.change_piece(r, e, selection.kind, at, piece.but(**changes))
 
-    form.section("Content")
-    what = f"Change the {selection.kind}"
+    form.section(tr("Content"))
+    what = tr("Change the {kind}").format(kind=tr(selection.kind))
     names = ("text",) if piece.kind == "text" else ("file", "height")
     form.properties(type(piece), piece, names, what, change_piece)
     number = int(at.partition(".")[0])
-    form.section("Layout")
+    form.section(tr("Layout"))
     form.properties(
         RunningLine, running.lines[number], ("on", "of"), what,
         lambda **changes: lambda r, e: edits.change_running_line(r, e, selection.kind, number, **changes),
     )  # fmt: skip
     if piece.kind == "text":
         form.looks(report, piece, what, change_piece)
-    form.action("Remove", lambda r, e: edits.change_piece(r, e, selection.kind, at, None))
+    form.action(tr("Remove"), lambda r, e: edits.change_piece(r, e, selection.kind, at, None))
 
 
 def show_text(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
     block: TextBlock = edits.block_of(report, edition, selection.block)
     change = form.block_change(selection.block)
-    form.title(f"Text · {block.name}")
-    form.section("Content")
+    form.title(tr("Text · {name}").format(name=block.name))
+    form.section(tr("Content"))
     name_line(form, block)
     styles = [style.name for style in report.styles]
 
@@ -272,48 +275,48 @@ def show_text(form: InspectorForm, report: Report, edition: str, selection: Sele
         return RichTextEditor(block, styles, lambda text, runs: commit((text, runs)))
 
     def change_runs(new: tuple[str, tuple[TextRun, ...]]) -> None:
-        form.edit("Change the text", change(text=new[0], runs=new[1]))
+        form.edit(tr("Change the text"), change(text=new[0], runs=new[1]))
 
-    form.wide(FormRow(("rich text", block.name, tuple(styles)), make, block, change_runs))
+    form.wide(FormRow((tr("rich text"), block.name, tuple(styles)), make, block, change_runs))
     step = ("heading",) if block.listed == "contents" else ()
-    form.properties(TextBlock, block, ("marker", "link", "listed", *step), "Change the text", change)
+    form.properties(TextBlock, block, ("marker", "link", "listed", *step), tr("Change the text"), change)
     show_tabs(form, block, change)
-    form.section("Layout")
-    form.properties(TextBlock, block, ("space_after", "stays_with_next", "visible"), "Change the text", change)
-    form.looks(report, block, "Change the appearance", change)
-    form.take_out(selection.block, "Remove")
+    form.section(tr("Layout"))
+    form.properties(TextBlock, block, ("space_after", "stays_with_next", "visible"), tr("Change the text"), change)
+    form.looks(report, block, tr("Change the appearance"), change)
+    form.take_out(selection.block, tr("Remove"))
 
 
 def show_tabs(form: InspectorForm, block: TextBlock, change: Callable[..., ReportEdit]) -> None:
     """The tab stops of a text."""
     for number, tab in enumerate(block.tabs):
-        form.section(f"Tab stop {number + 1}")
+        form.section(tr("Tab stop {number}").format(number=number + 1))
 
         def set_tab(number: int = number, tab: TabStop = tab, **changes: Any) -> ReportEdit:
             return change(tabs=(*block.tabs[:number], tab.but(**changes), *block.tabs[number + 1 :]))
 
-        form.properties(TabStop, tab, ("at", "align", "leader"), "Change the tab stop", set_tab)
-        form.action("Remove the tab stop", change(tabs=(*block.tabs[:number], *block.tabs[number + 1 :])))
+        form.properties(TabStop, tab, ("at", "align", "leader"), tr("Change the tab stop"), set_tab)
+        form.action(tr("Remove the tab stop"), change(tabs=(*block.tabs[:number], *block.tabs[number + 1 :])))
     last = block.tabs[-1].at if block.tabs else 0
-    form.action("Add a tab stop", change(tabs=(*block.tabs, TabStop(at=last + 141_732))), "plus")
+    form.action(tr("Add a tab stop"), change(tabs=(*block.tabs, TabStop(at=last + 141_732))), "plus")
 
 
 def show_picture(form: InspectorForm, report: Report, edition: str, selection: Selection) -> None:
     block: PictureBlock = edits.block_of(report, edition, selection.block)
     change = form.block_change(selection.block)
-    form.title(f"Picture · {block.name}")
-    form.section("Content")
+    form.title(tr("Picture · {name}").format(name=block.name))
+    form.section(tr("Content"))
     name_line(form, block)
     own = ("file",) if block.value is None else ()
-    form.properties(PictureBlock, block, (*own, "value", "link", "description"), "Change the picture", change)
-    form.section("Layout")
+    form.properties(PictureBlock, block, (*own, "value", "link", "description"), tr("Change the picture"), change)
+    form.section(tr("Layout"))
     fit = ("fit",) if block.width is not None else ()
     names = ("height", "width", *fit, "align", "space_after", "visible")
-    form.properties(PictureBlock, block, names, "Change the picture", change)
-    form.section("Appearance")
+    form.properties(PictureBlock, block, names, tr("Change the picture"), change)
+    form.section(tr("Appearance"))
     crops = ("crop_left", "crop_top", "crop_right", "crop_bottom")
-    form.properties(PictureBlock, block, crops, "Change the picture", change)
-    form.take_out(selection.block, "Remove")
+    form.properties(PictureBlock, block, crops, tr("Change the picture"), change)
+    form.take_out(selection.block, tr("Remove"))
 
 
 def _edition_page(report: Report, edition: str) -> PageSetup:

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.pages.panels.query_fields import FieldReader, QueryFields
 from northmoor.app.pages.panels.role_choice_box import RoleChoiceBox
 from northmoor.app.widgets.icons import icon
@@ -41,7 +42,7 @@ class BlockPopup(BesidePopup):
         self, starter: BlockStarter, queries: Mapping[str, str], places: Mapping[str, Target], reader: FieldReader,
         parent: QWidget,
     ) -> None:  # fmt: skip
-        super().__init__(f"Insert a {starter.name}", parent)
+        super().__init__(tr("Insert a {name}").format(name=starter.name), parent)
         self._starter, self._reader = starter, reader
         self._asked_for: Sequence[str] = ()
         self._types: Mapping[str, ValueType] = {}
@@ -53,7 +54,7 @@ class BlockPopup(BesidePopup):
         for label, target in places.items():
             self.place.addItem(label, target)
         self.message = QLabel()
-        self.insert = QPushButton("Insert")
+        self.insert = QPushButton(tr("Insert"))
         self._place_widgets()
         self.source.currentIndexChanged.connect(lambda _: self._show())
         self.fields.itemChanged.connect(self._ticked)
@@ -64,13 +65,13 @@ class BlockPopup(BesidePopup):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 10, 12, 12)
         layout.setSpacing(8)
-        title = QLabel(f"Insert a {self._starter.name}")
+        title = QLabel(tr("Insert a {name}").format(name=self._starter.name))
         title.setObjectName("section")
         layout.addWidget(title)
         form = QFormLayout()
         for label, widget, tip in (
-            ("&Data source", self.source, "The query whose rows it shows"),
-            ("&Position", self.place, "Where on the page it goes"),
+            (tr("&Data source"), self.source, tr("The query whose rows it shows")),
+            (tr("&Position"), self.place, tr("Where on the page it goes")),
         ):
             widget.setToolTip(tip)
             widget.setAccessibleName(label.replace("&", ""))
@@ -78,8 +79,8 @@ class BlockPopup(BesidePopup):
             form.addRow(label, widget)
         layout.addLayout(form)
         table = self.fields
-        table.setAccessibleName("Fields")
-        table.setToolTip("Space or a click ticks a field; beside it is what it will be")
+        table.setAccessibleName(tr("Fields"))
+        table.setToolTip(tr("Space or a click ticks a field; beside it is what it will be"))
         table.horizontalHeader().hide()
         table.verticalHeader().hide()
         table.verticalHeader().setDefaultSectionSize(_ROW)
@@ -91,7 +92,7 @@ class BlockPopup(BesidePopup):
         self.message.setObjectName("quiet")
         self.message.setWordWrap(True)
         self.insert.setObjectName("primary")
-        self.insert.setToolTip("Insert it (Enter)")
+        self.insert.setToolTip(tr("Insert it (Enter)"))
         row = QHBoxLayout()
         row.addWidget(self.message, 1)
         row.addWidget(self.insert)
@@ -117,7 +118,7 @@ class BlockPopup(BesidePopup):
         self.fields.setRowCount(0)
         self.insert.setEnabled(found is not None and bool(found.fields))
         self.fields.setVisible(found is None or not found.fault)
-        self.message.setText("Reading the fields…" if found is None else found.fault)
+        self.message.setText(tr("Reading the fields…") if found is None else found.fault)
         if found is not None and found.fields:
             self._fill(found)
 
@@ -178,7 +179,7 @@ class BlockPopup(BesidePopup):
     def _update(self) -> None:
         count = len(self.chosen)
         self.insert.setEnabled(count > 0)
-        self.message.setText(f"{count} field{'s' * (count != 1)}" if count else "Tick a field.")
+        self.message.setText(tr_count(count, "{count} field", "{count} fields") if count else tr("Tick a field."))
 
     # inserting
 

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QItemSelectionModel, QMimeData, QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QPaintEvent
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QMenu, QWidget
 
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.canvas.drag.field_drop import MIME
 from northmoor.app.widgets.headings import draw_hint
 from northmoor.app.widgets.icons import icon
@@ -14,7 +15,7 @@ from northmoor.core.model.data.queries import Query
 from northmoor.core.model.edits import column_setting
 from northmoor.core.model.kinds.value_types import ValueType
 
-FIELDS_HINT = "The fields of the query are shown here once it has run. If it fails, correct its SQL in Data."
+FIELDS_HINT = tr("The fields of the query are shown here once it has run. If it fails, correct its SQL in Data.")
 
 
 def field_of_item(item: QListWidgetItem) -> str:
@@ -32,10 +33,12 @@ class FieldsPanel(QListWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.block_entries: Callable[[Sequence[str]], Iterable[tuple[str, str, Callable[[], object]]]] = lambda _: ()
-        self.setAccessibleName("Fields")
+        self.setAccessibleName(tr("Fields"))
         self.setToolTip(
-            "Drag fields to a gap between columns, to the lane beside the page, onto a total, or below a block. "
-            "Enter adds them as columns; L groups by them. Ctrl or Shift chooses several."
+            tr(
+                "Drag fields to a gap between columns, to the lane beside the page, onto a total, or below a block. "
+                "Enter adds them as columns; L groups by them. Ctrl or Shift chooses several."
+            )
         )
         self.setDragEnabled(True)
         self.setSelectionMode(QListWidget.SelectionMode.ExtendedSelection)
@@ -59,7 +62,9 @@ class FieldsPanel(QListWidget):
             aggregate = setting.total if setting.total not in (None, "none") else ""
             item = QListWidgetItem(icon(KIND_LOOKS[kind.kind].icon), setting.label or name)
             item.setData(Qt.ItemDataRole.UserRole, name)
-            item.setToolTip(f"{name}: {kind}" + (f", totalled by {aggregate}" if aggregate else ""))
+            item.setToolTip(
+                f"{name}: {kind}" + (tr(", totalled by {aggregate}").format(aggregate=aggregate) if aggregate else "")
+            )
             self.addItem(item)
             item.setSelected(name in chosen)
             if chosen[:1] == [name]:
@@ -99,11 +104,15 @@ class FieldsPanel(QListWidget):
             return
         fields = self._with(item)
         menu = QMenu(self)
-        columns, them = ("a column", "it") if len(fields) == 1 else ("columns", "them")
-        menu.addAction(icon("columns-3"), f"Add as {columns}", lambda: self.columns_wanted.emit(fields))
-        menu.addAction(icon("brackets"), f"Group by {them}", lambda: self.levels_wanted.emit(fields))
+        columns, them = (tr("a column"), tr("it")) if len(fields) == 1 else ("columns", "them")
+        menu.addAction(
+            icon("columns-3"), tr("Add as {columns}").format(columns=columns), lambda: self.columns_wanted.emit(fields)
+        )
+        menu.addAction(
+            icon("brackets"), tr("Group by {them}").format(them=them), lambda: self.levels_wanted.emit(fields)
+        )
         menu.addSeparator()
         for drawing, text, run in self.block_entries(fields):
-            menu.addAction(icon(drawing), f"Insert a {text[0].lower()}{text[1:]}", run)
+            menu.addAction(icon(drawing), tr("Insert a {block}").format(block=text[0].lower() + text[1:]), run)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.popup(self.mapToGlobal(point))

@@ -8,6 +8,7 @@ from PyQt6.QtGui import QDropEvent, QPaintEvent
 from PyQt6.QtWidgets import QTreeWidget, QTreeWidgetItem, QTreeWidgetItemIterator, QWidget
 
 from northmoor.app.document_controller import WHOLE_PAGE, Selection
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.inspector.chart_forms import STEP_NAMES
 from northmoor.app.pages.inspector.table_forms import row_name
 from northmoor.app.widgets.headings import draw_hint
@@ -26,7 +27,7 @@ from northmoor.core.model.report import Edition
 _SELECTION = Qt.ItemDataRole.UserRole
 
 _DRAWINGS = {"heading": "heading", "total": "sigma", **dict.fromkeys(PAGE_ROWS, "sigma")}
-OUTLINE_HINT = "The parts of the open report stand here: page, header, texts, tables and their levels."
+OUTLINE_HINT = tr("The parts of the open report are listed here: page, header, texts, tables and their levels.")
 
 
 class OutlinePanel(QTreeWidget):
@@ -39,9 +40,9 @@ class OutlinePanel(QTreeWidget):
         super().__init__(parent)
         self.setHeaderHidden(True)
         self.setIndentation(14)
-        self.setAccessibleName("Contents")
+        self.setAccessibleName(tr("Contents"))
         self.setToolTip(
-            "The parts of the edition. Arrow keys move, Shift and Ctrl mark several; levels can be dragged."
+            tr("The parts of the edition. Arrow keys move, Shift and Ctrl mark several; levels can be dragged.")
         )
         self.setSelectionMode(QTreeWidget.SelectionMode.ExtendedSelection)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
@@ -78,11 +79,11 @@ class OutlinePanel(QTreeWidget):
         known = {item.data(0, _SELECTION): item.isExpanded() for item in self._items() if item.childCount()}
         self.blockSignals(True)
         self.clear()
-        self._add(None, "Page", "file-text", WHOLE_PAGE)
+        self._add(None, tr("Page"), "file-text", WHOLE_PAGE)
         if edition.header:
             self._add_running(edition.header, "header")
         if edition.watermark:
-            self._add(None, "Watermark", "stamp", Selection("watermark", "watermark"))
+            self._add(None, tr("Watermark"), "stamp", Selection("watermark", "watermark"))
         self._add_blocks(edition.blocks, None)
         if edition.footer:
             self._add_running(edition.footer, "footer")
@@ -142,7 +143,7 @@ class OutlinePanel(QTreeWidget):
 
     def _add_running(self, running: Running, name: str) -> None:
         icons = {"header": "panel-top", "footer": "panel-bottom"}
-        parent = self._add(None, f"Page {name}", icons[name], Selection(name, name))
+        parent = self._add(None, tr("Page {name}").format(name=tr(name)), icons[name], Selection(name, name))
         for number, line in enumerate(running.lines):
             for place, piece in pieces(line):
                 is_text = isinstance(piece, TextPiece)
@@ -160,7 +161,7 @@ class OutlinePanel(QTreeWidget):
                 self._add_chart(block, parent)
             else:
                 kind = BLOCK_TYPE_OF_KIND[block.kind]
-                shown = f"{kind.label} · {block.name}"
+                shown = f"{tr(kind.label)} · {block.name}"
                 item = self._add(parent, shown, kind.icon, Selection(block.kind, block.name))
                 if isinstance(block, ForEachBlock):
                     self._add_blocks(block.blocks, item)
@@ -172,12 +173,14 @@ class OutlinePanel(QTreeWidget):
 
     def _add_cells(self, grid: GridBlock, parent: QTreeWidgetItem) -> None:
         for number, cell in enumerate(grid.cells):
-            shown = f"Row {cell.row + 1}, column {cell.column + 1}"
+            shown = tr("Row {row}, column {column}").format(row=cell.row + 1, column=cell.column + 1)
             item = self._add(parent, shown, "square", Selection("grid-cell", grid.name, number=number))
             self._add_blocks(cell.blocks, item)
 
     def _add_table(self, table: TableBlock, above: QTreeWidgetItem | None) -> None:
-        parent = self._add(above, f"Table · {table.name}", "table-2", Selection("table", table.name))
+        parent = self._add(
+            above, tr("Table · {name}").format(name=table.name), "table-2", Selection("table", table.name)
+        )
         rows = list(table.rows())
         for place, row in rows:
             if place.row == "head":
@@ -185,7 +188,13 @@ class OutlinePanel(QTreeWidget):
         self._add_row(table, parent, RowPlace("head"))
         for depth, level in enumerate(table.levels):
             selection = Selection("level", table.name, level=level.name)
-            item = self._add(parent, f"Level {depth + 1} · {level.name}", "brackets", selection, RAILS[depth % 4])
+            item = self._add(
+                parent,
+                tr("Level {depth} · {name}").format(depth=depth + 1, name=level.name),
+                "brackets",
+                selection,
+                RAILS[depth % 4],
+            )
             for place, row in rows:
                 if place.level == level.name:
                     self._add_row(table, item, place, row)
@@ -197,37 +206,52 @@ class OutlinePanel(QTreeWidget):
                     self._add_row(table, parent, place, row)
 
     def _add_matrix(self, matrix: MatrixBlock, above: QTreeWidgetItem | None) -> None:
-        parent = self._add(above, f"Matrix · {matrix.name}", "grid-3x3", Selection("matrix", matrix.name))
-        for side, levels in (("Rows", matrix.rows), ("Columns", matrix.columns)):
+        parent = self._add(
+            above,
+            tr("Matrix · {name}").format(name=matrix.name),
+            "grid-3x3",
+            Selection("matrix", matrix.name),
+        )
+        for side, levels in ((tr("Rows"), matrix.rows), (tr("Columns"), matrix.columns)):
             for depth, level in enumerate(levels):
                 selection = Selection("level", matrix.name, level=level.name)
                 self._add(parent, f"{side} {depth + 1} · {level.name}", "brackets", selection, RAILS[depth % 4])
         for measure in matrix.measures:
             selection = Selection("measure", matrix.name, column=measure.name)
-            self._add(parent, f"Value · {measure.name}", "sigma", selection)
+            self._add(parent, tr("Value · {name}").format(name=measure.name), "sigma", selection)
 
     def _add_chart(self, chart: ChartBlock, above: QTreeWidgetItem | None) -> None:
-        parent = self._add(above, f"Chart · {chart.name}", "chart-column", Selection("chart", chart.name))
+        parent = self._add(
+            above,
+            tr("Chart · {name}").format(name=chart.name),
+            "chart-column",
+            Selection("chart", chart.name),
+        )
         for step, level in steps_of(chart):
             selection = Selection("level", chart.name, level=level.name)
             self._add(parent, f"{STEP_NAMES[step]} · {level.name}", "brackets", selection)
         for measure in chart.measures:
             selection = Selection("mark", chart.name, column=measure.name)
-            self._add(parent, f"Value · {measure.name}", "sigma", selection)
+            self._add(parent, tr("Value · {name}").format(name=measure.name), "sigma", selection)
 
     def _add_chart_in_cell(self, chart: Chart, parent: QTreeWidgetItem, cell: Selection) -> None:
         """A chart in a cell, below that cell."""
-        item = self._add(parent, "Chart", "chart-column", replace(cell, kind="chart"))
+        item = self._add(parent, tr("Chart"), "chart-column", replace(cell, kind="chart"))
         for step, level in steps_of(chart):
             selection = replace(cell, kind="groups", part=level.name)
             self._add(item, f"{STEP_NAMES[step]} · {level.name}", "brackets", selection)
         for measure in chart.measures:
-            self._add(item, f"Value · {measure.name}", "sigma", replace(cell, kind="mark", part=measure.name))
+            self._add(
+                item,
+                tr("Value · {name}").format(name=measure.name),
+                "sigma",
+                replace(cell, kind="mark", part=measure.name),
+            )
 
     def _add_row(self, table: TableBlock, parent: QTreeWidgetItem, place: RowPlace, made: Row | None = None) -> None:
         shown = row_name(place)
         if place.level is not None:
-            shown = shown.removesuffix(f" of {place.level}")
+            shown = shown.removesuffix(tr(" of {level}").format(level=place.level))
         drawing = _DRAWINGS.get(place.row, "rows-3")
         selection = Selection("row", table.name, place.row, place.level, None, place.number)
         item = self._add(parent, shown, drawing, selection)

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 
 from PyQt6.QtWidgets import QComboBox
 
+from northmoor.app.language.translation import tr
 from northmoor.core.authoring.starters.block_starters import BlockStarter, ChosenField, RoleChoice
 
 _COUNT = "count"
@@ -17,11 +18,13 @@ class RoleChoiceBox(QComboBox):
     ) -> None:
         super().__init__()
         self._field = shown.field
-        self.setAccessibleName(f"What {shown.field.label} is")
-        self.setToolTip(f"What {shown.field.label} is in the {starter.label.lower()}")
+        self.setAccessibleName(tr("What {label} is").format(label=shown.field.label))
+        self.setToolTip(
+            tr("What {field} is in the {starter}").format(field=shown.field.label, starter=tr(starter.label).lower())
+        )
         total = shown.field.total or _COUNT
         for choice in (*starter.choices(is_number), *others):
-            self.addItem(choice.label, choice)
+            self.addItem(tr(choice.label), choice)
             if choice.role == shown.role and choice.total in (None, total):
                 self.setCurrentIndex(self.count() - 1)
 

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.widgets.headings import draw_hint
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.rows_model import RowsModel
@@ -26,7 +27,9 @@ from northmoor.core.errors import NorthmoorError
 from northmoor.core.expr.formats import format_one
 from northmoor.core.layout.page.hit_testing import HitRegion
 
-TRACE_HINT = "Click a figure on the page to see its formula, the rows behind it, and whether plain SQL says the same."
+TRACE_HINT = tr(
+    "Click a figure on the page to see its formula, the rows behind it, and whether plain SQL says the same."
+)
 
 
 class TracePanel(QFrame):
@@ -39,7 +42,7 @@ class TracePanel(QFrame):
         super().__init__(parent)
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setAccessibleName("Trace")
+        self.setAccessibleName(tr("Trace"))
         self._worker = worker
         self._wanted: tuple[Document, int, HitRegion] | None = None
         self.found: Trace | None = None
@@ -53,7 +56,7 @@ class TracePanel(QFrame):
         self._figures.setObjectName("panel")
         self._figures.setWidgetResizable(True)
         self._figures.setFrameShape(QFrame.Shape.NoFrame)
-        self._figures.setAccessibleName("Figures")
+        self._figures.setAccessibleName(tr("Figures"))
         self.rows = _RowsBehind()
         self._place()
         self.traced.connect(self._take)
@@ -62,8 +65,8 @@ class TracePanel(QFrame):
     def _place(self) -> None:
         close = QToolButton()
         close.setIcon(icon("x"))
-        close.setToolTip("Close Trace (F8)")
-        close.setAccessibleName("Close Trace")
+        close.setToolTip(tr("Close Trace (F8)"))
+        close.setAccessibleName(tr("Close Trace"))
         close.clicked.connect(self.closed.emit)
         head = QHBoxLayout()
         for widget in (self._title, self._scope):
@@ -84,7 +87,7 @@ class TracePanel(QFrame):
     def clear(self) -> None:
         """Say what to do."""
         self._wanted, self.found = None, None
-        self._title.setText("Trace")
+        self._title.setText(tr("Trace"))
         self._scope.setText("")
         self._show_figures([_note(TRACE_HINT, "quiet")])
         self.rows.setModel(None)
@@ -92,7 +95,7 @@ class TracePanel(QFrame):
     def ask(self, document: Document, page: int, region: HitRegion) -> None:
         """Trace the figure at a spot of a page."""
         self._wanted = wanted = (document, page, region)
-        self._scope.setText("asking…")
+        self._scope.setText(tr("asking…"))
 
         def message(result: object) -> None:
             self.traced.emit((wanted, result))
@@ -113,15 +116,20 @@ class TracePanel(QFrame):
         self.found = found
         format_locale = document.composition.context.locale
         behind = found.readings or found.rows
-        count = behind.table.num_rows if behind is not None else None
-        what = "reading" if found.readings is not None else "row"
-        rows = "" if count is None else f" · {count:,} {what}{'s' * (count != 1)}"
-        self._title.setText(found.shown or "(empty)")
+        self._title.setText(found.shown or tr("(empty)"))
+        rows = ""
+        if behind is not None:
+            count = behind.table.num_rows
+            readings, of_rows = (
+                tr_count(count, "{count} reading", "{count} readings"),
+                tr_count(count, "{count} row", "{count} rows"),
+            )
+            rows = f" · {of_rows if found.readings is None else readings}"
         self._scope.setText(f"{found.scope}{rows}")
         lines: list[QWidget] = []
         for figure in found.figures:
             lines += self._figure(figure, format_one(figure.value, None, format_locale), format_locale)
-        self._show_figures(lines or [_note("It is a fixed text; nothing is computed for it.", "quiet")])
+        self._show_figures(lines or [_note(tr("It is a fixed text; nothing is computed for it."), "quiet")])
         self.rows.setModel(RowsModel(behind, format_locale) if behind is not None else None)
         self.rows.resizeColumnsToContents()
 
@@ -130,12 +138,14 @@ class TracePanel(QFrame):
         formula = _note(f"{figure.formula} = {value or 'blank'}", "expression")
         if figure.agrees is None:
             return [formula, _marked("triangle-alert", GORSE, answer.why_not or "", "quiet")]
-        rows = f"over {answer.rows:,} {'row' if answer.rows == 1 else 'rows'}"
+        rows = tr_count(answer.rows or 0, "over {count} row", "over {count} rows")
         if figure.agrees:
-            message = _marked("circle-check", LICHEN, f"Plain SQL {rows} says the same.", "good")
+            message = _marked("circle-check", LICHEN, tr("Plain SQL {rows} says the same.").format(rows=rows), "good")
         else:
             other = format_one(answer.value, None, format_locale) or "blank"  # type: ignore[arg-type]  # the document's
-            message = _marked("triangle-alert", ROWAN, f"Plain SQL {rows} says {other}.", "fault")
+            message = _marked(
+                "triangle-alert", ROWAN, tr("Plain SQL {rows} says {other}.").format(rows=rows, other=other), "fault"
+            )
         sql = _note(answer.sql, "quiet")
         sql.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         sql.setStyleSheet('font-family: "IBM Plex Mono"; font-size: 11px;')
@@ -158,8 +168,8 @@ class _RowsBehind(QTableView):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setAccessibleName("Rows behind the figure")
-        self.setToolTip("The fetched rows that the figure stands for, in their printed order")
+        self.setAccessibleName(tr("Rows behind the figure"))
+        self.setToolTip(tr("The rows behind the figure, in their printed order"))
         self.setWordWrap(False)
         header = self.verticalHeader()
         assert header is not None
@@ -169,7 +179,7 @@ class _RowsBehind(QTableView):
         """Draw the rows, or say that there are none."""
         super().paintEvent(event)
         if self.model() is not None:
-            draw_hint(self, "No rows stand behind it.")
+            draw_hint(self, tr("There are no rows behind it."))
 
 
 def _note(text: str, name: str) -> QLabel:

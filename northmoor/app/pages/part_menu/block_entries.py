@@ -2,6 +2,7 @@
 
 from functools import partial
 
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup
 from northmoor.app.pages.part_menu.part_context import PartContext
 from northmoor.app.pages.part_menu.total_entries import row_entries
@@ -12,8 +13,8 @@ from northmoor.core.model.blocks.text import TextRun
 from northmoor.core.model.edits import TABLE_LOOKS
 from northmoor.core.model.report import Report
 
-_PIECES = (("Page number", "{page_number(); 0}"), ("Page count", "{page_count(); 0}"),
-           ("Report title", "{report_title()}"), ("Data time", "{data_time()}"))  # fmt: skip
+_PIECES = ((tr("Page number"), "{page_number(); 0}"), (tr("Page count"), "{page_count(); 0}"),
+           (tr("Report title"), "{report_title()}"), (tr("Data time"), "{data_time()}"))  # fmt: skip
 
 
 def table_entries(context: PartContext) -> list[PartEntry]:
@@ -21,24 +22,26 @@ def table_entries(context: PartContext) -> list[PartEntry]:
     table = edits.table_of(context.report, context.edition.name, context.selection.block)
 
     looks = tuple(
-        context.command(look.title, partial(edits.take_table_look, table=table.name, name=name))
+        context.command(tr(look.title), partial(edits.take_table_look, table=table.name, name=name))
         for name, look in TABLE_LOOKS.items()
     )
     rows = partial(edits.show_rows, table=table.name, shown=not table.show_details)
     return [
-        PartGroup("Group by", _levels(context, table), "brackets"),
-        PartGroup("Add column", _columns(context, table), "columns-3"),
-        PartGroup("Table style", looks, "palette"),
+        PartGroup(tr("Group by"), _levels(context, table), "brackets"),
+        PartGroup(tr("Add column"), _columns(context, table), "columns-3"),
+        PartGroup(tr("Table style"), looks, "palette"),
         None,
-        context.command("Show rows", rows, "rows-3", is_on=table.show_details,
-                        help="Without its rows, a table shows only groups and totals"),
-        context.command("Column titles", context.block_change(show_head=not table.show_head), is_on=table.show_head),
-        context.command("Repeat titles on each page", context.block_change(repeat_head=not table.repeat_head), "repeat",
+        context.command(tr("Show rows"), rows, "rows-3", is_on=table.show_details,
+                        help=tr("Without its rows, a table shows only groups and totals")),
+        context.command(tr("Column titles"), context.block_change(show_head=not table.show_head),
+            is_on=table.show_head),
+        context.command(tr("Repeat titles on each page"), context.block_change(repeat_head=not table.repeat_head),
+            "repeat",
                         is_on=table.repeat_head),
-        context.command("Keep on one page", context.block_change(keep_together=not table.keep_together), "group",
+        context.command(tr("Keep on one page"), context.block_change(keep_together=not table.keep_together), "group",
                         is_on=table.keep_together),
-        context.command("Convert to matrix", partial(edits.table_to_matrix, table=table.name), "grid-3x3",
-                        reason="" if table.levels else "Group it first."),
+        context.command(tr("Convert to matrix"), partial(edits.table_to_matrix, table=table.name), "grid-3x3",
+                        reason="" if table.levels else tr("Group it first.")),
     ]  # fmt: skip
 
 
@@ -72,13 +75,15 @@ def for_each_entries(context: PartContext) -> list[PartEntry]:
     breaks = block.page_break == "between"
     inserted = tuple(context.window_command(f"add_{kind}") for kind in ("text", "table", "matrix", "chart", "picture"))
     return [
-        context.command("New page for each record", context.block_change(page_break="none" if breaks else "between"),
+        context.command(tr("New page for each record"),
+            context.block_change(page_break="none" if breaks else "between"),
                         "file-text", is_on=breaks),
-        context.command("Restart page numbers", context.block_change(restart_page_number=not block.restart_page_number),
+        context.command(tr("Restart page numbers"),
+            context.block_change(restart_page_number=not block.restart_page_number),
                         is_on=block.restart_page_number),
-        context.command("Keep each record on one page", context.block_change(keep_together=not block.keep_together),
+        context.command(tr("Keep each record on one page"), context.block_change(keep_together=not block.keep_together),
                         "group", is_on=block.keep_together),
-        PartGroup("Insert", inserted, "plus"),
+        PartGroup(tr("Insert"), inserted, "plus"),
     ]  # fmt: skip
 
 
@@ -101,10 +106,10 @@ def text_entries(context: PartContext) -> list[PartEntry]:
     )
     pieces = tuple(context.command(text, partial(insert, slot=slot)) for text, slot in _PIECES)
     return [
-        PartCommand("Edit", context.tools.edit_in_place, "pencil", shortcut="Enter"),
-        PartGroup("Insert field", fields, "braces"),
-        PartGroup("Insert parameter", parameters, "sliders-horizontal"),
-        PartGroup("Insert", pieces, "hash"),
+        PartCommand(tr("Edit"), context.tools.edit_in_place, "pencil", shortcut="Enter"),
+        PartGroup(tr("Insert field"), fields, "braces"),
+        PartGroup(tr("Insert parameter"), parameters, "sliders-horizontal"),
+        PartGroup(tr("Insert"), pieces, "hash"),
     ]
 
 

@@ -2,6 +2,7 @@
 
 from functools import partial
 
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup
 from northmoor.app.pages.part_menu.part_context import PartContext
 from northmoor.core.expr.language import column_expression, is_one_aggregate
@@ -13,11 +14,12 @@ from northmoor.core.model.kinds.mark_types import MARK_TYPES
 from northmoor.core.model.report import Report
 
 _LEGENDS = (
-    ("Right", "right"), ("Above", "above"), ("Below", "below"), ("At the marks", "direct"), ("None", "none"),
+    (tr("Right"), "right"), (tr("Above"), "above"), (tr("Below"), "below"), (tr("At the marks"), "direct"),
+    (tr("None"), "none"),
 )  # fmt: skip
-_LABELS = (("None", "none"), ("Inside", "inside"), ("Outside", "outside"))
-_STACKS = (("Side by side", "none"), ("Stacked", "values"), ("Stacked to 100 %", "shares"))
-_GROUPS = (("Categories by", "category"), ("Series by", "series"), ("Small multiples by", "panels"))
+_LABELS = ((tr("None"), "none"), (tr("Inside"), "inside"), (tr("Outside"), "outside"))
+_STACKS = ((tr("Side by side"), "none"), (tr("Stacked"), "values"), (tr("Stacked to 100 %"), "shares"))
+_GROUPS = ((tr("Categories by"), "category"), (tr("Series by"), "series"), (tr("Small multiples by"), "panels"))
 
 
 def chart_entries(context: PartContext) -> list[PartEntry]:
@@ -28,22 +30,22 @@ def chart_entries(context: PartContext) -> list[PartEntry]:
     labels = _choices(context, place, chart, "labels", _LABELS)
     stacks = _choices(context, place, chart, "stack", _STACKS) if "stack" in chart.mark.options else ()
     return [
-        PartGroup("Chart type", _types(context, place, chart), "chart-column"),
+        PartGroup(tr("Chart type"), _types(context, place, chart), "chart-column"),
         *(PartGroup(text, _groups(context, place, step), "brackets") for text, step in _GROUPS),
-        PartGroup("Add value", _values(context, place), "sigma"),
+        PartGroup(tr("Add value"), _values(context, place), "sigma"),
         None,
-        PartGroup("Series are", stacks, "layers"),
-        PartGroup("Value labels", labels, "type"),
-        PartGroup("Legend", legends, "list"),
-        PartGroup("Reference line", _references(context, place, chart), "minus"),
-        context.command("Pattern fills", place.change(patterns=not chart.patterns), is_on=chart.patterns,
-                        help="Areas have hatching besides their colour, for print in grey"),
+        PartGroup(tr("Series are"), stacks, "layers"),
+        PartGroup(tr("Value labels"), labels, "type"),
+        PartGroup(tr("Legend"), legends, "list"),
+        PartGroup(tr("Reference line"), _references(context, place, chart), "minus"),
+        context.command(tr("Pattern fills"), place.change(patterns=not chart.patterns), is_on=chart.patterns,
+                        help=tr("Areas have hatching besides their colour, for print in grey")),
     ]  # fmt: skip
 
 
 def _types(context: PartContext, place: ChartPlace, chart: Chart) -> tuple[PartCommand, ...]:
     return tuple(
-        context.command(kind.label, place.change(draw=kind.name), is_on=chart.draw == kind.name,
+        context.command(tr(kind.label), place.change(draw=kind.name), is_on=chart.draw == kind.name,
                         reason=_missing(kind.needs_category and chart.category is None, kind.needs_end))
         for kind in MARK_TYPES
     )  # fmt: skip
@@ -51,8 +53,8 @@ def _types(context: PartContext, place: ChartPlace, chart: Chart) -> tuple[PartC
 
 def _missing(needs_category: bool, needs_end: bool) -> str:
     if needs_category:
-        return "It needs categories; choose them first."
-    return "It needs an end for each value; give one in the inspector." if needs_end else ""
+        return tr("It needs categories; choose them first.")
+    return tr("It needs an end for each value; give one in the inspector.") if needs_end else ""
 
 
 def _choices(
@@ -71,7 +73,7 @@ def _groups(context: PartContext, place: ChartPlace, step: str) -> tuple[PartCom
         level = getattr(chart, step)
         found.append(context.command(field, group, sample=kind, is_on=level is not None and level.by == by))
     if getattr(chart, step) is not None and not (step == "category" and chart.mark.needs_category):
-        found += [None, context.command("None", place.change(**{step: None}), "x")]
+        found += [None, context.command(tr("None"), place.change(**{step: None}), "x")]
     return tuple(found)
 
 
@@ -83,7 +85,9 @@ def _values(context: PartContext, place: ChartPlace) -> tuple[PartCommand, ...]:
         name = str(total) if total not in (None, "none") else "count"
         value = aggregate_of(name, column_expression(field))
         add = partial(edits.add_chart_measure, place=place, field=field, value=value)
-        found.append(context.command(f"{TOTALS[name]} of {field}", add, sample=kind))
+        found.append(
+            context.command(tr("{total} of {field}").format(total=tr(TOTALS[name]), field=field), add, sample=kind)
+        )
     return tuple(found)
 
 
@@ -96,11 +100,11 @@ def _references(context: PartContext, place: ChartPlace, chart: Chart) -> tuple[
     def adding(text: str, at: str) -> partial[Report]:
         return partial(_add_reference, place=place, line=ReferenceLine(at=at, text=text))
 
-    zero = context.command("At zero", adding("", "0"))
+    zero = context.command(tr("At zero"), adding("", "0"))
     mean = context.command(
-        "At the mean of the categories", adding("Mean", f"({value}) / nullif(count(distinct {by}), 0)")
+        tr("At the mean of the categories"), adding(tr("Mean"), f"({value}) / nullif(count(distinct {by}), 0)")
     )
-    clear = context.command("Remove all", place.change(references=()), "x") if chart.references else None
+    clear = context.command(tr("Remove all"), place.change(references=()), "x") if chart.references else None
     additive = is_one_aggregate(value) and value.lower().startswith(("sum(", "count("))
     return (*((mean,) if additive else ()), zero, *((None, clear) if clear is not None else ()))
 

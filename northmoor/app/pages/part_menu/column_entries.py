@@ -3,6 +3,7 @@
 from functools import partial
 
 from northmoor.app.document_controller import Selection
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup
 from northmoor.app.pages.part_menu.format_target import format_group
 from northmoor.app.pages.part_menu.part_context import PartContext
@@ -19,13 +20,13 @@ from northmoor.core.model.kinds.aggregates import TOTALS
 from northmoor.core.model.report import Report
 from northmoor.core.model.styles import TextAlign
 
-_NO_VALUE = "The column shows a text, not a value; it cannot be computed with."
+_NO_VALUE = tr("The column shows a text, not a value; it cannot be computed with.")
 _ALIGNMENTS: tuple[tuple[str, TextAlign | None, str], ...] = (
-    ("Automatic", None, "move-horizontal"),
-    ("Left", "start", "text-align-start"),
-    ("Centre", "center", "text-align-center"),
-    ("Right", "end", "text-align-end"),
-    ("Decimal signs below one another", "decimal", "decimals-arrow-right"),
+    (tr("Automatic"), None, "move-horizontal"),
+    (tr("Left"), "start", "text-align-start"),
+    (tr("Centre"), "center", "text-align-center"),
+    (tr("Right"), "end", "text-align-end"),
+    (tr("On the decimal sign"), "decimal", "decimals-arrow-right"),
 )
 
 
@@ -34,18 +35,20 @@ def column_entries(context: PartContext) -> list[PartEntry]:
     table = edits.table_of(context.report, context.edition.name, context.selection.block)
     column = table_commands.table_column(table, context.selection.column or "")
     is_title = context.selection.row == "head"
-    edit = PartCommand("Rename title" if is_title else "Edit", context.tools.edit_in_place, "pencil", shortcut="Enter")
+    edit = PartCommand(
+        tr("Rename title") if is_title else tr("Edit"), context.tools.edit_in_place, "pencil", shortcut="Enter"
+    )
     return [
         edit,
         format_group(context),
-        PartGroup("Total", _totals(context, table, column), "sigma"),
-        PartGroup("Sort", _sorting(context, table, column), "arrow-up-down"),
+        PartGroup(tr("Total"), _totals(context, table, column), "sigma"),
+        PartGroup(tr("Sort"), _sorting(context, table, column), "arrow-up-down"),
         *_grouping(context, table, column),
-        PartGroup("Filter", _filters(context, table, column), "funnel"),
+        PartGroup(tr("Filter"), _filters(context, table, column), "funnel"),
         None,
-        PartGroup("Insert column left", _insertions(context, table, column, after=False), "between-vertical-start"),
-        PartGroup("Insert column right", _insertions(context, table, column, after=True), "between-vertical-start"),
-        PartGroup("Compute beside it", _derived(context, table, column), "percent"),
+        PartGroup(tr("Insert column left"), _insertions(context, table, column, after=False), "between-vertical-start"),
+        PartGroup(tr("Insert column right"), _insertions(context, table, column, after=True), "between-vertical-start"),
+        PartGroup(tr("Compute beside it"), _derived(context, table, column), "percent"),
         None,
         *_appearance(context, table, column),
         None,
@@ -65,17 +68,21 @@ def _totals(context: PartContext, table: TableBlock, column: Column) -> tuple[Pa
     labels = [likely, *(known for known in TOTALS if known != likely)]
     everywhere = [
         context.command(
-            f"{TOTALS[known]} in all levels and at the end" if table.levels else f"{TOTALS[known]} at the end",
+            tr("{total} in all levels and at the end").format(total=tr(TOTALS[known]))
+            if table.levels
+            else tr("{total} at the end").format(total=tr(TOTALS[known])),
             partial(_total_everywhere, table=table.name, column=name, aggregate=known),
         )
         for known in labels
     ]
-    places: list[tuple[str, str | None]] = [(f"For each {level.name}", level.name) for level in table.levels]
+    places: list[tuple[str, str | None]] = [
+        (tr("For each {name}").format(name=level.name), level.name) for level in table.levels
+    ]
     single = [
         context.command(
-            f"{text}: {TOTALS[likely].lower()}", partial(_add_total, table=table.name, column=name, level=level)
+            f"{text}: {tr(TOTALS[likely]).lower()}", partial(_add_total, table=table.name, column=name, level=level)
         )
-        for text, level in (*places, ("Grand total", None))
+        for text, level in (*places, (tr("Grand total"), None))
     ] if table.levels else []  # fmt: skip
     return (*everywhere, *((None, *single) if single else ()))
 
@@ -94,24 +101,24 @@ def _sorting(context: PartContext, table: TableBlock, column: Column) -> tuple[P
     sort = partial(table_commands.sort_by_column, table=table.name, column=column.name)
     by_total = partial(table_commands.sort_groups_by_total, table=table.name, column=column.name)
     first = (
-        context.command("Ascending", partial(sort, descending=False), "arrow-up-narrow-wide"),
-        context.command("Descending", partial(sort, descending=True), "arrow-down-wide-narrow"),
+        context.command(tr("Ascending"), partial(sort, descending=False), "arrow-up-narrow-wide"),
+        context.command(tr("Descending"), partial(sort, descending=True), "arrow-down-wide-narrow"),
     )
     if not table.levels:
         return first
     return (
         *first,
         None,
-        context.command("Groups by its total, largest first", partial(by_total, descending=True)),
-        context.command("Groups by its total, smallest first", partial(by_total, descending=False)),
+        context.command(tr("Groups by its total, largest first"), partial(by_total, descending=True)),
+        context.command(tr("Groups by its total, smallest first"), partial(by_total, descending=False)),
     )
 
 
 def _grouping(context: PartContext, table: TableBlock, column: Column) -> list[PartEntry]:
     group = partial(table_commands.group_by_column, table=table.name, column=column.name)
     reason = _needs_value(column)
-    outermost = context.command("Group by it", group, "brackets", reason=reason, help="As the outermost group")
-    innermost = context.command("Group by it, innermost", partial(group, at=None), reason=reason)
+    outermost = context.command(tr("Group by it"), group, "brackets", reason=reason, help=tr("As the outermost group"))
+    innermost = context.command(tr("Group by it, innermost"), partial(group, at=None), reason=reason)
     return [outermost, innermost] if table.levels else [outermost]
 
 
@@ -121,16 +128,19 @@ def _filters(context: PartContext, table: TableBlock, column: Column) -> tuple[P
     if column.value is not None and pointed is not None and context.selection.row == "detail":
         shown = sample_text(pointed.value, column_format(context.report, table, column), context.format_locale)
         keep = partial(table_commands.keep_value, table=table.name, column=column.name, value=pointed.value)
-        reason = "" if table_commands.is_literal(pointed.value) else "Moments are filtered by a condition."
-        for text, is_kept in ((f"Only {shown or 'blank'}", True), (f"All but {shown or 'blank'}", False)):
+        reason = "" if table_commands.is_literal(pointed.value) else tr("Moments are filtered by a condition.")
+        for text, is_kept in (
+            (tr("Only {shown}").format(shown=shown or "blank"), True),
+            (tr("All but {shown}").format(shown=shown or "blank"), False),
+        ):
             found.append(context.command(text, partial(keep, is_kept=is_kept), reason=reason))
         kind = context.field_kinds.get(bare_column(column.value) or "")
         if kind is not None and not reason:
             ask = partial(table_commands.filter_by_parameter, table=table.name, column=column.name, kind=kind,
                           value=pointed.value)  # fmt: skip
-            found.append(context.command("By a parameter with a list", ask, "sliders-horizontal"))
+            found.append(context.command(tr("By a parameter with a list"), ask, "sliders-horizontal"))
     if table.keep_rows is not None:
-        found.append(context.command("Clear the filter", context.block_change(keep_rows=None), "x"))
+        found.append(context.command(tr("Clear the filter"), context.block_change(keep_rows=None), "x"))
     return tuple(found)
 
 
@@ -139,7 +149,7 @@ def _insertions(context: PartContext, table: TableBlock, column: Column, after: 
     computed = partial(table_commands.insert_computed_column, table=table.name, column=column.name, after=after)
 
     def compute() -> None:
-        if context.controller.edit("Insert a computed column", computed):
+        if context.controller.edit(tr("Insert a computed column"), computed):
             changed = edits.table_of(_report(context), context.edition.name, table.name)
             context.tools.select(Selection("cell", table.name, "detail", None, changed.columns[at].name))
             context.tools.edit_in_place()
@@ -148,7 +158,7 @@ def _insertions(context: PartContext, table: TableBlock, column: Column, after: 
         context.command(f"{field}", partial(_add_field, table=table.name, field=field, at=at), sample=kind)
         for field, kind in context.field_kinds.items()
     ]
-    return (PartCommand("Computed column…", compute, "square-function"), None, *fields)
+    return (PartCommand(tr("Computed column…"), compute, "square-function"), None, *fields)
 
 
 def _report(context: PartContext) -> Report:
@@ -167,8 +177,8 @@ def _derived(context: PartContext, table: TableBlock, column: Column) -> tuple[P
     found: list[PartCommand | None] = []
     for derived in DERIVED_COLUMNS:
         for window in (REPORT, *(level.name for level in table.levels)):
-            where = "of all" if window == REPORT else f"within each {window}"
-            text = f"{derived.label}, {where}" if table.levels else derived.label
+            where = tr("of all") if window == REPORT else tr("within each {window}").format(window=window)
+            text = f"{tr(derived.label)}, {where}" if table.levels else tr(derived.label)
             add = partial(add_derived_column, table=table.name, column=column.name, derived=derived, window=window)
             found.append(context.command(text, add))
     return tuple(found)
@@ -187,25 +197,27 @@ def _appearance(context: PartContext, table: TableBlock, column: Column) -> list
         context.command(text, changing(look=changed_style(column.look, align=side)), drawing, is_on=now == side)
         for text, side, drawing in _ALIGNMENTS
     )
-    found: list[PartEntry] = [PartGroup("Align", aligned, "text-align-start")]
+    found: list[PartEntry] = [PartGroup(tr("Align"), aligned, "text-align-start")]
     if column.value is not None and _is_number(context):
         red = table_commands.is_negative_red(table, column.name)
         negative = partial(table_commands.negative_in_red, table=table.name, column=column.name, on=not red)
         bars = column.draw is not None and column.draw.kind == "bar"
         found += [
-            context.command("Negative in red", negative, "paint-bucket", is_on=red),
+            context.command(tr("Negative in red"), negative, "paint-bucket", is_on=red),
             context.command(
-                "Bars in cells", changing(draw=None if bars else Drawing(kind="bar")), "chart-bar", is_on=bars
+                tr("Bars in cells"), changing(draw=None if bars else Drawing(kind="bar")), "chart-bar", is_on=bars
             ),
         ]
     if column.value is not None:
-        found.append(PartCommand("Highlight when…", context.tools.ask_highlight, "highlighter"))
+        found.append(PartCommand(tr("Highlight when…"), context.tools.ask_highlight, "highlighter"))
     repeats = changing(blank_repeats=not column.blank_repeats)
     return [
         *found,
-        context.command("Hide repeated values", repeats, "eraser", is_on=column.blank_repeats),
-        context.command("Width by its content", changing(width=None), "move-horizontal", is_on=column.width is None),
-        context.command("Hide column", changing(visible="false"), "eye-off"),
+        context.command(tr("Hide repeated values"), repeats, "eraser", is_on=column.blank_repeats),
+        context.command(
+            tr("Width by its content"), changing(width=None), "move-horizontal", is_on=column.width is None
+        ),
+        context.command(tr("Hide column"), changing(visible="false"), "eye-off"),
     ]
 
 
@@ -218,16 +230,18 @@ def _conversions(context: PartContext, table: TableBlock, column: Column) -> lis
     cross = partial(table_commands.cross_by_column, table=table.name, column=column.name)
     chart = partial(table_commands.chart_column, table=table.name, column=column.name)
     return [
-        context.command("Chart of it, below", chart, "chart-column", reason=reason),
-        context.command("Chart of it, beside", partial(chart, where="beside"), reason=reason),
-        context.command("Matrix with it across", cross, "grid-3x3", reason=reason),
+        context.command(tr("Chart of it, below"), chart, "chart-column", reason=reason),
+        context.command(tr("Chart of it, beside"), partial(chart, where="beside"), reason=reason),
+        context.command(tr("Matrix with it across"), cross, "grid-3x3", reason=reason),
         PartCommand(
-            "Copy values",
+            tr("Copy values"),
             context.tools.copy_values,
             "copy",
             reason=reason,
             is_of_all=True,
-            help="All values of the column, for a spreadsheet",
+            help=tr("All values of the column, for a spreadsheet"),
         ),
-        PartCommand("Trace", context.tools.trace_selected, "search", shortcut="F8", help="Why it is what it is"),
+        PartCommand(
+            tr("Trace"), context.tools.trace_selected, "search", shortcut="F8", help=tr("Where the figure comes from")
+        ),
     ]

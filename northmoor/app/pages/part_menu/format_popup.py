@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.part_menu.format_target import CHANGE_FORMAT, FormatTarget
 from northmoor.app.pages.part_menu.part_context import PartContext
 from northmoor.app.widgets.popups import BesidePopup
@@ -36,12 +37,12 @@ class FormatPopup(BesidePopup):
     """The popup. It closes by Esc, Enter or a click beside it."""
 
     def __init__(self, find: Callable[[], tuple[PartContext, FormatTarget] | None], parent: QWidget) -> None:
-        super().__init__("Format", parent)
+        super().__init__(tr("Format"), parent)
         self._find = find
         self.formats = QTableWidget(0, 4)
-        self.formats.setAccessibleName("Formats")
+        self.formats.setAccessibleName(tr("Formats"))
         self.pattern = QLineEdit()
-        self.negative = QCheckBox("Negative in red")
+        self.negative = QCheckBox(tr("Negative in red"))
         self.zero, self.missing = QLineEdit(), QLineEdit()
         self._title = QLabel()
         self._build()
@@ -55,7 +56,7 @@ class FormatPopup(BesidePopup):
         layout.addWidget(self._title)
         layout.addWidget(self.formats, 1)
         decimals = QHBoxLayout()
-        for text, by, tip in (("−.0", -1, "One decimal fewer"), ("+.0", 1, "One decimal more")):
+        for text, by, tip in (("−.0", -1, tr("One decimal fewer")), ("+.0", 1, tr("One decimal more"))):
             button = QToolButton()
             button.setText(text)
             button.setToolTip(tip)
@@ -70,14 +71,14 @@ class FormatPopup(BesidePopup):
         layout.addWidget(self._numbers)
         form = QFormLayout()
         lines = (
-            ("Pattern", self.pattern, "A CLDR pattern, such as #,##0.00 or d MMM y", "format"),
-            ("Zero as", self.zero, "Text in place of zero, such as –", "when_zero"),
-            ("Missing as", self.missing, "Text in place of a missing value, such as –", "when_null"),
+            (tr("Pattern"), self.pattern, tr("A CLDR pattern, such as #,##0.00 or d MMM y"), "format"),
+            (tr("Zero as"), self.zero, tr("Text in place of zero, such as –"), "when_zero"),
+            (tr("Missing as"), self.missing, tr("Text in place of a missing value, such as –"), "when_null"),
         )
         for label, line, tip, name in lines:
             line.setToolTip(tip)
             line.setAccessibleName(label)
-            line.setPlaceholderText("automatic" if name == "format" else "as it is")
+            line.setPlaceholderText(tr("automatic") if name == "format" else tr("as it is"))
             line.editingFinished.connect(partial(self._commit, name, line))
             form.addRow(label, line)
         layout.addLayout(form)
@@ -90,7 +91,7 @@ class FormatPopup(BesidePopup):
 
     def _prepare_table(self) -> None:
         table = self.formats
-        table.setHorizontalHeaderLabels(["", "This", "Smallest", "Largest"])
+        table.setHorizontalHeaderLabels(["", tr("This"), tr("Smallest"), tr("Largest")])
         table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
@@ -116,7 +117,7 @@ class FormatPopup(BesidePopup):
         pointed = context.pointed
         assert pointed is not None
         kind = pointed.values.type
-        self._title.setText(f"Format of {target.name}")
+        self._title.setText(tr("Format of {name}").format(name=target.name))
         choices = format_choices(kind, context.format_locale.locale)
         self._fill(choices, context, target)
         self._numbers.setVisible(is_numeric(kind))
@@ -134,9 +135,9 @@ class FormatPopup(BesidePopup):
         for choice in choices:
             if choice.group != group:
                 group = choice.group
-                self._add_row(group, ())
+                self._add_row(tr(group), ())
             samples = [sample_text(value, choice.pattern, context.format_locale) for value in values]
-            self._add_row(choice.label, samples, choice)
+            self._add_row(tr(choice.label), samples, choice)
         self._mark_used(target.pattern)
 
     def _add_row(self, label: str, samples: Sequence[str], choice: FormatChoice | None = None) -> None:
@@ -151,7 +152,7 @@ class FormatPopup(BesidePopup):
                 item.setForeground(QBrush(QColor(STONE_TEXT)))
             else:
                 item.setData(_PATTERN, (choice.pattern,))
-                item.setToolTip(choice.pattern or "By the kind of value")
+                item.setToolTip(choice.pattern or tr("By the kind of value"))
             self.formats.setItem(row, column, item)
 
     def _mark_used(self, pattern: str | None) -> None:
@@ -181,7 +182,7 @@ class FormatPopup(BesidePopup):
     def _toggle_negative(self, on: bool) -> None:
         found = self._find()
         if found is not None and found[1].negative is not None:
-            found[0].controller.edit("Negative in red", found[1].negative[1](on))
+            found[0].controller.edit(tr("Negative in red"), found[1].negative[1](on))
             self._mark()
 
     def _apply(self, **changes: Any) -> None:

@@ -6,6 +6,7 @@ from functools import partial
 from typing import Any
 
 from northmoor.app.document_controller import ReportEdit
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.part_menu.entries import PartCommand, PartGroup
 from northmoor.app.pages.part_menu.part_context import PartContext
 from northmoor.core.authoring import table_commands
@@ -13,7 +14,7 @@ from northmoor.core.authoring.column_roles import column_format
 from northmoor.core.authoring.format_choices import likely_formats, sample_text
 from northmoor.core.model import edits
 
-CHANGE_FORMAT = "Change the format"
+CHANGE_FORMAT = tr("Change the format")
 _LONGEST = 32
 
 
@@ -103,11 +104,11 @@ def format_group(context: PartContext) -> PartGroup:
     """The formats that suit the selected values best, with what they make of the figure that was pointed at."""
     target, pointed = format_target(context), context.pointed
     if target is None or pointed is None:
-        return PartGroup("Format", (), "hash")
+        return PartGroup(tr("Format"), (), "hash")
     locale = context.format_locale
     choices = tuple(
         PartCommand(
-            choice.label,
+            tr(choice.label),
             context.edit(CHANGE_FORMAT, change),
             sample=sample_text(pointed.value, choice.pattern, locale),
             is_on=choice.pattern == target.pattern,
@@ -117,9 +118,11 @@ def format_group(context: PartContext) -> PartGroup:
         for change in (target.change(format=choice.pattern),)
     )
     if not choices:
-        return PartGroup("Format", (), "hash")
-    more = PartCommand("More…", context.tools.pick_format, help="All formats, each with a sample", shortcut=PICK_FORMAT)
-    return PartGroup("Format", (*choices, None, more), "hash")
+        return PartGroup(tr("Format"), (), "hash")
+    more = PartCommand(
+        tr("More…"), context.tools.pick_format, help=tr("All formats, each with a sample"), shortcut=PICK_FORMAT
+    )
+    return PartGroup(tr("Format"), (*choices, None, more), "hash")
 
 
 PICK_FORMAT = "Ctrl+Shift+O"

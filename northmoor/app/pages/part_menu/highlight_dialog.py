@@ -3,26 +3,27 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QFormLayout, QHBoxLayout, QLabel, QLineEdit, QWidget
 
+from northmoor.app.language.translation import tr
 from northmoor.core.errors import ExpressionError
 from northmoor.core.expr.language import parse
 from northmoor.core.model.styles import Style
 
 _TESTS = (
-    ("greater than", "{x} > {a}"),
-    ("at least", "{x} >= {a}"),
-    ("less than", "{x} < {a}"),
-    ("at most", "{x} <= {a}"),
-    ("equal to", "{x} = {a}"),
-    ("not equal to", "{x} <> {a}"),
-    ("between", "{x} between {a} and {b}"),
-    ("missing", "{x} is null"),
+    (tr("greater than"), "{x} > {a}"),
+    (tr("at least"), "{x} >= {a}"),
+    (tr("less than"), "{x} < {a}"),
+    (tr("at most"), "{x} <= {a}"),
+    (tr("equal to"), "{x} = {a}"),
+    (tr("not equal to"), "{x} <> {a}"),
+    (tr("between"), "{x} between {a} and {b}"),
+    (tr("missing"), "{x} is null"),
 )
 LOOKS = (
-    ("Red text", Style(color="#B3402E")),
-    ("Red background", Style(fill="#F3D9D3")),
-    ("Amber background", Style(fill="#F6E7BF")),
-    ("Green background", Style(fill="#DDE8CF")),
-    ("Bold", Style(bold=True)),
+    (tr("Red text"), Style(color="#B3402E")),
+    (tr("Red background"), Style(fill="#F3D9D3")),
+    (tr("Amber background"), Style(fill="#F6E7BF")),
+    (tr("Green background"), Style(fill="#DDE8CF")),
+    (tr("Bold"), Style(bold=True)),
 )
 
 
@@ -31,10 +32,10 @@ class HighlightDialog(QDialog):
 
     def __init__(self, title: str, expression: str, first: str, is_text: bool, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Highlight")
+        self.setWindowTitle(tr("Highlight"))
         self._expression, self._is_text = expression, is_text
         self.test, self.look_choice = QComboBox(), QComboBox()
-        self.value, self.until, self._and = QLineEdit(first), QLineEdit(), QLabel("and")
+        self.value, self.until, self._and = QLineEdit(first), QLineEdit(), QLabel(tr("and"))
         for text, pattern in _TESTS:
             self.test.addItem(text, pattern)
         for text, _ in LOOKS:
@@ -46,11 +47,11 @@ class HighlightDialog(QDialog):
         line = QHBoxLayout()
         for widget in (self.test, self.value, self._and, self.until):
             line.addWidget(widget)
-        self.test.setAccessibleName("Comparison")
-        self.value.setAccessibleName("Value")
-        self.until.setAccessibleName("Up to")
-        form.addRow(f"When {title} is", line)
-        form.addRow("Show it as", self.look_choice)
+        self.test.setAccessibleName(tr("Comparison"))
+        self.value.setAccessibleName(tr("Value"))
+        self.until.setAccessibleName(tr("Up to"))
+        form.addRow(tr("When {title} is").format(title=title), line)
+        form.addRow(tr("Show it as"), self.look_choice)
         form.addRow(self._fault)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
         buttons.accepted.connect(self._accept)
@@ -90,6 +91,6 @@ class HighlightDialog(QDialog):
         try:
             parse(self.condition)
         except ExpressionError as error:
-            self._fault.setText(f"The value cannot be compared with: {error.message}")
+            self._fault.setText(tr("The value cannot be compared with: {fault}").format(fault=error.message))
             return
         self.accept()

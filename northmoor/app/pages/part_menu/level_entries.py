@@ -2,6 +2,7 @@
 
 from functools import partial
 
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup
 from northmoor.app.pages.part_menu.format_target import format_group
 from northmoor.app.pages.part_menu.part_context import PartContext
@@ -35,20 +36,20 @@ def _of_table(context: PartContext, table: TableBlock, name: str) -> list[PartEn
         return partial(_change_level, table=table.name, level=name, changes=changes)
 
     return [
-        PartGroup("Sort groups", _sorting(context, table, name), "arrow-up-down"),
-        PartGroup("First groups", _first_groups(context, table, name), "list-ordered"),
-        PartGroup("Add group", _additions(context, table, at), "brackets"),
+        PartGroup(tr("Sort groups"), _sorting(context, table, name), "arrow-up-down"),
+        PartGroup(tr("First groups"), _first_groups(context, table, name), "list-ordered"),
+        PartGroup(tr("Add group"), _additions(context, table, at), "brackets"),
         None,
         *level_placement(context, table, name),
         None,
-        context.command("Heading row", changing(heading=() if level.heading else (heading,)),
+        context.command(tr("Heading row"), changing(heading=() if level.heading else (heading,)),
                         is_on=bool(level.heading)),
-        context.command("Total row", changing(total=() if level.total else (total,)), is_on=bool(level.total)),
+        context.command(tr("Total row"), changing(total=() if level.total else (total,)), is_on=bool(level.total)),
         None,
-        context.command("Move outward", partial(edits.move_level, table=table.name, level=name, by=-1), "arrow-up",
-                        reason="" if at else "It is the outermost."),
-        context.command("Move inward", partial(edits.move_level, table=table.name, level=name, by=1), "arrow-down",
-                        reason="" if at < len(names) - 1 else "It is the innermost."),
+        context.command(tr("Move outward"), partial(edits.move_level, table=table.name, level=name, by=-1), "arrow-up",
+                        reason="" if at else tr("It is the outermost.")),
+        context.command(tr("Move inward"), partial(edits.move_level, table=table.name, level=name, by=1), "arrow-down",
+                        reason="" if at < len(names) - 1 else tr("It is the innermost.")),
         context.window_command("fold"),
         context.window_command("open_all"),
     ]  # fmt: skip
@@ -66,17 +67,21 @@ def _sorting(context: PartContext, table: TableBlock, name: str) -> tuple[PartCo
 
     now = level.order, level.order_by
     found: list[PartCommand | None] = [
-        context.command("Ascending", changing("ascending", None), is_on=now == ("ascending", None)),
-        context.command("Descending", changing("descending", None), is_on=now == ("descending", None)),
-        context.command("As in the data", changing("as_given", None), is_on=level.order == "as_given"),
+        context.command(tr("Ascending"), changing("ascending", None), is_on=now == ("ascending", None)),
+        context.command(tr("Descending"), changing("descending", None), is_on=now == ("descending", None)),
+        context.command(tr("As in the data"), changing("as_given", None), is_on=level.order == "as_given"),
     ]
     totalled = [column for column in table.columns if table_commands.total_places(table, column.name)]
     for column in totalled:
         by = table_commands.total_of(context.report, table, column.name)
         shown = column.title or column.name
         found += [
-            context.command(f"By {shown}, {words}", changing(order, by), is_on=now == (order, by))
-            for order, words in (("descending", "largest first"), ("ascending", "smallest first"))
+            context.command(
+                tr("By {shown}, {words}").format(shown=shown, words=words),
+                changing(order, by),
+                is_on=now == (order, by),
+            )
+            for order, words in (("descending", tr("largest first")), ("ascending", tr("smallest first")))
         ]
     if totalled:
         found.insert(3, None)
@@ -89,17 +94,19 @@ def _first_groups(context: PartContext, table: TableBlock, name: str) -> tuple[P
     def changing(**changes: object) -> partial[Report]:
         return partial(_change_level, table=table.name, level=name, changes=changes)
 
-    counts = [context.command(f"First {count}", changing(first_groups=count), is_on=level.first_groups == count)
+    counts = [context.command(tr("First {count}").format(count=count), changing(first_groups=count),
+        is_on=level.first_groups == count)
               for count in _FIRST]  # fmt: skip
-    rest = [context.command(f"First {count}, others in one row", changing(first_groups=count, others="Others"))
+    rest = [context.command(tr("First {count}, others in one row").format(count=count),
+        changing(first_groups=count, others=tr("Others")))
             for count in _FIRST]  # fmt: skip
-    every = context.command("All", changing(first_groups=None, others=None), is_on=level.first_groups is None)
+    every = context.command(tr("All"), changing(first_groups=None, others=None), is_on=level.first_groups is None)
     return (every, *counts, None, *rest)
 
 
 def _additions(context: PartContext, table: TableBlock, at: int) -> tuple[PartCommand | None, ...]:
     found: list[PartCommand | None] = []
-    for place, where in ((at, "around it"), (at + 1, "inside it")):
+    for place, where in ((at, tr("around it")), (at + 1, tr("inside it"))):
         for field in context.field_kinds:
             by = column_expression(field)
             add = partial(edits.add_level, table=table.name, field=field, expression=by, at=place)
@@ -118,18 +125,19 @@ def _of_matrix(context: PartContext, matrix: MatrixBlock, name: str) -> list[Par
         return partial(_change_matrix_level, matrix=matrix.name, level=name, changes=changes)
 
     sorting: list[PartCommand | None] = [
-        context.command("Ascending", changing(order="ascending", order_by=None)),
-        context.command("Descending", changing(order="descending", order_by=None)),
+        context.command(tr("Ascending"), changing(order="ascending", order_by=None)),
+        context.command(tr("Descending"), changing(order="descending", order_by=None)),
         None,
     ]
     for measure in matrix.measures:
         if measure.value is not None:
             shown = measure.title or measure.name
             by = changing(order="descending", order_by=measure.value)
-            sorting.append(context.command(f"By {shown}, largest first", by))
+            sorting.append(context.command(tr("By {shown}, largest first").format(shown=shown), by))
     first = [
-        context.command("All", changing(first_groups=None, others=None)),
-        *(context.command(f"First {count}, others in one", changing(first_groups=count, others="Others"))
+        context.command(tr("All"), changing(first_groups=None, others=None)),
+        *(context.command(tr("First {count}, others in one").format(count=count),
+            changing(first_groups=count, others=tr("Others")))
           for count in _FIRST),
     ]  # fmt: skip
     turn = partial(edits.turn_matrix_level, matrix=matrix.name, level=name)
@@ -137,14 +145,14 @@ def _of_matrix(context: PartContext, matrix: MatrixBlock, name: str) -> list[Par
     subtotal = "none" if level.subtotal != "none" else "after"
     return [
         format_group(context),
-        PartGroup("Sort", tuple(sorting), "arrow-up-down"),
-        PartGroup("First groups", tuple(first), "list-ordered"),
-        context.command("Subtotals", changing(subtotal=subtotal), "sigma", is_on=level.subtotal != "none",
-                        reason="The innermost level has no subtotals." if is_inner else ""),
+        PartGroup(tr("Sort"), tuple(sorting), "arrow-up-down"),
+        PartGroup(tr("First groups"), tuple(first), "list-ordered"),
+        context.command(tr("Subtotals"), changing(subtotal=subtotal), "sigma", is_on=level.subtotal != "none",
+                        reason=tr("The innermost level has no subtotals.") if is_inner else ""),
         None,
-        context.command(f"Move to the {other}", turn, "rotate-cw"),
-        context.command("Move outward", partial(move, by=-1), "arrow-up"),
-        context.command("Move inward", partial(move, by=1), "arrow-down"),
+        context.command(tr("Move to the {other}").format(other=other), turn, "rotate-cw"),
+        context.command(tr("Move outward"), partial(move, by=-1), "arrow-up"),
+        context.command(tr("Move inward"), partial(move, by=1), "arrow-down"),
         context.window_command("fold"),
         context.window_command("open_all"),
     ]  # fmt: skip

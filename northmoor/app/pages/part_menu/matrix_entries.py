@@ -2,6 +2,7 @@
 
 from functools import partial
 
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup
 from northmoor.app.pages.part_menu.format_target import format_group
 from northmoor.app.pages.part_menu.part_context import PartContext
@@ -21,17 +22,18 @@ def matrix_entries(context: PartContext) -> list[PartEntry]:
 
     grand, side = matrix.row_total != "none", matrix.column_total != "none"
     return [
-        PartGroup("Add row group", _levels(context, matrix, "rows"), "brackets"),
-        PartGroup("Add column group", _levels(context, matrix, "columns"), "brackets"),
-        PartGroup("Add value", _measures(context, matrix), "sigma"),
+        PartGroup(tr("Add row group"), _levels(context, matrix, "rows"), "brackets"),
+        PartGroup(tr("Add column group"), _levels(context, matrix, "columns"), "brackets"),
+        PartGroup(tr("Add value"), _measures(context, matrix), "sigma"),
         None,
-        context.command("Grand total row", context.block_change(row_total="none" if grand else "after"), is_on=grand),
-        context.command("Total column", context.block_change(column_total="none" if side else "after"), is_on=side),
-        context.command("Group headings in one column", context.block_change(stepped=not matrix.stepped),
+        context.command(tr("Grand total row"), context.block_change(row_total="none" if grand else "after"),
+            is_on=grand),
+        context.command(tr("Total column"), context.block_change(column_total="none" if side else "after"), is_on=side),
+        context.command(tr("Group headings in one column"), context.block_change(stepped=not matrix.stepped),
                         "indent-increase", is_on=matrix.stepped),
         None,
-        context.command("Swap rows and columns", partial(edits.swap_sides, matrix=matrix.name), "arrow-left-right"),
-        context.command("Convert to table", partial(edits.matrix_to_table, matrix=matrix.name), "table-2"),
+        context.command(tr("Swap rows and columns"), partial(edits.swap_sides, matrix=matrix.name), "arrow-left-right"),
+        context.command(tr("Convert to table"), partial(edits.matrix_to_table, matrix=matrix.name), "table-2"),
     ]  # fmt: skip
 
 
@@ -47,20 +49,23 @@ def measure_entries(context: PartContext) -> list[PartEntry]:
     move = partial(edits.move_measure, matrix=matrix.name, measure=measure.name)
     return [
         format_group(context),
-        PartGroup("Sort", _sorting(context, matrix, measure), "arrow-up-down"),
-        PartGroup("Compute beside it", _derived(context, matrix, measure), "percent"),
-        PartGroup("Add value", _measures(context, matrix), "sigma"),
+        PartGroup(tr("Sort"), _sorting(context, matrix, measure), "arrow-up-down"),
+        PartGroup(tr("Compute beside it"), _derived(context, matrix, measure), "percent"),
+        PartGroup(tr("Add value"), _measures(context, matrix), "sigma"),
         None,
-        context.command("Colour scale", changing(scale=None if measure.scale else ColorScale(high="#7FA7C9")),
+        context.command(tr("Colour scale"), changing(scale=None if measure.scale else ColorScale(high="#7FA7C9")),
                         "palette", is_on=measure.scale is not None),
-        context.command("Bars in cells", changing(draw=None if bars else Drawing(kind="bar")), "chart-bar", is_on=bars),
-        context.command("Width by its content", changing(width=None), "move-horizontal", is_on=measure.width is None),
+        context.command(tr("Bars in cells"), changing(draw=None if bars else Drawing(kind="bar")), "chart-bar",
+            is_on=bars),
+        context.command(tr("Width by its content"), changing(width=None), "move-horizontal",
+            is_on=measure.width is None),
         None,
-        context.command("Move before", partial(move, by=-1), "arrow-up"),
-        context.command("Move after", partial(move, by=1), "arrow-down"),
-        context.command("Swap rows and columns", partial(edits.swap_sides, matrix=matrix.name), "arrow-left-right"),
-        context.command("Convert to table", partial(edits.matrix_to_table, matrix=matrix.name), "table-2"),
-        PartCommand("Trace", context.tools.trace_selected, "search", shortcut="F8", help="Why it is what it is"),
+        context.command(tr("Move before"), partial(move, by=-1), "arrow-up"),
+        context.command(tr("Move after"), partial(move, by=1), "arrow-down"),
+        context.command(tr("Swap rows and columns"), partial(edits.swap_sides, matrix=matrix.name), "arrow-left-right"),
+        context.command(tr("Convert to table"), partial(edits.matrix_to_table, matrix=matrix.name), "table-2"),
+        PartCommand(tr("Trace"), context.tools.trace_selected, "search", shortcut="F8",
+            help=tr("Where the figure comes from")),
     ]  # fmt: skip
 
 
@@ -83,20 +88,22 @@ def _measures(context: PartContext, matrix: MatrixBlock) -> tuple[PartCommand | 
         name = str(total) if total not in (None, "none") else "count"
         value = aggregate_of(name, column_expression(field))
         add = partial(edits.add_measure, matrix=matrix.name, field=field, value=value)
-        found.append(context.command(f"{TOTALS[name]} of {field}", add, sample=kind))
+        found.append(
+            context.command(tr("{total} of {field}").format(total=tr(TOTALS[name]), field=field), add, sample=kind)
+        )
     return tuple(found)
 
 
 def _sorting(context: PartContext, matrix: MatrixBlock, measure: Measure) -> tuple[PartCommand | None, ...]:
     found = []
-    for side, what in (("rows", "Rows"), ("columns", "Columns")):
+    for side, what in (("rows", tr("Rows")), ("columns", tr("Columns"))):
         levels = getattr(matrix, side)
-        for order, words in (("descending", "largest first"), ("ascending", "smallest first")):
+        for order, words in (("descending", tr("largest first")), ("ascending", tr("smallest first"))):
             if levels and measure.value is not None:
                 change = partial(
                     _sort_side, matrix=matrix.name, level=levels[-1].name, order=order, value=measure.value
                 )
-                found.append(context.command(f"{what} by it, {words}", change))
+                found.append(context.command(tr("{what} by it, {words}").format(what=what, words=words), change))
     return tuple(found)
 
 
@@ -105,14 +112,14 @@ def _sort_side(report: Report, edition: str, matrix: str, level: str, order: str
 
 
 _DERIVED = (
-    ("Share of all", "{x} / nullif({x} over report, 0)", True),
-    ("Share of its row", "{x} / nullif({x} over row, 0)", True),
-    ("Share of its column", "{x} / nullif({x} over column, 0)", True),
-    ("Running total along the row", "sum({x}) over (row rows unbounded preceding)", False),
-    ("Running total down the column", "sum({x}) over (column rows unbounded preceding)", False),
-    ("Difference from the column before", "{x} - lag({x}) over row", False),
-    ("Difference from the row before", "{x} - lag({x}) over column", False),
-    ("Rank in its column", "rank() over (column order by {x} desc)", False),
+    (tr("Share of all"), "{x} / nullif({x} over report, 0)", True),
+    (tr("Share of its row"), "{x} / nullif({x} over row, 0)", True),
+    (tr("Share of its column"), "{x} / nullif({x} over column, 0)", True),
+    (tr("Running total along the row"), "sum({x}) over (row rows unbounded preceding)", False),
+    (tr("Running total down the column"), "sum({x}) over (column rows unbounded preceding)", False),
+    (tr("Difference from the column before"), "{x} - lag({x}) over row", False),
+    (tr("Difference from the row before"), "{x} - lag({x}) over column", False),
+    (tr("Rank in its column"), "rank() over (column order by {x} desc)", False),
 )
 
 

@@ -6,6 +6,7 @@ from functools import partial
 from typing import Any
 
 from northmoor.app.document_controller import Selection
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup
 from northmoor.app.pages.part_menu.part_context import PartContext
 from northmoor.core.model import edits
@@ -15,13 +16,14 @@ from northmoor.core.model.pages import PAPER_SIZES, PicturePiece, Running, Runni
 from northmoor.core.model.report import Report
 
 _LOGO_HEIGHT = parse_length("10mm")
-_MARGINS = ("10 mm", "15 mm", "20 mm", "25 mm")
+_MARGINS = (tr("10 mm"), tr("15 mm"), tr("20 mm"), tr("25 mm"))
 _SIDES = ("margin_top", "margin_right", "margin_bottom", "margin_left")
 _TYPED_MARGIN = re.compile(
     r"(?:(?P<side>top|right|bottom|left)\s+)?margins?\s+(?P<number>\d{1,4}(?:[.,]\d{1,4})?)\s*(?P<unit>mm|cm|in|pt)"
 )
-_PIECES = (("Page number", "{page_number(); 0}"), ("Page n of m", "Page {page_number(); 0} of {page_count(); 0}"),
-           ("Report title", "{report_title()}"), ("Data time", "{data_time()}"))  # fmt: skip
+_PIECES = ((tr("Page number"), "{page_number(); 0}"),
+    (tr("Page n of m"), tr("Page {page_number(); 0} of {page_count(); 0}")),
+           (tr("Report title"), "{report_title()}"), (tr("Data time"), "{data_time()}"))  # fmt: skip
 
 
 def page_entries(context: PartContext) -> list[PartEntry]:
@@ -36,11 +38,11 @@ def page_entries(context: PartContext) -> list[PartEntry]:
     for text in _MARGINS:
         sides = dict.fromkeys(_SIDES, parse_length(text))
         is_on = all(getattr(page, side) == own for side, own in sides.items())
-        margins.append(command(f"Margins {text}", is_on=is_on, **sides))
+        margins.append(command(tr("Margins {text}").format(text=text), is_on=is_on, **sides))
     return [
-        PartGroup("Paper", papers, "file-text"),
-        command("Portrait", is_on=page.orientation == "portrait", orientation="portrait"),
-        command("Landscape", is_on=page.orientation == "landscape", orientation="landscape"),
+        PartGroup(tr("Paper"), papers, "file-text"),
+        command(tr("Portrait"), is_on=page.orientation == "portrait", orientation="portrait"),
+        command(tr("Landscape"), is_on=page.orientation == "landscape", orientation="landscape"),
         None,
         *margins,
         None,
@@ -63,12 +65,16 @@ def typed_page_commands(context: PartContext, text: str) -> list[PartCommand]:
     length = f"{typed['number'].replace(',', '.')} {typed['unit']}"
     side = typed["side"]
     changes = dict.fromkeys((f"margin_{side}",) if side else _SIDES, parse_length(length))
-    label = f"{side.capitalize()} margin {length}" if side else f"Margins {length}"
+    label = (
+        tr("{side} margin {length}").format(side=tr(side).capitalize(), length=length)
+        if side
+        else tr("Margins {length}").format(length=length)
+    )
     return [PartCommand(label, _changing(context, changes), "file-text")]
 
 
 def _changing(context: PartContext, changes: dict[str, Any]) -> Callable[[], bool]:
-    return context.edit("Change the page", partial(_change_page, changes=changes))
+    return context.edit(tr("Change the page"), partial(_change_page, changes=changes))
 
 
 def _change_page(report: Report, edition: str, changes: dict[str, Any]) -> Report:
@@ -79,10 +85,14 @@ def _change_page(report: Report, edition: str, changes: dict[str, Any]) -> Repor
 
 def _running(context: PartContext, name: str) -> PartEntry:
     if getattr(context.edition, name) is not None:
-        return PartCommand(f"Select the {name}", lambda: context.tools.select(Selection(name, name)))
-    text = "{report_title()}" if name == "header" else "Page {page_number(); 0} of {page_count(); 0}"
+        return PartCommand(
+            tr("Select the {name}").format(name=tr(name)), lambda: context.tools.select(Selection(name, name))
+        )
+    text = "{report_title()}" if name == "header" else tr("Page {page_number(); 0} of {page_count(); 0}")
     made = Running(lines=(RunningLine(**{"start" if name == "header" else "end": TextPiece(text=text)}),))
-    return context.command(f"Add a {name}", partial(_change_edition, changes={name: made}), "plus")
+    return context.command(
+        tr("Add a {name}").format(name=tr(name)), partial(_change_edition, changes={name: made}), "plus"
+    )
 
 
 def _change_edition(report: Report, edition: str, changes: dict[str, Part]) -> Report:
@@ -99,8 +109,8 @@ def running_entries(context: PartContext) -> list[PartEntry]:
         inserted = tuple(
             context.command(text, partial(_append, running=name, at=at, slot=slot)) for text, slot in _PIECES
         )
-        found += [PartCommand("Edit", context.tools.edit_in_place, "pencil", shortcut="Enter"),
-                  PartGroup("Insert", inserted, "hash")]  # fmt: skip
+        found += [PartCommand(tr("Edit"), context.tools.edit_in_place, "pencil", shortcut="Enter"),
+                  PartGroup(tr("Insert"), inserted, "hash")]  # fmt: skip
     places = []
     for side, where in (("start", "left"), ("center", "centre"), ("end", "right")):
         if getattr(running.lines[0], side) is None:
@@ -108,15 +118,15 @@ def running_entries(context: PartContext) -> list[PartEntry]:
                 put = partial(edits.change_piece, running=name, at=f"0.{side}", piece=TextPiece(text=slot))
                 places.append(context.command(f"{text}, {where}", put))
             put_picture = partial(_add_picture, context, name, f"0.{side}")
-            places.append(PartCommand(f"Picture, {where}…", put_picture, "image"))
-    return [*found, PartGroup("Add", tuple(places), "plus")]
+            places.append(PartCommand(tr("Picture, {where}…").format(where=where), put_picture, "image"))
+    return [*found, PartGroup(tr("Add"), tuple(places), "plus")]
 
 
 def _add_picture(context: PartContext, running: str, at: str) -> None:
     file = context.tools.ask_picture()
     if file is not None:
         put = partial(edits.change_piece, running=running, at=at, piece=PicturePiece(file=file, height=_LOGO_HEIGHT))
-        context.controller.edit("Add a picture", put)
+        context.controller.edit(tr("Add a picture"), put)
 
 
 def _append(report: Report, edition: str, running: str, at: str, slot: str) -> Report:

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QDialog, QMenu, QWidget
 
 from northmoor.app.document_controller import DocumentController, Selection
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.canvas.canvas_widget import PageCanvas
 from northmoor.app.pages.editing.expression_context import BeginTrial, ExpressionContext
 from northmoor.app.pages.part_menu.block_entries import block_commands
@@ -140,7 +141,9 @@ class PartMenu:
     def pick_format(self) -> None:
         """Open the formats of the selected cell beside it."""
         if self._format_target() is None or self._pointed(self._canvas.pointed()) is None:
-            self._controller.refused.emit("Select a column, a total or a value of a matrix; then choose its format.")
+            self._controller.refused.emit(
+                tr("Select a column, a total or a value of a matrix; then choose its format.")
+            )
             return
         self.format_popup = FormatPopup(self._format_target, self._parent)
         self.format_popup.open_beside(self._canvas.selection_on_screen(), self._parent)
@@ -169,5 +172,5 @@ class PartMenu:
         if dialog.exec() == QDialog.DialogCode.Accepted:
             condition, look = dialog.condition, dialog.look
             self._controller.edit(
-                "Highlight", lambda r, e: table_commands.highlight(r, e, table.name, column.name, condition, look)
+                tr("Highlight"), lambda r, e: table_commands.highlight(r, e, table.name, column.name, condition, look)
             )

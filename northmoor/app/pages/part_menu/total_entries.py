@@ -2,6 +2,7 @@
 
 from functools import partial
 
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup
 from northmoor.app.pages.part_menu.format_target import format_group
 from northmoor.app.pages.part_menu.part_context import PartContext
@@ -20,15 +21,17 @@ def total_entries(context: PartContext) -> list[PartEntry]:
     column = table_commands.table_column(table, context.selection.column or "")
     place = context.selection.place
     return [
-        PartCommand("Edit", context.tools.edit_in_place, "pencil", shortcut="Enter"),
+        PartCommand(tr("Edit"), context.tools.edit_in_place, "pencil", shortcut="Enter"),
         format_group(context),
-        PartGroup("Show", _aggregates(context, table, column, place), "sigma"),
-        PartGroup("Sort", _sorting(context, table, column, place), "arrow-up-down"),
-        PartGroup("Compute beside it", _derived(context, table, column), "percent"),
+        PartGroup(tr("Show"), _aggregates(context, table, column, place), "sigma"),
+        PartGroup(tr("Sort"), _sorting(context, table, column, place), "arrow-up-down"),
+        PartGroup(tr("Compute beside it"), _derived(context, table, column), "percent"),
         None,
         *row_entries(context, table, place),
         None,
-        PartCommand("Trace", context.tools.trace_selected, "search", shortcut="F8", help="Why it is what it is"),
+        PartCommand(
+            tr("Trace"), context.tools.trace_selected, "search", shortcut="F8", help=tr("Where the figure comes from")
+        ),
     ]
 
 
@@ -44,7 +47,7 @@ def _aggregates(
     for name in (likely, *(known for known in TOTALS if known != likely)):
         value = aggregate_of(name, column.value)
         change = partial(_with_value, table=table.name, place=place, column=column.name, value=value)
-        found.append(context.command(TOTALS[name], change, is_on=value == now))
+        found.append(context.command(tr(TOTALS[name]), change, is_on=value == now))
     return tuple(found)
 
 
@@ -58,10 +61,18 @@ def _sorting(
     if not table.levels or column.value is None:
         return ()
     by_total = partial(table_commands.sort_groups_by_total, table=table.name, column=column.name, level=place.level)
-    which = f"Each {place.level}" if place.level is not None else "All groups"
+    which = tr("Each {level}").format(level=place.level) if place.level is not None else tr("All groups")
     return (
-        context.command(f"{which} by it, largest first", partial(by_total, descending=True), "arrow-down-wide-narrow"),
-        context.command(f"{which} by it, smallest first", partial(by_total, descending=False), "arrow-up-narrow-wide"),
+        context.command(
+            tr("{which} by it, largest first").format(which=which),
+            partial(by_total, descending=True),
+            "arrow-down-wide-narrow",
+        ),
+        context.command(
+            tr("{which} by it, smallest first").format(which=which),
+            partial(by_total, descending=False),
+            "arrow-up-narrow-wide",
+        ),
     )
 
 
@@ -74,9 +85,9 @@ def _derived(context: PartContext, table: TableBlock, column: Column) -> tuple[P
     found = []
     for derived in DERIVED_COLUMNS:
         for window in (REPORT, *outer):
-            where = "of all" if window == REPORT else f"within each {window}"
+            where = tr("of all") if window == REPORT else tr("within each {window}").format(window=window)
             add = partial(add_derived_column, table=table.name, column=column.name, derived=derived, window=window)
-            found.append(context.command(f"{derived.label}, {where}" if outer else derived.label, add))
+            found.append(context.command(f"{tr(derived.label)}, {where}" if outer else tr(derived.label), add))
     return tuple(found)
 
 
@@ -84,15 +95,15 @@ def row_entries(context: PartContext, table: TableBlock, place: RowPlace) -> lis
     """The commands of a heading or total as a whole."""
     found: list[PartEntry] = []
     if place.row == "total" and place.level is None:
-        for name, text in (("page_total", "Total of each page"), ("brought_forward", "Total brought forward"),
-                           ("carried_forward", "Total carried forward")):  # fmt: skip
+        for name, text in (("page_total", tr("Total of each page")), ("brought_forward", tr("Total brought forward")),
+                           ("carried_forward", tr("Total carried forward"))):  # fmt: skip
             row = getattr(table, name)
             change = partial(_toggle_page_row, table=table.name, name=name)
             found.append(context.command(text, change, is_on=row is not None))
     if place.row in ("heading", "total") and place.level is not None:
         found += level_placement(context, table, place.level)
     if place.row in ("heading", "total"):
-        number = {"heading": "Another heading row", "total": "Another total row"}[place.row]
+        number = {"heading": tr("Another heading row"), "total": tr("Another total row")}[place.row]
         row = table.row_at(place)
         found.append(context.command(number, partial(edits.add_row, table=table.name, place=place, row=row), "plus"))
     return found
@@ -102,7 +113,7 @@ def _toggle_page_row(report: Report, edition: str, table: str, name: str) -> Rep
     block = edits.table_of(report, edition, table)
     if getattr(block, name) is not None:
         return edits.change_row(report, edition, table, RowPlace(name), None)
-    labels = dict(zip(PAGE_ROWS, ("Brought forward", "Page total", "Carried forward"), strict=True))
+    labels = dict(zip(PAGE_ROWS, (tr("Brought forward"), tr("Page total"), tr("Carried forward")), strict=True))
     row = edits.total_row(report, block, labels[name], "total")
     sums = tuple(cell for cell in block.total[0].cells if cell.value is not None) if block.total else ()
     return edits.change_row(report, edition, table, RowPlace(name), row if row.cells else row.but(cells=sums))
@@ -118,18 +129,19 @@ def level_placement(context: PartContext, table: TableBlock, name: str) -> list[
     breaks = level.page_break != "none"
     return [
         context.command(
-            f"New page for each {name}", changing(page_break="none" if breaks else "between"),
+            tr("New page for each {name}").format(name=name), changing(page_break="none" if breaks else "between"),
             "separator-horizontal", is_on=breaks,
         ),
         context.command(
-            "Keep together", changing(keep_together=not level.keep_together), "group", is_on=level.keep_together
+            tr("Keep together"), changing(keep_together=not level.keep_together), "group", is_on=level.keep_together
         ),
         context.command(
-            "Repeat heading on each page", changing(repeat_heading=not level.repeat_heading), "repeat",
+            tr("Repeat heading on each page"), changing(repeat_heading=not level.repeat_heading), "repeat",
             is_on=level.repeat_heading,
         ),
         context.command(
-            "Restart page numbers", changing(restart_page_number=not level.restart_page_number, page_break="between"),
+            tr("Restart page numbers"),
+            changing(restart_page_number=not level.restart_page_number, page_break="between"),
             is_on=level.restart_page_number,
         ),
     ]  # fmt: skip

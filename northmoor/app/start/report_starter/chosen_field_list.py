@@ -7,6 +7,7 @@ from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QDropEvent, QKeyEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QAbstractItemView, QHBoxLayout, QLabel, QListWidget, QListWidgetItem, QToolButton, QWidget
 
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.panels.role_choice_box import RoleChoiceBox
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.kind_looks import KIND_LOOKS
@@ -15,8 +16,8 @@ from northmoor.core.authoring.starters.block_starters import BlockStarter, Chose
 from northmoor.core.model.kinds.value_types import ValueType
 
 _ROW = 38
-_NOT_SHOWN = RoleChoice("Not shown", "")
-_EMPTY = "Tick fields below, the one that matters most first. Until then the first ones are listed."
+_NOT_SHOWN = RoleChoice(tr("Not shown"), "")
+_EMPTY = tr("Select fields below, the most important first. Until then the first ones are listed.")
 
 
 class ChosenFieldList(QListWidget):
@@ -26,8 +27,8 @@ class ChosenFieldList(QListWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setAccessibleName("Fields in the report")
-        self.setToolTip("Drag a field, or Alt+Up and Alt+Down, to order them; Del takes one out")
+        self.setAccessibleName(tr("Fields in the report"))
+        self.setToolTip(tr("Drag fields, or use Alt+Up and Alt+Down, to order them; Del removes one"))
         self.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
         self.setDefaultDropAction(Qt.DropAction.MoveAction)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -59,8 +60,8 @@ class ChosenFieldList(QListWidget):
         self.roles.append(roles)
         gone = QToolButton()
         gone.setIcon(icon("x", size=12))
-        gone.setAccessibleName(f"Remove {each.field.label}")
-        gone.setToolTip(f"Remove {each.field.label} (Del)")
+        gone.setAccessibleName(tr("Remove {label}").format(label=each.field.label))
+        gone.setToolTip(tr("Remove {label} (Del)").format(label=each.field.label))
         gone.setAutoRaise(True)
         gone.clicked.connect(lambda _=False: self._emit([f for n, f in enumerate(self.shown) if n != at]))
         held = QWidget()

@@ -5,6 +5,7 @@ from collections.abc import Mapping, Sequence
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QWidget
 
+from northmoor.app.language.translation import tr
 from northmoor.core.authoring.starters.starter_layouts import Field
 from northmoor.core.authoring.starters.starter_query import OPERATOR_WORDS, StarterFilter, operators_of
 from northmoor.core.model.kinds.value_types import ValueType
@@ -20,12 +21,12 @@ class FilterRow(QWidget):
         super().__init__()
         self._types: Mapping[str, ValueType] = {}
         self.column, self.operator, self.value = QComboBox(), QComboBox(), QComboBox()
-        self.asked = QCheckBox("Readers choose the value from a list")
+        self.asked = QCheckBox(tr("Readers choose the value from a list"))
         for widget, name, tip in (
-            (self.column, "Rows", "The field by which rows are kept"),
-            (self.operator, "Condition", "How its values compare"),
-            (self.value, "Value", "The value, chosen or typed"),
-            (self.asked, "", "A parameter of the report, with the field's values as its list, or all"),
+            (self.column, tr("Rows"), tr("The field by which rows are kept")),
+            (self.operator, tr("Condition"), tr("How its values compare")),
+            (self.value, tr("Value"), tr("The value, chosen or typed")),
+            (self.asked, "", tr("A parameter of the report, with the field's values as its list, or all")),
         ):
             widget.setToolTip(tip)
             if name:
@@ -57,9 +58,9 @@ class FilterRow(QWidget):
         """Offer the fields of other rows; all rows are kept at first."""
         self._types = types
         self.column.clear()
-        self.column.addItem("All rows", "")
+        self.column.addItem(tr("All rows"), "")
         for field in fields:
-            self.column.addItem(f"Only rows by {field.label}", field.name)
+            self.column.addItem(tr("Only rows by {label}").format(label=field.label), field.name)
         self._show_parts()
 
     def offer_values(self, column: str, values: Sequence[str]) -> None:
@@ -85,7 +86,7 @@ class FilterRow(QWidget):
         name = self.column.currentData()
         self.operator.clear()
         for operator in operators_of(self._types[name].kind) if name else ():
-            self.operator.addItem(OPERATOR_WORDS[operator], operator)
+            self.operator.addItem(tr(OPERATOR_WORDS[operator]), operator)
         self.value.clear()
         self.value.setCurrentText("")
         self._last = ""

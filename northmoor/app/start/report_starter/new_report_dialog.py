@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.panels.query_fields import QueryFields, read_query_fields
 from northmoor.app.start.report_starter.chosen_field_list import ChosenFieldList
 from northmoor.app.start.report_starter.filter_row import FilterRow
@@ -63,11 +64,12 @@ _AROUND_CARD = QSize(32, 38)
 _LEFT_WIDTH, _LOOK_WIDTH = 330, 236
 _PAGE_WIDTH = 1_200
 """Pixels of a page that is shown."""
-_HINT = "Tick fields at the left, the one that matters most first; until then the first ones are listed."
+_HINT = tr("Select fields at the left, the most important first; until then the first ones are listed.")
+_ORIENTATION = tr("Automatic: portrait, or landscape where that cuts and shrinks less")
 _LISTED = 8
 """How many fields are listed where none is ticked."""
 _MOST_VALUES = 200
-_UNTITLED = "New report"
+_UNTITLED = tr("New report")
 _PAGES_AFTER = 120  # milliseconds after the last change
 
 
@@ -88,7 +90,7 @@ class NewReportDialog(QDialog):
         parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
-        self.setWindowTitle("New report")
+        self.setWindowTitle(tr("New report"))
         self.resize(first_size(self, QSize(1200, 740)))
         self._open, self._worker, self.library = report, worker, library
         self._values = values
@@ -134,28 +136,28 @@ class NewReportDialog(QDialog):
         self.chosen, self.filter = ChosenFieldList(), FilterRow()
         self.preview, self.caption, self.message = PagePreview(), QLabel(), QLabel()
         self.look, self.paper, self.orientation = QComboBox(), QComboBox(), QComboBox()
-        self.title.setAccessibleName("Title")
-        self.search.setAccessibleName("Search fields")
-        self.search.setPlaceholderText("search fields")
+        self.title.setAccessibleName(tr("Title"))
+        self.search.setAccessibleName(tr("Search fields"))
+        self.search.setPlaceholderText(tr("search fields"))
         self.search.setClearButtonEnabled(True)
-        self.fields.setAccessibleName("Fields")
-        self.fields.setToolTip("Space ticks a field; the first ticked matters most")
+        self.fields.setAccessibleName(tr("Fields"))
+        self.fields.setToolTip(tr("Space selects a field; the first one is the most important"))
         self.look.setIconSize(LOOK_PICTURE)
         self.look.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.look.setMinimumContentsLength(14)
         self.look.setMaximumWidth(_LOOK_WIDTH)
-        self.look.addItem("Simple", None)
+        self.look.addItem(tr("Simple"), None)
         for name, look in TABLE_LOOKS.items():
-            self.look.addItem(look_icon(name), look.title, name)
+            self.look.addItem(look_icon(name), tr(look.title), name)
         for size in PAPER_SIZES:
             self.paper.addItem(size, size)
         self.paper.setCurrentText("A4")
-        for text, value in (("As it fits", None), ("Portrait", "portrait"), ("Landscape", "landscape")):
+        for text, value in ((tr("Automatic"), None), (tr("Portrait"), "portrait"), (tr("Landscape"), "landscape")):
             self.orientation.addItem(text, value)
         for combo, name, tip in (
-            (self.look, "Table style", "What the table looks like; it can be changed at any time"),
-            (self.paper, "Paper", "The paper of its pages"),
-            (self.orientation, "Orientation", "As it fits: upright, or on its side where that cuts and shrinks less"),
+            (self.look, tr("Table style"), tr("What the table looks like; it can be changed at any time")),
+            (self.paper, tr("Paper"), tr("The paper of its pages")),
+            (self.orientation, tr("Orientation"), _ORIENTATION),
         ):
             combo.setAccessibleName(name)
             combo.setToolTip(tip)
@@ -169,7 +171,7 @@ class NewReportDialog(QDialog):
         self.cards: dict[str, QToolButton] = {}
         for layout in REPORT_LAYOUTS:
             card = QToolButton()
-            card.setText(layout.name)
+            card.setText(tr(layout.name))
             card.setObjectName("card")
             card.setIconSize(_CARD)
             card.setFixedSize(_CARD + _AROUND_CARD)
@@ -184,11 +186,11 @@ class NewReportDialog(QDialog):
         left = QVBoxLayout()
         left.setSpacing(6)
         for text, widget, stretch in (
-            ("&Title", self.title, 0),
-            ("Data &source", self.panel, 0),
-            ("Rows", self.filter, 0),
-            ("In the &report", self.chosen, 5),
-            ("&Fields", self.search, 0),
+            (tr("&Title"), self.title, 0),
+            (tr("Data &source"), self.panel, 0),
+            (tr("Rows"), self.filter, 0),
+            (tr("In the &report"), self.chosen, 5),
+            (tr("&Fields"), self.search, 0),
         ):
             label = QLabel(text)
             label.setObjectName("section")
@@ -202,11 +204,11 @@ class NewReportDialog(QDialog):
         return left
 
     def _right(self) -> QVBoxLayout:
-        self.begin = QPushButton("Create report")
+        self.begin = QPushButton(tr("Create report"))
         self.begin.setObjectName("primary")
         self.begin.setDefault(True)
         self.begin.clicked.connect(lambda _=False: self.accept())
-        cancel = QPushButton("Cancel")
+        cancel = QPushButton(tr("Cancel"))
         cancel.setAutoDefault(False)
         cancel.clicked.connect(lambda _=False: self.reject())
         cards = QHBoxLayout()
@@ -216,7 +218,7 @@ class NewReportDialog(QDialog):
         cards.addStretch(1)
         bottom = QHBoxLayout()
         bottom.setSpacing(8)
-        for text, combo in (("St&yle", self.look), ("&Paper", self.paper), ("", self.orientation)):
+        for text, combo in ((tr("St&yle"), self.look), (tr("&Paper"), self.paper), ("", self.orientation)):
             if text:
                 label = QLabel(text)
                 label.setBuddy(combo)
@@ -272,9 +274,9 @@ class NewReportDialog(QDialog):
         self._forget_pages()
         self._show_chosen()
         if self.panel.current is None:
-            self._say("Reading the library's tables. Where it has none, add a connection in Data.")
+            self._say(tr("Reading the library's tables. Where it has none, add a connection in Data."))
             return
-        self._say("Reading the fields…")
+        self._say(tr("Reading the fields…"))
         try:
             self._take_source()
         except NorthmoorError as error:
@@ -411,7 +413,8 @@ class NewReportDialog(QDialog):
                 self._shown_first[layout.name] = self._begun(layout, self._few, fields)
             card = self.cards[layout.name]
             card.setEnabled(layout.name in self.found)
-            card.setToolTip(f"{layout.name}, as its first page is" if layout.name in self.found else layout.needs)
+            as_it_is = tr("{layout}, as its first page is").format(layout=tr(layout.name))
+            card.setToolTip(as_it_is if layout.name in self.found else tr(layout.needs))
             card.setIcon(self._blank)
         self._say("" if self._order else _HINT)
         if self.kind not in self.found and self.kind not in self._own:
@@ -505,7 +508,7 @@ class NewReportDialog(QDialog):
             self.caption.setText(facts)
             self._previewed = self.kind
         elif self._previewed != self.kind:
-            self.preview.show_message("Laying out the page…" if self.kind in self.found else "")
+            self.preview.show_message(tr("Laying out the page…") if self.kind in self.found else "")
             self.caption.clear()
 
     def _show_chosen(self) -> None:
@@ -523,7 +526,8 @@ class NewReportDialog(QDialog):
             self.cards[kind].setChecked(True)
         is_table = self._layout.starter.lists_rows
         self.look.setEnabled(is_table)
-        self.look.setToolTip("What the table looks like" if is_table else f"A {str(kind).lower()} has no table style")
+        without = tr("A {kind} has no table style").format(kind=str(kind).lower())
+        self.look.setToolTip(tr("What the table looks like") if is_table else without)
         self._show_preview()
         self._show_chosen()
         self._update()
@@ -546,7 +550,8 @@ class NewReportDialog(QDialog):
     def _update(self) -> None:
         is_ready = self.kind in self.found
         self.begin.setEnabled(is_ready)
-        self.begin.setToolTip(f"Save it as {self.path.name} and open it" if is_ready else _HINT)
+        going_on = tr("Save it as {file} and open it").format(file=self.path.name)
+        self.begin.setToolTip(going_on if is_ready else _HINT)
 
     def accept(self) -> None:
         """Begin the report that is shown."""
@@ -574,9 +579,10 @@ def _first_page(
     else:
         orientation, document = with_room(report, render)
     width = document.page(0).width / 1000
-    facts = f"Page 1 of {len(document):,} · {document.row_count:,} rows"
+    pages, rows = len(document), document.row_count
+    facts = tr("Page 1 of {pages:,} · {rows:,} rows").format(pages=pages, rows=rows)
     if document.row_count == _MOST_ROWS:
-        facts = f"Page 1, from the first {_MOST_ROWS:,} rows; the report will have all"
+        facts = tr("Page 1, from the first {count:,} rows; the report will have all").format(count=_MOST_ROWS)
     return asked, kind, (orientation, rasterise(document.page_pdf(0), 0, _PAGE_WIDTH / width), facts)
 
 

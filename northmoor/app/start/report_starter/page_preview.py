@@ -4,6 +4,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QImage, QPixmap, QResizeEvent
 from PyQt6.QtWidgets import QFrame, QLabel, QScrollArea, QVBoxLayout, QWidget
 
+from northmoor.app.language.translation import tr
 from northmoor.core.output.raster import Raster
 
 _MARGIN = 14
@@ -20,7 +21,7 @@ class PagePreview(QScrollArea):
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setAccessibleName("First page")
+        self.setAccessibleName(tr("First page"))
         self.page, self.note = QLabel(), QLabel()
         self.note.setObjectName("quiet")
         self.note.setWordWrap(True)

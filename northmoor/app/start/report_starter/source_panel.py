@@ -6,6 +6,7 @@ from functools import partial
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QMenu, QToolButton, QVBoxLayout, QWidget
 
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.flow_layout import FlowLayout
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.widget_tools import hide_and_delete
@@ -29,19 +30,19 @@ class SourcePanel(QWidget):
         self._tables: dict[tuple[str, str], CatalogTable] = {}
         self._joined: tuple[JoinedTable, ...] = ()
         self.source = QComboBox()
-        self.source.setAccessibleName("Data source")
-        self.source.setToolTip("A query of the open report, or a table of the library's connections")
+        self.source.setAccessibleName(tr("Data source"))
+        self.source.setToolTip(tr("A query of the open report, or a table of the library's connections"))
         self.source.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         for query in queries:
-            self.source.addItem(f"Query · {query}", ("query", query))
+            self.source.addItem(tr("Query · {query}").format(query=query), ("query", query))
         self.source.activated.connect(lambda _: self._choose())
         self.join = QToolButton()
-        self.join.setText("Join a table")
+        self.join.setText(tr("Join a table"))
         self.join.setIcon(icon("plus"))
         self.join.setObjectName("new-chip")
         self.join.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
         self.join.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        self.join.setToolTip("Add the columns of a table that this one refers to by a key")
+        self.join.setToolTip(tr("Add the columns of a table that this one refers to by a key"))
         self._menu = QMenu(self.join)
         self._menu.aboutToShow.connect(self._fill_menu)
         self.join.setMenu(self._menu)
@@ -74,7 +75,9 @@ class SourcePanel(QWidget):
 
     def add_server(self, connection: str) -> None:
         """Offer to read the tables of a server, which may ask for a password."""
-        self.source.addItem(f"{connection} · connect and read its tables…", ("connect", connection))
+        self.source.addItem(
+            tr("{connection} · connect and read its tables…").format(connection=connection), ("connect", connection)
+        )
 
     @property
     def current(self) -> str | StarterSource | None:
@@ -111,14 +114,18 @@ class SourcePanel(QWidget):
         found = self.joinable()
         for at, each in enumerate(found[:_MOST_OFFERED]):
             if at and found[at - 1].is_lookup and not each.is_lookup:
-                self._menu.addSection("Repeats rows: several of each")
+                self._menu.addSection(tr("Repeats rows: several of each"))
             own, other = each.way.pairs[0]
-            text = f"{each.table.name}, by {each.way.to}.{other}" if each.is_lookup else f"{each.table.name}, by {own}"
+            text = (
+                tr("{name}, by {to}.{other}").format(name=each.table.name, to=each.way.to, other=other)
+                if each.is_lookup
+                else tr("{name}, by {own}").format(name=each.table.name, own=own)
+            )
             entry = self._menu.addAction(text.replace("&", "&&"))
             assert entry is not None
             entry.triggered.connect(partial(self.join_table, each))
         if self._menu.isEmpty():
-            nothing = self._menu.addAction("No other table refers to this one by a key; join it in Data")
+            nothing = self._menu.addAction(tr("No other table refers to this one by a key; join it in Data"))
             assert nothing is not None
             nothing.setEnabled(False)
 
@@ -147,8 +154,10 @@ class SourcePanel(QWidget):
             chip.setText(each.table.name)
             chip.setIcon(icon("x", size=12))
             chip.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
-            chip.setToolTip(f"Joined by {each.way.to}.{each.way.pairs[0][1]}; click to remove it")
-            chip.setAccessibleName(f"Remove {each.table.name}")
+            chip.setToolTip(
+                tr("Joined by {to}.{pairs}; click to remove it").format(to=each.way.to, pairs=each.way.pairs[0][1])
+            )
+            chip.setAccessibleName(tr("Remove {name}").format(name=each.table.name))
             chip.clicked.connect(partial(self._remove, at))
             self.chips.append(chip)
             self._flow.addWidget(chip)

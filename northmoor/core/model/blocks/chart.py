@@ -35,8 +35,8 @@ class ChartLevel(GroupingLevel):
     format: str | None = None
     """CLDR pattern for its keys; without one, that of the query's column, else one that suits the type."""
     fill: Literal["none", "data", "period", "list"] = "none"
-    """Which keys are shown although no rows have them: all that occur anywhere in the data (or in `members`), all
-    periods from the first to the last, or those that are listed."""
+    """Which keys are shown even without rows: all that occur anywhere in the data (or in `members`), all periods from
+    the first to the last, or those that are listed."""
     members: str | None = None
     """Column of another query that has all keys, such as ports.name, for filling from the data."""
 
@@ -75,7 +75,7 @@ class ChartMeasure(Part):
     trend: bool = False
     """Beside lines, areas and points, a straight line with the least squares of distances."""
     trend_title: str = "trend"
-    """Template for the legend's entry of the trend, likewise."""
+    """Template for the legend's entry of the trend, after the name of what it is the trend of; empty for none."""
     color: Color | None = None
     """Its colour, where there are no series; without one, that of its place."""
 
@@ -90,9 +90,9 @@ class ChartAxis(Part):
     scale: Literal["linear", "log"] = "linear"
     """Whether equal steps are equal differences, or equal ratios."""
     least: str | None = None
-    """Expression for where it begins; without one, below the least value. Bars begin at zero unless this says so."""
+    """Expression for where it begins; without one, below the smallest value, or at zero for bars."""
     greatest: str | None = None
-    """Expression for where it ends; without one, above the greatest value."""
+    """Expression for where it ends; without one, above the largest value."""
     grid: bool = True
     """Whether fine lines go across the chart at its ticks."""
     shown: bool = True
@@ -125,7 +125,7 @@ class Chart(Part):
     """What makes a mark: a column for each group, for instance. For a histogram, what is counted in ranges; points and
     spans without one have a mark for each row of the data."""
     series: ChartLevel | None = None
-    """Groups drawn side by side, stacked or as lines of their own, each in one colour."""
+    """Groups drawn side by side, stacked or as separate lines, each in one colour."""
     panels: ChartLevel | None = None
     """Groups that each have a small chart of their own, all on the same scales."""
     measures: Annotated[tuple[ChartMeasure, ...], Field(min_length=1, max_length=20)]
@@ -140,16 +140,16 @@ class Chart(Part):
     height: Annotated[Length, Field(ge=20_000, le=3_000_000)] = 200_000
     """Height with its title, legend and axes."""
     stack: Literal["none", "values", "shares"] = "none"
-    """Whether series stand side by side, are piled up, or fill the height to 100 %."""
+    """Whether series are side by side, stacked, or stacked to 100 %."""
     along: str | None = None
-    """Expression for how far along the axis a point stands; without one, points stand at their categories."""
+    """Expression for a point's position along the axis; without one, points are at their categories."""
     bubble: str | None = None
     """Expression for the area of a point, which makes bubbles."""
     lines: Literal["straight", "steps", "held", "smooth"] = "straight"
     """How lines go from mark to mark: straight, in steps half-way, held until the next, or smooth, which never goes
     beyond the marks."""
     gaps: Literal["keep", "bridge"] = "keep"
-    """Whether a line stops where a value is missing, or goes on to the next."""
+    """Whether a line stops where a value is missing, or continues to the next."""
     markers: bool = False
     """Whether each mark of a line has a dot."""
     hole: Annotated[float, Field(ge=0, le=0.9)] = 0.0
@@ -159,10 +159,10 @@ class Chart(Part):
     gap: Annotated[float, Field(ge=0, le=0.9)] = 0.25
     """Space between columns, as a share of what a category has."""
     places: Literal["scale", "even"] = "scale"
-    """Whether lines, areas and points over dates and numbers stand where those are, or at even distances like all that
-    have other categories."""
+    """Whether lines, areas and points over dates and numbers are to scale, or at even distances like other
+    categories."""
     columns: Annotated[int, Field(ge=1, le=20)] | None = None
-    """How many small charts stand side by side."""
+    """How many small charts are side by side."""
     labels: Literal["none", "inside", "outside"] = "none"
     """Whether values are written in their marks or beside them; those without room are left out."""
     label_text: str | None = None
@@ -180,7 +180,7 @@ class Chart(Part):
     second: ChartAxis = ChartAxis(grid=False)
     """A second axis of values at the other side."""
     across: ChartAxis = ChartAxis(grid=False)
-    """The axis of categories, or of what points lie along."""
+    """The axis of categories, or of the positions of points."""
     references: Annotated[tuple[ReferenceLine, ...], Field(max_length=20)] = ()
     """Lines and ranges behind the marks."""
     link: str | None = None
@@ -248,7 +248,7 @@ class ChartBlock(Chart):
 
     kind: Literal["chart"] = "chart"
     name: Name
-    """The name by which findings and origins speak of it."""
+    """The name by which findings and origins refer to it."""
     query: Identifier
     """The query whose rows it draws."""
     of_record: Annotated[tuple[LinkedColumns, ...], Field(max_length=8)] = ()
@@ -259,7 +259,7 @@ class ChartBlock(Chart):
     groups_of: Name | None = None
     """A table or matrix of the same edition: its rows are drawn, and its levels can be the chart's."""
     width: Annotated[float, Field(ge=0.1, le=1)] = 1.0
-    """Width as a share of the page's body; charts and pictures that are narrow stand at the left."""
+    """Width as a share of the page's body; narrow charts and pictures are at the left."""
     space_after: Gap = 0
     """Space between it and the next block."""
     visible: str | None = None

@@ -51,9 +51,9 @@ class ForEachBlock(GroupingLevel):
     address: str | None = None
     """Template for the mail address that each record's file is sent to in a bundle, such as {mail}."""
     listed_total: str | None = None
-    """Template for what the list of a bundle says of each record beside its file, such as {sum(net); 0.00}."""
+    """Template for each record's text in the list of a bundle, beside its file, such as {sum(net); 0.00}."""
     keep_together: bool = False
-    """Whether a record that fits on a page is not parted."""
+    """Whether a record that fits on a page is kept on one."""
     without_rows: Literal["printed", "left_out"] = "printed"
     """Whether a record is printed that has no rows in any of its blocks over details."""
     space_after: Gap = 0
@@ -74,7 +74,7 @@ class Track(Part):
     """The width of a grid's column."""
 
     width: Annotated[Length, Field(ge=1000, le=5_000_000)] | None = None
-    """A fixed width; without one, a share of what is left."""
+    """A fixed width; without one, a share of the remaining width."""
     by_content: bool = False
     """Without a width: whether it is as wide as the texts, pictures and small blocks in it need, up to half of the
     grid."""
@@ -94,11 +94,11 @@ class GridCell(Part):
     columns: Annotated[int, Field(ge=1, le=50)] = 1
     """How many columns it spans."""
     blocks: Annotated[tuple["Block", ...], Field(max_length=100)] = ()
-    """What stands in it."""
+    """Its content."""
     fill: Color | None = None
-    """Colour of its ground."""
+    """Colour of its background."""
     padding: Annotated[Length, Field(ge=0, le=200_000)] = 0
-    """Space between its edges and what stands in it."""
+    """Space between its edges and its content."""
 
 
 class GridBlock(FlowBlock):
@@ -145,11 +145,11 @@ class FrameItem(Part):
     width: Annotated[Length, Field(ge=1000, le=5_000_000)] = 150_000
     """Width."""
     height: Annotated[Length, Field(ge=1000, le=5_000_000)] | None = None
-    """Height; without one, that of what stands in it."""
+    """Height; without one, that of its content."""
     blocks: Annotated[tuple["Block", ...], Field(max_length=100)] = ()
-    """What stands there, from the top."""
+    """Its content, from the top."""
     locked: bool = False
-    """Whether it stays where it is when it is dragged."""
+    """Whether it cannot be moved by dragging."""
     group: Name | None = None
     """Items of one group are moved together."""
 
@@ -165,8 +165,7 @@ class FrameBlock(FlowBlock):
     align: Align = "start"
     """Horizontal place."""
     when_full: Literal["grow", "cut"] = "grow"
-    """Whether it becomes higher where its content does, or leaves out what goes beyond an item's height and its own,
-    and says so."""
+    """Whether it grows with its content, or leaves out what exceeds an item's height and its own, with a finding."""
     step: Annotated[Length, Field(ge=0, le=200_000)] = 14_173
     """Distance of the lines to which dragged items are drawn; 0pt for none."""
     guides_across: Annotated[tuple[Distance, ...], Field(max_length=50)] = ()
@@ -174,10 +173,10 @@ class FrameBlock(FlowBlock):
     guides_down: Annotated[tuple[Distance, ...], Field(max_length=50)] = ()
     """Distances of level guides from the top."""
     fill: Color | None = None
-    """Colour of its ground."""
+    """Colour of its background."""
     stroke: Color | None = None
     """Colour of its edge; without one, there is none."""
     thickness: Annotated[Length, Field(ge=0, le=50_000)] = 700
     """Thickness of its edge."""
     items: Annotated[tuple[FrameItem, ...], Field(max_length=500)] = ()
-    """What stands in it, from back to front."""
+    """Its content, from back to front."""

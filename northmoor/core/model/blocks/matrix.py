@@ -20,7 +20,7 @@ class MatrixLevel(GroupingLevel):
     """One grouping step on a side of a matrix."""
 
     title: str = ""
-    """Template over its keys, where they stand in a column of their own."""
+    """Template over its keys, where they have a column of their own."""
     format: str | None = None
     """CLDR pattern for its keys; without one, that of the query's column, else one that suits the type."""
     fill: Literal["none", "data", "period", "list"] = "none"
@@ -52,7 +52,7 @@ class Measure(Content):
     width: Annotated[Length, Field(ge=1000, le=5_000_000)] | None = None
     """Width of each of its columns; without one, by content."""
     totals: Literal["both", "rows", "columns", "none"] = "both"
-    """Whether it stands in totals of rows, of columns, in both or in none."""
+    """Whether it is in totals of rows, of columns, in both or in none."""
     scale_over: Literal["all", "row", "column"] = "all"
     """Over which cells its colour scale goes from the least to the greatest: all, those of a row, or of a column."""
 
@@ -62,7 +62,7 @@ class MatrixBlock(Part):
 
     kind: Literal["matrix"] = "matrix"
     name: Name
-    """The name by which findings and origins speak of it."""
+    """The name by which findings and origins refer to it."""
     query: Identifier
     """The query whose rows it totals."""
     of_record: Annotated[tuple[LinkedColumns, ...], Field(max_length=8)] = ()
@@ -75,9 +75,9 @@ class MatrixBlock(Part):
     columns: Annotated[tuple[MatrixLevel, ...], Field(max_length=MOST_LEVELS)] = ()
     """Grouping steps across the top, outermost first."""
     measures: Annotated[tuple[Measure, ...], Field(min_length=1, max_length=20)]
-    """What stands in the cells."""
+    """The values in the cells."""
     measures_stand: Literal["across", "down"] = "across"
-    """Whether several measures stand side by side or one below the other."""
+    """Whether several measures are side by side or one below the other."""
     show_measures: bool = False
     """Whether a single measure's title is shown, too."""
     keep_rows: str | None = None
@@ -91,13 +91,13 @@ class MatrixBlock(Part):
     column_total_text: str = "Total"
     """Template for what the column of totals is called."""
     no_rows: str = ""
-    """Text of cells behind which there are no rows at all, to be told from those that are zero."""
+    """Text of cells without any rows, as distinct from those that are zero."""
     stepped: bool = False
-    """Keys of all row levels stand in one column, inner ones further right, instead of a column each."""
+    """Keys of all row levels are in one column, inner ones indented, instead of a column each."""
     indent: Gap = 10_000
-    """How much further right each step begins, and each depth of a tree."""
+    """How far each step, and each depth of a tree, is indented."""
     style: Name | None = None
-    """Style of the cells, on which the other styles lie."""
+    """Style of the cells, under the other styles."""
     head_style: Name | None = None
     """Style of the head."""
     key_style: Name | None = None
@@ -107,8 +107,8 @@ class MatrixBlock(Part):
     even_widths: bool = False
     """All columns of a measure are as wide as the widest of them."""
     when_wide: Literal["narrow", "across", "shrink"] = "narrow"
-    """What happens when it is wider than the page: columns become narrower; it goes on across further pages with the
-    keys of its rows repeated; or it is printed smaller, and goes on across pages where that is not enough."""
+    """What happens when it is wider than the page: columns become narrower; it continues across further pages with the
+    keys of its rows repeated; or it is printed smaller, and continues across pages where that is not enough."""
     smallest: Annotated[float, Field(ge=0.3, le=1)] = 0.7
     """How small it may be printed, as a share of its size."""
     sheets: Literal["across", "down"] = "across"

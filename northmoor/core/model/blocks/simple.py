@@ -18,7 +18,7 @@ class LineBlock(FlowBlock):
 
     kind: Literal["rule"] = "rule"
     thickness: Annotated[Length, Field(ge=100, le=50_000)] = 500
-    """How thick it is."""
+    """Its thickness."""
     color: Color = "#8B8378"
     """Its colour."""
 
@@ -38,7 +38,7 @@ class BreakBlock(FlowBlock):
     on: Literal["any", "odd", "even", "column"] = "any"
     """Whether on the next page, the next with an odd or an even number, or in the next column or label."""
     orientation: Orientation | None = None
-    """Whether the pages that follow are upright or on their side; without one, they are as before. In a for-each, they
+    """Whether the pages that follow are portrait or landscape; without one, they are as before. In a for-each, they
     always are."""
 
 
@@ -71,7 +71,7 @@ class BarcodeBlock(FlowBlock):
     draw: Literal["qr", "barcode"] = "qr"
     """A QR code (ISO/IEC 18004) or a barcode of Code 128 (ISO/IEC 15417)."""
     text: str
-    """Template for what it says."""
+    """Template for its text."""
     height: Annotated[Length, Field(ge=10_000, le=500_000)] = 60_000
     """Height."""
     width: Annotated[Length, Field(ge=10_000, le=1_000_000)] | None = None
@@ -89,7 +89,7 @@ class ReadoutBlock(FlowBlock):
     format: str | None = None
     """CLDR pattern for the value."""
     caption: str = ""
-    """Template above it that says what it is."""
+    """Template of its caption, above it."""
     against: str | None = None
     """Expression for the value it is compared with; the difference is printed below."""
     difference: Literal["share", "amount"] = "share"
@@ -101,11 +101,11 @@ class ReadoutBlock(FlowBlock):
     trend_drawn: Literal["spark", "columns"] = "spark"
     """Whether that is a line or columns."""
     trend_height: Annotated[Length, Field(ge=4_000, le=200_000)] = 18_000
-    """How high that is."""
+    """The height of that."""
     trend_color: Color = "#2F7F86"
     """Its colour."""
     good: Literal["more", "less", "neither"] = "more"
-    """Which difference is good news, and so in green; the other is in red."""
+    """Which difference is good, and so green; the other is red."""
     style: Name | None = None
     """A style of the report, for the value."""
     look: Style | None = None

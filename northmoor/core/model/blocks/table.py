@@ -57,12 +57,12 @@ class Content(Part):
     when_zero: str | None = None
     """Text in place of a value that is zero, such as –."""
     blank_repeats: bool = False
-    """Leave the cell empty where it says the same as the one above it in the same group; a new page says it again."""
+    """Leave the cell empty where it is the same as the one above it in the same group; a new page shows it again."""
     rows: Annotated[int, Field(ge=1, le=100)] = 1
-    """How many rows of its kind it covers, from its own downward: lines of a row of the data, headings or totals that
-    stand together, rows of the head. What it covers stays empty."""
+    """How many rows of its kind it covers, from its own downward: lines of a row of the data, adjacent headings or
+    totals, rows of the head. Covered cells stay empty."""
     rules: Rules = ()
-    """Conditions that change its look, asked in order."""
+    """Conditions that change its look, tried in order."""
     scale: ColorScale | None = None
     """A colour scale behind its numbers."""
     draw: Drawing | None = None
@@ -94,7 +94,7 @@ class Column(Content):
     width: Annotated[Length, Field(ge=1000, le=5_000_000)] | None = None
     """Width; columns without one share what is left."""
     repeat_across: bool = False
-    """It stands on each of the pages side by side that a wide table is printed across."""
+    """It is repeated on each of the pages side by side that a wide table is printed across."""
     joined: bool = False
     """It stays on the same one of the pages side by side as the column before it, where both fit."""
     visible: str | None = None
@@ -105,11 +105,11 @@ class Cell(Content):
     """A cell of a heading or total row."""
 
     column: Title
-    """The column it stands under."""
+    """The column it is under."""
     span: Annotated[int, Field(ge=1, le=1000)] = 1
     """How many columns it covers, from its own to the right."""
     chart: Chart | None = None
-    """A chart of the rows of the group in whose heading or total it stands, in place of a text."""
+    """A chart of the rows of the group whose heading or total it is in, in place of a text."""
 
 
 class Row(Part):
@@ -118,9 +118,9 @@ class Row(Part):
     cells: tuple[Cell, ...] = ()
     """Its cells; columns that none covers stay empty."""
     stands: Literal["before", "after"] | None = None
-    """Whether it stands before or after its group; without saying, headings stand before and totals after."""
+    """Whether it is before or after its group; by default, headings are before and totals after."""
     rules: Rules = ()
-    """Conditions that change the look of the whole row, asked in order."""
+    """Conditions that change the look of the whole row, tried in order."""
     style: Name | None = None
     """A style for the whole row."""
     look: Style | None = None
@@ -131,7 +131,7 @@ class HeadRow(Row):
     """A row of a table's head, above the columns' titles."""
 
     on: Literal["every", "first", "later"] = "every"
-    """The pages of the table it stands on."""
+    """The pages of the table it is on."""
 
 
 def _listed(value: object) -> object:
@@ -167,7 +167,7 @@ class Level(GroupingLevel):
     """One grouping step of a table. Its order is its own; rows need not come sorted."""
 
     indent: Gap = 0
-    """How much further right the first cell begins of what lies in its groups."""
+    """How far the first cell of what is in its groups is indented."""
     heading: TableRows = ()
     """Row, or rows, that begin the group."""
     total: TableRows = ()
@@ -181,15 +181,15 @@ class Level(GroupingLevel):
     largest_gap: Annotated[float, Field(ge=0, le=1)] = 0.4
     """How much of a page keeping together may leave empty, as a share of its height."""
     repeat_heading: bool = True
-    """The heading stands again where the group goes on on another page."""
+    """The heading is repeated where the group continues on another page."""
     continued: str | None = None
     """Text after the first text of a heading that is repeated, such as (continued)."""
     restart_page_number: bool = False
     """Page numbers start at 1 with each group (with a page break only)."""
     rows_after_heading: Annotated[int, Field(ge=0, le=100)] = 1
-    """So many rows stand with a heading; it is never left alone at the foot of a page."""
+    """How many rows are kept with a heading, so that it is never alone at the foot of a page."""
     rows_before_total: Annotated[int, Field(ge=0, le=100)] = 1
-    """So many rows stand with a total; it never starts a page alone."""
+    """How many rows are kept with a total, so that it never starts a page alone."""
 
 
 class TableBlock(Part):
@@ -197,7 +197,7 @@ class TableBlock(Part):
 
     kind: Literal["table"] = "table"
     name: Name
-    """The name by which findings and origins speak of it."""
+    """The name by which findings and origins refer to it."""
     query: Identifier
     """The query whose rows it lists."""
     of_record: Annotated[tuple[LinkedColumns, ...], Field(max_length=8)] = ()
@@ -216,7 +216,7 @@ class TableBlock(Part):
     total: TableRows = ()
     """Row, or rows, that total all rows."""
     detail: TableRows = ()
-    """Further lines of each row of the data, under the first; a row is never parted from its lines."""
+    """Further lines of each row of the data, under the first; a row and its lines are always on one page."""
     head: HeadRows = ()
     """Rows of the head, above the columns' titles."""
     page_total: Row | None = None
@@ -226,29 +226,29 @@ class TableBlock(Part):
     carried_forward: Row | None = None
     """Row at the end of each page but the last; sum(fare) in it totals the rows up to there."""
     foot_of_page: bool = False
-    """Page totals and what is carried forward stand at the foot of the page, whatever room the rows leave."""
+    """Page totals and carried totals are at the foot of the page, however much room the rows leave."""
     show_details: bool = True
     """Whether the rows themselves are shown, or only headings and totals."""
     show_head: bool = True
     """Whether the columns' titles are shown."""
     repeat_head: bool = True
-    """The head row stands on every page."""
+    """The head row is on every page."""
     rules: Rules = ()
-    """Conditions that change the look of a row of the data, asked in order."""
+    """Conditions that change the look of a row of the data, tried in order."""
     head_style: Name | None = None
     """Style of the head row."""
     style: Name | None = None
-    """Style of the rows, on which the other styles lie."""
+    """Style of the rows, under the other styles."""
     folded: Title | None = None
     """Level whose groups are printed folded: of each only its headings and totals."""
     when_wide: Literal["narrow", "across"] = "narrow"
-    """What happens when its columns are wider than the page: all become narrower, or the table goes on across further
+    """What happens when its columns are wider than the page: all become narrower, or the table continues across further
     pages, those of a page side by side first. Where they cannot become narrow enough without breaking numbers and
-    words, it is printed smaller, and where not even that is enough, it goes on across pages as well."""
+    words, it is printed smaller, and where even that is not enough, it continues across pages as well."""
     smallest: Annotated[float, Field(ge=0.3, le=1)] = 0.7
     """The smallest share of its size at which it is printed for lack of width."""
     keep_together: bool = False
-    """Whether a table that fits on a page is not parted."""
+    """Whether a table that fits on a page is kept on one."""
     rows_per_page: Annotated[int, Field(ge=1, le=100_000)] | str | None = None
     """How many rows a page has at most: a number, or an expression such as :rows_per_page. A page that holds fewer
     is filled to what it holds."""

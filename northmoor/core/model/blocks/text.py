@@ -45,9 +45,9 @@ class TextBlock(FlowBlock):
     text: str = ""
     """Template; a line break starts a new line."""
     runs: Annotated[tuple[TextRun, ...], Field(max_length=500)] = ()
-    """How the text goes on, in looks of their own."""
+    """The text that follows, in runs with looks of their own."""
     marker: Literal["none", "bullet", "dash", "number"] = "none"
-    """What stands before each line, as an item of a list; a line that begins with tabs is an item that much deeper."""
+    """What is before each line, as an item of a list; a line that begins with tabs is an item of a deeper level."""
     tabs: Annotated[tuple[TabStop, ...], Field(max_length=50)] = ()
     """Tab stops; after the last, or without any, there is one every 36pt."""
     link: str | None = None
@@ -62,7 +62,7 @@ class TextBlock(FlowBlock):
     heading: Annotated[int, Field(ge=1, le=9)] = 1
     """Which step of headings it is, from 1."""
     stays_with_next: bool = False
-    """Whether it stands on the page of what follows, as the heading of that."""
+    """Whether it is kept on the page of what follows, as its heading."""
 
     @property
     def template(self) -> str:

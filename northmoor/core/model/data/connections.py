@@ -94,7 +94,7 @@ class ServerConnection(NamedConnection):
     database: Title
     """The database's name on the server."""
     user: Title
-    """The name under which the server is asked. Its password is never kept in the library."""
+    """The user name on the server. Its password is never kept in the library."""
     encryption: Encryption | None = None
     """Whether the way to the server is encrypted, and its certificate verified. Without it, it is encrypted and
     verified to other machines, and encrypted if offered on this one."""
@@ -125,9 +125,9 @@ class FilesConnection(PathConnection):
     encoding: Encoding = "utf-8"
     """Character encoding of text files, such as utf-8 or windows-1252."""
     separator: Annotated[str, StringConstraints(min_length=1, max_length=1)] | None = None
-    """What stands between the fields of text files; without one it is seen from the first line."""
+    """What is between the fields of text files; without one it is recognised from the first line."""
     decimal_sign: Literal[".", ","] | None = None
-    """The decimal sign of numbers in text files; without one it is seen from the numbers."""
+    """The decimal sign of numbers in text files; without one it is recognised from the numbers."""
 
     @property
     def location(self) -> str:

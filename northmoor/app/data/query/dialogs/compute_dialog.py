@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 from northmoor.app.data.query.dialogs.step_dialog import StepDialog
 from northmoor.app.data.query.sentence_context import SentenceContext
 from northmoor.app.data.query.sentence_text import short
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
@@ -59,7 +60,7 @@ class ColumnBox(QComboBox):
         """What is chosen or typed. Raises QueryError for nothing."""
         text = self.currentText().strip()
         if not text:
-            raise QueryError(f"Choose a column for “{self.accessibleName()}”.")
+            raise QueryError(tr("Choose a column for “{accessibleName}”.").format(accessibleName=self.accessibleName()))
         return text
 
 
@@ -67,17 +68,17 @@ class ComputeDialog(StepDialog):
     """Asks for a computed column; its SQL and its first values are shown while one chooses."""
 
     def __init__(self, sentence: SelectModel, around: SentenceContext, parent: QWidget | None = None) -> None:
-        super().__init__("Compute a column", parent)
+        super().__init__(tr("Compute a column"), parent)
         self.resize(620, 440)
         self._sentence, self._around = sentence, around
         self._asking: CancelToken | None = None
         self._columns = list(dict.fromkeys([*around.columns(sentence), *(k.expression for k in sentence.select_items)]))
         self.kind = QComboBox()
-        self.kind.setAccessibleName("What is computed")
+        self.kind.setAccessibleName(tr("What is computed"))
         self.pages = QStackedWidget()
         self._makers: list[Callable[[], str]] = []
         self.name = QLineEdit()
-        self.name.setAccessibleName("Its name")
+        self.name.setAccessibleName(tr("Its name"))
         self.sql = QLabel()
         self.sql.setObjectName("mono")
         self.values = QLabel()
@@ -97,11 +98,11 @@ class ComputeDialog(StepDialog):
 
     def _place(self) -> None:
         form = QFormLayout()
-        form.addRow("&Compute", self.kind)
+        form.addRow(tr("&Compute"), self.kind)
         below = QFormLayout()
-        below.addRow("&Its name", self.name)
-        below.addRow("SQL", self.sql)
-        below.addRow("Gives", self.values)
+        below.addRow(tr("&Its name"), self.name)
+        below.addRow(tr("SQL"), self.sql)
+        below.addRow(tr("Result"), self.values)
         layout = QVBoxLayout(self)
         layout.addLayout(form)
         layout.addWidget(self.pages, 1)
@@ -112,12 +113,12 @@ class ComputeDialog(StepDialog):
     # the forms
 
     def _fill(self) -> None:
-        self._add("An expression", self._expression_page())
-        self._add("A value for each case (when … then …)", self._case_page())
-        self._add("Bins of a number", self._bins_page())
-        self._add("A part of a day or moment", self._date_page())
-        self._add("A text", self._text_page())
-        self._add("A figure among other rows: running total, share, rank …", self._window_page())
+        self._add(tr("An expression"), self._expression_page())
+        self._add(tr("A value for each case (when … then …)"), self._case_page())
+        self._add(tr("Bins of a number"), self._bins_page())
+        self._add(tr("A part of a day or moment"), self._date_page())
+        self._add(tr("A text"), self._text_page())
+        self._add(tr("A figure among other rows: running total, share, rank …"), self._window_page())
 
     def _add(self, label: str, page: tuple[QWidget, Callable[[], str]]) -> None:
         self.kind.addItem(label)
@@ -153,36 +154,36 @@ class ComputeDialog(StepDialog):
 
     def _expression_page(self) -> tuple[QWidget, Callable[[], str]]:
         self.expression = QPlainTextEdit()
-        self.expression.setAccessibleName("Expression")
+        self.expression.setAccessibleName(tr("Expression"))
         self.expression.setTabChangesFocus(True)
-        self.expression.setPlaceholderText("as in quantity * unit_price")
+        self.expression.setPlaceholderText(tr("as in quantity * unit_price"))
         self.expression.textChanged.connect(self._changed)
         inserted = QComboBox()
-        inserted.addItems(["insert a column …", *self._columns])
-        inserted.setAccessibleName("Insert a column")
+        inserted.addItems([tr("insert a column …"), *self._columns])
+        inserted.setAccessibleName(tr("Insert a column"))
         inserted.activated.connect(lambda at: self.expression.insertPlainText(inserted.itemText(at) if at else ""))
 
         def made() -> str:
             text = self.expression.toPlainText().strip()
             if not text:
-                raise QueryError("Write an expression, as in quantity * unit_price.")
+                raise QueryError(tr("Write an expression, as in quantity * unit_price."))
             return text
 
-        return self._page(("&Expression", self.expression), ("", inserted)), made
+        return self._page((tr("&Expression"), self.expression), ("", inserted)), made
 
     def _case_page(self) -> tuple[QWidget, Callable[[], str]]:
         self.cases = QTableWidget(2, 2)
-        self.cases.setHorizontalHeaderLabels(["When (a condition)", "Then (a value)"])
-        self.cases.setAccessibleName("Cases")
+        self.cases.setHorizontalHeaderLabels([tr("When (a condition)"), tr("Then (a value)")])
+        self.cases.setAccessibleName(tr("Cases"))
         header = self.cases.horizontalHeader()
         assert header is not None
         header.setSectionResizeMode(header.ResizeMode.Stretch)
         self.cases.itemChanged.connect(lambda _: self._changed())
-        self.otherwise = self._line("", "Otherwise")
-        more = QPushButton(icon("plus"), "Another case")
+        self.otherwise = self._line("", tr("Otherwise"))
+        more = QPushButton(icon("plus"), tr("Another case"))
         more.setAutoDefault(False)
         more.clicked.connect(lambda: self.cases.insertRow(self.cases.rowCount()))
-        page = self._page(("", self.cases), ("", more), ("&Otherwise", self.otherwise))
+        page = self._page(("", self.cases), ("", more), (tr("&Otherwise"), self.otherwise))
 
         def cell(row: int, column: int) -> str:
             item: QTableWidgetItem | None = self.cases.item(row, column)
@@ -197,24 +198,24 @@ class ComputeDialog(StepDialog):
         return page, made
 
     def _bins_page(self) -> tuple[QWidget, Callable[[], str]]:
-        self.binned, self.width_of_bins = self._box("Number"), self._line("10", "Width of a bin")
-        page = self._page(("&Number", self.binned), ("&Width of a bin", self.width_of_bins))
+        self.binned, self.width_of_bins = self._box(tr("Number")), self._line("10", tr("Width of a bin"))
+        page = self._page((tr("&Number"), self.binned), (tr("&Width of a bin"), self.width_of_bins))
         return page, lambda: bins_sql(self.binned.sql(), self.width_of_bins.text().strip(), self._around.dialect)
 
     def _date_page(self) -> tuple[QWidget, Callable[[], str]]:
-        self.moment, self.part = self._box("Day or moment"), self._choice(DATE_PARTS, "Which part")
-        page = self._page(("&Day or moment", self.moment), ("&Which part", self.part))
+        self.moment, self.part = self._box(tr("Day or moment")), self._choice(DATE_PARTS, tr("Part"))
+        page = self._page((tr("&Day or moment"), self.moment), (tr("&Part"), self.part))
         return page, lambda: date_part_sql(self.moment.sql(), self.part.currentData(), self._around.dialect)
 
     def _text_page(self) -> tuple[QWidget, Callable[[], str]]:
-        self.text_form = self._choice(TEXT_FORMS, "What of it")
-        self.text, self.other_text = self._box("Text"), self._box("And", is_needed=False)
-        self.detail = self._line(" ", "Between them, or how many letters")
+        self.text_form = self._choice(TEXT_FORMS, tr("Operation"))
+        self.text, self.other_text = self._box(tr("Text")), self._box(tr("And"), is_needed=False)
+        self.detail = self._line(" ", tr("Separator, or number of characters"))
         page = self._page(
-            ("&What of it", self.text_form),
-            ("&Text", self.text),
-            ("&And", self.other_text),
-            ("&Between them, or how many", self.detail),
+            (tr("&Operation"), self.text_form),
+            (tr("&Text"), self.text),
+            (tr("&And"), self.other_text),
+            (tr("&Separator or number"), self.detail),
         )
 
         def made() -> str:
@@ -225,17 +226,17 @@ class ComputeDialog(StepDialog):
         return page, made
 
     def _window_page(self) -> tuple[QWidget, Callable[[], str]]:
-        self.window_form = self._choice(WINDOW_FORMS, "Which figure")
-        self.value, self.within = self._box("Value"), self._box("Among rows with the same", is_needed=False)
-        self.order = self._box("Which comes before, by", is_needed=False)
-        self.count = self._line("3", "Over how many rows")
+        self.window_form = self._choice(WINDOW_FORMS, tr("Function"))
+        self.value, self.within = self._box(tr("Value")), self._box(tr("Within groups of"), is_needed=False)
+        self.order = self._box(tr("Order by"), is_needed=False)
+        self.count = self._line("3", tr("Over how many rows"))
         self.window_form.currentIndexChanged.connect(lambda _: self._fit_window(page))
         page = self._page(
-            ("&Which figure", self.window_form),
-            ("&Value", self.value),
-            ("&Among rows with the same", self.within),
-            ("&Which comes before, by", self.order),
-            ("&Over how many rows", self.count),
+            (tr("&Function"), self.window_form),
+            (tr("&Value"), self.value),
+            (tr("Within &groups of"), self.within),
+            (tr("&Order by"), self.order),
+            (tr("&Over how many rows"), self.count),
         )
 
         self._fit_window(page)
@@ -243,7 +244,9 @@ class ComputeDialog(StepDialog):
         def made() -> str:
             count = self.count.text().strip()
             if not count.isdigit() or int(count) < 1:
-                raise QueryError(f"{count or 'Nothing'} is no number of rows; write one such as 3.")
+                raise QueryError(
+                    tr("{count} is not a number of rows; enter one such as 3.").format(count=count or tr("Nothing"))
+                )
             within, order = self.within.currentText().strip(), self.order.currentText().strip()
             return window_sql(self.window_form.currentData(), self.value.sql(), within, order, int(count))
 

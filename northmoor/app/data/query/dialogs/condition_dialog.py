@@ -20,6 +20,7 @@ from northmoor.app.data.query.dialogs.operand_editor import OperandChoices, Oper
 from northmoor.app.data.query.dialogs.step_dialog import StepDialog
 from northmoor.app.data.query.sentence_context import AskRows
 from northmoor.app.data.query.sentence_text import operator_words
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
@@ -52,7 +53,7 @@ class ConditionDialog(StepDialog):
         comparison: Comparison | None,
         parent: QWidget | None = None,
     ) -> None:
-        super().__init__("Condition", parent)
+        super().__init__(tr("Condition"), parent)
         self.setMinimumWidth(560)
         self._scope, self._given = scope, comparison
         choices = OperandChoices(scope.dialect, tuple(scope.columns), scope.parameters)
@@ -61,16 +62,16 @@ class ConditionDialog(StepDialog):
         self.left.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
         self.left.addItems(list(scope.columns))
         self.left.setCurrentText("")
-        self.left.setAccessibleName("Column or expression")
+        self.left.setAccessibleName(tr("Column or expression"))
         self.operator = QComboBox()
-        self.operator.setAccessibleName("How it compares")
-        self.first, self.second = OperandEditor(choices, "Value", self), OperandEditor(choices, "And", self)
+        self.operator.setAccessibleName(tr("How it compares"))
+        self.first, self.second = OperandEditor(choices, tr("Value"), self), OperandEditor(choices, tr("And"), self)
         self.list = OperandListEditor(choices, self)
         self.whole = QPlainTextEdit()
-        self.whole.setAccessibleName("Condition as SQL")
+        self.whole.setAccessibleName(tr("Condition as SQL"))
         self.whole.setTabChangesFocus(True)
         self.whole.setFixedHeight(96)
-        self.values = QPushButton(icon("list"), "Values in the data…")
+        self.values = QPushButton(icon("list"), tr("Values in the data…"))
         self.values.setAutoDefault(False)
         self.values.setVisible(scope.ask is not None)
         self._place()
@@ -85,12 +86,12 @@ class ConditionDialog(StepDialog):
 
     def _place(self) -> None:
         self.form = QFormLayout()
-        self.form.addRow("&Where", self.left)
+        self.form.addRow(tr("&Where"), self.left)
         self.form.addRow("", self.operator)
-        self.form.addRow("&Value", self.first)
-        self.form.addRow("&And", self.second)
-        self.form.addRow("&Values", self.list)
-        self.form.addRow("&Condition", self.whole)
+        self.form.addRow(tr("&Value"), self.first)
+        self.form.addRow(tr("&And"), self.second)
+        self.form.addRow(tr("&Values"), self.list)
+        self.form.addRow(tr("&Condition"), self.whole)
         more = QHBoxLayout()
         more.addWidget(self.values)
         more.addStretch(1)
@@ -124,7 +125,7 @@ class ConditionDialog(StepDialog):
         for operator in OPERATORS:
             if operator not in _TEXT_ONLY or self._wanted in ("text", "sql") or operator == chosen:
                 self.operator.addItem(operator_words(operator, self._wanted), operator)
-        self.operator.addItem("any condition, as SQL", "")
+        self.operator.addItem(tr("any condition, as SQL"), "")
         self.operator.setCurrentIndex(max(self.operator.findData(chosen), 0) if chosen or self._given else 0)
         self.operator.blockSignals(False)
 
@@ -166,15 +167,15 @@ class ConditionDialog(StepDialog):
         if not operator:
             text = self.whole.toPlainText().strip()
             if not text:
-                raise QueryError("Write a condition, as in amount > 100 or kind = 'car'.")
+                raise QueryError(tr("Write a condition, as in amount > 100 or kind = 'car'."))
             return Comparison(text)
         left = self.left.currentText().strip()
         if not left:
-            raise QueryError("Choose a column, or write an expression.")
+            raise QueryError(tr("Choose a column, or write an expression."))
         if operator in _LISTS:
             right = self.list.sql()
             if not right:
-                raise QueryError("Write at least one value, each in a line of its own.")
+                raise QueryError(tr("Enter at least one value, one per line."))
             return Comparison(left, operator, right)
         editors = () if operator in _NONE_NEEDED else (self.first, self.second)[: 1 + (operator in _TWO_NEEDED)]
         return Comparison(left, operator, tuple(editor.sql() for editor in editors))
@@ -188,11 +189,11 @@ class ConditionDialog(StepDialog):
     def _ask_values(self) -> None:
         left = self.left.currentText().strip()
         if not left or self._scope.ask is None or self._scope.values_sql is None:
-            self.fault.setText("Choose a column first.")
+            self.fault.setText(tr("Choose a column first."))
             return
         self.fault.setText("")
         self.values.setEnabled(False)
-        self.values.setText("Reading values …")
+        self.values.setText(tr("Reading values …"))
         self._asking = self._scope.ask(self._scope.values_sql(left), self._show_values)
 
     def _stop_asking(self) -> None:
@@ -200,7 +201,7 @@ class ConditionDialog(StepDialog):
             self._asking.cancel()
 
     def _show_values(self, answer: object) -> None:
-        self.values.setText("Values in the data…")
+        self.values.setText(tr("Values in the data…"))
         self.values.setEnabled(True)
         if isinstance(answer, NorthmoorError):
             self.fault.setText(answer.message)
@@ -230,7 +231,7 @@ class ValueList(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self._is_several = is_several
         self.list = QListWidget()
-        self.list.setAccessibleName("Values in the data")
+        self.list.setAccessibleName(tr("Values in the data"))
         values, counts = (column.to_pylist() for column in rows.table.columns[:2])
         for value, count in zip(values, counts, strict=True):
             if value is None:
@@ -244,7 +245,7 @@ class ValueList(QWidget):
         column = QVBoxLayout(self)
         column.addWidget(self.list)
         if is_several:
-            take = QPushButton("Take the ticked ones")
+            take = QPushButton(tr("Use the selected values"))
             take.clicked.connect(self._take)
             column.addWidget(take)
         else:

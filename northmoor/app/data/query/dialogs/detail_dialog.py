@@ -4,6 +4,7 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QGridLayout, QLabel, QVBoxLayout, QWidget
 
+from northmoor.app.language.translation import tr
 from northmoor.core.model.data.queries import Link, LinkedColumns
 
 _PAIRS = 3
@@ -22,27 +23,27 @@ class DetailDialog(QDialog):
         parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
-        self.setWindowTitle(f"{query} as a detail")
+        self.setWindowTitle(tr("{query} as a detail").format(query=query))
         self.setMinimumWidth(440)
         self._query, self._columns = query, columns
         self.owner = QComboBox()
-        self.owner.setAccessibleName("Master query")
-        self.owner.addItem("no other query", "")
+        self.owner.setAccessibleName(tr("Master query"))
+        self.owner.addItem(tr("no other query"), "")
         for name in others:
             self.owner.addItem(name, name)
         message = QLabel(
-            "Only rows that belong to a record of the other query are kept. They are fetched once, all together."
+            tr("Only rows that belong to a record of the other query are kept. They are fetched once, all together.")
         )
         message.setWordWrap(True)
         message.setObjectName("quiet")
         pairs = QGridLayout()
-        pairs.addWidget(QLabel("Master query"), 0, 0)
+        pairs.addWidget(QLabel(tr("Master query")), 0, 0)
         pairs.addWidget(self.owner, 0, 1, 1, 2)
         self.pairs: list[tuple[QComboBox, QComboBox]] = []
         for row in range(1, _PAIRS + 1):
             own, other = QComboBox(), QComboBox()
-            own.setAccessibleName(f"Own column {row}")
-            other.setAccessibleName(f"Column of the other {row}")
+            own.setAccessibleName(tr("Own column {row}").format(row=row))
+            other.setAccessibleName(tr("Column of the other {row}").format(row=row))
             pairs.addWidget(QLabel("where" if row == 1 else "and"), row, 0)
             pairs.addWidget(own, row, 1)
             pairs.addWidget(other, row, 2)
@@ -73,7 +74,7 @@ class DetailDialog(QDialog):
     def accept(self) -> None:
         """An owner needs a pair of columns."""
         if self.owner.currentData() and self.link() is None:
-            self.fault.setText("Choose at least one pair of columns that must be equal.")
+            self.fault.setText(tr("Choose at least one pair of columns that must be equal."))
             return
         super().accept()
 

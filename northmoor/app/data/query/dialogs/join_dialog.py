@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 from northmoor.app.data.query.dialogs.step_dialog import StepDialog
 from northmoor.app.data.query.dialogs.table_picker import TablePicker
 from northmoor.app.data.query.sentence_context import SentenceContext
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.widget_tools import hide_and_delete
 from northmoor.core.base.cancellation import CancelToken
@@ -44,14 +45,14 @@ from northmoor.core.sources.builder.select_model import FromItem, SelectModel
 from northmoor.core.sources.drivers.catalog import CatalogTable
 
 _KINDS: dict[JoinKind, str] = {
-    "join": "Only rows that have a match",
-    "left join": "All rows so far, with a match or not",
-    "right join": "All rows of the new table, with a match or not",
-    "full join": "All rows of both",
-    "cross join": "Every row with every row",
-    "some": "Only rows that have some in it (adds no columns)",
-    "none": "Only rows that have none in it (adds no columns)",
-    "latest": "With the latest row before each",
+    "join": tr("Only rows that have a match"),
+    "left join": tr("All rows so far, with a match or not"),
+    "right join": tr("All rows of the new table, with a match or not"),
+    "full join": tr("All rows of both"),
+    "cross join": tr("Every row with every row"),
+    "some": tr("Only rows with a match (adds no columns)"),
+    "none": tr("Only rows without a match (adds no columns)"),
+    "latest": tr("With the latest row before each"),
 }
 _SETTLE = 300  # milliseconds without a change before the rows are counted
 _LIMIT = 8_000  # milliseconds after which counting is given up
@@ -70,8 +71,8 @@ class PairRow(QWidget):
         super().__init__(parent)
         self.left, self.operator, self.right = QComboBox(), QComboBox(), QComboBox()
         for box, offered, chosen, name in (
-            (self.left, left, pair.left, "Column so far"),
-            (self.right, right, pair.right, "Column of the new table"),
+            (self.left, left, pair.left, tr("Column so far")),
+            (self.right, right, pair.right, tr("Column of the new table")),
         ):
             box.addItems([*offered, *([chosen] if chosen not in offered and chosen else [])])
             box.setCurrentIndex(box.findText(chosen) if chosen else -1)
@@ -79,11 +80,11 @@ class PairRow(QWidget):
             box.setMinimumContentsLength(18)
         self.operator.addItems(list(JOIN_OPERATORS))
         self.operator.setCurrentText(pair.operator)
-        self.operator.setAccessibleName("How they compare")
+        self.operator.setAccessibleName(tr("How they compare"))
         remove = QToolButton()
         remove.setIcon(icon("x"))
-        remove.setToolTip("Remove this pair")
-        remove.setAccessibleName("Remove this pair")
+        remove.setToolTip(tr("Remove this pair"))
+        remove.setAccessibleName(tr("Remove this pair"))
         remove.clicked.connect(lambda: self.gone.emit(self))
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
@@ -110,7 +111,10 @@ class JoinDialog(StepDialog):
         taken: FromItem | None = None,
         parent: QWidget | None = None,
     ) -> None:
-        super().__init__("Join a table" if taken is None else f"How {taken.known_as} is joined", parent)
+        super().__init__(
+            tr("Join a table") if taken is None else tr("How {name} is joined").format(name=taken.known_as),
+            parent,
+        )
         self._sentence, self._around, self._taken = sentence, around, taken
         self._asked: tuple[FromItem, str] | None = None
         self._asking: list[CancelToken] = []
@@ -118,16 +122,16 @@ class JoinDialog(StepDialog):
         self._given: tuple[JoinKind | None, tuple[JoinPair, ...], str] | None = None
         self.picker: TablePicker | None = None
         self.kind = QComboBox()
-        self.kind.setAccessibleName("Which rows stay")
+        self.kind.setAccessibleName(tr("Which rows stay"))
         self.ways = QComboBox()
-        self.ways.setAccessibleName("Ways to join")
-        self.another = QPushButton(icon("plus"), "Another pair")
-        self.compare = QPushButton(icon("search"), "Find columns with the same values")
-        self.as_sql = QCheckBox("Any condition, as SQL")
+        self.ways.setAccessibleName(tr("Ways to join"))
+        self.another = QPushButton(icon("plus"), tr("Another pair"))
+        self.compare = QPushButton(icon("search"), tr("Find columns with the same values"))
+        self.as_sql = QCheckBox(tr("Any condition, as SQL"))
         self.sql = QPlainTextEdit()
         self.sql.setFixedHeight(64)
         self.sql.setTabChangesFocus(True)
-        self.sql.setAccessibleName("Condition of the join, as SQL")
+        self.sql.setAccessibleName(tr("Condition of the join, as SQL"))
         self.match = QLabel()
         self.match.setWordWrap(True)
         self.match.setTextFormat(Qt.TextFormat.PlainText)
@@ -143,9 +147,9 @@ class JoinDialog(StepDialog):
         self.pairs = QVBoxLayout()
         self.pairs.setSpacing(4)
         form = QFormLayout()
-        form.addRow("&Rows", self.kind)
+        form.addRow(tr("&Rows"), self.kind)
         self._form = form
-        form.addRow("&By", self.ways)
+        form.addRow(tr("&By"), self.ways)
         form.addRow("", self._held(self.pairs))
         buttons_of_pairs = QHBoxLayout()
         for button in (self.another, self.compare):
@@ -155,7 +159,7 @@ class JoinDialog(StepDialog):
         form.addRow("", self._held(buttons_of_pairs))
         form.addRow("", self.as_sql)
         form.addRow("", self.sql)
-        self.ok.setText("Join" if self._taken is None else "Change")
+        self.ok.setText(tr("Join") if self._taken is None else tr("Change"))
         layout = QVBoxLayout(self)
         if self._taken is None:
             ways = [(t.name, self._reason(t.name)) for t in self._around.catalog.tables]
@@ -233,7 +237,7 @@ class JoinDialog(StepDialog):
         self.ways.clear()
         for way in ways:
             found = proposed_pairs(new, way, self._around.dialect)
-            words = " and ".join(f"{p.left} = {p.right}" for p in found)
+            words = tr(" and ").join(f"{p.left} = {p.right}" for p in found)
             self.ways.addItem(f"{words}{'   (key)' * way.is_key}", found)
         self._form.setRowVisible(self.ways, len(ways) > 1)
         pairs = read_join_pairs(new, before.from_items[-1].known_as, self._around.dialect) if self._taken else None
@@ -262,7 +266,7 @@ class JoinDialog(StepDialog):
             if self._taken is None or kind not in ("some", "none", "latest"):
                 self.kind.addItem(words.replace("the new table", new.known_as), kind)
         if self._taken is not None and own is None:
-            self.kind.addItem(f"As it is: {new.join}", None)
+            self.kind.addItem(tr("As it is: {join}").format(join=new.join), None)
         self.kind.setCurrentIndex(self.kind.findData(own if self._taken is not None else chosen))
         self.kind.blockSignals(False)
 
@@ -315,12 +319,12 @@ class JoinDialog(StepDialog):
         """The sentence with the table joined. Raises QueryError when something is missing."""
         new, filled = self.new(), self._filled()
         if new is None:
-            raise QueryError("Choose a table.")
+            raise QueryError(tr("Choose a table."))
         if self._given == filled:
             return self._sentence
         kind, pairs, condition = filled
         if kind is None:
-            raise QueryError("This kind of join stays as it is; choose another, or change it in the SQL.")
+            raise QueryError(tr("This kind of join stays as it is; choose another, or change it in the SQL."))
         whole = joined(self._before(), new, kind, pairs, condition)
         if self._taken is None:
             return whole
@@ -349,7 +353,7 @@ class JoinDialog(StepDialog):
             self.match.setText("")
             return
         self._asked = (new, on)
-        self.match.setText("Counting what matches …")
+        self.match.setText(tr("Counting what matches …"))
         self._limit.start()
         self._ask(match_sql(self._before(), new, on), partial(self._show_count, self._asked))
 
@@ -362,7 +366,9 @@ class JoinDialog(StepDialog):
     def _give_up(self) -> None:
         self._end()
         self.match.setText(
-            f"Counting takes more than {_LIMIT // 1000} seconds and was stopped; the join can still be made."
+            tr("Counting takes more than {seconds} seconds and was stopped; the join can still be made.").format(
+                seconds=_LIMIT // 1000
+            )
         )
 
     def _end(self) -> None:
@@ -378,7 +384,7 @@ class JoinDialog(StepDialog):
             return
         self._limit.stop()
         if isinstance(answer, NorthmoorError):
-            self.match.setText(f"What matches could not be counted: {answer.message}")
+            self.match.setText(tr("What matches could not be counted: {fault}").format(fault=answer.message))
             return
         assert isinstance(answer, Rows)
         figures = [int(value) for value in answer.table.to_pylist()[0].values()]
@@ -394,9 +400,9 @@ class JoinDialog(StepDialog):
         ways = column_candidates(self._around.catalog, before.from_items, self._plain_name(new))
         pairs = [pair for way in ways for pair in proposed_pairs(new, way, self._around.dialect)]
         if not pairs:
-            self.match.setText("No columns of one type; choose a pair, or write the condition as SQL.")
+            self.match.setText(tr("No columns of one type; choose a pair, or write the condition as SQL."))
             return
-        self.match.setText("Comparing the values of columns …")
+        self.match.setText(tr("Comparing the values of columns …"))
         self._limit.start()
         self._ask(overlap_sql(before, new, pairs), partial(self._take_overlaps, new, pairs))
 
@@ -405,7 +411,7 @@ class JoinDialog(StepDialog):
             return
         self._limit.stop()
         if isinstance(answer, NorthmoorError):
-            self.match.setText(f"Values could not be compared: {answer.message}")
+            self.match.setText(tr("Values could not be compared: {fault}").format(fault=answer.message))
             return
         assert isinstance(answer, Rows)
         figures = [int(value) for value in answer.table.to_pylist()[0].values()]
@@ -413,11 +419,16 @@ class JoinDialog(StepDialog):
         shares = [(met / count, count, pair) for count, met, pair in counted if count > 1]
         good = sorted((s for s in shares if s[0] >= _GOOD_SHARE), key=lambda s: (-s[0], -s[1]))
         if not good:
-            self.match.setText("No two columns have most of their values in common; choose a pair yourself.")
+            self.match.setText(tr("No two columns have most of their values in common; choose a pair yourself."))
             return
         self.ways.clear()
         for share, count, pair in good:
-            self.ways.addItem(f"{pair.left} = {pair.right}   ({share:.0%} of {count:,} values)", (pair,))
+            self.ways.addItem(
+                tr("{left} = {right}   ({share:.0%} of {count:,} values)").format(
+                    left=pair.left, right=pair.right, share=share, count=count
+                ),
+                (pair,),
+            )
         self._form.setRowVisible(self.ways, True)
         self._take_way((good[0][2],))
 
@@ -425,20 +436,30 @@ class JoinDialog(StepDialog):
 def match_words(match: JoinMatch, kind: str, table: str) -> str:
     """What a join matches, in words."""
     if kind == "cross join":
-        return f"{match.before:,} rows so far × {match.others:,} of {table} = {match.rows(kind):,} rows."
+        return tr("{before:,} rows so far × {others:,} of {table} = {rows:,} rows.").format(
+            before=match.before, others=match.others, table=table, rows=match.rows(kind)
+        )
     lost = match.before - match.matched
-    words = [f"{match.before:,} rows so far: {match.matched:,} find a match"]
+    words = [tr("{before:,} rows so far: {matched:,} find a match").format(before=match.before, matched=match.matched)]
     if lost:
-        fate = "stay without one" if kind in ("left join", "full join", "latest") else "are left out"
-        words[0] += f", {lost:,} find none and {'stay' if kind == 'none' else fate}"
+        fate = tr("are kept without one") if kind in ("left join", "full join", "latest") else tr("are left out")
+        words[0] += tr(", {lost:,} find none and {fate}").format(lost=lost, fate="stay" if kind == "none" else fate)
     if kind == "none":
-        return f"{words[0]}. {lost:,} rows."
+        return tr("{words}. {lost:,} rows.").format(words=words[0], lost=lost)
     if kind == "some":
-        return f"{words[0]}. {match.matched:,} rows."
+        return tr("{words}. {matched:,} rows.").format(words=words[0], matched=match.matched)
     if match.joined > match.matched:
-        words.append(f"some match several times, so that {match.matched:,} rows become {match.joined:,}")
+        words.append(
+            tr("some match several times, so that {matched:,} rows become {joined:,}").format(
+                matched=match.matched, joined=match.joined
+            )
+        )
     if match.unmet:
-        fate = "stay too" if kind in ("right join", "full join") else "are not used"
-        words.append(f"{match.unmet:,} of {match.others:,} rows of {table} match none and {fate}")
+        fate = tr("stay too") if kind in ("right join", "full join") else tr("are not used")
+        words.append(
+            tr("{unmet:,} of {others:,} rows of {table} match none and {fate}").format(
+                unmet=match.unmet, others=match.others, table=table, fate=fate
+            )
+        )
     rows = match.before if kind == "latest" else match.rows(kind)
-    return f"{'; '.join(words)}. {rows:,} rows."
+    return tr("{words}. {rows:,} rows.").format(words="; ".join(words), rows=rows)

@@ -7,25 +7,26 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QFocusEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
 
+from northmoor.app.language.translation import tr
 from northmoor.core.sources.builder.operands import Operand, OperandKind, operand_sql, read_operand
 
 KIND_LABELS: dict[OperandKind, str] = {
-    "text": "Text",
-    "number": "Number",
-    "date": "Date",
-    "timestamp": "Date and time",
-    "parameter": "Parameter",
-    "column": "Column",
-    "sql": "SQL",
+    "text": tr("Text"),
+    "number": tr("Number"),
+    "date": tr("Date"),
+    "timestamp": tr("Date and time"),
+    "parameter": tr("Parameter"),
+    "column": tr("Column"),
+    "sql": tr("SQL"),
 }
 _HINTS: dict[OperandKind, str] = {
-    "text": "as it is in the data, without quotes",
-    "number": "1250 or 12.50",
+    "text": tr("as it is in the data, without quotes"),
+    "number": tr("1250 or 12.50"),
     "date": "2025-03-01",
     "timestamp": "2025-03-01 06:30",
-    "parameter": "choose a parameter",
-    "column": "choose a column",
-    "sql": "any expression",
+    "parameter": tr("choose a parameter"),
+    "column": tr("choose a column"),
+    "sql": tr("any expression"),
 }
 _LIST_KINDS: tuple[OperandKind, ...] = ("text", "number", "date", "timestamp", "sql")
 
@@ -49,8 +50,8 @@ class OperandEditor(QWidget):
         self._choices = choices
         self._given, self._read = "", Operand("text", "")
         self.kind = QComboBox()
-        self.kind.setAccessibleName(f"Kind of {name}")
-        self.kind.setToolTip("What it is compared with: a value, a parameter of the report, another column, or SQL")
+        self.kind.setAccessibleName(tr("Kind of {name}").format(name=name))
+        self.kind.setToolTip(tr("What it is compared with: a value, a parameter of the report, another column, or SQL"))
         for kind, label in KIND_LABELS.items():
             self.kind.addItem(label, kind)
         self.value = QComboBox()
@@ -115,13 +116,13 @@ class OperandListEditor(QWidget):
         self._given: tuple[str, ...] = ()
         self._read: tuple[OperandKind, str] = ("text", "")
         self.kind = QComboBox()
-        self.kind.setAccessibleName("Kind of the values")
+        self.kind.setAccessibleName(tr("Kind of the values"))
         for kind in _LIST_KINDS:
             self.kind.addItem(KIND_LABELS[kind], kind)
         self.lines = QPlainTextEdit()
-        self.lines.setAccessibleName("Values, one in each line")
+        self.lines.setAccessibleName(tr("Values, one per line"))
         self.lines.setTabChangesFocus(True)
-        self.lines.setPlaceholderText("one value in each line")
+        self.lines.setPlaceholderText(tr("one value per line"))
         self.lines.setFixedHeight(118)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)

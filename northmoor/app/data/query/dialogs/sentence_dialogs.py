@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.data.query.dialogs.step_dialog import StepDialog
 from northmoor.app.data.query.sentence_context import SentenceContext
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
 from northmoor.core.errors import QueryError
 from northmoor.core.expr.identifiers import sql_name
@@ -44,27 +45,29 @@ class ColumnsDialog(QDialog):
         compute: Callable[[QWidget], SelectItem | None] = lambda _: SelectItem(""),
     ) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Columns")
+        self.setWindowTitle(tr("Columns"))
         self._ask_computed = compute
         self.resize(620, 460)
         self.table = QTableWidget(0, 3)
-        self.table.setHorizontalHeaderLabels(["Column or expression", "Its name", "Total"])
+        self.table.setHorizontalHeaderLabels([tr("Column or expression"), tr("Its name"), tr("Total")])
         self.table.verticalHeader().setVisible(False)
         self.table.verticalHeader().setDefaultSectionSize(31)
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.table.setAccessibleName("Columns")
+        self.table.setAccessibleName(tr("Columns"))
         header = self.table.horizontalHeader()
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
         self.table.setColumnWidth(1, 150)
         self.table.setColumnWidth(2, 150)
-        message = QLabel("Tick what is kept. With a total, rows are put together for each combination of the others.")
+        message = QLabel(
+            tr("Tick what is kept. With a total, rows are put together for each combination of the others.")
+        )
         message.setObjectName("quiet")
         message.setWordWrap(True)
         line = QHBoxLayout()
         for text, drawing, run in (
-            ("Compute another…", "plus", self._compute),
-            ("Up", "arrow-up", lambda: self._move(-1)),
-            ("Down", "arrow-down", lambda: self._move(1)),
+            (tr("Compute another…"), "plus", self._compute),
+            (tr("Up"), "arrow-up", lambda: self._move(-1)),
+            (tr("Down"), "arrow-down", lambda: self._move(1)),
         ):
             button = QPushButton(icon(drawing), text)
             button.setAutoDefault(False)
@@ -122,8 +125,8 @@ class ColumnsDialog(QDialog):
         self.table.setItem(row, 0, item)
         self.table.setItem(row, 1, QTableWidgetItem(name))
         box = QComboBox()
-        box.setAccessibleName(f"Total of {expression}")
-        for key, text in [("", "as it is"), *((name, label.lower()) for name, label in TOTALS.items())]:
+        box.setAccessibleName(tr("Total of {expression}").format(expression=expression))
+        for key, text in [("", tr("as it is")), *((name, tr(label).lower()) for name, label in TOTALS.items())]:
             box.addItem(text, key)
         box.setCurrentIndex(box.findData(total))
         self.table.setCellWidget(row, 2, box)
@@ -146,7 +149,7 @@ class ColumnsDialog(QDialog):
         return item.text(), name.text(), box.currentData(), item.checkState() == Qt.CheckState.Checked
 
 
-_PLACES_OF_NULLS = {"": "as the database does", "first": "first", "last": "last"}
+_PLACES_OF_NULLS = {"": tr("as the database does"), "first": tr("first"), "last": tr("last")}
 
 
 class SortingDialog(QDialog):
@@ -160,25 +163,29 @@ class SortingDialog(QDialog):
         has_nulls: bool = True,
     ) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Sorted by")
+        self.setWindowTitle(tr("Sorted by"))
         self.resize(440, 360)
         self._sorting = list(sorting)
         self.list = QListWidget()
-        self.list.setAccessibleName("Sorted by")
-        self.choice = _box(choices, "Column to sort by")
+        self.list.setAccessibleName(tr("Sorted by"))
+        self.choice = _box(choices, tr("Column to sort by"))
         self.nulls = QComboBox()
-        self.nulls.setAccessibleName("Blanks")
+        self.nulls.setAccessibleName(tr("Blanks"))
         for place, words in _PLACES_OF_NULLS.items():
-            self.nulls.addItem(f"blanks {words}", place)
+            self.nulls.addItem(tr("blanks {words}").format(words=words), place)
         self.nulls.setVisible(has_nulls)
-        add = QPushButton(icon("plus"), "Add")
+        add = QPushButton(icon("plus"), tr("Add"))
         add.setAutoDefault(False)
         add.clicked.connect(self._add)
         top = QHBoxLayout()
         top.addWidget(self.choice, 1)
         top.addWidget(add)
         line = QHBoxLayout()
-        for text, run in (("Turn ↑↓", self._turn), ("Up", lambda: self._move(-1)), ("Remove", self._remove)):
+        for text, run in (
+            (tr("Turn ↑↓"), self._turn),
+            (tr("Up"), lambda: self._move(-1)),
+            (tr("Remove"), self._remove),
+        ):
             button = QPushButton(text)
             button.setAutoDefault(False)
             button.clicked.connect(lambda _=False, run=run: run())
@@ -202,7 +209,7 @@ class SortingDialog(QDialog):
     def _show(self, current: int) -> None:
         self.list.clear()
         for item in self._sorting:
-            nulls = f"   blanks {item.nulls}" if item.nulls else ""
+            nulls = tr("   blanks {nulls}").format(nulls=item.nulls) if item.nulls else ""
             self.list.addItem(f"{item.expression}   {'↓ last first' if item.descending else '↑'}{nulls}")
         self.list.setCurrentRow(min(current, len(self._sorting) - 1))
 
@@ -246,14 +253,14 @@ class FirstRowsDialog(QDialog):
 
     def __init__(self, first: str, offset: str, parameters: Sequence[str], parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Only the first rows")
+        self.setWindowTitle(tr("Only the first rows"))
         offered = [f":{name}" for name in parameters]
-        self.first, self.offset = _box(offered, "How many rows"), _box(offered, "Left out before them")
+        self.first, self.offset = _box(offered, tr("How many rows")), _box(offered, tr("Left out before them"))
         self.first.setCurrentText(first or "" if offset else first or "10")
         self.offset.setCurrentText(offset)
         form = QFormLayout()
-        form.addRow("&How many rows (empty for all)", self.first)
-        form.addRow("&Left out before them", self.offset)
+        form.addRow(tr("&How many rows (empty for all)"), self.first)
+        form.addRow(tr("&Left out before them"), self.offset)
         layout = QVBoxLayout(self)
         layout.addLayout(form)
         layout.addWidget(_buttons(self))
@@ -264,10 +271,10 @@ class FirstRowsDialog(QDialog):
 
 
 _STACK_WORDS = {
-    "union all": "All its rows too",
-    "union": "Its other rows too, each once",
-    "intersect": "Only rows that it has as well",
-    "except": "Only rows that it does not have",
+    "union all": tr("All its rows too"),
+    "union": tr("Its other rows too, each once"),
+    "intersect": tr("Only rows that it has as well"),
+    "except": tr("Only rows that it does not have"),
 }
 _NOTHING = "(blank)"
 
@@ -276,17 +283,17 @@ class FirstOfEachDialog(StepDialog):
     """Asks which rows of each group are kept: how many, of each what, the first by what."""
 
     def __init__(self, columns: Sequence[str], parent: QWidget | None = None) -> None:
-        super().__init__("The first rows of each", parent)
-        self.count = _box(["1", "3", "10"], "How many rows")
+        super().__init__(tr("The first rows of each"), parent)
+        self.count = _box(["1", "3", "10"], tr("How many rows"))
         self.count.setCurrentText("1")
-        self.within, self.order = _box(columns, "Of each"), _box(columns, "The first by")
+        self.within, self.order = _box(columns, tr("Of each")), _box(columns, tr("The first by"))
         self.direction = QComboBox()
-        self.direction.addItems(["the largest or latest first", "the smallest or earliest first"])
-        self.direction.setAccessibleName("Which first")
+        self.direction.addItems([tr("the largest or latest first"), tr("the smallest or earliest first")])
+        self.direction.setAccessibleName(tr("Which first"))
         form = QFormLayout()
-        form.addRow("&How many rows", self.count)
-        form.addRow("&Of each", self.within)
-        form.addRow("&The first by", self.order)
+        form.addRow(tr("&How many rows"), self.count)
+        form.addRow(tr("&Of each"), self.within)
+        form.addRow(tr("&The first by"), self.order)
         form.addRow("", self.direction)
         layout = QVBoxLayout(self)
         layout.addLayout(form)
@@ -302,7 +309,7 @@ class FirstOfEachDialog(StepDialog):
         """All three are needed. Raises QueryError."""
         within, order, count = self.chosen()
         if not (within and order.expression and count):
-            raise QueryError("Choose how many rows, of each what, and by what the first are found.")
+            raise QueryError(tr("Choose how many rows, of each what, and by what the first are found."))
 
 
 class StackDialog(StepDialog):
@@ -311,7 +318,7 @@ class StackDialog(StepDialog):
     def __init__(
         self, sentence: SelectModel, around: SentenceContext, given: StackedSelect | None, parent: QWidget | None = None
     ) -> None:
-        super().__init__("Rows of another table or query", parent)
+        super().__init__(tr("Rows of another table or query"), parent)
         self.setMinimumWidth(460)
         self._around, self._given = around, given
         self._names = [item_name(item) for item in sentence.select_items]
@@ -328,15 +335,15 @@ class StackDialog(StepDialog):
         self.sql = QPlainTextEdit(given.sql if given is not None else "")
         self.sql.setTabChangesFocus(True)
         form = QFormLayout()
-        form.addRow("&What of it", self.words)
+        form.addRow(tr("&Operation"), self.words)
         if given is None and "*" not in self._names:
-            form.addRow("&Table", self.table)
+            form.addRow(tr("&Table"), self.table)
             for name, box in zip(self._names, self.columns, strict=True):
-                box.setAccessibleName(f"Column for {name}")
+                box.setAccessibleName(tr("Column for {name}").format(name=name))
                 form.addRow(name, box)
                 box.activated.connect(lambda _: self._write())
             self.table.currentIndexChanged.connect(lambda _: self._match())
-        form.addRow("&SQL", self.sql)
+        form.addRow(tr("&SQL"), self.sql)
         layout = QVBoxLayout(self)
         layout.addLayout(form)
         layout.addWidget(self.fault)

@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.data.query.sentence_context import SentenceContext
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.widget_tools import pass_focus
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
@@ -46,15 +47,15 @@ class TablePicker(QWidget):
         self._around = around
         self._asking: CancelToken | None = None
         self.search = QLineEdit()
-        self.search.setPlaceholderText("Find a table or a column")
+        self.search.setPlaceholderText(tr("Find a table or a column"))
         self.search.setClearButtonEnabled(True)
-        self.search.setAccessibleName("Find a table or a column")
+        self.search.setAccessibleName(tr("Find a table or a column"))
         self.list = QTreeWidget()
         self.list.setObjectName("table-list")
         self.list.setRootIsDecorated(False)
         self.list.setUniformRowHeights(True)
-        self.list.setHeaderLabels(["Table", "Rows", ""])
-        self.list.setAccessibleName("Tables")
+        self.list.setHeaderLabels([tr("Table"), tr("Rows"), ""])
+        self.list.setAccessibleName(tr("Tables"))
         header = self.list.header()
         assert header is not None
         header.setStretchLastSection(True)
@@ -63,7 +64,7 @@ class TablePicker(QWidget):
         self.list.setColumnWidth(1, 70)
         self.rows = QTableWidget(0, 0)
         self.rows.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        self.rows.setAccessibleName("Columns and first rows")
+        self.rows.setAccessibleName(tr("Columns and first rows"))
         self.note = QLabel()
         self.note.setObjectName("quiet")
         self.note.setTextFormat(Qt.TextFormat.PlainText)
@@ -106,7 +107,7 @@ class TablePicker(QWidget):
             self.list.setCurrentItem(self.list.topLevelItem(0))
             self._current_changed()
         else:
-            self.note.setText("The connection has no tables.")
+            self.note.setText(tr("The connection has no tables."))
 
     def current(self) -> CatalogTable | None:
         """The table that is chosen."""
@@ -142,7 +143,7 @@ class TablePicker(QWidget):
         else:
             self.list.setCurrentItem(None)
             self.rows.setColumnCount(0)
-            self.note.setText("No table and no column has this in its name.")
+            self.note.setText(tr("No table and no column has this in its name."))
 
     def _current_changed(self) -> None:
         table = self.current()
@@ -153,7 +154,9 @@ class TablePicker(QWidget):
         self.rows.setRowCount(0)
         self.rows.setColumnCount(len(table.columns))
         self.rows.setHorizontalHeaderLabels([f"{c.name}\n{c.type.lower()}" for c in table.columns])
-        self.note.setText(table.fault or f"{table.name}: {len(table.columns)} columns")
+        self.note.setText(
+            table.fault or tr("{name}: {count} columns").format(name=table.name, count=len(table.columns))
+        )
         self._timer.start()
 
     def _ask_rows(self) -> None:
@@ -193,14 +196,14 @@ class TableDialog(QDialog):
 
     def __init__(self, around: SentenceContext, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Take a table")
+        self.setWindowTitle(tr("Choose a table"))
         self.resize(820, 460)
         self.picker = TablePicker(around, (), self)
         kinds = QDialogButtonBox.StandardButton
         buttons = QDialogButtonBox(kinds.Ok | kinds.Cancel)
         take = buttons.button(kinds.Ok)
         assert take is not None
-        take.setText("Take")
+        take.setText(tr("Take"))
         take.setEnabled(self.picker.current() is not None)
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)

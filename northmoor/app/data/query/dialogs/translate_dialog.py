@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from northmoor.app.data.query.sql_editor import SqlEditor
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.headings import section
 from northmoor.app.widgets.icons import icon
 from northmoor.core.base.cancellation import CancelToken
@@ -33,7 +34,7 @@ class TranslateDialog(QDialog):
         parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
-        self.setWindowTitle(f"Move the query from {names[0]} to {names[1]}")
+        self.setWindowTitle(tr("Move the query from {first} to {second}").format(first=names[0], second=names[1]))
         self.resize(860, 480)
         self._names, self._ask = names, ask
         self._asking: list[CancelToken] = []
@@ -42,12 +43,12 @@ class TranslateDialog(QDialog):
         self.before.setText(sql)
         self.before.setReadOnly(True)
         self.after.setText(translated.sql)
-        self.before.setAccessibleName("SQL before")
-        self.after.setAccessibleName("SQL after")
+        self.before.setAccessibleName(tr("SQL before"))
+        self.after.setAccessibleName(tr("SQL after"))
         self.notes = QLabel(
-            "\n".join(f"• {note}" for note in translated.notes) or "No difference in what it means is known."
+            "\n".join(f"• {note}" for note in translated.notes) or tr("No difference in what it means is known.")
         )
-        self.compare = QPushButton(icon("check"), "Run both and compare")
+        self.compare = QPushButton(icon("check"), tr("Run both and compare"))
         self.outcome = QLabel()
         for label in (self.notes, self.outcome):
             label.setWordWrap(True)
@@ -68,7 +69,7 @@ class TranslateDialog(QDialog):
         buttons = QDialogButtonBox(kinds.Ok | kinds.Cancel)
         move = buttons.button(kinds.Ok)
         assert move is not None
-        move.setText("Move")
+        move.setText(tr("Move"))
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)
         line = QHBoxLayout()
@@ -87,7 +88,7 @@ class TranslateDialog(QDialog):
     def _compare(self) -> None:
         self._stop()
         self._answers = {}
-        self.outcome.setText("Running both …")
+        self.outcome.setText(tr("Running both …"))
         texts = (self.before.text(), self.after.text())
         asked = enumerate(zip(self._names, texts, strict=True))
         self._asking = [self._ask(name, sql, partial(self._take, side)) for side, (name, sql) in asked]
@@ -110,13 +111,17 @@ def compared_words(before: object, after: object, names: tuple[str, str]) -> str
     assert isinstance(before, Rows)
     assert isinstance(after, Rows)
     if [name.lower() for name in before.names] != [name.lower() for name in after.names]:
-        return f"The columns differ: {', '.join(before.names)} and {', '.join(after.names)}."
-    counts = f"{before.table.num_rows:,} and {after.table.num_rows:,} rows"
+        return tr("The columns differ: {first} and {second}.").format(
+            first=", ".join(before.names), second=", ".join(after.names)
+        )
+    counts = tr("{before:,} and {after:,} rows").format(before=before.table.num_rows, after=after.table.num_rows)
     found = [Counter(map(_plain_row, rows.table.slice(0, MOST_COMPARED).to_pylist())) for rows in (before, after)]
     only = sum((found[0] - found[1]).values()), sum((found[1] - found[0]).values())
     if only == (0, 0) and before.table.num_rows == after.table.num_rows:
-        return f"{counts}; all that were compared are the same."
-    return f"{counts}; {only[0]:,} only in {names[0]}, {only[1]:,} only in {names[1]}."
+        return tr("{counts}; all that were compared are the same.").format(counts=counts)
+    return tr("{counts}; {own:,} only in {first}, {others:,} only in {second}.").format(
+        counts=counts, own=only[0], first=names[0], others=only[1], second=names[1]
+    )
 
 
 def _plain_row(row: dict[str, object]) -> tuple[str, ...]:

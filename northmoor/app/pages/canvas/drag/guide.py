@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 from PyQt6.QtCore import QPoint, QPointF, QRect, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.canvas.drag.frame_item import ItemBox, box_of, draw_label, snap
 from northmoor.app.pages.canvas.drag.protocol import SLACK, PageView
 from northmoor.app.widgets.theme import GUIDE
@@ -70,8 +71,10 @@ def pointer_over(is_level: bool) -> Qt.CursorShape:
 def guide_hint(guide: Guide) -> str:
     """What a press would do."""
     if guide.number is None:
-        return "Drag a guide into the frame."
-    return f"A guide, {in_millimetres(guide.at or 0, 1)} mm in. Drag it along, or out of the frame."
+        return tr("Drag a guide into the frame.")
+    return tr("A guide, {length} mm in. Drag it along, or out of the frame.").format(
+        length=in_millimetres(guide.at or 0, 1)
+    )
 
 
 class GuideDrag:

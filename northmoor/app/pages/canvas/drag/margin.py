@@ -10,6 +10,7 @@ from typing import Literal
 from PyQt6.QtCore import QLineF, QPoint, QPointF, QRect, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.canvas.drag.frame_item import draw_label
 from northmoor.app.pages.canvas.drag.protocol import SLACK, PageView
 from northmoor.app.widgets.theme import GUIDE
@@ -66,7 +67,9 @@ def margin_at(setup: PageSetup, page: int, x: int, y: int, scale: float) -> Marg
 
 def margin_hint(line: MarginLine) -> str:
     """What a press would do."""
-    return f"The {line.side} margin, {in_millimetres(line.margin, 1)} mm. Drag it; Alt leaves whole millimetres."
+    return tr("The {side} margin, {length} mm. Drag it; Alt leaves whole millimetres.").format(
+        side=tr(line.side), length=in_millimetres(line.margin, 1)
+    )
 
 
 def draw_margins(painter: QPainter, page: QRect, setup: PageSetup, scale: float) -> None:

@@ -7,6 +7,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.language.translation import tr
 from northmoor.core.model.blocks.table import RowPlace
 from northmoor.core.model.edits import CopiedStyle, copied_style, with_copied_style
 from northmoor.core.model.report import Report
@@ -30,24 +31,24 @@ class StyleActions(QObject):
         """Copy the look of the selected cell or row."""
         report, edition, chosen = self._controller.report, self._controller.edition, self._controller.selection
         if report is None or edition is None or chosen.kind not in ("cell", "row"):
-            self.message.emit("Choose a cell or a row of a table first.", "warning")
+            self.message.emit(tr("Choose a cell or a row of a table first."), "warning")
             return
         try:
             self.copied = copied_style(report, edition.name, chosen.block, chosen.place, chosen.column)
         except (KeyError, StopIteration):
-            self.message.emit("This row has no look of its own; choose one of its cells.", "warning")
+            self.message.emit(tr("This row has no look of its own; choose one of its cells."), "warning")
         else:
-            self.message.emit("The look is copied. Choose another cell and apply it (Ctrl+Alt+V).", "good")
+            self.message.emit(tr("The look is copied. Choose another cell and apply it (Ctrl+Alt+V)."), "good")
 
     def paste(self) -> None:
         """Give the selected cell or row the copied look."""
         chosen, copied = self._controller.selection, self.copied
         if copied is None:
-            self.message.emit("Copy the look of a cell first (Ctrl+Alt+C).", "warning")
+            self.message.emit(tr("Copy the look of a cell first (Ctrl+Alt+C)."), "warning")
         elif chosen.kind not in ("cell", "row") or chosen.place == RowPlace("head"):
-            self.message.emit("Choose a cell or a row of a table to give the look to.", "warning")
+            self.message.emit(tr("Choose a cell or a row of a table to give the look to."), "warning")
         else:
-            self._controller.edit("Apply a look", self._applied(copied))
+            self._controller.edit(tr("Apply a look"), self._applied(copied))
 
     def _applied(self, copied: CopiedStyle) -> Callable[[Report, str], Report]:
         chosen = self._controller.selection
