@@ -56,7 +56,7 @@ def cut_texts(window: QWidget) -> Iterator[str]:
 
 
 def main(report: Path, pictures: Path, language: str) -> None:
-    """Show each workspace, and say what is seen."""
+    """Show the beginning and each workspace, and say what is seen."""
     application = QApplication([])
     if language == "longer":
         application.installTranslator(LongerTexts(application))
@@ -69,13 +69,15 @@ def main(report: Path, pictures: Path, language: str) -> None:
     window = Window(QSettings(str(pictures / "settings.ini"), QSettings.Format.IniFormat))
     window.resize(1280, 800)
     window.show()
-    window.open(report)
     texts: set[str] = set()
     cut: set[str] = set()
-    for workspace in ("pages", "data", "delivery"):
-        window.show_workspace(workspace)
+    for workspace in ("start", "pages", "data", "delivery"):
+        if workspace == "pages":
+            window.open(report)
+        if workspace != "start":
+            window.show_workspace(workspace)
         for _ in range(3):
-            while not window.is_up_to_date:
+            while workspace != "start" and not window.is_up_to_date:
                 application.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents, 50)
             application.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 200)
         window.grab().save(str(pictures / f"{language}-{workspace}.png"))

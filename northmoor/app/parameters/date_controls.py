@@ -26,7 +26,7 @@ from northmoor.core.values.relative_periods import COMMON, COMMON_DAYS, COMMON_M
 
 _STARTS = ("now", "start of today", "start of yesterday", "start of this week", "start of this month",
            "start of this year")  # fmt: skip
-_NONE = "none"
+_NONE = tr("none")
 
 
 def calendar() -> QCalendarWidget:
@@ -163,7 +163,7 @@ class PeriodControl(PopupControl):
         self._given, self._span = state.given, state.chosen if isinstance(state.chosen, Span) else None
         words = state.given if isinstance(state.given, str) else state.parameter.default
         is_words = isinstance(words, str) and is_relative(words) and "/" not in words
-        none = "choose" if state.parameter.required else "none"
+        none = tr("choose") if state.parameter.required else tr("none")
         self.button.setText(str(words) if is_words and self._span is not None else state.label or none)
         self.button.setToolTip(
             tr("{label} (data time counts as now)").format(label=state.label) if is_words else state.label

@@ -169,7 +169,7 @@ class ParametersDialog(QDialog):
             message = (
                 fault.message
                 if fault is not None
-                else tr("Now: {label}").format(label=label or "none")
+                else tr("Now: {label}").format(label=label or tr("none"))
                 if label is not None
                 else ""
             )

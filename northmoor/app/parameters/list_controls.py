@@ -157,7 +157,7 @@ class TicksControl(PopupControl):
             elif 0 < len(held) <= _NAMED:
                 text = ", ".join(state.choices.labels.get(value, value_text(value)) for value in held)
         else:
-            text = state.choices.labels.get(held, "none" if not state.parameter.required else "choose")  # type: ignore[arg-type]
+            text = state.choices.labels.get(held, tr("none") if not state.parameter.required else tr("choose"))  # type: ignore[arg-type]
         shown = self.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 190)
         self.button.setText(shown if entries or text == "none" else tr("no values"))
         self.button.setEnabled(bool(entries))

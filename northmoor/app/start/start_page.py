@@ -117,7 +117,6 @@ def _card(text: str, about: str, drawing: str) -> QPushButton:
     """A button with an icon, a title and a word about it."""
     card = QPushButton()
     card.setObjectName("start-card")
-    card.setFixedSize(330, 60)
     card.setAccessibleName(f"{text}: {about}")
     row = QHBoxLayout(card)
     row.setContentsMargins(16, 8, 12, 8)
@@ -126,6 +125,9 @@ def _card(text: str, about: str, drawing: str) -> QPushButton:
     mark.setPixmap(icon(drawing, HEATHER, 22).pixmap(22, 22))
     title.setObjectName("section")
     word.setObjectName("quiet")
+    word.setWordWrap(True)
+    lines_of_word = word.fontMetrics().boundingRect(0, 0, 258, 0, Qt.TextFlag.TextWordWrap, about).height()
+    card.setFixedSize(330, 44 + lines_of_word)
     lines = QVBoxLayout()
     lines.setSpacing(1)
     lines.addWidget(title)

@@ -284,7 +284,7 @@ def editor_for(kind: type[Part], field: str, value: Any, commit: Commit, choices
 def _editor(field: str, info: FieldInfo, value: Any, commit: Commit, choices: list[str] | None) -> QWidget:
     inner, optional = _unwrapped(info.annotation)
     if choices is not None:
-        return ChoiceEditor({name: name for name in choices}, value, commit, "none" if optional else None)
+        return ChoiceEditor({name: name for name in choices}, value, commit, tr("none") if optional else None)
     if typing.get_origin(inner) is typing.Literal:
         return _choice(field, typing.get_args(inner), optional, value, commit)
     if inner is bool and optional:

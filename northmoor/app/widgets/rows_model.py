@@ -7,6 +7,7 @@ import pyarrow.compute as pc
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 from PyQt6.QtGui import QColor
 
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.theme import STONE_TEXT
 from northmoor.core.engine.rows import Rows
 from northmoor.core.expr.formats import FormatLocale, format_values
@@ -63,7 +64,7 @@ class RowsModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.ForegroundRole:
             return QColor(STONE_TEXT) if text is None else None
         if text is None:
-            return "blank"
+            return tr("blank")
         return text if role == Qt.ItemDataRole.DisplayRole or len(text) > 40 else None
 
     def _text(self, row: int, column: int) -> str | None:

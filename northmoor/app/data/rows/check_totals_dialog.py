@@ -61,7 +61,7 @@ class CrossTotalsModel(QAbstractTableModel):
         return " · ".join(self._text(value) for value in key) if key else "all"
 
     def _text(self, value: Any) -> str:
-        return "blank" if value is None else format_one(value, "0" if type(value) is int else None, self._customs)
+        return tr("blank") if value is None else format_one(value, "0" if type(value) is int else None, self._customs)
 
 
 class CheckTotalsDialog(QDialog):

@@ -142,7 +142,7 @@ class TracePanel(QFrame):
         if figure.agrees:
             message = _marked("circle-check", LICHEN, tr("Plain SQL {rows} says the same.").format(rows=rows), "good")
         else:
-            other = format_one(answer.value, None, format_locale) or "blank"  # type: ignore[arg-type]  # the document's
+            other = format_one(answer.value, None, format_locale) or tr("blank")  # type: ignore[arg-type]  # the document's
             message = _marked(
                 "triangle-alert", ROWAN, tr("Plain SQL {rows} says {other}.").format(rows=rows, other=other), "fault"
             )

@@ -130,8 +130,8 @@ def _filters(context: PartContext, table: TableBlock, column: Column) -> tuple[P
         keep = partial(table_commands.keep_value, table=table.name, column=column.name, value=pointed.value)
         reason = "" if table_commands.is_literal(pointed.value) else tr("Moments are filtered by a condition.")
         for text, is_kept in (
-            (tr("Only {shown}").format(shown=shown or "blank"), True),
-            (tr("All but {shown}").format(shown=shown or "blank"), False),
+            (tr("Only {shown}").format(shown=shown or tr("blank")), True),
+            (tr("All but {shown}").format(shown=shown or tr("blank")), False),
         ):
             found.append(context.command(text, partial(keep, is_kept=is_kept), reason=reason))
         kind = context.field_kinds.get(bare_column(column.value) or "")

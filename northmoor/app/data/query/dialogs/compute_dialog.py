@@ -307,5 +307,5 @@ class ComputeDialog(StepDialog):
             self.fault.setText(answer.message)
             return
         assert isinstance(answer, Rows)
-        found = ["blank" if value is None else str(value) for value in answer.table.columns[-1].to_pylist()]
+        found = [tr("blank") if value is None else str(value) for value in answer.table.columns[-1].to_pylist()]
         self.values.setText(short(", ".join(found)))
