@@ -121,6 +121,23 @@ def test_help_is_searched_and_explains_what_has_the_keyboard(window: Window, qtb
     shown = help_window.text.toPlainText()
     assert shown.startswith("Visible if: ")
     assert help_window.list.currentItem().text().startswith("Expressions")
+    parts = (
+        (Selection("level", TABLE, level="route"), "Levels"),
+        (Selection("header", "header"), "Headers and footers"),
+        (Selection("text", "title"), "Texts"),
+    )
+    for part, section in parts:
+        window.controller.select(part)
+        window.pages.canvas.setFocus()
+        window.actions_by_name["explain"].trigger()
+        assert help_window.list.currentItem().text().endswith(f"› {section}")
+    window.parameters.units["year"].control.setFocus()
+    window.actions_by_name["explain"].trigger()
+    assert help_window.list.currentItem().text() == "Parameters › The bar"
+    window.show_workspace("data")
+    window.data.editor.setFocus()
+    window.actions_by_name["explain"].trigger()
+    assert help_window.list.currentItem().text() == "Queries"
     for words, title in (("running total", "Expressions"), ("watermark", "Pages"), ("ctrl+shift+o", "Keys and mouse")):
         help_window.search.setText(words)
         found = [help_window.list.item(n).text() for n in range(help_window.list.count())]

@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.delivery.delivery_snapshot import OrderLine
 from northmoor.app.delivery.run_list import TONE_COLORS
+from northmoor.app.help.help_actions import GUIDE_PROPERTY
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.headings import line, section
 from northmoor.app.widgets.icons import icon
@@ -98,6 +99,7 @@ class OrderPanel(QWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self.setProperty(GUIDE_PROPERTY, "delivery#Standing orders")
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.new = QToolButton()

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QColor, QFont, QPainter, QPaintEvent, QPixmap
 from PyQt6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from northmoor.app.delivery.delivery_snapshot import RunLine
+from northmoor.app.help.help_actions import GUIDE_PROPERTY
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.headings import draw_hint
 from northmoor.app.widgets.theme import (
@@ -162,6 +163,7 @@ class RunList(QListView):
         self.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
         self.setFrameShape(QListView.Shape.NoFrame)
         self.setAccessibleName(tr("Runs"))
+        self.setProperty(GUIDE_PROPERTY, "delivery#The archive")
         self.activated.connect(lambda index: self.opened.emit(index.data(_LINE)))
         selection = self.selectionModel()
         assert selection is not None

@@ -41,12 +41,18 @@ ABOUT = (
     )
     + "</p>"
 )
-_GUIDE_OF_KIND = {
-    "table": "tables", "cell": "tables", "row": "tables", "level": "tables", "matrix": "matrices",
-    "measure": "matrices", "chart": "charts", "mark": "charts", "groups": "charts", "page": "pages", "header": "pages",
-    "footer": "pages", "watermark": "pages",
+_SECTION_OF_KIND = {
+    "table": ("tables", ""), "cell": ("tables", "Rows"), "row": ("tables", "Rows"), "level": ("tables", "Levels"),
+    "matrix": ("matrices", ""), "measure": ("matrices", "Figures"), "chart": ("charts", ""),
+    "mark": ("charts", "What is drawn"), "groups": ("charts", "What is drawn"), "page": ("pages", "Paper and areas"),
+    "header": ("pages", "Headers and footers"), "footer": ("pages", "Headers and footers"),
+    "watermark": ("pages", "Headers and footers"), "text": ("blocks", "Texts"), "picture": ("blocks", "Pictures"),
+    "frame": ("blocks", "Frames"), "grid": ("blocks", "Grids"), "grid-cell": ("blocks", "Grids"),
+    "for-each": ("blocks", "For each"), "include": ("blocks", "Copying, replacing and sharing"),
 }  # fmt: skip
-"""The guide that explains each kind of part; blocks have one for all others."""
+"""The guide and its section that explain each kind of part; all others are in the introduction to blocks."""
+GUIDE_PROPERTY = "guide"
+"""The property by which a widget names the guide, and perhaps its section, that explains what is in it."""
 
 
 class Help(QObject):
@@ -62,14 +68,11 @@ class Help(QObject):
     def explain(self) -> None:
         """Explain what has the keyboard, and show the guide about what is selected."""
         focus = self._window.focusWidget()
-        about, guide = "", _GUIDE_OF_KIND.get(self._selected(), "blocks")
+        about = ""
         if focus is not None and focus.toolTip():
-            about = f"<b>{escape(focus.accessibleName() or 'Here')}</b>: {escape(focus.toolTip())}"
-            if focus.objectName() == "expression":
-                guide = "expressions"
-            elif focus.objectName().startswith("parameter-"):
-                guide = "parameters"
-        self._shown().show_guide(guide, about)
+            about = f"<b>{escape(focus.accessibleName() or tr('Here'))}</b>: {escape(focus.toolTip())}"
+        guide, section = _explained_around(focus) or _SECTION_OF_KIND.get(self._selected(), ("blocks", ""))
+        self._shown().show_guide(guide, about, section)
 
     def show_contents(self) -> None:
         """Show the help's topics."""
@@ -99,3 +102,16 @@ class Help(QObject):
         box.setWindowTitle(tr("About Northmoor"))
         box.setText(ABOUT)
         box.open()
+
+
+def _explained_around(widget: QWidget | None) -> tuple[str, str] | None:
+    """The guide and the section that a widget, or the nearest one around it, names; None where none does."""
+    if widget is not None and widget.objectName() == "expression":
+        return "expressions", ""
+    while widget is not None:
+        named = widget.property(GUIDE_PROPERTY)
+        if named:
+            guide, _, section = str(named).partition("#")
+            return guide, section
+        widget = widget.parentWidget()
+    return None

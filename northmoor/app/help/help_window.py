@@ -58,15 +58,15 @@ class HelpWindow(QDialog):
         self.list.currentItemChanged.connect(lambda item, _: self._show(item))
         self._narrow("")
 
-    def show_guide(self, guide: str, about: str = "") -> None:
-        """Show the introduction of a guide; `about` is a text in front of it, as HTML."""
+    def show_guide(self, guide: str, about: str = "", section: str = "") -> None:
+        """Show a section of a guide, or its introduction; `about` is a text in front of it, as HTML."""
         self.search.clear()
-        for row in range(self.list.count()):
-            item = self.list.item(row)
-            if item is not None and item.data(_TOPIC).guide == guide:
-                self.list.setCurrentItem(item)
-                self._show(item, about)
-                break
+        items = [item for row in range(self.list.count()) if (item := self.list.item(row)) is not None]
+        of_guide = [item for item in items if item.data(_TOPIC).guide == guide]
+        wanted = [item for item in of_guide if section and item.text().endswith(f"› {section}")] or of_guide
+        if wanted:
+            self.list.setCurrentItem(wanted[0])
+            self._show(wanted[0], about)
         self.show()
         self.raise_()
         self.activateWindow()

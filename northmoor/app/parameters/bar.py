@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QInputDialog, QMenu, QToolButton, QWidget
 
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.help.help_actions import GUIDE_PROPERTY
 from northmoor.app.language.translation import tr
 from northmoor.app.parameters.bar_item import ParameterBarItem
 from northmoor.app.parameters.inline_controls import bare_row
@@ -25,6 +26,7 @@ class ParameterBar(QWidget):
 
     def __init__(self, controller: DocumentController, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self.setProperty(GUIDE_PROPERTY, "parameters#The bar")
         self._controller = controller
         self._shown: object = None
         self.units: dict[str, ParameterBarItem] = {}

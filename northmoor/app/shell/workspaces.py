@@ -3,6 +3,11 @@
 from PyQt6.QtCore import QByteArray, QSettings
 from PyQt6.QtWidgets import QSplitter, QStackedWidget, QWidget
 
+from northmoor.app.help.help_actions import GUIDE_PROPERTY
+
+_GUIDES = {"data": "queries", "deliveries": "delivery"}
+"""What explains a workspace; on the pages that is the guide about what is selected."""
+
 
 class Workspaces(QStackedWidget):
     """The workspaces that have been built so far, and what else is shown in their place."""
@@ -18,6 +23,7 @@ class Workspaces(QStackedWidget):
         state = self._settings.value(f"{name}-split")
         if isinstance(state, QByteArray):
             split.restoreState(state)
+        workspace.setProperty(GUIDE_PROPERTY, _GUIDES.get(name))
         self.addWidget(workspace)
 
     def has(self, name: str) -> bool:

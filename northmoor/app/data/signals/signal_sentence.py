@@ -4,6 +4,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
 from northmoor.app.data.query.chip_row import ChipRow
+from northmoor.app.help.help_actions import GUIDE_PROPERTY
 from northmoor.app.language.translation import tr
 from northmoor.core.model.data.durations import format_duration
 from northmoor.core.model.data.signal_queries import LogQuery, MeasurementsQuery, SignalQuery, SpansQuery
@@ -28,6 +29,7 @@ class SignalSentence(ChipRow):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self.setProperty(GUIDE_PROPERTY, "signals#Measurements")
         self.words: list[str] = []
         """The sentence's words and chips, in order."""
 

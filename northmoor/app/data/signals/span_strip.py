@@ -8,6 +8,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
+from northmoor.app.help.help_actions import GUIDE_PROPERTY
 from northmoor.app.language.translation import moment_text, tr, tr_count
 from northmoor.app.widgets.theme import GORSE, HEATHER, LINE, PEAT, RAILS, STONE_TEXT
 from northmoor.core.errors import NorthmoorError
@@ -26,6 +27,7 @@ class SpanStrip(QWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self.setProperty(GUIDE_PROPERTY, "signals#Spans")
         self.objects = QComboBox()
         self.objects.setAccessibleName(tr("Object shown"))
         self.objects.setToolTip(tr("The object whose spans are pictured"))

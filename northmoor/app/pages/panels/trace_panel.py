@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from northmoor.app.help.help_actions import GUIDE_PROPERTY
 from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.widgets.headings import draw_hint
 from northmoor.app.widgets.icons import icon
@@ -43,6 +44,7 @@ class TracePanel(QFrame):
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setAccessibleName(tr("Trace"))
+        self.setProperty(GUIDE_PROPERTY, "tables#Trace")
         self._worker = worker
         self._wanted: tuple[Document, int, HitRegion] | None = None
         self.found: Trace | None = None
