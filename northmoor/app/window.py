@@ -5,7 +5,7 @@ from functools import cached_property, partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QSettings, QSize, Qt, QTimer
+from PyQt6.QtCore import QSettings, QSize, Qt
 from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import (
     QApplication,
@@ -15,7 +15,6 @@ from PyQt6.QtWidgets import (
     QMainWindow,
     QMenu,
     QMenuBar,
-    QProgressBar,
     QPushButton,
     QToolButton,
     QVBoxLayout,
@@ -41,6 +40,7 @@ from northmoor.app.search.other_reports import OtherReports
 from northmoor.app.shell.link_navigation import LinkNavigation
 from northmoor.app.shell.look_actions import StyleActions
 from northmoor.app.shell.window_bars import DeliveredFile, DeliveryStatus, EditionChoice, WorkspaceSwitch
+from northmoor.app.shell.work_progress import WorkProgress
 from northmoor.app.shell.workspaces import Workspaces
 from northmoor.app.start.file_drops import FileDrops
 from northmoor.app.start.recent_reports import FirstPagePictures, RecentReports
@@ -63,7 +63,6 @@ if TYPE_CHECKING:
     from northmoor.app.delivery.workspace import DeliveryWorkspace
     from northmoor.app.parameters.dialog import ParametersDialog
 
-_PROGRESS_AFTER = 300  # milliseconds of work before progress is shown
 _UNFOLDED = tr(" What is folded in the window is open in it; Printed folded folds it on paper.")
 
 
@@ -88,7 +87,7 @@ class Window(QMainWindow):
         FileDrops(self).dropped.connect(self._open_dropped)
         self._workspaces = Workspaces(self._settings)
         self._editions = EditionChoice(self.controller)
-        self._progress = QProgressBar()
+        self._progress = WorkProgress()
         self._deliver, self._fetch = QPushButton(tr("Deliver")), QToolButton()
         self._title, self._facts, self._place_label, self._zoom_label = QLabel(), QLabel(), QLabel(), QLabel()
         self._notice, self.delivered_file = Notice(), DeliveredFile()
@@ -116,9 +115,6 @@ class Window(QMainWindow):
         self.pages.arranging.message.connect(self.tell)
         self.following.trail_changed.connect(self._update_actions)
         self._resolved_job: RenderJob | None = None
-        self._busy_timer = QTimer(self)
-        self._busy_timer.setSingleShot(True)
-        self._busy_timer.setInterval(_PROGRESS_AFTER)
         bar = self.menuBar()
         assert bar is not None
         self.actions_by_name = fill_menus(self, bar)
@@ -177,12 +173,6 @@ class Window(QMainWindow):
         self._bar = self._top()
         for widget in (self._bar, self._progress, self._workspaces):
             column.addWidget(widget)
-        self._progress.setTextVisible(False)
-        self._progress.setRange(0, 0)
-        policy = self._progress.sizePolicy()
-        policy.setRetainSizeWhenHidden(True)
-        self._progress.setSizePolicy(policy)
-        self._progress.setVisible(False)
         middle = QWidget()
         row = QHBoxLayout(middle)
         row.setContentsMargins(0, 0, 0, 0)
@@ -262,14 +252,13 @@ class Window(QMainWindow):
         self.catalog_worker.failed.connect(lambda message: self.tell(message, "fault"))
         worker.stopped.connect(lambda: self.tell(tr("Stopped. The last good pages stay; F5 tries again."), "warning"))
         worker.page_shown.connect(self.pages.show_page)
-        worker.progress.connect(lambda text: self.tell(tr("{text} · Esc stops it").format(text=text), "quiet"))
+        worker.progress.connect(lambda text: self.tell(self._progress.words_of(text), "quiet"))
         for each in (worker, self.catalog_worker):
             each.busy_changed.connect(self._show_busy)
         worker.rows_fetched.connect(lambda rows: self.tell("", "quiet") if rows.is_whole else None)
         worker.rows_failed.connect(lambda _: self.tell("", "quiet"))
         worker.delivered.connect(self._delivered)
         worker.delivery_failed.connect(lambda message: self.tell(message, "fault"))
-        self._busy_timer.timeout.connect(lambda: self._progress.setVisible(True))
         self.parameters.edit_wanted.connect(self.define_parameters)
         canvas.pages_wanted.connect(worker.show_pages)
         canvas.page_changed.connect(self._show_place)
@@ -531,11 +520,7 @@ class Window(QMainWindow):
     def _show_busy(self) -> None:
         is_busy = self.worker.is_busy or self.catalog_worker.is_busy
         set_available(self.actions_by_name["stop"], is_busy, tr("Nothing is running."))
-        if is_busy:
-            self._busy_timer.start()
-        else:
-            self._busy_timer.stop()
-            self._progress.setVisible(False)
+        self._progress.show_busy(is_busy)
 
     def _show_place(self, page: int, count: int) -> None:
         self._place_label.setText(tr("Page {page:,} of {count:,}").format(page=page + 1, count=count))

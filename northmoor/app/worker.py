@@ -84,7 +84,7 @@ class Worker(QObject):
     failed = pyqtSignal(str)
     stopped = pyqtSignal()
     page_shown = pyqtSignal(object)
-    progress = pyqtSignal(str)
+    progress = pyqtSignal(object)
     busy_changed = pyqtSignal(bool)
     delivered = pyqtSignal(object)
     delivery_failed = pyqtSignal(str)

@@ -11,6 +11,7 @@ from functools import cached_property, partial
 from pathlib import Path
 
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.progress import CountedProgress
 from northmoor.core.compute.parameters.resolution import ResolvedValues
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import OutputError, did_you_mean
@@ -124,7 +125,8 @@ class Document:
         """All pages in order, or those wanted. Raises Stopped."""
         wanted = wanted if wanted is not None else range(len(self))
         for first in range(wanted.start, wanted.stop, PAGES_PER_BATCH):
-            report_progress(f"Page {first + 1} of {len(self)}")
+            words = f"Page {first + 1:,} of {len(self):,}"
+            report_progress(CountedProgress(words, first - wanted.start, len(wanted)))
             self.composition.context.stop.raise_if_cancelled()
             yield from self.composition.pages(first, min(first + PAGES_PER_BATCH, wanted.stop))
 

@@ -19,8 +19,11 @@ from PyQt6.QtWidgets import (
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.document_controller import Selection
+from northmoor.app.language.time_left import time_left_words
+from northmoor.app.shell import work_progress
 from northmoor.app.widgets.theme import COLORS
 from northmoor.app.window import Window
+from northmoor.core.base.progress import CountedProgress
 from northmoor.core.layout.chart.palette import contrast
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.report import Edition
@@ -189,7 +192,7 @@ def test_preflight_lists_what_was_found(window: Window, qtbot: QtBot) -> None:
 
     window.controller.edit("Break", lambda r, e: edits.change_column(r, e, "fares-table", "tickets", value="ticket"))
     settle(window, qtbot)
-    assert window.findings.button.text() == "Preflight: 1 fault"
+    assert window.findings.button.text() == "Preflight: 1 error"
     window.findings.button.click()
     texts = [label.text() for label in window.findings.panel.findChildren(QLabel)]
     assert any("Did you mean tickets?" in text for text in texts)
@@ -218,3 +221,26 @@ def test_a_report_that_cannot_be_shown_has_no_figures_of_the_one_before(
     before = window._facts.text()
     assert not window.open(broken)
     assert window._facts.text() == before  # what is open stays
+
+
+def test_work_that_is_counted_says_how_long_it_takes_yet(window: Window, monkeypatch: pytest.MonkeyPatch) -> None:
+    moments = iter([0.0, 0.0, 40.0, 40.0])
+    monkeypatch.setattr(work_progress, "monotonic", lambda: next(moments))
+    for done, words in (
+        (0, "Page 1 of 400 · Esc stops it"),
+        (100, "Page 101 of 400 · about 2 minutes left · Esc stops it"),
+    ):
+        window.worker.progress.emit(CountedProgress(f"Page {done + 1} of 400", done, 400))
+        assert window.last_message == (words, "quiet")
+    assert (window._progress.value(), window._progress.maximum()) == (100, 400)
+    window._show_busy()
+    assert window._progress.maximum() == 0
+
+
+@pytest.mark.parametrize(
+    ("seconds", "done", "words"),
+    [(2.0, 1, ""), (10.0, 0, ""), (10.0, 90, ""), (10.0, 50, "about 10 s left"), (60.0, 40, "about 2 minutes left"),
+     (60.0, 1, "about 2 hours left")],
+)  # fmt: skip
+def test_time_left_is_round_and_only_said_when_it_is_known(seconds: float, done: int, words: str) -> None:
+    assert time_left_words(seconds, done, 100) == words

@@ -6,6 +6,7 @@ from datetime import UTC, date, datetime, time, timedelta
 from functools import lru_cache
 from pathlib import Path
 
+from northmoor.app.language.time_left import time_left_words
 from northmoor.app.language.translation import moment_text, tr, tr_count
 from northmoor.core.delivery.archive.archive_index import IndexedRun, RunFilter
 from northmoor.core.delivery.archive.run_folder import RunUnderWay, handed_over
@@ -101,7 +102,7 @@ def read_snapshot(delivery: LibraryDelivery, wanted: RunFilter, now: datetime) -
     service = delivery.service()
     titles = {file.name: file.order.title for file in orders if file.order is not None}
     is_narrowed = wanted != RunFilter()
-    running = [] if is_narrowed else [_running_line(run, titles) for run in under_way]
+    running = [] if is_narrowed else [_running_line(run, titles, now) for run in under_way]
     retried = {each.run_id for each in asked if each.state == "waiting"}
     found = delivery.find(wanted, MOST_RUNS)
     lines = [_line(delivery, run, titles, now) for run in found]
@@ -123,10 +124,12 @@ def read_snapshot(delivery: LibraryDelivery, wanted: RunFilter, now: datetime) -
     )
 
 
-def _running_line(run: RunUnderWay, titles: Mapping[str, str]) -> RunLine:
+def _running_line(run: RunUnderWay, titles: Mapping[str, str], now: datetime) -> RunLine:
     title = titles.get(run.order, Path(run.report).stem)
     share = run.done / run.of if run.of else None
     result = tr("{done:,} of {of:,}").format(done=run.done, of=run.of) if run.of else run.text
+    left = time_left_words((now - run.started).total_seconds(), run.done, run.of)
+    result = f"{result} · {left}" if left else result
     if not run.is_held:
         return RunLine(run.id, title, run.because or tr("by hand"), tr("interrupted"), TONES["interrupted"], result, "")
     return RunLine(run.id, title, run.because or tr("by hand"), tr("running"), "busy", result, "", None, share or 0.0)

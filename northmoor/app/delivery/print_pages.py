@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QWidget
 
 from northmoor.app.language.translation import tr, tr_count
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.progress import CountedProgress
 from northmoor.core.document import Document
 from northmoor.core.errors import OutputError
 from northmoor.core.output.raster import rasterise
@@ -69,7 +70,8 @@ def print_pages(job: PrintJob, document: Document, report_progress: Callable[[st
     try:
         for number, index in enumerate(job.pages):
             stop.raise_if_cancelled()
-            report_progress(tr("Printing page {number} of {count}").format(number=number + 1, count=len(job.pages)))
+            words = tr("Printing page {number} of {count}").format(number=number + 1, count=len(job.pages))
+            report_progress(CountedProgress(words, number, len(job.pages)))
             if number:
                 set_paper(printer, document.composition.paper(index))
                 printer.newPage()

@@ -1,5 +1,5 @@
 """The language of the window's texts.
 
 `translation` has what every text of the window goes through; `catalogue` reads the texts of a language (`de.po`) and
-has the toolkit use them.
+has the toolkit use them. `time_left` says how long work still takes.
 """
