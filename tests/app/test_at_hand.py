@@ -409,6 +409,10 @@ def test_several_columns_are_changed_in_one_step(hands: UserActions, qtbot: QtBo
     hands.choose(hands.menu(row="detail", column="fares"), "Align", "Centre")
     assert [column.look.align for column in hands.table.columns[1:]] == ["center"] * 3
     assert window.controller._at == begun + 1
+    before = [regions(window, block=TABLE, row="detail", column=each.column)[0].width for each in chosen]
+    hands.choose(hands.menu(row="detail", column="fares"), "Same width")
+    assert [column.width for column in hands.table.columns[1:]] == [sum(before) // 3] * 3
+    window.controller.undo()
     hands.click(row="detail", column="tickets")
     assert [each.column for each in window.pages.contents.chosen()] == ["tickets"]
     assert canvas._also == []

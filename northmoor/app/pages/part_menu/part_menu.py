@@ -1,6 +1,7 @@
 """Opens the menu of the selected part, and the popups and dialogs that some of its commands need."""
 
 from collections.abc import Callable
+from functools import partial
 
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QDialog, QMenu, QWidget
@@ -124,7 +125,19 @@ class PartMenu:
             return part_entries(context)
         contexts = [found for each in chosen if (found := self._context_of(each)) is not None]
         own = common_entries([part_entries(each) for each in contexts], self._controller.edit)
+        own += self._same_width(context, chosen)
         return [*own, *([None] if own else []), *block_commands(context)]
+
+    def _same_width(self, context: PartContext, chosen: list[Selection]) -> list[PartEntry]:
+        """What makes several columns of a table equally wide, so that together they are as wide as they are now."""
+        spots = [found[1] for each in chosen if (found := self._canvas.first_instance(each)) is not None]
+        widths = {spot.under or spot.column: spot.width for spot in spots if spot.block == context.selection.block}
+        names = [name for name in widths if name is not None]
+        if len(names) < 2 or any(each.kind != "cell" for each in chosen):
+            return []
+        width = sum(widths.values()) // len(widths)
+        change = partial(edits.change_columns, table=context.selection.block, columns=names, width=width)
+        return [context.command(tr("Same width"), change, "move-horizontal")]
 
     def open(self, place: QPoint) -> None:
         """Open the menu at a place on the screen."""

@@ -4,6 +4,8 @@ All raise pydantic.ValidationError when the result would be no sound report, and
 """
 
 from bisect import bisect_left
+from collections.abc import Sequence
+from functools import reduce
 from itertools import takewhile
 from typing import Any
 
@@ -31,6 +33,11 @@ def change_column(report: Report, edition: str, table: str, column: str, /, **ch
     """Change properties of a table's column."""
     columns = tuple(c.but(**changes) if c.name == column else c for c in table_of(report, edition, table).columns)
     return change_block(report, edition, table, columns=columns)
+
+
+def change_columns(report: Report, edition: str, /, table: str, columns: Sequence[str], **changes: Any) -> Report:
+    """Change properties of several columns of a table."""
+    return reduce(lambda made, name: change_column(made, edition, table, name, **changes), columns, report)
 
 
 def add_column(report: Report, edition: str, table: str, field: str, expression: str, at: int | None = None) -> Report:
