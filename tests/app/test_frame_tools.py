@@ -123,7 +123,7 @@ def test_items_are_chosen_together_aligned_grouped_and_locked(window: Window, qt
     assert "three or more" in window._notice.toolTip()
     window.controller.select(Selection("text", "scope"))
     do(window, "align_top")
-    assert "Choose what stands in a frame" in window._notice.toolTip()
+    assert "Select an item of a frame" in window._notice.toolTip()
     assert undone(window, before)
 
 

@@ -181,3 +181,12 @@ def test_the_menu_of_a_field_begins_a_block_with_it(window: Window, qtbot: QtBot
     qtbot.waitUntil(lambda: popup.fields.rowCount() > 0, timeout=20_000)
     assert [(each.field.name, each.role) for each in popup.chosen] == [("season", "category"), ("sailings", "value")]
     popup.close()
+
+
+def test_a_second_field_in_a_role_of_one_is_named_as_not_shown(window: Window, qtbot: QtBot) -> None:
+    popup = asked(window, qtbot, "chart")
+    tick(popup, "category", "Route name", "Month")
+    assert popup.message.text() == "Month is not shown: only one field can have the role Categories."
+    tick(popup, "value", "Month")
+    assert popup.message.text() == "1 field"
+    popup.close()

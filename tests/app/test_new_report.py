@@ -34,7 +34,7 @@ def read(dialog: NewReportDialog, source: str, qtbot: QtBot) -> None:
     at = dialog.source.findText(source)
     dialog.source.setCurrentIndex(at)
     dialog.source.activated.emit(at)
-    qtbot.waitUntil(lambda: dialog.message.text().startswith("Tick"), timeout=10_000)
+    qtbot.waitUntil(lambda: dialog.message.text().startswith("Select fields"), timeout=10_000)
 
 
 def tick(dialog: NewReportDialog, *names: str) -> None:
@@ -109,7 +109,7 @@ def test_what_cannot_be_read_is_told(window: Window, dialog: NewReportDialog, qt
     at = dialog.source.findText("Query · fares")
     dialog.source.setCurrentIndex(at)
     dialog.source.activated.emit(at)
-    qtbot.waitUntil(lambda: not dialog.message.text().startswith(("Reading", "Tick")), timeout=10_000)
+    qtbot.waitUntil(lambda: not dialog.message.text().startswith(("Reading", "Select fields")), timeout=10_000)
     assert "nowhere" in dialog.message.text()
     assert not dialog.begin.isEnabled()
 
@@ -165,7 +165,7 @@ def test_joined_rows_that_are_filtered_agree_with_sql(
     offered = dialog.panel.joinable()
     assert [(each.table.name, each.is_lookup) for each in offered[:2]] == [("routes", True), ("vessels", True)]
     dialog.panel.join_table(offered[1])
-    qtbot.waitUntil(lambda: dialog.message.text().startswith("Tick"), timeout=10_000)
+    qtbot.waitUntil(lambda: dialog.message.text().startswith("Select fields"), timeout=10_000)
     tick(dialog, "name", "delay_minutes")
     choose(dialog.filter.column, "delay_minutes")
     choose(dialog.filter.operator, ">=")

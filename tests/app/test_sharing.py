@@ -104,7 +104,7 @@ def test_a_page_is_kept_and_applied_to_another_report(
     window: Window, qtbot: QtBot, copy: Path, demo: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     do(window, "apply_page")
-    assert "keeps no pages yet" in window._notice.toolTip()
+    assert "has no page templates yet" in window._notice.toolTip()
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("house", True))
     monkeypatch.setattr(QInputDialog, "getItem", lambda *given, **__: (given[3][0], True))
     do(window, "keep_page")

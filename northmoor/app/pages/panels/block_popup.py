@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.pages.panels.query_fields import FieldReader, QueryFields
-from northmoor.app.pages.panels.role_choice_box import RoleChoiceBox
+from northmoor.app.pages.panels.role_choice_box import RoleChoiceBox, surplus_words
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.kind_looks import KIND_LOOKS
 from northmoor.app.widgets.popups import BesidePopup
@@ -179,7 +179,8 @@ class BlockPopup(BesidePopup):
     def _update(self) -> None:
         count = len(self.chosen)
         self.insert.setEnabled(count > 0)
-        self.message.setText(tr_count(count, "{count} field", "{count} fields") if count else tr("Tick a field."))
+        words = tr_count(count, "{count} field", "{count} fields") if count else tr("Tick a field.")
+        self.message.setText(surplus_words(self._starter, self.chosen) or words)
 
     # inserting
 

@@ -33,3 +33,13 @@ class RoleChoiceBox(QComboBox):
         """The field in the role that is chosen."""
         choice: RoleChoice = self.currentData()
         return choice.of(self._field)
+
+
+def surplus_words(starter: BlockStarter, chosen: Sequence[ChosenField]) -> str:
+    """Which of the chosen fields is not shown, and why; nothing where all are."""
+    return " ".join(
+        tr("{field} is not shown: only one field can have the role {role}.").format(
+            field=each.field.label, role=tr(starter.roles[each.role])
+        )
+        for each in starter.surplus(chosen)
+    )

@@ -26,6 +26,7 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.panels.query_fields import QueryFields, read_query_fields
+from northmoor.app.pages.panels.role_choice_box import surplus_words
 from northmoor.app.start.report_starter.chosen_field_list import ChosenFieldList
 from northmoor.app.start.report_starter.filter_row import FilterRow
 from northmoor.app.start.report_starter.look_pictures import LOOK_PICTURE, look_icon
@@ -416,7 +417,6 @@ class NewReportDialog(QDialog):
             as_it_is = tr("{layout}, as its first page is").format(layout=tr(layout.name))
             card.setToolTip(as_it_is if layout.name in self.found else tr(layout.needs))
             card.setIcon(self._blank)
-        self._say("" if self._order else _HINT)
         if self.kind not in self.found and self.kind not in self._own:
             self._pick(next(iter(self.found), None))
         else:
@@ -514,6 +514,7 @@ class NewReportDialog(QDialog):
     def _show_chosen(self) -> None:
         fields = self.fields_in(self._layout) if self._order else []
         self.chosen.show_fields(fields, self._layout.starter, self._read.types)
+        self._say(surplus_words(self._layout.starter, fields) if self._order else _HINT)
 
     @property
     def _layout(self) -> ReportLayout:

@@ -47,7 +47,8 @@ class RoleChoice:
 @dataclass(frozen=True)
 class BlockStarter:
     """A kind of block that is begun with fields. `roles` are what a field can be in it, with their labels; `propose`
-    chooses likely fields of a query; `make` makes the block of a query's name and fields."""
+    chooses likely fields of a query; `make` makes the block of a query's name and fields; `single` are roles that only
+    one field can have."""
 
     name: str
     label: str
@@ -56,6 +57,7 @@ class BlockStarter:
     """The role in which fields are summed up, each by an aggregate."""
     propose: Callable[[Sequence[Field]], list[ChosenField]]
     make: Callable[[str, Sequence[ChosenField]], Block]
+    single: tuple[str, ...] = ()
 
     @property
     def lists_rows(self) -> bool:
@@ -67,6 +69,11 @@ class BlockStarter:
         found = [RoleChoice(label, role) for role, label in self.roles.items() if role != self.summed]
         totals = [name for name in TOTALS if is_number or name not in ("sum", "avg")]
         return found + [RoleChoice(TOTALS[name], self.summed, name) for name in totals]
+
+    def surplus(self, chosen: Sequence[ChosenField]) -> list[ChosenField]:
+        """Fields that are not shown, as an earlier one has the role that only one can have."""
+        roles = [each.role for each in chosen]
+        return [each for at, each in enumerate(chosen) if each.role in self.single and each.role in roles[:at]]
 
     def propose_with(self, wanted: Sequence[Field], fields: Sequence[Field]) -> list[ChosenField]:
         """Likely fields of a query, of which some are wanted: a list has those alone, others what goes with them."""
@@ -200,6 +207,7 @@ BLOCK_STARTERS: Mapping[str, BlockStarter] = {
             "value",
             _chart_fields,
             _chart,
+            ("category", "series"),
         ),
     )
 }
