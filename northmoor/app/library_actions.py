@@ -107,9 +107,12 @@ class LibraryActions(QObject):
 
     def apply_page(self) -> None:
         """Give the edition a page of the library."""
-        path = self._ask_kept(tr("Apply a kept page"), page_templates.FOLDER, page_templates.ENDING,
-                              tr("The library has no page templates yet; Page › Save page as template makes "
-                                 "one."))  # fmt: skip
+        path = self._ask_kept(
+            tr("Apply a kept page"),
+            page_templates.FOLDER,
+            page_templates.ENDING,
+            tr("The library has no page templates yet; Page › Save page as template makes one."),
+        )
         if path is None:
             return
         try:

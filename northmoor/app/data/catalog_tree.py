@@ -248,7 +248,7 @@ def _column_entry(connection: str, column: CatalogColumn) -> QTreeWidgetItem:
     item.setIcon(0, icon("key-round" if column.is_key else "link" if column.references else _drawing_of(kind)))
     item.setData(0, _NODE, Node("column", connection, column.name))
     item.setForeground(1, QColor(STONE_TEXT))
-    item.setToolTip(0, f"{column.name}: {kind or 'any type'}")
+    item.setToolTip(0, f"{column.name}: {kind or tr('any type')}")
     return item
 
 

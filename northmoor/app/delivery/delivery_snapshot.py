@@ -177,7 +177,7 @@ def _file_names(folder: Path) -> list[str]:
 
 def _went(folder: Path) -> str:
     handed = handed_over(folder)
-    words = dict.fromkeys(f"{each.destination}{': failed' if each.failed else ''}" for each in handed)
+    words = dict.fromkeys(f"{each.destination}{tr(': failed') if each.failed else ''}" for each in handed)
     return " · ".join(words)
 
 

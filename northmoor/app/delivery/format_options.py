@@ -15,7 +15,9 @@ FORMAT_WORDS = {
     "allowed": PropertyWords(
         tr("Permissions"),
         {
-            "everything": tr("Do everything"), "no_changes": tr("Print and copy"), "printing": tr("Print only"),
+            "everything": tr("Do everything"),
+            "no_changes": tr("Print and copy"),
+            "printing": tr("Print only"),
             "reading": tr("Read only"),
         },
     ),
@@ -28,12 +30,13 @@ FORMAT_WORDS = {
     "columns": PropertyWords(tr("Rows"), {"as_seen": tr("Cells, with totals"), "rows": tr("The rows of the queries")}),
     "numbers": PropertyWords(tr("Numbers"), {"exact": tr("Exact"), "printed": tr("As printed")}),
     "resolution": PropertyWords(tr("Pixels per inch")),
-    "colors": PropertyWords(tr("Colours"),
-        {"color": tr("Colour"), "gray": tr("Greyscale"), "black": tr("Black and white")}),
+    "colors": PropertyWords(
+        tr("Colours"), {"color": tr("Colour"), "gray": tr("Greyscale"), "black": tr("Black and white")}
+    ),
     "quality": PropertyWords(tr("Quality")),
     "glyphs": PropertyWords(tr("Texts"), {"text": tr("Texts, with their fonts"), "outlines": tr("Outlines")}),
     "interactive": PropertyWords(tr("Collapsible groups")),
-}  # fmt: skip
+}
 """The choices, by their names."""
 
 

@@ -131,14 +131,20 @@ class DetailPanel(QWidget):
                 tr("Last"),
                 [f"{each.request.because}: {each.state} {each.reason}".strip() for each in asked[:6]],
             )
-            self._add_buttons(column, [
-                ("edit_order", "pencil", tr("Edit…"), tr("Change when, what and to whom")),
-                ("try_order", "play", tr("Try it now"), tr("Make a run now without sending it")),
-                ("pause_order", "play" if order.paused else "circle-stop",
-                    tr("Resume") if order.paused else tr("Pause"),
-                 tr("Resume its runs") if order.paused else tr("Pause its runs")),
-                ("remove_order", "trash-2", tr("Remove"), tr("Remove the order; its runs stay in the archive")),
-            ])  # fmt: skip
+            self._add_buttons(
+                column,
+                [
+                    ("edit_order", "pencil", tr("Edit…"), tr("Change when, what and to whom")),
+                    ("try_order", "play", tr("Try it now"), tr("Make a run now without sending it")),
+                    (
+                        "pause_order",
+                        "play" if order.paused else "circle-stop",
+                        tr("Resume") if order.paused else tr("Pause"),
+                        tr("Resume its runs") if order.paused else tr("Pause its runs"),
+                    ),
+                    ("remove_order", "trash-2", tr("Remove"), tr("Remove the order; its runs stay in the archive")),
+                ],
+            )
 
         self._show(("order", shown, tuple((each.key, each.state, each.reason) for each in asked[:6])), fill)
 

@@ -231,7 +231,7 @@ class ParameterForm(PropertyRows):
             listed = value if isinstance(value, tuple) else () if value is None else (value,)
             text = "\n".join(value_text(entry) for entry in listed)
             editor: QWidget = TextEditor(text, lambda t: self.change(field, self._typed_list(t)))
-            editor.setProperty("placeholderText", "One value per line")
+            editor.setProperty("placeholderText", tr("One value per line"))
         else:
             editor = LineEditor(value_text(value), lambda t: self.change(field, self._typed(t)))
         self.add(label, field, editor, tip)

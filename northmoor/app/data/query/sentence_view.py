@@ -214,9 +214,12 @@ class SentenceView(ChipRow):
             self.changed.emit(label, sentence)
 
 
-_STACKING = {"union all": tr("and all rows of"), "union": tr("and the other rows of"),
+_STACKING = {
+    "union all": tr("and all rows of"),
+    "union": tr("and the other rows of"),
     "intersect": tr("only those also in"),
-             "except": tr("without those in")}  # fmt: skip
+    "except": tr("without those in"),
+}
 
 
 def _order_words(item: OrderItem) -> str:

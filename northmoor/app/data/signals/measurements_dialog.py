@@ -25,14 +25,23 @@ from northmoor.core.errors import QueryError
 from northmoor.core.model.data.signal_queries import MeasurementsQuery, StatisticColumn
 from northmoor.core.model.kinds.signal_statistics import SIGNAL_STATISTICS, SignalStatistic
 
-_GIVEN = ((tr("statistics"), "statistics"), (tr("the values at each step"), "values"),
+_GIVEN = (
+    (tr("statistics"), "statistics"),
+    (tr("the values at each step"), "values"),
     (tr("each reading as recorded"), "recorded"),
-          (tr("the outline of a line"), "outline"))  # fmt: skip
-_CALENDAR = ((tr("no steps"), ""), (tr("steps of equal length"), "step"), (tr("hours"), "hour"),
+    (tr("the outline of a line"), "outline"),
+)
+_CALENDAR = (
+    (tr("no steps"), ""),
+    (tr("steps of equal length"), "step"),
+    (tr("hours"), "hour"),
     (tr("shifts"), "shift"),
-             (tr("days"), "day"),
-             (tr("weeks"), "week"), (tr("months"), "month"), (tr("quarters"), "quarter"),
-             (tr("years"), "year"))  # fmt: skip
+    (tr("days"), "day"),
+    (tr("weeks"), "week"),
+    (tr("months"), "month"),
+    (tr("quarters"), "quarter"),
+    (tr("years"), "year"),
+)
 _ON_PAGE = ((tr("nothing yet"), ""), (tr("a table"), "table"), (tr("a trend"), "trend"))
 _KIND = Qt.ItemDataRole.UserRole
 

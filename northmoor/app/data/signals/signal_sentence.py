@@ -16,9 +16,15 @@ _GIVEN = {
     "values": tr("values at each step"),
     "outline": tr("the outline of a line"),
 }
-_CALENDAR = {"hour": tr("each hour"), "shift": tr("each shift"), "day": tr("each day"), "week": tr("each week"),
+_CALENDAR = {
+    "hour": tr("each hour"),
+    "shift": tr("each shift"),
+    "day": tr("each day"),
+    "week": tr("each week"),
     "month": tr("each month"),
-             "quarter": tr("each quarter"), "year": tr("each year")}  # fmt: skip
+    "quarter": tr("each quarter"),
+    "year": tr("each year"),
+}
 
 
 class SignalSentence(ChipRow):

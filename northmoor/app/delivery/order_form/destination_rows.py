@@ -39,32 +39,52 @@ _KINDS = (
 )
 _SERVER = PropertyWords(tr("Mail server"), empty=tr("the first of the library's"))
 _OPTIONS: Mapping[str, tuple[type[Part], Mapping[str, PropertyWords]]] = {
-    "folder": (FolderDestination, {
-        "if_exists": PropertyWords(
-            tr("A file of that name"), {"replace": tr("is replaced"), "number": tr("is kept; the new one is numbered"),
-                                    "leave": tr("is kept; the new one is not written")},
-        ),
-        "only": PropertyWords(tr("Only formats"), empty=tr("all; or some, such as pdf, xlsx")),
-    }),
+    "folder": (
+        FolderDestination,
+        {
+            "if_exists": PropertyWords(
+                tr("A file of that name"),
+                {
+                    "replace": tr("is replaced"),
+                    "number": tr("is kept; the new one is numbered"),
+                    "leave": tr("is kept; the new one is not written"),
+                },
+            ),
+            "only": PropertyWords(tr("Only formats"), empty=tr("all; or some, such as pdf, xlsx")),
+        },
+    ),
     "published": (PublishedFolder, {"keep": PropertyWords(tr("Runs that stay"))}),
-    "mail": (MailDestination, {
-        "subject": PropertyWords(tr("Subject")), "text": PropertyWords(tr("Text"), is_long=True),
-        "attach": PropertyWords(tr("Files attached")), "first_page": PropertyWords(tr("First page in the text")),
-        "server": _SERVER,
-    }),
-    "printer": (PrinterDestination, {
-        "pages": PropertyWords(tr("Pages"), empty=tr("all; or some, such as 1-3,5")),
-        "copies": PropertyWords(tr("Copies")),
-        "sides": PropertyWords(
-            tr("Sides"), {"one": tr("One side"), "long-edge": tr("Both, turned at the long edge"),
-                      "short-edge": tr("Both, turned at the short edge")},
-        ),
-        "tray": PropertyWords(tr("Tray"), empty=tr("the printer's own choice")),
-        "sheet": PropertyWords(
-            tr("Pages on a sheet"), {"one": tr("One"), "two": tr("Two"), "four": tr("Four"), "booklet": tr("Booklet")}
-        ),
-    }),
-}  # fmt: skip
+    "mail": (
+        MailDestination,
+        {
+            "subject": PropertyWords(tr("Subject")),
+            "text": PropertyWords(tr("Text"), is_long=True),
+            "attach": PropertyWords(tr("Files attached")),
+            "first_page": PropertyWords(tr("First page in the text")),
+            "server": _SERVER,
+        },
+    ),
+    "printer": (
+        PrinterDestination,
+        {
+            "pages": PropertyWords(tr("Pages"), empty=tr("all; or some, such as 1-3,5")),
+            "copies": PropertyWords(tr("Copies")),
+            "sides": PropertyWords(
+                tr("Sides"),
+                {
+                    "one": tr("One side"),
+                    "long-edge": tr("Both, turned at the long edge"),
+                    "short-edge": tr("Both, turned at the short edge"),
+                },
+            ),
+            "tray": PropertyWords(tr("Tray"), empty=tr("the printer's own choice")),
+            "sheet": PropertyWords(
+                tr("Pages on a sheet"),
+                {"one": tr("One"), "two": tr("Two"), "four": tr("Four"), "booklet": tr("Booklet")},
+            ),
+        },
+    ),
+}
 """What else can be said of each kind of destination."""
 
 

@@ -77,7 +77,8 @@ class SectionHeader(QToolButton):
 
     def _show_state(self, is_open: bool) -> None:
         self.setIcon(icon("chevron-down" if is_open else "chevron-right", STONE_TEXT))
-        self.setToolTip(f"{'Close' if is_open else 'Open'} {self.text()}")
+        opens = tr("Close {section}") if is_open else tr("Open {section}")
+        self.setToolTip(opens.format(section=self.text()))
 
 
 def button_row(text: str, drawing: str, run: Callable[[], object]) -> FormRow:

@@ -31,18 +31,35 @@ def table_entries(context: PartContext) -> list[PartEntry]:
         PartGroup(tr("Add column"), _columns(context, table), "columns-3"),
         PartGroup(tr("Table style"), looks, "palette"),
         None,
-        context.command(tr("Show rows"), rows, "rows-3", is_on=table.show_details,
-                        help=tr("Without its rows, a table shows only groups and totals")),
-        context.command(tr("Column titles"), context.block_change(show_head=not table.show_head),
-            is_on=table.show_head),
-        context.command(tr("Repeat titles on each page"), context.block_change(repeat_head=not table.repeat_head),
+        context.command(
+            tr("Show rows"),
+            rows,
+            "rows-3",
+            is_on=table.show_details,
+            help=tr("Without its rows, a table shows only groups and totals"),
+        ),
+        context.command(
+            tr("Column titles"), context.block_change(show_head=not table.show_head), is_on=table.show_head
+        ),
+        context.command(
+            tr("Repeat titles on each page"),
+            context.block_change(repeat_head=not table.repeat_head),
             "repeat",
-                        is_on=table.repeat_head),
-        context.command(tr("Keep on one page"), context.block_change(keep_together=not table.keep_together), "group",
-                        is_on=table.keep_together),
-        context.command(tr("Convert to matrix"), partial(edits.table_to_matrix, table=table.name), "grid-3x3",
-                        reason="" if table.levels else tr("Group it first.")),
-    ]  # fmt: skip
+            is_on=table.repeat_head,
+        ),
+        context.command(
+            tr("Keep on one page"),
+            context.block_change(keep_together=not table.keep_together),
+            "group",
+            is_on=table.keep_together,
+        ),
+        context.command(
+            tr("Convert to matrix"),
+            partial(edits.table_to_matrix, table=table.name),
+            "grid-3x3",
+            reason="" if table.levels else tr("Group it first."),
+        ),
+    ]
 
 
 def _levels(context: PartContext, table: TableBlock) -> tuple[PartCommand, ...]:
@@ -75,16 +92,25 @@ def for_each_entries(context: PartContext) -> list[PartEntry]:
     breaks = block.page_break == "between"
     inserted = tuple(context.window_command(f"add_{kind}") for kind in ("text", "table", "matrix", "chart", "picture"))
     return [
-        context.command(tr("New page for each record"),
+        context.command(
+            tr("New page for each record"),
             context.block_change(page_break="none" if breaks else "between"),
-                        "file-text", is_on=breaks),
-        context.command(tr("Restart page numbers"),
+            "file-text",
+            is_on=breaks,
+        ),
+        context.command(
+            tr("Restart page numbers"),
             context.block_change(restart_page_number=not block.restart_page_number),
-                        is_on=block.restart_page_number),
-        context.command(tr("Keep each record on one page"), context.block_change(keep_together=not block.keep_together),
-                        "group", is_on=block.keep_together),
+            is_on=block.restart_page_number,
+        ),
+        context.command(
+            tr("Keep each record on one page"),
+            context.block_change(keep_together=not block.keep_together),
+            "group",
+            is_on=block.keep_together,
+        ),
         PartGroup(tr("Insert"), inserted, "plus"),
-    ]  # fmt: skip
+    ]
 
 
 def grid_cell_entries(context: PartContext) -> list[PartEntry]:

@@ -38,9 +38,13 @@ def chart_entries(context: PartContext) -> list[PartEntry]:
         PartGroup(tr("Value labels"), labels, "type"),
         PartGroup(tr("Legend"), legends, "list"),
         PartGroup(tr("Reference line"), _references(context, place, chart), "minus"),
-        context.command(tr("Pattern fills"), place.change(patterns=not chart.patterns), is_on=chart.patterns,
-                        help=tr("Areas have hatching besides their colour, for print in grey")),
-    ]  # fmt: skip
+        context.command(
+            tr("Pattern fills"),
+            place.change(patterns=not chart.patterns),
+            is_on=chart.patterns,
+            help=tr("Areas have hatching besides their colour, for print in grey"),
+        ),
+    ]
 
 
 def _types(context: PartContext, place: ChartPlace, chart: Chart) -> tuple[PartCommand, ...]:

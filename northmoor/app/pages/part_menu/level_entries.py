@@ -42,17 +42,26 @@ def _of_table(context: PartContext, table: TableBlock, name: str) -> list[PartEn
         None,
         *level_placement(context, table, name),
         None,
-        context.command(tr("Heading row"), changing(heading=() if level.heading else (heading,)),
-                        is_on=bool(level.heading)),
+        context.command(
+            tr("Heading row"), changing(heading=() if level.heading else (heading,)), is_on=bool(level.heading)
+        ),
         context.command(tr("Total row"), changing(total=() if level.total else (total,)), is_on=bool(level.total)),
         None,
-        context.command(tr("Move outward"), partial(edits.move_level, table=table.name, level=name, by=-1), "arrow-up",
-                        reason="" if at else tr("It is the outermost.")),
-        context.command(tr("Move inward"), partial(edits.move_level, table=table.name, level=name, by=1), "arrow-down",
-                        reason="" if at < len(names) - 1 else tr("It is the innermost.")),
+        context.command(
+            tr("Move outward"),
+            partial(edits.move_level, table=table.name, level=name, by=-1),
+            "arrow-up",
+            reason="" if at else tr("It is the outermost."),
+        ),
+        context.command(
+            tr("Move inward"),
+            partial(edits.move_level, table=table.name, level=name, by=1),
+            "arrow-down",
+            reason="" if at < len(names) - 1 else tr("It is the innermost."),
+        ),
         context.window_command("fold"),
         context.window_command("open_all"),
-    ]  # fmt: skip
+    ]
 
 
 def _change_level(report: Report, edition: str, table: str, level: str, changes: dict[str, object]) -> Report:
@@ -94,12 +103,19 @@ def _first_groups(context: PartContext, table: TableBlock, name: str) -> tuple[P
     def changing(**changes: object) -> partial[Report]:
         return partial(_change_level, table=table.name, level=name, changes=changes)
 
-    counts = [context.command(tr("First {count}").format(count=count), changing(first_groups=count),
-        is_on=level.first_groups == count)
-              for count in _FIRST]  # fmt: skip
-    rest = [context.command(tr("First {count}, others in one row").format(count=count),
-        changing(first_groups=count, others=tr("Others")))
-            for count in _FIRST]  # fmt: skip
+    counts = [
+        context.command(
+            tr("First {count}").format(count=count), changing(first_groups=count), is_on=level.first_groups == count
+        )
+        for count in _FIRST
+    ]
+    rest = [
+        context.command(
+            tr("First {count}, others in one row").format(count=count),
+            changing(first_groups=count, others=tr("Others")),
+        )
+        for count in _FIRST
+    ]
     every = context.command(tr("All"), changing(first_groups=None, others=None), is_on=level.first_groups is None)
     return (every, *counts, None, *rest)
 
@@ -136,10 +152,14 @@ def _of_matrix(context: PartContext, matrix: MatrixBlock, name: str) -> list[Par
             sorting.append(context.command(tr("By {shown}, largest first").format(shown=shown), by))
     first = [
         context.command(tr("All"), changing(first_groups=None, others=None)),
-        *(context.command(tr("First {count}, others in one").format(count=count),
-            changing(first_groups=count, others=tr("Others")))
-          for count in _FIRST),
-    ]  # fmt: skip
+        *(
+            context.command(
+                tr("First {count}, others in one").format(count=count),
+                changing(first_groups=count, others=tr("Others")),
+            )
+            for count in _FIRST
+        ),
+    ]
     turn = partial(edits.turn_matrix_level, matrix=matrix.name, level=name)
     move = partial(edits.move_matrix_level, matrix=matrix.name, level=name)
     subtotal = "none" if level.subtotal != "none" else "after"
@@ -147,15 +167,20 @@ def _of_matrix(context: PartContext, matrix: MatrixBlock, name: str) -> list[Par
         format_group(context),
         PartGroup(tr("Sort"), tuple(sorting), "arrow-up-down"),
         PartGroup(tr("First groups"), tuple(first), "list-ordered"),
-        context.command(tr("Subtotals"), changing(subtotal=subtotal), "sigma", is_on=level.subtotal != "none",
-                        reason=tr("The innermost level has no subtotals.") if is_inner else ""),
+        context.command(
+            tr("Subtotals"),
+            changing(subtotal=subtotal),
+            "sigma",
+            is_on=level.subtotal != "none",
+            reason=tr("The innermost level has no subtotals.") if is_inner else "",
+        ),
         None,
         context.command(tr("Move to the {other}").format(other=other), turn, "rotate-cw"),
         context.command(tr("Move outward"), partial(move, by=-1), "arrow-up"),
         context.command(tr("Move inward"), partial(move, by=1), "arrow-down"),
         context.window_command("fold"),
         context.window_command("open_all"),
-    ]  # fmt: skip
+    ]
 
 
 def _change_matrix_level(report: Report, edition: str, matrix: str, level: str, changes: dict[str, object]) -> Report:

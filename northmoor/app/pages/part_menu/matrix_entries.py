@@ -26,15 +26,20 @@ def matrix_entries(context: PartContext) -> list[PartEntry]:
         PartGroup(tr("Add column group"), _levels(context, matrix, "columns"), "brackets"),
         PartGroup(tr("Add value"), _measures(context, matrix), "sigma"),
         None,
-        context.command(tr("Grand total row"), context.block_change(row_total="none" if grand else "after"),
-            is_on=grand),
+        context.command(
+            tr("Grand total row"), context.block_change(row_total="none" if grand else "after"), is_on=grand
+        ),
         context.command(tr("Total column"), context.block_change(column_total="none" if side else "after"), is_on=side),
-        context.command(tr("Group headings in one column"), context.block_change(stepped=not matrix.stepped),
-                        "indent-increase", is_on=matrix.stepped),
+        context.command(
+            tr("Group headings in one column"),
+            context.block_change(stepped=not matrix.stepped),
+            "indent-increase",
+            is_on=matrix.stepped,
+        ),
         None,
         context.command(tr("Swap rows and columns"), partial(edits.swap_sides, matrix=matrix.name), "arrow-left-right"),
         context.command(tr("Convert to table"), partial(edits.matrix_to_table, matrix=matrix.name), "table-2"),
-    ]  # fmt: skip
+    ]
 
 
 def measure_entries(context: PartContext) -> list[PartEntry]:
@@ -53,20 +58,27 @@ def measure_entries(context: PartContext) -> list[PartEntry]:
         PartGroup(tr("Compute beside it"), _derived(context, matrix, measure), "percent"),
         PartGroup(tr("Add value"), _measures(context, matrix), "sigma"),
         None,
-        context.command(tr("Colour scale"), changing(scale=None if measure.scale else ColorScale(high="#7FA7C9")),
-                        "palette", is_on=measure.scale is not None),
-        context.command(tr("Bars in cells"), changing(draw=None if bars else Drawing(kind="bar")), "chart-bar",
-            is_on=bars),
-        context.command(tr("Width by its content"), changing(width=None), "move-horizontal",
-            is_on=measure.width is None),
+        context.command(
+            tr("Colour scale"),
+            changing(scale=None if measure.scale else ColorScale(high="#7FA7C9")),
+            "palette",
+            is_on=measure.scale is not None,
+        ),
+        context.command(
+            tr("Bars in cells"), changing(draw=None if bars else Drawing(kind="bar")), "chart-bar", is_on=bars
+        ),
+        context.command(
+            tr("Width by its content"), changing(width=None), "move-horizontal", is_on=measure.width is None
+        ),
         None,
         context.command(tr("Move before"), partial(move, by=-1), "arrow-up"),
         context.command(tr("Move after"), partial(move, by=1), "arrow-down"),
         context.command(tr("Swap rows and columns"), partial(edits.swap_sides, matrix=matrix.name), "arrow-left-right"),
         context.command(tr("Convert to table"), partial(edits.matrix_to_table, matrix=matrix.name), "table-2"),
-        PartCommand(tr("Trace"), context.tools.trace_selected, "search", shortcut="F8",
-            help=tr("Where the figure comes from")),
-    ]  # fmt: skip
+        PartCommand(
+            tr("Trace"), context.tools.trace_selected, "search", shortcut="F8", help=tr("Where the figure comes from")
+        ),
+    ]
 
 
 def _change_measure(report: Report, edition: str, matrix: str, measure: str, changes: dict[str, object]) -> Report:

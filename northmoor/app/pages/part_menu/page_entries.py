@@ -21,9 +21,12 @@ _SIDES = ("margin_top", "margin_right", "margin_bottom", "margin_left")
 _TYPED_MARGIN = re.compile(
     r"(?:(?P<side>top|right|bottom|left)\s+)?margins?\s+(?P<number>\d{1,4}(?:[.,]\d{1,4})?)\s*(?P<unit>mm|cm|in|pt)"
 )
-_PIECES = ((tr("Page number"), "{page_number(); 0}"),
+_PIECES = (
+    (tr("Page number"), "{page_number(); 0}"),
     (tr("Page n of m"), tr("Page {page_number(); 0} of {page_count(); 0}")),
-           (tr("Report title"), "{report_title()}"), (tr("Data time"), "{data_time()}"))  # fmt: skip
+    (tr("Report title"), "{report_title()}"),
+    (tr("Data time"), "{data_time()}"),
+)
 
 
 def page_entries(context: PartContext) -> list[PartEntry]:
@@ -109,8 +112,10 @@ def running_entries(context: PartContext) -> list[PartEntry]:
         inserted = tuple(
             context.command(text, partial(_append, running=name, at=at, slot=slot)) for text, slot in _PIECES
         )
-        found += [PartCommand(tr("Edit"), context.tools.edit_in_place, "pencil", shortcut="Enter"),
-                  PartGroup(tr("Insert"), inserted, "hash")]  # fmt: skip
+        found += [
+            PartCommand(tr("Edit"), context.tools.edit_in_place, "pencil", shortcut="Enter"),
+            PartGroup(tr("Insert"), inserted, "hash"),
+        ]
     places = []
     for side, where in (("start", "left"), ("center", "centre"), ("end", "right")):
         if getattr(running.lines[0], side) is None:

@@ -185,7 +185,7 @@ class JoinDialog(StepDialog):
         ways = join_proposals(self._around.catalog, self._sentence.from_items, table)
         if not ways:
             return ""
-        return f"{'key' if ways[0].is_key else 'same name'}: {', '.join(new for new, _ in ways[0].pairs)}"
+        return f"{tr('key') if ways[0].is_key else tr('same name')}: {', '.join(new for new, _ in ways[0].pairs)}"
 
     def _connect(self) -> None:
         if self.picker is not None:
@@ -238,7 +238,7 @@ class JoinDialog(StepDialog):
         for way in ways:
             found = proposed_pairs(new, way, self._around.dialect)
             words = tr(" and ").join(f"{p.left} = {p.right}" for p in found)
-            self.ways.addItem(f"{words}{'   (key)' * way.is_key}", found)
+            self.ways.addItem(f"{words}{tr('   (key)') * way.is_key}", found)
         self._form.setRowVisible(self.ways, len(ways) > 1)
         pairs = read_join_pairs(new, before.from_items[-1].known_as, self._around.dialect) if self._taken else None
         if self._taken is not None and pairs is None:
@@ -264,7 +264,7 @@ class JoinDialog(StepDialog):
         self.kind.clear()
         for kind, words in _KINDS.items():
             if self._taken is None or kind not in ("some", "none", "latest"):
-                self.kind.addItem(words.replace("the new table", new.known_as), kind)
+                self.kind.addItem(words.replace(tr("the new table"), new.known_as), kind)
         if self._taken is not None and own is None:
             self.kind.addItem(tr("As it is: {join}").format(join=new.join), None)
         self.kind.setCurrentIndex(self.kind.findData(own if self._taken is not None else chosen))

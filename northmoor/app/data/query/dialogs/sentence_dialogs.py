@@ -210,7 +210,7 @@ class SortingDialog(QDialog):
         self.list.clear()
         for item in self._sorting:
             nulls = tr("   blanks {nulls}").format(nulls=item.nulls) if item.nulls else ""
-            self.list.addItem(f"{item.expression}   {'↓ last first' if item.descending else '↑'}{nulls}")
+            self.list.addItem(f"{item.expression}   {tr('↓ last first') if item.descending else '↑'}{nulls}")
         self.list.setCurrentRow(min(current, len(self._sorting) - 1))
 
     def _show_nulls(self, at: int) -> None:
