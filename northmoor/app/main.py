@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtWidgets import QApplication
 
 from northmoor.app.language.catalogue import use_language
+from northmoor.app.language.lengths import use_unit
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.preferences import own_settings, read_preferences
 from northmoor.core.base.gc_pause import gc_paused
@@ -46,7 +47,9 @@ def run_window(
     signal.signal(signal.SIGINT, signal.SIG_DFL)
     application = QApplication(sys.argv[:1])
     application.setApplicationName("Northmoor")
-    use_language(application, read_preferences(own_settings()).language)
+    preferred = read_preferences(own_settings())
+    use_language(application, preferred.language)
+    use_unit(preferred.unit)
     with gc_paused():
         from northmoor.app.tabbed_window import TabbedWindow
         from northmoor.app.widgets.theme import apply_theme  # it asks the application whether the system is dark

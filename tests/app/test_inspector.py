@@ -6,14 +6,18 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QToolBut
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.document_controller import WHOLE_PAGE, Selection
+from northmoor.app.language.lengths import shown_unit, use_unit
 from northmoor.app.pages.inspector.form_body import SectionMemory
 from northmoor.app.pages.inspector.form_rows import SectionHeader
 from northmoor.app.widgets.color_editor import ColorEditor, contrast_text
+from northmoor.app.widgets.property_editors import property_text
 from northmoor.app.widgets.value_editors import ChoiceEditor, LengthEditor
 from northmoor.app.window import Window
 from northmoor.core.layout.text.fonts import FAMILIES
 from northmoor.core.model import edits
+from northmoor.core.model.blocks.text import TextBlock
 from northmoor.core.model.lengths import parse_length
+from northmoor.core.model.styles import Style
 from tests.app.test_journey import TABLE, editor
 
 CELL = Selection("cell", TABLE, "detail", None, "fares")
@@ -191,3 +195,25 @@ def test_fonts_and_styles_are_shown_as_themselves(window: Window) -> None:
     assert set(styles) == {style.name for style in window.controller.report.styles}  # type: ignore[union-attr]
     assert styles["title"].bold()
     assert styles["title"].pixelSize() > styles["running"].pixelSize()
+
+
+def test_lengths_are_shown_in_the_unit_that_is_preferred_and_kept_exactly(qtbot: QtBot) -> None:
+    committed: list[int | None] = []
+    use_unit("in")
+    try:
+        line = LengthEditor(parse_length("20mm"), committed.append, optional=False, points=False)
+        qtbot.addWidget(line)
+        assert line.text() == "0.79 in"
+        line.finish()
+        line.setText("1.5")
+        line.finish()
+        line.step_by(1)
+        line.finish()
+        line.setText("25 mm")
+        line.finish()
+        assert committed == [parse_length(text) for text in ("1.5in", "1.55in", "25mm")]
+        assert property_text(TextBlock, "space_after", parse_length("2in")) == "2.00 in"
+        assert property_text(Style, "size", 9_000) == "9 pt"
+    finally:
+        use_unit("mm")
+    assert shown_unit().stepped(parse_length("19.6mm")) == parse_length("20mm")

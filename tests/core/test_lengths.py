@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from northmoor.core.model.lengths import format_length, in_millimetres, parse_length
+from northmoor.core.model.lengths import format_length, in_unit, parse_length
 
 
 @pytest.mark.parametrize(
@@ -28,5 +28,5 @@ def test_what_is_written_reads_back(length: int) -> None:
 
 @given(st.integers(0, 50_000).map(lambda tenths: f"{tenths // 10}.{tenths % 10}mm"))
 def test_millimetres_stay_as_typed(text: str) -> None:
-    shown = in_millimetres(parse_length(text), 1)
+    shown = in_unit(parse_length(text), "mm", 1)
     assert f"{shown}mm" == text

@@ -25,6 +25,19 @@ def dates(ticks: tuple[float, ...]) -> list[str]:
     return [(EPOCH + timedelta(days=tick)).strftime("%Y-%m-%d") for tick in ticks]
 
 
+@given(st.integers(-1_000_000, 1_000_000), st.integers(0, 1_000_000), st.integers(2, 12))
+def test_ticks_of_whole_numbers_are_whole(low: int, span: int, most: int) -> None:
+    scale = number_scale(low, low + span, LENGTH, LENGTH // most, is_whole=True)
+    assert all(tick == round(tick) for tick in scale.ticks)
+    assert scale.low <= low < low + span <= scale.high or span == 0
+    assert len(scale.ticks) >= 2
+
+
+def test_a_state_that_is_on_or_off_has_a_tick_for_each() -> None:
+    assert number_scale(0, 1, LENGTH, 26_000, is_whole=True).ticks == (0, 1)
+    assert number_scale(0, 1, LENGTH, 26_000).ticks == (0, 0.1, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 1)
+
+
 @given(st.floats(-1e9, 1e9), st.floats(1e-3, 1e9), st.integers(2, 12))
 def test_ticks_of_numbers_are_round_and_hold_all_values(low: float, span: float, most: int) -> None:
     assume(span > abs(low) * 1e-5)

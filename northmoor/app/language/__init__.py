@@ -1,5 +1,6 @@
-"""The language of the window's texts.
+"""The language of the window's texts, and its unit of lengths.
 
 `translation` has what every text of the window goes through; `catalogue` reads the texts of a language (`de.po`) and
-has the toolkit use them. `time_left` says how long work still takes.
+has the toolkit use them. `time_left` says how long work still takes,
+`lengths` writes lengths.
 """

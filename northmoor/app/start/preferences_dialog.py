@@ -1,4 +1,4 @@
-"""Preferences of the window: its look, the size of its text, its language, and what it begins with."""
+"""Preferences of the window: its look, size of text, language and unit of lengths, and what it begins with."""
 
 from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QFormLayout, QLabel, QVBoxLayout, QWidget
@@ -9,12 +9,16 @@ from northmoor.app.widgets.preferences import OFFERED, Preferences, read_prefere
 _WORDS: dict[str | int, str] = {
     "light": tr("Light"), "dark": tr("Dark"), "system": tr("As the system"),
     12: tr("Small"), 13: tr("Normal"), 15: tr("Large"), 18: tr("Very large"),
-    "start": tr("The start screen"), "last": tr("The last report"), "en": "English", "de": "Deutsch",
+    "start": tr("The start screen"), "last": tr("The last report"),
+    "en": "English", "de": "Deutsch",
+    "mm": tr("Millimetres"), "cm": tr("Centimetres"),
+    "in": tr("Inches"), "pt": tr("Points"),
 }  # fmt: skip
 _FIELDS = (
     ("look", tr("&Look"), tr("Colours of the window; pages stay white")),
     ("text_size", tr("&Text size"), tr("Size of the window's text")),
     ("language", tr("L&anguage"), tr("Language of the window; reports have one of their own")),
+    ("unit", tr("&Unit of lengths"), tr("The unit of lengths on pages; any other can be typed")),
     ("begin_with", tr("&Start with"), tr("What is shown when the program starts")),
 )
 
@@ -37,7 +41,7 @@ class PreferencesDialog(QDialog):
             box.setToolTip(tip)
             box.setAccessibleName(label.replace("&", ""))
             form.addRow(label, box)
-        note = QLabel(tr("Look, text size and language change when Northmoor is started the next time."))
+        note = QLabel(tr("These apply when Northmoor is started the next time."))
         note.setObjectName("quiet")
         note.setWordWrap(True)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)

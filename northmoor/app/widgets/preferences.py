@@ -9,13 +9,14 @@ from PyQt6.QtGui import QGuiApplication
 
 @dataclass(frozen=True)
 class Preferences:
-    """The look, the size of the window's text in pixels, what the program begins with, and the language of the
-    window."""
+    """The look, the size of the window's text in pixels, what the program begins with, the language of the window and
+    its unit of lengths."""
 
     look: str = "light"
     text_size: int = 13
     begin_with: str = "start"
     language: str = "en"
+    unit: str = "mm"
 
     @property
     def is_dark(self) -> bool:
@@ -32,6 +33,7 @@ OFFERED: dict[str, tuple[Any, ...]] = {
     "text_size": (12, 13, 15, 18),
     "begin_with": ("start", "last"),
     "language": ("en", "de"),
+    "unit": ("mm", "cm", "in", "pt"),
 }
 """What can be chosen of each."""
 

@@ -7,6 +7,7 @@ from typing import Any
 from pydantic.fields import FieldInfo
 from PyQt6.QtWidgets import QWidget
 
+from northmoor.app.language.lengths import shown_unit
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.color_editor import ColorEditor
 from northmoor.app.widgets.picture_choices import PICTURED, PictureEditor
@@ -23,7 +24,7 @@ from northmoor.app.widgets.value_editors import (
 from northmoor.core.model.base import Part
 from northmoor.core.model.kinds.aggregates import NO_TOTAL, TOTALS
 from northmoor.core.model.kinds.mark_types import MARK_TYPES
-from northmoor.core.model.lengths import format_length, in_millimetres
+from northmoor.core.model.lengths import format_length
 
 NAMES = {
     "by": tr("Group by"), "value": tr("Value"), "rows_after_heading": tr("Rows with heading"), "size": tr("Size"),
@@ -264,7 +265,7 @@ def property_text(kind: type[Part], field: str, value: Any) -> str:
     if isinstance(value, bool):
         return tr("Yes") if value else tr("No")
     if isinstance(value, int) and _is_length(kind.model_fields[field]):
-        return format_length(value).replace("pt", " pt").replace("mm", " mm")
+        return format_length(value).replace("pt", " pt") if _is_in_points(field) else shown_unit().text(value)
     return CHOICES.get(field, {}).get(value, str(value))
 
 
@@ -294,9 +295,7 @@ def _editor(field: str, info: FieldInfo, value: Any, commit: Commit, choices: li
     if "color" in field or field in ("fill", "low", "middle", "high", "negative", "heat_low", "heat_high"):
         return ColorEditor(value, commit)
     if inner is int and _is_length(info):
-        return LengthEditor(
-            value, commit, optional, points=field in ("size", "padding", "inset") or field.startswith("rule_")
-        )
+        return LengthEditor(value, commit, optional, points=_is_in_points(field))
     if inner is int and not optional and field not in _COUNTS:
         return NumberEditor(int(value), commit, _limits(info))
     if inner is float and not optional:
@@ -314,6 +313,11 @@ def _choice(field: str, options: tuple[Any, ...], optional: bool, value: Any, co
     known = {True: tr("Yes"), False: tr("No")} | CHOICES.get(field, {})
     names = {option: known.get(option, str(option)) for option in options}
     return ChoiceEditor(names, value, commit, _UNSET_CHOICES.get(field, tr("From the style")) if optional else None)
+
+
+def _is_in_points(field: str) -> bool:
+    """Whether a length is one of type, which is given in points in any unit of the window."""
+    return field in ("size", "padding", "inset") or field.startswith("rule_")
 
 
 def _limits(info: FieldInfo) -> tuple[int, int]:
@@ -348,7 +352,7 @@ def _line(field: str, value: Any, commit: Commit, optional: bool) -> LineEditor:
 
 
 def _lengths_text(value: tuple[int, ...]) -> str:
-    return _value_text(tuple(f"{in_millimetres(length, 1)} mm" for length in value))
+    return _value_text(tuple(map(shown_unit().text, value)))
 
 
 def _value_text(value: Any) -> str:

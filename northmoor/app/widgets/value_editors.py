@@ -17,11 +17,10 @@ from PyQt6.QtWidgets import (
     QSpinBox,
 )
 
+from northmoor.app.language.lengths import shown_unit
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.widget_tools import mark_invalid
-from northmoor.core.model.lengths import format_length, in_millimetres, parse_length
-
-MILLIMETRE = parse_length("1mm")
+from northmoor.core.model.lengths import format_length, parse_length
 
 Commit = Callable[[Any], object]
 
@@ -108,7 +107,7 @@ class TextEditor(QPlainTextEdit):
 
 
 class LengthEditor(QLineEdit):
-    """A length. Millimetres where the page is meant, points where type is; any unit may be typed."""
+    """A length. The unit of the window where the page is meant, points where type is; any unit may be typed."""
 
     def __init__(self, value: int | None, commit: Commit, optional: bool, points: bool) -> None:
         super().__init__()
@@ -123,14 +122,13 @@ class LengthEditor(QLineEdit):
         self.setPlaceholderText(text)
 
     def step_by(self, steps: int) -> None:
-        """Change the length by steps of a millimetre or half a point; `finish` commits it."""
+        """Change the length by steps of the unit, or half a point; `finish` commits it."""
         text = self.text().strip()
         try:
             now = parse_length(self._with_unit(text)) if text else 0
         except ValueError:
             return
-        step = 500 if self._points else MILLIMETRE
-        changed = (round(now / step) + steps) * step
+        changed = (round(now / 500) + steps) * 500 if self._points else shown_unit().stepped(now, steps)
         self.setText(self._shown(max(changed, 0)))
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
@@ -163,10 +161,10 @@ class LengthEditor(QLineEdit):
     def _shown(self, value: int | None) -> str:
         if value is None:
             return ""
-        return format_length(value) if self._points else f"{in_millimetres(value, 1)} mm"
+        return format_length(value) if self._points else shown_unit().text(value)
 
     def _with_unit(self, text: str) -> str:
-        return f"{text}{'pt' if self._points else 'mm'}" if text[-1:].isdigit() else text
+        return f"{text}{'pt' if self._points else shown_unit().name}" if text[-1:].isdigit() else text
 
     def finish(self) -> None:
         """Commit what was typed."""

@@ -37,16 +37,16 @@ def parse_length(text: str | int) -> int:
     return value
 
 
-def in_millimetres(length: int, places: int = 2) -> Decimal:
-    """The length in millimetres, rounded to so many places."""
-    return (Decimal(length) / MILLIPOINTS["mm"]).quantize(Decimal(1).scaleb(-places), ROUND_HALF_EVEN)
+def in_unit(length: int, unit: str = "mm", places: int = 2) -> Decimal:
+    """The length in a unit of MILLIPOINTS, rounded to so many places."""
+    return (Decimal(length) / MILLIPOINTS[unit]).quantize(Decimal(1).scaleb(-places), ROUND_HALF_EVEN)
 
 
 def format_length(length: int) -> str:
     """The shortest text that reads back as the same length: points where they are round, else millimetres."""
     if length % 100 == 0:
         return f"{_plain(Decimal(length) / 1000)}pt"
-    millimetres = _plain(in_millimetres(length))
+    millimetres = _plain(in_unit(length))
     if parse_length(f"{millimetres}mm") == length:
         return f"{millimetres}mm"
     return f"{_plain(Decimal(length) / 1000)}pt"

@@ -136,7 +136,7 @@ def _scale(view: ChartView, name: str, axis: ChartAxis, length: int, is_horizont
         return log_scale(max(low, 1e-300), max(high, low), length, apart, fixed)
     if least is None and any(s.mark.from_zero for s in view.series_measures if s.measure.axis == name):
         low, high = min(low, 0.0), max(high, 0.0)
-    return number_scale(low, high, length, apart, fixed)
+    return number_scale(low, high, length, apart, fixed, is_whole=bool((values == np.rint(values)).all()))
 
 
 def is_time(view: ChartView, name: str) -> bool:

@@ -61,17 +61,17 @@ class AxisScale:
 
 
 def number_scale(
-    low: float, high: float, length: int, fewest: int, fixed: tuple[bool, bool] = (False, False)
+    low: float, high: float, length: int, fewest: int, fixed: tuple[bool, bool] = (False, False), is_whole: bool = False
 ) -> AxisScale:
     """A scale of numbers with round ticks at least `fewest` millipoints apart, but two even where there is less room;
-    ends that are not fixed become round.
+    ends that are not fixed become round. Of whole numbers, such as counts and states, all ticks are whole.
 
     A range of nothing is widened, so that it can be drawn.
     """
     if not high > low:
         spread = abs(low) * 0.1 or 1.0
         low, high = (low if fixed[0] else low - spread), (max(high, low) + spread)
-    step = round_step(high - low, max(length // max(fewest, 1), 2))
+    step = round_step(high - low, max(length // max(fewest, 1), 2), is_whole)
     first, last = math.floor(low / step + 1e-9), math.ceil(high / step - 1e-9)
     begin, end = low if fixed[0] else first * step, high if fixed[1] else last * step
     ticks = (_rounded(number * step, step) for number in range(first, last + 1))
@@ -79,10 +79,14 @@ def number_scale(
     return AxisScale(begin, end, length, ticks=tuple(t for t in ticks if begin - slack <= t <= end + slack))
 
 
-def round_step(span: float, most: int) -> float:
-    """The least round step of which at most so many go into a span."""
+def round_step(span: float, most: int, is_whole: bool = False) -> float:
+    """The least round step, or the least whole one, of which at most so many go into a span."""
     power = 10.0 ** math.floor(math.log10(span / most))
-    return next(factor * power for factor in (1, 2, 2.5, 5, 10, 20) if span / (factor * power) <= most * (1 + 1e-9))
+    power = max(power, 1.0) if is_whole else power
+    steps = (factor * power for factor in (1, 2, 2.5, 5, 10, 20))
+    return next(
+        step for step in steps if span / step <= most * (1 + 1e-9) and (not is_whole or step == math.floor(step))
+    )
 
 
 def _rounded(value: float, step: float) -> float:

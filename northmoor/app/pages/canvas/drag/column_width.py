@@ -5,11 +5,11 @@ from collections.abc import Callable
 from PyQt6.QtCore import QPoint, QRect, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
+from northmoor.app.language.lengths import shown_unit
 from northmoor.app.pages.canvas.drag.field_drop import DropTarget
 from northmoor.app.pages.canvas.drag.protocol import SLACK, PageView
 from northmoor.app.widgets.theme import MARK, PAGE
 from northmoor.core.layout.page.hit_testing import ColumnEdge, HitRegion
-from northmoor.core.model.lengths import in_millimetres
 
 _NARROWEST = 8_000
 LANE = 60
@@ -59,7 +59,7 @@ def _draw_width(painter: QPainter, page: QRect, edge: ColumnEdge, delta: int, sc
     painter.setPen(QPen(QColor(MARK), 2))
     painter.drawLine(x, top, x, round(page.top() + edge.bottom * scale))
     painter.drawLine(left, top - 8, x, top - 8)
-    text = f"{in_millimetres(edge.width + delta, 1)} mm"
+    text = shown_unit().text(edge.width + delta)
     width = painter.fontMetrics().horizontalAdvance(text) + 14
     label = QRect((left + x - width) // 2, top - 32, width, 20)
     painter.setBrush(QColor(MARK))

@@ -9,12 +9,12 @@ from dataclasses import dataclass, replace
 from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
+from northmoor.app.language.lengths import shown_unit
 from northmoor.app.pages.canvas.drag.protocol import SLACK, PageView
 from northmoor.app.widgets.theme import GUIDE, MARK, PAGE
 from northmoor.core.layout.page.hit_testing import HitMap, HitRegion
 from northmoor.core.model.blocks.containers import FrameBlock
 from northmoor.core.model.edits.frame_edits import with_group_members
-from northmoor.core.model.lengths import in_millimetres
 
 _EDGE = 5
 """How near the pointer must be to an item's edge to take hold of it, in pixels."""
@@ -237,18 +237,17 @@ def draw_grip(painter: QPainter, grip: FrameItemGrip, left: float, top: float, s
     painter.setPen(QPen(QColor(MARK), 2))
     own = on_screen(grip.box_now)
     painter.drawRect(own)
+    unit = shown_unit()
     for first, second in _gaps(grip):
         begin = QPointF(left + first[0] * scale, top + first[1] * scale)
         end = QPointF(left + second[0] * scale, top + second[1] * scale)
         painter.setPen(QPen(QColor(GUIDE), 1))
         painter.drawLine(begin, end)
         length = abs(second[0] - first[0]) + abs(second[1] - first[1])
-        draw_label(painter, (begin + end) / 2, f"{in_millimetres(length, 1)}", GUIDE)
+        draw_label(painter, (begin + end) / 2, unit.number(length), GUIDE)
     now = grip.box_now
-    label = (
-        f"{in_millimetres(now.width, 1)} × {in_millimetres(now.height, 1)} mm" if grip.edges
-        else f"{in_millimetres(now.x - grip.ground.x, 1)}, {in_millimetres(now.y - grip.ground.y, 1)} mm"
-    )  # fmt: skip
+    place = f"{unit.number(now.x - grip.ground.x)}, {unit.text(now.y - grip.ground.y)}"
+    label = f"{unit.number(now.width)} × {unit.text(now.height)}" if grip.edges else place
     draw_label(painter, QPointF(own.center().x(), own.bottom() + 14), label, MARK)
 
 

@@ -10,13 +10,13 @@ from dataclasses import dataclass, replace
 from PyQt6.QtCore import QPoint, QPointF, QRect, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
+from northmoor.app.language.lengths import shown_unit
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.canvas.drag.frame_item import ItemBox, box_of, draw_label, snap
 from northmoor.app.pages.canvas.drag.protocol import SLACK, PageView
 from northmoor.app.widgets.theme import GUIDE
 from northmoor.core.layout.page.hit_testing import HitMap
 from northmoor.core.model.blocks.containers import FrameBlock
-from northmoor.core.model.lengths import in_millimetres
 
 _NEAR = 3
 """How near the pointer must be to a guide, or to a frame's edge, to take hold of one, in pixels."""
@@ -72,8 +72,8 @@ def guide_hint(guide: Guide) -> str:
     """What a press would do."""
     if guide.number is None:
         return tr("Drag a guide into the frame.")
-    return tr("A guide, {length} mm in. Drag it along, or out of the frame.").format(
-        length=in_millimetres(guide.at or 0, 1)
+    return tr("A guide, {length} in. Drag it along, or out of the frame.").format(
+        length=shown_unit().text(guide.at or 0)
     )
 
 
@@ -119,7 +119,7 @@ class GuideDrag:
         painter.setPen(QPen(QColor(GUIDE), 2))
         begin, end = _ends(self._now.ground, self._now.is_level, self._now.at, page, scale)
         painter.drawLine(begin, end)
-        draw_label(painter, begin, f"{in_millimetres(self._now.at, 1)} mm", GUIDE)
+        draw_label(painter, begin, shown_unit().text(self._now.at), GUIDE)
 
     def drop(self) -> None:
         """Tell where it was let go."""

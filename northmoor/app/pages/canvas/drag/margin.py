@@ -10,11 +10,11 @@ from typing import Literal
 from PyQt6.QtCore import QLineF, QPoint, QPointF, QRect, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
+from northmoor.app.language.lengths import shown_unit
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.canvas.drag.frame_item import draw_label
 from northmoor.app.pages.canvas.drag.protocol import SLACK, PageView
 from northmoor.app.widgets.theme import GUIDE
-from northmoor.core.model.lengths import in_millimetres
 from northmoor.core.model.pages import PageSetup
 
 Side = Literal["top", "right", "bottom", "left"]
@@ -26,7 +26,6 @@ _FAINT = 110
 """How opaque the lines are, of 255."""
 _ROOM = 72_000
 """What margins leave of a page at least."""
-_MILLIMETRE = 72_000 / 25.4
 
 
 @dataclass(frozen=True)
@@ -67,8 +66,8 @@ def margin_at(setup: PageSetup, page: int, x: int, y: int, scale: float) -> Marg
 
 def margin_hint(line: MarginLine) -> str:
     """What a press would do."""
-    return tr("The {side} margin, {length} mm. Drag it; Alt leaves whole millimetres.").format(
-        side=tr(line.side), length=in_millimetres(line.margin, 1)
+    return tr("The {side} margin, {length}. Drag it; Alt leaves whole steps.").format(
+        side=tr(line.side), length=shown_unit().text(line.margin)
     )
 
 
@@ -103,7 +102,7 @@ class MarginDrag:
         return self._now != self._line.margin
 
     def move(self, point: QPoint, freely: bool) -> None:
-        """Follow the pointer by whole millimetres, or freely; the page keeps room for something."""
+        """Follow the pointer by whole steps of the unit, or freely; the page keeps room for something."""
         if not self.has_moved and (point - self._start).manhattanLength() < SLACK:
             return
         line, page = self._line, self._view.page_rect(self._line.page)
@@ -112,7 +111,7 @@ class MarginDrag:
             "left": point.x() - page.left(), "right": page.right() + 1 - point.x(),
         }[line.side]  # fmt: skip
         wanted = away / self._view.scale()
-        margin = round(wanted) if freely else round(round(wanted / _MILLIMETRE) * _MILLIMETRE)
+        margin = round(wanted) if freely else shown_unit().stepped(wanted)
         width, height = line.setup.paper
         most = (height if line.is_level else width) - margin_of(line.setup, _OPPOSITE[line.side]) - _ROOM
         self._now = max(min(margin, most), 0)
@@ -124,7 +123,7 @@ class MarginDrag:
         line = _line(page, self._line.side, self._now, scale)
         painter.drawLine(line)
         begin = line.p1() + (QPointF(60, 0) if self._line.is_level else QPointF(0, 24))
-        draw_label(painter, begin, f"{in_millimetres(self._now, 1)} mm", GUIDE)
+        draw_label(painter, begin, shown_unit().text(self._now), GUIDE)
 
     def drop(self) -> None:
         """Tell how wide it became."""

@@ -1,0 +1,51 @@
+"""The unit in which the window shows lengths, and takes those that are typed without one."""
+
+from dataclasses import dataclass
+from decimal import Decimal
+
+from northmoor.core.model.lengths import MILLIPOINTS, in_unit, parse_length
+
+
+@dataclass(frozen=True)
+class LengthUnit:
+    """A unit: its name, how many decimal places it is shown with, and by what step of it a length changes."""
+
+    name: str
+    places: int
+    step: Decimal
+
+    def number(self, length: int) -> str:
+        """A length in it, without its name."""
+        return str(in_unit(length, self.name, self.places))
+
+    def text(self, length: int) -> str:
+        """A length in it."""
+        return f"{self.number(length)} {self.name}"
+
+    def stepped(self, length: float, steps: int = 0) -> int:
+        """The whole step that is nearest to a length, or so many steps further."""
+        whole = round(Decimal(length) / MILLIPOINTS[self.name] / self.step) + steps
+        return parse_length(f"{whole * self.step}{self.name}")
+
+
+UNITS = {
+    unit.name: unit
+    for unit in (
+        LengthUnit("mm", 1, Decimal(1)),
+        LengthUnit("cm", 2, Decimal("0.1")),
+        LengthUnit("in", 2, Decimal("0.05")),
+        LengthUnit("pt", 1, Decimal(1)),
+    )
+}
+"""What can be chosen."""
+_shown = [UNITS["mm"]]
+
+
+def use_unit(name: str) -> None:
+    """Show lengths in a unit from here on."""
+    _shown[0] = UNITS[name]
+
+
+def shown_unit() -> LengthUnit:
+    """The unit of the window."""
+    return _shown[0]
