@@ -1,6 +1,6 @@
 """The menus: every command with its name, shortcut and what it does, declared once."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import partial
 from typing import TYPE_CHECKING, Protocol
@@ -27,6 +27,7 @@ from northmoor.core.model.blocks.block_types import BLOCK_TYPES
 
 if TYPE_CHECKING:
     from northmoor.app.delivery.workspace import DeliveryWorkspace
+    from northmoor.app.start.keys_dialog import CommandKeys
 
 
 class CommandTargets(Protocol):
@@ -118,6 +119,7 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
         None,
         Command("properties", tr("Report properties"), "", lambda w: w.show_properties()),
         Command("preferences", tr("Preferences…"), "Ctrl+,", lambda w: w.beginning.ask_preferences()),
+        Command("change_keys", tr("Keys…"), "", lambda w: w.beginning.ask_keys(all_commands())),
         None,
         Command("quit", tr("Quit"), "Ctrl+Q", lambda w: w.window().close()),
     ),
@@ -263,23 +265,31 @@ OF_BLOCKS = ("cut", "copy", "paste", "duplicate", "remove", None, "move_up", "mo
 """Commands of blocks, in order; a None is a line."""
 
 
-def shortcuts() -> list[tuple[str, str]]:
-    """The commands that have a shortcut, with it."""
+def all_commands() -> "list[CommandKeys]":
+    """Every command of the menus with its usual keys."""
     found = []
     for entry in (entry for entries in MENUS.values() for entry in entries):
         commands = entry.commands if isinstance(entry, Submenu) else (entry,)
-        found += [(c.text.rstrip("…"), c.shortcut) for c in commands if c is not None and c.shortcut]
+        found += [(each.name, each.text, each.shortcut) for each in commands if each is not None]
     return found
 
 
-def fill_menus(window: CommandTargets, bar: QMenuBar) -> dict[str, QAction]:
-    """Fill the menu bar; the actions by their commands' names."""
+def shortcuts(keys: Mapping[str, str]) -> list[tuple[str, str]]:
+    """The commands that have a shortcut, with it; `keys` are those that are other than usual."""
+    held = ((text.rstrip("…"), keys.get(name, usual)) for name, text, usual in all_commands())
+    return [(text, own) for text, own in held if own]
+
+
+def fill_menus(window: CommandTargets, bar: QMenuBar, keys: Mapping[str, str]) -> dict[str, QAction]:
+    """Fill the menu bar; the actions by their commands' names. `keys` are those that are other than usual."""
     actions: dict[str, QAction] = {}
     for title, commands in zip(with_mnemonics(list(MENUS)), MENUS.values(), strict=True):
         menu: QMenu | None = bar.addMenu(title)
         assert menu is not None
         menu.setToolTipsVisible(True)
         _fill(menu, commands, window, bar, actions)
+    for name in actions.keys() & keys.keys():
+        actions[name].setShortcut(QKeySequence(keys[name]))
     return actions
 
 

@@ -50,6 +50,7 @@ from northmoor.app.start.start_page import StartPage
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.menus import plain_text, set_available
 from northmoor.app.widgets.notice import Notice
+from northmoor.app.widgets.preferences import preferred_keys
 from northmoor.app.widgets.theme import PAPER
 from northmoor.app.widgets.widget_tools import first_size
 from northmoor.app.worker import Rendered, RenderJob, ValuesResolved, Worker
@@ -106,7 +107,8 @@ class Window(QMainWindow):
         self.starting = NewReportAction(self.controller, self.catalog_worker, lambda: self.data.catalogs, self)
         self.starting.message.connect(self.tell)
         self.starting.wanted.connect(self.files.open_beside)
-        self.help = Help(self, shortcuts, lambda: self.controller.selection.kind)
+        keys = preferred_keys(self._settings)
+        self.help = Help(self, lambda: shortcuts(keys), lambda: self.controller.selection.kind)
         self.following = LinkNavigation(self.controller, self.pages.canvas, self.open, self)
         self.following.message.connect(self.tell)
         self.sharing = LibraryActions(self.controller, self.pages.blocks, self)
@@ -117,7 +119,7 @@ class Window(QMainWindow):
         self._resolved_job: RenderJob | None = None
         bar = self.menuBar()
         assert bar is not None
-        self.actions_by_name = fill_menus(self, bar)
+        self.actions_by_name = fill_menus(self, bar, keys)
         self.pages.part_menu.window_command = self._window_command
         self._fill_selection_menu(bar)
         self._build()

@@ -7,17 +7,18 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import QProcess, QSettings
+from PyQt6.QtCore import QProcess, QSettings, Qt
 from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import QMenu, QPushButton, QToolButton
 from pytestqt.qtbot import QtBot
 
-from northmoor.app.actions import MENUS
+from northmoor.app.actions import MENUS, all_commands, shortcuts
 from northmoor.app.document_controller import WHOLE_PAGE, Selection
 from northmoor.app.help.topics import GUIDES, topics
+from northmoor.app.start.keys_dialog import KeysDialog
 from northmoor.app.start.preferences_dialog import PreferencesDialog
 from northmoor.app.widgets.menus import plain_text, with_mnemonics
-from northmoor.app.widgets.preferences import Preferences, read_preferences, write_preferences
+from northmoor.app.widgets.preferences import Preferences, preferred_keys, read_preferences, write_preferences
 from northmoor.app.window import Window
 from northmoor.core.errors import Place
 from northmoor.core.model import edits
@@ -213,3 +214,35 @@ def test_what_was_delivered_is_opened_or_shown_in_its_folder(
     assert opened == [str(tmp_path / "out.pdf"), str(tmp_path)]
     window.tell("Something else", "warning")
     assert window.delivered_file.isHidden()
+
+
+def test_commands_are_given_other_keys(new_window: Callable[[], Window], qtbot: QtBot) -> None:
+    window = new_window()
+    window.actions_by_name["change_keys"].trigger()
+    dialog = window.findChild(KeysDialog)
+    assert isinstance(dialog, KeysDialog)
+    dialog.search.setText("show data")
+    (item,) = (item for item in dialog._items() if not item.isHidden())
+    dialog.list.setCurrentItem(item)
+    dialog.editor.setFocus()
+    qtbot.keyClick(dialog.editor, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
+    dialog.editor.editingFinished.emit()
+    assert dialog.message.text() == "Several commands have the same keys. Ctrl+S: Save, Show Data"
+    assert not dialog.ok.isEnabled()
+    qtbot.keyClick(dialog.editor, Qt.Key.Key_F9)
+    dialog.editor.editingFinished.emit()
+    assert (item.text(1), dialog.message.text()) == ("F9", "")
+    dialog.list.setCurrentItem(next(each for each in dialog._items() if each.text(0) == "Fit width"))
+    dialog.clear.click()
+    dialog.ok.click()
+    assert preferred_keys(window._settings) == {"data": "F9", "zoom_fit": ""}
+    other = Window(window._settings)
+    qtbot.addWidget(other)
+    assert [other.actions_by_name[name].shortcut().toString() for name in ("data", "zoom_fit")] == ["F9", ""]
+    assert ("Show Data", "F9") in shortcuts(preferred_keys(other._settings))
+    again = KeysDialog(all_commands(), window._settings, window)
+    again.list.setCurrentItem(next(each for each in again._items() if each.text(0) == "Show Data"))
+    again.reset.click()
+    again.accept()
+    assert preferred_keys(window._settings) == {"zoom_fit": ""}
+    other.close()

@@ -1,6 +1,7 @@
 """Beginning a report: from a file of data, from nothing, from another report, or with the demo."""
 
 import sys
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -19,6 +20,7 @@ from northmoor.core.sources.library import Library
 from northmoor.core.store.report_files import load_report, save_report
 
 if TYPE_CHECKING:
+    from northmoor.app.start.keys_dialog import CommandKeys
     from northmoor.app.start.report_starter.new_report_dialog import NewReportDialog
 
 DATA_FILES = tr(
@@ -105,6 +107,12 @@ class StartActions(QObject):
         from northmoor.app.start.preferences_dialog import PreferencesDialog  # dialogs are loaded on first use
 
         PreferencesDialog(self._settings, self._window).open()
+
+    def ask_keys(self, commands: "Sequence[CommandKeys]") -> None:
+        """Ask for the keys of commands."""
+        from northmoor.app.start.keys_dialog import KeysDialog
+
+        KeysDialog(commands, self._settings, self._window).open()
 
     def demo(self) -> None:
         """Open the demo, which is made in the home folder where it is not there yet."""

@@ -1,5 +1,6 @@
 """What a user prefers of the window itself; read once, when the program starts."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass, fields, replace
 from typing import Any
 
@@ -52,6 +53,24 @@ def write_preferences(settings: QSettings, preferences: Preferences) -> None:
     """Keep preferences."""
     for known in fields(Preferences):
         settings.setValue(f"preferred-{known.name}", getattr(preferences, known.name))
+    settings.sync()
+
+
+def preferred_keys(settings: QSettings) -> dict[str, str]:
+    """The keys of commands that are other than usual, by their names; empty for a command that is to have none."""
+    settings.beginGroup("keys")
+    found = {name: str(settings.value(name, "")) for name in settings.childKeys()}
+    settings.endGroup()
+    return found
+
+
+def write_keys(settings: QSettings, keys: Mapping[str, str]) -> None:
+    """Keep keys of commands that are other than usual, and no others."""
+    settings.remove("keys")
+    settings.beginGroup("keys")
+    for name, own in keys.items():
+        settings.setValue(name, own)
+    settings.endGroup()
     settings.sync()
 
 
