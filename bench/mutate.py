@@ -26,13 +26,13 @@ from cosmic_ray.plugins import get_operator, operator_names
 ROOT = Path(__file__).parents[1]
 NEAREST = {
     "layout/table/pagination": "test_pagination test_reference_paginator",
-    "layout/table/cell_layout": "test_layout test_table_parts",
+    "layout/table/cell_layout": "test_cell_layout",
     "layout/chart/scales": "test_scales",
     "sources/drivers/read_only": "test_read_only",
     "sources/typing/coercion": "test_coercion",
     "sources/typing/decimals": "test_long_decimals test_coercion",
     "compute/parameters/resolution": "test_parameter_resolution",
-    "compute/crosstab/preaggregation": "test_matrix",
+    "compute/crosstab/preaggregation": "test_preaggregation",
     "expr/formats": "test_formats",
     "expr/number_patterns": "test_number_patterns",
 }

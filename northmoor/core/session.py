@@ -365,8 +365,10 @@ class Session:
             found, block = data[table], correlated[table].block
             assert isinstance(found, TableData)  # it has been laid out
             assert isinstance(block, TableBlock)
-            assert found.ordered is not None
             wanted, ordered = table_plan(block).per_page, found.ordered
+            if not wanted:  # its rows that belong to pages show nothing that is computed
+                return PageTotalValues({})
+            assert ordered is not None
             key = (found, pages.key, tuple(rows.items()), _key_of(values), _document_functions_in(wanted, values))
             return self._kept.get(
                 ("paged", key), lambda: PageTotalValues(compute_page_totals(wanted, ordered, pages, rows, values, stop))

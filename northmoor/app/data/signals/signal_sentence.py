@@ -107,7 +107,7 @@ class SignalSentence(ChipRow):
         if query.crossing != "whole":
             self._say(tr("those that cross its ends"))
             self._show(
-                {"cut": tr("cut"), tr("left out"): tr("left out")}[query.crossing],
+                {"cut": tr("cut"), "left out": tr("left out")}[query.crossing],
                 "split",
                 "crossing",
                 tr("Change this"),

@@ -25,11 +25,11 @@ _SETTLE = 450  # milliseconds without a change before the picture follows
 _CUTS = ((tr("while a condition holds"), "while"), (tr("as long as the id stays the same"), "id"),
          (tr("from one condition to another"), "between"))  # fmt: skip
 _CROSSING = (
-    (tr("are given whole"), tr("whole")),
-    (tr("are cut at its ends"), tr("cut")),
-    (tr("are left out"), tr("left out")),
+    (tr("are given whole"), "whole"),
+    (tr("are cut at its ends"), "cut"),
+    (tr("are left out"), "left out"),
 )
-_OPEN = ((tr("are given up to the data time"), tr("kept")), (tr("are left out"), tr("left out")))
+_OPEN = ((tr("are given up to the data time"), "kept"), (tr("are left out"), "left out"))
 
 
 @dataclass(frozen=True)
