@@ -93,10 +93,10 @@ def test_a_form_that_is_replaced_commits_nothing_more(qtbot: QtBot) -> None:
     assert committed == ["day0", "day01", "day012"]
 
 
-@pytest.mark.parametrize("seed", [1, 2])
-def test_hands_that_press_anything_find_no_mistake(seed: int) -> None:
+@pytest.mark.parametrize(("seed", "language"), [(1, "en"), (2, "de")])
+def test_hands_that_press_anything_find_no_mistake(seed: int, language: str) -> None:
     """What goes wrong here goes wrong twice: what depends on the moment is looked for by runs of many thousands."""
-    command = [sys.executable, "-m", "tests.fuzz.monkey", str(examples(1000)), str(seed)]
+    command = [sys.executable, "-m", "tests.fuzz.monkey", str(examples(1000)), str(seed), language]
     root = Path(__file__).parents[2]
     for _ in range(2):
         done = subprocess.run(command, cwd=root, capture_output=True, text=True, timeout=900, check=False)

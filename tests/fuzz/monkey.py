@@ -1,6 +1,6 @@
 """Hands that press, type, tick, drag and undo anything in the real window, over all demo reports.
 
-``python -m tests.fuzz.monkey COUNT SEED`` does so many things and ends with 1 if anything of it was a mistake of ours:
+``python -m tests.fuzz.monkey COUNT SEED [LANGUAGE]`` does so many things and ends with 1 if anything of it was a mistake of ours:
 an exception that nobody handled, an error in the log, or two minutes without an answer. A process that dies says where
 by ``faulthandler``. What was done last is printed, so that it can be done again.
 """
@@ -31,8 +31,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from northmoor.app.widgets.theme import apply_theme
-from northmoor.app.window import Window
+from northmoor.app.language.catalogue import use_language
 from northmoor.demo.demo_library import make_library
 
 PATIENCE = 120
@@ -75,6 +74,8 @@ class Monkey:
         self.done: deque[str] = deque(maxlen=40)
         self.faults: list[str] = []
         self.in_dialog = 0
+        from northmoor.app.window import Window  # its modules hold texts of the language from their import on
+
         self.window = Window(QSettings(str(folder / "settings.ini"), QSettings.Format.IniFormat))
         self.window.resize(1280, 800)
         self.window.show()
@@ -228,12 +229,15 @@ class _Faults(logging.Handler):
         self._monkey.faults.append(self.format(record))
 
 
-def run(count: int, seed: int) -> list[str]:
-    """Do `count` things; what went wrong."""
+def run(count: int, seed: int, language: str = "en") -> list[str]:
+    """Do `count` things in a window of a language; what went wrong."""
     faulthandler.enable()
     _leave_the_machine_alone()
     application = QApplication(["monkey"])
     application.setQuitOnLastWindowClosed(False)
+    use_language(application, language)
+    from northmoor.app.widgets.theme import apply_theme
+
     apply_theme(application)
     with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as folder:
         make_library(Path(folder))
@@ -263,7 +267,7 @@ def _leave_the_machine_alone() -> None:
 
 
 if __name__ == "__main__":
-    faults = run(int(sys.argv[1]), int(sys.argv[2]))
+    faults = run(int(sys.argv[1]), int(sys.argv[2]), *sys.argv[3:])
     sys.stdout.write("\n".join(faults))
     sys.stdout.flush()
     os._exit(1 if faults else 0)
