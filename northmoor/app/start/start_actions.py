@@ -142,9 +142,7 @@ class StartActions(QObject):
             save_report(report, path)
         except OSError as error:
             self.message.emit(
-                tr("The report cannot be saved in {parent}: {strerror}.").format(
-                    parent=path.parent, strerror=error.strerror
-                ),
+                tr("The report cannot be saved in {parent}: {error}.").format(parent=path.parent, error=error.strerror),
                 "fault",
             )
         except NorthmoorError as error:

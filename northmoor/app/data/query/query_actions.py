@@ -260,8 +260,8 @@ class QueryActions:
             tr("Save the rows"), lambda r, _: edits.change_query(r, query.name, sample=stored)
         ):
             message = tr(
-                "{num_rows:,} rows saved in {stored}. Use them from the ⋯ menu when there is no connection."
-            ).format(num_rows=rows.table.num_rows, stored=stored)
+                "{count:,} rows saved in {stored}. Use them from the ⋯ menu when there is no connection."
+            ).format(count=rows.table.num_rows, stored=stored)
             self._data.pane.show_message(message, "good")
 
     def use_saved(self, query: Query, is_used: bool) -> None:

@@ -117,9 +117,7 @@ class BlockActions(QObject):
             return library.copy_in(Path(chosen), "pictures")
         except OSError as error:
             self.message.emit(
-                tr("The picture cannot be copied into the library: {strerror}.").format(
-                    strerror=error.strerror or error
-                ),
+                tr("The picture cannot be copied into the library: {error}.").format(error=error.strerror or error),
                 "fault",
             )
         except NorthmoorError as error:

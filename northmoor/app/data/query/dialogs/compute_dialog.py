@@ -60,7 +60,7 @@ class ColumnBox(QComboBox):
         """What is chosen or typed. Raises QueryError for nothing."""
         text = self.currentText().strip()
         if not text:
-            raise QueryError(tr("Choose a column for “{accessibleName}”.").format(accessibleName=self.accessibleName()))
+            raise QueryError(tr("Choose a column for “{name}”.").format(name=self.accessibleName()))
         return text
 
 
