@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtWidgets import QApplication
 
 from northmoor.app.language.catalogue import use_language
-from northmoor.app.language.lengths import use_unit
+from northmoor.app.language.length_unit import use_unit
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.preferences import own_settings, read_preferences
 from northmoor.core.base.gc_pause import gc_paused

@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QToolBut
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.document_controller import WHOLE_PAGE, Selection
-from northmoor.app.language.lengths import shown_unit, use_unit
+from northmoor.app.language.length_unit import shown_unit, use_unit
 from northmoor.app.pages.inspector.form_body import SectionMemory
 from northmoor.app.pages.inspector.form_rows import SectionHeader
 from northmoor.app.widgets.color_editor import ColorEditor, contrast_text

@@ -2,5 +2,5 @@
 
 `translation` has what every text of the window goes through; `catalogue` reads the texts of a language (`de.po`) and
 has the toolkit use them. `time_left` says how long work still takes,
-`lengths` writes lengths.
+`length_unit` writes lengths.
 """

@@ -7,7 +7,7 @@ from typing import Any
 from pydantic.fields import FieldInfo
 from PyQt6.QtWidgets import QWidget
 
-from northmoor.app.language.lengths import shown_unit
+from northmoor.app.language.length_unit import shown_unit
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.color_editor import ColorEditor
 from northmoor.app.widgets.picture_choices import PICTURED, PictureEditor

@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
     QSpinBox,
 )
 
-from northmoor.app.language.lengths import shown_unit
+from northmoor.app.language.length_unit import shown_unit
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.widget_tools import mark_invalid
 from northmoor.core.model.lengths import format_length, parse_length

@@ -1,7 +1,6 @@
 """Opens the menu of the selected part, and the popups and dialogs that some of its commands need."""
 
 from collections.abc import Callable
-from functools import partial
 
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QDialog, QMenu, QWidget
@@ -136,8 +135,12 @@ class PartMenu:
         if len(names) < 2 or any(each.kind != "cell" for each in chosen):
             return []
         width = sum(widths.values()) // len(widths)
-        change = partial(edits.change_columns, table=context.selection.block, columns=names, width=width)
-        return [context.command(tr("Same width"), change, "move-horizontal")]
+        table = context.selection.block
+        return [
+            context.command(
+                tr("Same width"), lambda r, e: edits.change_columns(r, e, table, names, width=width), "move-horizontal"
+            )
+        ]
 
     def open(self, place: QPoint) -> None:
         """Open the menu at a place on the screen."""

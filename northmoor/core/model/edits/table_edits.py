@@ -35,7 +35,7 @@ def change_column(report: Report, edition: str, table: str, column: str, /, **ch
     return change_block(report, edition, table, columns=columns)
 
 
-def change_columns(report: Report, edition: str, /, table: str, columns: Sequence[str], **changes: Any) -> Report:
+def change_columns(report: Report, edition: str, table: str, columns: Sequence[str], /, **changes: Any) -> Report:
     """Change properties of several columns of a table."""
     return reduce(lambda made, name: change_column(made, edition, table, name, **changes), columns, report)
 

@@ -178,7 +178,7 @@ def first_of_each(sql: str, dialect: str, within: str, order: OrderItem, count: 
     """
     sentence = parse_select(sql, dialect)
     if sentence is None or sentence.stacked:
-        raise QueryError("Go on with the result as a table first; then take the first rows of each.")
+        raise QueryError("Use the result as a table first; then take the first rows of each.")
     words = f"{order.expression}{' desc' * order.descending}"
     numbered = SelectItem(f"row_number() over (partition by {within} order by {words})", _PLACE)
     with_places = rewrite_select(sql, replace(sentence, select_items=(*sentence.select_items, numbered)), dialect)

@@ -443,7 +443,7 @@ def match_words(match: JoinMatch, kind: str, table: str) -> str:
     words = [tr("{before:,} rows so far: {matched:,} find a match").format(before=match.before, matched=match.matched)]
     if lost:
         fate = tr("are kept without one") if kind in ("left join", "full join", "latest") else tr("are left out")
-        words[0] += tr(", {lost:,} find none and {fate}").format(lost=lost, fate="stay" if kind == "none" else fate)
+        words[0] += tr(", {lost:,} find none and {fate}").format(lost=lost, fate=tr("stay") if kind == "none" else fate)
     if kind == "none":
         return tr("{words}. {lost:,} rows.").format(words=words[0], lost=lost)
     if kind == "some":

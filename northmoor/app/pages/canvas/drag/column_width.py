@@ -5,7 +5,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import QPoint, QRect, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
-from northmoor.app.language.lengths import shown_unit
+from northmoor.app.language.length_unit import shown_unit
 from northmoor.app.pages.canvas.drag.field_drop import DropTarget
 from northmoor.app.pages.canvas.drag.protocol import SLACK, PageView
 from northmoor.app.widgets.theme import MARK, PAGE

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
-from northmoor.app.language.lengths import shown_unit
+from northmoor.app.language.length_unit import shown_unit
 from northmoor.app.pages.canvas.drag.protocol import SLACK, PageView
 from northmoor.app.widgets.theme import GUIDE, MARK, PAGE
 from northmoor.core.layout.page.hit_testing import HitMap, HitRegion

@@ -10,7 +10,7 @@ from typing import Literal
 from PyQt6.QtCore import QLineF, QPoint, QPointF, QRect, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
-from northmoor.app.language.lengths import shown_unit
+from northmoor.app.language.length_unit import shown_unit
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.canvas.drag.frame_item import draw_label
 from northmoor.app.pages.canvas.drag.protocol import SLACK, PageView
