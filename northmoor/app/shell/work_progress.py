@@ -46,6 +46,8 @@ class WorkProgress(QProgressBar):
             self._count(progress.done, progress.of)
             left = time_left_words(monotonic() - self._began, progress.done, progress.of)
             parts += [left] if left else []
+        else:
+            self._count(0, 0)
         return " · ".join([*parts, tr("Esc stops it")])
 
     def _count(self, done: int, of: int) -> None:

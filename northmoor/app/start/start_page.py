@@ -126,7 +126,7 @@ def _card(text: str, about: str, drawing: str) -> QPushButton:
     title.setObjectName("section")
     word.setObjectName("quiet")
     word.setWordWrap(True)
-    lines_of_word = word.fontMetrics().boundingRect(0, 0, 258, 0, Qt.TextFlag.TextWordWrap, about).height()
+    lines_of_word = word.fontMetrics().boundingRect(0, 0, 264, 0, Qt.TextFlag.TextWordWrap, about).height()
     card.setFixedSize(330, 44 + lines_of_word)
     lines = QVBoxLayout()
     lines.setSpacing(1)

@@ -2,7 +2,7 @@
 
 
 class CountedProgress(str):
-    """How far work is, in words: so much is done, of how much. It can be told as any other progress is."""
+    """How far work is, in words: so much is done, of how much. It is reported like any other progress."""
 
     done: int
     of: int

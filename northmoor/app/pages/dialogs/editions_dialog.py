@@ -114,7 +114,7 @@ class EditionsDialog(QDialog):
             grid.addWidget(box, number % half, number // half)
         self._right.addWidget(boxes)
         names = {format: tr(FORMAT_OF_SUFFIX[format].label) for format in edition.formats}
-        self._line(tr("Unless said otherwise"), tr("The format that is proposed first"),
+        self._line(tr("By default"), tr("The format that is proposed first"),
                    ChoiceEditor(names, edition.formats[0], partial(self._set_first, edition), None))  # fmt: skip
         chosen_by = LineEditor(report.shown_edition or "", self._choose_by)
         chosen_by.setPlaceholderText(tr("the first, such as :layout"))
