@@ -168,7 +168,7 @@ def test_lines_stop_at_gaps_or_bridge_them(library: MakeLibrary) -> None:
 @given(st.lists(st.integers(-1000, 1000), min_size=3, max_size=30))
 def test_smooth_lines_never_go_beyond_their_points(values: list[int]) -> None:
     points = [(1000 * at, value) for at, value in enumerate(values)]
-    steps = line_steps(points, "smooth")
+    steps = line_steps(*np.array(points).T, "smooth")
     assert [step[-2:] for step in steps] == points
     for (_, y0), step in zip(points, steps[1:], strict=False):
         low, high = min(y0, step[-1]), max(y0, step[-1])

@@ -20,6 +20,7 @@ from northmoor.core.model.data.queries import Query
 from northmoor.core.model.data.signal_logs import Signal, SignalLog
 from northmoor.core.model.data.signal_queries import MeasurementsQuery
 from northmoor.core.session import Session
+from northmoor.core.sources.fetch import log_reading
 from northmoor.core.sources.fetch.log_reading import LogReader
 from northmoor.core.sources.fetch.plan import log_sql
 from northmoor.core.sources.library import Library
@@ -131,12 +132,16 @@ def fetched(monkeypatch: pytest.MonkeyPatch) -> list[int]:
 
 
 @pytest.mark.usefixtures("few")
-@pytest.mark.parametrize("counted", [False, True])
+@pytest.mark.parametrize(("counted", "parts"), [(False, 3), (True, 2)])
 @pytest.mark.parametrize("period", [{}, {"start": "2025-06-01 00:20", "end": "2025-06-01 01:00"}])
 def test_the_database_chooses_the_same_readings(
-    tmp_path: Path, fetched: list[int], period: dict[str, str], counted: bool
-) -> None:
-    ours, plain = libraries(tmp_path, log_rows(7, 3_000, distinct=True), counted)
+    tmp_path: Path, fetched: list[int], monkeypatch: pytest.MonkeyPatch, period: dict[str, str], counted: bool,
+    parts: int,
+) -> None:  # fmt: skip
+    """In parts that run at once too; of several least readings of a stretch it is the first."""
+    monkeypatch.setattr(log_reading, "PARTS", parts)
+    rows = [(*series, value and round(value, -1), quality) for *series, value, quality in log_rows(7, 3_000, True)]
+    ours, plain = libraries(tmp_path, rows, counted)
     found = outline_of(ours, **period)
     assert sum(fetched) < 2_500  # of 18,000
     assert "arg_max(read_at, known_value)" in sql_of(ours)

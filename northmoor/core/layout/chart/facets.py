@@ -1,9 +1,9 @@
 """A chart as it is drawn: its panels with their categories, and its stripes, which a legend tells apart."""
 
 import math
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, partial
 from typing import Any
 
 import numpy as np
@@ -44,15 +44,20 @@ class SeriesMeasure:
 
 @dataclass(frozen=True, eq=False)
 class Facet:
-    """A small chart: its title, its categories (their keys and texts), and its marks' numbers, each with the place of
-    its category among those."""
+    """A small chart: its title, its categories (their keys, and what makes their texts), and its marks' numbers, each
+    with the place of its category among those."""
 
     title: str
     categories: Ints
     keys: pa.Array
-    texts: tuple[str, ...]
+    make_texts: Callable[[], Sequence[str]]
     rows: Ints
     lane: Ints
+
+    @cached_property
+    def texts(self) -> Sequence[str]:
+        """What its categories are called; made on first use, for a line has thousands and shows none."""
+        return self.make_texts()
 
     @cached_property
     def numbers(self) -> Floats:
@@ -224,8 +229,8 @@ class ChartView:
         keys = pa.nulls(len(categories))
         if self.chart.category is not None:
             keys = rows.groups[depths.category - 1].keys.take(pa.array(categories))
-        texts = self._key_texts(self.chart.category, depths.category, categories)
-        return Facet(title, categories, keys, tuple(texts), marks, lane)
+        texts = partial(self._key_texts, self.chart.category, depths.category, categories)
+        return Facet(title, categories, keys, texts, marks, lane)
 
     def _key_texts(self, level: ChartLevel | None, depth: int, groups: Ints) -> list[str]:
         if level is None:

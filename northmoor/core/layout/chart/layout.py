@@ -1,6 +1,6 @@
 """A chart laid out in a rectangle: title and legend, panels with their axes, and the marks."""
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import chain
 
@@ -268,8 +268,8 @@ class _Frame:
         view = self.view
         if not view.chart.across.shown:
             return AxisLabels("level", (), 0)
-        panel = max(view.facets, key=lambda each: len(each.texts))
-        count = max(len(panel.texts), 1)
+        panel = max(view.facets, key=lambda each: len(each.categories))
+        count = max(len(panel.categories), 1)
         if self.is_horizontal:
             return horizontal_labels(panel.texts, height // count, self.style, self.area.width * 2 // 5)
         if axes.across is not None:
@@ -280,7 +280,7 @@ class _Frame:
         step = width // count
         return category_labels(texts, step, self.style, self.area.height // 3, _is_ordered(panel))
 
-    def _edges(self, numbers: tuple[str, ...]) -> list[str]:
+    def _edges(self, numbers: Sequence[str]) -> list[str]:
         """The lower ends of a histogram's ranges."""
         width = self.view.data.bin_width or 1.0
         edges = tuple(int(number) * width for number in numbers)

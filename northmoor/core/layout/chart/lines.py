@@ -1,7 +1,6 @@
 """Marks that are places: lines, areas, points and bubbles, with moving averages and trends."""
 
 import math
-from itertools import pairwise
 
 import numpy as np
 
@@ -44,10 +43,10 @@ def _line(canvas: ChartCanvas, plot: PlotArea, series_measure: SeriesMeasure, be
     texts = view.labels(panel, series_measure) if view.chart.labels != "none" else []
     for run in _runs(shown, view.chart.gaps == "bridge"):
         origin = view.mark_origin(int(panel.rows[run[0]]), series_measure)
-        steps = line_steps(list(zip(x[run].tolist(), y[run].tolist(), strict=True)), view.chart.lines)
+        steps = line_steps(x[run], y[run], view.chart.lines)
         if series_measure.mark.stacks:
-            feet_x, feet_y = (each[::-1].tolist() for each in plot.points(along[run], scale.place(begin[run])))
-            back = line_steps(list(zip(feet_x, feet_y, strict=True)), view.chart.lines)
+            feet_x, feet_y = (each[::-1] for each in plot.points(along[run], scale.place(begin[run])))
+            back = line_steps(feet_x, feet_y, view.chart.lines)
             fill = series_measure.color if view.chart.stack != "none" else mixed(series_measure.color, "#FFFFFF", 0.55)
             canvas.painter.path(VectorPath((*steps, *back), fill=fill, hatch=series_measure.hatch, closed=True), origin)
         if not series_measure.mark.stacks or view.chart.stack == "none":
@@ -85,41 +84,33 @@ def _runs(shown: np.ndarray, bridged: bool) -> list[Ints]:
     return np.split(known, np.flatnonzero(np.diff(known) > 1) + 1)
 
 
-def line_steps(points: list[tuple[int, int]], style: str) -> Steps:
+def line_steps(x: Ints, y: Ints, style: str) -> Steps:
     """A line through points: straight, in steps half-way between them or at the next one, or smooth."""
+    if style == "smooth" and len(x) > 2:
+        return _smooth(x, y)
     if style == "held":
-        found = [points[0]]
-        for (_, y0), (x1, y1) in pairwise(points):
-            found += [(x1, y0), (x1, y1)]
-        return tuple(found)
-    if style == "steps":
-        found = [points[0]]
-        for (x0, y0), (x1, y1) in pairwise(points):
-            found += [((x0 + x1) // 2, y0), ((x0 + x1) // 2, y1)]
-        return (*found, points[-1])
-    if style == "smooth" and len(points) > 2:
-        return _smooth(points)
-    return tuple(points)
+        x, y = x.repeat(2)[1:], y.repeat(2)[:-1]
+    elif style == "steps":
+        middles = (x[:-1] + x[1:]) // 2
+        x, y = np.concatenate([x[:1], middles.repeat(2), x[-1:]]), y.repeat(2)
+    return tuple(zip(x.tolist(), y.tolist(), strict=True))
 
 
-def _smooth(points: list[tuple[int, int]]) -> Steps:
+def _smooth(x: Ints, y: Ints) -> Steps:
     """Cubic curves that are monotone wherever the points are, so that they never go beyond them (Fritsch and Carlson
     1980, with the harmonic mean of Fritsch and Butland 1984 as slopes)."""
-    x, y = np.array(points, np.float64).T
     dx = np.where(np.diff(x) == 0, 1.0, np.diff(x))
     slope = np.diff(y) / dx
-    inner = np.zeros(len(points))
+    inner = np.zeros(len(x))
     same = slope[:-1] * slope[1:] > 0
     with np.errstate(divide="ignore", invalid="ignore"):
         mean = 2 * slope[:-1] * slope[1:] / (slope[:-1] + slope[1:])
     inner[1:-1] = np.where(same, mean, 0.0)
     inner[0], inner[-1] = slope[0], slope[-1]
-    found: list[tuple[int, ...]] = [points[0]]
-    for at in range(len(points) - 1):
-        third = dx[at] / 3
-        controls = (x[at] + third, y[at] + inner[at] * third, x[at + 1] - third, y[at + 1] - inner[at + 1] * third)
-        found.append((*(round(float(c)) for c in controls), *points[at + 1]))
-    return tuple(found)
+    third = dx / 3
+    controls = [x[:-1] + third, y[:-1] + inner[:-1] * third, x[1:] - third, y[1:] - inner[1:] * third]
+    curves = np.column_stack([*map(np.rint, controls), x[1:], y[1:]]).astype(np.int64)
+    return ((int(x[0]), int(y[0])), *map(tuple, curves.tolist()))
 
 
 def _more_lines(

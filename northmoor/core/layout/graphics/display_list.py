@@ -7,6 +7,7 @@ Lengths are millipoints, y grows downward from the page's top.
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import chain
 from typing import Any, Protocol
 
 from northmoor.core.base.arrays import Ints
@@ -186,8 +187,8 @@ class VectorPath:
     @property
     def box(self) -> tuple[int, int, int, int]:
         """The rectangle around all its points: left, top, width, height."""
-        xs = [x for step in self.steps for x in step[::2]]
-        ys = [y for step in self.steps for y in step[1::2]]
+        numbers = list(chain.from_iterable(self.steps))
+        xs, ys = numbers[::2], numbers[1::2]
         return min(xs), min(ys), max(xs) - min(xs), max(ys) - min(ys)
 
 

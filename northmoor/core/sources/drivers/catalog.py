@@ -1,6 +1,6 @@
 """What a connection holds: tables, views, their columns and keys, and routines that return rows."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 
 @dataclass(frozen=True)
@@ -54,6 +54,8 @@ class Catalog:
 
     tables: tuple[CatalogTable, ...] = ()
     routines: tuple[Routine, ...] = ()
+    asked_types: dict[tuple[str, str], str] = field(default_factory=dict, compare=False)
+    """By table and column, types in the database's own words, where those above are too coarse and it was asked."""
 
     def table(self, name: str) -> CatalogTable | None:
         """The table of a name, in any case; None when there is none."""

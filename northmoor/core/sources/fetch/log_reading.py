@@ -1,5 +1,6 @@
 """From a signal log to its series: which objects it has, the statement run where the log is, its rows put in order."""
 
+import os
 import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -32,6 +33,7 @@ from northmoor.core.sources.fetch.log_statement import (
     LogTable,
     extent_statement,
     log_statement,
+    outline_statements,
     summary_statement,
 )
 from northmoor.core.sources.fetch.query_resolution import LogPlace, ResolvedQuery
@@ -59,6 +61,8 @@ _WALL = ("moment", "text", "text with T")
 """Forms of times that show what a clock did."""
 _OFFSET = r"([zZ]|[+-][0-9]{2}(:?[0-9]{2})?)$"
 _MOST_SERIES = 5_000
+PARTS = min(os.cpu_count() or 1, 4)
+"""Parts of a period whose outlines are found at once."""
 
 
 @dataclass(frozen=True)
@@ -116,10 +120,16 @@ class LogReader:
         asking = _TYPE_OF.get(self.place.dialect)
         if asking is None:
             return self.place.dialect == "mysql" and declared.lower().startswith("timestamp")
-        time, dialect = bare_or_quoted(self.log.time, self.place.dialect), self.place.dialect
-        sql = f"select {asking.format(time)} as name from {sql_name(self.place.table, dialect)} limit 1"
-        kinds = self._fetch(LogStatement(sql, {}, {}, (QueryColumn(name="name", type="text"),))).table["name"]
-        return len(kinds) > 0 and "with time zone" in str(kinds[0].as_py()).lower()
+        catalog = self.request.library.catalog(self.place.connection, self.request.stop, counted=False)
+        known, key = catalog.asked_types, (self.place.table, self.log.time)
+        if key not in known:
+            time, dialect = bare_or_quoted(self.log.time, self.place.dialect), self.place.dialect
+            sql = f"select {asking.format(time)} as name from {sql_name(self.place.table, dialect)} limit 1"
+            kinds = self._fetch(LogStatement(sql, {}, {}, (QueryColumn(name="name", type="text"),))).table["name"]
+            if not len(kinds):
+                return False
+            known[key] = str(kinds[0].as_py())
+        return "with time zone" in known[key].lower()
 
     # objects and signals
 
@@ -231,15 +241,17 @@ class LogReader:
         if not names:
             none = np.zeros(0, np.int64)
             return LogRows(names, none, none, pa.nulls(0), pa.nulls(0, pa.string()), none.astype(bool))
-        found = self._fetch(self.statement(names, since, until, stretches)).table
-        return self._in_order(found, names)
+        found = [self._fetch(each).table for each in self.statements(names, since, until, stretches)]
+        return self._in_order(pa.concat_tables(found), names)
 
-    def statement(
+    def statements(
         self, names: Sequence[SeriesName], since: int | None, until: int | None, stretches: Stretches | None = None
-    ) -> LogStatement:
+    ) -> tuple[LogStatement, ...]:
         """The SQL for that."""
         lines = [name for name in names if self.log.known(name.signal).kind.is_interpolated]
-        return log_statement(self.table, names, since, until, lines, stretches)
+        if stretches is None:
+            return (log_statement(self.table, names, since, until, lines),)
+        return outline_statements(self.table, names, since, until, lines, stretches, PARTS)
 
     def _in_order(self, table: pa.Table, names: Sequence[SeriesName]) -> LogRows:
         table = table.combine_chunks()
@@ -342,7 +354,7 @@ class LogReader:
         return fetch(
             replace(
                 request, report=report, resolved=ResolvedQuery(query, checked, sources), values=values,
-                show_first=lambda _: None,
+                show_first=lambda _: None, parts=statement.parts,
             )
         )  # fmt: skip
 

@@ -3,6 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from itertools import pairwise
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -17,6 +18,8 @@ _TEXT_TYPE = {"sqlite": "text", "postgres": "text", "mysql": "char", "duckdb": "
 _SEEKING = ("sqlite", "postgres")
 """Dialects of databases that find the last reading of one signal by an index, but not of several at once."""
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
+_EARLIEST, _LATEST = -60_000_000_000_000_000, 250_000_000_000_000_000
+"""Microseconds of the years 68 and 9892, for periods that are open."""
 SIGNAL, OBJECT, TIME, NUMBER, TEXT, GOOD, WRITTEN = (
     "signal_name", "object_name", "read_at", "number_value", "text_value", "is_good", "written_as"
 )  # fmt: skip
@@ -32,6 +35,8 @@ class LogStatement:
     values: Mapping[str, Any]
     kinds: Mapping[str, KindName]
     columns: tuple[QueryColumn, ...]
+    parts: tuple[Mapping[str, Any], ...] = ()
+    """Values that differ between parts of the work, which may run at once."""
 
 
 @dataclass(frozen=True)
@@ -116,19 +121,42 @@ class LogTable:
 
 
 def log_statement(
-    table: LogTable, series: Sequence[SeriesName], since: int | None, until: int | None, lines: Sequence[SeriesName],
-    stretches: Stretches | None = None,
-) -> LogStatement:  # fmt: skip
+    table: LogTable, series: Sequence[SeriesName], since: int | None, until: int | None, lines: Sequence[SeriesName]
+) -> LogStatement:
     """The statement for the readings of some series from a time up to another, with those that held before; of those
-    whose values are on a line, with the first one after. With stretches, those within are what an outline keeps."""
+    whose values are on a line, with the first one after."""
     statement = _Statement(table, series)
-    within, head = statement.blocks(series, _period(statement, since, until)), ""
-    if stretches is not None:
-        head, within = statement.outlining(within, stretches), [statement.outlined(series)]
-    blocks = [*(statement.nearest(series, "max", "<", "since") if since is not None else ()), *within]
-    if until is not None and lines:
-        blocks += statement.nearest(lines, "min", ">=", "until")
-    return LogStatement(head + _UNION.join(blocks), statement.values, statement.kinds, statement.columns())
+    within = statement.blocks(series, _period(statement, since, until))
+    before, after = _outside(statement, series, since, until, lines)
+    return statement.of([*before, *within, *after])
+
+
+def outline_statements(
+    table: LogTable, series: Sequence[SeriesName], since: int | None, until: int | None, lines: Sequence[SeriesName],
+    stretches: Stretches, parts: int,
+) -> tuple[LogStatement, ...]:  # fmt: skip
+    """The statement for those of these readings that an outline keeps, in so many parts of the period, and the one for
+    those outside it, if there can be any. Where parts meet within a stretch, each keeps what it has of it."""
+    within = _Statement(table, series)
+    conditions = _period(within, _EARLIEST if since is None else since, _LATEST if until is None else until)
+    head = within.outlining(within.blocks(series, conditions), stretches)
+    inner = [table.bound(at)[0] for at in stretches.cuts(parts)]
+    edges = [within.values["since"], *inner, within.values["until"]]
+    bounds = tuple({"since": begin, "until": end} for begin, end in pairwise(edges))
+    outside = _Statement(table, series)
+    _period(outside, since, until)
+    before, after = _outside(outside, series, since, until, lines)
+    thinned = within.of([within.outlined(series)], head, bounds)
+    return (thinned, outside.of([*before, *after])) if before or after else (thinned,)
+
+
+def _outside(
+    statement: "_Statement", series: Sequence[SeriesName], since: int | None, until: int | None,
+    lines: Sequence[SeriesName],
+) -> tuple[list[str], list[str]]:  # fmt: skip
+    """The select statements for what held before a period, and for where lines go on after it."""
+    before = statement.nearest(series, "max", "<", "since") if since is not None else []
+    return before, statement.nearest(lines, "min", ">=", "until") if until is not None and lines else []
 
 
 _UNION = "\nunion all\n"
@@ -183,6 +211,10 @@ class _Statement:
     def signal_name(self, name: SeriesName) -> str:
         """What a series is called in the log's column of signals."""
         return f"{name.object}{self.log.separator}{name.signal}" if self.log.separator else name.signal
+
+    def of(self, blocks: Sequence[str], head: str = "", parts: tuple[Mapping[str, Any], ...] = ()) -> LogStatement:
+        """The statement of all of some blocks."""
+        return LogStatement(head + _UNION.join(blocks), self.values, self.kinds, self.columns(), parts)
 
     def bind(self, name: str, value: Any, kind: KindName) -> None:
         """Let a name represent a value."""

@@ -73,7 +73,8 @@ def _log_statement(report: Report, resolved: ResolvedQuery, library: Library) ->
     reader, stretches = LogReader(request, place), Stretches(0, 0, 1)  # the SQL only names them
     is_thinned = isinstance(signals, MeasurementsQuery) and signals.wants_kept_only
     is_thinned = is_thinned and reader.can_outline(wanted, stretches)
-    return reader.statement(names, since, until, stretches if is_thinned else None).sql
+    statements = reader.statements(names, since, until, stretches if is_thinned else None)
+    return ";\n\n".join(statement.sql for statement in statements)
 
 
 def _steps_of_log(resolved: ResolvedQuery, library: Library, sql: str) -> list[Step]:

@@ -52,6 +52,8 @@ class FetchRequest:
     stop: CancelToken
     report_progress: Progress = lambda _: None
     show_first: ShowFirst = lambda _: None
+    parts: tuple[Mapping[str, Value], ...] = ()
+    """Values that differ between parts of the query, which may run at once; only the engine here can."""
 
 
 def fetch(request: FetchRequest) -> Rows:
@@ -98,7 +100,8 @@ def _query_request(request: FetchRequest) -> QueryRequest:
     checked = request.resolved.checked
     bound = {name: request.values.by_name[name] for name in checked.parameters}
     compared = _compared_kinds(request, bound)
-    return QueryRequest(checked, bound, request.report.zone, request.stop, request.values.kinds, compared)
+    return QueryRequest(checked, bound, request.report.zone, request.stop, request.values.kinds, compared,
+                        request.parts)  # fmt: skip
 
 
 def _compared_kinds(request: FetchRequest, bound: Mapping[str, Value | Listed]) -> tuple[KindName | None, ...]:

@@ -69,7 +69,7 @@ def _bound(request: QueryRequest) -> tuple[DriverSql, Statement]:
     text = for_driver(request.query.sql, "duckdb", form)
     values = {name: request.values[name] for name in text.names}
     bound = {n: list(v) if isinstance(v, tuple) else v for n, v in values.items() if v != ()}
-    return text, Statement(text.sql, bound, request.zone.key, BATCH)
+    return text, Statement(text.sql, bound, request.zone.key, BATCH, request.parts)
 
 
 @contextmanager

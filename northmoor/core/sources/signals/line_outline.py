@@ -36,6 +36,10 @@ class Stretches:
         """The number of the stretch that each time is in."""
         return (at - self.start) // self.width
 
+    def cuts(self, parts: int) -> list[int]:
+        """Times that cut the stretches into so many parts of about the same length."""
+        return [self.start + (self.end - self.start) * place // parts for place in range(1, parts)]
+
 
 def stretches_over(windows: Iterable[Windows], series: int) -> Stretches:
     """The stretches by which so many series over some windows are outlined."""
