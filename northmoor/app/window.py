@@ -53,7 +53,7 @@ from northmoor.app.widgets.notice import Notice
 from northmoor.app.widgets.preferences import preferred_keys
 from northmoor.app.widgets.theme import PAPER
 from northmoor.app.widgets.widget_tools import first_size
-from northmoor.app.worker import Rendered, RenderJob, ValuesResolved, Worker
+from northmoor.app.worker import Checked, Rendered, RenderJob, ValuesResolved, Worker
 from northmoor.core.compute.parameters.resolution import ResolvedValues
 from northmoor.core.document import Document
 from northmoor.core.layout.table.collapsing import Fold
@@ -75,6 +75,8 @@ class Window(QMainWindow):
         self._settings = settings or QSettings("Northmoor", "Northmoor")
         self.controller = DocumentController()
         self.worker = Worker()
+        for is_other in (self.controller.changed, self.controller.values_changed, self.controller.folds_changed):
+            is_other.connect(self.show_report)  # it is rendered while panels follow
         self.pages = PagesWorkspace(self.controller, self.worker)
         self.catalog_worker = Worker()  # a server that is slow to answer holds up neither rows nor pages
         self.parameters = ParameterBar(self.controller)
@@ -117,6 +119,7 @@ class Window(QMainWindow):
         self.pages.arranging.message.connect(self.tell)
         self.following.trail_changed.connect(self._update_actions)
         self._resolved_job: RenderJob | None = None
+        self._checked_job: RenderJob | None = None
         bar = self.menuBar()
         assert bar is not None
         self.actions_by_name = fill_menus(self, bar, keys)
@@ -232,10 +235,7 @@ class Window(QMainWindow):
     def _connect(self) -> None:
         controller, worker, canvas = self.controller, self.worker, self.pages.canvas
         controller.opened.connect(self._opened)
-        controller.changed.connect(self.show_report)
         controller.changed.connect(self._update_actions)
-        controller.values_changed.connect(self.show_report)
-        controller.folds_changed.connect(self.show_report)
         controller.held_changed.connect(self._resolve_held)
         controller.saved_changed.connect(self._update_actions)
         controller.closed.connect(self._closed)
@@ -250,9 +250,10 @@ class Window(QMainWindow):
         self.start.opened.connect(self.open)
         worker.resolved.connect(self._accept_resolved)
         worker.rendered.connect(self._show_rendered)
+        worker.checked.connect(self._show_checked)
         worker.failed.connect(self._show_failure)
         self.catalog_worker.failed.connect(lambda message: self.tell(message, "fault"))
-        worker.stopped.connect(lambda: self.tell(tr("Stopped. The last good pages stay; F5 tries again."), "warning"))
+        worker.stopped.connect(lambda text: self.tell(text, "warning"))
         worker.page_shown.connect(self.pages.show_page)
         worker.progress.connect(lambda text: self.tell(self._progress.words_of(text), "quiet"))
         for each in (worker, self.catalog_worker):
@@ -357,10 +358,10 @@ class Window(QMainWindow):
 
     @property
     def is_up_to_date(self) -> bool:
-        """Whether the pages in view are those of the report and values as they are now."""
+        """Whether the pages in view are those of the report and values as they are now, and Preflight has seen them."""
         if self._resolved_job is self._job and self.controller.resolved is not None and self.controller.resolved.faults:
             return True  # no page can be made of them
-        return self._rendered is not None and self._rendered.job is self._job and self.pages.canvas.is_idle
+        return self._rendered is not None and self._checked_job is self._job and self.pages.canvas.is_idle
 
     # dialogs
 
@@ -511,9 +512,13 @@ class Window(QMainWindow):
         if any(fold != Fold() for fold in rendered.job.folds.values()):
             facts.append(tr("groups collapsed for viewing"))
         self._facts.setText("   ·   ".join(facts))
-        self.findings.show(rendered.findings)
         self.tell("", "quiet")
         self._update_actions()
+
+    def _show_checked(self, checked: Checked) -> None:
+        if checked.job is self._job:
+            self._checked_job = checked.job
+            self.findings.show(checked.findings)
 
     def _show_failure(self, message: str) -> None:
         self.tell(message, "fault")

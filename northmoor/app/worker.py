@@ -1,7 +1,7 @@
 """The worker thread: fetching, pagination and page pictures happen here, so that the window never freezes.
 
 There is one thread. A newer rendering overtakes an older one, which is stopped; page pictures are made for the newest
-document only.
+document only. What Preflight finds in it comes after the pages in view.
 """
 
 import logging
@@ -30,6 +30,8 @@ from northmoor.core.session import Session
 from northmoor.core.sources.library import Library
 
 _log = logging.getLogger(__name__)
+_PATIENCE = 0.02
+"""Seconds in which pages of a new document are asked for, before it is checked."""
 DeliveryTask = Callable[[Document, Callable[[str], None], CancelToken], object]
 """Hands a document out, telling how far it is, until it is stopped: the files written, or what was done in words."""
 
@@ -57,12 +59,19 @@ class ValuesResolved:
 
 @dataclass(frozen=True, eq=False)
 class Rendered:
-    """A document, what Preflight finds in it, the job it was made for, and how long it took, in seconds."""
+    """A document, the job it was made for, and how long it took, in seconds."""
 
     document: Document
-    findings: tuple[Finding, ...]
     job: RenderJob
     seconds: float
+
+
+@dataclass(frozen=True, eq=False)
+class Checked:
+    """What Preflight finds in the document of a job."""
+
+    job: RenderJob
+    findings: tuple[Finding, ...]
 
 
 @dataclass(frozen=True, eq=False)
@@ -81,8 +90,9 @@ class Worker(QObject):
 
     resolved = pyqtSignal(object)
     rendered = pyqtSignal(object)
+    checked = pyqtSignal(object)
     failed = pyqtSignal(str)
-    stopped = pyqtSignal()
+    stopped = pyqtSignal(str)
     page_shown = pyqtSignal(object)
     progress = pyqtSignal(object)
     busy_changed = pyqtSignal(bool)
@@ -99,6 +109,7 @@ class Worker(QObject):
         self._tasks: list[tuple[Callable[[CancelToken], None], CancelToken]] = []
         self._pages: list[tuple[int, float]] = []
         self._document: Document | None = None
+        self._unchecked: Rendered | None = None
         self._session: Session | None = None
         self._stop = CancelToken()
         self.is_busy = False
@@ -190,13 +201,15 @@ class Worker(QObject):
         while True:
             with self._condition:
                 while not (self._ends or self._render or self._tasks or (self._pages and self._document)):
-                    self._condition.wait()
+                    if not self._condition.wait(_PATIENCE if self._unchecked is not None else None):
+                        break
                 if self._ends:
                     return
                 job, self._render = self._render, None
                 self._render_runs = job is not None
                 task, self._stop = self._tasks.pop(0) if job is None and self._tasks else (None, CancelToken())
-                page = self._pages.pop(0) if job is None and task is None else None
+                is_free = job is None and task is None and self._document is not None
+                page = self._pages.pop(0) if is_free and self._pages else None
             if job is not None:
                 self._while_busy(lambda job=job: self._do_render(job, self._stop))  # type: ignore[misc]
                 self._render_runs = False
@@ -204,6 +217,8 @@ class Worker(QObject):
                 self._while_busy(lambda task=task: task(self._stop))  # type: ignore[misc]
             elif page is not None:
                 self._guarded(lambda page=page: self._show_page(*page))  # type: ignore[misc]
+            elif self._unchecked is not None:
+                self._while_busy(lambda: self._check(self._stop))
 
     def _while_busy(self, work: Callable[[], None]) -> None:
         self.is_busy = True
@@ -244,20 +259,32 @@ class Worker(QObject):
             if resolved.faults:
                 return
             document = session.render_resolved(resolved, job.edition, stop, self.progress.emit, job.folds)
-            self.progress.emit(tr("Checking the pages"))
-            findings = preflight(document)
             with self._condition:  # from here on nothing stops what is made of the document's pages
                 stop.raise_if_cancelled()
                 self._render_runs, self._stop = False, CancelToken()
         except Cancelled:
             if self._render is None:  # not overtaken by a newer rendering
-                self.stopped.emit()
+                self.stopped.emit(tr("Stopped. The last good pages stay; F5 tries again."))
             return
         except NorthmoorError as error:
             self.failed.emit(str(error))
             return
         self._document = document
-        self.rendered.emit(Rendered(document, findings, job, perf_counter() - began))
+        self._unchecked = Rendered(document, job, perf_counter() - began)
+        self.rendered.emit(self._unchecked)
+
+    def _check(self, stop: CancelToken) -> None:
+        assert self._unchecked is not None
+        made, self._unchecked, self._render_runs = self._unchecked, None, True
+        context = made.document.composition.context
+        before, context.stop = context.stop, stop
+        try:
+            self.checked.emit(Checked(made.job, preflight(made.document)))
+        except Cancelled:
+            if self._render is None:  # not overtaken by a newer rendering
+                self.stopped.emit(tr("Stopped. These pages were not checked; F5 checks them."))
+        finally:
+            context.stop, self._render_runs = before, False  # its pages can be drawn all the same
 
     def _resolve_only(self, job: RenderJob, stop: CancelToken) -> None:
         try:

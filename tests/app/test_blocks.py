@@ -157,7 +157,7 @@ def test_blocks_are_carried_to_another_report_with_their_query(
     assert window.controller.report is not None
     assert "taxes" in {query.name for query in window.controller.report.queries}
     assert window._rendered is not None
-    assert any(f.place.block == "taxes" or f.place.query == "taxes" for f in window._rendered.findings)
+    assert any(f.place.block == "taxes" or f.place.query == "taxes" for f in window.findings.found)
 
 
 def test_grids_grow_and_hold_what_is_inserted(window: Window, qtbot: QtBot) -> None:

@@ -53,7 +53,7 @@ def test_a_chart_is_inserted_and_grouped_by_fields(window: Window, qtbot: QtBot)
     settle(window, qtbot)
     assert [level.by for level in chart(window, "chart").levels] == ["season", "season", "route"]
     assert window._rendered is not None
-    assert not [finding for finding in window._rendered.findings if finding.is_error]
+    assert not [finding for finding in window.findings.found if finding.is_error]
     press(window, "Add a reference line")
     press(window, "Remove the reference line")
     window.controller.select(Selection("level", "chart", level="series"))
@@ -96,7 +96,7 @@ def test_nonsense_in_a_chart_is_told_and_the_rest_is_drawn(board: Window, qtbot:
     window.controller.select(Selection("level", "routes", level="category"))
     type_into(editor(window, "by"), "avg(delay)", qtbot)
     settle(window, qtbot)
-    assert any("needs a scope in a row" in f.message for f in window._rendered.findings)
+    assert any("needs a scope in a row" in f.message for f in window.findings.found)
     assert marks(window, "routes") == 0
     assert marks(window, "course") == 60
 

@@ -47,7 +47,7 @@ def tick(popup: BlockPopup, role: str, *labels: str) -> None:
 
 def errors(window: Window) -> list[str]:
     assert window._rendered is not None
-    return [finding.message for finding in window._rendered.findings if finding.is_error]
+    return [finding.message for finding in window.findings.found if finding.is_error]
 
 
 @pytest.mark.parametrize("kind", ["table", "matrix", "chart"])

@@ -185,7 +185,7 @@ def test_every_kind_of_cell_is_edited_where_it_stands(
         assert lines_in_place(window) == []
         assert bool(window.controller.undo_label) == is_changed
     settle(window, qtbot)
-    assert window._rendered.findings == ()
+    assert window.findings.found == ()
     window.controller.select(WHOLE_PAGE)
     (first, *_) = [s for s in regions(window, **wanted) if s.column or s.row == "text"]
     for _ in range(2):

@@ -81,7 +81,7 @@ def test_a_matrix_is_inserted_from_the_menu(window: Window, qtbot: QtBot) -> Non
     insert_of_fields(window, qtbot, "matrix")
     assert window.controller.selection == Selection("matrix", "matrix")
     assert window._rendered is not None
-    assert not [finding for finding in window._rendered.findings if finding.is_error]
+    assert not [finding for finding in window.findings.found if finding.is_error]
     last = window._rendered.document.page(len(window._rendered.document) - 1)
     assert any(item.origin.block == "matrix" for item in items(last))
     window.controller.undo()
@@ -137,4 +137,4 @@ def test_a_field_is_dropped_and_a_table_is_turned_and_back(window: Window, qtbot
     press(window, "Convert to table")
     settle(window, qtbot)
     assert window._rendered is not None
-    assert not [f for f in window._rendered.findings if f.is_error]
+    assert not [f for f in window.findings.found if f.is_error]

@@ -154,7 +154,7 @@ def test_styles_are_changed_in_one_place_and_looks_copied(window: Window, qtbot:
     settle(window, qtbot)
     assert table(window).head_style == "table-head"
     assert window._rendered is not None
-    assert window._rendered.findings == ()
+    assert window.findings.found == ()
 
 
 def test_a_level_is_added_around_and_ranges_are_chosen(window: Window, qtbot: QtBot) -> None:

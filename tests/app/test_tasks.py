@@ -233,4 +233,4 @@ def test_a_query_column_is_renamed_in_all_its_places(hands: UserActions, qtbot: 
     assert hands.count <= 3
     settle(window, qtbot)
     assert "as passengers" in window.controller.report.query("fares").sql
-    assert not window._rendered.findings
+    assert not window.findings.found

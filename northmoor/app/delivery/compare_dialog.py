@@ -3,7 +3,7 @@
 from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QImage, QPixmap, QResizeEvent
+from PyQt6.QtGui import QPixmap, QResizeEvent
 from PyQt6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.widgets.headings import section
+from northmoor.app.widgets.widget_tools import image_of
 from northmoor.core.delivery.archive.compare_runs import RunComparison
 from northmoor.core.delivery.archive.run_folder import FILES
 from northmoor.core.output.raster import rasterise
@@ -68,8 +69,7 @@ class RunPage(QLabel):
             self._pixmap = QPixmap()
             self.setText(tr("There is no such page.") if self._pdf else tr("It has no PDF to show."))
             return
-        image = QImage(raster.data, raster.width, raster.height, raster.stride, QImage.Format.Format_RGB32)
-        self._pixmap = QPixmap.fromImage(image)
+        self._pixmap = QPixmap.fromImage(image_of(raster))
         self._fit()
 
     def _fit(self) -> None:

@@ -4,11 +4,12 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QMarginsF, QRectF, QSizeF
-from PyQt6.QtGui import QImage, QPageLayout, QPageSize, QPainter
+from PyQt6.QtGui import QPageLayout, QPageSize, QPainter
 from PyQt6.QtPrintSupport import QPrintDialog, QPrinter
 from PyQt6.QtWidgets import QWidget
 
 from northmoor.app.language.translation import tr, tr_count
+from northmoor.app.widgets.widget_tools import image_of
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.base.progress import CountedProgress
 from northmoor.core.document import Document
@@ -85,7 +86,7 @@ def print_pages(job: PrintJob, document: Document, report_progress: Callable[[st
 def _draw(painter: QPainter, printer: QPrinter, document: Document, index: int) -> None:
     dpi = min(printer.resolution(), _MOST_DPI)
     raster = rasterise(document.page_pdf(index), 0, dpi / 72)
-    image = QImage(raster.data, raster.width, raster.height, raster.stride, QImage.Format.Format_RGB32)
+    image = image_of(raster)
     width, height = document.composition.paper(index)
     scale = printer.resolution() / 72_000
     painter.drawImage(QRectF(0, 0, width * scale, height * scale), image)

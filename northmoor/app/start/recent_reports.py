@@ -5,9 +5,10 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, QSettings, Qt
-from PyQt6.QtGui import QImage, QPixmap
+from PyQt6.QtGui import QPixmap
 
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.widgets.widget_tools import image_of
 from northmoor.app.worker import PageShown, Worker
 from northmoor.core.output.raster import Raster
 
@@ -38,8 +39,7 @@ class RecentReports:
 
     def keep_picture(self, path: Path, raster: Raster) -> None:
         """Keep the picture of a report's first page."""
-        image = QImage(raster.data, raster.width, raster.height, raster.stride, QImage.Format.Format_RGB32)
-        small = image.scaledToWidth(PICTURE_WIDTH, Qt.TransformationMode.SmoothTransformation)
+        small = image_of(raster).scaledToWidth(PICTURE_WIDTH, Qt.TransformationMode.SmoothTransformation)
         try:
             self._folder.mkdir(parents=True, exist_ok=True)
         except OSError:

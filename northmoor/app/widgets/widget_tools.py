@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from PyQt6.QtCore import QEvent, QSignalBlocker, QSize, Qt
-from PyQt6.QtGui import QFocusEvent
+from PyQt6.QtGui import QFocusEvent, QImage
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QAbstractSpinBox,
@@ -18,10 +18,17 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from northmoor.core.output.raster import Raster
+
 _EDITORS = (QLineEdit, QTextEdit, QPlainTextEdit, QComboBox, QAbstractSpinBox, QAbstractButton)
 
 _FRAME = QSize(16, 48)
 """Room for the borders and the title of a window."""
+
+
+def image_of(raster: Raster) -> QImage:
+    """The picture that pixels are, which have to be kept as long as it is."""
+    return QImage(raster.data, raster.width, raster.height, raster.stride, QImage.Format.Format_RGB32)
 
 
 def first_size(window: QWidget, wanted: QSize) -> QSize:

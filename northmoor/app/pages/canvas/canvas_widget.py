@@ -3,11 +3,10 @@
 from collections.abc import Callable, Sequence
 from functools import partial
 
-from PyQt6.QtCore import QPoint, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, QRect, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
     QContextMenuEvent,
-    QImage,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -33,9 +32,10 @@ from northmoor.app.pages.canvas.drag.protocol import Drag, LineHold
 from northmoor.app.pages.canvas.drag.rectangle import RectangleDrag
 from northmoor.app.pages.canvas.hit_selection import link_hint, selection_of, selects
 from northmoor.app.pages.canvas.level_rails import RailFinder, draw_rails, rail_at, rail_head_at
-from northmoor.app.pages.canvas.page_stack import GAP, PageStack, next_zoom
+from northmoor.app.pages.canvas.page_stack import AHEAD, GAP, PageStack, next_zoom
 from northmoor.app.pages.canvas.selection_marks import SelectionHandle, draw_selected, same_instance
 from northmoor.app.widgets.theme import DESK, LINE, MARK, PAGE, PEAT
+from northmoor.app.widgets.widget_tools import image_of
 from northmoor.app.worker import PageShown, Rendered
 from northmoor.core.document import Document
 from northmoor.core.layout.page.hit_testing import GroupBracket, HitMap, HitRegion
@@ -92,7 +92,9 @@ class PageCanvas(DropArea):
         self._message = ""
         self._traced: tuple[int, HitRegion] | None = None
         self._pointed: tuple[int, HitRegion] | None = None
-        self._handle = SelectionHandle(self.menu_wanted.emit, self)
+        self._handle, self._ahead = SelectionHandle(self.menu_wanted.emit, self), QTimer(self)
+        self._ahead.setSingleShot(True)
+        self._ahead.timeout.connect(partial(self._ask_for_pages, is_ahead=True))
         self._stacked: tuple[tuple[Document | None, float], PageStack] | None = None
 
     def mark(self, traced: tuple[int, HitRegion] | None) -> None:
@@ -117,8 +119,7 @@ class PageCanvas(DropArea):
     def clear(self) -> None:
         """Show nothing."""
         self._document = None
-        self._shown.clear()
-        self._pixmaps.clear()
+        self._shown, self._pixmaps = {}, {}
         self._arrange()
         self.verticalScrollBar().setValue(0)
 
@@ -126,12 +127,9 @@ class PageCanvas(DropArea):
         """Put a page's new picture in its place."""
         if shown.document is not self._document:
             return
-        raster = shown.raster
-        image = QImage(raster.data, raster.width, raster.height, raster.stride, QImage.Format.Format_RGB32)
-        pixmap = QPixmap.fromImage(image)
-        pixmap.setDevicePixelRatio(self.devicePixelRatioF())
         self._shown[shown.index] = shown
-        self._pixmaps[shown.index] = pixmap
+        self._pixmaps[shown.index] = QPixmap.fromImage(image_of(shown.raster))
+        self._pixmaps[shown.index].setDevicePixelRatio(self.devicePixelRatioF())
         self.viewport().update()
 
     @property
@@ -260,12 +258,14 @@ class PageCanvas(DropArea):
         top = self.verticalScrollBar().value()
         return range(self._stack.at(top), self._stack.at(top + self.viewport().height()) + 1)
 
-    def _ask_for_pages(self) -> None:
+    def _ask_for_pages(self, is_ahead: bool = False) -> None:
+        """Ask for the pages in view; a moment later, for those beside them too."""
         scale = self.zoom * 96 / 72 * self.devicePixelRatioF()
         visible = self._visible()
-        near = [i for i in (visible.stop, visible.start - 1) if 0 <= i < self.page_count]
-        wanted = [(i, scale) for i in (*visible, *near) if not self._is_fresh(i, scale)]
-        self.pages_wanted.emit(wanted)
+        near = [i for i in (visible.stop, visible.start - 1) if is_ahead and 0 <= i < self.page_count]
+        self.pages_wanted.emit([(i, scale) for i in (*visible, *near) if not self._is_fresh(i, scale)])
+        if not is_ahead:
+            self._ahead.start(AHEAD)
         for index in [i for i in self._shown if i < visible.start - 4 or i > visible.stop + 4]:
             del self._shown[index], self._pixmaps[index]
 

@@ -43,12 +43,14 @@ def selects(selection: Selection, region: HitRegion) -> bool:
         return False  # the text that it is a run of is lit up
     if selection.kind == "include":
         return region.block.startswith(f"{selection.block}{JOINT}") and region.column is None
+    if region.block != selection.block:
+        return False
     if selection.kind == "level" and region.part != "level":
         return False
     if selection.kind in _KINDS_DRAWN:
-        return region.row == selection.kind and region.block == selection.block
+        return region.row == selection.kind
     if selection.kind in ("table", "matrix") or (selection.kind == "chart" and selection.row is None):
-        return region.block == selection.block and region.column is None
+        return region.column is None
     return selection_of(region) == selection
 
 

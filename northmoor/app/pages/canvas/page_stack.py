@@ -8,6 +8,8 @@ from PyQt6.QtCore import QSize
 
 GAP = 20
 """Room between pages, in pixels."""
+AHEAD = 150
+"""Milliseconds without a change after which pages beside those in view are made."""
 _ZOOMS = (0.25, 0.33, 0.5, 0.67, 0.75, 0.9, 1.0, 1.1, 1.25, 1.5, 2.0, 3.0, 4.0)
 
 

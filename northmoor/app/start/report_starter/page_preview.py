@@ -1,10 +1,11 @@
 """The first page of the report that is being begun, as wide as there is room for it."""
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QImage, QPixmap, QResizeEvent
+from PyQt6.QtGui import QPixmap, QResizeEvent
 from PyQt6.QtWidgets import QFrame, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from northmoor.app.language.translation import tr
+from northmoor.app.widgets.widget_tools import image_of
 from northmoor.core.output.raster import Raster
 
 _MARGIN = 14
@@ -69,5 +70,4 @@ class PagePreview(QScrollArea):
 
 def page_picture(raster: Raster) -> QPixmap:
     """The picture of a page."""
-    image = QImage(raster.data, raster.width, raster.height, raster.stride, QImage.Format.Format_RGB32)
-    return QPixmap.fromImage(image.copy())
+    return QPixmap.fromImage(image_of(raster).copy())
