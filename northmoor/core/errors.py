@@ -131,11 +131,14 @@ class WrongPassword(ConnectionFault):
 
 
 class QueryError(NorthmoorError):
-    """A query cannot be run or its rows cannot be read; `position` is the character of its SQL, from 0, if known."""
+    """A query cannot be run or its rows cannot be read; `position` is the character of its SQL, from 0, if known;
+    `instead` what is likely meant by the word there."""
 
-    def __init__(self, message: str, place: Place | None = None, position: int | None = None) -> None:
+    def __init__(
+        self, message: str, place: Place | None = None, position: int | None = None, instead: str | None = None
+    ) -> None:
         super().__init__(message, place)
-        self.position = position
+        self.position, self.instead = position, instead
 
 
 class RefusedQuery(QueryError):

@@ -286,6 +286,32 @@ def test_sentence_and_sql_follow_each_other(window: Window, data: DataWorkspace,
     settle(window, qtbot)
 
 
+def test_faults_are_underlined_while_sql_is_written_and_corrected_by_key_and_by_mouse(
+    window: Window, data: DataWorkspace, qtbot: QtBot
+) -> None:
+    line, editor, steps = data.sql.faults, data.editor, window.controller.undo_label
+    editor.setText("select code, minuts\nfrom routes where seson = :longest")
+    qtbot.waitUntil(lambda: len(line.faults) == 3, timeout=5_000)
+    assert line.text.text().endswith("routes has no column minuts. Did you mean minutes? 2 more are underlined.")
+    assert line.correct.text() == "Write minutes"
+    window.activateWindow()
+    qtbot.waitUntil(window.isActiveWindow)
+    editor.setFocus()
+    qtbot.keyClick(editor, Qt.Key.Key_Return, Qt.KeyboardModifier.AltModifier)
+    assert editor.text() == "select code, minutes\nfrom routes where seson = :longest"
+    assert "Line 2</a>: routes has no column seson." in line.text.text()
+    qtbot.mouseClick(line.correct, Qt.MouseButton.LeftButton)
+    assert line.correct.text() == "Add :longest"
+    assert window.controller.undo_label == steps  # nothing was run yet
+    qtbot.mouseClick(line.correct, Qt.MouseButton.LeftButton)
+    assert window.controller.report.parameters[-1].name == "longest"
+    qtbot.waitUntil(lambda: not line.isVisible(), timeout=5_000)
+    editor.setText("select code form routes")
+    qtbot.waitUntil(lambda: line.correct.text() == "Write from", timeout=5_000)
+    line.text.linkActivated.emit("#")
+    assert editor.getCursorPosition() == (0, 12)
+
+
 def test_sql_is_checked_without_running_and_a_missing_parameter_is_offered(
     window: Window, data: DataWorkspace, qtbot: QtBot
 ) -> None:
@@ -430,7 +456,7 @@ def test_saved_rows_stand_in_when_the_connection_is_gone(window: Window, data: D
     rows_shown(window, qtbot, 94)
     assert "saved rows" in data.pane.message.text()
     settle(window, qtbot)
-    assert any("saved rows" in str(finding) for finding in window._rendered.findings)
+    assert any("saved rows" in str(finding) for finding in window.findings.found)
 
 
 def test_totals_are_checked_and_rows_exported(

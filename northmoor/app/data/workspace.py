@@ -80,11 +80,11 @@ class DataWorkspace(QWidget):
         self.check = QPushButton(icon("check"), tr("Check"))
         self.sql_title = section(tr("The same in SQL"))
         self.queries = QueryActions(self)
-        self.sql = SqlActions(self)
         self.catalogs = ConnectionController(self)
         self.actions_of_rows = RowActions(self)
         self.columns_of_rows = ColumnActions(self)
         self.sentences = SentenceController(self, self)
+        self.sql = SqlActions(self)
         self.signals = SignalController(self, self)
         self._place()
         self._connect()
@@ -148,6 +148,7 @@ class DataWorkspace(QWidget):
         top.setSpacing(6)
         top.addLayout(head)
         top.addWidget(frame, 1)
+        top.addWidget(self.sql.faults)
         split = QSplitter(Qt.Orientation.Vertical)
         split.addWidget(upper)
         split.addWidget(scroll)
@@ -164,7 +165,7 @@ class DataWorkspace(QWidget):
         pane.record_menu_wanted.connect(self.queries.record_menu)
         pane.column_menu_wanted.connect(self.columns_of_rows.menu)
         pane.column_chosen.connect(lambda _: self._show_column())
-        pane.remedy.clicked.connect(lambda: self._remedy())
+        pane.remedy.clicked.connect(lambda: self.add_parameter(str(pane.remedy.property("parameter"))))
         self.check.clicked.connect(self.check_sql)
         QShortcut(QKeySequence("Ctrl+Return"), self, self.run)
         QShortcut(QKeySequence("Ctrl+Shift+Return"), self, self.check_sql)
@@ -524,10 +525,9 @@ class DataWorkspace(QWidget):
         if isinstance(error, WrongPassword):
             self.catalogs.ask_password(error.place.connection or "")
 
-    def _remedy(self) -> None:
-        """Add the parameter that the SQL names, of the kind that the SQL compares it with."""
+    def add_parameter(self, name: str) -> None:
+        """Add the parameter that the SQL names, of the kind that the SQL compares it with, and run it."""
         query = self.current()
-        name = str(self.pane.remedy.property("parameter"))
         if query is None:
             return
         around = self.sentences.around(query)

@@ -49,6 +49,8 @@ class SentenceHost(Protocol):
 class SentenceController(QObject):
     """Shows the current query's SQL as a sentence, and writes the sentence's steps into the SQL."""
 
+    settled = pyqtSignal()
+    """The SQL, or what it can refer to, is another one."""
     _answered = pyqtSignal(object)
 
     def __init__(self, data: SentenceHost, parent: QObject) -> None:
@@ -127,18 +129,18 @@ class SentenceController(QObject):
         words = list(around.parameters)
         words += [name for table in around.catalog.tables for name in (table.name, *(c.name for c in table.columns))]
         self._data.editor.set_completions(words)
-        if not sql.strip():
-            sentence.show_beginning(around)
-            return
         try:
-            found = parse_select(sql, around.dialect)
+            found = parse_select(sql, around.dialect) if sql.strip() else None
         except RefusedQuery as error:
             sentence.show_message(error.message)
-            return
-        if found is None:
-            sentence.show_message(_NO_SENTENCE)
-        elif (found, found.places, around) != (sentence.sentence, sentence.places, sentence.around):
-            sentence.show_sentence(found, around)
+        else:
+            if not sql.strip():
+                sentence.show_beginning(around)
+            elif found is None:
+                sentence.show_message(_NO_SENTENCE)
+            elif (found, found.places, around) != (sentence.sentence, sentence.places, sentence.around):
+                sentence.show_sentence(found, around)
+        self.settled.emit()
 
     def _typed(self) -> None:
         self._data.editor.mark_fault(None)

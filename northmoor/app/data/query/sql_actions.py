@@ -8,8 +8,12 @@ from typing import Protocol
 from PyQt6.QtCore import QPoint
 from PyQt6.QtWidgets import QToolButton
 
+from northmoor.app.data.query.sentence_context import SentenceContext
+from northmoor.app.data.query.sentence_controller import SentenceController
 from northmoor.app.data.query.sentence_text import short
+from northmoor.app.data.query.sentence_view import SentenceView
 from northmoor.app.data.query.sql_editor import SqlEditor
+from northmoor.app.data.query.sql_fault_line import SqlFaultLine
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.menus import menu_of
@@ -37,12 +41,16 @@ class SqlHost(Protocol):
     """What these actions need of the workspace."""
 
     editor: SqlEditor
+    sentence: SentenceView
 
     @property
     def library(self) -> Library: ...
     def current(self) -> Query | None: ...
     def run(self, label: str) -> None: ...
     def show_fault(self, error: NorthmoorError) -> None: ...
+    def add_parameter(self, name: str) -> None: ...
+    @property
+    def steps(self) -> SentenceController: ...
 
 
 class SqlActions:
@@ -56,6 +64,15 @@ class SqlActions:
         self.button.setToolTip(tr("More for the SQL: format, earlier runs"))
         self.button.setAccessibleName(tr("More for the SQL"))
         self.button.clicked.connect(self.menu)
+        self.faults = SqlFaultLine(data.editor, self._around)
+        self.faults.parameter_wanted.connect(data.add_parameter)
+        self.faults.found.connect(data.sentence.mark_fault)
+        data.steps.settled.connect(self.faults.look)
+
+    def _around(self) -> SentenceContext | None:
+        """What the SQL can refer to; none where it is not written by hand."""
+        query = self._data.current()
+        return self._data.steps.around(query) if query is not None and query.signals is None else None
 
     def note_run(self, query: str, sql: str, rows: int, seconds: float) -> None:
         """Note that SQL was run; the same SQL is listed once."""

@@ -1,10 +1,11 @@
-"""The SQL editor: highlighting, completion of tables, columns and parameters, and a mark where a fault is."""
+"""The SQL editor: highlighting, completion of tables, columns and parameters, and marks where faults are."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 from PyQt6.Qsci import QsciAPIs, QsciLexerSQL, QsciScintilla
+from PyQt6.QtCore import QPoint
 from PyQt6.QtGui import QColor, QFont
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QToolTip, QWidget
 
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.theme import (
@@ -22,8 +23,11 @@ from northmoor.app.widgets.theme import (
 
 EDITOR_POINTS = 9.5
 """Size of the SQL; the editor component knows points only."""
-_FAULT = 8
+_FAULT, _LIKELY = 8, 9
+"""Marks below the text: what a run found at fault, and what looks so while one writes."""
 _LETTERS_BEFORE_OFFERING = 2
+_DWELL = 400
+"""Milliseconds that the pointer rests before a fault under it is explained."""
 _COLORS = {
     QsciLexerSQL.Keyword: HEATHER,
     QsciLexerSQL.SingleQuotedString: LICHEN_TEXT,
@@ -68,6 +72,9 @@ class SqlEditor(QsciScintilla):
         self.setAutoCompletionCaseSensitivity(False)
         self.setAutoCompletionReplaceWord(True)
         self.SendScintilla(QsciScintilla.SCI_SETMULTIPLESELECTION, 0)
+        self.SendScintilla(QsciScintilla.SCI_SETMOUSEDWELLTIME, _DWELL)
+        self._underlined: list[tuple[int, int, str]] = []
+        self.SCN_DWELLSTART.connect(self._explain)
 
     def _look(self, font: QFont) -> None:
         self.setMatchedBraceBackgroundColor(QColor(LIT))
@@ -82,8 +89,9 @@ class SqlEditor(QsciScintilla):
         self.setSelectionBackgroundColor(QColor(LIT))
         self.setSelectionForegroundColor(QColor(PEAT))
         self.setFrameShape(QsciScintilla.Shape.NoFrame)
-        self.indicatorDefine(QsciScintilla.IndicatorStyle.SquiggleIndicator, _FAULT)
-        self.setIndicatorForegroundColor(QColor(ROWAN), _FAULT)
+        for mark, color in ((_FAULT, ROWAN), (_LIKELY, GORSE_TEXT)):
+            self.indicatorDefine(QsciScintilla.IndicatorStyle.SquiggleIndicator, mark)
+            self.setIndicatorForegroundColor(QColor(color), mark)
         self.SendScintilla(QsciScintilla.SCI_SETEXTRAASCENT, 2)
         self.SendScintilla(QsciScintilla.SCI_SETEXTRADESCENT, 2)
 
@@ -96,13 +104,44 @@ class SqlEditor(QsciScintilla):
 
     def mark_fault(self, position: int | None) -> None:
         """Underline the word at a character of the text; None takes the mark away."""
-        lines = self.lines()
-        self.clearIndicatorRange(0, 0, lines - 1, self.lineLength(lines - 1), _FAULT)
+        self._clear(_FAULT)
         if position is None:
             return
-        before = self.text()[:position]
-        line, column = before.count("\n"), len(before) - before.rfind("\n") - 1
+        line, column = self._line_column(position)
         rest = self.text()[position:].split("\n")[0]
         length = next((n for n, letter in enumerate(rest) if not (letter.isalnum() or letter in "_.\"'")), len(rest))
         self.fillIndicatorRange(line, column, line, column + max(length, 1), _FAULT)
         self.setCursorPosition(line, column)
+
+    def go_to(self, position: int) -> None:
+        """Put the caret before a character of the text."""
+        self.setCursorPosition(*self._line_column(position))
+        self.setFocus()
+
+    def underline(self, spans: Sequence[tuple[int, int, str]]) -> None:
+        """Underline pieces of the text: the character that each begins at, how many it takes, and what a tooltip says
+        about it."""
+        self._underlined = list(spans)
+        self._clear(_LIKELY)
+        for position, length, _ in spans:
+            self.fillIndicatorRange(*self._line_column(position), *self._line_column(position + length), _LIKELY)
+
+    def write_instead(self, position: int, length: int, text: str) -> None:
+        """Write a text in place of some characters."""
+        self.setSelection(*self._line_column(position), *self._line_column(position + length))
+        self.replaceSelectedText(text)
+
+    def _clear(self, mark: int) -> None:
+        lines = self.lines()
+        self.clearIndicatorRange(0, 0, lines - 1, self.lineLength(lines - 1), mark)
+
+    def _line_column(self, position: int) -> tuple[int, int]:
+        before = self.text()[:position]
+        return before.count("\n"), len(before) - before.rfind("\n") - 1
+
+    def _explain(self, at: int, x: int, y: int) -> None:
+        """Say what is at fault under the pointer; `at` counts bytes."""
+        character = len(self.text().encode()[: max(at, 0)].decode(errors="ignore"))
+        found = next((words for begin, count, words in self._underlined if begin <= character <= begin + count), "")
+        if at >= 0 and found:
+            QToolTip.showText(self.viewport().mapToGlobal(QPoint(x, y + 16)), found, self)

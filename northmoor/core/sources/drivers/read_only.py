@@ -10,7 +10,8 @@ from sqlglot import Dialect, exp
 from sqlglot.errors import SqlglotError
 
 from northmoor.core.errors import RefusedQuery
-from northmoor.core.expr.placeholders import MARK, mark_placeholders, placeholders, unmark_placeholders
+from northmoor.core.expr.placeholders import mark_placeholders, placeholders, unmark_placeholders
+from northmoor.core.sources.drivers.syntax_faults import syntax_fault
 
 _CHANGES = (exp.DML, exp.DDL, exp.Command, exp.Pragma, exp.Attach, exp.Detach, exp.Into, exp.Drop, exp.Alter, exp.Set,
             exp.Transaction, exp.Commit, exp.Rollback, exp.Use, exp.Copy, exp.Kill)  # fmt: skip
@@ -74,7 +75,8 @@ def check_query(sql: str, dialect: str = "sqlite") -> CheckedQuery:
 
 def _parse(sql: str, dialect: str) -> exp.Expr:
     """The tree of one statement. Placeholders are marked meanwhile: a reserved word may be a parameter's name."""
-    text = mark_placeholders(sql, dialect).sql
+    marked = mark_placeholders(sql, dialect)
+    text = marked.sql
     try:
         tokens = sqlglot.tokenize(text, dialect=dialect)
         if len(tokens) > _MOST_WORDS:
@@ -82,10 +84,7 @@ def _parse(sql: str, dialect: str) -> exp.Expr:
         parsed = Dialect.get_or_raise(dialect).parser().parse(tokens, text)
         trees = [tree for tree in parsed if tree is not None]
     except SqlglotError as error:
-        details = (getattr(error, "errors", None) or [{}])[0]
-        highlight = str(details.get("highlight") or "").replace(MARK, "")
-        near = f" near {highlight!r} in line {details['line']}" if highlight else ""
-        raise RefusedQuery(f"The SQL cannot be understood{near}; write one select statement.") from error
+        raise syntax_fault(marked, dialect, error) from error
     except RecursionError as error:
         raise RefusedQuery("The SQL is nested too deeply.") from error
     if not trees:

@@ -1,2 +1,2 @@
-"""From what a database declares and returns to exact types: `inference` of a query's columns, `coercion` of values, and
-`decimals` of any length."""
+"""From what a database declares and returns to exact types: `name_check` of a query, `inference` of its columns,
+`coercion` of values, and `decimals` of any length."""
