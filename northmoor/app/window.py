@@ -325,15 +325,15 @@ class Window(QMainWindow):
         self.controller.accept_resolved(found.resolved)
         if found.job is self._held_job:
             self.tell("", "quiet")  # no pages follow that would say it is done
-        if found.job is self._job and found.resolved.faults:
+        if found.job is self._job and found.resolved.stopping:
             self._show_unresolved(found.resolved, found.findings)
 
     def _show_unresolved(self, resolved: ResolvedValues, findings: tuple[Finding, ...]) -> None:
         """Values that cannot be used leave the last good pages shown."""
-        first = next(iter(resolved.faults.values()))
+        first = next(iter(resolved.stopping.values()))
         self.tell(str(first), "fault")
         if self._rendered is None:
-            message = "\n".join(str(fault) for fault in resolved.faults.values())
+            message = "\n".join(str(fault) for fault in resolved.stopping.values())
             self.pages.canvas.show_message(tr("There are no pages yet.\n\n{message}").format(message=message))
         self.findings.show(findings)
 
@@ -359,7 +359,11 @@ class Window(QMainWindow):
     @property
     def is_up_to_date(self) -> bool:
         """Whether the pages in view are those of the report and values as they are now, and Preflight has seen them."""
-        if self._resolved_job is self._job and self.controller.resolved is not None and self.controller.resolved.faults:
+        if (
+            self._resolved_job is self._job
+            and self.controller.resolved is not None
+            and self.controller.resolved.stopping
+        ):
             return True  # no page can be made of them
         return self._rendered is not None and self._checked_job is self._job and self.pages.canvas.is_idle
 

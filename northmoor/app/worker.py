@@ -256,7 +256,7 @@ class Worker(QObject):
                 session.refresh()
             resolved = self._resolve(session, job, stop)
             self.resolved.emit(self._report_progress(resolved, job, stop))
-            if resolved.faults:
+            if resolved.stopping:
                 return
             document = session.render_resolved(resolved, job.edition, stop, self.progress.emit, job.folds)
             with self._condition:  # from here on nothing stops what is made of the document's pages
@@ -302,7 +302,7 @@ class Worker(QObject):
 
     @staticmethod
     def _report_progress(resolved: ResolvedValues, job: RenderJob, stop: CancelToken) -> ValuesResolved:
-        findings = preflight_values(ValuesToCheck(resolved, job.library, stop)) if resolved.faults else ()
+        findings = preflight_values(ValuesToCheck(resolved, job.library, stop)) if resolved.stopping else ()
         return ValuesResolved(resolved, findings, job)
 
     def _show_page(self, index: int, scale: float) -> None:

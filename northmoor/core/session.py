@@ -13,6 +13,7 @@ from typing import Any
 import pyarrow as pa
 
 from northmoor.core.analysis import analyse, analyse_edition
+from northmoor.core.analysis.value_uses import value_names_used
 from northmoor.core.authoring.includes import with_included
 from northmoor.core.base.cache import GenerationalCache
 from northmoor.core.base.cancellation import CancelToken
@@ -116,7 +117,14 @@ class Session:
 
         report = with_included(report, self.library).report
         asker = ParameterSources(rows, lambda query: self.names_in(report, query), lambda: self.data_time(report), stop)
-        return resolve_parameters(report, values or {}, asker, designing, forgiving)
+        resolved = resolve_parameters(report, values or {}, asker, designing, forgiving)
+        return replace(resolved, unused=self._unused(report, resolved)) if resolved.faults else resolved
+
+    def _unused(self, report: Report, resolved: ResolvedValues) -> frozenset[str]:
+        """The parameters without a value that nobody gave one and nothing uses."""
+        used, owner = self._parameters_bound(report) | value_names_used(report), parameter_of_name(report)
+        idle = {p.name for p in report.parameters} - {owner.get(name, name) for name in used} - resolved.given
+        return frozenset(idle & resolved.faults.keys())
 
     def names_in(self, report: Report, query: str) -> frozenset[str]:
         """The names of values that a query's rows depend on. Raises QueryError, ConnectionFault, ReportFileError."""

@@ -10,12 +10,12 @@ from northmoor.core.checks import preflight as checks
 from northmoor.core.checks.preflight import RULES, preflight, preflight_values
 from northmoor.core.checks.value_rules import VALUE_RULES, ValuesToCheck
 from northmoor.core.document import Document
-from northmoor.core.errors import ConnectionFault
+from northmoor.core.errors import ConnectionFault, ParameterError
 from northmoor.core.model.blocks.picture import PictureBlock
 from northmoor.core.model.blocks.text import TextBlock
 from northmoor.core.model.data.queries import Query, QueryColumn, SharedQuery
 from northmoor.core.model.findings import Finding
-from northmoor.core.model.parameters import Choice, Parameter
+from northmoor.core.model.parameters import Choice, ChoicesFrom, Parameter
 from northmoor.core.model.report import Report
 from northmoor.core.session import Session
 from northmoor.core.sources.library import Library
@@ -34,6 +34,21 @@ def test_a_parameter_that_nothing_uses_is_found(library: MakeLibrary) -> None:
     (finding,) = preflight(render(report, library(FREIGHT)))
     assert (finding.rule, finding.place.parameter, finding.is_error) == ("unused parameter", "port", False)
     assert "Use it as :port, or remove it" in str(finding)
+
+
+def test_a_parameter_without_a_value_stops_nothing_where_nothing_uses_it(library: MakeLibrary) -> None:
+    made, missing = library(FREIGHT), Parameter(name="since", kind="date", holds="range")
+    lost = Parameter(name="port", choices_from=ChoicesFrom(query="nowhere", value="code"))
+    elsewhere = Query(name="nowhere", connection="gone", sql="select code from ports")
+    report = report_of(table_of("pieces"), parameters=[missing, lost])
+    report = report.but(queries=(*report.queries, elsewhere))
+    found = [(f.rule, f.place.parameter, f.is_error) for f in preflight(render(report, made))]
+    assert found == [("unused parameter", "since", False), ("unused parameter", "port", False)]
+    (query,) = (q for q in report.queries if q.name == "rows")
+    for used in ("pieces > 0 and '2025' > :since_to", "1 in (:port)"):
+        changed = query.but(sql=f"select * from lines where {used}")
+        with pytest.raises(ParameterError):
+            render(report.but(queries=(changed, elsewhere)), made)
 
 
 def test_a_parameter_used_in_a_cell_only_is_used(library: MakeLibrary) -> None:
@@ -151,7 +166,8 @@ def test_values_that_cannot_be_had_can_be_exchanged(library: MakeLibrary) -> Non
     made = library(FREIGHT)
     pieces = Parameter(name="pieces", kind="integer", default=1, largest=5)
     season = Parameter(name="season", choices=(Choice(value="s", label="Summer"),))
-    found = Session(made).resolve_parameters(report_of(parameters=[pieces, season]), {"pieces": 9})
+    report = report_of(parameters=[pieces, season], sql="select * from lines where :season is not null")
+    found = Session(made).resolve_parameters(report, {"pieces": 9})
     findings = preflight_values(ValuesToCheck(found, made))
     assert [[(r.label, r.values) for r in f.remedies] for f in findings] == [
         [("Back to the default", {"pieces": None})], [("Choose Summer", {"season": "s"}), ("Let it be left empty", None)],

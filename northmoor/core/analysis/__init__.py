@@ -1,7 +1,7 @@
 """From a report to its analysis: every expression and template parsed once, with its place and what it names.
 
 Reading order: `report_texts` (every text of a report with its place and kind), `analysis` (those parsed, and what
-they reach), `references` (names in a text, with their spans).
+they reach), `references` (names in a text, with their spans), `value_uses` (parameters that nothing uses).
 """
 
 from northmoor.core.analysis.analysis import AnalysedText, Analysis, analyse, analyse_edition

@@ -5,7 +5,6 @@ yields findings. What went wrong while the document was made is found by the sta
 """
 
 import logging
-import re
 from collections.abc import Callable, Iterator
 from difflib import get_close_matches
 from functools import partial
@@ -13,6 +12,7 @@ from typing import Any, TypeVar
 
 import numpy as np
 
+from northmoor.core.analysis.value_uses import value_names_used
 from northmoor.core.authoring.propose_parameters import sql_using, with_use
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.checks.lack_of_room import with_room_remedies
@@ -25,7 +25,7 @@ from northmoor.core.errors import Cancelled, NorthmoorError, Place
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.model.findings import Finding, Remedy
-from northmoor.core.model.parameters import FromExpression, Parameter
+from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.report import Report
 
 _T = TypeVar("_T")
@@ -76,7 +76,7 @@ def _run(rules: tuple[Callable[[_T], Iterator[Finding]], ...], what: _T, stop: C
 
 def unused_parameters(document: Document) -> Iterator[Finding]:
     """Parameters that can be changed and nothing happens, because nothing uses them."""
-    used = _values_used(document)
+    used = document.parameters_bound | value_names_used(document.report)
     for parameter in document.report.parameters:
         if not used & {parameter.name, *parameter.names}:
             uses = _possible_uses(document, parameter)
@@ -202,14 +202,3 @@ RULES: tuple[Rule, ...] = (
     pictures_without_words,
     skipped_headings,
 )
-
-
-def _values_used(document: Document) -> frozenset[str]:
-    """Names of values that queries, expressions, templates, defaults and computed values use."""
-    report = document.report
-    texts = [edition.model_dump_json() for edition in report.editions]
-    texts += [value.model_dump_json() for value in report.named_values]
-    texts += [p.default.expression for p in report.parameters if isinstance(p.default, FromExpression)]
-    text = " ".join([*texts, report.shown_edition or ""])
-    names = {n for p in report.parameters for n in (p.name, *p.names)}
-    return document.parameters_bound | {name for name in names if re.search(rf":{name}\b", text)}

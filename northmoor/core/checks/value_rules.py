@@ -35,7 +35,7 @@ def faulty_values(asked: ValuesToCheck) -> Iterator[Finding]:
     """Parameters and computed values that have no value, with why."""
     resolved = asked.resolved
     parameters = {p.name: p for p in asked.report.parameters}
-    for name, fault in resolved.faults.items():
+    for name, fault in resolved.stopping.items():
         if name not in resolved.outside_choices:
             remedies = _other_value(resolved, parameters[name]) if name in parameters else ()
             yield Finding("no value", fault.place, fault.message, remedies=remedies)
@@ -71,7 +71,7 @@ def stray_defaults(asked: ValuesToCheck) -> Iterator[Finding]:
             "stray default",
             Place(parameter=name),
             f"Its default {shown} is not in its list. {offers.message_when_missing()}",
-            is_error=name in asked.resolved.faults and parameter.required,
+            is_error=name in asked.resolved.stopping and parameter.required,
             remedies=tuple(remedies),
         )
 

@@ -65,7 +65,7 @@ class ResolvedValues:
     held: what each parameter holds; offers: the lists to choose from; faults: why a parameter or named value has no
     value; dropped: chosen values that its list does not have any more, as text; strays: values of its
     default that its list does not have; sampled: parameters that have their sample value; given: those that were given
-    one.
+    one; unused: parameters without a value that nothing uses, which stop nothing.
     """
 
     report: Report
@@ -77,10 +77,16 @@ class ResolvedValues:
     outside_choices: Mapping[str, tuple[Value, ...]] = field(default_factory=dict)
     from_samples: frozenset[str] = frozenset()
     given: frozenset[str] = frozenset()
+    unused: frozenset[str] = frozenset()
+
+    @property
+    def stopping(self) -> Mapping[str, NorthmoorError]:
+        """The faults with which no page can be made."""
+        return {name: fault for name, fault in self.faults.items() if name not in self.unused}
 
     def complete_values(self) -> Values:
-        """All values. Raises the first fault, if there is one."""
-        return self.values_for(frozenset(self.faults))
+        """All values that anything uses. Raises the first fault among theirs, if there is one."""
+        return self.values_for(frozenset(self.stopping))
 
     def values_for(self, names: frozenset[str]) -> Values:
         """The values for whatever uses some names. Raises the first fault among theirs."""
