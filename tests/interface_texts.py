@@ -1,4 +1,5 @@
-"""All texts of the window: those that its code goes through `tr` with, and those that the core's records hold for it.
+"""All texts of the window: those that its code goes through `tr` with, those that the core's records hold for it, and
+the sentences that the core writes.
 
 `python -m tests.interface_texts` brings the catalogues up to date (as `scripts/texts` does): new texts are added without
 a translation, those that are no longer used are dropped.
@@ -14,6 +15,7 @@ from babel.messages.extract import extract_from_dir
 from babel.messages.pofile import read_po, write_po
 
 from northmoor import app
+from northmoor.app.language.translation import CORE
 from northmoor.app.widgets.property_editors import property_label
 from northmoor.core.authoring.derived_columns import DERIVED_COLUMNS
 from northmoor.core.authoring.format_choices import format_choices
@@ -33,6 +35,7 @@ from northmoor.core.model.kinds.output_formats import FORMAT_OF_SUFFIX
 from northmoor.core.model.kinds.signal_natures import SIGNAL_NATURES
 from northmoor.core.model.kinds.signal_statistics import SIGNAL_STATISTICS
 from northmoor.core.model.kinds.value_kinds import VALUE_KINDS
+from tests.core_sentences import core_sentences
 
 Text = str | tuple[str, str]
 """A text, or what it is about one thing and about many."""
@@ -91,10 +94,12 @@ def _below(kind: type[Part]) -> Iterator[type[Part]]:
 def update(catalogue: Path) -> None:
     """Write a catalogue with the translations that it has, of the texts that there are."""
     with catalogue.open("rb") as file:
-        known = {entry.id: entry.string for entry in read_po(file)}
+        known = {(entry.id, entry.context): entry.string for entry in read_po(file)}
     made = Catalog(locale=catalogue.stem)
     for text in interface_texts():
-        made.add(text, known.get(text, ("", "") if isinstance(text, tuple) else ""))
+        made.add(text, known.get((text, None), ("", "") if isinstance(text, tuple) else ""))
+    for sentence in core_sentences():
+        made.add(sentence, known.get((sentence, CORE), ""), context=CORE)
     with catalogue.open("wb") as file:
         write_po(file, made, width=0, omit_header=True)
 

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QObject, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.actions.block_actions import BlockActions
 from northmoor.core.base.atomic_write import write_atomically
@@ -118,7 +119,7 @@ class LibraryActions(QObject):
         try:
             kept = read_page(path)
         except NorthmoorError as error:
-            self.message.emit(str(error), "fault")
+            self.message.emit(core_text(error), "fault")
             return
         self._controller.edit(tr("Apply a kept page"), lambda r, e: page_templates.with_page(r, e, kept))
 
@@ -178,7 +179,7 @@ class LibraryActions(QObject):
                     path.parent.mkdir(exist_ok=True)
                     write_atomically(path, lambda part: part.write_text(text, encoding="utf-8"))
             except (NorthmoorError, OSError) as error:
-                self.message.emit(str(error), "fault")
+                self.message.emit(core_text(error), "fault")
                 return None
             if answer != "rename":
                 return path if answer == "replace" else None

@@ -27,6 +27,7 @@ from northmoor.app.delivery.delivery_actions import DeliveryActions
 from northmoor.app.delivery.preflight_panel import PreflightButton
 from northmoor.app.document_controller import WHOLE_PAGE, DocumentController
 from northmoor.app.help.help_actions import Help
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.library_actions import LibraryActions
 from northmoor.app.pages.inspector.form_body import SectionMemory
@@ -333,7 +334,7 @@ class Window(QMainWindow):
         first = next(iter(resolved.stopping.values()))
         self.tell(str(first), "fault")
         if self._rendered is None:
-            message = "\n".join(str(fault) for fault in resolved.stopping.values())
+            message = "\n".join(core_text(fault) for fault in resolved.stopping.values())
             self.pages.canvas.show_message(tr("There are no pages yet.\n\n{message}").format(message=message))
         self.findings.show(findings)
 

@@ -13,6 +13,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, QThread, pyqtSignal
 
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.checks.preflight import preflight, preflight_values
@@ -267,7 +268,7 @@ class Worker(QObject):
                 self.stopped.emit(tr("Stopped. The last good pages stay; F5 tries again."))
             return
         except NorthmoorError as error:
-            self.failed.emit(str(error))
+            self.failed.emit(core_text(error))
             return
         self._document = document
         self._unchecked = Rendered(document, job, perf_counter() - began)
@@ -293,7 +294,7 @@ class Worker(QObject):
         except Cancelled:
             pass  # a newer wish overtook this one
         except NorthmoorError as error:
-            self.failed.emit(str(error))
+            self.failed.emit(core_text(error))
 
     def _resolve(self, session: Session, job: RenderJob, stop: CancelToken) -> ResolvedValues:
         return session.resolve_parameters(
@@ -320,7 +321,7 @@ class Worker(QObject):
         except Cancelled:
             self.delivery_failed.emit(tr("Stopped. What was under way is not there."))
         except NorthmoorError as error:
-            self.delivery_failed.emit(str(error))
+            self.delivery_failed.emit(core_text(error))
 
     def _unfolded(self, document: Document, stop: CancelToken) -> Document:
         """The document as it is delivered: what is folded for looking only is open."""

@@ -1,18 +1,27 @@
-"""The window in another language: every text has a translation, is shown in it, and has room."""
+"""The window in another language: every text has a translation, is shown in it, and has room; the core's sentences too."""
 
 import json
 import os
 import re
 import subprocess
 import sys
+from collections.abc import Iterator
 from pathlib import Path
 from string import Formatter
 from typing import Any
 
 import pytest
+from PyQt6.QtWidgets import QLabel, QPushButton
+from pytestqt.qtbot import QtBot
 
+from northmoor.app.delivery.preflight_panel import PreflightPanel
 from northmoor.app.language.catalogue import catalogue_texts
+from northmoor.app.language.core_sentences import core_text, use_sentences
+from northmoor.app.language.translation import CORE
 from northmoor.app.widgets.preferences import OFFERED
+from northmoor.core.errors import Place, QueryError
+from northmoor.core.model.findings import Finding, Remedy
+from tests.core_sentences import core_sentences
 from tests.interface_texts import Text, interface_texts
 
 REPORT = "reports/fares-by-route.moor"
@@ -66,3 +75,40 @@ def test_texts_that_are_four_tenths_longer_have_room(demo: Path, tmp_path: Path)
     seen = seen_in("longer", demo, tmp_path)
     assert sum("ẽ" in text for text in seen["texts"]) > 250
     assert (seen["cut"], seen["width"]) == ([], 1280)
+
+
+@pytest.fixture(params=TRANSLATED)
+def sentences(request: pytest.FixtureRequest) -> Iterator[dict[str, str]]:
+    """The core's sentences in a language, which it is until the test is over."""
+    known = catalogue_texts(request.param, CORE)
+    use_sentences(known)
+    yield known
+    use_sentences({})
+
+
+def test_every_sentence_of_the_core_is_recognised_and_given_in_the_language(sentences: dict[str, str]) -> None:
+    wanted = core_sentences()
+    assert set(wanted) == sentences.keys(), "scripts/texts brings the catalogue up to date"
+    for template in wanted:
+        places = [name for _, name, _, _ in Formatter().parse(template) if name is not None]
+        endings = {name for name in places if re.search(rf"[a-z]\{{{name}\}}", template)}  # the s of many
+        translated = sentences[template]
+        assert set(places) - set(filled_in(translated)) <= endings, template
+        values = ["" if name in endings else f"«{name}»" for name in places]
+        assert core_text(template.format(*values)) == translated.format(*values), template
+
+
+def test_what_the_core_finds_is_shown_in_the_language(sentences: dict[str, str], qtbot: QtBot) -> None:
+    panel = PreflightPanel()
+    qtbot.addWidget(panel)
+    hint = sentences["Did you mean {0}?"].format("fare")
+    message = sentences["The query {0} has no column {1}."].format("fares", "fair")
+    remedies = (Remedy("Use fare", values={"x": 1}),)
+    said = "The query fares has no column fair. Did you mean fare?"
+    panel.show_findings([Finding("r", Place(query="fares"), said, True, remedies)])
+    assert f"{message} {hint}" in {label.text() for label in panel.findChildren(QLabel)}
+    assert sentences["Use {0}"].format("fare") in {button.text() for button in panel.findChildren(QPushButton)}
+    error = QueryError("There is no table fars. Did you mean fares?", Place(query="fares"))
+    words = (sentences["There is no table {0}."].format("fars"), sentences["Did you mean {0}?"].format("fares"))
+    assert core_text(error).endswith(": " + " ".join(words))
+    assert core_text("what nobody knows stays") == "what nobody knows stays"

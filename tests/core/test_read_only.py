@@ -61,7 +61,7 @@ def test_parameters_and_tables_are_those_of_the_text() -> None:
         ("-- nothing", "sqlite", "There is no SQL yet; write a select statement."),
         ("select 1; select 2", "sqlite", "One statement is wanted, here are 2; remove what follows the semicolon."),
         ("select 1; select 2; select 3", "sqlite", "here are 3"),
-        ("select a\nfrom (t", "sqlite", "near 't' in line 2; a bracket that was opened is not closed."),
+        ("select a\nfrom (t", "sqlite", "near 't' in line 2. A bracket that was opened is not closed."),
         ("delete from t", "sqlite", "Only select statements are run; this is delete. Nothing was changed."),
         ("with gone as (delete from t returning *) select * from gone", "postgres", "Only reading is allowed; delete"),
         ("select * into u from t", "postgres", "Only reading is allowed; into stands in the SQL. Nothing was changed."),

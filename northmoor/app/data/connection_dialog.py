@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import PEAT
@@ -239,7 +240,7 @@ class ConnectionDialog(QDialog):
             connection = self.connection()
             trial = Library(self._library.root, None, self._secrets(connection))
         except (ValueError, NorthmoorError) as error:
-            self._say(str(error), "fault")
+            self._say(core_text(error), "fault")
             return
         self._say(tr("Connecting …"), "quiet")
         self.test_button.setEnabled(False)
@@ -271,7 +272,7 @@ class ConnectionDialog(QDialog):
             message = tr_count(count, "Connected. {count} table found.", "Connected. {count} tables found.")
             self._say(message + (f" {faulty[0].fault}" if faulty else ""), "warning" if faulty else "good")
         else:
-            self._say(str(found), "fault")
+            self._say(core_text(found), "fault")
 
     def accept(self) -> None:
         """Keep the connection in the library."""
@@ -281,7 +282,7 @@ class ConnectionDialog(QDialog):
             if isinstance(connection, ServerConnection):
                 self._remember(connection)
         except (ValueError, NorthmoorError) as error:
-            self._say(str(error), "fault")
+            self._say(core_text(error), "fault")
             return
         self.name.setText(connection.name)
         super().accept()

@@ -28,6 +28,7 @@ from northmoor.app.data.rows.row_actions import RowActions
 from northmoor.app.data.rows.rows_pane import RowsPane
 from northmoor.app.data.signals.signal_controller import SignalController
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.widgets.headings import line, section
 from northmoor.app.widgets.icons import icon
@@ -481,7 +482,7 @@ class DataWorkspace(QWidget):
             message.append(
                 tr("No row fits the parameter values above; try others.") if is_bound else tr("It returns no rows.")
             )
-        message += [*self._column_changes(rows), *rows.notes]
+        message += [*self._column_changes(rows), *map(core_text, rows.notes)]
         self.pane.show_message(" ".join(message), "warning" if rows.notes else "quiet")
         if rows.query == _PREVIEW:
             self.pane.title.setText(tr("First rows"))
@@ -510,14 +511,12 @@ class DataWorkspace(QWidget):
     def show_fault(self, error: NorthmoorError) -> None:
         """Report a fault of the current query, mark it in the SQL, and offer what fixes it."""
         self._is_waiting = False
-        self.pane.show_message(str(error), "fault")
+        self.pane.show_message(core_text(error), "fault")
         if self.pane.rows is None:
-            self.pane.state("")
-            self.pane.view.hint = tr("There are no rows to show.")
-            self.pane.view.viewport().update()
+            self.pane.clear(tr("There are no rows to show."))
         if isinstance(error, QueryError):
             self.editor.mark_fault(error.position)
-            self.sentence.mark_fault(error.position, error.message)
+            self.sentence.mark_fault(error.position, core_text(error.message))
         if isinstance(error, MissingParameter):
             self.pane.remedy.setText(tr("Add :{name}").format(name=error.name))
             self.pane.remedy.setProperty("parameter", error.name)
@@ -597,4 +596,4 @@ class DataWorkspace(QWidget):
         try:
             self.plan.show_plan(plan(report, query.name, self.library))
         except NorthmoorError as error:
-            self.plan.show_plan(error.message)
+            self.plan.show_plan(core_text(error.message))

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QDialog, QWidget
 
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.worker import Worker
 from northmoor.core.document import Document
@@ -119,7 +120,7 @@ class DeliveryActions(QObject):
         try:
             made = mime_of(document, name)
         except NorthmoorError as error:
-            self.message.emit(str(error), "fault")
+            self.message.emit(core_text(error), "fault")
             return
         if clipboard is not None:
             clipboard.setMimeData(made)

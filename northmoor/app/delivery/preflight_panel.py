@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.document_controller import BY_DEFAULT, DocumentController, Selection
+from northmoor.app.language.core_sentences import core_place, core_text
 from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.widgets.headings import section
 from northmoor.app.widgets.icons import icon
@@ -90,13 +91,13 @@ class PreflightPanel(QFrame):
         mark = QLabel()
         mark.setPixmap(icon("triangle-alert", ROWAN if finding.is_error else GORSE).pixmap(16, 16))
         mark.setAccessibleName(tr("Error") if finding.is_error else tr("Warning"))
-        message = QLabel(finding.message)
+        message = QLabel(core_text(finding.message))
         message.setTextFormat(Qt.TextFormat.PlainText)
         message.setWordWrap(True)
         texts = QVBoxLayout()
         texts.setSpacing(4)
         if str(finding.place):
-            place = QPushButton(str(finding.place))
+            place = QPushButton(core_place(finding.place))
             place.setObjectName("place")
             place.setToolTip(tr("Go there"))
             place.setAutoDefault(False)
@@ -105,7 +106,7 @@ class PreflightPanel(QFrame):
         texts.addWidget(message)
         buttons = QHBoxLayout()
         for remedy in finding.remedies:
-            button = QPushButton(remedy.label)
+            button = QPushButton(core_text(remedy.label))
             button.setAutoDefault(False)
             button.clicked.connect(partial(self._apply_remedies, [remedy]))
             buttons.addWidget(button)
@@ -200,7 +201,7 @@ class PreflightButton(QObject):
         self.button.setText(counted(findings))
         mark = ROWAN if any(finding.is_error for finding in findings) else GORSE if findings else LICHEN
         self.button.setIcon(icon("triangle-alert" if findings else "check", mark))
-        few = "<br>".join(escape(str(finding)) for finding in findings[:12])
+        few = "<br>".join(escape(core_text(finding)) for finding in findings[:12])
         self.button.setToolTip(few or tr("No findings. The report is ready (F7)"))
 
     def open(self) -> None:

@@ -33,6 +33,7 @@ from northmoor.app.delivery.run_list import RunList
 from northmoor.app.delivery.run_panel import DetailPanel
 from northmoor.app.delivery.week_strip import WeekStrip
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.widgets.headings import line
 from northmoor.app.worker import Worker
@@ -188,7 +189,7 @@ class DeliveryWorkspace(QWidget):
         try:
             self.delivery = LibraryDelivery(root)
         except NorthmoorError as error:
-            self.message.emit(str(error), "fault")
+            self.message.emit(core_text(error), "fault")
             return
         self.refresh()
 
@@ -306,7 +307,7 @@ class DeliveryWorkspace(QWidget):
             try:
                 record = self.delivery.archive.record(shown.run)
             except NorthmoorError as error:
-                self.message.emit(str(error), "fault")
+                self.message.emit(core_text(error), "fault")
                 return
             handed = self.delivery.archive.handed_over(shown.run)
             has_earlier = self._earlier(shown.run) is not None
@@ -347,7 +348,7 @@ class DeliveryWorkspace(QWidget):
         try:
             getattr(self, f"_do_{name}")()
         except NorthmoorError as error:
-            self.message.emit(str(error), "fault")
+            self.message.emit(core_text(error), "fault")
 
     def _open_menu(self, view: QAbstractItemView, place: QPoint) -> None:
         """Offer at the run or order what the panel at the right offers for it."""
@@ -580,7 +581,7 @@ class DeliveryWorkspace(QWidget):
         try:
             self.message.emit(do(), "good")
         except NorthmoorError as error:
-            self.message.emit(str(error), "fault")
+            self.message.emit(core_text(error), "fault")
         self.refresh()
 
 

@@ -4,7 +4,8 @@ from importlib.resources import files
 
 from PyQt6.QtCore import QCoreApplication, QLibraryInfo, QObject, QTranslator
 
-from northmoor.app.language.translation import CONTEXT
+from northmoor.app.language.core_sentences import use_sentences
+from northmoor.app.language.translation import CONTEXT, CORE
 
 
 class Catalogue(QTranslator):
@@ -23,8 +24,9 @@ class Catalogue(QTranslator):
         return self._texts.get(text or "") if context == CONTEXT else None
 
 
-def catalogue_texts(language: str) -> dict[str, str]:
-    """The texts of a language by their English ones; none of English itself."""
+def catalogue_texts(language: str, context: str | None = None) -> dict[str, str]:
+    """The texts of a language by their English ones, those of the window or of another context; none of English
+    itself."""
     from babel.messages.pofile import read_po  # nobody who reads English waits for it
 
     source = files(__package__) / f"{language}.po"
@@ -33,6 +35,8 @@ def catalogue_texts(language: str) -> dict[str, str]:
     pairs: list[tuple[str, str]] = []
     with source.open("rb") as file:
         for entry in read_po(file):
+            if entry.context != context:
+                continue
             if isinstance(entry.id, tuple):  # of one and of many
                 pairs += zip(entry.id, entry.string or (), strict=True)
             else:
@@ -46,3 +50,4 @@ def use_language(application: QCoreApplication, language: str) -> None:
     if of_dialogs.load(f"qtbase_{language}", QLibraryInfo.path(QLibraryInfo.LibraryPath.TranslationsPath)):
         application.installTranslator(of_dialogs)
     application.installTranslator(Catalogue(catalogue_texts(language), application))
+    use_sentences(catalogue_texts(language, CORE))

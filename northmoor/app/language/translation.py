@@ -7,6 +7,9 @@ from PyQt6.QtCore import QCoreApplication
 CONTEXT = "Northmoor"
 """What the toolkit calls the program's own texts, apart from those of its own dialogs."""
 
+CORE = "core sentences"
+"""The context of the core's sentences in the files of catalogues."""
+
 
 def tr(text: str) -> str:
     """A text in the language of the window. What is filled in comes later: ``tr("{count} rows").format(count=3)``."""

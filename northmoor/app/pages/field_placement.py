@@ -10,6 +10,7 @@ from PyQt6.QtGui import QCursor
 from PyQt6.QtWidgets import QMenu, QWidget
 
 from northmoor.app.document_controller import DocumentController, Selection
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.actions.block_actions import BlockActions
 from northmoor.app.pages.actions.field_actions import FIELD_WORK, BlockEdit
@@ -215,7 +216,7 @@ class FieldPlacement(QObject):
             place = resolve(report, query, library).log
             assert place is not None
         except NorthmoorError as error:
-            self._host.blocks.message.emit(error.message, "fault")
+            self._host.blocks.message.emit(core_text(error.message), "fault")
             return
         signals, at, log = self._signals(fields), target or self._host.blocks.target, place.log
         label = tr("Insert a {kind}").format(kind=tr("trend") if as_trend else tr("table of statistics"))

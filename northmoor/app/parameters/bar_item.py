@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QToolButton, QWidget
 
 from northmoor.app.document_controller import BY_DEFAULT
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.parameters.control_base import Control, ControlState
 from northmoor.app.parameters.date_controls import CalendarControl, PeriodControl
@@ -104,14 +105,14 @@ class ParameterBarItem(QWidget):
         fault, dropped = resolved.faults.get(name), resolved.dropped.get(name, ())
         message, kind = "", "quiet"
         if fault is not None:
-            message, kind = fault.message, "fault"
+            message, kind = core_text(fault.message), "fault"
         elif dropped:
             message = tr("{names}{more} dropped: not in the list any more").format(
                 names=", ".join(dropped[:3]), more=" …" if len(dropped) > 3 else ""
             )
             kind = "warning"
         elif name in resolved.choices and not resolved.choices[name].entries:
-            message, kind = resolved.choices[name].why_empty, "warning"
+            message, kind = core_text(resolved.choices[name].why_empty), "warning"
         elif name in resolved.from_samples:
             message = "sample"
         self.control.mark(fault is not None)

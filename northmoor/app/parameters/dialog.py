@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.document_controller import BY_DEFAULT, DocumentController
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.parameters.parameter_form import NamedValueForm, ParameterForm, PropertyRows
 from northmoor.app.widgets.icons import icon
@@ -167,7 +168,7 @@ class ParametersDialog(QDialog):
             fault = resolved.faults.get(self.name)
             label = resolved.values.labels.get(self.name)
             message = (
-                fault.message
+                core_text(fault.message)
                 if fault is not None
                 else tr("Now: {label}").format(label=label or tr("none"))
                 if label is not None

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject, QSettings, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
 
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.report_file.changed_elsewhere import ChangedElsewhere
 from northmoor.app.report_file.leave_prompt import may_leave
@@ -60,7 +61,7 @@ class FileActions(QObject):
                 self.recovery.discard_copy(left)
         except NorthmoorError as error:
             self.elsewhere.hold(self._controller.path)
-            self.message.emit(str(error), "fault")
+            self.message.emit(core_text(error), "fault")
             return False
         self._settings.setValue("last", str(way.path))
         self.recent.add(way.path)
@@ -87,7 +88,7 @@ class FileActions(QObject):
                 return False
         except NorthmoorError as error:
             self.elsewhere.hold(None if self._controller.read_only else self._controller.path)
-            self.message.emit(str(error), "fault")
+            self.message.emit(core_text(error), "fault")
             return False
         self.message.emit(saved, "good")
         return True
@@ -134,7 +135,7 @@ class FileActions(QObject):
         try:
             save_report(report, target)
         except NorthmoorError as error:
-            self.message.emit(str(error), "fault")
+            self.message.emit(core_text(error), "fault")
         else:
             self.message.emit(tr("A copy is saved as {file}.").format(file=target.name), "good")
 
@@ -144,7 +145,7 @@ class FileActions(QObject):
             if self._controller.report is not None and not self._controller.is_saved:
                 self._controller.take_theirs()
         except NorthmoorError as error:
-            self.message.emit(str(error), "fault")
+            self.message.emit(core_text(error), "fault")
 
     def ask_save_as(self) -> None:
         """Ask for a name and save under it."""

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject, QUrl, pyqtSignal
 from PyQt6.QtGui import QDesktopServices
 
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.canvas.canvas_widget import PageCanvas
 from northmoor.app.worker import Rendered
@@ -81,7 +82,7 @@ class LinkNavigation(QObject):
         try:
             path = library.report_path(file)
         except NorthmoorError as error:
-            self.message.emit(error.message, "fault")
+            self.message.emit(core_text(error.message), "fault")
             return
         entry = self._current_entry()
         if self._open(path, values) and entry is not None:

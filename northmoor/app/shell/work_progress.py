@@ -5,6 +5,7 @@ from time import monotonic
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QProgressBar
 
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.time_left import time_left_words
 from northmoor.app.language.translation import tr
 from northmoor.core.base.progress import CountedProgress
@@ -41,7 +42,7 @@ class WorkProgress(QProgressBar):
 
     def words_of(self, progress: str) -> str:
         """What to say of work that goes on: how far it is, how long it takes yet, and how to stop it."""
-        parts = [progress]
+        parts = [core_text(progress)]
         if isinstance(progress, CountedProgress):
             self._count(progress.done, progress.of)
             left = time_left_words(monotonic() - self._began, progress.done, progress.of)

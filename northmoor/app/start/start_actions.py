@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject, QProcess, QSettings, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.waiting import wait_for
 from northmoor.app.worker import Worker
@@ -58,7 +59,7 @@ class StartActions(QObject):
                 tr("Reading the tables of {file} …").format(file=path.name),
             )
         except NorthmoorError as error:
-            self.message.emit(str(error), "fault")
+            self.message.emit(core_text(error), "fault")
             return
         from northmoor.app.start.report_starter.new_report_dialog import (
             NewReportDialog,  # dialogs are loaded on first use
@@ -88,7 +89,7 @@ class StartActions(QObject):
         try:
             report = load_report(source)
         except NorthmoorError as error:
-            self.message.emit(str(error), "fault")
+            self.message.emit(core_text(error), "fault")
         else:
             self._begin(report, path)
 
@@ -146,7 +147,7 @@ class StartActions(QObject):
                 "fault",
             )
         except NorthmoorError as error:
-            self.message.emit(str(error), "fault")
+            self.message.emit(core_text(error), "fault")
         else:
             self.wanted.emit(path)
 

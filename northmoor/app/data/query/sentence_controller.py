@@ -10,6 +10,7 @@ from northmoor.app.data.query.sentence_context import SentenceContext
 from northmoor.app.data.query.sentence_view import SentenceView
 from northmoor.app.data.query.sql_editor import SqlEditor
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.worker import Worker
 from northmoor.core.base.cancellation import CancelToken
@@ -132,7 +133,7 @@ class SentenceController(QObject):
         try:
             found = parse_select(sql, around.dialect) if sql.strip() else None
         except RefusedQuery as error:
-            sentence.show_message(error.message)
+            sentence.show_message(core_text(error.message))
         else:
             if not sql.strip():
                 sentence.show_beginning(around)

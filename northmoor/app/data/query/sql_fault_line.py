@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 from northmoor.app.data.query.sentence_context import SentenceContext
 from northmoor.app.data.query.sql_editor import SqlEditor
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.widgets.theme import HEATHER
 from northmoor.core.sources.typing.name_check import SqlFault, sql_faults
@@ -53,14 +54,14 @@ class SqlFaultLine(QWidget):
         self._looked_at = sql
         is_seen = around is not None and len(sql) <= _LONGEST
         self.faults = sql_faults(sql, around.dialect, around.catalog, around.parameters) if around and is_seen else ()
-        self._editor.underline([(fault.position, fault.length, fault.message) for fault in self.faults])
+        self._editor.underline([(fault.position, fault.length, core_text(fault.message)) for fault in self.faults])
         self.setVisible(bool(self.faults))
         if not self.faults:
             return
         first = self.faults[0]
-        self.found.emit(first.position, first.message)
+        self.found.emit(first.position, core_text(first.message))
         line = tr("Line {number}").format(number=sql.count("\n", 0, first.position) + 1)
-        words = _IN_LINE.sub("", first.message)
+        words = core_text(_IN_LINE.sub("", first.message))
         others = len(self.faults) - 1
         more = tr_count(others, " {count} more is underlined.", " {count} more are underlined.") if others else ""
         self.text.setText(f'<a href="#" style="color: {HEATHER}">{line}</a>: {escape(words + more)}')

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFont
 from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QLabel, QTableView, QVBoxLayout, QWidget
 
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.theme import LIT, MIST
 from northmoor.app.widgets.widget_tools import set_style_name
@@ -146,7 +147,7 @@ class CheckTotalsDialog(QDialog):
                 "quiet",
             )
         else:
-            self._say(str(found), "fault")
+            self._say(core_text(found), "fault")
 
     def _say(self, text: str, kind: str) -> None:
         set_style_name(self.message, kind)

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFileDialog
 from northmoor.app.data.rows.check_totals_dialog import CheckTotalsDialog
 from northmoor.app.data.rows.rows_pane import RowsPane
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.worker import Worker
 from northmoor.core.base.cancellation import CancelToken
@@ -116,6 +117,6 @@ class RowActions(QObject):
 
     def _show_written(self, found: object) -> None:
         if isinstance(found, NorthmoorError):
-            self._data.pane.show_message(str(found), "fault")
+            self._data.pane.show_message(core_text(found), "fault")
         else:
             self._data.pane.show_message(tr("Written: {found}.").format(found=found), "good")

@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 from northmoor.app.data.query.dialogs.step_dialog import StepDialog
 from northmoor.app.data.signals.log_fields import DurationField, combo, first_sentence
 from northmoor.app.data.signals.signal_list import SPARK_WIDTH, Spark, SparkDelegate
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.suggestions import SUGGESTED, SuggestionCompleter
 from northmoor.app.worker import Worker
@@ -162,7 +163,7 @@ class LogDialog(StepDialog):
         try:
             log = self._columns()
         except QueryError as error:
-            self.understood.setText(error.message)
+            self.understood.setText(core_text(error.message))
             return
         self.understood.setText(tr("Reading the log …"))
         self._ask(lambda stop: survey_log(self._source.reader(log, stop)))
@@ -210,7 +211,7 @@ class LogDialog(StepDialog):
         try:
             check_survey(survey)
         except QueryError as error:
-            self.understood.setText(error.message)
+            self.understood.setText(core_text(error.message))
             self.signals.setRowCount(0)
             return
         objects = (

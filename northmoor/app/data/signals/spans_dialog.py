@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFormLayout, QLineEdit, QVBoxLayout, QWidget
 from northmoor.app.data.query.dialogs.step_dialog import StepDialog
 from northmoor.app.data.signals.log_fields import DurationField, PeriodField, SelectionField, combo, first_sentence
 from northmoor.app.data.signals.span_strip import SpanStrip
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.word_completer import WordCompleter
 from northmoor.core.authoring.completions import Completion
@@ -150,7 +151,7 @@ class SpansDialog(StepDialog):
         try:
             self._ask_picture(self.query(), self.strip)
         except NorthmoorError as error:
-            self.strip.note.setText(error.message)
+            self.strip.note.setText(core_text(error.message))
 
     def query(self) -> SpansQuery:
         """The query that is filled in. Raises QueryError or ExpressionError for one that is not whole."""

@@ -26,6 +26,7 @@ from PyQt6.QtWidgets import (
 from northmoor.app.delivery.order_form.destination_rows import DestinationRows
 from northmoor.app.delivery.order_form.trigger_form import TriggerForm
 from northmoor.app.delivery.part_form import PartForm, PropertyWords
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import moment_text, tr
 from northmoor.app.widgets.headings import line, section
 from northmoor.app.widgets.widget_tools import hide_and_delete
@@ -211,7 +212,7 @@ class OrderDialog(QDialog):
             self._report = load_report(self._library.report_path(self.report.currentText()))
         except NorthmoorError as error:
             self._report = None
-            self.fault.setText(str(error))
+            self.fault.setText(core_text(error))
             return
         self.when.set_report(self._report)
         self.edition.clear()
@@ -334,7 +335,7 @@ class OrderDialog(QDialog):
             if not fault:
                 _ = self.order
         except NorthmoorError as error:
-            fault = error.message
+            fault = core_text(error.message)
         except ValidationError as error:
             fault = error.errors()[0]["msg"].removeprefix("Value error, ")
             fault = f"{fault[0].upper()}{fault[1:]}."

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QEvent, QObject, QPoint, Qt, QTimer
 from PyQt6.QtGui import QColor, QInputMethodEvent, QKeyEvent, QTextCharFormat
 from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QLabel, QLineEdit, QToolButton
 
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.theme import ROWAN
 from northmoor.core.authoring.expression_check import ExpressionFault, check_expression
@@ -73,10 +74,10 @@ class ExpressionChecker(QObject):
         frame.setObjectName("popup")
         row = QHBoxLayout(frame)
         row.setContentsMargins(8, 4, 4, 4)
-        label = QLabel(fault.message)
+        label = QLabel(core_text(fault.message))
         label.setObjectName("fault")
         label.setTextFormat(Qt.TextFormat.PlainText)
-        label.setWordWrap(len(fault.message) > 60)
+        label.setWordWrap(len(core_text(fault.message)) > 60)
         label.setMaximumWidth(_WIDEST)
         row.addWidget(label)
         if fault.corrected is not None:

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.editing.expression_context import ExpressionContext
 from northmoor.app.widgets.theme import GORSE_TEXT, HEATHER, LICHEN_TEXT, ROWAN, STONE_TEXT
@@ -243,7 +244,7 @@ class ExpressionDialog(QDialog):
         """Look at the text as it is now, and compute it where nothing is wrong with it."""
         self.fault = check_expression(self.text, self._context.names, self._is_template)
         self._mark()
-        self.message.setText(self.fault.message if self.fault is not None else "")
+        self.message.setText(core_text(self.fault.message) if self.fault is not None else "")
         self.correct.setVisible(self.fault is not None and self.fault.corrected is not None)
         self.message.setVisible(self.fault is not None)
         self.value.setVisible(self.fault is None)

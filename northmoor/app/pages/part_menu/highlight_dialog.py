@@ -3,6 +3,7 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QFormLayout, QHBoxLayout, QLabel, QLineEdit, QWidget
 
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.core.errors import ExpressionError
 from northmoor.core.expr.language import parse
@@ -91,6 +92,6 @@ class HighlightDialog(QDialog):
         try:
             parse(self.condition)
         except ExpressionError as error:
-            self._fault.setText(tr("The value cannot be compared with: {fault}").format(fault=error.message))
+            self._fault.setText(tr("The value cannot be compared with: {fault}").format(fault=core_text(error.message)))
             return
         self.accept()

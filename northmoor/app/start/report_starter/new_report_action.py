@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.worker import Worker
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.model.data.connections import ServerConnection
@@ -81,6 +82,6 @@ class NewReportAction(QObject):
         try:
             save_report(report, path)
         except NorthmoorError as error:
-            self.message.emit(str(error), "fault")
+            self.message.emit(core_text(error), "fault")
         else:
             self.wanted.emit(path)

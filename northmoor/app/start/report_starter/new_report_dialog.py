@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.panels.query_fields import QueryFields, read_query_fields
 from northmoor.app.pages.panels.role_choice_box import surplus_words
@@ -281,7 +282,7 @@ class NewReportDialog(QDialog):
         try:
             self._take_source()
         except NorthmoorError as error:
-            self._say(error.message)
+            self._say(core_text(error.message))
             return
         assert self._query is not None
         self.title.setText(readable_name(self._query.name))
@@ -323,7 +324,7 @@ class NewReportDialog(QDialog):
             self._take_source()
         except NorthmoorError as error:
             self._forget_pages()  # those with other rows are not what is wanted
-            self._say(error.message)
+            self._say(core_text(error.message))
         else:
             self._propose()
 

@@ -50,7 +50,7 @@ def new_report(
     QueryError for a level or total that is no column of the query.
     """
     if path.exists() and not replace:
-        raise ReportFileError(f"{path.name} exists already; choose another name, or say --replace.")
+        raise ReportFileError(f"{path.name} exists already; choose another name, or give --replace.")
     if not path.parent.is_dir():
         raise ReportFileError(f"There is no folder {path.parent}; make it first.")
     library = Library.around(path)

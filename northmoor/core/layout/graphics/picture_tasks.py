@@ -35,7 +35,7 @@ def read_pixels(data: bytes) -> Iterator[Result]:
                     return
                 rgba = image.convert("RGBA")
     except (OSError, ValueError, SyntaxError, Warning, Image.DecompressionBombError) as error:
-        raise LayoutError("It is no PNG, JPEG or SVG that can be read; save it anew.") from error
+        raise LayoutError("It is no PNG, JPEG or SVG that can be read; save it again.") from error
     alpha = rgba.getchannel("A")
     is_opaque = alpha.getextrema() == (255, 255)
     pixels = zlib.compress(rgba.convert("RGB").tobytes(), 6)

@@ -65,7 +65,7 @@ def read_svg(data: bytes) -> VectorPicture:
         outlines, missing = outline_spans(stretches, texts, left_out)
         paths = tuple(_paths(drawing.elements(), outlines))
     except (ValueError, TypeError, ArithmeticError, IndexError, AttributeError, KeyError, RecursionError) as error:
-        raise LayoutError("It cannot be drawn; open it in a drawing program and save it anew.") from error
+        raise LayoutError("It cannot be drawn; open it in a drawing program and save it again.") from error
     if sum(len(path.steps) for path in paths) > MOST_STEPS:
         raise LayoutError(_TOO_MANY_LINES)
     size = round(width * _UNIT), round(height * _UNIT)
@@ -106,13 +106,13 @@ def _root(data: bytes) -> etree._Element:
     try:
         tree = etree.parse(io.BytesIO(data), parser)
     except etree.XMLSyntaxError as error:
-        raise LayoutError("It is no SVG that can be read; save it anew.") from error
+        raise LayoutError("It is no SVG that can be read; save it again.") from error
     root = tree.getroot()
     declared: Any = tree.docinfo.internalDTD
     if declared is not None and any(declared.iterentities()):
         raise LayoutError("It declares entities, which are not read; save it without them.")
     if etree.QName(root).localname != "svg":
-        raise LayoutError("It is no SVG that can be read; save it anew.")
+        raise LayoutError("It is no SVG that can be read; save it again.")
     return root
 
 
@@ -195,7 +195,7 @@ def _total(
     if node in known:
         found = known[node]
         if found is None:
-            raise LayoutError("It repeats itself without end; mend it in a drawing program.")
+            raise LayoutError("It repeats itself without end; correct it in a drawing program.")
         return found
     known[node] = None
     total = own(node) + sum(_total(child, own, by_id, known) for child in node)

@@ -136,7 +136,7 @@ def _private_text(path: Path) -> str:
         if not stat.S_ISREG(mode):
             raise ConnectionFault(f"{VARIABLE} names {path}, which is no file.")
         if mode & 0o077:
-            raise ConnectionFault(f"Others can read the passwords in {path}; say chmod 600 {path}, then try again.")
+            raise ConnectionFault(f"Others can read the passwords in {path}; run chmod 600 {path}, then try again.")
         return path.read_text(encoding="utf-8")
     except (OSError, UnicodeError) as error:
         raise ConnectionFault(f"The file {path} that {VARIABLE} names cannot be read ({error}).") from error

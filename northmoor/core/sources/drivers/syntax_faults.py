@@ -29,17 +29,17 @@ def syntax_fault(text: DriverSql, dialect: str, error: SqlglotError) -> RefusedQ
     if not details:
         return _unsplit(text)
     highlight = str(details.get("highlight") or "")
-    near = f"The SQL cannot be understood near {highlight.replace(MARK, '')!r} in line {details['line']}"
     place = _offset(text.sql, details)
     if not highlight or place is None:
-        return RefusedQuery(f"{near if highlight else 'The SQL cannot be understood'}; write one select statement.")
+        return RefusedQuery("The SQL cannot be understood; write one select statement.")
+    near = f"The SQL cannot be understood near {highlight.replace(MARK, '')!r} in line {details['line']}."
     words = [token for token in sqlglot.tokenize(text.sql, dialect=dialect) if token.start <= place]
     for word in (*words[-2:], *words[:1]):
         meant = _meant(word.text) if word.token_type is TokenType.VAR else None
         if meant is not None:
             at = text.original(word.start)
-            return RefusedQuery(f"{near}. Did you mean {meant}?", position=at, instead=meant)
-    return RefusedQuery(f"{near}; {_cause(str(details['description']), words)}.", position=text.original(place))
+            return RefusedQuery(f"{near} Did you mean {meant}?", position=at, instead=meant)
+    return RefusedQuery(f"{near} {_cause(str(details['description']), words)}", position=text.original(place))
 
 
 def _unsplit(text: DriverSql) -> RefusedQuery:
@@ -72,12 +72,12 @@ def _cause(description: str, words: Sequence[Any]) -> str:
     """What a parser's complaint about the last of some words comes from, and what to do."""
     before = words[-2] if len(words) > 1 else None
     if description == "Expecting )":
-        return "a bracket that was opened is not closed"
+        return "A bracket that was opened is not closed."
     if description == "Expected END after CASE":
-        return "a case has no end; write end behind its last value"
+        return "A case has no end; write end behind its last value."
     if description.startswith("Required keyword"):
-        return "something is missing behind it"
+        return "Something is missing behind it."
     if before is not None and before.text.lower() in ("group", "order", "partition"):
-        return f"write {before.text} by"
+        return f"Write {before.text} by instead of it."
     is_pair = before is not None and TokenType.VAR is words[-1].token_type is before.token_type
-    return "if it is one more column, a comma is missing before it" if is_pair else "write one select statement"
+    return "If it is one more column, a comma is missing before it." if is_pair else "Write one select statement."

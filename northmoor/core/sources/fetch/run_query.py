@@ -240,7 +240,7 @@ class _Reader:
             raise QueryError(
                 f"Column {name} has a value that is no {kind}: {str(fault.value)[:40]!r} in row "
                 f"{fault.row + row + 1:,}. "
-                "Change the column's type, or mend the value in the SQL."
+                "Change the column's type, or correct the value in the SQL."
             ) from fault
 
     def decided(self, column: int, raw: pa.Array) -> pa.Array:

@@ -119,12 +119,12 @@ def _parse_error(path: Path, message: str, width: int) -> str:
     if counts:
         return (
             f"{path.name} is ragged: {where} has {counts[2]} fields where its head has {width}. "
-            "Mend the line; a field that contains the separator stands in double quotes."
+            "Correct the line; a field that contains the separator stands in double quotes."
         )
     if "unicode" in message.lower():
         return _not_utf8(path, where)
     if "quote" in message.lower():
-        return f"{path.name}, {where}: a double quote is not closed. Mend the line."
+        return f"{path.name}, {where}: a double quote is not closed. Correct the line."
     return f"{path.name} cannot be read ({message.splitlines()[0]})."
 
 

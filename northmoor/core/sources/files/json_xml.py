@@ -58,7 +58,7 @@ def xml_tables(path: Path, stem: str) -> list[FileTable]:
     try:
         root = etree.parse(str(path), parser).getroot()
     except (etree.XMLSyntaxError, OSError) as error:
-        raise QueryError(f"{path.name} is no sound XML ({error}); mend it.") from error
+        raise QueryError(f"{path.name} is no sound XML ({error}); correct it.") from error
     schema = schema_of(path, root)
     repeated = schema.repeated | _repeated_elements(root) if schema else _repeated_elements(root)
     record = _element(root, repeated, 0, path)

@@ -97,7 +97,7 @@ def _number_in_either_style(name: str, distinct: list[str]) -> ColumnReading:
     if pointed and comma and all(_NUMBER["."].fullmatch(v) or _NUMBER[","].fullmatch(v) for v in distinct):
         message = (
             f"Column {name} holds numbers in two decimal styles, such as {pointed} and {comma}, and is left as text; "
-            "mend the file, or set the decimal sign of the connection."
+            "correct the file, or set the decimal sign of the connection."
         )
         return ColumnReading(TEXT.kind, "", message)
     if all(_FLOAT.fullmatch(v) or _NUMBER["."].fullmatch(v) for v in distinct):

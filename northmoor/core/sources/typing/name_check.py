@@ -116,8 +116,9 @@ class _NameCheck:
         elif of and are_known and of not in every:
             yield self._fault(column.args["table"], f"{column.table} is none of the tables here.", known)
         elif not of and are_known and not (own in every or own in known or self._is_made(column, around)):
-            whose = f"{next(iter(known))} has no" if len(known) == 1 else "No table has a"
-            yield self._fault(column.this, f"{whose} column {column.name}.", every.values())
+            of_one = f"{next(iter(known))} has no column {column.name}."
+            message = of_one if len(known) == 1 else f"No table has a column {column.name}."
+            yield self._fault(column.this, message, every.values())
 
     def _is_made(self, column: exp.Column, around: list[Scope]) -> bool:
         """Whether a name may be that of a result of the query, or a text in quotes."""

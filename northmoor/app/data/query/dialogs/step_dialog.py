@@ -5,6 +5,7 @@ from abc import abstractmethod
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QLabel, QPushButton, QWidget
 
+from northmoor.app.language.core_sentences import core_text
 from northmoor.core.errors import QueryError
 
 
@@ -39,6 +40,6 @@ class StepDialog(QDialog):
         try:
             self.check()
         except QueryError as error:
-            self.fault.setText(error.message)
+            self.fault.setText(core_text(error.message))
             return
         super().accept()

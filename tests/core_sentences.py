@@ -1,0 +1,58 @@
+"""The sentences that the core writes: templates taken from its source, with numbers for what is filled in."""
+
+import ast
+import re
+from collections.abc import Iterator
+from pathlib import Path
+
+from northmoor import core
+
+CORE = Path(core.__file__).parent
+_SENTENCE = re.compile(r"\s?[A-Z{].*\s.*[.?]\s?", re.DOTALL)
+_FOLLOWED = re.compile(r"(?<=[.?])\s*(?:\{\d+\})+\s*$")
+"""What follows a sentence is one of its own."""
+_SQL = re.compile(r"\s*(select|with|create|insert|from|where|copy|attach|pragma)\b", re.IGNORECASE)
+_LEAST, _LEAST_OF_LABEL = 7, 3
+"""Letters of what is recognised by its own words; the others are only places for what is filled in."""
+_SAYING = ("Remedy", "report_progress")
+"""Calls whose first argument is read, though it is no sentence."""
+
+
+def core_sentences() -> list[str]:
+    """Each once, in the order of the source."""
+    found: dict[str, None] = {}
+    for file in sorted(CORE.rglob("*.py")):
+        found |= dict.fromkeys(_of_module(ast.parse(file.read_text())))
+    return list(found)
+
+
+def _of_module(tree: ast.Module) -> Iterator[str]:
+    skipped = {id(node.value) for node in ast.walk(tree) if isinstance(node, ast.Expr)}  # docstrings
+    labels = set()
+    for node in ast.walk(tree):
+        if isinstance(node, ast.JoinedStr):
+            skipped |= {id(part) for part in ast.walk(node) if part is not node and isinstance(part, ast.Constant)}
+        if isinstance(node, ast.Call) and node.args and getattr(node.func, "id", "") in _SAYING:
+            labels.add(id(node.args[0]))
+    for node in ast.walk(tree):
+        if id(node) not in skipped and (text := _template(node)) is not None:
+            text = _FOLLOWED.sub("", text)
+            is_sentence = _SENTENCE.fullmatch(text) and not _SQL.match(text) and re.search(r"[a-z]{2,} ", text)
+            letters = len(re.findall(r"[^\W\d_]", text))
+            if (is_sentence and letters >= _LEAST) or (id(node) in labels and letters >= _LEAST_OF_LABEL):
+                yield text.strip()
+
+
+def _template(node: ast.AST) -> str | None:
+    if isinstance(node, ast.Constant) and isinstance(node.value, str):
+        return node.value.replace("{", "{{").replace("}", "}}")
+    if not isinstance(node, ast.JoinedStr):
+        return None
+    parts, count = [], 0
+    for part in node.values:
+        if isinstance(part, ast.Constant):
+            parts.append(str(part.value).replace("{", "{{").replace("}", "}}"))
+        else:
+            parts.append(f"{{{count}}}")
+            count += 1
+    return "".join(parts)
