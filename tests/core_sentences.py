@@ -28,15 +28,19 @@ def core_sentences() -> list[str]:
 
 def _of_module(tree: ast.Module) -> Iterator[str]:
     skipped = {id(node.value) for node in ast.walk(tree) if isinstance(node, ast.Expr)}  # docstrings
-    labels = set()
+    labels, refusals = set(), set()
     for node in ast.walk(tree):
         if isinstance(node, ast.JoinedStr):
             skipped |= {id(part) for part in ast.walk(node) if part is not node and isinstance(part, ast.Constant)}
         if isinstance(node, ast.Call) and node.args and getattr(node.func, "id", "") in _SAYING:
             labels.add(id(node.args[0]))
+        if isinstance(node, ast.Call) and node.args and getattr(node.func, "id", "") == "ValueError":
+            refusals.add(id(node.args[0]))
     for node in ast.walk(tree):
         if id(node) not in skipped and (text := _template(node)) is not None:
             text = _FOLLOWED.sub("", text)
+            if id(node) in refusals and text[-1:] not in ".}":  # the window makes a sentence of it
+                text = f"{text[:1].upper()}{text[1:]}."
             is_sentence = _SENTENCE.fullmatch(text) and not _SQL.match(text) and re.search(r"[a-z]{2,} ", text)
             letters = len(re.findall(r"[^\W\d_]", text))
             if (is_sentence and letters >= _LEAST) or (id(node) in labels and letters >= _LEAST_OF_LABEL):

@@ -9,6 +9,7 @@ from typing import Any
 from pydantic import ValidationError
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.core.compute.parameters.resolution import ResolvedValues
 from northmoor.core.errors import NorthmoorError, ReportChangedElsewhere, ReportFileError
@@ -353,5 +354,5 @@ def _sentence_of(error: Exception) -> str:
         if first["type"] == "too_short":
             return tr("It is the last one; remove the whole block instead.")
         message = first["msg"].removeprefix("Value error, ")
-        return message[0].upper() + message[1:].rstrip(".") + "."
-    return str(error)
+        return core_text(message[0].upper() + message[1:].rstrip(".") + ".")
+    return core_text(error)
