@@ -29,6 +29,7 @@ RUNNING = (
     "select v.name, (select max(fuel) from voyages where vessel_id = v.vessel_id and name <> '') as most from vessels v",
     "select x.a, b from (select name as a, vessel_id + 1 as b from vessels) x where x.b > 0",
     "select name from vessels union select departed from voyages order by name",
+    "select a + 1 from (select fuel as a from voyages)",
     "select q.code from (select code from ports union select name from vessels) q",
     'select "Built In", "no such name" from vessels',
     "select value from json_each('[1, 2]') where value > 1",

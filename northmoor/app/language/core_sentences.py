@@ -17,7 +17,8 @@ _PLACE = re.compile(r"((?:Connection|Query|Parameter|Block) [^:]+): (.+)", re.DO
 _END = re.compile(r"[.?] ")
 _ONE = re.compile(r"(?:(?![.?] [A-Z]).)*$", re.DOTALL)
 """What has no end of a sentence in it."""
-_DEEPEST = 6
+_DEEPEST, _LONGEST = 6, 1_000
+"""Sentences within one another, and characters, beyond which a text is left as it is."""
 
 
 @dataclass(frozen=True)
@@ -47,7 +48,7 @@ class CoreSentences:
 
     def _translated(self, text: str, depth: int = 0) -> str:
         """A text in the language, as far as it is known."""
-        if depth > _DEEPEST or not re.search(r"[A-Za-z]{2}", text):
+        if depth > _DEEPEST or len(text) > _LONGEST or not re.search(r"[A-Za-z]{2}", text):
             return text
         place = _PLACE.fullmatch(text)
         if place is not None:

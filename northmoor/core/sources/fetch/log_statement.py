@@ -138,11 +138,11 @@ def outline_statements(
     """The statement for those of these readings that an outline keeps, in so many parts of the period, and the one for
     those outside it, if there can be any. Where parts meet within a stretch, each keeps what it has of it."""
     within = _Statement(table, series)
-    conditions = _period(within, _EARLIEST if since is None else since, _LATEST if until is None else until)
-    head = within.outlining(within.blocks(series, conditions), stretches)
-    inner = [table.bound(at)[0] for at in stretches.cuts(parts)]
+    begin, end = _EARLIEST if since is None else since, _LATEST if until is None else until
+    head = within.outlining(within.blocks(series, _period(within, begin, end)), stretches)
+    inner = [table.bound(min(max(at, begin), end))[0] for at in stretches.cuts(parts)]
     edges = [within.values["since"], *inner, within.values["until"]]
-    bounds = tuple({"since": begin, "until": end} for begin, end in pairwise(edges))
+    bounds = tuple({"since": first, "until": last} for first, last in pairwise(edges))
     outside = _Statement(table, series)
     _period(outside, since, until)
     before, after = _outside(outside, series, since, until, lines)

@@ -109,15 +109,15 @@ class _NameCheck:
         every = {lower: name for names in known.values() for lower, name in (names or {}).items()}
         if own in _SYSTEM_COLUMNS or "start" not in column.this.meta:
             return
-        if of in known:
+        if of and of in known:
             names = known[of]
             if names is not None and own not in names:
                 yield self._fault(column.this, f"{column.table} has no column {column.name}.", names.values())
         elif of and are_known and of not in every:
             yield self._fault(column.args["table"], f"{column.table} is none of the tables here.", known)
         elif not of and are_known and not (own in every or own in known or self._is_made(column, around)):
-            of_one = f"{next(iter(known))} has no column {column.name}."
-            message = of_one if len(known) == 1 else f"No table has a column {column.name}."
+            only = next(iter(known)) if len(known) == 1 else ""
+            message = f"{only} has no column {column.name}." if only else f"No table has a column {column.name}."
             yield self._fault(column.this, message, every.values())
 
     def _is_made(self, column: exp.Column, around: list[Scope]) -> bool:
