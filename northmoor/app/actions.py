@@ -315,6 +315,7 @@ def _fill(
             _fill(below, entry.commands, window, bar, actions)
         else:
             action = QAction(next(texts), bar)
+            action.setObjectName(entry.name)
             action.setShortcut(QKeySequence(entry.shortcut))
             action.setData(menu.title().replace("&", ""))
             action.triggered.connect(partial(_run, entry, window, bar))

@@ -111,7 +111,9 @@ class Window(QMainWindow):
         self.starting.message.connect(self.tell)
         self.starting.wanted.connect(self.files.open_beside)
         keys = preferred_keys(self._settings)
-        self.help = Help(self, lambda: shortcuts(keys), lambda: self.controller.selection.kind)
+        self.help = Help(
+            self, lambda: shortcuts(preferred_keys(self._settings)), lambda: self.controller.selection.kind
+        )
         self.following = LinkNavigation(self.controller, self.pages.canvas, self.open, self)
         self.following.message.connect(self.tell)
         self.sharing = LibraryActions(self.controller, self.pages.blocks, self)

@@ -8,13 +8,14 @@ from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QProcess, QSettings, Qt
-from PyQt6.QtGui import QDesktopServices
+from PyQt6.QtGui import QDesktopServices, QKeySequence
 from PyQt6.QtWidgets import QMenu, QPushButton, QToolButton
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.actions import MENUS, all_commands, shortcuts
 from northmoor.app.document_controller import WHOLE_PAGE, Selection
 from northmoor.app.help.topics import GUIDES, topics
+from northmoor.app.language.length_unit import use_unit
 from northmoor.app.start.keys_dialog import KeysDialog
 from northmoor.app.start.preferences_dialog import PreferencesDialog
 from northmoor.app.widgets.menus import plain_text, with_mnemonics
@@ -72,6 +73,16 @@ def test_preferences_are_kept_and_odd_ones_are_as_at_first(window: Window, tmp_p
     odd.setValue("preferred-look", "pink")
     odd.setValue("preferred-text_size", "4711")
     assert read_preferences(odd) == Preferences()
+
+
+def test_lengths_are_shown_in_another_unit_at_once(window: Window) -> None:
+    window.controller.select(WHOLE_PAGE)
+    assert editor(window, "margin_top").text() == "20.0 mm"  # type: ignore[attr-defined]  # it is a line
+    dialog = PreferencesDialog(window._settings, window)
+    dialog.boxes["unit"].setCurrentIndex(dialog.boxes["unit"].findData("in"))
+    dialog.accept()
+    assert editor(window, "margin_top").text() == "0.79 in"  # type: ignore[attr-defined]
+    use_unit("mm")
 
 
 def test_a_dark_window_in_large_text_is_drawn_around_white_pages(copy: Path, tmp_path: Path) -> None:
@@ -236,6 +247,7 @@ def test_commands_are_given_other_keys(new_window: Callable[[], Window], qtbot: 
     dialog.clear.click()
     dialog.ok.click()
     assert preferred_keys(window._settings) == {"data": "F9", "zoom_fit": ""}
+    assert [window.actions_by_name[name].shortcut().toString() for name in ("data", "zoom_fit")] == ["F9", ""]
     other = Window(window._settings)
     qtbot.addWidget(other)
     assert [other.actions_by_name[name].shortcut().toString() for name in ("data", "zoom_fit")] == ["F9", ""]
@@ -245,4 +257,5 @@ def test_commands_are_given_other_keys(new_window: Callable[[], Window], qtbot: 
     again.reset.click()
     again.accept()
     assert preferred_keys(window._settings) == {"zoom_fit": ""}
+    assert window.actions_by_name["data"].shortcut() != QKeySequence("F9")  # of every window, and at once
     other.close()

@@ -3,8 +3,9 @@
 from collections.abc import Sequence
 
 from PyQt6.QtCore import QSettings, Qt
-from PyQt6.QtGui import QKeySequence
+from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import (
+    QApplication,
     QDialog,
     QDialogButtonBox,
     QHBoxLayout,
@@ -27,7 +28,7 @@ CommandKeys = tuple[str, str, str]
 
 
 class KeysDialog(QDialog):
-    """Asks for the keys of commands; they hold from the next start on."""
+    """Asks for the keys of commands, and gives them to those of all windows."""
 
     def __init__(self, commands: Sequence[CommandKeys], settings: QSettings, parent: QWidget) -> None:
         super().__init__(parent)
@@ -69,8 +70,6 @@ class KeysDialog(QDialog):
         row = QHBoxLayout()
         for widget in (self.editor, self.clear, self.reset):
             row.addWidget(widget)
-        note = QLabel(tr("These apply when Northmoor is started the next time."))
-        note.setObjectName("quiet")
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
         buttons.addButton(self.ok, QDialogButtonBox.ButtonRole.AcceptRole)
         buttons.accepted.connect(self.accept)
@@ -79,7 +78,7 @@ class KeysDialog(QDialog):
         column.addWidget(self.search)
         column.addWidget(self.list, 1)
         column.addLayout(row)
-        for below in (self.message, note, buttons):
+        for below in (self.message, buttons):
             column.addWidget(below)
         self.resize(520, 560)
 
@@ -101,9 +100,12 @@ class KeysDialog(QDialog):
         return [(keys, texts) for keys, texts in of_keys.items() if len(texts) > 1]
 
     def accept(self) -> None:
-        """Keep the keys, unless several commands have the same."""
+        """Keep the keys and use them, unless several commands have the same."""
         if not self.clashes:
             write_keys(self._settings, {name: k for name, k in self.keys.items() if k != self._usual.get(name)})
+            for action in (each for window in QApplication.topLevelWidgets() for each in window.findChildren(QAction)):
+                if action.objectName() in self._usual:
+                    action.setShortcut(QKeySequence(self.keys[action.objectName()]))
             super().accept()
 
     def _items(self) -> list[QTreeWidgetItem]:

@@ -1,9 +1,20 @@
 """Preferences of the window: its look, size of text, language and unit of lengths, and what it begins with."""
 
 from PyQt6.QtCore import QSettings
-from PyQt6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QFormLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QApplication,
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QFormLayout,
+    QLabel,
+    QVBoxLayout,
+    QWidget,
+)
 
+from northmoor.app.language.length_unit import use_unit
 from northmoor.app.language.translation import tr
+from northmoor.app.pages.inspector.inspector_panel import InspectorPanel
 from northmoor.app.widgets.preferences import OFFERED, Preferences, read_preferences, write_preferences
 
 _WORDS: dict[str | int, str] = {
@@ -24,7 +35,7 @@ _FIELDS = (
 
 
 class PreferencesDialog(QDialog):
-    """Asks for the preferences; they hold from the next start on."""
+    """Asks for the preferences. The unit is used at once; what texts and colours are made with, from the next start."""
 
     def __init__(self, settings: QSettings, parent: QWidget) -> None:
         super().__init__(parent)
@@ -41,7 +52,7 @@ class PreferencesDialog(QDialog):
             box.setToolTip(tip)
             box.setAccessibleName(label.replace("&", ""))
             form.addRow(label, box)
-        note = QLabel(tr("These apply when Northmoor is started the next time."))
+        note = QLabel(tr("Look, text size and language change when Northmoor is started the next time."))
         note.setObjectName("quiet")
         note.setWordWrap(True)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
@@ -54,6 +65,11 @@ class PreferencesDialog(QDialog):
         self.resize(380, 240)
 
     def accept(self) -> None:
-        """Keep what was chosen."""
-        write_preferences(self._settings, Preferences(**{name: box.currentData() for name, box in self.boxes.items()}))
+        """Keep what was chosen, and show lengths in the unit."""
+        chosen = Preferences(**{name: box.currentData() for name, box in self.boxes.items()})
+        write_preferences(self._settings, chosen)
+        use_unit(chosen.unit)
+        for widget in QApplication.allWidgets():
+            if isinstance(widget, InspectorPanel):
+                widget.refresh()
         super().accept()
