@@ -29,6 +29,7 @@ NEWS = tr(
     "<li>A step of a query changes its own piece of the SQL; comments and line breaks stay.</li>"
     "<li>Joins of any columns say beforehand what they match; columns are computed by choosing.</li>"
     "<li>Aggregates run over the figures of groups: sum(round(sum(amount) * rate / 100, 2) over rate).</li>"
+    "<li>Faults of SQL are underlined while it is written, with what corrects them.</li>"
     "<li>A dark variant, larger text, German and other units: File, Preferences.</li></ul>"
 )
 ABOUT = (
