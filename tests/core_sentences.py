@@ -16,6 +16,8 @@ _LEAST, _LEAST_OF_LABEL = 7, 3
 """Letters of what is recognised by its own words; the others are only places for what is filled in."""
 _SAYING = ("Remedy", "report_progress")
 """Calls whose first argument is read, though it is no sentence."""
+_EXPLAINING = ("error_at", "Fault")
+"""Those that say what is wrong with an expression; a sentence is made around it."""
 
 
 def core_sentences() -> list[str]:
@@ -32,19 +34,30 @@ def _of_module(tree: ast.Module) -> Iterator[str]:
     for node in ast.walk(tree):
         if isinstance(node, ast.JoinedStr):
             skipped |= {id(part) for part in ast.walk(node) if part is not node and isinstance(part, ast.Constant)}
-        if isinstance(node, ast.Call) and node.args and getattr(node.func, "id", "") in _SAYING:
-            labels.add(id(node.args[0]))
-        if isinstance(node, ast.Call) and node.args and getattr(node.func, "id", "") == "ValueError":
-            refusals.add(id(node.args[0]))
+        elif isinstance(node, ast.Call) and node.args:
+            labels |= {id(node.args[0])} if _called(node) in (*_SAYING, *_EXPLAINING) else set()
+            refusals |= {id(node.args[0])} if _called(node) == "ValueError" else set()
+        elif isinstance(node, ast.Assign) and getattr(node.targets[0], "id", "") in ("what", "fault"):
+            labels.add(id(node.value))
     for node in ast.walk(tree):
-        if id(node) not in skipped and (text := _template(node)) is not None:
-            text = _FOLLOWED.sub("", text)
-            if id(node) in refusals and text[-1:] not in ".}":  # the window makes a sentence of it
-                text = f"{text[:1].upper()}{text[1:]}."
-            is_sentence = _SENTENCE.fullmatch(text) and not _SQL.match(text) and re.search(r"[a-z]{2,} ", text)
-            letters = len(re.findall(r"[^\W\d_]", text))
-            if (is_sentence and letters >= _LEAST) or (id(node) in labels and letters >= _LEAST_OF_LABEL):
-                yield text.strip()
+        text = _template(node) if id(node) not in skipped else None
+        if text is not None:
+            yield from _read(text, id(node) in labels, id(node) in refusals)
+
+
+def _read(text: str, is_label: bool, is_refusal: bool) -> Iterator[str]:
+    """What of a template is read as a sentence, if anything is."""
+    text = _FOLLOWED.sub("", text)
+    if is_refusal and text[-1:] not in ".}":  # the window makes a sentence of it
+        text = f"{text[:1].upper()}{text[1:]}."
+    is_sentence = _SENTENCE.fullmatch(text) and not _SQL.match(text) and re.search(r"[a-z]{2,} ", text)
+    letters = len(re.findall(r"[^\W\d_]", text))
+    if (is_sentence and letters >= _LEAST) or (is_label and letters >= _LEAST_OF_LABEL):
+        yield text.strip()
+
+
+def _called(node: ast.Call) -> str:
+    return node.func.attr if isinstance(node.func, ast.Attribute) else getattr(node.func, "id", "")
 
 
 def _template(node: ast.AST) -> str | None:

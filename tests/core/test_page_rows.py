@@ -81,7 +81,7 @@ def test_windows_of_pages_stand_in_rows_of_pages(library: MakeLibrary) -> None:
     assert totals[-1].endswith("20,137.50 so far")
     assert document.findings == ()
     for wrong, told in (
-        ({"total": row_of(v="sum(v) over page")}, "over page stands in page totals"),
+        ({"total": row_of(v="sum(v) over page")}, "over page belongs in page totals"),
         ({"page_total": row_of(v="v")}, "total it, as in first(v)"),
         ({"page_total": row_of(v="sum(w)")}, "there is no column 'w'"),
     ):

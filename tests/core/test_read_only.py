@@ -64,7 +64,7 @@ def test_parameters_and_tables_are_those_of_the_text() -> None:
         ("select a\nfrom (t", "sqlite", "near 't' in line 2. A bracket that was opened is not closed."),
         ("delete from t", "sqlite", "Only select statements are run; this is delete. Nothing was changed."),
         ("with gone as (delete from t returning *) select * from gone", "postgres", "Only reading is allowed; delete"),
-        ("select * into u from t", "postgres", "Only reading is allowed; into stands in the SQL. Nothing was changed."),
+        ("select * into u from t", "postgres", "Only reading is allowed; into is in the SQL. Nothing was changed."),
         ("select * from t for update", "postgres", "remove what locks the rows"),
         ("select @@secure_file_priv", "mysql", "The server's settings are not for queries; remove @@secure_file_priv."),
         ("select /*! sleep(9) */ 1", "mysql", "Comments that the server runs"),
@@ -74,7 +74,7 @@ def test_parameters_and_tables_are_those_of_the_text() -> None:
         ("select Load_Extension('x')", "sqlite", "The function load_extension() is not allowed in queries."),
         ("select * from read_csv('x')", "duckdb", "is not allowed in queries."),
         ("select ?", "sqlite", "Write parameters as :name;"),
-        ("select @x", "mysql", "Write parameters as :name; @x stands in the SQL."),
+        ("select @x", "mysql", "Write parameters as :name; @x is in the SQL."),
         ("select " + "(" * 4_000 + "1" + ")" * 4_000, "sqlite", "The SQL is nested too deeply."),
     ],
 )  # fmt: skip

@@ -136,10 +136,10 @@ def test_parameters_and_other_queries_can_be_used_in_cells(library: MakeLibrary)
         ("targets.t", "total", "comes from another query"),
         ("max(target.t)", "total", "there is no query 'target'"),
         (":year", "total", "there is no parameter :year"),
-        ("page_number()", "total", "can stand in a header or footer"),
+        ("page_number()", "total", "belongs in a header or footer"),
         ("charge + 'x'", "detail", "Could not convert string 'x'"),
         ("sum(note)", "total", "The engine cannot compute it"),
-        ("lag(charge) over report", "total", "stand in rows"),
+        ("lag(charge) over report", "total", "belong in rows"),
     ],
 )
 def test_a_faulty_cell_says_why_and_the_rest_is_computed(

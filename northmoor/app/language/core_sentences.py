@@ -60,7 +60,10 @@ class CoreSentences:
             first = self._whole(text[: end.start() + 1], depth)
             if first is not None:
                 return f"{first} {self.translated(text[end.end() :], depth + 1)}"
-        return self._whole(text, depth, re.compile("")) or text
+        ended = (
+            self._whole(f"{text}.", depth) if text[-1:] not in ".?" else None
+        )  # its end is that of what is around it
+        return ended.removesuffix(".") if ended is not None else self._whole(text, depth, re.compile("")) or text
 
     def _whole(self, text: str, depth: int, kept: re.Pattern[str] = _ONE) -> str | None:
         """The translation of a text that is one sentence; what is filled into it has to be of a pattern."""

@@ -221,7 +221,7 @@ class ExpressionCompiler:
                 message = f"sum({inner.sql('duckdb').lower()})"
                 raise self.error_at(f"to run over groups, total what it runs over, as in {message}", node)
         else:
-            raise self.error_at("windows with an order or a frame stand in rows, headings and totals", node)
+            raise self.error_at("windows with an order or a frame belong in rows, headings and totals", node)
         call = self.other(node.this, value)
         parts = [f"{BASE}.{group_column(scope)}"] if scope else []
         if self.standing.scope == DETAIL and self.standing.has_uncounted:
@@ -243,12 +243,12 @@ class ExpressionCompiler:
             return 0
         if name == "own":
             if self.standing.scope not in self.standing.trees:
-                raise self.error_at("over own stands in headings and totals of a level whose groups form a tree", node)
+                raise self.error_at("over own belongs in headings and totals of a level whose groups form a tree", node)
             return self.standing.own_scope
         if name in PAGE_SCOPES:
             if self.standing.scope not in PAGE_SCOPES.values():
                 raise self.error_at(
-                    f"over {name} stands in page totals and in what is carried or brought forward", node
+                    f"over {name} belongs in page totals and in what is carried or brought forward", node
                 )
             return PAGE_SCOPES[name]
         if name not in self.standing.levels:
@@ -377,14 +377,14 @@ class ExpressionCompiler:
         if name in OF_DOCUMENT:
             known = {**self.compiler.values.of_document, **self.standing.named}
             if name not in known:
-                raise self.error_at(f"{name}() is not known here; it can stand in a header or footer", node)
+                raise self.error_at(f"{name}() is not known here; it belongs in a header or footer", node)
             value = known[name]
             return exp.column(value.name, quoted=True) if isinstance(value, PageColumn) else self._bind(name, value)
         return None
 
     def _row_number(self, node: exp.Func) -> exp.Expr:
         if self.standing.scope != DETAIL or not self.standing.columns:
-            raise self.error_at("row_number() stands in rows only", node)
+            raise self.error_at("row_number() belongs in rows only", node)
         counted = f"row_number() over (partition by {COUNTED} order by {POSITION})"
         return exp.Var(this=counted if self.standing.has_uncounted else f"({POSITION} + 1)")
 
@@ -393,7 +393,9 @@ class ExpressionCompiler:
         scope = self.standing.scope
         open_trees = [t for t in self.standing.trees if scope == DETAIL or 0 < t <= scope]
         if not open_trees:
-            raise self.error_at("depth() stands in rows, headings and totals of a level whose groups form a tree", node)
+            raise self.error_at(
+                "depth() belongs in rows, headings and totals of a level whose groups form a tree", node
+            )
         return self.depth(max(open_trees))
 
     def depth(self, tree: int) -> exp.Expr:

@@ -235,7 +235,7 @@ class _ScalarCompiler(ExpressionCompiler):
     def window_of_rows(self, node: exp.Window, scope: int) -> exp.Expr:
         """A window over the rows or groups of one group around the figure: its value where the figure is."""
         if self.standing.scope == 0:
-            raise self.error_at("windows with an order or a frame stand in rows, headings and totals", node)
+            raise self.error_at("windows with an order or a frame belong in rows, headings and totals", node)
         trees = self.standing.trees
         if self.standing.scope == DETAIL:
             call, own = self._windowed(node, lambda n: self.value_of(n, self.standing.columns)), _PLACE

@@ -325,7 +325,7 @@ def _with_chart(
     if isinstance(data, LayoutError):
         context.find("chart", where, data.message)
     elif data is None:
-        context.find("chart", where, "A chart stands in headings and totals of levels or of the whole table.")
+        context.find("chart", where, "A chart belongs in headings and totals of levels or of the whole table.")
     else:
         return replace(_blank(plan, context), chart=CellChart(chart, data, query, context))
     return _blank(plan, context)

@@ -69,7 +69,7 @@ def check_query(sql: str, dialect: str = "sqlite") -> CheckedQuery:
     names = frozenset(p.name for p in placeholders(sql, dialect))
     for node in tree.find_all(exp.Placeholder, exp.Parameter):
         if isinstance(node, exp.Parameter) or node.name not in names:
-            raise RefusedQuery(f"Write parameters as :name; {node.sql(dialect)} stands in the SQL.")
+            raise RefusedQuery(f"Write parameters as :name; {node.sql(dialect)} is in the SQL.")
     return CheckedQuery(sql, dialect, cast(exp.Query, tree), names, is_call)
 
 
@@ -110,9 +110,7 @@ def _only_reads(tree: exp.Expr, dialect: str) -> None:
     refused = _REFUSED_FUNCTIONS[dialect]
     for node in tree.walk():
         if isinstance(node, _CHANGES) and not isinstance(node, exp.Query):
-            raise RefusedQuery(
-                f"Only reading is allowed; {_kind(node, dialect)} stands in the SQL. Nothing was changed."
-            )
+            raise RefusedQuery(f"Only reading is allowed; {_kind(node, dialect)} is in the SQL. Nothing was changed.")
         if isinstance(node, exp.SessionParameter):
             raise RefusedQuery(f"The server's settings are not for queries; remove {node.sql(dialect)}.")
         if isinstance(node, exp.Lock):
