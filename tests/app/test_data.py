@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
 )
 from pytestqt.qtbot import QtBot
 
+from northmoor.app.data.connection_controller import ConnectionController
 from northmoor.app.data.connection_dialog import ConnectionDialog
 from northmoor.app.data.query.dialogs.compute_dialog import ComputeDialog
 from northmoor.app.data.query.dialogs.condition_dialog import ConditionDialog
@@ -33,6 +34,7 @@ from northmoor.app.data.query.dialogs.table_picker import TableDialog
 from northmoor.app.data.query.dialogs.translate_dialog import TranslateDialog
 from northmoor.app.data.workspace import DataWorkspace
 from northmoor.app.window import Window
+from northmoor.core.errors import WrongPassword
 from northmoor.core.model.data.connections import FilesConnection, PostgresqlConnection
 from northmoor.core.model.data.queries import Query
 from northmoor.core.sources.library import Library
@@ -284,6 +286,37 @@ def test_sentence_and_sql_follow_each_other(window: Window, data: DataWorkspace,
     assert data.editor.text().split("where ")[1].split() == ["season", "=", "'summer'", "or", "minutes", ">", "60"]
     window.controller.undo()
     settle(window, qtbot)
+
+
+def test_a_password_is_asked_for_where_a_query_uses_the_connection_or_somebody_wants_it(
+    window: Window, data: DataWorkspace, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    asked: list[str | None] = []
+    read = Library.catalog
+
+    def locked(self: Library, name: str, *more: Any, **others: Any) -> Any:
+        if name == "harbour":
+            raise WrongPassword("The server wants a password; give it.")
+        return read(self, name, *more, **others)
+
+    monkeypatch.setattr(Library, "catalog", locked)
+    monkeypatch.setattr(ConnectionController, "ask", lambda _, name: asked.append(name))
+    data.library.add(PostgresqlConnection(name="harbour", database="harbour", user="quay"))
+
+    def read_all(begin: Callable[[], None]) -> None:
+        is_it = {"check_params_cb": lambda found: found[0] == "harbour"}
+        with qtbot.waitSignal(data.catalogs.catalog_read, timeout=10_000, **is_it):
+            begin()
+        qtbot.wait(20)  # it is asked for when what is going on is done
+
+    read_all(data.catalogs.forget)
+    assert asked == []
+    read_all(lambda: data.catalogs.read("harbour", refresh=True))
+    assert asked == ["harbour"]
+    data.queries.add(Query(name="quays", connection="harbour", sql="select * from quays"))
+    asked.clear()
+    read_all(data.catalogs.forget)
+    assert asked == ["harbour"]
 
 
 def test_faults_are_underlined_while_sql_is_written_and_corrected_by_key_and_by_mouse(

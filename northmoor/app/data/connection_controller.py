@@ -1,5 +1,6 @@
 """The library's connections in the window: what they hold is read, and they are added, changed and removed."""
 
+from contextlib import suppress
 from typing import Protocol
 
 from PyQt6.QtCore import QObject, QPoint, QTimer, pyqtSignal
@@ -19,6 +20,7 @@ from northmoor.core.model.data.queries import Query
 from northmoor.core.sources.builder.edits import select_all
 from northmoor.core.sources.builder.select_model import select_sql
 from northmoor.core.sources.drivers.catalog import Catalog
+from northmoor.core.sources.fetch.query_resolution import fill_shared
 from northmoor.core.sources.library import Library
 
 
@@ -49,16 +51,19 @@ class ConnectionController(QObject):
         self._data = data
         self.known: dict[str, Catalog] = {}
         self._asked: set[str] = set()
+        self._wanted: set[str] = set()
+        """Those that somebody wanted to see, though no query uses them."""
         self.catalog_read.connect(self._show_catalog)
 
     def forget(self) -> None:
         """Another report was opened: its library's passwords may be asked for."""
-        self._asked = set()
+        self._asked, self._wanted = set(), set()
         self.read()
 
     def read(self, only: str | None = None, refresh: bool = False) -> None:
         """Read what the connections hold, or one of them, again if asked."""
         library = self._data.library
+        self._wanted |= {only} if only is not None else set()
         if only is None:
             self.known = {}
             self._data.panel.show_connections(library.connections.connections)
@@ -77,9 +82,17 @@ class ConnectionController(QObject):
             self._data.panel.show_catalog(name, found)
         else:
             self._data.panel.show_catalog(name, str(getattr(found, "message", found)))
-            if isinstance(found, WrongPassword):
+            if isinstance(found, WrongPassword) and (name in self._wanted or name in self._used()):
                 self.ask_password(name)
         self.changed.emit()
+
+    def _used(self) -> set[str | None]:
+        """The connections of the report's queries."""
+        report, used = self._data.controller.report, set[str | None]()
+        for query in report.queries if report is not None else ():
+            with suppress(NorthmoorError):  # a query of the library that is not there uses none
+                used.add(fill_shared(query, self._data.library).connection)
+        return used
 
     def ask(self, name: str | None) -> None:
         """Ask for a new connection, or change one."""
