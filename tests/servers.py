@@ -304,6 +304,8 @@ insert into odd values (1, '2025-03-30 00:59:59+00', 123456789012345678901234567
   '11111111-2222-3333-4444-555555555555', '1 day 02:00', true);
 insert into odd values (2, '2025-03-30 01:00:00+00', null, null, null, null, null, null, null);
 insert into odd values (3, '2025-10-26 00:59:59+00', 0.1, 3, '', '1', null, '00:05', false);
+comment on table odd is 'What is rarely seen';
+comment on column odd.gap is 'How long it took';
 create table far (n integer, day date);
 insert into far values (1, '2025-01-01'), (2, 'infinity');
 create schema archive;
@@ -318,8 +320,8 @@ create procedure season_totals(in wanted varchar(20)) reads sql data
 //
 create procedure naughty() modifies sql data begin insert into odd (n) values (9); select 1 as done; end
 //
-create table odd (n integer, at timestamp null, big decimal(38,10), note varchar(20), doc json, gap time, paid boolean,
-  many bigint unsigned)
+create table odd (n integer, at timestamp null, big decimal(38,10), note varchar(20), doc json,
+  gap time comment 'How long it took', paid boolean, many bigint unsigned) comment 'What is rarely seen'
 //
 set time_zone = '+00:00'
 //

@@ -30,13 +30,15 @@ from northmoor.app.data.query.dialogs.condition_dialog import ConditionDialog
 from northmoor.app.data.query.dialogs.detail_dialog import DetailDialog
 from northmoor.app.data.query.dialogs.join_dialog import JoinDialog
 from northmoor.app.data.query.dialogs.sentence_dialogs import ColumnsDialog, FirstOfEachDialog, SortingDialog
-from northmoor.app.data.query.dialogs.table_picker import TableDialog
+from northmoor.app.data.query.dialogs.table_picker import TableDialog, TablePicker
 from northmoor.app.data.query.dialogs.translate_dialog import TranslateDialog
+from northmoor.app.data.query.sentence_context import SentenceContext
 from northmoor.app.data.workspace import DataWorkspace
 from northmoor.app.window import Window
 from northmoor.core.errors import WrongPassword
 from northmoor.core.model.data.connections import FilesConnection, PostgresqlConnection
 from northmoor.core.model.data.queries import Query
+from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable
 from northmoor.core.sources.library import Library
 from tests.app.conftest import settle
 from tests.servers import PASSWORD, PrivatePostgresql
@@ -190,6 +192,17 @@ def test_a_column_is_renamed_in_one_step_with_all_its_uses(window: Window, data:
     window.controller.undo()
     assert window.controller.report == before
     settle(window, qtbot)
+
+
+def test_tables_are_found_by_what_their_owner_wrote_about_them(qtbot: QtBot) -> None:
+    fee = CatalogColumn("fee", "DECIMAL(9, 2)", comment="Dues of the harbour")
+    tables = (CatalogTable("ports", (fee,), 7), CatalogTable("visits", (fee,), 90, comment="Ships at quays"))
+    picker = TablePicker(SentenceContext(Catalog(tables)), ())
+    qtbot.addWidget(picker)
+    picker.search.setText("quays")
+    assert picker.current().name == "visits"
+    assert picker.note.text() == "visits: 1 column. Ships at quays"
+    assert picker.rows.horizontalHeaderItem(0).toolTip() == "Dues of the harbour"
 
 
 def test_a_sentence_is_built_by_choosing_and_is_sql_at_every_step(

@@ -292,6 +292,7 @@ def test_parquet_and_duckdb_keep_their_types(files: MakeFiles, tmp_path: Path) -
         connection.execute("create table ports (port_id integer primary key, name varchar)")
         connection.execute("create table visits (port_id integer references ports, fee decimal(9,2))")
         connection.execute("insert into ports values (1, 'Oxholm'); insert into visits values (1, 12.5), (1, 0.25)")
+        connection.execute("comment on table visits is 'Ships at quays'; comment on column visits.fee is 'Dues'")
         connection.execute("create macro fees_above(low) as table select * from visits where fee > low")
     library = Library(tmp_path, Connections(connections=(DuckdbConnection(name="db", database="marts.duckdb"),)))
     assert rows_of(library, "select name, sum(fee) as fees from visits join ports using (port_id) group by name") == [
@@ -300,6 +301,7 @@ def test_parquet_and_duckdb_keep_their_types(files: MakeFiles, tmp_path: Path) -
     assert rows_of(library, "select fee from fees_above(:low)", low=1) == [{"fee": Decimal("12.50")}]
     catalog = catalog_of(library)
     assert catalog.table("visits").keys[0].table == "ports"
+    assert (catalog.table("visits").comment, catalog.table("visits").columns[1].comment) == ("Ships at quays", "Dues")
     assert [r.name for r in catalog.routines] == ["fees_above"]
 
 

@@ -64,6 +64,9 @@ def test_tables_columns_keys_and_routines_can_be_browsed(db: Library) -> None:
     assert 200_000 < bookings.rows < 300_000
     assert catalog.table("paid_bookings").is_view
     assert ("season_totals", ("wanted",)) in [(r.name, r.arguments) for r in catalog.routines]
+    odd = catalog.table("odd")
+    assert (odd.comment, bookings.comment) == ("What is rarely seen", "")
+    assert {c.name: c.comment for c in odd.columns if c.comment} == {"gap": "How long it took"}
 
 
 def test_figures_are_those_of_straight_sql(db: Library, tarrow: sqlite3.Connection) -> None:

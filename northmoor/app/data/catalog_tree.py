@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import ROWAN, STONE_TEXT
@@ -228,16 +229,15 @@ def _message_entry(text: str, color: str = STONE_TEXT) -> QTreeWidgetItem:
 
 
 def _table_entry(connection: str, table: CatalogTable) -> QTreeWidgetItem:
-    size = "view" if table.is_view else "" if table.rows is None else f"{'≈' * table.is_estimate}{table.rows:,}"
-    texts = [table.name, "fault" if table.fault else size]
+    size = tr("view") if table.is_view else "" if table.rows is None else f"{'≈' * table.is_estimate}{table.rows:,}"
+    texts = [table.name, tr("error") if table.fault else size]
     shown = QTreeWidgetItem(texts)
     drawing = "triangle-alert" if table.fault else "eye" if table.is_view else "table-2"
     shown.setIcon(0, icon(drawing, ROWAN) if table.fault else icon(drawing))
     shown.setData(0, _NODE, Node("table", connection, table.name))
     shown.setForeground(1, QColor(ROWAN if table.fault else STONE_TEXT))
     shown.setTextAlignment(1, Qt.AlignmentFlag.AlignRight)
-    if table.fault:
-        shown.setToolTip(0, table.fault)
+    shown.setToolTip(0, core_text(table.fault or table.comment))
     shown.addChildren([_column_entry(connection, column) for column in table.columns])
     return shown
 
@@ -248,7 +248,8 @@ def _column_entry(connection: str, column: CatalogColumn) -> QTreeWidgetItem:
     item.setIcon(0, icon("key-round" if column.is_key else "link" if column.references else _drawing_of(kind)))
     item.setData(0, _NODE, Node("column", connection, column.name))
     item.setForeground(1, QColor(STONE_TEXT))
-    item.setToolTip(0, f"{column.name}: {kind or tr('any type')}")
+    about = f"{column.name}: {kind or tr('any type')}"
+    item.setToolTip(0, f"{about}\n{column.comment}" if column.comment else about)
     return item
 
 

@@ -5,12 +5,14 @@ from dataclasses import dataclass, field
 
 @dataclass(frozen=True)
 class CatalogColumn:
-    """A column as the database declares it; `references` is ``table.column`` for a foreign key."""
+    """A column as the database declares it; `references` is ``table.column`` for a foreign key; `comment` what its
+    owner wrote about it there."""
 
     name: str
     type: str
     is_key: bool = False
     references: str | None = None
+    comment: str = ""
 
 
 @dataclass(frozen=True)
@@ -18,7 +20,7 @@ class CatalogTable:
     """A table or view with its columns and number of rows.
 
     `rows` is an estimate where `is_estimate`; None for views, which would have to be run, and where nothing is known.
-    `keys` are foreign keys whole; `fault` says why a table cannot be read.
+    `keys` are foreign keys whole; `fault` says why a table cannot be read; `comment` is what its owner wrote about it.
     """
 
     name: str
@@ -28,6 +30,7 @@ class CatalogTable:
     is_estimate: bool = False
     keys: tuple["ForeignKey", ...] = ()
     fault: str | None = None
+    comment: str = ""
 
 
 @dataclass(frozen=True)

@@ -59,11 +59,12 @@ _ENDED = {2006, 2013, 1053, 1927, 4031}
 _LOCKED = {ER.LOCK_WAIT_TIMEOUT, 1969}
 _ZONE_UNKNOWN = 1298
 _TABLES = """
-select table_name, table_type, table_rows from information_schema.tables where table_schema = database()
+select table_name, table_type, table_rows, table_comment from information_schema.tables
+where table_schema = database()
 order by table_type = 'VIEW', table_name
 """
 _COLUMNS = """
-select table_name, column_name, column_type, column_key = 'PRI' from information_schema.columns
+select table_name, column_name, column_type, column_key = 'PRI', column_comment from information_schema.columns
 where table_schema = database() order by table_name, ordinal_position
 """
 _KEYS = """
@@ -108,8 +109,8 @@ class MariadbDriver:
                 keys = _foreign_keys(cursor)
                 cursor.execute(_TABLES)
                 tables = [
-                    _table(name, columns.get(name, []), keys.get(name, ()), rows, kind == "VIEW")
-                    for name, kind, rows in cursor.fetchall()
+                    _table(name, columns.get(name, []), keys.get(name, ()), rows, kind == "VIEW", comment)
+                    for name, kind, rows, comment in cursor.fetchall()
                 ]
                 routines = _grouped(cursor, _ROUTINES)
         except pymysql.Error as error:
@@ -242,11 +243,17 @@ def _foreign_keys(cursor: Any) -> dict[str, tuple[ForeignKey, ...]]:
 
 
 def _table(
-    name: str, columns: list[tuple[Any, ...]], keys: tuple[ForeignKey, ...], rows: int | None, is_view: bool
+    name: str,
+    columns: list[tuple[Any, ...]],
+    keys: tuple[ForeignKey, ...],
+    rows: int | None,
+    is_view: bool,
+    comment: str,
 ) -> CatalogTable:
     target = {own: f"{key.table}.{to}" for key in keys for own, to in zip(key.columns, key.referred, strict=True)}
-    made = tuple(CatalogColumn(column, kind, bool(key), target.get(column)) for column, kind, key in columns)
-    return CatalogTable(name, made, None if is_view else rows, is_view, not is_view, keys)
+    made = tuple(CatalogColumn(column, kind, bool(key), target.get(column), own) for column, kind, key, own in columns)
+    comment = "" if is_view else comment  # that of a view is VIEW
+    return CatalogTable(name, made, None if is_view else rows, is_view, not is_view, keys, comment=comment)
 
 
 def _fault(error: pymysql.Error, text: DriverSql) -> QueryError | ConnectionFault:

@@ -22,6 +22,7 @@ def reflected_tables(connection: sa.Connection, schemas: Iterable[str | None], r
         columns: Any = inspector.get_multi_columns(schema, kind=sa.engine.reflection.ObjectKind.ANY)
         keys: Any = inspector.get_multi_pk_constraint(schema)
         foreign: Any = inspector.get_multi_foreign_keys(schema)
+        comments: Any = inspector.get_multi_table_comment(schema, kind=sa.engine.reflection.ObjectKind.ANY)
         for name in (*names, *views):
             found = columns.get((schema, name), [])
             primary = (keys.get((schema, name)) or {}).get("constrained_columns") or []
@@ -29,7 +30,8 @@ def reflected_tables(connection: sa.Connection, schemas: Iterable[str | None], r
             is_view = name in views
             count, is_estimate = (None, False) if is_view else rows(f"{prefix}{name}")
             made = tuple(_column(c, primary, links) for c in found)
-            tables.append(CatalogTable(f"{prefix}{name}", made, count, is_view, is_estimate, links))
+            comment = (comments.get((schema, name)) or {}).get("text") or ""
+            tables.append(CatalogTable(f"{prefix}{name}", made, count, is_view, is_estimate, links, comment=comment))
     return tables
 
 
@@ -59,4 +61,4 @@ def _column(entry: Any, primary: list[str], links: tuple[ForeignKey, ...]) -> Ca
     )
     kind = entry["type"]
     declared = "" if isinstance(kind, sa.types.NullType) else str(kind)
-    return CatalogColumn(name, declared, name in primary, target)
+    return CatalogColumn(name, declared, name in primary, target, entry.get("comment") or "")

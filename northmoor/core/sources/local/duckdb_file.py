@@ -16,13 +16,13 @@ from northmoor.core.sources.local.reader_start import start_reader
 from northmoor.core.sources.local.tasks import Opening
 
 _TABLES = """
-select table_name, estimated_size, false from duckdb_tables() where not internal and schema_name = 'main'
+select table_name, estimated_size, false, comment from duckdb_tables() where not internal and schema_name = 'main'
 union all
-select view_name, null, true from duckdb_views() where not internal and schema_name = 'main'
+select view_name, null, true, comment from duckdb_views() where not internal and schema_name = 'main'
 order by 3, 1
 """
 _COLUMNS = """
-select table_name, column_name, data_type from duckdb_columns()
+select table_name, column_name, data_type, comment from duckdb_columns()
 where not internal and schema_name = 'main' order by table_name, column_index
 """
 _KEYS = """
@@ -83,9 +83,9 @@ Found = Sequence[Sequence[Any]]
 
 def _catalog(held: Found, constraints: Found, found: Found, macros: Found) -> Catalog:
     """What a database holds, from its columns, keys, tables and macros."""
-    columns: dict[str, list[tuple[str, str]]] = {}
-    for table, name, kind in held:
-        columns.setdefault(table, []).append((name, kind))
+    columns: dict[str, list[tuple[str, str, str]]] = {}
+    for table, name, kind, comment in held:
+        columns.setdefault(table, []).append((name, kind, comment or ""))
     primary: dict[str, list[str]] = {}
     foreign: dict[str, list[ForeignKey]] = {}
     for table, kind, own, other, referred in constraints:
@@ -94,10 +94,11 @@ def _catalog(held: Found, constraints: Found, found: Found, macros: Found) -> Ca
         else:
             foreign.setdefault(table, []).append(ForeignKey(tuple(own), other, tuple(referred)))
     tables = []
-    for name, size, is_view in found:
+    for name, size, is_view, comment in found:
         keys = tuple(foreign.get(name, ()))
         target = {own: f"{k.table}.{to}" for k in keys for own, to in zip(k.columns, k.referred, strict=False)}
-        made = tuple(CatalogColumn(c, t, c in primary.get(name, ()), target.get(c)) for c, t in columns.get(name, []))
-        tables.append(CatalogTable(name, made, size, is_view, not is_view, keys))
+        own = columns.get(name, [])
+        made = tuple(CatalogColumn(c, kind, c in primary.get(name, ()), target.get(c), said) for c, kind, said in own)
+        tables.append(CatalogTable(name, made, size, is_view, not is_view, keys, comment=comment or ""))
     routines = [Routine(name, tuple(p or ()), False) for name, p in macros]
     return Catalog(tuple(tables), tuple(routines))

@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.data.query.sentence_context import SentenceContext
-from northmoor.app.language.translation import tr
+from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.widgets.widget_tools import pass_focus
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
@@ -68,6 +68,7 @@ class TablePicker(QWidget):
         self.note = QLabel()
         self.note.setObjectName("quiet")
         self.note.setTextFormat(Qt.TextFormat.PlainText)
+        self.note.setWordWrap(True)
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(_SETTLE)
@@ -98,10 +99,12 @@ class TablePicker(QWidget):
         tables.sort(key=lambda t: first.index(t.name) if t.name in reasons else len(first))
         for table in tables:
             count = "" if table.rows is None else f"{'≈ ' * table.is_estimate}{table.rows:,}"
-            item = QTreeWidgetItem([table.name, count, reasons.get(table.name, "view" if table.is_view else "")])
+            kind = tr("view") if table.is_view else ""
+            item = QTreeWidgetItem([table.name, count, reasons.get(table.name) or table.comment or kind])
             item.setData(0, _NAME, table.name)
             item.setTextAlignment(1, Qt.AlignmentFlag.AlignRight)
             item.setToolTip(0, ", ".join(column.name for column in table.columns))
+            item.setToolTip(2, table.comment)
             self.list.addTopLevelItem(item)
         if tables:
             self.list.setCurrentItem(self.list.topLevelItem(0))
@@ -134,7 +137,7 @@ class TablePicker(QWidget):
     def _filter(self, text: str) -> None:
         words = text.lower().split()
         for item in self._items():
-            searched = f"{item.text(0)} {item.toolTip(0)}".lower()
+            searched = f"{item.text(0)} {item.toolTip(0)} {item.toolTip(2)}".lower()
             item.setHidden(not all(word in searched for word in words))
         named = [i for i in self._items() if not i.isHidden()]
         own = [item for item in named if all(word in item.text(0).lower() for word in words)]
@@ -153,10 +156,12 @@ class TablePicker(QWidget):
         self.rows.clear()
         self.rows.setRowCount(0)
         self.rows.setColumnCount(len(table.columns))
-        self.rows.setHorizontalHeaderLabels([f"{c.name}\n{c.type.lower()}" for c in table.columns])
-        self.note.setText(
-            table.fault or tr("{name}: {count} columns").format(name=table.name, count=len(table.columns))
-        )
+        for at, column in enumerate(table.columns):
+            head = QTableWidgetItem(f"{column.name}\n{column.type.lower()}")
+            head.setToolTip(column.comment)
+            self.rows.setHorizontalHeaderItem(at, head)
+        facts = f"{table.name}: " + tr_count(len(table.columns), "{count} column", "{count} columns")
+        self.note.setText(table.fault or (f"{facts}. {table.comment}" if table.comment else facts))
         self._timer.start()
 
     def _ask_rows(self) -> None:
