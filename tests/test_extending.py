@@ -14,9 +14,6 @@ from typing import Any
 
 import pytest
 
-from northmoor.app.widgets.kind_looks import KIND_LOOKS
-from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME
-
 ROOT = Path(__file__).parents[1]
 TOYS = Path(__file__).parent / "toys"
 MODULES = {
@@ -124,7 +121,3 @@ def test_a_kind_of_value_is_its_functions_a_record_and_its_look(toys: dict[str, 
     assert toys["held"] == "int16"
     assert (toys["kinds"][-1], toys["shift"]) == ("Hours of work", "5")
     assert toys["refused"] == "Parameter shift: 'long' is no hours; write hours such as 5 h."
-
-
-def test_the_window_knows_every_kind_of_value() -> None:
-    assert KIND_LOOKS.keys() == KIND_OF_NAME.keys()
