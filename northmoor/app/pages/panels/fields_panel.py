@@ -40,11 +40,17 @@ class FieldsPanel(QListWidget):
                 "Enter adds them as columns; L groups by them. Ctrl or Shift chooses several."
             )
         )
+        self._shown: tuple[Query, Mapping[str, ValueType]] | None = None
         self.setDragEnabled(True)
         self.setSelectionMode(QListWidget.SelectionMode.ExtendedSelection)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.customContextMenuRequested.connect(self._menu)
         self.itemActivated.connect(lambda item: self.columns_wanted.emit(self._with(item)))
+
+    def clear(self) -> None:
+        """Show nothing."""
+        self._shown = None
+        super().clear()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """Say what belongs here when there is nothing yet."""
@@ -53,8 +59,11 @@ class FieldsPanel(QListWidget):
 
     def show_fields(self, query: Query, types: Mapping[str, ValueType]) -> None:
         """Show a query's columns, of which the types are known."""
+        if self._shown is not None and (query, types) == self._shown:
+            return
         chosen = self.chosen()
         self.clear()
+        self._shown = (query, types)
         for name, kind in types.items():
             setting = column_setting(query, name)
             if setting.hidden:
