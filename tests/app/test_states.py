@@ -54,7 +54,10 @@ def test_a_report_that_cannot_be_opened_is_told_and_left_alone(window: Window, c
 def test_a_missing_value_is_told_and_can_be_given(window: Window, copy: Path, qtbot: QtBot) -> None:
     report = load_report(copy)
     port = {"name": "port", "label": "Port", "hint": "Port of departure"}
-    save_report(report.but(parameters=(*report.parameters, port)), copy)
+    fares = report.query("fares")
+    used = fares.but(sql=fares.sql.replace("where", "where :port <> '' and", 1))
+    queries = tuple(used if query.name == "fares" else query for query in report.queries)
+    save_report(report.but(queries=queries, parameters=(*report.parameters, port)), copy)
     assert window.open(copy)
     qtbot.waitUntil(lambda: "Parameter port: A value is missing" in unescape(window._notice.toolTip()))
     line = window.parameters.findChild(QLineEdit, "parameter-port")

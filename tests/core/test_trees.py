@@ -219,7 +219,7 @@ def test_headings_of_all_groups_around_are_repeated(library: MakeLibrary) -> Non
 
 
 def test_own_and_depth_are_refused_where_there_is_no_tree(library: MakeLibrary) -> None:
-    for value, told in (("sum(v) over own", "over own stands in"), ("depth()", "depth() stands in")):
+    for value, told in (("sum(v) over own", "over own belongs in"), ("depth()", "depth() belongs in")):
         level = level_of("id", total=row_of(v=value))
         (finding,) = render(report_of(table_of("v", levels=(level,))), library(CENTRES)).findings
         assert told in finding.message
