@@ -195,14 +195,14 @@ def test_a_column_is_renamed_in_one_step_with_all_its_uses(window: Window, data:
 
 
 def test_tables_are_found_by_what_their_owner_wrote_about_them(qtbot: QtBot) -> None:
-    fee = CatalogColumn("fee", "DECIMAL(9, 2)", comment="Dues of the harbour")
+    fee = CatalogColumn("fee", "DECIMAL(9, 2)", comment="Dues of the <b>harbour")
     tables = (CatalogTable("ports", (fee,), 7), CatalogTable("visits", (fee,), 90, comment="Ships at quays"))
     picker = TablePicker(SentenceContext(Catalog(tables)), ())
     qtbot.addWidget(picker)
     picker.search.setText("quays")
     assert picker.current().name == "visits"
     assert picker.note.text() == "visits: 1 column. Ships at quays"
-    assert picker.rows.horizontalHeaderItem(0).toolTip() == "Dues of the harbour"
+    assert picker.rows.horizontalHeaderItem(0).toolTip() == "<p>Dues of the &lt;b&gt;harbour</p>"
 
 
 def test_a_sentence_is_built_by_choosing_and_is_sql_at_every_step(

@@ -22,6 +22,7 @@ from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import ROWAN, STONE_TEXT
+from northmoor.app.widgets.widget_tools import plain_tip
 from northmoor.core.model.data.connections import KIND_OF_CONNECTION, Connection
 from northmoor.core.model.data.queries import Query
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable, Routine
@@ -237,7 +238,7 @@ def _table_entry(connection: str, table: CatalogTable) -> QTreeWidgetItem:
     shown.setData(0, _NODE, Node("table", connection, table.name))
     shown.setForeground(1, QColor(ROWAN if table.fault else STONE_TEXT))
     shown.setTextAlignment(1, Qt.AlignmentFlag.AlignRight)
-    shown.setToolTip(0, core_text(table.fault or table.comment))
+    shown.setToolTip(0, plain_tip(core_text(table.fault) if table.fault else table.comment))
     shown.addChildren([_column_entry(connection, column) for column in table.columns])
     return shown
 
@@ -249,7 +250,7 @@ def _column_entry(connection: str, column: CatalogColumn) -> QTreeWidgetItem:
     item.setData(0, _NODE, Node("column", connection, column.name))
     item.setForeground(1, QColor(STONE_TEXT))
     about = f"{column.name}: {kind or tr('any type')}"
-    item.setToolTip(0, f"{about}\n{column.comment}" if column.comment else about)
+    item.setToolTip(0, plain_tip(f"{about}\n{column.comment}" if column.comment else about))
     return item
 
 

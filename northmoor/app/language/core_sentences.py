@@ -1,4 +1,4 @@
-"""What the core says, in the language of the window: its errors, findings and notes.
+"""The core's errors, findings and notes, in the language of the window.
 
 The core writes sentences in English and knows of no language. The catalogue has their templates, as they are in the
 core's source; a sentence is recognised by its template, and what was filled in is filled into the translation. What is
@@ -60,9 +60,8 @@ class CoreSentences:
             first = self._whole(text[: end.start() + 1], depth)
             if first is not None:
                 return f"{first} {self.translated(text[end.end() :], depth + 1)}"
-        ended = (
-            self._whole(f"{text}.", depth) if text[-1:] not in ".?" else None
-        )  # its end is that of what is around it
+        # a sentence within another one has lost its full stop to it
+        ended = self._whole(f"{text}.", depth) if text[-1:] not in ".?" else None
         return ended.removesuffix(".") if ended is not None else self._whole(text, depth, re.compile("")) or text
 
     def _whole(self, text: str, depth: int, kept: re.Pattern[str] = _ONE) -> str | None:
@@ -90,6 +89,6 @@ def use_sentences(translations: dict[str, str]) -> None:
     _spoken[:] = [CoreSentences(translations)] if translations else []
 
 
-def core_text(said: object) -> str:
+def core_text(message: object) -> str:
     """An error, a finding or a text of the core in the language of the window."""
-    return _spoken[0].translated(str(said)) if _spoken else str(said)
+    return _spoken[0].translated(str(message)) if _spoken else str(message)

@@ -1,6 +1,7 @@
 """Small things that Qt needs each time."""
 
 from collections.abc import Sequence
+from html import escape
 
 from PyQt6.QtCore import QEvent, QSignalBlocker, QSize, Qt
 from PyQt6.QtGui import QFocusEvent, QImage
@@ -29,6 +30,11 @@ _FRAME = QSize(16, 48)
 def image_of(raster: Raster) -> QImage:
     """The picture that pixels are, which have to be kept as long as it is."""
     return QImage(raster.data, raster.width, raster.height, raster.stride, QImage.Format.Format_RGB32)
+
+
+def plain_tip(text: str) -> str:
+    """A text of a stranger as a tooltip: marks in it are shown and do nothing; none for no text."""
+    return f"<p>{escape(text).replace(chr(10), '<br>')}</p>" if text else ""
 
 
 def first_size(window: QWidget, wanted: QSize) -> QSize:

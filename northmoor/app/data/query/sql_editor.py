@@ -20,6 +20,7 @@ from northmoor.app.widgets.theme import (
     ROWAN,
     STONE_TEXT,
 )
+from northmoor.app.widgets.widget_tools import plain_tip
 
 EDITOR_POINTS = 9.5
 """Size of the SQL; the editor component knows points only."""
@@ -144,4 +145,4 @@ class SqlEditor(QsciScintilla):
         character = len(self.text().encode()[: max(at, 0)].decode(errors="ignore"))
         found = next((words for begin, count, words in self._underlined if begin <= character <= begin + count), "")
         if at >= 0 and found:
-            QToolTip.showText(self.viewport().mapToGlobal(QPoint(x, y + 16)), found, self)
+            QToolTip.showText(self.viewport().mapToGlobal(QPoint(x, y + 16)), plain_tip(found), self)

@@ -98,7 +98,7 @@ def _catalog(held: Found, constraints: Found, found: Found, macros: Found) -> Ca
         keys = tuple(foreign.get(name, ()))
         target = {own: f"{k.table}.{to}" for k in keys for own, to in zip(k.columns, k.referred, strict=False)}
         own = columns.get(name, [])
-        made = tuple(CatalogColumn(c, kind, c in primary.get(name, ()), target.get(c), said) for c, kind, said in own)
+        made = tuple(CatalogColumn(c, kind, c in primary.get(name, ()), target.get(c), about) for c, kind, about in own)
         tables.append(CatalogTable(name, made, size, is_view, not is_view, keys, comment=comment or ""))
     routines = [Routine(name, tuple(p or ()), False) for name, p in macros]
     return Catalog(tuple(tables), tuple(routines))

@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.data.query.sentence_context import SentenceContext
 from northmoor.app.language.translation import tr, tr_count
-from northmoor.app.widgets.widget_tools import pass_focus
+from northmoor.app.widgets.widget_tools import pass_focus, plain_tip
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import NorthmoorError
@@ -104,7 +104,8 @@ class TablePicker(QWidget):
             item.setData(0, _NAME, table.name)
             item.setTextAlignment(1, Qt.AlignmentFlag.AlignRight)
             item.setToolTip(0, ", ".join(column.name for column in table.columns))
-            item.setToolTip(2, table.comment)
+            item.setToolTip(2, plain_tip(table.comment))
+            item.setData(2, _NAME, table.comment)
             self.list.addTopLevelItem(item)
         if tables:
             self.list.setCurrentItem(self.list.topLevelItem(0))
@@ -137,7 +138,7 @@ class TablePicker(QWidget):
     def _filter(self, text: str) -> None:
         words = text.lower().split()
         for item in self._items():
-            searched = f"{item.text(0)} {item.toolTip(0)} {item.toolTip(2)}".lower()
+            searched = f"{item.text(0)} {item.toolTip(0)} {item.data(2, _NAME)}".lower()
             item.setHidden(not all(word in searched for word in words))
         named = [i for i in self._items() if not i.isHidden()]
         own = [item for item in named if all(word in item.text(0).lower() for word in words)]
@@ -158,7 +159,7 @@ class TablePicker(QWidget):
         self.rows.setColumnCount(len(table.columns))
         for at, column in enumerate(table.columns):
             head = QTableWidgetItem(f"{column.name}\n{column.type.lower()}")
-            head.setToolTip(column.comment)
+            head.setToolTip(plain_tip(column.comment))
             self.rows.setHorizontalHeaderItem(at, head)
         facts = f"{table.name}: " + tr_count(len(table.columns), "{count} column", "{count} columns")
         self.note.setText(table.fault or (f"{facts}. {table.comment}" if table.comment else facts))
