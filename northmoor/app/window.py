@@ -76,8 +76,8 @@ class Window(QMainWindow):
         self._settings = settings or QSettings("Northmoor", "Northmoor")
         self.controller = DocumentController()
         self.worker = Worker()
-        for is_other in (self.controller.changed, self.controller.values_changed, self.controller.folds_changed):
-            is_other.connect(self.show_report)  # it is rendered while panels follow
+        for signal in (self.controller.changed, self.controller.values_changed, self.controller.folds_changed):
+            signal.connect(self.show_report)  # it is rendered while panels follow
         self.pages = PagesWorkspace(self.controller, self.worker)
         self.catalog_worker = Worker()  # a server that is slow to answer holds up neither rows nor pages
         self.parameters = ParameterBar(self.controller)
