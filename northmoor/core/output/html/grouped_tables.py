@@ -11,7 +11,7 @@ from northmoor.core.output.content.table_grid import GridPlace, grid_rows
 from northmoor.core.output.content.table_rows import TableCell, TableContent, TableRow, cell_text
 from northmoor.core.output.html.drawn_parts import cell_drawing
 from northmoor.core.output.html.looks import box_css, text_css
-from northmoor.core.output.html.page_parts import PageParts, as_html
+from northmoor.core.output.html.page_parts import PageParts, as_attribute, as_html
 from northmoor.core.output.svg.drawing import svg_points
 
 
@@ -20,9 +20,10 @@ def table_html(node: TableNode, parts: PageParts) -> Iterator[str]:
     layout = node.layout
     content = TableContent(layout)
     writer = _TableWriter(content, parts)
-    label = escape(node.name.replace("-", " "))
     names = ("table", "folding") if writer.folds else ("table",)
-    around = f' role="region" tabindex="0" aria-label="{label}"' if parts.is_interactive else ""
+    around = ""
+    if parts.is_interactive:
+        around = f' role="region" tabindex="0" aria-label="{as_attribute(parts.region_name(node.name))}"'
     yield f"<div{parts.place(node.name)}{around}{parts.looks.of('', *names)}>"
     yield from writer.begin()
     for row, places in grid_rows(content.rows(node.start, node.end), content.columns):

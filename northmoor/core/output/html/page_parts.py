@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from html import escape
+from itertools import chain, count
 from urllib.parse import quote
 
 from northmoor.core.layout.text.fonts import font_file
@@ -35,6 +36,7 @@ class PageParts:
     headings: list[tuple[int, str, str]] = field(default_factory=list)
     """The level, name and text of each heading."""
     _places: set[str] = field(default_factory=set)
+    _regions: set[str] = field(default_factory=set)
     _drawings: int = 0
 
     @property
@@ -63,6 +65,15 @@ class PageParts:
             return ""
         self._places.add(made)
         return f' id="{made}"'
+
+    def region_name(self, name: str) -> str:
+        """The name that a table is announced by: that of its block, told apart by the heading above it, or counted."""
+        words = name.replace("-", " ")
+        heading = f"{words}, {self.headings[-1][2]}" if self.headings else words
+        counted = (f"{heading}, {number}" for number in count(2))
+        made = next(each for each in chain((words, heading), counted) if each not in self._regions)
+        self._regions.add(made)
+        return made
 
     def linked(self, target: str | None, inner: str) -> str:
         """What is inside a link, if a web page can follow it: to other places, or to one of its own."""
