@@ -138,7 +138,7 @@ def test_parameters_and_other_queries_can_be_used_in_cells(library: MakeLibrary)
         (":year", "total", "there is no parameter :year"),
         ("page_number()", "total", "belongs in a header or footer"),
         ("charge + 'x'", "detail", "Could not convert string 'x'"),
-        ("sum(note)", "total", "The engine cannot compute it"),
+        ("100 * sum(note)", "total", "at character 11: note is a text, which sum(x) does not take"),
         ("lag(charge) over report", "total", "belong in rows"),
     ],
 )

@@ -1,14 +1,17 @@
 """What is wrong with an expression while it is being typed, where, and what would put it right."""
 
 import re
-from collections.abc import Collection
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from difflib import get_close_matches
 
+from northmoor.core.analysis.expression_types import NameTypes, TypeFault, expression_type
 from northmoor.core.errors import ExpressionError
 from northmoor.core.expr.function_help import FUNCTION_HELP
-from northmoor.core.expr.language import columns_in, parse
+from northmoor.core.expr.language import Expression, columns_in, parse
 from northmoor.core.expr.templates import Slot, parse_template
+from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME, KindName
+from northmoor.core.model.report import Report
 
 _WORD = re.compile(r"[A-Za-z_]\w*")
 _NEAR = 0.6
@@ -24,23 +27,82 @@ class ExpressionFault:
     corrected: str | None = None
 
 
-def check_expression(text: str, fields: Collection[str], is_template: bool = False) -> ExpressionFault | None:
-    """The first fault of an expression, or of those in a template, over a query's fields; None where there is none."""
+@dataclass(frozen=True)
+class KnownNames:
+    """What an expression can name where it is written, with the kinds of values; None where a kind is not known.
+
+    Without fields it is not known what can be named, and names are no faults.
+    """
+
+    fields: Mapping[str, KindName | None] = field(default_factory=dict)
+    parameters: Mapping[str, KindName | None] = field(default_factory=dict)
+
+    @property
+    def types(self) -> NameTypes:
+        """The engine's types of the names."""
+        kinds = (self.fields, self.parameters)
+        return NameTypes(
+            *({name: kind and KIND_OF_NAME[kind].sql.upper() for name, kind in each.items()} for each in kinds)
+        )
+
+
+def _types(kinds: Mapping[str, KindName | None]) -> dict[str, str | None]:
+    return {name: kind and KIND_OF_NAME[kind].sql.upper() for name, kind in kinds.items()}
+
+
+def known_names(report: Report, field_kinds: Mapping[str, KindName]) -> KnownNames:
+    """What can be named over a query's fields."""
+    if not field_kinds:
+        return KnownNames()
+    computed: dict[str, KindName | None] = {value.name: None for value in report.named_values}
+    parameters = {
+        name: "integer" if name.endswith("_count") and name != parameter.name else parameter.kind
+        for parameter in report.parameters
+        for name in parameter.names
+    }
+    return KnownNames({**computed, **field_kinds}, {**computed, **parameters})
+
+
+def check_expression(text: str, names: KnownNames, is_template: bool = False) -> ExpressionFault | None:
+    """The first fault of an expression, or of those in a template, over some names; None where there is none."""
     if not text.strip():
         return None
     try:
-        texts = [part.expression.text for part in parse_template(text) if isinstance(part, Slot)] if is_template else [
-            parse(text).text
+        parts = [part.expression for part in parse_template(text) if isinstance(part, Slot)] if is_template else [
+            parse(text)
         ]  # fmt: skip
     except ExpressionError as error:
         return _syntax_fault(text, error, is_template)
-    known = {name.lower(): name for name in fields}
-    for own in texts:
-        for name in sorted(columns_in(own) - set(known)):
-            found = re.search(rf'(?<![\w.:])"?{re.escape(name)}"?(?![\w(.])', text, re.IGNORECASE)
-            if found is not None and known:
-                return _unknown(text, found.start(), found[0], "field", list(known.values()))
+    for part in parts:
+        if names.fields and (fault := _unknown_name(text, part, names) or _type_fault(text, part, names)) is not None:
+            return fault
     return None
+
+
+def _unknown_name(text: str, part: Expression, names: KnownNames) -> ExpressionFault | None:
+    """The first field or parameter that is not there."""
+    for name in sorted(columns_in(part.text) - {name.lower() for name in names.fields}):
+        found = re.search(rf'(?<![\w.:])"?{re.escape(name)}"?(?![\w(.])', text, re.IGNORECASE)
+        if found is not None:
+            return _unknown(text, found.start(), found[0], "field", list(names.fields))
+    for name in sorted(part.parameters - set(names.parameters)):
+        found = re.search(rf"(?<!:):{re.escape(name)}(?!\w)", text)
+        if found is not None:
+            return _unknown(text, found.start(), found[0], "parameter", [f":{known}" for known in names.parameters])
+    return None
+
+
+def _type_fault(text: str, part: Expression, names: KnownNames) -> ExpressionFault | None:
+    """The first part whose operands do not fit it."""
+    fault = expression_type(part, names.types)
+    if not isinstance(fault, TypeFault):
+        return None
+    around = max(text.find(part.text), 0)
+    before, after = text[:around], text[around + len(part.text) :]
+    corrected = f"{before}{fault.corrected}{after}" if fault.corrected is not None else None
+    begin = fault.begin or 0
+    length = (fault.end if fault.end is not None else len(part.text) - 1) - begin + 1
+    return ExpressionFault(fault.message, around + begin, length, corrected)
 
 
 def _syntax_fault(text: str, error: ExpressionError, is_template: bool) -> ExpressionFault:

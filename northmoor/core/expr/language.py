@@ -202,6 +202,8 @@ def _parse(text: str) -> Expression:
     unmark_placeholders(tree)
     for node in tree.walk():
         _check(node, text)
+        for side in ("start", "end") if "start" in node.meta else ():
+            node.meta[side] = known.original(node.meta[side])
     return Expression(text, tree)
 
 

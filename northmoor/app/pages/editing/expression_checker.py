@@ -1,6 +1,6 @@
 """Checks an expression while it is typed: a fault is underlined and explained by the line, and a key corrects it."""
 
-from collections.abc import Callable, Collection
+from collections.abc import Callable
 
 from PyQt6.QtCore import QEvent, QObject, QPoint, Qt, QTimer
 from PyQt6.QtGui import QColor, QInputMethodEvent, QKeyEvent, QTextCharFormat
@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QLabel, QLineEdit
 from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.theme import ROWAN
-from northmoor.core.authoring.expression_check import ExpressionFault, check_expression
+from northmoor.core.authoring.expression_check import ExpressionFault, KnownNames, check_expression
 
 _AFTER = 250
 """Milliseconds without typing after which a text is checked."""
@@ -17,11 +17,11 @@ _WIDEST = 460
 
 
 class ExpressionChecker(QObject):
-    """Belongs to a line. Alt+Enter takes the correction; the fields are asked for at each check."""
+    """Belongs to a line. Alt+Enter takes the correction; the names are asked for at each check."""
 
-    def __init__(self, line: QLineEdit, fields: Callable[[], Collection[str]], is_template: bool = False) -> None:
+    def __init__(self, line: QLineEdit, names: Callable[[], KnownNames], is_template: bool = False) -> None:
         super().__init__(line)
-        self._line, self._fields, self._is_template = line, fields, is_template
+        self._line, self._names, self._is_template = line, names, is_template
         self.fault: ExpressionFault | None = None
         self._message_shown: QFrame | None = None
         self._timer = QTimer(self)
@@ -45,7 +45,7 @@ class ExpressionChecker(QObject):
 
     def check(self) -> None:
         """Look at the text as it is now."""
-        self.fault = check_expression(self._line.text(), self._fields(), self._is_template)
+        self.fault = check_expression(self._line.text(), self._names(), self._is_template)
         self._underline()
         self._hide()
         if self.fault is not None and self._line.isVisible():

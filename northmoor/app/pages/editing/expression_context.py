@@ -1,9 +1,10 @@
 """What an expression can use where it is written, and what computes it there."""
 
-from collections.abc import Callable, Collection, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from northmoor.core.authoring.completions import Completion
+from northmoor.core.authoring.expression_check import KnownNames
 from northmoor.core.base.cancellation import CancelToken
 
 BeginTrial = Callable[[str, bool, Callable[[object], None]], CancelToken]
@@ -16,6 +17,6 @@ class ExpressionContext:
     """Completions, the names of fields, and values of them; `begin_trial` is None where no cell is chosen."""
 
     completions: Sequence[Completion] = ()
-    names: Collection[str] = ()
+    names: KnownNames = field(default_factory=KnownNames)
     samples: Mapping[str, str] = field(default_factory=dict)
     begin_trial: BeginTrial | None = None

@@ -1,6 +1,6 @@
 """Editing a definition where it is: a line over the cell on the page, holding its expression or template."""
 
-from collections.abc import Callable, Collection
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QRect, Qt
@@ -13,6 +13,7 @@ from northmoor.app.pages.editing.expression_checker import ExpressionChecker
 from northmoor.app.widgets.widget_tools import hide_and_delete
 from northmoor.app.widgets.word_completer import WordCompleter
 from northmoor.core.authoring.completions import Completion
+from northmoor.core.authoring.expression_check import KnownNames
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.table import Cell, Column, RowPlace
 from northmoor.core.model.pages import TextPiece
@@ -95,14 +96,14 @@ class InlineEditor(QLineEdit):
         definition: Definition,
         commit: Callable[[str], object],
         completions: Callable[[], list[Completion]],
-        fields: Callable[[], Collection[str]],
+        names: Callable[[], KnownNames],
         enlarge: Callable[[str, bool, Callable[[str], object]], object],
     ) -> None:
         super().__init__(definition.text, over)
         self._before, self._commit, self._enlarge = definition.text, commit, enlarge
         self._is_template = definition.is_template
         self.completer_of_words = WordCompleter(self, completions, definition.is_template)
-        self.checker = ExpressionChecker(self, fields, definition.is_template)
+        self.checker = ExpressionChecker(self, names, definition.is_template)
         self._is_done = False
         self.setObjectName("expression")
         self.setAccessibleName(tr("Definition"))

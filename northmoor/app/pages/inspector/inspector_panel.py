@@ -1,6 +1,6 @@
 """The inspector: What, Where and Look of the selected part."""
 
-from collections.abc import Callable, Collection, Mapping
+from collections.abc import Callable, Mapping
 from functools import partial
 from typing import Any
 
@@ -34,6 +34,7 @@ from northmoor.app.widgets.color_editor import ColorEditor
 from northmoor.app.widgets.value_editors import ChoiceEditor, Commit, LineEditor
 from northmoor.app.widgets.word_completer import WordCompleter
 from northmoor.core.authoring.completions import Completion
+from northmoor.core.authoring.expression_check import KnownNames
 from northmoor.core.authoring.report_colors import report_colors
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.block_types import BLOCK_TYPE_OF_KIND
@@ -60,7 +61,7 @@ class InspectorPanel(FormArea):
         self._controller = controller
         self.completions: Callable[[], list[Completion]] = list
         """What can be written in an expression of the selected part."""
-        self.known_names: Callable[[], Collection[str]] = list
+        self.known_names: Callable[[], KnownNames] = KnownNames
         """The names that it can use."""
         self.enlarge: Callable[[str, bool, Callable[[str], object]], object] = lambda *_: None
         """Opens a larger editor of an expression."""

@@ -20,6 +20,7 @@ from northmoor.app.pages.part_menu.part_entries import part_entries
 from northmoor.app.worker import Worker
 from northmoor.core.authoring import table_commands
 from northmoor.core.authoring.completions import Completion, completions
+from northmoor.core.authoring.expression_check import KnownNames, known_names
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.checks.trace.pointed import PointedValue, pointed_value
 from northmoor.core.checks.trace.trial import try_content
@@ -108,12 +109,10 @@ class PartMenu:
             return {}
         return {name: str(rows.table[name][0].as_py())[:_LONGEST_SAMPLE] for name in rows.names}
 
-    def known_names(self) -> list[str]:
-        """The names that an expression of the selected part can use: fields and computed values."""
+    def known_names(self) -> KnownNames:
+        """The names that an expression of the selected part can use."""
         report = self._controller.report
-        computed = [value.name for value in report.named_values] if report is not None else []
-        fields = list(self._field_kinds()) if report is not None else []
-        return [*fields, *computed] if fields else []
+        return known_names(report, self._field_kinds()) if report is not None else KnownNames()
 
     def entries(self) -> list[PartEntry]:
         """What can be done to the selected part; to several, what can be done to each of them."""

@@ -131,7 +131,7 @@ def compile_cell_expression(
         tree = work.transform(work.expression.tree.copy())
     except ExpressionError as error:
         return error
-    return CompiledExpression(tree.sql("duckdb"), tuple(work.needs), work.bound, tuple(work.constants), work.says_key)
+    return work.compiled(tree)
 
 
 def _fault_message(
@@ -287,7 +287,7 @@ class _Computing:
         """Expressions at a crossing, in the order of its rows and columns."""
         count = int(np.prod(self.sides.shape(at)))
         table = self._dense(at, [c for c in compiled if isinstance(c, CompiledExpression)])
-        checked = [or_whole_fault(c, self.broken) for c in compiled]
+        checked = [or_whole_fault(self.engine, self.compiler, c, self.broken) for c in compiled]
         others = sorted(
             {
                 str(n.scope)

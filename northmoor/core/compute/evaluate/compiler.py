@@ -50,6 +50,7 @@ class CompiledExpression:
     `constants` are bare columns in a group row, each with the SQL that is true where the column has one value.
     """
 
+    expression: Expression
     sql: str
     needs: tuple[AggregateCall, ...]
     bound: Mapping[str, Any]
@@ -122,9 +123,7 @@ class Compiler:
         """The expression as SQL at its place. Raises ExpressionError for what has no meaning there."""
         work = ExpressionCompiler(self, expression, standing)
         tree = work.transform(expression.tree.copy())
-        return CompiledExpression(
-            tree.sql("duckdb"), tuple(work.needs), work.bound, tuple(work.constants), work.says_key
-        )
+        return work.compiled(tree)
 
 
 def _of_counted(call: exp.Expr) -> exp.Expr:
@@ -147,6 +146,11 @@ class ExpressionCompiler:
         self.constants: list[Constant] = []
         self.says_key = False
         self._grows = can_grow(expression.tree)
+
+    def compiled(self, tree: exp.Expr) -> CompiledExpression:
+        """The expression with the scalar that is left of it."""
+        needs, constants = tuple(self.needs), tuple(self.constants)
+        return CompiledExpression(self.expression, tree.sql("duckdb"), needs, self.bound, constants, self.says_key)
 
     def transform(self, node: exp.Expr) -> exp.Expr:
         """The node with windows, aggregates, columns and placeholders replaced, from the outside in."""

@@ -2,7 +2,6 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field
-from html import escape
 from itertools import pairwise
 
 from northmoor.core.layout.table.row_sequence import HEADING, TOTAL
