@@ -28,6 +28,12 @@ def qapp_cls() -> type[QApplication]:
 
 
 @pytest.fixture(scope="session", autouse=True)
+def theme(qapp: QApplication) -> None:
+    """The look of all windows; putting it on again would draw every widget that is left once more."""
+    apply_theme(qapp)
+
+
+@pytest.fixture(scope="session", autouse=True)
 def demo_rows() -> Iterator[None]:
     """Rows of the demo's database are fetched once for all windows, which open copies of its reports."""
     kept: dict[Any, Rows] = {}
@@ -62,9 +68,8 @@ def copy(demo: Path, tmp_path: Path) -> Path:
 
 
 @pytest.fixture
-def new_window(qapp: QApplication, qtbot: QtBot, tmp_path: Path) -> Iterator[Callable[[], Window]]:
+def new_window(qtbot: QtBot, tmp_path: Path) -> Iterator[Callable[[], Window]]:
     """Makes windows that share one settings file."""
-    apply_theme(qapp)
     windows: list[Window] = []
 
     def make() -> Window:

@@ -6,19 +6,17 @@ from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QPoint, QSettings, Qt
-from PyQt6.QtWidgets import QApplication, QFileDialog
+from PyQt6.QtWidgets import QFileDialog
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.tabbed_window import TabbedWindow
-from northmoor.app.widgets.theme import apply_theme
 from northmoor.app.window import Window
 from tests.app.conftest import settle
 
 
 @pytest.fixture
-def tabbed(qapp: QApplication, qtbot: QtBot, copy: Path, tmp_path: Path) -> Iterator[TabbedWindow]:
+def tabbed(qtbot: QtBot, copy: Path, tmp_path: Path) -> Iterator[TabbedWindow]:
     """The window with the demo's report open."""
-    apply_theme(qapp)
     made = TabbedWindow(QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat))
     made.resize(1280, 800)
     made.show()
