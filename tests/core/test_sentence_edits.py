@@ -1,5 +1,12 @@
 """Changes to sentences: the SQL stays sound."""
 
+import sqlite3
+from contextlib import closing
+
+import duckdb
+import pytest
+
+from northmoor.core.errors import QueryError
 from northmoor.core.sources.builder.asides import JoinPair
 from northmoor.core.sources.builder.edits import (
     add_operand,
@@ -13,6 +20,7 @@ from northmoor.core.sources.builder.edits import (
     without_table,
 )  # fmt: skip
 from northmoor.core.sources.builder.joins import joined, new_alias
+from northmoor.core.sources.builder.pivoting import Pivot, pivot, unpivot
 from northmoor.core.sources.builder.select_model import (
     BooleanGroup,
     Comparison,
@@ -23,6 +31,7 @@ from northmoor.core.sources.builder.select_model import (
     select_sql,
 )
 from northmoor.core.sources.builder.select_parser import parse_select
+from northmoor.core.sources.builder.select_writer import rewrite_select
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable
 
 PORTS = CatalogTable("ports", (CatalogColumn("port_id", "integer"), CatalogColumn("name", "text")), 7)
@@ -100,3 +109,35 @@ def test_totals_are_told_from_what_they_total() -> None:
     assert [split_aggregate(e) for e in ("sum(a * (b + 1))", "COUNT(distinct x)", "sum(a) + sum(b)", "a", "count(*)")] == [
         ("sum", "a * (b + 1)"), ("count_distinct", "x"), ("", "sum(a) + sum(b)"), ("", "a"), ("count", "*"),
     ]  # fmt: skip
+
+
+@pytest.mark.parametrize("dialect", ["sqlite", "duckdb"])
+def test_values_become_columns_and_columns_rows_again(dialect: str) -> None:
+    rows = [("TQ", "late", 3), ("TQ", None, 5), ("SK", "it's", 2), ("SK", "late", 4), ("SK", "late", 1)]
+    sql = "SELECT port, how, n -- as counted\nFROM lines\n"
+    sentence = parse_select(sql, dialect)
+    assert sentence is not None
+    wanted = Pivot("how", "text", ("it's", "late", None), "n", "sum", has_whole=True)
+    wide = rewrite_select(sql, pivot(sentence, wanted, dialect), dialect)
+    assert "-- as counted" in wide
+    long = unpivot(wide, dialect, ["it's", "late", "blank"], "how", "n")
+    with duckdb.connect() if dialect == "duckdb" else closing(sqlite3.connect(":memory:")) as engine:
+        engine.execute("create table lines (port varchar, how varchar, n integer)")
+        engine.executemany("insert into lines values (?, ?, ?)", rows)
+        assert sorted(engine.execute(wide).fetchall()) == [("SK", 2, 5, None, 7), ("TQ", None, 3, 5, 8)]
+        found = {(port, how): n for port, _, how, n in engine.execute(long).fetchall() if n is not None}
+    assert found == {("SK", "it's"): 2, ("SK", "late"): 5, ("TQ", "late"): 3, ("TQ", "blank"): 5}
+
+
+@pytest.mark.parametrize(
+    ("sql", "columns", "name", "message"),
+    [
+        ("select * from t", ["a", "b"], "item", "Choose the query's columns first"),
+        ("select a, b from t", ["a"], "item", "two or more columns"),
+        ("select a, b, c from t", ["a", "b"], "c", "c cannot name the new column"),
+        ("select a, b, c from t", ["a", "b"], "value", "value cannot name the new column"),
+    ],
+)
+def test_columns_that_cannot_become_rows_say_why(sql: str, columns: list[str], name: str, message: str) -> None:
+    with pytest.raises(QueryError, match=message):
+        unpivot(sql, "sqlite", columns, name, "value")

@@ -300,6 +300,6 @@ def test_a_trial_says_what_is_wrong(demo: Path) -> None:
     document = Session(Library.around(path)).render(load_report(path))
     region = next(s for s in hit_map(document.composition, 0).regions if (s.row, s.column) == ("detail", "fares"))
     assert try_content(document, 0, region, "tickets + 1", False, CancelToken()).kind == "whole number"
-    for text, message in (("fares + route", "cannot compute"), ("fares +", "cannot be understood")):
+    for text, message in (("fares + route", "joined by"), ("fares +", "cannot be understood")):
         with pytest.raises(NorthmoorError, match=message):
             try_content(document, 0, region, text, False, CancelToken())

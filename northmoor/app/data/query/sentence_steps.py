@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QDialog, QInputDialog, QWidget
 from northmoor.app.data.query.dialogs.compute_dialog import ComputeDialog
 from northmoor.app.data.query.dialogs.condition_dialog import ConditionDialog, ConditionScope
 from northmoor.app.data.query.dialogs.join_dialog import JoinDialog
+from northmoor.app.data.query.dialogs.pivot_dialogs import PivotDialog, UnpivotDialog
 from northmoor.app.data.query.dialogs.sentence_dialogs import (
     ColumnsDialog,
     FirstOfEachDialog,
@@ -26,6 +27,7 @@ from northmoor.core.sources.builder.edits import (
     add_operand,
     change_condition,
     condition_at,
+    item_name,
     project,
     select_all,
     toggle_connective,
@@ -33,6 +35,7 @@ from northmoor.core.sources.builder.edits import (
     with_total_condition,
     without_table,
 )
+from northmoor.core.sources.builder.pivoting import unpivot
 from northmoor.core.sources.builder.select_model import Comparison, Condition, SelectItem, SelectModel
 from northmoor.core.sources.builder.select_writer import wrap_select
 
@@ -219,6 +222,22 @@ class SentenceSteps:
                 lambda sql, dialect: first_of_each(sql, dialect, within, order, count, "numbered"),
             )
 
+    def turn_into_columns(self) -> None:
+        """Ask whose values become columns."""
+        dialog = PivotDialog(self._sentence, self._view.around, self._view)
+        if self._accepted(dialog):
+            self._view.report_change(tr("Make columns of values"), dialog.sentence())
+
+    def turn_into_rows(self) -> None:
+        """Ask which columns become rows."""
+        items = [item for item in self._sentence.select_items if item.expression != "*"]
+        dialog = UnpivotDialog([item_name(item) for item in items], self._view)
+        if self._accepted(dialog):
+            columns, name, value = dialog.chosen(), dialog.name.text().strip(), dialog.value.text().strip()
+            self._view.rewrite_wanted.emit(
+                tr("Make rows of columns"), lambda sql, dialect: unpivot(sql, dialect, columns, name, value)
+            )
+
     def edit_sorting(self) -> None:
         """Ask by what rows are sorted."""
         sentence = self._sentence
@@ -312,6 +331,8 @@ class SentenceSteps:
             (tr("sorted by …"), self.edit_sorting),
             (tr("limit to the first rows …"), self.edit_first),
             (tr("the first rows of each …"), self.take_first_of_each),
+            (tr("a column for each value …"), self.turn_into_columns),
+            (tr("a row for each column …"), self.turn_into_rows if len(sentence.select_items) > 1 else None),
         ]
         if not sentence.distinct:
             entries.append(("distinct", self.toggle_distinct))
