@@ -1,6 +1,7 @@
 """Shared fixtures: the demo library, small databases, and a real window."""
 
 import gc
+import os
 import sqlite3
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -22,6 +23,14 @@ settings.register_profile(
     suppress_health_check=[HealthCheck.function_scoped_fixture],
 )
 settings.load_profile("suite")
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Where one waits for the result, what takes long is left to CI."""
+    if not os.environ.get("CI"):
+        for item in items:
+            if item.get_closest_marker("slow") is not None:
+                item.add_marker(pytest.mark.skip(reason="slow: it runs with CI=true"))
 
 
 def pytest_collection_finish() -> None:

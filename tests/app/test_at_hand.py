@@ -331,6 +331,7 @@ KINDS = {
 }
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("kind", KINDS)
 def test_whatever_is_offered_for_a_part_can_be_done_and_undone(
     window: Window, demo: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, kind: str

@@ -93,6 +93,7 @@ def test_a_form_that_is_replaced_commits_nothing_more(qtbot: QtBot) -> None:
     assert committed == ["day0", "day01", "day012"]
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("seed", "language"), [(1, "en"), (2, "de")])
 def test_hands_that_press_anything_find_no_mistake(seed: int, language: str) -> None:
     """What goes wrong here goes wrong twice: what depends on the moment is looked for by runs of many thousands."""

@@ -251,6 +251,7 @@ def test_typing_nonsense_is_told_and_changes_nothing(window: Window, qtbot: QtBo
     assert window.findings.button.text() == "Preflight: no problems"
 
 
+@pytest.mark.slow
 def test_every_button_of_the_inspector_can_be_undone(window: Window, qtbot: QtBot) -> None:
     for selection in (
         Selection("level", TABLE, level="route"),

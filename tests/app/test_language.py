@@ -61,6 +61,7 @@ def seen_in(language: str, demo: Path, pictures: Path) -> dict[str, Any]:
     return found
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("language", TRANSLATED)
 def test_the_window_shows_no_text_in_english_and_cuts_none(language: str, demo: Path, tmp_path: Path) -> None:
     known = catalogue_texts(language)
@@ -71,6 +72,7 @@ def test_the_window_shows_no_text_in_english_and_cuts_none(language: str, demo: 
     assert seen["cut"] == []
 
 
+@pytest.mark.slow
 def test_texts_that_are_four_tenths_longer_have_room(demo: Path, tmp_path: Path) -> None:
     seen = seen_in("longer", demo, tmp_path)
     assert sum("ẽ" in text for text in seen["texts"]) > 250

@@ -29,6 +29,8 @@ from northmoor.app.window import Window
 from northmoor.core.model.data.queries import Query
 from tests.app.test_data import chips, choose, click_chip, in_dialog
 
+pytestmark = pytest.mark.slow
+
 
 class Asking:
     """Builds a query in the Data workspace as a user does; `actions` counts what is chosen, clicked and typed."""

@@ -96,6 +96,7 @@ def test_a_report_begins_empty_or_as_a_copy(
     assert empty.controller.path == copy.with_name("mine.moor")
 
 
+@pytest.mark.slow
 def test_the_demo_is_made_where_it_is_not_there_yet(
     empty: Window, tmp_path: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -25,6 +25,7 @@ ELSEWHERE = {
 CHANGING = sorted(set(NEEDING_REPORT) - ELSEWHERE)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     "chosen", [Selection("text", "scope"), Selection("table", "fares-table"), WHOLE_PAGE], ids=lambda s: s.kind
 )

@@ -137,6 +137,7 @@ def test_a_child_is_used_again_and_its_end_by_itself_is_a_sentence() -> None:
     assert total() is not None
 
 
+@pytest.mark.slow
 @pytest.mark.usefixtures("fresh")
 def test_a_picture_is_read_apart_and_stops_at_once(tmp_path: Path) -> None:
     Image.effect_noise((6000, 6000), 90).save(tmp_path / "large.png", compress_level=1)

@@ -82,6 +82,7 @@ def texts(name: str = "given", **more: Any) -> Parameter:
     return Parameter(name=name, holds="list", required=False, **more)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("source", SOURCES)
 @settings(max_examples=examples(25))
 @given(given_texts=st.lists(TEXTS, max_size=8))

@@ -24,6 +24,8 @@ from northmoor.core.sources.library import Library
 from tests.core.test_cli import northmoor
 from tests.delivery_helpers import bundle, delivery_library, execute, make, request, write_settings
 
+pytestmark = pytest.mark.slow
+
 ROUTES = ["Inverlang", "Oxholm", "Skarholm"]
 GOODS = {"Inverlang": {"timber", "feed"}, "Oxholm": {"fish"}, "Skarholm": {"timber", "salt"}}
 

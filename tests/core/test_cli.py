@@ -51,6 +51,7 @@ def told(done: subprocess.CompletedProcess[str], *codes: ExitCode) -> str:
     return done.stderr.strip()
 
 
+@pytest.mark.slow
 def test_demo_makes_the_library(tmp_path: Path, tarrow: sqlite3.Connection) -> None:
     done = northmoor("demo", "--dir", tmp_path / "lib", "--no-window", "--no-deliveries")
     assert (done.returncode, done.stderr) == (0, "")
@@ -136,6 +137,7 @@ def test_new_does_not_replace_a_report_unless_told(library: MakeLibrary, tmp_pat
     assert load_report(tmp_path / "x.moor").title == "Second"
 
 
+@pytest.mark.slow
 def test_run_writes_each_format_the_same_every_time(demo: Path, tmp_path: Path) -> None:
     report = demo / "reports" / "fares-by-route.moor"
     for name in ("a.pdf", "b.pdf", "a.json", "b.json", "a.png"):
@@ -334,6 +336,7 @@ def test_values_that_do_not_fit_are_each_one_sentence(
     assert not (tmp_path / "x.pdf").exists()
 
 
+@pytest.mark.slow
 def test_the_booking_desk_hands_selected_records_to_a_report(
     demo: Path, tmp_path: Path, tarrow: sqlite3.Connection
 ) -> None:
@@ -357,6 +360,7 @@ def test_the_booking_desk_hands_selected_records_to_a_report(
     assert "has no parcels" in controller(report, "--out", tmp_path / "y.json", "--records", "parcels").stderr
 
 
+@pytest.mark.slow
 def test_the_desk_hands_over_fifty_thousand_records(demo: Path, tmp_path: Path, tarrow: sqlite3.Connection) -> None:
     sql = "select count(*) as n, sum(quantity) as tickets from bookings where booking_id in (:bookings)"
     table = {

@@ -131,6 +131,7 @@ def tried(connection: PostgresqlConnection | MariadbConnection, secrets: Secrets
         Library(root, Connections(connections=(connection,)), secrets).catalog("db", CancelToken())
 
 
+@pytest.mark.slow
 def test_a_strangers_library_is_sent_no_password(
     recorder: tuple[str, Recorder], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -1,6 +1,5 @@
 """The demo data: the company's stories are in it, and its report says what the database says."""
 
-import os
 import shutil
 import sqlite3
 from datetime import UTC, datetime, timedelta
@@ -229,7 +228,7 @@ def test_each_order_of_the_demo_is_one_that_can_be_made(demo: Path) -> None:
     assert load_settings(demo).mail_server("").folder == "mail"
 
 
-@pytest.mark.skipif(not os.environ.get("CI"), reason="it makes some thirty runs")
+@pytest.mark.slow  # it makes some thirty runs
 def test_two_weeks_of_runs_have_gone_where_their_orders_say(
     demo: Path, tmp_path: Path, tarrow: sqlite3.Connection
 ) -> None:

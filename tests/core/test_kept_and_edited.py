@@ -27,6 +27,8 @@ from northmoor.core.store.report_files import load_report
 from tests.core.test_tagged_pdf import DEMO, read_texts, squeezed
 from tests.helpers import FREIGHT, render, report_of, table_of
 
+pytestmark = pytest.mark.slow
+
 MakeLibrary = Callable[[str], Library]
 KEPT = OutputOptions(archive="pages")
 TRACED = OutputOptions(archive="pages_and_data")

@@ -318,6 +318,7 @@ def test_keys_stand_stepped_in_one_column(library: MakeLibrary) -> None:
         matrix_of("n", rows=(level("port").but(name="page"),))
 
 
+@pytest.mark.slow
 def test_hundreds_of_columns_are_parted_and_too_many_are_told(library: MakeLibrary) -> None:
     made = library(SAILED)
     days = matrix_of("count(*)", rows=(level("region"),), columns=(level("day"),), no_rows="·")

@@ -5,6 +5,8 @@ import pytest
 
 from tests.fuzz import data_files, mutants
 
+pytestmark = pytest.mark.slow
+
 
 @pytest.mark.parametrize("seed", [1, 2])
 def test_changed_reports_end_in_pages_sentences_or_findings(seed: int) -> None:

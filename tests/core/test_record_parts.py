@@ -86,6 +86,7 @@ def traced(document: Document, page: int) -> list[Any]:
     return [(t.shown, t.scope, t.rows and t.rows.table.to_pylist(), [f.agrees for f in t.figures]) for t in found]
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("more", "parts"), [
     ({}, 3), ({"order_by": "sum(fee)"}, 3), ({"query": "shippers", "order_by": "who % 4"}, 1),
 ])  # fmt: skip

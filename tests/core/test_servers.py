@@ -217,6 +217,7 @@ def test_a_running_query_is_stopped_at_the_server(server: Server, db: Library) -
     assert _running(server) == 0
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("work", ["rows", "tables", "check"])
 def test_a_server_that_does_not_answer_is_left_at_once(server: Server, db: Library, work: str) -> None:
     report, stop = report_of(sql="select 1 as n"), CancelToken()

@@ -32,6 +32,8 @@ from northmoor.demo.data.telemetry import entries_after
 from tests.core.test_cli import northmoor
 from tests.delivery_helpers import bundle, delivery_library, execute, request, write_order, write_settings
 
+pytestmark = pytest.mark.slow
+
 CALLED = {"kind": "called"}
 PATIENCE = 60
 

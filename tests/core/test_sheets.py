@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from itertools import groupby, pairwise
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -64,6 +65,7 @@ def test_a_repeated_heading_says_that_its_group_goes_on(library: MakeLibrary) ->
     assert all(i["y"] + i["height"] <= bottom for page in dumped(document)["pages"] for i in page["items"])
 
 
+@pytest.mark.slow
 def test_three_hundred_columns_are_laid_out(library: MakeLibrary) -> None:
     columns = [Column(name=f"c{n}", value=f"n * {n}", width=60_000) for n in range(300)]
     total = Row(cells=tuple(Cell(column=c.name, value=f"sum({c.value})") for c in columns))

@@ -297,6 +297,7 @@ def test_a_cell_in_a_currency_of_its_own_is_as_it_is_printed(library: MakeLibrar
     assert "SEK" in str(rows_of(book(document).worksheets[0])[2][0])
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("name", "edition"), DEMO)
 def test_the_numbers_of_every_demo_report_are_those_of_its_pages(demo: Path, name: str, edition: str | None) -> None:
     """Each number that a table prints is a number of the sheet, which says it the same in its format."""

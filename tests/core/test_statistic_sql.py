@@ -51,6 +51,7 @@ def asked(engine: Engine, pieces: Pieces, wanted: StatisticColumn, hold: int | N
     return None if value is None else float(value)
 
 
+@pytest.mark.slow
 @given(
     READINGS, HOLDS, st.integers(-4, END), st.integers(1, 20), st.sampled_from(["held", "linear", "counter", "rate"])
 )

@@ -140,6 +140,7 @@ def squeezed(texts: list[str]) -> str:
     return "".join("".join(texts).split())
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("name", "edition"), DEMO)
 def test_demo_reports_pass_the_checks_of_the_standard(
     demo: Path, tmp_path: Path, name: str, edition: str | None

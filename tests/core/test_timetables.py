@@ -129,6 +129,7 @@ def _is_day(table: Timetable, day: date) -> bool:
     return True
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("zone", ZONES)
 @pytest.mark.parametrize(
     "words",
@@ -146,6 +147,7 @@ def test_times_are_those_that_the_clocks_show(zone: str, words: str) -> None:
     assert found[-1] >= END
 
 
+@pytest.mark.slow
 @settings(max_examples=examples(40), deadline=None, derandomize=True)
 @given(timetables())
 def test_any_timetable_is_as_the_reference_says(table: Timetable) -> None:

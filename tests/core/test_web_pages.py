@@ -45,6 +45,7 @@ def texts(root: Any, tag: str) -> list[str]:
     return [text_of(each) for each in root.iter(tag)]
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("name", "edition"), DEMO)
 def test_demo_pages_are_strict_safe_and_say_what_the_pages_say(demo: Path, name: str, edition: str | None) -> None:
     document = northmoor.render(demo / "reports" / f"{name}.moor", edition=edition)

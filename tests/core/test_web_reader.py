@@ -12,6 +12,8 @@ import northmoor
 from tests.core.test_tagged_pdf import DEMO
 from tests.core.test_web_pages import html_of
 
+pytestmark = pytest.mark.slow
+
 FEWER = {"freight-statement": {"shippers": [1, 2, 3]}}
 """Values by which the longest report is short; axe takes a minute for all of it."""
 
