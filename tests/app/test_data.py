@@ -743,6 +743,29 @@ def test_columns_and_values_are_filtered_where_they_are(window: Window, data: Da
     settle(window, qtbot)
 
 
+def test_a_bar_of_what_is_in_a_column_keeps_only_its_rows(
+    window: Window, data: DataWorkspace, qtbot: QtBot, tarrow: sqlite3.Connection
+) -> None:
+    add_query(window, name="weights", connection="tarrow", sql="select line_id, goods, weight_kg from waybill_lines")
+    rows_shown(window, qtbot, 23_907)
+    qtbot.waitUntil(lambda: len(data.pane.header.profiles) == 3, timeout=10_000)
+    data.pane._click(2)
+    parts = data.columns.parts
+    assert parts.item(1).text() == "500 to below 1,000 · 4,464 rows"
+    qtbot.mouseClick(parts.viewport(), Qt.MouseButton.LeftButton, pos=parts.visualItemRect(parts.item(1)).center())
+    wanted = tarrow.execute("select count(*) from waybill_lines where weight_kg >= 500 and weight_kg < 1000")
+    rows_shown(window, qtbot, wanted.fetchone()[0])
+    data.pane._click(1)
+    qtbot.waitUntil(lambda: parts.count() == 8, timeout=10_000)
+    parts.setCurrentRow(0)
+    chosen, _, _ = parts.item(0).text().partition(" · ")
+    parts.setFocus()
+    qtbot.keyClick(parts, Qt.Key.Key_Return)
+    assert data.editor.text().rstrip().endswith(f"weight_kg >= 500 and weight_kg < 1000 and goods = '{chosen}'")
+    qtbot.waitUntil(lambda: set(data.pane.rows.table["goods"].to_pylist()) == {chosen}, timeout=10_000)
+    settle(window, qtbot)
+
+
 def test_sql_is_formatted_and_earlier_runs_are_gone_back_to(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
     first = data.editor.text()
     data.editor.setText("select code,name from routes -- all of them\n where minutes>0 and season<>'x'")

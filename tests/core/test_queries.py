@@ -1,12 +1,14 @@
 """Queries of other queries, shared, detail and saved ones; what a query's rows are like; what running it means."""
 
 from collections.abc import Callable
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from decimal import Decimal
 from pathlib import Path
+from typing import Any
 from zoneinfo import ZoneInfo
 
 import numpy as np
+import pyarrow as pa
 import pyarrow.csv as pcsv
 import pyarrow.parquet as pq
 import pytest
@@ -181,6 +183,32 @@ def test_profiles_say_what_stands_in_each_column(library: MakeLibrary) -> None:
     assert (charge.low, charge.high, charge.distinct) == (Decimal("0.35"), Decimal("100.05"), 6)
     assert charge.bars[0] == 4
     assert (nothing.blanks, nothing.distinct, nothing.bars) == (6, 0, ())
+
+
+NUMBERS = st.lists(st.one_of(st.none(), st.integers(-(10**9), 10**9)), min_size=1, max_size=40)
+
+
+@given(NUMBERS, st.sampled_from(["int64", "decimal", "float64", "date32", "timestamp[us]"]))
+def test_parts_of_a_column_hold_each_value_once(numbers: list[int | None], kind: str) -> None:
+    made: dict[str, Callable[[int], Any]] = {
+        "decimal": lambda n: Decimal(n).scaleb(-2), "float64": lambda n: n / 7, "int64": int,
+        "date32": lambda n: date(2025, 1, 1) + timedelta(days=n % 9_000),
+        "timestamp[us]": lambda n: datetime(2025, 1, 1) + timedelta(seconds=n % 10**8),
+    }  # fmt: skip
+    values = [None if n is None else made[kind](n) for n in numbers]
+    arrow = pa.decimal128(18, 2) if kind == "decimal" else pa.type_for_alias(kind)
+    rows = Rows("q", pa.table({"v": pa.array(values, arrow)}), (), datetime(2025, 1, 1))
+    (found,) = profile(rows, CancelToken())
+    if not found.ranges:
+        return
+    for part in found.parts:
+        if part.low is None:
+            inside = [v for v in values if v is None]
+        else:
+            inside = [v for v in values if v is not None and part.low <= v < part.high]
+        assert len(inside) == part.count
+    assert sum(part.count for part in found.parts) == len(values)
+    assert len(found.ranges) <= 13
 
 
 def test_looking_sorts_and_narrows_without_touching_the_rows(library: MakeLibrary) -> None:

@@ -129,6 +129,13 @@ def test_values_become_columns_and_columns_rows_again(dialect: str) -> None:
     assert found == {("SK", "it's"): 2, ("SK", "late"): 5, ("TQ", "late"): 3, ("TQ", "blank"): 5}
 
 
+def test_a_value_that_is_named_like_a_column_gets_a_name_of_its_own() -> None:
+    sentence = parse_select("select port, how, n from lines", "sqlite")
+    assert sentence is not None
+    turned = pivot(sentence, Pivot("how", "text", ("port", "total"), "n", "sum", has_whole=True), "sqlite")
+    assert [item.name or item.expression for item in turned.select_items] == ["port", "port_2", "total", "total_2"]
+
+
 @pytest.mark.parametrize(
     ("sql", "columns", "name", "message"),
     [

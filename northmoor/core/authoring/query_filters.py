@@ -49,6 +49,15 @@ def with_value_kept(sentence: SelectModel, column: str, value: Any, is_kept: boo
     return with_comparison(sentence, compared, dialect)
 
 
+def with_range_kept(sentence: SelectModel, column: str, low: Any, high: Any, dialect: str) -> SelectModel:
+    """Only the rows with a value from `low` on and below `high` in a column of the result. Raises QueryError where the
+    SQL does not say what the column is made of."""
+    expression = _known_expression(sentence, column)
+    for operator, bound in ((">=", low), ("<", high)):
+        sentence = with_comparison(sentence, Comparison(expression, operator, (value_sql(bound, dialect),)), dialect)
+    return sentence
+
+
 def with_comparison(sentence: SelectModel, comparison: Comparison, dialect: str) -> SelectModel:
     """A condition on rows, or on totals where it is about one."""
     is_total = has_aggregate(comparison.left, dialect)

@@ -7,12 +7,13 @@ from typing import Any, Protocol
 
 from PyQt6.QtCore import QPoint
 
+from northmoor.app.data.rows.column_panel import ColumnPanel
 from northmoor.app.data.rows.rows_pane import RowsPane
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.menus import MenuEntries, menu_of
-from northmoor.core.authoring.query_filters import filter_query_by_parameter, with_value_kept
-from northmoor.core.compute.explore.profile import ColumnProfile
+from northmoor.core.authoring.query_filters import filter_query_by_parameter, with_range_kept, with_value_kept
+from northmoor.core.compute.explore.profile import ColumnProfile, ProfilePart
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.expr.formats import FormatLocale, format_one
 from northmoor.core.expr.identifiers import sql_name
@@ -36,6 +37,7 @@ class ColumnsHost(Protocol):
 
     controller: DocumentController
     pane: RowsPane
+    columns: ColumnPanel
 
     @property
     def steps(self) -> StepRunner: ...
@@ -51,6 +53,32 @@ class ColumnActions:
 
     def __init__(self, data: ColumnsHost) -> None:
         self._data = data
+        for signal in (data.pane.column_chosen, data.pane.profiled):
+            signal.connect(lambda _: self.show_parts())
+        data.columns.part_chosen.connect(self._keep_part)
+
+    def show_parts(self) -> None:
+        """Show what is in the chosen column of the rows, beside its settings."""
+        rows, profiles = self._data.pane.rows, self._data.pane.header.profiles
+        name = self._data.pane.header.property("chosen")
+        is_known = rows is not None and name in rows.names and len(profiles) == len(rows.names)
+        parts = profiles[rows.names.index(name)].parts if is_known and rows is not None else ()
+        self._data.columns.show_parts(parts, self._shown)
+
+    def _keep_part(self, part: ProfilePart) -> None:
+        """Keep only the rows of a part of the chosen column."""
+        column = self._data.pane.header.property("chosen")
+        query = self._data.current()
+        if query is None or query.signals is not None:
+            return
+        if not part.is_range:
+            self._keep(column, part.low, True)
+            return
+
+        def change(sentence: SelectModel, dialect: str) -> SelectModel:
+            return with_range_kept(sentence, column, part.low, part.high, dialect)
+
+        self._data.steps.apply(tr("Filter by {column}").format(column=column), change)
 
     def menu(self, column: int, at: QPoint) -> None:
         """Open the menu of a column."""
@@ -77,7 +105,7 @@ class ColumnActions:
 
     def _shown(self, value: Any) -> str:
         """A value as the report writes it."""
-        text = "blanks" if value is None else format_one(value, None, self._data.format_locale())
+        text = tr("blanks") if value is None else format_one(value, None, self._data.format_locale())
         return text if len(text) <= _LONGEST else f"{text[:_LONGEST]}…"
 
     def column_entries(self, column: str) -> MenuEntries:

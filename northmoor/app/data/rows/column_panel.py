@@ -1,13 +1,16 @@
 """What a query says of one column: how readers see it, its type, how it is totalled and shown, whether it is hidden."""
 
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFormLayout, QLabel, QVBoxLayout, QWidget
 
+from northmoor.app.data.rows.parts_list import PartsList
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.headings import section
 from northmoor.app.widgets.property_editors import editor_for
+from northmoor.core.compute.explore.profile import ProfilePart
 from northmoor.core.model.data.queries import QueryColumn
 from northmoor.core.model.kinds.value_types import ValueType
 
@@ -22,9 +25,10 @@ _LABELS = {
 
 
 class ColumnPanel(QWidget):
-    """Editors for a column's settings."""
+    """Editors for a column's settings, and what is in it; a value or a range that is clicked is wanted alone."""
 
     changed = pyqtSignal(str, dict)
+    part_chosen = pyqtSignal(object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -38,14 +42,26 @@ class ColumnPanel(QWidget):
         self._layout.setSpacing(6)
         for widget in (self._title, self._hint, self._form_host):
             self._layout.addWidget(widget)
+        self.parts = PartsList()
+        self._parts_title = section(tr("In these rows"))
+        for widget in (self._parts_title, self.parts):
+            self._layout.addWidget(widget)
+            widget.hide()
+        self.parts.part_chosen.connect(self.part_chosen)
         self.editors: dict[str, QWidget] = {}
+
+    def show_parts(self, parts: Sequence[ProfilePart], words: Callable[[Any], str]) -> None:
+        """Show what rows are made of, values written by `words`."""
+        self.parts.show_parts(parts, words)
+        for widget in (self._parts_title, self.parts):
+            widget.setVisible(bool(parts))
 
     def show_column(self, setting: QueryColumn | None, kind: ValueType | None) -> None:
         """Show a column's settings; None for no column."""
         self._form_host.hide()
         self._form_host.deleteLater()
         self._form_host = QWidget()
-        self._layout.addWidget(self._form_host)
+        self._layout.insertWidget(2, self._form_host)
         self.editors = {}
         self._hint.setVisible(setting is None)
         self._title.setText(

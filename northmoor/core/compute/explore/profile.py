@@ -1,6 +1,10 @@
 """What is in each column of some rows, at a glance: blanks, distinct values, range, distribution."""
 
+import math
 from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+from decimal import ROUND_FLOOR, Decimal
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -11,6 +15,20 @@ from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
 
 BARS, COMMONEST = 12, 8
+
+
+@dataclass(frozen=True)
+class ProfilePart:
+    """The rows that have one value, or a value from `low` on and below `high`; None is for blanks."""
+
+    low: Any
+    high: Any
+    count: int
+
+    @property
+    def is_range(self) -> bool:
+        """Whether it is of more than one value."""
+        return bool(self.low != self.high)
 
 
 @dataclass(frozen=True)
@@ -29,6 +47,15 @@ class ColumnProfile:
     bars: tuple[int, ...]
     commonest: tuple[tuple[Any, int], ...] = ()
     """The values that most rows have, with how many, where some value is in several rows."""
+    ranges: tuple[ProfilePart, ...] = ()
+    """The whole range in equal parts, for numbers, days and moments of which there are many."""
+
+    @property
+    def parts(self) -> tuple[ProfilePart, ...]:
+        """What the rows are made of: ranges and blanks, or else values."""
+        if not self.ranges:
+            return tuple(ProfilePart(value, value, count) for value, count in self.commonest)
+        return (*self.ranges, *([ProfilePart(None, None, self.blanks)] if self.blanks else []))
 
     @property
     def is_unique(self) -> bool:
@@ -52,7 +79,8 @@ def _profile(column: pa.ChunkedArray) -> ColumnProfile:
     bounds = pc.min_max(values) if distinct and not pa.types.is_null(column.type) else None
     low, high = (bounds["min"].as_py(), bounds["max"].as_py()) if bounds is not None else (None, None)
     bars = _bars(values, counts)
-    return ColumnProfile(len(column), column.null_count, distinct, low, high, bars, _commonest(values, counts))
+    ranges = _ranges(values, counts, low, high) if distinct > COMMONEST else ()
+    return ColumnProfile(len(column), column.null_count, distinct, low, high, bars, _commonest(values, counts), ranges)
 
 
 def _commonest(values: pa.Array, counts: pa.Array) -> tuple[tuple[Any, int], ...]:
@@ -77,6 +105,46 @@ def _bars(values: pa.Array, counts: pa.Array) -> tuple[int, ...]:
         return ()
     found, _ = np.histogram(numbers[finite], bins=min(BARS, len(values)), weights=counts[finite])
     return tuple(int(n) for n in found)
+
+
+def _ranges(values: pa.Array, counts: pa.Array, low: Any, high: Any) -> tuple[ProfilePart, ...]:
+    edges = _edges(low, high)
+    if not edges:
+        return ()
+    known = pc.is_valid(values)
+    weights = counts.filter(known).to_numpy(zero_copy_only=False)
+    bounds = _as_numbers(pa.array(edges, type=values.type))
+    found, _ = np.histogram(_as_numbers(values.filter(known)), bins=bounds, weights=weights)
+    parts = zip(pairwise(edges), found.astype(int).tolist(), strict=True)
+    return tuple(ProfilePart(first, last, count) for (first, last), count in parts)
+
+
+def _edges(low: Any, high: Any) -> list[Any]:
+    """Bounds of equal parts around a range; none for what has no distances."""
+    if isinstance(low, date):
+        return _edges_in_days(low, high)
+    is_number = isinstance(low, int | float | Decimal) and not isinstance(low, bool)
+    if not is_number or not math.isfinite(low) or not math.isfinite(high):
+        return []
+    first, last = Decimal(str(low)), Decimal(str(high))
+    step = _round_step(last - first)
+    if not isinstance(low, float):
+        step = max(step, Decimal(1).scaleb(int(first.as_tuple().exponent)))
+    begin = (first / step).to_integral_value(ROUND_FLOOR)
+    return [type(low)((begin + number) * step) for number in range(int((last / step - begin) // 1) + 2)]
+
+
+def _edges_in_days(low: Any, high: Any) -> list[Any]:
+    """Bounds of whole days, for days and moments."""
+    first = low.replace(hour=0, minute=0, second=0, microsecond=0) if isinstance(low, datetime) else low
+    step = timedelta(days=-(-((high - low).days + 1) // BARS))
+    return [first + step * number for number in range((high - first) // step + 2)]
+
+
+def _round_step(distance: Decimal) -> Decimal:
+    """The least of 1, 2 and 5 by a power of ten of which the parts are few."""
+    power = Decimal(10) ** (distance / BARS).adjusted()
+    return next(power * factor for factor in (1, 2, 5, 10) if distance / (power * factor) <= BARS)
 
 
 def _as_numbers(values: pa.Array) -> Any:

@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 
 from northmoor.core.errors import QueryError
 from northmoor.core.expr.identifiers import sql_name
+from northmoor.core.model.edits.naming import unused_name
 from northmoor.core.model.kinds.aggregates import aggregate_of
 from northmoor.core.sources.builder.edits import item_name, project
 from northmoor.core.sources.builder.operands import Operand, OperandKind, operand_sql
@@ -16,7 +17,7 @@ from northmoor.core.sources.builder.select_model import SelectItem, SelectModel,
 from northmoor.core.sources.builder.select_parser import has_aggregate, parse_select
 from northmoor.core.sources.builder.select_writer import rewrite_select, wrap_select
 
-_BLANK = "blank"
+_BLANK, _WHOLE = "blank", "total"
 
 
 @dataclass(frozen=True)
@@ -39,17 +40,21 @@ def pivot(sentence: SelectModel, wanted: Pivot, dialect: str) -> SelectModel:
         raise QueryError("Choose the values that become columns.")
     turned = {wanted.across, wanted.value}
     kept = [item for item in sentence.select_items if item.expression not in turned and item.expression != "*"]
-    columns = [_column(wanted, value, dialect) for value in wanted.values]
-    if wanted.has_whole:
-        columns.append(SelectItem(aggregate_of(wanted.total, wanted.value), "total"))
     plain = [item for item in kept if not has_aggregate(item.expression, dialect)]
+    totals = [(value or _BLANK, _of_one(wanted, value, dialect)) for value in wanted.values]
+    totals += [(_WHOLE, wanted.value)] if wanted.has_whole else []
+    names = [item_name(item) for item in plain]
+    columns = []
+    for wished, expression in totals:
+        names.append(unused_name(wished, names))
+        columns.append(SelectItem(aggregate_of(wanted.total, expression), sql_name(names[-1], dialect)))
     return project(sentence, [*plain, *columns], dialect)
 
 
-def _column(wanted: Pivot, value: str | None, dialect: str) -> SelectItem:
+def _of_one(wanted: Pivot, value: str | None, dialect: str) -> str:
+    """What is totalled, in rows that have a value; nothing in others."""
     test = "is null" if value is None else f"= {operand_sql(Operand(wanted.kind, value), dialect)}"
-    one = f"case when {wanted.across} {test} then {wanted.value} end"
-    return SelectItem(aggregate_of(wanted.total, one), sql_name(_BLANK if value is None else value, dialect))
+    return f"case when {wanted.across} {test} then {wanted.value} end"
 
 
 def unpivot(sql: str, dialect: str, columns: Sequence[str], name: str, value: str) -> str:
