@@ -267,13 +267,36 @@ def test_a_text_that_is_parted_by_a_page_is_one(library: MakeLibrary) -> None:
     assert last.text == "The end"
 
 
-def test_lists_have_items_with_their_markers(library: MakeLibrary) -> None:
-    text = TextBlock(name="list", text="one\ntwo is long " + "and on " * 40 + "\n\tdeeper", marker="number")
+def outline_of(made: Tag) -> list[Any]:
+    """A list as its items: the marker, the text, and the items of the list within."""
+    found: list[Any] = []
+    for item in made.kids:
+        assert item.kind == "LI"
+        texts = [kid.texts for kid in item.kids if kid.kind == "Lbl"]
+        (body,) = (kid for kid in item.kids if kid.kind == "LBody")
+        inner = [each for kid in body.kids if kid.kind == "L" for each in outline_of(kid)]
+        found.append((" ".join(texts[0]) if texts else "", " ".join(body.texts)[:9], *([inner] if inner else [])))
+    return found
+
+
+def test_lists_have_items_with_their_markers_and_lists_within_them(library: MakeLibrary) -> None:
+    lines = ["one", "two is long " + "and on " * 40, "\tdeeper", "\t\tdeepest", "\tdeep again", "three"]
+    text = TextBlock(name="list", text="\n".join(lines), marker="number")
     tree = tags_of(render(report_of(text), library(FREIGHT)).pdf())
-    (made,) = tree.all("L")
-    assert [[tag.kind for tag in item.kids] for item in made.kids] == [["Lbl", "LBody"]] * 3
-    assert [item.kids[0].text for item in made.kids] == ["1.", "2.", "1."]
-    assert made.kids[2].kids[1].text == "deeper"
+    (made,) = [tag for tag in tree.kids if tag.kind == "L"]
+    within = [("1.", "deeper", [("1.", "deepest")]), ("2.", "deep agai")]
+    assert outline_of(made) == [("1.", "one"), ("2.", "two is lo", within), ("3.", "three")]
+
+
+def test_a_list_that_is_parted_by_a_page_is_one(library: MakeLibrary, tmp_path: Path) -> None:
+    text = TextBlock(name="list", text="\n".join(f"{chr(9) * (n % 3)}item {n}" for n in range(200)), marker="bullet")
+    document = render(report_of(text), library(FREIGHT))
+    assert len(document) > 2
+    document.write(tmp_path / "x.pdf")
+    assert list(pdfua.validate(str(tmp_path / "x.pdf")).findings) == []
+    (made,) = [tag for tag in tags_of((tmp_path / "x.pdf").read_bytes()).kids if tag.kind == "L"]
+    assert len(made.kids) == 67
+    assert outline_of(made)[1] == ("•", "item 3", [("–", "item 4", [("–", "item 5")])])
 
 
 def test_links_are_elements_with_descriptions(library: MakeLibrary) -> None:

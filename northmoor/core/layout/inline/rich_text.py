@@ -55,6 +55,15 @@ class LineBox:
     ascent: int
 
 
+@dataclass(frozen=True)
+class ItemLine:
+    """The number and depth of the item or paragraph that a line is of, and whether the line begins with a marker."""
+
+    number: int
+    has_marker: bool
+    depth: int
+
+
 @dataclass(frozen=True, eq=False)
 class RichText:
     """Lines of several looks within a width, unplaced."""
@@ -67,8 +76,8 @@ class RichText:
     """What it was made of, before it was broken into lines."""
     marker: str = "none"
     """What is before each item of a list; `none` where it is no list."""
-    items: tuple[tuple[int, bool], ...] = ()
-    """For each line, the number of the item or paragraph that it is of, and whether it begins with a marker."""
+    items: tuple["ItemLine", ...] = ()
+    """For each line, which item or paragraph it is of."""
 
     @property
     def height(self) -> int:
@@ -155,7 +164,7 @@ def make_rich_text(
     lines: list[LineBox] = []
     unfit = 0
     counts: dict[int, int] = {}
-    items: list[tuple[int, bool]] = []
+    items: list[ItemLine] = []
     for number, paragraph in enumerate(_paragraphs(runs, hows)):
         depth, marked, paragraph = _item(paragraph, marker, counts, plain)
         step = plain.face.size * _STEP // 10
@@ -163,7 +172,7 @@ def make_rich_text(
         breaker = _Breaker(room, indent, tabs, plain, context.breaking(look), context.stop)
         found = breaker.lines(paragraph)
         unfit += breaker.unfit
-        items += [(number, bool(marked) and not at) for at in range(len(found))]
+        items += [ItemLine(number, bool(marked) and not at, depth) for at in range(len(found))]
         if marked and found:
             found[0].insert(0, InlineFragment(indent - step, plain.width(marked), marked, plain, ""))
         lines += [

@@ -22,6 +22,7 @@ from northmoor.core.output.content.drawn_texts import drawn_lines
 from northmoor.core.output.content.nodes import TextNode, node_text
 from northmoor.core.output.content.reading_order import as_title, fragments_in_order, page_order
 from northmoor.core.output.content.table_rows import value_in_words
+from northmoor.core.output.pdf.list_tags import TaggedItem
 from northmoor.core.output.pdf.table_tags import PageRows, TableTagger, page_rows
 
 ARTIFACT = b"/Artifact BMC"
@@ -60,8 +61,7 @@ class Element:
     begins: bool = True
     ends: bool = True
     links: list[int] = field(default_factory=list)
-    items: list[tuple[int | None, int]] = field(default_factory=list)
-    """The items of a list: the contents of the marker, if it has one, and of the rest."""
+    items: list[TaggedItem] = field(default_factory=list)
     box: tuple[int, int, int, int] | None = None
     """Where a figure is: left, top, right, bottom."""
 
@@ -188,36 +188,24 @@ class PageTagger:
         """A list: its markers and the rest of its items are contents by themselves."""
         block = fragment.block
         assert isinstance(block, RichText)
-        element = Element(b"L", [], links=links)
+        end = len(block.lines) if fragment.end is None else fragment.end
+        begins, ends = fragment.start == 0, end >= len(block.lines)
+        element = Element(b"L", [], key=block.origin, begins=begins, ends=ends, links=links)
         for layer in layers:
             drawn = page.layers[layer]
             if not isinstance(drawn, Texts):
                 found.marks[layer] = LayerMarks(ARTIFACT, _END) if not isinstance(drawn, Links) else LayerMarks()
                 continue
             each: list[int] = []
-            current = -1
-            for line in range(len(block.lines))[fragment.start : fragment.end]:
-                item, has_marker = block.items[line]
+            for line in range(fragment.start, end):
+                own = block.items[line]
+                goes_on = line > 0 and block.items[line - 1].number == own.number
+                if not goes_on or line == fragment.start:
+                    element.items.append(TaggedItem(own.depth, goes_on))
                 for at in range(len(block.lines[line].fragments)):
-                    each.append(self._item_mark(element, found, has_marker and not at, item != current))
-                    current = item
+                    each.append(_item_mark(element.items[-1], found, own.has_marker and not at))
             found.marks[layer] = LayerMarks(each=np.array(each, np.int64), tag=b"LBody")
         return element
-
-    def _item_mark(self, element: Element, found: PageTags, is_marker: bool, is_new: bool) -> int:
-        """The content that a piece of a list begins, if it does not go on with the item's text."""
-        if is_marker:
-            number = found.content()
-            element.items.append((number, -1))
-            return number
-        if not is_new and element.items[-1][1] >= 0:
-            return GOES_ON
-        number = found.content()
-        if is_new:
-            element.items.append((None, number))
-        else:
-            element.items[-1] = (element.items[-1][0], number)
-        return number
 
     def _table(
         self,
@@ -269,6 +257,17 @@ def _cell_in_words(cell: CellLayout, instance: int) -> str:
         return str(cell.drawing.values[instance].as_py() or "") if cell.drawing is not None else ""
     value = cell.drawing.values[instance].as_py()
     return value_in_words(value) if value is not None else ""
+
+
+def _item_mark(item: TaggedItem, found: PageTags, is_marker: bool) -> int:
+    """The content that a piece of a list begins, if it does not go on with the item's text."""
+    if is_marker:
+        item.marker = found.content()
+        return item.marker
+    if item.content is not None:
+        return GOES_ON
+    item.content = found.content()
+    return item.content
 
 
 def _is_list(fragment: TextFragment) -> bool:

@@ -11,6 +11,7 @@ from northmoor.core.base.arrays import Ints
 from northmoor.core.expr.text_concat import concat, concat_lists
 from northmoor.core.layout.graphics.display_list import PAGES_PER_BATCH, Page
 from northmoor.core.output.pdf.file_structure import PdfFile, dictionary, listed, points, reference, string
+from northmoor.core.output.pdf.list_tags import ListElements
 from northmoor.core.output.pdf.page_tags import Element, PageTags, TableElement
 from northmoor.core.output.pdf.table_tags import PageRows, TableTagger
 
@@ -54,6 +55,7 @@ class StructureTree:
         self._kids: list[tuple[int, int]] = []
         """The elements of the document: ranges of numbers."""
         self._open: dict[object, _Open] = {}
+        self._lists: dict[object, ListElements] = {}
         self._parents: list[bytes] = []
         """Leaves of the parent tree, each as written, for pages and annotations by their keys."""
         self._limits: list[tuple[int, int]] = []
@@ -96,6 +98,8 @@ class StructureTree:
         self.flush()
         for element in self._open.values():
             self._write_open(element)
+        for unended in self._lists.values():
+            unended.write()
         self._flush_parents()
         kids = [b"%d 0 R" % n for first, count in self._kids for n in range(first, first + count)]
         entries = {"S": b"/Document", "P": reference(self.root), "K": listed(kids)}
@@ -173,28 +177,26 @@ class StructureTree:
         annotations: list[tuple[int, int]],
         links: dict[int, int],
     ) -> None:
-        file, number = self._file, self._file.number()
-        self._kids.append((number, 1))
-        items: list[bytes] = []
-        for marker, content in element.items:
-            item, kids = file.number(), []
-            if marker is not None:
-                label = file.add(self._body(b"Lbl", item, [_content(page, marker)]))
-                parents[marker] = label
-                kids.append(reference(label))
-            if content >= 0:
-                body = file.number()
-                own = [_content(page, content)]
-                if not items:
-                    for at in element.links:
-                        links[at] = self._link(annotations[at][0], body, page)
-                        own.append(reference(links[at]))
-                file.add(self._body(b"LBody", item, own), body)
-                parents[content] = body
-                kids.append(reference(body))
-            file.add(self._body(b"LI", number, kids), item)
-            items.append(reference(item))
-        file.add(self._body(b"L", self._document, items), number)
+        if element.begins or element.key not in self._lists:
+            self._lists[element.key] = ListElements(self._file, self._document)
+            self._kids.append((self._lists[element.key].number, 1))
+        own = self._lists[element.key]
+        body = 0
+        for item in element.items:
+            marker, content = (
+                _content(page, each) if each is not None else None for each in (item.marker, item.content)
+            )
+            label, in_body = own.add(item, marker, content)
+            if item.marker is not None:
+                parents[item.marker] = label
+            if item.content is not None:
+                parents[item.content] = in_body
+                body = body or in_body
+        for at in element.links:
+            links[at] = self._link(annotations[at][0], body or own.number, page)
+            own.add_content(reference(links[at]))
+        if element.ends:
+            self._lists.pop(element.key).write()
 
     def _body(self, kind: bytes, parent: int, kids: list[bytes]) -> bytes:
         return b"<</S/%b/P %b/K[%b]>>" % (kind, reference(parent), b" ".join(kids))
@@ -354,6 +356,10 @@ class StructureTree:
 def _content(page: int, content: int) -> bytes:
     """A marked content as a kid of an element."""
     return b"<</Type/MCR/Pg %d 0 R/MCID %d>>" % (page, content)
+
+
+def _content_or_none(page: int, content: int | None) -> bytes | None:
+    return None if content is None else _content(page, content)
 
 
 def _within(counts: Ints) -> Ints:
