@@ -17,7 +17,7 @@ from northmoor.core.layout.page.composition import Composition
 from northmoor.core.layout.table.cell_layout import CellLayout
 from northmoor.core.layout.table.origins import TableOrigins
 from northmoor.core.output.content.block_roles import BlockRole, block_roles, role_of
-from northmoor.core.output.content.chart_figures import chart_figures, chart_words
+from northmoor.core.output.content.chart_figures import ChartFigures, chart_figures, chart_words
 from northmoor.core.output.content.drawn_texts import drawn_lines
 from northmoor.core.output.content.nodes import TextNode, node_text
 from northmoor.core.output.content.reading_order import as_title, fragments_in_order, page_order
@@ -29,8 +29,6 @@ ARTIFACT = b"/Artifact BMC"
 _FURNITURE = b"/Artifact <</Type/Pagination>> BDC"
 _END = b"EMC"
 GOES_ON, REPEATED = -2, -1
-_MOST_SPOKEN = 24
-"""Marks of a chart up to which its figures are spoken."""
 
 
 @dataclass
@@ -64,6 +62,9 @@ class Element:
     items: list[TaggedItem] = field(default_factory=list)
     box: tuple[int, int, int, int] | None = None
     """Where a figure is: left, top, right, bottom."""
+    figures: ChartFigures | None = None
+    """What a chart shows, as a table after it that is read and not drawn; its cells have the `contents` after the
+    first."""
 
 
 @dataclass(eq=False)
@@ -148,7 +149,12 @@ class PageTagger:
         number = found.content()
         element = self._element(fragment, number, is_first)
         element.links = links
-        _wrap(page, layers, found, b"/%b <</MCID %d>> BDC" % (element.kind, number))
+        last = _wrap(page, layers, found, b"/%b <</MCID %d>> BDC" % (element.kind, number))
+        if element.figures is not None:
+            cells = len(element.figures.titles) * (1 + len(element.figures.rows))
+            empty = [found.content() for _ in range(cells)]
+            element.contents += empty
+            last.after += b"".join(b"\n/TD <</MCID %d>> BDC\nEMC" % cell for cell in empty)
         return element
 
     def _is_content(self, fragment: BoxFragment, page: Page, layers: Sequence[int]) -> bool:
@@ -160,7 +166,8 @@ class PageTagger:
 
     def _element(self, fragment: TextFragment | ChartFragment | BoxFragment, number: int, is_first: bool) -> Element:
         if isinstance(fragment, ChartFragment):
-            return Element(b"Figure", [number], words=_spoken(fragment), box=self._box(fragment))
+            words, figures = chart_words(fragment.view), chart_figures(fragment.view)
+            return Element(b"Figure", [number], words=words, box=self._box(fragment), figures=figures)
         if isinstance(fragment, BoxFragment):
             if fragment.kind == "readout":
                 return Element(b"P", [number])
@@ -283,21 +290,6 @@ def _kind_of(role: BlockRole, below: int) -> bytes:
     return b"Caption" if role.kind == "caption" else b"P"
 
 
-def _spoken(fragment: ChartFragment) -> str:
-    """A chart in words, with its figures where they are few."""
-    words = chart_words(fragment.view)
-    figures = chart_figures(fragment.view)
-    if figures is None or len(figures.rows) * (len(figures.titles) - 1) > _MOST_SPOKEN:
-        return words
-    names = figures.titles[-len(fragment.view.series_measures) :]
-    rows = []
-    for row in figures.rows:
-        labels, values = row[: -len(names)], row[-len(names) :]
-        own = values[0] if len(names) == 1 else ", ".join(f"{n} {v}" for n, v in zip(names, values, strict=True))
-        rows.append(" ".join(filter(None, (*labels, own))))
-    return f"{words} {'; '.join(rows)}."
-
-
 def _cells_of(layer: Layer, rows: PageRows) -> Ints:
     """The cells of a table's items on a page."""
     origins = layer.origins
@@ -342,14 +334,15 @@ def _mark_all(page: Page, layers: Sequence[int], found: PageTags, mark: bytes) -
             found.marks[layer] = LayerMarks(mark, _END)
 
 
-def _wrap(page: Page, layers: Sequence[int], found: PageTags, mark: bytes) -> None:
-    """Put all that some layers draw into one content."""
+def _wrap(page: Page, layers: Sequence[int], found: PageTags, mark: bytes) -> LayerMarks:
+    """Put all that some layers draw into one content; the marks of the last of them."""
     drawn = [layer for layer in layers if not isinstance(page.layers[layer], Links) and len(page.layers[layer])]
     if not drawn:
         drawn = list(layers)[:1]
     found.marks[drawn[0]] = LayerMarks(before=mark)
     last = found.marks.setdefault(drawn[-1], LayerMarks())
     last.after = _END
+    return last
 
 
 def _link_numbers(layers: Sequence[Layer]) -> dict[int, list[int]]:

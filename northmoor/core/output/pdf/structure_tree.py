@@ -2,6 +2,7 @@
 tree that leads from contents back to them. Cells of tables, of which there may be millions, are written by the column.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -10,6 +11,7 @@ import pyarrow as pa
 from northmoor.core.base.arrays import Ints
 from northmoor.core.expr.text_concat import concat, concat_lists
 from northmoor.core.layout.graphics.display_list import PAGES_PER_BATCH, Page
+from northmoor.core.output.content.chart_figures import ChartFigures
 from northmoor.core.output.pdf.file_structure import PdfFile, dictionary, listed, points, reference, string
 from northmoor.core.output.pdf.list_tags import ListElements
 from northmoor.core.output.pdf.page_tags import Element, PageTags, TableElement
@@ -143,8 +145,12 @@ class StructureTree:
             self._kids.append((own.number, 1))
         else:
             own = self._open.pop(element.key)
-        own.kids += [_content(number, content) for content in element.contents]
-        parents[element.contents] = own.number
+        contents = element.contents
+        if element.figures is not None:
+            contents = contents[:1]
+            self._figures(element.figures, element.contents[1:], number, parents)
+        own.kids += [_content(number, content) for content in contents]
+        parents[contents] = own.number
         for at in element.links:
             links[at] = self._link(annotations[at][0], own.number, number)
             own.kids.append(reference(links[at]))
@@ -152,6 +158,25 @@ class StructureTree:
             self._write_open(own)
         else:
             self._open[element.key] = own
+
+    def _figures(self, figures: ChartFigures, contents: Sequence[int], page: int, parents: Ints) -> None:
+        """The figures of a chart as a table; `contents` are those of its cells, which draw nothing."""
+        file, table, left = self._file, self._file.number(), iter(contents)
+        self._kids.append((table, 1))
+        rows = []
+        for number, texts in enumerate((figures.titles, *figures.rows)):
+            row, cells = file.number(), []
+            for at, text in enumerate(texts):
+                content = next(left)
+                scope = b"/Scope/Column" if not number else b"/Scope/Row" if not at else b""
+                kind = b"/TH/A<</O/Table%b>>" % scope if scope and text else b"/TD"
+                said = b"/ActualText %b" % string(text) if text else b""
+                entries = (kind, reference(row), said, _content(page, content))
+                cells.append(file.add(b"<</S%b/P %b%b/K[%b]>>" % entries))
+                parents[content] = cells[-1]
+            file.add(self._body(b"TR", table, [reference(cell) for cell in cells]), row)
+            rows.append(reference(row))
+        file.add(self._body(b"Table", self._document, rows), table)
 
     def _head(self, element: Element, page: Page) -> bytes:
         """The entries of an element, up to its kids."""
