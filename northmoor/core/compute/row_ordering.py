@@ -22,7 +22,7 @@ from northmoor.core.errors import ExpressionError, LayoutError, Place
 from northmoor.core.expr.identifiers import quoted
 from northmoor.core.expr.language import bare_column, function_name, parse
 
-_MANY = 50_000
+_MANY = 200_000
 """Rows from which it is worth to begin another engine with more threads."""
 
 

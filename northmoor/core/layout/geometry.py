@@ -1,6 +1,6 @@
 """Rectangles on the page."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,3 +27,26 @@ def contains(one: Rect, other: Rect) -> bool:
         one.x >= other.x and one.y >= other.y
         and one.x + one.width <= other.x + other.width and one.y + one.height <= other.y + other.height
     )  # fmt: skip
+
+
+_BAND = 20_000
+
+
+@dataclass(eq=False)
+class TakenRoom:
+    """Rectangles that are taken, by bands across the page, so that only those near another one are looked at."""
+
+    _bands: dict[int, list[Rect]] = field(default_factory=dict)
+
+    def add(self, taken: Rect) -> None:
+        """Take the room of a rectangle."""
+        for band in _bands_of(taken):
+            self._bands.setdefault(band, []).append(taken)
+
+    def is_free(self, room: Rect) -> bool:
+        """Whether nothing that is taken has room in common with a rectangle."""
+        return not any(overlaps(room, other) for band in _bands_of(room) for other in self._bands.get(band, ()))
+
+
+def _bands_of(area: Rect) -> range:
+    return range(area.y // _BAND, (area.y + area.height) // _BAND + 1)

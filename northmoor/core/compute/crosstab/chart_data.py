@@ -108,5 +108,5 @@ def as_numbers(values: pa.Array) -> Floats:
         values = values.cast(pa.int8())
     elif not (pa.types.is_integer(kind) or pa.types.is_floating(kind) or pa.types.is_decimal(kind)):
         return np.full(len(values), np.nan)
-    found: Floats = values.cast(pa.float64(), safe=False).fill_null(np.nan).to_numpy(zero_copy_only=False)
+    found: Floats = values.cast(pa.float64(), safe=False).to_numpy(zero_copy_only=False)
     return np.where(np.abs(found) <= LARGEST, found, np.nan)

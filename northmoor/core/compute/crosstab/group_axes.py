@@ -153,7 +153,7 @@ def _paths(keys: Sequence[pa.Array], rows: int) -> tuple[Ints, Ints]:
         encoded = key.dictionary_encode(null_encoding="encode")
         code = code * max(len(encoded.dictionary), 1) + encoded.indices.to_numpy(zero_copy_only=False)
         count *= max(len(encoded.dictionary), 1)
-        if count > 1 << 22:  # sparse: number those that there are
+        if count > 4 * rows:  # sparse: number those that there are
             _, code = np.unique(code, return_inverse=True)
             count = int(code.max(initial=0)) + 1
     first = np.full(count, rows, np.int64)

@@ -4,7 +4,7 @@ from collections.abc import Iterable
 
 from northmoor.core.layout.chart.palette import legible_on
 from northmoor.core.layout.chart.plot_area import ChartCanvas, PlotArea
-from northmoor.core.layout.geometry import Rect, contains, overlaps
+from northmoor.core.layout.geometry import Rect, contains
 from northmoor.core.layout.graphics.display_list import SourceRef
 
 _NEAR = 2_000
@@ -34,7 +34,7 @@ def label_at(
     width, height = canvas.text_style.width(text), canvas.text_style.leading
     for x, y in candidates if text and canvas.mark_count <= _MOST_LABELLED else ():
         place = Rect(x, y, width, height)
-        free = contains(place, within) and not any(overlaps(place, other) for other in canvas.solid())
+        free = contains(place, within) and canvas.solid().is_free(place)
         if free and canvas.write(x, y, text, origin):
             return
     canvas.left_out += bool(text)

@@ -10,7 +10,7 @@ from northmoor.core.base.arrays import Ints
 from northmoor.core.layout.chart.axes import Axes
 from northmoor.core.layout.chart.facets import ChartView, Facet, SeriesMeasure
 from northmoor.core.layout.chart.scales import AxisScale
-from northmoor.core.layout.geometry import Rect, overlaps
+from northmoor.core.layout.geometry import Rect, TakenRoom
 from northmoor.core.layout.graphics.display_list import SourceRef
 from northmoor.core.layout.graphics.painter import DisplayListBuilder, TextStyle
 
@@ -53,11 +53,11 @@ class ChartCanvas:
     text_style: TextStyle
     marks: list[tuple[MarkBox] | PointMarks] = field(default_factory=list)
     mark_count: int = 0
-    label_boxes: list[Rect] = field(default_factory=list)
+    labels: TakenRoom = field(default_factory=TakenRoom)
     """Where labels are already."""
     left_out: int = 0
     """Labels that found no room."""
-    _solid: list[Rect] = field(default_factory=list)
+    _solid: TakenRoom = field(default_factory=TakenRoom)
     _solid_groups: int = 0
 
     def write(
@@ -68,9 +68,9 @@ class ChartCanvas:
         style = style or self.text_style
         width = style.width(text)
         place = Rect(x, y, style.leading, width) if turned else Rect(x, y, width, style.leading)
-        if any(overlaps(place, other) for other in self.label_boxes):
+        if not self.labels.is_free(place):
             return False
-        self.label_boxes.append(place)
+        self.labels.add(place)
         if turned:
             self.painter.turned(x, y + width, text, style, origin)
         else:
@@ -87,10 +87,11 @@ class ChartCanvas:
         self.marks.append(dots)
         self.mark_count += len(dots)
 
-    def solid(self) -> list[Rect]:
+    def solid(self) -> TakenRoom:
         """Where marks are already."""
         for group in self.marks[self._solid_groups :]:
-            self._solid += [mark.area for mark in group]
+            for mark in group:
+                self._solid.add(mark.area)
         self._solid_groups = len(self.marks)
         return self._solid
 

@@ -189,7 +189,8 @@ class VectorPath:
         """The rectangle around all its points: left, top, width, height."""
         numbers = list(chain.from_iterable(self.steps))
         xs, ys = numbers[::2], numbers[1::2]
-        return min(xs), min(ys), max(xs) - min(xs), max(ys) - min(ys)
+        left, top = min(xs), min(ys)
+        return left, top, max(xs) - left, max(ys) - top
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -150,7 +150,7 @@ def _is_number(kind: pa.DataType) -> bool:
 
 
 def _doubles(values: pa.Array) -> Floats:
-    found: Floats = values.cast(pa.float64(), safe=False).fill_null(np.nan).to_numpy(zero_copy_only=False)
+    found: Floats = values.cast(pa.float64(), safe=False).to_numpy(zero_copy_only=False)
     return found
 
 

@@ -74,7 +74,7 @@ def differences(
     """
     asked = [(each.condition, _sql(each.difference)) for each in comparisons]
     found = _computed(asked, columns, values, stop)
-    return [array.fill_null(np.nan).to_numpy(zero_copy_only=False) for array in found]
+    return [array.to_numpy(zero_copy_only=False) for array in found]
 
 
 def _computed(
