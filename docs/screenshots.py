@@ -49,6 +49,7 @@ def take_data(application: QApplication, window: Window) -> None:
     wait_until(application, lambda: len(data.catalogs.known) == len(data.library.connections.connections))
     data.pane.header.sectionClicked.emit(4)
     application.processEvents()
+    wait_until(application, lambda: data.columns.height() >= data.columns.minimumSizeHint().height())
     window.grab().save(str(TARGET / "data.png"))
 
 
