@@ -14,7 +14,7 @@ from hypothesis import assume, example, given, settings
 from hypothesis import strategies as st
 
 from northmoor.core.errors import ExpressionError
-from northmoor.core.expr.formats import FormatLocale, format_one, format_values
+from northmoor.core.expr.formats import FormatLocale, even_pattern, format_one, format_values
 from northmoor.core.expr.lazy_texts import lazy_texts
 from northmoor.core.layout.text.shaping import Shaper
 from tests.helpers import examples
@@ -205,3 +205,29 @@ def test_texts_written_later_are_the_same_and_the_widest_is_known(sql: str, patt
     assert bit_by_bit.widths(numbers, 9000).tolist() == at_once.widths(lines, 9000).tolist()
     uneven = "d MMM s" if pa.types.is_timestamp(column.type) else "0.##"
     assert lazy_texts(column, uneven, format_locale) is None
+
+
+@pytest.mark.parametrize(
+    ("columns", "pattern"),
+    [
+        ([[1.0, 2.0, None]], "#,##0"),
+        ([[1.5, 2.25], [3.0]], "#,##0.00"),
+        ([[0.5, float("inf"), float("nan")]], "#,##0.0"),
+        ([[1 / 3]], "#,##0.000"),
+        ([[0.1 + 0.2]], "#,##0.0"),
+        ([[]], "#,##0"),
+    ],
+)
+def test_doubles_have_as_many_places_as_any_of_them_needs(columns: list[list[float]], pattern: str) -> None:
+    assert even_pattern([pa.array(values, pa.float64()) for values in columns]) == pattern
+
+
+def test_only_doubles_have_their_places_looked_for() -> None:
+    assert even_pattern([pa.array([1.5]), pa.array([1])]) is None
+    assert even_pattern([pa.array(["a"])]) is None
+
+
+def test_long_texts_and_what_is_no_number_are_written_as_they_are() -> None:
+    numbers = pa.array([float("inf"), float("-inf"), float("nan")])
+    for values, wanted in ((pa.array(["a", "b"], pa.large_string()), ["a", "b"]), (numbers, ["∞", "−∞", "–"])):
+        assert [str(text) for text in format_values(values, None, FormatLocale()).to_pylist()] == wanted
