@@ -55,8 +55,9 @@ def isolate(connection: Any, files: Sequence[Path] = (), zone: str = "UTC") -> N
 
 
 @lru_cache(_MOST_DATABASES)
-def _database(zone: str, threads: int) -> Any:
-    """An empty database in memory: to make one takes twenty milliseconds, another connection to it next to nothing."""
+def _database(zone: str, threads: int, process: int) -> Any:  # noqa: ARG001  # one that is forked has none of its threads
+    """An empty database in memory of a process: to make one takes twenty milliseconds, another connection to it next
+    to nothing."""
     made = duckdb.connect(":memory:", config={**SETTINGS, "threads": threads})
     isolate(made, zone=zone)
     return made
@@ -68,7 +69,7 @@ class Engine:
 
     def __init__(self, stop: CancelToken, zone: str = "UTC", threads: int = 1) -> None:
         self._stop = stop
-        self.connection = _database(zone, threads).cursor()
+        self.connection = _database(zone, threads, os.getpid()).cursor()
 
     def __enter__(self) -> "Engine":
         return self

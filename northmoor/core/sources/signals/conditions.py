@@ -5,7 +5,6 @@ from collections.abc import Iterator, Mapping, Sequence, Set
 from dataclasses import dataclass
 from typing import Any
 
-import numpy as np
 import pyarrow as pa
 from sqlglot import exp
 
