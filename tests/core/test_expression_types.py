@@ -5,7 +5,7 @@ import duckdb
 from hypothesis import given
 from hypothesis import strategies as st
 
-from northmoor.core.analysis.expression_types import NameTypes, TypeFault, expression_type
+from northmoor.core.analysis.expression_types import TypeFault, expression_type
 from northmoor.core.expr.language import parse
 
 COLUMNS = {
@@ -39,7 +39,7 @@ EXPRESSIONS = st.recursive(
 
 @given(EXPRESSIONS)
 def test_types_and_refusals_are_those_of_the_engine(text: str) -> None:
-    found = expression_type(parse(text), NameTypes(COLUMNS))
+    found = expression_type(parse(text), COLUMNS)
     columns = ", ".join(f"{name} {kind}" for name, kind in COLUMNS.items())
     with duckdb.connect() as engine:
         engine.execute(f"create table sales ({columns})")

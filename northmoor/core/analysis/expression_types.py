@@ -1,12 +1,13 @@
 """The types of expressions, found by binding them in the engine from the inside out, before any row is computed.
 
 Each part is bound by itself, its operands replaced by missing values of their types, so that the part whose operands do
-not fit is known. What has no known type (a name that is nowhere, a computed value) fits everywhere.
+not fit is known. What has no known type fits everywhere: a name that is nowhere, a computed value, and a parameter,
+whose value the engine casts to what is wanted of it.
 """
 
 import re
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from sqlglot import exp
 
@@ -28,7 +29,6 @@ _ARITHMETIC: Mapping[type[exp.Expr], str] = {
 }  # fmt: skip
 _QUOTED = re.compile(r"'[^']*'|\"[^\"]*\"")
 _COMPARING = (exp.EQ, exp.NEQ, exp.GT, exp.GTE, exp.LT, exp.LTE, exp.Between, exp.In, exp.NullSafeEQ, exp.NullSafeNEQ)
-
 _ONE_OF = (exp.Case, exp.If, exp.Coalesce, exp.Greatest, exp.Least)
 
 
@@ -53,14 +53,6 @@ _LIST = TypeWords("a list", ("[]",))
 
 
 @dataclass(frozen=True)
-class NameTypes:
-    """The engine's types of what expressions name; None where one is not known."""
-
-    columns: Mapping[str, str | None] = field(default_factory=dict)
-    parameters: Mapping[str, str | None] = field(default_factory=dict)
-
-
-@dataclass(frozen=True)
 class TypeFault:
     """Why an expression has no type: a sentence, the first and the last character it is about (if known), and the whole
     text as it would be right, if that is known."""
@@ -79,10 +71,11 @@ class _Refused(Exception):
         self.fault = fault
 
 
-def expression_type(expression: Expression, names: NameTypes) -> str | TypeFault | None:
-    """The engine's type of an expression over some names, or why it has none; None where it is not known."""
+def expression_type(expression: Expression, columns: Mapping[str, str | None]) -> str | TypeFault | None:
+    """The engine's type of an expression over columns with their types (None for one that is not known), or why it has
+    none; None where it is not known."""
     try:
-        return _Binding(expression, names).type_of(expression.tree)
+        return _Binding(expression, columns).type_of(expression.tree)
     except _Refused as refused:
         return refused.fault
     except RecursionError:
@@ -99,10 +92,9 @@ def type_words(kind: str) -> str:
 class _Binding:
     """Binds the parts of one expression."""
 
-    def __init__(self, expression: Expression, names: NameTypes) -> None:
+    def __init__(self, expression: Expression, columns: Mapping[str, str | None]) -> None:
         self._text = expression.text
-        self._columns = {name.lower(): kind for name, kind in names.columns.items()}
-        self._parameters = names.parameters
+        self._columns = {name.lower(): kind for name, kind in columns.items()}
 
     def type_of(self, node: exp.Expr) -> str | None:
         """The type of a value; None where it is not known. Raises _Refused."""
@@ -111,7 +103,7 @@ class _Binding:
         if isinstance(node, exp.Column):
             return self._columns.get(node.name.lower()) if not node.table else None
         if isinstance(node, exp.Placeholder):
-            return self._parameters.get(node.name)
+            return None
         is_windowed = isinstance(node.parent, exp.Window)
         if isinstance(node, exp.Func) and function_name(node) in _OWN and not is_windowed:
             return _OWN[function_name(node)]
@@ -179,7 +171,7 @@ class _Binding:
         return exp.Var(this=f"cast(null as {kind})")
 
     def _condition(self, node: exp.Expr) -> None:
-        """Raise _Refused where a condition is a text, a date or a duration."""
+        """Raise _Refused where a condition is a date, a time or a duration, none of which can be computed as one."""
         kind = self.type_of(node)
         if kind is not None and kind.startswith(("DATE", "TIME", "INTERVAL")):
             raise _Refused(self._at(node, f"{self._shown(node)} is {type_words(kind)}, where a condition is needed."))
@@ -202,7 +194,7 @@ class _Binding:
             message = f"{self._shown(operands[0][0])} is {type_words(operands[0][1])}, which {signature} does not take."
             return self._at(operands[0][0], message)
         given = ", ".join(f"{self._shown(each)} ({type_words(kind)})" for each, kind in operands)
-        return self._at(node, f"{signature} does not take {given}.")
+        return self._at(node, f"{signature} does not take {given or 'nothing'}.")
 
     def _differing(self, node: exp.Expr) -> TypeFault | None:
         """What to say of two values of a part of which it has one, where they are not of one kind."""
@@ -260,8 +252,6 @@ class _Binding:
 
     def _shown(self, node: exp.Expr) -> str:
         """A part as it was written, as far as that is known."""
-        if isinstance(node, exp.Placeholder):
-            return f":{node.name}"
         span = self._span(node)
         return self._text[span[0] : span[1] + 1] if span is not None else node.sql("duckdb")
 

@@ -1,11 +1,11 @@
 """What is wrong with an expression while it is being typed, where, and what would put it right."""
 
 import re
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 from difflib import get_close_matches
 
-from northmoor.core.analysis.expression_types import NameTypes, TypeFault, expression_type
+from northmoor.core.analysis.expression_types import TypeFault, expression_type
 from northmoor.core.errors import ExpressionError
 from northmoor.core.expr.function_help import FUNCTION_HELP
 from northmoor.core.expr.language import Expression, columns_in, parse
@@ -29,25 +29,14 @@ class ExpressionFault:
 
 @dataclass(frozen=True)
 class KnownNames:
-    """What an expression can name where it is written, with the kinds of values; None where a kind is not known.
+    """What an expression can name where it is written: fields with the kinds of their values (None for one that is not
+    known), and parameters.
 
     Without fields it is not known what can be named, and names are no faults.
     """
 
     fields: Mapping[str, KindName | None] = field(default_factory=dict)
-    parameters: Mapping[str, KindName | None] = field(default_factory=dict)
-
-    @property
-    def types(self) -> NameTypes:
-        """The engine's types of the names."""
-        kinds = (self.fields, self.parameters)
-        return NameTypes(
-            *({name: kind and KIND_OF_NAME[kind].sql.upper() for name, kind in each.items()} for each in kinds)
-        )
-
-
-def _types(kinds: Mapping[str, KindName | None]) -> dict[str, str | None]:
-    return {name: kind and KIND_OF_NAME[kind].sql.upper() for name, kind in kinds.items()}
+    parameters: Collection[str] = ()
 
 
 def known_names(report: Report, field_kinds: Mapping[str, KindName]) -> KnownNames:
@@ -55,12 +44,7 @@ def known_names(report: Report, field_kinds: Mapping[str, KindName]) -> KnownNam
     if not field_kinds:
         return KnownNames()
     computed: dict[str, KindName | None] = {value.name: None for value in report.named_values}
-    parameters = {
-        name: "integer" if name.endswith("_count") and name != parameter.name else parameter.kind
-        for parameter in report.parameters
-        for name in parameter.names
-    }
-    return KnownNames({**computed, **field_kinds}, {**computed, **parameters})
+    return KnownNames({**computed, **field_kinds}, report.value_names)
 
 
 def check_expression(text: str, names: KnownNames, is_template: bool = False) -> ExpressionFault | None:
@@ -94,7 +78,8 @@ def _unknown_name(text: str, part: Expression, names: KnownNames) -> ExpressionF
 
 def _type_fault(text: str, part: Expression, names: KnownNames) -> ExpressionFault | None:
     """The first part whose operands do not fit it."""
-    fault = expression_type(part, names.types)
+    types = {name: kind and KIND_OF_NAME[kind].sql.upper() for name, kind in names.fields.items()}
+    fault = expression_type(part, types)
     if not isinstance(fault, TypeFault):
         return None
     around = max(text.find(part.text), 0)

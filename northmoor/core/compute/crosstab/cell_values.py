@@ -287,7 +287,7 @@ class _Computing:
         """Expressions at a crossing, in the order of its rows and columns."""
         count = int(np.prod(self.sides.shape(at)))
         table = self._dense(at, [c for c in compiled if isinstance(c, CompiledExpression)])
-        checked = [or_whole_fault(self.engine, self.compiler, c, self.broken) for c in compiled]
+        checked = [or_whole_fault(self.engine, c, self.broken) for c in compiled]
         others = sorted(
             {
                 str(n.scope)

@@ -71,7 +71,7 @@ def compute_by_group(
         count = around.rows if scope == DETAIL else 1 if scope == 0 else len(around.levels[scope - 1])
         direct = {w: d for w in mine if scope == DETAIL and (d := _direct(parse(w.expression), around)) is not None}
         rest = [w for w in mine if w not in direct]
-        checked = [or_whole_fault(engine, compiler, compiled[w], broken) for w in rest]
+        checked = [or_whole_fault(engine, compiled[w], broken) for w in rest]
         source, order = _source(scope, {n.scope for c in checked if isinstance(c, CompiledExpression) for n in c.needs})
         cells |= direct
         found = compute_cells(engine, compiler, checked, source, order, count)

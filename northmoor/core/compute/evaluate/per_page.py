@@ -57,7 +57,7 @@ def compute_page_expressions(
         needed = sorted({n for c in plain for n in c.needs}, key=lambda n: compiler.names[n])
         bound = {name: value for c in plain for name, value in c.bound.items()}
         broken = register_query_aggregates(engine, compiler, needed, rows, bound)
-        checked = [or_whole_fault(engine, compiler, c, broken) for c in compiled.values()]
+        checked = [or_whole_fault(engine, c, broken) for c in compiled.values()]
         scopes = sorted({str(n.scope) for n in needed if n not in broken})
         source = f"{PAGES} as {BASE}" + "".join(f" cross join {quoted(scope_table(s))}" for s in scopes)
         computed = compute_cells(engine, compiler, checked, source, f"{BASE}.at", len(numbers))

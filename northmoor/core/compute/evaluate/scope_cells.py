@@ -8,14 +8,13 @@ from typing import Any
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from northmoor.core.analysis.expression_types import NameTypes, TypeFault, expression_type
+from northmoor.core.analysis.expression_types import TypeFault, expression_type
 from northmoor.core.compute.evaluate.compiler import AggregateCall, CompiledExpression, Compiler, name_of
 from northmoor.core.compute.evaluate.inner_groups import InnerGroups, inner_groups_sql
 from northmoor.core.compute.evaluate.scope_names import OWN, group_column
 from northmoor.core.engine.embedded import Engine, EngineError, engine_message
 from northmoor.core.errors import ExpressionError
 from northmoor.core.expr.language import Expression
-from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME
 
 ROWS_TABLE = "__nm_rows"
 """The engine's name for a table's rows in their order, with their group numbers."""
@@ -46,27 +45,23 @@ class Computed:
 
 
 def or_whole_fault(
-    engine: Engine,
-    compiler: Compiler,
-    cell: CompiledExpression | ExpressionError,
-    broken: Mapping[AggregateCall, str],
+    engine: Engine, cell: CompiledExpression | ExpressionError, broken: Mapping[AggregateCall, str]
 ) -> CompiledExpression | ExpressionError:
     """A compiled cell, or the reason why an aggregate that it needs cannot be computed."""
     if isinstance(cell, ExpressionError):
         return cell
     reason = next((broken[need] for need in cell.needs if need in broken), None)
-    return cell if reason is None else _refused(engine, compiler, cell.expression, reason)
+    return cell if reason is None else _refused(engine, cell.expression, reason)
 
 
-def _refused(engine: Engine, compiler: Compiler, expression: Expression, reason: str) -> ExpressionError:
+def _refused(engine: Engine, expression: Expression, reason: str) -> ExpressionError:
     """Why an expression cannot be computed: the part whose operands do not fit it, or else the engine's words."""
     try:
         columns = engine.run(f"describe {ROWS_TABLE}")
         types = dict(zip(columns["column_name"].to_pylist(), columns["column_type"].to_pylist(), strict=True))
     except EngineError:  # there are no rows where pages and their numbers are
         types = {}
-    parameters = {name: KIND_OF_NAME[kind].sql.upper() for name, kind in compiler.values.kinds.items()}
-    fault = expression_type(expression, NameTypes(types, parameters))
+    fault = expression_type(expression, types)
     if isinstance(fault, TypeFault):
         at = fault.begin or 0
         return ExpressionError(f"In {expression.text!r} at character {at + 1}: {fault.message}", at)
@@ -116,16 +111,14 @@ def _compute_together(
         table = engine.run(f"select {listed} from {source} order by {order}", bound)
         computed = [Computed(all_rows(table.column(i))) for i in range(len(cells))]
     except EngineError:
-        computed = [_compute_one(engine, compiler, cell, source, order, count) for cell in cells]
+        computed = [_compute_one(engine, cell, source, order, count) for cell in cells]
     return [
         replace(each, faults={**each.faults, **_not_constant(engine, compiler, cell, source, order, distinct)})
         for each, cell in zip(computed, cells, strict=True)
     ]
 
 
-def _compute_one(
-    engine: Engine, compiler: Compiler, cell: CompiledExpression, source: str, order: str, count: int
-) -> Computed:
+def _compute_one(engine: Engine, cell: CompiledExpression, source: str, order: str, count: int) -> Computed:
     """One cell, row by row where it must be: rows that fail become null and are marked."""
     try:
         table = engine.run(f"select {cell.sql} as c from {source} order by {order}", cell.bound)
@@ -137,7 +130,7 @@ def _compute_one(
         values = engine.run(f"select try({cell.sql}) as c from {source} order by {order}", cell.bound)
         failed = engine.run(f"select try(({cell.sql}) is null) is null as c from {source} order by {order}", cell.bound)
     except EngineError:
-        return faulty(count, _refused(engine, compiler, cell.expression, message))
+        return faulty(count, _refused(engine, cell.expression, message))
     bad = pc.indices_nonzero(all_rows(failed.column(0)))
     return Computed(all_rows(values.column(0)), dict.fromkeys(bad.to_pylist(), Fault(message)))
 

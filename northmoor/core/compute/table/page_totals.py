@@ -82,7 +82,7 @@ def compute_page_totals(
         needs = sorted({n for c in sound for n in c.needs}, key=lambda n: compiler.names[n])
         bound = {key: value for c in sound for key, value in c.bound.items()}
         broken = _give_scopes(engine, compiler, needs, bound)
-        checked = [or_whole_fault(engine, compiler, c, broken) for c in compiled.values()]
+        checked = [or_whole_fault(engine, c, broken) for c in compiled.values()]
         source = f"{_PAGES} as {BASE}"
         for need in (n for n in needs if n not in broken):
             alias = quoted(compiler.names[need])
