@@ -301,6 +301,10 @@ QUESTIONS: list[Question] = [
      lambda q: q.take("sailings").join("routes").keep("routes.code", "sailings.status", "sailings.sailing_id")
      .across("sailings.status", "count", "sailings.sailing_id", True),
      "select code, count(case when status = 'cancelled' then 1 end), count(case when status = 'sailed' then 1 end), count(*) from sailings join routes using (route_id) group by 1", 22),
+    ("sailings of two routes by length of delay",
+     lambda q: q.take("sailings").where("sailings.route_id", "in", "1", "2").compute(BINS, "minutes", binned="delay_minutes", width_of_bins="30")
+     .as_table("binned").keep("route_id", "minutes", "sailing_id").across("minutes", "count", "sailing_id"),
+     "select route_id, sum(delay_minutes / 30 = 0), sum(delay_minutes / 30 = 1), sum(delay_minutes is null) from sailings where route_id in (1, 2) group by 1", 40),
     ("capacities as rows",
      lambda q: q.take("vessels").keep("name", "passengers", "cars").rows_of("passengers", "cars", name="of", value="places"),
      "select name, 'passengers', passengers from vessels union all select name, 'cars', cars from vessels", 15),

@@ -20,7 +20,7 @@ from northmoor.core.sources.builder.edits import (
     without_table,
 )  # fmt: skip
 from northmoor.core.sources.builder.joins import joined, new_alias
-from northmoor.core.sources.builder.pivoting import Pivot, pivot, unpivot
+from northmoor.core.sources.builder.pivoting import Pivot, PivotValue, pivot, unpivot
 from northmoor.core.sources.builder.select_model import (
     BooleanGroup,
     Comparison,
@@ -117,7 +117,8 @@ def test_values_become_columns_and_columns_rows_again(dialect: str) -> None:
     sql = "SELECT port, how, n -- as counted\nFROM lines\n"
     sentence = parse_select(sql, dialect)
     assert sentence is not None
-    wanted = Pivot("how", "text", ("it's", "late", None), "n", "sum", has_whole=True)
+    values = (PivotValue("it's", "'it''s'"), PivotValue("late", "'late'"), PivotValue("blank", None))
+    wanted = Pivot("how", values, "n", "sum", has_whole=True)
     wide = rewrite_select(sql, pivot(sentence, wanted, dialect), dialect)
     assert "-- as counted" in wide
     long = unpivot(wide, dialect, ["it's", "late", "blank"], "how", "n")
@@ -132,7 +133,8 @@ def test_values_become_columns_and_columns_rows_again(dialect: str) -> None:
 def test_a_value_that_is_named_like_a_column_gets_a_name_of_its_own() -> None:
     sentence = parse_select("select port, how, n from lines", "sqlite")
     assert sentence is not None
-    turned = pivot(sentence, Pivot("how", "text", ("port", "total"), "n", "sum", has_whole=True), "sqlite")
+    values = (PivotValue("port", "'port'"), PivotValue("total", "'total'"))
+    turned = pivot(sentence, Pivot("how", values, "n", "sum", has_whole=True), "sqlite")
     assert [item.name or item.expression for item in turned.select_items] == ["port", "port_2", "total", "total_2"]
 
 

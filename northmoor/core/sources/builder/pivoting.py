@@ -12,12 +12,20 @@ from northmoor.core.expr.identifiers import sql_name
 from northmoor.core.model.edits.naming import unused_name
 from northmoor.core.model.kinds.aggregates import aggregate_of
 from northmoor.core.sources.builder.edits import item_name, project
-from northmoor.core.sources.builder.operands import Operand, OperandKind, operand_sql
+from northmoor.core.sources.builder.operands import Operand, operand_sql
 from northmoor.core.sources.builder.select_model import SelectItem, SelectModel, StackedSelect
 from northmoor.core.sources.builder.select_parser import has_aggregate, parse_select
 from northmoor.core.sources.builder.select_writer import rewrite_select, wrap_select
 
-_BLANK, _WHOLE = "blank", "total"
+_WHOLE = "total"
+
+
+@dataclass(frozen=True)
+class PivotValue:
+    """A value that becomes a column: the column's name, and the value as SQL; None for blanks."""
+
+    name: str
+    sql: str | None
 
 
 @dataclass(frozen=True)
@@ -25,8 +33,7 @@ class Pivot:
     """A column for each of some values of `across`, with a total of `value` over the rows that have it."""
 
     across: str
-    kind: OperandKind
-    values: tuple[str | None, ...]
+    values: tuple[PivotValue, ...]
     value: str
     total: str
     has_whole: bool = False
@@ -34,14 +41,14 @@ class Pivot:
 
 
 def pivot(sentence: SelectModel, wanted: Pivot, dialect: str) -> SelectModel:
-    """The sentence with its own columns but what is turned, and one for each value. Raises QueryError without values,
-    or for a value that is none of its kind."""
+    """The sentence with its own columns but those that are turned, and one for each value. Raises QueryError without
+    values."""
     if not wanted.values:
         raise QueryError("Choose the values that become columns.")
     turned = {wanted.across, wanted.value}
-    kept = [item for item in sentence.select_items if item.expression not in turned and item.expression != "*"]
+    kept = [item for item in sentence.select_items if not {item.expression, item_name(item)} & {*turned, "*"}]
     plain = [item for item in kept if not has_aggregate(item.expression, dialect)]
-    totals = [(value or _BLANK, _of_one(wanted, value, dialect)) for value in wanted.values]
+    totals = [(value.name, _of_one(wanted, value)) for value in wanted.values]
     totals += [(_WHOLE, wanted.value)] if wanted.has_whole else []
     names = [item_name(item) for item in plain]
     columns = []
@@ -51,9 +58,9 @@ def pivot(sentence: SelectModel, wanted: Pivot, dialect: str) -> SelectModel:
     return project(sentence, [*plain, *columns], dialect)
 
 
-def _of_one(wanted: Pivot, value: str | None, dialect: str) -> str:
+def _of_one(wanted: Pivot, value: PivotValue) -> str:
     """What is totalled, in rows that have a value; nothing in others."""
-    test = "is null" if value is None else f"= {operand_sql(Operand(wanted.kind, value), dialect)}"
+    test = "is null" if value.sql is None else f"= {value.sql}"
     return f"case when {wanted.across} {test} then {wanted.value} end"
 
 

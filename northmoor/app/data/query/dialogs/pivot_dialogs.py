@@ -20,12 +20,13 @@ from northmoor.app.data.query.dialogs.step_dialog import StepDialog
 from northmoor.app.data.query.sentence_context import SentenceContext
 from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
+from northmoor.core.authoring.query_filters import value_sql
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import NorthmoorError, QueryError
 from northmoor.core.model.kinds.aggregates import TOTALS
 from northmoor.core.sources.builder.asides import values_sql
-from northmoor.core.sources.builder.pivoting import Pivot, pivot
+from northmoor.core.sources.builder.pivoting import Pivot, PivotValue, pivot
 from northmoor.core.sources.builder.select_model import SelectModel
 
 _TICKED = 24
@@ -90,11 +91,12 @@ class PivotDialog(StepDialog):
             return
         assert isinstance(answer, Rows)
         found, counts = (column.to_pylist() for column in answer.table.columns[:2])
-        ordered = sorted(zip(found, counts, strict=True), key=lambda each: (each[0] is None, each[0] or 0))
+        ordered = sorted(zip(found, counts, strict=True), key=lambda each: (each[0] is None, each[0]))
         for number, (value, count) in enumerate(ordered):
             words = tr("(blank)") if value is None else str(value)
             item = QListWidgetItem(f"{words}   ·   {count:,}")
-            item.setData(_VALUE, None if value is None else str(value))
+            written = value_sql(value, self._around.dialect) if value is not None else None
+            item.setData(_VALUE, PivotValue("blank" if value is None else str(value), written))
             item.setCheckState(Qt.CheckState.Checked if number < _TICKED else Qt.CheckState.Unchecked)
             self.values.addItem(item)
         self.message.setText(tr("Tick the values that become columns; a value that comes later has none."))
@@ -104,8 +106,7 @@ class PivotDialog(StepDialog):
         across, value = self.across.sql(), self.value.sql()
         items = [item for n in range(self.values.count()) if (item := self.values.item(n)) is not None]
         ticked = tuple(item.data(_VALUE) for item in items if item.checkState() == Qt.CheckState.Checked)
-        kind = self._around.kinds(self._sentence).get(across, "text")
-        return Pivot(across, kind, ticked, value, self.total.currentData(), self.has_whole.isChecked())
+        return Pivot(across, ticked, value, self.total.currentData(), self.has_whole.isChecked())
 
     def sentence(self) -> SelectModel:
         """The sentence with a column for each value. Raises QueryError when something is missing."""
