@@ -211,6 +211,25 @@ def test_parts_of_a_column_hold_each_value_once(numbers: list[int | None], kind:
     assert len(found.ranges) <= 13
 
 
+@pytest.mark.parametrize(
+    "values",
+    [
+        [date(2025, 1, day) for day in range(1, 12)] + [date(9999, 12, 31)],
+        [datetime(9999, 12, day, 6) for day in range(10, 32)],
+        [Decimal(n) / 100 for n in (*range(9), 99_999)],
+        [2**63 - n for n in range(1, 12)],
+        [1.7e308 * n / 10 for n in range(-10, 11)],
+        [1 + n * 2.3e-16 for n in range(12)],
+    ],
+    ids=["calendar", "moments", "digits", "whole", "huge", "near"],
+)
+def test_columns_at_the_end_of_their_kind_have_a_profile(values: list[Any]) -> None:
+    arrow = pa.decimal128(5, 2) if isinstance(values[0], Decimal) else None
+    (found,) = profile(Rows("q", pa.table({"v": pa.array(values, arrow)}), (), datetime(2025, 1, 1)), CancelToken())
+    assert (found.low, found.high, found.count) == (min(values), max(values), len(values))
+    assert sum(part.count for part in found.ranges) in (0, len(values))
+
+
 def test_looking_sorts_and_narrows_without_touching_the_rows(library: MakeLibrary) -> None:
     rows = fetched(library(FREIGHT), "select route, vessel, charge from lines")
     assert visible_rows(rows, QuickFilter(), CancelToken()).tolist() == [0, 1, 2, 3, 4, 5]

@@ -58,19 +58,17 @@ class ColumnActions:
         data.columns.part_chosen.connect(self._keep_part)
 
     def show_parts(self) -> None:
-        """Show what is in the chosen column of the rows, beside its settings."""
-        rows, profiles = self._data.pane.rows, self._data.pane.header.profiles
+        """Show what is in the chosen column of the rows, beside its settings; not of signals, which no SQL filters."""
+        rows, query, profiles = self._data.pane.rows, self._data.current(), self._data.pane.header.profiles
         name = self._data.pane.header.property("chosen")
-        is_known = rows is not None and name in rows.names and len(profiles) == len(rows.names)
+        is_own = rows is not None and query is not None and rows.query == query.name and query.signals is None
+        is_known = is_own and rows is not None and name in rows.names and len(profiles) == len(rows.names)
         parts = profiles[rows.names.index(name)].parts if is_known and rows is not None else ()
         self._data.columns.show_parts(parts, self._shown)
 
     def _keep_part(self, part: ProfilePart) -> None:
         """Keep only the rows of a part of the chosen column."""
         column = self._data.pane.header.property("chosen")
-        query = self._data.current()
-        if query is None or query.signals is not None:
-            return
         if not part.is_range:
             self._keep(column, part.low, True)
             return

@@ -103,17 +103,24 @@ def _bars(values: pa.Array, counts: pa.Array) -> tuple[int, ...]:
     finite = np.isfinite(numbers)
     if not finite.any():
         return ()
-    found, _ = np.histogram(numbers[finite], bins=min(BARS, len(values)), weights=counts[finite])
+    try:
+        found, _ = np.histogram(numbers[finite], bins=min(BARS, len(values)), weights=counts[finite])
+    except ValueError:  # they are nearer to one another than doubles of their size are
+        return (int(counts[finite].sum()),)
     return tuple(int(n) for n in found)
 
 
 def _ranges(values: pa.Array, counts: pa.Array, low: Any, high: Any) -> tuple[ProfilePart, ...]:
-    edges = _edges(low, high)
-    if not edges:
+    try:
+        edges = _edges(low, high)
+    except OverflowError:  # the calendar ends before the last part does
+        return ()
+    is_of_days = isinstance(low, date)
+    bounds = _as_numbers(pa.array(edges, type=values.type)) if is_of_days else np.array(edges, dtype=float)
+    if not edges or not np.isfinite(bounds).all() or (np.diff(bounds) <= 0).any():
         return ()
     known = pc.is_valid(values)
     weights = counts.filter(known).to_numpy(zero_copy_only=False)
-    bounds = _as_numbers(pa.array(edges, type=values.type))
     found, _ = np.histogram(_as_numbers(values.filter(known)), bins=bounds, weights=weights)
     parts = zip(pairwise(edges), found.astype(int).tolist(), strict=True)
     return tuple(ProfilePart(first, last, count) for (first, last), count in parts)
