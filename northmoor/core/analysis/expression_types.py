@@ -42,13 +42,29 @@ class TypeWords:
 
 _WORDS = (
     TypeWords("a text", ("VARCHAR",)),
-    TypeWords("a number", ("DECIMAL", "DOUBLE", "FLOAT", "TINYINT", "SMALLINT", "INTEGER", "BIGINT", "HUGEINT", "U")),
+    TypeWords(
+        "a number",
+        (
+            "DECIMAL",
+            "DOUBLE",
+            "FLOAT",
+            "TINYINT",
+            "SMALLINT",
+            "INTEGER",
+            "BIGINT",
+            "HUGEINT",
+            "UTINY",
+            "USMALL",
+            "UINT",
+            "UBIG",
+        ),
+    ),
     TypeWords("a date and time", ("TIMESTAMP",)),
     TypeWords("a date", ("DATE",)),
     TypeWords("a time of day", ("TIME",)),
     TypeWords("yes or no", ("BOOLEAN",)),
     TypeWords("a duration", ("INTERVAL",)),
-)
+)  # fmt: skip
 _LIST = TypeWords("a list", ("[]",))
 
 

@@ -1,7 +1,8 @@
 """What the chips of a sentence open, and the steps that can be added to it."""
 
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Literal
+from functools import partial
+from typing import TYPE_CHECKING, Any, Literal
 
 from PyQt6.QtWidgets import QDialog, QInputDialog, QWidget
 
@@ -72,7 +73,16 @@ class SentenceSteps:
         return found
 
     def _open(self, entries: MenuEntries) -> None:
-        menu_of(self._view, entries).popup(self._view.below_chip(self._view.sender()))
+        """Open a menu; its entries are of the sentence as it is now, and do nothing where that changes below it."""
+        shown = self._view.sentence
+        own: MenuEntries = [
+            (text, partial(self._run_of, shown, run) if run is not None else None) for text, run in entries
+        ]
+        menu_of(self._view, own).popup(self._view.below_chip(self._view.sender()))
+
+    def _run_of(self, shown: SelectModel | None, run: Any) -> None:
+        if self._view.sentence == shown:
+            run()
 
     def _accepted(self, dialog: QDialog) -> bool:
         """Whether the dialog was accepted, for the sentence that it was opened for."""
