@@ -1,11 +1,12 @@
-"""Thirty questions that analysts ask of the demo, each equal to straight SQL: 28 by choosing alone; in two an expression
-or the conditions of cases are typed. The number is of actions: what is clicked, ticked, chosen and typed."""
+"""31 questions that analysts ask of the demo, each equal to straight SQL: 29 by choosing alone; in two an expression or the
+conditions of cases are typed. The number is of actions: what is clicked, ticked, chosen and typed."""
 
 import sqlite3
 from collections.abc import Callable
 from contextlib import suppress
 from datetime import date, datetime
 from decimal import Decimal
+from functools import partial
 from typing import Any
 
 import pytest
@@ -49,6 +50,8 @@ class Asking:
         elif isinstance(field, QLineEdit):
             changed, put = field.text() != value, field.setText
         elif field.isEditable():
+            offered = [field.itemText(n) for n in range(field.count())]
+            value = next((each for each in offered if each == value or each.endswith(f".{value}")), value)
             changed, put = field.currentText() != value, field.setCurrentText
         else:
             at = field.findData(value)
@@ -139,8 +142,6 @@ class Asking:
                 if field == "cases":
                     for row, pair in enumerate(value):
                         for column, text in enumerate(pair):
-                            item = dialog.cases.item(row, column)
-                            dialog.cases.setItem(row, column, item) if item else None
                             dialog.cases.model().setData(dialog.cases.model().index(row, column), text)
                             self.actions += 1
                 elif field == "expression":
@@ -220,6 +221,7 @@ class Asking:
         return self.step("add the rows of another table", StackDialog, fill)
 
     def as_table(self, name: str) -> "Asking":
+        self.actions += 1
         return self.step("use the result as a table", QInputDialog, lambda dialog: dialog.setTextValue(name))
 
     def distinct(self) -> "Asking":
@@ -245,10 +247,10 @@ QUESTIONS: list[Question] = [
      "select date(booked_at, 'start of month'), sum(quantity * unit_price) from bookings where status = 'paid' group by 1", 31),
     ("tickets by category",
      lambda q: q.take("bookings").join("fares").keep("fares.category", bookings__quantity="sum tickets").sort("-tickets"),
-     "select sum(quantity), category from bookings join fares using (fare_id) group by 2", 25),
-    ("ports without shippers",
-     lambda q: q.take("ports").join("shippers", "none").keep("name"),
-     "select name from ports where port_id not in (select port_id from shippers)", 14),
+     "select sum(quantity), category from bookings join fares using (fare_id) group by 2 order by 1 desc", 25),
+    ("cost centres without entries",
+     lambda q: q.take("cost_centres").join("ledger_entries", "none").keep("name"),
+     "select name from cost_centres where centre_id not in (select centre_id from ledger_entries)", 14),
     ("routes that carried freight in October 2025",
      lambda q: q.take("waybills").where("shipped_on", "between", "2025-10-01", "2025-10-31").join("routes")
      .keep("routes.code").distinct(),
@@ -263,7 +265,7 @@ QUESTIONS: list[Question] = [
     ("the share of each category in what was sold",
      lambda q: q.take("bookings").join("fares").keep("fares.category", bookings__quantity="sum tickets").as_table("sold")
      .compute(FIGURE, "share", window_form="share", value="tickets"),
-     "select sum(quantity), category, sum(quantity) * 1.0 / (select sum(quantity) from bookings) from bookings join fares using (fare_id) group by 2", 29),
+     "select sum(quantity), category, sum(quantity) * 1.0 / (select sum(quantity) from bookings) from bookings join fares using (fare_id) group by 2", 30),
     ("the running balance of a cost centre",
      lambda q: q.take("ledger_entries").where("centre_id", "=", "6").keep("entry_id", "booked_on", "amount")
      .compute(FIGURE, "balance", window_form="running", value="amount", order="entry_id"),
@@ -275,7 +277,7 @@ QUESTIONS: list[Question] = [
     ("routes ranked by sailings",
      lambda q: q.take("sailings").join("routes").keep("routes.code", sailings__sailing_id="count n").as_table("counted")
      .compute(FIGURE, "place", window_form="rank", value="n"),
-     "select n, code, rank() over (order by n desc) from (select code, count(*) n from sailings join routes using (route_id) group by 1)", 28),
+     "select n, code, rank() over (order by n desc) from (select code, count(*) n from sailings join routes using (route_id) group by 1)", 29),
     ("sailings by length of delay",
      lambda q: q.take("sailings").compute(BINS, "minutes", binned="delay_minutes", width_of_bins="15").keep("minutes", sailing_id="count"),
      "select count(*), delay_minutes / 15 * 15 from sailings group by 2", 19),
@@ -283,17 +285,16 @@ QUESTIONS: list[Question] = [
      lambda q: q.take("sailings").compute(CASES, "how", cases=[("delay_minutes > 15", "'late'"), ("delay_minutes is not null", "'on time'")], otherwise="'unknown'")
      .keep("how", sailing_id="count"),
      "select count(*), case when delay_minutes > 15 then 'late' when delay_minutes is not null then 'on time' else 'unknown' end from sailings group by 2", 22),
-    ("shippers who sent nothing in 2025",
-     lambda q: q.take("waybills").where("shipped_on", ">=", "2025-01-01").keep("shipper_id").distinct().as_table("senders")
-     .keep("shipper_id").stack("shippers", "union", shipper_id="shipper_id"),
-     "select shipper_id from waybills where shipped_on >= '2025-01-01' union select shipper_id from shippers", 31),
+    ("numbers of cost centres that no entry has",
+     lambda q: q.take("cost_centres").keep("centre_id").stack("ledger_entries", "except"),
+     "select centre_id from cost_centres where centre_id not in (select centre_id from ledger_entries)", 14),
     ("shippers charged more than 20,000",
      lambda q: q.take("waybill_lines").join("waybills").join("shippers").keep("shippers.name", waybill_lines__charge="sum")
      .where("sum(waybill_lines.charge)", ">", "20000", entry="having"),
      "select sum(charge), name from waybill_lines join waybills using (waybill_id) join shippers using (shipper_id) group by name having sum(charge) > 20000", 30),
     ("what goods are carried",
      lambda q: q.take("waybill_lines").keep("goods").distinct().sort("goods"),
-     "select distinct goods from waybill_lines", 21),
+     "select distinct goods from waybill_lines order by goods", 21),
     ("names of ports and vessels in one list",
      lambda q: q.take("ports").keep("name").stack("vessels"),
      "select name from ports union all select name from vessels", 13),
@@ -304,7 +305,7 @@ QUESTIONS: list[Question] = [
     ("sailings of two routes by length of delay",
      lambda q: q.take("sailings").where("sailings.route_id", "in", "1", "2").compute(BINS, "minutes", binned="delay_minutes", width_of_bins="30")
      .as_table("binned").keep("route_id", "minutes", "sailing_id").across("minutes", "count", "sailing_id"),
-     "select route_id, sum(delay_minutes / 30 = 0), sum(delay_minutes / 30 = 1), sum(delay_minutes is null) from sailings where route_id in (1, 2) group by 1", 40),
+     "select route_id, sum(delay_minutes / 30 = 0), sum(delay_minutes / 30 = 1), sum(delay_minutes is null) from sailings where route_id in (1, 2) group by 1", 34),
     ("capacities as rows",
      lambda q: q.take("vessels").keep("name", "passengers", "cars").rows_of("passengers", "cars", name="of", value="places"),
      "select name, 'passengers', passengers from vessels union all select name, 'cars', cars from vessels", 15),
@@ -313,7 +314,7 @@ QUESTIONS: list[Question] = [
      "select count(*), (strftime('%w', departs_at) + 6) % 7 + 1 from sailings group by 2", 19),
     ("departures by hour on the busiest route",
      lambda q: q.take("sailings").where("route_id", "=", "1").compute(DATE, "hour", moment="departs_at", part="hour").keep("hour", sailing_id="count").sort("hour"),
-     "select count(*), cast(strftime('%H', departs_at) as integer) from sailings where route_id = 1 group by 2", 29),
+     "select count(*), cast(strftime('%H', departs_at) as integer) from sailings where route_id = 1 group by 2 order by 2", 29),
     ("shippers whose name begins with B",
      lambda q: q.take("shippers").where("name", "like", "B%").keep("name", "since"),
      "select name, since from shippers where name like 'B%'", 15),
@@ -335,7 +336,7 @@ QUESTIONS: list[Question] = [
      "select c.name, p.name from cost_centres c left join cost_centres p on p.centre_id = c.parent_id", 16),
     ("waybills that are open, the oldest first",
      lambda q: q.take("waybills").where("status", "=", "open").keep("number", "shipped_on").sort("shipped_on", "number"),
-     "select number, shipped_on from waybills where status = 'open'", 22),
+     "select number, shipped_on from waybills where status = 'open' order by shipped_on, number", 22),
     ("the mean delay of each vessel in each season",
      lambda q: q.take("sailings").join("routes").join("vessels").keep("vessels.name", "routes.season", "sailings.delay_minutes")
      .across("routes.season", "avg", "sailings.delay_minutes"),
@@ -359,13 +360,16 @@ def test_a_question_is_asked_by_choosing(
     window: Window, qtbot: QtBot, tarrow: sqlite3.Connection, built: Callable[[Asking], Asking], sql: str, most: int
 ) -> None:
     asking = built(Asking(window, qtbot))
-    wanted = sorted(([plain(value) for value in row] for row in tarrow.execute(sql)), key=repr)
+    is_ordered = "order by" in sql.rpartition(")")[2]
+    in_order = list if is_ordered else partial(sorted, key=repr)
+    wanted = in_order([plain(value) for value in row] for row in tarrow.execute(sql))
+    assert wanted
     pane = window.data.pane
 
     def found() -> list[list[Any]]:
         if pane.rows is None or not pane.rows.is_whole:
             return []
-        return sorted(([plain(value) for value in row.values()] for row in pane.rows.table.to_pylist()), key=repr)
+        return in_order([plain(value) for value in row.values()] for row in pane.rows.table.to_pylist())
 
     with suppress(qtbot.TimeoutError):
         qtbot.waitUntil(lambda: found() == wanted, timeout=5_000)
