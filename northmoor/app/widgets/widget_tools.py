@@ -77,6 +77,11 @@ def replace_content(area: QScrollArea, content: QWidget) -> None:
         bar.setValue(height)
 
 
+def items_in_list(shown: QListWidget) -> list[QListWidgetItem]:
+    """The items of a list, in order."""
+    return [item for at in range(shown.count()) if (item := shown.item(at)) is not None]
+
+
 def show_items(shown: QListWidget, names: Sequence[str], chosen: str | None, texts: Sequence[str] = ()) -> None:
     """Show names in a list, with texts of their own if any, one of them chosen; items stay where they can.
 

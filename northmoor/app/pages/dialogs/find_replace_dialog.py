@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.document_controller import DocumentController, Selection
 from northmoor.app.language.translation import tr
+from northmoor.app.widgets.widget_tools import items_in_list
 from northmoor.core.analysis.report_texts import ReportText
 from northmoor.core.authoring.find_replace import SearchTerm, find_occurrences, replace_occurrences
 from northmoor.core.model.blocks.tree import walk
@@ -125,7 +126,7 @@ class ReplaceDialog(QDialog):
 
     @property
     def _ticked(self) -> list[ReportText]:
-        items = [item for at in range(self.list.count()) if (item := self.list.item(at)) is not None]
+        items = items_in_list(self.list)
         return [item.data(_OCCURRENCE) for item in items if item.checkState() == Qt.CheckState.Checked]
 
     def _show(self, item: QListWidgetItem | None) -> None:

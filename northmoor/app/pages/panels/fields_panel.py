@@ -11,6 +11,7 @@ from northmoor.app.pages.canvas.drag.field_drop import MIME
 from northmoor.app.widgets.headings import draw_hint
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.kind_looks import KIND_LOOKS
+from northmoor.app.widgets.widget_tools import items_in_list
 from northmoor.core.model.data.queries import Query
 from northmoor.core.model.edits import column_setting
 from northmoor.core.model.kinds.value_types import ValueType
@@ -81,7 +82,7 @@ class FieldsPanel(QListWidget):
 
     def names(self) -> list[tuple[str, str]]:
         """What readers see of each field, and its name."""
-        items = [item for n in range(self.count()) if (item := self.item(n)) is not None]
+        items = items_in_list(self)
         return [(item.text(), field_of_item(item)) for item in items]
 
     def chosen(self) -> list[str]:

@@ -35,7 +35,7 @@ from northmoor.app.start.report_starter.page_preview import PagePreview, page_pi
 from northmoor.app.start.report_starter.source_panel import SourcePanel
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.kind_looks import KIND_LOOKS
-from northmoor.app.widgets.widget_tools import first_size
+from northmoor.app.widgets.widget_tools import first_size, items_in_list
 from northmoor.app.worker import Worker
 from northmoor.core.authoring.starters.block_starters import ChosenField
 from northmoor.core.authoring.starters.field_roles import readable_name
@@ -359,7 +359,7 @@ class NewReportDialog(QDialog):
         self._propose()
 
     def _items(self) -> list[QListWidgetItem]:
-        return [item for at in range(self.fields.count()) if (item := self.fields.item(at)) is not None]
+        return items_in_list(self.fields)
 
     def _narrow(self, text: str) -> None:
         """List the fields whose label or name has a text."""

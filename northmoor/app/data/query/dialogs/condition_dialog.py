@@ -22,6 +22,7 @@ from northmoor.app.data.query.sentence_context import AskRows
 from northmoor.app.data.query.sentence_text import operator_words
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
+from northmoor.app.widgets.widget_tools import items_in_list
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import NorthmoorError, QueryError
@@ -253,7 +254,7 @@ class ValueList(QWidget):
             self.list.itemClicked.connect(lambda _: self._take())
 
     def _take(self) -> None:
-        items = [item for n in range(self.list.count()) if (item := self.list.item(n)) is not None]
+        items = items_in_list(self.list)
         if self._is_several:
             taken = [item for item in items if item.checkState() == Qt.CheckState.Checked]
         else:

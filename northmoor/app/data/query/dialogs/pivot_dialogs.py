@@ -20,6 +20,7 @@ from northmoor.app.data.query.dialogs.step_dialog import StepDialog
 from northmoor.app.data.query.sentence_context import SentenceContext
 from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
+from northmoor.app.widgets.widget_tools import items_in_list
 from northmoor.core.authoring.query_filters import value_sql
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
@@ -104,7 +105,7 @@ class PivotDialog(StepDialog):
     def pivot(self) -> Pivot:
         """What is chosen. Raises QueryError when something is missing."""
         across, value = self.across.sql(), self.value.sql()
-        items = [item for n in range(self.values.count()) if (item := self.values.item(n)) is not None]
+        items = items_in_list(self.values)
         ticked = tuple(item.data(_VALUE) for item in items if item.checkState() == Qt.CheckState.Checked)
         return Pivot(across, ticked, value, self.total.currentData(), self.has_whole.isChecked())
 
@@ -145,7 +146,7 @@ class UnpivotDialog(StepDialog):
 
     def chosen(self) -> list[str]:
         """The columns that are ticked."""
-        items = [item for n in range(self.list.count()) if (item := self.list.item(n)) is not None]
+        items = items_in_list(self.list)
         return [item.text() for item in items if item.checkState() == Qt.CheckState.Checked]
 
     def check(self) -> None:
