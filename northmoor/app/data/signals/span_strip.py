@@ -1,32 +1,36 @@
 """A picture of how spans were cut: the id's texts, the states and values of the signals, and the spans as bars."""
 
 from collections.abc import Callable, Sequence
+from functools import partial
 from zoneinfo import ZoneInfo
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QHelpEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSizePolicy, QToolTip, QVBoxLayout, QWidget
 
 from northmoor.app.help.help_actions import GUIDE_PROPERTY
 from northmoor.app.language.translation import moment_text, tr, tr_count
 from northmoor.app.widgets.theme import GORSE, HEATHER, LINE, PEAT, RAILS, STONE_TEXT
+from northmoor.app.widgets.widget_tools import plain_tip
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.sources.fetch.signal_rows import CutPicture
 from northmoor.core.sources.signals.series import Series
 from northmoor.core.sources.signals.windows import wall_moment
 
-_ROW, _LABELS, _BAR = 24, 96, 14
+_ROW, _LABELS, _BAR, _EDGE = 24, 96, 14, 14
 _MOST_ROWS = 5
 
 
 class SpanStrip(QWidget):
-    """The picture, with the object that it is of."""
+    """The picture, with the object that it is of; where ids can be chosen, a click on a span chooses its id."""
 
     object_chosen = pyqtSignal(str)
+    id_chosen = pyqtSignal(str)
 
-    def __init__(self, parent: QWidget | None = None) -> None:
+    def __init__(self, can_choose: bool = False, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self._can_choose = can_choose
         self.setProperty(GUIDE_PROPERTY, "signals#Spans")
         self.objects = QComboBox()
         self.objects.setAccessibleName(tr("Object shown"))
@@ -45,7 +49,14 @@ class SpanStrip(QWidget):
         column.addLayout(head)
         column.addWidget(self.drawing)
         self.objects.activated.connect(lambda _: self.object_chosen.emit(self.objects.currentText()))
+        if can_choose:
+            self.drawing.id_clicked.connect(self.id_chosen.emit)
         self.setAccessibleName(tr("How the spans were cut"))
+
+    def ids(self) -> list[str]:
+        """The ids of the spans in the picture, each once."""
+        picture = self.drawing.picture
+        return [] if picture is None else [name for name in dict.fromkeys(picture.spans.id) if name]
 
     def show_objects(self, names: Sequence[str], current: str) -> None:
         """Offer objects to look at."""
@@ -65,6 +76,8 @@ class SpanStrip(QWidget):
         text = tr("{spans} from {start:%d %b %Y, %H:%M} to {end:%d %b %Y, %H:%M}").format(
             spans=tr_count(count, "{count} span", "{count} spans"), start=ends[0], end=ends[1]
         )
+        if self._can_choose and count > 1 and any(found.spans.id):
+            text = tr("{spans}; click one to select it alone").format(spans=text)
         self.note.setText(text)
         self.drawing.show_picture(found, zone)
 
@@ -72,35 +85,33 @@ class SpanStrip(QWidget):
 class _Drawing(QWidget):
     """Draws the rows of the picture over one axis of time."""
 
+    id_clicked = pyqtSignal(str)
+
     def __init__(self) -> None:
         super().__init__()
-        self._picture: CutPicture | None = None
+        self.picture: CutPicture | None = None
         self._zone = ZoneInfo("UTC")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def show_picture(self, picture: CutPicture | None, zone: ZoneInfo) -> None:
-        self._picture, self._zone = picture, zone
+        self.picture, self._zone = picture, zone
         self.updateGeometry()
         self.update()
 
     def sizeHint(self) -> QSize:
         """A row for each signal and one for the spans, over the times."""
-        rows = 0 if self._picture is None else min(len(self._picture.series), _MOST_ROWS) + 1
+        rows = 0 if self.picture is None else min(len(self.picture.series), _MOST_ROWS) + 1
         return QSize(400, rows * _ROW + 18 if rows else 0)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:  # noqa: ARG002  # all is drawn again
         """Draw the signals above and the spans below."""
-        picture = self._picture
+        picture = self.picture
         if picture is None:
             return
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        room = QRectF(_LABELS, 2, self.width() - _LABELS - 14, _ROW)
-        scale = room.width() / max(picture.end - picture.start, 1)
-
-        def place(at: int) -> float:
-            return room.left() + (min(max(at, picture.start), picture.end) - picture.start) * scale
-
+        room = QRectF(_LABELS, 2, self.width() - _LABELS - _EDGE, _ROW)
+        place = partial(self._place, picture)
         self._shade(painter, picture, place)
         for signal, series in list(picture.series.items())[:_MOST_ROWS]:
             self._label(painter, room, series.signal.shown_name or signal)
@@ -111,6 +122,44 @@ class _Drawing(QWidget):
         self._bars(painter, room, picture, place)
         self._times(painter, room, picture, place)
         painter.end()
+
+    def _place(self, picture: CutPicture, at: int) -> float:
+        """How far from the left a time is."""
+        width = self.width() - _LABELS - _EDGE
+        return _LABELS + (min(max(at, picture.start), picture.end) - picture.start) * width / max(
+            picture.end - picture.start, 1
+        )
+
+    def span_at(self, x: float) -> int | None:
+        """The number of the span at a place; None between spans."""
+        if self.picture is None:
+            return None
+        spans = self.picture.spans
+        ends = zip(spans.start.tolist(), spans.end.tolist(), strict=True)
+        pieces = [(self._place(self.picture, start), self._place(self.picture, end)) for start, end in ends]
+        return next((n for n, (left, right) in enumerate(pieces) if left <= x <= max(right, left + 2)), None)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """Choose the id of the span below the pointer."""
+        if event is None or self.picture is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        number = self.span_at(event.position().x())
+        if number is not None and self.picture.spans.id[number]:
+            self.id_clicked.emit(self.picture.spans.id[number])
+
+    def event(self, event: QEvent | None) -> bool:
+        """Say what the span below the pointer is."""
+        if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip and self.picture is not None:
+            number = self.span_at(event.pos().x())
+            QToolTip.showText(event.globalPos(), "" if number is None else self._described(self.picture, number), self)
+            return True
+        return super().event(event)
+
+    def _described(self, picture: CutPicture, number: int) -> str:
+        spans = picture.spans
+        ends = [wall_moment(int(at[number]), self._zone) for at in (spans.start, spans.end)]
+        text = tr("{start:%d %b %Y, %H:%M} to {end:%d %b %Y, %H:%M}").format(start=ends[0], end=ends[1])
+        return plain_tip(f"{spans.id[number]}\n{text}" if spans.id[number] else text)
 
     def _label(self, painter: QPainter, room: QRectF, text: str) -> None:
         painter.setPen(QColor(STONE_TEXT))

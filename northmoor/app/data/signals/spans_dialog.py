@@ -76,7 +76,7 @@ class SpansDialog(StepDialog):
         query = given or _first_guess(around)
         self.objects = SelectionField(query.objects, around.objects, "objects")
         self.id = combo([(tr("no id"), ""), *((name, name) for name in around.signals)], query.by or "", tr("Id"))
-        self.ids = SelectionField(query.ids, lambda: [f":{name}" for name in around.values], "ids")
+        self.ids = SelectionField(query.ids, self._known_ids, "ids")
         way = "between" if query.begins else "while" if query.condition else "id"
         self.way = combo(_CUTS, way, tr("How spans are cut"))
         self.condition = self._condition(query.condition, tr("Condition that holds, such as underway = 1"))
@@ -87,7 +87,7 @@ class SpansDialog(StepDialog):
         self.shortest = DurationField(query.shortest, "any", tr("Shortest span"))
         self.crossing = combo(_CROSSING, query.crossing, tr("Spans that cross the period's ends"))
         self.still_open = combo(_OPEN, query.open, tr("Spans that have not ended"))
-        self.strip = SpanStrip()
+        self.strip = SpanStrip(can_choose=True)
         self._settle = QTimer(self)
         self._settle.setSingleShot(True)
         self._settle.setInterval(_SETTLE)
@@ -104,6 +104,17 @@ class SpansDialog(StepDialog):
         line.setToolTip(tr("A condition over signals, such as underway = 1 and speed > 3; :name is a value"))
         WordCompleter(line, self._names)
         return line
+
+    def _known_ids(self) -> list[str]:
+        """Values that may hold ids, and the ids of the spans in the picture."""
+        return [*(f":{name}" for name in self._around.values), *self.strip.ids()]
+
+    def _choose_id(self, name: str) -> None:
+        """Select the spans of an id alone, of the object that is pictured."""
+        pictured = self.strip.objects.currentText()
+        if pictured and not self.objects.selected():
+            self.objects.line.setText(pictured)
+        self.ids.line.setText(name)
 
     def _names(self) -> list[Completion]:
         log = self._around.log
@@ -136,6 +147,7 @@ class SpansDialog(StepDialog):
         for part in (self.objects, self.ids, self.period):
             part.changed.connect(self._follow)
         self.strip.object_chosen.connect(lambda _: self._picture())
+        self.strip.id_chosen.connect(self._choose_id)
 
     def _follow(self) -> None:
         """Show the fields that are needed, and the picture a moment later."""

@@ -149,7 +149,9 @@ def _open_stream(request: FetchRequest) -> Iterator[tuple[ResultStream, Guesses]
         yield read_sample(library.resolve_path(query.sample), stop), ()
     elif query.connection is not None:
         with library.driver(query.connection).open_stream(_query_request(request)) as stream:
-            is_open = any(map(_is_open, stream.kinds))
+            set_types = {column.name for column in query.columns if column.type is not None}
+            columns = zip(stream.names, stream.kinds, strict=True)
+            is_open = any(_is_open(kind) for name, kind in columns if name not in set_types)
             yield (
                 stream,
                 infer_types(checked, library.catalog(query.connection, stop, counted=False)) if is_open else (),
