@@ -4,7 +4,7 @@ import csv
 import re
 import sqlite3
 from collections.abc import Callable
-from datetime import datetime
+from datetime import datetime, timedelta
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -375,6 +375,35 @@ def test_what_is_odd_about_a_log_is_noted(sqlite: Callable[..., Library], tmp_pa
     assert re.search(r"speed is unknown for \d:\d\d:\d\d h in \d gaps, longer than a value holds\.", notes)
     late = rows_of(library, over(query.but(start=None, end=None)))["rows"].notes
     assert any("later than its data time" in note for note in late)
+
+
+def test_two_logs_with_other_clocks_agree_or_it_is_said(
+    sqlite: Callable[..., Library], readings: list[Any], tmp_path: Path
+) -> None:
+    """One log is in UTC; the other one has the vessel's wall time, or was written by a clock that is years off."""
+    (ours,) = sqlite().connections.connections
+    rows = [(f"{o}.{signal}", at, value) for o, signal, at, value in readings if signal == "speed"]
+    clocks = {"right": timedelta(hours=1), "wrong": timedelta(days=-900)}  # summer time in Dublin
+    for name, ahead in clocks.items():
+        with sqlite3.connect(tmp_path / f"{name}.sqlite") as db:
+            db.execute("create table log (tag text, at text, value real)")
+            shown = [(tag, (at + ahead).strftime("%Y-%m-%d %H:%M:%S"), value) for tag, at, value in rows]
+            db.executemany("insert into log values (?, ?, ?)", shown)
+    log = telemetry(time_form="text", time_zone="Europe/Dublin")
+    others = [SqliteConnection(name=name, database=f"{name}.sqlite", logs=(log,)) for name in clocks]
+    library = Library(tmp_path, Connections(connections=(ours, *others)))
+    query = measured(spans="voyages", signals=("speed",))
+    found = rows_of(library, over(VOYAGES, "voyages"), over(query, "own"),
+                    *(Query(name=name, connection=name, signals=query) for name in clocks))  # fmt: skip
+    assert found["right"].table == found["own"].table
+    assert not any("outside the log" in note for note in found["right"].notes)
+    (note,) = [note for note in found["wrong"].notes if "outside the log" in note]
+    count = found["voyages"].table.num_rows
+    ends = [f"{(f(at for _, at, _ in rows) + clocks['wrong']):%-d %b %Y %H:%M}" for f in (min, max)]
+    assert note == (
+        f"Spans of voyages outside the log, which has readings from {ends[0]} to {ends[1]}: {count} of {count}. Are the "
+        "clocks and zones of both the same?"
+    )
 
 
 def test_spans_reach_as_far_beyond_the_period_as_they_last(tmp_path: Path) -> None:

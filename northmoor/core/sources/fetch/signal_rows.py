@@ -224,6 +224,7 @@ class LogWork:
             ends = [(int(w.start.min()), int(w.end.max())) for w in windows.values() if len(w)]
             start, end = min((s for s, _ in ends), default=0), max((e for _, e in ends), default=0)
             series = self._read(names, _widened(start, -(query.moving or 0)), _widened(end, 1), self.notes)
+            self._note_outside(query.spans, windows)
             if query.give == "outline":
                 stretches = stretches_over(windows.values(), len(names))
         else:
@@ -293,6 +294,21 @@ class LogWork:
     def _locale(self) -> FormatLocale:
         report = self.request.report
         return FormatLocale(report.locale, report.currency, report.time_zone)
+
+    def _note_outside(self, spans: str, windows: Mapping[str, Windows]) -> None:
+        """Say how many spans lie wholly before or after what the log has: those of another log, whose clock differs."""
+        extent = self.reader.extent()
+        if extent is None:
+            return
+        first, last = extent
+        count = sum(int(((own.end < first) | (own.start > last)).sum()) for own in windows.values())
+        if count:
+            ends = [format_one(wall_moment(at, self.request.report.zone), None, self._locale) for at in extent]
+            whole = sum(map(len, windows.values()))
+            self.more.append(
+                f"Spans of {spans} outside the log, which has readings from {ends[0]} to {ends[1]}: {count:,} of "
+                f"{whole:,}. Are the clocks and zones of both the same?"
+            )
 
     def _note_gaps(self, measured: MeasuredSignals) -> None:
         """Say where nothing is known because a value had held too long."""
