@@ -13,7 +13,7 @@ from northmoor.app.window import Window
 from northmoor.core.model.blocks.chart import ChartBlock
 from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.model.data.signal_queries import MeasurementsQuery
-from northmoor.core.model.edits import table_of
+from northmoor.core.model.edits import Target, table_of
 from tests.app.conftest import settle
 from tests.app.test_journey import TABLE, point_on, regions
 
@@ -91,7 +91,7 @@ def test_several_fields_dropped_between_columns_are_one_step(window: Window, qtb
 
 def test_fields_dropped_on_a_text_begin_a_block_below_it(window: Window, qtbot: QtBot) -> None:
     (title, *_) = regions(window, row="text", block="title")
-    assert drop(window, "season tickets", point_on(window, title))
+    assert drop(window, "season tickets", point_on(window, title) + QPoint(0, 3))
     choose(window, "Table of them…")
     popup = window.pages.placing.block_popup
     assert popup is not None
@@ -102,7 +102,12 @@ def test_fields_dropped_on_a_text_begin_a_block_below_it(window: Window, qtbot: 
     names = [block.name for block in window.controller.edition.blocks]
     assert names[names.index("title") + 1] == "table"
     settle(window, qtbot)
-    assert target_at(window.pages.canvas._shown[0].places, -1, 0, (100_000, 100_000)) is None  # beside the page
+    places = window.pages.canvas._shown[0].places
+    assert target_at(places, -1, 0, (100_000, 100_000)) is None  # beside the page
+    above = target_at(places, 1, 1, (100_000, 100_000))
+    assert above is not None
+    assert above.place is not None
+    assert above.place.target == Target("title", "before")  # above all, as over a header
 
 
 def test_measured_signals_become_a_trend_or_their_statistics(
@@ -117,7 +122,7 @@ def test_measured_signals_become_a_trend_or_their_statistics(
     query.setCurrentIndex(query.findData("course"))
     query.activated.emit(query.currentIndex())
     (title, *_) = regions(window, row="text", block="title")
-    assert drop(window, "speed speed_order fuel_flow", point_on(window, title))
+    assert drop(window, "speed speed_order fuel_flow", point_on(window, title) + QPoint(0, 3))
     choose(window, "Trend of them")
     settle(window, qtbot)
     chart = window.controller.edition.blocks[1]
@@ -126,7 +131,7 @@ def test_measured_signals_become_a_trend_or_their_statistics(
         ("speed", "first"), ("speed_order", "first"), ("fuel_flow", "second")]  # fmt: skip
     query.setCurrentIndex(query.findData("course"))
     (title, *_) = regions(window, row="text", block="title")
-    assert drop(window, "speed fuel_flow", point_on(window, title))
+    assert drop(window, "speed fuel_flow", point_on(window, title) + QPoint(0, 3))
     choose(window, "Table of their statistics")
     settle(window, qtbot)
     table = window.controller.edition.blocks[1]

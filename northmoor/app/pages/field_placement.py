@@ -120,9 +120,8 @@ class FieldPlacement(QObject):
 
     def drop(self, fields: Sequence[str], target: DropTarget) -> None:
         """Put dragged fields where they were dropped: as columns, levels, a measure in a total, or as a new block."""
-        if target.kind in ("block", "cell"):
-            in_cell = Target(target.block, cell=target.at)
-            self._ask_what(fields, in_cell if target.kind == "cell" else self._host.blocks.after(target.block or None))
+        if target.place is not None:
+            self._ask_what(fields, target.place.target)
             return
         edition = self._controller.edition
         block = next((b for b in edition.data_blocks if b.name == target.block), None) if edition else None

@@ -102,6 +102,7 @@ class PagesWorkspace(QWidget):
         self.canvas.width_dragged.connect(self.set_width)
         self.canvas.margin_dragged.connect(self.set_margin)
         self.canvas.column_dropped.connect(self.move_column)
+        self.canvas.level_dropped.connect(self._move_level)
         self.canvas.fields_dropped.connect(self.placing.drop)
         self.fields.columns_wanted.connect(self.placing.add_columns)
         self.fields_query.activated.connect(lambda _: self._show_fields(is_read=True))
@@ -188,8 +189,11 @@ class PagesWorkspace(QWidget):
             self._controller.select(chosen[0])
             self.contents.choose(chosen)
 
-    def _move_level(self, table: str, level: str, by: int) -> None:
-        self._controller.edit(tr("Move the level"), lambda r, e: edits.move_level(r, e, table, level, by))
+    def _move_level(self, name: str, level: str, by: int) -> None:
+        edition = self._controller.edition
+        block = next((b for b in edition.data_blocks if b.name == name), None) if edition is not None else None
+        if block is not None:
+            self._controller.edit(tr("Move the level"), FIELD_WORK[type(block)].move_level(name, level, by))
 
     def toggle_level(self, table: str, level: int) -> None:
         """Fold all groups of a level on the screen; where they are, open all."""

@@ -21,13 +21,14 @@ class BlockFieldEdits:
     """Edits of one kind of block. `add_column` takes the block's name, a field, its aggregate and the place of the
     column it goes before; `add_level` a field and the place of the level; `drop` a row's place, a column, a field and
     its aggregate; `set_width` the name of a column, or of what gives columns their width, where there are columns;
-    `level_names` the levels that have brackets beside the page."""
+    `level_names` the levels that have brackets beside the page; `move_level` moves one of them inward by a number."""
 
     add_column: Callable[[str, str, str, int | None], BlockEdit]
     add_level: Callable[[str, str, int | None], BlockEdit]
     drop: Callable[[str, RowPlace, str, str, str], BlockEdit]
     set_width: Callable[[str, str, int], BlockEdit] | None
     level_names: Callable[[DataBlock], list[str]]
+    move_level: Callable[[str, str, int], BlockEdit]
 
 
 def _table_level_names(block: DataBlock) -> list[str]:
@@ -59,6 +60,7 @@ _TABLE = BlockFieldEdits(
     ),
     set_width=lambda block, column, width: lambda r, e: edits.change_column(r, e, block, column, width=width),
     level_names=_table_level_names,
+    move_level=lambda block, level, by: lambda r, e: edits.move_level(r, e, block, level, by),
 )
 _MATRIX = BlockFieldEdits(
     add_column=lambda block, field, value, _: lambda r, e: edits.add_measure(r, e, block, field, value),
@@ -68,6 +70,7 @@ _MATRIX = BlockFieldEdits(
     drop=lambda block, _place, _column, field, value: lambda r, e: edits.add_measure(r, e, block, field, value),
     set_width=_matrix_width,
     level_names=_matrix_level_names,
+    move_level=lambda block, level, by: lambda r, e: edits.move_matrix_level(r, e, block, level, by),
 )
 
 
@@ -90,6 +93,7 @@ _CHART = BlockFieldEdits(
     ),
     set_width=None,
     level_names=lambda _: [],
+    move_level=lambda *_: lambda report, _: report,
 )
 FIELD_WORK: Mapping[type, BlockFieldEdits] = {TableBlock: _TABLE, MatrixBlock: _MATRIX, ChartBlock: _CHART}
 

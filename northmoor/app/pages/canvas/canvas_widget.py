@@ -20,15 +20,17 @@ from PyQt6.QtWidgets import QAbstractScrollArea, QWidget
 
 from northmoor.app.document_controller import WHOLE_PAGE, Selection
 from northmoor.app.language.translation import tr
+from northmoor.app.pages.canvas.drag.block_move import lifted
 from northmoor.app.pages.canvas.drag.column_move import ColumnMoveDrag, is_title
-from northmoor.app.pages.canvas.drag.column_width import LANE, WidthDrag, draw_drop, spot_rect
+from northmoor.app.pages.canvas.drag.column_width import LANE, draw_drop, spot_rect
 from northmoor.app.pages.canvas.drag.drop_area import DropArea
 from northmoor.app.pages.canvas.drag.field_drop import DropTarget, target_at
 from northmoor.app.pages.canvas.drag.frame_item import ARROWS, POINTERS, FrameItemGrip, ItemDrag, extents_of, grip_at
-from northmoor.app.pages.canvas.drag.grid_cell import GridCellDrag, grid_block_at
-from northmoor.app.pages.canvas.drag.guide import GuideDrag, draw_guides, guide_at, guide_hint, pointer_over
-from northmoor.app.pages.canvas.drag.margin import MarginDrag, draw_margins, margin_at, margin_hint
-from northmoor.app.pages.canvas.drag.protocol import Drag, LineHold
+from northmoor.app.pages.canvas.drag.guide import draw_guides
+from northmoor.app.pages.canvas.drag.line_hold import LineHold, line_hold_at
+from northmoor.app.pages.canvas.drag.margin import draw_margins
+from northmoor.app.pages.canvas.drag.protocol import Drag
+from northmoor.app.pages.canvas.drag.rail_move import RailMoveDrag
 from northmoor.app.pages.canvas.drag.rectangle import RectangleDrag
 from northmoor.app.pages.canvas.hit_selection import link_hint, selection_of, selects
 from northmoor.app.pages.canvas.level_rails import RailFinder, draw_rails, rail_at, rail_head_at
@@ -45,9 +47,6 @@ from northmoor.core.model.blocks.containers import FrameBlock
 from northmoor.core.model.blocks.tree import items_of, walk
 from northmoor.core.model.pages import PageSetup
 
-GRIP = 4
-"""How near the pointer must be to a column's edge to take hold of it, in pixels."""
-
 
 class PageCanvas(DropArea):
     """Shows a document. Selecting and dragging are reported by signals; the canvas changes nothing itself."""
@@ -61,6 +60,7 @@ class PageCanvas(DropArea):
     edit_wanted = pyqtSignal(object, QRect)
     width_dragged = pyqtSignal(str, str, int)
     column_dropped = pyqtSignal(str, str, str)
+    level_dropped = pyqtSignal(str, str, int)
     link_opened = pyqtSignal(str)
     picked_also = pyqtSignal(object, bool)
     item_dropped = pyqtSignal(object)
@@ -92,7 +92,7 @@ class PageCanvas(DropArea):
         self._message = ""
         self._traced: tuple[int, HitRegion] | None = None
         self._pointed: tuple[int, HitRegion] | None = None
-        self._handle, self._ahead = SelectionHandle(self.menu_wanted.emit, self), QTimer(self)
+        self._handle, self._ahead = SelectionHandle(self.menu_wanted.emit, self._pull, self), QTimer(self)
         self._ahead.setSingleShot(True)
         self._ahead.timeout.connect(partial(self._ask_for_pages, is_ahead=True))
         self._stacked: tuple[tuple[Document | None, float], PageStack] | None = None
@@ -364,21 +364,9 @@ class PageCanvas(DropArea):
         under = self.under(point)
         if under is None or under[0] not in self._shown:
             return None
-        places, scale = self._shown[under[0]].places, self.scale()
-        for edge in places.edges:
-            if abs(edge.x - under[1]) <= GRIP / scale and edge.top <= under[2] <= edge.bottom:
-                drag: Callable[[], Drag] = partial(WidthDrag, self, edge, under[0], point, self.width_dragged.emit)
-                return LineHold(Qt.CursorShape.SplitHCursor, "", drag)
-        guide = guide_at(places, [self._frame], *under, scale) if self._frame and self._grip_at(point) is None else None
-        if guide is not None:
-            drag = partial(GuideDrag, self, guide, point, self.guide_dropped.emit)
-            return LineHold(pointer_over(guide.is_level), guide_hint(guide), drag)
-        setup = self._setup_on(under[0])
-        margin = margin_at(setup, *under, scale) if setup is not None else None
-        if margin is None:
-            return None
-        drag = partial(MarginDrag, self, margin, point, self.margin_dragged.emit)
-        return LineHold(pointer_over(margin.is_level), margin_hint(margin), drag)
+        frame = self._frame if self._grip_at(point) is None else None
+        dropped = self.width_dragged.emit, self.guide_dropped.emit, self.margin_dragged.emit
+        return line_hold_at(self, under, point, frame, self._setup_on(under[0]), *dropped)
 
     def _setup_on(self, index: int) -> PageSetup | None:
         """The paper of a page whose margins are shown: while the page is chosen, where the paper is not turned."""
@@ -445,16 +433,18 @@ class PageCanvas(DropArea):
             self.picked.emit(selection)
 
     def _drag_at(self, point: QPoint, region: HitRegion | None, grip: FrameItemGrip | None) -> Drag | None:
-        """What a press takes hold of: an item of a frame, a column, a block of a grid; or a corner of a rectangle."""
+        """What a press takes hold of: an item of a frame, a column, a rail, a block; or a corner of a rectangle."""
         if grip is not None:
             return ItemDrag(self, grip, point, self.item_dropped.emit)
         under = self.under(point)
+        held, beside = self._bracket_at(point), self._beside(point)
+        if held is not None and beside is not None:
+            return RailMoveDrag(self, held, beside[0], point, self.level_dropped.emit)
         if region is not None and under is not None and is_title(region):
             return ColumnMoveDrag(self, region, under[0], point, self.column_dropped.emit)
         if region is None:
             return RectangleDrag(self, under[0], point, self.blocks_touched.emit) if under is not None else None
-        lifted = grid_block_at(self._blocks, region)
-        return GridCellDrag(self, lifted, point, self.block_dropped.emit) if lifted is not None else None
+        return lifted(self, self._blocks, region.block, point, self.block_dropped.emit)
 
     def _edit_waiting(self) -> None:
         if self._waiting is not None:
@@ -529,6 +519,18 @@ class PageCanvas(DropArea):
         self._active_drag.move(point, bool(event.modifiers() & Qt.KeyboardModifier.AltModifier))
         if self._active_drag.has_moved:
             self._waiting = None
+        self.viewport().update()
+
+    def _pull(self, start: QPoint, point: QPoint | None) -> None:
+        """Move the selected block by its handle, from a point to another one; without one, it is let go."""
+        if point is None:
+            self.mouseReleaseEvent(None)
+            return
+        if self._active_drag is None:
+            done = self.block_dropped.emit
+            self._active_drag = lifted(self, self._blocks, self._selection.block, start, done, by_handle=True)
+        if self._active_drag is not None:
+            self._active_drag.move(point, False)
         self.viewport().update()
 
     def _show_pointer(self, point: QPoint, follows: bool) -> None:

@@ -5,12 +5,13 @@ from collections.abc import Callable, Iterable
 from dataclasses import replace
 
 from PyQt6.QtCore import QPoint, QRect, QSize, Qt
-from PyQt6.QtGui import QColor, QPainter, QPen
+from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QAbstractScrollArea, QToolButton
 
 from northmoor.app.document_controller import Selection
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.canvas.drag.column_width import spot_rect
+from northmoor.app.pages.canvas.drag.protocol import SLACK
 from northmoor.app.pages.canvas.hit_selection import selects
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import MARK
@@ -43,20 +44,52 @@ def _without_place(region: HitRegion) -> HitRegion:
 
 
 class SelectionHandle(QToolButton):
-    """A small button beside the selected part, which opens its menu."""
+    """A small button beside the selected part, which opens its menu, and by which its block can be dragged: `pull` gets
+    where that began and where the pointer is, or no such place when it is let go."""
 
-    def __init__(self, open_menu: Callable[[QPoint], object], over: QAbstractScrollArea) -> None:
+    def __init__(
+        self,
+        open_menu: Callable[[QPoint], object],
+        pull: Callable[[QPoint, QPoint | None], object],
+        over: QAbstractScrollArea,
+    ) -> None:
         super().__init__(over.viewport())
+        self._pull = pull
+        self._pressed: QPoint | None = None
+        self._is_pulled = False
         self.setObjectName("handle")
         self.setIcon(icon("ellipsis", MARK, 14))
         self.setIconSize(QSize(14, 14))
         self.setFixedSize(20, 18)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setAccessibleName(tr("What can be done with it"))
-        self.setToolTip(tr("What can be done with it (menu key, or a right click)"))
+        self.setToolTip(tr("What can be done with it (menu key, or a right click); drag it to move the block"))
         self.setCursor(Qt.CursorShape.ArrowCursor)
         self.clicked.connect(lambda: open_menu(self.mapToGlobal(self.rect().bottomLeft())))
         self.hide()
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """Remember where a drag may begin."""
+        assert event is not None
+        self._pressed, self._is_pulled = self.mapToParent(event.position().toPoint()), False
+        super().mousePressEvent(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        """Drag the block."""
+        assert event is not None
+        point = self.mapToParent(event.position().toPoint())
+        if self._pressed is not None and (self._is_pulled or (point - self._pressed).manhattanLength() >= SLACK):
+            self._is_pulled = True
+            self._pull(self._pressed, point)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        """Let the block go, or open the menu."""
+        pressed, self._pressed = self._pressed, None
+        if pressed is None or not self._is_pulled:
+            super().mouseReleaseEvent(event)
+            return
+        self.setDown(False)
+        self._pull(pressed, None)
 
     def follow(self, place: QRect | None) -> None:
         """Be at the right of a place in the viewport, or nowhere."""

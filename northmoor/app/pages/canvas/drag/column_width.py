@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPoint, QRect, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
 from northmoor.app.language.length_unit import shown_unit
+from northmoor.app.pages.canvas.drag.block_place import draw_block_place
 from northmoor.app.pages.canvas.drag.field_drop import DropTarget
 from northmoor.app.pages.canvas.drag.protocol import SLACK, PageView
 from northmoor.app.widgets.theme import MARK, PAGE
@@ -73,16 +74,14 @@ def draw_drop(painter: QPainter, page: QRect, target: DropTarget, scale: float) 
     """Show where dragged fields would go."""
     top, bottom = page.top() + round(target.top * scale), page.top() + round(target.bottom * scale)
     color = QColor(MARK)
-    if target.kind == "level":
+    if target.place is not None:
+        draw_block_place(painter, page, target.place, scale)
+    elif target.kind == "level":
         color.setAlpha(70)
         painter.fillRect(QRect(QPoint(page.left() - LANE + 12, top), QPoint(page.left() - 4, bottom)), color)
     elif target.region is not None:
         color.setAlpha(70)
         painter.fillRect(spot_rect(page, target.region, scale), color)
-    elif target.kind == "block":
-        painter.setPen(QPen(color, 3))
-        left = page.left() + round(target.x * scale)
-        painter.drawLine(left, bottom + 3, left + round(target.width * scale), bottom + 3)
     else:
         painter.setPen(QPen(color, 3))
         x = page.left() + round(target.x * scale)

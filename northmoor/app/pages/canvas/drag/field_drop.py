@@ -2,18 +2,20 @@
 
 from dataclasses import dataclass
 
+from northmoor.app.pages.canvas.drag.block_place import BlockPlace, block_place_at
+from northmoor.core.layout.geometry import Rect
 from northmoor.core.layout.page.hit_testing import HitMap, HitRegion
+from northmoor.core.model.edits import Target
 
 MIME = "application/x-northmoor-field"
-_IN_MARGINS = ("header", "footer")
 
 
 @dataclass(frozen=True)
 class DropTarget:
     """What dropping would do: add a `column` or `level` before place `at` of a block, or a `measure` to a total's cell;
-    or begin a `block` below one, or where there is none yet, or in the `cell` with number `at` of a grid.
+    or begin a `new` block at a `place`.
 
-    `x`, `top` and `bottom` (millipoints on the page) are where to show it; a new block as a line as wide as `width`.
+    `x`, `top` and `bottom` (millipoints on the page) are where to show it.
     """
 
     kind: str
@@ -23,7 +25,7 @@ class DropTarget:
     top: int
     bottom: int
     region: HitRegion | None = None
-    width: int = 0
+    place: BlockPlace | None = None
 
 
 def target_at(places: HitMap, x: int, y: int, page: tuple[int, int]) -> DropTarget | None:
@@ -49,20 +51,7 @@ def target_at(places: HitMap, x: int, y: int, page: tuple[int, int]) -> DropTarg
             return DropTarget("column", block, at, gaps[at], top, bottom)
     if not 0 <= x <= page[0]:
         return None
-    spot = places.region_at(x, y)
-    if spot is not None and spot.part == "grid-cell":
-        return DropTarget("cell", spot.block, spot.number, spot.x, spot.y, spot.y + spot.height, spot)
-    return _new_block(places, spot, y, page)
-
-
-def _new_block(places: HitMap, spot: HitRegion | None, y: int, page: tuple[int, int]) -> DropTarget:
-    """A new block below the one at a point, or else below the last one that begins above it."""
-    own = [region for region in places.regions if region.row not in _IN_MARGINS]
-    if not own:
-        return DropTarget("block", "", 0, page[0] // 12, page[1] // 12, page[1] // 12, width=page[0] - page[0] // 6)
-    above = max((r for r in own if r.y <= y), key=lambda r: r.y + r.height, default=min(own, key=lambda r: r.y))
-    block = spot.block if spot in own else above.block
-    parts = [region for region in own if region.block == block]
-    left, right = min(r.x for r in parts), max(r.x + r.width for r in parts)
-    bottom = max(r.y + r.height for r in parts)
-    return DropTarget("block", block, 0, left, bottom, bottom, width=right - left)
+    place = block_place_at(places, x, y)
+    if place is None:  # there is no block yet
+        place = BlockPlace(Target(), Rect(page[0] // 12, page[1] // 12, page[0] - page[0] // 6, 0))
+    return DropTarget("new", place.target.block or "", 0, x, y, y, place=place)

@@ -1,10 +1,8 @@
 """What is dragged over the pages: it follows the pointer, is drawn on its way, and tells when it is let go."""
 
-from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Protocol
 
-from PyQt6.QtCore import QPoint, QRect, Qt
+from PyQt6.QtCore import QPoint, QRect
 from PyQt6.QtGui import QPainter
 
 from northmoor.core.layout.page.hit_testing import HitMap
@@ -44,13 +42,3 @@ class Drag(Protocol):
 
     def drop(self) -> None:
         """Tell where it was let go."""
-
-
-@dataclass(frozen=True)
-class LineHold:
-    """A line that a press would take hold of, before anything is selected: the pointer over it, what it is, and what
-    begins its drag."""
-
-    pointer: Qt.CursorShape
-    hint: str
-    begin: Callable[[], Drag]
