@@ -43,7 +43,7 @@ def window(report: Path) -> None:
     def end_at_first_page(shown: Window) -> None:
         shown.worker.page_shown.connect(lambda _: (shown.repaint(), done()))
 
-    run_window(report, {}, end_at_first_page)
+    run_window((report,), {}, end_at_first_page)
 
 
 if __name__ == "__main__":

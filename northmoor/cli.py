@@ -78,7 +78,7 @@ def demo(
     if deliveries:
         make_two_weeks(directory.resolve(), datetime.now(UTC), _show_runs)
     if window:
-        _open_window(first)
+        _open_window([first])
     else:
         sys.stdout.write(f"The demo library is in {directory}.\n")
 
@@ -91,19 +91,19 @@ def _show_runs(done: int, count: int) -> None:
 
 @app.command("open")
 def open_report(
-    report: Annotated[Path | None, typer.Argument(help="A .moor file.")] = None,
+    reports: Annotated[list[Path] | None, typer.Argument(help="Files ending in .moor, each in a tab.")] = None,
     assign: Assign = None,
     values: ValuesFile = None,
 ) -> None:
-    """Open the window, on a report with some values."""
+    """Open the window, on reports; values are those of the first."""
     _start_reader()
     from northmoor.core.store.report_files import load_report
     from northmoor.core.values.given import given_values
 
-    if report is None and (assign or values):
+    if not reports and (assign or values):
         raise ParameterError("Values belong to a report; name its .moor file.")
-    given = given_values(load_report(report), assign or [], values) if report is not None else {}
-    _open_window(report, given)
+    given = given_values(load_report(reports[0]), assign or [], values) if reports else {}
+    _open_window(reports or [], given)
 
 
 @app.command()
@@ -227,11 +227,11 @@ def _start_reader() -> None:
     start_reader()
 
 
-def _open_window(report: Path | None, values: dict[str, Any] | None = None) -> None:
+def _open_window(reports: list[Path], values: dict[str, Any] | None = None) -> None:
     with gc_paused():
         from northmoor.app.main import run_window  # Qt is loaded for the window only
 
-    raise typer.Exit(run_window(report, values or {}))
+    raise typer.Exit(run_window(reports, values or {}))
 
 
 def _fail(messages: Sequence[str], code: ExitCode) -> None:

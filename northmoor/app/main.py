@@ -3,7 +3,7 @@
 import logging
 import signal
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import partial
 from pathlib import Path
 from types import TracebackType
@@ -37,11 +37,11 @@ def _show_mistake(
 
 
 def run_window(
-    report: Path | None, values: dict[str, Any], watch: Callable[["Window"], object] = lambda _: None
+    reports: Sequence[Path], values: dict[str, Any], watch: Callable[["Window"], object] = lambda _: None
 ) -> int:
-    """Open the window, on a report with values if one is given, and run until it is closed; the exit code.
+    """Open the window, on some reports, the first with values, and run until it is closed; the exit code.
 
-    `watch` is called with the window of the report before it is shown.
+    `watch` is called with the window of the last report before it is shown.
     """
     start_reader()
     signal.signal(signal.SIGINT, signal.SIG_DFL)
@@ -57,10 +57,10 @@ def run_window(
     apply_theme(application)
     window = TabbedWindow()
     sys.excepthook = partial(_show_mistake, window)
-    if report is None and read_preferences(own_settings()).begin_with == "last":
-        report = next(iter(window.current.recent.paths), None)
-    if report is not None:
-        window.open(report, values)
+    if not reports and preferred.begin_with == "last":
+        reports = window.current.recent.paths[:1]
+    for report in reports:
+        window.open(report, values if report is reports[0] else {})
     watch(window.current)
     window.show()
     return application.exec()

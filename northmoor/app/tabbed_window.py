@@ -10,8 +10,9 @@ from PyQt6.QtGui import QCloseEvent, QKeySequence, QMouseEvent, QShortcut
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QMainWindow, QStackedWidget, QTabBar, QToolButton, QVBoxLayout, QWidget
 
 from northmoor.app.language.translation import tr
+from northmoor.app.start.start_actions import start_window
 from northmoor.app.widgets.icons import icon
-from northmoor.app.widgets.menus import menu_of
+from northmoor.app.widgets.menus import key_tip, menu_of
 from northmoor.app.widgets.widget_tools import first_size
 from northmoor.app.window import Window
 
@@ -76,7 +77,7 @@ class TabbedWindow(QMainWindow):
     def _bar(self) -> QWidget:
         self._tab_row = QFrame()
         self._tab_row.setObjectName("reports")
-        more = self._button("plus", tr("New tab (Ctrl+T)"))
+        more = self._button("plus", tr("New tab"), "new_tab")
         more.clicked.connect(lambda _=False: self.add())
         row = QHBoxLayout(self._tab_row)
         row.setContentsMargins(0, 0, 0, 0)
@@ -86,11 +87,11 @@ class TabbedWindow(QMainWindow):
         row.addStretch(1)
         return self._tab_row
 
-    def _button(self, drawing: str, name: str) -> QToolButton:
+    def _button(self, drawing: str, name: str, command: str) -> QToolButton:
         button = QToolButton()
         button.setObjectName("tab-button")
         button.setIcon(icon(drawing, size=12))
-        button.setToolTip(name)
+        key_tip(button, name, command)
         button.setAccessibleName(name)
         return button
 
@@ -105,12 +106,13 @@ class TabbedWindow(QMainWindow):
         window.setWindowFlags(Qt.WindowType.Widget)
         window.files.open_in_tab = self.open
         window.new_tab = self.add
+        window.beginning.restart_wanted.connect(self.restart)
         window.windowTitleChanged.connect(lambda _: self._show_titles())
         window.controller.closed.connect(partial(self._closed, window))
         self.windows.append(window)
         self._stack.addWidget(window)
         at = self.tabs.addTab("")
-        closing = self._button("x", tr("Close the tab (Ctrl+W)"))
+        closing = self._button("x", tr("Close the tab"), "close_report")
         closing.clicked.connect(lambda _=False: self.close_tab(self.windows.index(window)))
         self.tabs.setTabButton(at, QTabBar.ButtonPosition.RightSide, closing)
         self.tabs.setCurrentIndex(at)
@@ -202,6 +204,13 @@ class TabbedWindow(QMainWindow):
         self._stack.removeWidget(window)
         window.deleteLater()
         self._show_current()
+
+    def restart(self) -> None:
+        """Close, and start again with the reports that are open; one whose changes are kept unsaved stops it."""
+        paths = [each.controller.path for each in self.windows]
+        if self.close() and not start_window([path for path in paths if path is not None]):
+            self.show()
+            self.current.tell(tr("Northmoor could not be started again; start it by hand."), "fault")
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Close one report after the other; one that is kept keeps the window open."""

@@ -49,7 +49,7 @@ from northmoor.app.start.report_starter.new_report_action import NewReportAction
 from northmoor.app.start.start_actions import StartActions
 from northmoor.app.start.start_page import StartPage
 from northmoor.app.widgets.icons import icon
-from northmoor.app.widgets.menus import plain_text, set_available
+from northmoor.app.widgets.menus import key_tip, plain_text, set_available, use_keys
 from northmoor.app.widgets.notice import Notice
 from northmoor.app.widgets.preferences import preferred_keys
 from northmoor.app.widgets.theme import PAPER
@@ -126,6 +126,7 @@ class Window(QMainWindow):
         bar = self.menuBar()
         assert bar is not None
         self.actions_by_name = fill_menus(self, bar, keys)
+        use_keys({name: action.shortcut() for name, action in self.actions_by_name.items()})
         self.pages.part_menu.window_command = self._window_command
         self._fill_selection_menu(bar)
         self._build()
@@ -201,12 +202,12 @@ class Window(QMainWindow):
         self._title.setTextFormat(Qt.TextFormat.PlainText)
         fetch = self._fetch
         fetch.setIcon(icon("refresh-cw"))
-        fetch.setToolTip(tr("Refresh data (F5)"))
+        key_tip(fetch, tr("Refresh data"), "refresh")
         fetch.setAccessibleName(tr("Refresh data"))
         fetch.clicked.connect(lambda: self.show_report(refresh=True))
         self._deliver.setObjectName("primary")
         self._deliver.setIcon(icon("send", PAPER))
-        self._deliver.setToolTip(tr("Write the pages as PDF, spreadsheet, web page and others (Ctrl+D)"))
+        key_tip(self._deliver, tr("Write the pages as PDF, spreadsheet, web page and others"), "deliver")
         self._deliver.clicked.connect(lambda _=False: self.delivery.ask())
         row.addWidget(self._title)
         row.addWidget(self._editions)
@@ -227,7 +228,7 @@ class Window(QMainWindow):
         self._trace_button = trace = QToolButton()
         trace.setDefaultAction(self.actions_by_name["trace"])
         trace.setStyleSheet("QToolButton { border: none; background: transparent; }")
-        trace.setToolTip(tr("Trace: where a figure comes from, and the rows behind it (F8)"))
+        key_tip(trace, tr("Trace: where a figure comes from, and the rows behind it"), "trace")
         status.addPermanentWidget(trace)
         for widget in (self._place_label, self._zoom_label):
             widget.setObjectName("quiet")

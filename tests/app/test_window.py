@@ -18,6 +18,7 @@ from northmoor.app.help.topics import GUIDES, topics
 from northmoor.app.language.length_unit import use_unit
 from northmoor.app.start.keys_dialog import KeysDialog
 from northmoor.app.start.preferences_dialog import PreferencesDialog
+from northmoor.app.tabbed_window import TabbedWindow
 from northmoor.app.widgets.menus import plain_text, with_mnemonics
 from northmoor.app.widgets.preferences import Preferences, preferred_keys, read_preferences, write_preferences
 from northmoor.app.window import Window
@@ -75,6 +76,34 @@ def test_preferences_are_kept_and_odd_ones_are_as_at_first(window: Window, tmp_p
     assert read_preferences(odd) == Preferences()
 
 
+def test_another_look_is_shown_by_starting_again_with_the_same_reports(
+    copy: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, qtbot: QtBot
+) -> None:
+    started: list[list[str]] = []
+
+    def start(process: QProcess) -> tuple[bool, int]:
+        started.append(process.arguments())
+        return True, 1
+
+    monkeypatch.setattr(QProcess, "startDetached", start)
+    tabbed = TabbedWindow(QSettings(str(tmp_path / "own.ini"), QSettings.Format.IniFormat))
+    qtbot.addWidget(tabbed)
+    assert tabbed.open(copy)
+    tabbed.show()
+    settle(tabbed.current, qtbot)
+    tabbed.current.actions_by_name["preferences"].trigger()
+    dialog = tabbed.findChild(PreferencesDialog)
+    assert dialog is not None
+    assert not dialog.at_once.isVisible()
+    dialog.boxes["unit"].setCurrentIndex(0)
+    dialog.boxes["look"].setCurrentIndex(dialog.boxes["look"].findData("dark"))
+    assert dialog.at_once.isVisible()
+    dialog.accept()
+    assert started == [["-m", "northmoor", "open", str(copy)]]
+    assert not tabbed.isVisible()
+    assert not copy.with_name(f".{copy.name}.lock").exists()
+
+
 def test_lengths_are_shown_in_another_unit_at_once(window: Window) -> None:
     window.controller.select(WHOLE_PAGE)
     assert editor(window, "margin_top").text() == "20.0 mm"  # type: ignore[attr-defined]  # it is a line
@@ -104,7 +133,7 @@ def watch(window):
               window.font().pixelSize(), window.controller.path.name)
         timer.stop(); window.window().close()
     timer = QTimer(window); timer.timeout.connect(look); timer.start(50)
-run_window(None, {}, watch)
+run_window((), {}, watch)
 """
     environment = os.environ | {"XDG_CONFIG_HOME": str(tmp_path)}
     run = subprocess.run(
@@ -245,8 +274,12 @@ def test_commands_are_given_other_keys(new_window: Callable[[], Window], qtbot: 
     assert (item.text(1), dialog.message.text()) == ("F9", "")
     dialog.list.setCurrentItem(next(each for each in dialog._items() if each.text(0) == "Fit width"))
     dialog.clear.click()
+    assert window._fetch.toolTip() == "Refresh data (F5)"
+    dialog.list.setCurrentItem(next(each for each in dialog._items() if each.text(0) == "Refresh data"))
+    dialog.clear.click()
     dialog.ok.click()
-    assert preferred_keys(window._settings) == {"data": "F9", "zoom_fit": ""}
+    assert window._fetch.toolTip() == "Refresh data"  # tooltips name the keys that commands have now
+    assert preferred_keys(window._settings) == {"data": "F9", "refresh": "", "zoom_fit": ""}
     assert [window.actions_by_name[name].shortcut().toString() for name in ("data", "zoom_fit")] == ["F9", ""]
     other = Window(window._settings)
     qtbot.addWidget(other)
@@ -256,6 +289,6 @@ def test_commands_are_given_other_keys(new_window: Callable[[], Window], qtbot: 
     again.list.setCurrentItem(next(each for each in again._items() if each.text(0) == "Show Data"))
     again.reset.click()
     again.accept()
-    assert preferred_keys(window._settings) == {"zoom_fit": ""}
+    assert preferred_keys(window._settings) == {"refresh": "", "zoom_fit": ""}
     assert window.actions_by_name["data"].shortcut() != QKeySequence("F9")  # of every window, and at once
     other.close()

@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
+from northmoor.app.widgets.menus import key_tip
 from northmoor.app.widgets.theme import ROWAN, STONE_TEXT
 from northmoor.app.widgets.widget_tools import plain_tip
 from northmoor.core.model.data.connections import KIND_OF_CONNECTION, Connection
@@ -110,7 +111,8 @@ class CatalogPanel(QWidget):
         self.queries.customContextMenuRequested.connect(self._query_menu)
         self.tree.customContextMenuRequested.connect(self._tree_menu)
         self.add_connection = _adder(tr("Add a connection"), self.connection_wanted.emit)
-        self.add_query = _adder(tr("Add a query (Ctrl+Shift+Q)"), self.new_query_wanted.emit)
+        self.add_query = _adder(tr("Add a query"), self.new_query_wanted.emit)
+        key_tip(self.add_query, tr("Add a query"), "add_query")
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 6, 6, 8)
         layout.setSpacing(6)

@@ -22,6 +22,7 @@ from northmoor.app.language.core_sentences import core_place, core_text
 from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.widgets.headings import section
 from northmoor.app.widgets.icons import icon
+from northmoor.app.widgets.menus import key_tip
 from northmoor.app.widgets.theme import GORSE, LICHEN, ROWAN
 from northmoor.app.widgets.widget_tools import replace_content
 from northmoor.core.errors import Place
@@ -45,7 +46,7 @@ class PreflightPanel(QFrame):
         self._title.setObjectName("name")
         close = QToolButton()
         close.setIcon(icon("x"))
-        close.setToolTip(tr("Close Preflight (F7)"))
+        key_tip(close, tr("Close Preflight"), "preflight")
         close.setAccessibleName(tr("Close Preflight"))
         close.clicked.connect(self.closed.emit)
         head = QHBoxLayout()
@@ -202,7 +203,7 @@ class PreflightButton(QObject):
         mark = ROWAN if any(finding.is_error for finding in findings) else GORSE if findings else LICHEN
         self.button.setIcon(icon("triangle-alert" if findings else "check", mark))
         few = "<br>".join(escape(core_text(finding)) for finding in findings[:12])
-        self.button.setToolTip(few or tr("No findings. The report is ready (F7)"))
+        key_tip(self.button, few or tr("No findings. The report is ready"), "preflight")
 
     def open(self) -> None:
         """Open the panel below the pages, or close it."""

@@ -12,6 +12,7 @@ from northmoor.app.parameters.bar_item import ParameterBarItem
 from northmoor.app.parameters.inline_controls import bare_row
 from northmoor.app.widgets.flow_layout import FlowLayout
 from northmoor.app.widgets.icons import icon
+from northmoor.app.widgets.menus import key_tip
 from northmoor.app.widgets.theme import HEATHER, PEAT
 from northmoor.app.widgets.widget_tools import hide_and_delete
 from northmoor.core.model import edits
@@ -32,14 +33,14 @@ class ParameterBar(QWidget):
         self.units: dict[str, ParameterBarItem] = {}
         self._flow = FlowLayout(self, gap=14, leading=5)
         self.hold = self._button(
-            "toggle-left", tr("Apply together"), tr("Apply changes together, when this is switched off (Ctrl+Shift+H)")
+            "toggle-left", tr("Apply together"), tr("Apply changes together, when this is switched off"), "hold"
         )
         self.hold.setCheckable(True)
         self.hold.toggled.connect(self._controller.hold)
-        self.define = self._button("sliders-horizontal", "", tr("Define parameters (Ctrl+Shift+M)"))
+        self.define = self._button("sliders-horizontal", "", tr("Define parameters"), "parameters")
         self.define.setAccessibleName(tr("Define parameters"))
         self.define.clicked.connect(lambda: self.edit_wanted.emit(""))
-        self.sets = self._button("bookmark", "", tr("Presets: apply, save, remove (Ctrl+Shift+V)"))
+        self.sets = self._button("bookmark", "", tr("Presets: apply, save, remove"), "value_sets")
         self.sets.setAccessibleName(tr("Presets"))
         self.sets.clicked.connect(self.open_sets)
         self._tools = QWidget(self)
@@ -52,13 +53,13 @@ class ParameterBar(QWidget):
         controller.held_changed.connect(self._show_held)
         self._rebuild()
 
-    def _button(self, drawing: str, text: str, tip: str) -> QToolButton:
+    def _button(self, drawing: str, text: str, tip: str, command: str) -> QToolButton:
         button = QToolButton(self)
         button.setObjectName("bar-button")
         button.setIcon(icon(drawing))
         button.setText(text)
         button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
-        button.setToolTip(tip)
+        key_tip(button, tip, command)
         return button
 
     def focus(self) -> None:

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.language.translation import tr
+from northmoor.app.widgets.menus import use_keys
 from northmoor.app.widgets.preferences import preferred_keys, write_keys
 
 _NAME = Qt.ItemDataRole.UserRole
@@ -106,6 +107,7 @@ class KeysDialog(QDialog):
             for action in (each for window in QApplication.topLevelWidgets() for each in window.findChildren(QAction)):
                 if action.objectName() in self._usual:
                     action.setShortcut(QKeySequence(self.keys[action.objectName()]))
+            use_keys({name: QKeySequence(keys) for name, keys in self.keys.items()})
             super().accept()
 
     def _items(self) -> list[QTreeWidgetItem]:

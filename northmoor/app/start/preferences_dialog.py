@@ -1,13 +1,13 @@
 """Preferences of the window: its look, size of text, language and unit of lengths, and what it begins with."""
 
-from PyQt6.QtCore import QSettings
+from PyQt6.QtCore import QSettings, pyqtSignal
 from PyQt6.QtWidgets import (
     QApplication,
+    QCheckBox,
     QComboBox,
     QDialog,
     QDialogButtonBox,
     QFormLayout,
-    QLabel,
     QVBoxLayout,
     QWidget,
 )
@@ -33,15 +33,21 @@ _FIELDS = (
     ("begin_with", tr("&Start with"), tr("What is shown when the program starts")),
 )
 
+_AT_START = ("look", "text_size", "language")
+"""What the texts and colours of the window are made with when the program starts."""
+
 
 class PreferencesDialog(QDialog):
-    """Asks for the preferences. The unit is used at once; what texts and colours are made with, from the next start."""
+    """Asks for the preferences. The unit is used at once; for what texts and colours are made with the program starts
+    again, if wanted at once."""
+
+    restart_wanted = pyqtSignal()
 
     def __init__(self, settings: QSettings, parent: QWidget) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Preferences"))
         self._settings = settings
-        now = read_preferences(settings)
+        self._before = now = read_preferences(settings)
         self.boxes = {name: QComboBox() for name, *_ in _FIELDS}
         form = QFormLayout()
         for name, label, tip in _FIELDS:
@@ -52,24 +58,41 @@ class PreferencesDialog(QDialog):
             box.setToolTip(tip)
             box.setAccessibleName(label.replace("&", ""))
             form.addRow(label, box)
-        note = QLabel(tr("Look, text size and language change when Northmoor is started the next time."))
-        note.setObjectName("quiet")
-        note.setWordWrap(True)
+        self.at_once = QCheckBox(tr("Start Northmoor again to show look, text size and language"))
+        self.at_once.setToolTip(
+            tr("The reports that are open are opened again; without it, they change at the next start")
+        )
+        self.at_once.setChecked(True)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)
+        for name in _AT_START:
+            self.boxes[name].currentIndexChanged.connect(self._follow)
         column = QVBoxLayout(self)
         column.addLayout(form)
-        column.addWidget(note)
+        column.addWidget(self.at_once)
         column.addWidget(buttons)
         self.resize(380, 240)
+        self._follow()
+
+    def _chosen(self) -> Preferences:
+        return Preferences(**{name: box.currentData() for name, box in self.boxes.items()})
+
+    @property
+    def _needs_start(self) -> bool:
+        return any(getattr(self._chosen(), name) != getattr(self._before, name) for name in _AT_START)
+
+    def _follow(self) -> None:
+        self.at_once.setVisible(self._needs_start)
 
     def accept(self) -> None:
         """Keep what was chosen, and show lengths in the unit."""
-        chosen = Preferences(**{name: box.currentData() for name, box in self.boxes.items()})
+        chosen = self._chosen()
         write_preferences(self._settings, chosen)
         use_unit(chosen.unit)
         for widget in QApplication.allWidgets():
             if isinstance(widget, InspectorPanel):
                 widget.refresh()
         super().accept()
+        if self._needs_start and self.at_once.isChecked():
+            self.restart_wanted.emit()

@@ -32,11 +32,22 @@ _DEMO = "northmoor-demo"
 _FIRST = "reports/fares-by-route.moor"
 
 
+def start_window(reports: Sequence[Path]) -> bool:
+    """Start the program once more, with some reports open; whether it could be."""
+    process = QProcess()
+    process.setProgram(sys.executable)
+    process.setArguments(["-m", "northmoor", "open", *map(str, reports)])
+    process.setStandardOutputFile(QProcess.nullDevice())  # whoever reads our output is not kept waiting
+    process.setStandardErrorFile(QProcess.nullDevice())
+    return process.startDetached()[0]
+
+
 class StartActions(QObject):
     """`wanted` tells of the file of a report that was begun, and is to be opened."""
 
     message = pyqtSignal(str, str)
     wanted = pyqtSignal(object)
+    restart_wanted = pyqtSignal()
 
     def __init__(self, controller: DocumentController, worker: Worker, settings: QSettings, window: QWidget) -> None:
         super().__init__(window)
@@ -95,19 +106,16 @@ class StartActions(QObject):
 
     def new_window(self) -> None:
         """Open another window: a process of its own, so that nothing there disturbs what is open here."""
-        process = QProcess()
-        process.setProgram(sys.executable)
-        process.setArguments(["-m", "northmoor", "open"])
-        process.setStandardOutputFile(QProcess.nullDevice())  # whoever reads our output is not kept waiting
-        process.setStandardErrorFile(QProcess.nullDevice())
-        if not process.startDetached()[0]:
+        if not start_window(()):
             self.message.emit(tr("No other window could be started. Start Northmoor once more instead."), "fault")
 
     def ask_preferences(self) -> None:
         """Ask for the preferences of the window."""
         from northmoor.app.start.preferences_dialog import PreferencesDialog  # dialogs are loaded on first use
 
-        PreferencesDialog(self._settings, self._window).open()
+        dialog = PreferencesDialog(self._settings, self._window)
+        dialog.restart_wanted.connect(self.restart_wanted.emit)
+        dialog.open()
 
     def ask_keys(self, commands: "Sequence[CommandKeys]") -> None:
         """Ask for the keys of commands."""

@@ -1,13 +1,20 @@
-"""Menus made from lists of entries."""
+"""Menus made from lists of entries, and tooltips that name the keys of a command."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from weakref import WeakKeyDictionary
 
+from PyQt6 import sip
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QAction
+from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import (
     QMenu,
     QWidget,
 )
+
+_tips: "WeakKeyDictionary[QWidget, tuple[str, str]]" = WeakKeyDictionary()
+"""The tooltips that end with keys, and whose keys those are."""
+_keys: dict[str, QKeySequence] = {}
+"""The keys that commands have now, usual ones or others."""
 
 
 def with_mnemonics(texts: Sequence[str]) -> list[str]:
@@ -55,3 +62,25 @@ def menu_of(parent: QWidget, entries: MenuEntries) -> QMenu:
         menu.addAction(action)
     menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
     return menu
+
+
+def key_tip(widget: QWidget, tip: str, command: str) -> None:
+    """Give a widget a tooltip that ends with a command's keys, and follows them."""
+    _tips[widget] = (tip, command)
+    _show(widget)
+
+
+def use_keys(keys: Mapping[str, QKeySequence]) -> None:
+    """Let tooltips name these keys of commands from now on."""
+    _keys.update(keys)
+    for widget in list(_tips):
+        if sip.isdeleted(widget):
+            del _tips[widget]
+        else:
+            _show(widget)
+
+
+def _show(widget: QWidget) -> None:
+    tip, command = _tips[widget]
+    keys = _keys.get(command, QKeySequence()).toString(QKeySequence.SequenceFormat.NativeText)
+    widget.setToolTip(f"{tip} ({keys})" if keys else tip)

@@ -18,6 +18,7 @@ from northmoor.app.help.help_actions import GUIDE_PROPERTY
 from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.widgets.headings import draw_hint
 from northmoor.app.widgets.icons import icon
+from northmoor.app.widgets.menus import key_tip
 from northmoor.app.widgets.rows_model import RowsModel
 from northmoor.app.widgets.theme import GORSE, LICHEN, ROWAN
 from northmoor.app.widgets.widget_tools import replace_content
@@ -67,7 +68,7 @@ class TracePanel(QFrame):
     def _place(self) -> None:
         close = QToolButton()
         close.setIcon(icon("x"))
-        close.setToolTip(tr("Close Trace (F8)"))
+        key_tip(close, tr("Close Trace"), "trace")
         close.setAccessibleName(tr("Close Trace"))
         close.clicked.connect(self.closed.emit)
         head = QHBoxLayout()
