@@ -28,7 +28,7 @@ from northmoor.app.delivery.preflight_panel import PreflightButton
 from northmoor.app.document_controller import WHOLE_PAGE, DocumentController
 from northmoor.app.help.help_actions import Help
 from northmoor.app.language.core_sentences import core_text
-from northmoor.app.language.translation import tr, tr_count
+from northmoor.app.language.translation import number_text, tr, tr_count
 from northmoor.app.library_actions import LibraryActions
 from northmoor.app.pages.inspector.form_body import SectionMemory
 from northmoor.app.pages.part_menu.entries import PartCommand, fill_part_menu
@@ -516,7 +516,7 @@ class Window(QMainWindow):
             tr("{rows:,} rows").format(rows=rows),
             tr_count(pages, "{count} page", "{count} pages"),
         )
-        facts = [shown_rows, shown_pages, f"{rendered.seconds:.2f} s"]
+        facts = [shown_rows, shown_pages, f"{number_text(rendered.seconds, '.2f')} s"]
         if any(fold != Fold() for fold in rendered.job.folds.values()):
             facts.append(tr("groups collapsed for viewing"))
         self._facts.setText("   ·   ".join(facts))

@@ -17,7 +17,7 @@ from pytestqt.qtbot import QtBot
 from northmoor.app.delivery.preflight_panel import PreflightPanel
 from northmoor.app.language.catalogue import catalogue_texts
 from northmoor.app.language.core_sentences import core_text, use_sentences
-from northmoor.app.language.translation import CORE
+from northmoor.app.language.translation import CORE, tr, tr_count, use_numbers
 from northmoor.app.widgets.preferences import OFFERED
 from northmoor.core.errors import Place, QueryError
 from northmoor.core.model.findings import Finding, Remedy
@@ -39,6 +39,21 @@ def filled_in(text: str) -> list[str]:
         return sorted(name for _, name, _, _ in Formatter().parse(text) if name is not None)
     except ValueError:
         return sorted(re.findall(r"\{[^}]*\}", text))
+
+
+def test_numbers_are_written_as_the_language_does() -> None:
+    use_sentences({"It would read {0} signals.": "Es läse {0} Signale."})
+    use_numbers("de")
+    try:
+        assert tr("{count:,} rows of {share:.1%} in {name}").format(count=1_234_567, share=0.125, name="a,b.c") == (
+            "1.234.567 rows of 12,5% in a,b.c"
+        )
+        assert tr_count(1000, "{count} row", "{count} rows") == "1.000 rows"
+        assert core_text("It would read 12,345.5 signals.") == "Es läse 12.345,5 Signale."
+    finally:
+        use_numbers("en")
+        use_sentences({})
+    assert tr("{count:,} rows").format(count=1_234_567) == "1,234,567 rows"
 
 
 @pytest.mark.parametrize("language", TRANSLATED)

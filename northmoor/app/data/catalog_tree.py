@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.language.core_sentences import core_text
-from northmoor.app.language.translation import tr
+from northmoor.app.language.translation import number_text, tr
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.menus import key_tip
 from northmoor.app.widgets.theme import ROWAN, STONE_TEXT
@@ -232,7 +232,8 @@ def _message_entry(text: str, color: str = STONE_TEXT) -> QTreeWidgetItem:
 
 
 def _table_entry(connection: str, table: CatalogTable) -> QTreeWidgetItem:
-    size = tr("view") if table.is_view else "" if table.rows is None else f"{'≈' * table.is_estimate}{table.rows:,}"
+    rows = "" if table.rows is None else f"{'≈' * table.is_estimate}{number_text(table.rows)}"
+    size = tr("view") if table.is_view else rows
     texts = [table.name, tr("error") if table.fault else size]
     shown = QTreeWidgetItem(texts)
     drawing = "triangle-alert" if table.fault else "eye" if table.is_view else "table-2"

@@ -29,7 +29,7 @@ from northmoor.app.data.rows.rows_pane import RowsPane
 from northmoor.app.data.signals.signal_controller import SignalController
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.language.core_sentences import core_text
-from northmoor.app.language.translation import tr, tr_count
+from northmoor.app.language.translation import number_text, tr, tr_count
 from northmoor.app.widgets.headings import line, section
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.waiting import wait_for
@@ -475,7 +475,7 @@ class DataWorkspace(QWidget):
         if not rows.is_whole:
             self.pane.state(tr("first {count:,}; more are on the way …").format(count=count))
             return
-        self.pane.state(tr_count(count, "{count} row", "{count} rows") + f" · {rows.seconds:.2f} s")
+        self.pane.state(tr_count(count, "{count} row", "{count} rows") + f" · {number_text(rows.seconds, '.2f')} s")
         message = []
         if count == 0:
             is_bound = query is not None and bool(placeholders(self._sql(query), "sqlite"))

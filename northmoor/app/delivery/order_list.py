@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
 from northmoor.app.delivery.delivery_snapshot import OrderLine
 from northmoor.app.delivery.run_list import TONE_COLORS
 from northmoor.app.help.help_actions import GUIDE_PROPERTY
-from northmoor.app.language.translation import tr
+from northmoor.app.language.translation import number_text, tr
 from northmoor.app.widgets.headings import line, section
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import LIT, PEAT, STONE_TEXT
@@ -198,7 +198,7 @@ class OrderPanel(QWidget):
         rows = [("", tr("All runs"), sum(counts.values()))] if counts else []
         rows += [(report, Path(report).stem, count) for report, count in counts.items()]
         for report, title, count in rows:
-            item = QListWidgetItem(icon("folder" if report else "archive"), f"{title}  ({count:,})")
+            item = QListWidgetItem(icon("folder" if report else "archive"), f"{title}  ({number_text(count)})")
             item.setData(_NAME, report)
             item.setToolTip(
                 tr("Show only the {count:,} runs of {report}").format(count=count, report=report)

@@ -8,7 +8,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFormLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from northmoor.app.delivery.delivery_snapshot import OrderLine, RunLine
-from northmoor.app.language.translation import moment_text, tr, tr_count
+from northmoor.app.language.translation import moment_text, number_text, tr, tr_count
 from northmoor.app.widgets.flow_layout import FlowLayout
 from northmoor.app.widgets.headings import line, section
 from northmoor.app.widgets.icons import icon
@@ -86,9 +86,9 @@ class DetailPanel(QWidget):
             column.addLayout(
                 _form(
                     [
-                        (tr("Made"), f"{counts.made:,}"),
-                        (tr("Failed"), f"{counts.failed:,}"),
-                        (tr("Left out"), f"{counts.left_out:,}"),
+                        (tr("Made"), number_text(counts.made)),
+                        (tr("Failed"), number_text(counts.failed)),
+                        (tr("Left out"), number_text(counts.left_out)),
                     ]
                 )
             )
@@ -220,7 +220,7 @@ def _facts(record: RunRecord) -> Facts:
 
 
 def _handed_words(each: HandedOver) -> str:
-    count = f" ({len(each.recipients):,})" if len(each.recipients) > 1 else ""
+    count = f" ({number_text(len(each.recipients))})" if len(each.recipients) > 1 else ""
     moment = moment_text(each.at.astimezone(), "%-d %b %H:%M")
     return f"{each.destination}{count}, {moment}{f': {each.failed}' if each.failed else ''}"
 
@@ -229,7 +229,7 @@ def size_words(size: int) -> str:
     """A number of bytes as people say it."""
     for unit, limit in ((tr("MB"), 1_000_000), ("kB", 1_000)):
         if size >= limit:
-            return f"{size / limit:,.1f} {unit}"
+            return f"{number_text(size / limit, ',.1f')} {unit}"
     return tr("{size} bytes").format(size=size)
 
 

@@ -7,16 +7,19 @@ filled in may be such sentences itself. What is not recognised stays in English.
 
 import re
 from dataclasses import dataclass
+from decimal import Decimal
 from functools import lru_cache
 from string import Formatter
 
-from northmoor.app.language.translation import tr
+from northmoor.app.language.translation import number_text, tr
 
 _PLACE = re.compile(r"((?:Connection|Query|Parameter|Block) [^:]+): (.+)", re.DOTALL)
 """Where something is, before what is wrong with it."""
 _END = re.compile(r"[.?] ")
 _ONE = re.compile(r"(?:(?![.?] [A-Z]).)*$", re.DOTALL)
 """What has no end of a sentence in it."""
+_GROUPED = re.compile(r"-?\d{1,3}(,\d{3})+(\.\d+)?")
+"""A number as the core writes it into its sentences."""
 _DEEPEST, _LONGEST = 6, 1_000
 """Sentences within one another, and characters, beyond which a text is left as it is."""
 
@@ -48,6 +51,8 @@ class CoreSentences:
 
     def _translated(self, text: str, depth: int = 0) -> str:
         """A text in the language, as far as it is known."""
+        if _GROUPED.fullmatch(text):
+            return number_text(Decimal(text.replace(",", "")), ",f")
         if depth > _DEEPEST or len(text) > _LONGEST or not re.search(r"[A-Za-z]{2}", text):
             return text
         place = _PLACE.fullmatch(text)

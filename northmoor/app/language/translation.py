@@ -1,8 +1,11 @@
 """What every text of the window goes through, on its way to the screen in the user's language."""
 
 from datetime import date
+from decimal import Decimal
+from string import Formatter
+from typing import Any
 
-from PyQt6.QtCore import QCoreApplication
+from PyQt6.QtCore import QCoreApplication, QLocale
 
 CONTEXT = "Northmoor"
 """What the toolkit calls the program's own texts, apart from those of its own dialogs."""
@@ -11,14 +14,47 @@ CORE = "core sentences"
 """The context of the core's sentences in the files of catalogues."""
 
 
+_marks: dict[int, str] = {}
+"""What a language writes in numbers for the comma and the point of English; empty for English."""
+
+
+def use_numbers(language: str) -> None:
+    """Write numbers in texts of the window as a language does from here on."""
+    locale = QLocale(language)
+    _marks.clear()
+    if (marks := (locale.groupSeparator(), locale.decimalPoint())) != (",", "."):
+        _marks.update({ord(","): marks[0], ord("."): marks[1]})
+
+
+def number_text(number: float | Decimal, form: str = ",") -> str:
+    """A number as the language of the window writes it, of a form such as ``,`` or ``.2f``."""
+    return f"{number:{form}}".translate(_marks)
+
+
+class _WithNumbers(str):
+    """A text into which numbers are filled as the language writes them."""
+
+    __slots__ = ()
+
+    def format(self, *values: object, **named: object) -> str:
+        return _NumberFormatter().vformat(self, values, named)
+
+
+class _NumberFormatter(Formatter):
+    def format_field(self, value: Any, form: str) -> str:
+        is_number = isinstance(value, int | float | Decimal) and bool(form)
+        return number_text(value, form) if is_number else super().format_field(value, form)
+
+
 def tr(text: str) -> str:
     """A text in the language of the window. What is filled in comes later: ``tr("{count} rows").format(count=3)``."""
-    return QCoreApplication.translate(CONTEXT, text)
+    found = QCoreApplication.translate(CONTEXT, text)
+    return _WithNumbers(found) if _marks else found
 
 
 def tr_count(count: int, one: str, many: str) -> str:
     """A text about so many things, such as ``{count} row`` and ``{count} rows``, with the number filled in."""
-    return tr(one if count == 1 else many).format(count=f"{count:,}")
+    return tr(one if count == 1 else many).format(count=number_text(count))
 
 
 def moment_text(moment: date, pattern: str) -> str:

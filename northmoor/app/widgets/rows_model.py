@@ -7,7 +7,7 @@ import pyarrow.compute as pc
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 from PyQt6.QtGui import QColor
 
-from northmoor.app.language.translation import tr
+from northmoor.app.language.translation import number_text, tr
 from northmoor.app.widgets.theme import STONE_TEXT
 from northmoor.core.engine.rows import Rows
 from northmoor.core.expr.formats import FormatLocale, format_values
@@ -89,4 +89,4 @@ class RowsModel(QAbstractTableModel):
         """Column names, and row numbers."""
         if role != Qt.ItemDataRole.DisplayRole:
             return None
-        return f"{section + 1:,}" if orientation == Qt.Orientation.Vertical else self.rows.names[section]
+        return number_text(section + 1) if orientation == Qt.Orientation.Vertical else self.rows.names[section]

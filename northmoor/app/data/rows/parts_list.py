@@ -7,7 +7,7 @@ from PyQt6.QtCore import QModelIndex, QRect, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QStyledItemDelegate, QStyleOptionViewItem
 
-from northmoor.app.language.translation import tr, tr_count
+from northmoor.app.language.translation import number_text, tr, tr_count
 from northmoor.app.widgets.theme import HEATHER, LIT, PEAT, STONE_TEXT
 from northmoor.app.widgets.widget_tools import plain_tip
 from northmoor.core.compute.explore.profile import ProfilePart
@@ -62,7 +62,7 @@ class _Bars(QStyledItemDelegate):
         room = option.rect.adjusted(6, 2, -6, -2)
         if option.state & (option.state.State_MouseOver | option.state.State_HasFocus):
             painter.fillRect(option.rect, QColor(LIT))
-        count = f"{index.data(_COUNT):,}"
+        count = number_text(index.data(_COUNT))
         width = painter.fontMetrics().horizontalAdvance(count)
         lines = room.adjusted(0, 0, 0, -_BAR)
         painter.setPen(QColor(PEAT))

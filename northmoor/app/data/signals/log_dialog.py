@@ -23,7 +23,7 @@ from northmoor.app.data.query.dialogs.step_dialog import StepDialog
 from northmoor.app.data.signals.log_fields import DurationField, combo, first_sentence
 from northmoor.app.data.signals.signal_list import SPARK_WIDTH, Spark, SparkDelegate
 from northmoor.app.language.core_sentences import core_text
-from northmoor.app.language.translation import tr
+from northmoor.app.language.translation import number_text, tr
 from northmoor.app.widgets.suggestions import SUGGESTED, SuggestionCompleter
 from northmoor.app.worker import Worker
 from northmoor.core.base.cancellation import CancelToken
@@ -237,7 +237,7 @@ class LogDialog(StepDialog):
 
     def _show_signal(self, row: int, summary: SignalSummary, signal: Signal) -> None:
         texts = {_NAME_COLUMN: signal.name, _LABEL: signal.label or "", _UNIT: signal.unit,
-                 _READINGS: f"{summary.readings:,}", _VALUES: ", ".join(summary.texts[-2:])}  # fmt: skip
+                 _READINGS: number_text(summary.readings), _VALUES: ", ".join(summary.texts[-2:])}  # fmt: skip
         for column, text in texts.items():
             item = QTableWidgetItem(text)
             if column in (_NAME_COLUMN, _READINGS, _VALUES):

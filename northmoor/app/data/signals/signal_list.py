@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from northmoor.app.language.translation import moment_text, tr
+from northmoor.app.language.translation import moment_text, number_text, tr
 from northmoor.app.widgets.theme import HEATHER, STONE_TEXT
 from northmoor.app.widgets.widget_tools import pass_focus
 from northmoor.core.model.data.signal_logs import SignalLog
@@ -142,7 +142,7 @@ class SignalList(QWidget):
         texts = [shown, tr(signal.kind.label), signal.unit]
         if summary is not None:
             ends = [moment_text(at, "%d %b %y %H:%M") if at is not None else "" for at in (summary.first, summary.last)]
-            texts += [f"{summary.readings:,}", ", ".join(summary.texts[-1:]), *ends]
+            texts += [number_text(summary.readings), ", ".join(summary.texts[-1:]), *ends]
         item = QTreeWidgetItem(texts)
         item.setData(0, _NAME, name)
         item.setToolTip(1, signal.kind.help)

@@ -20,7 +20,7 @@ from northmoor.app.data.query.dialogs.operand_editor import OperandChoices, Oper
 from northmoor.app.data.query.dialogs.step_dialog import StepDialog
 from northmoor.app.data.query.sentence_context import AskRows
 from northmoor.app.data.query.sentence_text import operator_words
-from northmoor.app.language.translation import tr
+from northmoor.app.language.translation import number_text, tr
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.widget_tools import items_in_list
 from northmoor.core.base.cancellation import CancelToken
@@ -237,7 +237,7 @@ class ValueList(QWidget):
         for value, count in zip(values, counts, strict=True):
             if value is None:
                 continue
-            item = QListWidgetItem(f"{value}   ·   {count:,}")
+            item = QListWidgetItem(f"{value}   ·   {number_text(count)}")
             item.setData(Qt.ItemDataRole.UserRole, str(value))
             if is_several:
                 item.setCheckState(Qt.CheckState.Unchecked)

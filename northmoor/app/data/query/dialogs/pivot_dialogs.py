@@ -19,7 +19,7 @@ from northmoor.app.data.query.dialogs.compute_dialog import ColumnBox
 from northmoor.app.data.query.dialogs.step_dialog import StepDialog
 from northmoor.app.data.query.sentence_context import SentenceContext
 from northmoor.app.language.core_sentences import core_text
-from northmoor.app.language.translation import tr
+from northmoor.app.language.translation import number_text, tr
 from northmoor.app.widgets.widget_tools import items_in_list
 from northmoor.core.authoring.query_filters import value_sql
 from northmoor.core.base.cancellation import CancelToken
@@ -95,7 +95,7 @@ class PivotDialog(StepDialog):
         ordered = sorted(zip(found, counts, strict=True), key=lambda each: (each[0] is None, each[0]))
         for number, (value, count) in enumerate(ordered):
             words = tr("(blank)") if value is None else str(value)
-            item = QListWidgetItem(f"{words}   ·   {count:,}")
+            item = QListWidgetItem(f"{words}   ·   {number_text(count)}")
             written = value_sql(value, self._around.dialect) if value is not None else None
             item.setData(_VALUE, PivotValue("blank" if value is None else str(value), written))
             item.setCheckState(Qt.CheckState.Checked if number < _TICKED else Qt.CheckState.Unchecked)

@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.data.query.sentence_context import SentenceContext
-from northmoor.app.language.translation import tr, tr_count
+from northmoor.app.language.translation import number_text, tr, tr_count
 from northmoor.app.widgets.widget_tools import pass_focus, plain_tip
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
@@ -98,7 +98,7 @@ class TablePicker(QWidget):
         tables = [table for table in self._around.catalog.tables if table.columns]
         tables.sort(key=lambda t: first.index(t.name) if t.name in reasons else len(first))
         for table in tables:
-            count = "" if table.rows is None else f"{'≈ ' * table.is_estimate}{table.rows:,}"
+            count = "" if table.rows is None else f"{'≈ ' * table.is_estimate}{number_text(table.rows)}"
             kind = tr("view") if table.is_view else ""
             item = QTreeWidgetItem([table.name, count, reasons.get(table.name) or table.comment or kind])
             item.setData(0, _NAME, table.name)
