@@ -12,6 +12,7 @@ from pytestqt.qtbot import QtBot
 
 from northmoor.app.document_controller import Selection
 from northmoor.app.pages.canvas.level_rails import rail_x
+from northmoor.app.pages.editing.expression_checker import ExpressionChecker
 from northmoor.app.window import Window
 from northmoor.core.layout.page.hit_testing import GroupBracket
 from northmoor.core.model import edits
@@ -143,6 +144,14 @@ def test_styles_are_changed_in_one_place_and_looks_copied(window: Window, qtbot:
     window.controller.select(Selection("cell", TABLE, "detail", None, "fares"))
     press(window, "Add a condition")
     rule = editor(window, "rule 0")
+    assert isinstance(rule, QLineEdit)
+    (checker,) = rule.findChildren(ExpressionChecker)
+    rule.setText("fares")
+    plain = rule.grab().toImage()
+    checker.check()
+    assert rule.grab().toImage() != plain  # it is underlined
+    assert checker.fault is not None
+    assert checker.fault.message == "It is a number, where a condition is needed; write a comparison."
     type_into(rule, "fares > 20000", qtbot)
     window.actions_by_name["copy_look"].trigger()
     window.controller.select(Selection("cell", TABLE, "detail", None, "tickets"))

@@ -57,6 +57,25 @@ def test_in_a_template_only_what_is_in_braces_is_an_expression() -> None:
     assert fault.corrected == "Fares: {fares; 0.00}"
 
 
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [("fares", "a number"), ("lower(month)", "a text"), ("sold", "a date"), ("fares > 5", None), ("tickets is null", None),
+     (":year", None), ("computed", None), ("null", None), ("month in ('June')", None), ("true", None)],
+)  # fmt: skip
+def test_a_condition_says_yes_or_no(text: str, words: str | None) -> None:
+    assert check_expression(text, FIELDS) is None
+    fault = check_expression(text, FIELDS, is_condition=True)
+    assert (fault is not None) == (words is not None)
+    if fault is not None:
+        assert fault.message == f"It is {words}, where a condition is needed; write a comparison."
+
+
+def test_a_text_is_no_condition_within_an_expression() -> None:
+    fault = check_expression("if(month, fares, 0)", FIELDS)
+    assert fault is not None
+    assert fault.message == "month is a text, where a condition is needed."
+
+
 @pytest.mark.parametrize("text", ["", "fares", ":year + fares", "sum(sum(fares)) over (row rows unbounded preceding)",
                                   "lag(fares) over report", "'faress'", "ports.port_id", "computed + month", "sold - :since + 1", "month = :year",
                                   "sum(round(sum(fares) / 3, 2) over month)", "coalesce(month, '-') || fares"])  # fmt: skip

@@ -28,6 +28,7 @@ _ARITHMETIC: Mapping[type[exp.Expr], str] = {
     exp.Add: "+", exp.Sub: "-", exp.Mul: "*", exp.Div: "/", exp.IntDiv: "//", exp.Mod: "%", exp.Neg: "-",
 }  # fmt: skip
 _QUOTED = re.compile(r"'[^']*'|\"[^\"]*\"")
+_NO_CONDITIONS = ("DATE", "TIME", "INTERVAL", "VARCHAR")
 _COMPARING = (exp.EQ, exp.NEQ, exp.GT, exp.GTE, exp.LT, exp.LTE, exp.Between, exp.In, exp.NullSafeEQ, exp.NullSafeNEQ)
 _ONE_OF = (exp.Case, exp.If, exp.Coalesce, exp.Greatest, exp.Least)
 
@@ -187,9 +188,10 @@ class _Binding:
         return exp.Var(this=f"cast(null as {kind})")
 
     def _condition(self, node: exp.Expr) -> None:
-        """Raise _Refused where a condition is a date, a time or a duration, none of which can be computed as one."""
+        """Raise _Refused where a condition is a date, a time or a duration, none of which can be computed as one, or a
+        text, of which only some can."""
         kind = self.type_of(node)
-        if kind is not None and kind.startswith(("DATE", "TIME", "INTERVAL")):
+        if kind is not None and kind.startswith(_NO_CONDITIONS) and not isinstance(node, exp.Literal):
             raise _Refused(self._at(node, f"{self._shown(node)} is {type_words(kind)}, where a condition is needed."))
 
     def _fault(self, node: exp.Expr) -> TypeFault:

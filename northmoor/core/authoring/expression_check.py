@@ -5,7 +5,7 @@ from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 from difflib import get_close_matches
 
-from northmoor.core.analysis.expression_types import TypeFault, expression_type
+from northmoor.core.analysis.expression_types import TypeFault, expression_type, type_words
 from northmoor.core.errors import ExpressionError
 from northmoor.core.expr.function_help import FUNCTION_HELP
 from northmoor.core.expr.language import Expression, columns_in, parse
@@ -47,8 +47,11 @@ def known_names(report: Report, field_kinds: Mapping[str, KindName]) -> KnownNam
     return KnownNames({**computed, **field_kinds}, report.value_names)
 
 
-def check_expression(text: str, names: KnownNames, is_template: bool = False) -> ExpressionFault | None:
-    """The first fault of an expression, or of those in a template, over some names; None where there is none."""
+def check_expression(
+    text: str, names: KnownNames, is_template: bool = False, is_condition: bool = False
+) -> ExpressionFault | None:
+    """The first fault of an expression, or of those in a template, over some names; None where there is none. One that
+    is to be a condition has to say yes or no."""
     if not text.strip():
         return None
     try:
@@ -58,7 +61,10 @@ def check_expression(text: str, names: KnownNames, is_template: bool = False) ->
     except ExpressionError as error:
         return _syntax_fault(text, error, is_template)
     for part in parts:
-        if names.fields and (fault := _unknown_name(text, part, names) or _type_fault(text, part, names)) is not None:
+        if not names.fields:
+            continue
+        fault = _unknown_name(text, part, names) or _type_fault(text, part, names, is_condition)
+        if fault is not None:
             return fault
     return None
 
@@ -76,10 +82,13 @@ def _unknown_name(text: str, part: Expression, names: KnownNames) -> ExpressionF
     return None
 
 
-def _type_fault(text: str, part: Expression, names: KnownNames) -> ExpressionFault | None:
-    """The first part whose operands do not fit it."""
+def _type_fault(text: str, part: Expression, names: KnownNames, is_condition: bool) -> ExpressionFault | None:
+    """The first part whose operands do not fit it, or that it is no condition."""
     types = {name: kind and KIND_OF_NAME[kind].sql.upper() for name, kind in names.fields.items()}
     fault = expression_type(part, types)
+    if is_condition and isinstance(fault, str) and fault not in ("BOOLEAN", '"NULL"'):
+        words = type_words(fault)
+        return ExpressionFault(f"It is {words}, where a condition is needed; write a comparison.", 0, len(text))
     if not isinstance(fault, TypeFault):
         return None
     around = max(text.find(part.text), 0)

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import QEvent, QObject, QPoint, Qt, QTimer
-from PyQt6.QtGui import QColor, QInputMethodEvent, QKeyEvent, QTextCharFormat
+from PyQt6.QtGui import QColor, QInputMethodEvent, QKeyEvent, QTextCharFormat, QTextFormat
 from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QLabel, QLineEdit, QToolButton
 
 from northmoor.app.language.core_sentences import core_text
@@ -19,9 +19,11 @@ _WIDEST = 460
 class ExpressionChecker(QObject):
     """Belongs to a line. Alt+Enter takes the correction; the names are asked for at each check."""
 
-    def __init__(self, line: QLineEdit, names: Callable[[], KnownNames], is_template: bool = False) -> None:
+    def __init__(
+        self, line: QLineEdit, names: Callable[[], KnownNames], is_template: bool = False, is_condition: bool = False
+    ) -> None:
         super().__init__(line)
-        self._line, self._names, self._is_template = line, names, is_template
+        self._line, self._names, self._is_template, self._is_condition = line, names, is_template, is_condition
         self.fault: ExpressionFault | None = None
         self._message_shown: QFrame | None = None
         self._timer = QTimer(self)
@@ -45,7 +47,7 @@ class ExpressionChecker(QObject):
 
     def check(self) -> None:
         """Look at the text as it is now."""
-        self.fault = check_expression(self._line.text(), self._names(), self._is_template)
+        self.fault = check_expression(self._line.text(), self._names(), self._is_template, self._is_condition)
         self._underline()
         self._hide()
         if self.fault is not None and self._line.isVisible():
@@ -66,7 +68,8 @@ class ExpressionChecker(QObject):
         begin = self._line.cursorPosition()
         marks = []
         if self.fault is not None:
-            marks = [QInputMethodEvent.Attribute(kind, self.fault.position - begin, self.fault.length, form)]
+            underlined = QTextFormat(form)  # a line takes formats of this class alone
+            marks = [QInputMethodEvent.Attribute(kind, self.fault.position - begin, self.fault.length, underlined)]
         QApplication.sendEvent(self._line, QInputMethodEvent("", marks))
 
     def _message(self, fault: ExpressionFault) -> QFrame:

@@ -47,8 +47,10 @@ from northmoor.core.model.pages import PageSetup, Running, RunningLine, Watermar
 from northmoor.core.model.report import Report
 from northmoor.core.model.styles import Style
 
-EXPRESSIONS = ("value", "by", "visible", "order_by", "keep_rows", "keep_groups")
+EXPRESSIONS = ("value", "by", "order_by")
 """Properties that are expressions over the rows of the selected block."""
+CONDITIONS = ("visible", "keep_rows", "keep_groups")
+"""Those that have to say yes or no; so have the rules of conditional formats."""
 _Show = Callable[[InspectorForm, Report, str, Selection], None]
 
 
@@ -86,8 +88,10 @@ class InspectorPanel(FormArea):
         for line in self.findChildren(LineEditor):
             if line.objectName() == "expression" and not line.findChildren(WordCompleter):
                 WordCompleter(line, lambda: self.completions())
-                if line.property("field") in EXPRESSIONS:
-                    ExpressionChecker(line, lambda: self.known_names())
+                field = str(line.property("field"))
+                is_condition = field in CONDITIONS or field.startswith("rule ")
+                if is_condition or field in EXPRESSIONS:
+                    ExpressionChecker(line, lambda: self.known_names(), is_condition=is_condition)
                     LargerEditorKey(line, lambda *asked: self.enlarge(*asked))
         for box in self.findChildren(ChoiceEditor):
             if box.property("field") == "font":
