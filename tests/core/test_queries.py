@@ -299,7 +299,7 @@ def test_the_plan_says_where_each_step_runs_and_as_whom(library: MakeLibrary) ->
     )
     first, second, third = plan(report_of(queries=[LINES, per]), "rows", made)
     assert (first.query, first.where, first.sql) == ("lines", "db (SQLite)", "select * from lines")
-    assert first.what == "It reads lines, and sends the rows."
+    assert first.what == "Reads lines, and sends the rows."
     assert first.identity == "the file db.sqlite, read-only"
     assert (second.where, second.what) == ("here, in the engine", "The rows of lines are combined.")
     assert "vessel = vessel" in third.what
@@ -335,4 +335,4 @@ def test_a_combined_query_is_checked_against_the_columns_it_is_over(library: Mak
 def test_a_plan_names_tables_and_not_the_querys_own_parts(library: MakeLibrary) -> None:
     sql = "with few as (select * from lines limit 3) select sum(charge) as c from few"
     (step,) = plan(report_of(sql=sql), "rows", library(FREIGHT))
-    assert step.what == "It reads lines, groups and totals, and sends the rows."
+    assert step.what == "Reads lines, and sends the rows. Rows are grouped and added up there."

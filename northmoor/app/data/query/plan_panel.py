@@ -3,6 +3,7 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.headings import section
 from northmoor.app.widgets.icons import icon
@@ -58,7 +59,8 @@ def _step(step: Step) -> QWidget:
     picture = QLabel()
     picture.setPixmap(icon("cpu" if step.where.startswith(HERE) else "server", STONE_TEXT, 15).pixmap(15, 15))
     row.addWidget(picture, 0, Qt.AlignmentFlag.AlignTop)
-    text = QLabel(f"{step.where}: {step.what}")
+    where = step.where.replace(HERE, tr("here, in the engine"))
+    text = QLabel(f"{where}: {core_text(step.what)}")
     text.setObjectName("plan")
     text.setWordWrap(True)
     text.setTextFormat(Qt.TextFormat.PlainText)

@@ -119,14 +119,14 @@ def _shared_and_sample_notes(resolved: ResolvedQuery) -> str:
         return "A procedure is called; its first result comes back."
     tree = resolved.checked.tree
     names = list(dict.fromkeys(table.name for table in resolved.checked.tables))
-    done = [f"reads {_listed(names)}"] if names else ["computes rows"]
+    done = [f"Reads {_listed(names)}, and sends the rows." if names else "Rows are computed and sent."]
     if tree.find(exp.Group) or tree.find(exp.AggFunc):
-        done.append("groups and totals")
+        done.append("Rows are grouped and added up there.")
     if tree.args.get("order"):
-        done.append("sorts")
-    values = sorted(resolved.parameters)
-    bound = f", with {_listed([f':{name}' for name in values])} bound" if values else ""
-    return f"It {', '.join(done)}{bound}, and sends the rows."
+        done.append("Rows are sorted there.")
+    if resolved.parameters:
+        done.append(f"Bound are the values of {_listed([f':{name}' for name in sorted(resolved.parameters)])}.")
+    return " ".join(done)
 
 
 def _listed(names: list[str] | tuple[str, ...]) -> str:
