@@ -18,6 +18,7 @@ from northmoor.app.parameters.bar import ParameterBar
 from northmoor.app.report_file.file_actions import FileActions
 from northmoor.app.shell.link_navigation import LinkNavigation
 from northmoor.app.shell.look_actions import StyleActions
+from northmoor.app.shell.window_bars import DeliveredFile
 from northmoor.app.start.report_starter.new_report_action import NewReportAction
 from northmoor.app.start.start_actions import StartActions
 from northmoor.app.widgets.menus import with_mnemonics
@@ -45,6 +46,7 @@ class CommandTargets(Protocol):
     following: LinkNavigation
     files: FileActions
     delivery: DeliveryActions
+    delivered_file: DeliveredFile
     help: Help
 
     @property
@@ -62,6 +64,7 @@ class CommandTargets(Protocol):
     def show_finder(self) -> None: ...
     def show_findings(self) -> None: ...
     def toggle_trace(self) -> None: ...
+    def step_panel(self, step: int) -> None: ...
     def show_properties(self) -> None: ...
 
 
@@ -115,6 +118,8 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
         None,
         Command("deliver", tr("Deliver…"), "Ctrl+D", lambda w: w.delivery.ask()),
         Command("deliver_block", tr("Deliver the block…"), "", lambda w: w.delivery.ask_block()),
+        Command("open_delivered", tr("Open what was delivered"), "Ctrl+Alt+O", lambda w: w.delivered_file.open()),
+        Command("show_delivered", tr("Show it in its folder"), "Ctrl+Alt+S", lambda w: w.delivered_file.show_folder()),
         Command("print", tr("Print…"), "Ctrl+P", lambda w: w.delivery.print()),
         None,
         Command("properties", tr("Report properties"), "", lambda w: w.show_properties()),
@@ -230,6 +235,8 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
         Command("trace", tr("Trace a figure"), "F8", lambda w: w.toggle_trace()),
         Command("stop", tr("Stop"), "Esc", lambda w: stop_all(w.worker, w.catalog_worker)),
         None,
+        Command("next_panel", tr("Next panel"), "F6", lambda w: w.step_panel(1)),
+        Command("previous_panel", tr("Previous panel"), "Shift+F6", lambda w: w.step_panel(-1)),
         Command("values", tr("Focus the parameters"), "Ctrl+Shift+A", lambda w: w.parameters.focus()),
         Command("hold", tr("Apply parameters together"), "Ctrl+Shift+H", lambda w: w.parameters.hold.toggle()),
         Command("value_sets", tr("Parameter presets…"), "Ctrl+Shift+V", lambda w: w.parameters.open_sets()),

@@ -59,8 +59,8 @@ class LibraryActions(QObject):
         self.replace: ReplaceDialog | None = None
 
     def duplicate_edition(self) -> None:
-        """Put a copy of the shown edition beside it, and show that."""
-        report, shown = self._controller.report, self._controller.edition
+        """Put a copy of the shown edition beside it, and show that, with the same part selected."""
+        report, shown, selected = self._controller.report, self._controller.edition, self._controller.selection
         if report is None or shown is None:
             return
         before = {edition.name for edition in report.editions}
@@ -68,6 +68,7 @@ class LibraryActions(QObject):
             changed = self._controller.report
             assert changed is not None  # it was edited
             self._controller.show_edition(next(e.name for e in changed.editions if e.name not in before))
+            self._controller.select(selected)
 
     def open_editions(self) -> None:
         """Open the dialog of editions."""

@@ -1,7 +1,7 @@
 """The window: workspaces at the left, the bar with parameters on top, messages below."""
 
 from collections.abc import Callable
-from functools import cached_property, partial
+from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.actions import NEEDING_REPORT, OF_BLOCKS, fill_menus, shortcuts
-from northmoor.app.data.signals.log_commands import LogCommand, log_commands
+from northmoor.app.data.signals.log_commands import LogCommand
 from northmoor.app.delivery.delivery_actions import DeliveryActions
 from northmoor.app.delivery.preflight_panel import PreflightButton
 from northmoor.app.document_controller import WHOLE_PAGE, DocumentController
@@ -36,10 +36,11 @@ from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
 from northmoor.app.report_file.file_actions import FileActions
 from northmoor.app.search.command_palette import CommandPalette
-from northmoor.app.search.matching import PaletteEntry
 from northmoor.app.search.other_reports import OtherReports
 from northmoor.app.shell.link_navigation import LinkNavigation
 from northmoor.app.shell.look_actions import StyleActions
+from northmoor.app.shell.palette_entries import palette_entries
+from northmoor.app.shell.panel_steps import step_panel
 from northmoor.app.shell.window_bars import DeliveredFile, DeliveryStatus, EditionChoice, WorkspaceSwitch
 from northmoor.app.shell.work_progress import WorkProgress
 from northmoor.app.shell.workspaces import Workspaces
@@ -82,7 +83,7 @@ class Window(QMainWindow):
         self.catalog_worker = Worker()  # a server that is slow to answer holds up neither rows nor pages
         self.parameters = ParameterBar(self.controller)
         self.recent = RecentReports(self._settings)
-        self._other_reports = OtherReports(self.controller, self.catalog_worker, self)
+        self.other_reports = OtherReports(self.controller, self.catalog_worker, self)
         self.files = FileActions(self.controller, self._settings, self.recent, self)
         self.delivery = DeliveryActions(self.controller, self.worker, self, self)
         self.start = StartPage(self.recent)
@@ -382,38 +383,18 @@ class Window(QMainWindow):
         """List what is wrong with the report, and what would fix it."""
         self.findings.open()
 
-    def _begin_log(self, command: LogCommand) -> None:
+    def begin_log(self, command: LogCommand) -> None:
+        """Begin a query over a signal log."""
         self.show_workspace("data")
         self.data.signals.begin(command)
 
+    def step_panel(self, step: int) -> None:
+        """Give the keyboard to the next panel of the workspace, or to the one before."""
+        step_panel([self.parameters, *self._workspaces.panels()], step)
+
     def show_finder(self) -> None:
         """Find a command, a part of the edition, a field or a report, and do what belongs to it."""
-        commands = [
-            PaletteEntry(plain_text(a).rstrip("…"), str(a.data()), "play", a.trigger, a.shortcut().toString())
-            for name, a in self.actions_by_name.items()
-            if a.isEnabled() and name != "find"
-        ]
-        queries = self.controller.report.queries if self.controller.report is not None else ()
-        found = [PaletteEntry(q.name, "query", "file-text", partial(self.show_query, q.name)) for q in queries]
-        found += [
-            PaletteEntry(
-                unit.parameter.shown_name, "parameter", "sliders-horizontal", partial(self.parameters.go_to, name)
-            )
-            for name, unit in self.parameters.units.items()
-        ]
-        of_report = tr("report: {folder}")
-        found += [
-            PaletteEntry(
-                path.stem, of_report.format(folder=path.parent.name), "file-text", partial(self.files.open_beside, path)
-            )
-            for path in self._other_reports.paths
-        ]
-        if (library := self.controller.library) is not None:
-            logs = log_commands(library, self.controller.report)
-            found += [PaletteEntry(each.text, "signals", "gauge", partial(self._begin_log, each)) for each in logs]
-        own = [entry for entry in self.pages.part_commands() if entry.text not in {c.text for c in commands}]
-        entries = [*own, *commands, *self.pages.entries(), *found]
-        self._finder = CommandPalette(entries, self.pages.typed_commands, self._settings, self)
+        self._finder = CommandPalette(palette_entries(self), self.pages.typed_commands, self._settings, self)
         self._finder.show()
         self._finder.line.setFocus()
 

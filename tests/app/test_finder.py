@@ -72,7 +72,7 @@ def test_another_report_of_the_library_is_opened(window: Window, qtbot: QtBot) -
     other = window.controller.path.with_name("other-fares.moor")
     other.write_bytes(window.controller.path.read_bytes())
     window.open(window.controller.path)
-    qtbot.waitUntil(lambda: window._other_reports.paths == [other], timeout=20_000)
+    qtbot.waitUntil(lambda: window.other_reports.paths == [other], timeout=20_000)
     assert find(window, "other-fares report", qtbot)[0] == "other-fares · report: reports"
     assert window.controller.path == other
 

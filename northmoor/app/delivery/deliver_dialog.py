@@ -90,7 +90,6 @@ class DeliverDialog(QDialog):
         self.note.setObjectName("quiet")
         self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
         self._deliver = QPushButton(tr("Deliver"))
-        self._deliver.setDefault(True)
         self._deliver.setObjectName("primary")
         self.buttons.addButton(self._deliver, QDialogButtonBox.ButtonRole.AcceptRole)
         self.as_order = QPushButton(tr("As a standing order…"))
@@ -130,10 +129,13 @@ class DeliverDialog(QDialog):
         column.addLayout(both, 1)
         column.addWidget(self.note)
         column.addWidget(self.buttons)
+        for button in self.findChildren(QPushButton):  # Enter delivers, wherever the keyboard is
+            button.setAutoDefault(button is self._deliver)
+        self._deliver.setDefault(True)
 
     def _connect(self) -> None:
         self.formats.itemChanged.connect(lambda _: self._refresh())
-        self.formats.itemActivated.connect(_toggle)
+        self.formats.itemDoubleClicked.connect(_toggle)  # Enter delivers
         self.name.textChanged.connect(lambda _: self._refresh())
         self.folder.textChanged.connect(lambda _: self._refresh())
         for combo in (self.what, self.each):
@@ -264,6 +266,6 @@ class DeliverDialog(QDialog):
 
 
 def _toggle(item: QListWidgetItem) -> None:
-    """Tick a format, or not, by Enter or a double click."""
+    """Tick a format, or not, by a double click."""
     is_checked = item.checkState() == Qt.CheckState.Checked
     item.setCheckState(Qt.CheckState.Unchecked if is_checked else Qt.CheckState.Checked)

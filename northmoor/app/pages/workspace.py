@@ -25,6 +25,7 @@ from northmoor.app.pages.panels.trace_panel import TracePanel
 from northmoor.app.pages.part_menu.entries import commands_in
 from northmoor.app.pages.part_menu.page_entries import page_entries, typed_page_commands
 from northmoor.app.pages.part_menu.part_menu import PartMenu
+from northmoor.app.pages.part_menu.style_entries import typed_style_commands
 from northmoor.app.search.matching import PaletteEntry
 from northmoor.app.worker import PageShown, Rendered, Worker
 from northmoor.core.checks.trace.pointed import printed_values
@@ -98,6 +99,7 @@ class PagesWorkspace(QWidget):
         self.canvas.fold_wanted.connect(controller.fold_group)
         self.canvas.fold_all_wanted.connect(self.toggle_level)
         self.trace.closed.connect(self.toggle_trace)
+        self.trace.message.connect(self.blocks.message)
         self.canvas.verticalScrollBar().valueChanged.connect(self._close_line)
         self.canvas.width_dragged.connect(self.set_width)
         self.canvas.margin_dragged.connect(self.set_margin)
@@ -357,7 +359,7 @@ class PagesWorkspace(QWidget):
         own = list(commands_in(self.part_menu.entries()))
         of_page = [pair for pair in commands_in(page_entries(context)) if pair[0] not in {text for text, _ in own}]
         return [
-            PaletteEntry(text, kind, command.drawing or "play", command.run, command.shortcut)
+            PaletteEntry(text, kind, command.drawing or "play", command.run, command.shortcut, command.help)
             for kind, pairs in ((tr("for what is selected"), own), (tr("page"), of_page))
             for text, command in pairs
         ]
@@ -365,7 +367,9 @@ class PagesWorkspace(QWidget):
     def typed_commands(self, text: str) -> list[PaletteEntry]:
         """What a typed text says to do, such as "margin 12 mm"."""
         context = self.part_menu.context
-        found = typed_page_commands(context, text) if context is not None else []
+        if context is None:
+            return []
+        found = [*typed_page_commands(context, text), *typed_style_commands(context, text)]
         return [PaletteEntry(command.text, "page", command.drawing or "play", command.run) for command in found]
 
     def entries(self) -> list[PaletteEntry]:

@@ -24,6 +24,7 @@ from northmoor.app.language.translation import tr
 from northmoor.app.parameters.parameter_form import NamedValueForm, ParameterForm, PropertyRows
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.widget_tools import replace_content, set_style_name, show_items
+from northmoor.core.authoring.dependent_lists import narrow_list, narrowing_columns
 from northmoor.core.authoring.parameter_kinds import change_kind
 from northmoor.core.authoring.rename import rename_value
 from northmoor.core.model import edits
@@ -146,7 +147,10 @@ class ParametersDialog(QDialog):
             tr("A parameter is a value that is entered when the report is run.\nAdd the first one at the left.")
         )
         if parameter is not None:
-            form = ParameterForm(parameter, report, self._columns, partial(self._change, parameter))
+            library = self._controller.library
+            assert library is not None  # there is a report
+            narrowing = narrowing_columns(report, parameter, library, self._columns)
+            form = ParameterForm(parameter, report, self._columns, narrowing, partial(self._change, parameter))
         elif value is not None:
             form = NamedValueForm(value, report, self._columns, partial(self._change_computed, value))
         else:
@@ -199,10 +203,22 @@ class ParametersDialog(QDialog):
             self._rename(name, value)
         elif field in ("kind", "holds"):
             self._edit(label, lambda report: change_kind(report, name, library, **{field: value}))
+        elif field == "narrowed_by":
+            self.narrow(parameter, value)
         elif field == "list":
             self._edit(label, lambda report: edits.change_parameter(report, name, **value))
         else:
             self._edit(label, lambda report: edits.change_parameter(report, name, **{field: value}))
+
+    def narrow(self, parameter: Parameter, other: str) -> None:
+        """Let a parameter's list have only what goes with another one's value."""
+        report, library = self._controller.report, self._controller.library
+        assert report is not None
+        assert library is not None
+        column = narrowing_columns(report, parameter, library, self._columns).get(other)
+        if column is not None:
+            label = tr("Narrow the list of {name} by {other}").format(name=parameter.name, other=other)
+            self._edit(label, lambda r: narrow_list(r, parameter.name, other, column, library))
 
     def _change_computed(self, value: NamedValue, field: str, new: Any) -> None:
         if field == "name":

@@ -1,6 +1,6 @@
 """The form of one parameter, or of one computed value: every property, each change one step that can be undone."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from PyQt6.QtWidgets import QComboBox, QFormLayout, QFrame, QLabel, QSizePolicy, QWidget
@@ -120,9 +120,16 @@ class NamedValueForm(PropertyRows):
 class ParameterForm(PropertyRows):
     """The form of a parameter."""
 
-    def __init__(self, parameter: Parameter, report: Report, columns: Columns, change: ChangeProperty) -> None:
+    def __init__(
+        self,
+        parameter: Parameter,
+        report: Report,
+        columns: Columns,
+        narrowing: Mapping[str, str],
+        change: ChangeProperty,
+    ) -> None:
         super().__init__(report, columns, change)
-        self.parameter = parameter
+        self.parameter, self._narrowing = parameter, narrowing
         self._what()
         self._list()
         self._default()
@@ -177,6 +184,10 @@ class ParameterForm(PropertyRows):
             tr("The values themselves"),
         )
         self.add(tr("Labels"), "choices_label", label, tr("Column with what readers see"))
+        if self._narrowing:
+            others = {each.name: each.shown_name for each in self.report.parameters if each.name in self._narrowing}
+            narrow = ChoiceEditor(others, None, lambda name: self.change("narrowed_by", name), tr("Choose one…"))
+            self.add(tr("Narrow by"), "narrowed_by", narrow, tr("The list shows only what goes with its value"))
 
     def _turn_list(self, form: str) -> None:
         first = self.report.queries[0].name if self.report.queries else None

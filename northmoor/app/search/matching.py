@@ -14,24 +14,28 @@ _MOST_GAP = 3
 @dataclass(frozen=True)
 class PaletteEntry:
     """Something that can be found: what it is called, what kind of thing it is or where else it is offered, what
-    choosing it does, and the keys that do the same."""
+    choosing it does, the keys that do the same, and other words by which it is found."""
 
     text: str
     kind: str
     drawing: str
     run: Callable[[], object]
     keys: str = ""
+    other_words: str = ""
 
 
 def matching(entries: Sequence[PaletteEntry], words: str, recent: Sequence[str] = ()) -> list[PaletteEntry]:
-    """Entries that fit every word, the best first; of those that fit as well, what was chosen lately comes first."""
+    """Entries that fit every word, the best first, in the order of the words a little better; of those that fit as
+    well, what was chosen lately comes first."""
     wanted = words.lower().split()
     rank = {text: len(recent) - at for at, text in enumerate(recent)}
     scored = []
     for at, entry in enumerate(entries):
         found = [_score(word, entry, is_first=number == 0) for number, word in enumerate(wanted)]
         if all(found):
-            scored.append((-sum(found), -rank.get(entry.text, 0), at, entry))
+            places = [entry.text.lower().find(word) for word in wanted]
+            is_in_order = -1 not in places and places == sorted(places)
+            scored.append((-sum(found) - is_in_order, -rank.get(entry.text, 0), at, entry))
     return [entry for *_, entry in sorted(scored, key=lambda each: each[:3])[:MOST_FOUND]]
 
 
@@ -40,7 +44,8 @@ def _score(word: str, entry: PaletteEntry, is_first: bool) -> int:
     text = entry.text.lower()
     if is_first and text.startswith(word):
         return _WHOLE + 1
-    best = max(_fit(word, text), _fit(word, f"{entry.kind} {entry.keys}".lower()) - 1)
+    besides = max(_fit(word, f"{entry.kind} {entry.keys}".lower()), _fit(word, entry.other_words.lower()) - 1)
+    best = max(_fit(word, text), besides - 1)
     return max(best, 0)
 
 

@@ -117,8 +117,8 @@ class DeliveredFile(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         for text, tip, run in (
-            (tr("Open"), tr("Open the file with the program that is meant for it"), self._open),
-            (tr("Show in folder"), tr("Open the folder that the file is in"), self._show_folder),
+            (tr("Open"), tr("Open the file with the program that is meant for it"), self.open),
+            (tr("Show in folder"), tr("Open the folder that the file is in"), self.show_folder),
         ):
             button = QToolButton()
             button.setObjectName("word-button")
@@ -133,12 +133,15 @@ class DeliveredFile(QWidget):
         self.path = path
         self.show()
 
-    def _open(self) -> None:
-        QDesktopServices.openUrl(QUrl.fromLocalFile(str(self.path)))
+    def open(self) -> None:
+        """Open the file that was written last, if one was."""
+        if self.path is not None:
+            QDesktopServices.openUrl(QUrl.fromLocalFile(str(self.path)))
 
-    def _show_folder(self) -> None:
-        assert self.path is not None  # the buttons are seen only with a file
-        QDesktopServices.openUrl(QUrl.fromLocalFile(str(self.path.parent)))
+    def show_folder(self) -> None:
+        """Open the folder of the file that was written last, if one was."""
+        if self.path is not None:
+            QDesktopServices.openUrl(QUrl.fromLocalFile(str(self.path.parent)))
 
 
 class DeliveryStatus:

@@ -30,7 +30,18 @@ class Workspaces(QStackedWidget):
         """Whether a workspace has been built."""
         return name in self._splits
 
+    def panels(self) -> list[QWidget]:
+        """The panels of the workspace that is shown: what is beside one another in its splits."""
+        split = next((own for own in self._splits.values() if own.isVisible()), None)
+        return _parts(split) if split is not None else []
+
     def remember(self) -> None:
         """Keep how wide the panels are."""
         for name, split in self._splits.items():
             self._settings.setValue(f"{name}-split", split.saveState())
+
+
+def _parts(split: QSplitter) -> list[QWidget]:
+    """What is in a split, and in those within it."""
+    within = [each for at in range(split.count()) if (each := split.widget(at)) is not None]
+    return [part for each in within for part in (_parts(each) if isinstance(each, QSplitter) else [each])]

@@ -28,20 +28,27 @@ class DerivedColumn:
     label: str
     title: str
     value: str
+    help: str
+    """The same in other words."""
     is_percent: bool = False
     of_grand_total: bool = False
     """Whether the grand total has a figure too."""
 
 
 DERIVED_COLUMNS: tuple[DerivedColumn, ...] = (
-    DerivedColumn("share", "Share", "Share", "{x} / nullif({sum} over {window}, 0)", True, True),
-    DerivedColumn("running", "Running total", "Running total", "sum({x}) over ({window} rows unbounded preceding)"),
-    DerivedColumn("difference", "Difference from the one before", "Difference", "{x} - lag({x}) over {window}"),
+    DerivedColumn("share", "Share", "Share", "{x} / nullif({sum} over {window}, 0)",
+                  "Its part of the total, in percent", True, True),
+    DerivedColumn("running", "Running total", "Running total", "sum({x}) over ({window} rows unbounded preceding)",
+                  "Added up from row to row, cumulated"),
+    DerivedColumn("difference", "Difference from the one before", "Difference", "{x} - lag({x}) over {window}",
+                  "How much more or less than in the row before"),
     DerivedColumn(
-        "change", "Change from the one before, %", "Change", "{x} / nullif(lag({x}) over {window}, 0) - 1", True
+        "change", "Change from the one before, %", "Change", "{x} / nullif(lag({x}) over {window}, 0) - 1",
+        "The difference to the row before, in percent", True,
     ),
-    DerivedColumn("rank", "Rank", "Rank", "rank() over ({window} order by {x} desc)"),
-)
+    DerivedColumn("rank", "Rank", "Rank", "rank() over ({window} order by {x} desc)",
+                  "The place among the others, the greatest first"),
+)  # fmt: skip
 DERIVED_BY_NAME = {derived.name: derived for derived in DERIVED_COLUMNS}
 
 

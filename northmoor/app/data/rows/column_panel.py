@@ -4,7 +4,7 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QFormLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFormLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from northmoor.app.data.rows.parts_list import PartsList
 from northmoor.app.language.translation import tr
@@ -49,6 +49,11 @@ class ColumnPanel(QWidget):
             widget.hide()
         self.parts.part_chosen.connect(self.part_chosen)
         self.editors: dict[str, QWidget] = {}
+        self._renamed: str | None = None
+
+    def edit_name_of(self, column: str) -> None:
+        """Begin to edit the name of a column as soon as that one is shown."""
+        self._renamed = column
 
     def show_parts(self, parts: Sequence[ProfilePart], words: Callable[[Any], str]) -> None:
         """Show what rows are made of, values written by `words`."""
@@ -80,6 +85,12 @@ class ColumnPanel(QWidget):
             label = QLabel(text)
             label.setObjectName("quiet")
             form.addRow(label, editor)
+        if self._renamed == setting.name:
+            self._renamed = None
+            name = self.editors["name"]
+            name.setFocus()
+            if isinstance(name, QLineEdit):
+                name.selectAll()
         if kind is not None and hasattr(self.editors["type"], "setPlaceholderText"):
             self.editors["type"].setPlaceholderText(str(kind))
 

@@ -226,9 +226,14 @@ class RowsPane(QWidget):
             )
             self._look = QuickFilter(step.column, step.descending, self._look.text)
             self._see()
+        self.choose(name)
+
+    def choose(self, name: str) -> None:
+        """Choose a column by its name, also before its rows are there."""
         self.header.setProperty("chosen", name)
         self.header.viewport().update()
-        self.column_chosen.emit(column)
+        if self.rows is not None and name in self.rows.names:
+            self.column_chosen.emit(self.rows.names.index(name))
 
     def _narrow(self) -> None:
         self._look = QuickFilter(self._look.column, self._look.descending, self.filter.text())

@@ -1,11 +1,12 @@
 """Trace beside the pages: why the figure that was clicked is what it is, and the rows behind it."""
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QPaintEvent
+from PyQt6.QtCore import QEvent, Qt, pyqtSignal
+from PyQt6.QtGui import QGuiApplication, QKeyEvent, QKeySequence, QPaintEvent
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QLabel,
+    QPushButton,
     QScrollArea,
     QSplitter,
     QTableView,
@@ -26,6 +27,7 @@ from northmoor.app.worker import Worker
 from northmoor.core.checks.trace import Figure, Trace, trace
 from northmoor.core.document import Document
 from northmoor.core.errors import NorthmoorError
+from northmoor.core.export.spreadsheet_text import spreadsheet_text
 from northmoor.core.expr.formats import format_one
 from northmoor.core.layout.page.hit_testing import HitRegion
 
@@ -39,6 +41,7 @@ class TracePanel(QFrame):
 
     closed = pyqtSignal()
     traced = pyqtSignal(object)
+    message = pyqtSignal(str, str)
 
     def __init__(self, worker: Worker, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -61,6 +64,10 @@ class TracePanel(QFrame):
         self._figures.setFrameShape(QFrame.Shape.NoFrame)
         self._figures.setAccessibleName(tr("Figures"))
         self.rows = _RowsBehind()
+        self.copy = QPushButton(icon("copy"), tr("Cop&y rows"))
+        self.copy.setToolTip(tr("Copy these rows for a spreadsheet (Ctrl+C in them)"))
+        self.copy.clicked.connect(self.copy_rows)
+        self.rows.copy_wanted.connect(self.copy_rows)
         self._place()
         self.traced.connect(self._take)
         self.clear()
@@ -75,6 +82,7 @@ class TracePanel(QFrame):
         for widget in (self._title, self._scope):
             head.addWidget(widget)
         head.addStretch(1)
+        head.addWidget(self.copy)
         head.addWidget(close)
         split = QSplitter()
         split.addWidget(self._figures)
@@ -94,6 +102,16 @@ class TracePanel(QFrame):
         self._scope.setText("")
         self._show_figures([_note(TRACE_HINT, "quiet")])
         self.rows.setModel(None)
+        self.copy.hide()
+
+    def copy_rows(self) -> None:
+        """Put the rows behind the figure on the clipboard, for a spreadsheet."""
+        behind = (self.found.readings or self.found.rows) if self.found is not None else None
+        clipboard = QGuiApplication.clipboard()
+        if behind is not None and clipboard is not None:
+            clipboard.setText(spreadsheet_text(behind.table))
+            rows = tr_count(behind.table.num_rows, "{count} row", "{count} rows")
+            self.message.emit(tr("Copied {rows}.").format(rows=rows), "good")
 
     def ask(self, document: Document, page: int, region: HitRegion) -> None:
         """Trace the figure at a spot of a page."""
@@ -134,6 +152,7 @@ class TracePanel(QFrame):
             lines += self._figure(figure, format_one(figure.value, None, format_locale), format_locale)
         self._show_figures(lines or [_note(tr("It is a fixed text; nothing is computed for it."), "quiet")])
         self.rows.setModel(RowsModel(behind, format_locale) if behind is not None else None)
+        self.copy.setVisible(behind is not None and behind.table.num_rows > 0)
         self.rows.resizeColumnsToContents()
 
     def _figure(self, figure: Figure, value: str, format_locale: object) -> list[QWidget]:
@@ -169,6 +188,8 @@ class TracePanel(QFrame):
 class _RowsBehind(QTableView):
     """The rows behind a figure."""
 
+    copy_wanted = pyqtSignal()
+
     def __init__(self) -> None:
         super().__init__()
         self.setAccessibleName(tr("Rows behind the figure"))
@@ -177,6 +198,17 @@ class _RowsBehind(QTableView):
         header = self.verticalHeader()
         assert header is not None
         header.setDefaultSectionSize(24)
+
+    def event(self, event: QEvent | None) -> bool:
+        """Keep the keys that copy from the command that copies blocks."""
+        if isinstance(event, QKeyEvent) and event.matches(QKeySequence.StandardKey.Copy):
+            if event.type() == QEvent.Type.ShortcutOverride:
+                event.accept()
+                return True
+            if event.type() == QEvent.Type.KeyPress:
+                self.copy_wanted.emit()
+                return True
+        return super().event(event)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """Draw the rows, or say that there are none."""

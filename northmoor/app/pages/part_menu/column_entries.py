@@ -180,7 +180,7 @@ def _derived(context: PartContext, table: TableBlock, column: Column) -> tuple[P
             where = tr("of all") if window == REPORT else tr("within each {window}").format(window=window)
             text = f"{tr(derived.label)}, {where}" if table.levels else tr(derived.label)
             add = partial(add_derived_column, table=table.name, column=column.name, derived=derived, window=window)
-            found.append(context.command(text, add))
+            found.append(context.command(text, add, help=tr(derived.help)))
     return tuple(found)
 
 

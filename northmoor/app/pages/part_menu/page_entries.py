@@ -93,9 +93,14 @@ def _running(context: PartContext, name: str) -> PartEntry:
         )
     text = "{report_title()}" if name == "header" else tr("Page {page_number(); 0} of {page_count(); 0}")
     made = Running(lines=(RunningLine(**{"start" if name == "header" else "end": TextPiece(text=text)}),))
-    return context.command(
-        tr("Add a {name}").format(name=tr(name)), partial(_change_edition, changes={name: made}), "plus"
-    )
+    label = tr("Add a {name}").format(name=tr(name))
+    add = context.edit(label, partial(_change_edition, changes={name: made}))
+
+    def run() -> None:
+        if add():
+            context.tools.select(Selection(name, name))
+
+    return PartCommand(label, run, "plus")
 
 
 def _change_edition(report: Report, edition: str, changes: dict[str, Part]) -> Report:

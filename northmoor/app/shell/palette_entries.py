@@ -1,0 +1,90 @@
+"""All that can be searched from anywhere: commands, what can be done to what is selected, parts, fields, queries and
+their connections, parameters, signals, other reports."""
+
+from collections.abc import Iterator
+from functools import partial
+from typing import TYPE_CHECKING
+
+from northmoor.app.data.signals.log_commands import log_commands
+from northmoor.app.language.translation import tr
+from northmoor.app.search.matching import PaletteEntry
+from northmoor.app.widgets.menus import plain_text
+from northmoor.core.authoring.dependent_lists import narrow_list, narrowing_columns
+
+if TYPE_CHECKING:
+    from northmoor.app.window import Window
+
+
+def palette_entries(window: "Window") -> list[PaletteEntry]:
+    """Everything, what belongs to the selection first."""
+    commands = [
+        PaletteEntry(plain_text(action).rstrip("…"), str(action.data()), "play", action.trigger,
+                     action.shortcut().toString())
+        for name, action in window.actions_by_name.items() if action.isEnabled() and name != "find"
+    ]  # fmt: skip
+    own = [entry for entry in window.pages.part_commands() if entry.text not in {each.text for each in commands}]
+    return [*own, *commands, *window.pages.entries(), *_of_queries(window), *_of_parameters(window),
+            *_of_reports(window), *_of_logs(window)]  # fmt: skip
+
+
+def _of_queries(window: "Window") -> Iterator[PaletteEntry]:
+    report, library = window.controller.report, window.controller.library
+    if report is None:
+        return
+    for query in report.queries:
+        yield PaletteEntry(query.name, tr("query"), "file-text", partial(window.show_query, query.name))
+        for connection in library.connections.connections if library is not None and not query.shared else ():
+            if query.connection not in (None, connection.name) and query.signals is None:
+                text = tr("Connection of {query}: {connection}").format(query=query.name, connection=connection.name)
+                run = partial(_connect, window, query.name, connection.name)
+                yield PaletteEntry(text, tr("query"), "database", run)
+    for label, name in window.pages.fields.names():
+        shown = window.pages.shown_query
+        if shown is not None:
+            text = tr("Rename the column {name} of {query}").format(name=name, query=shown)
+            yield PaletteEntry(text, label, "pencil", partial(_rename, window, shown, name))
+
+
+def _connect(window: "Window", query: str, connection: str) -> None:
+    window.show_query(query)
+    window.data.queries.change_connection(connection)
+
+
+def _rename(window: "Window", query: str, column: str) -> None:
+    window.show_query(query)
+    window.data.columns.edit_name_of(column)
+    window.data.pane.choose(column)
+
+
+def _of_parameters(window: "Window") -> Iterator[PaletteEntry]:
+    for name, item in window.parameters.units.items():
+        run = partial(window.parameters.go_to, name)
+        yield PaletteEntry(item.parameter.shown_name, tr("parameter"), "sliders-horizontal", run)
+    report, library, document = window.controller.report, window.controller.library, window.pages.document
+    if report is None or library is None:
+        return
+    rows = document.rows if document is not None else {}
+    for own in report.parameters:
+        columns = narrowing_columns(report, own, library, lambda name: rows[name].names if name in rows else ())
+        for other, column in columns.items():
+            text = tr("Narrow the list of {name} by {other}").format(name=own.name, other=other)
+            run = partial(_narrow, window, own.name, other, column, text)
+            yield PaletteEntry(text, tr("parameter"), "list-filter", run, other_words=tr("depends on, dependent"))
+
+
+def _narrow(window: "Window", parameter: str, other: str, column: str, label: str) -> None:
+    library = window.controller.library
+    if library is not None:
+        window.controller.edit(label, lambda report, _: narrow_list(report, parameter, other, column, library))
+
+
+def _of_reports(window: "Window") -> Iterator[PaletteEntry]:
+    for path in window.other_reports.paths:
+        kind = tr("report: {folder}").format(folder=path.parent.name)
+        yield PaletteEntry(path.stem, kind, "file-text", partial(window.files.open_beside, path))
+
+
+def _of_logs(window: "Window") -> Iterator[PaletteEntry]:
+    library = window.controller.library
+    for each in log_commands(library, window.controller.report) if library is not None else ():
+        yield PaletteEntry(each.text, tr("signals"), "gauge", partial(window.begin_log, each))
