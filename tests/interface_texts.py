@@ -69,6 +69,7 @@ def _labels() -> Iterator[str]:
     yield from (nature.help for nature in SIGNAL_NATURES)
     yield from (role for starter in BLOCK_STARTERS.values() for role in starter.roles.values())
     yield from (text for layout in REPORT_LAYOUTS for text in (layout.name, layout.needs))
+    yield from (each.help for each in DERIVED_COLUMNS)
     yield from (text for kind in CONNECTION_KINDS for text in (kind.choice_label or kind.label, kind.tag))
     yield from (look.title for look in TABLE_LOOKS.values())
     yield from (*TOTALS.values(), *OPERATOR_WORDS.values(), *RUN_STATES.values(), *_NAMES_SHOWN)

@@ -1,5 +1,6 @@
 """Defining parameters in the window: from a typed value to lists that depend on one another, without starting over."""
 
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -11,6 +12,7 @@ from pytestqt.qtbot import QtBot
 from northmoor.app.parameters.choice_editors import FixedChoices, PickedColumn
 from northmoor.app.parameters.dialog import ParametersDialog
 from northmoor.app.window import Window
+from northmoor.core.authoring.table_commands import filter_by_parameter
 from northmoor.core.model import edits
 from northmoor.core.model.data.queries import Query
 from northmoor.core.model.parameters import AllChoices, Choice, ChoicesFrom, FromExpression, FromQuery, Parameter
@@ -244,3 +246,27 @@ def test_a_report_without_parameters_offers_to_define_one(window: Window, copy: 
     window.parameters.define.click()
     assert window.dialog is not None
     assert any("Add the first one at the left" in label.text() for label in window.dialog.findChildren(QLabel))
+
+
+def test_a_list_is_narrowed_by_another_parameter_in_four_actions(window: Window, qtbot: QtBot) -> None:
+    for column, kind in (("sailings", "integer"), ("month", "text")):
+        window.controller.edit(
+            "Filter", partial(filter_by_parameter, table="fares-table", column=column, kind=kind, value=None)
+        )
+    settle(window, qtbot)
+    window.parameters.define.click()
+    dialog = window.dialog
+    assert dialog is not None
+    dialog.pick("month")
+    box = editor(dialog, "narrowed_by")
+    assert isinstance(box, QComboBox)
+    box.setCurrentIndex(box.findText("Sailings"))
+    box.activated.emit(box.currentIndex())
+    settle(window, qtbot)
+    window.controller.set_value("sailings", 73)
+    settle(window, qtbot)
+    resolved = window.controller.resolved
+    assert resolved is not None
+    assert [entry.label for entry in resolved.choices["month"].entries] == ["1 Jan 2025"]
+    assert not [each for each in dialog.panel.findChildren(QWidget) if each.property("field") == "narrowed_by"]
+    dialog.close()

@@ -31,15 +31,20 @@ def hands(window: Window, qtbot: QtBot) -> UserActions:
     return UserActions(window, qtbot)
 
 
-def test_an_unknown_sqlite_file_becomes_a_grouped_totalled_formatted_report(
-    new_window: Callable[[], Window], tmp_path: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    file = tmp_path / "freight" / "quay.db"
+def unknown_file(file: Path) -> None:
+    """A database that nobody knows yet."""
     file.parent.mkdir()
     with sqlite3.connect(file) as connection:
         connection.execute("create table loads (quay text, vessel text, landed date, weight real)")
         rows = [("East", "Curlew", "2025-03-01", 1250.5), ("West", "Dunlin", "2025-03-02", 90.25)] * 12
         connection.executemany("insert into loads values (?, ?, ?, ?)", rows)
+
+
+def test_an_unknown_sqlite_file_becomes_a_grouped_totalled_formatted_report(
+    new_window: Callable[[], Window], tmp_path: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    file = tmp_path / "freight" / "quay.db"
+    unknown_file(file)
     window = new_window()
     hands = UserActions(window, qtbot)
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(file), ""))

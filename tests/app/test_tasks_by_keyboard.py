@@ -23,7 +23,10 @@ from northmoor.core.model.pages import PicturePiece
 from tests.app.conftest import settle
 from tests.app.test_journey import TABLE
 from tests.app.test_signals import in_dialog
+from tests.app.test_start import LINES
+from tests.app.test_tasks import unknown_file
 from tests.app.test_voyage_by_hand import activate
+from tests.helpers import lines_of
 
 CTRL, ALT, SHIFT, NONE = (
     Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ShiftModifier,
@@ -88,6 +91,73 @@ def keys(window: Window, qtbot: QtBot) -> Keyboard:
 def table(window: Window) -> TableBlock:
     assert window.controller.report is not None
     return edits.table_of(window.controller.report, "full", TABLE)
+
+
+@pytest.fixture
+def empty(new_window: Callable[[], Window], qtbot: QtBot) -> Keyboard:
+    """The keyboard over a window without a report."""
+    return Keyboard(new_window(), qtbot)
+
+
+def test_1_from_an_unknown_sqlite_file_to_a_grouped_formatted_report(
+    empty: Keyboard, tmp_path: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    file, window = tmp_path / "freight" / "quay.db", empty.window
+    unknown_file(file)
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(file), ""))
+    empty.press(Qt.Key.Key_N, CTRL)
+    empty.count += 2  # its path, and Enter in the dialog
+    dialog = window.beginning.dialog
+    assert dialog is not None
+    qtbot.waitUntil(lambda: dialog.fields.count() == 4, timeout=20_000)
+    activate(dialog, qtbot)
+    empty.press(Qt.Key.Key_F, ALT)
+    empty.press(Qt.Key.Key_Tab)
+    assert QApplication.focusWidget() is dialog.fields
+    empty.press(Qt.Key.Key_A, CTRL)
+    empty.press(Qt.Key.Key_Space)
+    qtbot.waitUntil(lambda: dialog.cards["Grouped"].isEnabled(), timeout=20_000)
+    empty.press(Qt.Key.Key_Tab)
+    empty.press(Qt.Key.Key_Right)
+    assert dialog.cards["Grouped"].isChecked()
+    empty.press(Qt.Key.Key_T, ALT)
+    empty.write("Landed freight")
+    empty.press(Qt.Key.Key_Return)
+    settle(window, qtbot)
+    empty.activate()
+    window.pages.contents.setFocus()
+    for column, words, expected in (("weight", "format 2 decimals", "Format › 2 decimals"),
+                                    ("landed", "format month year", "Format › Month and year")):  # fmt: skip
+        empty.find(f"table rows {column}", f"Table · table › Rows › {column}")
+        empty.find(words, expected)
+    empty.press(Qt.Key.Key_S, CTRL)
+    assert empty.count <= 25 + 2
+    table = next(block for block in window.controller.edition.data_blocks if isinstance(block, TableBlock))
+    assert [level.name for level in table.levels] == ["quay"]
+    assert window.controller.is_saved
+    settle(window, qtbot)
+    lines = lines_of(window._rendered.document, table.name)
+    assert [line.cells["weight"] for line in lines if line.kind == "total"] == ["15,006.00", "1,083.00", "16,089.00"]
+    assert {line.cells["landed"] for line in lines if line.kind == "detail"} == {"Mar 2025"}
+
+
+def test_2_a_csv_file_becomes_a_listing(
+    empty: Keyboard, tmp_path: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    file = tmp_path / "freight" / "lines.csv"
+    file.parent.mkdir()
+    file.write_text(LINES)
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(file), ""))
+    empty.press(Qt.Key.Key_N, CTRL)
+    empty.count += 2  # its path, and Enter in the dialog
+    dialog = empty.window.beginning.dialog
+    assert dialog is not None
+    qtbot.waitUntil(dialog.begin.isEnabled, timeout=20_000)
+    activate(dialog, qtbot)
+    empty.press(Qt.Key.Key_Return)
+    assert empty.count <= 3 + 2
+    settle(empty.window, qtbot)
+    assert len([line for line in lines_of(empty.window._rendered.document) if line.kind == "detail"]) == 3
 
 
 def test_3_a_column_from_fields(keys: Keyboard) -> None:

@@ -16,7 +16,6 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QLineEdit,
-    QListWidget,
     QListWidgetItem,
     QPushButton,
     QToolButton,
@@ -33,6 +32,7 @@ from northmoor.app.start.report_starter.filter_row import FilterRow
 from northmoor.app.start.report_starter.look_pictures import LOOK_PICTURE, look_icon
 from northmoor.app.start.report_starter.page_preview import PagePreview, page_picture
 from northmoor.app.start.report_starter.source_panel import SourcePanel
+from northmoor.app.start.report_starter.tick_list import TickList
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.kind_looks import KIND_LOOKS
 from northmoor.app.widgets.widget_tools import first_size, items_in_list
@@ -134,7 +134,7 @@ class NewReportDialog(QDialog):
     def _make_widgets(self) -> None:
         self.panel = SourcePanel([query.name for query in self._open.queries] if self._open else (), self.library)
         self.source = self.panel.source
-        self.title, self.search, self.fields = QLineEdit(), QLineEdit(), QListWidget()
+        self.title, self.search, self.fields = QLineEdit(), QLineEdit(), TickList()
         self.chosen, self.filter = ChosenFieldList(), FilterRow()
         self.preview, self.caption, self.message = PagePreview(), QLabel(), QLabel()
         self.look, self.paper, self.orientation = QComboBox(), QComboBox(), QComboBox()
@@ -143,7 +143,7 @@ class NewReportDialog(QDialog):
         self.search.setPlaceholderText(tr("search fields"))
         self.search.setClearButtonEnabled(True)
         self.fields.setAccessibleName(tr("Fields"))
-        self.fields.setToolTip(tr("Space selects a field; the first one is the most important"))
+        self.fields.setToolTip(tr("Space ticks what is selected, Ctrl+A selects all; the first is the most important"))
         self.look.setIconSize(LOOK_PICTURE)
         self.look.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.look.setMinimumContentsLength(14)
