@@ -3,19 +3,49 @@ their connections, parameters, signals, other reports."""
 
 from collections.abc import Iterator
 from functools import partial
-from typing import TYPE_CHECKING
+from pathlib import Path
+from typing import TYPE_CHECKING, Protocol
 
-from northmoor.app.data.signals.log_commands import log_commands
+from PyQt6.QtGui import QAction
+
+from northmoor.app.data.signals.log_commands import LogCommand, log_commands
+from northmoor.app.document_controller import DocumentController
 from northmoor.app.language.translation import tr
+from northmoor.app.pages.workspace import PagesWorkspace
+from northmoor.app.parameters.bar import ParameterBar
 from northmoor.app.search.matching import PaletteEntry
+from northmoor.app.search.other_reports import OtherReports
 from northmoor.app.widgets.menus import plain_text
 from northmoor.core.authoring.dependent_lists import narrow_list, narrowing_columns
 
 if TYPE_CHECKING:
-    from northmoor.app.window import Window
+    from northmoor.app.data.workspace import DataWorkspace
 
 
-def palette_entries(window: "Window") -> list[PaletteEntry]:
+class Opener(Protocol):
+    """Opens reports."""
+
+    def open_beside(self, path: Path) -> object: ...
+
+
+class SearchedWindow(Protocol):
+    """What is searched of the window."""
+
+    controller: DocumentController
+    actions_by_name: dict[str, QAction]
+    pages: PagesWorkspace
+    parameters: ParameterBar
+    other_reports: OtherReports
+
+    @property
+    def data(self) -> "DataWorkspace": ...
+    @property
+    def files(self) -> Opener: ...
+    def show_query(self, name: str) -> None: ...
+    def begin_log(self, command: LogCommand) -> None: ...
+
+
+def palette_entries(window: SearchedWindow) -> list[PaletteEntry]:
     """Everything, what belongs to the selection first."""
     commands = [
         PaletteEntry(plain_text(action).rstrip("…"), str(action.data()), "play", action.trigger,
@@ -27,7 +57,7 @@ def palette_entries(window: "Window") -> list[PaletteEntry]:
             *_of_reports(window), *_of_logs(window)]  # fmt: skip
 
 
-def _of_queries(window: "Window") -> Iterator[PaletteEntry]:
+def _of_queries(window: SearchedWindow) -> Iterator[PaletteEntry]:
     report, library = window.controller.report, window.controller.library
     if report is None:
         return
@@ -45,18 +75,18 @@ def _of_queries(window: "Window") -> Iterator[PaletteEntry]:
             yield PaletteEntry(text, label, "pencil", partial(_rename, window, shown, name))
 
 
-def _connect(window: "Window", query: str, connection: str) -> None:
+def _connect(window: SearchedWindow, query: str, connection: str) -> None:
     window.show_query(query)
     window.data.queries.change_connection(connection)
 
 
-def _rename(window: "Window", query: str, column: str) -> None:
+def _rename(window: SearchedWindow, query: str, column: str) -> None:
     window.show_query(query)
     window.data.columns.edit_name_of(column)
     window.data.pane.choose(column)
 
 
-def _of_parameters(window: "Window") -> Iterator[PaletteEntry]:
+def _of_parameters(window: SearchedWindow) -> Iterator[PaletteEntry]:
     for name, item in window.parameters.units.items():
         run = partial(window.parameters.go_to, name)
         yield PaletteEntry(item.parameter.shown_name, tr("parameter"), "sliders-horizontal", run)
@@ -72,19 +102,19 @@ def _of_parameters(window: "Window") -> Iterator[PaletteEntry]:
             yield PaletteEntry(text, tr("parameter"), "list-filter", run, other_words=tr("depends on, dependent"))
 
 
-def _narrow(window: "Window", parameter: str, other: str, column: str, label: str) -> None:
+def _narrow(window: SearchedWindow, parameter: str, other: str, column: str, label: str) -> None:
     library = window.controller.library
     if library is not None:
         window.controller.edit(label, lambda report, _: narrow_list(report, parameter, other, column, library))
 
 
-def _of_reports(window: "Window") -> Iterator[PaletteEntry]:
+def _of_reports(window: SearchedWindow) -> Iterator[PaletteEntry]:
     for path in window.other_reports.paths:
         kind = tr("report: {folder}").format(folder=path.parent.name)
         yield PaletteEntry(path.stem, kind, "file-text", partial(window.files.open_beside, path))
 
 
-def _of_logs(window: "Window") -> Iterator[PaletteEntry]:
+def _of_logs(window: SearchedWindow) -> Iterator[PaletteEntry]:
     library = window.controller.library
     for each in log_commands(library, window.controller.report) if library is not None else ():
         yield PaletteEntry(each.text, tr("signals"), "gauge", partial(window.begin_log, each))
