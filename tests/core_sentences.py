@@ -14,7 +14,7 @@ _FOLLOWED = re.compile(r"(?<=[.?])\s*(?:\{\d+\})+\s*$")
 _SQL = re.compile(r"\s*(select|with|create|insert|from|where|copy|attach|pragma)\b", re.IGNORECASE)
 _LEAST, _LEAST_OF_LABEL = 7, 3
 """Letters of what is recognised by its own words; the others are only places for what is filled in."""
-_SAYING = ("Remedy", "report_progress", "TypeWords")
+_SAYING = ("Remedy", "report_progress", "TypeWords", "phrase")
 """Calls whose first argument is read, though it is no sentence."""
 _EXPLAINING = ("error_at", "Fault")
 """Those that say what is wrong with an expression; a sentence is made around it."""

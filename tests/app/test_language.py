@@ -11,14 +11,19 @@ from string import Formatter
 from typing import Any
 
 import pytest
-from PyQt6.QtWidgets import QLabel, QPushButton
+from hypothesis import given
+from hypothesis import strategies as st
+from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.delivery.preflight_panel import PreflightPanel
-from northmoor.app.language.catalogue import catalogue_texts
+from northmoor.app.language.catalogue import Catalogue, catalogue_texts
 from northmoor.app.language.core_sentences import core_text, use_sentences
+from northmoor.app.language.timetable_text import shown_timetable, typed_timetable
 from northmoor.app.language.translation import CORE, tr, tr_count, use_numbers
 from northmoor.app.widgets.preferences import OFFERED
+from northmoor.core.delivery.orders.timetable import Timetable
+from northmoor.core.delivery.orders.timetable_words import EXAMPLES, read_timetable, timetable_words
 from northmoor.core.errors import Place, QueryError
 from northmoor.core.model.findings import Finding, Remedy
 from tests.core_sentences import core_sentences
@@ -54,6 +59,55 @@ def test_numbers_are_written_as_the_language_does() -> None:
         use_numbers("en")
         use_sentences({})
     assert tr("{count:,} rows").format(count=1_234_567) == "1,234,567 rows"
+
+
+DAYS = st.sampled_from(["every_day", "working_days", "weekdays", "days_of_month", "working_day_of_month",
+                        "weekday_of_month"])  # fmt: skip
+
+
+@st.composite
+def timetables(draw: st.DrawFn) -> Timetable:
+    """Timetables of every kind."""
+    days = draw(DAYS)
+    numbers = st.integers(-3, 28).filter(bool)
+    entries: dict[str, Any] = {"days": days, "time_zone": draw(st.sampled_from(["UTC", "Europe/Dublin"]))}
+    entries["months"] = tuple(draw(st.lists(st.integers(1, 12), max_size=3, unique=True)))
+    if days in ("weekdays", "weekday_of_month"):
+        most = 3 if days == "weekdays" else 1
+        entries["weekdays"] = tuple(draw(st.lists(st.integers(0, 6), min_size=1, max_size=most, unique=True)))
+    if days == "days_of_month":
+        entries["days_of_month"] = tuple(draw(st.lists(numbers, min_size=1, max_size=3, unique=True)))
+    if days.endswith("_of_month") and days != "days_of_month":
+        entries["nth"] = draw(st.sampled_from([1, 2, 3, 4, -1]))
+    if days in ("every_day", "working_days", "weekdays") and draw(st.booleans()):
+        return Timetable(**entries, every_minutes=draw(st.sampled_from([1, 15, 60, 120])), since="08:00", until="18:00")
+    return Timetable(
+        **entries, times=tuple(draw(st.lists(st.sampled_from(["06:00", "14:30"]), min_size=1, unique=True)))
+    )
+
+
+@pytest.mark.parametrize("language", TRANSLATED)
+def test_timetables_are_written_and_read_in_the_language(qapp: QApplication, language: str) -> None:
+    catalogue = Catalogue(catalogue_texts(language), qapp)
+    qapp.installTranslator(catalogue)
+    try:
+        assert shown_timetable("the 1st and last day of the month at 18:00 in Europe/Dublin") != (
+            "the 1st and last day of the month at 18:00 in Europe/Dublin"
+        )
+
+        @given(timetables())
+        def check(table: Timetable) -> None:
+            words = timetable_words(table)
+            shown = shown_timetable(words)
+            assert read_timetable(typed_timetable(shown)) == read_timetable(words), shown
+            assert read_timetable(typed_timetable(words)) == read_timetable(words)  # what is typed in English
+
+        check()
+        for example in EXAMPLES:
+            assert not {"every", "the", "day", "at", "and", "of"} & set(shown_timetable(example).split()), example
+    finally:
+        qapp.removeTranslator(catalogue)
+    assert shown_timetable("every day at 06:00") == "every day at 06:00"
 
 
 @pytest.mark.parametrize("language", TRANSLATED)

@@ -369,10 +369,10 @@ def test_what_is_odd_about_a_log_is_noted(sqlite: Callable[..., Library], tmp_pa
         db.execute("insert into log values ('Curlew.speed', '2199-06-03T07:59:00Z', 1)")
     query = measured(signals=("speed",), objects=("Curlew",), start="2025-06-03 06:00", end="2025-06-03 12:00")
     notes = " ".join(rows_of(library, over(query))["rows"].notes)
-    assert "1 reading of speed is at a time that has another; the last written counts." in notes
-    assert "2 readings of speed were written after a later one; they are put in order." in notes
-    assert "1 text where speed should be a number, such as 'n/a'; nothing is known there." in notes
-    assert re.search(r"speed is unknown for \d:\d\d:\d\d h in \d gaps, longer than a value holds\.", notes)
+    assert "Readings of speed at a time that has another: 1. The last written counts." in notes
+    assert "Readings of speed that were written after a later one: 2. They are put in order." in notes
+    assert "Texts where speed should be a number, such as 'n/a': 1. Nothing is known there." in notes
+    assert re.search(r"speed is unknown for \d:\d\d:\d\d h in gaps that are longer than a value holds: \d\.", notes)
     late = rows_of(library, over(query.but(start=None, end=None)))["rows"].notes
     assert any("later than its data time" in note for note in late)
 
@@ -424,8 +424,8 @@ def test_spans_reach_as_far_beyond_the_period_as_they_last(tmp_path: Path) -> No
     assert (cut["start"], cut["end"], cut["cut"]) == (datetime(2025, 3, 1), datetime(2025, 3, 2), True)
     noted = rows_of(library, over(spans.but(start="2025-06-01", end=None)))["rows"]
     assert noted.table["open"].to_pylist() == [False, False, True]
-    assert "1 span crosses the ends of the period and is given whole." in noted.notes
-    assert any("1 span has not ended; it is given up to" in note for note in noted.notes)
+    assert "Spans that cross the ends of the period are given whole: 1." in noted.notes
+    assert any("Spans that have not ended are given up to" in note for note in noted.notes)
     never = rows_of(library, over(spans.but(condition="underway = 2")))["rows"]
     assert (never.table.num_rows, never.notes) == (
         0, ("No span was found: there is no time in the period at which underway = 2.",))  # fmt: skip

@@ -7,6 +7,7 @@ from functools import lru_cache
 from pathlib import Path
 
 from northmoor.app.language.time_left import time_left_words
+from northmoor.app.language.timetable_text import when_text
 from northmoor.app.language.translation import moment_text, tr, tr_count
 from northmoor.core.delivery.archive.archive_index import IndexedRun, RunFilter
 from northmoor.core.delivery.archive.run_folder import RunUnderWay, handed_over
@@ -15,7 +16,6 @@ from northmoor.core.delivery.library_delivery import LibraryDelivery
 from northmoor.core.delivery.orders.order_files import OrderFile
 from northmoor.core.delivery.orders.standing_order import StandingOrder
 from northmoor.core.delivery.orders.timetable import Timetable, next_times
-from northmoor.core.delivery.orders.when_words import when_words
 from northmoor.core.delivery.runs.make_run import PICTURE
 from northmoor.core.delivery.service.ledger import Wanted
 from northmoor.core.delivery.service.service_state import ServiceState
@@ -198,7 +198,7 @@ def _order_line(file: OrderFile, asked: list[Wanted], service: ServiceState, now
         return OrderLine(file.name, file.name, "triangle-alert", file.fault, tr("cannot be read"), "fault", None)
     order, own = file.order, [each for each in asked if each.order == file.name]
     state, tone = _order_state(file.name, order, own, service, now)
-    return OrderLine(file.name, order.title, TRIGGER_ICONS[order.when.kind], when_words(order.when), state, tone, order)
+    return OrderLine(file.name, order.title, TRIGGER_ICONS[order.when.kind], when_text(order.when), state, tone, order)
 
 
 def _order_state(

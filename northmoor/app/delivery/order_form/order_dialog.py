@@ -27,13 +27,13 @@ from northmoor.app.delivery.order_form.destination_rows import DestinationRows
 from northmoor.app.delivery.order_form.trigger_form import TriggerForm
 from northmoor.app.delivery.part_form import PartForm, PropertyWords
 from northmoor.app.language.core_sentences import core_text
+from northmoor.app.language.timetable_text import when_text
 from northmoor.app.language.translation import moment_text, tr
 from northmoor.app.widgets.headings import line, section
 from northmoor.app.widgets.widget_tools import hide_and_delete
 from northmoor.core.delivery.orders.standing_order import StandingOrder
 from northmoor.core.delivery.orders.timetable import Timetable, next_times
 from northmoor.core.delivery.orders.triggers import GIVEN_BY
-from northmoor.core.delivery.orders.when_words import when_words
 from northmoor.core.delivery.runs.run_request import BundleRequest
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.model.blocks.containers import ForEachBlock
@@ -346,7 +346,7 @@ class OrderDialog(QDialog):
 
 
 def _when_understood(when: Any) -> str:
-    words = when_words(when)
+    words = when_text(when)
     if not isinstance(when, Timetable):
         return f"{words[0].upper()}{words[1:]}."
     times = next_times(when, datetime.now(UTC), 5)

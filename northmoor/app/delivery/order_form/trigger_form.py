@@ -8,6 +8,7 @@ from pydantic import ValidationError
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFormLayout, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
 
+from northmoor.app.language.timetable_text import shown_timetable, typed_timetable
 from northmoor.app.language.translation import tr
 from northmoor.core.delivery.orders.timetable import Timetable
 from northmoor.core.delivery.orders.timetable_words import EXAMPLES, read_timetable, timetable_words
@@ -39,7 +40,9 @@ class TriggerForm(QWidget):
         self.kind.setToolTip(tr("What makes the order make a run"))
         for name, text in KINDS:
             self.kind.addItem(text, name)
-        self.words = _choice(EXAMPLES, tr("Days and times in words, such as Mondays at 06:00"))
+        self.words = _choice(
+            list(map(shown_timetable, EXAMPLES)), tr("Days and times in words, such as Mondays at 06:00")
+        )
         logs = [f"{c.name}: {log.name}" for c in library.connections.connections for log in getattr(c, "logs", ())]
         self.log, self.by = _choice(logs, tr("The signal log")), QLineEdit()
         self.condition = QLineEdit()
@@ -89,11 +92,11 @@ class TriggerForm(QWidget):
     def _fill(self, when: Trigger | None) -> None:
         """Show a trigger as it is."""
         if when is None:
-            self.words.setCurrentText(f"Mondays at 06:00 in {self._zone}")
+            self.words.setCurrentText(shown_timetable(f"Mondays at 06:00 in {self._zone}"))
             return
         self.kind.setCurrentIndex(self.kind.findData(when.kind))
         if isinstance(when, Timetable):
-            self.words.setCurrentText(timetable_words(when))
+            self.words.setCurrentText(shown_timetable(timetable_words(when)))
         elif isinstance(when, SpanEnds):
             self.log.setCurrentText(f"{when.connection}: {when.spans.log}")
             self.by.setText(when.spans.by or "")
@@ -138,7 +141,7 @@ class TriggerForm(QWidget):
 
     def _made(self, kind: str, old: Any) -> Trigger:
         if kind == "timetable":
-            return read_timetable(self.words.currentText(), self._zone)
+            return read_timetable(typed_timetable(self.words.currentText()), self._zone)
         if kind == "span_ends":
             match = re.fullmatch(r"([\w-]+): (\w+)", self.log.currentText().strip())
             if match is None:

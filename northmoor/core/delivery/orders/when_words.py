@@ -1,5 +1,6 @@
 """When an order makes runs, in words."""
 
+from northmoor.core.base.phrases import phrase
 from northmoor.core.delivery.orders.timetable import Timetable
 from northmoor.core.delivery.orders.timetable_words import timetable_words
 from northmoor.core.delivery.orders.triggers import AfterOrder, FileArrives, QueryAnswers, SpanEnds, Trigger
@@ -11,12 +12,17 @@ def when_words(when: Trigger) -> str:
         return timetable_words(when)
     if isinstance(when, SpanEnds):
         what = when.spans.by or when.spans.condition or "a span"
-        return f"when {what.removesuffix('_id').replace('_', ' ')} ends in {when.spans.log}"
+        return phrase(f"when {what.removesuffix('_id').replace('_', ' ')} ends in {when.spans.log}")
     if isinstance(when, FileArrives):
-        verb = {"arrives": "arrives", "changes": "changes", "both": "arrives or changes"}[when.on]
-        return f"when {when.pattern} {verb} in {when.folder}"
+        if when.on == "both":
+            return phrase(f"when {when.pattern} arrives or changes in {when.folder}")
+        if when.on == "arrives":
+            return phrase(f"when {when.pattern} arrives in {when.folder}")
+        return phrase(f"when {when.pattern} changes in {when.folder}")
     if isinstance(when, QueryAnswers):
-        return f"when {when.query} {'changes' if when.on == 'changes' else 'gets rows'}"
+        if when.on == "changes":
+            return phrase(f"when {when.query} changes")
+        return phrase(f"when {when.query} gets rows")
     if isinstance(when, AfterOrder):
-        return f"after {when.order}"
-    return "when it is called"
+        return phrase(f"after {when.order}")
+    return phrase("when it is called")

@@ -177,16 +177,20 @@ class LogWork:
         crossing = within_period(found, "whole", _or(start, -(2**62)), _or(end, 2**62))
         crosses = int(((crossing.start < _or(start, -(2**62))) | (crossing.end > _or(end, 2**62))).sum())
         if crosses:
-            became = {"whole": "is given whole", "cut": "is cut there", "left out": "is left out"}[query.crossing]
-            self.more.append(f"{_counted(crosses, 'span')} {_verb(crosses, 'crosses', 'cross')} the ends of the period "
-                             f"and {became if crosses == 1 else became.replace('is ', 'are ', 1)}.")  # fmt: skip
-        still_open = int(kept.is_open.sum())
-        if still_open:
-            until = format_one(wall_moment(self.known_end, self.request.report.zone), None, self._locale)
-            was = "has not ended" if still_open == 1 else "have not ended"
-            became = "left out" if query.open == "left out" else f"given up to {until}, the end of what is known"
             self.more.append(
-                f"{_counted(still_open, 'span')} {was}; {_verb(still_open, 'it is', 'they are')} {became}."
+                {
+                    "whole": f"Spans that cross the ends of the period are given whole: {crosses:,}.",
+                    "cut": f"Spans that cross the ends of the period are cut there: {crosses:,}.",
+                    "left out": f"Spans that cross the ends of the period are left out: {crosses:,}.",
+                }[query.crossing]
+            )
+        still_open = int(kept.is_open.sum())
+        if still_open and query.open == "left out":
+            self.more.append(f"Spans that have not ended are left out: {still_open:,}.")
+        elif still_open:
+            until = format_one(wall_moment(self.known_end, self.request.report.zone), None, self._locale)
+            self.more.append(
+                f"Spans that have not ended are given up to {until}, the end of what is known: {still_open:,}."
             )
         if not len(crossing) and any(len(one.at) for one in series.values()):
             self.more.append(_nothing_found(query))
@@ -326,21 +330,19 @@ class LogWork:
             if count:
                 lasted = duration(time_ // 1_000_000, 1, self._locale.locale)
                 self.more.append(
-                    f"{signal} is unknown for {lasted} h in {_counted(count, 'gap')}, longer than a value holds."
+                    f"{signal} is unknown for {lasted} h in gaps that are longer than a value holds: {count:,}."
                 )
 
     def sentences(self) -> Iterator[str]:
         """What was noticed about the log and its rows, for Preflight."""
         for signal, count in self.notes.duplicates.items():
-            are = _verb(count, "is at a time that has another", "are at times that have another")
-            yield f"{_counted(count, 'reading')} of {signal} {are}; the last written counts."
+            yield f"Readings of {signal} at a time that has another: {count:,}. The last written counts."
         for signal, count in self.notes.unordered.items():
-            were = _verb(count, "was", "were")
-            yield f"{_counted(count, 'reading')} of {signal} {were} written after a later one; they are put in order."
+            yield f"Readings of {signal} that were written after a later one: {count:,}. They are put in order."
         for signal, count in self.notes.unreadable.items():
-            such = f"such as {self.notes.example[signal][:40]!r}"
+            such = repr(self.notes.example[signal][:40])
             yield (
-                f"{_counted(count, 'text')} where {signal} should be a number, {such}; nothing is known there. If its "
+                f"Texts where {signal} should be a number, such as {such}: {count:,}. Nothing is known there. If its "
                 "values are texts, say so in the log's signals."
             )
         if self.known_end > self.data_time + 1_000_000:
@@ -397,11 +399,3 @@ def _nothing_found(query: SpansQuery) -> str:
     if query.condition is None:
         return f"No span was found: there is no time{ids} in the period."
     return f"No span was found: there is no time{ids} in the period at which {query.condition}."
-
-
-def _counted(count: int, what: str) -> str:
-    return f"{count:,} {what}{'' if count == 1 else 's'}"
-
-
-def _verb(count: int, one: str, many: str) -> str:
-    return one if count == 1 else many
