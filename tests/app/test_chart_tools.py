@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QComboBox
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.document_controller import Selection
+from northmoor.app.pages.part_menu.entries import PartCommand, commands_in
 from northmoor.app.window import Window
 from northmoor.core.model.blocks.chart import Chart
 from northmoor.core.model.edits import ChartPlace
@@ -186,3 +187,34 @@ def test_a_chart_takes_the_groups_of_a_table_and_lets_them_go(window: Window, qt
     level = chart(window, "chart").level("category")
     assert (level.level, level.by) == (None, "route")
     assert marks(window, "chart") > 0
+
+
+def test_a_chart_is_filtered_by_the_category_of_a_mark(board: Window, qtbot: QtBot) -> None:
+    canvas, before = board.pages.canvas, report_text(board.controller.report)
+    mark = regions(board, block="routes", row="mark")[3]
+    qtbot.mouseClick(canvas.viewport(), Qt.MouseButton.LeftButton, pos=point_on(board, mark))
+
+    def offered() -> dict[str, PartCommand]:
+        return {text.removeprefix("Filter › "): command for text, command in commands_in(board.pages.part_menu.entries())
+                if text.startswith("Filter › ")}  # fmt: skip
+
+    (only,) = [text for text in offered() if text.startswith("Only ")]
+    offered()[only].run()
+    settle(board, qtbot)
+    assert marks(board, "routes") == 1
+    board.controller.undo()
+    settle(board, qtbot)
+    offered()[only.replace("Only", "All but")].run()
+    settle(board, qtbot)
+    assert marks(board, "routes") == 8
+    offered()["Clear the filter"].run()
+    assert report_text(board.controller.report) == before
+    settle(board, qtbot)
+    offered()["By a parameter with a list"].run()
+    settle(board, qtbot)
+    made = board.controller.report.parameters[-1]
+    resolved = board.controller.resolved
+    assert resolved is not None
+    assert len(resolved.choices[made.name].entries) == 9
+    assert marks(board, "routes") == 1  # the value that was pointed at is the one by default
+    assert not [finding for finding in board.findings.found if finding.is_error]

@@ -251,7 +251,7 @@ def test_a_report_without_parameters_offers_to_define_one(window: Window, copy: 
 def test_a_list_is_narrowed_by_another_parameter_in_four_actions(window: Window, qtbot: QtBot) -> None:
     for column, kind in (("sailings", "integer"), ("month", "text")):
         window.controller.edit(
-            "Filter", partial(filter_by_parameter, table="fares-table", column=column, kind=kind, value=None)
+            "Filter", partial(filter_by_parameter, block="fares-table", expression=column, kind=kind, value=None)
         )
     settle(window, qtbot)
     window.parameters.define.click()

@@ -6,19 +6,22 @@ from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QFileDialog
+from PyQt6.QtGui import QDesktopServices
+from PyQt6.QtWidgets import QFileDialog, QToolButton
 from pytestqt.qtbot import QtBot
 
+from northmoor.app.delivery.deliver_dialog import DeliverDialog
 from northmoor.app.document_controller import WHOLE_PAGE, Selection
 from northmoor.app.pages.dialogs.styles_dialog import StylesDialog
 from northmoor.app.widgets.picture_choices import PictureEditor
+from northmoor.app.widgets.widget_tools import items_in_list
 from northmoor.app.window import Window
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.containers import ForEachBlock
 from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.model.pages import PicturePiece, TextPiece
 from northmoor.core.store.report_files import load_report
-from tests.app.conftest import settle
+from tests.app.conftest import in_dialog, settle
 from tests.app.test_at_hand import UserActions, entry
 from tests.app.test_field_drops import drop
 from tests.app.test_inserting import insert_of_fields
@@ -224,6 +227,34 @@ def test_the_same_report_for_another_connection(hands: UserActions) -> None:
     assert hands.count <= 3
     assert window.controller.report.query("fares").connection == "tarrow-copy"
     window.controller.undo()
+
+
+def test_pdf_and_spreadsheet_are_delivered_and_their_folder_opened(
+    hands: UserActions, tmp_path: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    opened: list[str] = []
+    monkeypatch.setattr(QDesktopServices, "openUrl", lambda url: opened.append(url.toLocalFile()))
+    window, left = hands.window, Qt.MouseButton.LeftButton
+
+    def act(dialog: DeliverDialog) -> None:
+        dialog.folder.setText(str(tmp_path))
+        item = next(each for each in items_in_list(dialog.formats) if each.data(Qt.ItemDataRole.UserRole) == "xlsx")
+        box = dialog.formats.visualItemRect(item)
+        hands.count += 2
+        at = QPoint(box.left() + 10, box.center().y())
+        qtbot.mouseClick(dialog.formats.viewport(), left, pos=at)
+        qtbot.mouseClick(dialog._deliver, left)
+
+    in_dialog(DeliverDialog, act)
+    hands.count += 1
+    with qtbot.waitSignal(window.worker.delivered, timeout=20_000):
+        qtbot.mouseClick(window._deliver, left)
+    qtbot.waitUntil(window.delivered_file.isVisible, timeout=20_000)
+    hands.count += 1
+    qtbot.mouseClick(window.delivered_file.findChildren(QToolButton)[-1], left)
+    assert hands.count <= 4
+    assert {path.suffix for path in tmp_path.glob("fares-by-route.*")} == {".pdf", ".xlsx"}
+    assert opened == [str(tmp_path)]
 
 
 def test_a_query_column_is_renamed_in_all_its_places(hands: UserActions, qtbot: QtBot) -> None:

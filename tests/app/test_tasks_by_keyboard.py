@@ -321,7 +321,7 @@ def test_18_a_list_that_depends_on_another_parameter(keys: Keyboard, qtbot: QtBo
     window = keys.window
     for column, kind in (("sailings", "integer"), ("month", "text")):
         window.controller.edit(
-            "Filter", partial(filter_by_parameter, table=TABLE, column=column, kind=kind, value=None)
+            "Filter", partial(filter_by_parameter, block=TABLE, expression=column, kind=kind, value=None)
         )
     settle(window, qtbot)
     keys.select("table", TABLE)

@@ -80,36 +80,36 @@ def group_by_column(report: Report, edition: str, table: str, column: str, at: i
     return edits.add_level(report, edition, table, bare_column(value) or column, value, at)
 
 
-def keep_value(report: Report, edition: str, table: str, column: str, value: Any, is_kept: bool) -> Report:
-    """Show only the rows with a value in a column, or only those without it."""
-    block = edits.table_of(report, edition, table)
-    expression = bracketed(_value(block, column))
+def keep_value(report: Report, edition: str, block: str, expression: str, value: Any, is_kept: bool) -> Report:
+    """Show in a block only the rows with a value of an expression, or only those without it."""
+    own, expression = edits.block_of(report, edition, block), bracketed(expression)
     if value is None:
         condition = f"{expression} is {'' if is_kept else 'not '}null"
     elif is_kept:
         condition = f"{expression} = {literal(value)}"
     else:
         condition = f"{expression} is distinct from {literal(value)}"
-    return edits.change_block(report, edition, table, keep_rows=_and(block.keep_rows, condition))
+    return edits.change_block(report, edition, block, keep_rows=_and(own.keep_rows, condition))
 
 
-def filter_by_parameter(report: Report, edition: str, table: str, column: str, kind: KindName, value: Any) -> Report:
-    """Let whoever runs the report choose the value in a column that rows are shown with, or all of them; the list has
-    all that occur. The value given is the default.
+def filter_by_parameter(
+    report: Report, edition: str, block: str, expression: str | None, kind: KindName, value: Any
+) -> Report:
+    """Let whoever runs the report choose the value of a field that the rows of a block are shown with, or all of them;
+    the list has all that occur. The value given is the default.
 
-    Raises ValueError for a column that computes its values.
+    Raises ValueError for an expression that is more than a field.
     """
-    block = edits.table_of(report, edition, table)
-    field = bare_column(table_column(block, column).value)
+    own, field = edits.block_of(report, edition, block), bare_column(expression)
     if field is None:
-        raise ValueError(f"the column {column!r} computes its values; a list is made of a field of the query")
+        raise ValueError(f"{expression!r} computes its values; a list is made of a field of the query")
     name = parameter_name(field, report.value_names)
     listed = edits.unused_name(f"{name}_list", [query.name for query in report.queries])
-    sql = f"select distinct {quoted(field)} from {block.query} where {quoted(field)} is not null order by 1\n"
+    sql = f"select distinct {quoted(field)} from {own.query} where {quoted(field)} is not null order by 1\n"
     report = edits.add_query(report, Query(name=listed, sql=sql))
     parameter = Parameter(
         name=name,
-        label=edits.column_setting(report.query(block.query), field).label or readable_name(field),
+        label=edits.column_setting(report.query(own.query), field).label or readable_name(field),
         kind=kind,
         required=False,
         default=value if isinstance(value, bool | int | str) or value is None else str(value),
@@ -117,7 +117,7 @@ def filter_by_parameter(report: Report, edition: str, table: str, column: str, k
     )
     report = edits.add_parameter(report, parameter)
     condition = f"(:{name} is null or {column_expression(field)} = :{name})"
-    return edits.change_block(report, edition, table, keep_rows=_and(block.keep_rows, condition))
+    return edits.change_block(report, edition, block, keep_rows=_and(own.keep_rows, condition))
 
 
 def parameter_name(field: str, taken: Iterable[str]) -> str:

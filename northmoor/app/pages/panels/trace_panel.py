@@ -32,7 +32,7 @@ from northmoor.core.expr.formats import format_one
 from northmoor.core.layout.page.hit_testing import HitRegion
 
 TRACE_HINT = tr(
-    "Click a figure on the page to see its formula, the rows behind it, and whether plain SQL says the same."
+    "Click a figure on the page to see its formula, the rows behind it, and whether plain SQL gives the same."
 )
 
 
@@ -162,7 +162,7 @@ class TracePanel(QFrame):
             return [formula, _marked("triangle-alert", GORSE, answer.why_not or "", "quiet")]
         rows = tr_count(answer.rows or 0, "over {count} row", "over {count} rows")
         if figure.agrees:
-            message = _marked("circle-check", LICHEN, tr("Plain SQL {rows} says the same.").format(rows=rows), "good")
+            message = _marked("circle-check", LICHEN, tr("Plain SQL {rows} gives the same.").format(rows=rows), "good")
         else:
             other = format_one(answer.value, None, format_locale) or tr("blank")  # type: ignore[arg-type]  # the document's
             message = _marked(

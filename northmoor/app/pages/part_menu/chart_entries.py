@@ -4,10 +4,12 @@ from functools import partial
 
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup
+from northmoor.app.pages.part_menu.filter_entries import filter_entries
 from northmoor.app.pages.part_menu.part_context import PartContext
-from northmoor.core.expr.language import column_expression, is_one_aggregate
+from northmoor.core.authoring.format_choices import sample_text
+from northmoor.core.expr.language import bare_column, column_expression, is_one_aggregate
 from northmoor.core.model import edits
-from northmoor.core.model.blocks.chart import Chart, ReferenceLine
+from northmoor.core.model.blocks.chart import Chart, ChartBlock, ReferenceLine
 from northmoor.core.model.edits import ChartPlace
 from northmoor.core.model.kinds.aggregates import TOTALS, aggregate_of
 from northmoor.core.model.kinds.mark_types import MARK_TYPES
@@ -30,6 +32,7 @@ def chart_entries(context: PartContext) -> list[PartEntry]:
     labels = _choices(context, place, chart, "labels", _LABELS)
     stacks = _choices(context, place, chart, "stack", _STACKS) if "stack" in chart.mark.options else ()
     return [
+        *_filters(context, chart),
         PartGroup(tr("Chart type"), _types(context, place, chart), "chart-column"),
         *(PartGroup(text, _groups(context, place, step), "brackets") for text, step in _GROUPS),
         PartGroup(tr("Add value"), _values(context, place), "sigma"),
@@ -45,6 +48,20 @@ def chart_entries(context: PartContext) -> list[PartEntry]:
             help=tr("Areas have hatching besides their colour, for print in grey"),
         ),
     ]
+
+
+def _filters(context: PartContext, chart: Chart) -> list[PartEntry]:
+    """Filters by the category of the mark that was pointed at, in a chart of its own."""
+    if not isinstance(chart, ChartBlock) or chart.category is None or context.selection.kind != "mark":
+        return []
+    if chart.mark.category_scale == "bin" or chart.groups_of is not None:
+        return []  # its categories are ranges, or groups of another block
+    pointed, columns = context.pointed, context.report.query(chart.query).columns if chart.query else ()
+    settings = {column.name: column.format for column in columns}
+    pattern = chart.category.format or settings.get(bare_column(chart.category.by) or "")
+    shown = sample_text(pointed.value, pattern, context.format_locale) if pointed is not None else ""
+    expression = chart.category.by if pointed is not None else None
+    return [PartGroup(tr("Filter"), filter_entries(context, chart, expression, shown), "funnel"), None]
 
 
 def _types(context: PartContext, place: ChartPlace, chart: Chart) -> tuple[PartCommand, ...]:

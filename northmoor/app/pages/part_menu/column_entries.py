@@ -5,13 +5,14 @@ from functools import partial
 from northmoor.app.document_controller import Selection
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup
+from northmoor.app.pages.part_menu.filter_entries import filter_entries
 from northmoor.app.pages.part_menu.format_target import format_group
 from northmoor.app.pages.part_menu.part_context import PartContext
 from northmoor.core.authoring import table_commands
 from northmoor.core.authoring.column_roles import column_format, default_aggregate
 from northmoor.core.authoring.derived_columns import DERIVED_COLUMNS, REPORT, add_derived_column
 from northmoor.core.authoring.format_choices import sample_text
-from northmoor.core.expr.language import bare_column, column_expression
+from northmoor.core.expr.language import column_expression
 from northmoor.core.layout.inline.formatting import is_numeric
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.table import Column, Drawing, TableBlock
@@ -123,25 +124,11 @@ def _grouping(context: PartContext, table: TableBlock, column: Column) -> list[P
 
 
 def _filters(context: PartContext, table: TableBlock, column: Column) -> tuple[PartCommand | None, ...]:
-    found: list[PartCommand | None] = []
     pointed = context.pointed
-    if column.value is not None and pointed is not None and context.selection.row == "detail":
-        shown = sample_text(pointed.value, column_format(context.report, table, column), context.format_locale)
-        keep = partial(table_commands.keep_value, table=table.name, column=column.name, value=pointed.value)
-        reason = "" if table_commands.is_literal(pointed.value) else tr("Moments are filtered by a condition.")
-        for text, is_kept in (
-            (tr("Only {shown}").format(shown=shown or tr("blank")), True),
-            (tr("All but {shown}").format(shown=shown or tr("blank")), False),
-        ):
-            found.append(context.command(text, partial(keep, is_kept=is_kept), reason=reason))
-        kind = context.field_kinds.get(bare_column(column.value) or "")
-        if kind is not None and not reason:
-            ask = partial(table_commands.filter_by_parameter, table=table.name, column=column.name, kind=kind,
-                          value=pointed.value)  # fmt: skip
-            found.append(context.command(tr("By a parameter with a list"), ask, "sliders-horizontal"))
-    if table.keep_rows is not None:
-        found.append(context.command(tr("Clear the filter"), context.block_change(keep_rows=None), "x"))
-    return tuple(found)
+    if pointed is None or context.selection.row != "detail":
+        return filter_entries(context, table, None, "")
+    shown = sample_text(pointed.value, column_format(context.report, table, column), context.format_locale)
+    return filter_entries(context, table, column.value, shown)
 
 
 def _insertions(context: PartContext, table: TableBlock, column: Column, after: bool) -> tuple[PartCommand | None, ...]:

@@ -1,5 +1,5 @@
-"""The value that a cell shows at a place on a page, among all values of its kind: what formats and filters are chosen
-by."""
+"""The value that a cell shows at a place on a page, or the category of a mark, among all of its kind: what formats and
+filters are chosen by."""
 
 from collections.abc import Collection
 from dataclasses import dataclass
@@ -15,7 +15,7 @@ from northmoor.core.compute.groups.boundaries import ScopedExpression
 from northmoor.core.document import Document
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.expr.templates import Slot
-from northmoor.core.layout.flow.fragments import TableFragmentOnPage
+from northmoor.core.layout.flow.fragments import ChartFragment, TableFragmentOnPage
 from northmoor.core.layout.page.hit_testing import HitRegion
 from northmoor.core.model.blocks.table import RowPlace
 
@@ -38,7 +38,10 @@ class PointedValue:
 
 
 def pointed_value(document: Document, page: int, region: HitRegion) -> PointedValue | None:
-    """The value of a cell of a table or matrix at a place; None where there is none, such as in a title."""
+    """The value of a cell of a table or matrix at a place, or the category of a mark of a chart of its own; None where
+    there is none, such as in a title."""
+    if region.part == "chart" and region.row == "mark":
+        return _category_of_mark(document, page, region)
     try:
         if region.part == "cell" and (region.row, region.number) == ("head", 0):
             return _under_title(document, page, region)
@@ -56,6 +59,18 @@ def pointed_value(document: Document, page: int, region: HitRegion) -> PointedVa
     except (NorthmoorError, KeyError, StopIteration):
         return None
     return PointedValue(values[at.at].as_py(), values) if at.at < len(values) else None
+
+
+def _category_of_mark(document: Document, page: int, region: HitRegion) -> PointedValue | None:
+    """The key of the category that a mark is in, among those of all categories."""
+    for part in document.composition.parts(page):
+        if isinstance(part, ChartFragment) and part.name == region.block and region.printed is not None:
+            data = part.view.data
+            if part.view.chart.category is None:
+                return None
+            keys = data.sides.rows.groups[data.depths.category - 1].keys
+            return PointedValue(data.keys(region.printed)[-1], keys)
+    return None
 
 
 def printed_values(document: Document, page: int, block: str, columns: Collection[str]) -> pa.Table | None:
