@@ -14,6 +14,7 @@ from northmoor.app.parameters.control_base import Control
 from northmoor.app.parameters.date_controls import CalendarControl, PeriodControl
 from northmoor.app.parameters.inline_controls import (
     DropDownControl,
+    EndsControl,
     FieldControl,
     StepperControl,
     SwitchControl,
@@ -51,6 +52,7 @@ PARAMETERS: tuple[tuple[Parameter, str], ...] = (
     (Parameter(name="ids", kind="integer", holds="list", default=(1, 2)), "{:ids_count}: {label(:ids)}"),
     (Parameter(name="when", kind="date", holds="range", default="last full quarter"), "{:when_from; y-MM-dd}/{:when_to; y-MM-dd}"),
     (Parameter(name="span", kind="timestamp", holds="range", required=False), "{:span_from; MM-dd HH:mm}/{:span_to; MM-dd HH:mm}"),
+    (Parameter(name="weight", kind="decimal", holds="range", required=False), "{:weight_from; 0.0}/{:weight_to; 0.0}"),
     (Parameter(name="island", choices=(Choice(value="all", label="All"), Choice(value="Merrow", label="Merrow")), default="all"), "{:island}"),
 )  # fmt: skip
 
@@ -268,6 +270,32 @@ def test_ranges_are_chosen_in_words_or_by_their_ends(shown: Window, qtbot: QtBot
     span.words.itemClicked.emit(span.words.item(0))
     settle(shown, qtbot)
     assert (printed(shown, "span"), span.button.text()) == ("/", "none")
+
+
+def test_ranges_of_numbers_are_typed_by_their_ends(shown: Window, qtbot: QtBot) -> None:
+    weight = control_of(shown, "weight", EndsControl)
+    assert (printed(shown, "weight"), weight.least.text()) == ("/", "")
+    weight.least.setFocus()
+    qtbot.keyClicks(weight.least, "1.5")
+    qtbot.keyClick(weight.least, Qt.Key.Key_Tab)
+    type_into(qtbot, control_of(shown, "note", FieldControl).line, "meanwhile")
+    settle(shown, qtbot)
+    assert (printed(shown, "weight"), weight.least.text()) == ("/", "1.5")  # it waits for the other end
+    type_into(qtbot, weight.greatest, "20")
+    settle(shown, qtbot)
+    assert printed(shown, "weight") == "1.5/20.0"
+    shown.parameters.keep("heavy")
+    type_into(qtbot, weight.greatest, "1")
+    settle(shown, qtbot)
+    note = shown.parameters.units["weight"].note
+    qtbot.waitUntil(lambda: note.text().startswith("The range ends (1) before it begins (1.5)"))
+    for line in (weight.least, weight.greatest):
+        line.clear()
+        type_into(qtbot, line, "")
+    settle(shown, qtbot)
+    assert printed(shown, "weight") == "/"
+    (kept,) = [value for value in shown.controller.report.value_sets[-1].values if value.parameter == "weight"]
+    assert kept.value == "1.5/20"
 
 
 def test_an_upper_choice_drops_lower_ones_and_says_so(shown: Window, qtbot: QtBot) -> None:

@@ -15,10 +15,11 @@ from pydantic import ValidationError
 
 from northmoor.core.engine.arrow_types import arrow_type
 from northmoor.core.errors import ParameterError
+from northmoor.core.expr.formats import FormatLocale
 from northmoor.core.model.kinds.value_kinds import VALUE_KINDS, ValueKind
 from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.model.parameters import Choice, Parameter
-from northmoor.core.values.parameter_values import read_value
+from northmoor.core.values.parameter_values import NumberRange, bound_names, read_value, value_label
 from northmoor.core.values.relative_periods import Clock, Span
 from northmoor.core.values.scalars import read_scalar
 from tests.helpers import MOMENT, bind, report_of
@@ -108,6 +109,21 @@ def test_ranges_are_written_with_a_slash_or_in_words() -> None:
             read(when, raw)
 
 
+def test_ranges_of_numbers_are_written_by_their_ends() -> None:
+    weight = Parameter(name="weight", kind="decimal", holds="range", smallest=0)
+    assert read(weight, "0.5 / 12.25") == NumberRange(Decimal("0.5"), Decimal("12.25"))
+    assert read(weight.but(kind="integer"), [3, "3"]) == NumberRange(3, 3)
+    assert read(weight.but(required=False), "") is None
+    held = NumberRange(Decimal("0.5"), Decimal("1250"))
+    assert bound_names(weight, held) == {"weight_from": Decimal("0.5"), "weight_to": Decimal("1250")}
+    assert value_label(weight, held, {}, FormatLocale("de_DE", "EUR", "UTC")) == "0,5 – 1.250"
+    for raw, message in (("12/3", "ends .12.* before it begins|ends .3. before it begins"), ("12", "such as 10/20"),
+                         ("/12", "needs both|is no decimal"), ("-1/2", "-1 is below the least, 0"),
+                         ("this month", "such as 10/20"), ("a/b", "is no decimal")):  # fmt: skip
+        with pytest.raises(ParameterError, match=f"Parameter weight: .*({message})"):
+            read(weight, raw)
+
+
 @pytest.mark.parametrize(
     ("limits", "raw", "told"),
     [
@@ -179,10 +195,10 @@ def test_a_value_of_no_kind_is_answered_with_what_to_write(kind: ValueKind) -> N
 
 
 @pytest.mark.parametrize("kind", VALUE_KINDS, ids=lambda kind: kind.name)
-def test_only_what_has_an_order_has_limits_and_only_moments_have_ranges(kind: ValueKind) -> None:
+def test_only_what_has_an_order_has_limits_and_ranges(kind: ValueKind) -> None:
     for fits, changes in (
         (kind.is_ordered, {"smallest": kind.sample}),
-        (kind.is_moment, {"holds": "range"}),
+        (kind.is_ordered, {"holds": "range"}),
         (kind.name == "text", {"pattern": "x"}),
     ):
         with nullcontext() if fits else pytest.raises(ValidationError):

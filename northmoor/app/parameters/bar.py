@@ -17,6 +17,7 @@ from northmoor.app.widgets.theme import HEATHER, PEAT
 from northmoor.app.widgets.widget_tools import hide_and_delete
 from northmoor.core.model import edits
 from northmoor.core.values.given import assigned_values
+from northmoor.core.values.parameter_values import NumberRange
 from northmoor.core.values.relative_periods import Span
 
 
@@ -163,6 +164,8 @@ def _kept(value: object) -> object:
     """A value as a file holds it."""
     if isinstance(value, Span):
         return f"{value.start.isoformat()}/{value.end.isoformat()}"
+    if isinstance(value, NumberRange):
+        return f"{value.least}/{value.greatest}"
     if isinstance(value, list | tuple):
         return tuple(_kept(entry) for entry in value)
     return value if value is None or isinstance(value, str | int | float | bool) else str(value)

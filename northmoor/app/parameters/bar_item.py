@@ -12,6 +12,7 @@ from northmoor.app.parameters.control_base import Control, ControlState
 from northmoor.app.parameters.date_controls import CalendarControl, PeriodControl
 from northmoor.app.parameters.inline_controls import (
     DropDownControl,
+    EndsControl,
     FieldControl,
     StepperControl,
     SwitchControl,
@@ -34,6 +35,7 @@ CONTROLS: dict[ControlName, Callable[[Parameter], Control]] = {
     "ticks": lambda _: TicksControl(),
     "lines": lambda _: LinesControl(),
     "period": PeriodControl,
+    "ends": lambda p: EndsControl(p.kind),
 }
 _WIDEST_NOTE = 300
 _LONGEST_DROP = 300

@@ -6,13 +6,14 @@ from functools import partial
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent, QWheelEvent
-from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QToolButton, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QComboBox, QHBoxLayout, QLabel, QLineEdit, QToolButton, QWidget
 
 from northmoor.app.language.translation import tr
 from northmoor.app.parameters.control_base import Control, ControlState, value_text
 from northmoor.app.widgets.kind_looks import KIND_LOOKS
 from northmoor.app.widgets.widget_tools import hide_and_delete, mark_invalid, pass_focus
 from northmoor.core.compute.parameters.choices import ChoiceEntry
+from northmoor.core.values.parameter_values import NumberRange
 
 
 def bare_row(widget: QWidget, gap: int = 0) -> QHBoxLayout:
@@ -115,6 +116,56 @@ class StepperControl(FieldControl):
         if event is not None and self.line.hasFocus() and event.angleDelta().y():
             self.step(1 if event.angleDelta().y() > 0 else -1)
             event.accept()
+
+
+class EndsControl(Control):
+    """Two fields for the least and the greatest number of a range."""
+
+    def __init__(self, kind: str) -> None:
+        super().__init__()
+        width = KIND_LOOKS[kind].field_width
+        self.least, self.greatest = CommitLine(width), CommitLine(width)
+        self.least.setAccessibleName(tr("From"))
+        self.greatest.setAccessibleName(tr("To"))
+        pass_focus(self, self.least)
+        row = bare_row(self)
+        for widget in (self.least, QLabel("–"), self.greatest):
+            row.addWidget(widget)
+        for line in (self.least, self.greatest):
+            line.editingFinished.connect(self._typed)
+
+    def show_state(self, state: ControlState) -> None:
+        """Show both ends, or what was given instead."""
+        held, texts = state.chosen, [line.text().strip() for line in (self.least, self.greatest)]
+        if not isinstance(held, NumberRange) and any(texts) and not all(texts):
+            return  # one end is typed, and the other one is not yet
+        ends = (held.least, held.greatest) if isinstance(held, NumberRange) else _two_texts(state.given)
+        for line, end in zip((self.least, self.greatest), ends, strict=True):
+            line.put(value_text(end))
+            line.setPlaceholderText(tr("needs a value") if state.parameter.required else tr("none"))
+
+    def mark(self, is_faulty: bool) -> None:
+        """Mark both fields."""
+        for line in (self.least, self.greatest):
+            line.mark(is_faulty)
+
+    def _typed(self) -> None:
+        """Tell of both ends as soon as there are both, or none."""
+        lines = (self.least, self.greatest)
+        texts = [line.text().strip() for line in lines]
+        if all(line.text() == line.shown for line in lines) or (any(texts) and not all(texts)):
+            return
+        for line in lines:
+            line.shown = line.text()
+        self.changed.emit("/".join(texts) if all(texts) else None)
+
+
+def _two_texts(given: object) -> tuple[str, str]:
+    """The two ends of what was given, however it is no range."""
+    if isinstance(given, list | tuple) and len(given) == 2:
+        return value_text(given[0]), value_text(given[1])
+    first, _, last = str(given or "").partition("/")
+    return first.strip(), last.strip()
 
 
 class SwitchControl(Control):

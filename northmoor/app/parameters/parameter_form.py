@@ -31,7 +31,8 @@ HOLDS = {"one": tr("One value"), "list": tr("A list of values"), "range": tr("A 
 CONTROL_LABELS = {"field": tr("Field"), "stepper": tr("Stepper"), "calendar": tr("Calendar"), "switch": tr("Switch"),
             "drop_down": tr("Drop-down list"), "toggles": tr("Row of toggles"),
             "ticks": tr("Searchable list with ticks"),
-            "lines": tr("Text, one value per line"), "period": tr("Range with periods")}  # fmt: skip
+            "lines": tr("Text, one value per line"), "period": tr("Range with periods"),
+            "ends": tr("Two fields")}  # fmt: skip
 
 
 class PropertyRows(QFrame):
@@ -141,7 +142,7 @@ class ParameterForm(PropertyRows):
         self.add(tr("Name"), "name", LineEditor(own.name, lambda text: change("name", text.strip())), tip)
         self.text(tr("Label"), "label", own.label, tr("Its name in the parameter bar"))
         self.text(tr("Help text"), "hint", own.hint, tr("A sentence of help for readers"))
-        kinds = {kind.name: tr(kind.label) for kind in VALUE_KINDS if own.holds != "range" or kind.is_moment}
+        kinds = {kind.name: tr(kind.label) for kind in VALUE_KINDS if own.holds != "range" or kind.is_ordered}
         self.add(
             tr("Kind"), "kind", ChoiceEditor(kinds, own.kind, lambda k: change("kind", k), None), tr("Kind of value")
         )
@@ -269,7 +270,7 @@ class ParameterForm(PropertyRows):
         kind = KIND_OF_NAME[self.parameter.kind]
         made["value"] = kind.default if kind.is_moment else 1
         if self.parameter.holds == "range":
-            made["value"] = tr("this month")
+            made["value"] = tr("this month") if kind.is_moment else "0/100"
         elif self.parameter.choices:
             made["value"] = self.parameter.choices[0].value
         if form == "query" and first is not None:

@@ -34,7 +34,7 @@ def change_kind(
 
 
 def _fitting(parameter: Parameter, kind: KindName, holds: Holds) -> dict[str, Any]:
-    if holds == "range" and not KIND_OF_NAME[kind].is_moment:
+    if holds == "range" and not KIND_OF_NAME[kind].is_ordered:
         kind = "date"
     changes: dict[str, Any] = {"kind": kind, "holds": holds, "control": None}
     if kind != "text":

@@ -10,7 +10,7 @@ from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME, ControlName, Ki
 Scalar = str | int | float | bool
 Given = Scalar | tuple[Scalar, ...] | None
 """A value as files hold it: one, several, or none. Dates are written as 2025-03-01; a range of them as
-2025-03-01/2025-03-31 or in words, such as last full quarter."""
+2025-03-01/2025-03-31 or in words, such as last full quarter, one of numbers as 10/20."""
 Holds = Literal["one", "list", "range"]
 
 
@@ -64,7 +64,8 @@ class Parameter(Part):
     """A value asked of whoever runs the report, used as :name in queries and expressions.
 
     A list stands in `in (:name)`, and :name_count is how many values it has. A range is used as :name_from and
-    :name_to: its first and last day, or for moments its first one and the one after its end.
+    :name_to: its least and greatest number, its first and last day, or for moments its first one and the one after its
+    end.
     """
 
     name: Identifier
@@ -76,7 +77,7 @@ class Parameter(Part):
     kind: KindName = "text"
     """Kind of value."""
     holds: Holds = "one"
-    """One value, a list of any number of them, or a range from one to another (of dates or moments)."""
+    """One value, a list of any number of them, or a range from one to another (of numbers, dates or moments)."""
     control: ControlName | None = None
     """How it is filled in; without one, what suits its kind."""
     required: bool = True
@@ -123,7 +124,7 @@ class Parameter(Part):
     def controls(self) -> tuple[ControlName, ...]:
         """The controls that suit it, the one used by itself first."""
         if self.holds == "range":
-            return ("period",)
+            return ("period",) if KIND_OF_NAME[self.kind].is_moment else ("ends",)
         if self.holds == "list":
             return ("ticks", "toggles", "lines") if self.has_list else ("lines",)
         if self.has_list:
@@ -133,8 +134,10 @@ class Parameter(Part):
 
     @model_validator(mode="after")
     def _parts_fit_together(self) -> "Parameter":
-        if self.holds == "range" and not KIND_OF_NAME[self.kind].is_moment:
-            raise ValueError(f"a range is of dates or moments, and parameter {self.name!r} is of kind {self.kind}")
+        if self.holds == "range" and not KIND_OF_NAME[self.kind].is_ordered:
+            raise ValueError(
+                f"a range is of numbers, dates or moments, and parameter {self.name!r} is of kind {self.kind}"
+            )
         if self.holds == "range" and self.has_list:
             raise ValueError(f"a range has no list to choose from, and parameter {self.name!r} has one")
         if self.choices and self.choices_from is not None:

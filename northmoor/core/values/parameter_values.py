@@ -18,7 +18,17 @@ from northmoor.core.values.scalars import Value, quoted_value, read_scalar
 
 DATA_TIME = "data_time"
 Listed = tuple[Value, ...]
-Held = Value | Listed | Span
+
+
+@dataclass(frozen=True)
+class NumberRange:
+    """Numbers from a least to a greatest one, both within it."""
+
+    least: Value
+    greatest: Value
+
+
+Held = Value | Listed | Span | NumberRange
 """What a parameter holds: a value, several, or a range."""
 AskClock = Callable[[], Clock]
 """Tells the moment that relative values refer to. It is asked only when there is one."""
@@ -68,17 +78,20 @@ def kinds_of(parameter: Parameter) -> dict[str, KindName]:
 def bound_names(parameter: Parameter, held: Held) -> dict[str, Value | Listed]:
     """What a parameter's names represent."""
     if parameter.holds == "range":
-        first, last = ends_of(parameter, held) if isinstance(held, Span) else (None, None)
+        first, last = ends_of(parameter, held) if isinstance(held, Span | NumberRange) else (None, None)
         return dict(zip(parameter.names, (first, last), strict=True))
     if parameter.holds == "list":
         assert isinstance(held, tuple)
         return dict(zip(parameter.names, (held, len(held)), strict=True))
-    assert not isinstance(held, tuple | Span)
+    assert not isinstance(held, tuple | Span | NumberRange)
     return {parameter.name: held}
 
 
-def ends_of(parameter: Parameter, span: Span) -> tuple[date, date]:
-    """A range's two values: its first and last day; for moments its first, and the one after its end."""
+def ends_of(parameter: Parameter, span: Span | NumberRange) -> tuple[Value, Value]:
+    """A range's two values: its least and greatest number, its first and last day; for moments its first, and the one
+    after its end."""
+    if isinstance(span, NumberRange):
+        return span.least, span.greatest
     return span.days if parameter.kind == "date" else (span.start, span.end)
 
 
@@ -129,24 +142,30 @@ def _list(parameter: Parameter, raw: Any, ask_clock: AskClock) -> Listed:
     return tuple(dict.fromkeys(_one(parameter.kind, entry, ask_clock) for entry in entries))
 
 
-def _range(parameter: Parameter, raw: Any, ask_clock: AskClock) -> Span | None:
+def _range(parameter: Parameter, raw: Any, ask_clock: AskClock) -> Span | NumberRange | None:
     if raw is None or raw == "":
         return None
-    if isinstance(raw, Span):
+    if isinstance(raw, Span | NumberRange):
         return raw
-    is_date = parameter.kind == "date"
-    if isinstance(raw, str) and "/" not in raw and is_relative(raw):
+    is_date, is_moment = parameter.kind == "date", KIND_OF_NAME[parameter.kind].is_moment
+    if is_moment and isinstance(raw, str) and "/" not in raw and is_relative(raw):
         return period(raw, ask_clock(), whole_days=is_date)
     pair = raw.split("/") if isinstance(raw, str) else raw
     if not isinstance(pair, list | tuple) or len(pair) != 2:
-        raise ValueError(
-            f"{quoted_value(raw)} is no range; write its two ends with / between them, or words such as this month."
-        )
+        if is_moment:
+            raise ValueError(
+                f"{quoted_value(raw)} is no range; write its two ends with / between them, or words such as this month."
+            )
+        raise ValueError(f"{quoted_value(raw)} is no range; write its two ends with / between them, such as 10/20.")
     first, last = (_one(parameter.kind, end.strip() if isinstance(end, str) else end, ask_clock) for end in pair)
+    if first is None or last is None:
+        raise ValueError("A range needs both of its ends.")
+    if last < first:  # type: ignore[operator]  # both are of one ordered kind
+        raise ValueError(f"The range ends ({last}) before it begins ({first}); exchange them.")
+    if not is_moment:
+        return NumberRange(first, last)
     assert isinstance(first, date)
     assert isinstance(last, date)
-    if last < first:
-        raise ValueError(f"The range ends ({last}) before it begins ({first}); exchange them.")
     return day_span(first, last) if is_date else Span(first, last)  # type: ignore[arg-type]  # they are moments
 
 
@@ -158,7 +177,7 @@ def day_span(first: date, last: date) -> Span:
 
 def _check_limits(parameter: Parameter, held: Held, ask_clock: AskClock) -> None:
     """See that every value is within limits, length and pattern. Raises ValueError."""
-    if isinstance(held, Span):
+    if isinstance(held, Span | NumberRange):
         entries: Sequence[Any] = ends_of(parameter, held)
     else:
         entries = held if isinstance(held, tuple) else (held,)
@@ -195,7 +214,7 @@ def _check_texts(parameter: Parameter, texts: list[str]) -> None:
 
 def value_label(parameter: Parameter, held: Held, labels: Mapping[Value, str], format_locale: FormatLocale) -> str:
     """What the reader chose, as text. `labels` are those of the parameter's list by value."""
-    if isinstance(held, Span):
+    if isinstance(held, Span | NumberRange):
         first, last = ends_of(parameter, held)
         ends = [_text(parameter, end, {}, format_locale) for end in (first, last)]
         return ends[0] if first == last else " – ".join(ends)

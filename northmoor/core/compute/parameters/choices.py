@@ -9,7 +9,7 @@ from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import ParameterError, Place, did_you_mean
 from northmoor.core.expr.formats import FormatLocale, format_values
 from northmoor.core.model.parameters import Parameter
-from northmoor.core.values.parameter_values import Held
+from northmoor.core.values.parameter_values import Held, NumberRange
 from northmoor.core.values.relative_periods import Span
 from northmoor.core.values.scalars import Value, quoted_value, read_scalar
 
@@ -39,7 +39,7 @@ class Choices:
 
     def missing(self, held: Held) -> tuple[Value, ...]:
         """The values held that the list does not have."""
-        assert not isinstance(held, Span)  # ranges have no list
+        assert not isinstance(held, Span | NumberRange)  # ranges have no list
         values = held if isinstance(held, tuple) else () if held is None else (held,)
         return tuple(value for value in values if value not in self.labels)
 

@@ -7,6 +7,7 @@ from typing import Any
 
 from northmoor.core.compute.parameters.resolution import ResolvedValues
 from northmoor.core.delivery.archive.run_record import ValueText
+from northmoor.core.values.parameter_values import NumberRange, ends_of
 from northmoor.core.values.relative_periods import Span
 
 
@@ -15,9 +16,8 @@ def value_texts(resolved: ResolvedValues) -> dict[str, ValueText]:
     found: dict[str, ValueText] = {}
     for parameter in resolved.report.parameters:
         held = resolved.chosen.get(parameter.name)
-        if isinstance(held, Span):
-            ends = held.days if parameter.kind == "date" else (held.start, held.end)
-            found[parameter.name] = "/".join(map(str, map(_text, ends)))
+        if isinstance(held, Span | NumberRange):
+            found[parameter.name] = "/".join(map(str, map(_text, ends_of(parameter, held))))
         elif isinstance(held, tuple):
             found[parameter.name] = tuple(_one_text(value) for value in held)
         else:

@@ -4,7 +4,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
-ControlName = Literal["field", "stepper", "calendar", "switch", "drop_down", "toggles", "ticks", "lines", "period"]
+ControlName = Literal[
+    "field", "stepper", "calendar", "switch", "drop_down", "toggles", "ticks", "lines", "period", "ends"
+]
 
 
 @dataclass(frozen=True)
@@ -36,9 +38,9 @@ class ValueKind:
     is_number: bool = False
     """Whether values can be added up."""
     is_moment: bool = False
-    """Whether values are days or moments: they have ranges and periods, and can be relative to now."""
+    """Whether values are days or moments: they have periods, and can be relative to now."""
     is_ordered: bool = True
-    """Whether values have a least and a greatest one."""
+    """Whether values have a least and a greatest one, and so ranges."""
     pattern: str = ""
     """Its types as files write them, as a regular expression; empty for the name alone."""
 
