@@ -20,6 +20,9 @@ from northmoor.core.expr.formats import FormatLocale
 from northmoor.core.model.data.queries import QueryColumn
 
 _SETTLE = 250  # milliseconds without typing before rows are narrowed
+_MOST_FITTED, _NARROWEST, _WIDEST = 60, 112, 260
+"""Columns that are as wide as their rows need, and how wide they are at least, for what is over them, and at most, in
+pixels."""
 
 
 class RowsView(QTableView):
@@ -146,7 +149,8 @@ class RowsPane(QWidget):
         self.header.show()
         self.header.show_columns(rows, format_locale, settings)
         for column, (name, kind) in enumerate(zip(rows.names, rows.types, strict=True)):
-            self.view.setColumnWidth(column, widths.get(name, KIND_LOOKS[kind.kind].column_width))
+            usual = KIND_LOOKS[kind.kind].column_width
+            self.view.setColumnWidth(column, widths.get(name) or self._fitting_width(column, usual))
         if self._look.column not in (None, *rows.names):
             self._look = QuickFilter(text=self._look.text)
         self._enable(True)
@@ -154,6 +158,12 @@ class RowsPane(QWidget):
             self._worker.run_task(lambda stop: (rows, profile(rows, stop)), self.profiled.emit)
             if self._look != QuickFilter():
                 self._see()
+
+    def _fitting_width(self, column: int, usual: int) -> int:
+        """The width that the first rows of a column need, within reason; where there are very many, what is usual."""
+        if column >= _MOST_FITTED or self.rows is None or not self.rows.table.num_rows:
+            return usual
+        return min(max(self.view.sizeHintForColumn(column), _NARROWEST), _WIDEST)
 
     def show_settings(self, settings: dict[str, QueryColumn], format_locale: FormatLocale) -> None:
         """Show changed settings of the columns."""
