@@ -17,8 +17,16 @@ from northmoor.app.data.query.sql_editor import SqlEditor
 from northmoor.app.widgets.flow_layout import GLUED, FlowLayout
 from northmoor.core.sources.builder.asides import JoinMatch, JoinPair
 from northmoor.core.sources.builder.operands import Operand
-from northmoor.core.sources.builder.select_model import Comparison, FromItem, OrderItem, SelectItem, SelectModel
+from northmoor.core.sources.builder.select_model import (
+    Comparison,
+    FromItem,
+    OrderItem,
+    SelectItem,
+    SelectModel,
+    select_sql,
+)
 from northmoor.core.sources.builder.select_parser import parse_select
+from northmoor.core.sources.builder.select_writer import rewrite_select
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey
 
 SAILINGS = CatalogTable(
@@ -142,6 +150,27 @@ def test_a_join_is_chosen_by_pairs_of_any_columns(qtbot: QtBot) -> None:
     dialog.accept()
     assert dialog.result() == 0
     assert dialog.fault.text().startswith("Choose by which columns")
+
+
+def test_the_latest_row_before_each_is_read_back(qtbot: QtBot) -> None:
+    made = JoinDialog(parse_select("select s.sailing_id from sailings s", "sqlite"), AROUND)
+    qtbot.addWidget(made)
+    made._add(JoinPair("s.sailing_id", ">=", "routes.code"))
+    made.kind.setCurrentIndex(made.kind.findData("latest"))
+    sql = select_sql(made.sentence())
+    sentence = parse_select(sql, "sqlite")
+    dialog = JoinDialog(sentence, AROUND, sentence.from_items[1])
+    qtbot.addWidget(dialog)
+    assert dialog.kind.currentData() == "latest"
+    assert not dialog.as_sql.isChecked()
+    assert [row.pair() for row in dialog._rows] == [
+        JoinPair("s.route_id", "=", "routes.route_id"), JoinPair("s.sailing_id", ">=", "routes.code")
+    ]  # fmt: skip
+    assert rewrite_select(sql, dialog.sentence(), "sqlite") == sql  # confirmed as it is
+    dialog.kind.setCurrentIndex(dialog.kind.findData("left join"))
+    assert dialog.sentence().from_items[1].on == "s.route_id = routes.route_id and s.sailing_id >= routes.code"
+    other = parse_select(sql.replace("max(", "min("), "sqlite")
+    assert JoinDialog(other, AROUND, other.from_items[1]).kind.currentData() == "left join"  # not the latest
 
 
 @pytest.mark.parametrize("join", ["join routes r using (route_id)", "left outer join routes r on r.route_id=s.route_id and r.code > 'x'", ", routes r", "natural join routes r"])  # fmt: skip

@@ -98,9 +98,11 @@ JoinKind = Literal["join", "left join", "right join", "full join", "cross join",
 rows before each row."""
 
 
-def read_join_kind(join: str) -> JoinKind | None:
-    """The kind of join that the words of a join say; None for one that has no name here."""
-    words = join.replace("inner ", "").replace(" outer", "")
+def read_join_kind(taken: FromItem, dialect: str) -> JoinKind | None:
+    """How a table is joined; None for a kind that has no name here."""
+    if _read_latest(taken, dialect) is not None:
+        return "latest"
+    words = taken.join.replace("inner ", "").replace(" outer", "")
     kind = {",": "cross join"}.get(words, words)
     return kind if kind in get_args(JoinKind) else None  # type: ignore[return-value]  # it is one of them
 
@@ -110,18 +112,41 @@ def read_join_pairs(taken: FromItem, other: str, dialect: str) -> tuple[JoinPair
 
     `other` is the table that columns of `using` come from on the other side.
     """
+    if (latest := _read_latest(taken, dialect)) is not None:
+        return latest
     if taken.using:
         return tuple(JoinPair(f"{other}.{name}", "=", f"{taken.known_as}.{name}") for name in taken.using)
-    if not taken.on:
-        return ()
+    return _pairs(taken.on, taken.known_as, dialect) if taken.on else ()
+
+
+def _pairs(condition: str, new: str, dialect: str) -> tuple[JoinPair, ...] | None:
+    """The pairs of columns that a condition compares, that of the new table last; None for any other condition."""
     try:
-        read = parse_select(f"select 1 from t where {taken.on}", dialect)
+        read = parse_select(f"select 1 from t where {condition}", dialect)
     except RefusedQuery:
         return None
     where = read.where if read is not None else None
     parts = where.parts if isinstance(where, BooleanGroup) and where.joining == "and" else (where,)
-    pairs = [_pair(part, taken.known_as) for part in parts]
+    pairs = [_pair(part, new) for part in parts]
     return None if None in pairs else tuple(pair for pair in pairs if pair is not None)
+
+
+_BEFORE = re.compile(r"= \(select max\(.+?\) from .+? (\S+) where (.+)\)", re.IGNORECASE | re.DOTALL)
+
+
+def _read_latest(taken: FromItem, dialect: str) -> tuple[JoinPair, ...] | None:
+    """The pairs of a table that is joined by the latest of its rows before each row; None where it is not."""
+    found = _BEFORE.search(taken.on) if taken.join.startswith("left") else None
+    pairs = _pairs(found[2], found[1], dialect) if found is not None else None
+    if found is None or pairs is None:
+        return None
+    inner = f"{found[1]}."
+    own = [replace(pair, right=f"{taken.known_as}.{pair.right.removeprefix(inner)}") for pair in pairs]
+    try:
+        is_same = " ".join(_latest(taken, own).split()).lower() == " ".join(taken.on.split()).lower()
+    except QueryError:
+        return None
+    return tuple(own) if is_same else None
 
 
 _TURNED = {"<": ">", "<=": ">=", ">": "<", ">=": "<="}

@@ -259,11 +259,11 @@ class JoinDialog(StepDialog):
 
     def _fill_kinds(self, new: FromItem) -> None:
         chosen = self.kind.currentData() or "join"
-        own = read_join_kind(new.join) if self._taken is not None else None
+        own = read_join_kind(new, self._around.dialect) if self._taken is not None else None
         self.kind.blockSignals(True)
         self.kind.clear()
         for kind, words in _KINDS.items():
-            if self._taken is None or kind not in ("some", "none", "latest"):
+            if self._taken is None or kind not in ("some", "none"):
                 self.kind.addItem(words.replace(tr("the new table"), new.known_as), kind)
         if self._taken is not None and own is None:
             self.kind.addItem(tr("As it is: {join}").format(join=new.join), None)
@@ -330,7 +330,8 @@ class JoinDialog(StepDialog):
             return whole
         items = self._sentence.from_items
         at = items.index(self._taken)
-        same_by = self._given is not None and self._given[1:] == filled[1:] and kind != "cross join"
+        is_latest = "latest" in (kind, self._given[0] if self._given is not None else None)
+        same_by = self._given is not None and self._given[1:] == filled[1:] and kind != "cross join" and not is_latest
         changed = whole.from_items[-1]
         changed = FromItem(new.table, new.alias, changed.join, new.using, new.on) if same_by else changed
         return replace(self._sentence, from_items=(*items[:at], changed, *items[at + 1 :]))
