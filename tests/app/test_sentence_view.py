@@ -73,8 +73,8 @@ def test_words_of_conditions_and_joins() -> None:
         comparison_words(Comparison("t.status", "not in", ("'a'", "'it''s'", ":x"))) == "status is none of a, it's, :x"
     )
     assert comparison_words(Comparison("x" * 80)).endswith("…")
-    assert join_words(FromItem("t", "", "left outer join")) == "with, if any,"
-    assert by_words(FromItem("t", "", "join", on="t.a = u.b and t.c > 1")) == "t.a = u.b and t.c > 1"
+    assert join_words(FromItem("t", "", "left outer join"), "sqlite") == "with, if any,"
+    assert by_words(FromItem("t", "", "join", on="t.a = u.b and t.c > 1"), "sqlite") == "t.a = u.b and t.c > 1"
 
 
 SCOPE = ConditionScope("postgres", {"t.a": "text", "t.b": "number", "t.d": "date"}, ("season",))
@@ -167,6 +167,9 @@ def test_the_latest_row_before_each_is_read_back(qtbot: QtBot) -> None:
         JoinPair("s.route_id", "=", "routes.route_id"), JoinPair("s.sailing_id", ">=", "routes.code")
     ]  # fmt: skip
     assert rewrite_select(sql, dialog.sentence(), "sqlite") == sql  # confirmed as it is
+    taken = sentence.from_items[1]
+    assert join_words(taken, "sqlite") == "with the latest of"
+    assert by_words(taken, "sqlite") == "route_id, code ≤ sailing_id"
     dialog.kind.setCurrentIndex(dialog.kind.findData("left join"))
     assert dialog.sentence().from_items[1].on == "s.route_id = routes.route_id and s.sailing_id >= routes.code"
     other = parse_select(sql.replace("max(", "min("), "sqlite")

@@ -1,6 +1,7 @@
 """How conditions and values of a sentence read in words."""
 
 from northmoor.app.language.translation import tr
+from northmoor.core.sources.builder.joins import read_join_kind, read_join_pairs
 from northmoor.core.sources.builder.operands import OperandKind
 from northmoor.core.sources.builder.select_model import Comparison, FromItem, one_line
 
@@ -29,6 +30,8 @@ JOIN_WORDS = {
     "cross join": tr("with each of"),
     ",": tr("and"),
 }
+_AT_MOST = {">=": "≤", ">": "<"}
+"""How a row of the joined table lies before another one, by how that one is compared with it."""
 _LONGEST = 60
 
 
@@ -66,16 +69,24 @@ def own_name(expression: str) -> str:
     return name if dot and table.replace("_", "").isalnum() and name.replace("_", "").isalnum() else expression
 
 
-def join_words(taken: FromItem) -> str:
+def join_words(taken: FromItem, dialect: str) -> str:
     """How a joined table is introduced."""
+    if read_join_kind(taken, dialect) == "latest":
+        return tr("with the latest of")
     plain = taken.join.replace("inner ", "").replace("outer ", "")
     return JOIN_WORDS.get(plain, taken.join)
 
 
-def by_words(taken: FromItem) -> str:
+def by_words(taken: FromItem, dialect: str) -> str:
     """By what a table is joined."""
     if taken.using:
         return ", ".join(taken.using)
+    if read_join_kind(taken, dialect) == "latest":
+        pairs = read_join_pairs(taken, "", dialect) or ()
+        keys = [own_name(pair.right) for pair in pairs if pair.operator == "="]
+        moments = [f"{own_name(pair.right)} {_AT_MOST[pair.operator]} {own_name(pair.left)}" for pair in pairs
+                   if pair.operator in _AT_MOST]  # fmt: skip
+        return ", ".join([*keys, *moments])
     left, equals, right = taken.on.partition(" = ")
     if equals and own_name(left) == own_name(right):
         return own_name(left)

@@ -143,14 +143,15 @@ class SentenceView(ChipRow):
         for at, taken in enumerate(sentence.from_items):
             if at:
                 is_another = at > 1 and sentence.from_items[at - 1].join == taken.join == "join"
-                self.add_word(tr("and") if is_another else join_words(taken))
+                self.add_word(tr("and") if is_another else join_words(taken, self.around.dialect))
             name = f"{'(query)' if taken.is_query else taken.table}{f' {taken.alias}' if taken.alias else ''}"
             message = short(taken.table) if taken.is_query else tr("Change or remove the table")
             self._chip(short(name), "table-2", partial(self.steps.table_menu, at), message, at=taken.parts_at[1])
             if at and (taken.using or taken.on):
                 self.add_word(tr("by"))
                 message = tr("Change how it is joined")
-                self._chip(by_words(taken), "link", partial(self.steps.edit_join, at), message, at=taken.parts_at[3])
+                words = by_words(taken, self.around.dialect)
+                self._chip(words, "link", partial(self.steps.edit_join, at), message, at=taken.parts_at[3])
 
     def _show_condition(self, condition: Condition, place: ConditionPlace) -> None:
         if isinstance(condition, Comparison):
