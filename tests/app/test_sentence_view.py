@@ -145,6 +145,10 @@ def test_a_join_is_chosen_by_pairs_of_any_columns(qtbot: QtBot) -> None:
     assert dialog.sentence().where.left.startswith(
         "not exists (select 1 from routes where s.route_id = routes.route_id and"
     )
+    dialog._remove(dialog._rows[-1])
+    assert comparison_words(dialog.sentence().where) == "has none in routes with s.route_id = routes.route_id"
+    dialog.kind.setCurrentIndex(dialog.kind.findData("some"))
+    assert comparison_words(dialog.sentence().where) == "has some in routes with s.route_id = routes.route_id"
     dialog.as_sql.setChecked(True)
     dialog.sql.setPlainText("")
     dialog.accept()

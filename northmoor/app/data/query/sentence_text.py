@@ -1,5 +1,7 @@
 """How conditions and values of a sentence read in words."""
 
+import re
+
 from northmoor.app.language.translation import tr
 from northmoor.core.sources.builder.joins import read_join_kind, read_join_pairs
 from northmoor.core.sources.builder.operands import OperandKind
@@ -32,6 +34,7 @@ JOIN_WORDS = {
 }
 _AT_MOST = {">=": "≤", ">": "<"}
 """How a row of the joined table lies before another one, by how that one is compared with it."""
+_EXISTS = re.compile(r"(not )?exists\s*\(select 1 from (.+?) where (.+)\)", re.IGNORECASE | re.DOTALL)
 _LONGEST = 60
 
 
@@ -57,7 +60,11 @@ def short(text: str) -> str:
 def comparison_words(comparison: Comparison) -> str:
     """A condition in words."""
     if not comparison.operator:
-        return short(comparison.left)
+        found = _EXISTS.fullmatch(comparison.left)
+        if found is None:
+            return short(comparison.left)
+        words = tr("has none in {table} with {on}") if found[1] else tr("has some in {table} with {on}")
+        return short(words.format(table=found[2].strip(), on=found[3]))
     joining = tr(" and ") if "between" in comparison.operator else ", "
     values = joining.join(map(value_words, comparison.right))
     return short(f"{own_name(comparison.left)} {_OPERATOR_WORDS[comparison.operator]} {values}".strip())
