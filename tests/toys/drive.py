@@ -79,7 +79,7 @@ page = next(at for at in range(len(document)) if signed in hit_map(document.comp
 window.actions_by_name["add_signature"].trigger()
 selected = window.controller.selection
 editions = EditionsDialog(window.controller, window)
-form = ParameterForm(shift, report, lambda _: [], lambda *_: None)
+form = ParameterForm(shift, report, lambda _: [], {}, lambda *_: None)
 offered = next(box for box in form.findChildren(QComboBox) if box.findText("Hours of work") >= 0)
 try:
     Session(library).render(report, values={"shift": "long"})

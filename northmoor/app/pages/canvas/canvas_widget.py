@@ -82,14 +82,13 @@ class PageCanvas(DropArea):
         self.verticalScrollBar().valueChanged.connect(self._scrolled)
         self._document: Document | None = None
         self._shown: dict[int, PageShown] = {}
-        self._pixmaps, self._selection = dict[int, QPixmap](), WHOLE_PAGE
+        self._pixmaps, self._selection, self._message = dict[int, QPixmap](), WHOLE_PAGE, ""
         self._also: list[Selection] = []
         self._zoom: float | None = None
         self._active_drag: Drag | None = None
         """What was taken hold of."""
         self._waiting: tuple[Selection, QRect] | None = None
         """What is edited when the pointer is let go without a drag."""
-        self._message = ""
         self._traced: tuple[int, HitRegion] | None = None
         self._pointed: tuple[int, HitRegion] | None = None
         self._handle, self._ahead = SelectionHandle(self.menu_wanted.emit, self._pull, self), QTimer(self)
@@ -365,8 +364,8 @@ class PageCanvas(DropArea):
         if under is None or under[0] not in self._shown:
             return None
         frame = self._frame if self._grip_at(point) is None else None
-        dropped = self.width_dragged.emit, self.guide_dropped.emit, self.margin_dragged.emit
-        return line_hold_at(self, under, point, frame, self._setup_on(under[0]), *dropped)
+        done = self.width_dragged.emit, self.guide_dropped.emit, self.margin_dragged.emit
+        return line_hold_at(self, under, point, frame, self._setup_on(under[0]), *done)
 
     def _setup_on(self, index: int) -> PageSetup | None:
         """The paper of a page whose margins are shown: while the page is chosen, where the paper is not turned."""
@@ -527,8 +526,7 @@ class PageCanvas(DropArea):
             self.mouseReleaseEvent(None)
             return
         if self._active_drag is None:
-            done = self.block_dropped.emit
-            self._active_drag = lifted(self, self._blocks, self._selection.block, start, done, by_handle=True)
+            self._active_drag = lifted(self, self._blocks, self._selection.block, start, self.block_dropped.emit, True)
         if self._active_drag is not None:
             self._active_drag.move(point, False)
         self.viewport().update()
