@@ -292,6 +292,7 @@ def test_orders_are_tried_paused_and_removed(
     qtbot.waitUntil(lambda: [line.name for line in deliveries.snapshot.orders] == ["routes"])
 
 
+@pytest.mark.slow
 def test_a_run_that_is_being_made_shows_how_far_it_is_and_is_stopped(quay: Window, root: Path, qtbot: QtBot) -> None:
     rows = ", ".join(f"('Route {n:05}', 'goods', {n}, '')" for n in range(4_000))
     execute(root, f"delete from lines; insert into lines values {rows}")

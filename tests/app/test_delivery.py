@@ -149,6 +149,7 @@ def test_a_delivery_that_fails_says_why_and_leaves_nothing(window: Window, tmp_p
     assert list((tmp_path).glob("*.part")) == []
 
 
+@pytest.mark.slow
 def test_the_pages_are_printed_as_they_are(
     window: Window, tmp_path: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -63,7 +63,8 @@ def test_its_value_in_the_cell_follows_what_is_typed(window: Window, dialog: Exp
 
 def test_what_can_be_written_is_listed_found_and_put_in(dialog: ExpressionDialog, qtbot: QtBot) -> None:
     write(dialog, "round(tic", qtbot)
-    qtbot.waitUntil(lambda: [item.text(0) for item in dialog._items()] == ["tickets"])  # the list follows the word
+    listed = ["tickets"]  # the list follows the word
+    qtbot.waitUntil(lambda: [item.text(0) for item in dialog._items()] == listed, timeout=20_000)
     assert "421" in dialog._items()[0].text(1)  # with a value
     qtbot.keyClick(dialog.editor, Qt.Key.Key_Tab)
     assert dialog.text == "round(tickets"

@@ -394,6 +394,7 @@ def test_values_can_be_given_when_a_report_is_opened(shown: Window, copy: Path, 
     qtbot.waitUntil(lambda: "no parameter 'nix'" in unescape(shown._notice.toolTip()))
 
 
+@pytest.mark.slow
 def test_a_list_too_long_to_drop_down_is_searched(new_window: Callable[[], Window], copy: Path, qtbot: QtBot) -> None:
     many = Query(
         name="many", connection="tarrow", sql="select booking_id from bookings order by booking_id limit 100000"

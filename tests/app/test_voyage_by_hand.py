@@ -178,7 +178,7 @@ def letters(dialog: QDialog) -> list[str]:
     return [text[text.index("&") + 1].lower() for text in labels if "&" in text]
 
 
-@pytest.mark.parametrize("device", [MouseHand, KeyboardHand])
+@pytest.mark.parametrize("device", [pytest.param(MouseHand, marks=pytest.mark.slow), KeyboardHand])
 def test_from_an_unknown_log_to_the_report_of_one_voyage(
     device: Callable[[], Hand], data: DataWorkspace, qtbot: QtBot
 ) -> None:

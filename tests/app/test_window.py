@@ -114,6 +114,7 @@ def test_lengths_are_shown_in_another_unit_at_once(window: Window) -> None:
     use_unit("mm")
 
 
+@pytest.mark.slow
 def test_a_dark_window_in_large_text_is_drawn_around_white_pages(copy: Path, tmp_path: Path) -> None:
     settings = QSettings(str(tmp_path / "Northmoor" / "Northmoor.conf"), QSettings.Format.IniFormat)
     write_preferences(settings, Preferences("dark", 18, "last"))

@@ -60,6 +60,7 @@ def stopped_after(work: Callable[[CancelToken], object]) -> float:
     return time.monotonic() - began[0]
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     "sql",
     [
@@ -81,6 +82,7 @@ def test_a_combined_query_stops_at_once(in_duckdb: Library) -> None:
     assert stopped_after(lambda stop: Session(in_duckdb).rows(report, "rows", bind(report, {}), stop)) < 2
 
 
+@pytest.mark.slow
 def test_a_workbook_with_a_value_in_its_last_cell_is_one_sentence(tmp_path: Path) -> None:
     with xlsxwriter.Workbook(str(tmp_path / "far.xlsx")) as book:
         sheet = book.add_worksheet()
@@ -150,6 +152,7 @@ def test_a_picture_is_read_apart_and_stops_at_once(tmp_path: Path) -> None:
     assert (len(children()), document.findings) == (1, ())
 
 
+@pytest.mark.slow
 @pytest.mark.usefixtures("fresh")
 def test_a_child_has_a_limit_of_time_and_knows_no_secret(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("NORTHMOOR_PASSWORDS", '{"secret": "word"}')

@@ -167,6 +167,7 @@ def dumped(root: Path, report: str) -> dict[tuple[object, ...], str]:
     }
 
 
+@pytest.mark.slow
 def test_two_runs_differ_in_exactly_the_figures_that_were_changed(demo: Path, tmp_path: Path) -> None:
     """Ten bookings get another price: the figures on the pages that change are those of the dump, and no others."""
     root = tmp_path / "demo"

@@ -62,6 +62,7 @@ def test_demo_makes_the_library(tmp_path: Path, tarrow: sqlite3.Connection) -> N
     made.close()
 
 
+@pytest.mark.slow
 def test_new_writes_a_listing_that_runs(library: MakeLibrary, tmp_path: Path) -> None:
     library(FREIGHT)
     out = tmp_path / "freight.moor"

@@ -186,6 +186,7 @@ def test_the_fleet_of_a_day_and_the_last_hour_are_those_of_the_log(demo: Path) -
     log.close()
 
 
+@pytest.mark.slow
 def test_vessels_go_on_writing_their_log_and_voyages_end(demo: Path, tmp_path: Path) -> None:
     log = tmp_path / "data" / "telemetry.sqlite"
     log.parent.mkdir()

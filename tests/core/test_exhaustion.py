@@ -105,6 +105,7 @@ def test_an_expression_that_no_memory_holds_leaves_the_others(library: MakeLibra
     assert column_of(document, "n")[0] == "0"
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("block", [
     TextBlock(name="text", text="{max(rows.t)}"), TextBlock(name="text", runs=(TextRun(text="{max(rows.t)}"),)),
     table_of("t"), TextBlock(name="text", text="{replace(max(rows.t), ' ', '')}", look=Style(break_words="anywhere")),

@@ -64,7 +64,7 @@ def test_lengths_stand_in_the_file_as_people_write_them(entries: dict) -> None:
         (("time_zone",), "Mars/Olympus", "no IANA time zone"),
         (("parameters", 0, "pattern"), "[0-9]+", "only texts have a pattern"),
         (("parameters", 0, "control"), "calendar", "'year' can be drop_down or ticks or toggles"),
-        (("parameters", 0, "holds"), "range", "'year' is of kind integer"),
+        (("parameters", 1, "holds"), "range", "'season' is of kind text"),
         (("named_values",), [{"name": "season", "value": {"expression": "1"}}], "two values are named 'season'"),
         (("queries", 0, "name"), "a; drop", "queries[0] 'a; drop' › name"),
         (("editions",), [], "editions"),

@@ -240,6 +240,7 @@ def test_gathered_groups_and_trees_total_their_rows(library: MakeLibrary) -> Non
     }
 
 
+@pytest.mark.slow
 def test_wide_matrices_go_over_pages_with_their_keys_and_totals_stay_with_their_last_column(
     library: MakeLibrary,
 ) -> None:

@@ -191,6 +191,7 @@ def test_json_of_all_numbers_is_finite(fares: Document) -> None:
     json.dumps(dumped(fares), allow_nan=False)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", ["freight-statement", "winter-letter", "punctuality", "sailings-log", "board-sheet"])
 def test_pages_written_together_are_those_of_the_canvas(demo: Path, tmp_path: Path, name: str) -> None:
     document = render_file(demo / "reports" / f"{name}.moor")

@@ -120,6 +120,7 @@ def _is_under(total: Line, k: str, j: int, page: int | None) -> bool:
     return total.keys == (k, j)[: len(total.keys)]
 
 
+@pytest.mark.slow
 @settings(max_examples=examples(10))
 @given(ROWS, tables())
 def test_the_same_rows_give_the_same_bytes(

@@ -243,6 +243,7 @@ def test_faults_in_a_record_are_told_and_the_rest_is_printed(library: MakeLibrar
     assert len([line for line in lines_of(document) if line.kind == "detail"]) == 12
 
 
+@pytest.mark.slow
 def test_statements_of_all_shippers_are_right_to_the_cent(demo: Path, tarrow: sqlite3.Connection) -> None:
     document = Session(Library.around(demo / "reports")).render(freight_statement(), {"month": "2025-10-01"})
     wanted = _due(tarrow, "2025-10")

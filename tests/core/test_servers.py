@@ -197,6 +197,7 @@ def test_a_query_is_checked_without_being_run(db: Library) -> None:
     assert caught.value.position == sql.index("nope")
 
 
+@pytest.mark.slow
 def test_the_first_rows_are_there_before_the_rest(db: Library) -> None:
     shown: list[Rows] = []
     report = report_of(sql="select * from bookings order by booking_id")
@@ -235,6 +236,7 @@ def test_a_server_that_does_not_answer_is_left_at_once(server: Server, db: Libra
     assert len(fetched(db, "select * from ports").table) == 7
 
 
+@pytest.mark.slow
 def test_a_server_that_falls_silent_in_a_query_is_left_at_once(server: Server, db: Library) -> None:
     report, stop, silent = report_of(sql=ENDLESS), CancelToken(), threading.Event()
 
@@ -270,6 +272,7 @@ def _running(server: Server) -> int:
     return count
 
 
+@pytest.mark.slow
 def test_rows_that_no_memory_holds_are_a_sentence(db: Library) -> None:
     """The limit is that of a process whose machine has little memory; it goes on working."""
     with little_memory(300_000_000), pytest.raises(OutOfMemory, match=r"not enough memory .* take fewer rows"):

@@ -81,6 +81,7 @@ def rows_of(sheet: Worksheet) -> list[list[Any]]:
     return [[cell.value for cell in row] for row in sheet.iter_rows()]
 
 
+@pytest.mark.slow
 def test_totals_are_formulas_that_equal_the_printed_figures(demo: Path, tmp_path: Path) -> None:
     document = northmoor.render(demo / "reports" / "fares-by-route.moor")
     formulas = [
@@ -170,6 +171,7 @@ def test_texts_of_strangers_are_texts(library: MakeLibrary) -> None:
 SUMS = (Column(name="charge", value="charge", title="Charge"), Column(name="note", value="note", title="Note"))
 
 
+@pytest.mark.slow
 def test_a_figure_is_a_formula_only_where_that_gives_what_is_printed(library: MakeLibrary, tmp_path: Path) -> None:
     """Sums, means, counts and extremes of a shown column are; others, and columns with plain figures among the rows, are
     not."""

@@ -61,6 +61,7 @@ def spans_of(document: Document) -> list[dict[str, object]]:
     return found
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", ["voyage-report", "fleet-day"])
 def test_a_statistic_of_a_signal_shows_its_readings_and_plain_sql_says_the_same(demo: Path, name: str) -> None:
     path = demo / "reports" / f"{name}.moor"
@@ -273,6 +274,7 @@ def cells_traced(document: Document) -> Iterator[Trace]:
         yield trace(document, 0, region, CancelToken())
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", ["fares-by-route", "freight-statement", "cost-centres"])
 def test_what_is_tried_in_a_cell_is_what_the_page_shows(demo: Path, name: str) -> None:
     path = demo / "reports" / f"{name}.moor"
