@@ -170,6 +170,21 @@ def test_long_columns_are_written_as_single_values_are(values: list[Decimal], pa
     ]
 
 
+@pytest.mark.parametrize("pattern", ["¤#,##0.00;-¤#,##0.00", "#,##0.00¤;#,##0.00¤-", "#,##0.0"])
+def test_long_columns_have_the_spaces_of_currencies_and_signs(pattern: str) -> None:
+    format_locale = FormatLocale("en_IE", "NOK")
+    values = [Decimal(n) / 4 for n in range(-300, 300)]
+    single = [format_one(value, pattern, format_locale) for value in values]
+    for column in (pa.array(values), pa.array(values, pa.decimal128(38, 10)), pa.array(map(float, values))):
+        assert format_values(column, pattern, format_locale).to_pylist() == single
+    assert format_one(Decimal(-1), "¤#,##0.00;-¤#,##0.00", format_locale) == "-NOK\u00a01.00"
+
+
+@pytest.mark.parametrize("kind", [pa.string(), pa.large_string()])
+def test_texts_are_as_they_are_and_nothing_is_empty(kind: pa.DataType) -> None:
+    assert format_values(pa.array(["b", None, "a"], kind), None, FormatLocale()).to_pylist() == ["b", "", "a"]
+
+
 def test_times_of_day_have_patterns_of_their_own() -> None:
     assert format_one(time(6, 5), "HH:mm", FormatLocale()) == "06:05"
     assert format_one(time(18, 30), None, FormatLocale("en_US")) == "6:30\u202fPM"
