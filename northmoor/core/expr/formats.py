@@ -272,7 +272,7 @@ def _field(values: pa.Array, field: str, has_time: bool, pattern: str | None, fo
     for key in encoded.dictionary.to_pylist():
         try:
             texts.append(str(DateTimeFormat(moment(key), format_locale.locale)[field]))
-        except (KeyError, ValueError, AttributeError) as error:
+        except (KeyError, ValueError) as error:
             raise ExpressionError(f"{field!r} in the pattern {pattern!r} is no field of dates in CLDR.") from error
     return pa.array(texts, pa.string()).take(encoded.indices)
 
