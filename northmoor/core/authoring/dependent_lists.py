@@ -85,7 +85,6 @@ def _used(report: Report, query: str, library: Library) -> Iterator[str]:
 
 def _made_of(sentence: SelectModel, names: Sequence[str]) -> str | None:
     """What a column of the list itself is made of."""
-    named = (item for item in sentence.select_items if item.expression != "*")
-    if not any(True for _ in named):
+    if all(item.expression == "*" for item in sentence.select_items):
         return None
     return next((made for name in names if (made := expression_of(sentence, name)) is not None), None)

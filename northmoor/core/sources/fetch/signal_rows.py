@@ -228,7 +228,7 @@ class LogWork:
             ends = [(int(w.start.min()), int(w.end.max())) for w in windows.values() if len(w)]
             start, end = min((s for s, _ in ends), default=0), max((e for _, e in ends), default=0)
             series = self._read(names, _widened(start, -(query.moving or 0)), _widened(end, 1), self.notes)
-            self._note_outside(query.spans, windows)
+            self._note_outside(query.spans, windows, series)
             if query.give == "outline":
                 stretches = stretches_over(windows.values(), len(names))
         else:
@@ -299,8 +299,14 @@ class LogWork:
         report = self.request.report
         return FormatLocale(report.locale, report.currency, report.time_zone)
 
-    def _note_outside(self, spans: str, windows: Mapping[str, Windows]) -> None:
+    def _note_outside(self, spans: str, windows: Mapping[str, Windows], series: Mapping[SeriesName, Series]) -> None:
         """Say how many spans lie wholly before or after what the log has: those of another log, whose clock differs."""
+        read = [one.at for one in series.values() if len(one.at)]
+        first, last = (
+            (min(int(at.min()) for at in read), max(int(at.max()) for at in read)) if read else (2**62, -(2**62))
+        )
+        if not any(((own.end < first) | (own.start > last)).any() for own in windows.values()):
+            return  # only then is the log looked through for its ends
         extent = self.reader.extent()
         if extent is None:
             return
