@@ -24,7 +24,7 @@ from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.model.styles import Style
 from tests.app.conftest import settle
 from tests.app.test_journey import TABLE, editor, lines_in_place, point_on, regions
-from tests.helpers import lines_of
+from tests.helpers import dumped, lines_of
 
 
 class UserActions:
@@ -284,6 +284,33 @@ def test_a_table_becomes_a_matrix_with_months_across(hands: UserActions) -> None
         "after",
         "after",
     )
+
+
+def test_a_column_is_a_small_trend_in_the_headings_of_its_groups(hands: UserActions) -> None:
+    before = hands.window.controller.report
+    hands.choose(hands.menu(**FARES), "Small trend in headings")
+    assert hands.count <= 2
+    cells = hands.table.levels[-1].heading[0].cells
+    assert [(cell.column, cell.span) for cell in cells] == [("month", 3), ("fares", 1)]
+    document = hands.window._rendered.document
+    drawn = [item for item in dumped(document)["pages"][0]["items"] if item["kind"] == "path"]
+    assert [len(item["points"]) for item in drawn] == [12, 12, 5]  # the months of each route on the page, one of them in summer
+    assert not hands.window.findings.found
+    hands.choose(hands.menu(**FARES), "Small trend in headings")
+    assert [cell.column for cell in hands.table.levels[-1].heading[0].cells] == ["month"]
+    hands.window.controller.undo()
+    hands.window.controller.undo()
+    assert hands.window.controller.report == before
+
+
+def test_a_header_is_on_the_first_page_alone(hands: UserActions) -> None:
+    hands.window.controller.select(Selection("header", "header", column="0.end"))
+    hands.count += 1
+    hands.choose(hands.opened(), "Shown on", "The first page")
+    assert hands.window.controller.edition.header.lines[0].on == "first"
+    pages = dumped(hands.window._rendered.document)["pages"]
+    texts = [[item["text"] for item in page["items"] if item["kind"] == "text"] for page in pages]
+    assert ["Tarrow Sound Ferries" in page for page in texts] == [True, *[False] * (len(pages) - 1)]
 
 
 def test_a_chart_of_the_groups_is_drawn(hands: UserActions) -> None:

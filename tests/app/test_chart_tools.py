@@ -13,6 +13,7 @@ from pytestqt.qtbot import QtBot
 from northmoor.app.document_controller import Selection
 from northmoor.app.pages.part_menu.entries import PartCommand, commands_in
 from northmoor.app.window import Window
+from northmoor.core.layout.flow.fragments import ChartFragment
 from northmoor.core.model.blocks.chart import Chart
 from northmoor.core.model.edits import ChartPlace
 from northmoor.core.model.serialization import report_text
@@ -20,6 +21,7 @@ from tests.app.conftest import settle
 from tests.app.test_inserting import insert_of_fields
 from tests.app.test_journey import TABLE, editor, point_on, regions, type_into
 from tests.app.test_table_tools import press
+from tests.helpers import lines_of
 
 
 @pytest.fixture
@@ -187,6 +189,28 @@ def test_a_chart_takes_the_groups_of_a_table_and_lets_them_go(window: Window, qt
     level = chart(window, "chart").level("category")
     assert (level.level, level.by) == (None, "route")
     assert marks(window, "chart") > 0
+
+
+def test_the_figures_of_a_chart_are_a_table_below_it(board: Window, qtbot: QtBot) -> None:
+    before = report_text(board.controller.report)
+    board.controller.select(Selection("chart", "cancelled"))
+    entries = dict(commands_in(board.pages.part_menu.entries()))
+    entries["Table of its figures, below"].run()
+    settle(board, qtbot)
+    assert not [finding for finding in board.findings.found if finding.is_error]
+    document = board._rendered.document
+    view = next(part.view for page in range(len(document)) for part in document.composition.parts(page)
+                if isinstance(part, ChartFragment) and part.name == "cancelled")  # fmt: skip
+    printed = [line.cells for line in lines_of(document, "cancelled-figures") if line.kind == "detail"]
+    assert len(printed) == view.data.sides.rows.size(view.data.depths.category) > 3
+    board.controller.undo()
+    settle(board, qtbot)
+    assert report_text(board.controller.report) == before
+    board.controller.select(Selection("text", "title"))
+    assert board.controller.selection.kind == "text"
+    entries = dict(commands_in(board.pages.part_menu.entries()))
+    entries["Link to…"].run()
+    assert board.focusWidget() is editor(board, "link")
 
 
 def test_a_chart_is_filtered_by_the_category_of_a_mark(board: Window, qtbot: QtBot) -> None:

@@ -284,6 +284,10 @@ class PagesWorkspace(QWidget):
             "good",
         )
 
+    def edit_property(self, field: str) -> None:
+        """Put the keyboard into a property in the inspector."""
+        self.inspector.edit_property(field)
+
     def ask_highlight(self) -> None:
         """Ask when the cells of the selected column are highlighted, and how."""
         self.part_menu.ask_highlight()

@@ -12,7 +12,7 @@ from northmoor.core.expr.identifiers import quoted
 from northmoor.core.expr.language import bare_column, bracketed, column_expression
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.chart import ChartBlock, ChartLevel, ChartMeasure
-from northmoor.core.model.blocks.table import Column, OrderBy, RowPlace, TableBlock
+from northmoor.core.model.blocks.table import Cell, Column, Drawing, OrderBy, RowPlace, TableBlock
 from northmoor.core.model.blocks.tree import walk
 from northmoor.core.model.data.queries import Query
 from northmoor.core.model.kinds.aggregates import aggregate_of
@@ -118,6 +118,28 @@ def filter_by_parameter(
     report = edits.add_parameter(report, parameter)
     condition = f"(:{name} is null or {column_expression(field)} = :{name})"
     return edits.change_block(report, edition, block, keep_rows=_and(own.keep_rows, condition))
+
+
+def has_small_trend(block: TableBlock, column: str) -> bool:
+    """Whether the headings of a table's innermost level draw the values of a column as a line."""
+    cells = [cell for row in block.levels[-1].heading[:1] for cell in row.cells] if block.levels else []
+    return any(cell.column == column and cell.draw is not None and cell.draw.kind == "spark" for cell in cells)
+
+
+def small_trend(report: Report, edition: str, table: str, column: str, on: bool) -> Report:
+    """Draw the values of a column as a small line in the headings of the innermost level, or no longer; what a heading
+    has over several columns ends before it."""
+    block = edits.table_of(report, edition, table)
+    level, names = block.levels[-1], [each.name for each in block.columns]
+    at, row = names.index(column), level.heading[0]
+    kept = [cell for cell in row.cells if cell.column != column]
+    if on:
+        starts = [names.index(cell.column) for cell in kept]
+        kept = [cell.but(span=at - start) if start < at < start + cell.span else cell
+                for start, cell in zip(starts, kept, strict=True)]  # fmt: skip
+        kept.append(Cell(column=column, value=f"list({_value(block, column)})", draw=Drawing(kind="spark")))
+    cells = tuple(sorted(kept, key=lambda cell: names.index(cell.column)))
+    return edits.change_level(report, edition, table, level.name, heading=(row.but(cells=cells), *level.heading[1:]))
 
 
 def parameter_name(field: str, taken: Iterable[str]) -> str:

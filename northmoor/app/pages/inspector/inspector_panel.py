@@ -119,6 +119,15 @@ class InspectorPanel(FormArea):
                 return True
         return super().eventFilter(watched, event)
 
+    def edit_property(self, field: str) -> None:
+        """Put the keyboard into a property; one that is not shown now is searched."""
+        body = self.widget()
+        editors = [each for each in body.findChildren(QWidget) if each.property("field") == field] if body else []
+        for editor in editors[:1]:
+            if not editor.isVisible():
+                self.search.setText(editor.accessibleName())
+            editor.setFocus()
+
     def edit_first(self) -> None:
         """Put the keyboard into the first property."""
         body = self.widget()

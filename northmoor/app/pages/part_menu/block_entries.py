@@ -136,6 +136,7 @@ def text_entries(context: PartContext) -> list[PartEntry]:
         PartGroup(tr("Insert field"), fields, "braces"),
         PartGroup(tr("Insert parameter"), parameters, "sliders-horizontal"),
         PartGroup(tr("Insert"), pieces, "hash"),
+        PartCommand(tr("Link to…"), partial(context.tools.edit_property, "link"), "link"),
     ]
 
 

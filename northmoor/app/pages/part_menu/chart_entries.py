@@ -6,6 +6,7 @@ from northmoor.app.language.translation import tr
 from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup
 from northmoor.app.pages.part_menu.filter_entries import filter_entries
 from northmoor.app.pages.part_menu.part_context import PartContext
+from northmoor.core.authoring.chart_tables import has_figures, insert_figures
 from northmoor.core.authoring.format_choices import sample_text
 from northmoor.core.expr.language import bare_column, column_expression, is_one_aggregate
 from northmoor.core.model import edits
@@ -46,6 +47,14 @@ def chart_entries(context: PartContext) -> list[PartEntry]:
             place.change(patterns=not chart.patterns),
             is_on=chart.patterns,
             help=tr("Areas have hatching besides their colour, for print in grey"),
+        ),
+        None,
+        PartCommand(tr("Colours…"), partial(context.tools.edit_property, "color"), "paint-bucket"),
+        context.command(
+            tr("Table of its figures, below"),
+            partial(insert_figures, chart=context.selection.block),
+            "grid-3x3",
+            reason="" if has_figures(chart) else tr("It draws no totals of groups of its own."),
         ),
     ]
 

@@ -175,6 +175,17 @@ def _is_number(context: PartContext) -> bool:
     return context.pointed is not None and is_numeric(context.pointed.values.type)
 
 
+def _small_trend(context: PartContext, table: TableBlock, column: Column) -> PartCommand:
+    on = table_commands.has_small_trend(table, column.name)
+    draw = partial(table_commands.small_trend, table=table.name, column=column.name, on=not on)
+    reason = ""
+    if not table.levels or not table.levels[-1].heading:
+        reason = tr("Group it by something that has headings first.")
+    elif column.name == table.columns[0].name:
+        reason = tr("What the group is called is there.")
+    return context.command(tr("Small trend in headings"), draw, "chart-line", is_on=on, reason=reason)
+
+
 def _appearance(context: PartContext, table: TableBlock, column: Column) -> list[PartEntry]:
     def changing(**changes: object) -> partial[Report]:
         return partial(_change_column, table=table.name, column=column.name, changes=changes)
@@ -194,6 +205,7 @@ def _appearance(context: PartContext, table: TableBlock, column: Column) -> list
             context.command(
                 tr("Bars in cells"), changing(draw=None if bars else Drawing(kind="bar")), "chart-bar", is_on=bars
             ),
+            _small_trend(context, table, column),
         ]
     if column.value is not None:
         found.append(PartCommand(tr("Highlight when…"), context.tools.ask_highlight, "highlighter"))

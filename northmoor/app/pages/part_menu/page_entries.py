@@ -27,6 +27,10 @@ _PIECES = (
     (tr("Report title"), "{report_title()}"),
     (tr("Data time"), "{data_time()}"),
 )
+_ON_PAGES = (
+    (tr("Every page"), "every"), (tr("The first page"), "first"), (tr("All but the first"), "later"),
+    (tr("Odd pages"), "odd"), (tr("Even pages"), "even"), (tr("The last page"), "last"),
+)  # fmt: skip
 
 
 def page_entries(context: PartContext) -> list[PartEntry]:
@@ -129,7 +133,24 @@ def running_entries(context: PartContext) -> list[PartEntry]:
                 places.append(context.command(f"{text}, {where}", put))
             put_picture = partial(_add_picture, context, name, f"0.{side}")
             places.append(PartCommand(tr("Picture, {where}…").format(where=where), put_picture, "image"))
-    return [*found, PartGroup(tr("Add"), tuple(places), "plus")]
+    return [
+        *found,
+        PartGroup(tr("Add"), tuple(places), "plus"),
+        PartGroup(tr("Shown on"), _pages(context, name), "file-text"),
+    ]
+
+
+def _pages(context: PartContext, name: str) -> tuple[PartCommand, ...]:
+    """The pages that the selected line of a header or footer is on; without one, its first."""
+    running = getattr(context.edition, name)
+    number = int((context.selection.column or "0").partition(".")[0])
+
+    def change(report: Report, edition: str, on: str) -> Report:
+        lines = tuple(line.but(on=on) if at == number else line for at, line in enumerate(running.lines))
+        return edits.change_edition(report, edition, **{name: running.but(lines=lines)})
+
+    now = running.lines[number].on
+    return tuple(context.command(text, partial(change, on=on), is_on=on == now) for text, on in _ON_PAGES)
 
 
 def _add_picture(context: PartContext, running: str, at: str) -> None:

@@ -33,6 +33,9 @@ class PartTools(Protocol):
     def ask_highlight(self) -> None:
         """Ask when the selected cells look otherwise, and how."""
 
+    def edit_property(self, field: str) -> None:
+        """Put the keyboard into a property in the inspector."""
+
     def trace_selected(self) -> None:
         """Trace the selected figure."""
 
