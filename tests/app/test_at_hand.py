@@ -294,7 +294,11 @@ def test_a_column_is_a_small_trend_in_the_headings_of_its_groups(hands: UserActi
     assert [(cell.column, cell.span) for cell in cells] == [("month", 3), ("fares", 1)]
     document = hands.window._rendered.document
     drawn = [item for item in dumped(document)["pages"][0]["items"] if item["kind"] == "path"]
-    assert [len(item["points"]) for item in drawn] == [12, 12, 5]  # the months of each route on the page, one of them in summer
+    assert [len(item["points"]) for item in drawn] == [
+        12,
+        12,
+        5,
+    ]  # the months of each route on the page, one of them in summer
     assert not hands.window.findings.found
     hands.choose(hands.menu(**FARES), "Small trend in headings")
     assert [cell.column for cell in hands.table.levels[-1].heading[0].cells] == ["month"]
