@@ -222,6 +222,11 @@ def test_a_chart_is_filtered_by_the_category_of_a_mark(board: Window, qtbot: QtB
         return {text.removeprefix("Filter › "): command for text, command in commands_in(board.pages.part_menu.entries())
                 if text.startswith("Filter › ")}  # fmt: skip
 
+    dict(commands_in(board.pages.part_menu.entries()))["On the second axis"].run()
+    settle(board, qtbot)
+    assert chart(board, "routes").measures[0].axis == "second"
+    board.controller.undo()
+    settle(board, qtbot)
     (only,) = [text for text in offered() if text.startswith("Only ")]
     offered()[only].run()
     settle(board, qtbot)

@@ -48,6 +48,7 @@ def chart_entries(context: PartContext) -> list[PartEntry]:
             is_on=chart.patterns,
             help=tr("Areas have hatching besides their colour, for print in grey"),
         ),
+        *_axis(context, place, chart),
         None,
         PartCommand(tr("Colours…"), partial(context.tools.edit_property, "color"), "paint-bucket"),
         context.command(
@@ -71,6 +72,18 @@ def _filters(context: PartContext, chart: Chart) -> list[PartEntry]:
     shown = sample_text(pointed.value, pattern, context.format_locale) if pointed is not None else ""
     expression = chart.category.by if pointed is not None else None
     return [PartGroup(tr("Filter"), filter_entries(context, chart, expression, shown), "funnel"), None]
+
+
+def _axis(context: PartContext, place: ChartPlace, chart: Chart) -> list[PartEntry]:
+    """Which axis what a mark shows is measured on."""
+    name = context.selection.column
+    measure = next((each for each in chart.measures if each.name == name), None)
+    if measure is None or context.selection.kind != "mark" or "second" not in chart.mark.axes:
+        return []
+    is_second = measure.axis == "second"
+    other = measure.but(axis="first" if is_second else "second")
+    measures = tuple(other if each is measure else each for each in chart.measures)
+    return [context.command(tr("On the second axis"), place.change(measures=measures), is_on=is_second)]
 
 
 def _types(context: PartContext, place: ChartPlace, chart: Chart) -> tuple[PartCommand, ...]:
