@@ -243,7 +243,9 @@ def test_typing_nonsense_is_told_and_changes_nothing(window: Window, qtbot: QtBo
     assert window.controller.report == before
     type_into(editor(window, "value"), "faress", qtbot)
     settle(window, qtbot)
-    assert "Did you mean fares?" in unescape(window.findings.button.toolTip())
+    tip = unescape(window.findings.button.toolTip())
+    assert "Did you mean fares?" in tip
+    assert "?." not in tip
     assert window.findings.button.isVisible()
     assert {text for _, text in shown(window, "detail")} == {"⚠ error"}
     window.controller.undo()

@@ -178,6 +178,8 @@ def test_switches_have_a_third_state_where_nothing_is_needed(shown: Window, qtbo
 
 def test_lists_are_chosen_from_by_drop_down_and_toggles(shown: Window, qtbot: QtBot) -> None:
     season = control_of(shown, "season", DropDownControl).box
+    widest = max(season.fontMetrics().horizontalAdvance(season.itemText(at)) for at in range(season.count()))
+    assert season.width() > widest + 20  # no text runs under the arrow
     season.setFocus()
     qtbot.keyClick(season, Qt.Key.Key_Down)
     season.activated.emit(season.currentIndex())

@@ -129,6 +129,7 @@ class EndsControl(Control):
         self.greatest.setAccessibleName(tr("To"))
         pass_focus(self, self.least)
         row = bare_row(self)
+        row.setSpacing(4)
         for widget in (self.least, QLabel("–"), self.greatest):
             row.addWidget(widget)
         for line in (self.least, self.greatest):
@@ -198,6 +199,7 @@ class DropDownControl(Control):
         super().__init__()
         self.box = QComboBox()
         self.box.setMaxVisibleItems(20)
+        self.box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)  # the list comes after the first show
         self.box.setMaximumWidth(240)
         pass_focus(self, self.box)
         bare_row(self).addWidget(self.box)

@@ -416,7 +416,8 @@ class ExpressionCompiler:
         text = self.expression.text
         word = word or (node.name if isinstance(node, exp.Column) else "")
         position = max(text.find(word), 0) if word else 0
-        return ExpressionError(f"In {text!r} at character {position + 1}: {what.rstrip('. ')}.", position)
+        message = f"In {text!r} at character {position + 1}: {what.rstrip('. ')}."
+        return ExpressionError(message[:-1] if what.endswith("?") else message, position)
 
 
 def runs_over_groups(call: exp.Expr) -> bool:
