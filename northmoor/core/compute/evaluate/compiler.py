@@ -24,7 +24,7 @@ from northmoor.core.compute.evaluate.scope_names import (
     group_column,
     key_column,
 )
-from northmoor.core.compute.evaluate.text_growth import can_grow, held_to_length
+from northmoor.core.compute.evaluate.text_growth import held_to_length, makes_longer
 from northmoor.core.engine.embedded import list_sql
 from northmoor.core.errors import ExpressionError, did_you_mean
 from northmoor.core.expr.identifiers import quoted
@@ -145,7 +145,7 @@ class ExpressionCompiler:
         self.bound: dict[str, Any] = {}
         self.constants: list[Constant] = []
         self.says_key = False
-        self._grows = can_grow(expression.tree)
+        self._grows = makes_longer(expression.tree)
 
     def compiled(self, tree: exp.Expr) -> CompiledExpression:
         """The expression with the scalar that is left of it."""

@@ -12,7 +12,7 @@ LONGEST_REPLACED = 1_000_000
 _USUAL_GROWTH = 1000
 
 
-def can_grow(tree: exp.Expr) -> bool:
+def makes_longer(tree: exp.Expr) -> bool:
     """Whether the replaces of an expression can multiply a text so much that they must be held to a length."""
     return _growth(tree) > _USUAL_GROWTH
 
