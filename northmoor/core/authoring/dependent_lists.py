@@ -1,6 +1,6 @@
 """Lists of parameters that depend on other parameters: what readers can choose goes by what they chose before."""
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 
 from northmoor.core.authoring.query_filters import expression_of
 from northmoor.core.errors import NorthmoorError
@@ -14,7 +14,7 @@ from northmoor.core.sources.builder.edits import with_condition
 from northmoor.core.sources.builder.select_model import BooleanGroup, Comparison, Condition, SelectModel
 from northmoor.core.sources.builder.select_parser import parse_select
 from northmoor.core.sources.builder.select_writer import rewrite_select
-from northmoor.core.sources.fetch.query_resolution import resolve
+from northmoor.core.sources.fetch.query_resolution import parameters_of, resolve
 from northmoor.core.sources.library import Library
 
 
@@ -51,7 +51,7 @@ def narrow_list(report: Report, parameter: str, other: str, column: str, library
         return report
     is_list = by.holds == "list"
     wanted = Comparison(column, "in" if is_list else "=", (f":{other}",))
-    none = Comparison(f":{other}_count", "=", ("0",)) if is_list else Comparison(f":{other}", "is null")
+    none = Comparison(f":{by.names[1]}", "=", ("0",)) if is_list else Comparison(f":{other}", "is null")
     asked: Condition = wanted if by.required else BooleanGroup("or", (none, wanted))
     dialect = resolve(report, query.name, library).checked.dialect
     return edits.change_query(
@@ -70,17 +70,11 @@ def _list_of(
         return None, None, frozenset()
     try:
         resolved = resolve(report, query.name, library)
-        used = frozenset(_used(report, query.name, library))
+        bound = parameters_of(report, query.name, library)
     except NorthmoorError:
         return None, None, frozenset()
+    used = frozenset(each.name for each in report.parameters if not bound.isdisjoint(each.names))
     return query, parse_select(query.sql, resolved.checked.dialect), used
-
-
-def _used(report: Report, query: str, library: Library) -> Iterator[str]:
-    resolved = resolve(report, query, library)
-    yield from (name.removesuffix("_count") for name in resolved.parameters)
-    for other in resolved.needs:
-        yield from _used(report, other, library)
 
 
 def _made_of(sentence: SelectModel, names: Sequence[str]) -> str | None:
