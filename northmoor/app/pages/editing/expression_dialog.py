@@ -191,7 +191,7 @@ class ExpressionDialog(QDialog):
         return not self._is_template or before.rfind("{") > before.rfind("}")
 
     def _follow_word(self) -> None:
-        if self.editor.hasFocus():
+        if self.focusWidget() is self.editor:  # also while the window is not in front
             self.search.clear()
             self._fill(self._word())
 
