@@ -855,4 +855,28 @@ def test_rows_of_a_run_before_are_greyed_and_said_to_be_old(window: Window, data
     window.controller.undo()
     rows_shown(window, qtbot, 94)
     assert not data.pane.view.property("old")
-    settle(window, qtbot)
+
+
+def test_an_expression_in_a_query_is_computed_as_on_the_page(
+    window: Window, data: DataWorkspace, qtbot: QtBot, tarrow: sqlite3.Connection
+) -> None:
+    data.editor.setText("select s.sailing_id, s.delay_minutes from sailings s order by s.sailing_id\n")
+    data.run()
+    rows_shown(window, qtbot, 19_380)
+
+    def hours(dialog: ComputeDialog) -> None:
+        dialog.expression.setPlainText("lower(s.status)")
+        qtbot.waitUntil(lambda: "SQLite has no counterpart of lower()" in dialog.fault.text(), timeout=10_000)
+        dialog.expression.setPlainText("s.delay_minutes / 60")
+        dialog.name.setText("hours")
+        qtbot.waitUntil(lambda: bool(dialog.values.text()), timeout=10_000)
+        assert dialog.fault.text() == ""
+        dialog.accept()
+
+    in_dialog(ComputeDialog, hours)
+    click_chip(data, qtbot, "step")
+    choose(qtbot, "compute a column")
+    assert "cast(s.delay_minutes as real) / 60 as hours" in data.editor.text()
+    rows_shown(window, qtbot, 19_380)
+    wanted = tarrow.execute("select delay_minutes / 60.0 from sailings order by sailing_id")
+    assert data.pane.rows.table["hours"].to_pylist() == [hours for (hours,) in wanted]

@@ -30,7 +30,10 @@ SETTINGS: dict[str, str | bool | int | float | list[str]] = {
     "autoload_known_extensions": False,
     "autoinstall_known_extensions": False,
     "python_enable_replacements": False,
+    "ieee_floating_point_ops": False,
+    "error_on_division_by_zero": False,
 }
+"""No number is infinite: a division by zero has no value, as in most databases, so that totals over it stay numbers."""
 
 
 _MOST_DATABASES = 16

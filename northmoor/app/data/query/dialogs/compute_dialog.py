@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 from northmoor.app.data.query.dialogs.step_dialog import StepDialog
 from northmoor.app.data.query.sentence_context import SentenceContext
 from northmoor.app.data.query.sentence_text import short
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
 from northmoor.core.base.cancellation import CancelToken
@@ -39,10 +40,18 @@ from northmoor.core.sources.builder.computing import (
     text_sql,
     window_sql,
 )
+from northmoor.core.sources.builder.page_expressions import expression_sql, portable_name
 from northmoor.core.sources.builder.select_model import SelectItem, SelectModel, one_line, select_sql
 
 _SETTLE = 300  # milliseconds without a change before the first values are asked for
 _SHOWN = 5
+
+
+def _written(editor: QPlainTextEdit) -> str:
+    text = editor.toPlainText().strip()
+    if not text:
+        raise QueryError(tr("Write an expression, as in quantity * unit_price."))
+    return text
 
 
 class ColumnBox(QComboBox):
@@ -113,12 +122,13 @@ class ComputeDialog(StepDialog):
     # the forms
 
     def _fill(self) -> None:
-        self._add(tr("An expression"), self._expression_page())
+        self._add(tr("An expression, as on the page"), self._page_expression())
         self._add(tr("A value for each case (when … then …)"), self._case_page())
         self._add(tr("Bins of a number"), self._bins_page())
         self._add(tr("A part of a day or moment"), self._date_page())
         self._add(tr("A text"), self._text_page())
         self._add(tr("A figure among other rows: running total, share, rank …"), self._window_page())
+        self._add(tr("An expression in the database's own SQL"), self._sql_expression())
 
     def _add(self, label: str, page: tuple[QWidget, Callable[[], str]]) -> None:
         self.kind.addItem(label)
@@ -152,24 +162,34 @@ class ComputeDialog(StepDialog):
             form.addRow(label, widget)
         return page
 
-    def _expression_page(self) -> tuple[QWidget, Callable[[], str]]:
-        self.expression = QPlainTextEdit()
-        self.expression.setAccessibleName(tr("Expression"))
-        self.expression.setTabChangesFocus(True)
-        self.expression.setPlaceholderText(tr("as in quantity * unit_price"))
-        self.expression.textChanged.connect(self._changed)
-        inserted = QComboBox()
-        inserted.addItems([tr("insert a column …"), *self._columns])
-        inserted.setAccessibleName(tr("Insert a column"))
-        inserted.activated.connect(lambda at: self.expression.insertPlainText(inserted.itemText(at) if at else ""))
+    def _page_expression(self) -> tuple[QWidget, Callable[[], str]]:
+        kinds = self._around.kinds(self._sentence)
+        self.expression = self._expression_editor(tr("Expression, as on the page"))
+        names = [portable_name(each, self._around.dialect) for each in self._columns]
 
         def made() -> str:
-            text = self.expression.toPlainText().strip()
-            if not text:
-                raise QueryError(tr("Write an expression, as in quantity * unit_price."))
-            return text
+            return expression_sql(_written(self.expression), self._around.dialect, kinds)
 
-        return self._page((tr("&Expression"), self.expression), ("", inserted)), made
+        return self._expression_page(self.expression, names), made
+
+    def _sql_expression(self) -> tuple[QWidget, Callable[[], str]]:
+        self.own_sql = self._expression_editor(tr("Expression in SQL"))
+        return self._expression_page(self.own_sql, self._columns), lambda: _written(self.own_sql)
+
+    def _expression_editor(self, name: str) -> QPlainTextEdit:
+        editor = QPlainTextEdit()
+        editor.setAccessibleName(name)
+        editor.setTabChangesFocus(True)
+        editor.setPlaceholderText(tr("as in quantity * unit_price"))
+        editor.textChanged.connect(self._changed)
+        return editor
+
+    def _expression_page(self, editor: QPlainTextEdit, columns: list[str]) -> QWidget:
+        inserted = QComboBox()
+        inserted.addItems([tr("insert a column …"), *columns])
+        inserted.setAccessibleName(tr("Insert a column"))
+        inserted.activated.connect(lambda at: editor.insertPlainText(inserted.itemText(at) if at else ""))
+        return self._page((tr("&Expression"), editor), ("", inserted))
 
     def _case_page(self) -> tuple[QWidget, Callable[[], str]]:
         self.cases = QTableWidget(2, 2)
@@ -273,13 +293,12 @@ class ComputeDialog(StepDialog):
 
     def _changed(self) -> None:
         self.fault.setText("")
+        self._timer.start()
         try:
             self.sql.setText(one_line(self.item().expression))
         except QueryError:
             self.sql.setText("")
             self.values.setText("")
-            return
-        self._timer.start()
 
     def _ask_values(self) -> None:
         if self._around.ask is None:
@@ -288,7 +307,9 @@ class ComputeDialog(StepDialog):
         sentence = self._sentence
         try:
             item = SelectItem(self.item().expression, "computed")
-        except QueryError:
+        except QueryError as error:
+            if self.pages.currentIndex() == 0 and self.expression.toPlainText().strip():
+                self.fault.setText(core_text(error.message))
             return
         items = (*sentence.select_items, item)  # groups may go by the names of other columns
         asked = SelectModel(
@@ -304,7 +325,7 @@ class ComputeDialog(StepDialog):
     def _show_values(self, answer: object) -> None:
         if isinstance(answer, NorthmoorError):
             self.values.setText("")
-            self.fault.setText(answer.message)
+            self.fault.setText(core_text(answer.message))
             return
         assert isinstance(answer, Rows)
         found = [tr("blank") if value is None else str(value) for value in answer.table.columns[-1].to_pylist()]
