@@ -16,7 +16,7 @@ from northmoor.demo.reports.shared_parts import footer
 VESSELS_SQL = """\
 select distinct substr(tag, 1, instr(tag, '.') - 1) as vessel
 from log
-where tag like '%.voyage_id'
+where tag glob '*.voyage_id'
 order by vessel
 """
 VOYAGES_SQL = "select id as voyage from ended where not open order by start desc"

@@ -35,7 +35,7 @@ _SQLITE_PARTS = {
     "quarter_start": "date({0}, 'start of month', '-' || ((strftime('%m', {0}) - 1) % 3) || ' months')",
     "year_start": "date({0}, 'start of year')",
     "year": "cast(strftime('%Y', {0}) as integer)",
-    "quarter": "(cast(strftime('%m', {0}) as integer) + 2) / 3",
+    "quarter": "cast((strftime('%m', {0}) + 2) / 3 as integer)",
     "month_number": "cast(strftime('%m', {0}) as integer)",
     "weekday": "(cast(strftime('%w', {0}) as integer) + 6) % 7 + 1",
     "hour": "cast(strftime('%H', {0}) as integer)",

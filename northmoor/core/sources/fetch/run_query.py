@@ -28,6 +28,7 @@ from northmoor.core.sources.local.engine_queries import check_apart, running_que
 from northmoor.core.sources.local.tasks import Named, Opening
 from northmoor.core.sources.typing.coercion import CoercionError, coerce
 from northmoor.core.sources.typing.decimals import fit_decimals
+from northmoor.core.sources.typing.dialect_notes import dialect_notes
 from northmoor.core.sources.typing.inference import infer_types, placeholder_kinds
 from northmoor.core.values.parameter_values import Listed, Values
 from northmoor.core.values.scalars import Value
@@ -74,7 +75,7 @@ def fetch(request: FetchRequest) -> Rows:
             table = reader.read(show)
         pa.default_memory_pool().release_unused()  # what batches took before they were put together
         rows = _rows(request, stream, table, began)
-        rows = replace(rows, notes=(*rows.notes, *dict.fromkeys(reader.notes)))
+        rows = replace(rows, notes=(*rows.notes, *dict.fromkeys(reader.notes), *_notes_of_dialect(request)))
         if query.detail_of is not None:
             owner = request.sources[query.detail_of.query]
             rows = replace(rows, table=detail_rows(rows.table, owner.table, query.detail_of, request.stop))
@@ -83,6 +84,16 @@ def fetch(request: FetchRequest) -> Rows:
         raise type(error)(error.message, Place(query=query.name, connection=query.connection)) from error
     except NorthmoorError as error:
         raise error.at(Place(query=query.name)) from None
+
+
+def _notes_of_dialect(request: FetchRequest) -> tuple[str, ...]:
+    query = request.resolved.query
+    connection = query.connection
+    if connection is None or query.use_sample:
+        return ()
+    return dialect_notes(
+        request.resolved.checked, lambda: request.library.catalog(connection, request.stop, counted=False)
+    )
 
 
 def check(request: FetchRequest) -> None:

@@ -1,2 +1,2 @@
 """From what a database declares and returns to exact types: `name_check` of a query, `inference` of its columns,
-`coercion` of values, and `decimals` of any length."""
+`dialect_notes` of what it means otherwise than on pages, `coercion` of values, and `decimals` of any length."""

@@ -27,13 +27,13 @@ _KEEPING_SCALE = (exp.Abs, exp.Neg, exp.Paren, exp.Coalesce, exp.Filter, exp.Win
 
 def infer_types(query: CheckedQuery, catalog: Catalog) -> tuple[ValueType | None, ...]:
     """The type of each column of a query, None where it cannot be determined; empty when none can be determined."""
-    typed = None if query.is_call else _typed_tree(query, catalog)
+    typed = None if query.is_call else typed_tree(query, catalog)
     return tuple(_type_of(cast(exp.Expression, p.unalias())) for p in typed.selects) if typed is not None else ()
 
 
 def infer_parameter_kind(query: CheckedQuery, catalog: Catalog, name: str) -> KindName:
     """The kind of a parameter, from what the query compares it with; text where that tells nothing."""
-    typed = _typed_tree(query, catalog) or query.tree
+    typed = typed_tree(query, catalog) or query.tree
     found = (_compared_kind(node) for node in typed.find_all(exp.Placeholder) if node.name == name)
     return next((kind for kind in found if kind is not None), "text")
 
@@ -43,7 +43,7 @@ def placeholder_kinds(query: CheckedQuery, catalog: Catalog) -> tuple[KindName |
     count = len(placeholders(query.sql, query.dialect))
     numbers = iter(range(count))
     numbered = for_driver(query.sql, query.dialect, lambda _: f":each_{next(numbers)}").sql
-    typed = _typed_tree(check_query(numbered, query.dialect), catalog)
+    typed = typed_tree(check_query(numbered, query.dialect), catalog)
     nodes = typed.find_all(exp.Placeholder) if typed is not None else ()
     kinds = {node.name: _compared_kind(node) for node in nodes}
     return tuple(kinds.get(f"each_{number}") for number in range(count))
@@ -72,7 +72,8 @@ def declared_kind(declared: str, dialect: str) -> KindName | None:
     return found.kind if found is not None else None
 
 
-def _typed_tree(query: CheckedQuery, catalog: Catalog) -> exp.Query | None:
+def typed_tree(query: CheckedQuery, catalog: Catalog) -> exp.Query | None:
+    """The query's tree with the types of its parts and the tables of its columns; None where it cannot be followed."""
     named = {table.name.lower() for table in query.tables}
     schema: dict[str, Any] = {}
     for table in catalog.tables:
