@@ -46,6 +46,8 @@ class QueryRequest:
     compared: tuple[KindName | None, ...] = ()
     """What each placeholder of the text, in order, is compared with; empty where days and moments are types of their
     own."""
+    exact_sql: str = ""
+    """The query's text as SQLite computes it with decimals; empty for other databases."""
     parts: tuple[Mapping[str, Value], ...] = ()
     """Values that differ between parts of the query, whose rows come one part after another; for the engine here."""
 

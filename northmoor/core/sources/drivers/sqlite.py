@@ -98,7 +98,7 @@ class SqliteDriver:
         text, values = _bound(request)
         with closing(self._open()) as driver:
             _watch(driver, request.stop)
-            if text.sql != request.query.sql:  # what makes lists is set up before anything but reading is refused
+            if "json_each" in text.sql:  # what makes lists is set up before anything but reading is refused
                 driver.execute("select 1 from json_each('[]')")
             driver.execute("begin")  # what is run again reads the same
             if watched:
@@ -110,7 +110,7 @@ class SqliteDriver:
             except (*_ERRORS, OverflowError) as error:
                 request.stop.raise_if_cancelled()
                 message = self._busy(error) or f"The database refuses it: {_message(error)}."
-                at = named_position(str(error), text)
+                at = named_position(str(error), for_driver(request.query.sql, "sqlite", lambda found: f":{found.name}"))
                 raise QueryError(message, position=at) from error
 
     def _open(self) -> sqlite3.Connection:
@@ -276,7 +276,7 @@ def _bound(request: QueryRequest) -> tuple[DriverSql, dict[str, Any]]:
         values[name] = stored(value, kind)
         return f"select value from json_each(:{name})" if request.listed(placeholder) is not None else f":{name}"
 
-    return for_driver(request.query.sql, "sqlite", form), values
+    return for_driver(request.exact_sql or request.query.sql, "sqlite", form), values
 
 
 def stored(value: Value | Listed, kind: KindName | None = None) -> Any:

@@ -16,6 +16,7 @@ from northmoor.core.sources.library import Library
 from northmoor.core.sources.signals.line_outline import Stretches
 from northmoor.core.sources.signals.series import SeriesName
 from northmoor.core.sources.signals.spans import signals_of
+from northmoor.core.sources.typing.exact_decimals import exact_sql
 from northmoor.core.values.parameter_values import Values
 
 HERE = "here, in the engine"
@@ -103,7 +104,13 @@ def _steps_of_query(resolved: ResolvedQuery, library: Library) -> list[Step]:
         where = f"{connection.name} ({kind.label})"
         if kind.runs_here:
             where = f"{HERE}, on files of {connection.name}"
-        steps.append(Step(query.name, where, _shared_and_sample_notes(resolved), query.sql.strip(), driver.identity))
+        sql = exact_sql(
+            resolved.checked, lambda: library.catalog(connection.name, CancelToken(), counted=False)
+        ).strip()
+        what = _shared_and_sample_notes(resolved)
+        if sql != query.sql.strip():
+            what += " Computed decimals are rounded where they are compared, since SQLite computes with doubles."
+        steps.append(Step(query.name, where, what, sql, driver.identity))
     else:
         message = f"The rows of {_listed(resolved.sources)} are combined." if resolved.sources else "Rows are computed."
         steps.append(Step(query.name, HERE, message, query.sql.strip(), _NOBODY))

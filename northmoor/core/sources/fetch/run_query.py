@@ -29,6 +29,7 @@ from northmoor.core.sources.local.tasks import Named, Opening
 from northmoor.core.sources.typing.coercion import CoercionError, coerce
 from northmoor.core.sources.typing.decimals import fit_decimals
 from northmoor.core.sources.typing.dialect_notes import dialect_notes
+from northmoor.core.sources.typing.exact_decimals import exact_sql
 from northmoor.core.sources.typing.inference import infer_types, placeholder_kinds
 from northmoor.core.values.parameter_values import Listed, Values
 from northmoor.core.values.scalars import Value
@@ -112,7 +113,14 @@ def _query_request(request: FetchRequest) -> QueryRequest:
     bound = {name: request.values.by_name[name] for name in checked.parameters}
     compared = _compared_kinds(request, bound)
     return QueryRequest(checked, bound, request.report.zone, request.stop, request.values.kinds, compared,
-                        request.parts)  # fmt: skip
+                        _exact_sql(request), request.parts)  # fmt: skip
+
+
+def _exact_sql(request: FetchRequest) -> str:
+    checked, connection = request.resolved.checked, request.resolved.query.connection
+    if connection is None or checked.dialect != "sqlite":
+        return ""
+    return exact_sql(checked, lambda: request.library.catalog(connection, request.stop, counted=False))
 
 
 def _compared_kinds(request: FetchRequest, bound: Mapping[str, Value | Listed]) -> tuple[KindName | None, ...]:

@@ -124,6 +124,11 @@ def _type_of(node: exp.Expression) -> ValueType | None:
     return ValueType(name) if name else None
 
 
+def decimal_places(node: exp.Expression) -> int | None:
+    """The places of an exact number with decimals in a typed tree; None for any other value."""
+    return _scale(node) if _has_decimals(node) else None
+
+
 def _has_decimals(node: exp.Expression) -> bool:
     exact = not any(isinstance(n, exp.Div | exp.Avg | exp.Pow | exp.Sqrt) for n in node.walk())
     return exact and any(
@@ -137,6 +142,8 @@ def _scale(node: exp.Expression) -> int | None:
         return None if node.is_string or "e" in node.name.lower() else len(node.name.partition(".")[2])
     if isinstance(node, exp.Column | exp.Cast):
         return _declared_scale(node.type)
+    if isinstance(node, exp.Count):
+        return 0
     if isinstance(node, exp.Mul):
         scales = [_scale(node.this), _scale(node.expression)]
         return None if None in scales else sum(s for s in scales if s is not None)

@@ -1,0 +1,131 @@
+"""Decimals in SQLite compared as decimals: it computes them with doubles, in which 0.1 + 0.2 is not 0.3.
+
+What is computed of declared decimals is rounded, two places beyond its own, wherever it is compared, grouped, made
+distinct, or handed on by an inner query. Nothing else of the text changes.
+"""
+
+from collections.abc import Callable, Iterator, Sequence
+from typing import Any
+
+import sqlglot
+from sqlglot import exp
+from sqlglot.tokens import TokenType  # type: ignore[attr-defined]  # it is re-exported from a compiled module
+
+from northmoor.core.expr.identifiers import quoted
+from northmoor.core.expr.placeholders import mark_placeholders
+from northmoor.core.sources.drivers.catalog import Catalog
+from northmoor.core.sources.drivers.read_only import CheckedQuery
+from northmoor.core.sources.typing.inference import decimal_places, typed_tree
+
+_COMPUTING = (exp.Add, exp.Sub, exp.Mul, exp.Sum)
+_READABLE = (*_COMPUTING, exp.Column, exp.Identifier, exp.Literal, exp.Paren, exp.Abs, exp.Coalesce, exp.Distinct,
+             exp.Count, exp.Star)  # fmt: skip
+"""What is in a piece whose place in the text is known by the places of its words."""
+_COMPARING = (exp.EQ, exp.NEQ, exp.LT, exp.LTE, exp.GT, exp.GTE, exp.Between, exp.In)
+_BEYOND = 2
+"""Places more than declared: SQLite lets columns hold more than they say, and doubles err far behind them."""
+
+
+def exact_sql(query: CheckedQuery, read_catalog: Callable[[], Catalog]) -> str:
+    """The query's text with computed decimals rounded where that decides about rows; as it is for other databases."""
+    if query.dialect != "sqlite" or query.tree.find(*_COMPUTING) is None:
+        return query.sql
+    if (
+        query.tree.find(*_COMPARING, exp.Group, exp.Distinct, exp.Subquery, exp.CTE, exp.SetOperation, exp.Window)
+        is None
+    ):
+        return query.sql
+    typed = typed_tree(query, read_catalog())
+    if typed is None:
+        return query.sql
+    marked = mark_placeholders(query.sql, query.dialect)
+    tokens = sqlglot.tokenize(marked.sql, dialect=query.dialect)
+    inserted: dict[int, str] = {}
+    for node in _deciding(typed):
+        places = _places(node)
+        span = _span(node, tokens) if places is not None else None
+        if places is not None and span is not None:
+            start, end = (marked.original(each) for each in span)
+            name = f" as {quoted(query.sql[start:end])}" if _is_unnamed(node) else ""
+            inserted[start] = "round(" + inserted.get(start, "")
+            inserted[end] = inserted.get(end, "") + f", {places + _BEYOND}){name}"
+    pieces, at = [], 0
+    for offset in sorted(inserted):
+        pieces += [query.sql[at:offset], inserted[offset]]
+        at = offset
+    return "".join([*pieces, query.sql[at:]])
+
+
+def _deciding(tree: exp.Query) -> Iterator[exp.Expression]:
+    """The parts on whose exact values rows depend."""
+    for node in tree.walk():
+        if isinstance(node, _COMPARING):
+            yield from (each for each in node.iter_expressions() if isinstance(each, exp.Expression))
+        elif isinstance(node, exp.Group):
+            yield from node.expressions
+        elif isinstance(node, exp.Window):
+            yield from node.args.get("partition_by") or ()
+        elif isinstance(node, exp.Select) and (node is not tree or node.args.get("distinct") or node.args.get("group")):
+            yield from (each.unalias() for each in node.selects)
+
+
+def _is_unnamed(node: exp.Expression) -> bool:
+    """Whether a part is a column that has its text for a name."""
+    alias = node.parent.args.get("alias") if isinstance(node.parent, exp.Alias) else None
+    return isinstance(alias, exp.Identifier) and "start" not in alias.meta
+
+
+def _places(node: exp.Expression) -> int | None:
+    """The decimal places of a part that is computed of decimals; None for any other."""
+    inner = node.unnest()
+    if not isinstance(inner, (*_COMPUTING, exp.Abs, exp.Coalesce)) or inner.find(*_COMPUTING) is None:
+        return None
+    if any(not isinstance(each, _READABLE) for each in inner.walk()):
+        return None
+    return decimal_places(inner)
+
+
+def _span(node: exp.Expression, tokens: Sequence[Any]) -> tuple[int, int] | None:
+    """Where a part is in the text: from its first word to its last, and on to brackets that are open; None for one that
+    is not in the text."""
+    words = [each for each in node.walk() if isinstance(each, exp.Identifier | exp.Literal) and not _is_owner(each)]
+    if any("start" not in each.meta for each in words):
+        return None
+    words += [each for each in node.walk() if isinstance(each, exp.Func) and "start" in each.meta]
+    start, end = min(each.meta["start"] for each in words), max(each.meta["end"] for each in words)
+    first = next(at for at, token in enumerate(tokens) if token.start >= start)
+    last = max(at for at, token in enumerate(tokens) if token.end <= end)
+    if first >= 2 and tokens[first - 1].token_type is TokenType.DOT:
+        first -= 2  # the table of the first column
+    if last + 1 < len(tokens) and tokens[last + 1].token_type is TokenType.L_PAREN:
+        last += 1  # a function's, over all rows
+    open_brackets = 0
+    for token in tokens[first : last + 1]:
+        open_brackets += _bracket(token)
+        if open_brackets < 0:
+            first, open_brackets = _opening(tokens, first), 0
+    while open_brackets > 0 and last + 1 < len(tokens):
+        last += 1
+        open_brackets += _bracket(tokens[last])
+    while isinstance(node, exp.Paren):
+        first, last, node = first - 1, last + 1, node.this
+    return tokens[first].start, tokens[last].end + 1
+
+
+def _is_owner(name: exp.Expr) -> bool:
+    """Whether a name is that of a column's table, which may have been found for it and be elsewhere in the text."""
+    return isinstance(name.parent, exp.Column) and name.arg_key != "this"
+
+
+def _bracket(token: Any) -> int:
+    return {TokenType.L_PAREN: 1, TokenType.R_PAREN: -1}.get(token.token_type, 0)
+
+
+def _opening(tokens: Sequence[Any], before: int) -> int:
+    """The word that opens the bracket around what begins at another one."""
+    closed = 0
+    for at in range(before - 1, -1, -1):
+        closed += _bracket(tokens[at])
+        if closed > 0:
+            return at
+    return before
