@@ -5,7 +5,7 @@ distinct, or handed on by an inner query. Nothing else of the text changes.
 """
 
 from collections.abc import Callable, Iterator, Sequence
-from typing import Any
+from typing import Any, cast
 
 import sqlglot
 from sqlglot import exp
@@ -66,7 +66,7 @@ def _deciding(tree: exp.Query) -> Iterator[exp.Expression]:
         elif isinstance(node, exp.Window):
             yield from node.args.get("partition_by") or ()
         elif isinstance(node, exp.Select) and (node is not tree or node.args.get("distinct") or node.args.get("group")):
-            yield from (each.unalias() for each in node.selects)
+            yield from (cast(exp.Expression, each.unalias()) for each in node.selects)
 
 
 def _is_unnamed(node: exp.Expression) -> bool:
@@ -88,10 +88,10 @@ def _places(node: exp.Expression) -> int | None:
 def _span(node: exp.Expression, tokens: Sequence[Any]) -> tuple[int, int] | None:
     """Where a part is in the text: from its first word to its last, and on to brackets that are open; None for one that
     is not in the text."""
-    words = [each for each in node.walk() if isinstance(each, exp.Identifier | exp.Literal) and not _is_owner(each)]
-    if any("start" not in each.meta for each in words):
+    names = [each for each in node.walk() if isinstance(each, exp.Identifier | exp.Literal) and not _is_owner(each)]
+    if any("start" not in each.meta for each in names):
         return None
-    words += [each for each in node.walk() if isinstance(each, exp.Func) and "start" in each.meta]
+    words = [*names, *(each for each in node.walk() if isinstance(each, exp.Func) and "start" in each.meta)]
     start, end = min(each.meta["start"] for each in words), max(each.meta["end"] for each in words)
     first = next(at for at, token in enumerate(tokens) if token.start >= start)
     last = max(at for at, token in enumerate(tokens) if token.end <= end)
