@@ -1,7 +1,9 @@
 """Preflight: each rule finds its fault, says what to do and offers it, and is silent on a sound report."""
 
+import re
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -69,6 +71,29 @@ def test_values_that_return_nothing_are_named(library: MakeLibrary) -> None:
     report = report_of(table_of("pieces"), sql="select * from lines where route = :port", parameters=[port])
     (finding,) = preflight(render(report, library(FREIGHT)))
     assert str(finding).startswith("Query rows: It returns no rows for port = Nowhere")
+
+
+@pytest.mark.parametrize(
+    ("sql", "kind", "given", "named"),
+    [
+        ("select * from lines l where pieces > 0 and l.route in (:ids)", "text", ("TQ-SK", "X", "Y"), "2 of 3.*: X, Y. They"),
+        ("select route as r, pieces from lines where (route in (:ids))", "text", ("TQ-IL", "X"), "1 of 2.*: X. "),
+        ("select * from lines where pieces in (:ids)", "integer", (2, 99), "1 of 2.*: 99. "),
+        ("select * from lines where charge in (:ids)", "decimal", ("9.90", "1"), "1 of 2.*: 1. "),
+        ("select * from lines where route in (:ids) or pieces > 0", "text", ("X",), None),
+        ("select pieces from lines where route in (:ids)", "text", ("X", "TQ-IL"), None),
+        ("select * from lines where route in (:ids)", "text", ("TQ-IL",), None),
+    ],
+)  # fmt: skip
+def test_values_from_outside_that_have_no_rows_are_listed(
+    library: MakeLibrary, sql: str, kind: Any, given: tuple[Any, ...], named: str | None
+) -> None:
+    report = report_of(
+        table_of("pieces"), sql=sql, parameters=[Parameter(name="ids", kind=kind, holds="list", default=given)]
+    )
+    found = preflight(render(report, library(FREIGHT)))
+    assert [finding.rule for finding in found] == ["values without rows"] * (named is not None)
+    assert all(re.search(named or "", finding.message) for finding in found)
 
 
 def test_faults_of_the_rendering_come_first_and_once(library: MakeLibrary) -> None:

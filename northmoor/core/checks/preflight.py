@@ -20,6 +20,7 @@ from northmoor.core.checks.link_rules import broken_links
 from northmoor.core.checks.missing_glyphs import missing_glyphs
 from northmoor.core.checks.read_aloud import pictures_without_words, skipped_headings
 from northmoor.core.checks.value_rules import VALUE_RULES, ValuesToCheck
+from northmoor.core.checks.values_without_rows import values_without_rows
 from northmoor.core.document import Document
 from northmoor.core.errors import Cancelled, NorthmoorError, Place
 from northmoor.core.model import edits
@@ -193,6 +194,7 @@ def data_notes(document: Document) -> Iterator[Finding]:
 RULES: tuple[Rule, ...] = (
     unused_parameters,
     empty_queries,
+    values_without_rows,
     uneven_pages,
     split_groups,
     broken_links,
