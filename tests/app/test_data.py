@@ -40,7 +40,7 @@ from northmoor.core.model.data.connections import FilesConnection, PostgresqlCon
 from northmoor.core.model.data.queries import Query
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable
 from northmoor.core.sources.library import Library
-from tests.app.conftest import settle
+from tests.app.conftest import in_dialog, settle
 from tests.servers import PASSWORD, PrivatePostgresql
 
 
@@ -90,19 +90,6 @@ def choose(qtbot: QtBot, text: str) -> None:
     assert actions, [a.text() for a in menu.actions()]
     menu.close()
     actions[0].trigger()
-
-
-def in_dialog(kind: type[QDialog], fill: Callable[[Any], None]) -> None:
-    """When a dialog of a kind is open, fill it in."""
-
-    def look() -> None:
-        dialog = QApplication.activeModalWidget()
-        if isinstance(dialog, kind):
-            fill(dialog)
-        else:
-            QTimer.singleShot(20, look)
-
-    QTimer.singleShot(20, look)
 
 
 def add_query(window: Window, **parts: Any) -> None:
@@ -880,3 +867,30 @@ def test_an_expression_in_a_query_is_computed_as_on_the_page(
     rows_shown(window, qtbot, 19_380)
     wanted = tarrow.execute("select delay_minutes / 60.0 from sailings order by sailing_id")
     assert data.pane.rows.table["hours"].to_pylist() == [hours for (hours,) in wanted]
+
+
+def test_a_condition_is_a_period_in_words_that_the_reader_can_change(
+    window: Window, data: DataWorkspace, qtbot: QtBot
+) -> None:
+    data.editor.setText("select sailing_id, departs_at from sailings\n")
+    data.run()
+    rows_shown(window, qtbot, 19_380)
+
+    def fill(dialog: ConditionDialog) -> None:
+        dialog.left.setCurrentText("departs_at")
+        dialog.operator.setCurrentIndex(dialog.operator.findData("period"))
+        dialog.period.setCurrentText("last month")
+        dialog.accept()
+        assert "can mean two things; write last full month" in dialog.fault.text()
+        dialog.period.setCurrentText("last full month")
+        dialog.accept()
+
+    in_dialog(ConditionDialog, fill)
+    click_chip(data, qtbot, "step")
+    choose(qtbot, "where")
+    assert "where departs_at >= :departs_at_from and departs_at < :departs_at_to" in data.editor.text()
+    assert window.controller.report.parameter("departs_at").default == "last full month"
+    qtbot.waitUntil(lambda: 0 < data.pane.rows.table.num_rows < 19_380, timeout=10_000)
+    window.controller.undo()
+    assert all(parameter.name != "departs_at" for parameter in window.controller.report.parameters)
+    assert ":departs_at" not in data.editor.text()

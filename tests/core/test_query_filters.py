@@ -6,7 +6,12 @@ from decimal import Decimal
 
 import pytest
 
-from northmoor.core.authoring.query_filters import filter_query_by_parameter, value_sql, with_value_kept
+from northmoor.core.authoring.query_filters import (
+    filter_query_by_parameter,
+    filter_query_by_period,
+    value_sql,
+    with_value_kept,
+)
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import QueryError
 from northmoor.core.model.data.queries import Query
@@ -65,3 +70,17 @@ def test_a_parameter_a_list_and_a_condition_are_one_step(library: Callable[[str]
     shared = Query(name="rows", shared="rows")
     with pytest.raises(QueryError, match="query of the library"):
         filter_query_by_parameter(report, shared, "m", "integer", "sqlite")
+
+
+@pytest.mark.parametrize("kind", ["date", "timestamp"])
+def test_a_period_that_the_reader_chooses_holds_its_days_or_moments(library: Callable[[str], Library], kind: str) -> None:
+    moments = ["2025-02-28 23:59:59", "2025-03-01 00:00:00", "2025-03-31 23:59:59", "2025-04-01 00:00:00"]
+    texts = [moment[:10] if kind == "date" else moment for moment in moments]
+    made = library(f"create table calls (at {kind}); insert into calls values " + ", ".join(f"('{text}')" for text in texts))
+    report = report_of(queries=[Query(name="rows", connection="db", sql="select c.at from calls c\n")])
+    changed = filter_query_by_period(report, report.query("rows"), "at", kind, "sqlite")  # type: ignore[arg-type]
+    assert changed.parameter("at").default == "last full month"
+    session, stop = Session(made), CancelToken()
+    resolved = session.resolve_parameters(changed, {"data_time": "2025-04-15T12:00"}, stop)
+    rows = session.rows(changed, "rows", resolved.complete_values(), stop).table.column("at").to_pylist()
+    assert [str(value) for value in rows] == texts[1:3]

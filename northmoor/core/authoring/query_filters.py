@@ -1,5 +1,6 @@
 """A query filtered by one of its result's columns: by a value that it has, or by a parameter that offers all."""
 
+from collections.abc import Iterable
 from datetime import date, datetime
 from decimal import Decimal
 from typing import Any
@@ -82,11 +83,7 @@ def filter_query_by_parameter(report: Report, query: Query, column: str, kind: K
 
     Raises QueryError for a total, and where the SQL does not say what the column is made of.
     """
-    if query.shared is not None:
-        raise QueryError("This is a query of the library; make it this report's own first (⋯ beside its name).")
-    sentence = parse_select(query.sql, dialect)
-    if sentence is None:
-        raise QueryError("This SQL says more than a sentence can; write the condition into it.")
+    sentence = _own_sentence(query, dialect)
     expression = _known_expression(sentence, column)
     if has_aggregate(expression, dialect):
         raise QueryError(f"{column} is a total; filter it by a condition on totals.")
@@ -111,6 +108,43 @@ def filter_query_by_parameter(report: Report, query: Query, column: str, kind: K
         name=name, label=label, kind=kind, required=False, choices_from=ChoicesFrom(query=listed, value=column)
     )
     return edits.change_query(edits.add_parameter(report, parameter), query.name, sql=sql)
+
+
+def period_condition(expression: str, kind: KindName, name: str) -> Condition:
+    """That a day or moment lies within a parameter that holds a period."""
+    begin, end = f":{name}_from", f":{name}_to"
+    if kind == "date":
+        return Comparison(expression, "between", (begin, end))
+    return BooleanGroup("and", (Comparison(expression, ">=", (begin,)), Comparison(expression, "<", (end,))))
+
+
+def period_parameter(column: str, kind: KindName, words: str, taken: Iterable[str]) -> Parameter:
+    """A parameter that holds a period, from its words on: `last full month`."""
+    plain = column.rsplit(".", 1)[-1].strip('"`[]')
+    name = parameter_name(plain, taken)
+    return Parameter(name=name, label=readable_name(plain), kind=kind, holds="range", default=words)
+
+
+def filter_query_by_period(report: Report, query: Query, column: str, kind: KindName, dialect: str) -> Report:
+    """Let whoever runs the report choose the period of a column's days or moments: a condition and a parameter, at
+    first the last full month. Raises QueryError like `filter_query_by_parameter`."""
+    sentence = _own_sentence(query, dialect)
+    expression = _known_expression(sentence, column)
+    if has_aggregate(expression, dialect):
+        raise QueryError(f"{column} is a total; filter it by a condition on totals.")
+    parameter = period_parameter(column, kind, "last full month", report.value_names)
+    changed = with_condition(sentence, period_condition(expression, kind, parameter.name))
+    sql = rewrite_select(query.sql, changed, dialect)
+    return edits.change_query(edits.add_parameter(report, parameter), query.name, sql=sql)
+
+
+def _own_sentence(query: Query, dialect: str) -> SelectModel:
+    if query.shared is not None:
+        raise QueryError("This is a query of the library; make it this report's own first (⋯ beside its name).")
+    sentence = parse_select(query.sql, dialect)
+    if sentence is None:
+        raise QueryError("This SQL says more than a sentence can; write the condition into it.")
+    return sentence
 
 
 def _known_expression(sentence: SelectModel, column: str) -> str:

@@ -15,7 +15,9 @@ from northmoor.app.language.translation import tr
 from northmoor.app.worker import Worker
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import NorthmoorError, QueryError, RefusedQuery
+from northmoor.core.model import edits
 from northmoor.core.model.data.queries import Query
+from northmoor.core.model.parameters import Parameter
 from northmoor.core.session import Session
 from northmoor.core.sources.builder.select_model import SelectModel
 from northmoor.core.sources.builder.select_parser import parse_select
@@ -26,6 +28,7 @@ from northmoor.core.sources.library import Library
 
 _SETTLE = 350  # milliseconds without typing before the sentence follows the SQL
 _ASIDE = "asked_aside"
+_OF_LIBRARY = tr("This is a query of the library; make it this report's own first (⋯ beside its name).")
 _NO_SENTENCE = tr("This SQL has more in it than the sentence can show. It runs as written at the right.")
 
 
@@ -44,6 +47,7 @@ class SentenceHost(Protocol):
     def current(self) -> Query | None: ...
     def column_names(self, query: str) -> list[str]: ...
     def run(self, label: str) -> None: ...
+    def run_quietly(self) -> None: ...
     def show_fault(self, error: NorthmoorError) -> None: ...
 
 
@@ -147,12 +151,29 @@ class SentenceController(QObject):
         self._data.editor.mark_fault(None)
         self._settle.start()
 
-    def _take_step(self, label: str, changed: SelectModel) -> None:
+    def _take_step(self, label: str, changed: SelectModel, parameter: Parameter | None) -> None:
         if self._settle.isActive() and self._data.sentence.sentence is not None:
             self.show_sentence()
             self._data.show_fault(QueryError(tr("The SQL has changed since; check the sentence and try again.")))
             return
-        self._write(label, lambda sql, dialect: rewrite_select(sql, changed, dialect))
+        if parameter is not None:
+            self._add_parameter(label, changed, parameter)
+        else:
+            self._write(label, lambda sql, dialect: rewrite_select(sql, changed, dialect))
+
+    def _add_parameter(self, label: str, changed: SelectModel, parameter: Parameter) -> None:
+        """Change the SQL by a step that needs a parameter, which the report gets in the same step."""
+        query = self._data.current()
+        if query is None:
+            return
+        if query.shared is not None:
+            self._data.show_fault(QueryError(_OF_LIBRARY))
+            return
+        sql = rewrite_select(self._data.editor.text(), changed, self.around(query).dialect)
+        if self._data.controller.edit(
+            label, lambda r, _: edits.change_query(edits.add_parameter(r, parameter), query.name, sql=sql)
+        ):
+            self._data.run_quietly()
 
     def apply(self, label: str, change: Callable[[SelectModel, str], SelectModel]) -> None:
         """Change the current query's sentence, given with its dialect, by a step, and run it."""

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any, Literal
 from PyQt6.QtWidgets import QDialog, QInputDialog, QWidget
 
 from northmoor.app.data.query.dialogs.compute_dialog import ComputeDialog
-from northmoor.app.data.query.dialogs.condition_dialog import ConditionDialog, ConditionScope
+from northmoor.app.data.query.dialogs.condition_dialog import AskedCondition, ConditionDialog, ConditionScope
 from northmoor.app.data.query.dialogs.join_dialog import JoinDialog
 from northmoor.app.data.query.dialogs.pivot_dialogs import PivotDialog, UnpivotDialog
 from northmoor.app.data.query.dialogs.sentence_dialogs import (
@@ -21,6 +21,7 @@ from northmoor.app.data.query.dialogs.table_picker import TableDialog
 from northmoor.app.data.query.sentence_text import short
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.menus import MenuEntries, menu_of
+from northmoor.core.model.parameters import Parameter
 from northmoor.core.sources.builder.asides import values_sql
 from northmoor.core.sources.builder.computing import first_of_each
 from northmoor.core.sources.builder.edits import (
@@ -101,7 +102,7 @@ class SentenceSteps:
         dialog = TableDialog(around, self._view)
         table = dialog.table() if self._accepted(dialog) else None
         if table is not None:
-            self._view.changed.emit(tr("Take {name}").format(name=table.name), select_all(table, around.dialect))
+            self._view.changed.emit(tr("Take {name}").format(name=table.name), select_all(table, around.dialect), None)
 
     def table_menu(self, at: int) -> None:
         """What can be done with a table of the sentence."""
@@ -153,25 +154,27 @@ class SentenceSteps:
         ]
         self._open(entries)
 
-    def _put(self, place: ConditionPlace, condition: Condition | None) -> None:
+    def _put(self, place: ConditionPlace, condition: Condition | None, parameter: Parameter | None = None) -> None:
         label = tr("Change the condition") if place.clause == "where" else tr("Change the condition on totals")
-        self._view.report_change(label, place.changed(self._sentence, condition))
+        self._view.report_change(label, place.changed(self._sentence, condition), parameter)
 
     def _change_condition(self, place: ConditionPlace, found: Comparison) -> None:
-        changed = self._ask_comparison(place, found)
-        if changed is not None:
-            self._put(place, change_condition(place.condition(self._sentence), place.path, changed))
+        asked = self._ask_condition(place, found)
+        if asked is not None:
+            changed = change_condition(place.condition(self._sentence), place.path, asked.condition)
+            self._put(place, changed, asked.parameter)
 
     def _add_operand(self, place: ConditionPlace, joining: Literal["and", "or"]) -> None:
-        other = self._ask_comparison(place, None)
-        if other is not None:
-            self._put(place, add_operand(place.condition(self._sentence), place.path, other, joining))
+        asked = self._ask_condition(place, None)
+        if asked is not None:
+            changed = add_operand(place.condition(self._sentence), place.path, asked.condition, joining)
+            self._put(place, changed, asked.parameter)
 
     def turn(self, place: ConditionPlace) -> None:
         """Turn and into or, and back."""
         self._put(place, toggle_connective(place.condition(self._sentence), place.path))
 
-    def _ask_comparison(self, place: ConditionPlace, comparison: Comparison | None) -> Comparison | None:
+    def _ask_condition(self, place: ConditionPlace, comparison: Comparison | None) -> AskedCondition | None:
         sentence, around = self._sentence, self._view.around
         is_where = place.clause == "where"
         columns = around.kinds(sentence) if is_where else {k.expression: "number" for k in sentence.select_items}
@@ -183,19 +186,21 @@ class SentenceSteps:
             lambda expression: values_sql(sentence, expression),
         )
         dialog = ConditionDialog(scope, comparison, self._view)
-        return dialog.comparison() if self._accepted(dialog) else None
+        return dialog.asked() if self._accepted(dialog) else None
 
     def add_condition(self) -> None:
         """Ask for another condition on rows."""
-        added = self._ask_comparison(ConditionPlace("where"), None)
+        added = self._ask_condition(ConditionPlace("where"), None)
         if added is not None:
-            self._view.report_change(tr("Add a condition"), with_condition(self._sentence, added))
+            sentence = with_condition(self._sentence, added.condition)
+            self._view.report_change(tr("Add a condition"), sentence, added.parameter)
 
     def add_total_condition(self) -> None:
         """Ask for another condition on totals."""
-        added = self._ask_comparison(ConditionPlace("having"), None)
+        added = self._ask_condition(ConditionPlace("having"), None)
         if added is not None:
-            self._view.report_change(tr("Add a condition on totals"), with_total_condition(self._sentence, added))
+            sentence = with_total_condition(self._sentence, added.condition)
+            self._view.report_change(tr("Add a condition on totals"), sentence, added.parameter)
 
     # columns, order, amount
 

@@ -14,6 +14,7 @@ from northmoor.app.data.query.sentence_text import by_words, comparison_words, j
 from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.widgets.flow_layout import GLUED
 from northmoor.app.widgets.widget_tools import mark_invalid
+from northmoor.core.model.parameters import Parameter
 from northmoor.core.sources.builder.select_model import (
     ClausePlaces,
     Comparison,
@@ -28,7 +29,8 @@ from northmoor.core.sources.builder.select_model import (
 class SentenceView(ChipRow):
     """Shows a sentence; a change is reported with what was done and the sentence it makes."""
 
-    changed = pyqtSignal(str, object)
+    changed = pyqtSignal(str, object, object)
+    """What was done, the sentence, and a parameter that the report gets for it, if any."""
     sql_wanted = pyqtSignal()
     rewrite_wanted = pyqtSignal(str, object)
     """What is to be done, and a function from the SQL and its dialect to the changed SQL."""
@@ -209,10 +211,10 @@ class SentenceView(ChipRow):
 
     # for the steps
 
-    def report_change(self, label: str, sentence: SelectModel) -> None:
-        """Report a changed sentence, if it is another."""
+    def report_change(self, label: str, sentence: SelectModel, parameter: Parameter | None = None) -> None:
+        """Report a changed sentence, if it is another, and a parameter that it needs."""
         if sentence != self._sentence:
-            self.changed.emit(label, sentence)
+            self.changed.emit(label, sentence, parameter)
 
 
 _STACKING = {

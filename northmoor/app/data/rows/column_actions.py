@@ -12,12 +12,19 @@ from northmoor.app.data.rows.rows_pane import RowsPane
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.menus import MenuEntries, menu_of
-from northmoor.core.authoring.query_filters import filter_query_by_parameter, with_range_kept, with_value_kept
+from northmoor.core.authoring.query_filters import (
+    filter_query_by_parameter,
+    filter_query_by_period,
+    with_range_kept,
+    with_value_kept,
+)
 from northmoor.core.compute.explore.profile import ColumnProfile, ProfilePart
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.expr.formats import FormatLocale, format_one
 from northmoor.core.expr.identifiers import sql_name
 from northmoor.core.model.data.queries import Query
+from northmoor.core.model.kinds.value_kinds import KindName
+from northmoor.core.model.report import Report
 from northmoor.core.sources.builder.edits import item_name, project
 from northmoor.core.sources.builder.select_model import OrderItem, SelectModel
 from northmoor.core.sources.fetch.query_resolution import dialect_of
@@ -108,12 +115,14 @@ class ColumnActions:
 
     def column_entries(self, column: str) -> MenuEntries:
         """What can be done with a column of the result."""
+        by_period: MenuEntries = [(tr("Let the reader choose a period"), partial(self.ask_by_period, column))]
         return [
             (tr("Sort by {column}").format(column=column), partial(self._sort, column, False)),
             (tr("Sort by {column}, last first").format(column=column), partial(self._sort, column, True)),
             ("", None),
             (tr("Only rows that have a value"), partial(self._keep, column, None, False)),
             (tr("Let the reader choose a value"), partial(self.ask_by_parameter, column)),
+            *(by_period if self._kind(column) in ("date", "timestamp") else []),
             ("", None),
             (tr("Leave {column} out").format(column=column), partial(self._leave_out, column)),
         ]
@@ -151,16 +160,26 @@ class ColumnActions:
 
         self._data.steps.apply(tr("Leave {column} out").format(column=column), change)
 
+    def _kind(self, column: str) -> KindName | None:
+        rows = self._data.pane.rows
+        return rows.types[rows.names.index(column)].kind if rows is not None else None
+
     def ask_by_parameter(self, column: str) -> None:
         """Add a condition, a parameter and its list, so that whoever runs the report chooses a value, or all."""
-        rows, query, report = self._data.pane.rows, self._data.current(), self._data.controller.report
-        if rows is None or query is None or report is None:
+        self._ask_by(filter_query_by_parameter, column, tr("Let the reader choose {column}").format(column=column))
+
+    def ask_by_period(self, column: str) -> None:
+        """Add a condition and a parameter, so that whoever runs the report chooses the period."""
+        label = tr("Let the reader choose the period of {column}").format(column=column)
+        self._ask_by(filter_query_by_period, column, label)
+
+    def _ask_by(self, change: Callable[[Report, Query, str, KindName, str], Report], column: str, label: str) -> None:
+        query, report, kind = self._data.current(), self._data.controller.report, self._kind(column)
+        if query is None or report is None or kind is None:
             return
-        kind = rows.types[rows.names.index(column)].kind
         try:
-            dialect = dialect_of(query, self._data.library)
-            changed = filter_query_by_parameter(report, query, column, kind, dialect)
+            changed = change(report, query, column, kind, dialect_of(query, self._data.library))
         except NorthmoorError as error:
             self._data.show_fault(error)
             return
-        self._data.controller.edit(tr("Let the reader choose {column}").format(column=column), lambda _, __: changed)
+        self._data.controller.edit(label, lambda _, __: changed)

@@ -4,7 +4,7 @@ A value is read only if writing it gives the same SQL, so that nothing changes b
 """
 
 import re
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Literal
@@ -106,3 +106,13 @@ def operand_kind(kind: KindName | None) -> OperandKind:
         return "number"
     simple: dict[str | None, OperandKind] = {"date": "date", "timestamp": "timestamp", "boolean": "sql"}
     return simple.get(kind, "text")
+
+
+def kind_of_column(kinds: Mapping[str, OperandKind], column: str) -> OperandKind | None:
+    """The kind of a column among those of a sentence's tables; it may be written without its table where only one has
+    it. None for any other expression."""
+    found = kinds.get(column)
+    if found is not None:
+        return found
+    named = {kind for name, kind in kinds.items() if name.rpartition(".")[2] == column}
+    return named.pop() if len(named) == 1 else None

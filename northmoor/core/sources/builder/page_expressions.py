@@ -13,7 +13,7 @@ from sqlglot import exp
 from northmoor.core.errors import ExpressionError, QueryError
 from northmoor.core.expr.language import OWN_FUNCTIONS, function_name, parse
 from northmoor.core.sources.builder.computing import DatePart, date_part_sql
-from northmoor.core.sources.builder.operands import OperandKind
+from northmoor.core.sources.builder.operands import OperandKind, kind_of_column
 
 _DATABASES = {"sqlite": "SQLite", "postgres": "PostgreSQL", "mysql": "MariaDB", "duckdb": "DuckDB"}
 _DOUBLE = {"sqlite": "real", "postgres": "double precision", "mysql": "double"}
@@ -79,7 +79,7 @@ class _Writer:
         if isinstance(node, exp.Paren | exp.Neg):
             return self.kind(node.this)
         if isinstance(node, exp.Column):
-            return self.kinds.get(node.sql(self.dialect)) or self.kinds.get(node.name)
+            return kind_of_column(self.kinds, node.sql(self.dialect))
         if isinstance(node, exp.Literal):
             return "text" if node.is_string else "number"
         if isinstance(node, exp.DPipe):

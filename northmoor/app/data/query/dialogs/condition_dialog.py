@@ -2,6 +2,8 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from datetime import datetime
+from zoneinfo import ZoneInfo
 
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -23,14 +25,22 @@ from northmoor.app.data.query.sentence_text import operator_words
 from northmoor.app.language.translation import number_text, tr
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.widget_tools import items_in_list
+from northmoor.core.authoring.query_filters import period_condition, period_parameter
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import NorthmoorError, QueryError
-from northmoor.core.sources.builder.operands import Operand, OperandKind
-from northmoor.core.sources.builder.select_model import OPERATORS, Comparison
+from northmoor.core.model.kinds.value_kinds import KindName
+from northmoor.core.model.parameters import Parameter
+from northmoor.core.sources.builder.operands import Operand, OperandKind, kind_of_column
+from northmoor.core.sources.builder.select_model import OPERATORS, Comparison, Condition
+from northmoor.core.values.relative_periods import COMMON, COMMON_MOMENTS, Clock, period
 
 _NONE_NEEDED, _TWO_NEEDED, _LISTS = ("is null", "is not null"), ("between", "not between"), ("in", "not in")
 _TEXT_ONLY = ("like", "not like")
+_PERIOD = "period"
+"""Not an operator of SQL: that a day or moment lies within a period in words, which a parameter holds."""
+_CLOCK = Clock(datetime(2025, 1, 1), ZoneInfo("UTC"))
+"""Any moment: whether words are a period does not depend on it."""
 
 
 @dataclass(frozen=True)
@@ -43,6 +53,14 @@ class ConditionScope:
     ask: AskRows | None = None
     values_sql: Callable[[str], str] | None = None
     """The SQL for the values of an expression."""
+
+
+@dataclass(frozen=True)
+class AskedCondition:
+    """A condition, and the parameter that the report gets for it, if any."""
+
+    condition: Condition
+    parameter: Parameter | None = None
 
 
 class ConditionDialog(StepDialog):
@@ -72,6 +90,12 @@ class ConditionDialog(StepDialog):
         self.whole.setAccessibleName(tr("Condition as SQL"))
         self.whole.setTabChangesFocus(True)
         self.whole.setFixedHeight(96)
+        self.period = QComboBox()
+        self.period.setEditable(True)
+        self.period.setAccessibleName(tr("Period in words"))
+        self.period.setToolTip(
+            tr("Such as last full month; the report gets a parameter with it, so another can be chosen")
+        )
         self.values = QPushButton(icon("list"), tr("Values in the data…"))
         self.values.setAutoDefault(False)
         self.values.setVisible(scope.ask is not None)
@@ -91,6 +115,7 @@ class ConditionDialog(StepDialog):
         self.form.addRow("", self.operator)
         self.form.addRow(tr("&Value"), self.first)
         self.form.addRow(tr("&And"), self.second)
+        self.form.addRow(tr("&Period"), self.period)
         self.form.addRow(tr("&Values"), self.list)
         self.form.addRow(tr("&Condition"), self.whole)
         more = QHBoxLayout()
@@ -110,7 +135,7 @@ class ConditionDialog(StepDialog):
             self._follow_column()
             return
         self.left.setCurrentText(given.left)
-        self._wanted = self._scope.columns.get(given.left, "text")
+        self._wanted = kind_of_column(self._scope.columns, given.left) or "text"
         self._fill_operators(given.operator)
         if not given.operator:
             self.whole.setPlainText(given.left)
@@ -126,13 +151,18 @@ class ConditionDialog(StepDialog):
         for operator in OPERATORS:
             if operator not in _TEXT_ONLY or self._wanted in ("text", "sql") or operator == chosen:
                 self.operator.addItem(operator_words(operator, self._wanted), operator)
+        if self._wanted in ("date", "timestamp"):
+            self.operator.addItem(tr("is in the period, in words"), _PERIOD)
+            self.period.clear()
+            self.period.addItems(COMMON if self._wanted == "date" else COMMON_MOMENTS)
+            self.period.setCurrentText("last full month")
         self.operator.addItem(tr("any condition, as SQL"), "")
         self.operator.setCurrentIndex(max(self.operator.findData(chosen), 0) if chosen or self._given else 0)
         self.operator.blockSignals(False)
 
     def _follow_column(self) -> None:
         """A value is of the kind that the column has; one that is filled in stays what it is."""
-        wanted = self._scope.columns.get(self.left.currentText().strip())
+        wanted = kind_of_column(self._scope.columns, self.left.currentText().strip())
         if wanted is None or wanted == self._wanted:
             return
         self._wanted = wanted
@@ -148,14 +178,15 @@ class ConditionDialog(StepDialog):
         operator = self.operator.currentData()
         shown = {
             self.left: bool(operator),
-            self.first: operator not in ("", *_NONE_NEEDED, *_LISTS),
+            self.first: operator not in ("", _PERIOD, *_NONE_NEEDED, *_LISTS),
             self.second: operator in _TWO_NEEDED,
+            self.period: operator == _PERIOD,
             self.list: operator in _LISTS,
             self.whole: operator == "",
         }
         for widget, is_shown in shown.items():
             self.form.setRowVisible(widget, is_shown)
-        self.values.setEnabled(operator not in ("", *_NONE_NEEDED, *_TWO_NEEDED, *_TEXT_ONLY))
+        self.values.setEnabled(operator not in ("", _PERIOD, *_NONE_NEEDED, *_TWO_NEEDED, *_TEXT_ONLY))
         if operator == "" and not self.whole.toPlainText().strip() and self.left.currentText().strip():
             self.whole.setPlainText(self.left.currentText().strip())
         self.adjustSize()
@@ -181,9 +212,24 @@ class ConditionDialog(StepDialog):
         editors = () if operator in _NONE_NEEDED else (self.first, self.second)[: 1 + (operator in _TWO_NEEDED)]
         return Comparison(left, operator, tuple(editor.sql() for editor in editors))
 
+    def asked(self) -> AskedCondition:
+        """The condition that is filled in, and the parameter of a period. Raises QueryError like `comparison`."""
+        if self.operator.currentData() != _PERIOD:
+            return AskedCondition(self.comparison())
+        left, words = self.left.currentText().strip(), self.period.currentText().strip()
+        if not left:
+            raise QueryError(tr("Choose a column, or write an expression."))
+        kind: KindName = "date" if self._wanted == "date" else "timestamp"
+        try:
+            period(words, _CLOCK)
+        except ValueError as error:
+            raise QueryError(str(error)) from error
+        parameter = period_parameter(left, kind, words, self._scope.parameters)
+        return AskedCondition(period_condition(left, kind, parameter.name), parameter)
+
     def check(self) -> None:
         """See that what is filled in is whole. Raises QueryError."""
-        self.comparison()
+        self.asked()
 
     # values in the data
 
