@@ -9,12 +9,11 @@ from typing import Any
 
 import pyarrow.parquet as pq
 import pytest
-from PyQt6.QtCore import QPoint, Qt, QTimer
+from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import (
     QApplication,
     QComboBox,
-    QDialog,
     QFileDialog,
     QLineEdit,
     QMenu,
