@@ -73,10 +73,14 @@ def test_a_parameter_a_list_and_a_condition_are_one_step(library: Callable[[str]
 
 
 @pytest.mark.parametrize("kind", ["date", "timestamp"])
-def test_a_period_that_the_reader_chooses_holds_its_days_or_moments(library: Callable[[str], Library], kind: str) -> None:
+def test_a_period_that_the_reader_chooses_holds_its_days_or_moments(
+    library: Callable[[str], Library], kind: str
+) -> None:
     moments = ["2025-02-28 23:59:59", "2025-03-01 00:00:00", "2025-03-31 23:59:59", "2025-04-01 00:00:00"]
     texts = [moment[:10] if kind == "date" else moment for moment in moments]
-    made = library(f"create table calls (at {kind}); insert into calls values " + ", ".join(f"('{text}')" for text in texts))
+    made = library(
+        f"create table calls (at {kind}); insert into calls values " + ", ".join(f"('{text}')" for text in texts)
+    )
     report = report_of(queries=[Query(name="rows", connection="db", sql="select c.at from calls c\n")])
     changed = filter_query_by_period(report, report.query("rows"), "at", kind, "sqlite")  # type: ignore[arg-type]
     assert changed.parameter("at").default == "last full month"
