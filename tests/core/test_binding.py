@@ -257,3 +257,45 @@ def test_a_query_with_lists_can_be_checked_without_running_it(sources: dict[str,
     for given_texts in ([], ["a", "b'"]):
         told = Session(sources[source]).check(report, "rows", bind(report, {"given": given_texts}), CancelToken())
         assert told == "db"
+
+
+@pytest.mark.parametrize("source", SOURCES)
+@pytest.mark.parametrize(
+    "sql",
+    [
+        "select port_id,\n  :given as given, «nope» from ports",
+        "select port_id, :given as given\nfrom ports where «misspelt»(name) = 'x'",
+        "select p.port_id, :given as given from ports p\njoin «harbours» h on h.port_id = p.port_id",
+        "select p.port_id, :given as given, 'a long text that takes much of this line' as a, upper(lower(p.name)) as b, "
+        "upper(«nope») as c, 'another long text at its end' as d from ports p",
+    ],
+)
+def test_a_fault_of_a_run_has_its_place_in_what_was_written(sources: dict[str, Library], source: str, sql: str) -> None:
+    written = sql.replace("«", "").replace("»", "")
+    with pytest.raises(QueryError) as caught:
+        ask(sources[source], written, Parameter(name="given"), given="a value that is longer than its name")
+    assert caught.value.position is not None
+    assert written[caught.value.position :].startswith(sql.partition("«")[2].partition("»")[0])
+
+
+@pytest.mark.parametrize("source", ["postgresql", "duckdb"])
+def test_whole_numbers_and_lists_are_arguments_of_functions(sources: dict[str, Library], source: str) -> None:
+    whole = [Parameter(name=name, kind="integer", holds=holds) for name, holds in (("n", "one"), ("ids", "list"))]
+    day = Parameter(name="day", kind="date")
+    length = "cardinality(:ids)" if source == "postgresql" else "len(:ids)"
+    sql = (
+        f"select left(name, :n) as a, make_date(2025, :n, 1) as b, :day + :n as c, {length} as d "
+        "from ports where port_id = any(:ids)"
+    )
+    (row,) = ask(sources[source], sql, *whole, day, n=2, ids=[1, 99], day=date(2025, 1, 30))
+    assert row == {"a": "Ta", "b": date(2025, 2, 1), "c": date(2025, 2, 1), "d": 2}
+    large = 2**40
+    (row,) = ask(sources[source], "select :n + 1 as a from ports where port_id = 1", *whole, n=large, ids=[1])
+    assert row["a"] == large + 1
+
+
+def test_what_a_server_takes_no_list_in_is_said(sources: dict[str, Library]) -> None:
+    with pytest.raises(QueryError, match=r":given is a list; write in \(:given\)"):
+        ask(sources["postgresql"], "select name from ports where name = :given", texts(), given=["a"])
+    with pytest.raises(QueryError, match=r":given is a list; write in \(:given\)"):
+        ask(sources["sqlite"], "select lower(:given) from ports", texts(), given=["a"])

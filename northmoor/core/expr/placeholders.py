@@ -25,13 +25,15 @@ _NOT_BEFORE = re.compile(r"[A-Za-z0-9_)\]'\"]")
 class Placeholder:
     """A ``:name`` in a text: the offset of its colon, the offset after it, and the name.
 
-    `is_listed` says whether it is alone in the brackets of ``in (:name)``, where a list may be.
+    `is_listed` says whether it is alone in the brackets of ``in (:name)`` or ``any (:name)``, where a list may be;
+    `is_argument` whether it is an argument of a function, where an array may be.
     """
 
     start: int
     end: int
     name: str
     is_listed: bool = False
+    is_argument: bool = False
 
 
 def placeholders(sql: str, dialect: str) -> tuple[Placeholder, ...]:
@@ -47,13 +49,36 @@ def placeholders(sql: str, dialect: str) -> tuple[Placeholder, ...]:
             continue
         if _NAME.fullmatch(sql[word.start : word.end + 1]):
             name = sql[word.start : word.end + 1]
-            found.append(Placeholder(colon.start, word.end + 1, name, _is_listed(tokens, at)))
+            is_listed = _is_listed(tokens, at)
+            is_argument = not is_listed and _is_argument(tokens, at)
+            found.append(Placeholder(colon.start, word.end + 1, name, is_listed, is_argument))
     return tuple(found)
 
 
+_BEFORE_LISTS = {TokenType.IN, TokenType.ANY, TokenType.ALL, TokenType.SOME}
+_NO_FUNCTIONS = {"in", "any", "all", "some", "values", "and", "or", "not", "where", "on", "using", "as"}
+
+
 def _is_listed(tokens: Sequence[Any], colon: int) -> bool:
-    around = (*tokens[max(colon - 2, 0) : colon], *tokens[colon + 2 : colon + 3])
-    return [t.token_type for t in around] == [TokenType.IN, TokenType.L_PAREN, TokenType.R_PAREN]
+    around = [token.token_type for token in (*tokens[max(colon - 2, 0) : colon], *tokens[colon + 2 : colon + 3])]
+    return len(around) == 3 and around[0] in _BEFORE_LISTS and around[1:] == [TokenType.L_PAREN, TokenType.R_PAREN]
+
+
+def _is_argument(tokens: Sequence[Any], colon: int) -> bool:
+    """Whether all between two commas, or comma and bracket, of a function's arguments is the placeholder."""
+    after = tokens[colon + 2].token_type if colon + 2 < len(tokens) else None
+    before = tokens[colon - 1].token_type if colon else None
+    if after not in (TokenType.COMMA, TokenType.R_PAREN) or before not in (TokenType.COMMA, TokenType.L_PAREN):
+        return False
+    depth = 1
+    for at in range(colon - 1, 0, -1):
+        depth += {TokenType.R_PAREN: 1, TokenType.L_PAREN: -1}.get(tokens[at].token_type, 0)
+        if depth == 0:
+            name = tokens[at - 1]
+            return (
+                name.end + 1 == tokens[at].start and name.text.lower() not in _NO_FUNCTIONS and name.text.isidentifier()
+            )
+    return False
 
 
 @dataclass(frozen=True)
@@ -83,9 +108,14 @@ def named_position(message: str, text: DriverSql) -> int | None:
     named = _NAMED.search(message)
     if named is None:
         return None
-    name = next(part for part in named.groups() if part is not None)
-    found = re.search(rf"(?<!\w){re.escape(name)}(?!\w)", text.sql, re.IGNORECASE)
-    return text.original(found.start()) if found else None
+    at = word_position(next(part for part in named.groups() if part is not None), text.sql)
+    return text.original(at) if at is not None else None
+
+
+def word_position(word: str, sql: str) -> int | None:
+    """Where a word, or several, is in a text, in capitals or not; None if nowhere."""
+    found = re.search(rf"(?<!\w){re.escape(word)}(?!\w)", sql, re.IGNORECASE)
+    return found.start() if found else None
 
 
 def for_driver(sql: str, dialect: str, form: Callable[[Placeholder], str]) -> DriverSql:

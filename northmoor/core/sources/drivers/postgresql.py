@@ -6,7 +6,7 @@ bound. The session is read-only at the server, and waits for locks a limited tim
 
 import os
 import ssl
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import closing, contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
@@ -31,7 +31,7 @@ from northmoor.core.model.kinds.value_types import MAX_PRECISION, ValueType
 from northmoor.core.sources.drivers.catalog import Catalog, Routine
 from northmoor.core.sources.drivers.credentials import Credential
 from northmoor.core.sources.drivers.own_thread import OwnThreadDriver
-from northmoor.core.sources.drivers.postgresql_rows import RowStream
+from northmoor.core.sources.drivers.postgresql_rows import DECLARE, RowStream
 from northmoor.core.sources.drivers.protocol import DriverHost, QueryRequest, ResultStream, enforce_limits
 from northmoor.core.sources.drivers.reflection import reflected_tables
 from northmoor.core.sources.drivers.server import WAIT, encryption_of, unreachable
@@ -51,6 +51,9 @@ _OIDS: dict[KindName, tuple[int, int]] = {
     "text": (25, 1009),
 }
 """The server's numbers for a value's type and for a list of them."""
+_SHORT_INTEGER = (23, 1007)
+_NO_FUNCTION = "42883"
+"""The state in which the server knows no function or operator for the types of what it is given."""
 _ARROW: dict[KindName, pa.DataType] = {
     kind: arrow_type(ValueType(kind, MAX_PRECISION if kind == "decimal" else 0)) for kind in _OIDS
 }
@@ -113,8 +116,10 @@ class PostgresqlDriver:
         """Let the server prepare the query; its position of a fault is that in the text as written."""
         text, order = _numbered(request)
         with self._open(request.zone) as connection, request.stop.on_cancel(connection.cancel_safe):
-            oids = [_OIDS[request.kinds.get(n, "text")][isinstance(request.values[n], tuple)] for n in order]
-            result = connection.pgconn.prepare(b"", text.sql.encode(), oids)
+            result = _prepared(connection, request, text, order, _OIDS)
+            if result.error_field(psycopg.pq.DiagnosticField.SQLSTATE) == _NO_FUNCTION.encode():
+                short = _prepared(connection, request, text, order, {**_OIDS, "integer": _SHORT_INTEGER})
+                result = short if short.status == psycopg.pq.ExecStatus.COMMAND_OK else result
             if result.status != psycopg.pq.ExecStatus.COMMAND_OK:
                 request.stop.raise_if_cancelled()
                 raise _refused(result, text)
@@ -131,7 +136,7 @@ class PostgresqlDriver:
             with (
                 connection,
                 connection.cursor() as clock,
-                closing(RowStream(connection, text.sql, _bound(request, order), request.stop)) as rows,
+                closing(_rows(connection, request, text, order)) as rows,
                 request.stop.on_cancel(rows.cancel),
             ):
                 names, kinds = tuple(c.name for c in rows.columns), tuple(c.kind for c in rows.columns)
@@ -140,7 +145,7 @@ class PostgresqlDriver:
                 yield ResultStream(names, kinds, batches, moment, preview=rows.preview)
         except (adbc_driver_manager.Error, OSError) as error:  # a copy that breaks off is reported by Arrow
             request.stop.raise_if_cancelled()
-            raise _fault(error) from error
+            raise _fault(error, text) from error
 
     def _open(self, zone: ZoneInfo | None = None) -> psycopg.Connection[Any]:
         try:
@@ -200,20 +205,52 @@ def _numbered(request: QueryRequest) -> tuple[DriverSql, list[str]]:
         if placeholder.name not in order:
             order.append(placeholder.name)
         number = f"${order.index(placeholder.name) + 1}"
-        return number if request.listed(placeholder) is None else f"select unnest({number})"
+        is_array = placeholder.is_argument or request.listed(placeholder) is None
+        return number if is_array else f"select unnest({number})"
 
     return for_driver(request.query.sql, "postgres", form), order
 
 
-def _bound(request: QueryRequest, order: list[str]) -> pa.RecordBatch | None:
-    arrays = [_array(request.values[name], request.kinds.get(name, "text")) for name in order]
+def _prepared(
+    connection: psycopg.Connection[Any],
+    request: QueryRequest,
+    text: DriverSql,
+    order: list[str],
+    types: Mapping[KindName, tuple[int, int]],
+) -> psycopg.pq.abc.PGresult:
+    oids = [types[request.kinds.get(name, "text")][isinstance(request.values[name], tuple)] for name in order]
+    return connection.pgconn.prepare(b"", text.sql.encode(), oids)
+
+
+def _rows(connection: Any, request: QueryRequest, text: DriverSql, order: list[str]) -> RowStream:
+    """The rows with whole numbers bound as long ones; as short ones where the server has the function or operator only
+    for these, as most of its own are."""
+    try:
+        return RowStream(connection, text.sql, _bound(request, order), request.stop)
+    except adbc_driver_manager.Error as error:
+        short = _bound(request, order, pa.int32()) if error.sqlstate == _NO_FUNCTION else None
+        if short is None:
+            raise
+        connection.rollback()
+        return RowStream(connection, text.sql, short, request.stop)
+
+
+def _bound(request: QueryRequest, order: list[str], whole: pa.DataType | None = None) -> pa.RecordBatch | None:
+    """The values; None where there are none, or where a whole number does not fit the type for them."""
+    try:
+        arrays = [_array(request.values[name], request.kinds.get(name, "text"), whole) for name in order]
+    except (pa.ArrowInvalid, OverflowError):
+        if whole is None:
+            raise
+        return None
     return pa.record_batch(arrays, names=order) if order else None
 
 
-def _array(value: Value | Listed, kind: KindName) -> pa.Array:
+def _array(value: Value | Listed, kind: KindName, whole: pa.DataType | None) -> pa.Array:
     """A value as an array of one. Nulls and empty lists have a type too."""
     values = value if isinstance(value, tuple) else (value,)
-    made = pa.array(values, None if kind == "decimal" and any(v is not None for v in values) else _ARROW[kind])
+    wanted = whole if whole is not None and kind == "integer" else _ARROW[kind]
+    made = pa.array(values, None if kind == "decimal" and any(v is not None for v in values) else wanted)
     return pa.ListArray.from_arrays([0, len(made)], made) if isinstance(value, tuple) else made
 
 
@@ -226,7 +263,7 @@ def _canceller(connection: sa.Connection) -> Any:
     return connection.connection.driver_connection.cancel_safe  # type: ignore[union-attr]  # it is open
 
 
-def _fault(error: adbc_driver_manager.Error | OSError) -> QueryError | ConnectionFault | OutOfMemory:
+def _fault(error: adbc_driver_manager.Error | OSError, text: DriverSql) -> QueryError | ConnectionFault | OutOfMemory:
     if isinstance(error, OSError):
         message = _bare(str(error))
         return ConnectionFault(f"The server ended the connection ({message}). Nothing is lost; run the query again.")
@@ -239,7 +276,8 @@ def _fault(error: adbc_driver_manager.Error | OSError) -> QueryError | Connectio
         return OutOfMemory(f"There is not enough memory for its rows; {LESS_MEMORY}.")
     if state == "55P03":
         return QueryError(f"Another session holds a lock on a table for over {WAIT} s. Run the query again later.")
-    return QueryError(f"The server refuses it: {message.rstrip('.')}.")
+    hint, position = details.get("PG_DIAG_MESSAGE_HINT", b""), details.get("PG_DIAG_STATEMENT_POSITION")
+    return _refusal(message, hint.decode(), int(position) - len(DECLARE) if position else None, text)
 
 
 def _refused(result: Any, text: DriverSql) -> QueryError:
@@ -247,7 +285,12 @@ def _refused(result: Any, text: DriverSql) -> QueryError:
     message = (result.error_field(field.MESSAGE_PRIMARY) or b"").decode()
     hint = (result.error_field(field.MESSAGE_HINT) or b"").decode()
     position = result.error_field(field.STATEMENT_POSITION)
-    offset = text.original(int(position) - 1) if position else None
+    return _refusal(message, hint, int(position) if position else None, text)
+
+
+def _refusal(message: str, hint: str, position: int | None, text: DriverSql) -> QueryError:
+    """The server's words, its hint, and where it means; positions count from 1."""
+    offset = text.original(position - 1) if position is not None and position > 0 else None
     return QueryError(f"The server refuses it: {message.rstrip('.')}.{f' {hint}' if hint else ''}", position=offset)
 
 

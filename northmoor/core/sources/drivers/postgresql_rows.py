@@ -21,6 +21,8 @@ from northmoor.core.engine.arrow_types import UNKNOWN_SCALE
 from northmoor.core.model.kinds.value_types import MAX_PRECISION, ValueType
 from northmoor.core.sources.drivers.protocol import FIRST_ROWS, next_batch_size, unique_column_names
 
+DECLARE = "declare rows no scroll cursor for "
+"""What is before the query in what the server is sent."""
 AT_ONCE = 0.3
 """Seconds within which the first rows must be there for a query to be run again as a copy."""
 _LOOK_EVERY = 0.2
@@ -136,7 +138,7 @@ def _declare(cursor: Any, sql: str, bound: pa.RecordBatch | None) -> tuple[list[
 
 
 def _opened(cursor: Any, sql: str, bound: pa.RecordBatch | None) -> list[ResultColumn]:
-    cursor.execute(f"declare rows no scroll cursor for {sql}", bound)
+    cursor.execute(DECLARE + sql, bound)
     cursor.execute("fetch 0 from rows")
     schema = cursor.fetch_arrow_table().schema
     names = unique_column_names(schema.names)

@@ -34,6 +34,8 @@ from northmoor.core.sources.typing.inference import infer_types, placeholder_kin
 from northmoor.core.values.parameter_values import Listed, Values
 from northmoor.core.values.scalars import Value
 
+_WITH_ARRAYS = ("postgres", "duckdb")
+"""Dialects whose functions take arrays."""
 Progress = Callable[[str], None]
 """Called with a short text while long work goes on."""
 
@@ -148,7 +150,8 @@ def _fill_placeholders(request: FetchRequest) -> None:
             raise QueryError(f":{name} is a range; write :{ranges[name][0]} and :{ranges[name][1]} for its two ends.")
         if name not in values:
             raise MissingParameter(name, values)
-        if isinstance(values[name], tuple) and not found.is_listed:
+        takes_array = found.is_argument and checked.dialect in _WITH_ARRAYS
+        if isinstance(values[name], tuple) and not found.is_listed and not takes_array:
             raise QueryError(f":{name} is a list; write in (:{name}), or :{name}_count for how many values it has.")
 
 

@@ -15,6 +15,7 @@ from northmoor.core.engine.arrow_types import UNKNOWN_SCALE, type_of_arrow
 from northmoor.core.engine.embedded import engine_message, list_sql
 from northmoor.core.errors import EngineRefusal, QueryError
 from northmoor.core.expr.placeholders import DriverSql, Placeholder, for_driver
+from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME
 from northmoor.core.model.kinds.value_types import MAX_PRECISION, ValueType
 from northmoor.core.sources.drivers.protocol import (
     BATCH,
@@ -24,7 +25,7 @@ from northmoor.core.sources.drivers.protocol import (
     unique_column_names,
 )
 from northmoor.core.sources.local.reader_start import ENGINE_TASKS
-from northmoor.core.sources.local.tasks import Opening, Statement
+from northmoor.core.sources.local.tasks import EXPLAIN, Opening, Statement
 
 _LONG_NUMBER = ValueType("decimal", MAX_PRECISION, UNKNOWN_SCALE)
 _LINE = re.compile(r"LINE (\d+): (.*)\n(\s*)\^")
@@ -63,8 +64,10 @@ def _bound(request: QueryRequest) -> tuple[DriverSql, Statement]:
     """The text with ``$name`` for its parameters, and the statement with their values."""
 
     def form(placeholder: Placeholder) -> str:
-        listed = request.listed(placeholder)
-        return list_sql(placeholder.name, request.kinds.get(placeholder.name, "text"), listed)
+        listed, kind = request.listed(placeholder), request.kinds.get(placeholder.name, "text")
+        if placeholder.is_argument and listed is not None:
+            return f"${placeholder.name}" if listed else f"[]::{KIND_OF_NAME[kind].sql}[]"
+        return list_sql(placeholder.name, kind, listed)
 
     text = for_driver(request.query.sql, "duckdb", form)
     values = {name: request.values[name] for name in text.names}
@@ -83,14 +86,18 @@ def _faults(text: DriverSql) -> Iterator[None]:
 
 
 def _position(message: str, text: DriverSql) -> int | None:
+    """Where the engine points to in what it was asked to explain; it shows a part of a long line."""
     mark = _LINE.search(message)
     if mark is None:
         return None
-    number, shown, pointer = int(mark[1]), mark[2], len(mark[3]) - len(f"LINE {mark[1]}: ")
+    number, shown, pointer = int(mark[1]) - EXPLAIN.count("\n"), mark[2], len(mark[3]) - len(f"LINE {mark[1]}: ")
     lines = text.sql.split("\n")
+    if not 1 <= number <= len(lines):
+        return None
     start = sum(len(line) + 1 for line in lines[: number - 1])
-    moved = max(lines[number - 1].find(shown.strip(".")[:20]), 0) if number <= len(lines) else 0
-    return text.original(start + moved + max(pointer, 0))
+    cut = 3 if shown.startswith("...") else 0
+    moved = lines[number - 1].find(shown.strip(".")[:20])
+    return text.original(start + max(moved, 0) + max(pointer - cut, 0))
 
 
 def _batches(answers: Iterator[Result], text: DriverSql) -> Iterator[list[pa.Array]]:

@@ -16,6 +16,7 @@ from northmoor.core.base.apart.task import Result, Task
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.embedded import SETTINGS
 from northmoor.core.errors import ConnectionFault, QueryError, did_you_mean
+from northmoor.core.expr.placeholders import word_position
 from northmoor.core.model.data.connections import FILE_SUFFIXES, FilesConnection
 from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey
@@ -96,15 +97,16 @@ class FilesDriver:
         """The tables that a query names. Raises QueryError for a name that is none."""
         files = self._files()
         names = dict.fromkeys(table.name.lower() for table in query.tables)
-        return [self._table(name, files, stop) for name in names]
+        return [self._table(name, files, query, stop) for name in names]
 
-    def _table(self, name: str, files: dict[Path, str], stop: CancelToken) -> FileTable:
+    def _table(self, name: str, files: dict[Path, str], query: CheckedQuery, stop: CancelToken) -> FileTable:
         for path, stem in files.items():
             if name == stem or name.startswith(f"{stem}_"):
                 for table in self._tables(path, stem, stop):
                     if table.name == name:
                         return table
-        raise QueryError(f"There is no table {name} among the files. {did_you_mean(name, files.values())}")
+        message = f"There is no table {name} among the files. {did_you_mean(name, files.values())}"
+        raise QueryError(message, position=word_position(name, query.sql))
 
     def _tables(self, path: Path, stem: str, stop: CancelToken) -> list[FileTable]:
         """The tables of a file, read again when it has changed."""

@@ -83,6 +83,10 @@ def _cannot_open(name: str, error: Exception) -> str:
     return f"{name} cannot be opened as a DuckDB database ({engine_message(error)})."
 
 
+EXPLAIN = "explain\n"
+"""What is before a query where its faults are looked for: a line, which places in it are later by."""
+
+
 def run_query(opening: Opening, statement: Statement) -> Iterator[Result]:
     """The names of a query's columns and whether each is wider than Arrow's numbers, then its rows in batches."""
     if not statement.parts:
@@ -96,7 +100,7 @@ def run_query(opening: Opening, statement: Statement) -> Iterator[Result]:
 
 def _run_one(opening: Opening, statement: Statement) -> Iterator[Result]:
     with opened(opening, statement.zone) as connection:
-        found = connection.sql(statement.sql, params=dict(statement.values))
+        found = _relation(connection, statement)
         names = list(found.columns)
         wide = [str(kind) in _WIDER_THAN_ARROW for kind in found.types]
         if any(wide):
@@ -109,10 +113,23 @@ def _run_one(opening: Opening, statement: Statement) -> Iterator[Result]:
             yield Result({}, pa.Table.from_arrays(batch.columns, schema=numbered))
 
 
+def _relation(connection: Any, statement: Statement) -> Any:
+    """The query as the engine bound it; of a fault in it the engine says the place only when asked to explain it."""
+    try:
+        return connection.sql(statement.sql, params=dict(statement.values))
+    except duckdb.Error:
+        _explain(connection, statement)
+        raise
+
+
+def _explain(connection: Any, statement: Statement) -> None:
+    connection.execute(EXPLAIN + statement.sql, dict(statement.values))
+
+
 def bind_query(opening: Opening, statement: Statement) -> Iterator[Result]:
     """Let the engine bind a query without running it."""
     with opened(opening, statement.zone) as connection:
-        connection.execute(f"explain {statement.sql}", dict(statement.values))
+        _explain(connection, statement)
     yield Result({})
 
 
