@@ -37,7 +37,7 @@ from northmoor.app.window import Window
 from northmoor.core.errors import WrongPassword
 from northmoor.core.model.data.connections import FilesConnection, PostgresqlConnection
 from northmoor.core.model.data.queries import Query
-from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable
+from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable, Routine, RoutineArgument
 from northmoor.core.sources.library import Library
 from tests.app.conftest import in_dialog, settle
 from tests.servers import PASSWORD, PrivatePostgresql
@@ -893,3 +893,15 @@ def test_a_condition_is_a_period_in_words_that_the_reader_can_change(
     window.controller.undo()
     assert all(parameter.name != "departs_at" for parameter in window.controller.report.parameters)
     assert ":departs_at" not in data.editor.text()
+
+
+def test_a_routine_gives_a_query_and_its_parameters_in_one_step(window: Window, data: DataWorkspace) -> None:
+    routine = Routine("totals", (RoutineArgument("port", "integer"), RoutineArgument("untyped")), is_procedure=False)
+    data.connections.known["tarrow"] = Catalog(routines=(routine,))
+    data.connections.query_from_routine("tarrow", "totals(port integer, untyped)")
+    report = window.controller.report
+    assert report.query("totals").sql == "select * from totals(:port, :untyped)"
+    assert report.parameter("port").kind == "integer"
+    window.controller.undo()
+    assert all(each.name != "port" for each in window.controller.report.parameters)
+    assert all(each.name != "totals" for each in window.controller.report.queries)

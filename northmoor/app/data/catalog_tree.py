@@ -262,9 +262,10 @@ def _drawing_of(kind: str) -> str:
 
 
 def _routine_entry(connection: str, routine: Routine) -> QTreeWidgetItem:
-    item = QTreeWidgetItem([routine.name, "procedure" if routine.is_procedure else "function"])
+    shown = f"{routine.name}({', '.join(each.name or each.type for each in routine.arguments)})"
+    item = QTreeWidgetItem([shown, tr("procedure") if routine.is_procedure else tr("function")])
     item.setIcon(0, icon("square-function"))
-    item.setData(0, _NODE, Node("routine", connection, routine.name))
+    item.setData(0, _NODE, Node("routine", connection, routine.signature))
     item.setForeground(1, QColor(STONE_TEXT))
-    item.setToolTip(0, f"{routine.name}({', '.join(routine.arguments)})")
+    item.setToolTip(0, plain_tip(routine.signature))
     return item

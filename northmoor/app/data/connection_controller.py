@@ -14,6 +14,7 @@ from northmoor.app.document_controller import DocumentController
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.menus import menu_of
 from northmoor.app.worker import Worker
+from northmoor.core.authoring.routine_calls import routine_call
 from northmoor.core.errors import NorthmoorError, WrongPassword
 from northmoor.core.model.data.connections import ServerConnection
 from northmoor.core.model.data.queries import Query
@@ -138,14 +139,15 @@ class ConnectionController(QObject):
             sql = select_sql(select_all(table, dialect))
             self._data.queries.add(Query(name=self._data.queries.free_name(name), connection=connection, sql=sql))
 
-    def query_from_routine(self, connection: str, name: str) -> None:
-        """Add a query that calls a routine, with a parameter for each argument."""
-        found = [r for r in self.known.get(connection, Catalog()).routines if r.name == name]
-        if found:
-            arguments = ", ".join(f":{argument}" for argument in found[0].arguments)
-            begin = "call" if found[0].is_procedure else "select * from"
-            free, sql = self._data.queries.free_name(name), f"{begin} {name}({arguments})"
-            self._data.queries.add(Query(name=free, connection=connection, sql=sql))
+    def query_from_routine(self, connection: str, signature: str) -> None:
+        """Add a query that calls a routine, and a parameter for each argument."""
+        found = [r for r in self.known.get(connection, Catalog()).routines if r.signature == signature]
+        report = self._data.controller.report
+        if found and report is not None:
+            dialect = self._data.library.driver(connection).dialect
+            parameters, sql = routine_call(found[0], dialect, report)
+            name = self._data.queries.free_name(found[0].name)
+            self._data.queries.add(Query(name=name, connection=connection, sql=sql), parameters)
 
     def remove(self, name: str) -> None:
         """Take a connection out of the library, after saying which queries use it."""

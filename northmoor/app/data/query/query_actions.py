@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Callable, Sequence
+from functools import reduce
 from typing import Literal, Protocol
 
 from PyQt6.QtCore import QPoint, Qt
@@ -23,6 +24,8 @@ from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import NorthmoorError, QueryError
 from northmoor.core.model import edits
 from northmoor.core.model.data.queries import Query, SharedQuery
+from northmoor.core.model.parameters import Parameter
+from northmoor.core.model.report import Report
 from northmoor.core.sources.builder.translating import translate_sql
 from northmoor.core.sources.fetch.query_resolution import dialect_of, fill_shared
 from northmoor.core.sources.fetch.snapshots import write_sample
@@ -93,11 +96,13 @@ class QueryActions:
         button = self._data.panel.add_query
         menu_of(self._data.panel, entries).popup(button.mapToGlobal(QPoint(0, button.height() + 2)))
 
-    def add(self, query: Query) -> None:
-        """Add a query to the report and show it."""
-        if self._data.controller.edit(
-            tr("Add the query {name}").format(name=query.name), lambda r, _: edits.add_query(r, query)
-        ):
+    def add(self, query: Query, parameters: Sequence[Parameter] = ()) -> None:
+        """Add a query to the report, with parameters that it needs, and show it."""
+
+        def change(report: Report, _: object) -> Report:
+            return edits.add_query(reduce(edits.add_parameter, parameters, report), query)
+
+        if self._data.controller.edit(tr("Add the query {name}").format(name=query.name), change):
             self._data.pick(query.name)
             self._data.pane.view.hint = tr("Choose a table to begin the sentence, or write SQL at the right.")
 

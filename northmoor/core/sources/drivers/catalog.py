@@ -43,12 +43,26 @@ class ForeignKey:
 
 
 @dataclass(frozen=True)
-class Routine:
-    """A stored procedure or table function that returns rows, and the names of its arguments."""
+class RoutineArgument:
+    """An argument of a routine: its name, empty where it has none, and its type in the database's words, empty where
+    any will do."""
 
     name: str
-    arguments: tuple[str, ...]
+    type: str = ""
+
+
+@dataclass(frozen=True)
+class Routine:
+    """A stored procedure or table function that returns rows; several may have one name, with other arguments."""
+
+    name: str
+    arguments: tuple[RoutineArgument, ...]
     is_procedure: bool
+
+    @property
+    def signature(self) -> str:
+        """Its name with its arguments, which no other routine has."""
+        return f"{self.name}({', '.join(f'{each.name} {each.type}'.strip() for each in self.arguments)})"
 
 
 @dataclass(frozen=True)

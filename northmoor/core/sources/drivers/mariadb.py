@@ -25,7 +25,14 @@ from northmoor.core.errors import ConnectionFault, QueryError
 from northmoor.core.expr.placeholders import DriverSql, Placeholder, for_driver, named_position
 from northmoor.core.model.data.connections import Encryption, MariadbConnection
 from northmoor.core.model.kinds.value_types import ValueType
-from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey, Routine
+from northmoor.core.sources.drivers.catalog import (
+    Catalog,
+    CatalogColumn,
+    CatalogTable,
+    ForeignKey,
+    Routine,
+    RoutineArgument,
+)
 from northmoor.core.sources.drivers.credentials import Credential
 from northmoor.core.sources.drivers.own_thread import OwnThreadDriver
 from northmoor.core.sources.drivers.protocol import (
@@ -74,7 +81,7 @@ where table_schema = database() and referenced_table_schema = database()
 order by table_name, constraint_name, ordinal_position
 """
 _ROUTINES = """
-select r.routine_name, p.parameter_name
+select r.routine_name, p.parameter_name, p.dtd_identifier
 from information_schema.routines r
 left join information_schema.parameters p
   on p.specific_schema = r.routine_schema and p.specific_name = r.specific_name and p.ordinal_position > 0
@@ -119,7 +126,10 @@ class MariadbDriver:
             raise ConnectionFault(f"The tables of {self._connection.database} cannot be read ({message}).") from error
         finally:
             _end(connection)
-        found = [Routine(name, tuple(a for (a,) in held if a), True) for name, held in routines.items()]
+        found = [
+            Routine(name, tuple(RoutineArgument(own, kind) for own, kind in held if own), is_procedure=True)
+            for name, held in routines.items()
+        ]
         return Catalog(tuple(tables), tuple(found))
 
     def check(self, request: QueryRequest) -> None:

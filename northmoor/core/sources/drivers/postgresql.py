@@ -28,7 +28,7 @@ from northmoor.core.expr.placeholders import DriverSql, Placeholder, for_driver
 from northmoor.core.model.data.connections import PostgresqlConnection
 from northmoor.core.model.kinds.value_kinds import KindName
 from northmoor.core.model.kinds.value_types import MAX_PRECISION, ValueType
-from northmoor.core.sources.drivers.catalog import Catalog, Routine
+from northmoor.core.sources.drivers.catalog import Catalog, Routine, RoutineArgument
 from northmoor.core.sources.drivers.credentials import Credential
 from northmoor.core.sources.drivers.own_thread import OwnThreadDriver
 from northmoor.core.sources.drivers.postgresql_rows import DECLARE, RowStream
@@ -69,10 +69,17 @@ where nspname <> 'information_schema' and not starts_with(nspname, 'pg_') and ns
   and has_schema_privilege(nspname, 'usage')
 """
 _ROUTINES = """
-select n.nspname, p.proname, coalesce(p.proargnames, '{}'), p.pronargs, n.nspname = current_schema()
-from pg_proc p join pg_namespace n on n.oid = p.pronamespace
+with arguments as (
+  select p.oid, array_agg(coalesce(p.proargnames[a.place], '') order by a.place) as names,
+    array_agg(format_type(a.type, null) order by a.place) as types
+  from pg_proc p, unnest(coalesce(p.proallargtypes, p.proargtypes::oid[])) with ordinality as a(type, place)
+  where coalesce(p.proargmodes[a.place], 'i') in ('i', 'b', 'v')
+  group by p.oid
+)
+select n.nspname, p.proname, coalesce(a.names, '{}'), coalesce(a.types, '{}'), n.nspname = current_schema()
+from pg_proc p join pg_namespace n on n.oid = p.pronamespace left join arguments a on a.oid = p.oid
 where p.proretset and p.prokind = 'f' and n.nspname <> 'information_schema' and not starts_with(n.nspname, 'pg_')
-order by 1, 2
+order by 1, 2, 4
 """
 
 
@@ -103,8 +110,8 @@ class PostgresqlDriver:
                 estimates = {f"{s}.{t}" if s != schemas[0] else t: rows for s, t, rows in found}
                 tables = reflected_tables(connection, schemas, lambda name: (estimates.get(name), True))
                 routines = [
-                    Routine(name if here else f"{schema}.{name}", tuple(arguments[:count]), is_procedure=False)
-                    for schema, name, arguments, count, here in connection.exec_driver_sql(_ROUTINES)
+                    Routine(name if here else f"{schema}.{name}", tuple(map(RoutineArgument, names, types)), False)
+                    for schema, name, names, types, here in connection.exec_driver_sql(_ROUTINES)
                 ]
         except sa.exc.SQLAlchemyError as error:
             stop.raise_if_cancelled()

@@ -9,7 +9,14 @@ from typing import Any
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import ConnectionFault
 from northmoor.core.model.data.connections import DuckdbConnection
-from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey, Routine
+from northmoor.core.sources.drivers.catalog import (
+    Catalog,
+    CatalogColumn,
+    CatalogTable,
+    ForeignKey,
+    Routine,
+    RoutineArgument,
+)
 from northmoor.core.sources.drivers.protocol import DriverHost, QueryRequest, ResultStream, modified_at
 from northmoor.core.sources.local.engine_queries import check_apart, rows_apart, running_query
 from northmoor.core.sources.local.reader_start import start_reader
@@ -100,5 +107,5 @@ def _catalog(held: Found, constraints: Found, found: Found, macros: Found) -> Ca
         own = columns.get(name, [])
         made = tuple(CatalogColumn(c, kind, c in primary.get(name, ()), target.get(c), about) for c, kind, about in own)
         tables.append(CatalogTable(name, made, size, is_view, not is_view, keys, comment=comment or ""))
-    routines = [Routine(name, tuple(p or ()), False) for name, p in macros]
+    routines = [Routine(name, tuple(map(RoutineArgument, p or ())), is_procedure=False) for name, p in macros]
     return Catalog(tuple(tables), tuple(routines))
