@@ -897,8 +897,8 @@ def test_a_condition_is_a_period_in_words_that_the_reader_can_change(
 
 def test_a_routine_gives_a_query_and_its_parameters_in_one_step(window: Window, data: DataWorkspace) -> None:
     routine = Routine("totals", (RoutineArgument("port", "integer"), RoutineArgument("untyped")), is_procedure=False)
-    data.connections.known["tarrow"] = Catalog(routines=(routine,))
-    data.connections.query_from_routine("tarrow", "totals(port integer, untyped)")
+    data.catalogs.known["tarrow"] = Catalog(routines=(routine,))
+    data.catalogs.query_from_routine("tarrow", "totals(port integer, untyped)")
     report = window.controller.report
     assert report.query("totals").sql == "select * from totals(:port, :untyped)"
     assert report.parameter("port").kind == "integer"
