@@ -24,6 +24,7 @@ from pytestqt.qtbot import QtBot
 
 from northmoor.app.data.connection_controller import ConnectionController
 from northmoor.app.data.connection_dialog import ConnectionDialog
+from northmoor.app.data.query import large_fetch
 from northmoor.app.data.query.dialogs.compute_dialog import ComputeDialog
 from northmoor.app.data.query.dialogs.condition_dialog import ConditionDialog
 from northmoor.app.data.query.dialogs.detail_dialog import DetailDialog
@@ -33,6 +34,7 @@ from northmoor.app.data.query.dialogs.table_picker import TableDialog, TablePick
 from northmoor.app.data.query.dialogs.translate_dialog import TranslateDialog
 from northmoor.app.data.query.sentence_context import SentenceContext
 from northmoor.app.data.workspace import DataWorkspace
+from northmoor.app.widgets.preferences import Preferences
 from northmoor.app.window import Window
 from northmoor.core.errors import WrongPassword
 from northmoor.core.model.data.connections import FilesConnection, PostgresqlConnection
@@ -905,3 +907,26 @@ def test_a_routine_gives_a_query_and_its_parameters_in_one_step(window: Window, 
     window.controller.undo()
     assert all(each.name != "port" for each in window.controller.report.parameters)
     assert all(each.name != "totals" for each in window.controller.report.queries)
+
+
+def test_very_many_rows_are_fetched_only_when_that_is_wanted(
+    window: Window, data: DataWorkspace, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(large_fetch, "read_preferences", lambda _: Preferences(ask_above=10_000))
+    data.editor.setText("select sailing_id, delay_minutes from sailings")
+    data.run()
+    asked = "It would fetch 19,380 rows. Add a condition or totals"
+    qtbot.waitUntil(lambda: data.pane.message.text().startswith(asked), timeout=10_000)
+    assert data.pane.rows is None or data.pane.rows.table.num_rows != 19_380
+    data.editor.setText("select sailing_id from sailings where delay_minutes > 30")  # few: counted, and fetched at once
+    data.run()
+    qtbot.waitUntil(lambda: data.pane.rows is not None and data.pane.rows.names == ("sailing_id",), timeout=10_000)
+    data.editor.setText("select sailing_id, delay_minutes from sailings")
+    data.run()
+    qtbot.waitUntil(lambda: data.pane.remedy.isVisible(), timeout=10_000)
+    qtbot.mouseClick(data.pane.remedy, Qt.MouseButton.LeftButton)
+    rows_shown(window, qtbot, 19_380)
+    assert "Reads sailings (19,380 rows), and sends the rows." in data.plan.text()
+    assert "fetched: 19,380 rows, " in data.plan.text()
+    data.run()  # wanted once, not asked again
+    assert not data.pane.message.text()

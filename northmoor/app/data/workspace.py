@@ -1,6 +1,7 @@
 """The Data workspace: connections at the left, the query as a sentence over its rows, its SQL and plan at the right."""
 
 from collections.abc import Mapping
+from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut, QShowEvent
@@ -15,6 +16,7 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.data.catalog_tree import CatalogPanel
 from northmoor.app.data.connection_controller import ConnectionController
+from northmoor.app.data.query.large_fetch import LargeFetch
 from northmoor.app.data.query.plan_panel import PlanPanel
 from northmoor.app.data.query.query_actions import QueryActions, ask_about_shared
 from northmoor.app.data.query.query_bar import QueryBar
@@ -85,7 +87,7 @@ class DataWorkspace(QWidget):
         self.actions_of_rows = RowActions(self)
         self.columns_of_rows = ColumnActions(self)
         self.sentences = SentenceController(self, self)
-        self.sql = SqlActions(self)
+        self.sql, self.large = SqlActions(self), LargeFetch(self, self)
         self.signals = SignalController(self, self)
         self._place()
         self._connect()
@@ -166,7 +168,6 @@ class DataWorkspace(QWidget):
         pane.record_menu_wanted.connect(self.queries.record_menu)
         pane.column_menu_wanted.connect(self.columns_of_rows.menu)
         pane.column_chosen.connect(lambda _: self._show_column())
-        pane.remedy.clicked.connect(lambda: self.add_parameter(str(pane.remedy.property("parameter"))))
         self.check.clicked.connect(self.check_sql)
         QShortcut(QKeySequence("Ctrl+Return"), self, self.run)
         QShortcut(QKeySequence("Ctrl+Shift+Return"), self, self.check_sql)
@@ -403,7 +404,7 @@ class DataWorkspace(QWidget):
         if report is None or all(each.name != query for each in report.queries):
             return
         wish = self._wish(query)
-        if self._is_waiting and wish == self._wished and not refresh:
+        if (self._is_waiting and wish == self._wished and not refresh) or self.large.holds(report.query(query)):
             return
         self._wished, self._is_waiting = wish, True
         self.editor.mark_fault(None)
@@ -518,9 +519,7 @@ class DataWorkspace(QWidget):
             self.editor.mark_fault(error.position)
             self.sentence.mark_fault(error.position, core_text(error.message))
         if isinstance(error, MissingParameter):
-            self.pane.remedy.setText(tr("Add :{name}").format(name=error.name))
-            self.pane.remedy.setProperty("parameter", error.name)
-            self.pane.remedy.show()
+            self.pane.offer(tr("Add :{name}").format(name=error.name), partial(self.add_parameter, error.name))
         if isinstance(error, WrongPassword):
             self.catalogs.ask_password(error.place.connection or "")
 
@@ -594,6 +593,7 @@ class DataWorkspace(QWidget):
             self.plan.show_plan(self.signals.plan_of(query))
             return
         try:
-            self.plan.show_plan(plan(report, query.name, self.library))
+            fetched = self.pane.rows if self.pane.rows is not None and self.pane.rows.query == query.name else None
+            self.plan.show_plan(plan(report, query.name, self.library, self.known_catalogs), fetched)
         except NorthmoorError as error:
             self.plan.show_plan(core_text(error.message))

@@ -8,7 +8,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFormLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from northmoor.app.delivery.delivery_snapshot import OrderLine, RunLine
-from northmoor.app.language.translation import moment_text, number_text, tr, tr_count
+from northmoor.app.language.translation import moment_text, number_text, size_text, tr, tr_count
 from northmoor.app.widgets.flow_layout import FlowLayout
 from northmoor.app.widgets.headings import line, section
 from northmoor.app.widgets.icons import icon
@@ -73,7 +73,7 @@ class DetailPanel(QWidget):
                 column.addWidget(_label(record.reason, "fault" if record.state == "failed" else "warning"))
             self._counts(column, record)
             _listed(column, tr("Findings"), [f"{each.place}: {each.message}".lstrip(": ") for each in record.findings])
-            _listed(column, tr("Files"), [f"{file.name} · {size_words(file.size)}" for file in record.files])
+            _listed(column, tr("Files"), [f"{file.name} · {size_text(file.size)}" for file in record.files])
             _listed(column, tr("Sent to"), [_handed_words(each) for each in handed])
             self._add_buttons(column, _run_actions(record, has_earlier))
 
@@ -223,14 +223,6 @@ def _handed_words(each: HandedOver) -> str:
     count = f" ({number_text(len(each.recipients))})" if len(each.recipients) > 1 else ""
     moment = moment_text(each.at.astimezone(), "%-d %b %H:%M")
     return f"{each.destination}{count}, {moment}{f': {each.failed}' if each.failed else ''}"
-
-
-def size_words(size: int) -> str:
-    """A number of bytes as people say it."""
-    for unit, limit in ((tr("MB"), 1_000_000), ("kB", 1_000)):
-        if size >= limit:
-            return f"{number_text(size / limit, ',.1f')} {unit}"
-    return tr("{size} bytes").format(size=size)
 
 
 def _form(facts: Facts) -> QFormLayout:

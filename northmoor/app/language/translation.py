@@ -57,6 +57,14 @@ def tr_count(count: int, one: str, many: str) -> str:
     return tr(one if count == 1 else many).format(count=number_text(count))
 
 
+def size_text(size: int) -> str:
+    """A number of bytes as people say it."""
+    for unit, limit in ((tr("MB"), 1_000_000), ("kB", 1_000)):
+        if size >= limit:
+            return f"{number_text(size / limit, ',.1f')} {unit}"
+    return tr("{size} bytes").format(size=size)
+
+
 def moment_text(moment: date, pattern: str) -> str:
     """A day or moment by a pattern of `strftime`, with the names of days and months in the language."""
     for name in ("%a", "%b", "%B"):

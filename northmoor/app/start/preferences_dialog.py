@@ -24,12 +24,14 @@ _WORDS: dict[str | int, str] = {
     "en": "English", "de": "Deutsch",
     "mm": tr("Millimetres"), "cm": tr("Centimetres"),
     "in": tr("Inches"), "pt": tr("Points"),
+    100_000: tr("100,000 rows"), 1_000_000: tr("1,000,000 rows"), 10_000_000: tr("10,000,000 rows"), 0: tr("Never"),
 }  # fmt: skip
 _FIELDS = (
     ("look", tr("&Look"), tr("Colours of the window; pages stay white")),
     ("text_size", tr("&Text size"), tr("Size of the window's text")),
     ("language", tr("L&anguage"), tr("Language of the window; reports have one of their own")),
     ("unit", tr("&Unit of lengths"), tr("The unit of lengths on pages; any other can be typed")),
+    ("ask_above", tr("Ask &before fetching"), tr("More rows than these are fetched in Data only when it is confirmed")),
     ("begin_with", tr("&Start with"), tr("What is shown when the program starts")),
 )
 

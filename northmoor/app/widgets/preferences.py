@@ -10,14 +10,15 @@ from PyQt6.QtGui import QGuiApplication
 
 @dataclass(frozen=True)
 class Preferences:
-    """The look, the size of the window's text in pixels, what the program begins with, the language of the window and
-    its unit of lengths."""
+    """The look, the size of the window's text in pixels, what the program begins with, the language of the window, its
+    unit of lengths, and the rows above which is asked before a query fetches them (0 for never)."""
 
     look: str = "light"
     text_size: int = 13
     begin_with: str = "start"
     language: str = "en"
     unit: str = "mm"
+    ask_above: int = 1_000_000
 
     @property
     def is_dark(self) -> bool:
@@ -35,6 +36,7 @@ OFFERED: dict[str, tuple[Any, ...]] = {
     "begin_with": ("start", "last"),
     "language": ("en", "de"),
     "unit": ("mm", "cm", "in", "pt"),
+    "ask_above": (100_000, 1_000_000, 10_000_000, 0),
 }
 """What can be chosen of each."""
 

@@ -2,5 +2,5 @@
 
 Reading order: `query_bar`, `sentence_controller`, `sentence_context`, `sentence_view` with `chip_row`,
 `sentence_text` and `sentence_steps`; `dialogs`; `sql_editor`, `sql_fault_line`, `sql_actions`, `plan_panel`,
-`query_actions`.
+`large_fetch`, `query_actions`.
 """

@@ -4,11 +4,12 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from northmoor.app.language.core_sentences import core_text
-from northmoor.app.language.translation import tr
+from northmoor.app.language.translation import number_text, size_text, tr, tr_count
 from northmoor.app.widgets.headings import section
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import STONE_TEXT
 from northmoor.app.widgets.widget_tools import hide_and_delete
+from northmoor.core.engine.rows import Rows
 from northmoor.core.sources.fetch.plan import HERE, Step
 
 
@@ -23,8 +24,8 @@ class PlanPanel(QWidget):
         self._layout.addWidget(section(tr("Plan")))
         self._shown: list[QWidget] = []
 
-    def show_plan(self, steps: tuple[Step, ...] | str) -> None:
-        """Show steps, or why there are none."""
+    def show_plan(self, steps: tuple[Step, ...] | str, fetched: Rows | None = None) -> None:
+        """Show steps, or why there are none; and how much was fetched by them."""
         for widget in self._shown:
             hide_and_delete(widget)
         self._shown = []
@@ -33,6 +34,12 @@ class PlanPanel(QWidget):
             return
         for step in steps:
             self._add(_step(step))
+        if fetched is not None and fetched.is_whole:
+            size, seconds = size_text(fetched.table.nbytes), number_text(fetched.seconds, ".2f")
+            rows = tr_count(fetched.table.num_rows, "{count} row", "{count} rows")
+            self._add(
+                _quiet(tr("fetched: {rows}, {size}, in {seconds} s").format(rows=rows, size=size, seconds=seconds))
+            )
         identities = dict.fromkeys(step.identity for step in steps if not step.identity.startswith("nobody"))
         if identities:
             self._add(_quiet(tr("runs as: {identities}").format(identities="; ".join(identities))))
@@ -66,7 +73,7 @@ def _step(step: Step) -> QWidget:
     text.setTextFormat(Qt.TextFormat.PlainText)
     row.addWidget(text, 1)
     if step.sql:
-        whole.setToolTip(tr("Sent as written:\n\n{sql}").format(sql=step.sql))
+        whole.setToolTip(tr("What is sent:\n\n{sql}").format(sql=step.sql))
     return whole
 
 

@@ -1,5 +1,7 @@
 """The rows of a query: a grid with a profile over each column, quick sort and filter for looking, totals to check."""
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QPoint, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QGuiApplication, QKeySequence, QShortcut
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QTableView, QVBoxLayout, QWidget
@@ -80,6 +82,7 @@ class RowsPane(QWidget):
         self.facts = QLabel()
         self.message = QLabel()
         self.remedy = QPushButton()
+        self._remedy: Callable[[], object] = lambda: None
         self.filter = QLineEdit()
         self.totals = QPushButton(icon("grid-3x3"), tr("Check totals"))
         self.export = QPushButton(icon("download"), "")
@@ -96,6 +99,7 @@ class RowsPane(QWidget):
         self.header.customContextMenuRequested.connect(self._head_menu)
         self._settle.timeout.connect(self._narrow)
         self.filter.textChanged.connect(lambda _: self._settle.start())
+        self.remedy.clicked.connect(lambda: self._remedy())
         self.looked.connect(self._show_look)
         self.profiled.connect(self._show_profile)
         self._enable(False)
@@ -192,6 +196,12 @@ class RowsPane(QWidget):
         self.message.setText(text)
         self.message.setVisible(bool(text))
         self.remedy.hide()
+
+    def offer(self, text: str, run: Callable[[], object]) -> None:
+        """Offer what helps, as a button beside the message."""
+        self._remedy = run
+        self.remedy.setText(text)
+        self.remedy.show()
 
     def state(self, facts: str, are_old: bool = False) -> None:
         """Say how many rows there are, and how long they took; old ones, of an earlier run, are greyed."""

@@ -1,6 +1,8 @@
 """What running a query means: where each step runs, what is sent there, and as whom."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
+from types import MappingProxyType
 
 from sqlglot import exp
 
@@ -9,6 +11,7 @@ from northmoor.core.errors import NorthmoorError
 from northmoor.core.model.data.connections import KIND_OF_CONNECTION
 from northmoor.core.model.data.signal_queries import MeasurementsQuery, SpansQuery
 from northmoor.core.model.report import Report
+from northmoor.core.sources.drivers.catalog import Catalog
 from northmoor.core.sources.fetch.log_reading import LogReader
 from northmoor.core.sources.fetch.query_resolution import ResolvedQuery, resolve
 from northmoor.core.sources.fetch.run_query import FetchRequest
@@ -19,6 +22,7 @@ from northmoor.core.sources.signals.spans import signals_of
 from northmoor.core.sources.typing.exact_decimals import exact_sql
 from northmoor.core.values.parameter_values import Values
 
+NOTHING_KNOWN: Mapping[str, Catalog] = MappingProxyType({})
 HERE = "here, in the engine"
 _NOBODY = "nobody: it reads only rows already fetched"
 
@@ -38,14 +42,17 @@ class Step:
     identity: str
 
 
-def plan(report: Report, query: str, library: Library) -> tuple[Step, ...]:
-    """The steps of a query and of those it needs, in the order they run. Raises like `resolve`."""
+def plan(
+    report: Report, query: str, library: Library, known: Mapping[str, Catalog] = NOTHING_KNOWN
+) -> tuple[Step, ...]:
+    """The steps of a query and of those it needs, in the order they run, with the rows of tables where the catalogue of
+    a connection is `known`. Raises like `resolve`."""
     resolved = resolve(report, query, library)
-    steps = [step for name in resolved.needs for step in plan(report, name, library)]
+    steps = [step for name in resolved.needs for step in plan(report, name, library, known)]
     if resolved.log is not None:
         steps += _steps_of_log(resolved, library, log_sql(report, query, library))
     else:
-        steps += _steps_of_query(resolved, library)
+        steps += _steps_of_query(resolved, library, known)
     return tuple(dict.fromkeys(steps))
 
 
@@ -92,7 +99,7 @@ def _steps_of_log(resolved: ResolvedQuery, library: Library, sql: str) -> list[S
     return [Step(query.name, where, message, sql, library.driver_for(connection).identity), here]
 
 
-def _steps_of_query(resolved: ResolvedQuery, library: Library) -> list[Step]:
+def _steps_of_query(resolved: ResolvedQuery, library: Library, known: Mapping[str, Catalog]) -> list[Step]:
     query = resolved.query
     steps = []
     if query.use_sample and query.sample is not None:
@@ -107,7 +114,7 @@ def _steps_of_query(resolved: ResolvedQuery, library: Library) -> list[Step]:
         sql = exact_sql(
             resolved.checked, lambda: library.catalog(connection.name, CancelToken(), counted=False)
         ).strip()
-        what = _shared_and_sample_notes(resolved)
+        what = _work_there(resolved, known.get(connection.name, Catalog()))
         if sql != query.sql.strip():
             what += " Computed decimals are rounded where they are compared, since SQLite computes with doubles."
         steps.append(Step(query.name, where, what, sql, driver.identity))
@@ -121,11 +128,11 @@ def _steps_of_query(resolved: ResolvedQuery, library: Library) -> list[Step]:
     return steps
 
 
-def _shared_and_sample_notes(resolved: ResolvedQuery) -> str:
+def _work_there(resolved: ResolvedQuery, catalog: Catalog) -> str:
     if resolved.checked.is_call:
         return "A procedure is called; its first result comes back."
     tree = resolved.checked.tree
-    names = list(dict.fromkeys(table.name for table in resolved.checked.tables))
+    names = [_with_rows(name, catalog) for name in dict.fromkeys(table.name for table in resolved.checked.tables)]
     done = [f"Reads {_listed(names)}, and sends the rows." if names else "Rows are computed and sent."]
     if tree.find(exp.Group) or tree.find(exp.AggFunc):
         done.append("Rows are grouped and added up there.")
@@ -134,6 +141,13 @@ def _shared_and_sample_notes(resolved: ResolvedQuery) -> str:
     if resolved.parameters:
         done.append(f"Bound are the values of {_listed([f':{name}' for name in sorted(resolved.parameters)])}.")
     return " ".join(done)
+
+
+def _with_rows(name: str, catalog: Catalog) -> str:
+    table = catalog.table(name)
+    if table is None or table.rows is None:
+        return name
+    return f"{name} ({'about ' if table.is_estimate else ''}{table.rows:,} rows)"
 
 
 def _listed(names: list[str] | tuple[str, ...]) -> str:
