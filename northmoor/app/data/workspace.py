@@ -207,7 +207,7 @@ class DataWorkspace(QWidget):
         """Show what a query over a signal log sends, now that it is known."""
         self._shown = (self.query_name or "", sql)
         self.editor.setText(sql)
-        self._show_plan()
+        self.show_plan()
 
     def entries_of_logs(self) -> list[tuple[str, object]]:
         """New queries over signal logs, for the menu of new ones."""
@@ -304,7 +304,7 @@ class DataWorkspace(QWidget):
             self.pane.show_settings(self._settings(query), self.format_locale())
         else:
             self.sentence.show_message("")
-        self._show_plan()
+        self.show_plan()
         self._show_column()
         self._follow()
 
@@ -493,7 +493,7 @@ class DataWorkspace(QWidget):
             if query is not None and rows.query == query.name and query.signals is None:
                 self.sql.note_run(query.name, self._sql(query), count, rows.seconds)
         self._show_column()
-        self._show_plan()
+        self.show_plan()
 
     def _column_changes(self, rows: Rows) -> list[str]:
         before = self._names.get(rows.query)
@@ -506,8 +506,7 @@ class DataWorkspace(QWidget):
 
     def _show_failed_run(self, error: NorthmoorError) -> None:
         self.show_fault(error)
-        if self.pane.rows is not None:
-            self.pane.state(tr("rows of the run before"), are_old=True)
+        self.pane.show_as_old()
 
     def show_fault(self, error: NorthmoorError) -> None:
         """Report a fault of the current query, mark it in the SQL, and offer what fixes it."""
@@ -584,7 +583,8 @@ class DataWorkspace(QWidget):
         if not done:
             self._show_column()
 
-    def _show_plan(self) -> None:
+    def show_plan(self) -> None:
+        """Show where the current query runs, and what came of its last run."""
         report, query = self.controller.report, self.current()
         if report is None or query is None or not self._sql(query).strip():
             self.plan.show_plan(tr("It is shown when there is a query."))
@@ -593,7 +593,8 @@ class DataWorkspace(QWidget):
             self.plan.show_plan(self.signals.plan_of(query))
             return
         try:
-            fetched = self.pane.rows if self.pane.rows is not None and self.pane.rows.query == query.name else None
+            rows = self.pane.rows
+            fetched = rows if rows is not None and rows.query == query.name and not self.pane.are_old else None
             self.plan.show_plan(plan(report, query.name, self.library, self.known_catalogs), fetched)
         except NorthmoorError as error:
             self.plan.show_plan(core_text(error.message))

@@ -33,6 +33,7 @@ class FetchHost(Protocol):
     @property
     def known_catalogs(self) -> Mapping[str, Catalog]: ...
     def fetch(self, query: str, refresh: bool) -> None: ...
+    def show_plan(self) -> None: ...
 
 
 class LargeFetch(QObject):
@@ -84,6 +85,8 @@ class LargeFetch(QObject):
     def _count(self, query: str, connection: str, sql: str, most: int) -> None:
         self._end_counting()
         self._data.pane.show_message(tr("Counting its rows first …"), "quiet")
+        self._data.pane.show_as_old()
+        self._data.show_plan()
         key = self._held
 
         def then(count: int | None) -> None:

@@ -206,9 +206,19 @@ class RowsPane(QWidget):
     def state(self, facts: str, are_old: bool = False) -> None:
         """Say how many rows there are, and how long they took; old ones, of an earlier run, are greyed."""
         self.facts.setText(facts)
-        if bool(self.view.property("old")) != are_old:
+        if self.are_old != are_old:
             self.view.setProperty("old", are_old)
             reapply_style(self.view)
+
+    def show_as_old(self) -> None:
+        """Say that the rows, if there are some, are of an earlier run."""
+        if self.rows is not None:
+            self.state(tr("rows of the run before"), are_old=True)
+
+    @property
+    def are_old(self) -> bool:
+        """Whether the rows are of an earlier run."""
+        return bool(self.view.property("old"))
 
     def _enable(self, has_rows: bool) -> None:
         for widget in (self.filter, self.totals, self.export):
