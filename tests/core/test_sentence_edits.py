@@ -7,7 +7,7 @@ import duckdb
 import pytest
 
 from northmoor.core.errors import QueryError
-from northmoor.core.sources.builder.asides import JoinPair
+from northmoor.core.sources.builder.asides import JoinPair, match_sql
 from northmoor.core.sources.builder.edits import (
     add_operand,
     change_condition,
@@ -150,3 +150,31 @@ def test_a_value_that_is_named_like_a_column_gets_a_name_of_its_own() -> None:
 def test_columns_that_cannot_become_rows_say_why(sql: str, columns: list[str], name: str, message: str) -> None:
     with pytest.raises(QueryError, match=message):
         unpivot(sql, "sqlite", columns, name, "value")
+
+
+@pytest.mark.parametrize(
+    ("where", "figures"),
+    [
+        ("", [4, 3, 4, 3, 0]),
+        (" where b.paid = 1 -- only these", [2, 2, 3, 3, 0]),
+        (" where b.port = 1 or b.paid = 0", [3, 2, 2, 3, 2]),
+    ],
+)
+def test_what_a_join_matches_is_counted_among_the_rows_that_are_kept(where: str, figures: list[int]) -> None:
+    connection = sqlite3.connect(":memory:")
+    connection.executescript(
+        "create table bookings (port integer, paid integer); create table ports (port integer, name text);"
+        "insert into bookings values (1, 1), (2, 1), (1, 0), (9, 0);"
+        "insert into ports values (1, 'Tarrow Quay'), (2, 'Inverlang'), (2, 'Inverlang Pier')"
+    )
+    sentence = parse_select(f"select b.port from bookings b{where}\n", "sqlite")
+    assert sentence is not None
+    sql = match_sql(sentence, FromItem("ports", "p", "join"), "p.port = b.port")
+    wanted = connection.execute(
+        "select count(*), count(distinct case when p.port is not null then b.rowid end), count(p.port) "
+        f"from bookings b left join ports p on p.port = b.port{where}"
+    ).fetchone()
+    found = list(connection.execute(sql).fetchone())
+    connection.close()
+    assert found[1:3] == list(wanted[1:])
+    assert found == figures

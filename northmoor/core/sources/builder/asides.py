@@ -9,6 +9,7 @@ from northmoor.core.sources.builder.select_model import (
     OrderItem,
     SelectItem,
     SelectModel,
+    condition_text,
     from_text,
     select_sql,
     step_text,
@@ -74,16 +75,19 @@ class JoinMatch:
 
 
 def match_sql(sentence: SelectModel, new: FromItem, condition: str) -> str:
-    """One row with the figures of a `JoinMatch`, for a table that is to be joined to a sentence's tables."""
+    """One row with the figures of a `JoinMatch`, for a table that is to be joined to a sentence's tables; only the rows
+    that meet the sentence's conditions are counted of these."""
     so_far, other = _from(sentence), _named(new)
     condition = condition or "1 = 1"
+    where = f" where ({condition_text(sentence.where)}\n)" if sentence.where is not None else ""
+    further = f"{where} and" if where else " where"
     return (
         f"{_steps(sentence)}select\n"
-        f"  (select count(*) {so_far}) as before_rows,\n"
-        f"  (select count(*) {so_far} where exists (select 1 from {other} where {condition})) as matched_rows,\n"
-        f"  (select count(*) {so_far} join {other} on {condition}) as joined_rows,\n"
+        f"  (select count(*) {so_far}{where}) as before_rows,\n"
+        f"  (select count(*) {so_far}{further} exists (select 1 from {other} where {condition})) as matched_rows,\n"
+        f"  (select count(*) {so_far} join {other} on {condition}{where}) as joined_rows,\n"
         f"  (select count(*) from {other}) as other_rows,\n"
-        f"  (select count(*) from {other} where not exists (select 1 {so_far} where {condition})) as unmet_rows"
+        f"  (select count(*) from {other} where not exists (select 1 {so_far}{further} {condition})) as unmet_rows"
     )
 
 
