@@ -628,7 +628,7 @@ def test_a_server_is_connected_and_a_query_moves_to_it_without_losing_its_sql(
     assert "runs as: reader at localhost, read-only" in data.plan.text()
     data.catalogs.read()
     qtbot.waitUntil(lambda: "tarrow_pg" in data.catalogs.known, timeout=10_000)
-    data.catalogs.query_from_routine("tarrow_pg", "season_totals")
+    data.catalogs.query_from_routine("tarrow_pg", "season_totals(wanted text)")
     assert data.editor.text() == "select * from season_totals(:wanted)"
     settle(window, qtbot)
 

@@ -28,6 +28,7 @@ from northmoor.core.sources.builder.select_model import (
 from northmoor.core.sources.builder.select_parser import parse_select
 from northmoor.core.sources.builder.select_writer import rewrite_select
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable, ForeignKey
+from tests.app.conftest import in_dialog
 
 SAILINGS = CatalogTable(
     "sailings",
@@ -51,6 +52,7 @@ def said(view: SentenceView) -> str:
     [
         ("select * from routes", "Take routes keep all columns step"),
         ("select distinct code from routes limit :season", "Take routes keep 1 column distinct only the first :season step"),
+        ("select * from routes order by Random () limit 5", "Take routes keep all columns only a random sample of 5 step"),
         (
             "select r.code, count(*) as n from sailings s left join routes r on r.route_id = s.route_id where r.code is null or (s.sailing_id between 1 and 2 and r.code not like 'TQ%') group by r.code having count(*) >= 3 order by n desc, r.code",
             "Take sailings s with, if any, routes r by route_id where code is blank or ( sailing_id is between 1 and 2 and code is not like TQ% ) total n for each code having count(*) is at least 3 sorted by n ↓, code step",
@@ -215,12 +217,39 @@ def test_rows_of_another_table_are_matched_by_name(qtbot: QtBot) -> None:
 
 
 def test_how_many_rows_are_numbers_or_parameters(qtbot: QtBot) -> None:
-    dialog = FirstRowsDialog("", "", ("n",))
+    dialog = FirstRowsDialog("", "", False, ("n",))
     qtbot.addWidget(dialog)
     assert dialog.amounts() == ("10", "")
-    again = FirstRowsDialog(":n", "5", ("n",))
+    again = FirstRowsDialog(":n", "5", False, ("n",))
     qtbot.addWidget(again)
     assert again.amounts() == (":n", "5")
+    again.which.setCurrentIndex(1)  # of any rows none are left out before them
+    assert (again.amounts(), again.is_sample) == ((":n", ""), True)
+
+
+@pytest.mark.parametrize(
+    ("sql", "which", "changed"),
+    [
+        ("select a from t limit 5", 1, "select a from t order by random() limit 5"),
+        ("select a from t order by random() limit 5", 1, "select a from t order by random() limit 5"),
+        ("select a from t order by random() limit 5", 0, "select a from t limit 5"),
+        ("select a from t order by a limit 5", 0, "select a from t order by a limit 5"),
+    ],
+)
+def test_a_sample_is_rows_at_random(qtbot: QtBot, sql: str, which: int, changed: str) -> None:
+    view = SentenceView()
+    qtbot.addWidget(view)
+    view.show_sentence(parse_select(sql, "sqlite"), AROUND)
+    written = [sql]
+    view.changed.connect(lambda _, sentence, __: written.append(rewrite_select(sql, sentence, "sqlite")))
+
+    def fill(dialog: FirstRowsDialog) -> None:
+        dialog.which.setCurrentIndex(which)
+        dialog.accept()
+
+    in_dialog(FirstRowsDialog, fill)
+    view.steps.edit_first()
+    assert " ".join(written[-1].split()) == changed
 
 
 def test_columns_come_back_in_their_new_order_with_names_and_totals(qtbot: QtBot) -> None:

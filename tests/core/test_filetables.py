@@ -188,6 +188,49 @@ def test_xml_becomes_tables_linked_by_keys_with_the_types_of_its_schema(files: M
     assert [k.table for k in item.keys] == ["dues_port"]
 
 
+PORTS = (
+    '{"ports": [{"port_id": 1, "name": "Tarrow Quay", "dues": 7.25}, {"port_id": 2, "name": "Inverlang", "dues": 0.1}]}'
+)
+PORTS_SCHEMA = """{"type": "object", "properties": {"ports": {"type": "array", "items": {"type": "object",
+"required": ["port_id", "name"], "properties": {"port_id": {"type": "integer"}, "dues": {"type": "number", "maximum": 10}}}}}}"""
+
+
+def test_json_follows_the_schema_beside_it(files: MakeFiles) -> None:
+    made = files({"ports.json": PORTS, "ports.schema.json": PORTS_SCHEMA})
+    (name,) = [table.name for table in made.catalog("db", CancelToken()).tables if "schema" not in table.name]
+    assert fetched(made, f"select sum(dues) as dues from {name}").table["dues"].to_pylist() == [Decimal("7.35")]
+    named = files({"dues.json": PORTS.replace("{", '{"$schema": "agreed.json", ', 1), "agreed.json": PORTS_SCHEMA})
+    assert fetched(named, "select count(*) as n from dues_ports").table["n"].to_pylist() == [2]
+
+
+@pytest.mark.parametrize(
+    ("json", "schema", "message"),
+    [
+        (PORTS.replace("7.25", '"seven"'), PORTS_SCHEMA, r"ports\.schema\.json: /ports/0/dues: 'seven' is not of type 'number'"),
+        (PORTS.replace('"name": ', '"called": '), PORTS_SCHEMA, r"/ports/0: 'name' is a required property\. 1 more faults"),
+        (PORTS, "{", r"The schema ports\.schema\.json of ports\.json cannot be read"),
+        (PORTS, '{"type": 5}', "cannot be read"),
+        (PORTS, '{"$ref": "https://tarrow.example/ports.json"}', "cannot be read"),
+        (PORTS, '{"$ref": "file:///etc/passwd"}', "cannot be read"),
+    ],
+)  # fmt: skip
+def test_json_that_does_not_follow_its_schema_is_refused(
+    files: MakeFiles, json: str, schema: str, message: str
+) -> None:
+    made = files({"ports.json": json, "ports.schema.json": schema})
+    with pytest.raises(QueryError, match=message):
+        fetched(made, "select * from ports")
+
+
+def test_each_line_of_json_follows_the_schema(files: MakeFiles) -> None:
+    schema = '{"type": "object", "properties": {"port_id": {"type": "integer"}}}'
+    made = files({"ports.jsonl": '{"port_id": 1}\n{"port_id": 2}\n', "ports.schema.json": schema})
+    assert fetched(made, "select sum(port_id) as n from ports").table["n"].to_pylist() == [3]
+    made = files({"ports.jsonl": '{"port_id": 1}\n{"port_id": "x"}\n', "ports.schema.json": schema})
+    with pytest.raises(QueryError, match="/port_id: 'x' is not of type 'integer'"):
+        fetched(made, "select * from ports")
+
+
 def test_xml_against_its_schema_is_told_with_its_line(files: MakeFiles) -> None:
     made = files({"dues.xml": XML.replace("7.25", "seven"), "dues.xsd": XSD})
     with pytest.raises(QueryError, match=r"dues\.xml does not follow dues\.xsd: line 3"):

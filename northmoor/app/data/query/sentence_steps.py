@@ -29,8 +29,10 @@ from northmoor.core.sources.builder.edits import (
     add_operand,
     change_condition,
     condition_at,
+    is_sample,
     item_name,
     project,
+    random_order,
     select_all,
     toggle_connective,
     with_condition,
@@ -266,10 +268,17 @@ class SentenceSteps:
     def edit_first(self) -> None:
         """Ask how many rows are kept, and how many before them are left out."""
         sentence = self._sentence
-        dialog = FirstRowsDialog(sentence.first, sentence.offset, self._view.around.parameters, self._view)
+        was_sample, around = is_sample(sentence), self._view.around
+        dialog = FirstRowsDialog(sentence.first, sentence.offset, was_sample, around.parameters, self._view)
         if self._accepted(dialog):
             first, offset = dialog.amounts()
-            self._view.report_change(tr("Change how many rows"), replace(sentence, first=first, offset=offset))
+            sorting = sentence.sorting
+            if dialog.is_sample and first:
+                sorting = sorting if was_sample else random_order(around.dialect)
+            elif was_sample:
+                sorting = ()
+            changed = replace(sentence, first=first, offset=offset, sorting=sorting)
+            self._view.report_change(tr("Change how many rows"), changed)
 
     def toggle_distinct(self) -> None:
         """Keep each row once, or all."""
@@ -344,7 +353,7 @@ class SentenceSteps:
             (tr("keep or total columns …"), self.edit_columns),
             (tr("compute a column …"), self.add_computed),
             (tr("sorted by …"), self.edit_sorting),
-            (tr("limit to the first rows …"), self.edit_first),
+            (tr("limit to the first rows, or a sample …"), self.edit_first),
             (tr("the first rows of each …"), self.take_first_of_each),
             (tr("a column for each value …"), self.turn_into_columns),
             (tr("a row for each column …"), self.turn_into_rows if len(sentence.select_items) > 1 else None),

@@ -15,6 +15,7 @@ from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.widgets.flow_layout import GLUED
 from northmoor.app.widgets.widget_tools import mark_invalid
 from northmoor.core.model.parameters import Parameter
+from northmoor.core.sources.builder.edits import is_sample
 from northmoor.core.sources.builder.select_model import (
     ClausePlaces,
     Comparison,
@@ -126,7 +127,7 @@ class SentenceView(ChipRow):
             self.add_word(_STACKING.get(stacked.words, stacked.words))
             message = tr("Another query with the same columns")
             self._chip(short(stacked.sql), "layers", partial(self.steps.stacked_menu, number), message, at=stacked.at)
-        if sentence.sorting:
+        if sentence.sorting and not is_sample(sentence):
             self.add_word(tr("sorted by"))
             words = ", ".join(_order_words(item) for item in sentence.sorting)
             message, at = tr("Change the order"), places.get("order by")
@@ -137,7 +138,8 @@ class SentenceView(ChipRow):
             self.add_word(tr("without the first"))
             self._chip(value_words(sentence.offset), "list-ordered", self.steps.edit_first, tr("Change how many rows"))
         if sentence.first:
-            self.add_word(tr("only the first") if not sentence.offset else tr("and of the rest only the first"))
+            begin = tr("only the first") if not sentence.offset else tr("and of the rest only the first")
+            self.add_word(tr("only a random sample of") if is_sample(sentence) else begin)
             self._chip(value_words(sentence.first), "list-ordered", self.steps.edit_first, tr("Change how many rows"))
         self._chip(tr("step"), "plus", self.steps.add_menu, tr("Add a step to the sentence"), True)
 

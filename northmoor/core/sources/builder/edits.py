@@ -14,6 +14,7 @@ from northmoor.core.sources.builder.select_model import (
     Connective,
     FromItem,
     GroupItem,
+    OrderItem,
     SelectItem,
     SelectModel,
     comparison_text,
@@ -247,3 +248,15 @@ def split_aggregate(expression: str) -> tuple[str, str]:
         if match is not None and not match[1].lower().startswith("distinct "):
             return name, match[1].strip()
     return "", expression
+
+
+def random_order(dialect: str) -> tuple[OrderItem, ...]:
+    """The order in which the first rows are a sample of all."""
+    return (OrderItem("rand()" if dialect == "mysql" else "random()"),)
+
+
+def is_sample(sentence: SelectModel) -> bool:
+    """Whether a sentence keeps some rows at random."""
+    only = sentence.sorting[0] if len(sentence.sorting) == 1 else None
+    is_random = only is not None and only.expression.lower().replace(" ", "") in ("random()", "rand()")
+    return is_random and bool(sentence.first) and not sentence.offset

@@ -1,4 +1,5 @@
 """From files to tables that the engine queries.
 
-Reading order: `file_table`, `csv_tsv`, `workbooks`, `parquet`, `json_xml` with `xsd`, `type_detection`.
+Reading order: `file_table`, `csv_tsv`, `workbooks`, `parquet`, `json_xml` with `xsd` and `json_schema`,
+`type_detection`.
 """

@@ -18,6 +18,7 @@ from northmoor.core.errors import QueryError
 from northmoor.core.model.kinds.value_types import MAX_PRECISION, ValueType
 from northmoor.core.sources.drivers.catalog import ForeignKey
 from northmoor.core.sources.files.file_table import FileTable, TableColumn
+from northmoor.core.sources.files.json_schema import check_by_schema
 from northmoor.core.sources.files.type_detection import detect_type
 from northmoor.core.sources.files.xsd import Schema, schema_of
 from northmoor.core.sources.typing.coercion import CoercionError, coerce
@@ -30,20 +31,24 @@ Record = dict[str, Any]
 
 
 def json_tables(path: Path, stem: str) -> list[FileTable]:
-    """The tables of a JSON file, or of one with a JSON value a line. Raises QueryError."""
+    """The tables of a JSON file, or of one with a JSON value a line, which must follow its schema if there is one.
+    Raises QueryError."""
     text = _text(path)
+    is_lines = False
     try:
         value = json.loads(text, parse_float=Decimal)
     except json.JSONDecodeError as error:
-        value = _lines(path, text, error)
+        value, is_lines = _lines(path, text, error), True
     except RecursionError as error:
         raise QueryError(f"{path.name} is nested too deeply.") from error
     except ValueError as error:  # a whole number of thousands of digits
         raise QueryError(f"{path.name} has a number of more digits than can be read.") from error
     if not isinstance(value, list | dict):
         raise QueryError(f"{path.name} holds a single value; a list of records is wanted.")
+    schema = check_by_schema(path, value if is_lines else [value])
     try:
-        return _tables(path, stem, value if isinstance(value, list) else [value], texts_may_be_numbers=False)
+        found = _tables(path, stem, value if isinstance(value, list) else [value], texts_may_be_numbers=False)
+        return [replace(table, files=(path, schema)) for table in found] if schema else found
     except UnicodeEncodeError as error:
         raise QueryError(f"{path.name} has a text with half a character (\\ud800 to \\udfff); correct it.") from error
     except RecursionError as error:
@@ -153,12 +158,18 @@ def _tables(
         _grow(record, top, growing, "")
     tables = [table for table in growing.values() if table.records]
     if len(tables) == 2 and len(top.records) == 1 and set(top.records[0]) <= {top.key}:
-        only = tables[1]  # a wrapper with nothing of its own around one list: the list is the table
-        only.name, only.parent = stem, None
-        for record in only.records:
-            record.pop(top.key, None)
-        tables = [only]
+        tables = [_without_wrapper(top, tables[1])]
     return [_file_table(path, table, texts_may_be_numbers, schema) for table in tables]
+
+
+def _without_wrapper(wrapper: _TableBuilder, only: _TableBuilder) -> _TableBuilder:
+    """The one list of a wrapper that has nothing of its own, as the table of the file."""
+    inner = only.key
+    only.name, only.parent = wrapper.name, None
+    for record in only.records:
+        record.pop(wrapper.key, None)
+        record[only.key] = record.pop(inner)  # its name may have been that of an element within one of the same name
+    return only
 
 
 def _grow(value: Any, table: _TableBuilder, growing: dict[str, _TableBuilder], prefix: str) -> None:

@@ -24,6 +24,7 @@ from northmoor.core.sources.drivers.protocol import DriverHost, QueryRequest, Re
 from northmoor.core.sources.drivers.read_only import CheckedQuery
 from northmoor.core.sources.files.csv_tsv import delimited_table
 from northmoor.core.sources.files.file_table import FileTable, TableColumn
+from northmoor.core.sources.files.json_schema import SCHEMA_ENDING
 from northmoor.core.sources.local.engine_queries import check_apart, running_query
 from northmoor.core.sources.local.reader_start import ENGINE_TASKS, start_reader
 from northmoor.core.sources.local.tasks import Named, Opening
@@ -87,6 +88,7 @@ class FilesDriver:
             raise ConnectionFault(f"There is no file or folder {self._path}; put it back or change the connection.")
         inside = sorted(self._path.iterdir())[:_MOST_FILES] if self._path.is_dir() else [self._path]
         paths = [path for path in inside if path.suffix.lower() in FILE_SUFFIXES and path.is_file()]
+        paths = [path for path in paths if not path.name.lower().endswith(SCHEMA_ENDING)]
         stems = [_name(path.stem) for path in paths]
         return {
             path: stem if stems.count(stem) == 1 else f"{stem}_{path.suffix[1:].lower()}"

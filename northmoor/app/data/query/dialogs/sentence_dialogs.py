@@ -251,23 +251,38 @@ class SortingDialog(QDialog):
 class FirstRowsDialog(QDialog):
     """Asks how many rows are kept, and how many before them are left out: numbers or parameters."""
 
-    def __init__(self, first: str, offset: str, parameters: Sequence[str], parent: QWidget | None = None) -> None:
+    def __init__(
+        self, first: str, offset: str, is_sample: bool, parameters: Sequence[str], parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
-        self.setWindowTitle(tr("Only the first rows"))
+        self.setWindowTitle(tr("Only some rows"))
+        self.which = QComboBox()
+        self.which.addItems([tr("The first, in the order of the rows"), tr("Any, at random (others with each run)")])
+        self.which.setAccessibleName(tr("Which rows"))
+        self.which.setCurrentIndex(int(is_sample))
         offered = [f":{name}" for name in parameters]
         self.first, self.offset = _box(offered, tr("How many rows")), _box(offered, tr("Left out before them"))
         self.first.setCurrentText(first or "" if offset else first or "10")
         self.offset.setCurrentText(offset)
         form = QFormLayout()
+        form.addRow(tr("&Which rows"), self.which)
         form.addRow(tr("&How many rows (empty for all)"), self.first)
         form.addRow(tr("&Left out before them"), self.offset)
+        self.which.currentIndexChanged.connect(lambda at: form.setRowVisible(self.offset, at == 0))
+        form.setRowVisible(self.offset, not is_sample)
         layout = QVBoxLayout(self)
         layout.addLayout(form)
         layout.addWidget(_buttons(self))
 
     def amounts(self) -> tuple[str, str]:
         """How many rows, and how many are left out before them, as SQL; empty for all and for none."""
-        return self.first.currentText().strip(), self.offset.currentText().strip()
+        offset = "" if self.is_sample else self.offset.currentText().strip()
+        return self.first.currentText().strip(), offset
+
+    @property
+    def is_sample(self) -> bool:
+        """Whether the rows are any, at random."""
+        return self.which.currentIndex() == 1
 
 
 _STACK_WORDS = {
