@@ -34,18 +34,18 @@ def json_tables(path: Path, stem: str) -> list[FileTable]:
     """The tables of a JSON file, or of one with a JSON value a line, which must follow its schema if there is one.
     Raises QueryError."""
     text = _text(path)
-    is_lines = False
     try:
         value = json.loads(text, parse_float=Decimal)
+        documents = [value]
     except json.JSONDecodeError as error:
-        value, is_lines = _lines(path, text, error), True
+        value = documents = _lines(path, text, error)
     except RecursionError as error:
         raise QueryError(f"{path.name} is nested too deeply.") from error
     except ValueError as error:  # a whole number of thousands of digits
         raise QueryError(f"{path.name} has a number of more digits than can be read.") from error
     if not isinstance(value, list | dict):
         raise QueryError(f"{path.name} holds a single value; a list of records is wanted.")
-    schema = check_by_schema(path, value if is_lines else [value])
+    schema = check_by_schema(path, documents)
     try:
         found = _tables(path, stem, value if isinstance(value, list) else [value], texts_may_be_numbers=False)
         return [replace(table, files=(path, schema)) for table in found] if schema else found
