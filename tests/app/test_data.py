@@ -29,6 +29,7 @@ from northmoor.app.data.query.dialogs.compute_dialog import ComputeDialog
 from northmoor.app.data.query.dialogs.condition_dialog import ConditionDialog
 from northmoor.app.data.query.dialogs.detail_dialog import DetailDialog
 from northmoor.app.data.query.dialogs.join_dialog import JoinDialog
+from northmoor.app.data.query.dialogs.relations_dialog import RelationsDialog
 from northmoor.app.data.query.dialogs.sentence_dialogs import ColumnsDialog, FirstOfEachDialog, SortingDialog
 from northmoor.app.data.query.dialogs.table_picker import TableDialog, TablePicker
 from northmoor.app.data.query.dialogs.translate_dialog import TranslateDialog
@@ -930,3 +931,29 @@ def test_very_many_rows_are_fetched_only_when_that_is_wanted(
     assert "fetched: 19,380 rows, " in data.plan.text()
     data.run()  # wanted once, not asked again
     assert not data.pane.message.text()
+
+
+def test_a_table_is_joined_from_the_map_of_relations(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
+    data.editor.setText("select sailing_id from sailings\n")
+    data.run()
+    rows_shown(window, qtbot, 19_380)
+    shown: list[str] = []
+
+    def walk(dialog: RelationsDialog) -> None:
+        assert not dialog.take.isEnabled()  # it is taken already
+        box = next(box for relation, box in dialog.map.boxes if relation.table == "routes")
+        qtbot.mouseClick(box, Qt.MouseButton.LeftButton)
+        assert dialog.take.text() == "Join routes …"
+        assert any(relation.table == "sailings" for relation, _ in dialog.map.boxes)
+        in_dialog(JoinDialog, join)
+        dialog.accept()
+
+    def join(dialog: JoinDialog) -> None:
+        shown.append(dialog.picker.current().name)
+        dialog.accept()
+
+    in_dialog(RelationsDialog, walk)
+    click_chip(data, qtbot, "sailings")
+    choose(qtbot, "Its relations")
+    assert shown == ["routes"]
+    assert "join routes on sailings.route_id = routes.route_id" in data.editor.text()

@@ -10,6 +10,7 @@ from northmoor.app.data.query.dialogs.compute_dialog import ComputeDialog
 from northmoor.app.data.query.dialogs.condition_dialog import AskedCondition, ConditionDialog, ConditionScope
 from northmoor.app.data.query.dialogs.join_dialog import JoinDialog
 from northmoor.app.data.query.dialogs.pivot_dialogs import PivotDialog, UnpivotDialog
+from northmoor.app.data.query.dialogs.relations_dialog import RelationsDialog
 from northmoor.app.data.query.dialogs.sentence_dialogs import (
     ColumnsDialog,
     FirstOfEachDialog,
@@ -40,7 +41,7 @@ from northmoor.core.sources.builder.edits import (
     without_table,
 )
 from northmoor.core.sources.builder.pivoting import unpivot
-from northmoor.core.sources.builder.select_model import Comparison, Condition, SelectItem, SelectModel
+from northmoor.core.sources.builder.select_model import Comparison, Condition, FromItem, SelectItem, SelectModel
 from northmoor.core.sources.builder.select_writer import wrap_select
 
 if TYPE_CHECKING:
@@ -114,6 +115,8 @@ class SentenceSteps:
             (tr("{table}, known as {name}").format(table=short(taken.table), name=taken.known_as), None),
             ("", None),
         ]
+        if not taken.is_query:
+            entries.append((tr("Its relations …"), lambda: self.show_relations(taken.table)))
         if at:
             entries.append((tr("How it is joined …"), lambda: self.edit_join(at)))
             gone = tr("Remove {name}").format(name=taken.known_as)
@@ -130,9 +133,17 @@ class SentenceSteps:
         """Ask which other table is joined, and how."""
         self._ask_join(None)
 
-    def _ask_join(self, at: int | None) -> None:
+    def show_relations(self, table: str) -> None:
+        """Show what a table is related to, and join one of these if that is wanted."""
+        dialog = RelationsDialog(self._view.around.catalog, FromItem(table).known_as.strip('"`[]'), self._view)
+        if self._accepted(dialog):
+            self._ask_join(None, dialog.table)
+
+    def _ask_join(self, at: int | None, table: str = "") -> None:
         taken = self._sentence.from_items[at] if at is not None else None
         dialog = JoinDialog(self._sentence, self._view.around, taken, self._view)
+        if dialog.picker is not None and table:
+            dialog.picker.choose(table)
         if self._accepted(dialog):
             new = dialog.new()
             label = (

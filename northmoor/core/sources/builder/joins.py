@@ -86,10 +86,12 @@ def _shared(other: CatalogTable, new: CatalogTable) -> tuple[str, ...]:
     """Columns both tables have with the same type; those that look like keys if there are any."""
     types = {column.name.lower(): column.type.lower() for column in other.columns}
     same = [c.name for c in new.columns if types.get(c.name.lower()) == c.type.lower()]
-    keys = [
-        name for name in same if name.lower().endswith(("_id", "_key", "_no", "_nr", "_code")) or name.lower() == "id"
-    ]
-    return tuple(keys or same[:1])
+    return tuple([name for name in same if looks_like_key(name)] or same[:1])
+
+
+def looks_like_key(column: str) -> bool:
+    """Whether a column has a name that keys have."""
+    return column.lower().endswith(("_id", "_key", "_no", "_nr", "_code")) or column.lower() == "id"
 
 
 JOIN_OPERATORS = ("=", "<>", "<", "<=", ">", ">=")

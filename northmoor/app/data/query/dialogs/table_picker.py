@@ -118,6 +118,12 @@ class TablePicker(QWidget):
         item = self.list.currentItem()
         return self._around.catalog.table(item.data(0, _NAME)) if item is not None and not item.isHidden() else None
 
+    def choose(self, table: str) -> None:
+        """Choose a table by its name, where it is there."""
+        for item in self._items():
+            if item.data(0, _NAME).lower() == table.lower():
+                self.list.setCurrentItem(item)
+
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """The arrows move in the list while one types."""
         if event is not None and event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
