@@ -19,6 +19,11 @@ class Relation:
     pairs: tuple[tuple[str, str], ...]
 
 
+def _leads_on(column: str) -> bool:
+    """Whether a column's name tells of another table: `id` is each table's own."""
+    return looks_like_key(column) and column.lower() != "id"
+
+
 def relations(catalog: Catalog, name: str) -> list[Relation]:
     """The relations of a table, those by keys first; without one, two tables may have columns of one name and type."""
     table = catalog.table(name)
@@ -38,6 +43,6 @@ def relations(catalog: Catalog, name: str) -> list[Relation]:
     known = {relation.table.lower() for relation in found} | {table.name.lower()}
     for other in catalog.tables:
         ways = join_proposals(catalog, (FromItem(table.name),), other.name) if other.name.lower() not in known else []
-        pairs = tuple((own, new) for way in ways[:1] for new, own in way.pairs if looks_like_key(own))
+        pairs = tuple((own, new) for way in ways[:1] for new, own in way.pairs if _leads_on(own))
         found += [Relation(other.name, "same names", pairs)] if pairs else []
     return found

@@ -24,6 +24,8 @@ from northmoor.core.sources.drivers.catalog import Catalog
 
 _GAP = 90  # pixels between a table and those that it is related to, for the lines
 _BOX_WIDTH = 210
+_MOST = 60
+"""Related tables that are drawn."""
 
 
 class RelationMap(QWidget):
@@ -53,6 +55,7 @@ class RelationMap(QWidget):
                 if (widget := item.widget()) is not None:
                     hide_and_delete(widget)
         found = relations(self._catalog, table)
+        unseen, found = len(found[_MOST:]), found[:_MOST]
         self.center = self._box(table, "")
         self.center.setObjectName("primary")
         self._fill(self._middle, None, [self.center])
@@ -63,6 +66,8 @@ class RelationMap(QWidget):
         named = [box for relation, box in self.boxes if relation.kind == "same names"]
         self._fill(self._right, tr("Refers to it") if referred else None, referred, is_last=not named)
         self._fill(self._right, tr("Columns of the same name") if named else None, named)
+        if unseen:
+            self._fill(self._right, None, [QLabel(tr("and {count:,} more").format(count=unseen))])
         if not found:
             self._fill(self._right, None, [QLabel(tr("No key and no column leads to another table."))])
         self.center.setFocus()
