@@ -310,3 +310,32 @@ def test_a_given_data_time_asks_nothing_of_the_data(library: MakeLibrary) -> Non
     found = Session(made).resolve_parameters(report, {"data_time": "2025-03-01T06:00"})
     assert found.complete_values().by_name["day"] == date(2025, 2, 28)
     assert "db.sqlite cannot be read" in str(Session(made).resolve_parameters(report).faults["day"])
+
+
+@pytest.mark.parametrize(
+    ("given", "message"),
+    [
+        ({"seasom": "s"}, "no parameter 'seasom'. Did you mean season?"),
+        ({"data_time": "2025-01-01", "seasom": "s"}, "no parameter 'seasom'"),
+        ({"season": "s", "twice": 4}, "'twice' is computed and cannot be given; give what it is computed from"),
+    ],
+)
+def test_only_parameters_can_be_given(given: dict[str, Any], message: str) -> None:
+    report = report_of(
+        parameters=[SEASON], named_values=[NamedValue(name="twice", value=FromExpression(expression="2 * 2"))]
+    )
+    with pytest.raises(ParameterError) as caught:
+        resolved(report, **given)
+    assert message in str(caught.value)
+
+
+def test_of_a_list_stays_what_is_still_in_it() -> None:
+    seasons = SEASON.but(holds="list", default=("w",))
+    found = resolved(report_of(parameters=[seasons]), forgiving=True, season=["x", "s", "y"])
+    assert (found.values.by_name["season"], found.dropped) == (("s",), {"season": ("x", "y")})
+    gone = resolved(report_of(parameters=[seasons]), forgiving=True, season=["x"])
+    assert gone.values.by_name["season"] == ("w",)  # it needs a value, so that it takes its default
+    optional = resolved(report_of(parameters=[seasons.but(required=False)]), forgiving=True, season=["x"])
+    assert optional.values.by_name["season"] == ()
+    several = resolved(report_of(parameters=[SEASON.but(holds="list", default=("x", "y"))]))
+    assert "Its default 'x' is not in its list" in str(several.faults["season"])

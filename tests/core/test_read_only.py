@@ -87,7 +87,7 @@ def test_what_is_refused_is_said_in_one_sentence(sql: str, dialect: str, message
     [
         ("select pg_typeof(1), pg_size_pretty(9::bigint), pg_get_viewdef('v')", "postgres"),
         ("select sleep from naps", "mysql"), ("select 'delete from t'", "sqlite"), ("select * from t for_update", "sqlite"),
-        ("(select 1) union all (select 2) order by 1", "postgres"),
+        ("(select 1) union all (select 2) order by 1", "postgres"), ("select 1 /*! all of it */", "duckdb"),
     ],
 )  # fmt: skip
 def test_what_only_looks_like_more_is_read(sql: str, dialect: str) -> None:
