@@ -215,9 +215,7 @@ class DataWorkspace(QWidget):
 
     def entries_of_query(self, query: Query) -> list[tuple[str, object]]:
         """What can be done with a query's rows as a signal log."""
-        rows = self.pane.rows
-        is_whole = rows is not None and rows.query == query.name and rows.is_whole
-        return self.signals.entries_of_query(query, rows if is_whole else None)
+        return self.signals.entries_of_query(query, self.pane.rows_of(query.name))
 
     @property
     def known_catalogs(self) -> Mapping[str, Catalog]:
@@ -404,7 +402,10 @@ class DataWorkspace(QWidget):
         if report is None or all(each.name != query for each in report.queries):
             return
         wish = self._wish(query)
-        if (self._is_waiting and wish == self._wished and not refresh) or self.large.holds(report.query(query)):
+        if self._is_waiting and wish == self._wished and not refresh:
+            return
+        if self.large.holds(report.query(query)):
+            self._waiting = ""  # rows of a run before it are not its own
             return
         self._wished, self._is_waiting = wish, True
         self.editor.mark_fault(None)
@@ -593,8 +594,7 @@ class DataWorkspace(QWidget):
             self.plan.show_plan(self.signals.plan_of(query))
             return
         try:
-            rows = self.pane.rows
-            fetched = rows if rows is not None and rows.query == query.name and not self.pane.are_old else None
-            self.plan.show_plan(plan(report, query.name, self.library, self.known_catalogs), fetched)
+            steps = plan(report, query.name, self.library, self.known_catalogs)
+            self.plan.show_plan(steps, self.pane.rows_of(query.name))
         except NorthmoorError as error:
             self.plan.show_plan(core_text(error.message))

@@ -34,7 +34,7 @@ class PlanPanel(QWidget):
             return
         for step in steps:
             self._add(_step(step))
-        if fetched is not None and fetched.is_whole:
+        if fetched is not None:
             size, seconds = size_text(fetched.table.nbytes), number_text(fetched.seconds, ".2f")
             rows = tr_count(fetched.table.num_rows, "{count} row", "{count} rows")
             self._add(

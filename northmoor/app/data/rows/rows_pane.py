@@ -215,6 +215,11 @@ class RowsPane(QWidget):
         if self.rows is not None:
             self.state(tr("rows of the run before"), are_old=True)
 
+    def rows_of(self, query: str) -> Rows | None:
+        """All rows of a query's last run, if these are shown."""
+        is_shown = self.rows is not None and self.rows.query == query and self.rows.is_whole and not self.are_old
+        return self.rows if is_shown else None
+
     @property
     def are_old(self) -> bool:
         """Whether the rows are of an earlier run."""
