@@ -74,6 +74,7 @@ def test_words_of_conditions_and_joins() -> None:
     assert (
         comparison_words(Comparison("t.status", "not in", ("'a'", "'it''s'", ":x"))) == "status is none of a, it's, :x"
     )
+    assert comparison_words(Comparison("t.day", ">=", (":from",)), "date") == "day is from :from"
     assert comparison_words(Comparison("x" * 80)).endswith("…")
     assert join_words(FromItem("t", "", "left outer join"), "sqlite") == "with, if any,"
     assert by_words(FromItem("t", "", "join", on="t.a = u.b and t.c > 1"), "sqlite") == "t.a = u.b and t.c > 1"

@@ -57,8 +57,8 @@ def short(text: str) -> str:
     return text if len(text) <= _LONGEST else f"{text[: _LONGEST - 1]}…"
 
 
-def comparison_words(comparison: Comparison) -> str:
-    """A condition in words."""
+def comparison_words(comparison: Comparison, kind: OperandKind = "text") -> str:
+    """A condition in words, for values of a kind."""
     if not comparison.operator:
         found = _EXISTS.fullmatch(comparison.left)
         if found is None:
@@ -67,7 +67,7 @@ def comparison_words(comparison: Comparison) -> str:
         return short(words.format(table=found[2].strip(), on=found[3]))
     joining = tr(" and ") if "between" in comparison.operator else ", "
     values = joining.join(map(value_words, comparison.right))
-    return short(f"{own_name(comparison.left)} {_OPERATOR_WORDS[comparison.operator]} {values}".strip())
+    return short(f"{own_name(comparison.left)} {operator_words(comparison.operator, kind)} {values}".strip())
 
 
 def own_name(expression: str) -> str:

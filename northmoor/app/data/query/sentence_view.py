@@ -16,6 +16,7 @@ from northmoor.app.widgets.flow_layout import GLUED
 from northmoor.app.widgets.widget_tools import mark_invalid
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.sources.builder.edits import is_sample
+from northmoor.core.sources.builder.operands import OperandKind, kind_of_column
 from northmoor.core.sources.builder.select_model import (
     ClausePlaces,
     Comparison,
@@ -40,6 +41,8 @@ class SentenceView(ChipRow):
         super().__init__(parent)
         self._sentence: SelectModel | None = None
         self._around = SentenceContext()
+        self._kinds: dict[str, OperandKind] = {}
+        """How values of the sentence's columns are written."""
         self._places: dict[QToolButton, SourceSpan] = {}
         """The chips with the place of what each represents."""
         self.steps = SentenceSteps(self)
@@ -107,6 +110,7 @@ class SentenceView(ChipRow):
     # showing
 
     def _show_words(self, sentence: SelectModel) -> None:
+        self._kinds = self._around.kinds(sentence)
         places = sentence.places.clauses
         for number, step in enumerate(sentence.steps):
             self.add_word(tr("First") if number == 0 else tr("then"))
@@ -161,7 +165,8 @@ class SentenceView(ChipRow):
         if isinstance(condition, Comparison):
             message = tr("Change the condition, or join another to it")
             menu = partial(self.steps.condition_menu, place)
-            self._chip(comparison_words(condition), "funnel", menu, message, at=condition.at)
+            kind = kind_of_column(self._kinds, condition.left) or "text"
+            self._chip(comparison_words(condition, kind), "funnel", menu, message, at=condition.at)
             return
         if place.path:
             self.add_word("(")
