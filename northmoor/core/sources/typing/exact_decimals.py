@@ -4,17 +4,18 @@ What is computed of declared decimals is rounded, two places beyond its own, whe
 distinct, or handed on by an inner query. Nothing else of the text changes.
 """
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any, cast
 
 import sqlglot
 from sqlglot import exp
 from sqlglot.tokens import TokenType  # type: ignore[attr-defined]  # it is re-exported from a compiled module
 
+from northmoor.core.errors import RefusedQuery
 from northmoor.core.expr.identifiers import quoted
 from northmoor.core.expr.placeholders import mark_placeholders
 from northmoor.core.sources.drivers.catalog import Catalog
-from northmoor.core.sources.drivers.read_only import CheckedQuery
+from northmoor.core.sources.drivers.read_only import CheckedQuery, check_query
 from northmoor.core.sources.typing.inference import decimal_places, typed_tree
 
 _COMPUTING = (exp.Add, exp.Sub, exp.Mul, exp.Sum)
@@ -40,20 +41,42 @@ def exact_sql(query: CheckedQuery, read_catalog: Callable[[], Catalog]) -> str:
         return query.sql
     marked = mark_placeholders(query.sql, query.dialect)
     tokens = sqlglot.tokenize(marked.sql, dialect=query.dialect)
-    inserted: dict[int, str] = {}
+    rounded: dict[tuple[int, int], str] = {}
+    """What is behind each piece; one may be found several times, by its place and where a name or number means it."""
     for node in _deciding(typed):
         places = _places(node)
         span = _span(node, tokens) if places is not None else None
         if places is not None and span is not None:
             start, end = (marked.original(each) for each in span)
             name = f" as {quoted(query.sql[start:end])}" if _is_unnamed(node) else ""
-            inserted[start] = "round(" + inserted.get(start, "")
-            inserted[end] = inserted.get(end, "") + f", {places + _BEYOND}){name}"
+            rounded[start, end] = max(rounded.get((start, end), ""), f", {places + _BEYOND}){name}", key=len)
+    text = _with_rounding(query.sql, rounded)
+    return text if _is_same_but_rounded(query, text) else query.sql
+
+
+def _with_rounding(sql: str, rounded: Mapping[tuple[int, int], str]) -> str:
     pieces, at = [], 0
-    for offset in sorted(inserted):
-        pieces += [query.sql[at:offset], inserted[offset]]
-        at = offset
-    return "".join([*pieces, query.sql[at:]])
+    for start, end in sorted(rounded, key=lambda span: (span[0], -span[1])):
+        if start >= at:  # else it is within one that is rounded
+            pieces += [sql[at:start], "round(", sql[start:end], rounded[start, end]]
+            at = end
+    return "".join([*pieces, sql[at:]])
+
+
+def _is_same_but_rounded(query: CheckedQuery, text: str) -> bool:
+    """Whether a text says the same as a query but for the rounding: places of words are only as good as a parser."""
+    try:
+        return _bare(check_query(text, query.dialect).tree) == _bare(query.tree)
+    except RefusedQuery:
+        return False
+
+
+def _bare(tree: exp.Query) -> exp.Expr:
+    """A query without rounding, without the brackets that it may take the place of, and without names of columns."""
+    bare = tree.copy()
+    for node in list(bare.find_all(exp.Round, exp.Paren, exp.Alias)):
+        node.replace(node.this)
+    return bare
 
 
 def _deciding(tree: exp.Query) -> Iterator[exp.Expression]:
@@ -107,7 +130,7 @@ def _span(node: exp.Expression, tokens: Sequence[Any]) -> tuple[int, int] | None
     while open_brackets > 0 and last + 1 < len(tokens):
         last += 1
         open_brackets += _bracket(tokens[last])
-    while isinstance(node, exp.Paren):
+    while isinstance(node, exp.Paren) and _are_around(tokens, first, last):  # a name in its place is put in brackets
         first, last, node = first - 1, last + 1, node.this
     return tokens[first].start, tokens[last].end + 1
 
@@ -119,6 +142,11 @@ def _is_owner(name: exp.Expr) -> bool:
 
 def _bracket(token: Any) -> int:
     return {TokenType.L_PAREN: 1, TokenType.R_PAREN: -1}.get(token.token_type, 0)
+
+
+def _are_around(tokens: Sequence[Any], first: int, last: int) -> bool:
+    """Whether there are brackets around some words."""
+    return first > 0 and last + 1 < len(tokens) and (_bracket(tokens[first - 1]), _bracket(tokens[last + 1])) == (1, -1)
 
 
 def _opening(tokens: Sequence[Any], before: int) -> int:
